@@ -1,0 +1,3 @@
+"""Pure Signal: playing in, clean MIDI out."""
+
+__version__ = "0.1.0"

@@ -1,0 +1,158 @@
+"""Cleaning files: the command's work, many files alike, with nothing of the window in it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from puresignal.core import advice
+from puresignal.core.deliver import build_song
+from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError
+from puresignal.core.events import Take
+from puresignal.core.notemap import NoteMap
+from puresignal.core.path.path import Path as CleaningPath
+from puresignal.core.path.path import make_context, run
+from puresignal.core.song import to_take
+from puresignal.io import files, jsonfile, midifile, midiwriter, report
+
+MIDI_ENDINGS = (".mid", ".midi", ".smf", ".kar", ".rmi")
+
+
+@dataclass(frozen=True)
+class Job:
+    """What to do with each file."""
+
+    source: NoteMap
+    target: NoteMap
+    path: CleaningPath
+    force: bool = False
+
+
+def open_take(path: Path, ident: str = "take") -> Take:
+    """A take from a MIDI file.
+
+    Raises FileAccessError, or BadFileError when it is no MIDI file or holds no note
+    """
+    content = files.read_bytes(path)
+    song = midifile.parse(content, path.name)
+    if not song.note_count:
+        raise BadFileError("There is no note in this file", path.name, "Choose a file with playing in it.")
+    return to_take(song, ident, path.stem, content)
+
+
+def inputs(names: list[Path]) -> list[Path]:
+    """The MIDI files that names stand for; a folder stands for those in it.
+
+    Raises FileAccessError when a name is missing or a folder holds no MIDI file
+    """
+    found = []
+    for name in names:
+        if not name.is_dir():
+            found.append(name)
+            continue
+        try:
+            inside = sorted(p for p in name.iterdir() if p.suffix.lower() in MIDI_ENDINGS and p.is_file())
+        except OSError as error:
+            raise files.access_error(error, name, "read") from error
+        if not inside:
+            raise FileAccessError("There is no MIDI file in this folder", str(name), "Choose a folder with .mid files.")
+        found += inside
+    return found
+
+
+def outputs(found: list[Path], names: list[Path], out: Path, force: bool) -> list[Path]:
+    """Where each result goes.
+
+    Raises FileAccessError when results would overwrite something, each other or their own input
+    """
+    into_folder = out.is_dir() or len(found) > 1 or any(n.is_dir() for n in names) or str(out).endswith("/")
+    if into_folder and out.exists() and not out.is_dir():
+        raise FileAccessError("Several results need a folder, and this is a file", str(out), "Give a folder for --out.")
+    targets = [out / f"{path.stem}.mid" if into_folder else out for path in found]
+    seen: dict[Path, Path] = {}
+    for path, target in zip(found, targets, strict=True):
+        if target in seen:
+            raise FileAccessError(
+                f"{seen[target].name} and {path.name} would become the same file", str(target), "Clean them one by one."
+            )
+        seen[target] = path
+        if target.exists():
+            if path.exists() and target.samefile(path):
+                raise FileAccessError(
+                    "The result would replace what was played", str(target), "Give another name for --out."
+                )
+            if not force:
+                raise FileAccessError("This file exists already", str(target), "Give another name, or add --force.")
+    return targets
+
+
+@dataclass(frozen=True)
+class Done:
+    """One file's end: its report, or the error that kept it from one."""
+
+    source: Path
+    target: Path
+    report: dict[str, Any] | None
+    error: PureSignalError | None = None
+
+
+def clean_files(found: list[Path], targets: list[Path], job: Job, rows: bool) -> Iterator[Done]:
+    """Cleans one file after the other; a bad one is reported and the others go on.
+
+    rows  whether the report lists the notes
+    """
+    for path, target in zip(found, targets, strict=True):
+        try:
+            take = open_take(path)
+            context = make_context(take, job.source, job.target, job.path)
+            outcome = run(take, job.path, context)
+            content = midiwriter.to_bytes(build_song(outcome, take))
+            make_folder(target.parent)
+            files.write_bytes(target, content)
+            told = advice.warnings(take, outcome)
+            if rows:
+                result = report.report(outcome, context, take, told)
+            else:
+                result = {"sums": report.sums(outcome), "warnings": [*take.notices, *told]}
+            yield Done(path, target, result)
+        except PureSignalError as error:
+            yield Done(path, target, None, error)
+
+
+def make_folder(folder: Path) -> None:
+    """Makes a folder for results.
+
+    Raises FileAccessError when the system refuses
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise files.access_error(error, folder, "write") from error
+
+
+def write_report(path: Path, done: list[Done]) -> None:
+    """The report file: one take's as it is, several takes' joined, each row with its file."""
+    good = [d for d in done if d.report is not None]
+    if len(done) == 1 and good:
+        data: dict[str, Any] = dict(good[0].report or {})
+    else:
+        data = {"sums": {}, "files": [], "notes": [], "unmapped": [], "warnings": []}
+        for item in good:
+            result = item.report or {}
+            data["files"].append({"file": str(item.source), "sums": result["sums"]})
+            _add_up(data["sums"], result["sums"])
+            for name in ("notes", "unmapped"):
+                data[name] += [{"file": str(item.source), **row} for row in result[name]]
+            data["warnings"] += result["warnings"]
+        data["warnings"] += [str(d.error) for d in done if d.error is not None]
+    files.write_bytes(path, jsonfile.to_bytes(data))
+
+
+def _add_up(total: dict[str, Any], more: dict[str, Any]) -> None:
+    for key, value in more.items():
+        if isinstance(value, dict):
+            _add_up(total.setdefault(key, {}), value)
+        else:
+            total[key] = total.get(key, 0) + value

@@ -1,0 +1,161 @@
+"""The command line. Heavy imports happen inside the commands that need them."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+from typing import NoReturn
+
+from puresignal import __version__
+from puresignal.core.errors import PureSignalError
+
+COMMANDS = ("demo", "clean", "maps")
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        self.print_usage(sys.stderr)
+        self.exit(2, f"{self.prog}: {message}\n")
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Runs a command and returns its exit code: 0 done, 1 could not, 2 wrong usage."""
+    arguments = sys.argv[1:] if arguments is None else arguments
+    try:
+        if arguments and arguments[0] in COMMANDS:
+            return _command(arguments)
+        return _window(arguments)
+    except PureSignalError as error:
+        print(f"pure-signal: {error}", file=sys.stderr)
+        return 1
+    except BrokenPipeError:
+        # The reader of our output has gone, as with `pure-signal maps | head`.
+        sys.stderr.close()
+        return 0
+    except KeyboardInterrupt:
+        print("pure-signal: stopped", file=sys.stderr)
+        return 1
+
+
+def _window(arguments: list[str]) -> int:
+    parser = _Parser(
+        prog="pure-signal",
+        description="Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum.",
+        epilog="Commands: clean, maps, demo. 'pure-signal COMMAND --help' tells more.",
+    )
+    parser.add_argument("files", nargs="*", metavar="FILE", type=Path, help="sessions and MIDI files to open")
+    parser.add_argument("--version", action="version", version=f"Pure Signal {__version__}")
+    options = parser.parse_args(arguments)
+    from puresignal.ui import app
+
+    return app.run(options.files)
+
+
+def _command(arguments: list[str]) -> int:
+    parser = _Parser(prog="pure-signal")
+    commands = parser.add_subparsers(dest="command", required=True)
+
+    demo = commands.add_parser("demo", help="open the demo session")
+    demo.add_argument("--shots", metavar="DIR", type=Path, help="render every main view into DIR and end")
+
+    clean = commands.add_parser("clean", help="clean MIDI files: map, remove faults, split to tracks")
+    clean.add_argument("inputs", nargs="+", metavar="IN", type=Path, help="MIDI files, or folders of them")
+    clean.add_argument("--out", required=True, metavar="FILE|DIR", help="the result, or a folder for results")
+    clean.add_argument("--source-map", required=True, metavar="M", help="what the player's kit sends: map file or id")
+    clean.add_argument("--target-map", required=True, metavar="M", help="what the receiver expects: map file or id")
+    clean.add_argument("--faults", choices=("remove", "keep"), default="remove", help="double triggers, bad ends")
+    clean.add_argument("--unmapped", choices=("drop", "keep"), default="drop", help="notes that no map knows")
+    clean.add_argument("--settings", metavar="F.json", type=Path, help="settings of the stages")
+    clean.add_argument("--report", metavar="F.json", type=Path, help="write what was done, note by note")
+    clean.add_argument("--force", action="store_true", help="overwrite existing files")
+
+    maps = commands.add_parser("maps", help="list the note maps that come with the program")
+    maps.add_argument("--json", action="store_true", help="as JSON, for scripts")
+
+    options = parser.parse_args(arguments)
+    run = {"demo": _demo, "clean": _clean, "maps": _maps}[options.command]
+    return run(options)
+
+
+def _demo(options: argparse.Namespace) -> int:
+    from puresignal.ui import app
+
+    return app.run_demo(options.shots)
+
+
+def _clean(options: argparse.Namespace) -> int:
+    from dataclasses import replace
+
+    from puresignal import clean
+    from puresignal.core import settings
+    from puresignal.core.errors import FileAccessError
+    from puresignal.core.path.path import Path as CleaningPath
+    from puresignal.core.path.path import with_faults, with_unmapped
+    from puresignal.io import jsonfile, mapfile
+
+    path = CleaningPath()
+    # The options are said on the command line and win over the file only where they differ from their default.
+    if options.settings is not None:
+        path = settings.from_json(jsonfile.read(options.settings, "settings file"), options.settings.name)
+    if options.settings is None or options.faults == "keep":
+        path = with_faults(path, options.faults == "remove")
+    if options.settings is None or options.unmapped == "keep":
+        path = with_unmapped(path, options.unmapped)
+    job = clean.Job(mapfile.find_source(options.source_map), mapfile.find(options.target_map), path, options.force)
+    found = clean.inputs(options.inputs)
+    out = Path(options.out)
+    if options.out.endswith("/"):
+        clean.make_folder(out)
+    targets = clean.outputs(found, options.inputs, out, options.force)
+    if options.report is not None and options.report.exists() and not options.force:
+        raise FileAccessError("This file exists already", str(options.report), "Give another name, or add --force.")
+
+    done = []
+    progress = sys.stderr.isatty() and len(found) > 1
+    for item in clean.clean_files(found, targets, replace(job), rows=options.report is not None):
+        done.append(item)
+        if progress:
+            print(f"\r{len(done)} of {len(found)} files", end="", file=sys.stderr, flush=True)
+        if item.error is not None:
+            print(f"{chr(10) if progress else ''}pure-signal: {item.error}", file=sys.stderr)
+            continue
+        assert item.report is not None
+        for warning in item.report["warnings"]:
+            print(f"{item.source.name}: {warning}", file=sys.stderr)
+        print(f"{item.target}: {_sentence(item.report['sums'])}")
+    if progress:
+        print(file=sys.stderr)
+    if options.report is not None and any(d.report is not None for d in done):
+        clean.write_report(options.report, done)
+    return 1 if any(d.error is not None for d in done) else 0
+
+
+def _sentence(sums: dict[str, object]) -> str:
+    removed, added = sums["removed"], sums["added"]
+    assert isinstance(removed, dict)
+    assert isinstance(added, dict)
+    parts = [f" + {word} {count}" for word, count in removed.items()]
+    parts += [f" - {word} {count}" for word, count in added.items()]
+    return f"in {sums['in']} = out {sums['out']}{''.join(parts)}"
+
+
+def _maps(options: argparse.Namespace) -> int:
+    from puresignal.io import mapfile
+
+    rows = []
+    for ident in mapfile.shipped_ids():
+        note_map = mapfile.shipped(ident)
+        rows.append({"id": ident, "name": note_map.name, "channel": note_map.channel, "pads": len(note_map.pads)})
+    if options.json:
+        print(json.dumps(rows, indent=2))
+    else:
+        for row in rows:
+            channel = "any channel" if row["channel"] is None else f"channel {row['channel']}"
+            print(f"{row['id']:<20} {row['name']:<28} {row['pads']:>3} pads, {channel}")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,71 @@
+"""Bundles of equally long, locked NumPy arrays: the shape that all notes and events travel in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from typing import Any, ClassVar, Self
+
+import numpy as np
+
+
+@dataclass(frozen=True, eq=False)
+class Columns:
+    """Base of the frozen bundles: row i of every column belongs to one thing.
+
+    Subclasses name their columns as fields and give `DTYPES`, one NumPy type a
+    column. Columns are copied only when they are not locked already, so passing
+    an unchanged column from one bundle to the next costs nothing.
+    """
+
+    DTYPES: ClassVar[dict[str, Any]] = {}
+
+    def __post_init__(self) -> None:
+        length = -1
+        for field in fields(self):
+            column = getattr(self, field.name)
+            wanted = np.dtype(self.DTYPES[field.name])
+            # A view of somebody's writable array could still change under us: only owners may be kept.
+            if not (
+                isinstance(column, np.ndarray)
+                and column.dtype == wanted
+                and not column.flags.writeable
+                and column.base is None
+            ):
+                column = np.array(column, dtype=wanted)
+                column.flags.writeable = False
+                object.__setattr__(self, field.name, column)
+            if length < 0:
+                length = len(column)
+            elif len(column) != length:
+                raise ValueError(f"column {field.name} has {len(column)} rows, {length} expected")
+
+    def __len__(self) -> int:
+        return len(getattr(self, fields(self)[0].name))
+
+    @classmethod
+    def empty(cls) -> Self:
+        return cls(**{field.name: np.zeros(0, cls.DTYPES[field.name]) for field in fields(cls)})
+
+    def take(self, rows: np.ndarray) -> Self:
+        """The chosen rows, by boolean mask or by index, in the order given."""
+        chosen = {}
+        for field in fields(self):
+            column = getattr(self, field.name)[rows]
+            column.flags.writeable = False  # ours alone when it was indexed; a slice is copied on the way in
+            chosen[field.name] = column
+        return type(self)(**chosen)
+
+    def but(self, **columns: np.ndarray) -> Self:
+        """The same rows with some columns replaced."""
+        return type(self)(**{field.name: columns.get(field.name, getattr(self, field.name)) for field in fields(self)})
+
+    @classmethod
+    def join(cls, parts: list[Self]) -> Self:
+        """All rows of the parts, one part after the other."""
+        if len(parts) == 1:
+            return parts[0]
+        if not parts:
+            return cls.empty()
+        return cls(
+            **{field.name: np.concatenate([getattr(part, field.name) for part in parts]) for field in fields(cls)}
+        )

@@ -1,0 +1,56 @@
+"""Undo and redo: a list of named steps, each the session before and after."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from puresignal.core.session import Session
+
+
+@dataclass(frozen=True)
+class Step:
+    """What was done. Steps of one `gesture` (a drag, a slider) are one step."""
+
+    name: str
+    before: Session
+    after: Session
+    gesture: str | None = None
+
+
+@dataclass(frozen=True)
+class History:
+    """The session as it is, and how it came to be so."""
+
+    now: Session
+    past: tuple[Step, ...] = ()
+    future: tuple[Step, ...] = ()
+
+    def do(self, name: str, session: Session, gesture: str | None = None) -> History:
+        """The history after an edit. An edit that changes nothing is no step."""
+        if session == self.now:
+            return self
+        last = self.past[-1] if self.past else None
+        if gesture is not None and last is not None and last.gesture == gesture and not self.future:
+            return History(session, (*self.past[:-1], replace(last, after=session)))
+        return History(session, (*self.past, Step(name, self.now, session, gesture)))
+
+    def undo(self) -> History:
+        if not self.past:
+            return self
+        step = self.past[-1]
+        return History(step.before, self.past[:-1], (step, *self.future))
+
+    def redo(self) -> History:
+        if not self.future:
+            return self
+        step = self.future[0]
+        return History(step.after, (*self.past, step), self.future[1:])
+
+    @property
+    def undo_name(self) -> str | None:
+        """What undo would take back."""
+        return self.past[-1].name if self.past else None
+
+    @property
+    def redo_name(self) -> str | None:
+        return self.future[0].name if self.future else None

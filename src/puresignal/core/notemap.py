@@ -1,0 +1,254 @@
+"""Note maps: which note means which articulation, for one kit or one receiving instrument."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from puresignal.core.articulations import HAT_EDGE_HALF, STANDARD, canonical, is_articulation
+from puresignal.core.errors import NoteMapError
+
+FORMAT = "pure-signal/note-map"
+VERSION = 1
+
+
+@dataclass(frozen=True)
+class Pad:
+    """One line of a note map.
+
+    articulation  what is struck, and how
+    note          0..127
+    channel       1..16, or None for the map's channel
+    group         name of the stand it shares with others; None shares with nobody
+    also          further notes that a receiver plays for this articulation
+    """
+
+    articulation: str
+    note: int
+    channel: int | None = None
+    group: str | None = None
+    also: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class HatPedal:
+    """How a kit's pedal tells the opening of the hat.
+
+    controller          0..119
+    closed_at, open_at  its values at the two ends of the travel; they differ
+    notes_follow_pedal  True: a note for each opening. False: one note, the pedal decides
+    """
+
+    controller: int = 4
+    closed_at: int = 127
+    open_at: int = 0
+    notes_follow_pedal: bool = True
+
+    def closedness(self, value: float) -> float:
+        """The controller's place between open (0) and closed (1)."""
+        place = (value - self.open_at) / (self.closed_at - self.open_at)
+        return min(1.0, max(0.0, place))
+
+    def value(self, closedness: float) -> int:
+        """The controller value of a closedness, the other way round."""
+        return round(self.open_at + closedness * (self.closed_at - self.open_at))
+
+
+@dataclass(frozen=True)
+class NoteMap:
+    """A kit's or a receiver's notes. `channel` None means any channel."""
+
+    name: str
+    pads: tuple[Pad, ...]
+    channel: int | None = None
+    hat: HatPedal | None = None
+
+    def channel_of(self, pad: Pad) -> int | None:
+        return pad.channel if pad.channel is not None else self.channel
+
+    def articulations(self) -> tuple[str, ...]:
+        """Every articulation once, in the order of the pads."""
+        return tuple(dict.fromkeys(pad.articulation for pad in self.pads))
+
+    def pad_for(self, articulation: str) -> Pad | None:
+        """The first pad with this articulation."""
+        for pad in self.pads:
+            if pad.articulation == articulation:
+                return pad
+        return None
+
+
+def with_pad(note_map: NoteMap, pad: Pad) -> NoteMap:
+    """The map with a pad added, in place of one that holds the same note on the same channel."""
+    channel = note_map.channel_of(pad)
+    kept = tuple(p for p in note_map.pads if (note_map.channel_of(p), p.note) != (channel, pad.note))
+    return replace(note_map, pads=(*kept, pad))
+
+
+def check_source(note_map: NoteMap, where: str) -> None:
+    """A source map must say one thing about each note.
+
+    Raises NoteMapError when two pads hold the same note on the same channel
+    """
+    seen: dict[tuple[int | None, int], Pad] = {}
+    for pad in note_map.pads:
+        key = (note_map.channel_of(pad), pad.note)
+        if key in seen:
+            channel = "any channel" if key[0] is None else f"channel {key[0]}"
+            raise NoteMapError(
+                f"Note {pad.note} on {channel} stands for both {seen[key].articulation} and {pad.articulation}",
+                where,
+                "Keep one of the two pads.",
+            )
+        seen[key] = pad
+
+
+def to_json(note_map: NoteMap) -> dict[str, Any]:
+    """The map as plain JSON data, as docs/formats.md describes it."""
+    pads = []
+    for pad in note_map.pads:
+        row: dict[str, Any] = {"articulation": pad.articulation, "note": pad.note}
+        if pad.channel is not None:
+            row["channel"] = pad.channel
+        if pad.group is not None:
+            row["group"] = pad.group
+        if pad.also:
+            row["also"] = list(pad.also)
+        pads.append(row)
+    hat = note_map.hat
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "name": note_map.name,
+        "channel": note_map.channel,
+        "pads": pads,
+        "hat": None
+        if hat is None
+        else {
+            "controller": hat.controller,
+            "closed_at": hat.closed_at,
+            "open_at": hat.open_at,
+            "notes_follow_pedal": hat.notes_follow_pedal,
+        },
+    }
+
+
+def from_json(data: object, where: str) -> NoteMap:
+    """A note map from plain JSON data.
+
+    where   how to name the source in messages, a file name usually
+    Raises  NoteMapError that names the field, what stands there and what is expected
+    """
+    reader = _Reader(where)
+    top = reader.table(data, "the note map")
+    if top.get("format") != FORMAT:
+        raise NoteMapError(f'"format" is {_show(top.get("format"))}, not "{FORMAT}"', where, "Choose a note map file.")
+    version = top.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise NoteMapError(
+            f'"version" is {_show(version)}, not a whole number from 1', where, f"Write {VERSION} there."
+        )
+    if version > VERSION:
+        raise NoteMapError(
+            f"This note map is of version {version}, this program reads up to {VERSION}", where, "Update the program."
+        )
+    reader.known(top, {"format", "version", "name", "channel", "pads", "hat"}, "the note map")
+    name = reader.text(top.get("name"), "name")
+    channel = reader.number_or_none(top.get("channel"), 1, 16, "channel")
+    rows = top.get("pads")
+    if not isinstance(rows, list) or not rows:
+        raise NoteMapError(f'"pads" is {_show(rows)}, not a list of pads', where, "List at least one pad.")
+    pads = tuple(reader.pad(row, f"pads[{i}]") for i, row in enumerate(rows))
+    note_map = NoteMap(name, pads, channel, reader.hat(top.get("hat")))
+    return note_map
+
+
+class _Reader:
+    """Checks one value at a time and says exactly where it stands."""
+
+    def __init__(self, where: str):
+        self.where = where
+
+    def fail(self, path: str, value: object, expected: str) -> NoteMapError:
+        return NoteMapError(f'"{path}" is {_show(value)}', self.where, f"Write {expected} there.")
+
+    def table(self, value: object, path: str) -> Mapping[str, Any]:
+        if not isinstance(value, dict):
+            raise NoteMapError(f"{path} is {_show(value)}, not a JSON object", self.where, "Choose a note map file.")
+        return value
+
+    def known(self, table: Mapping[str, Any], names: set[str], path: str) -> None:
+        # A field of somebody else's is theirs to keep; one that is nearly ours is a slip that would go unnoticed.
+        for key in table:
+            near = difflib.get_close_matches(key, names - set(table), 1, 0.7) if key not in names else []
+            if near:
+                raise NoteMapError(f'"{key}" is not a field of {path}', self.where, f'Write "{near[0]}" there.')
+
+    def text(self, value: object, path: str) -> str:
+        if not isinstance(value, str) or not value.strip():
+            raise self.fail(path, value, "a name")
+        return value
+
+    def number(self, value: object, low: int, high: int, path: str) -> int:
+        if isinstance(value, bool) or not isinstance(value, int) or not low <= value <= high:
+            raise self.fail(path, value, f"a whole number from {low} to {high}")
+        return value
+
+    def number_or_none(self, value: object, low: int, high: int, path: str) -> int | None:
+        return None if value is None else self.number(value, low, high, path)
+
+    def pad(self, value: object, path: str) -> Pad:
+        if not isinstance(value, dict):
+            raise self.fail(path, value, "an object with an articulation and a note")
+        self.known(value, {"articulation", "note", "channel", "group", "also"}, path)
+        articulation = value.get("articulation")
+        if not isinstance(articulation, str) or not is_articulation(articulation):
+            raise self.fail(f"{path}.articulation", articulation, "an articulation such as snare.rim")
+        also = value.get("also", [])
+        if not isinstance(also, list):
+            raise self.fail(f"{path}.also", also, "a list of notes")
+        note = self.number(value.get("note"), 0, 127, f"{path}.note")
+        further = tuple(self.number(n, 0, 127, f"{path}.also[{i}]") for i, n in enumerate(also))
+        if len({note, *further}) != 1 + len(further):
+            raise self.fail(f"{path}.also", also, "each note once, and not the pad's own note")
+        group = value.get("group")
+        return Pad(
+            articulation,
+            note,
+            self.number_or_none(value.get("channel"), 1, 16, f"{path}.channel"),
+            None if group is None else self.text(group, f"{path}.group"),
+            further,
+        )
+
+    def hat(self, value: object) -> HatPedal | None:
+        if value is None:
+            return None
+        if not isinstance(value, dict):
+            raise self.fail("hat", value, "an object with a controller, or null")
+        self.known(value, {"controller", "closed_at", "open_at", "notes_follow_pedal"}, "hat")
+        follows = value.get("notes_follow_pedal", True)
+        if not isinstance(follows, bool):
+            raise self.fail("hat.notes_follow_pedal", follows, "true or false")
+        closed_at = self.number(value.get("closed_at", 127), 0, 127, "hat.closed_at")
+        open_at = self.number(value.get("open_at", 0), 0, 127, "hat.open_at")
+        if closed_at == open_at:
+            raise self.fail("hat.open_at", open_at, f"another value than closed_at ({closed_at})")
+        return HatPedal(self.number(value.get("controller", 4), 0, 119, "hat.controller"), closed_at, open_at, follows)
+
+
+def _show(value: object) -> str:
+    if value is None:
+        return "missing"
+    text = repr(value) if isinstance(value, str) else str(value)
+    return text if len(text) <= 40 else text[:37] + "..."
+
+
+def vocabulary(*maps: NoteMap | None) -> tuple[str, ...]:
+    """Every articulation that the maps or the standard list speak of; the index into it is its code."""
+    names: dict[str, None] = dict.fromkeys((*STANDARD, HAT_EDGE_HALF))
+    for note_map in maps:
+        if note_map is not None:
+            names.update(dict.fromkeys(canonical(pad.articulation) for pad in note_map.pads))
+    return tuple(names)

@@ -1,0 +1,256 @@
+"""What the stages read and never change: the maps as tables, the tracks, the player's verdicts."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from puresignal.core.articulations import (
+    FAMILIES,
+    HAT_EDGE_HALF,
+    canonical,
+    drum_of,
+    drum_title,
+    family_of,
+    resolve,
+    sort_key,
+)
+from puresignal.core.events import Port
+from puresignal.core.notemap import NoteMap, vocabulary
+
+OPEN, CLOSED = 0, 1
+"""Which end of the hat's travel a half-open hit is nearer to: the first index of the target tables."""
+
+NEARER_CLOSED_FROM = 0.55
+"""Closedness from which a half-open hat is nearer to closed: the middle of the half zone, 0.35 to 0.75."""
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What the player said about one note.
+
+    keep          True: never remove it. False: take it out. None: no word on that
+    articulation  what it was, where the map was wrong about it
+    """
+
+    keep: bool | None = None
+    articulation: str | None = None
+
+
+@dataclass(frozen=True)
+class PathTrack:
+    """Where notes go.
+
+    key     stable name: a drum or family, `unmapped`, or `port/channel` for channels no map speaks of
+    title   name for people
+    family  for colour and grouping
+    """
+
+    key: str
+    title: str
+    family: str
+
+
+@dataclass(frozen=True, eq=False)
+class TargetTable:
+    """What each articulation leaves as. Arrays are indexed [OPEN or CLOSED, articulation].
+
+    first, count  slice of `notes` and `channels`; count 0 where the receiver has no such drum
+    stand_in      index of the articulation that stands in, -1 where it is the same or none
+    channels      1..16, 0 to keep the incoming one
+    """
+
+    first: np.ndarray
+    count: np.ndarray
+    stand_in: np.ndarray
+    notes: np.ndarray
+    channels: np.ndarray
+
+
+@dataclass(frozen=True, eq=False)
+class Context:
+    """Everything a stage needs beside its own settings.
+
+    source, target  maps, or None: then nothing is identified, or notes leave as they came
+    ports           of the take
+    length          seconds; held notes of channels that no map speaks of end there
+    split_by        "drum", "family" or "one"
+    verdicts        by note origin
+    """
+
+    source: NoteMap | None = None
+    target: NoteMap | None = None
+    ports: tuple[Port, ...] = (Port(""),)
+    length: float = 0.0
+    split_by: str = "drum"
+    verdicts: Mapping[int, Verdict] = field(default_factory=dict)
+
+    @cached_property
+    def vocabulary(self) -> tuple[str, ...]:
+        """Articulations by their code."""
+        names = vocabulary(self.source, self.target)
+        told = [canonical(v.articulation) for v in self.verdicts.values() if v.articulation]
+        return tuple(dict.fromkeys((*names, *told)))
+
+    @cached_property
+    def code(self) -> dict[str, int]:
+        return {name: i for i, name in enumerate(self.vocabulary)}
+
+    @cached_property
+    def devices(self) -> np.ndarray:
+        """(ports,) number of the device behind each port."""
+        return np.array([port.device for port in self.ports] or [0], np.int64)
+
+    @cached_property
+    def source_table(self) -> np.ndarray:
+        """(17, 128) articulation of each channel and note, -1 for none."""
+        table = np.full((17, 128), -1, np.int16)
+        if self.source is not None:
+            anywhere = [p for p in self.source.pads if self.source.channel_of(p) is None]
+            somewhere = [p for p in self.source.pads if self.source.channel_of(p) is not None]
+            for pad in anywhere:
+                table[1:, pad.note] = self.code[canonical(pad.articulation)]
+            for pad in somewhere:
+                table[self.source.channel_of(pad), pad.note] = self.code[canonical(pad.articulation)]
+        return table
+
+    @cached_property
+    def spoken_channels(self) -> np.ndarray:
+        """(17,) whether the source map speaks of the channel."""
+        speaks = np.zeros(17, bool)
+        if self.source is not None:
+            for pad in self.source.pads:
+                channel = self.source.channel_of(pad)
+                if channel is None:
+                    speaks[1:] = True
+                else:
+                    speaks[channel] = True
+        return speaks
+
+    @cached_property
+    def hat_channels(self) -> np.ndarray:
+        """(17,) whether the hat's controller counts on the channel: the channels of the hat's pads."""
+        counts = np.zeros(17, bool)
+        if self.source is not None and self.source.hat is not None:
+            for pad in self.source.pads:
+                if drum_of(pad.articulation) == "hat":
+                    channel = self.source.channel_of(pad)
+                    counts[slice(1, 17) if channel is None else channel] = True
+        return counts
+
+    @cached_property
+    def pedal_decides(self) -> np.ndarray:
+        """(vocabulary,) 0 where the note says all, 1 for a bow and 2 for an edge whose opening the pedal tells."""
+        decides = np.zeros(len(self.vocabulary), np.int8)
+        if self.source is not None and self.source.hat is not None and not self.source.hat.notes_follow_pedal:
+            decides[self.code["hat.closed"]] = 1
+            decides[self.code["hat.edge.closed"]] = 2
+        return decides
+
+    @cached_property
+    def openings(self) -> np.ndarray:
+        """(3, 3) articulation by [bow 1 or edge 2, closed 0, half 1, open 2]."""
+        code = self.code
+        return np.array(
+            [
+                [-1, -1, -1],
+                [code["hat.closed"], code["hat.half"], code["hat.open"]],
+                [code["hat.edge.closed"], code[HAT_EDGE_HALF], code["hat.edge.open"]],
+            ],
+            np.int16,
+        )
+
+    @cached_property
+    def cymbal(self) -> np.ndarray:
+        """(vocabulary,) number of the cymbal that a choke on this articulation silences, -1 for none."""
+        drums = sorted({drum_of(n) for n in self.vocabulary if family_of(n) == "cymbal"})
+        return np.array([drums.index(drum_of(n)) if drum_of(n) in drums else -1 for n in self.vocabulary], np.int64)
+
+    @cached_property
+    def target_table(self) -> TargetTable | None:
+        """What leaves for each articulation; None without a target map."""
+        if self.target is None:
+            return None
+        size = (2, len(self.vocabulary))
+        first, count = np.zeros(size, np.int64), np.zeros(size, np.int64)
+        stand_in = np.full(size, -1, np.int64)
+        notes: list[int] = []
+        channels: list[int] = []
+        available = self.target.articulations()
+        for end, nearer in ((OPEN, "open"), (CLOSED, "closed")):
+            for code, name in enumerate(self.vocabulary):
+                found = resolve(name, available, nearer)
+                pad = self.target.pad_for(found) if found is not None else None
+                if found is None or pad is None:
+                    continue
+                first[end, code] = len(notes)
+                count[end, code] = 1 + len(pad.also)
+                notes.extend((pad.note, *pad.also))
+                channels.extend([self.target.channel_of(pad) or 0] * (1 + len(pad.also)))
+                if canonical(found) != name:
+                    stand_in[end, code] = self.code[canonical(found)]
+        return TargetTable(first, count, stand_in, np.array(notes, np.uint8), np.array(channels, np.uint8))
+
+    @cached_property
+    def tracks(self) -> tuple[PathTrack, ...]:
+        """Every track that a note could go to, in the order in which a file lists them."""
+        drums = list(dict.fromkeys(drum_of(name) for name in sorted(self.vocabulary, key=sort_key)))
+        if self.split_by == "one":
+            kit = [PathTrack("kit", "Drums", "other")]
+        elif self.split_by == "family":
+            kit = [PathTrack(family, family.capitalize(), family) for family in FAMILIES]
+        else:
+            kit = [PathTrack(drum, drum_title(drum), family_of(drum)) for drum in drums]
+        rest = []
+        for number, port in enumerate(self.ports or (Port(""),)):
+            for channel in range(1, 17):
+                name = f"{port.name}, channel {channel}" if port.name else f"Channel {channel}"
+                rest.append(PathTrack(f"{number}/{channel}", name, "other"))
+        return (*kit, PathTrack("unmapped", "Unmapped", "other"), *rest)
+
+    @cached_property
+    def unmapped_track(self) -> int:
+        return next(i for i, track in enumerate(self.tracks) if track.key == "unmapped")
+
+    @cached_property
+    def track_of_articulation(self) -> np.ndarray:
+        """(vocabulary,) index of the track of each articulation."""
+        index = {track.key: i for i, track in enumerate(self.tracks)}
+        if self.split_by == "one":
+            keys = ["kit"] * len(self.vocabulary)
+        elif self.split_by == "family":
+            keys = [family_of(name) for name in self.vocabulary]
+        else:
+            keys = [drum_of(name) for name in self.vocabulary]
+        return np.array([index[key] for key in keys], np.int16)
+
+    def channel_track(self, port: int, channel: int) -> int:
+        """Index of the track of a channel that no map speaks of."""
+        return self.unmapped_track + 1 + port * 16 + channel - 1
+
+    @cached_property
+    def kept_by_hand(self) -> np.ndarray:
+        """Origins that no stage may remove, rising."""
+        return np.array(sorted(o for o, v in self.verdicts.items() if v.keep is True), np.int64)
+
+    @cached_property
+    def dropped_by_hand(self) -> np.ndarray:
+        """Origins that the player took out, rising."""
+        return np.array(sorted(o for o, v in self.verdicts.items() if v.keep is False), np.int64)
+
+    @cached_property
+    def told_articulation(self) -> tuple[np.ndarray, np.ndarray]:
+        """Origins, rising, and the articulations that the player says they were."""
+        told = sorted((o, self.code[canonical(v.articulation)]) for o, v in self.verdicts.items() if v.articulation)
+        return np.array([o for o, _ in told], np.int64), np.array([c for _, c in told], np.int16)
+
+
+def among(origins: np.ndarray, rising: np.ndarray) -> np.ndarray:
+    """(n,) bool: which origins are in a rising list."""
+    if not len(rising):
+        return np.zeros(len(origins), bool)
+    place = np.minimum(np.searchsorted(rising, origins), len(rising) - 1)
+    return np.asarray(rising[place] == origins)

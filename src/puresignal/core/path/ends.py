@@ -1,0 +1,211 @@
+"""Ends: chokes, notes without length, notes that nothing ends.
+
+Onsets and velocities stay; only ends are repaired.
+"""
+
+from __future__ import annotations
+
+import heapq
+from collections import deque
+from dataclasses import dataclass
+from typing import ClassVar, NamedTuple
+
+import numpy as np
+
+from puresignal.core.events import NO_EVENT, POLY_PRESSURE, Controls, Notes
+from puresignal.core.path import live
+from puresignal.core.path.context import Context
+from puresignal.core.path.live import LiveEvent, LiveStage
+from puresignal.core.path.stage import Result
+from puresignal.core.tally import Entries, Field, Reason, Stage, What, entries
+
+CHOKE_FROM = 64
+"""Key pressure from which a hand is taken to hold the cymbal (docs/formats.md)."""
+
+NO_LENGTH_BELOW = 0.001
+"""Seconds. What is shorter has no length that anything could be meant by."""
+
+
+@dataclass(frozen=True)
+class Ends:
+    """Gives every note a sound end.
+
+    repair      whether faulty ends are repaired; chokes are obeyed either way
+    given_ms    length given to a note that has none
+    longest_ms  a drum note still held after this is ended there
+    """
+
+    repair: bool = True
+    given_ms: float = 20.0
+    longest_ms: float = 5000.0
+
+    stage: ClassVar[Stage] = Stage.ENDS
+    causal: ClassVar[bool] = True
+
+    def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
+        drum = context.spoken_channels[notes.channel]
+        end, end_event = notes.end.copy(), notes.end_event.copy()
+        written: list[Entries] = []
+        cap = notes.start + self.longest_ms / 1000
+
+        def change(rows: np.ndarray, reason: Reason, to: np.ndarray, event: np.ndarray | int = NO_EVENT) -> None:
+            written.append(
+                entries(
+                    self.stage, What.CHANGED, reason, notes.origin[rows], field=Field.END, branch=notes.branch[rows],
+                    before=end[rows], after=to,
+                )
+            )  # fmt: skip
+            end[rows], end_event[rows] = to, event
+
+        rows, at, by = _choked(notes, controls, context, np.where(drum & self.repair, cap, np.inf))
+        change(rows, Reason.CHOKED, at, by)
+        rest = np.maximum(context.length, notes.start)
+        if self.repair:
+            held = np.isnan(end)
+            rows = np.flatnonzero(drum & held)
+            change(rows, Reason.NO_END, cap[rows])
+            # A long hold leaves the same end live and afterwards, so it is measured against the same sum.
+            rows = np.flatnonzero(drum & ~held & (end > cap))
+            change(rows, Reason.TOO_LONG, cap[rows])
+            rows = np.flatnonzero(~drum & held)
+            change(rows, Reason.NO_END, rest[rows])
+            rows = np.flatnonzero(end - notes.start < NO_LENGTH_BELOW)
+            change(rows, Reason.NO_LENGTH, notes.start[rows] + self.given_ms / 1000)
+        else:
+            rows = np.flatnonzero(np.isnan(end))
+            change(rows, Reason.NO_END, rest[rows])
+        return Result(notes.but(end=end, end_event=end_event), controls, tuple(written))
+
+    def live(self, context: Context) -> LiveStage:
+        return _LiveEnds(self, context)
+
+
+def _cymbals(notes: Notes, context: Context) -> np.ndarray:
+    """(notes,) device and cymbal as one number, -1 where the note is not of a cymbal."""
+    cymbal = np.where(notes.articulation >= 0, context.cymbal[notes.articulation], -1)
+    return np.where(cymbal >= 0, context.devices[notes.port] * 1000 + cymbal, -1)
+
+
+def _choked(
+    notes: Notes, controls: Controls, context: Context, cap: np.ndarray
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Rows of the notes that a choke ends, when, and the events that do it."""
+    pressed = np.flatnonzero((controls.kind == POLY_PRESSURE) & (controls.value >= CHOKE_FROM))
+    code = context.source_table[controls.channel[pressed], controls.number[pressed]]
+    cymbal = np.where(code >= 0, context.cymbal[code], -1)
+    pressed, cymbal = pressed[cymbal >= 0], cymbal[cymbal >= 0]
+    lane = context.devices[controls.port[pressed]] * 1000 + cymbal
+    note_lane = _cymbals(notes, context)
+    rows, at, by = [], [], []
+    for one in np.unique(lane):
+        chokes = pressed[lane == one]
+        mine = np.flatnonzero(note_lane == one)
+        place = np.searchsorted(controls.seq[chokes], notes.seq[mine], side="right")
+        mine, place = mine[place < len(chokes)], place[place < len(chokes)]
+        moment = controls.at[chokes[place]]
+        # NaN, a note that nothing ends, is not below anything, so it is asked the other way round.
+        sounding = ~(notes.end[mine] <= moment) & (moment < cap[mine])
+        rows.append(mine[sounding])
+        at.append(moment[sounding])
+        by.append(controls.origin[chokes[place[sounding]]])
+    if not rows:
+        return np.zeros(0, np.int64), np.zeros(0), np.zeros(0, np.int64)
+    return np.concatenate(rows), np.concatenate(at), np.concatenate(by)
+
+
+class _Begun(NamedTuple):
+    """What has to be known of a sounding note; its event goes on and is changed by later stages."""
+
+    at: float
+    port: int
+    channel: int
+    note: int
+    origin: int
+    articulation: int
+
+
+class _LiveEnds(LiveStage):
+    """State: the notes that sound, and the ends that are still to be sent."""
+
+    def __init__(self, settings: Ends, context: Context):
+        self._repair = settings.repair
+        self._given = settings.given_ms / 1000
+        self._longest = settings.longest_ms / 1000
+        self._speaks = context.spoken_channels.tolist()
+        self._cymbal = context.cymbal.tolist()
+        self._table = context.source_table.tolist()
+        self._devices = context.devices.tolist()
+        self._sounding: dict[int, _Begun] = {}
+        self._by_start: deque[_Begun] = deque()
+        self._due: list[tuple[float, int, LiveEvent]] = []
+
+    def feed(self, event: LiveEvent) -> list[LiveEvent]:
+        if event.kind == live.ON:
+            kept = _Begun(event.at, event.port, event.channel, event.note, event.origin, event.articulation)
+            self._sounding[event.origin] = kept
+            if self._repair and self._speaks[event.channel]:
+                self._by_start.append(kept)
+                if len(self._by_start) > 64 + 4 * len(self._sounding):
+                    self._by_start = deque(n for n in self._by_start if self._sounding.get(n.origin) is n)
+            return [event]
+        if event.kind == live.OFF:
+            begun = self._sounding.pop(event.origin, None)
+            return self._ended(begun, event) if begun is not None else []
+        if event.status == POLY_PRESSURE and event.velocity >= CHOKE_FROM:
+            return [*self._choke(event), event]
+        return [event]
+
+    def _choke(self, event: LiveEvent) -> list[LiveEvent]:
+        code = self._table[event.channel][event.note]
+        cymbal = self._cymbal[code] if code >= 0 else -1
+        if cymbal < 0:
+            return []
+        device = self._devices[event.port]
+        leaving = []
+        for begun in [n for n in self._sounding.values() if n.articulation >= 0]:
+            if self._cymbal[begun.articulation] == cymbal and self._devices[begun.port] == device:
+                del self._sounding[begun.origin]
+                self.account(Stage.ENDS, What.CHANGED, Reason.CHOKED, begun.origin, Field.END, np.nan, event.at, 1.0)
+                leaving += self._ended(begun, self._end(begun, event.at, event.origin))
+        return leaving
+
+    def _ended(self, begun: _Begun, end: LiveEvent) -> list[LiveEvent]:
+        if self._repair and end.at - begun.at < NO_LENGTH_BELOW:
+            self.account(
+                Stage.ENDS, What.CHANGED, Reason.NO_LENGTH, begun.origin, Field.END, end.at, begun.at + self._given, 1.0
+            )
+            end.at, end.end_event = begun.at + self._given, NO_EVENT
+            heapq.heappush(self._due, (end.at, end.origin, end))
+            return []
+        return [end]
+
+    @staticmethod
+    def _end(begun: _Begun, at: float, event: int) -> LiveEvent:
+        end = LiveEvent(live.OFF, at, begun.port, begun.channel, begun.note, 0.0, begun.origin)
+        end.end_event = event
+        return end
+
+    def advance(self, now: float) -> list[LiveEvent]:
+        leaving = []
+        while self._due and self._due[0][0] <= now:
+            leaving.append(heapq.heappop(self._due)[2])
+        while self._by_start and self._by_start[0].at + self._longest <= now:
+            begun = self._by_start.popleft()
+            if self._sounding.get(begun.origin) is begun:
+                del self._sounding[begun.origin]
+                cap = begun.at + self._longest
+                self.account(Stage.ENDS, What.CHANGED, Reason.TOO_LONG, begun.origin, Field.END, np.nan, cap, 1.0)
+                leaving += self._ended(begun, self._end(begun, cap, NO_EVENT))
+        return leaving
+
+    def finish(self, end: float) -> list[LiveEvent]:
+        leaving = self.advance(float("inf"))
+        for begun in list(self._sounding.values()):
+            leaving += self._ended(begun, self._end(begun, max(end, begun.at), NO_EVENT))
+        self._sounding.clear()
+        leaving += [event for _, _, event in sorted(self._due, key=lambda item: item[:2])]
+        self._due.clear()
+        return leaving
+
+    def held(self) -> int:
+        return len(self._sounding) + len(self._by_start) + len(self._due)

@@ -1,0 +1,140 @@
+"""Identifying: which articulation each note is, by the source map and, on a hat, the pedal."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+
+from puresignal.core.events import CONTROL, NO_ARTICULATION, POLY_PRESSURE, Controls, Notes
+from puresignal.core.path import live
+from puresignal.core.path.context import Context, among
+from puresignal.core.path.live import LiveEvent, LiveStage
+from puresignal.core.path.stage import Result
+from puresignal.core.tally import Field, Reason, Stage, What, entries
+
+CLOSED_FROM, OPEN_TO = 0.75, 0.35
+"""Closedness from which a hat counts as closed, and up to which as open (docs/formats.md)."""
+
+
+@dataclass(frozen=True)
+class Identify:
+    """Names each hit. unmapped: "drop" leaves out notes the map does not know, "keep" passes them on."""
+
+    unmapped: str = "drop"
+
+    stage: ClassVar[Stage] = Stage.IDENTIFY
+    causal: ClassVar[bool] = True
+
+    def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
+        closedness = _closedness(notes, controls, context)
+        code = context.source_table[notes.channel, notes.note].astype(np.int16)
+        decides = np.where(code >= 0, context.pedal_decides[code], 0)
+        asked = np.flatnonzero(decides)
+        known = np.where(np.isnan(closedness[asked]), 1.0, closedness[asked])
+        opening = np.where(known >= CLOSED_FROM, 0, np.where(known <= OPEN_TO, 2, 1))
+        before = code[asked].copy()
+        code[asked] = context.openings[decides[asked], opening]
+        told, what = context.told_articulation
+        by_hand = among(notes.origin, told)
+        code[by_hand] = what[np.searchsorted(told, notes.origin[by_hand])]
+        notes = notes.but(articulation=code, closedness=closedness)
+
+        loose = (code == NO_ARTICULATION) & context.spoken_channels[notes.channel]
+        written = [
+            entries(
+                self.stage, What.CHANGED, Reason.PEDAL, notes.origin[asked], field=Field.ARTICULATION,
+                before=before, after=code[asked], confidence=1.0,
+            )
+        ]  # fmt: skip
+        if self.unmapped == "drop":
+            loose &= ~among(notes.origin, context.kept_by_hand)
+            written.append(entries(self.stage, What.REMOVED, Reason.UNMAPPED, notes.origin[loose]))
+            notes = notes.take(~loose)
+            controls = controls.take(~_loose_pressure(controls, context))
+        return Result(notes, controls, tuple(written))
+
+    def live(self, context: Context) -> LiveStage:
+        return _LiveIdentify(self, context)
+
+
+def _closedness(notes: Notes, controls: Controls, context: Context) -> np.ndarray:
+    """(notes,) float32 closedness of the pedal at each hit, NaN before its first value and off the hat's channels."""
+    closedness = np.full(len(notes), np.nan, np.float32)
+    hat = context.source.hat if context.source is not None else None
+    if hat is None:
+        return closedness
+    pedal = np.flatnonzero(
+        (controls.kind == CONTROL) & (controls.number == hat.controller) & context.hat_channels[controls.channel]
+    )
+    lane = context.devices[controls.port[pedal]] * 17 + controls.channel[pedal]
+    note_lane = context.devices[notes.port] * 17 + notes.channel
+    scale = np.array([hat.closedness(value) for value in range(128)], np.float32)
+    for one in np.unique(lane):
+        moves = pedal[lane == one]
+        mine = np.flatnonzero(note_lane == one)
+        place = np.searchsorted(controls.seq[moves], notes.seq[mine]) - 1
+        heard = place >= 0
+        closedness[mine[heard]] = scale[controls.value[moves[place[heard]]]]
+    return closedness
+
+
+def _loose_pressure(controls: Controls, context: Context) -> np.ndarray:
+    """(controls,) bool: key pressure for notes that the source map does not know."""
+    pressure = (controls.kind == POLY_PRESSURE) & context.spoken_channels[controls.channel]
+    return np.asarray(pressure & (context.source_table[controls.channel, controls.number] < 0))
+
+
+class _LiveIdentify(LiveStage):
+    """State: the pedal's place by device and channel, and the unmapped notes that sound."""
+
+    def __init__(self, settings: Identify, context: Context):
+        self._drop = settings.unmapped == "drop"
+        self._table = context.source_table.tolist()
+        self._speaks = context.spoken_channels.tolist()
+        self._hat_channels = context.hat_channels.tolist()
+        self._decides = context.pedal_decides.tolist()
+        self._openings = context.openings.tolist()
+        self._devices = context.devices.tolist()
+        hat = context.source.hat if context.source is not None else None
+        self._controller = hat.controller if hat is not None else -1
+        self._scale = [float(np.float32(hat.closedness(v))) for v in range(128)] if hat is not None else []
+        self._pedal: dict[int, float] = {}
+        self._gone: set[int] = set()
+
+    def feed(self, event: LiveEvent) -> list[LiveEvent]:
+        if event.kind == live.ON:
+            code = self._table[event.channel][event.note]
+            if code < 0 and self._drop and self._speaks[event.channel]:
+                self._gone.add(event.origin)
+                self.account(
+                    Stage.IDENTIFY, What.REMOVED, Reason.UNMAPPED, event.origin, Field.NONE, np.nan, np.nan, 1.0
+                )
+                return []
+            if self._pedal:
+                event.closedness = self._pedal.get(self._devices[event.port] * 17 + event.channel, np.nan)
+            if code >= 0 and self._decides[code]:
+                known = 1.0 if event.closedness != event.closedness else event.closedness
+                opening = 0 if known >= CLOSED_FROM else 2 if known <= OPEN_TO else 1
+                before, code = code, self._openings[self._decides[code]][opening]
+                self.account(
+                    Stage.IDENTIFY, What.CHANGED, Reason.PEDAL, event.origin, Field.ARTICULATION, before, code, 1.0
+                )
+            event.articulation = code
+        elif event.kind == live.OFF:
+            if event.origin in self._gone:
+                self._gone.discard(event.origin)
+                return []
+        elif event.status == CONTROL:
+            if event.note == self._controller and self._hat_channels[event.channel]:
+                self._pedal[self._devices[event.port] * 17 + event.channel] = self._scale[int(event.velocity)]
+        elif event.status == POLY_PRESSURE and self._is_loose(event):
+            return []
+        return [event]
+
+    def _is_loose(self, event: LiveEvent) -> bool:
+        return self._drop and self._speaks[event.channel] and self._table[event.channel][event.note] < 0
+
+    def held(self) -> int:
+        return len(self._gone) + len(self._pedal)

@@ -1,0 +1,88 @@
+"""Events on their way through the live path, and what a live stage does with them.
+
+The live form is look-up tables and a little bounded state. Every note-on that
+passes is followed by exactly one end; a stage that removes a note swallows its end.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from puresignal.core.tally import Field, Reason, Stage, What
+
+ON, OFF, CONTROL = range(3)
+
+
+class LiveEvent:
+    """One event. A stage may change it in place: it belongs to the path.
+
+    kind      ON, OFF or CONTROL
+    at        seconds
+    note      note number, or the number of a control
+    velocity  of a note-on, or the value of a control
+    status    of a control: 0xA0 .. 0xE0
+    origin    event number of the note-on; for a control its own
+    branch    0, or the number of a further note of the same hit
+    end_event event number that ended the note, -1 where the end was made
+    by        of an end: origin of the note-on of the same pad that caused it, else -1
+    """
+
+    __slots__ = (
+        "articulation", "at", "branch", "by", "channel", "closedness", "end_event", "kind", "note", "origin", "port",
+        "release", "status", "track", "velocity",
+    )  # fmt: skip
+
+    def __init__(self, kind: int, at: float, port: int, channel: int, note: int, velocity: float, origin: int) -> None:
+        self.kind = kind
+        self.at = at
+        self.port = port
+        self.channel = channel
+        self.note = note
+        self.velocity = velocity
+        self.origin = origin
+        self.release = 64
+        self.articulation = -1
+        self.closedness = float("nan")
+        self.track = -1
+        self.branch = 0
+        self.end_event = -1
+        self.status = 0
+        self.by = -1
+
+    def copy(self) -> LiveEvent:
+        twin = LiveEvent(self.kind, self.at, self.port, self.channel, self.note, self.velocity, self.origin)
+        for name in ("release", "articulation", "closedness", "track", "branch", "end_event", "status", "by"):
+            setattr(twin, name, getattr(self, name))
+        return twin
+
+
+Account = Callable[[Stage, What, Reason, int, Field, float, float, float], None]
+"""Takes (stage, what, reason, origin, field, before, after, confidence) for each decision."""
+
+
+def no_account(
+    stage: Stage, what: What, reason: Reason, origin: int, field: Field, before: float, after: float, sure: float
+) -> None:
+    """For runs that nobody asks about."""
+
+
+class LiveStage:
+    """Passes everything on; stages override what they do."""
+
+    account: Account = staticmethod(no_account)
+
+    def feed(self, event: LiveEvent) -> list[LiveEvent]:
+        """What leaves because this event came. Times never fall from call to call."""
+        return [event]
+
+    def advance(self, now: float) -> list[LiveEvent]:
+        """What leaves because time has come to `now`."""
+        return []
+
+    def finish(self, end: float) -> list[LiveEvent]:
+        """What still has to leave when the take ends at `end`: notes that are held get their ends."""
+        return []
+
+    def held(self) -> int:
+        """Size of the state, for the test that it stays bounded."""
+        return 0

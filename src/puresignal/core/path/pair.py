@@ -1,0 +1,168 @@
+"""Pairing: note-ons with their ends.
+
+A note ends at the next note-off of its port, channel and note, or at the next
+note-on of the same: a repeated note-on is a real hit, and the first note ends
+there. "All sound off" and "all notes off" end what sounds on their channel. A note
+that nothing ends stays held (end is NaN); a later stage decides what to do about it.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from puresignal.core.events import (
+    BEND,
+    CONTROL,
+    DEFAULT_RELEASE,
+    NO_ARTICULATION,
+    NO_EVENT,
+    NO_TRACK,
+    NOTE_OFF,
+    NOTE_ON,
+    POLY_PRESSURE,
+    Controls,
+    Events,
+    Notes,
+    playing_order,
+)
+from puresignal.core.path import live
+from puresignal.core.path.live import LiveEvent, LiveStage
+
+ALL_SOUND_OFF, ALL_NOTES_OFF = 120, 123
+
+
+class Paired(NamedTuple):
+    """notes and controls of a take, and how many note-offs no note-on accounts for."""
+
+    notes: Notes
+    controls: Controls
+    strays: int
+
+
+def pair(events: Events) -> Paired:
+    """Notes and controls from raw events, in playing order."""
+    order = playing_order(events)
+    status = events.status[order]
+    kind = status & 0xF0
+    data1, data2 = events.data1[order], events.data2[order]
+    port, channel = events.port[order], (status & 0x0F) + 1
+    at = events.arrived[order]
+
+    is_on = (kind == NOTE_ON) & (data2 > 0)
+    is_off = (kind == NOTE_OFF) | ((kind == NOTE_ON) & (data2 == 0))
+    rows = np.flatnonzero(is_on | is_off)
+    key = (port[rows].astype(np.int64) * 16 + channel[rows]) * 128 + data1[rows]
+    by_key = np.argsort(key, kind="stable")
+    rows, key = rows[by_key], key[by_key]
+    followed = np.zeros(len(rows), bool)
+    followed[:-1] = key[1:] == key[:-1]
+    after = np.full(len(rows), NO_EVENT, np.int64)
+    after[:-1] = np.where(followed[:-1], rows[1:], NO_EVENT)
+    on = is_on[rows]
+    begins, ends = rows[on], after[on]
+    strays = _strays(key, on)
+
+    sort = np.argsort(begins)
+    begins, ends = begins[sort], ends[sort]
+    ends = _ended_by_channel_mode(kind, data1, port, channel, begins, ends)
+    held = ends < 0
+    released = ~held & is_off[ends] & (kind[ends] == NOTE_OFF)
+    notes = Notes(
+        start=at[begins],
+        end=np.where(held, np.nan, at[ends]),
+        port=port[begins],
+        channel=channel[begins],
+        note=data1[begins],
+        velocity=data2[begins],
+        release=np.where(released, data2[ends], DEFAULT_RELEASE),
+        articulation=np.full(len(begins), NO_ARTICULATION),
+        closedness=np.full(len(begins), np.nan),
+        track=np.full(len(begins), NO_TRACK),
+        origin=order[begins],
+        branch=np.zeros(len(begins)),
+        end_event=np.where(held, NO_EVENT, order[ends]),
+        seq=begins,
+    )
+    rest = np.flatnonzero((kind >= POLY_PRESSURE) & (kind <= BEND))
+    controls = Controls(
+        at=at[rest], port=port[rest], channel=channel[rest], kind=kind[rest], number=data1[rest], value=data2[rest],
+        track=np.full(len(rest), NO_TRACK), origin=order[rest], seq=rest,
+    )  # fmt: skip
+    return Paired(notes, controls, strays)
+
+
+def _strays(key: np.ndarray, on: np.ndarray) -> int:
+    """Note-offs that no note-on accounts for: where a key has more ends than starts."""
+    if not len(key):
+        return 0
+    _, lane = np.unique(key, return_inverse=True)
+    surplus = np.bincount(lane, weights=np.where(on, -1, 1))
+    return int(surplus[surplus > 0].sum())
+
+
+def _ended_by_channel_mode(
+    kind: np.ndarray, data1: np.ndarray, port: np.ndarray, channel: np.ndarray, begins: np.ndarray, ends: np.ndarray
+) -> np.ndarray:
+    modes = np.flatnonzero((kind == CONTROL) & ((data1 == ALL_SOUND_OFF) | (data1 == ALL_NOTES_OFF)))
+    if not len(modes):
+        return ends
+    ends = ends.copy()
+    lane = port.astype(np.int64) * 16 + channel
+    for one in np.unique(lane[modes]):
+        stops = modes[lane[modes] == one]
+        mine = np.flatnonzero(lane[begins] == one)
+        place = np.searchsorted(stops, begins[mine])
+        found = place < len(stops)
+        mine, stop = mine[found], stops[place[found]]
+        sooner = (ends[mine] < 0) | (stop < ends[mine])
+        ends[mine[sooner]] = stop[sooner]
+    return ends
+
+
+class LivePair(LiveStage):
+    """The same, one raw message at a time. State: one entry for each key that sounds."""
+
+    def __init__(self) -> None:
+        self._sounding: dict[int, int] = {}
+
+    def message(self, at: float, port: int, status: int, data1: int, data2: int, event: int) -> list[LiveEvent]:
+        """What a raw message becomes. `event` is its number in the take."""
+        kind, channel = status & 0xF0, (status & 0x0F) + 1
+        if kind == NOTE_ON and data2:
+            key = (port * 17 + channel) * 128 + data1
+            begun = LiveEvent(live.ON, at, port, channel, data1, float(data2), event)
+            before = self._sounding.get(key)
+            self._sounding[key] = event
+            if before is None:
+                return [begun]
+            return [self._end(at, port, channel, data1, before, event, event, DEFAULT_RELEASE), begun]
+        if kind in (NOTE_OFF, NOTE_ON):
+            origin = self._sounding.pop((port * 17 + channel) * 128 + data1, None)
+            if origin is None:
+                return []
+            release = data2 if kind == NOTE_OFF else DEFAULT_RELEASE
+            return [self._end(at, port, channel, data1, origin, event, -1, release)]
+        if not POLY_PRESSURE <= kind <= BEND:
+            return []
+        control = LiveEvent(live.CONTROL, at, port, channel, data1, float(data2), event)
+        control.status = kind
+        leaving = []
+        if kind == CONTROL and data1 in (ALL_SOUND_OFF, ALL_NOTES_OFF):
+            lane = port * 17 + channel
+            for key in [key for key in self._sounding if key // 128 == lane]:
+                origin = self._sounding.pop(key)
+                leaving.append(self._end(at, port, channel, key % 128, origin, event, -1, DEFAULT_RELEASE))
+        return [*leaving, control]
+
+    @staticmethod
+    def _end(
+        at: float, port: int, channel: int, note: int, origin: int, event: int, by: int, release: int
+    ) -> LiveEvent:
+        end = LiveEvent(live.OFF, at, port, channel, note, 0.0, origin)
+        end.end_event, end.by, end.release = event, by, release
+        return end
+
+    def held(self) -> int:
+        return len(self._sounding)

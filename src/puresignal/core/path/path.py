@@ -1,0 +1,164 @@
+"""The path: its stages in order, run over a whole take or event by event."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from puresignal.core.events import Controls, Events, Notes, Take, playing_order
+from puresignal.core.notemap import NoteMap
+from puresignal.core.path.context import Context, PathTrack, Verdict
+from puresignal.core.path.doubles import Doubles
+from puresignal.core.path.ends import Ends
+from puresignal.core.path.identify import Identify
+from puresignal.core.path.live import Account, LiveEvent, LiveStage
+from puresignal.core.path.pair import LivePair, pair
+from puresignal.core.path.split import Split
+from puresignal.core.path.stage import PathStage
+from puresignal.core.path.target import Target
+from puresignal.core.path.tidy import Tidy
+from puresignal.core.tally import Entries, Stage, Tally
+
+
+@dataclass(frozen=True)
+class Path:
+    """The settings of every stage. Plain values: two equal paths give equal notes."""
+
+    identify: Identify = field(default_factory=Identify)
+    doubles: Doubles = field(default_factory=Doubles)
+    ends: Ends = field(default_factory=Ends)
+    split: Split = field(default_factory=Split)
+    target: Target = field(default_factory=Target)
+
+    def stages(self) -> tuple[PathStage, ...]:
+        """In the order in which notes pass them; pairing comes before all of them."""
+        return (self.identify, self.doubles, self.ends, self.split, self.target, Tidy())
+
+
+def with_faults(path: Path, removed: bool) -> Path:
+    """The path with fault removal on or off."""
+    return replace(path, doubles=replace(path.doubles, on=removed), ends=replace(path.ends, repair=removed))
+
+
+def with_unmapped(path: Path, unmapped: str) -> Path:
+    """The path with unmapped notes left out ("drop") or passed on ("keep")."""
+    return replace(
+        path, identify=replace(path.identify, unmapped=unmapped), target=replace(path.target, unmapped=unmapped)
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class Outcome:
+    """What became of a take.
+
+    played      notes as they were played, with the articulation that each was taken for (-1: unknown)
+    clean       notes as they leave
+    controls    controls as they leave
+    tracks      what `clean.track` and `controls.track` index
+    vocabulary  what `articulation` indexes
+    """
+
+    played: Notes
+    clean: Notes
+    controls: Controls
+    tally: Tally
+    tracks: tuple[PathTrack, ...]
+    vocabulary: tuple[str, ...]
+
+    def used_tracks(self) -> list[int]:
+        """Indices of the tracks that hold a note, or a control that no other track could carry."""
+        used = set(np.unique(self.clean.track).tolist())
+        return sorted(used)
+
+
+def make_context(
+    take: Take,
+    source: NoteMap | None,
+    target: NoteMap | None,
+    path: Path,
+    verdicts: Mapping[int, Verdict] | None = None,
+) -> Context:
+    """The context in which a path runs over a take."""
+    return Context(source, target, take.ports, take.length, path.split.by, verdicts or {})
+
+
+def run(take: Take, path: Path, context: Context) -> Outcome:
+    """The whole take through the whole path. The take is not changed."""
+    paired = pair(take.events)
+    notes, controls = paired.notes, paired.controls
+    written: list[Entries] = []
+    played = notes
+    for stage in path.stages():
+        result = stage.apply(notes, controls, context)
+        notes, controls = result.notes, result.controls
+        written.extend(result.entries)
+        if stage.stage == Stage.IDENTIFY:
+            played = _named(played, notes)
+    tally = Tally(len(paired.notes), len(notes), Entries.join(written), paired.strays)
+    return Outcome(played, notes, controls, tally, context.tracks, context.vocabulary)
+
+
+def _named(played: Notes, identified: Notes) -> Notes:
+    """Played notes with the articulations they were given; those left out keep none."""
+    articulation, closedness = played.articulation.copy(), played.closedness.copy()
+    rows = np.searchsorted(played.seq, identified.seq)
+    articulation[rows], closedness[rows] = identified.articulation, identified.closedness
+    return played.but(articulation=articulation, closedness=closedness)
+
+
+class LivePath:
+    """The same path, one message at a time."""
+
+    def __init__(self, path: Path, context: Context, stages: int | None = None, account: Account | None = None):
+        """stages: how many of the stages to run, all of them by default."""
+        self.pair = LivePair()
+        self.stages: list[LiveStage] = [stage.live(context) for stage in path.stages()[:stages]]
+        if account is not None:
+            for stage in self.stages:
+                stage.account = account
+
+    def message(self, at: float, port: int, status: int, data1: int, data2: int, event: int) -> list[LiveEvent]:
+        """What leaves because a raw message came. Ends that were due before come first."""
+        leaving = self.advance(at)
+        leaving += self._through(self.pair.message(at, port, status, data1, data2, event), 0)
+        return leaving
+
+    def advance(self, now: float) -> list[LiveEvent]:
+        """What leaves because time has come to `now`."""
+        leaving: list[LiveEvent] = []
+        for i, stage in enumerate(self.stages):
+            due = stage.advance(now)
+            if due:
+                leaving += self._through(due, i + 1)
+        return leaving
+
+    def finish(self, end: float) -> list[LiveEvent]:
+        """What still leaves when the take ends."""
+        leaving = self.advance(end)
+        for i, stage in enumerate(self.stages):
+            leaving += self._through(stage.finish(end), i + 1)
+        return leaving
+
+    def held(self) -> int:
+        """Size of all state."""
+        return self.pair.held() + sum(stage.held() for stage in self.stages)
+
+    def _through(self, events: list[LiveEvent], first: int) -> list[LiveEvent]:
+        for stage in self.stages[first:]:
+            if len(events) == 1:
+                events = stage.feed(events[0])
+            else:
+                events = [out for event in events for out in stage.feed(event)]
+            if not events:
+                break
+        return events
+
+
+def messages(events: Events) -> Iterator[tuple[float, int, int, int, int, int]]:
+    """A take's events as arguments of `LivePath.message`, in playing order."""
+
+    order = playing_order(events)
+    columns = (events.arrived, events.port, events.status, events.data1, events.data2)
+    yield from zip(*(column[order].tolist() for column in columns), order.tolist(), strict=True)

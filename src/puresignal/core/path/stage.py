@@ -1,0 +1,35 @@
+"""What every stage is: settings with a batch form and, where it is causal, a live form."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar, Protocol
+
+from puresignal.core.events import Controls, Notes
+from puresignal.core.path.context import Context
+from puresignal.core.path.live import LiveStage
+from puresignal.core.tally import Entries, Stage
+
+
+@dataclass(frozen=True, eq=False)
+class Result:
+    """What a stage hands on: the notes and controls, and what it decided about them."""
+
+    notes: Notes
+    controls: Controls
+    entries: tuple[Entries, ...] = ()
+
+
+class PathStage(Protocol):
+    """A frozen dataclass of settings in user units."""
+
+    stage: ClassVar[Stage]
+    causal: ClassVar[bool]
+
+    def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
+        """The whole take at once. Never changes its arguments."""
+        ...
+
+    def live(self, context: Context) -> LiveStage:
+        """The same decisions, event by event."""
+        ...

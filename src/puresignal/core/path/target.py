@@ -1,0 +1,246 @@
+"""The target map: each articulation leaves on the note that the receiver expects, as one note or several."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+
+from puresignal.core.events import CONTROL, POLY_PRESSURE, Controls, Notes
+from puresignal.core.path import live
+from puresignal.core.path.context import CLOSED, NEARER_CLOSED_FROM, OPEN, Context, TargetTable
+from puresignal.core.path.live import LiveEvent, LiveStage
+from puresignal.core.path.stage import Result
+from puresignal.core.tally import Entries, Field, Reason, Stage, What, entries
+
+
+@dataclass(frozen=True)
+class Target:
+    """Sends articulations to notes. unmapped: "drop" leaves out what the receiver has nothing for, "keep" passes it."""
+
+    unmapped: str = "drop"
+
+    stage: ClassVar[Stage] = Stage.TARGET
+    causal: ClassVar[bool] = True
+
+    def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
+        table = context.target_table
+        if table is None:
+            return Result(notes, controls)
+        nearer = np.where(notes.closedness >= NEARER_CLOSED_FROM, CLOSED, OPEN)
+        code = np.maximum(notes.articulation, 0)
+        mapped = notes.articulation >= 0
+        count = np.where(mapped, table.count[nearer, code], 1)
+        nowhere = count == 0
+        written: list[Entries] = []
+        if self.unmapped == "drop":
+            written.append(entries(self.stage, What.REMOVED, Reason.NO_TARGET, notes.origin[nowhere]))
+        else:
+            mapped, count = mapped & ~nowhere, np.maximum(count, 1)
+
+        rows = np.repeat(np.arange(len(notes)), count)
+        branch = np.arange(len(rows)) - np.repeat(np.cumsum(count) - count, count)
+        place = np.where(mapped[rows], table.first[nearer[rows], code[rows]] + branch, 0)
+        note, channel = notes.note[rows], notes.channel[rows]
+        if len(table.notes):
+            note = np.where(mapped[rows], table.notes[place], note)
+            given = table.channels[place]
+            channel = np.where(mapped[rows] & (given > 0), given, channel)
+        leaving = notes.take(rows)
+        stands_in = table.stand_in[nearer[rows], code[rows]]
+        reason = np.where(stands_in >= 0, Reason.STAND_IN, Reason.MAPPED)
+        written.append(
+            entries(self.stage, What.ADDED, Reason.ALSO, leaving.origin[branch > 0], branch=branch[branch > 0])
+        )
+        for field, before, after in ((Field.NOTE, leaving.note, note), (Field.CHANNEL, leaving.channel, channel)):
+            other = (before != after) & (branch == 0)
+            written.append(
+                entries(
+                    self.stage, What.CHANGED, reason[other], leaving.origin[other], field=field,
+                    branch=branch[other], before=before[other], after=after[other],
+                )
+            )  # fmt: skip
+        leaving = leaving.but(note=note, channel=channel, branch=branch)
+        return Result(leaving, self._controls(controls, context), tuple(written))
+
+    def _controls(self, controls: Controls, context: Context) -> Controls:
+        outputs = ControlOutputs(context, self.unmapped)
+        pressure = np.flatnonzero(controls.kind == POLY_PRESSURE)
+        plain = controls.take(~outputs.special(controls))
+        # Channel-wide messages follow the kit to the channel where its notes go.
+        parts = [plain.but(channel=outputs.general_channel[plain.channel])]
+        pedal = np.flatnonzero(outputs.is_pedal(controls))
+        if len(pedal) and outputs.pedal_number >= 0:
+            moved = controls.take(pedal)
+            parts.append(
+                moved.but(
+                    number=np.full(len(pedal), outputs.pedal_number),
+                    value=outputs.pedal_values[moved.value],
+                    channel=outputs.pedal_channel[moved.channel],
+                )
+            )
+        spoken = pressure[context.spoken_channels[controls.channel[pressure]]]
+        # A row for each note that the pad leaves as: as many passes as the widest pad has notes.
+        targets = [
+            outputs.pressure_targets(int(c), int(n))
+            for c, n in zip(controls.channel[spoken], controls.number[spoken], strict=True)
+        ]
+        widest = max((len(t) for t in targets), default=0)
+        for i in range(widest):
+            rows = [k for k, t in enumerate(targets) if i < len(t)]
+            chosen = controls.take(spoken[rows])
+            parts.append(
+                chosen.but(
+                    number=np.array([targets[k][i][0] for k in rows]),
+                    channel=np.array([targets[k][i][1] for k in rows]),
+                )
+            )
+        everything = Controls.join(parts)
+        return everything.take(np.argsort(everything.seq, kind="stable"))
+
+    def live(self, context: Context) -> LiveStage:
+        return _LiveTarget(self, context)
+
+
+class ControlOutputs:
+    """How controls leave: tables shared by the batch and the live form.
+
+    pedal_number    controller that the receiver expects for the hat, -1 where it wants none
+    pedal_values    (128,) value in the receiver's polarity for each of the kit's
+    pedal_channel   (17,) channel on which it leaves
+    general_channel (17,) channel on which channel-wide messages leave
+    """
+
+    def __init__(self, context: Context, unmapped: str):
+        self._context = context
+        self._keep = unmapped == "keep"
+        self._source_hat = context.source.hat if context.source is not None else None
+        target = context.target
+        same = np.arange(17)
+        self.general_channel = same.copy()
+        self.pedal_channel = same.copy()
+        self.pedal_number = -1
+        self.pedal_values = np.arange(128, dtype=np.uint8)
+        if target is not None:
+            if target.channel is not None:
+                self.general_channel[context.spoken_channels] = target.channel
+            if self._source_hat is not None and target.hat is not None:
+                self.pedal_number = target.hat.controller
+                self.pedal_values = np.array(
+                    [target.hat.value(self._source_hat.closedness(value)) for value in range(128)], np.uint8
+                )
+                pad = next((p for p in target.pads if p.articulation.startswith("hat")), None)
+                channel = target.channel_of(pad) if pad is not None else target.channel
+                if channel is not None:
+                    self.pedal_channel[:] = channel
+
+    def is_pedal(self, controls: Controls) -> np.ndarray:
+        hat = self._source_hat
+        if hat is None:
+            return np.zeros(len(controls), bool)
+        return np.asarray(
+            (controls.kind == CONTROL)
+            & (controls.number == hat.controller)
+            & self._context.hat_channels[controls.channel]
+        )
+
+    def special(self, controls: Controls) -> np.ndarray:
+        """Which controls do not leave as they came: the pedal, and pressure on the kit's channels."""
+        pressure = (controls.kind == POLY_PRESSURE) & self._context.spoken_channels[controls.channel]
+        return np.asarray(self.is_pedal(controls) | pressure)
+
+    def pressure_targets(self, channel: int, note: int) -> list[tuple[int, int]]:
+        """(note, channel) pairs on which a pad's key pressure leaves."""
+        code = int(self._context.source_table[channel, note])
+        table = self._context.target_table
+        if table is None or code < 0:
+            return [(note, channel)] if table is None or self._keep else []
+        pairs = table_outputs(table, OPEN, code, channel)
+        return pairs or ([(note, channel)] if self._keep else [])
+
+
+def table_outputs(table: TargetTable, nearer: int, code: int, channel: int) -> list[tuple[int, int]]:
+    """(note, channel) pairs of one articulation that came on a channel."""
+    first, count = int(table.first[nearer, code]), int(table.count[nearer, code])
+    return [(int(table.notes[i]), int(table.channels[i]) or channel) for i in range(first, first + count)]
+
+
+class _LiveTarget(LiveStage):
+    """State: what each sounding hit left as."""
+
+    def __init__(self, settings: Target, context: Context):
+        self._drop = settings.unmapped == "drop"
+        self._context = context
+        self._outputs = ControlOutputs(context, settings.unmapped)
+        self._sounding: dict[int, int] = {}
+        self._ways: list[list[list[tuple[int, int]]]] = []
+        if context.target_table is not None:
+            table, codes = context.target_table, range(len(context.vocabulary))
+            self._ways = [[table_outputs(table, end, code, 0) for code in codes] for end in (OPEN, CLOSED)]
+
+    def feed(self, event: LiveEvent) -> list[LiveEvent]:
+        if not self._ways:
+            return [event]
+        if event.kind == live.ON:
+            return self._on(event)
+        if event.kind == live.OFF:
+            return self._branches(event, self._sounding.pop(event.origin, 0))
+        return self._control(event)
+
+    def _on(self, event: LiveEvent) -> list[LiveEvent]:
+        if event.articulation < 0:
+            self._sounding[event.origin] = 1
+            return [event]
+        nearer = CLOSED if event.closedness >= NEARER_CLOSED_FROM else OPEN
+        ways = self._ways[nearer][event.articulation]
+        if not ways:
+            if self._drop:
+                self.account(
+                    Stage.TARGET, What.REMOVED, Reason.NO_TARGET, event.origin, Field.NONE, np.nan, np.nan, 1.0
+                )
+                return []
+            self._sounding[event.origin] = 1
+            return [event]
+        self._sounding[event.origin] = len(ways)
+        leaving = self._branches(event, len(ways))
+        for branch, (note, channel) in enumerate(ways):
+            leaving[branch].note = note
+            leaving[branch].channel = channel or event.channel
+            if branch:
+                self.account(Stage.TARGET, What.ADDED, Reason.ALSO, event.origin, Field.NONE, np.nan, note, 1.0)
+        return leaving
+
+    @staticmethod
+    def _branches(event: LiveEvent, count: int) -> list[LiveEvent]:
+        if count == 1:
+            return [event]
+        leaving = []
+        for branch in range(count):
+            twin = event.copy()
+            twin.branch = branch
+            leaving.append(twin)
+        return leaving
+
+    def _control(self, event: LiveEvent) -> list[LiveEvent]:
+        outputs, context = self._outputs, self._context
+        hat = context.source.hat if context.source is not None else None
+        if event.status == CONTROL and hat and event.note == hat.controller and context.hat_channels[event.channel]:
+            if outputs.pedal_number < 0:
+                return []
+            event.note = outputs.pedal_number
+            event.velocity = float(outputs.pedal_values[int(event.velocity)])
+            event.channel = int(outputs.pedal_channel[event.channel])
+            return [event]
+        if event.status == POLY_PRESSURE and context.spoken_channels[event.channel]:
+            leaving = []
+            for note, channel in outputs.pressure_targets(event.channel, event.note):
+                twin = event.copy()
+                twin.note, twin.channel = note, channel
+                leaving.append(twin)
+            return leaving
+        event.channel = int(outputs.general_channel[event.channel])
+        return [event]
+
+    def held(self) -> int:
+        return len(self._sounding)

@@ -1,0 +1,116 @@
+"""The session: what the player set, as one frozen value, and the edits on it.
+
+An edit is a plain function from a session to a session. Takes themselves are
+not in it, only their idents: they live in a store that undo never touches.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+from puresignal.core.notemap import NoteMap
+from puresignal.core.path.context import Verdict
+from puresignal.core.path.path import Path
+
+
+@dataclass(frozen=True)
+class TakeRef:
+    """A take of the session and what was said about it.
+
+    ident     in the take store
+    source    note map of the kit it was played on; None: nothing is known of it
+    verdicts  the player's word on single notes, by origin, rising
+    """
+
+    ident: str
+    name: str
+    source: NoteMap | None = None
+    verdicts: tuple[tuple[int, Verdict], ...] = ()
+
+
+@dataclass(frozen=True)
+class Session:
+    """Everything that undo goes back over.
+
+    current  ident of the take that is looked at, None when there is none
+    target   note map of the receiver
+    titles   names given to tracks, by the track's key, in the order of keys
+    """
+
+    name: str = "Untitled"
+    takes: tuple[TakeRef, ...] = ()
+    current: str | None = None
+    target: NoteMap | None = None
+    path: Path = field(default_factory=Path)
+    titles: tuple[tuple[str, str], ...] = ()
+
+    def take(self, ident: str | None = None) -> TakeRef | None:
+        """A take by ident, the current one by default."""
+        wanted = self.current if ident is None else ident
+        return next((take for take in self.takes if take.ident == wanted), None)
+
+
+def with_name(session: Session, name: str) -> Session:
+    return replace(session, name=name.strip() or session.name)
+
+
+def with_take(session: Session, take: TakeRef) -> Session:
+    """The take added at the end and looked at."""
+    return replace(session, takes=(*session.takes, take), current=take.ident)
+
+
+def without_take(session: Session, ident: str) -> Session:
+    """The take no longer in the session; the store keeps it. The one before it is looked at."""
+    places = [i for i, take in enumerate(session.takes) if take.ident == ident]
+    left = tuple(take for take in session.takes if take.ident != ident)
+    current = session.current
+    if current == ident:
+        current = left[max(0, places[0] - 1)].ident if left else None
+    return replace(session, takes=left, current=current)
+
+
+def with_current(session: Session, ident: str) -> Session:
+    return replace(session, current=ident) if session.take(ident) else session
+
+
+def with_source(session: Session, ident: str, source: NoteMap | None) -> Session:
+    """What the kit of a take sends."""
+    takes = tuple(replace(take, source=source) if take.ident == ident else take for take in session.takes)
+    return replace(session, takes=takes)
+
+
+def with_target(session: Session, target: NoteMap | None) -> Session:
+    """What the receiver expects."""
+    return replace(session, target=target)
+
+
+def with_path(session: Session, path: Path) -> Session:
+    return replace(session, path=path)
+
+
+def with_split(session: Session, by: str) -> Session:
+    """A track for each "drum", each "family", or "one" for all."""
+    return replace(session, path=replace(session.path, split=replace(session.path.split, by=by)))
+
+
+def with_title(session: Session, key: str, title: str) -> Session:
+    """A track's name; an empty one gives it its own name back."""
+    titles = dict(session.titles)
+    titles.pop(key, None)
+    if title.strip():
+        titles[key] = title.strip()
+    return replace(session, titles=tuple(sorted(titles.items())))
+
+
+def with_verdict(session: Session, ident: str, origin: int, verdict: Verdict | None) -> Session:
+    """The player's word on one note; None takes it back."""
+    takes = []
+    for take in session.takes:
+        if take.ident == ident:
+            verdicts = dict(take.verdicts)
+            verdicts.pop(origin, None)
+            if verdict is not None:
+                verdicts[origin] = verdict
+            take = replace(take, verdicts=tuple(sorted(verdicts.items(), key=lambda item: item[0])))
+        takes.append(take)
+    return replace(session, takes=tuple(takes))

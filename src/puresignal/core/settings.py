@@ -1,0 +1,90 @@
+"""The path's settings as plain JSON data, for files and sessions."""
+
+from __future__ import annotations
+
+from dataclasses import fields, replace
+from typing import Any
+
+from puresignal.core.errors import SettingsError
+from puresignal.core.path.path import Path
+
+FORMAT = "pure-signal/settings"
+VERSION = 1
+
+_RANGES: dict[tuple[str, str], tuple[float, float] | tuple[str, ...]] = {
+    ("identify", "unmapped"): ("drop", "keep"),
+    ("doubles", "window_ms"): (0.0, 500.0),
+    ("doubles", "ratio"): (0.0, 1.0),
+    ("ends", "given_ms"): (1.0, 1000.0),
+    ("ends", "longest_ms"): (50.0, 60000.0),
+    ("split", "by"): ("drum", "family", "one"),
+    ("target", "unmapped"): ("drop", "keep"),
+}
+
+
+def to_json(path: Path) -> dict[str, Any]:
+    """Every setting of every stage."""
+    stages = {
+        stage.name: {f.name: getattr(getattr(path, stage.name), f.name) for f in fields(getattr(path, stage.name))}
+        for stage in fields(path)
+    }
+    return {"format": FORMAT, "version": VERSION, **stages}
+
+
+def from_json(data: object, where: str, base: Path | None = None) -> Path:
+    """A path from plain JSON data; what the data does not mention stays as in `base`.
+
+    Raises SettingsError that names the field, what stands there and what is expected
+    """
+    path = base or Path()
+    if not isinstance(data, dict) or data.get("format") != FORMAT:
+        raise SettingsError(f'"format" is not "{FORMAT}"', where, "Choose a settings file.")
+    version = data.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise SettingsError('"version" is not a whole number from 1', where, f"Write {VERSION} there.")
+    if version > VERSION:
+        raise SettingsError(
+            f"These settings are of version {version}, this program reads up to {VERSION}", where, "Update the program."
+        )
+    names = {f.name for f in fields(path)}
+    for name, values in data.items():
+        if name in ("format", "version"):
+            continue
+        if name not in names:
+            raise SettingsError(f'There is no stage "{name}"', where, f"Known are: {', '.join(sorted(names))}.")
+        if not isinstance(values, dict):
+            raise SettingsError(f'"{name}" is not a JSON object', where, "Write the stage's settings there.")
+        stage = getattr(path, name)
+        known = {f.name: getattr(stage, f.name) for f in fields(stage)}
+        checked = {}
+        for key, value in values.items():
+            if key not in known:
+                raise SettingsError(
+                    f'"{name}" has no setting "{key}"', where, f"Known are: {', '.join(sorted(known))}."
+                )
+            checked[key] = _checked(name, key, value, known[key], where)
+        path = replace(path, **{name: replace(stage, **checked)})
+    return path
+
+
+def _checked(stage: str, key: str, value: object, now: object, where: str) -> object:
+    allowed = _RANGES.get((stage, key))
+    label = f'"{stage}.{key}" is {value!r}'
+    if isinstance(now, bool):
+        if not isinstance(value, bool):
+            raise SettingsError(label, where, "Write true or false there.")
+        return value
+    if allowed and isinstance(allowed[0], str):
+        if value not in allowed:
+            raise SettingsError(label, where, f"Write one of {', '.join(map(str, allowed))} there.")
+        return value
+    low, high = allowed if allowed else (float("-inf"), float("inf"))
+    if isinstance(value, bool) or not isinstance(value, (int, float)) or not float(low) <= value <= float(high):
+        raise SettingsError(label, where, f"Write a number from {low:g} to {high:g} there.")
+    return float(value)
+
+
+def setting_range(stage: str, key: str) -> tuple[float, float]:
+    """Lowest and highest value of a number setting, in its own unit."""
+    low, high = _RANGES[stage, key][:2]
+    return float(low), float(high)

@@ -1,0 +1,105 @@
+"""The contents of a Standard MIDI File as values: what `io.midifile` reads and writes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, ClassVar
+
+import numpy as np
+
+from puresignal.core.columns import Columns
+from puresignal.core.events import Events, Meta, Port, Take
+from puresignal.core.timebase import TempoMap, on_arrival_grid
+
+
+@dataclass(frozen=True, eq=False)
+class Messages(Columns):
+    """A track's channel and system messages by rising tick.
+
+    tick     (n,) int64 ticks from the start
+    status   (n,) status byte, 0x80 .. 0xF7
+    data1    (n,) 0..127
+    data2    (n,) 0..127, 0 where the message has none
+    payload  (n,) index into the track's payloads, -1 for a channel message
+    """
+
+    tick: np.ndarray
+    status: np.ndarray
+    data1: np.ndarray
+    data2: np.ndarray
+    payload: np.ndarray
+
+    DTYPES: ClassVar[dict[str, Any]] = {
+        "tick": "i8", "status": "u1", "data1": "u1", "data2": "u1", "payload": "i4",
+    }  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class SongTrack:
+    """One track: its name, its messages, its texts and where it ends.
+
+    port  number of the MIDI port that the track names (meta event 0x21), 0 by default
+    """
+
+    name: str
+    messages: Messages
+    metas: tuple[Meta, ...] = ()
+    payloads: tuple[bytes, ...] = ()
+    end_tick: int = 0
+    port: int = 0
+
+
+@dataclass(frozen=True, eq=False)
+class Song:
+    """A whole file. `tempo` carries the ticks a quarter note, all tempos and meters."""
+
+    format: int
+    tempo: TempoMap
+    tracks: tuple[SongTrack, ...]
+    notices: tuple[str, ...] = field(default=())
+
+    @property
+    def note_count(self) -> int:
+        """Note-ons that start a note."""
+        return sum(
+            int(np.count_nonzero(((t.messages.status & 0xF0) == 0x90) & (t.messages.data2 > 0))) for t in self.tracks
+        )
+
+
+def to_take(song: Song, ident: str, name: str, original: bytes | None = None) -> Take:
+    """A take from a file: all tracks in one stream by time, each track a port of its own.
+
+    Messages of one tick keep the order of the tracks, as music programs play them.
+    """
+    tracks = song.tracks
+    ticks = np.concatenate([t.messages.tick for t in tracks]) if tracks else np.zeros(0, np.int64)
+    order = np.argsort(ticks, kind="stable")
+    offsets = np.cumsum([0, *(len(t.payloads) for t in tracks)])
+    payload = [np.where(t.messages.payload >= 0, t.messages.payload + offsets[i], -1) for i, t in enumerate(tracks)]
+
+    def column(parts: list[np.ndarray]) -> np.ndarray:
+        return np.concatenate(parts)[order] if parts else np.zeros(0)
+
+    events = Events(
+        arrived=on_arrival_grid(song.tempo.ticks_to_seconds(ticks[order])),
+        port=column([np.full(len(t.messages), i) for i, t in enumerate(tracks)]),
+        status=column([t.messages.status for t in tracks]),
+        data1=column([t.messages.data1 for t in tracks]),
+        data2=column([t.messages.data2 for t in tracks]),
+        payload=column(payload),
+    )
+    own = ticks[order]
+    own.flags.writeable = False
+    return Take(
+        ident=ident,
+        name=name,
+        events=events,
+        ports=tuple(Port(t.name, t.port) for t in tracks) or (Port(""),),
+        tempo=song.tempo,
+        payloads=tuple(p for t in tracks for p in t.payloads),
+        ticks=own,
+        metas=tuple(sorted((m for t in tracks for m in t.metas), key=lambda m: m.tick)),
+        end_tick=max((t.end_tick for t in tracks), default=0),
+        original=original,
+        notices=song.notices,
+    )

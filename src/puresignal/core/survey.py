@@ -1,0 +1,110 @@
+"""What arrives, in words and numbers: a line for each note that a take holds."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from puresignal.core.articulations import sort_key
+from puresignal.core.events import Take
+from puresignal.core.path.context import Context
+from puresignal.core.path.path import Outcome
+
+BINS = 16
+"""Columns of the velocity picture, eight velocities each."""
+
+
+@dataclass(frozen=True)
+class Arrival:
+    """All hits of one note on one channel.
+
+    articulations   what they were taken for, most frequent first; empty when unmapped or on a channel of no kit
+    unmapped        the source map speaks of the channel, but not of the note
+    softest, loudest, middle   velocities; `middle` is the median
+    histogram       (BINS,) hits by velocity
+    """
+
+    channel: int
+    note: int
+    count: int
+    articulations: tuple[str, ...]
+    unmapped: bool
+    softest: int
+    middle: int
+    loudest: int
+    histogram: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class Facts:
+    """The take as a whole. Messages are counted by kind, in words."""
+
+    seconds: float
+    notes: int
+    messages: int
+    kinds: tuple[tuple[str, int], ...]
+    channels: tuple[int, ...]
+
+
+_KINDS = {
+    0x80: "note-off", 0x90: "note-on", 0xA0: "key pressure", 0xB0: "controller", 0xC0: "program", 0xD0: "pressure",
+    0xE0: "bend", 0xF0: "system",
+}  # fmt: skip
+
+
+def arrivals(outcome: Outcome, context: Context) -> tuple[Arrival, ...]:
+    """Every note that came, unmapped ones first, then in the order of the kit, then other channels."""
+    played = outcome.played
+    if not len(played):
+        return ()
+    key = played.channel.astype(np.int64) * 128 + played.note
+    rows = []
+    for one in np.unique(key).tolist():
+        mine = np.flatnonzero(key == one)
+        channel, note = divmod(one, 128)
+        codes, counts = np.unique(played.articulation[mine], return_counts=True)
+        by_count = [int(codes[i]) for i in np.argsort(-counts, kind="stable")]
+        names = tuple(outcome.vocabulary[code] for code in by_count if code >= 0)
+        velocity = played.velocity[mine]
+        rows.append(
+            Arrival(
+                channel=channel,
+                note=note,
+                count=len(mine),
+                articulations=names,
+                unmapped=not names and bool(context.spoken_channels[channel]),
+                softest=int(velocity.min()),
+                middle=int(np.median(velocity)),
+                loudest=int(velocity.max()),
+                histogram=tuple(np.bincount((velocity // 8).astype(int), minlength=BINS).tolist()),
+            )
+        )
+    # Where the pedal tells the opening, one pad is several articulations; it stands where its first one would.
+    return tuple(
+        sorted(
+            rows,
+            key=lambda r: (
+                not r.unmapped,
+                not r.articulations,
+                min(map(sort_key, r.articulations)) if r.articulations else (0, "", 0, ""),
+                r.channel,
+                r.note,
+            ),
+        )
+    )
+
+
+def facts(take: Take, outcome: Outcome) -> Facts:
+    """Numbers about the take as it arrived."""
+    status = take.events.status
+    kind = np.where(status >= 0xF0, 0xF0, status & 0xF0)
+    kind = np.where((kind == 0x90) & (take.events.data2 == 0), 0x80, kind)
+    found, counts = np.unique(kind, return_counts=True)
+    return Facts(
+        seconds=take.length,
+        notes=outcome.tally.arrived,
+        messages=len(status),
+        kinds=tuple((_KINDS[int(k)], int(n)) for k, n in zip(found, counts, strict=True)),
+        channels=tuple(int(c) for c in np.unique(outcome.played.channel)),
+    )

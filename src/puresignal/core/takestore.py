@@ -1,0 +1,36 @@
+"""Where takes are kept while a session is open: added, never changed, never taken away by undo."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from puresignal.core.events import Take
+
+
+class TakeStore:
+    """Takes by their ident."""
+
+    def __init__(self) -> None:
+        self._takes: dict[str, Take] = {}
+
+    def add(self, take: Take) -> None:
+        """Raises ValueError when another take has this ident: takes are never replaced."""
+        if self._takes.get(take.ident, take) is not take:
+            raise ValueError(f"there is a take {take.ident} already")
+        self._takes[take.ident] = take
+
+    def __getitem__(self, ident: str) -> Take:
+        return self._takes[ident]
+
+    def __contains__(self, ident: str) -> bool:
+        return ident in self._takes
+
+    def __iter__(self) -> Iterator[Take]:
+        return iter(self._takes.values())
+
+    def free_ident(self) -> str:
+        """An ident that no take has."""
+        number = len(self._takes) + 1
+        while f"take{number}" in self._takes:
+            number += 1
+        return f"take{number}"

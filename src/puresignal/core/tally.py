@@ -1,0 +1,217 @@
+"""The tally: what every stage did to every note, and the sums, which always balance.
+
+Stages write entries while they decide; nothing is worked out afterwards as a
+difference. Out = in - removed + added.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import IntEnum
+from typing import Any, ClassVar, NamedTuple
+
+import numpy as np
+
+from puresignal.core.columns import Columns
+
+
+class What(IntEnum):
+    """What a stage did to a note. A note without an entry passed as it was."""
+
+    KEPT = 0
+    REMOVED = 1
+    ADDED = 2
+    CHANGED = 3
+
+
+class Reason(IntEnum):
+    """Why. The words for people are in `REASON_WORDS`."""
+
+    UNMAPPED = 0
+    NO_TARGET = 1
+    DOUBLE = 2
+    PLAYER = 3
+    ALSO = 4
+    MAPPED = 5
+    STAND_IN = 6
+    NO_END = 7
+    TOO_LONG = 8
+    NO_LENGTH = 9
+    CHOKED = 10
+    OVERLAP = 11
+    SAME_MOMENT = 12
+    PEDAL = 13
+    END_OF_DOUBLE = 14
+    DOUBTFUL = 15
+
+
+REASON_WORDS = {
+    Reason.UNMAPPED: "unmapped",
+    Reason.NO_TARGET: "no target",
+    Reason.DOUBLE: "double",
+    Reason.PLAYER: "by hand",
+    Reason.ALSO: "also sent",
+    Reason.MAPPED: "mapped",
+    Reason.STAND_IN: "stand-in",
+    Reason.NO_END: "no end came",
+    Reason.TOO_LONG: "too long",
+    Reason.NO_LENGTH: "no length",
+    Reason.CHOKED: "choked",
+    Reason.OVERLAP: "struck again",
+    Reason.SAME_MOMENT: "same moment",
+    Reason.PEDAL: "by the pedal",
+    Reason.END_OF_DOUBLE: "double's end",
+    Reason.DOUBTFUL: "doubtful",
+}
+"""One word or two for each reason: the strip, the report and the trace all use these."""
+
+
+class Field(IntEnum):
+    """The property of a note that was changed."""
+
+    NONE = 0
+    NOTE = 1
+    CHANNEL = 2
+    END = 3
+    ARTICULATION = 4
+
+
+class Stage(IntEnum):
+    """The stages in the order of the path."""
+
+    PAIR = 0
+    IDENTIFY = 1
+    DOUBLES = 2
+    ENDS = 3
+    SPLIT = 4
+    TARGET = 5
+    TIDY = 6
+
+
+@dataclass(frozen=True, eq=False)
+class Entries(Columns):
+    """One row a decision.
+
+    stage, what, reason, field  as the enums above number them
+    origin, branch              the note it is about
+    before, after               the changed property's values; NaN where there was none
+    confidence                  0..1, how sure the stage is
+    """
+
+    stage: np.ndarray
+    what: np.ndarray
+    reason: np.ndarray
+    field: np.ndarray
+    origin: np.ndarray
+    branch: np.ndarray
+    before: np.ndarray
+    after: np.ndarray
+    confidence: np.ndarray
+
+    DTYPES: ClassVar[dict[str, Any]] = {
+        "stage": "i1", "what": "i1", "reason": "i1", "field": "i1", "origin": "i8", "branch": "i2",
+        "before": "f8", "after": "f8", "confidence": "f4",
+    }  # fmt: skip
+
+
+def entries(
+    stage: Stage,
+    what: What,
+    reason: Reason | np.ndarray,
+    origin: np.ndarray,
+    *,
+    field: Field = Field.NONE,
+    branch: np.ndarray | int = 0,
+    before: np.ndarray | float = np.nan,
+    after: np.ndarray | float = np.nan,
+    confidence: np.ndarray | float = 1.0,
+) -> Entries:
+    """Rows for many notes that a stage treated alike; single values stand for all of them."""
+    n = len(origin)
+
+    def full(value: Any) -> np.ndarray:
+        return np.broadcast_to(np.asarray(value), n)
+
+    return Entries(
+        full(int(stage)), full(int(what)), full(reason), full(int(field)), origin,
+        full(branch), full(before), full(after), full(confidence),
+    )  # fmt: skip
+
+
+class TraceStep(NamedTuple):
+    """One thing that happened to one note, for the window to put into words."""
+
+    stage: Stage
+    what: What
+    reason: Reason
+    field: Field
+    branch: int
+    before: float
+    after: float
+    confidence: float
+
+
+@dataclass(frozen=True, eq=False)
+class Tally:
+    """The whole account of a take.
+
+    arrived   notes that came in
+    left      notes that went out
+    entries   every decision, in the order of the path
+    strays    note-offs that ended nothing
+    """
+
+    arrived: int
+    left: int
+    entries: Entries
+    strays: int = 0
+
+    def removed(self) -> dict[Reason, int]:
+        """How many notes were removed, by reason."""
+        return self._count(What.REMOVED)
+
+    def added(self) -> dict[Reason, int]:
+        """How many notes were added, by reason."""
+        return self._count(What.ADDED)
+
+    def changed(self) -> dict[Reason, int]:
+        """How many changes were made to notes, by reason."""
+        return self._count(What.CHANGED)
+
+    def doubtful(self) -> int:
+        """How many notes were kept or removed with little confidence."""
+        e = self.entries
+        return len(np.unique(e.origin[(e.confidence < 0.6) & ((e.what == What.REMOVED) | (e.what == What.KEPT))]))
+
+    def balances(self) -> bool:
+        """Out = in - removed + added."""
+        return self.left == self.arrived - sum(self.removed().values()) + sum(self.added().values())
+
+    def touched(self, stage: Stage) -> int:
+        """How many notes a stage did something to."""
+        e = self.entries
+        return len(np.unique(e.origin[(e.stage == stage) & (e.what != What.KEPT)]))
+
+    def origins(self, what: What, reason: Reason | None = None) -> np.ndarray:
+        """Origins of the notes that something happened to, each once, rising."""
+        e = self.entries
+        rows = e.what == what
+        if reason is not None:
+            rows = rows & (e.reason == reason)
+        return np.unique(e.origin[rows])
+
+    def trace(self, origin: int) -> list[TraceStep]:
+        """What happened to one note, stage by stage."""
+        e = self.entries
+        return [
+            TraceStep(
+                Stage(int(e.stage[i])), What(int(e.what[i])), Reason(int(e.reason[i])), Field(int(e.field[i])),
+                int(e.branch[i]), float(e.before[i]), float(e.after[i]), float(e.confidence[i]),
+            )
+            for i in np.flatnonzero(e.origin == origin)
+        ]  # fmt: skip
+
+    def _count(self, what: What) -> dict[Reason, int]:
+        e = self.entries
+        counts = np.bincount(e.reason[e.what == what], minlength=len(Reason))
+        return {Reason(i): int(n) for i, n in enumerate(counts) if n}

@@ -1,0 +1,1 @@
+"""The demo session, built by code."""

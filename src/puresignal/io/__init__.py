@@ -1,0 +1,1 @@
+"""Open file formats, read with tolerance and written with care."""

@@ -1,0 +1,86 @@
+"""Reading and writing whole files safely: nothing half-written, and errors that say what to do."""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import os
+import tempfile
+from pathlib import Path
+
+from puresignal.core.errors import FileAccessError
+
+LARGEST = 512 * 1024 * 1024
+"""Bytes. No MIDI file or session is larger; reading more would only fill the memory."""
+
+
+def read_bytes(path: Path) -> bytes:
+    """A file's content.
+
+    Raises FileAccessError when it is missing, a folder, not permitted or absurdly large
+    """
+    try:
+        if path.is_dir():
+            raise FileAccessError("This is a folder, not a file", str(path), "Choose a file in it.")
+        with path.open("rb") as file:
+            content = file.read(LARGEST + 1)
+    except OSError as error:
+        raise access_error(error, path, "read") from error
+    if len(content) > LARGEST:
+        raise FileAccessError("The file is larger than 512 MB", str(path), "Choose a MIDI, map or session file.")
+    return content
+
+
+def write_bytes(path: Path, content: bytes, keep_as: Path | None = None) -> None:
+    """Writes beside the file and renames, so that it is there whole or not at all.
+
+    keep_as  where to keep the file that was there before
+    Raises   FileAccessError when the system refuses; what was there before is unharmed
+    """
+    temporary = None
+    try:
+        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
+        with os.fdopen(handle, "wb") as file:
+            file.write(content)
+            file.flush()
+            os.fsync(file.fileno())
+        _give_usual_rights(temporary, path)
+        if keep_as is not None and path.exists():
+            os.replace(path, keep_as)
+        os.replace(temporary, path)
+    except OSError as error:
+        if temporary is not None:
+            with contextlib.suppress(OSError):
+                os.unlink(temporary)
+        raise access_error(error, path, "write") from error
+
+
+def _give_usual_rights(temporary: str, path: Path) -> None:
+    try:
+        mode = path.stat().st_mode & 0o777
+    except OSError:
+        # mkstemp makes files private; a new file gets what any program would give it.
+        mask = os.umask(0)
+        os.umask(mask)
+        mode = 0o666 & ~mask
+    os.chmod(temporary, mode)
+
+
+def access_error(error: OSError, path: Path, doing: str) -> FileAccessError:
+    """The system's refusal in words that say what to do."""
+    known = {
+        errno.ENOENT: ("There is no such file or folder", "Check the name."),
+        errno.ENOTDIR: ("A part of this path is a file, not a folder", "Check the name."),
+        errno.EACCES: (f"You have no permission to {doing} this", "Change its permissions or choose another place."),
+        errno.EPERM: (f"You have no permission to {doing} this", "Change its permissions or choose another place."),
+        errno.EROFS: ("This place can only be read", "Choose another place."),
+        errno.ENOSPC: ("The disk is full", "Make room or choose another place; nothing was written."),
+        errno.EDQUOT: ("Your share of the disk is used up", "Make room or choose another place; nothing was written."),
+        errno.EISDIR: ("This is a folder, not a file", "Give a file name."),
+        errno.ENAMETOOLONG: ("The name is too long", "Choose a shorter one."),
+        errno.EFBIG: ("The file would be larger than this disk allows", "Choose another place; nothing was written."),
+    }
+    what, remedy = known.get(
+        error.errno or 0, (f"The system could not {doing} it: {error.strerror or error}", "Try another place.")
+    )
+    return FileAccessError(what, str(path), remedy)

@@ -1,0 +1,43 @@
+"""JSON files: read with a message that names the line, written readably."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from puresignal.core.errors import BadFileError
+from puresignal.io.files import read_bytes
+
+
+def read(path: Path, kind: str) -> Any:
+    """The data of a JSON file.
+
+    kind    what it should be, for messages: "note map"
+    Raises  FileAccessError, or BadFileError when it is no JSON
+    """
+    return parse(read_bytes(path), path.name, kind)
+
+
+def parse(content: bytes, name: str, kind: str) -> Any:
+    """The data of JSON bytes, UTF-8 with or without a mark."""
+    try:
+        return json.loads(content.decode("utf-8-sig"))
+    except UnicodeDecodeError as error:
+        raise BadFileError(f"This is not a {kind}: it is not text", name, f"Choose a {kind} file (.json).") from error
+    except json.JSONDecodeError as error:
+        raise BadFileError(
+            f"This is not a {kind}: {error.msg.lower()}",
+            f"{name}, line {error.lineno}, column {error.colno}",
+            "Correct the line, or choose another file.",
+        ) from error
+    except (RecursionError, ValueError) as error:
+        # Nested a thousand deep, or a number of ten thousand digits.
+        raise BadFileError(
+            f"This is not a {kind}: it cannot be read", name, f"Choose a {kind} file (.json)."
+        ) from error
+
+
+def to_bytes(data: Any) -> bytes:
+    """Readable JSON that ends in a new line."""
+    return (json.dumps(data, indent=2, ensure_ascii=False) + "\n").encode("utf-8")

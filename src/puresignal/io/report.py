@@ -1,0 +1,88 @@
+"""The report of a cleaned take, as plain JSON data (docs/formats.md)."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+import numpy as np
+
+from puresignal.core.events import Take
+from puresignal.core.path.context import Context
+from puresignal.core.path.path import Outcome
+from puresignal.core.tally import REASON_WORDS, Reason, What
+
+_WHAT_WORDS = {What.REMOVED: "removed", What.ADDED: "added", What.CHANGED: "changed"}
+
+
+def sums(outcome: Outcome) -> dict[str, Any]:
+    """In, out, and how many were removed, added and changed by reason."""
+    tally = outcome.tally
+
+    def words(counts: dict[Reason, int]) -> dict[str, int]:
+        return {REASON_WORDS[reason]: count for reason, count in counts.items()}
+
+    return {
+        "in": tally.arrived,
+        "out": tally.left,
+        "removed": words(tally.removed()),
+        "added": words(tally.added()),
+        "changed": words(tally.changed()),
+    }
+
+
+def note_rows(outcome: Outcome) -> list[dict[str, Any]]:
+    """One row for each note that was removed, added, changed or unmapped, in playing order."""
+    entries = outcome.tally.entries
+    told = entries.what != What.KEPT
+    place = {int(origin): i for i, origin in enumerate(outcome.played.origin.tolist())}
+    reasons: dict[tuple[int, int], list[str]] = {}
+    kinds: dict[tuple[int, int], What] = {}
+    sure: dict[tuple[int, int], float] = {}
+    columns = (entries.origin, entries.branch, entries.what, entries.reason, entries.confidence)
+    for origin, branch, what, reason, confidence in zip(*(c[told].tolist() for c in columns), strict=True):
+        key = (place[origin], branch)
+        word = REASON_WORDS[Reason(reason)]
+        if word not in reasons.setdefault(key, []):
+            reasons[key].append(word)
+        # A note that is gone is gone, whatever was changed about it before.
+        if kinds.get(key) != What.REMOVED:
+            kinds[key] = What(what) if What(what) != What.CHANGED or key not in kinds else kinds[key]
+        sure[key] = min(sure.get(key, 1.0), confidence)
+    played = outcome.played
+    return [
+        {
+            "time": round(float(played.start[i]), 6),
+            "channel": int(played.channel[i]),
+            "note": int(played.note[i]),
+            "velocity": round(float(played.velocity[i]), 3),
+            "what": _WHAT_WORDS[kinds[i, branch]],
+            "reason": ", ".join(reasons[i, branch]),
+            "confidence": round(sure[i, branch], 3),
+        }
+        for i, branch in sorted(kinds)
+    ]
+
+
+def unmapped_rows(outcome: Outcome, context: Context) -> list[dict[str, int]]:
+    """What led nowhere, most frequent first: notes the source map does not know or the receiver has nothing for."""
+    played = outcome.played
+    loose = context.spoken_channels[played.channel] & (played.articulation < 0)
+    nowhere = np.isin(played.origin, outcome.tally.origins(What.REMOVED, Reason.NO_TARGET))
+    table = context.target_table
+    if table is not None:
+        # Passed on by request, they are unmapped all the same.
+        nowhere |= (played.articulation >= 0) & (table.count[0, np.maximum(played.articulation, 0)] == 0)
+    rows = np.flatnonzero(loose | nowhere)
+    counts = Counter(zip(played.channel[rows].tolist(), played.note[rows].tolist(), strict=True))
+    return [{"channel": c, "note": n, "count": k} for (c, n), k in sorted(counts.items(), key=lambda i: (-i[1], i[0]))]
+
+
+def report(outcome: Outcome, context: Context, take: Take, warnings: list[str]) -> dict[str, Any]:
+    """The whole report of one take."""
+    return {
+        "sums": sums(outcome),
+        "notes": note_rows(outcome),
+        "unmapped": unmapped_rows(outcome, context),
+        "warnings": [*take.notices, *warnings],
+    }

@@ -1,0 +1,276 @@
+"""Session files: one zip with `session.json` and the takes as MIDI files (docs/formats.md).
+
+Written beside and renamed; the last good copy is kept. What a zip promises about
+names and sizes is checked before anything is used.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+import zipfile
+import zlib
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from puresignal.core import notemap, settings
+from puresignal.core.articulations import is_articulation
+from puresignal.core.errors import BadFileError, PureSignalError
+from puresignal.core.events import Take
+from puresignal.core.notemap import NoteMap
+from puresignal.core.path.context import Verdict
+from puresignal.core.session import Session, TakeRef
+from puresignal.core.song import to_take
+from puresignal.core.timebase import Meter, Tempo, TempoMap
+from puresignal.io import files, jsonfile, midifile, takefile
+
+FORMAT = "pure-signal/session"
+VERSION = 1
+ENDING = ".puresignal"
+LARGEST_ENTRY = 256 * 1024 * 1024
+LARGEST_SUM = 1024 * 1024 * 1024
+_IDENT = re.compile(r"[A-Za-z0-9][A-Za-z0-9_-]{0,63}\Z")
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A session from a file. `notice` says why it can only be read, None when it can be saved again."""
+
+    session: Session
+    takes: tuple[Take, ...]
+    notice: str | None = None
+
+
+def to_bytes(session: Session, takes: dict[str, Take]) -> bytes:
+    """The zip of a session; equal sessions give equal bytes."""
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
+        _put(archive, "session.json", jsonfile.to_bytes(_session_json(session, takes)))
+        for ref in session.takes:
+            _put(archive, f"takes/{ref.ident}.mid", takefile.to_bytes(takes[ref.ident]))
+    return buffer.getvalue()
+
+
+def write(path: Path, session: Session, takes: dict[str, Take]) -> None:
+    """Saves a session; the file that was there is kept as `NAME.puresignal.last`.
+
+    Raises FileAccessError when the system refuses; the old file is then as it was
+    """
+    files.write_bytes(path, to_bytes(session, takes), keep_as=path.with_name(path.name + ".last"))
+
+
+def read(path: Path) -> Opened:
+    """A session from a file.
+
+    Raises FileAccessError, or BadFileError when it is no session or a damaged one
+    """
+    return parse(files.read_bytes(path), path.name)
+
+
+def parse(content: bytes, name: str) -> Opened:
+    """A session from a zip's bytes."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
+            return _Archive(archive, name).opened()
+    except zipfile.BadZipFile as error:
+        raise BadFileError(
+            "This is not a Pure Signal session, or it is damaged", name, _last_copy_hint(name)
+        ) from error
+
+
+def _last_copy_hint(name: str) -> str:
+    return f"Choose a {ENDING} file; the copy before the last save is beside it as {name}.last."
+
+
+def _put(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
+    # A fixed date: saving twice gives the same bytes.
+    info = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
+    info.compress_type = zipfile.ZIP_DEFLATED
+    info.external_attr = 0o644 << 16
+    archive.writestr(info, content)
+
+
+def _session_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
+    rows = []
+    for ref in session.takes:
+        take = takes[ref.ident]
+        row: dict[str, Any] = {
+            "ident": ref.ident,
+            "name": ref.name,
+            "kind": "captured" if take.original is None else "imported",
+            "source": None if ref.source is None else notemap.to_json(ref.source),
+            "verdicts": [
+                {"origin": origin, "keep": verdict.keep, "articulation": verdict.articulation}
+                for origin, verdict in ref.verdicts
+            ],
+        }
+        if take.original is None:
+            row["tempo"] = _tempo_json(take.tempo)
+        rows.append(row)
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "name": session.name,
+        "takes": rows,
+        "current": session.current,
+        "target": None if session.target is None else notemap.to_json(session.target),
+        "path": settings.to_json(session.path),
+        "titles": dict(session.titles),
+    }
+
+
+def _tempo_json(tempo: TempoMap) -> dict[str, Any]:
+    return {
+        "ppq": tempo.ppq,
+        "tempos": [[t.tick, t.us_per_quarter] for t in tempo.tempos],
+        "meters": [[m.tick, m.numerator, m.denominator] for m in tempo.meters],
+    }
+
+
+class _Archive:
+    """Reads one zip and trusts nothing in it."""
+
+    def __init__(self, archive: zipfile.ZipFile, name: str):
+        self._archive = archive
+        self._name = name
+        self._entries: dict[str, zipfile.ZipInfo] = {}
+        total = 0
+        for info in archive.infolist():
+            plain = re.fullmatch(r"session\.json|(takes|audio)/[A-Za-z0-9][A-Za-z0-9_.-]{0,99}", info.filename)
+            if info.is_dir():
+                continue
+            if not plain or ".." in info.filename:
+                raise BadFileError(
+                    f"It holds a file with a name that no session has, {info.filename[:80]!r}",
+                    name,
+                    "Do not use it; ask whoever sent it for another copy.",
+                )
+            total += info.file_size
+            if info.file_size > LARGEST_ENTRY or total > LARGEST_SUM:
+                raise BadFileError(
+                    f"{info.filename} claims to be larger than any session's file", name, "Ask for another copy."
+                )
+            self._entries[info.filename] = info
+
+    def content(self, entry: str) -> bytes:
+        info = self._entries.get(entry)
+        if info is None:
+            raise BadFileError(f"{entry} is missing in it", self._name, _last_copy_hint(self._name))
+        try:
+            with self._archive.open(info) as file:
+                content = file.read(LARGEST_ENTRY + 1)
+        except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError) as error:
+            raise BadFileError(f"{entry} in it is damaged", self._name, _last_copy_hint(self._name)) from error
+        if len(content) != info.file_size:
+            raise BadFileError(f"{entry} is not as long as it claims", self._name, _last_copy_hint(self._name))
+        return content
+
+    def opened(self) -> Opened:
+        data = jsonfile.parse(self.content("session.json"), f"{self._name}, session.json", "session")
+        if not isinstance(data, dict) or data.get("format") != FORMAT:
+            raise BadFileError("This is not a Pure Signal session", self._name, f"Choose a {ENDING} file.")
+        version = data.get("version")
+        if isinstance(version, bool) or not isinstance(version, int) or version < 1:
+            raise self._wrong("version", version)
+        try:
+            session, takes = self._session(data)
+        except PureSignalError as error:
+            if version > VERSION:
+                raise BadFileError(
+                    f"This session is of version {version}, this program reads up to {VERSION}",
+                    self._name,
+                    "Update the program.",
+                ) from error
+            raise
+        notice = None
+        if version > VERSION:
+            notice = (
+                f"{self._name} was saved by a later version of the program. "
+                "It can be looked at here; save under another name to keep changes."
+            )
+        return Opened(session, takes, notice)
+
+    def _wrong(self, field: str, value: object) -> BadFileError:
+        shown = repr(value)[:40]
+        return BadFileError(f'"{field}" is {shown}', f"{self._name}, session.json", _last_copy_hint(self._name))
+
+    def _session(self, data: dict[str, Any]) -> tuple[Session, tuple[Take, ...]]:
+        rows = data.get("takes")
+        if not isinstance(rows, list):
+            raise self._wrong("takes", rows)
+        refs: list[TakeRef] = []
+        takes: list[Take] = []
+        for i, row in enumerate(rows):
+            ref, take = self._take(row, f"takes[{i}]")
+            if any(other.ident == ref.ident for other in refs):
+                raise self._wrong(f"takes[{i}].ident", ref.ident)
+            refs.append(ref)
+            takes.append(take)
+        name, current, titles = data.get("name"), data.get("current"), data.get("titles", {})
+        if not isinstance(name, str):
+            raise self._wrong("name", name)
+        if current is not None and current not in {ref.ident for ref in refs}:
+            raise self._wrong("current", current)
+        if not isinstance(titles, dict) or not all(isinstance(v, str) for v in titles.values()):
+            raise self._wrong("titles", titles)
+        path = settings.from_json(data.get("path"), f"{self._name}, session.json, path")
+        target = self._map(data.get("target"), "target")
+        return Session(name, tuple(refs), current, target, path, tuple(sorted(titles.items()))), tuple(takes)
+
+    def _map(self, data: object, field: str) -> NoteMap | None:
+        return None if data is None else notemap.from_json(data, f"{self._name}, session.json, {field}")
+
+    def _take(self, row: object, field: str) -> tuple[TakeRef, Take]:
+        if not isinstance(row, dict):
+            raise self._wrong(field, row)
+        ident, name, kind = row.get("ident"), row.get("name"), row.get("kind")
+        if not isinstance(ident, str) or not _IDENT.match(ident):
+            raise self._wrong(f"{field}.ident", ident)
+        if not isinstance(name, str):
+            raise self._wrong(f"{field}.name", name)
+        content = self.content(f"takes/{ident}.mid")
+        if kind == "imported":
+            take = to_take(midifile.parse(content, f"{self._name}, takes/{ident}.mid"), ident, name, content)
+        elif kind == "captured":
+            take = takefile.captured(content, ident, name, self._tempo(row.get("tempo"), f"{field}.tempo"))
+        else:
+            raise self._wrong(f"{field}.kind", kind)
+        source = self._map(row.get("source"), f"{field}.source")
+        if source is not None:
+            notemap.check_source(source, f"{self._name}, session.json, {field}.source")
+        return TakeRef(ident, name, source, self._verdicts(row.get("verdicts", []), f"{field}.verdicts")), take
+
+    def _verdicts(self, rows: object, field: str) -> tuple[tuple[int, Verdict], ...]:
+        if not isinstance(rows, list):
+            raise self._wrong(field, rows)
+        verdicts = {}
+        for row in rows:
+            origin = row.get("origin") if isinstance(row, dict) else None
+            if not isinstance(row, dict) or isinstance(origin, bool) or not isinstance(origin, int) or origin < 0:
+                raise self._wrong(field, row)
+            keep, articulation = row.get("keep"), row.get("articulation")
+            if keep not in (True, False, None) or not (
+                articulation is None or (isinstance(articulation, str) and is_articulation(articulation))
+            ):
+                raise self._wrong(field, row)
+            verdicts[origin] = Verdict(keep, articulation)
+        return tuple(sorted(verdicts.items(), key=lambda item: item[0]))
+
+    def _tempo(self, data: object, field: str) -> TempoMap:
+        def whole(value: object, low: int, high: int) -> int:
+            if isinstance(value, bool) or not isinstance(value, int) or not low <= value <= high:
+                raise self._wrong(field, value)
+            return value
+
+        if not isinstance(data, dict):
+            raise self._wrong(field, data)
+        try:
+            tempos = tuple(Tempo(whole(t, 0, 1 << 40), whole(us, 1, 0xFFFFFF)) for t, us in data.get("tempos", []))
+            meters = tuple(
+                Meter(whole(t, 0, 1 << 40), whole(n, 1, 255), 1 << (whole(d, 1, 64).bit_length() - 1))
+                for t, n, d in data.get("meters", [])
+            )
+        except (TypeError, ValueError) as error:
+            raise self._wrong(field, data) from error
+        return TempoMap(whole(data.get("ppq"), 1, 0x7FFF), tempos, meters)
