@@ -53,7 +53,7 @@ def with_unmapped(path: Path, unmapped: str) -> Path:
 class Outcome:
     """What became of a take.
 
-    played      notes as they were played, with the articulation that each was taken for (-1: unknown)
+    played      notes as they were played, with the articulation that each was taken for (-1: unknown) and its track
     clean       notes as they leave
     controls    controls as they leave
     tracks      what `clean.track` and `controls.track` index
@@ -95,7 +95,7 @@ def run(take: Take, path: Path, context: Context) -> Outcome:
         notes, controls = result.notes, result.controls
         written.extend(result.entries)
         if stage.stage == Stage.IDENTIFY:
-            played = _named(played, notes)
+            played = path.split.apply(_named(played, notes), Controls.empty(), context).notes
     tally = Tally(len(paired.notes), len(notes), Entries.join(written), paired.strays)
     return Outcome(played, notes, controls, tally, context.tracks, context.vocabulary)
 

@@ -1,0 +1,44 @@
+"""The demo: an evening in the practice room, the trio's new tune "Quarter Past Ferry".
+
+The simulated drummer plays the whole form on a kit that has seen some years; the
+note map of the first evening misses three of the kit's notes.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from puresignal.core.events import Take
+from puresignal.core.session import Session, TakeRef, with_take, with_target
+from puresignal.io import mapfile
+from puresignal.sim import drummer, grooves, module
+
+BPM = 92
+SEED = 1804
+KIT = "practice-five"
+RECEIVER = "boathouse-room"
+MISSED = ("hat.half", "snare.side", "crash2.edge")
+"""What the first evening's note map had not been told."""
+
+FAULTS = module.Faults(doubles=0.05, hanging=0.01, no_length=0.03, stray=0.01)
+
+
+def take(ident: str = "take1") -> Take:
+    """The tune once through, about eighty seconds."""
+    performance = drummer.play(grooves.QUARTER_PAST_FERRY, BPM, SEED)
+    sent = module.DrumModule(mapfile.shipped(KIT), FAULTS, SEED).perform(performance)
+    return module.to_take(sent, ident, "Quarter Past Ferry, once through", BPM, "Practice kit (simulated)")
+
+
+def build() -> tuple[Session, tuple[Take, ...]]:
+    """The demo session and its takes."""
+    kit = mapfile.shipped(KIT)
+    first_evening = replace(
+        kit,
+        name="Practice kit, first evening",
+        pads=tuple(pad for pad in kit.pads if pad.articulation not in MISSED),
+    )
+    played = take()
+    session = Session(name="Quarter Past Ferry")
+    session = with_target(session, mapfile.shipped(RECEIVER))
+    return with_take(session, TakeRef(played.ident, played.name, first_evening)), (played,)

@@ -1,0 +1,97 @@
+"""Starting the window, the demo and the pictures of the views."""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+from pathlib import Path
+
+from puresignal.core.errors import FileAccessError, PureSignalError
+
+
+def has_display() -> bool:
+    """Whether a window could be shown."""
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"))
+
+
+def run(paths: list[Path]) -> int:
+    """The window with files open.
+
+    Raises FileAccessError when a file is missing or there is no display
+    """
+    for path in paths:
+        if not path.exists():
+            raise FileAccessError("There is no such file or folder", str(path), "Check the name.")
+    app = _application()
+    from puresignal.ui.model import Workbench
+    from puresignal.ui.window import MainWindow
+
+    window = MainWindow(Workbench())
+    problems = window.open_files(paths)
+    if paths and len(problems) == len(paths):
+        for problem in problems:
+            print(f"pure-signal: {problem}", file=sys.stderr)
+        return 1
+    return _show(app, window)
+
+
+def run_demo(shots: Path | None) -> int:
+    """The demo session in a window, or its views as pictures in a folder."""
+    if shots is None and not has_display():
+        shots = Path("shots")
+        print(f"There is no display to open a window on; the views are rendered into {shots}/ instead.")
+    if shots is not None:
+        from puresignal.ui import shots as pictures
+
+        os.environ["QT_QPA_PLATFORM"] = "offscreen"
+        for path in pictures.render(_application(), shots):
+            print(path)
+        return 0
+    app = _application()
+    return _show(app, demo_window())
+
+
+def demo_window() -> object:
+    """A window on the demo session."""
+    from puresignal.demo import session as demo
+    from puresignal.ui.model import Workbench
+    from puresignal.ui.window import MainWindow
+
+    bench = Workbench()
+    session, takes = demo.build()
+    bench.show_session(session, takes)
+    window = MainWindow(bench)
+    window.show_view("Takes")
+    return window
+
+
+def _application() -> object:
+    """The application, dressed. Without a display Qt would abort, so that is asked before."""
+    if not has_display():
+        raise PureSignalError(
+            "There is no display to open a window on", "DISPLAY", "Start it on a desktop; 'clean' needs none."
+        )
+    from PySide6.QtWidgets import QApplication
+
+    from puresignal.ui import theme
+
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("pure-signal")
+    app.setApplicationDisplayName("Pure Signal")
+    theme.load_fonts()
+    theme.wear(app, theme.LIGHT)
+    return app
+
+
+def _show(app: object, window: object) -> int:
+    from PySide6.QtCore import QTimer
+
+    # Python runs its signal handlers only between its own instructions; a slow tick lets Ctrl+C through.
+    signal.signal(signal.SIGINT, lambda *_: window.close())  # type: ignore[attr-defined]
+    tick = QTimer()
+    tick.timeout.connect(lambda: None)
+    tick.start(200)
+    window.show()  # type: ignore[attr-defined]
+    return int(app.exec())  # type: ignore[attr-defined]

@@ -1,0 +1,300 @@
+"""The Inputs view: what is in a take in words and numbers, and the simulated drummer."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QFont, QPainter
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QSpinBox,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puresignal.core.articulations import family_of, spoken
+from puresignal.core.survey import Arrival
+from puresignal.io import mapfile
+from puresignal.sim import drummer, module
+from puresignal.ui import theme, words
+from puresignal.ui.mapchoice import MapChoice
+from puresignal.ui.model import Shown, Workbench
+
+_HEADS = ("note", "channel", "what it is", "hits", "velocities, soft to hard", "softest", "middle", "loudest")
+_PICTURE = 4
+_Index = QModelIndex | QPersistentModelIndex
+
+
+class ArrivalsModel(QAbstractTableModel):
+    """What arrives, a line a note."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._rows: tuple[Arrival, ...] = ()
+
+    def show_rows(self, rows: tuple[Arrival, ...]) -> None:
+        self.beginResetModel()
+        self._rows = rows
+        self.endResetModel()
+
+    def row(self, index: int) -> Arrival:
+        return self._rows[index]
+
+    def rowCount(self, parent: _Index | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self._rows)
+
+    def columnCount(self, parent: _Index | None = None) -> int:
+        return len(_HEADS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
+        if orientation == Qt.Orientation.Horizontal:
+            if role == Qt.ItemDataRole.DisplayRole:
+                return self.tr(_HEADS[section])
+            if role == Qt.ItemDataRole.TextAlignmentRole:
+                return Qt.AlignmentFlag.AlignVCenter | _side(section)
+        return None
+
+    def data(self, index: _Index, role: int = 0) -> object:
+        row, column = self._rows[index.row()], index.column()
+        if role == Qt.ItemDataRole.DisplayRole:
+            named = " / ".join(spoken(name) for name in row.articulations)
+            what = self.tr("leads nowhere") if row.unmapped else named or self.tr("not a drum of this kit")
+            texts = (
+                str(row.note), str(row.channel), what, words.count(row.count), "",
+                str(row.softest), str(row.middle), str(row.loudest),
+            )  # fmt: skip
+            return texts[column]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignVCenter | _side(column)
+        if role == Qt.ItemDataRole.ForegroundRole and column == 2:
+            worn = theme.current()
+            return worn.colour("accent") if row.unmapped else worn.family(_family(row))
+        if role == Qt.ItemDataRole.FontRole and column in (0, 2):
+            return theme.font(10, QFont.Weight.DemiBold)
+        if role == Qt.ItemDataRole.AccessibleTextRole and column == _PICTURE:
+            return f"{row.softest} to {row.loudest}, middle {row.middle}"
+        if role == Qt.ItemDataRole.ToolTipRole:
+            if row.unmapped:
+                return self.tr("The kit's map does not know this note. Choose another map, or one that has it.")
+            return self.tr("{hits} on note {note}, channel {channel}").format(
+                hits=words.counted(row.count, "hit"), note=row.note, channel=row.channel
+            )
+        return None
+
+
+def _side(column: int) -> Qt.AlignmentFlag:
+    left = column in (2, _PICTURE)
+    return Qt.AlignmentFlag.AlignLeft if left else Qt.AlignmentFlag.AlignRight
+
+
+def _family(row: Arrival) -> str:
+    return family_of(row.articulations[0]) if row.articulations else "other"
+
+
+class VelocityPicture(QStyledItemDelegate):
+    """Draws a row's velocities as columns, eight velocities each."""
+
+    def __init__(self, model: ArrivalsModel, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._model = model
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
+        super().paint(painter, option, index)
+        row = self._model.row(index.row())
+        worn = theme.current()
+        box = QRectF(option.rect).adjusted(8, 5, -8, -5)  # type: ignore[attr-defined]
+        most = max(row.histogram)
+        step = box.width() / len(row.histogram)
+        painter.save()
+        painter.setPen(worn.colour("line"))
+        painter.drawLine(box.bottomLeft(), box.bottomRight())
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(worn.colour("accent") if row.unmapped else worn.family(_family(row)))
+        for i, count in enumerate(row.histogram):
+            if count:
+                height = max(2.0, count / most * box.height())
+                painter.drawRect(QRectF(box.left() + i * step + 1, box.bottom() - height, step - 2, height))
+        painter.restore()
+
+
+class DrummerPanel(QFrame):
+    """The simulated drummer: choose the kit and what is wrong with it, and let it play a take.
+
+    played  a new take was played: (take, kit's note map)
+    """
+
+    played = Signal(object, object)
+
+    _FAULTS = (
+        ("doubles", "Double triggers", "Now and then a pad sends a weak second hit for one stroke."),
+        ("crosstalk", "Crosstalk", "A hard hit shakes a neighbour on the same stand."),
+        ("hanging", "Hanging notes", "Now and then the end of a note is never sent."),
+        ("no_length", "Notes without length", "Now and then a note ends in the moment it starts."),
+        ("stray", "Stray messages", "The box sends things nobody asked for."),
+    )
+
+    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self._workbench = workbench
+        self._seed = 0
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 14, 16, 14)
+        column.setSpacing(8)
+        title = QLabel(self.tr("Simulated drummer"))
+        title.setObjectName("figure")
+        about = QLabel(self.tr("No kit at hand? This one plays grooves of its own on the kit you choose."))
+        about.setObjectName("faint")
+        about.setWordWrap(True)
+        column.addWidget(title)
+        column.addWidget(about)
+
+        self.kit = MapChoice(parent=self)
+        self.kit.setMinimumWidth(150)
+        self.kit.show_map(mapfile.shipped("practice-five"))
+        self.kit.setAccessibleName(self.tr("Kit that the drummer plays"))
+        self.kit.setToolTip(self.tr("The kit decides which notes arrive."))
+        self.kit.chosen.connect(self.kit.show_map)
+        self.tempo = _spin(40, 240, 92, self.tr(" BPM"), self.tr("Tempo of the drummer, in quarter notes a minute."))
+        self.bars = _spin(1, 400, 16, self.tr(" bars"), self.tr("How long the drummer plays."))
+        form = QFormLayout()
+        form.setSpacing(8)
+        form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
+        for label, control in (("Kit", self.kit), ("Tempo", self.tempo), ("Length", self.bars)):
+            control.setAccessibleName(control.accessibleName() or self.tr(label))
+            form.addRow(self.tr(label), control)
+        column.addLayout(form)
+
+        faults = QLabel(self.tr("FAULTS OF THE KIT"))
+        faults.setObjectName("section")
+        column.addWidget(faults)
+        self.faults: dict[str, QCheckBox] = {}
+        for name, label, tip in self._FAULTS:
+            box = QCheckBox(self.tr(label))
+            box.setChecked(name != "crosstalk")
+            box.setToolTip(self.tr(tip))
+            box.setAccessibleName(self.tr(label))
+            self.faults[name] = box
+            column.addWidget(box)
+        self.play = QPushButton(self.tr("Play a take"))
+        self.play.setObjectName("main")
+        self.play.setToolTip(self.tr("A new take at once, each time another one."))
+        self.play.setAccessibleName(self.tr("Let the simulated drummer play a take"))
+        self.play.clicked.connect(self._play)
+        column.addSpacing(4)
+        column.addWidget(self.play)
+        column.addStretch()
+
+    def _play(self) -> None:
+        kit = self.kit.currentData()
+        self._seed += 1
+        usual = module.Faults.usual()
+        chosen = {name: getattr(usual, name) for name, box in self.faults.items() if box.isChecked()}
+        bpm = float(self.tempo.value())
+        performance = drummer.improvise(self.bars.value(), bpm, self._seed)
+        sent = module.DrumModule(kit, module.Faults(**chosen), self._seed).perform(performance)
+        ident = self._workbench.store.free_ident()
+        name = self.tr("Simulated drummer, take {number}").format(number=self._seed)
+        self.played.emit(module.to_take(sent, ident, name, bpm, f"{kit.name} (simulated)"), kit)
+
+
+def _spin(low: int, high: int, value: int, unit: str, tip: str) -> QSpinBox:
+    spin = QSpinBox()
+    spin.setRange(low, high)
+    spin.setValue(value)
+    spin.setSuffix(unit)
+    spin.setToolTip(tip)
+    return spin
+
+
+class InputsView(QWidget):
+    """What is in the current take, line by line; the drummer beside it."""
+
+    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._workbench = workbench
+        self.title = QLabel()
+        self.title.setObjectName("title")
+        self.facts = QLabel()
+        self.facts.setObjectName("faint")
+        self.facts.setWordWrap(True)
+        self.warnings = QLabel()
+        self.warnings.setWordWrap(True)
+        self.warnings.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.model = ArrivalsModel(self)
+        self.table = self._make_table()
+        self.drummer = DrummerPanel(workbench)
+        self.drummer.setFixedWidth(272)
+
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        left.addWidget(self.title)
+        left.addWidget(self.facts)
+        left.addWidget(self.table, 1)
+        left.addWidget(self.warnings)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(20, 16, 20, 16)
+        row.setSpacing(18)
+        row.addLayout(left, 1)
+        row.addWidget(self.drummer)
+
+    def _make_table(self) -> QTableView:
+        table = QTableView()
+        table.setModel(self.model)
+        table.setItemDelegateForColumn(_PICTURE, VelocityPicture(self.model, table))
+        table.setAccessibleName(self.tr("What arrives"))
+        table.setToolTip(self.tr("Every note that the take holds. What leads nowhere stands first."))
+        table.verticalHeader().hide()
+        table.verticalHeader().setDefaultSectionSize(30)
+        table.setShowGrid(False)
+        table.setAlternatingRowColors(True)
+        table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+        table.setTabKeyNavigation(False)
+        head = table.horizontalHeader()
+        head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        for i, width in enumerate((62, 76, 240, 64, 176, 70, 70, 74)):
+            table.setColumnWidth(i, width)
+        head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
+        head.setMinimumSectionSize(48)
+        return table
+
+    def sizeHint(self) -> QSize:
+        return QSize(900, 600)
+
+    def show_take(self, shown: Shown | None) -> None:
+        """The current take, or what to do when there is none."""
+        self.table.setVisible(shown is not None)
+        if shown is None:
+            self.title.setText(self.tr("Nothing has come in yet"))
+            self.facts.setText(
+                self.tr("Open a MIDI file, drop one on this window, or let the simulated drummer play a take.")
+            )
+            self.warnings.setText("")
+            self.model.show_rows(())
+            return
+        facts, tempo = shown.facts, shown.take.tempo
+        self.title.setText(shown.ref.name)
+        kinds = ", ".join(words.counted(n, kind) for kind, n in facts.kinds)
+        channels = ", ".join(map(str, facts.channels))
+        self.facts.setText(
+            self.tr("{length} · {notes} on channel {channels} · {tempo}, {meter}\n{messages}: {kinds}").format(
+                length=words.duration(facts.seconds),
+                notes=words.counted(facts.notes, "note"),
+                channels=channels or "–",
+                tempo=words.tempo(tempo),
+                meter=words.meter(tempo),
+                messages=words.counted(facts.messages, "message"),
+                kinds=kinds,
+            )
+        )
+        self.warnings.setText("\n".join(f"• {text}" for text in shown.warnings))
+        self.model.show_rows(shown.arrivals)

@@ -1,0 +1,71 @@
+"""Choosing a note map: the shipped ones, the one in use, or a file."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QFileDialog, QWidget
+
+from puresignal.core.errors import PureSignalError
+from puresignal.core.notemap import NoteMap
+from puresignal.io import mapfile
+
+
+class MapChoice(QComboBox):
+    """Offers note maps.
+
+    chosen   the player chose a map
+    failed   a file could not be used: what to tell the player
+    """
+
+    chosen = Signal(object)
+    failed = Signal(str)
+
+    def __init__(self, check: Callable[[NoteMap, str], None] | None = None, parent: QWidget | None = None):
+        """check: raises NoteMapError for a map that cannot serve here."""
+        super().__init__(parent)
+        self._check = check
+        self._now: NoteMap | None = None
+        self.setMinimumWidth(210)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.activated.connect(self._activate)
+
+    def show_map(self, note_map: NoteMap | None) -> None:
+        """Shows the map in use, first in the list where it is not a shipped one."""
+        self._now = note_map
+        self.clear()
+        shipped = [mapfile.shipped(ident) for ident in mapfile.shipped_ids()]
+        if note_map is not None and note_map not in shipped:
+            self.addItem(note_map.name, note_map)
+        for entry in shipped:
+            self.addItem(entry.name, entry)
+        self.insertSeparator(self.count())
+        self.addItem(self.tr("From a file…"), None)
+        found = [i for i in range(self.count()) if self.itemData(i) == note_map and note_map is not None]
+        self.setCurrentIndex(found[0] if found else -1)
+
+    def open_file(self, path: Path) -> None:
+        """Chooses a map from a file, or says why not."""
+        try:
+            note_map = mapfile.read(path)
+            if self._check is not None:
+                self._check(note_map, path.name)
+        except PureSignalError as error:
+            self.show_map(self._now)
+            self.failed.emit(str(error))
+        else:
+            self.chosen.emit(note_map)
+
+    def _activate(self, index: int) -> None:
+        note_map = self.itemData(index)
+        if note_map is not None:
+            if note_map != self._now:
+                self.chosen.emit(note_map)
+            return
+        name, _ = QFileDialog.getOpenFileName(self, self.tr("Open a note map"), "", self.tr("Note maps (*.json)"))
+        if name:
+            self.open_file(Path(name))
+        else:
+            self.show_map(self._now)

@@ -1,0 +1,47 @@
+"""Pictures of every main view, made from the demo session, with no display needed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from PySide6.QtWidgets import QApplication
+
+from puresignal.clean import make_folder
+from puresignal.core.tally import Reason, What
+from puresignal.io import files
+from puresignal.ui import theme
+from puresignal.ui.app import demo_window
+
+
+def render(app: object, folder: Path) -> Iterator[Path]:
+    """Renders the views into a folder, one PNG each, and yields their paths.
+
+    Raises FileAccessError when the folder or a file cannot be written
+    """
+    assert isinstance(app, QApplication)
+    make_folder(folder)
+    for worn in (theme.LIGHT, theme.DIM):
+        theme.wear(app, worn)
+        window = demo_window()
+        window.resize(1280, 800)  # type: ignore[attr-defined]
+        window.show()  # type: ignore[attr-defined]
+        suffix = "" if worn is theme.LIGHT else "-dim"
+        for name in window.views:  # type: ignore[attr-defined]
+            window.show_view(name)  # type: ignore[attr-defined]
+            yield _grab(app, window, folder / f"{name.lower()}{suffix}.png")
+        window.strip.figures[What.REMOVED, Reason.DOUBLE].click()  # type: ignore[attr-defined]
+        yield _grab(app, window, folder / f"takes-doubles{suffix}.png")
+        window.close()  # type: ignore[attr-defined]
+    theme.wear(app, theme.LIGHT)
+
+
+def _grab(app: QApplication, window: object, path: Path) -> Path:
+    from PySide6.QtCore import QBuffer, QIODevice
+
+    app.processEvents()
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    window.grab().toImage().save(buffer, "PNG")  # type: ignore[attr-defined]
+    files.write_bytes(path, bytes(buffer.data().data()))
+    return path

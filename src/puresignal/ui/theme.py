@@ -1,0 +1,216 @@
+"""Colours by role, and the one typeface. Views ask for a role, never for a colour."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import resources
+
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PySide6.QtWidgets import QApplication
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Colours by role, as #rrggbb.
+
+    paper   behind everything        sheet   where things are drawn or listed
+    ink     text                     faint   text that steps back
+    line    hair lines               edge    frames of controls
+    accent  what is live or needs the player; on_accent is text on it
+    chosen  behind what is selected  shade   every other bar, table heads
+    families  one colour for each family of drums, told apart with colour-blind eyes too
+    """
+
+    name: str
+    paper: str
+    sheet: str
+    shade: str
+    ink: str
+    faint: str
+    line: str
+    edge: str
+    accent: str
+    on_accent: str
+    chosen: str
+    families: dict[str, str]
+
+    def colour(self, role: str) -> QColor:
+        return QColor(getattr(self, role))
+
+    def family(self, name: str) -> QColor:
+        return QColor(self.families.get(name, self.families["other"]))
+
+
+LIGHT = Theme(
+    name="light",
+    paper="#f3ecdf",
+    sheet="#fdfaf3",
+    shade="#f6f0e4",
+    ink="#29241d",
+    faint="#675d4e",
+    line="#dfd5c3",
+    edge="#9a8d78",
+    accent="#c02636",
+    on_accent="#ffffff",
+    chosen="#e8dcc3",
+    families={
+        "kick": "#24508f",
+        "snare": "#b0540a",
+        "hat": "#00756a",
+        "tom": "#7d3a98",
+        "cymbal": "#7a6300",
+        "percussion": "#4f6420",
+        "other": "#5d564b",
+    },
+)
+
+DIM = Theme(
+    name="dim",
+    paper="#1d1a16",
+    sheet="#25211c",
+    shade="#2b2721",
+    ink="#ece4d5",
+    faint="#aea390",
+    line="#3a342c",
+    edge="#756b5b",
+    accent="#ff6b6b",
+    on_accent="#24100f",
+    chosen="#453d2f",
+    families={
+        "kick": "#86b3f5",
+        "snare": "#f0a05a",
+        "hat": "#4fc9b8",
+        "tom": "#cf9be6",
+        "cymbal": "#d8c04a",
+        "percussion": "#a8c46a",
+        "other": "#b3a997",
+    },
+)
+
+THEMES = {theme.name: theme for theme in (LIGHT, DIM)}
+FAMILY = "Lato"
+_current = LIGHT
+
+
+def current() -> Theme:
+    """The theme that is worn now."""
+    return _current
+
+
+def load_fonts() -> None:
+    """Registers the typeface that ships with the program."""
+    folder = resources.files("puresignal") / "ui" / "assets" / "fonts"
+    for entry in folder.iterdir():
+        if entry.name.endswith(".ttf"):
+            QFontDatabase.addApplicationFontFromData(entry.read_bytes())
+
+
+def font(size: float = 10.0, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """The typeface at a point size, with figures of one width."""
+    made = QFont(FAMILY)
+    made.setPointSizeF(size)
+    made.setWeight(weight)
+    made.setFeature(QFont.Tag("tnum"), 1)
+    return made
+
+
+def wear(app: QApplication, theme: Theme) -> None:
+    """Puts a theme on the whole program."""
+    global _current
+    _current = theme
+    app.setStyle("Fusion")
+    app.setFont(font())
+    palette = QPalette()
+    roles = QPalette.ColorRole
+    for role, colour in (
+        (roles.Window, theme.paper),
+        (roles.Base, theme.sheet),
+        (roles.AlternateBase, theme.shade),
+        (roles.Button, theme.sheet),
+        (roles.WindowText, theme.ink),
+        (roles.Text, theme.ink),
+        (roles.ButtonText, theme.ink),
+        (roles.ToolTipBase, theme.ink),
+        (roles.ToolTipText, theme.sheet),
+        (roles.Highlight, theme.chosen),
+        (roles.HighlightedText, theme.ink),
+        (roles.PlaceholderText, theme.faint),
+        (roles.Mid, theme.line),
+        (roles.Accent, theme.ink),
+        (roles.Light, theme.sheet),
+        (roles.Dark, theme.edge),
+        (roles.Shadow, theme.edge),
+    ):
+        palette.setColor(role, QColor(colour))
+    for role in (roles.WindowText, roles.Text, roles.ButtonText):
+        palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(theme.faint))
+    app.setPalette(palette)
+    app.setStyleSheet(_sheet(theme))
+
+
+def _sheet(t: Theme) -> str:
+    return f"""
+    * {{ font-family: "{FAMILY}"; }}
+    QToolTip {{ color: {t.sheet}; background: {t.ink}; border: none; padding: 5px 8px; }}
+    QWidget#header {{ background: {t.sheet}; border-bottom: 1px solid {t.line}; }}
+    QWidget#rail {{ background: {t.paper}; border-right: 1px solid {t.line}; }}
+    QWidget#strip {{ background: {t.sheet}; border-top: 1px solid {t.line}; }}
+    QWidget#bar {{ background: {t.paper}; border-bottom: 1px solid {t.line}; }}
+    QLabel#title {{ font-size: 15pt; font-weight: 700; }}
+    QLabel#sessionName {{ font-size: 12pt; font-weight: 700; }}
+    QLabel#section {{ color: {t.faint}; font-size: 8.5pt; font-weight: 700; letter-spacing: 1px; }}
+    QLabel#faint {{ color: {t.faint}; }}
+    QLabel#figure {{ font-size: 13pt; font-weight: 600; }}
+    QPushButton {{ background: {t.sheet}; border: 1px solid {t.edge}; border-radius: 4px; padding: 5px 12px; }}
+    QPushButton:hover {{ background: {t.shade}; border-color: {t.ink}; }}
+    QPushButton:pressed, QPushButton:checked {{ background: {t.ink}; color: {t.sheet}; border-color: {t.ink}; }}
+    QPushButton:focus {{ border: 2px solid {t.ink}; padding: 4px 11px; }}
+    QPushButton:disabled {{ color: {t.faint}; border-color: {t.line}; }}
+    QPushButton#main {{ background: {t.ink}; color: {t.sheet}; border-color: {t.ink}; font-weight: 600; }}
+    QPushButton#main:hover {{ background: {t.faint}; }}
+    QPushButton#main:focus {{ border: 2px solid {t.accent}; }}
+    QPushButton#view {{ background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0;
+        padding: 12px 14px 9px 14px; font-size: 10.5pt; color: {t.faint}; }}
+    QPushButton#view:hover {{ color: {t.ink}; }}
+    QPushButton#view:checked {{ color: {t.ink}; font-weight: 700; border-bottom: 3px solid {t.ink}; }}
+    QPushButton#view:focus {{ background: {t.chosen}; }}
+    QPushButton#tally {{ background: transparent; border: 1px solid transparent; border-radius: 4px;
+        padding: 3px 8px; font-size: 11pt; }}
+    QPushButton#tally:hover {{ border-color: {t.edge}; }}
+    QPushButton#tally:checked {{ background: {t.chosen}; color: {t.ink}; border-color: {t.edge}; }}
+    QPushButton#tally:focus {{ border: 2px solid {t.ink}; padding: 2px 7px; }}
+    QPushButton#card {{ text-align: left; background: {t.sheet}; border: 1px solid {t.line}; border-radius: 6px; }}
+    QPushButton#card:hover {{ border-color: {t.edge}; }}
+    QPushButton#card:checked {{ background: {t.sheet}; color: {t.ink}; border: 2px solid {t.ink}; }}
+    QPushButton#card:focus {{ border: 2px solid {t.accent}; }}
+    QLineEdit {{ background: {t.sheet}; border: 1px solid {t.edge}; border-radius: 4px; padding: 4px 8px;
+        selection-background-color: {t.ink}; selection-color: {t.sheet}; }}
+    QLineEdit:focus {{ border: 2px solid {t.ink}; padding: 3px 7px; }}
+    QTableView QLineEdit {{ border-radius: 0; padding: 0 4px; }}
+    QComboBox QAbstractItemView {{ background: {t.sheet}; border: 1px solid {t.edge}; outline: none;
+        selection-background-color: {t.chosen}; selection-color: {t.ink}; }}
+    QCheckBox {{ spacing: 8px; padding: 2px; }}
+    QCheckBox:focus {{ background: {t.chosen}; }}
+    QTableView, QTreeView, QListView {{ background: {t.sheet}; border: 1px solid {t.line};
+        selection-background-color: {t.chosen}; selection-color: {t.ink}; outline: none; gridline-color: {t.line}; }}
+    QTableView::item {{ padding: 0 8px; }}
+    QTableView:focus {{ border: 1px solid {t.ink}; }}
+    QHeaderView::section {{ background: {t.shade}; color: {t.faint}; border: none;
+        border-bottom: 1px solid {t.line}; padding: 6px 8px; font-size: 9pt; font-weight: 600; }}
+    QMenuBar {{ background: {t.sheet}; padding: 2px 6px; }}
+    QMenuBar::item {{ padding: 4px 9px; background: transparent; border-radius: 3px; }}
+    QMenuBar::item:selected {{ background: {t.chosen}; }}
+    QMenu {{ background: {t.sheet}; border: 1px solid {t.edge}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 24px 5px 12px; border-radius: 3px; }}
+    QMenu::item:selected {{ background: {t.chosen}; color: {t.ink}; }}
+    QMenu::item:disabled {{ color: {t.faint}; }}
+    QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 6px; }}
+    QFrame#notice {{ background: {t.chosen}; border-left: 4px solid {t.edge}; }}
+    QFrame#problem {{ background: {t.chosen}; border-left: 4px solid {t.accent}; }}
+    QFrame#panel {{ background: {t.sheet}; border: 1px solid {t.line}; border-radius: 6px; }}
+    QScrollBar:vertical {{ background: {t.paper}; width: 12px; margin: 0; }}
+    QScrollBar:horizontal {{ background: {t.paper}; height: 12px; margin: 0; }}
+    QScrollBar::handle {{ background: {t.edge}; border-radius: 4px; margin: 2px; min-width: 30px; min-height: 30px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+    """

@@ -1,0 +1,480 @@
+"""The drawn part of Takes: tracks with their rows over bars and beats, and the whole take in one strip below."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QEvent, QLineF, QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
+
+from puresignal.core.timebase import TempoMap
+from puresignal.ui import drawing, theme
+from puresignal.ui.picture import Group, Picture, Row
+
+GUTTER = 214
+RULER = 34
+OVERVIEW = 46
+NAMES = 94
+NARROWEST, WIDEST = 2.0, 4000.0
+"""Pixels a second: how far one can zoom out beyond fit, and in."""
+
+
+class Timeline(QAbstractScrollArea):
+    """Draws a picture of a take. Wheel scrolls, Ctrl and wheel zooms about the pointer.
+
+    hovered  the note under the pointer as its origin, -1 for none
+    picked   a note was clicked: its origin
+    """
+
+    hovered = Signal(int)
+    picked = Signal(int)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setAccessibleName(self.tr("Notes of the take"))
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.viewport().setMouseTracking(True)
+        self.verticalScrollBar().setAccessibleName(self.tr("Scroll the tracks"))
+        self._picture = Picture((), 1.0)
+        self._tempo = TempoMap()
+        self._show = drawing.BOTH
+        self._marked = np.zeros(0, np.int64)
+        self._begin = 0.0
+        self._scale = 100.0
+        self._drag: tuple[str, float, float] | None = None
+        self._describe = lambda origin: ""
+        self.verticalScrollBar().valueChanged.connect(lambda _: self.viewport().update())
+
+    # What is shown
+
+    def show_picture(self, picture: Picture, tempo: TempoMap, fit: bool) -> None:
+        """Draws a picture; `fit` starts at its beginning with a few bars in view."""
+        self._picture, self._tempo = picture, tempo
+        if fit:
+            first = min((float(row.start[0]) for row in picture.rows if len(row.start)), default=0.0)
+            bars = tempo.beats_to_seconds(tempo.seconds_to_beats(np.array([first])) + 16)[0] - first
+            self._begin = max(0.0, first - 0.02 * bars)
+            self._scale = self._drawn_width() / max(0.5, min(bars, picture.length or bars))
+        self._arrange()
+
+    def set_show(self, show: str) -> None:
+        """ "played", "clean" or "both"."""
+        self._show = show
+        self.viewport().update()
+
+    def mark(self, origins: np.ndarray) -> None:
+        """Points at notes, and brings the first one into view."""
+        self._marked = np.sort(origins)
+        self.viewport().update()
+
+    def set_describe(self, describe: object) -> None:
+        """A function from a note's origin to the words for it."""
+        self._describe = describe  # type: ignore[assignment]
+
+    # Where things are
+
+    def seconds_in_view(self) -> tuple[float, float]:
+        return self._begin, self._begin + self._drawn_width() / self._scale
+
+    def x_of(self, second: float) -> float:
+        return GUTTER + (second - self._begin) * self._scale
+
+    def second_at(self, x: float) -> float:
+        return self._begin + (x - GUTTER) / self._scale
+
+    def row_at(self, y: float) -> Row | None:
+        for _, row, top, height in self._rows():
+            if top <= y < top + height:
+                return row
+        return None
+
+    def row_boxes(self) -> list[tuple[str, str, QRectF]]:
+        """(track, row label, box in the viewport) of each row, for tests and for reading aloud."""
+        return [
+            (group.title, row.label, QRectF(GUTTER, top, self._drawn_width(), height))
+            for group, row, top, height in self._rows()
+        ]
+
+    def _drawn_width(self) -> float:
+        return max(50.0, self.viewport().width() - GUTTER)
+
+    def _row_height(self, row: Row) -> float:
+        plain = self._plain_height
+        return plain * 2 if row.pitched else plain
+
+    @property
+    def _plain_height(self) -> float:
+        units = sum(2 if row.pitched else 1 for row in self._picture.rows)
+        room = self.viewport().height() - RULER - OVERVIEW - 4 * len(self._picture.groups)
+        return float(np.clip(room / max(1, units), 38.0, 84.0))
+
+    def _rows(self) -> list[tuple[Group, Row, float, float]]:
+        y = RULER - self.verticalScrollBar().value()
+        placed = []
+        for group in self._picture.groups:
+            for row in group.rows:
+                height = self._row_height(row)
+                placed.append((group, row, float(y), height))
+                y += height
+            y += 4
+        return placed
+
+    def _arrange(self) -> None:
+        total = sum(self._row_height(r) for r in self._picture.rows) + 4 * len(self._picture.groups)
+        room = self.viewport().height() - RULER - OVERVIEW
+        self.verticalScrollBar().setRange(0, max(0, round(total - room)))
+        self.verticalScrollBar().setPageStep(max(1, room))
+        self.verticalScrollBar().setSingleStep(24)
+        self._hold()
+        self.viewport().update()
+
+    def _hold(self) -> None:
+        """Keeps zoom and place within what makes sense."""
+        width, length = self._drawn_width(), max(1.0, self._picture.length)
+        self._scale = float(np.clip(self._scale, min(NARROWEST, 0.9 * width / length), WIDEST))
+        self._begin = float(np.clip(self._begin, 0.0, max(0.0, length - 0.5 * width / self._scale)))
+
+    # Moving
+
+    def zoom(self, factor: float, about: float | None = None) -> None:
+        """Zooms about a pixel, the middle by default."""
+        about = GUTTER + self._drawn_width() / 2 if about is None else max(float(GUTTER), about)
+        second = self.second_at(about)
+        self._scale = float(np.clip(self._scale * factor, NARROWEST / 4, WIDEST))
+        self._begin = second - (about - GUTTER) / self._scale
+        self._hold()
+        self.viewport().update()
+
+    def show_all(self) -> None:
+        """The whole take in view."""
+        self._scale = self._drawn_width() / max(0.5, self._picture.length * 1.02)
+        self._begin = 0.0
+        self._hold()
+        self.viewport().update()
+
+    def move_by(self, seconds: float) -> None:
+        self._begin += seconds
+        self._hold()
+        self.viewport().update()
+
+    def bring_into_view(self, second: float) -> None:
+        """Moves so that a moment can be seen, if it cannot."""
+        begin, end = self.seconds_in_view()
+        if not begin + 0.05 * (end - begin) <= second <= end - 0.05 * (end - begin):
+            self._begin = second - 0.3 * (end - begin)
+            self._hold()
+        self.viewport().update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._arrange()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        turned = event.angleDelta()
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom(1.2 ** (turned.y() / 120), event.position().x())
+        elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier or abs(turned.x()) > abs(turned.y()):
+            begin, end = self.seconds_in_view()
+            steps = turned.x() or turned.y()
+            self.move_by(-steps / 120 * 0.1 * (end - begin))
+        else:
+            bar = self.verticalScrollBar()
+            bar.setValue(bar.value() - round(turned.y() / 120 * 48))
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        begin, end = self.seconds_in_view()
+        moves = {Qt.Key.Key_Left: -0.1, Qt.Key.Key_Right: 0.1, Qt.Key.Key_PageUp: -0.9, Qt.Key.Key_PageDown: 0.9}
+        key = event.key()
+        bar = self.verticalScrollBar()
+        if key in moves:
+            self.move_by(moves[Qt.Key(key)] * (end - begin))
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.zoom(1.4)
+        elif key == Qt.Key.Key_Minus:
+            self.zoom(1 / 1.4)
+        elif key == Qt.Key.Key_0:
+            self.show_all()
+        elif key == Qt.Key.Key_Home:
+            self.move_by(-self._begin)
+        elif key == Qt.Key.Key_End:
+            self.move_by(self._picture.length)
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            bar.setValue(bar.value() + (30 if key == Qt.Key.Key_Down else -30))
+        else:
+            super().keyPressEvent(event)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        at = event.position()
+        if at.y() >= self.viewport().height() - OVERVIEW and at.x() >= GUTTER:
+            self._drag = ("overview", 0.0, 0.0)
+            self._go_to_overview(at.x())
+        elif at.x() >= GUTTER and at.y() < RULER:
+            self._drag = ("pan", at.x(), self._begin)
+        elif at.x() >= GUTTER:
+            origin = self.note_at(at)
+            self.picked.emit(origin)
+            if origin < 0:
+                self._drag = ("pan", at.x(), self._begin)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        if self._drag is None:
+            self.hovered.emit(self.note_at(at))
+            return
+        kind, x, begin = self._drag
+        if kind == "overview":
+            self._go_to_overview(at.x())
+        else:
+            self._begin = begin - (at.x() - x) / self._scale
+            self._hold()
+            self.viewport().update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._drag = None
+
+    def _go_to_overview(self, x: float) -> None:
+        second = (x - GUTTER) / self._drawn_width() * max(0.5, self._picture.length)
+        begin, end = self.seconds_in_view()
+        self._begin = second - (end - begin) / 2
+        self._hold()
+        self.viewport().update()
+
+    # Saying what is there
+
+    def note_at(self, at: QPointF) -> int:
+        """Origin of the note within five pixels of a point, -1 for none."""
+        row = self.row_at(at.y())
+        if row is None or at.x() < GUTTER or not RULER <= at.y() < self.viewport().height() - OVERVIEW:
+            return -1
+        second = self.second_at(at.x())
+        start, origin = (row.clean_start, row.clean_origin) if self._show == drawing.CLEAN else (row.start, row.origin)
+        if not len(start):
+            return -1
+        near = int(np.searchsorted(start, second))
+        close = [i for i in (near - 1, near) if 0 <= i < len(start)]
+        best = min(close, key=lambda i: abs(float(start[i]) - second))
+        return int(origin[best]) if abs(float(start[best]) - second) * self._scale <= 5 else -1
+
+    def viewportEvent(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent):
+            self._say(event.pos(), event.globalPos())
+            return True
+        return super().viewportEvent(event)
+
+    def _say(self, at: QPoint, where: QPoint) -> None:
+        origin = self.note_at(QPointF(at))
+        text = self._describe(origin) if origin >= 0 else ""
+        if not text and at.y() >= self.viewport().height() - OVERVIEW:
+            text = self.tr("The whole take. Drag to move through it.")
+        elif not text and at.y() < RULER:
+            text = self.tr("Bars and beats. Drag to move, Ctrl and wheel to zoom.")
+        QToolTip.showText(where, text, self.viewport())
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self.viewport())
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        worn = theme.current()
+        size = self.viewport().size()
+        painter.fillRect(self.viewport().rect(), worn.colour("sheet"))
+        body = QRectF(0, RULER, size.width(), size.height() - RULER - OVERVIEW)
+        painter.save()
+        painter.setClipRect(body)
+        self._paint_shades(painter, body)
+        self._paint_rows(painter, body)
+        painter.restore()
+        self._paint_ruler(painter)
+        self._paint_overview(painter)
+        if self.hasFocus():
+            painter.setPen(QPen(worn.colour("ink"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self.viewport().rect().adjusted(1, 1, -1, -1))
+
+    def _grid(self) -> tuple[np.ndarray, np.ndarray]:
+        begin, end = self.seconds_in_view()
+        quarter = self._scale * 60 / self._tempo.bpm_at(begin)
+        # As many parts a beat as leave a line at least every 18 pixels.
+        parts = next((p for p in (4, 2, 1) if quarter / p >= 18), 0)
+        times, ranks = self._tempo.grid(begin, end, max(1, parts))
+        return (times, ranks) if parts else (times[ranks == 2], ranks[ranks == 2])
+
+    def _whisker_lines(self) -> np.ndarray:
+        """The sixteenths that hits are measured against, where they stand far enough apart to show it."""
+        begin, end = self.seconds_in_view()
+        if self._scale * 60 / self._tempo.bpm_at(begin) / 4 < 26:
+            return np.zeros(0)
+        return self._tempo.grid(max(0.0, begin - 1), end + 1, 4)[0]
+
+    def _paint_shades(self, painter: QPainter, body: QRectF) -> None:
+        worn = theme.current()
+        times, ranks = self._grid()
+        if len(times) > 4000:
+            return
+        hair, strong = worn.colour("line"), worn.colour("edge")
+        for rank, pen in ((0, QPen(hair, 1, Qt.PenStyle.DotLine)), (1, QPen(hair, 1)), (2, QPen(strong, 1))):
+            painter.setPen(pen)
+            x = np.rint(GUTTER + (times[ranks == rank] - self._begin) * self._scale) + 0.5
+            painter.drawLines([QLineF(a, body.top(), a, body.bottom()) for a in x.tolist()])
+
+    def _paint_rows(self, painter: QPainter, body: QRectF) -> None:
+        worn = theme.current()
+        ink, line = worn.colour("ink"), worn.colour("line")
+        seconds = self.seconds_in_view()
+        x0 = GUTTER - self._begin * self._scale
+        lines = self._whisker_lines()
+        previous = None
+        for group, row, top, height in self._rows():
+            if group is not previous:
+                self._paint_group(painter, group, top)
+                previous = group
+            if top > body.bottom() or top + height < body.top():
+                continue
+            base = top + height - drawing.FOOT - 1
+            colour = worn.colour("accent") if row.loose else worn.family(row.family)
+            painter.setPen(QPen(line, 1))
+            painter.drawLine(QLineF(GUTTER, base + 0.5, self.viewport().width(), base + 0.5))
+            painter.save()
+            painter.setClipRect(QRectF(GUTTER, body.top(), self._drawn_width(), body.height()))
+            tall = height - drawing.FOOT - 5
+            if row.pitched:
+                faint = QColor(colour)
+                faint.setAlpha(60)
+                drawing.draw_bars(painter, row, self._show, x0, seconds, self._scale, base, tall, colour, faint)
+            elif not drawing.draw_stems(painter, row, self._show, x0, seconds, self._scale, base, tall, colour, ink):
+                drawing.draw_skyline(
+                    painter, row, self._show, x0, seconds, self._scale, GUTTER, int(self._drawn_width()), base, tall,
+                    colour, ink,
+                )  # fmt: skip
+            if len(lines) and not row.pitched:
+                starts = row.start if self._show == drawing.PLAYED else row.clean_start
+                first, last = np.searchsorted(starts, seconds)
+                drawing.draw_whiskers(painter, starts[first:last], lines, x0, self._scale, base, ink)
+            self._paint_marked(painter, row, seconds, base, tall)
+            painter.restore()
+            self._paint_label(painter, row, top, height, base, colour)
+        painter.setPen(QPen(worn.colour("edge"), 1))
+        painter.drawLine(QLineF(GUTTER - 0.5, body.top(), GUTTER - 0.5, body.bottom()))
+
+    def _paint_marked(
+        self, painter: QPainter, row: Row, seconds: tuple[float, float], base: float, tall: float
+    ) -> None:
+        if not len(self._marked):
+            return
+        first, last = np.searchsorted(row.start, seconds)
+        here = np.flatnonzero(np.isin(row.origin[first:last], self._marked)) + first
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.current().colour("accent"))
+        tops = drawing.stem_tops(row.velocity[here], base, tall)
+        for start, top in zip(row.start[here].tolist(), tops.tolist(), strict=True):
+            painter.drawPolygon(drawing.caret(self.x_of(start), top - 1))
+
+    def _paint_group(self, painter: QPainter, group: Group, top: float) -> None:
+        worn = theme.current()
+        height = sum(self._row_height(row) for row in group.rows)
+        loose = any(row.loose for row in group.rows)
+        colour = worn.colour("accent") if loose else worn.family(group.family)
+        painter.fillRect(QRectF(0, top, 5, height), colour)
+        painter.setPen(QPen(worn.colour("line"), 1))
+        painter.drawLine(QLineF(0, top + height + 2.5, self.viewport().width(), top + height + 2.5))
+        painter.setFont(theme.font(10.5, QFont.Weight.Bold))
+        painter.setPen(colour if loose else worn.colour("ink"))
+        box = QRectF(14, top + 2, NAMES - 16, max(28.0, self._plain_height - 4))
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, group.title)
+
+    def _paint_label(self, painter: QPainter, row: Row, top: float, height: float, base: float, colour: QColor) -> None:
+        worn = theme.current()
+        painter.setFont(theme.font(9.5))
+        painter.setPen(worn.colour("ink"))
+        left = NAMES + 2
+        middle = top + height / 2
+        text = QFontMetricsF(painter.font()).elidedText(row.label, Qt.TextElideMode.ElideRight, GUTTER - left - 46)
+        painter.drawText(
+            QRectF(left, top, GUTTER - left - 40, height), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft,
+            text,
+        )  # fmt: skip
+        painter.setFont(theme.font(8.5))
+        painter.setPen(worn.colour("faint"))
+        painter.drawText(
+            QRectF(GUTTER - 60, top, 38, height), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+            str(len(row.start)),
+        )  # fmt: skip
+        drawing.draw_mark(painter, row.mark, GUTTER - 11, middle, colour)
+
+    def _paint_ruler(self, painter: QPainter) -> None:
+        worn = theme.current()
+        width = self.viewport().width()
+        painter.fillRect(QRectF(0, 0, width, RULER), worn.colour("shade"))
+        painter.setPen(QPen(worn.colour("edge"), 1))
+        painter.drawLine(QLineF(0, RULER - 0.5, width, RULER - 0.5))
+        times, ranks = self._grid()
+        bars = times[ranks == 2]
+        painter.setFont(theme.font(9, QFont.Weight.Bold))
+        painter.setPen(worn.colour("faint"))
+        painter.drawText(QRectF(14, 0, GUTTER - 26, RULER), Qt.AlignmentFlag.AlignVCenter, self.tr("bar"))
+        last = -1e9
+        for second in bars.tolist():
+            x = self.x_of(second)
+            if x < GUTTER - 1:
+                continue
+            painter.setPen(QPen(worn.colour("edge"), 1))
+            painter.drawLine(QLineF(round(x) + 0.5, RULER - 12, round(x) + 0.5, RULER))
+            if x - last >= 34:
+                painter.setPen(worn.colour("ink"))
+                bar, _, _ = self._tempo.position(second)
+                painter.drawText(QRectF(x + 4, 2, 60, RULER - 8), Qt.AlignmentFlag.AlignVCenter, str(bar))
+                last = x
+        painter.setPen(QPen(worn.colour("edge"), 1))
+        x = GUTTER + (times[ranks == 1] - self._begin) * self._scale
+        painter.drawLines([QLineF(round(a) + 0.5, RULER - 6, round(a) + 0.5, RULER) for a in x.tolist() if a >= GUTTER])
+
+    def _paint_overview(self, painter: QPainter) -> None:
+        worn = theme.current()
+        size = self.viewport().size()
+        top, width = size.height() - OVERVIEW, int(self._drawn_width())
+        painter.fillRect(QRectF(0, top, size.width(), OVERVIEW), worn.colour("shade"))
+        painter.setPen(QPen(worn.colour("edge"), 1))
+        painter.drawLine(QLineF(0, top + 0.5, size.width(), top + 0.5))
+        painter.setFont(theme.font(9, QFont.Weight.Bold))
+        painter.setPen(worn.colour("faint"))
+        painter.drawText(QRectF(14, top, GUTTER - 26, OVERVIEW), Qt.AlignmentFlag.AlignVCenter, self.tr("whole take"))
+        scale = width / max(0.5, self._picture.length * 1.02)
+        loudest = np.zeros(width, np.float32)
+        for row in self._picture.rows:
+            loudest = np.maximum(loudest, drawing.columns(row.start * scale, row.velocity, width))
+        image = drawing.skyline(loudest, OVERVIEW - 14, worn.colour("faint"))
+        painter.drawImage(QPointF(GUTTER, top + 8), image)
+        self._paint_overview_marks(painter, scale, top)
+        begin, end = self.seconds_in_view()
+        frame = QRectF(GUTTER + begin * scale, top + 3, max(6.0, (end - begin) * scale), OVERVIEW - 6)
+        painter.setPen(QPen(worn.colour("ink"), 1.5))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(frame.intersected(QRectF(GUTTER, top, width - 1, OVERVIEW)))
+
+    def _paint_overview_marks(self, painter: QPainter, scale: float, top: float) -> None:
+        """Where something leads nowhere, and what is picked out."""
+        worn = theme.current()
+        for row in self._picture.rows:
+            starts = row.start if row.loose else np.zeros(0)
+            if len(self._marked):
+                starts = row.start[np.isin(row.origin, self._marked)]
+            places = np.unique((GUTTER + starts * scale).astype(np.int64))
+            painter.setPen(QPen(worn.colour("accent"), 1.5))
+            painter.drawLines([QLineF(x + 0.5, top + 4, x + 0.5, top + 11) for x in places.tolist()])
