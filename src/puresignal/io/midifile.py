@@ -166,7 +166,7 @@ class _Parser:
         found = content.find(b"MTrk", stopped)
         if found >= 0:
             self.notice("the chunk's length is wrong; the next track was searched for", where)
-        return found if found >= 0 else len(content)
+        return found if found >= 0 else max(end, stopped)
 
     def _parse_track(self, at: int, end: int, where: str) -> tuple[_RawTrack, int]:
         """The events between two places, and the place after the last one read."""
@@ -209,7 +209,11 @@ class _Parser:
                     at += 1
                 elif not running:
                     self.notice("data without a status was skipped", f"{where}, byte {at}")
-                    at += 1
+                    # On to the next status; the byte before it is the delta time that belongs to it.
+                    begin = at
+                    while at < end and content[at] < 0x80:
+                        at += 1
+                    at = max(begin + 1, at - 1)
                     continue
                 data1 = content[at]
                 if 0xC0 <= running < 0xE0:

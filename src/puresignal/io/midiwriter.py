@@ -45,14 +45,17 @@ def _chunk(track: SongTrack, tempo: TempoMap | None) -> bytes:
     messages = track.messages
     end = max(track.end_tick, int(messages.tick[-1]) if len(messages) else 0, extras[-1][0] if extras else 0)
     special = np.flatnonzero(messages.payload >= 0)
-    extras += [
-        (int(messages.tick[i]), bytes([messages.status[i]]) + _vlq(len(data)) + data)
-        for i in special.tolist()
+    plain = messages.take(messages.payload < 0) if len(special) else messages
+    before = np.searchsorted(plain.tick, [tick for tick, _ in extras], side="left")
+    placed = [(int(place), tick, data) for place, (tick, data) in zip(before, extras, strict=True)]
+    # System messages keep their place among the others of their tick.
+    placed += [
+        (int(i) - k, int(messages.tick[i]), bytes([messages.status[i]]) + _vlq(len(data)) + data)
+        for k, i in enumerate(special.tolist())
         for data in [track.payloads[int(messages.payload[i])]]
     ]
-    extras.sort(key=lambda item: item[0])
-    plain = messages.take(messages.payload < 0) if len(special) else messages
-    body = _with_extras(plain.tick, plain.status, plain.data1, plain.data2, extras, end)
+    placed.sort(key=lambda item: item[:2])
+    body = _with_extras(plain.tick, plain.status, plain.data1, plain.data2, placed, end)
     return b"MTrk" + struct.pack(">L", len(body)) + body
 
 
@@ -72,14 +75,16 @@ def _with_extras(
     status: np.ndarray,
     data1: np.ndarray,
     data2: np.ndarray,
-    extras: list[tuple[int, bytes]],
+    extras: list[tuple[int, int, bytes]],
     end: int,
 ) -> bytes:
-    """A track's body: channel messages in arrays, with metas and system exclusives put in before their tick's notes."""
+    """A track's body: channel messages in arrays, with others put in.
+
+    extras  (number of channel messages that come before, tick, bytes), rising
+    """
     body = bytearray()
     before, done = 0, 0
-    for at, data in extras:
-        stop = int(np.searchsorted(tick, at, side="left"))
+    for stop, at, data in extras:
         if stop > done:
             body += _encode(tick[done:stop], status[done:stop], data1[done:stop], data2[done:stop], before)
             before, done = int(tick[stop - 1]), stop

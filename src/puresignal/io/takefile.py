@@ -56,11 +56,14 @@ def captured(content: bytes, ident: str, name: str, tempo: TempoMap) -> Take:
         data = read.payloads[int(payload[row])]
         if len(data) == 3 and data[0] > SYSEX:
             status[row], data1[row], data2[row], payload[row] = data[0], data[1], data[2], -1
+    carries = np.flatnonzero(payload >= 0)
+    payloads = tuple(read.payloads[int(i)] for i in payload[carries])
+    payload[carries] = np.arange(len(carries))
     return Take(
         ident=ident,
         name=name,
         events=Events(events.arrived, events.port, status, data1, data2, payload),
         ports=tuple(Port(p.name, p.device) for p in read.ports),
         tempo=tempo,
-        payloads=read.payloads,
+        payloads=payloads,
     )

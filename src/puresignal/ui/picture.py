@@ -127,7 +127,8 @@ def _describe(key: int, family: str, outcome: Outcome) -> tuple[str, str, str]:
         return "notes", family, "dash"
     if key >= 100_000:
         channel, note = divmod(key - 100_000, 128)
-        return f"note {note}, ch {channel}", "other", "dash"
+        kit_channels = {int(c) for c in np.unique(outcome.played.channel)}
+        return f"note {note}" if len(kit_channels) == 1 else f"{note}, ch {channel}", "other", "dash"
     name = outcome.vocabulary[key]
     words = spoken(name).split(", ", 1)
     label = words[1] if len(words) > 1 else words[0]

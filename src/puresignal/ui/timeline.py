@@ -304,9 +304,10 @@ class Timeline(QAbstractScrollArea):
         self._paint_ruler(painter)
         self._paint_overview(painter)
         if self.hasFocus():
-            painter.setPen(QPen(worn.colour("ink"), 2))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            painter.setPen(QPen(worn.colour("ink"), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(self.viewport().rect().adjusted(1, 1, -1, -1))
+            painter.drawRect(self.viewport().rect().adjusted(0, 0, -1, -1))
 
     def _grid(self) -> tuple[np.ndarray, np.ndarray]:
         begin, end = self.seconds_in_view()

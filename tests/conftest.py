@@ -1,0 +1,65 @@
+"""What all tests share: a clean place for what a user's session keeps, and takes to work on."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from puresignal.core.events import Events, Port, Take
+from puresignal.core.timebase import TempoMap, on_arrival_grid
+from puresignal.io import mapfile
+from puresignal.sim import drummer, grooves, module
+
+
+@pytest.fixture(autouse=True)
+def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """Every test has state, config and data folders of its own."""
+    home = tmp_path_factory.mktemp("home")
+    for name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
+        monkeypatch.setenv(name, str(home / name.lower()))
+    return home
+
+
+def take_of(rows: list[tuple[float, int, int, int]], ports: tuple[Port, ...] = (Port("kit"),)) -> Take:
+    """A captured take from (seconds, status, data1, data2) rows in any order of time."""
+    rows = sorted(rows, key=lambda row: row[0])
+    columns = list(zip(*rows, strict=True)) or [(), (), (), ()]
+    n = len(rows)
+    events = Events(
+        on_arrival_grid(np.array(columns[0], float)), np.zeros(n), columns[1], columns[2], columns[3], np.full(n, -1)
+    )
+    return Take("t", "t", events, ports, TempoMap.steady(120))
+
+
+def hit(at: float, note: int, velocity: int = 90, length: float = 0.05, channel: int = 10) -> list:
+    """A note-on and its note-off."""
+    return [(at, 0x8F + channel, note, velocity), (at + length, 0x7F + channel, note, 64)]
+
+
+@pytest.fixture(scope="session")
+def kit_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A file as a drum module sent it, faults and all: forty bars at 104 BPM on the practice kit."""
+    from puresignal.core.song import Messages, Song, SongTrack
+    from puresignal.io import midiwriter
+
+    performance = drummer.improvise(40, 104, 11)
+    sent = module.DrumModule(mapfile.shipped("practice-five"), module.Faults.usual(), 11).perform(performance)
+    tempo = TempoMap.steady(104, ppq=480)
+    events = sent.events
+    keep = events.status < 0xF0
+    messages = Messages(
+        tempo.seconds_to_ticks(events.arrived[keep]), events.status[keep], events.data1[keep], events.data2[keep],
+        np.full(int(keep.sum()), -1),
+    )  # fmt: skip
+    path = tmp_path_factory.mktemp("files") / "rehearsal.mid"
+    path.write_bytes(midiwriter.to_bytes(Song(0, tempo, (SongTrack("Module", messages),))))
+    return path
+
+
+@pytest.fixture(scope="session")
+def ferry() -> module.Sent:
+    """The tune once through on the practice kit with its usual faults, truth included."""
+    performance = drummer.play(grooves.QUARTER_PAST_FERRY, 92, 5)
+    return module.DrumModule(mapfile.shipped("practice-five"), module.Faults.usual(), 5).perform(performance)

@@ -1,0 +1,247 @@
+"""The whole path on any input: live equals batch, the tally balances, the take stays, state is bounded."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from puresignal.core.events import Events, Port, Take
+from puresignal.core.notemap import HatPedal, NoteMap, Pad
+from puresignal.core.path import live
+from puresignal.core.path.path import LivePath, Path, make_context, messages, run, with_faults, with_unmapped
+from puresignal.core.path.split import Split
+from puresignal.core.song import Messages, Song, SongTrack, to_take
+from puresignal.core.tally import What
+from puresignal.core.timebase import TempoMap
+from puresignal.io import mapfile
+from puresignal.sim import module
+
+NOTES = (8, 9, 7, 36, 38, 40, 49, 50, 51, 77)
+KIT = NoteMap(
+    "kit",
+    (
+        Pad("hat.closed", 8), Pad("hat.edge.closed", 9), Pad("hat.pedal", 7), Pad("kick", 36), Pad("snare.head", 38),
+        Pad("snare.rim", 40), Pad("crash1.bow", 49), Pad("crash1.edge", 50, 2), Pad("aux1", 51),
+    ),
+    1,
+    HatPedal(4, 20, 110, False),
+)  # fmt: skip
+ROOM = NoteMap(
+    "room",
+    (
+        Pad("kick", 24, also=(26,)), Pad("snare.head", 26, also=(27,)), Pad("hat.closed", 30), Pad("hat.open", 32),
+        Pad("crash1.bow", 48, 3),
+    ),
+    None,
+    HatPedal(1, 127, 0),
+)  # fmt: skip
+
+# Times on a coarse grid, so that equal moments, zero lengths and cuts all happen often.
+moments = st.one_of(st.integers(0, 60).map(lambda i: i * 0.005), st.integers(0, 9).map(float))
+channels = st.sampled_from([0, 0, 0, 1, 4])
+message = st.one_of(
+    st.tuples(st.just(0x90), st.sampled_from(NOTES), st.integers(0, 127)),
+    st.tuples(st.just(0x90), st.sampled_from(NOTES), st.sampled_from([20, 60, 100])),
+    st.tuples(st.just(0x80), st.sampled_from(NOTES), st.integers(0, 127)),
+    st.tuples(st.just(0xB0), st.sampled_from([4, 4, 7, 120, 123]), st.integers(0, 127)),
+    st.tuples(st.just(0xA0), st.sampled_from(NOTES), st.sampled_from([0, 63, 64, 127])),
+    st.tuples(st.just(0xC0), st.integers(0, 127), st.just(0)),
+    st.tuples(st.just(0xE0), st.integers(0, 127), st.integers(0, 127)),
+)
+events = st.lists(st.tuples(moments, st.integers(0, 1), channels, message), max_size=60)
+paths = st.builds(
+    lambda faults, unmapped, by: with_unmapped(with_faults(Path(split=Split(by)), faults), unmapped),
+    st.booleans(), st.sampled_from(["drop", "keep"]), st.sampled_from(["drum", "family", "one"]),
+)  # fmt: skip
+
+
+def take_from(rows) -> Take:
+    rows = sorted(rows, key=lambda r: r[0])
+    n = len(rows)
+    made = Events(
+        np.array([r[0] for r in rows], float), [r[1] for r in rows], [r[3][0] | r[2] for r in rows],
+        [r[3][1] for r in rows], [r[3][2] for r in rows], np.full(n, -1),
+    )  # fmt: skip
+    return Take("t", "t", made, (Port("a", 0), Port("b", 1)), TempoMap())
+
+
+def as_rows(notes):
+    columns = (
+        notes.origin, notes.branch, notes.start, notes.end, notes.port, notes.channel, notes.note, notes.velocity,
+        notes.articulation, notes.track,
+    )  # fmt: skip
+    return sorted(zip(*(c.tolist() for c in columns), strict=True))
+
+
+def live_rows(path, context, take, stages=None):
+    run_live = LivePath(path, context, stages)
+    out = [e for m in messages(take.events) for e in run_live.message(*m)] + run_live.finish(take.length)
+    ends = {}
+    for event in out:
+        if event.kind == live.OFF:
+            key = (event.origin, event.branch)
+            assert key not in ends, "a note ended twice"
+            ends[key] = event.at
+    rows = sorted(
+        (
+            e.origin, e.branch, e.at, ends.pop((e.origin, e.branch), None), e.port, e.channel, e.note, e.velocity,
+            e.articulation, e.track,
+        )
+        for e in out
+        if e.kind == live.ON
+    )  # fmt: skip
+    assert not ends, "an end without a start"
+    controls = [(e.origin, e.at, e.channel, e.status, e.note, int(e.velocity)) for e in out if e.kind == live.CONTROL]
+    return rows, sorted(controls)
+
+
+def control_rows(controls):
+    columns = (controls.origin, controls.at, controls.channel, controls.kind, controls.number, controls.value)
+    return sorted(zip(*(c.tolist() for c in columns), strict=True))
+
+
+def batch_prefix(path, context, take, stages):
+    from puresignal.core.path.pair import pair
+
+    paired = pair(take.events)
+    notes, controls = paired.notes, paired.controls
+    for stage in path.stages()[:stages]:
+        result = stage.apply(notes, controls, context)
+        notes, controls = result.notes, result.controls
+    return notes, controls
+
+
+@settings(max_examples=200, deadline=None)
+@given(events, paths, st.integers(0, 6))
+def test_live_equals_batch_up_to_every_stage(rows, path, stages):
+    take = take_from(rows)
+    context = make_context(take, KIT, ROOM, path)
+    notes, controls = batch_prefix(path, context, take, stages)
+    expected = as_rows(notes)
+    if stages < 3:  # held notes get their ends only in the third stage
+        expected = [(*row[:3], None if row[3] != row[3] else row[3], *row[4:]) for row in expected]
+    got_notes, got_controls = live_rows(path, context, take, stages)
+    assert got_notes == expected
+    assert got_controls == control_rows(controls)
+
+
+@settings(max_examples=200, deadline=None)
+@given(events, paths)
+def test_the_tally_balances_and_the_take_stays_as_it_was(rows, path):
+    take = take_from(rows)
+    before = [getattr(take.events, name).copy() for name in Events.DTYPES]
+    outcome = run(take, path, make_context(take, KIT, ROOM, path))
+    tally = outcome.tally
+    assert tally.balances()
+    assert tally.arrived == sum(1 for r in rows if r[3][0] == 0x90 and r[3][2])
+    gone = set(tally.origins(What.REMOVED).tolist())
+    branches = set(zip(outcome.clean.origin.tolist(), outcome.clean.branch.tolist(), strict=True))
+    assert len(branches) == tally.left
+    whole = {o for o, b in branches if b == 0}
+    assert not whole & (gone - {int(o) for o in tally.entries.origin[tally.entries.branch > 0]})
+    assert all(np.array_equal(a, getattr(take.events, n)) for a, n in zip(before, Events.DTYPES, strict=True))
+    again = run(take, path, make_context(take, KIT, ROOM, path))
+    assert as_rows(again.clean) == as_rows(outcome.clean)
+
+
+@settings(max_examples=200, deadline=None)
+@given(events)
+def test_what_leaves_is_playable_by_anybody(rows):
+    take = take_from(rows)
+    path = Path()
+    notes = run(take, path, make_context(take, KIT, ROOM, path)).clean
+    assert not np.any(np.isnan(notes.end))
+    assert np.all(notes.end > notes.start)
+    assert np.all(np.diff(notes.start) >= 0)
+    last = {}
+    for start, end, track, channel, note in zip(
+        notes.start, notes.end, notes.track, notes.channel, notes.note, strict=True
+    ):
+        key = (int(track), int(channel), int(note))
+        assert last.get(key, -1.0) <= start
+        last[key] = end
+
+
+@settings(max_examples=100, deadline=None)
+@given(events, paths)
+def test_onsets_and_velocities_are_never_changed(rows, path):
+    take = take_from(rows)
+    notes = run(take, path, make_context(take, KIT, ROOM, path)).clean
+    assert np.array_equal(notes.start, take.events.arrived[notes.origin])
+    assert np.array_equal(notes.velocity, take.events.data2[notes.origin])
+
+
+def test_columns_cannot_be_written_to():
+    take = take_from([(0.0, 0, 0, (0x90, 36, 90))])
+    outcome = run(take, Path(), make_context(take, KIT, ROOM, Path()))
+    for column in (take.events.arrived, outcome.clean.start, outcome.tally.entries.origin):
+        with pytest.raises(ValueError, match="read-only"):
+            column[0] = 1
+
+
+@pytest.mark.parametrize("ident", mapfile.shipped_ids())
+def test_the_drummers_truth_comes_back_from_every_shipped_kit(ident):
+    from puresignal.sim import drummer, grooves
+
+    kit = mapfile.shipped(ident)
+    performance = drummer.play(grooves.QUARTER_PAST_FERRY, 97, 23)
+    faults = module.Faults(doubles=0.06, hanging=0.02, no_length=0.05, stray=0.02)
+    sent = module.DrumModule(kit, faults, 23).perform(performance)
+    take = module.to_take(sent, "t", "t", 97, "kit")
+    path = Path()
+    context = make_context(take, kit, mapfile.shipped("general-midi"), path)
+    outcome = run(take, path, context)
+    real = {h.index for h in sent.hits if h.stroke is not None}
+    false = {h.index for h in sent.hits if h.stroke is None}
+    kept = set(outcome.clean.origin.tolist())
+    assert len(real - kept) <= 0.001 * len(real) + 1
+    assert len(false & kept) <= 0.02 * len(false)
+    live_notes, live_controls = live_rows(path, context, take)
+    assert live_notes == as_rows(outcome.clean)
+    assert live_controls == control_rows(outcome.controls)
+
+
+def test_live_state_is_bounded_and_its_cost_flat_over_a_million_events():
+    random = np.random.default_rng(3)
+    kit, path = mapfile.shipped("harbour-mesh"), Path()
+    take = take_from([])
+    context = make_context(take, kit, mapfile.shipped("boathouse-room"), path)
+    run_live = LivePath(path, context)
+    notes = [p.note for p in kit.pads]
+    rounds, size = 20, 50_000
+    costs, sizes, at = [], [], 0.0
+    for _ in range(rounds):
+        picked = random.integers(0, len(notes), size).tolist()
+        kinds = random.random(size).tolist()
+        loud = random.integers(1, 128, size).tolist()
+        began = time.process_time()
+        for i in range(size):
+            at += 0.004
+            kind = kinds[i]
+            if kind < 0.45:
+                run_live.message(at, 0, 0x99, notes[picked[i]], loud[i], i)
+            elif kind < 0.8:
+                run_live.message(at, 0, 0x89, notes[picked[i]], 0, i)
+            elif kind < 0.97:
+                run_live.message(at, 0, 0xB9, 4, loud[i], i)
+            else:
+                run_live.message(at, 0, 0xA9, 49, loud[i], i)
+        costs.append(time.process_time() - began)
+        sizes.append(run_live.held())
+    assert max(sizes) < 5_000
+    assert max(sizes[-5:]) <= 2 * max(sizes[:5])
+    assert np.median(costs[-5:]) < 2 * np.median(costs[:5])
+
+
+def test_messages_of_one_tick_keep_the_order_of_the_tracks():
+    tracks = [
+        SongTrack("a", Messages([0, 480], [0x90, 0x80], [60, 60], [90, 0], [-1, -1])),
+        SongTrack("b", Messages([0, 480], [0x91, 0x81], [40, 40], [80, 0], [-1, -1])),
+    ]
+    take = to_take(Song(1, TempoMap(480), tuple(tracks)), "t", "t")
+    assert take.events.status.tolist() == [0x90, 0x91, 0x80, 0x81]
+    assert [p.name for p in take.ports] == ["a", "b"]

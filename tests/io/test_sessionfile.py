@@ -1,0 +1,198 @@
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from dataclasses import replace
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from puresignal.core import session as edits
+from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError
+from puresignal.core.events import Events
+from puresignal.core.path.context import Verdict
+from puresignal.core.path.path import make_context, run
+from puresignal.core.song import to_take
+from puresignal.demo import session as demo
+from puresignal.io import midifile, sessionfile, takefile
+
+
+@pytest.fixture(scope="module")
+def demo_session():
+    session, takes = demo.build()
+    session = edits.with_title(session, "snare", "Snare, close")
+    session = edits.with_verdict(session, takes[0].ident, 40, Verdict(keep=False))
+    session = edits.with_split(session, "family")
+    return session, {t.ident: t for t in takes}
+
+
+def zipped(entries: dict[str, bytes]) -> bytes:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as archive:
+        for name, content in entries.items():
+            archive.writestr(name, content)
+    return buffer.getvalue()
+
+
+def entries_of(content: bytes) -> dict[str, bytes]:
+    with zipfile.ZipFile(io.BytesIO(content)) as archive:
+        return {name: archive.read(name) for name in archive.namelist()}
+
+
+def changed(content: bytes, **fields: object) -> bytes:
+    entries = entries_of(content)
+    data = json.loads(entries["session.json"])
+    data.update(fields)
+    return zipped({**entries, "session.json": json.dumps(data).encode()})
+
+
+def same_events(a: Events, b: Events) -> bool:
+    return all((getattr(a, n) == getattr(b, n)).all() for n in Events.DTYPES)
+
+
+def test_a_session_comes_back_as_it_was_and_decides_the_same(demo_session, tmp_path, kit_file):
+    session, takes = demo_session
+    content = kit_file.read_bytes()
+    imported = to_take(midifile.parse(content, "r.mid"), "take9", "rehearsal", content)
+    session = edits.with_take(session, edits.TakeRef("take9", "rehearsal", session.takes[0].source))
+    takes = {**takes, "take9": imported}
+    path = tmp_path / "evening.puresignal"
+    sessionfile.write(path, session, takes)
+    opened = sessionfile.read(path)
+    assert opened.session == session
+    assert opened.notice is None
+    for take in opened.takes:
+        before = takes[take.ident]
+        assert same_events(take.events, before.events)
+        assert take.payloads == before.payloads
+        assert (take.tempo, take.ports, take.original) == (before.tempo, before.ports, before.original)
+        ref = session.take(take.ident)
+        outcomes = [
+            run(t, session.path, make_context(t, ref.source, session.target, session.path)) for t in (take, before)
+        ]
+        assert (outcomes[0].clean.start == outcomes[1].clean.start).all()
+        assert (outcomes[0].clean.note == outcomes[1].clean.note).all()
+
+
+def test_saving_twice_gives_the_same_bytes_and_keeps_the_last_good_copy(demo_session, tmp_path):
+    session, takes = demo_session
+    path = tmp_path / "evening.puresignal"
+    sessionfile.write(path, session, takes)
+    first = path.read_bytes()
+    sessionfile.write(path, edits.with_name(session, "Later"), takes)
+    assert path.with_name("evening.puresignal.last").read_bytes() == first
+    assert sessionfile.to_bytes(session, takes) == first
+
+
+def test_a_captured_take_keeps_system_messages_and_every_time(demo_session):
+    _, takes = demo_session
+    take = next(iter(takes.values()))
+    again = takefile.captured(takefile.to_bytes(take), take.ident, take.name, take.tempo)
+    assert same_events(again.events, take.events)
+    assert again.payloads == take.payloads
+    assert 0xFE in again.events.status
+
+
+def test_a_later_version_opens_to_be_looked_at_only(demo_session):
+    session, takes = demo_session
+    opened = sessionfile.parse(changed(sessionfile.to_bytes(session, takes), version=9), "x.puresignal")
+    assert opened.session == session
+    assert "later version" in opened.notice
+
+
+def test_a_later_version_that_cannot_be_understood_says_update(demo_session):
+    session, takes = demo_session
+    content = changed(sessionfile.to_bytes(session, takes), version=9, takes={"new": "kind"})
+    with pytest.raises(BadFileError, match=r"version 9.*Update"):
+        sessionfile.parse(content, "x.puresignal")
+
+
+@pytest.mark.parametrize(
+    ("field", "value"),
+    [
+        ("format", "other"), ("version", "1"), ("name", 4), ("takes", None), ("takes", [{"ident": "../../x"}]),
+        ("takes", [7]), ("current", "gone"), ("titles", {"a": 1}), ("path", {}), ("target", {"name": "x"}),
+        ("takes", [{"ident": "take1", "name": "x", "kind": "captured", "tempo": {"ppq": 0}}]),
+        ("takes", [{"ident": "take1", "name": "x", "kind": "captured", "tempo": {"ppq": 9, "tempos": [[1]]}}]),
+        ("takes", [{"ident": "take1", "name": "x", "kind": "strange"}]),
+        ("takes", [{"ident": "missing", "name": "x", "kind": "imported"}]),
+        ("takes", [{"ident": "take1", "name": "x", "kind": "imported", "verdicts": [{"origin": -1}]}]),
+    ],
+)  # fmt: skip
+def test_every_wrong_field_is_one_clear_sentence(demo_session, field, value):
+    session, takes = demo_session
+    with pytest.raises(PureSignalError) as raised:
+        sessionfile.parse(changed(sessionfile.to_bytes(session, takes), **{field: value}), "x.puresignal")
+    assert "x.puresignal" in str(raised.value)
+    assert raised.value.args[2].endswith(".")
+
+
+@pytest.mark.parametrize("name", ["../out.mid", "/etc/passwd", "takes/../../x.mid", "takes/a/b.mid", "other.txt"])
+def test_names_that_point_outside_are_refused(demo_session, name):
+    session, takes = demo_session
+    entries = entries_of(sessionfile.to_bytes(session, takes))
+    with pytest.raises(BadFileError, match="no session has"):
+        sessionfile.parse(zipped({**entries, name: b"x"}), "x.puresignal")
+
+
+def test_sizes_out_of_bounds_are_refused_before_they_are_unpacked(demo_session, monkeypatch):
+    session, takes = demo_session
+    content = sessionfile.to_bytes(session, takes)
+    monkeypatch.setattr(sessionfile, "LARGEST_ENTRY", 1000)
+    with pytest.raises(BadFileError, match="larger than"):
+        sessionfile.parse(content, "x.puresignal")
+
+
+def test_an_entry_that_lies_about_its_size_is_refused():
+    bomb = zipped({"session.json": b" " * 100_000})
+    at = bomb.rfind(b"PK\x01\x02")
+    lying = bytearray(bomb)
+    lying[at + 24 : at + 28] = (10).to_bytes(4, "little")
+    with pytest.raises(BadFileError, match=r"x\.puresignal"):
+        sessionfile.parse(bytes(lying), "x.puresignal")
+
+
+@pytest.mark.parametrize("content", [b"", b"text", b"PK\x03\x04broken", zipped({}), zipped({"session.json": b"[1,"})])
+def test_what_is_no_session_is_refused(content):
+    with pytest.raises(BadFileError, match=r"x\.puresignal"):
+        sessionfile.parse(content, "x.puresignal")
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.data())
+def test_a_damaged_session_is_read_or_refused_never_worse(data):
+    session, takes = demo.build()
+    content = bytearray(
+        sessionfile.to_bytes(replace(session, takes=()), {})
+        if data.draw(st.booleans())
+        else sessionfile.to_bytes(session, {t.ident: t for t in takes})
+    )
+    for _ in range(data.draw(st.integers(1, 5))):
+        content[data.draw(st.integers(0, len(content) - 1))] = data.draw(st.integers(0, 255))
+    try:
+        sessionfile.parse(bytes(content), "x.puresignal")
+    except PureSignalError as error:
+        assert "x.puresignal" in str(error)
+
+
+def test_a_missing_file_says_so(tmp_path):
+    with pytest.raises(FileAccessError, match="no such file"):
+        sessionfile.read(tmp_path / "none.puresignal")
+
+
+def test_what_is_saved_fits_the_published_schemas(demo_session):
+    import jsonschema
+    from importlib import resources
+    from referencing import Registry, Resource
+
+    folder = resources.files("puresignal") / "schemas"
+    schemas = {e.name: json.loads(e.read_text()) for e in folder.iterdir() if e.name.endswith(".json")}
+    registry = Registry().with_resources((name, Resource.from_contents(s)) for name, s in schemas.items())
+    session, takes = demo_session
+    data = json.loads(entries_of(sessionfile.to_bytes(session, takes))["session.json"])
+    jsonschema.Draft202012Validator(schemas["session.schema.json"], registry=registry).validate(data)
+    data["path"]["doubles"]["ratio"] = 3
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.Draft202012Validator(schemas["session.schema.json"], registry=registry).validate(data)

@@ -1,0 +1,203 @@
+"""The commands as a script calls them: exit codes, files, messages."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import mido
+import numpy as np
+import pytest
+
+from puresignal.io import mapfile, midifile
+
+MAPS = ("--source-map", "practice-five", "--target-map", "general-midi")
+
+
+def pure_signal(*arguments: object, cwd: Path | None = None, env: dict | None = None) -> subprocess.CompletedProcess:
+    command = [sys.executable, "-m", "puresignal.cli", *map(str, arguments)]
+    return subprocess.run(
+        command, capture_output=True, text=True, cwd=cwd, env={**os.environ, **(env or {})}, timeout=120, check=False
+    )
+
+
+def test_clean_writes_a_named_track_for_each_drum_and_mido_reads_it(kit_file, tmp_path):
+    out, report = tmp_path / "clean.mid", tmp_path / "report.json"
+    done = pure_signal("clean", kit_file, "--out", out, *MAPS, "--report", report)
+    assert done.returncode == 0, done.stderr
+    song = mido.MidiFile(out)
+    assert song.type == 1
+    names = [track.name for track in song.tracks]
+    assert names[:4] == ["rehearsal", "Kick", "Snare", "Hi-hat"]
+    told = json.loads(report.read_text())
+    sums = told["sums"]
+    assert sums["in"] == sums["out"] + sum(sums["removed"].values()) - sum(sums["added"].values())
+    ons = [m for track in song.tracks for m in track if m.type == "note_on" and m.velocity]
+    assert len(ons) == sums["out"]
+    assert {m.channel for m in ons} == {9}
+    known = {p.note for p in mapfile.shipped("general-midi").pads}
+    assert {m.note for m in ons} <= known
+    removed = [row for row in told["notes"] if row["what"] == "removed"]
+    assert len(removed) == sum(sums["removed"].values())
+    assert set(removed[0]) == {"time", "channel", "note", "velocity", "what", "reason", "confidence"}
+
+
+def test_every_kept_hit_keeps_its_own_tick_and_velocity(kit_file, tmp_path):
+    out = tmp_path / "clean.mid"
+    pure_signal("clean", kit_file, "--out", out, *MAPS, "--faults", "keep", "--unmapped", "keep")
+
+    def hits(path):
+        song = midifile.read(path)
+        found = []
+        for track in song.tracks:
+            m = track.messages
+            on = ((m.status & 0xF0) == 0x90) & (m.data2 > 0)
+            found += zip(m.tick[on].tolist(), m.data2[on].tolist(), strict=True)
+        return sorted(found)
+
+    assert hits(out) == hits(kit_file)
+    assert midifile.read(out).tempo == midifile.read(kit_file).tempo
+
+
+def test_unmapped_hits_are_counted_and_dropped_or_kept(kit_file, tmp_path):
+    few = tmp_path / "few.json"
+    kit = json.loads((Path(mapfile.__file__).parent.parent / "maps" / "practice-five.json").read_text())
+    kit["pads"] = [p for p in kit["pads"] if p["note"] != 38]
+    few.write_text(json.dumps(kit))
+    report = tmp_path / "r.json"
+    maps = ("--source-map", few, "--target-map", "general-midi")
+    done = pure_signal("clean", kit_file, "--out", tmp_path / "a.mid", *maps, "--report", report)
+    told = json.loads(report.read_text())
+    assert [row["note"] for row in told["unmapped"]] == [38]
+    assert told["unmapped"][0]["count"] == told["sums"]["removed"]["unmapped"]
+    assert "led nowhere" in done.stderr
+    pure_signal("clean", kit_file, "--out", tmp_path / "b.mid", *maps, "--unmapped", "keep")
+    kept = [t for t in midifile.read(tmp_path / "b.mid").tracks if t.name == "Unmapped"]
+    assert np.unique(kept[0].messages.data1).tolist() == [38]
+
+
+def test_a_folder_becomes_a_folder_and_one_bad_file_does_not_stop_the_others(kit_file, tmp_path):
+    songs = tmp_path / "songs"
+    songs.mkdir()
+    for name in ("a.mid", "b.MID"):
+        (songs / name).write_bytes(kit_file.read_bytes())
+    (songs / "c.mid").write_bytes(b"not music")
+    out, report = tmp_path / "out", tmp_path / "r.json"
+    done = pure_signal("clean", songs, "--out", out, *MAPS, "--report", report)
+    assert done.returncode == 1
+    assert sorted(p.name for p in out.iterdir()) == ["a.mid", "b.mid"]
+    assert "c.mid" in done.stderr
+    told = json.loads(report.read_text())
+    assert told["sums"]["in"] == 2 * told["files"][0]["sums"]["in"]
+    assert {row["file"] for row in told["notes"]} == {str(songs / "a.mid"), str(songs / "b.MID")}
+
+
+def test_nothing_is_overwritten_without_force_and_never_what_was_played(kit_file, tmp_path):
+    out = tmp_path / "clean.mid"
+    out.write_text("mine")
+    done = pure_signal("clean", kit_file, "--out", out, *MAPS)
+    assert (done.returncode, out.read_text()) == (1, "mine")
+    assert pure_signal("clean", kit_file, "--out", out, *MAPS, "--force").returncode == 0
+    assert out.read_bytes()[:4] == b"MThd"
+    copy = tmp_path / "copy.mid"
+    copy.write_bytes(kit_file.read_bytes())
+    done = pure_signal("clean", copy, "--out", copy, *MAPS, "--force")
+    assert done.returncode == 1
+    assert copy.read_bytes() == kit_file.read_bytes()
+
+
+EMPTY = bytes.fromhex("4d546864000000060000000101e0 4d54726b00000004 00ff2f00")
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "message"),
+    [
+        ("none.mid", None, "no such file"), ("letter.mid", b"Dear all,", "not a MIDI file"),
+        ("empty.mid", EMPTY, "no note"), ("nothing.mid", b"", "empty"),
+    ],
+)  # fmt: skip
+def test_bad_input_is_one_line_that_says_what_where_and_what_to_do(tmp_path, name, content, message):
+    path = tmp_path / name
+    if content is not None:
+        path.write_bytes(content)
+    done = pure_signal("clean", path, "--out", tmp_path / "o.mid", *MAPS)
+    assert done.returncode == 1
+    assert len(done.stderr.strip().splitlines()) == 1
+    assert message in done.stderr
+    assert name in done.stderr
+    assert not (tmp_path / "o.mid").exists()
+
+
+def test_a_folder_without_midi_files_says_so(tmp_path):
+    done = pure_signal("clean", tmp_path, "--out", tmp_path / "out", *MAPS)
+    assert done.returncode == 1
+    assert "no MIDI file in this folder" in done.stderr
+
+
+@pytest.mark.parametrize(
+    ("maps", "message"),
+    [
+        (("--source-map", "nobody", "--target-map", "general-midi"), "nobody"),
+        (("--source-map", "bad.json", "--target-map", "general-midi"), "bad.json, line 1"),
+        (("--source-map", "twice.json", "--target-map", "general-midi"), "both kick and aux1"),
+    ],
+)
+def test_wrong_maps_are_named(kit_file, tmp_path, maps, message):
+    (tmp_path / "bad.json").write_text("{ not json")
+    twice = {"format": "pure-signal/note-map", "version": 1, "name": "x"}
+    twice["pads"] = [{"articulation": "kick", "note": 36}, {"articulation": "aux1", "note": 36}]
+    (tmp_path / "twice.json").write_text(json.dumps(twice))
+    done = pure_signal("clean", kit_file, "--out", "o.mid", *maps, cwd=tmp_path)
+    assert done.returncode == 1
+    assert message in done.stderr
+    assert "Traceback" not in done.stderr
+
+
+def test_settings_change_the_result_and_wrong_ones_are_named(kit_file, tmp_path):
+    settings = tmp_path / "s.json"
+    settings.write_text(json.dumps({"format": "pure-signal/settings", "version": 1, "split": {"by": "one"},
+                                    "doubles": {"on": False}}))  # fmt: skip
+    done = pure_signal("clean", kit_file, "--out", tmp_path / "o.mid", *MAPS, "--settings", settings)
+    assert done.returncode == 0
+    assert [t.name for t in midifile.read(tmp_path / "o.mid").tracks] == ["rehearsal", "Drums"]
+    assert "double" not in done.stdout
+    settings.write_text(json.dumps({"format": "pure-signal/settings", "version": 1, "doubles": {"window_ms": -3}}))
+    done = pure_signal("clean", kit_file, "--out", tmp_path / "p.mid", *MAPS, "--settings", settings)
+    assert done.returncode == 1
+    assert "doubles.window_ms" in done.stderr
+
+
+@pytest.mark.parametrize(
+    "arguments", [("clean",), ("clean", "x.mid", "--out", "y"), ("clean", "--nonsense"), ("maps", "x")]
+)
+def test_wrong_usage_is_2(arguments):
+    assert pure_signal(*arguments).returncode == 2
+
+
+def test_maps_are_listed_for_people_and_scripts():
+    rows = json.loads(pure_signal("maps", "--json").stdout)
+    assert rows[0]["id"] == "general-midi"
+    assert {r["id"] for r in rows} == set(mapfile.shipped_ids())
+    assert "Harbour mesh kit" in pure_signal("maps").stdout
+
+
+def test_without_a_display_the_window_says_so_and_the_demo_renders_pictures(tmp_path):
+    bare = {"DISPLAY": "", "WAYLAND_DISPLAY": "", "QT_QPA_PLATFORM": ""}
+    done = pure_signal(env=bare)
+    assert done.returncode == 1
+    assert "no display" in done.stderr
+    done = pure_signal("demo", cwd=tmp_path, env=bare)
+    assert done.returncode == 0
+    assert "no display" in done.stdout
+    assert {"inputs.png", "takes.png", "outputs.png"} <= {p.name for p in (tmp_path / "shots").iterdir()}
+
+
+def test_a_file_that_cannot_be_opened_in_the_window_is_told_in_the_terminal(tmp_path):
+    (tmp_path / "x.mid").write_bytes(b"no")
+    for name in ("gone.mid", "x.mid"):
+        done = pure_signal(tmp_path / name, env={"QT_QPA_PLATFORM": "offscreen"})
+        assert done.returncode == 1
+        assert name in done.stderr

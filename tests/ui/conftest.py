@@ -1,0 +1,39 @@
+from __future__ import annotations
+
+import pytest
+from PySide6.QtWidgets import QApplication
+
+from puresignal.demo import session as demo
+from puresignal.ui import theme
+from puresignal.ui.model import Workbench
+from puresignal.ui.window import MainWindow
+
+
+@pytest.fixture(scope="session", autouse=True)
+def dressed(qapp: QApplication) -> None:
+    """The application as the program starts it."""
+    theme.load_fonts()
+    theme.wear(qapp, theme.LIGHT)
+
+
+@pytest.fixture
+def window(qtbot) -> MainWindow:
+    """An empty window."""
+    made = MainWindow(Workbench())
+    qtbot.addWidget(made)
+    made.resize(1280, 800)
+    made.show()
+    return made
+
+
+@pytest.fixture
+def demo_window(qtbot) -> MainWindow:
+    """The window on the demo session, at Takes."""
+    bench = Workbench()
+    bench.show_session(*demo.build())
+    made = MainWindow(bench)
+    qtbot.addWidget(made)
+    made.resize(1280, 800)
+    made.show_view("Takes")
+    made.show()
+    return made

@@ -1,0 +1,347 @@
+"""The real window, driven by clicks and keys; then the session, the file and the pixels are looked at."""
+
+from __future__ import annotations
+
+import json
+import sys
+from importlib import resources
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent, QImage, QPainter, QWheelEvent
+from PySide6.QtWidgets import QApplication, QFileDialog
+
+from puresignal import cli
+from puresignal.core.tally import Reason, What
+from puresignal.io import mapfile, sessionfile
+from puresignal.ui import drawing, theme
+from puresignal.ui.timeline import GUTTER, OVERVIEW, RULER
+
+
+def choose(combo, text):
+    """Chooses an entry of a box as a click on it does."""
+    index = combo.findText(text)
+    combo.setCurrentIndex(index)
+    combo.activated.emit(index)
+
+
+def pixels(widget) -> np.ndarray:
+    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
+    data = np.frombuffer(image.constBits(), np.uint32).reshape(image.height(), image.bytesPerLine() // 4)
+    return data[:, : image.width()] & 0xFFFFFF
+
+
+def rgb(colour) -> int:
+    return colour.rgb() & 0xFFFFFF
+
+
+def test_painting_loses_no_reference_to_none():
+    """The release of Qt's binding that is pinned: a later one drops one in every void call and aborts the program."""
+    image = QImage(10, 10, QImage.Format.Format_RGB32)
+    painter = QPainter(image)
+    before = sys.getrefcount(None)
+    for _ in range(1000):
+        painter.drawPoint(1, 1)
+    assert sys.getrefcount(None) >= before - 50
+    painter.end()
+
+
+def test_window_and_command_line_write_the_same_bytes(window, qtbot, kit_file, tmp_path, monkeypatch):
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a, **k: ([str(kit_file)], ""))
+    qtbot.mouseClick(window.rail.open, Qt.MouseButton.LeftButton)
+    choose(window.source, "Five-piece practice kit")
+    choose(window.target, "Boathouse drum room")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "window.mid"), ""))
+    window.show_view("Outputs")
+    qtbot.mouseClick(window.outputs.save, Qt.MouseButton.LeftButton)
+    out = tmp_path / "command.mid"
+    maps = ["--source-map", "practice-five", "--target-map", "boathouse-room"]
+    assert cli.main(["clean", str(kit_file), "--out", str(out), *maps]) == 0
+    assert (tmp_path / "window.mid").read_bytes() == out.read_bytes()
+
+
+def test_the_first_window_works_without_a_question(window, qtbot):
+    assert "Nothing has come in" in window.inputs.title.text()
+    qtbot.mouseClick(window.rail.play, Qt.MouseButton.LeftButton)
+    shown = window.workbench.shown
+    assert shown.outcome.tally.arrived > 100
+    assert window.inputs.model.rowCount() > 5
+    assert [c.ident for c in window.rail.cards] == ["take1"]
+    first = shown.take
+    qtbot.mouseClick(window.inputs.drummer.play, Qt.MouseButton.LeftButton)
+    second = window.workbench.shown.take
+    assert len(second.events) != len(first.events)
+    qtbot.mouseClick(window.rail.cards[1], Qt.MouseButton.LeftButton)
+    assert window.workbench.shown.take is first
+
+
+def test_the_drummers_faults_are_switched_where_they_stand(window, qtbot):
+    for box in window.inputs.drummer.faults.values():
+        box.setChecked(False)
+    qtbot.mouseClick(window.inputs.drummer.play, Qt.MouseButton.LeftButton)
+    shown = window.workbench.shown
+    assert not np.any(shown.take.events.status >= 0xF0)
+    assert Reason.DOUBLE not in shown.outcome.tally.removed()
+
+
+def test_files_dropped_on_the_window_are_opened(window, kit_file):
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(kit_file))])
+    event = QDropEvent(
+        QPointF(500, 400), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    window.dropEvent(event)
+    assert window.workbench.shown.ref.name == "rehearsal"
+
+
+@pytest.mark.parametrize("content", [b"not music", b"", None])
+def test_a_bad_file_is_told_and_leaves_the_session_unharmed(demo_window, tmp_path, content):
+    path = tmp_path / "bad.mid"
+    if content is not None:
+        path.write_bytes(content)
+    before = demo_window.workbench.session
+    demo_window.open_files([path])
+    assert demo_window.workbench.session is before
+    assert demo_window.notice.isVisible()
+    assert "bad.mid" in demo_window.notice.text
+
+
+def test_a_wrong_map_is_told_and_the_map_in_use_stays(demo_window, tmp_path):
+    path = tmp_path / "wrong.json"
+    path.write_text(json.dumps({"format": "pure-signal/note-map", "version": 1, "name": "x", "pads": []}))
+    before = demo_window.workbench.session
+    demo_window.source.open_file(path)
+    assert demo_window.workbench.session is before
+    assert "pads" in demo_window.notice.text
+    assert demo_window.source.currentText() == "Practice kit, first evening"
+
+
+def test_a_map_from_a_file_is_taken(demo_window, tmp_path):
+    path = tmp_path / "mine.json"
+    mapfile.write(path, mapfile.shipped("lantern-pads"))
+    demo_window.source.open_file(path)
+    assert demo_window.workbench.session.take().source == mapfile.shipped("lantern-pads")
+
+
+def test_choosing_the_right_map_cures_the_loose_ends_and_undo_brings_them_back(demo_window, qtbot):
+    bench = demo_window.workbench
+    assert bench.shown.outcome.tally.removed()[Reason.UNMAPPED] > 20
+    choose(demo_window.source, "Five-piece practice kit")
+    assert Reason.UNMAPPED not in bench.shown.outcome.tally.removed()
+    assert (What.REMOVED, Reason.UNMAPPED) not in demo_window.strip.figures
+    assert "choose the kit's map" in demo_window.undo_action.text()
+    qtbot.keyClick(demo_window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert bench.shown.outcome.tally.removed()[Reason.UNMAPPED] > 20
+    qtbot.keyClick(demo_window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert Reason.UNMAPPED not in bench.shown.outcome.tally.removed()
+
+
+def test_the_tally_adds_up_on_the_screen(demo_window):
+    numbers = {key: int(b.text().split("  ")[1].replace("\N{NARROW NO-BREAK SPACE}", "")) for key, b in
+               demo_window.strip.figures.items()}  # fmt: skip
+    removed = sum(n for (what, _), n in numbers.items() if what == What.REMOVED)
+    assert numbers[-1, -2] == numbers[-1, -3] + removed
+    assert numbers[-1, -2] == demo_window.workbench.shown.outcome.tally.arrived
+
+
+def test_a_figure_points_at_its_notes(demo_window, qtbot):
+    demo_window.show_view("Inputs")
+    figure = demo_window.strip.figures[What.REMOVED, Reason.DOUBLE]
+    qtbot.mouseClick(figure, Qt.MouseButton.LeftButton)
+    assert demo_window.stack.currentWidget() is demo_window.takes
+    timeline = demo_window.takes.timeline
+    timeline.show_all()
+    accent = rgb(theme.current().colour("accent"))
+    overview = pixels(timeline.viewport())[-OVERVIEW:]
+    marked = np.count_nonzero((overview == accent).any(axis=0))
+    assert marked >= 10
+    qtbot.mouseClick(figure, Qt.MouseButton.LeftButton)
+    assert len(demo_window.takes.timeline._marked) == 0
+
+
+def test_views_by_key(demo_window, qtbot):
+    for key, view in ((Qt.Key.Key_1, demo_window.inputs), (Qt.Key.Key_3, demo_window.outputs)):
+        qtbot.keyClick(demo_window, key, Qt.KeyboardModifier.ControlModifier)
+        assert demo_window.stack.currentWidget() is view
+
+
+# Takes
+
+
+def row_pixels(window, track, label):
+    timeline = window.takes.timeline
+    box = next(b for t, r, b in timeline.row_boxes() if (t, r) == (track, label))
+    return pixels(timeline.viewport())[int(box.top()) : int(box.bottom()), GUTTER + 2 :]
+
+
+def kick_colour():
+    return rgb(theme.current().family("kick"))
+
+
+def test_played_is_outline_clean_is_solid(demo_window, qtbot):
+    buttons = demo_window.takes.show_buttons
+    solid = {}
+    for show in (drawing.CLEAN, drawing.PLAYED):
+        qtbot.mouseClick(buttons[show], Qt.MouseButton.LeftButton)
+        solid[show] = np.count_nonzero(row_pixels(demo_window, "Kick", "kick") == kick_colour())
+    assert solid[drawing.CLEAN] > 1.4 * solid[drawing.PLAYED] > 0
+
+
+def test_stems_stand_where_and_as_high_as_they_were_played(demo_window):
+    timeline = demo_window.takes.timeline
+    outcome = demo_window.workbench.shown.outcome
+    kicks = outcome.clean.start[outcome.clean.articulation == outcome.vocabulary.index("kick")]
+    found = row_pixels(demo_window, "Kick", "kick") == kick_colour()
+    for start in kicks[:6]:
+        x = round(timeline.x_of(float(start))) - GUTTER - 2
+        assert found[:, x - 1 : x + 2].any()
+    heights = {}
+    for velocity in (20, 60, 120):
+        heights[velocity] = 100.0 - drawing.stem_tops(np.array([velocity]), 100.0, 80.0)[0]
+    assert heights[20] < heights[60] < heights[120] <= 80
+
+
+def test_ctrl_wheel_zooms_about_the_pointer(demo_window):
+    timeline = demo_window.takes.timeline
+    at = QPointF(GUTTER + 300, 300)
+    second, before = timeline.second_at(at.x()), timeline.seconds_in_view()
+    event = QWheelEvent(
+        at, timeline.mapToGlobal(at), QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.ControlModifier, Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(timeline.viewport(), event)
+    after = timeline.seconds_in_view()
+    assert after[1] - after[0] < 0.75 * (before[1] - before[0])
+    assert timeline.second_at(at.x()) == pytest.approx(second, abs=1e-6)
+
+
+def test_keys_move_zoom_and_show_all(demo_window, qtbot):
+    timeline = demo_window.takes.timeline
+    begin, end = timeline.seconds_in_view()
+    qtbot.keyClick(timeline, Qt.Key.Key_Right)
+    assert timeline.seconds_in_view()[0] == pytest.approx(begin + 0.1 * (end - begin))
+    qtbot.keyClick(timeline, Qt.Key.Key_Plus)
+    assert np.diff(timeline.seconds_in_view())[0] < end - begin
+    qtbot.keyClick(timeline, Qt.Key.Key_0)
+    assert timeline.seconds_in_view()[1] >= demo_window.workbench.shown.take.length
+    qtbot.keyClick(timeline, Qt.Key.Key_Home)
+    assert timeline.seconds_in_view()[0] == 0.0
+
+
+def test_dragging_the_overview_goes_there(demo_window, qtbot):
+    timeline = demo_window.takes.timeline
+    view = timeline.viewport()
+    y = view.height() - OVERVIEW // 2
+    x = GUTTER + (view.width() - GUTTER) // 2
+    qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=QPoint(GUTTER + 40, y))
+    qtbot.mouseMove(view, QPoint(x, y))
+    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(x, y))
+    middle = sum(timeline.seconds_in_view()) / 2
+    assert middle == pytest.approx(demo_window.workbench.shown.take.length / 2, rel=0.05)
+
+
+def test_the_pointer_says_what_it_is_on(demo_window, qtbot):
+    timeline = demo_window.takes.timeline
+    row = next(r for g, r, _, _ in timeline._rows() if r.label == "kick")
+    box = next(b for t, r, b in timeline.row_boxes() if r == "kick")
+    x = timeline.x_of(float(row.start[0]))
+    qtbot.mouseMove(timeline.viewport(), QPoint(round(x), int(box.center().y())))
+    said = demo_window.takes.said.text()
+    assert said.startswith("kick")
+    assert "bar 2, beat 1" in said
+    assert "leaves as note 24" in said
+
+
+def test_a_dense_take_is_drawn_as_a_skyline(demo_window):
+    demo_window.inputs.drummer.bars.setValue(300)
+    demo_window.inputs.drummer.play.click()
+    timeline = demo_window.takes.timeline
+    timeline.show_all()
+    row = next(r for _, r, _, _ in timeline._rows() if r.label == "kick")
+    filled = (row_pixels(demo_window, "Kick", "kick") == kick_colour()).any(axis=0)
+    columns = np.unique((timeline.x_of(0.0) + row.clean_start * timeline._scale - GUTTER - 2).astype(int))
+    columns = columns[(columns > 0) & (columns < len(filled) - 2)]
+    assert len(columns) > 300
+    assert filled[columns].all()
+
+
+def test_the_ruler_numbers_bars(demo_window):
+    top = pixels(demo_window.takes.timeline.viewport())[:RULER, GUTTER:]
+    ink = rgb(theme.current().colour("ink"))
+    assert np.count_nonzero(top == ink) > 30
+
+
+# Outputs
+
+
+def test_a_track_is_renamed_in_place_and_the_file_has_the_name(demo_window, tmp_path):
+    model = demo_window.outputs.model
+    assert model.setData(model.index(1, 1), "Snare, close", Qt.ItemDataRole.EditRole)
+    demo_window.save_midi_to(tmp_path / "a.mid")
+    assert b"Snare, close" in (tmp_path / "a.mid").read_bytes()
+    assert "Snare, close" in [t for t, _, _ in demo_window.takes.timeline.row_boxes()]
+
+
+def test_splitting_goes_back_and_forth_without_loss(demo_window):
+    before = demo_window.workbench.midi_bytes()
+    for label, count in (("All drums on one track", 1), ("A track for each family", 5), ("A track for each drum", 9)):
+        choose(demo_window.outputs.split, label)
+        assert demo_window.outputs.model.rowCount() == count
+    assert demo_window.workbench.midi_bytes() == before
+
+
+def test_a_save_that_fails_is_told(demo_window, tmp_path):
+    demo_window.save_midi_to(tmp_path / "none" / "a.mid")
+    assert "no such file or folder" in demo_window.notice.text
+    assert demo_window.notice.objectName() == "problem"
+
+
+# Sessions
+
+
+def test_a_session_is_saved_and_opened_again(demo_window, window, tmp_path):
+    path = tmp_path / "evening.puresignal"
+    choose(demo_window.target, "General MIDI percussion")
+    assert "*" in demo_window.windowTitle()
+    demo_window.save_session_to(path)
+    assert "*" not in demo_window.windowTitle()
+    window.open_files([path])
+    assert window.workbench.session == demo_window.workbench.session
+    assert window.workbench.midi_bytes() == demo_window.workbench.midi_bytes()
+
+
+def test_a_session_of_a_later_version_is_shown_but_not_written_over(demo_window, window, tmp_path):
+    import io
+    import zipfile
+
+    path = tmp_path / "late.puresignal"
+    demo_window.save_session_to(path)
+    with zipfile.ZipFile(path) as archive:
+        entries = {n: archive.read(n) for n in archive.namelist()}
+    data = json.loads(entries["session.json"])
+    data["version"] = sessionfile.VERSION + 1
+    entries["session.json"] = json.dumps(data).encode()
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as archive:
+        for name, content in entries.items():
+            archive.writestr(name, content)
+    path.write_bytes(buffer.getvalue())
+    window.open_files([path])
+    assert "later version" in window.notice.text
+    assert window.workbench.shown.outcome.tally.arrived > 100
+    window.save_session_to(path)
+    assert "later version" in window.notice.text
+    assert path.read_bytes() == buffer.getvalue()
+    window.save_session_to(tmp_path / "mine.puresignal")
+    assert "Saved" in window.notice.text
+
+
+def test_the_shipped_typeface_is_worn_and_its_figures_line_up(demo_window):
+    from PySide6.QtGui import QFontInfo, QFontMetricsF
+
+    assert QFontInfo(theme.font()).family() == theme.FAMILY
+    widths = {QFontMetricsF(theme.font(10)).horizontalAdvance(d * 4) for d in "0123456789"}
+    assert len(widths) == 1
+    licence = resources.files("puresignal") / "ui" / "assets" / "fonts" / "OFL.txt"
+    assert "SIL OPEN FONT LICENSE" in licence.read_text().upper()
