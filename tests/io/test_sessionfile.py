@@ -183,8 +183,9 @@ def test_a_missing_file_says_so(tmp_path):
 
 
 def test_what_is_saved_fits_the_published_schemas(demo_session):
-    import jsonschema
     from importlib import resources
+
+    import jsonschema
     from referencing import Registry, Resource
 
     folder = resources.files("puresignal") / "schemas"
