@@ -5,10 +5,13 @@ from importlib import resources
 
 import jsonschema
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from puresignal.core.articulations import family_of, is_articulation, mark_of, resolve, spoken
-from puresignal.core.errors import NoteMapError
+from puresignal.core.errors import NoteMapError, SettingsError
 from puresignal.core.notemap import HatPedal, check_source, from_json, to_json
+from puresignal.core.settings import from_json as settings_from_json
 from puresignal.io import mapfile
 
 GOOD = {
@@ -16,6 +19,7 @@ GOOD = {
     "pads": [{"articulation": "snare.head", "note": 38, "group": "left", "channel": 3, "also": [40]}],
     "hat": {"controller": 4, "closed_at": 127, "open_at": 0, "notes_follow_pedal": True},
 }  # fmt: skip
+KEYS = {"format", "version", "name", "channel", "pads", "hat", "articulation", "note", "group", "also", "doubles", "on"}
 WRONG = {
     "format": "other", "version": 0, "name": " ", "channel": 17, "pads": [],
     "pads.0": "snare", "pads.0.articulation": "Snare!", "pads.0.note": 128, "pads.0.channel": 0, "pads.0.group": "",
@@ -148,3 +152,21 @@ def test_a_pedal_goes_both_ways_in_either_polarity(closed_at, open_at):
     low, high = sorted((closed_at, open_at))
     assert [hat.value(hat.closedness(v)) for v in range(low, high + 1)] == list(range(low, high + 1))
     assert hat.closedness(127) in (0.0, 1.0)
+
+
+json_values = st.recursive(
+    st.none() | st.booleans() | st.integers(-300, 300) | st.floats(allow_nan=True) | st.text(max_size=6),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(sorted(KEYS)), inner, max_size=4),
+    max_leaves=12,
+)
+
+
+@settings(max_examples=300, deadline=None)
+@given(json_values, st.sampled_from(sorted(KEYS)), st.booleans())
+def test_any_json_is_a_map_or_refused_by_name_and_settings_alike(value, key, inside):
+    data = {**GOOD, key: value} if inside else value
+    for read in (from_json, settings_from_json):
+        try:
+            read(data, "any.json")
+        except (NoteMapError, SettingsError) as error:
+            assert "any.json" in str(error)

@@ -49,7 +49,7 @@ class Facts:
 
 _KINDS = {
     0x80: "note-off", 0x90: "note-on", 0xA0: "key pressure", 0xB0: "controller", 0xC0: "program", 0xD0: "pressure",
-    0xE0: "bend", 0xF0: "system",
+    0xE0: "bend", 0xF0: "system message",
 }  # fmt: skip
 
 

@@ -256,12 +256,13 @@ class InputsView(QWidget):
         table.verticalHeader().hide()
         table.verticalHeader().setDefaultSectionSize(30)
         table.setShowGrid(False)
+        table.setWordWrap(False)
         table.setAlternatingRowColors(True)
         table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         table.setTabKeyNavigation(False)
         head = table.horizontalHeader()
         head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        for i, width in enumerate((62, 76, 240, 64, 176, 70, 70, 74)):
+        for i, width in enumerate((58, 76, 240, 58, 160, 70, 70, 74)):
             table.setColumnWidth(i, width)
         head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         head.setMinimumSectionSize(48)
