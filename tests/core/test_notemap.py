@@ -21,7 +21,7 @@ GOOD = {
 }  # fmt: skip
 KEYS = {"format", "version", "name", "channel", "pads", "hat", "articulation", "note", "group", "also", "doubles", "on"}
 WRONG = {
-    "format": "other", "version": 0, "name": " ", "channel": 17, "pads": [],
+    "format": "other", "version": 0, "name": " ", "channel": 17, "pads": "none",
     "pads.0": "snare", "pads.0.articulation": "Snare!", "pads.0.note": 128, "pads.0.channel": 0, "pads.0.group": "",
     "pads.0.also": [38, 200], "hat": 4, "hat.controller": 120, "hat.closed_at": -1, "hat.open_at": 1.5,
     "hat.notes_follow_pedal": "no",

@@ -109,7 +109,7 @@ def test_a_bad_file_is_told_and_leaves_the_session_unharmed(demo_window, tmp_pat
 
 def test_a_wrong_map_is_told_and_the_map_in_use_stays(demo_window, tmp_path):
     path = tmp_path / "wrong.json"
-    path.write_text(json.dumps({"format": "pure-signal/note-map", "version": 1, "name": "x", "pads": []}))
+    path.write_text(json.dumps({"format": "pure-signal/note-map", "version": 1, "name": "x", "pads": 5}))
     before = demo_window.workbench.session
     demo_window.source.open_file(path)
     assert demo_window.workbench.session is before

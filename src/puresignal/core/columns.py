@@ -69,3 +69,20 @@ class Columns:
         return cls(
             **{field.name: np.concatenate([getattr(part, field.name) for part in parts]) for field in fields(cls)}
         )
+
+
+def note_keys(lane: np.ndarray, note: np.ndarray) -> np.ndarray:
+    """(n,) one small number for each pair of lane and note, in the order of the lanes.
+
+    lane  (n,) 0 or more, such as a port and channel in one number
+    note  (n,) 0..127
+    Sixteen bits wherever they do: NumPy sorts those by radix, several times quicker than longer ones.
+    """
+    if not len(lane):
+        return np.zeros(0, np.uint16)
+    present = np.zeros(int(lane.max()) + 1, bool)
+    present[lane] = True
+    rank = np.cumsum(present) - 1
+    kind = np.uint16 if int(rank[-1]) < 511 else np.int64
+    keys: np.ndarray = rank.astype(kind)[lane] * kind(128) + note.astype(kind)
+    return keys

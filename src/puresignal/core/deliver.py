@@ -6,10 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.events import NO_EVENT, NOTE_OFF, NOTE_ON, PROGRAM, Controls, Notes, Take
+from puresignal.core.delivery import Delivery
+from puresignal.core.events import NO_EVENT, NOTE_OFF, NOTE_ON, PROGRAM, Controls, Meta, Notes, Take
 from puresignal.core.path.context import PathTrack
 from puresignal.core.path.path import Outcome
 from puresignal.core.song import Messages, Song, SongTrack
+from puresignal.core.timebase import Meter, Tempo, TempoMap
 
 TEXT, COPYRIGHT, TRACK_NAME, INSTRUMENT, LYRIC, MARKER, CUE, KEY_SIGNATURE = 1, 2, 3, 4, 5, 6, 7, 0x59
 CARRIED = (TEXT, COPYRIGHT, LYRIC, MARKER, CUE, KEY_SIGNATURE)
@@ -18,58 +20,116 @@ CARRIED = (TEXT, COPYRIGHT, LYRIC, MARKER, CUE, KEY_SIGNATURE)
 
 @dataclass(frozen=True)
 class FileTrack:
-    """A track of the file to be: which of the outcome's tracks it is, and what it is called."""
+    """A track of the file to be.
+
+    index    which of the outcome's tracks it is
+    title    what it is called
+    colour   the family whose colour it has
+    channel  on which all its notes leave, None where each keeps its own
+    out      whether it is written at all
+    """
 
     index: int
     track: PathTrack
     title: str
+    colour: str
+    channel: int | None = None
+    out: bool = True
 
 
-def file_tracks(outcome: Outcome, titles: dict[str, str] | None = None) -> tuple[FileTrack, ...]:
-    """The tracks that a file will hold, in order: those with notes, and channels with controls alone.
+@dataclass(frozen=True)
+class Clip:
+    """A part of a take: some of its tracks, or a stretch of time, or both.
 
-    titles  names the player gave, by the track's key
+    keys   of the tracks, None for all that leave
+    begin, end  seconds; notes that start in between, widened to whole bars
     """
-    titles = titles or {}
+
+    keys: frozenset[str] | None = None
+    begin: float | None = None
+    end: float | None = None
+
+
+def file_tracks(outcome: Outcome, delivery: Delivery | None = None) -> tuple[FileTrack, ...]:
+    """The tracks that there are to deliver, in order: those with notes, and channels with controls alone."""
+    delivery = delivery or Delivery()
     used = set(np.unique(outcome.clean.track).tolist())
     # A channel of its own keeps its controls though it has no note; within a kit they go to a track that has some.
     used |= {int(t) for t in np.unique(outcome.controls.track) if "/" in outcome.tracks[int(t)].key}
     if not used and len(outcome.controls):
         used = {int(outcome.controls.track[0])}
-    tracks = [outcome.tracks[i] for i in sorted(used)]
-    return tuple(
-        FileTrack(i, track, titles.get(track.key) or track.title) for i, track in zip(sorted(used), tracks, strict=True)
-    )
+    place = {key: i for i, key in enumerate(delivery.order)}
+    rows = []
+    for index in sorted(used, key=lambda i: (place.get(outcome.tracks[i].key, len(place)), i)):
+        track = outcome.tracks[index]
+        own = delivery.track(track.key)
+        rows.append(FileTrack(index, track, own.title or track.title, own.colour or track.family, own.channel, own.out))
+    return tuple(rows)
 
 
-def build_song(outcome: Outcome, take: Take, titles: dict[str, str] | None = None) -> Song:
+def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, clip: Clip | None = None) -> Song:
     """A Type 1 song: first the tempo and texts, then a named track for each that holds something.
 
     Where the take was imported and a time was not changed, the file's own ticks are written.
     """
-    tracks = file_tracks(outcome, titles)
-    kept_controls = _rehomed(outcome.controls, outcome, tracks)
+    clip = clip or Clip()
+    every = file_tracks(outcome, delivery)
+    tracks = tuple(t for t in every if t.out and (clip.keys is None or t.track.key in clip.keys))
+    kept_controls = _rehomed(outcome.controls, outcome, every)
     starts = _ticks(take, outcome.clean.start, outcome.clean.origin)
     ends = _ticks(take, outcome.clean.end, outcome.clean.end_event)
     moments = _ticks(take, outcome.controls.at, outcome.controls.origin)
     length = max(take.end_tick, int(ends.max(initial=0)), int(moments.max(initial=0)))
-    metas = tuple(m for m in take.metas if m.kind in CARRIED)
+    begin, stop = _stretch(take.tempo, clip, length)
+    in_time = (starts >= begin) & (starts < stop)
+    in_time_too = (moments >= begin) & (moments < stop)
+    length = min(length, stop) - begin
+    metas = tuple(
+        Meta(max(0, m.tick - begin), m.kind, m.data) for m in take.metas if m.kind in CARRIED and begin <= m.tick < stop
+    )
     songs = [SongTrack(take.name, Messages.empty(), metas, (), length)]
     for entry in tracks:
-        notes = outcome.clean.track == entry.index
-        controls = kept_controls == entry.index
+        notes = (outcome.clean.track == entry.index) & in_time
+        controls = (kept_controls == entry.index) & in_time_too
         messages = _messages(
-            outcome.clean.take(notes), starts[notes], ends[notes], outcome.controls.take(controls), moments[controls]
+            outcome.clean.take(notes),
+            starts[notes] - begin,
+            ends[notes] - begin,
+            outcome.controls.take(controls),
+            moments[controls] - begin,
+            entry.channel,
         )
         songs.append(SongTrack(entry.title, messages, (), (), length))
-    return Song(1, take.tempo, tuple(songs))
+    return Song(1, _from(take.tempo, begin), tuple(songs))
+
+
+def _stretch(tempo: TempoMap, clip: Clip, length: int) -> tuple[int, int]:
+    """First tick of the clip and the one after its last: whole bars."""
+    if clip.begin is None or clip.end is None:
+        return 0, length + 1
+    first, _, _ = tempo.position(clip.begin)
+    last, beat, rest = tempo.position(clip.end)
+    return tempo.bar_start(first), tempo.bar_start(last + (1 if beat > 1 or rest > 0 else 0))
+
+
+def _from(tempo: TempoMap, begin: int) -> TempoMap:
+    """The tempo map as it is from a tick on."""
+    if not begin:
+        return tempo
+    tempos = [t for t in tempo.tempos if t.tick <= begin][-1:] + [t for t in tempo.tempos if t.tick > begin]
+    meters = [m for m in tempo.meters if m.tick <= begin][-1:] + [m for m in tempo.meters if m.tick > begin]
+    return TempoMap(
+        tempo.ppq,
+        tuple(Tempo(max(0, t.tick - begin), t.us_per_quarter) for t in tempos),
+        tuple(Meter(max(0, m.tick - begin), m.numerator, m.denominator) for m in meters),
+    )
 
 
 def _rehomed(controls: Controls, outcome: Outcome, tracks: tuple[FileTrack, ...]) -> np.ndarray:
     """(controls,) the track that carries each control: its own, or the kit's first where its own has no notes."""
     present = np.zeros(len(outcome.tracks), bool)
     present[[t.index for t in tracks]] = True
-    kit = [t.index for t in tracks if "/" not in t.track.key]
+    kit = sorted(t.index for t in tracks if "/" not in t.track.key)
     home = np.arange(len(outcome.tracks))
     if kit:
         home[~present] = kit[0]
@@ -86,7 +146,9 @@ def _ticks(take: Take, seconds: np.ndarray, event: np.ndarray) -> np.ndarray:
     return np.asarray(ticks)
 
 
-def _messages(notes: Notes, starts: np.ndarray, ends: np.ndarray, controls: Controls, at: np.ndarray) -> Messages:
+def _messages(
+    notes: Notes, starts: np.ndarray, ends: np.ndarray, controls: Controls, at: np.ndarray, channel: int | None
+) -> Messages:
     """Messages by tick; at one tick first ends, then controls, then starts, so that every receiver agrees."""
     lasting = ends > starts
     # A repaired end may fall on its start's tick in a coarse file; only what had no length on purpose stays so.
@@ -98,10 +160,10 @@ def _messages(notes: Notes, starts: np.ndarray, ends: np.ndarray, controls: Cont
     tick = np.concatenate([ends, at, starts])
     order = np.lexsort((seq, rank, tick))
     n = len(notes)
-    status = np.concatenate([
-        np.full(n, NOTE_OFF) | (notes.channel - 1), controls.kind | (controls.channel - 1),
-        np.full(n, NOTE_ON) | (notes.channel - 1),
-    ])  # fmt: skip
+    own, own_controls = notes.channel - 1, controls.channel - 1
+    if channel is not None:
+        own, own_controls = np.full(n, channel - 1), np.full(len(controls), channel - 1)
+    status = np.concatenate([np.full(n, NOTE_OFF) | own, controls.kind | own_controls, np.full(n, NOTE_ON) | own])
     data1 = np.concatenate([notes.note, controls.number, notes.note])
     data2 = np.concatenate([notes.release, controls.value, velocity])
     return Messages(tick[order], status[order], data1[order], data2[order], np.full(len(order), -1))

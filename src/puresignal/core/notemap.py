@@ -80,11 +80,42 @@ class NoteMap:
         return None
 
 
-def with_pad(note_map: NoteMap, pad: Pad) -> NoteMap:
-    """The map with a pad added, in place of one that holds the same note on the same channel."""
-    channel = note_map.channel_of(pad)
-    kept = tuple(p for p in note_map.pads if (note_map.channel_of(p), p.note) != (channel, pad.note))
-    return replace(note_map, pads=(*kept, pad))
+def with_meaning(note_map: NoteMap, channel: int, note: int, articulation: str | None) -> NoteMap:
+    """A kit's map that takes a note on a channel (1..16) for an articulation; None forgets the note.
+
+    The pad is of the map's own channel where that is the one, else of a channel of its own.
+    """
+    here = [p for p in note_map.pads if p.note == note and note_map.channel_of(p) in (channel, None)]
+    exact = [p for p in here if note_map.channel_of(p) == channel]
+    before = exact[0] if exact else here[0] if here else None
+    pads = tuple(p for p in note_map.pads if p is not before)
+    if articulation is None:
+        return replace(note_map, pads=pads)
+    own = None if note_map.channel in (channel, None) else channel
+    pad = Pad(articulation, note, own if before is None else before.channel, None if before is None else before.group)
+    place = note_map.pads.index(before) if before is not None else len(pads)
+    return replace(note_map, pads=(*pads[:place], pad, *pads[place:]))
+
+
+def with_goal(note_map: NoteMap, articulation: str, notes: tuple[int, ...]) -> NoteMap:
+    """A receiver's map that plays an articulation on these notes, the first and then all others; none forgets it."""
+    first = note_map.pad_for(articulation)
+    if not notes:
+        return replace(note_map, pads=tuple(p for p in note_map.pads if p.articulation != articulation))
+    if first is None:
+        return replace(note_map, pads=(*note_map.pads, Pad(articulation, notes[0], also=notes[1:])))
+    changed = replace(first, note=notes[0], also=notes[1:])
+    return replace(note_map, pads=tuple(changed if p is first else p for p in note_map.pads))
+
+
+def with_hat(note_map: NoteMap, hat: HatPedal | None) -> NoteMap:
+    """The map with another hat pedal."""
+    return replace(note_map, hat=hat)
+
+
+def renamed(note_map: NoteMap, name: str) -> NoteMap:
+    """The map under another name; an empty one changes nothing."""
+    return replace(note_map, name=name.strip() or note_map.name)
 
 
 def check_source(note_map: NoteMap, where: str) -> None:
@@ -158,8 +189,8 @@ def from_json(data: object, where: str) -> NoteMap:
     name = reader.text(top.get("name"), "name")
     channel = reader.number_or_none(top.get("channel"), 1, 16, "channel")
     rows = top.get("pads")
-    if not isinstance(rows, list) or not rows:
-        raise NoteMapError(f'"pads" is {_show(rows)}, not a list of pads', where, "List at least one pad.")
+    if not isinstance(rows, list):
+        raise NoteMapError(f'"pads" is {_show(rows)}, not a list of pads', where, "Write a list there.")
     pads = tuple(reader.pad(row, f"pads[{i}]") for i, row in enumerate(rows))
     note_map = NoteMap(name, pads, channel, reader.hat(top.get("hat")))
     return note_map

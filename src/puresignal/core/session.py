@@ -6,8 +6,10 @@ not in it, only their idents: they live in a store that undo never touches.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
+from puresignal.core.delivery import Delivery, TrackSettings, with_order, with_track
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.path import Path
@@ -34,7 +36,7 @@ class Session:
 
     current  ident of the take that is looked at, None when there is none
     target   note map of the receiver
-    titles   names given to tracks, by the track's key, in the order of keys
+    delivery  how the tracks leave
     """
 
     name: str = "Untitled"
@@ -42,7 +44,7 @@ class Session:
     current: str | None = None
     target: NoteMap | None = None
     path: Path = field(default_factory=Path)
-    titles: tuple[tuple[str, str], ...] = ()
+    delivery: Delivery = field(default_factory=Delivery)
 
     def take(self, ident: str | None = None) -> TakeRef | None:
         """A take by ident, the current one by default."""
@@ -95,22 +97,42 @@ def with_split(session: Session, by: str) -> Session:
 
 def with_title(session: Session, key: str, title: str) -> Session:
     """A track's name; an empty one gives it its own name back."""
-    titles = dict(session.titles)
-    titles.pop(key, None)
-    if title.strip():
-        titles[key] = title.strip()
-    return replace(session, titles=tuple(sorted(titles.items())))
+    return with_tracks(session, [replace(session.delivery.track(key), title=title.strip())])
 
 
-def with_verdict(session: Session, ident: str, origin: int, verdict: Verdict | None) -> Session:
-    """The player's word on one note; None takes it back."""
+def with_tracks(session: Session, changed: list[TrackSettings]) -> Session:
+    """What was set about some tracks."""
+    delivery = session.delivery
+    for settings in changed:
+        delivery = with_track(delivery, settings)
+    return replace(session, delivery=delivery)
+
+
+def with_track_order(session: Session, keys: tuple[str, ...]) -> Session:
+    """The tracks in another order."""
+    return replace(session, delivery=with_order(session.delivery, keys))
+
+
+def with_tempo_written(session: Session, written: bool) -> Session:
+    """Whether files carry tempo and meter."""
+    return replace(session, delivery=replace(session.delivery, with_tempo=written))
+
+
+def with_verdicts(session: Session, ident: str, origins: Iterable[int], verdict: Verdict | None) -> Session:
+    """The player's word on several notes alike; None takes it back."""
     takes = []
     for take in session.takes:
         if take.ident == ident:
             verdicts = dict(take.verdicts)
-            verdicts.pop(origin, None)
-            if verdict is not None:
-                verdicts[origin] = verdict
+            for origin in origins:
+                verdicts.pop(origin, None)
+                if verdict is not None:
+                    verdicts[origin] = verdict
             take = replace(take, verdicts=tuple(sorted(verdicts.items(), key=lambda item: item[0])))
         takes.append(take)
     return replace(session, takes=tuple(takes))
+
+
+def with_verdict(session: Session, ident: str, origin: int, verdict: Verdict | None) -> Session:
+    """The player's word on one note; None takes it back."""
+    return with_verdicts(session, ident, (origin,), verdict)

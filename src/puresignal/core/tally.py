@@ -178,19 +178,21 @@ class Tally:
         """How many changes were made to notes, by reason."""
         return self._count(What.CHANGED)
 
-    def doubtful(self) -> int:
-        """How many notes were kept or removed with little confidence."""
-        e = self.entries
-        return len(np.unique(e.origin[(e.confidence < 0.6) & ((e.what == What.REMOVED) | (e.what == What.KEPT))]))
-
     def balances(self) -> bool:
         """Out = in - removed + added."""
         return self.left == self.arrived - sum(self.removed().values()) + sum(self.added().values())
 
     def touched(self, stage: Stage) -> int:
-        """How many notes a stage did something to."""
+        """How many notes a stage did something to on their own account."""
+        return len(self.touched_origins(stage))
+
+    def touched_origins(self, stage: Stage) -> np.ndarray:
+        """Origins of the notes a stage did something to, each once, rising.
+
+        A hit that only takes over the end of a removed one is not counted: that is the removal's doing.
+        """
         e = self.entries
-        return len(np.unique(e.origin[(e.stage == stage) & (e.what != What.KEPT)]))
+        return _each_once(e.origin[(e.stage == stage) & (e.what != What.KEPT) & (e.reason != Reason.END_OF_DOUBLE)])
 
     def origins(self, what: What, reason: Reason | None = None) -> np.ndarray:
         """Origins of the notes that something happened to, each once, rising."""
@@ -198,7 +200,7 @@ class Tally:
         rows = e.what == what
         if reason is not None:
             rows = rows & (e.reason == reason)
-        return np.unique(e.origin[rows])
+        return _each_once(e.origin[rows])
 
     def trace(self, origin: int) -> list[TraceStep]:
         """What happened to one note, stage by stage."""
@@ -215,3 +217,12 @@ class Tally:
         e = self.entries
         counts = np.bincount(e.reason[e.what == what], minlength=len(Reason))
         return {Reason(i): int(n) for i, n in enumerate(counts) if n}
+
+
+def _each_once(origins: np.ndarray) -> np.ndarray:
+    """Origins without repeats, rising: by a table, which for many is quicker than sorting."""
+    if not len(origins):
+        return np.zeros(0, np.int64)
+    table = np.zeros(int(origins.max()) + 1, bool)
+    table[origins] = True
+    return np.flatnonzero(table)

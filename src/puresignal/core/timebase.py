@@ -181,6 +181,21 @@ class TempoMap:
             row = candidate
         return row[0] + (bar - row[1]) * self.bar_ticks(row[2])
 
+    def bar_lines(self, start: float, end: float, every: int = 1) -> np.ndarray:
+        """(n,) seconds at which bars start between two moments, only those whose number is 1 more than a multiple."""
+        first, last = self.seconds_to_ticks_exact(np.array([max(0.0, start), max(0.0, end)]))
+        lines = []
+        for i, (begin, bar, meter) in enumerate(self.bars):
+            stop = self.bars[i + 1][0] if i + 1 < len(self.bars) else np.inf
+            low, high = max(begin, first), min(stop, last + 1)
+            if low < high:
+                length = self.bar_ticks(meter)
+                numbers = np.arange(bar + (low - begin) // length, bar + (high - begin) // length + 1)
+                numbers = numbers[(numbers - 1) % every == 0]
+                ticks = begin + (numbers - bar) * length
+                lines.append(ticks[(ticks >= low) & (ticks < high)])
+        return self.ticks_to_seconds(np.concatenate(lines)) if lines else np.zeros(0)
+
     def grid(self, start: float, end: float, parts: int = 1) -> tuple[np.ndarray, np.ndarray]:
         """Grid lines between two moments.
 

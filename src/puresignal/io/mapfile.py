@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
+import re
 from functools import lru_cache
 from importlib import resources
 from pathlib import Path
 
-from puresignal.core.errors import NoteMapError
+from puresignal.core.errors import NoteMapError, PureSignalError
 from puresignal.core.notemap import NoteMap, check_source, from_json, to_json
-from puresignal.io import files, jsonfile
+from puresignal.io import files, folders, jsonfile
 
 
 @lru_cache
@@ -42,6 +44,35 @@ def read(path: Path) -> NoteMap:
 def write(path: Path, note_map: NoteMap) -> None:
     """Raises FileAccessError when the system refuses."""
     files.write_bytes(path, jsonfile.to_bytes(to_json(note_map)))
+
+
+def own_folder() -> Path:
+    """Where the player's own maps are kept."""
+    return folders.data() / "maps"
+
+
+def own() -> tuple[NoteMap, ...]:
+    """The player's own maps by name; files that are no maps are passed over."""
+    found = []
+    for path in sorted(own_folder().glob("*.json")):
+        with contextlib.suppress(PureSignalError):
+            found.append(read(path))
+    return tuple(sorted(found, key=lambda m: m.name.casefold()))
+
+
+def keep(note_map: NoteMap) -> Path:
+    """Keeps a map among the player's own, in place of one of the same name.
+
+    Raises FileAccessError when the system refuses
+    """
+    plain = re.sub(r"[^\w-]+", "-", note_map.name).strip("-").lower()[:80] or "map"
+    path = own_folder() / f"{plain}.json"
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise files.access_error(error, path, "write") from error
+    write(path, note_map)
+    return path
 
 
 def find(name: str) -> NoteMap:

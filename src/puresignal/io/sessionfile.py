@@ -10,12 +10,14 @@ import io
 import re
 import zipfile
 import zlib
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from puresignal.core import notemap, settings
 from puresignal.core.articulations import is_articulation
+from puresignal.core.delivery import COLOURS, Delivery, TrackSettings, with_track
 from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.core.events import Take
 from puresignal.core.notemap import NoteMap
@@ -46,7 +48,7 @@ def to_bytes(session: Session, takes: dict[str, Take]) -> bytes:
     """The zip of a session; equal sessions give equal bytes."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
-        _put(archive, "session.json", jsonfile.to_bytes(_session_json(session, takes)))
+        _put(archive, "session.json", jsonfile.to_bytes(to_json(session, takes)))
         for ref in session.takes:
             _put(archive, f"takes/{ref.ident}.mid", takefile.to_bytes(takes[ref.ident]))
     return buffer.getvalue()
@@ -91,7 +93,8 @@ def _put(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
     archive.writestr(info, content)
 
 
-def _session_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
+def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
+    """The session as plain JSON data; takes are named in it and kept beside it."""
     rows = []
     for ref in session.takes:
         take = takes[ref.ident]
@@ -116,7 +119,12 @@ def _session_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
         "current": session.current,
         "target": None if session.target is None else notemap.to_json(session.target),
         "path": settings.to_json(session.path),
-        "titles": dict(session.titles),
+        "tracks": [
+            {"key": t.key, "title": t.title, "colour": t.colour, "channel": t.channel, "out": t.out}
+            for t in session.delivery.tracks
+        ],
+        "order": list(session.delivery.order),
+        "with_tempo": session.delivery.with_tempo,
     }
 
 
@@ -168,6 +176,27 @@ class _Archive:
 
     def opened(self) -> Opened:
         data = jsonfile.parse(self.content("session.json"), f"{self._name}, session.json", "session")
+        return from_json(data, self._name, self.content)
+
+
+def from_json(data: object, name: str, content: Callable[[str], bytes]) -> Opened:
+    """A session from plain JSON data.
+
+    name     of the file, for messages
+    content  gives the bytes of an entry such as `takes/take1.mid`
+    Raises   BadFileError and the errors of its parts, each naming the field
+    """
+    return _Reader(name, content).opened(data)
+
+
+class _Reader:
+    """Checks one field at a time and says exactly where it stands."""
+
+    def __init__(self, name: str, content: Callable[[str], bytes]):
+        self._name = name
+        self.content = content
+
+    def opened(self, data: object) -> Opened:
         if not isinstance(data, dict) or data.get("format") != FORMAT:
             raise BadFileError("This is not a Pure Signal session", self._name, f"Choose a {ENDING} file.")
         version = data.get("version")
@@ -207,16 +236,35 @@ class _Archive:
                 raise self._wrong(f"takes[{i}].ident", ref.ident)
             refs.append(ref)
             takes.append(take)
-        name, current, titles = data.get("name"), data.get("current"), data.get("titles", {})
+        name, current = data.get("name"), data.get("current")
         if not isinstance(name, str):
             raise self._wrong("name", name)
         if current is not None and current not in {ref.ident for ref in refs}:
             raise self._wrong("current", current)
-        if not isinstance(titles, dict) or not all(isinstance(v, str) for v in titles.values()):
-            raise self._wrong("titles", titles)
         path = settings.from_json(data.get("path"), f"{self._name}, session.json, path")
         target = self._map(data.get("target"), "target")
-        return Session(name, tuple(refs), current, target, path, tuple(sorted(titles.items()))), tuple(takes)
+        return Session(name, tuple(refs), current, target, path, self._delivery(data)), tuple(takes)
+
+    def _delivery(self, data: dict[str, Any]) -> Delivery:
+        rows, order, with_tempo = data.get("tracks", []), data.get("order", []), data.get("with_tempo", True)
+        if not isinstance(rows, list):
+            raise self._wrong("tracks", rows)
+        delivery = Delivery()
+        for i, row in enumerate(rows):
+            if not isinstance(row, dict):
+                raise self._wrong(f"tracks[{i}]", row)
+            key, title, colour = row.get("key"), row.get("title", ""), row.get("colour", "")
+            channel, out = row.get("channel"), row.get("out", True)
+            whole = isinstance(channel, int) and not isinstance(channel, bool) and 1 <= channel <= 16
+            good = isinstance(title, str) and colour in ("", *COLOURS) and isinstance(out, bool)
+            if not isinstance(key, str) or not good or not (channel is None or whole):
+                raise self._wrong(f"tracks[{i}]", row)
+            delivery = with_track(delivery, TrackSettings(key, title, colour, channel, out))
+        if not isinstance(order, list) or not all(isinstance(key, str) for key in order):
+            raise self._wrong("order", order)
+        if not isinstance(with_tempo, bool):
+            raise self._wrong("with_tempo", with_tempo)
+        return Delivery(delivery.tracks, tuple(order), with_tempo)
 
     def _map(self, data: object, field: str) -> NoteMap | None:
         return None if data is None else notemap.from_json(data, f"{self._name}, session.json, {field}")

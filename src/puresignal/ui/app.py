@@ -33,6 +33,8 @@ def run(paths: list[Path]) -> int:
         for problem in problems:
             print(f"pure-signal: {problem}", file=sys.stderr)
         return 1
+    if not problems and window.workbench.read_only is None:
+        window.offer_leftovers()
     return _show(app, window)
 
 
@@ -87,11 +89,28 @@ def _application() -> object:
 
 def _show(app: object, window: object) -> int:
     from PySide6.QtCore import QTimer
+    from PySide6.QtGui import QGuiApplication
 
-    # Python runs its signal handlers only between its own instructions; a slow tick lets Ctrl+C through.
-    signal.signal(signal.SIGINT, lambda *_: window.close())  # type: ignore[attr-defined]
+    from puresignal import logbook
+    from puresignal.ui.window import MainWindow
+
+    assert isinstance(window, MainWindow)
+    logbook.start(window.told_bug)
+    if window.preferences.geometry:
+        window.restoreGeometry(window.preferences.geometry)
+    window.wear_theme()
+    QGuiApplication.styleHints().colorSchemeChanged.connect(lambda _: window.wear_theme())
+
+    def end(*_: object) -> None:
+        # Closing stores unsaved work; it is offered again at the next start.
+        window.close()
+        app.quit()  # type: ignore[attr-defined]
+
+    for one in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(one, end)
+    # Python runs its signal handlers only between its own instructions; a slow tick lets them through.
     tick = QTimer()
     tick.timeout.connect(lambda: None)
-    tick.start(200)
-    window.show()  # type: ignore[attr-defined]
+    tick.start(100)
+    window.show()
     return int(app.exec())  # type: ignore[attr-defined]

@@ -162,7 +162,7 @@ class DrummerPanel(QFrame):
         self.kit.show_map(mapfile.shipped("practice-five"))
         self.kit.setAccessibleName(self.tr("Kit that the drummer plays"))
         self.kit.setToolTip(self.tr("The kit decides which notes arrive."))
-        self.kit.chosen.connect(self.kit.show_map)
+        self.kit.chosen.connect(lambda note_map: self.kit.show_map(note_map))
         self.tempo = _spin(40, 240, 92, self.tr(" BPM"), self.tr("Tempo of the drummer, in quarter notes a minute."))
         self.bars = _spin(1, 400, 16, self.tr(" bars"), self.tr("How long the drummer plays."))
         form = QFormLayout()

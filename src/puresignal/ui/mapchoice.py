@@ -1,4 +1,4 @@
-"""Choosing a note map: the shipped ones, the one in use, or a file."""
+"""Choosing a note map: the one in use, the player's own, the shipped ones, or a file."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QFileDialog, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QPushButton, QWidget
 
 from puresignal.core.errors import PureSignalError
 from puresignal.core.notemap import NoteMap
@@ -27,18 +27,34 @@ class MapChoice(QComboBox):
         """check: raises NoteMapError for a map that cannot serve here."""
         super().__init__(parent)
         self._check = check
-        self._now: NoteMap | None = None
-        self.setMinimumWidth(210)
+        self.now: NoteMap | None = None
+        self.keep_button: QPushButton | None = None
+        self._filled = False
+        self.setMinimumWidth(200)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.activated.connect(self._activate)
 
-    def show_map(self, note_map: NoteMap | None) -> None:
-        """Shows the map in use, first in the list where it is not a shipped one."""
-        self._now = note_map
+    def show_map(self, note_map: NoteMap | None, anew: bool = False) -> None:
+        """Shows the map in use, first in the list where it is in none of the collections.
+
+        anew  the collections may have changed
+        """
+        if self.keep_button is not None:
+            self.keep_button.setEnabled(note_map is not None)
+        if self._filled and note_map == self.now and not anew:
+            return
+        self.now, self._filled = note_map, True
         self.clear()
+        own = list(mapfile.own())
         shipped = [mapfile.shipped(ident) for ident in mapfile.shipped_ids()]
-        if note_map is not None and note_map not in shipped:
-            self.addItem(note_map.name, note_map)
+        if note_map is not None and note_map not in (*own, *shipped):
+            names = {entry.name for entry in (*own, *shipped)}
+            changed = note_map.name in names
+            self.addItem(self.tr("{name} (changed)").format(name=note_map.name) if changed else note_map.name, note_map)
+        for entry in own:
+            self.addItem(entry.name, entry)
+        if self.count():
+            self.insertSeparator(self.count())
         for entry in shipped:
             self.addItem(entry.name, entry)
         self.insertSeparator(self.count())
@@ -53,19 +69,22 @@ class MapChoice(QComboBox):
             if self._check is not None:
                 self._check(note_map, path.name)
         except PureSignalError as error:
-            self.show_map(self._now)
+            self.show_map(self.now, anew=True)
             self.failed.emit(str(error))
         else:
             self.chosen.emit(note_map)
 
-    def _activate(self, index: int) -> None:
-        note_map = self.itemData(index)
-        if note_map is not None:
-            if note_map != self._now:
-                self.chosen.emit(note_map)
-            return
+    def ask_file(self) -> None:
+        """Asks for a file and chooses the map in it."""
         name, _ = QFileDialog.getOpenFileName(self, self.tr("Open a note map"), "", self.tr("Note maps (*.json)"))
         if name:
             self.open_file(Path(name))
         else:
-            self.show_map(self._now)
+            self.show_map(self.now, anew=True)
+
+    def _activate(self, index: int) -> None:
+        note_map = self.itemData(index)
+        if note_map is None:
+            self.ask_file()
+        elif note_map != self.now:
+            self.chosen.emit(note_map)

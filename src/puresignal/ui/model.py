@@ -3,37 +3,63 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from puresignal import clean
 from puresignal.core import advice, survey
 from puresignal.core import session as edits
-from puresignal.core.deliver import FileTrack, build_song, file_tracks
+from puresignal.core.deliver import Clip, FileTrack, build_song, file_tracks
+from puresignal.core.delivery import Delivery
 from puresignal.core.errors import FileAccessError
 from puresignal.core.events import Take
 from puresignal.core.history import History
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Context
-from puresignal.core.path.path import Outcome, make_context, run
+from puresignal.core.path.path import Memo, Outcome, run
 from puresignal.core.session import Session, TakeRef
 from puresignal.core.takestore import TakeStore
-from puresignal.io import files, mapfile, midiwriter, sessionfile
+from puresignal.io import files, mapfile, midiwriter, sessionfile, workfolder
 
 
 @dataclass(frozen=True, eq=False)
 class Shown:
-    """The current take with everything that views draw of it. One is made for each change."""
+    """The current take with everything that views draw of it. One is made for each change.
+
+    What only some views need is worked out when one of them asks.
+    """
 
     ref: TakeRef
     take: Take
     context: Context
     outcome: Outcome
-    arrivals: tuple[survey.Arrival, ...]
-    facts: survey.Facts
-    tracks: tuple[FileTrack, ...]
-    warnings: tuple[str, ...]
+    delivery: Delivery
+
+    @cached_property
+    def arrivals(self) -> tuple[survey.Arrival, ...]:
+        return survey.arrivals(self.outcome, self.context)
+
+    @cached_property
+    def facts(self) -> survey.Facts:
+        return survey.facts(self.take, self.outcome)
+
+    @cached_property
+    def tracks(self) -> tuple[FileTrack, ...]:
+        return file_tracks(self.outcome, self.delivery)
+
+    @cached_property
+    def warnings(self) -> tuple[str, ...]:
+        return (*self.take.notices, *advice.warnings(self.take, self.outcome))
+
+    @cached_property
+    def row_of_origin(self) -> np.ndarray:
+        """(events,) row of each played note by its origin, -1 where an event is no note's start."""
+        rows = np.full(len(self.take.events), -1, np.int64)
+        rows[self.outcome.played.origin] = np.arange(len(self.outcome.played))
+        return rows
 
 
 class Workbench(QObject):
@@ -50,11 +76,13 @@ class Workbench(QObject):
         super().__init__(parent)
         self.store = TakeStore()
         self.history = History(Session(target=mapfile.shipped("general-midi")))
-        self.saved = self.history.now
+        self.saved: Session | None = self.history.now
         self.file: Path | None = None
         self.read_only: str | None = None
         self.shown: Shown | None = None
         self._made_of: object = None
+        self._memo = Memo()
+        self._lock: workfolder.Lock | None = None
 
     @property
     def session(self) -> Session:
@@ -95,18 +123,46 @@ class Workbench(QObject):
         Raises FileAccessError or BadFileError; the session is then as it was
         """
         opened = sessionfile.read(path)
+        lock = workfolder.session_lock(path)
+        notice = opened.notice
+        if not self._holds(lock) and not lock.take():
+            notice = self.tr(
+                "{name} is open in another window. It can be looked at here; save under another name to keep changes."
+            ).format(name=path.name)
         self.show_session(opened.session, opened.takes, path)
-        self.read_only = opened.notice
-        if opened.notice:
-            self.told.emit(opened.notice, True)
+        if notice is None:
+            self._hold(lock)
+        else:
+            lock.let_go()
+        self.read_only = notice
+        if notice:
+            self.told.emit(notice, True)
+
+    def recover(self, leftover: workfolder.Leftover) -> None:
+        """Unsaved work in place of this session; it is still unsaved.
+
+        Raises FileAccessError or BadFileError; the session is then as it was
+        """
+        opened = workfolder.recover(leftover)
+        self.show_session(opened.session, opened.takes, leftover.file)
+        self.saved = None
+        if leftover.file is not None:
+            lock = workfolder.session_lock(leftover.file)
+            if lock.take():
+                self._hold(lock)
+            else:
+                self.file = None
+        self.changed.emit()
 
     def show_session(self, session: Session, takes: tuple[Take, ...], path: Path | None = None) -> None:
         """A whole session from elsewhere."""
+        self.let_go()
         self.store = TakeStore()
         for take in takes:
             self.store.add(take)
         self.file, self.saved, self.read_only = path, session, None
         self._made_of = None
+        self._memo = Memo()
         self._turn_to(History(session), anew=True)
 
     def save_session(self, path: Path) -> None:
@@ -115,19 +171,44 @@ class Workbench(QObject):
         Raises FileAccessError when the system refuses; what was there before is unharmed
         """
         if self.read_only is not None and self.file is not None and path == self.file:
-            raise FileAccessError(
-                "This session is of a later version and would lose what this one does not know", str(path),
-                "Save under another name.",
-            )  # fmt: skip
-        sessionfile.write(path, self.session, {take.ident: take for take in self.store})
+            raise FileAccessError("This session can only be looked at", str(path), "Save under another name.")
+        lock = workfolder.session_lock(path)
+        if not self._holds(lock) and not lock.take():
+            raise FileAccessError("Another window has this session open", str(path), "Save under another name.")
+        try:
+            sessionfile.write(path, self.session, self.takes())
+        except FileAccessError:
+            if not self._holds(lock):
+                lock.let_go()
+            raise
+        if not self._holds(lock):
+            self._hold(lock)
         self.file, self.saved, self.read_only = path, self.session, None
         self.changed.emit()
 
-    def midi_bytes(self) -> bytes:
+    def takes(self) -> dict[str, Take]:
+        """All takes by ident, also those that undo has put out of sight."""
+        return {take.ident: take for take in self.store}
+
+    def let_go(self) -> None:
+        """Lets go of the session's file."""
+        if self._lock is not None:
+            self._lock.let_go()
+            self._lock = None
+
+    def _hold(self, lock: workfolder.Lock) -> None:
+        self.let_go()
+        self._lock = lock
+
+    def _holds(self, lock: workfolder.Lock) -> bool:
+        return self._lock is not None and self._lock.path == lock.path
+
+    def midi_bytes(self, clip: Clip | None = None) -> bytes:
         """The file that the current take becomes; the same bytes that `pure-signal clean` writes."""
         if self.shown is None:
             return b""
-        return midiwriter.to_bytes(build_song(self.shown.outcome, self.shown.take, dict(self.session.titles)))
+        song = build_song(self.shown.outcome, self.shown.take, self.session.delivery, clip)
+        return midiwriter.to_bytes(song, self.session.delivery.with_tempo)
 
     def save_midi(self, path: Path) -> None:
         """Raises FileAccessError when the system refuses."""
@@ -144,7 +225,7 @@ class Workbench(QObject):
         """Works out the current take again where something it is made of has changed."""
         session = self.session
         ref = session.take()
-        made_of = (ref, session.target, session.path, session.titles)
+        made_of = (ref, session.target, session.path, session.delivery)
         if self._made_of == made_of:
             return
         self._made_of = made_of
@@ -152,15 +233,5 @@ class Workbench(QObject):
 
     def _work_out(self, ref: TakeRef, session: Session) -> Shown:
         take = self.store[ref.ident]
-        context = make_context(take, ref.source, session.target, session.path, dict(ref.verdicts))
-        outcome = run(take, session.path, context)
-        return Shown(
-            ref=ref,
-            take=take,
-            context=context,
-            outcome=outcome,
-            arrivals=survey.arrivals(outcome, context),
-            facts=survey.facts(take, outcome),
-            tracks=file_tracks(outcome, dict(session.titles)),
-            warnings=(*take.notices, *advice.warnings(take, outcome)),
-        )
+        context = self._memo.context(take, ref.source, session.target, session.path, dict(ref.verdicts))
+        return Shown(ref, take, context, run(take, session.path, context, self._memo), session.delivery)

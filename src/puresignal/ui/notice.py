@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
@@ -14,14 +16,18 @@ class Notice(QFrame):
         self._text = QLabel()
         self._text.setWordWrap(True)
         self._text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self._away = QPushButton(self.tr("Put away"))
-        self._away.setToolTip(self.tr("Hide this message."))
-        self._away.setAccessibleName(self.tr("Put the message away"))
-        self._away.clicked.connect(self.hide)
+        self.act = QPushButton()
+        self.act.clicked.connect(self._do)
+        self._doing: Callable[[], None] | None = None
+        self.away = QPushButton(self.tr("Put away"))
+        self.away.setToolTip(self.tr("Hide this message."))
+        self.away.setAccessibleName(self.tr("Put the message away"))
+        self.away.clicked.connect(self.hide)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 8, 14, 8)
         row.addWidget(self._text, 1)
-        row.addWidget(self._away)
+        row.addWidget(self.act)
+        row.addWidget(self.away)
         self.hide()
 
     @property
@@ -30,8 +36,28 @@ class Notice(QFrame):
 
     def tell(self, text: str, problem: bool) -> None:
         """Shows a message; a problem stands out."""
+        self._show(text, problem)
+        self._doing = None
+        self.act.hide()
+
+    def offer(self, text: str, label: str, tip: str, act: Callable[[], None]) -> None:
+        """Shows a message with something that can be done about it."""
+        self._show(text, False)
+        self._doing = act
+        self.act.setText(label)
+        self.act.setAccessibleName(label)
+        self.act.setToolTip(tip)
+        self.act.show()
+
+    def _show(self, text: str, problem: bool) -> None:
         self.setObjectName("problem" if problem else "notice")
         self.style().polish(self)
         self._text.setText(text)
         self.setAccessibleName(text)
         self.show()
+
+    def _do(self) -> None:
+        doing, self._doing = self._doing, None
+        self.hide()
+        if doing is not None:
+            doing()

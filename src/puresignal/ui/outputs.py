@@ -1,16 +1,30 @@
-"""The Outputs view: the tracks, what the file will hold, and saving it."""
+"""The Outputs view: the tracks, what the file will hold, and taking it away."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
+
 import numpy as np
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRectF, Qt, Signal
-from PySide6.QtGui import QFont, QPainter
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QItemSelectionModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QRectF,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QFont, QGuiApplication, QPainter
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QFrame,
     QHBoxLayout,
     QHeaderView,
+    QInputDialog,
     QLabel,
+    QMenu,
     QPushButton,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -20,22 +34,30 @@ from PySide6.QtWidgets import (
 )
 
 from puresignal.core import session as edits
-from puresignal.core.deliver import FileTrack
-from puresignal.ui import theme, words
+from puresignal.core.deliver import Clip, FileTrack
+from puresignal.core.delivery import COLOURS, TrackSettings, moved
+from puresignal.core.errors import PureSignalError
+from puresignal.ui import clips, theme, words
 from puresignal.ui.model import Shown, Workbench
 
-_HEADS = ("", "track", "channel", "notes", "note numbers", "controls", "in the take")
-_NAME, _PICTURE = 1, 6
+_HEADS = ("", "track", "leaves", "channel", "notes", "note numbers", "in the take")
+_COLOUR, _NAME, _OUT, _CHANNEL, _PICTURE = 0, 1, 2, 3, 6
 _Index = QModelIndex | QPersistentModelIndex
+_COLOUR_WORDS = {
+    "kick": "blue", "snare": "orange", "hat": "teal", "tom": "purple", "cymbal": "gold", "percussion": "green",
+    "other": "grey",
+}  # fmt: skip
 
 
 class TracksModel(QAbstractTableModel):
-    """The tracks of the file to be. Names can be edited.
+    """The tracks of the file to be. Names can be edited, and whether a track leaves can be ticked.
 
     renamed  (track key, new name)
+    ticked   (track key, whether it leaves)
     """
 
     renamed = Signal(str, str)
+    ticked = Signal(str, bool)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -73,49 +95,62 @@ class TracksModel(QAbstractTableModel):
 
     def flags(self, index: _Index) -> Qt.ItemFlag:
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        if index.column() == _OUT:
+            return flags | Qt.ItemFlag.ItemIsUserCheckable
         return flags | Qt.ItemFlag.ItemIsEditable if index.column() == _NAME else flags
 
     def data(self, index: _Index, role: int = 0) -> object:
-        assert self._shown is not None
         entry, column = self.track(index.row()), index.column()
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             return self._text(entry, column)
+        if role == Qt.ItemDataRole.CheckStateRole and column == _OUT:
+            return Qt.CheckState.Checked if entry.out else Qt.CheckState.Unchecked
         if role == Qt.ItemDataRole.TextAlignmentRole:
             return Qt.AlignmentFlag.AlignVCenter | _side(column)
-        if role == Qt.ItemDataRole.BackgroundRole and column == 0:
-            return theme.current().family(entry.track.family)
+        if role == Qt.ItemDataRole.BackgroundRole and column == _COLOUR:
+            return theme.current().family(entry.colour)
+        if role == Qt.ItemDataRole.ForegroundRole and not entry.out:
+            return theme.current().colour("faint")
         if role == Qt.ItemDataRole.FontRole and column == _NAME:
             return theme.font(10, QFont.Weight.DemiBold)
-        if role == Qt.ItemDataRole.ToolTipRole and column == _NAME:
-            return self.tr("Double-click or F2 to give the track another name; an empty name gives it its own back.")
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return {
+                _NAME: self.tr("Double-click or F2 to give it another name; an empty name gives it its own back."),
+                _OUT: self.tr("Whether the track is written at all. Space ticks all chosen tracks."),
+                _CHANNEL: self.tr("The channel its notes leave on."),
+            }.get(column)
         return None
 
     def _text(self, entry: FileTrack, column: int) -> str:
         assert self._shown is not None
-        clean, controls = self._shown.outcome.clean, self._shown.outcome.controls
+        clean = self._shown.outcome.clean
         mine = clean.track == entry.index
         if column == _NAME:
             return entry.title
-        if column == 2:
+        if column == _CHANNEL:
+            if entry.channel is not None:
+                return str(entry.channel)
             return ", ".join(map(str, np.unique(clean.channel[mine]).tolist()))
-        if column == 3:
-            return words.count(int(np.count_nonzero(mine)))
         if column == 4:
-            notes = np.unique(clean.note[mine]).tolist()
-            return ", ".join(map(str, notes)) if len(notes) <= 8 else f"{notes[0]}–{notes[-1]}"
+            return words.count(int(np.count_nonzero(mine)))
         if column == 5:
-            return words.count(int(np.count_nonzero(controls.track == entry.index)))
+            notes = np.unique(clean.note[mine]).tolist()
+            return ", ".join(map(str, notes)) if len(notes) <= 7 else f"{notes[0]}–{notes[-1]}"
         return ""
 
     def setData(self, index: _Index, value: object, role: int = 0) -> bool:
+        key = self.track(index.row()).track.key
+        if role == Qt.ItemDataRole.CheckStateRole and index.column() == _OUT:
+            self.ticked.emit(key, Qt.CheckState(value) == Qt.CheckState.Checked)
+            return True
         if role != Qt.ItemDataRole.EditRole or index.column() != _NAME:
             return False
-        self.renamed.emit(self.track(index.row()).track.key, str(value))
+        self.renamed.emit(key, str(value))
         return True
 
 
 def _side(column: int) -> Qt.AlignmentFlag:
-    return Qt.AlignmentFlag.AlignLeft if column in (_NAME, 4, _PICTURE) else Qt.AlignmentFlag.AlignRight
+    return Qt.AlignmentFlag.AlignLeft if column in (_NAME, _OUT, 5, _PICTURE) else Qt.AlignmentFlag.AlignRight
 
 
 class StretchPicture(QStyledItemDelegate):
@@ -131,7 +166,7 @@ class StretchPicture(QStyledItemDelegate):
         worn = theme.current()
         painter.save()
         painter.fillRect(box, worn.colour("shade"))
-        painter.setPen(worn.family(self._model.track(index.row()).track.family))
+        painter.setPen(worn.family(self._model.track(index.row()).colour))
         places = np.unique((box.left() + self._model.starts(index.row()) * box.width()).astype(int))
         for x in places.tolist():
             painter.drawLine(x, round(box.top()), x, round(box.bottom()))
@@ -139,7 +174,7 @@ class StretchPicture(QStyledItemDelegate):
 
 
 class OutputsView(QWidget):
-    """Tracks on the left, the file on the right.
+    """Tracks on the left, the file and the clip on the right.
 
     save_asked  the player wants the MIDI file saved
     """
@@ -155,99 +190,329 @@ class OutputsView(QWidget):
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
         self._workbench = workbench
-        self.title = QLabel(self.tr("Tracks"))
-        self.title.setObjectName("title")
+        self._shown: Shown | None = None
+        self._stretch: tuple[float, float] | None = None
         self.model = TracksModel(self)
         self.model.renamed.connect(self._rename)
+        self.model.ticked.connect(self._tick)
         self.table = self._make_table()
+
+        left = QVBoxLayout()
+        left.setSpacing(10)
+        left.addLayout(self._make_top())
+        left.addWidget(self.table, 1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(20, 16, 20, 16)
+        row.setSpacing(18)
+        row.addLayout(left, 1)
+        side = QVBoxLayout()
+        side.setSpacing(14)
+        side.addWidget(self._make_file_panel())
+        side.addWidget(self._make_clip_panel())
+        side.addStretch()
+        row.addLayout(side)
+
+    def _make_top(self) -> QHBoxLayout:
+        title = QLabel(self.tr("Tracks"))
+        title.setObjectName("title")
         self.split = QComboBox()
         for key, label in self._SPLITS:
             self.split.addItem(self.tr(label), key)
         self.split.setAccessibleName(self.tr("How the drums are split to tracks"))
         self.split.setToolTip(self.tr("How the drums are split to tracks. Nothing is lost in going back and forth."))
         self.split.activated.connect(self._split)
-
+        self.channel = QComboBox()
+        self.channel.addItem(self.tr("own channel"), None)
+        for number in range(1, 17):
+            self.channel.addItem(self.tr("channel {n}").format(n=number), number)
+        self.channel.setAccessibleName(self.tr("Channel of the chosen tracks"))
+        self.channel.setToolTip(self.tr("The channel that the chosen tracks leave on."))
+        self.channel.activated.connect(lambda: self._set("set channel", channel=self.channel.currentData()))
+        self.colour = QComboBox()
+        self.colour.addItem(self.tr("own colour"), "")
+        for name in COLOURS:
+            self.colour.addItem(self.tr(_COLOUR_WORDS[name]), name)
+        self.colour.setAccessibleName(self.tr("Colour of the chosen tracks"))
+        self.colour.setToolTip(self.tr("The colour of the chosen tracks, here and in Takes."))
+        self.colour.activated.connect(lambda: self._set("set colour", colour=self.colour.currentData()))
         top = QHBoxLayout()
-        top.addWidget(self.title)
+        top.setSpacing(8)
+        top.addWidget(title)
         top.addStretch()
-        top.addWidget(self.split)
-        left = QVBoxLayout()
-        left.setSpacing(10)
-        left.addLayout(top)
-        left.addWidget(self.table, 1)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(20, 16, 20, 16)
-        row.setSpacing(18)
-        row.addLayout(left, 1)
-        row.addWidget(self._make_file_panel())
+        self.track_tools: list[QWidget] = [self.colour, self.channel]
+        for label, name, tip, by in (
+            ("↑", "Move up", "Move the chosen tracks up (Alt+Up).", -1),
+            ("↓", "Move down", "Move the chosen tracks down (Alt+Down).", 1),
+        ):
+            button = QPushButton(label)
+            button.setAccessibleName(self.tr(name))
+            button.setToolTip(self.tr(tip))
+            button.setShortcut("Alt+Up" if by < 0 else "Alt+Down")
+            button.clicked.connect(lambda _=False, b=by: self._move(b))
+            self.track_tools.append(button)
+        for widget in (*self.track_tools, self.split):
+            top.addWidget(widget)
+        return top
 
     def _make_table(self) -> QTableView:
         table = QTableView()
         table.setModel(self.model)
         table.setItemDelegateForColumn(_PICTURE, StretchPicture(self.model, table))
         table.setAccessibleName(self.tr("Tracks of the file"))
-        table.setToolTip(self.tr("The tracks that the file will hold, in their order."))
+        table.setToolTip(
+            self.tr("The tracks that the file will hold, in their order. Choose several to change them at once.")
+        )
         table.verticalHeader().hide()
         table.verticalHeader().setDefaultSectionSize(34)
         table.setShowGrid(False)
+        table.setWordWrap(False)
         table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         table.setTabKeyNavigation(False)
+        table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        table.customContextMenuRequested.connect(lambda at: self.menu().exec(table.viewport().mapToGlobal(at)))
         head = table.horizontalHeader()
         head.setMinimumSectionSize(6)
         head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        for i, width in enumerate((6, 150, 70, 64, 130, 74, 160)):
+        for i, width in enumerate((6, 150, 62, 76, 70, 128, 150)):
             table.setColumnWidth(i, width)
         head.setSectionResizeMode(_PICTURE, QHeaderView.ResizeMode.Stretch)
+        table.selectionModel().selectionChanged.connect(lambda *_: self._show_chosen())
         return table
 
-    def _make_file_panel(self) -> QFrame:
+    def _panel(self, title: str) -> tuple[QFrame, QVBoxLayout]:
         panel = QFrame()
         panel.setObjectName("panel")
-        panel.setFixedWidth(272)
+        panel.setFixedWidth(262)
         column = QVBoxLayout(panel)
         column.setContentsMargins(16, 14, 16, 14)
         column.setSpacing(8)
-        title = QLabel(self.tr("The file"))
-        title.setObjectName("figure")
+        label = QLabel(title)
+        label.setObjectName("figure")
+        column.addWidget(label)
+        return panel, column
+
+    def _make_file_panel(self) -> QFrame:
+        panel, column = self._panel(self.tr("The file"))
         self.contents = QLabel()
         self.contents.setWordWrap(True)
         self.contents.setTextFormat(Qt.TextFormat.PlainText)
+        self.with_tempo = QCheckBox(self.tr("with tempo and meter"))
+        self.with_tempo.setToolTip(self.tr("Off: the file takes on the tempo of the project it is dropped into."))
+        self.with_tempo.setAccessibleName(self.tr("Write tempo and meter"))
+        self.with_tempo.clicked.connect(self._write_tempo)
         self.save = QPushButton(self.tr("Save MIDI file…"))
         self.save.setObjectName("main")
         self.save.setToolTip(self.tr("Save the clean take as a Standard MIDI File (Ctrl+E)."))
         self.save.setAccessibleName(self.tr("Save MIDI file"))
         self.save.clicked.connect(self.save_asked)
-        column.addWidget(title)
-        column.addWidget(self.contents)
-        column.addSpacing(6)
-        column.addWidget(self.save)
-        column.addStretch()
+        for widget in (self.contents, self.with_tempo, self.save):
+            column.addWidget(widget)
         return panel
 
+    def _make_clip_panel(self) -> QFrame:
+        panel, column = self._panel(self.tr("Take it away"))
+        self.what = QComboBox()
+        self.what.setAccessibleName(self.tr("What the clip holds"))
+        self.what.setToolTip(
+            self.tr("What is dragged or copied. Choose tracks here, or a stretch of time on the ruler of Takes.")
+        )
+        for key, label in (("all", "the whole take"), ("tracks", "the chosen tracks"), ("stretch", "the chosen bars")):
+            self.what.addItem(self.tr(label), key)
+        self.what.activated.connect(lambda: self._show_clip())
+        self.handle = clips.ClipHandle()
+        self.handle.wanted.connect(self._drag)
+        self.handle.copied.connect(self.copy)
+        copy = QPushButton(self.tr("Copy as a file"))
+        copy.setToolTip(self.tr("Puts the clip on the clipboard as a .mid file (Ctrl+Shift+C)."))
+        copy.setAccessibleName(self.tr("Copy the clip as a file"))
+        copy.clicked.connect(self.copy)
+        self.copy_button = copy
+        for widget in (self.what, self.handle, copy):
+            column.addWidget(widget)
+        return panel
+
+    # Showing
+
     def show_take(self, shown: Shown | None) -> None:
-        """The current take's tracks and file."""
+        """The current take's tracks and file; chosen tracks stay chosen."""
+        chosen = self.chosen_keys()
+        self._shown = shown
         self.model.show_take(shown)
         self.save.setEnabled(shown is not None)
-        self.split.setCurrentIndex(self.split.findData(self._workbench.session.path.split.by))
+        session = self._workbench.session
+        self.split.setCurrentIndex(self.split.findData(session.path.split.by))
+        self.with_tempo.setChecked(session.delivery.with_tempo)
+        self._choose_keys(chosen)
+        self._show_chosen()
         if shown is None:
             self.contents.setText(self.tr("There is no take to save yet."))
             return
-        tempo, clean = shown.take.tempo, shown.outcome.clean
+        tempo = shown.take.tempo
+        leaving = [t for t in shown.tracks if t.out]
+        notes = int(np.isin(shown.outcome.clean.track, [t.index for t in leaving]).sum())
+        timing = [f"{words.tempo(tempo)}, {words.meter(tempo)}"] if session.delivery.with_tempo else []
         lines = [
             self.tr("Standard MIDI File, type 1"),
-            self.tr("{n} with names, and one for tempo and meter").format(n=words.counted(len(shown.tracks), "track")),
-            words.counted(len(clean), "note") + ", " + words.counted(len(shown.outcome.controls), "control"),
-            f"{words.tempo(tempo)}, {words.meter(tempo)}",
+            words.counted(len(leaving), "named track"),
+            words.counted(notes, "note"),
+            *timing,
             self.tr("{n} ticks a quarter note").format(n=words.count(tempo.ppq)),
-            words.duration(shown.take.length),
-            words.size(len(self._workbench.midi_bytes())),
+            f"{words.duration(shown.take.length)}, {words.size(len(self._workbench.midi_bytes()))}",
         ]
         self.contents.setText("\n".join(lines))
+
+    def set_stretch(self, stretch: tuple[float, float] | None) -> None:
+        """The stretch of time chosen in Takes."""
+        self._stretch = stretch
+        if stretch is not None:
+            self.what.setCurrentIndex(self.what.findData("stretch"))
+        elif self.what.currentData() == "stretch":
+            self.what.setCurrentIndex(self.what.findData("all"))
+        self._show_clip()
+
+    def chosen_keys(self) -> list[str]:
+        """Keys of the chosen tracks, in their order."""
+        rows = sorted({index.row() for index in self.table.selectionModel().selectedRows()})
+        return [self.model.track(row).track.key for row in rows] if self._shown is not None else []
+
+    def _choose_keys(self, keys: list[str]) -> None:
+        chosen = self.table.selectionModel()
+        flags = QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows
+        for row in range(self.model.rowCount()):
+            if self.model.track(row).track.key in keys:
+                chosen.select(self.model.index(row, 0), flags)
+
+    def _show_chosen(self) -> None:
+        keys = self.chosen_keys()
+        for widget in self.track_tools:
+            widget.setEnabled(bool(keys))
+        delivery = self._workbench.session.delivery
+        settings = [delivery.track(key) for key in keys]
+        for box, values in ((self.channel, {t.channel for t in settings}), (self.colour, {t.colour for t in settings})):
+            box.setCurrentIndex(box.findData(next(iter(values))) if len(values) == 1 else 0 if not values else -1)
+        self._show_clip()
+
+    def _show_clip(self) -> None:
+        clip = self.clip()
+        if self._shown is None or clip is None:
+            why = {"tracks": self.tr("Choose tracks first."), "stretch": self.tr("Drag on the ruler of Takes first.")}
+            text = why.get(str(self.what.currentData()), "")
+            self.handle.show_clip(self.tr("Nothing to drag"), text, False)
+        else:
+            self.handle.show_clip(self.clip_name(), self.tr("Drag into your music program"), True)
+        self.copy_button.setEnabled(self._shown is not None and clip is not None)
+
+    # The clip
+
+    def clip(self) -> Clip | None:
+        """What would be dragged, None for nothing."""
+        what = self.what.currentData()
+        if what == "tracks":
+            keys = self.chosen_keys()
+            return Clip(frozenset(keys)) if keys else None
+        if what == "stretch":
+            return Clip(None, *self._stretch) if self._stretch is not None else None
+        return Clip()
+
+    def clip_name(self) -> str:
+        """A name for the clip's file."""
+        assert self._shown is not None
+        what, name = self.what.currentData(), self._shown.ref.name
+        if what == "tracks":
+            titles = [t.title for t in self._shown.tracks if t.track.key in self.chosen_keys()]
+            return f"{name}, {', '.join(titles[:3])}{' …' if len(titles) > 3 else ''}"
+        if what == "stretch" and self._stretch is not None:
+            first, _, _ = self._shown.take.tempo.position(self._stretch[0])
+            last, _, _ = self._shown.take.tempo.position(max(self._stretch[0], self._stretch[1] - 0.001))
+            return f"{name}, bar {first}" if first == last else f"{name}, bars {first}-{last}"
+        return name
+
+    def clip_file(self) -> object:
+        """The clip as a file that stays until the program ends, None where there is none or it could not be written."""
+        clip = self.clip()
+        if clip is None or self._shown is None:
+            return None
+        try:
+            return clips.write(self.clip_name(), self._workbench.midi_bytes(clip))
+        except PureSignalError as error:
+            self._workbench.told.emit(str(error), True)
+            return None
+
+    def _drag(self) -> None:
+        path = self.clip_file()
+        if path is not None:
+            self.handle.drag(path)  # type: ignore[arg-type]
+
+    def copy(self) -> None:
+        """Puts the clip on the clipboard as a file."""
+        path = self.clip_file()
+        if path is not None:
+            QGuiApplication.clipboard().setMimeData(clips.mime_data(path))  # type: ignore[arg-type]
+            self._workbench.told.emit(self.tr("Copied: {name}").format(name=self.clip_name()), False)
+
+    # Changing
 
     def _rename(self, key: str, title: str) -> None:
         bench = self._workbench
         bench.do(self.tr("name track"), edits.with_title(bench.session, key, title))
 
+    def _tick(self, key: str, out: bool) -> None:
+        keys = self.chosen_keys()
+        name = self.tr("let a track leave") if out else self.tr("leave a track out")
+        self._change(name, keys if key in keys else [key], lambda t: replace(t, out=out))
+
+    def _set(self, name: str, **values: object) -> None:
+        self._change(self.tr(name), self.chosen_keys(), lambda t: replace(t, **values))
+
+    def _change(self, name: str, keys: list[str], change: Callable[[TrackSettings], TrackSettings]) -> None:
+        bench = self._workbench
+        changed = [change(bench.session.delivery.track(key)) for key in keys]
+        bench.do(name, edits.with_tracks(bench.session, changed))
+
+    def _move(self, by: int) -> None:
+        bench = self._workbench
+        if self._shown is None:
+            return
+        keys = tuple(t.track.key for t in self._shown.tracks)
+        bench.do(
+            self.tr("move tracks"), edits.with_track_order(bench.session, moved(keys, set(self.chosen_keys()), by))
+        )
+
+    def _write_tempo(self) -> None:
+        bench = self._workbench
+        written = self.with_tempo.isChecked()
+        bench.do(
+            self.tr("write tempo") if written else self.tr("leave tempo out"),
+            edits.with_tempo_written(bench.session, written),
+        )
+
     def _split(self) -> None:
         bench = self._workbench
         bench.do(self.tr("split tracks"), edits.with_split(bench.session, str(self.split.currentData())))
+
+    def menu(self) -> QMenu:
+        """What can be done with the chosen tracks."""
+        menu = QMenu(self)
+        for label, act in (
+            ("Rename…", self._ask_name),
+            ("Let them leave", lambda: self._set("let tracks leave", out=True)),
+            ("Leave them out", lambda: self._set("leave tracks out", out=False)),
+            ("Move up", lambda: self._move(-1)),
+            ("Move down", lambda: self._move(1)),
+            (
+                "As they came",
+                lambda: self._change(self.tr("reset tracks"), self.chosen_keys(), lambda t: TrackSettings(t.key)),
+            ),
+        ):
+            action = menu.addAction(self.tr(label))
+            action.setEnabled(bool(self.chosen_keys()))
+            action.triggered.connect(lambda _=False, a=act: a())
+        return menu
+
+    def _ask_name(self) -> None:
+        keys = self.chosen_keys()
+        if keys and self._shown is not None:
+            now = next(t.title for t in self._shown.tracks if t.track.key == keys[0])
+            name, chosen = QInputDialog.getText(self, self.tr("Rename"), self.tr("Name of the track"), text=now)
+            if chosen:
+                self._rename(keys[0], name)

@@ -6,8 +6,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.articulations import family_of, mark_of, sort_key, spoken
+from puresignal.core.articulations import canonical, family_of, mark_of, sort_key, spoken
+from puresignal.core.delivery import Delivery
+from puresignal.core.events import Notes
+from puresignal.core.path.context import Context
 from puresignal.core.path.path import Outcome
+
+_LOOSE = 100_000
+"""Row keys from here on are channel and note instead of an articulation."""
+_TRACK = 1_000_000
+"""Row keys of one track lie within this."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,34 +71,84 @@ class Picture:
         return tuple(row for group in self.groups for row in group.rows)
 
 
-def picture(outcome: Outcome, titles: dict[str, str], length: float) -> Picture:
-    """Rows by articulation under their tracks; what leads nowhere comes first."""
-    played, clean = outcome.played, outcome.clean
-    gone = ~np.isin(played.origin, clean.origin)
-    named = np.where(played.articulation >= 0, played.articulation.astype(np.int64), -1)
+@dataclass(frozen=True, eq=False)
+class _Lines:
+    """Which played notes stand on which line: it stays while settings move that only take out or change.
+
+    line    (n,) line of each played note, a number that holds track and articulation
+    lines   the lines that there are, rising; parts: the played rows of each
+    """
+
+    played: Notes
+    line: np.ndarray
+    lines: np.ndarray
+    parts: list[np.ndarray]
+
+
+_last_lines: list[_Lines] = []
+
+
+def _lines_of(outcome: Outcome) -> _Lines:
+    played = outcome.played
+    if _last_lines and _last_lines[0].played is played:
+        return _last_lines[0]
     # Where no articulation is known, a kit's row is the note itself; a channel of its own is one row of bars.
     own_channel = np.array(["/" in t.key for t in outcome.tracks], bool)
-    loose_key = 100_000 + played.channel.astype(np.int64) * 128 + played.note
+    loose_key = _LOOSE + played.channel.astype(np.int32) * 128 + played.note
+    named = played.articulation.astype(np.int32)
     key = np.where(named >= 0, named, np.where(own_channel[played.track], -1, loose_key))
-    branch = clean.branch == 0
-    lead = np.flatnonzero(branch)
-    where = np.searchsorted(played.seq, clean.seq[lead])
+    line = played.track.astype(np.int64) * _TRACK + key + 1
+    order = np.argsort(line, kind="stable")
+    lines, first = np.unique(line[order], return_index=True)
+    _last_lines[:] = [_Lines(played, line, lines, np.split(order, first[1:]))]
+    return _last_lines[0]
 
+
+def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context | None = None) -> Picture:
+    """Rows by articulation under their tracks; what leads nowhere comes first.
+
+    whole  a context whose kit's every articulation gets a row, played or not
+    """
+    played, clean = outcome.played, outcome.clean
+    if not len(played):
+        return Picture((), length)
+    gone = np.ones(int(played.origin.max()) + 1, bool)
+    gone[clean.origin] = False
+    gone = gone[played.origin]
+    made = _lines_of(outcome)
+    lines, parts = made.lines, made.parts
+    lead = np.flatnonzero(clean.branch == 0)
+    # Where each played note left as, -1 where it did not: a line's clean notes are then picked, not sorted.
+    place_in_clean = np.full(len(played), -1, np.int64)
+    place_in_clean[np.searchsorted(played.seq, clean.seq[lead])] = lead
+    clean_parts = [place[place >= 0] for place in (place_in_clean[mine] for mine in parts)]
+    by_track: dict[int, list[tuple[int, np.ndarray, np.ndarray]]] = {}
+    for one, mine, left in zip(lines.tolist(), parts, clean_parts, strict=True):
+        by_track.setdefault(one // _TRACK, []).append((one % _TRACK - 1, mine, left))
+
+    if whole is not None and whole.source is not None:
+        nobody = np.zeros(0, np.int64)
+        for pad in whole.source.pads:
+            code = whole.code[canonical(pad.articulation)]
+            rows_there = by_track.setdefault(int(whole.track_of_articulation[code]), [])
+            if all(code != one for one, _, _ in rows_there):
+                rows_there.append((code, nobody, nobody))
+    place = {key: i for i, key in enumerate(delivery.order)}
     groups = []
-    for index in _track_order(played.track, outcome):
+    for index in sorted(
+        by_track, key=lambda i: (outcome.tracks[i].key != "unmapped", place.get(outcome.tracks[i].key, len(place)), i)
+    ):
         track = outcome.tracks[index]
-        here = played.track == index
         rows = []
-        for one in _row_order(np.unique(key[here]), outcome):
-            mine = np.flatnonzero(here & (key == one))
-            left = lead[np.isin(where, mine)]
-            label, family, mark = _describe(int(one), track.family, outcome)
+        for one, mine, left in sorted(by_track[index], key=lambda item: _row_order(item[0], outcome)):
+            label, family, mark = _describe(one, track.family, outcome)
+            family = delivery.track(track.key).colour or family
             rows.append(
                 Row(
                     label=label,
                     family=family,
                     mark=mark,
-                    pitched=bool(own_channel[index]),
+                    pitched="/" in track.key,
                     loose=track.key == "unmapped",
                     start=played.start[mine],
                     end=np.where(np.isnan(played.end[mine]), played.start[mine] + 0.1, played.end[mine]),
@@ -105,28 +163,21 @@ def picture(outcome: Outcome, titles: dict[str, str], length: float) -> Picture:
                     clean_origin=clean.origin[left],
                 )
             )
-        title = "Leads nowhere" if track.key == "unmapped" else titles.get(track.key) or track.title
-        groups.append(Group(track.key, title, track.family, tuple(rows)))
+        own = delivery.track(track.key)
+        title = "Leads nowhere" if track.key == "unmapped" else own.title or track.title
+        groups.append(Group(track.key, title, own.colour or track.family, tuple(rows)))
     return Picture(tuple(groups), length)
 
 
-def _track_order(track: np.ndarray, outcome: Outcome) -> list[int]:
-    used = np.unique(track).tolist()
-    return sorted(used, key=lambda i: (outcome.tracks[i].key != "unmapped", i))
-
-
-def _row_order(keys: np.ndarray, outcome: Outcome) -> list[int]:
-    def order(key: int) -> tuple[int, str, int, str]:
-        return sort_key(outcome.vocabulary[key]) if 0 <= key < 100_000 else (99, "", key, "")
-
-    return sorted(keys.tolist(), key=order)
+def _row_order(key: int, outcome: Outcome) -> tuple[int, str, int, str]:
+    return sort_key(outcome.vocabulary[key]) if 0 <= key < _LOOSE else (99, "", key, "")
 
 
 def _describe(key: int, family: str, outcome: Outcome) -> tuple[str, str, str]:
     if key < 0:
         return "notes", family, "dash"
-    if key >= 100_000:
-        channel, note = divmod(key - 100_000, 128)
+    if key >= _LOOSE:
+        channel, note = divmod(key - _LOOSE, 128)
         kit_channels = {int(c) for c in np.unique(outcome.played.channel)}
         return f"note {note}" if len(kit_channels) == 1 else f"{note}, ch {channel}", "other", "dash"
     name = outcome.vocabulary[key]

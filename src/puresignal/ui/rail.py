@@ -65,6 +65,7 @@ class Rail(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(WIDTH)
         self.cards: list[Card] = []
+        self._made_of: object = None
         self._group = QButtonGroup(self)
         head = QLabel(self.tr("INPUTS"))
         head.setObjectName("section")
@@ -105,6 +106,13 @@ class Rail(QWidget):
 
     def show_session(self) -> None:
         """The session's takes as cards, the newest first."""
+        session = self._workbench.session
+        made_of = (session.takes and tuple((t.ident, t.name) for t in session.takes), id(self._workbench.store))
+        if made_of == self._made_of:
+            for card in self.cards:
+                card.setChecked(card.ident == session.current)
+            return
+        self._made_of = made_of
         for card in self.cards:
             self._group.removeButton(card)
             card.hide()

@@ -29,6 +29,10 @@ def render(app: object, folder: Path) -> Iterator[Path]:
         suffix = "" if worn is theme.LIGHT else "-dim"
         for name in window.views:  # type: ignore[attr-defined]
             window.show_view(name)  # type: ignore[attr-defined]
+            if name == "Mapping":
+                window.mapping.ribbons.select(0, 0)  # type: ignore[attr-defined]
+            if name == "Takes":
+                window.takes.timeline.select(window.workbench.shown.outcome.clean.origin[40:41])  # type: ignore[attr-defined]
             yield _grab(app, window, folder / f"{name.lower()}{suffix}.png")
         window.strip.figures[What.REMOVED, Reason.DOUBLE].click()  # type: ignore[attr-defined]
         yield _grab(app, window, folder / f"takes-doubles{suffix}.png")

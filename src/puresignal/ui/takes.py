@@ -1,43 +1,96 @@
-"""The Takes view: played beside clean, over bars and beats."""
+"""The Takes view: played beside clean, over bars and beats; the path and the chosen note at the right."""
 
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
+from puresignal.core import selection
+from puresignal.core import session as edits
 from puresignal.core.articulations import spoken
-from puresignal.core.tally import REASON_WORDS, Reason, What
+from puresignal.core.path.context import Verdict
+from puresignal.core.path.path import Outcome
+from puresignal.core.tally import REASON_WORDS, Reason, Stage, What
 from puresignal.ui import drawing
 from puresignal.ui.model import Shown, Workbench
+from puresignal.ui.pathpanel import PathPanel
 from puresignal.ui.picture import picture
 from puresignal.ui.timeline import Timeline
+from puresignal.ui.tracepanel import TracePanel
+
+SIDE = 272
 
 
 class TakesView(QWidget):
-    """The timeline with its few controls, and a line that says what the pointer is on."""
+    """The timeline with its few controls, a line that says what the pointer is on, and the side.
+
+    stretched  another stretch of time is chosen: (begin, end) in seconds, or None
+    """
+
+    stretched = Signal(object)
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
         self._workbench = workbench
         self._shown: Shown | None = None
-        self._pointed = np.zeros(0, np.int64)
         self.timeline = Timeline()
         self.timeline.set_describe(self.describe)
         self.timeline.hovered.connect(self._hover)
+        self.timeline.chosen.connect(self._choose)
+        self.timeline.stretched.connect(self.stretched)
+        self.timeline.acted.connect(self.act)
+        self.timeline.menu_asked.connect(lambda at: self.menu().exec(at))
         self.said = QLabel()
         self.said.setObjectName("faint")
         self.said.setAccessibleName(self.tr("What the pointer is on"))
         self.empty = QLabel(self.tr("No take yet. Open a MIDI file, or let the simulated drummer play one."))
         self.empty.setObjectName("faint")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.path = PathPanel(workbench)
+        self.path.asked.connect(lambda stage: self._point(selection.touched(self._outcome(), Stage(stage))))
+        self.trace = TracePanel()
+        self.trace.acted.connect(self.act)
+        self.side = self._make_side()
 
-        column = QVBoxLayout(self)
+        left = QVBoxLayout()
+        left.setSpacing(0)
+        left.addWidget(self._controls())
+        left.addWidget(self.timeline, 1)
+        left.addWidget(self.empty, 1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addLayout(left, 1)
+        row.addWidget(self.side)
+
+    def _make_side(self) -> QScrollArea:
+        inner = QWidget()
+        inner.setObjectName("rail")
+        column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self._controls())
-        column.addWidget(self.timeline, 1)
-        column.addWidget(self.empty, 1)
+        column.addWidget(self.path)
+        column.addWidget(self.trace, 1)
+        side = QScrollArea()
+        side.setObjectName("side")
+        side.setWidget(inner)
+        side.setWidgetResizable(True)
+        side.setFixedWidth(SIDE)
+        side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        side.setFrameShape(QScrollArea.Shape.NoFrame)
+        side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        return side
 
     def _controls(self) -> QWidget:
         bar = QWidget()
@@ -49,37 +102,58 @@ class TakesView(QWidget):
         self.show_group = QButtonGroup(self)
         self.show_buttons: dict[str, QPushButton] = {}
         for name, label, tip in (
-            (drawing.PLAYED, "Played", "Every hit as it was played, in outline."),
-            (drawing.CLEAN, "Clean", "The hits that leave, solid."),
-            (drawing.BOTH, "Both", "What leaves is solid; what was taken out is an outline, struck through."),
+            (drawing.PLAYED, "Played", "Every hit as it was played, in outline (F6)."),
+            (drawing.CLEAN, "Clean", "The hits that leave, solid (F7)."),
+            (drawing.BOTH, "Both", "What leaves is solid; what was taken out is an outline, struck through (F8)."),
         ):
-            button = QPushButton(self.tr(label))
+            button = self._button(label, label, tip)
             button.setCheckable(True)
-            button.setToolTip(self.tr(tip))
-            button.setAccessibleName(self.tr(label))
             button.clicked.connect(lambda _=False, n=name: self.choose(n))
             self.show_group.addButton(button)
             self.show_buttons[name] = button
             row.addWidget(button)
         self.show_buttons[drawing.BOTH].setChecked(True)
-        row.addSpacing(12)
+        row.addSpacing(8)
+        self.all_rows = QCheckBox(self.tr("all rows"))
+        self.all_rows.setToolTip(self.tr("Also rows of the kit on which nothing was played."))
+        self.all_rows.setAccessibleName(self.tr("Show all rows of the kit"))
+        self.all_rows.toggled.connect(lambda _: self._draw(False))
+        row.addWidget(self.all_rows)
+        row.addSpacing(8)
         row.addWidget(self.said, 1)
-        for label, name, tip, action in (
-            (
-                "\N{MINUS SIGN}",
-                "Zoom out",
-                "Show a longer stretch (minus key, or Ctrl and wheel).",
-                lambda: self.timeline.zoom(1 / 1.5),
-            ),
-            ("+", "Zoom in", "Show a shorter stretch (plus key, or Ctrl and wheel).", lambda: self.timeline.zoom(1.5)),
-            ("Whole take", "Show the whole take", "Everything in view (key 0).", lambda: self.timeline.show_all()),
+        doubtful = self._button(
+            "Next doubtful",
+            "Next doubtful note",
+            "The next hit that was only just kept or taken out (D; Shift+D back).",
+        )
+        doubtful.clicked.connect(lambda: self.act("next doubtful"))
+        self.doubtful = doubtful
+        row.addWidget(doubtful)
+        for label, name, tip, factor in (
+            ("\N{MINUS SIGN}", "Zoom out", "Show a longer stretch (minus key, or Ctrl and wheel).", 1 / 1.5),
+            ("+", "Zoom in", "Show a shorter stretch (plus key, or Ctrl and wheel).", 1.5),
         ):
-            button = QPushButton(self.tr(label))
-            button.setToolTip(self.tr(tip))
-            button.setAccessibleName(self.tr(name))
-            button.clicked.connect(lambda _=False, act=action: act())
+            button = self._button(label, name, tip)
+            button.clicked.connect(lambda _=False, f=factor: self.timeline.zoom(f))
             row.addWidget(button)
+        whole = self._button("Whole take", "Show the whole take", "Everything in view (key 0).")
+        whole.clicked.connect(lambda: self.timeline.show_all())
+        row.addWidget(whole)
+        fold = self._button("Path", "Show the path", "Show or fold away the path and the chosen note (F9).")
+        fold.setCheckable(True)
+        fold.setChecked(True)
+        fold.toggled.connect(lambda on: self.side.setVisible(on))
+        self.fold = fold
+        row.addWidget(fold)
         return bar
+
+    def _button(self, label: str, name: str, tip: str) -> QPushButton:
+        button = QPushButton(self.tr(label))
+        button.setToolTip(self.tr(tip))
+        button.setAccessibleName(self.tr(name))
+        return button
+
+    # Showing
 
     def choose(self, show: str) -> None:
         """ "played", "clean" or "both"."""
@@ -87,53 +161,142 @@ class TakesView(QWidget):
         self.timeline.set_show(show)
 
     def show_take(self, shown: Shown | None) -> None:
-        """The current take; zoom and place stay where it is the same one as before."""
+        """The current take; zoom, place and choice stay where it is the same one as before."""
         before, self._shown = self._shown, shown
         self.timeline.setVisible(shown is not None)
         self.empty.setVisible(shown is None)
+        self.path.show_take(shown)
         if shown is None:
+            self.trace.show_notes(None, np.zeros(0, np.int64))
             return
         same = before is not None and before.take is shown.take
-        titles = dict(self._workbench.session.titles)
-        self.timeline.show_picture(picture(shown.outcome, titles, shown.take.length), shown.take.tempo, not same)
-        if not same:
-            self.point_at(-1, -1)
+        self._draw(not same)
+        if same:
+            self.trace.show_notes(shown, self.timeline.selected)
+        else:
+            self.timeline.select(np.zeros(0, np.int64))
+            self.timeline.set_stretch(None)
+        self.doubtful.setEnabled(len(selection.doubtful(shown.outcome)) > 0)
+
+    def _draw(self, fit: bool) -> None:
+        if self._shown is None:
+            return
+        whole = self._shown.context if self.all_rows.isChecked() else None
+        drawn = picture(self._shown.outcome, self._shown.delivery, self._shown.take.length, whole)
+        self.timeline.show_picture(drawn, self._shown.take.tempo, fit)
+
+    def _outcome(self) -> Outcome:
+        assert self._shown is not None
+        return self._shown.outcome
 
     def point_at(self, what: int, reason: int) -> None:
-        """Points at the notes behind a figure of the tally; (-1, -1) points at none."""
+        """Chooses the notes behind a figure of the tally; (-1, -1) chooses none."""
         if self._shown is None or (what, reason) == (-1, -1):
-            self._pointed = np.zeros(0, np.int64)
-            self.timeline.mark(self._pointed)
+            self.timeline.select(np.zeros(0, np.int64))
             return
         outcome = self._shown.outcome
         if what >= 0:
-            self._pointed = outcome.tally.origins(What(what), Reason(reason))
+            if what == What.REMOVED:
+                self.choose(drawing.BOTH)
+            self._point(selection.in_order(outcome, outcome.tally.origins(What(what), Reason(reason))))
         elif reason == -4:
-            e = outcome.tally.entries
-            unsure = (e.confidence < 0.6) & ((e.what == What.REMOVED) | (e.what == What.KEPT))
-            self._pointed = np.unique(e.origin[unsure])
+            self._point(selection.doubtful(outcome))
         else:
             self.choose(drawing.PLAYED if reason == -2 else drawing.CLEAN)
-            self._pointed = np.zeros(0, np.int64)
-        if what >= 0 and what == What.REMOVED:
-            self.choose(drawing.BOTH)
-        self.timeline.mark(self._pointed)
-        self.step(1, first=True)
 
-    def step(self, direction: int, first: bool = False) -> None:
-        """To the next note pointed at, or the one before."""
-        if self._shown is None or not len(self._pointed):
+    def show_hits(self, origins: np.ndarray) -> None:
+        """Chooses notes and brings the first into view."""
+        self._point(origins)
+
+    def _point(self, origins: np.ndarray) -> None:
+        self.timeline.select(origins)
+        if not len(origins) or self._shown is None:
             return
-        played = self._shown.outcome.played
-        starts = np.sort(played.start[np.isin(played.origin, self._pointed)])
+        starts = self._starts(origins)
         begin, end = self.timeline.seconds_in_view()
-        middle = (begin + end) / 2
-        if first:
-            self.timeline.bring_into_view(float(starts[0]) if not np.any((starts > begin) & (starts < end)) else middle)
+        if not np.any((starts > begin) & (starts < end)):
+            self.timeline.bring_into_view(float(starts[0]))
+
+    def _starts(self, origins: np.ndarray) -> np.ndarray:
+        assert self._shown is not None
+        rows = self._shown.row_of_origin[origins]
+        return np.sort(self._shown.outcome.played.start[rows[rows >= 0]])
+
+    def step(self, direction: int) -> None:
+        """To the next chosen note, or the one before."""
+        if self._shown is None or not len(self.timeline.selected):
             return
-        at = np.searchsorted(starts, middle + direction * 1e-3 + (0.2 if direction > 0 else -0.2) * (end - begin))
-        at = int(np.clip(at if direction > 0 else at - 1, 0, len(starts) - 1))
-        self.timeline.bring_into_view(float(starts[at]))
+        starts = self._starts(self.timeline.selected)
+        begin, end = self.timeline.seconds_in_view()
+        place = begin + 0.3 * (end - begin)
+        later = starts[starts > place + 1e-3] if direction > 0 else starts[starts < place - 1e-3]
+        if len(later):
+            at = float(later[0] if direction > 0 else later[-1])
+            self.timeline.move_by(at - place)
+
+    # Doing
+
+    def act(self, what: str) -> None:
+        """What a key, a button or the menu asks for."""
+        if self._shown is None:
+            return
+        if what in ("next doubtful", "doubtful before"):
+            self._step_doubtful(1 if what == "next doubtful" else -1)
+            return
+        origins = self.timeline.selected
+        if what.endswith("alike") and len(origins) == 1:
+            origins = selection.alike(self._shown.outcome, int(origins[0]))
+        if not len(origins):
+            return
+        verdict = {"take out": Verdict(keep=False), "put back": Verdict(keep=True)}.get(what.removesuffix(" alike"))
+        bench, ident = self._workbench, self._shown.ref.ident
+        settled = verdict is not None and np.isin(origins, selection.doubtful(self._shown.outcome)).all()
+        names = {"take out": self.tr("take {n} out"), "put back": self.tr("keep {n}")}
+        pattern = names.get(what.removesuffix(" alike"), self.tr("let the stages decide on {n}"))
+        name = pattern.format(
+            n=self.tr("{count} notes").format(count=len(origins)) if len(origins) > 1 else self.tr("a note")
+        )
+        bench.do(name, edits.with_verdicts(bench.session, ident, origins.tolist(), verdict))
+        if settled and len(origins) == 1:
+            self._step_doubtful(1)
+
+    def _step_doubtful(self, direction: int) -> None:
+        """To the next doubtful note that the player has not settled."""
+        assert self._shown is not None
+        verdicts = dict(self._shown.ref.verdicts)
+        open_ones = np.array(
+            [o for o in selection.doubtful(self._shown.outcome).tolist() if o not in verdicts], np.int64
+        )
+        if not len(open_ones):
+            self._workbench.told.emit(self.tr("No doubtful note is left."), False)
+            return
+        chosen = self.timeline.selected
+        now = chosen[0] if len(chosen) == 1 else (-1 if direction > 0 else open_ones[-1] + 1)
+        later = open_ones[open_ones > now] if direction > 0 else open_ones[open_ones < now][::-1]
+        goal = int(later[0]) if len(later) else int(open_ones[0] if direction > 0 else open_ones[-1])
+        self.timeline.select(np.array([goal]))
+        self.timeline.bring_into_view(float(self._starts(np.array([goal]))[0]))
+
+    def menu(self) -> QMenu:
+        """What can be done with the chosen notes."""
+        menu = QMenu(self)
+        some, single = len(self.timeline.selected) > 0, len(self.timeline.selected) == 1
+        for act, label, able in (
+            ("put back", "Keep", some), ("take out", "Take out", some), ("put back alike", "Keep all alike", single),
+            ("take out alike", "Take out all alike", single), ("as the stages say", "As the stages say", some),
+        ):  # fmt: skip
+            action = menu.addAction(self.tr(label))
+            action.setEnabled(able)
+            action.triggered.connect(lambda _=False, a=act: self.act(a))
+        menu.addSeparator()
+        menu.addAction(self.tr("Next doubtful")).triggered.connect(lambda: self.act("next doubtful"))
+        menu.addAction(self.tr("Whole take")).triggered.connect(lambda: self.timeline.show_all())
+        return menu
+
+    def _choose(self, origins: np.ndarray) -> None:
+        self.trace.show_notes(self._shown, origins)
+
+    # Saying
 
     def describe(self, origin: int) -> str:
         """What a note is and what became of it, in a line or two."""
@@ -141,22 +304,19 @@ class TakesView(QWidget):
             return ""
         outcome, tempo = self._shown.outcome, self._shown.take.tempo
         played = outcome.played
-        i = int(np.flatnonzero(played.origin == origin)[0])
+        i = int(self._shown.row_of_origin[origin])
         code = int(played.articulation[i])
         name = spoken(outcome.vocabulary[code]) if code >= 0 else self.tr("unknown")
         bar, beat, _ = tempo.position(float(played.start[i]))
-        pattern = self.tr("{name} · velocity {velocity:g} · note {note}, channel {channel} · bar {bar}, beat {beat}")
-        text = pattern.format(
-            name=name, velocity=float(played.velocity[i]), note=int(played.note[i]), channel=int(played.channel[i]),
-            bar=bar, beat=beat,
-        )  # fmt: skip
+        text = self.tr("{name} · velocity {velocity:g} · bar {bar}, beat {beat} · note {note}").format(
+            name=name, velocity=float(played.velocity[i]), bar=bar, beat=beat, note=int(played.note[i])
+        )
         clean = np.flatnonzero(outcome.clean.origin == origin)
         if len(clean):
             notes = ", ".join(str(int(outcome.clean.note[c])) for c in clean)
-            return self.tr("{text} · leaves as note {notes}").format(text=text, notes=notes)
-        removed = [s for s in outcome.tally.trace(origin) if s.what == What.REMOVED]
-        why = REASON_WORDS[removed[0].reason] if removed else ""
-        return self.tr("{text} · taken out: {why}").format(text=text, why=why)
+            return self.tr("{text} leaves as {notes}").format(text=text, notes=notes)
+        why = selection.reason_removed(outcome, origin)
+        return self.tr("{text} taken out: {why}").format(text=text, why=REASON_WORDS[why] if why is not None else "")
 
     def _hover(self, origin: int) -> None:
         self.said.setText(self.describe(origin))

@@ -39,7 +39,7 @@ class TallyStrip(QWidget):
         self._chosen = (-1, -1)
         self.figures: dict[tuple[int, int], QPushButton] = {}
 
-    def show_tally(self, tally: Tally | None) -> None:
+    def show_tally(self, tally: Tally | None, doubtful: int = 0) -> None:
         """The sums of a take; without one, what the strip is for."""
         while self._row.count():
             item = self._row.takeAt(0)
@@ -62,9 +62,9 @@ class TallyStrip(QWidget):
             self._add_text("\N{MINUS SIGN}")
             self._add_figure(self.tr(REASON_WORDS[reason]), count, (What.ADDED, reason), self.tr(_TOLD[reason]))
         self._row.addStretch()
-        if tally.doubtful():
+        if doubtful:
             tip = self.tr("Hits that were only just kept or only just taken out.")
-            self._add_figure(self.tr("doubtful"), tally.doubtful(), (-1, -4), tip)
+            self._add_figure(self.tr("doubtful"), doubtful, (-1, -4), tip)
         if self._chosen in self.figures:
             self.figures[self._chosen].setChecked(True)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from importlib import resources
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -35,10 +36,15 @@ class Theme:
     families: dict[str, str]
 
     def colour(self, role: str) -> QColor:
-        return QColor(getattr(self, role))
+        return QColor(_parsed(getattr(self, role)))
 
     def family(self, name: str) -> QColor:
-        return QColor(self.families.get(name, self.families["other"]))
+        return QColor(_parsed(self.families.get(name, self.families["other"])))
+
+
+@lru_cache(maxsize=256)
+def _parsed(text: str) -> QColor:
+    return QColor(text)
 
 
 LIGHT = Theme(
@@ -105,13 +111,18 @@ def load_fonts() -> None:
             QFontDatabase.addApplicationFontFromData(entry.read_bytes())
 
 
-def font(size: float = 10.0, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
-    """The typeface at a point size, with figures of one width."""
+@lru_cache(maxsize=64)
+def _font(size: float, weight: QFont.Weight) -> QFont:
     made = QFont(FAMILY)
     made.setPointSizeF(size)
     made.setWeight(weight)
     made.setFeature(QFont.Tag("tnum"), 1)
     return made
+
+
+def font(size: float = 10.0, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """The typeface at a point size, with figures of one width."""
+    return QFont(_font(size, weight))
 
 
 def wear(app: QApplication, theme: Theme) -> None:
@@ -154,6 +165,9 @@ def _sheet(t: Theme) -> str:
     QToolTip {{ color: {t.sheet}; background: {t.ink}; border: none; padding: 5px 8px; }}
     QWidget#header {{ background: {t.sheet}; border-bottom: 1px solid {t.line}; }}
     QWidget#rail {{ background: {t.paper}; border-right: 1px solid {t.line}; }}
+    QScrollArea#side {{ border-left: 1px solid {t.line}; background: {t.paper}; }}
+    QFrame#stage {{ background: transparent; border: none; border-top: 1px solid {t.line}; }}
+    QLabel#stageName, QCheckBox#stageName {{ font-weight: 600; }}
     QWidget#strip {{ background: {t.sheet}; border-top: 1px solid {t.line}; }}
     QWidget#bar {{ background: {t.paper}; border-bottom: 1px solid {t.line}; }}
     QLabel#title {{ font-size: 15pt; font-weight: 700; }}
@@ -190,6 +204,12 @@ def _sheet(t: Theme) -> str:
     QComboBox QAbstractItemView {{ background: {t.sheet}; border: 1px solid {t.edge}; outline: none;
         selection-background-color: {t.chosen}; selection-color: {t.ink}; }}
     QCheckBox {{ spacing: 8px; padding: 2px; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {t.line}; border-radius: 2px; }}
+    QSlider::sub-page:horizontal {{ background: {t.edge}; border-radius: 2px; }}
+    QSlider::handle:horizontal {{ width: 13px; margin: -5px 0; border-radius: 6px; background: {t.ink}; }}
+    QSlider::handle:horizontal:focus {{ background: {t.accent}; }}
+    QSlider::handle:horizontal:disabled {{ background: {t.line}; }}
+    QSlider:focus {{ background: {t.chosen}; }}
     QCheckBox:focus {{ background: {t.chosen}; }}
     QTableView, QTreeView, QListView {{ background: {t.sheet}; border: 1px solid {t.line};
         selection-background-color: {t.chosen}; selection-color: {t.ink}; outline: none; gridline-color: {t.line}; }}

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 import numpy as np
 from PySide6.QtCore import QEvent, QLineF, QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
+    QContextMenuEvent,
     QFont,
     QFontMetricsF,
     QHelpEvent,
+    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -27,6 +31,8 @@ GUTTER = 214
 RULER = 34
 OVERVIEW = 46
 NAMES = 94
+MOST_CARETS = 250
+"""Chosen notes of a row in sight that each get a pointer of their own."""
 NARROWEST, WIDEST = 2.0, 4000.0
 """Pixels a second: how far one can zoom out beyond fit, and in."""
 
@@ -34,12 +40,30 @@ NARROWEST, WIDEST = 2.0, 4000.0
 class Timeline(QAbstractScrollArea):
     """Draws a picture of a take. Wheel scrolls, Ctrl and wheel zooms about the pointer.
 
-    hovered  the note under the pointer as its origin, -1 for none
-    picked   a note was clicked: its origin
+    Click, sweep over the sheet, click a row's or a track's name: notes are chosen;
+    Shift and Ctrl add. Drag on the ruler: a stretch of time is chosen.
+
+    hovered    the note under the pointer as its origin, -1 for none
+    chosen     other notes are chosen: their origins
+    stretched  another stretch of time is chosen: (begin, end) in seconds, or None
+    acted      a key asked for something: "take out", "put back", "next doubtful" ...
+    menu_asked a context menu is wanted, at a global point
     """
 
     hovered = Signal(int)
-    picked = Signal(int)
+    chosen = Signal(object)
+    stretched = Signal(object)
+    acted = Signal(str)
+    menu_asked = Signal(QPoint)
+
+    KEYS: ClassVar[dict[Qt.Key, str]] = {
+        Qt.Key.Key_Delete: "take out",
+        Qt.Key.Key_X: "take out",
+        Qt.Key.Key_Insert: "put back",
+        Qt.Key.Key_K: "put back",
+        Qt.Key.Key_U: "as the stages say",
+        Qt.Key.Key_D: "next doubtful",
+    }
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -52,7 +76,13 @@ class Timeline(QAbstractScrollArea):
         self._picture = Picture((), 1.0)
         self._tempo = TempoMap()
         self._show = drawing.BOTH
-        self._marked = np.zeros(0, np.int64)
+        self.selected = np.zeros(0, np.int64)
+        self._is_selected = np.zeros(0, bool)
+        self._overview: tuple[object, QImage] | None = None
+        self._labels: dict[tuple[object, ...], QImage] = {}
+        self._plain_height = 38.0
+        self.stretch: tuple[float, float] | None = None
+        self._sweep: tuple[QPointF, QPointF, np.ndarray] | None = None
         self._begin = 0.0
         self._scale = 100.0
         self._drag: tuple[str, float, float] | None = None
@@ -64,6 +94,8 @@ class Timeline(QAbstractScrollArea):
     def show_picture(self, picture: Picture, tempo: TempoMap, fit: bool) -> None:
         """Draws a picture; `fit` starts at its beginning with a few bars in view."""
         self._picture, self._tempo = picture, tempo
+        self._overview = None
+        self._flag_selected()
         if fit:
             first = min((float(row.start[0]) for row in picture.rows if len(row.start)), default=0.0)
             bars = tempo.beats_to_seconds(tempo.seconds_to_beats(np.array([first])) + 16)[0] - first
@@ -76,10 +108,26 @@ class Timeline(QAbstractScrollArea):
         self._show = show
         self.viewport().update()
 
-    def mark(self, origins: np.ndarray) -> None:
-        """Points at notes, and brings the first one into view."""
-        self._marked = np.sort(origins)
+    def select(self, origins: np.ndarray, tell: bool = True) -> None:
+        """Chooses notes by their origins."""
+        self.selected = np.unique(np.asarray(origins, np.int64))
+        self._flag_selected()
         self.viewport().update()
+        if tell:
+            self.chosen.emit(self.selected)
+
+    def _flag_selected(self) -> None:
+        """A look-up by origin, so that painting asks each note in sight once."""
+        most = max((int(row.origin.max()) for row in self._picture.rows if len(row.origin)), default=-1)
+        flags = np.zeros(max(most, int(self.selected.max(initial=-1))) + 1, bool)
+        flags[self.selected] = True
+        self._is_selected = flags
+
+    def set_stretch(self, stretch: tuple[float, float] | None) -> None:
+        """Chooses a stretch of time, or none."""
+        self.stretch = stretch
+        self.viewport().update()
+        self.stretched.emit(stretch)
 
     def set_describe(self, describe: object) -> None:
         """A function from a note's origin to the words for it."""
@@ -116,8 +164,8 @@ class Timeline(QAbstractScrollArea):
         plain = self._plain_height
         return plain * 2 if row.pitched else plain
 
-    @property
-    def _plain_height(self) -> float:
+    def _fit_height(self) -> float:
+        """Height of a plain row: what there is room for, within reason."""
         units = sum(2 if row.pitched else 1 for row in self._picture.rows)
         room = self.viewport().height() - RULER - OVERVIEW - 4 * len(self._picture.groups)
         return float(np.clip(room / max(1, units), 38.0, 84.0))
@@ -134,6 +182,8 @@ class Timeline(QAbstractScrollArea):
         return placed
 
     def _arrange(self) -> None:
+        self._plain_height = self._fit_height()
+        self._labels.clear()
         total = sum(self._row_height(r) for r in self._picture.rows) + 4 * len(self._picture.groups)
         room = self.viewport().height() - RULER - OVERVIEW
         self.verticalScrollBar().setRange(0, max(0, round(total - room)))
@@ -215,39 +265,116 @@ class Timeline(QAbstractScrollArea):
             self.move_by(self._picture.length)
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             bar.setValue(bar.value() + (30 if key == Qt.Key.Key_Down else -30))
+        elif key == Qt.Key.Key_Escape:
+            self.select(np.zeros(0, np.int64))
+            self.set_stretch(None)
+        elif key == Qt.Key.Key_A and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.select(np.concatenate([np.zeros(0, np.int64), *(self._drawn(r)[1] for r in self._picture.rows)]))
+        elif key in self.KEYS and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            back = key == Qt.Key.Key_D and event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+            self.acted.emit("doubtful before" if back else self.KEYS[Qt.Key(key)])
         else:
             super().keyPressEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._drag = ("pan", at.x(), self._begin)
         if event.button() != Qt.MouseButton.LeftButton:
             return
-        at = event.position()
-        if at.y() >= self.viewport().height() - OVERVIEW and at.x() >= GUTTER:
-            self._drag = ("overview", 0.0, 0.0)
-            self._go_to_overview(at.x())
-        elif at.x() >= GUTTER and at.y() < RULER:
-            self._drag = ("pan", at.x(), self._begin)
-        elif at.x() >= GUTTER:
+        more = bool(event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
+        if at.y() >= self.viewport().height() - OVERVIEW:
+            if at.x() >= GUTTER:
+                self._drag = ("overview", 0.0, 0.0)
+                self._go_to_overview(at.x())
+        elif at.y() < RULER:
+            if at.x() >= GUTTER:
+                self._drag = ("stretch", self._on_beat(self.second_at(at.x())), 0.0)
+        elif at.x() < GUTTER:
+            self._choose(self._named_at(at), more)
+        else:
             origin = self.note_at(at)
-            self.picked.emit(origin)
-            if origin < 0:
-                self._drag = ("pan", at.x(), self._begin)
+            if origin >= 0:
+                self._choose(np.array([origin]), more)
+            else:
+                self._sweep = (at, at, self.selected if more else np.zeros(0, np.int64))
+                if not more:
+                    self.select(np.zeros(0, np.int64))
+
+    def _choose(self, origins: np.ndarray, more: bool) -> None:
+        """Chooses notes; more adds them, or lets them go where all are chosen already."""
+        if not more:
+            self.select(origins)
+        elif len(origins) and np.isin(origins, self.selected).all():
+            self.select(np.setdiff1d(self.selected, origins))
+        else:
+            self.select(np.union1d(self.selected, origins))
+
+    def _named_at(self, at: QPointF) -> np.ndarray:
+        """All notes of the row whose name is at a point, or of the track."""
+        for group, row, top, height in self._rows():
+            if top <= at.y() < top + height:
+                rows = group.rows if at.x() < NAMES else (row,)
+                return np.concatenate([r.origin for r in rows])
+        return np.zeros(0, np.int64)
+
+    def _on_beat(self, second: float) -> float:
+        """The beat nearest to a moment."""
+        beat = float(self._tempo.seconds_to_beats(np.array([max(0.0, second)]))[0])
+        return float(self._tempo.beats_to_seconds(np.array([round(beat)]))[0])
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
+        if self._sweep is not None:
+            self._sweep = (self._sweep[0], at, self._sweep[2])
+            self.select(np.union1d(self._sweep[2], self._swept()), tell=False)
+            return
         if self._drag is None:
             self.hovered.emit(self.note_at(at))
             return
         kind, x, begin = self._drag
         if kind == "overview":
             self._go_to_overview(at.x())
+        elif kind == "stretch":
+            other = self._on_beat(self.second_at(max(float(GUTTER), at.x())))
+            self.set_stretch((min(x, other), max(x, other)) if other != x else None)
         else:
             self._begin = begin - (at.x() - x) / self._scale
             self._hold()
             self.viewport().update()
 
+    def _swept(self) -> np.ndarray:
+        """Notes inside the swept box."""
+        if self._sweep is None:
+            return np.zeros(0, np.int64)
+        box = QRectF(self._sweep[0], self._sweep[1]).normalized()
+        begin, end = self.second_at(box.left()), self.second_at(box.right())
+        found = [np.zeros(0, np.int64)]
+        for _, row, top, height in self._rows():
+            if top < box.bottom() and top + height > box.top():
+                starts, origins = self._drawn(row)
+                first, last = np.searchsorted(starts, (begin, end))
+                found.append(origins[first:last])
+        return np.concatenate(found)
+
+    def _drawn(self, row: Row) -> tuple[np.ndarray, np.ndarray]:
+        """Starts and origins of the notes of a row that can be seen."""
+        return (row.clean_start, row.clean_origin) if self._show == drawing.CLEAN else (row.start, row.origin)
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._sweep is not None:
+            self._sweep = None
+            self.select(self.selected)
+        elif self._drag is not None and self._drag[0] == "stretch" and event.position().y() < RULER:
+            moved = self._on_beat(self.second_at(event.position().x())) != self._drag[1]
+            self.set_stretch(self.stretch if moved else None)
         self._drag = None
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        origin = self.note_at(QPointF(event.pos()))
+        if origin >= 0 and origin not in self.selected:
+            self.select(np.array([origin]))
+        self.menu_asked.emit(event.globalPos())
 
     def _go_to_overview(self, x: float) -> None:
         second = (x - GUTTER) / self._drawn_width() * max(0.5, self._picture.length)
@@ -264,7 +391,7 @@ class Timeline(QAbstractScrollArea):
         if row is None or at.x() < GUTTER or not RULER <= at.y() < self.viewport().height() - OVERVIEW:
             return -1
         second = self.second_at(at.x())
-        start, origin = (row.clean_start, row.clean_origin) if self._show == drawing.CLEAN else (row.start, row.origin)
+        start, origin = self._drawn(row)
         if not len(start):
             return -1
         near = int(np.searchsorted(start, second))
@@ -284,7 +411,7 @@ class Timeline(QAbstractScrollArea):
         if not text and at.y() >= self.viewport().height() - OVERVIEW:
             text = self.tr("The whole take. Drag to move through it.")
         elif not text and at.y() < RULER:
-            text = self.tr("Bars and beats. Drag to move, Ctrl and wheel to zoom.")
+            text = self.tr("Bars and beats. Drag over them to choose a stretch of time.")
         QToolTip.showText(where, text, self.viewport())
 
     # Painting
@@ -299,7 +426,9 @@ class Timeline(QAbstractScrollArea):
         painter.save()
         painter.setClipRect(body)
         self._paint_shades(painter, body)
+        self._paint_stretch(painter, body)
         self._paint_rows(painter, body)
+        self._paint_sweep(painter)
         painter.restore()
         self._paint_ruler(painter)
         self._paint_overview(painter)
@@ -312,10 +441,16 @@ class Timeline(QAbstractScrollArea):
     def _grid(self) -> tuple[np.ndarray, np.ndarray]:
         begin, end = self.seconds_in_view()
         quarter = self._scale * 60 / self._tempo.bpm_at(begin)
-        # As many parts a beat as leave a line at least every 18 pixels.
+        # As many parts a beat as leave a line at least every 18 pixels; further out, every second, fourth .. bar.
         parts = next((p for p in (4, 2, 1) if quarter / p >= 18), 0)
-        times, ranks = self._tempo.grid(begin, end, max(1, parts))
-        return (times, ranks) if parts else (times[ranks == 2], ranks[ranks == 2])
+        if parts:
+            return self._tempo.grid(begin, end, parts)
+        meter = self._tempo.meter_at(float(self._tempo.seconds_to_ticks(np.array([begin]))[0]))
+        bar, every = quarter * 4 * meter.numerator / meter.denominator, 1
+        while bar * every < 22 and every < 1 << 20:
+            every *= 2
+        bars = self._tempo.bar_lines(begin, end, every)
+        return bars, np.full(len(bars), 2, np.int8)
 
     def _whisker_lines(self) -> np.ndarray:
         """The sixteenths that hits are measured against, where they stand far enough apart to show it."""
@@ -327,19 +462,37 @@ class Timeline(QAbstractScrollArea):
     def _paint_shades(self, painter: QPainter, body: QRectF) -> None:
         worn = theme.current()
         times, ranks = self._grid()
-        if len(times) > 4000:
-            return
         hair, strong = worn.colour("line"), worn.colour("edge")
-        for rank, pen in ((0, QPen(hair, 1, Qt.PenStyle.DotLine)), (1, QPen(hair, 1)), (2, QPen(strong, 1))):
+        for rank, pen in ((0, QPen(worn.colour("shade"), 1)), (1, QPen(hair, 1)), (2, QPen(strong, 1))):
             painter.setPen(pen)
             x = np.rint(GUTTER + (times[ranks == rank] - self._begin) * self._scale) + 0.5
             painter.drawLines([QLineF(a, body.top(), a, body.bottom()) for a in x.tolist()])
 
+    def _paint_stretch(self, painter: QPainter, body: QRectF) -> None:
+        if self.stretch is None:
+            return
+        left, right = max(float(GUTTER), self.x_of(self.stretch[0])), self.x_of(self.stretch[1])
+        if right > left:
+            tint = theme.current().colour("chosen")
+            tint.setAlpha(120)
+            painter.fillRect(QRectF(left, body.top(), right - left, body.height()), tint)
+
+    def _paint_sweep(self, painter: QPainter) -> None:
+        if self._sweep is None:
+            return
+        painter.setPen(QPen(theme.current().colour("ink"), 1, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(QRectF(self._sweep[0], self._sweep[1]).normalized())
+
     def _paint_rows(self, painter: QPainter, body: QRectF) -> None:
         worn = theme.current()
         ink, line = worn.colour("ink"), worn.colour("line")
-        seconds = self.seconds_in_view()
-        x0 = GUTTER - self._begin * self._scale
+        begin, end = self.seconds_in_view()
+        frame = drawing.Frame(
+            GUTTER, self._drawn_width(), GUTTER - begin * self._scale, self._scale, begin, end,
+            painter.device().devicePixelRatioF(),
+        )  # fmt: skip
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         lines = self._whisker_lines()
         previous = None
         for group, row, top, height in self._rows():
@@ -352,40 +505,43 @@ class Timeline(QAbstractScrollArea):
             colour = worn.colour("accent") if row.loose else worn.family(row.family)
             painter.setPen(QPen(line, 1))
             painter.drawLine(QLineF(GUTTER, base + 0.5, self.viewport().width(), base + 0.5))
-            painter.save()
-            painter.setClipRect(QRectF(GUTTER, body.top(), self._drawn_width(), body.height()))
             tall = height - drawing.FOOT - 5
+            painter.setClipRect(QRectF(GUTTER, body.top(), self._drawn_width(), body.height()))
             if row.pitched:
                 faint = QColor(colour)
                 faint.setAlpha(60)
-                drawing.draw_bars(painter, row, self._show, x0, seconds, self._scale, base, tall, colour, faint)
-            elif not drawing.draw_stems(painter, row, self._show, x0, seconds, self._scale, base, tall, colour, ink):
-                drawing.draw_skyline(
-                    painter, row, self._show, x0, seconds, self._scale, GUTTER, int(self._drawn_width()), base, tall,
-                    colour, ink,
-                )  # fmt: skip
-            if len(lines) and not row.pitched:
-                starts = row.start if self._show == drawing.PLAYED else row.clean_start
-                first, last = np.searchsorted(starts, seconds)
-                drawing.draw_whiskers(painter, starts[first:last], lines, x0, self._scale, base, ink)
-            self._paint_marked(painter, row, seconds, base, tall)
-            painter.restore()
-            self._paint_label(painter, row, top, height, base, colour)
+                drawing.draw_bars(painter, row, self._show, frame, base, tall, (colour, faint))
+            else:
+                drawing.draw_row(painter, row, self._show, frame, base, tall, (colour, ink))
+                if len(lines):
+                    starts = row.start if self._show == drawing.PLAYED else row.clean_start
+                    first, last = np.searchsorted(starts, (frame.begin, frame.end))
+                    drawing.draw_whiskers(painter, starts[first:last], lines, frame, base, ink)
+            self._paint_chosen(painter, row, frame, base, tall)
+            painter.setClipRect(body)
+            painter.drawImage(QPointF(NAMES, top), self._label(row, height, colour, frame.ratio))
         painter.setPen(QPen(worn.colour("edge"), 1))
         painter.drawLine(QLineF(GUTTER - 0.5, body.top(), GUTTER - 0.5, body.bottom()))
 
-    def _paint_marked(
-        self, painter: QPainter, row: Row, seconds: tuple[float, float], base: float, tall: float
-    ) -> None:
-        if not len(self._marked):
+    def _paint_chosen(self, painter: QPainter, row: Row, frame: drawing.Frame, base: float, tall: float) -> None:
+        if not len(self.selected):
             return
-        first, last = np.searchsorted(row.start, seconds)
-        here = np.flatnonzero(np.isin(row.origin[first:last], self._marked)) + first
+        first, last = np.searchsorted(row.start, (frame.begin, frame.end))
+        here = np.flatnonzero(self._is_selected[row.origin[first:last]]) + first
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.current().colour("accent"))
+        accent = theme.current().colour("accent")
+        painter.setBrush(accent)
+        if len(here) > MOST_CARETS:
+            # Too many to point at one by one: a line over them.
+            places = np.unique((frame.x0 + row.start[here] * frame.scale).astype(np.int64))
+            runs = np.split(places, np.flatnonzero(np.diff(places) > 3) + 1)
+            painter.drawRects([QRectF(run[0], base - tall - 4, run[-1] - run[0] + 2, 3) for run in runs])
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         tops = drawing.stem_tops(row.velocity[here], base, tall)
         for start, top in zip(row.start[here].tolist(), tops.tolist(), strict=True):
             painter.drawPolygon(drawing.caret(self.x_of(start), top - 1))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
     def _paint_group(self, painter: QPainter, group: Group, top: float) -> None:
         worn = theme.current()
@@ -400,24 +556,31 @@ class Timeline(QAbstractScrollArea):
         box = QRectF(14, top + 2, NAMES - 16, max(28.0, self._plain_height - 4))
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, group.title)
 
-    def _paint_label(self, painter: QPainter, row: Row, top: float, height: float, base: float, colour: QColor) -> None:
+    def _label(self, row: Row, height: float, colour: QColor, ratio: float) -> QImage:
+        """A row's name, count and mark. Kept, for none of it depends on zoom or scroll."""
         worn = theme.current()
+        key = (id(row), height, ratio, worn.name)
+        if key in self._labels:
+            return self._labels[key]
+        width = GUTTER - NAMES - 1
+        image = QImage(round(width * ratio), round(height * ratio), QImage.Format.Format_ARGB32_Premultiplied)
+        image.setDevicePixelRatio(ratio)
+        image.fill(0)
+        painter = QPainter(image)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.font(9.5))
         painter.setPen(worn.colour("ink"))
-        left = NAMES + 2
-        middle = top + height / 2
-        text = QFontMetricsF(painter.font()).elidedText(row.label, Qt.TextElideMode.ElideRight, GUTTER - left - 46)
-        painter.drawText(
-            QRectF(left, top, GUTTER - left - 40, height), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft,
-            text,
-        )  # fmt: skip
+        left = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
+        text = QFontMetricsF(painter.font()).elidedText(row.label, Qt.TextElideMode.ElideRight, width - 48)
+        painter.drawText(QRectF(2, 0, width - 42, height), left, text)
         painter.setFont(theme.font(8.5))
         painter.setPen(worn.colour("faint"))
-        painter.drawText(
-            QRectF(GUTTER - 60, top, 38, height), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-            str(len(row.start)),
-        )  # fmt: skip
-        drawing.draw_mark(painter, row.mark, GUTTER - 11, middle, colour)
+        right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+        painter.drawText(QRectF(width - 62, 0, 41, height), right, str(len(row.start)))
+        drawing.draw_mark(painter, row.mark, width - 10, height / 2, colour)
+        painter.end()
+        self._labels[key] = image
+        return image
 
     def _paint_ruler(self, painter: QPainter) -> None:
         worn = theme.current()
@@ -425,6 +588,9 @@ class Timeline(QAbstractScrollArea):
         painter.fillRect(QRectF(0, 0, width, RULER), worn.colour("shade"))
         painter.setPen(QPen(worn.colour("edge"), 1))
         painter.drawLine(QLineF(0, RULER - 0.5, width, RULER - 0.5))
+        if self.stretch is not None:
+            left, right = max(float(GUTTER), self.x_of(self.stretch[0])), self.x_of(self.stretch[1])
+            painter.fillRect(QRectF(left, 3, max(0.0, right - left), RULER - 4), worn.colour("chosen"))
         times, ranks = self._grid()
         bars = times[ranks == 2]
         painter.setFont(theme.font(9, QFont.Weight.Bold))
@@ -457,11 +623,13 @@ class Timeline(QAbstractScrollArea):
         painter.setPen(worn.colour("faint"))
         painter.drawText(QRectF(14, top, GUTTER - 26, OVERVIEW), Qt.AlignmentFlag.AlignVCenter, self.tr("whole take"))
         scale = width / max(0.5, self._picture.length * 1.02)
-        loudest = np.zeros(width, np.float32)
-        for row in self._picture.rows:
-            loudest = np.maximum(loudest, drawing.columns(row.start * scale, row.velocity, width))
-        image = drawing.skyline(loudest, OVERVIEW - 14, worn.colour("faint"))
-        painter.drawImage(QPointF(GUTTER, top + 8), image)
+        made_of = (width, worn.name)
+        if self._overview is None or self._overview[0] != made_of:
+            loudest = np.zeros(width, np.float32)
+            for row in self._picture.rows:
+                loudest = np.maximum(loudest, drawing.columns(row.start * scale, row.velocity, width))
+            self._overview = (made_of, drawing.skyline(loudest, OVERVIEW - 14, worn.colour("faint")))
+        painter.drawImage(QPointF(GUTTER, top + 8), self._overview[1])
         self._paint_overview_marks(painter, scale, top)
         begin, end = self.seconds_in_view()
         frame = QRectF(GUTTER + begin * scale, top + 3, max(6.0, (end - begin) * scale), OVERVIEW - 6)
@@ -474,8 +642,8 @@ class Timeline(QAbstractScrollArea):
         worn = theme.current()
         for row in self._picture.rows:
             starts = row.start if row.loose else np.zeros(0)
-            if len(self._marked):
-                starts = row.start[np.isin(row.origin, self._marked)]
+            if len(self.selected):
+                starts = row.start[self._is_selected[row.origin]]
             places = np.unique((GUTTER + starts * scale).astype(np.int64))
             painter.setPen(QPen(worn.colour("accent"), 1.5))
             painter.drawLines([QLineF(x + 0.5, top + 4, x + 0.5, top + 11) for x in places.tolist()])

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence
 from PySide6.QtWidgets import (
+    QApplication,
     QButtonGroup,
     QFileDialog,
     QHBoxLayout,
@@ -19,14 +22,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core import session as edits
+from puresignal.core import selection
 from puresignal.core.errors import PureSignalError
 from puresignal.core.events import Take
-from puresignal.core.notemap import NoteMap, check_source
-from puresignal.io import sessionfile
-from puresignal.ui import drawing, words
+from puresignal.core.notemap import NoteMap
+from puresignal.io import preferences, sessionfile, workfolder
+from puresignal.ui import drawing, theme, words
 from puresignal.ui.inputs import InputsView
-from puresignal.ui.mapchoice import MapChoice
+from puresignal.ui.keeper import Keeper
+from puresignal.ui.mapbar import MapBar
+from puresignal.ui.mapping import MappingView
 from puresignal.ui.model import Workbench
 from puresignal.ui.notice import Notice
 from puresignal.ui.outputs import OutputsView
@@ -44,17 +49,25 @@ class MainWindow(QMainWindow):
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
         self.workbench = workbench
+        self.keeper = Keeper(workbench, self)
+        self.preferences = preferences.read()
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
         self.setAcceptDrops(True)
         self.inputs = InputsView(workbench)
+        self.mapping = MappingView(workbench)
         self.takes = TakesView(workbench)
         self.outputs = OutputsView(workbench)
-        self.views: dict[str, QWidget] = {"Inputs": self.inputs, "Takes": self.takes, "Outputs": self.outputs}
+        self.views: dict[str, QWidget] = {
+            "Inputs": self.inputs, "Mapping": self.mapping, "Takes": self.takes, "Outputs": self.outputs,
+        }  # fmt: skip
+        self._stale: set[str] = set(self.views)
         self.stack = QStackedWidget()
         for view in self.views.values():
             self.stack.addWidget(view)
         self.rail = Rail(workbench)
+        self.maps = MapBar(workbench)
+        self.source, self.target = self.maps.source, self.maps.target
         self.notice = Notice()
         self.strip = TallyStrip()
         self._build()
@@ -65,6 +78,8 @@ class MainWindow(QMainWindow):
         self.inputs.drummer.played.connect(self._add_played)
         self.inputs.drummer.kit.failed.connect(lambda text: self.notice.tell(text, True))
         self.outputs.save_asked.connect(self.ask_save_midi)
+        self.mapping.followed.connect(self._show_hits)
+        self.takes.stretched.connect(self.outputs.set_stretch)
         self.strip.asked.connect(self._point_at)
         workbench.changed.connect(self._refresh)
         workbench.told.connect(self.notice.tell)
@@ -76,7 +91,7 @@ class MainWindow(QMainWindow):
         middle = QVBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
         middle.setSpacing(0)
-        middle.addWidget(self._map_bar())
+        middle.addWidget(self.maps)
         middle.addWidget(self.stack, 1)
         across = QHBoxLayout()
         across.setContentsMargins(0, 0, 0, 0)
@@ -109,6 +124,7 @@ class MainWindow(QMainWindow):
         group = QButtonGroup(self)
         tips = {
             "Inputs": self.tr("What has come in, and from where."),
+            "Mapping": self.tr("What arrives, what it is, and what leaves."),
             "Takes": self.tr("What was played beside what was made of it."),
             "Outputs": self.tr("The tracks, and the file that leaves."),
         }
@@ -117,7 +133,7 @@ class MainWindow(QMainWindow):
             button.setObjectName("view")
             button.setCheckable(True)
             button.setToolTip(f"{tips[name]} (Ctrl+{i + 1})")
-            button.setAccessibleName(self.tr("{name} view").format(name=name))
+            button.setAccessibleName(self.tr("{name} view").format(name=self.tr(name)))
             button.clicked.connect(lambda _=False, n=name: self.show_view(n))
             group.addButton(button)
             row.addWidget(button)
@@ -130,39 +146,21 @@ class MainWindow(QMainWindow):
         row.addWidget(self.tempo)
         return header
 
-    def _map_bar(self) -> QWidget:
-        bar = QWidget()
-        bar.setObjectName("bar")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(20, 8, 20, 8)
-        row.setSpacing(8)
-        self.source = MapChoice(check_source)
-        self.source.setAccessibleName(self.tr("Note map of the kit that was played"))
-        self.source.setToolTip(self.tr("What the player's kit sends: which note means which drum."))
-        self.source.chosen.connect(self._choose_source)
-        self.target = MapChoice()
-        self.target.setAccessibleName(self.tr("Note map of the receiver"))
-        self.target.setToolTip(self.tr("What the receiving instrument expects: on which note each drum leaves."))
-        self.target.chosen.connect(self._choose_target)
-        for label, choice in ((self.tr("Kit sends"), self.source), (self.tr("Receiver expects"), self.target)):
-            text = QLabel(label)
-            text.setBuddy(choice)
-            row.addWidget(text)
-            row.addWidget(choice)
-            row.addSpacing(16)
-            choice.failed.connect(lambda message: self.notice.tell(message, True))
-        row.addStretch()
-        return bar
-
     def _build_menus(self) -> None:
         bar = self.menuBar()
         file = bar.addMenu(self.tr("&File"))
+        self._action(file, "New session", "Ctrl+N", self.new_session)
         self._action(file, "Open…", "Ctrl+O", self.ask_open)
+        self.recent_menu = file.addMenu(self.tr("Recent files"))
+        self.recent_menu.aboutToShow.connect(self._fill_recent)
+        self.leftover_menu = file.addMenu(self.tr("Unsaved work"))
+        self.leftover_menu.aboutToShow.connect(self._fill_leftovers)
+        file.addSeparator()
         self._action(file, "Save session", "Ctrl+S", self.save_session)
         self._action(file, "Save session as…", "Ctrl+Shift+S", self.ask_save_session)
         file.addSeparator()
         self.save_midi_action = self._action(file, "Save MIDI file…", "Ctrl+E", self.ask_save_midi)
+        self.copy_action = self._action(file, "Copy the clip as a file", "Ctrl+Shift+C", self.outputs.copy)
         file.addSeparator()
         self._action(file, "Quit", "Ctrl+Q", self.close)
         edit = bar.addMenu(self.tr("&Edit"))
@@ -173,19 +171,36 @@ class MainWindow(QMainWindow):
             self._action(view, name, f"Ctrl+{i + 1}", lambda n=name: self.show_view(n))
         view.addSeparator()
         for label, show, key in (
-            ("Played", drawing.PLAYED, "F6"),
-            ("Clean", drawing.CLEAN, "F7"),
-            ("Both", drawing.BOTH, "F8"),
-        ):
+            ("Played", drawing.PLAYED, "F6"), ("Clean", drawing.CLEAN, "F7"), ("Both", drawing.BOTH, "F8"),
+        ):  # fmt: skip
             self._action(view, label, key, lambda s=show: self._show_notes(s))
+        self._action(view, "Path and chosen note", "F9", lambda: self.takes.fold.toggle())
         view.addSeparator()
-        self._action(view, "Next note pointed at", "F3", lambda: self._step(1))
-        self._action(view, "Note pointed at before", "Shift+F3", lambda: self._step(-1))
+        self._action(view, "Next chosen note", "F3", lambda: self._step(1))
+        self._action(view, "Chosen note before", "Shift+F3", lambda: self._step(-1))
+        view.addSeparator()
+        self._theme_menu(view.addMenu(self.tr("Theme")))
+        help_menu = bar.addMenu(self.tr("&Help"))
+        self._action(help_menu, "User guide", "F1", self.show_guide)
+        self._action(help_menu, "Keys", "Ctrl+F1", self.show_keys)
+        self._action(help_menu, "Copy a report", "", self.copy_report)
 
-    def _action(self, menu: QMenu, label: str, key: str, act: object) -> QAction:
+    def _theme_menu(self, menu: QMenu) -> None:
+        group = QActionGroup(self)
+        self.theme_actions: dict[str, QAction] = {}
+        for name, label in (("system", "As the system"), ("light", "Light"), ("dim", "Dim")):
+            action = QAction(self.tr(label), self)
+            action.setCheckable(True)
+            action.setChecked(self.preferences.theme == name)
+            action.triggered.connect(lambda _=False, n=name: self.choose_theme(n))
+            group.addAction(action)
+            menu.addAction(action)
+            self.theme_actions[name] = action
+
+    def _action(self, menu: QMenu, label: str, key: str, act: Callable[[], object]) -> QAction:
         action = QAction(self.tr(label), self)
         action.setShortcut(QKeySequence(key))
-        action.triggered.connect(lambda _=False: act())  # type: ignore[operator]
+        action.triggered.connect(lambda _=False: act())
         menu.addAction(action)
         self.addAction(action)
         return action
@@ -195,13 +210,20 @@ class MainWindow(QMainWindow):
     def show_view(self, name: str) -> None:
         self.view_buttons[name].setChecked(True)
         self.stack.setCurrentWidget(self.views[name])
+        self._refresh_view()
         # The keys of a view work at once, and the header does not look as if it were being edited.
-        first = {"Inputs": self.inputs.table, "Takes": self.takes.timeline, "Outputs": self.outputs.table}[name]
-        first.setFocus()
+        {
+            "Inputs": self.inputs.table, "Mapping": self.mapping.ribbons, "Takes": self.takes.timeline,
+            "Outputs": self.outputs.table,
+        }[name].setFocus()  # fmt: skip
 
     def _show_notes(self, show: str) -> None:
         self.show_view("Takes")
         self.takes.choose(show)
+
+    def _show_hits(self, origins: object) -> None:
+        self.show_view("Takes")
+        self.takes.show_hits(origins)  # type: ignore[arg-type]
 
     def _step(self, direction: int) -> None:
         self.show_view("Takes")
@@ -221,14 +243,16 @@ class MainWindow(QMainWindow):
             "" if shown is None else f"{words.tempo(shown.take.tempo)}   {words.meter(shown.take.tempo)}"
         )
         self.rail.show_session()
-        ref = session.take()
-        self.source.setEnabled(ref is not None)
-        self.source.show_map(ref.source if ref is not None else None)
-        self.target.show_map(session.target)
-        for view in (self.inputs, self.takes, self.outputs):
-            view.show_take(shown)
-        self.strip.show_tally(shown.outcome.tally if shown is not None else None)
+        self.maps.show_session()
+        self._stale = set(self.views)
+        self._refresh_view()
+        if shown is None:
+            self.strip.show_tally(None)
+        else:
+            self.strip.show_tally(shown.outcome.tally, len(selection.doubtful(shown.outcome)))
+        self._mark_views()
         self.save_midi_action.setEnabled(shown is not None)
+        self.copy_action.setEnabled(shown is not None)
         for action, word, name in (
             (self.undo_action, self.tr("Undo"), bench.history.undo_name),
             (self.redo_action, self.tr("Redo"), bench.history.redo_name),
@@ -236,7 +260,31 @@ class MainWindow(QMainWindow):
             action.setEnabled(name is not None)
             action.setText(word if name is None else f"{word}: {name}")
 
-    # Doing
+    def _mark_views(self) -> None:
+        """What goes on in other views shows on their names: hits that lead nowhere, on Mapping."""
+        shown = self.workbench.shown
+        loose = 0
+        if shown is not None:
+            removed = shown.outcome.tally.removed()
+            loose = sum(count for reason, count in removed.items() if reason in selection.LOOSE)
+        label = self.tr("Mapping")
+        self.view_buttons["Mapping"].setText(f"{label}  \N{BULLET} {words.count(loose)}" if loose else label)
+
+    def _refresh_view(self) -> None:
+        """Only the view in sight follows at once; the others when they are looked at."""
+        for name, view in self.views.items():
+            if view is self.stack.currentWidget() and name in self._stale:
+                self._stale.discard(name)
+                view.show_take(self.workbench.shown)  # type: ignore[attr-defined]
+
+    # Opening and saving
+
+    def new_session(self) -> None:
+        """An empty session; unsaved work of this one stays on disk and is offered under Unsaved work."""
+        from puresignal.core.session import Session
+
+        self.keeper.start_anew()
+        self.workbench.show_session(Session(target=self.workbench.session.target), ())
 
     def open_files(self, paths: list[Path]) -> list[str]:
         """Opens sessions and MIDI files; returns what could not be opened and why, and shows it."""
@@ -244,24 +292,23 @@ class MainWindow(QMainWindow):
         for path in paths:
             try:
                 if path.suffix.lower() == sessionfile.ENDING:
+                    sessionfile.read(path)
+                    self.keeper.start_anew()
                     self.workbench.open_session(path)
                 else:
                     self.workbench.open_midi(path)
+                self._remember(path)
             except PureSignalError as error:
                 problems.append(str(error))
         if problems:
             self.notice.tell("\n".join(problems), True)
-        elif self.workbench.read_only is None:
+        elif paths and self.workbench.read_only is None:
             self.notice.hide()
         return problems
 
     def ask_open(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(
-            self,
-            self.tr("Open"),
-            "",
-            f"Sessions and MIDI files (*.puresignal *.mid *.midi *.smf *.kar *.rmi);;{MIDI_FILTER}",
-        )
+        every = f"Sessions and MIDI files (*{sessionfile.ENDING} *.mid *.midi *.smf *.kar *.rmi)"
+        names, _ = QFileDialog.getOpenFileNames(self, self.tr("Open"), "", f"{every};;{MIDI_FILTER}")
         self.open_files([Path(name) for name in names])
 
     def save_session(self) -> None:
@@ -285,6 +332,8 @@ class MainWindow(QMainWindow):
         except PureSignalError as error:
             self.notice.tell(str(error), True)
         else:
+            self.keeper.store()
+            self._remember(path)
             self.notice.tell(self.tr("Saved: {path}").format(path=path), False)
 
     def ask_save_midi(self) -> None:
@@ -310,20 +359,111 @@ class MainWindow(QMainWindow):
     def _add_played(self, take: Take, kit: NoteMap) -> None:
         self.workbench.add_take(take, kit, self.tr("play a take"))
 
-    def _choose_source(self, note_map: NoteMap) -> None:
-        bench = self.workbench
-        if bench.session.current is not None:
-            edit = edits.with_source(bench.session, bench.session.current, note_map)
-            bench.do(self.tr("choose the kit's map"), edit)
+    # Recent files, unsaved work
 
-    def _choose_target(self, note_map: NoteMap) -> None:
-        bench = self.workbench
-        bench.do(self.tr("choose the receiver's map"), edits.with_target(bench.session, note_map))
+    def _remember(self, path: Path) -> None:
+        self._prefer(preferences.with_recent(self.preferences, path))
+
+    def _prefer(self, chosen: preferences.Preferences) -> None:
+        self.preferences = chosen
+        try:
+            preferences.write(chosen)
+        except PureSignalError as error:
+            self.notice.tell(str(error), True)
+
+    def _fill_recent(self) -> None:
+        self.recent_menu.clear()
+        for name in self.preferences.recent:
+            action = self.recent_menu.addAction(Path(name).name)
+            action.setToolTip(name)
+            action.setEnabled(Path(name).exists())
+            action.triggered.connect(lambda _=False, p=Path(name): self.open_files([p]))
+        if not self.preferences.recent:
+            self.recent_menu.addAction(self.tr("none yet")).setEnabled(False)
+
+    def _fill_leftovers(self) -> None:
+        self.leftover_menu.clear()
+        found = workfolder.leftovers()
+        for leftover in found:
+            action = self.leftover_menu.addAction(leftover.name or self.tr("Untitled"))
+            action.triggered.connect(lambda _=False, one=leftover: self.recover(one))
+        if not found:
+            self.leftover_menu.addAction(self.tr("none")).setEnabled(False)
+
+    def offer_leftovers(self) -> None:
+        """Says that there is unsaved work of before, if there is."""
+        found = workfolder.leftovers()
+        if found:
+            text = self.tr("Unsaved work on “{name}” is still here.").format(name=found[0].name or self.tr("Untitled"))
+            if len(found) > 1:
+                text += self.tr(" More is under File, Unsaved work.")
+            tip = self.tr("Goes on where it stopped. It also stays under File, Unsaved work.")
+            self.notice.offer(text, self.tr("Open it"), tip, lambda: self.recover(found[0]))
+
+    def recover(self, leftover: workfolder.Leftover) -> None:
+        """Goes on with unsaved work."""
+        try:
+            workfolder.recover(leftover)
+            self.keeper.start_anew()
+            self.workbench.recover(leftover)
+        except PureSignalError as error:
+            self.notice.tell(str(error), True)
+        else:
+            self.keeper.store()
+            workfolder.discard(leftover)
+
+    # The program itself
+
+    def choose_theme(self, name: str) -> None:
+        """ "system", "light" or "dim"."""
+        self.theme_actions[name].setChecked(True)
+        self._prefer(replace(self.preferences, theme=name))
+        self.wear_theme()
+
+    def wear_theme(self) -> None:
+        """Puts on the theme that was chosen, or the system's."""
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        name = self.preferences.theme
+        if name == "system":
+            dark = QGuiApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark
+            name = "dim" if dark else "light"
+        if theme.current().name != name:
+            theme.wear(app, theme.THEMES[name])
+            for widget in self.findChildren(QWidget):
+                widget.update()
+
+    def show_guide(self) -> None:
+        from puresignal.ui.help import GuideDialog
+
+        self._dialog = GuideDialog(self)
+        self._dialog.show()
+
+    def show_keys(self) -> None:
+        from puresignal.ui.help import KeysDialog
+
+        self._dialog = KeysDialog(self.actions(), self)
+        self._dialog.show()
+
+    def copy_report(self) -> None:
+        """Puts what a helper needs on the clipboard."""
+        from puresignal.ui.help import report
+
+        QGuiApplication.clipboard().setText(report())
+        self.notice.tell(self.tr("A report with versions and the last lines of the log is on the clipboard."), False)
+
+    def told_bug(self, text: str) -> None:
+        """Says that something broke that should not have; nothing is lost by it."""
+        self.keeper.store()
+        self.notice.offer(
+            self.tr("This should not have happened: {text}. Your work is stored.").format(text=text),
+            self.tr("Copy a report"), self.tr("Copies versions and the log, to send along."), self.copy_report,
+        )  # fmt: skip
 
     # Files dropped on the window
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls():
+        if event.mimeData().hasUrls() and event.source() is None:
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
@@ -331,4 +471,6 @@ class MainWindow(QMainWindow):
         event.acceptProposedAction()
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        self.keeper.close()
+        self._prefer(replace(self.preferences, geometry=bytes(self.saveGeometry().data())))
         event.accept()

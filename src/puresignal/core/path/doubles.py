@@ -12,6 +12,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from puresignal.core.columns import note_keys
 from puresignal.core.events import Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
@@ -42,10 +43,10 @@ class Doubles:
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
         drop = among(notes.origin, context.dropped_by_hand)
         keep = among(notes.origin, context.kept_by_hand)
-        key = (notes.port.astype(np.int64) * 17 + notes.channel) * 128 + notes.note
+        key = note_keys(notes.port.astype(np.int32) * 17 + notes.channel, notes.note)
         by_pad = np.argsort(key, kind="stable")
         removed = drop.copy()
-        doubtful: list[int] = []
+        doubtful = np.zeros(0, np.int64)
         confidence = np.ones(len(notes))
         if self.on:
             false, doubtful = self._judge(notes, key, by_pad, context, drop, keep, confidence)
@@ -75,55 +76,56 @@ class Doubles:
         drop: np.ndarray,
         keep: np.ndarray,
         confidence: np.ndarray,
-    ) -> tuple[np.ndarray, list[int]]:
-        """Which notes are false, and which real ones only just. Fills in `confidence`."""
-        false = np.zeros(len(notes), bool)
-        doubtful: list[int] = []
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """Which notes are false, and the rows of real ones that are so only just. Fills in `confidence`."""
         window = self.window_ms / 1000
-        start, loud = notes.start[by_pad], notes.velocity[by_pad]
-        suspect = np.zeros(len(notes), bool)
-        suspect[1:] = (key[by_pad][1:] == key[by_pad][:-1]) & (start[1:] - start[:-1] < window)
-        suspect &= context.spoken_channels[notes.channel[by_pad]]
+        start, loud = notes.start[by_pad], notes.velocity[by_pad].astype(np.float64)
+        close = np.zeros(len(notes), bool)
+        close[1:] = (key[by_pad][1:] == key[by_pad][:-1]) & (start[1:] - start[:-1] < window)
+        close &= context.spoken_channels[notes.channel[by_pad]]
+        suspects = np.flatnonzero(close)
+        near = np.unique(np.concatenate([suspects, suspects - 1]))
+        at = dict(zip(near.tolist(), start[near].tolist(), strict=True))
+        limit = dict(zip(near.tolist(), (self.ratio * loud[near]).tolist(), strict=True))
+        loudness = loud[suspects].tolist()
+        dropped, kept = drop[by_pad[near]], keep[by_pad[suspects]].tolist()
+        gone = set(near[dropped].tolist())
         # Only hits close behind another one of their pad can be false: a few in a hundred. Each is judged
         # against the last one believed real, which depends on the judgement before: a loop, but a short one.
-        reference = -1
-        last = -2
-        for i in np.flatnonzero(suspect).tolist():
-            row = int(by_pad[i])
+        reference, last = -1, -2
+        against = np.full(len(suspects), -1, np.int64)
+        false = np.zeros(len(suspects), bool)
+        for k, i in enumerate(suspects.tolist()):
             if i - 1 != last:
-                reference = i - 1 if not drop[by_pad[i - 1]] else -1
+                reference = -1 if i - 1 in gone else i - 1
             last = i
-            if drop[row]:
+            if i in gone:
                 continue
             if reference < 0:
                 reference = i
                 continue
-            sure = self.judge(start[i] - start[reference], float(loud[i]), float(loud[reference]))
-            if sure < 0 and not keep[row]:
-                false[row], confidence[row] = True, -sure
+            against[k] = reference
+            if at[i] - at[reference] < window and loudness[k] < limit[reference] and not kept[k]:
+                false[k] = True
             else:
                 reference = i
-                if 0 < sure < 0.6:
-                    doubtful.append(row)
-                    confidence[row] = sure
-        return false, doubtful
-
-    def judge(self, gap: float, velocity: float, reference: float) -> float:
-        """How sure it is that a hit is real (above 0) or false (below 0), 0.5 to 1 either way.
-
-        gap                  seconds since the reference
-        velocity, reference  1..127
-        """
-        if gap >= self.window_ms / 1000:
-            return 1.0
-        limit = self.ratio * reference
-        distance = (velocity - limit) / max(limit, 1.0)
-        sure = (
-            min(1.0, 0.5 + abs(distance) * 0.1 / DOUBT)
-            if abs(distance) < DOUBT
-            else min(0.99, 0.6 + 0.4 * (abs(distance) - DOUBT) / (1 - DOUBT))
+        judged = np.flatnonzero(against >= 0)
+        sure = self._sure(
+            start[suspects[judged]] - start[against[judged]], loud[suspects[judged]], loud[against[judged]]
         )
-        return -sure if distance < 0 else sure
+        rows = by_pad[suspects[judged]]
+        confidence[rows] = sure
+        taken = np.zeros(len(notes), bool)
+        taken[by_pad[suspects[false]]] = True
+        return taken, np.sort(rows[~false[judged] & (sure < 0.6)])
+
+    def _sure(self, gap: np.ndarray, velocity: np.ndarray, reference: np.ndarray) -> np.ndarray:
+        """How sure each judgement is, 0.5 to 1: by how far the hit's loudness is from the limit."""
+        limit = np.maximum(self.ratio * reference, 1e-9)
+        distance = np.abs(velocity - self.ratio * reference) / np.maximum(limit, 1.0)
+        near = 0.5 + distance * 0.1 / DOUBT
+        far = np.minimum(0.99, 0.6 + 0.4 * (distance - DOUBT) / (1 - DOUBT))
+        return np.where(gap >= self.window_ms / 1000, 1.0, np.where(distance < DOUBT, near, far))
 
     def live(self, context: Context) -> LiveStage:
         return _LiveDoubles(self, context)
@@ -137,16 +139,17 @@ def _inherit(
     Returns end, end_event, release of all notes, and the rows that inherited
     """
     end, end_event, release = notes.end.copy(), notes.end_event.copy(), notes.release.copy()
+    places = np.flatnonzero(removed[by_pad])
+    places = places[places > 0]
+    rows, before = by_pad[places], by_pad[places - 1]
+    cut = (key[rows] == key[before]) & (notes.end_event[before] == notes.origin[rows])
     heirs: set[int] = set()
-    for i in np.flatnonzero(removed[by_pad])[::-1].tolist():
-        if i == 0:
-            continue
-        row, before = int(by_pad[i]), int(by_pad[i - 1])
-        if key[row] == key[before] and notes.end_event[before] == notes.origin[row]:
-            end[before], end_event[before], release[before] = end[row], end_event[row], release[row]
-            heirs.discard(row)
-            if not removed[before]:
-                heirs.add(before)
+    # From the last to the first, so that an end is handed on through several removed hits in a row.
+    for row, heir in zip(rows[cut][::-1].tolist(), before[cut][::-1].tolist(), strict=True):
+        end[heir], end_event[heir], release[heir] = end[row], end_event[row], release[row]
+        heirs.discard(row)
+        if not removed[heir]:
+            heirs.add(heir)
     return end, end_event, release, np.array(sorted(heirs), np.int64)
 
 
@@ -154,7 +157,8 @@ class _LiveDoubles(LiveStage):
     """State: the last real hit of each pad, and for a removed hit that still sounds, who takes its end."""
 
     def __init__(self, settings: Doubles, context: Context):
-        self._settings = settings
+        self._active = settings.on
+        self._ratio = settings.ratio
         self._speaks = context.spoken_channels.tolist()
         self._window = settings.window_ms / 1000
         self._last: dict[int, tuple[float, float]] = {}
@@ -179,18 +183,14 @@ class _LiveDoubles(LiveStage):
     def _on(self, event: LiveEvent) -> list[LiveEvent]:
         cut, self._cut = self._cut, None
         before = [cut] if cut is not None else []
-        if not self._settings.on or not self._speaks[event.channel]:
+        if not self._active or not self._speaks[event.channel]:
             return [*before, event]
         key = (event.port * 17 + event.channel) * 128 + event.note
         last = self._last.get(key)
-        if last is not None and event.at - last[0] < self._window:
-            sure = self._settings.judge(event.at - last[0], event.velocity, last[1])
-            if sure < 0:
-                self._heir[event.origin] = cut.origin if cut is not None else -1
-                self.account(
-                    Stage.DOUBLES, What.REMOVED, Reason.DOUBLE, event.origin, Field.NONE, np.nan, np.nan, -sure
-                )
-                return []
+        if last is not None and event.at - last[0] < self._window and event.velocity < self._ratio * last[1]:
+            self._heir[event.origin] = cut.origin if cut is not None else -1
+            self.account(Stage.DOUBLES, What.REMOVED, Reason.DOUBLE, event.origin, Field.NONE, np.nan, np.nan, 1.0)
+            return []
         self._last[key] = (event.at, event.velocity)
         return [*before, event]
 

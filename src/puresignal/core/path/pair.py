@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from puresignal.core.columns import note_keys
 from puresignal.core.events import (
     BEND,
     CONTROL,
@@ -53,7 +54,7 @@ def pair(events: Events) -> Paired:
     is_on = (kind == NOTE_ON) & (data2 > 0)
     is_off = (kind == NOTE_OFF) | ((kind == NOTE_ON) & (data2 == 0))
     rows = np.flatnonzero(is_on | is_off)
-    key = (port[rows].astype(np.int64) * 16 + channel[rows]) * 128 + data1[rows]
+    key = note_keys(port[rows].astype(np.int32) * 17 + channel[rows], data1[rows])
     by_key = np.argsort(key, kind="stable")
     rows, key = rows[by_key], key[by_key]
     followed = np.zeros(len(rows), bool)

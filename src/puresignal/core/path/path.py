@@ -14,9 +14,9 @@ from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.ends import Ends
 from puresignal.core.path.identify import Identify
 from puresignal.core.path.live import Account, LiveEvent, LiveStage
-from puresignal.core.path.pair import LivePair, pair
+from puresignal.core.path.pair import LivePair, Paired, pair
 from puresignal.core.path.split import Split
-from puresignal.core.path.stage import PathStage
+from puresignal.core.path.stage import PathStage, Result
 from puresignal.core.path.target import Target
 from puresignal.core.path.tidy import Tidy
 from puresignal.core.tally import Entries, Stage, Tally
@@ -84,18 +84,74 @@ def make_context(
     return Context(source, target, take.ports, take.length, path.split.by, verdicts or {})
 
 
-def run(take: Take, path: Path, context: Context) -> Outcome:
+class Memo:
+    """What the last run of a path came to at each stage, so that the next one starts where it differs.
+
+    Kept by whoever runs a path again and again over one take while a setting is moved.
+    """
+
+    def __init__(self) -> None:
+        self._take: Take | None = None
+        self._paired: Paired | None = None
+        self._made_of: object = None
+        self._context: Context | None = None
+        self._stages: list[tuple[PathStage, Result]] = []
+        self._played: Notes | None = None
+
+    def context(
+        self, take: Take, source: NoteMap | None, target: NoteMap | None, path: Path, verdicts: Mapping[int, Verdict]
+    ) -> Context:
+        """The context of the last run where it still holds, else a new one."""
+        made_of = (
+            take.ident,
+            id(take),
+            source,
+            target,
+            path.split.by,
+            tuple(sorted(verdicts.items(), key=lambda v: v[0])),
+        )
+        if self._context is None or made_of != self._made_of:
+            self._made_of, self._stages, self._played = made_of, [], None
+            self._context = make_context(take, source, target, path, verdicts)
+        return self._context
+
+    def paired(self, take: Take) -> Paired:
+        if self._paired is None or self._take is not take:
+            self._take, self._paired = take, pair(take.events)
+        return self._paired
+
+    def apply(self, number: int, stage: PathStage, notes: Notes, controls: Controls, context: Context) -> Result:
+        """A stage's result, from the last run where stage and all before it are the same."""
+        if context is not self._context:
+            self._stages, self._context, self._made_of, self._played = [], context, None, None
+        if number < len(self._stages) and self._stages[number][0] == stage:
+            return self._stages[number][1]
+        result = stage.apply(notes, controls, context)
+        self._stages[number:] = [(stage, result)]
+        if number == 0:
+            self._played = None
+        return result
+
+    def played(self, path: Path, notes: Notes, identified: Notes, context: Context) -> Notes:
+        """Played notes with names and tracks."""
+        if self._played is None:
+            self._played = path.split.apply(_named(notes, identified), Controls.empty(), context).notes
+        return self._played
+
+
+def run(take: Take, path: Path, context: Context, memo: Memo | None = None) -> Outcome:
     """The whole take through the whole path. The take is not changed."""
-    paired = pair(take.events)
+    memo = memo or Memo()
+    paired = memo.paired(take)
     notes, controls = paired.notes, paired.controls
     written: list[Entries] = []
     played = notes
-    for stage in path.stages():
-        result = stage.apply(notes, controls, context)
+    for number, stage in enumerate(path.stages()):
+        result = memo.apply(number, stage, notes, controls, context)
         notes, controls = result.notes, result.controls
         written.extend(result.entries)
         if stage.stage == Stage.IDENTIFY:
-            played = path.split.apply(_named(played, notes), Controls.empty(), context).notes
+            played = memo.played(path, paired.notes, notes, context)
     tally = Tally(len(paired.notes), len(notes), Entries.join(written), paired.strays)
     return Outcome(played, notes, controls, tally, context.tracks, context.vocabulary)
 

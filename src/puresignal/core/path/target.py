@@ -9,7 +9,7 @@ import numpy as np
 
 from puresignal.core.events import CONTROL, POLY_PRESSURE, Controls, Notes
 from puresignal.core.path import live
-from puresignal.core.path.context import CLOSED, NEARER_CLOSED_FROM, OPEN, Context, TargetTable
+from puresignal.core.path.context import CLOSED, NEARER_CLOSED_FROM, OPEN, Context, TargetTable, among
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.stage import Result
 from puresignal.core.tally import Entries, Field, Reason, Stage, What, entries
@@ -34,20 +34,22 @@ class Target:
         count = np.where(mapped, table.count[nearer, code], 1)
         nowhere = count == 0
         written: list[Entries] = []
-        if self.unmapped == "drop":
-            written.append(entries(self.stage, What.REMOVED, Reason.NO_TARGET, notes.origin[nowhere]))
-        else:
-            mapped, count = mapped & ~nowhere, np.maximum(count, 1)
+        stays = nowhere if self.unmapped == "keep" else nowhere & among(notes.origin, context.kept_by_hand)
+        written.append(entries(self.stage, What.REMOVED, Reason.NO_TARGET, notes.origin[nowhere & ~stays]))
+        mapped, count = mapped & ~stays, np.where(stays, 1, count)
 
-        rows = np.repeat(np.arange(len(notes)), count)
-        branch = np.arange(len(rows)) - np.repeat(np.cumsum(count) - count, count)
+        single = bool(np.all(count == 1))
+        rows = np.arange(len(notes)) if single else np.repeat(np.arange(len(notes)), count)
+        branch = np.zeros(len(rows), np.int64)
+        if not single:
+            branch = np.arange(len(rows)) - np.repeat(np.cumsum(count) - count, count)
         place = np.where(mapped[rows], table.first[nearer[rows], code[rows]] + branch, 0)
         note, channel = notes.note[rows], notes.channel[rows]
         if len(table.notes):
             note = np.where(mapped[rows], table.notes[place], note)
             given = table.channels[place]
             channel = np.where(mapped[rows] & (given > 0), given, channel)
-        leaving = notes.take(rows)
+        leaving = notes if single else notes.take(rows)
         stands_in = table.stand_in[nearer[rows], code[rows]]
         reason = np.where(stands_in >= 0, Reason.STAND_IN, Reason.MAPPED)
         written.append(

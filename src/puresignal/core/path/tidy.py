@@ -11,6 +11,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from puresignal.core.columns import note_keys
 from puresignal.core.events import Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context
@@ -27,7 +28,7 @@ class Tidy:
     causal: ClassVar[bool] = True
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
-        key = (notes.track.astype(np.int64) * 17 + notes.channel) * 128 + notes.note
+        key = note_keys(notes.track.astype(np.int32) * 17 + notes.channel, notes.note)
         by_key = np.argsort(key, kind="stable")
         start = notes.start[by_key]
         repeated = np.zeros(len(notes), bool)
@@ -35,9 +36,10 @@ class Tidy:
         same = np.zeros(len(notes), bool)
         same[by_key] = repeated
         written = [entries(self.stage, What.REMOVED, Reason.SAME_MOMENT, notes.origin[same], branch=notes.branch[same])]
-        notes, key = notes.take(~same), key[~same]
-
-        by_key = np.argsort(key, kind="stable")
+        if same.any():
+            by_key = by_key[~repeated]
+            by_key = np.cumsum(~same)[by_key] - 1
+            notes, key = notes.take(~same), key[~same]
         end, event = notes.end.copy(), notes.end_event.copy()
         here, following = by_key[:-1], by_key[1:]
         cut = (key[here] == key[following]) & (end[here] > notes.start[following])

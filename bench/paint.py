@@ -1,0 +1,99 @@
+"""Painting Takes with 100,000 notes: random places of zoom and scroll, cold, at 1x and 2x; and a setting moved."""
+
+from __future__ import annotations
+
+import os
+import sys
+import time
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+
+import numpy as np
+from material import kit_file
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QApplication
+
+from puresignal.core import session as edits
+from puresignal.core.song import to_take
+from puresignal.demo import session as demo
+from puresignal.io import mapfile, midifile
+from puresignal.ui import drawing, theme
+from puresignal.ui.model import Workbench
+from puresignal.ui.window import MainWindow
+
+
+def big_window() -> MainWindow:
+    bench = Workbench()
+    window = MainWindow(bench)
+    take = to_take(midifile.parse(kit_file(100_000), "bench.mid"), "t", "bench")
+    bench.add_take(take, mapfile.shipped("practice-five"), "open")
+    return window
+
+
+def painting(app: QApplication, window: MainWindow, ratio: float) -> None:
+    random = np.random.default_rng(1)
+    timeline = window.takes.timeline
+    length = window.workbench.shown.take.length
+    view = timeline.viewport()
+    image = QImage(view.size() * ratio, QImage.Format.Format_RGB32)
+    image.setDevicePixelRatio(ratio)
+    times, most = [], 0
+    for i in range(200):
+        span = length if i == 0 else float(np.exp(random.uniform(np.log(1.0), np.log(length))))
+        timeline._scale = timeline._drawn_width() / span
+        timeline._begin = random.uniform(0, max(0.0, length - span))
+        timeline.verticalScrollBar().setValue(int(random.uniform(0, timeline.verticalScrollBar().maximum() + 1)))
+        timeline._show = (drawing.BOTH, drawing.CLEAN, drawing.PLAYED)[i % 3]
+        begin, end = timeline.seconds_in_view()
+        inside = sum(int(np.diff(np.searchsorted(row.start, (begin, end)))[0]) for row in timeline._picture.rows)
+        most = max(most, inside)
+        began = time.perf_counter()
+        view.render(image)
+        times.append(1000 * (time.perf_counter() - began))
+    print(
+        f"painting at {ratio:g}x, {view.width()}x{view.height()}, up to {most} notes in view: "
+        f"median {np.median(times):.1f} ms, 99 % {np.percentile(times, 99):.1f}, worst {max(times):.1f}"
+    )
+
+
+def setting(app: QApplication, window: MainWindow, name: str) -> None:
+    bench = window.workbench
+    times = []
+    for i in range(30):
+        path = bench.session.path
+        ratio = 0.4 + 0.01 * (i % 30)
+        edit = edits.with_path(bench.session, type(path)(doubles=type(path.doubles)(True, 35.0, ratio)))
+        began = time.perf_counter()
+        bench.do("bench", edit, "drag")
+        window.takes.timeline.viewport().repaint()
+        app.processEvents()
+        times.append(1000 * (time.perf_counter() - began))
+    print(f"a setting moved on {name}: median {np.median(times[1:]):.1f} ms, worst {max(times[1:]):.1f}")
+
+
+def main() -> None:
+    app = QApplication(sys.argv[:1])
+    theme.load_fonts()
+    theme.wear(app, theme.LIGHT)
+    window = big_window()
+    window.resize(1280, 800)
+    window.show_view("Takes")
+    window.show()
+    app.processEvents()
+    for ratio in (1.0, 2.0):
+        painting(app, window, ratio)
+    window.resize(2200, 1300)
+    app.processEvents()
+    painting(app, window, 2.0)
+    window.resize(1280, 800)
+    setting(app, window, "100,000 notes")
+    small = MainWindow(Workbench())
+    small.workbench.show_session(*demo.build())
+    small.show_view("Takes")
+    small.show()
+    app.processEvents()
+    setting(app, small, "the demo take")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,238 @@
+"""Where hits come from and where they go: the mapping of a take as nodes and ribbons between them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from puresignal.core.articulations import HAT_EDGE_HALF, canonical, sort_key
+from puresignal.core.notemap import NoteMap
+from puresignal.core.path.context import CLOSED, NEARER_CLOSED_FROM, OPEN, Context
+from puresignal.core.path.path import Outcome
+
+
+@dataclass(frozen=True)
+class Arriving:
+    """A note that arrives. channel is 0 for a pad of any channel that was not played. loose: it leads nowhere."""
+
+    channel: int
+    note: int
+    hits: int
+    loose: bool
+
+
+@dataclass(frozen=True)
+class Meaning:
+    """An articulation. loose: the receiver has nothing for it. stand_in: what the receiver plays in its place."""
+
+    name: str
+    hits: int
+    loose: bool
+    stand_in: str | None
+
+
+@dataclass(frozen=True)
+class Leaving:
+    """A note that leaves. channel is 0 where each hit keeps its own. names: what the receiver calls it."""
+
+    channel: int
+    note: int
+    hits: int
+    names: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Ribbon:
+    """Hits that go one way. first, last: places in the columns it joins; stand_in: not the receiver's own."""
+
+    first: int
+    last: int
+    hits: int
+    stand_in: bool = False
+
+
+@dataclass(frozen=True)
+class Flows:
+    """The three columns, loose ends first in each, and the ribbons between them."""
+
+    arriving: tuple[Arriving, ...]
+    meanings: tuple[Meaning, ...]
+    leaving: tuple[Leaving, ...]
+    named: tuple[Ribbon, ...]
+    sent: tuple[Ribbon, ...]
+
+
+def flows(outcome: Outcome, context: Context, whole: bool = False) -> Flows:
+    """The mapping of a take.
+
+    whole  also what the maps know and nobody played
+    """
+    arrived = _arrived(outcome, context)
+    means: dict[str, int] = {}
+    for (_, _, name), hits in arrived.items():
+        if name is not None:
+            means[name] = means.get(name, 0) + hits
+    if whole and context.source is not None:
+        for pad in context.source.pads:
+            name = canonical(pad.articulation)
+            channel = context.source.channel_of(pad) or 0
+            played = any((c, n) == (channel, pad.note) or (not channel and n == pad.note) for c, n, _ in arrived)
+            if not played:
+                arrived[channel, pad.note, name] = 0
+            means.setdefault(name, 0)
+    out = _sent(outcome, context, means)
+    loose_means = {name for name in means if context.target_table is not None and not any(k[0] == name for k in out)}
+    leaving_hits: dict[tuple[int, int], int] = {}
+    for (_, channel, note), (hits, _) in out.items():
+        leaving_hits[channel, note] = leaving_hits.get((channel, note), 0) + hits
+    if whole and context.target is not None:
+        for pad in context.target.pads:
+            leaving_hits.setdefault((context.target.channel_of(pad) or 0, pad.note), 0)
+
+    arriving = _arriving(arrived)
+    meanings = tuple(
+        Meaning(name, means[name], name in loose_means, _stand_in(name, context))
+        for name in sorted(means, key=lambda n: (n not in loose_means, sort_key(n)))
+    )
+    leaving = _leaving(leaving_hits, context.target, [m.name for m in meanings], out)
+    in_place = {(a.channel, a.note): i for i, a in enumerate(arriving)}
+    mid_place = {m.name: i for i, m in enumerate(meanings)}
+    out_place = {(e.channel, e.note): i for i, e in enumerate(leaving)}
+    named = tuple(
+        Ribbon(in_place[c, n], mid_place[name], hits) for (c, n, name), hits in arrived.items() if name is not None
+    )
+    sent = tuple(
+        Ribbon(mid_place[name], out_place[c, n], hits, stand_in) for (name, c, n), (hits, stand_in) in out.items()
+    )
+    return Flows(arriving, meanings, leaving, named, sent)
+
+
+def _arrived(outcome: Outcome, context: Context) -> dict[tuple[int, int, str | None], int]:
+    """Hits by (channel, note, articulation); None where the map does not know the note."""
+    played = outcome.played
+    mine = context.spoken_channels[played.channel]
+    key = (played.channel[mine].astype(np.int64) * 128 + played.note[mine]) * 4096 + played.articulation[mine] + 1
+    found, counts = np.unique(key, return_counts=True)
+    rows: dict[tuple[int, int, str | None], int] = {}
+    for one, hits in zip(found.tolist(), counts.tolist(), strict=True):
+        place, code = divmod(one, 4096)
+        rows[place // 128, place % 128, outcome.vocabulary[code - 1] if code else None] = hits
+    return rows
+
+
+def _sent(outcome: Outcome, context: Context, means: dict[str, int]) -> dict[tuple[str, int, int], tuple[int, bool]]:
+    """(hits, stand-in) by (articulation, channel, note) that it leaves as."""
+    table, rows = context.target_table, {}  # type: ignore[var-annotated]
+    if table is None:
+        return {}
+    played = outcome.played
+    for name, hits in means.items():
+        code = context.code[name]
+        nearer = {OPEN: hits}
+        if name in ("hat.half", HAT_EDGE_HALF):
+            mine = played.closedness[played.articulation == code]
+            closed = int(np.count_nonzero(mine >= NEARER_CLOSED_FROM))
+            nearer = {end: n for end, n in ((CLOSED, closed), (OPEN, hits - closed)) if n}
+        for end, count in nearer.items():
+            first = int(table.first[end, code])
+            for i in range(first, first + int(table.count[end, code])):
+                key = (name, int(table.channels[i]), int(table.notes[i]))
+                before = rows.get(key, (0, False))[0]
+                rows[key] = (before + count, bool(table.stand_in[end, code] >= 0))
+    return rows
+
+
+def _stand_in(name: str, context: Context) -> str | None:
+    table = context.target_table
+    if table is None:
+        return None
+    code = int(table.stand_in[OPEN, context.code[name]])
+    return context.vocabulary[code] if code >= 0 else None
+
+
+def _arriving(arrived: dict[tuple[int, int, str | None], int]) -> tuple[Arriving, ...]:
+    nodes: dict[tuple[int, int], list[tuple[str | None, int]]] = {}
+    for (channel, note, name), hits in arrived.items():
+        nodes.setdefault((channel, note), []).append((name, hits))
+
+    def order(item: tuple[tuple[int, int], list[tuple[str | None, int]]]) -> tuple[object, ...]:
+        (channel, note), ways = item
+        names = [name for name, _ in ways if name is not None]
+        loose = not names
+        first = min(map(sort_key, names)) if names else (0, "", 0, "")
+        return (not loose, -sum(h for _, h in ways) if loose else 0, first, channel, note)
+
+    return tuple(
+        Arriving(channel, note, sum(h for _, h in ways), all(name is None for name, _ in ways))
+        for (channel, note), ways in sorted(nodes.items(), key=order)
+    )
+
+
+def _leaving(
+    hits: dict[tuple[int, int], int],
+    target: NoteMap | None,
+    means: list[str],
+    out: dict[tuple[str, int, int], tuple[int, bool]],
+) -> tuple[Leaving, ...]:
+    names: dict[tuple[int, int], list[str]] = {}
+    if target is not None:
+        for pad in target.pads:
+            for note in (pad.note, *pad.also):
+                names.setdefault((target.channel_of(pad) or 0, note), []).append(pad.articulation)
+    place = {name: i for i, name in enumerate(means)}
+    # A note stands beside the first articulation that leads to it, so that ribbons cross as little as they can.
+    first: dict[tuple[int, int], int] = {}
+    for name, channel, note in out:
+        first[channel, note] = min(first.get((channel, note), len(means)), place[name])
+
+    def order(key: tuple[int, int]) -> tuple[object, ...]:
+        own = names.get(key, [])
+        return (first.get(key, len(means)), sort_key(own[0]) if own else (99, "", 0, ""), key)
+
+    return tuple(Leaving(c, n, hits[c, n], tuple(names.get((c, n), ()))) for c, n in sorted(hits, key=order))
+
+
+@dataclass(frozen=True, eq=False)
+class HatPicture:
+    """What the hat's pedal did in a take.
+
+    travel      (128,) how often each controller value came
+    closedness  (n,) of each hat hit, 0 open .. 1 closed; NaN where no pedal spoke
+    names       (n,) articulation of each hat hit
+    lowest, highest  controller values reached, None when there were none
+    """
+
+    travel: np.ndarray
+    closedness: np.ndarray
+    names: tuple[str, ...]
+    lowest: int | None
+    highest: int | None
+
+
+def hat_picture(outcome: Outcome, context: Context, events_values: np.ndarray) -> HatPicture:
+    """The pedal's travel and the openings at which the hat was struck.
+
+    events_values  (k,) values of the hat's controller as they arrived
+    """
+    played = outcome.played
+    codes = [i for i, name in enumerate(outcome.vocabulary) if name.startswith("hat.")]
+    mine = np.isin(played.articulation, codes)
+    values = events_values.astype(np.int64)
+    return HatPicture(
+        travel=np.bincount(values, minlength=128)[:128],
+        closedness=played.closedness[mine],
+        names=tuple(outcome.vocabulary[c] for c in played.articulation[mine].tolist()),
+        lowest=int(values.min()) if len(values) else None,
+        highest=int(values.max()) if len(values) else None,
+    )
+
+
+def pedal_values(outcome_context: Context, status: np.ndarray, data1: np.ndarray, data2: np.ndarray) -> np.ndarray:
+    """(k,) values of the hat's controller among a take's raw messages."""
+    hat = outcome_context.source.hat if outcome_context.source is not None else None
+    if hat is None:
+        return np.zeros(0, np.int64)
+    channel = (status & 0x0F) + 1
+    mine = ((status & 0xF0) == 0xB0) & (data1 == hat.controller) & outcome_context.hat_channels[channel]
+    return np.asarray(data2[mine], np.int64)

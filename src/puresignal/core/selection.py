@@ -1,0 +1,64 @@
+"""Choosing notes by what they are or what became of them. Notes are named by their origins."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from puresignal.core.path.path import Outcome
+from puresignal.core.tally import Reason, Stage, What
+
+LOOSE = (Reason.UNMAPPED, Reason.NO_TARGET)
+"""Why a hit leads nowhere."""
+
+DOUBTFUL_BELOW = 0.6
+"""Confidence under which a decision is shown to the player as doubtful."""
+
+
+def doubtful(outcome: Outcome) -> np.ndarray:
+    """Notes that were only just kept or only just taken out, in playing order."""
+    e = outcome.tally.entries
+    unsure = (e.confidence < DOUBTFUL_BELOW) & ((e.what == What.REMOVED) | (e.what == What.KEPT))
+    return in_order(outcome, np.unique(e.origin[unsure]))
+
+
+def touched(outcome: Outcome, stage: Stage) -> np.ndarray:
+    """Notes that a stage did something to, in playing order."""
+    return in_order(outcome, outcome.tally.touched_origins(stage))
+
+
+def removed(outcome: Outcome, reason: Reason) -> np.ndarray:
+    """Notes taken out for a reason, in playing order."""
+    return in_order(outcome, outcome.tally.origins(What.REMOVED, reason))
+
+
+def in_order(outcome: Outcome, origins: np.ndarray) -> np.ndarray:
+    """The notes in playing order."""
+    played = outcome.played
+    chosen: np.ndarray = played.origin[np.isin(played.origin, origins, kind="table")]
+    return chosen
+
+
+def reason_removed(outcome: Outcome, origin: int) -> Reason | None:
+    """Why a note was taken out, None where it left."""
+    e = outcome.tally.entries
+    rows = np.flatnonzero((e.origin == origin) & (e.what == What.REMOVED) & (e.branch == 0))
+    return Reason(int(e.reason[rows[0]])) if len(rows) else None
+
+
+def alike(outcome: Outcome, origin: int) -> np.ndarray:
+    """Notes of the same pad that the same became of: taken out for the same reason, or left as doubtful."""
+    played = outcome.played
+    row = np.flatnonzero(played.origin == origin)
+    if not len(row):
+        return np.zeros(0, np.int64)
+    i = int(row[0])
+    same_pad = (played.note == played.note[i]) & (played.channel == played.channel[i]) & (played.port == played.port[i])
+    reason = reason_removed(outcome, origin)
+    if reason is not None:
+        alike_too = np.isin(played.origin, removed(outcome, reason))
+    else:
+        unsure = np.isin(played.origin, doubtful(outcome))
+        gone = np.isin(played.origin, outcome.tally.origins(What.REMOVED))
+        alike_too = (unsure if unsure[i] else ~unsure) & ~gone
+    chosen: np.ndarray = played.origin[same_pad & alike_too]
+    return chosen

@@ -1,0 +1,34 @@
+"""Where the program keeps its things, by the XDG base directory specification."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+NAME = "pure-signal"
+
+
+def _base(variable: str, default: str) -> Path:
+    named = os.environ.get(variable, "")
+    # The specification: a path that is not absolute is to be ignored.
+    return (Path(named) if named.startswith("/") else Path.home() / default) / NAME
+
+
+def state() -> Path:
+    """Work in progress, logs."""
+    return _base("XDG_STATE_HOME", ".local/state")
+
+
+def config() -> Path:
+    """What the player chose about the program."""
+    return _base("XDG_CONFIG_HOME", ".config")
+
+
+def data() -> Path:
+    """The player's own note maps."""
+    return _base("XDG_DATA_HOME", ".local/share")
+
+
+def cache() -> Path:
+    """Clips dragged out of the window."""
+    return _base("XDG_CACHE_HOME", ".cache")

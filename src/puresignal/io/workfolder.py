@@ -1,0 +1,168 @@
+"""The session's work folder: everything is on disk as it is done, and still there after a crash.
+
+While a session is open it lives in a folder of its own under the state folder,
+with a lock. A folder without a live lock holds work that was not saved; it is
+offered again. Saving a session to a file empties nothing but the need for it.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import hashlib
+import os
+import secrets
+import shutil
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO, Any
+
+from puresignal.core.errors import FileAccessError, PureSignalError
+from puresignal.core.events import Take
+from puresignal.core.session import Session
+from puresignal.io import files, folders, jsonfile, sessionfile, takefile
+
+_STATE = "state.json"
+
+
+class Lock:
+    """A lock file that the system lets go of when its process ends, however it ends."""
+
+    def __init__(self, path: Path):
+        self.path = path
+        self._file: IO[str] | None = None
+
+    def take(self) -> bool:
+        """Whether the lock is ours now.
+
+        Raises FileAccessError when the lock file cannot be made
+        """
+        try:
+            self.path.parent.mkdir(parents=True, exist_ok=True)
+            file = self.path.open("a+")
+        except OSError as error:
+            raise files.access_error(error, self.path, "write") from error
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            file.close()
+            return False
+        file.truncate(0)
+        file.write(str(os.getpid()))
+        file.flush()
+        self._file = file
+        return True
+
+    def let_go(self) -> None:
+        if self._file is not None:
+            with contextlib.suppress(OSError):
+                self.path.unlink()
+            self._file.close()
+            self._file = None
+
+
+def session_lock(session_file: Path) -> Lock:
+    """The lock on a saved session, the same for all names of the file."""
+    name = hashlib.sha256(str(session_file.resolve()).encode("utf-8", "surrogateescape")).hexdigest()[:24]
+    return Lock(folders.state() / "locks" / name)
+
+
+@dataclass(frozen=True)
+class Leftover:
+    """Unsaved work of a program that has ended.
+
+    name  of the session
+    file  where it was last saved, None for nowhere
+    """
+
+    folder: Path
+    name: str
+    file: Path | None
+
+
+class WorkFolder:
+    """One open session on disk."""
+
+    def __init__(self, folder: Path | None = None):
+        self.folder = folder or folders.state() / "work" / secrets.token_hex(8)
+        self._lock = Lock(self.folder / "lock")
+        self._takes: set[str] = set()
+        if not self._lock.take():
+            raise FileAccessError("Another window works on this session", str(self.folder), "Close it first.")
+
+    def store(self, session: Session, takes: dict[str, Take], file: Path | None, unsaved: bool) -> None:
+        """Puts the session as it is on disk; takes are written once.
+
+        Raises FileAccessError when the system refuses
+        """
+        try:
+            (self.folder / "takes").mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise files.access_error(error, self.folder, "write") from error
+        for ident, take in takes.items():
+            if ident not in self._takes:
+                files.write_bytes(self.folder / "takes" / f"{ident}.mid", takefile.to_bytes(take))
+                self._takes.add(ident)
+        content = jsonfile.to_bytes(sessionfile.to_json(session, takes))
+        files.write_bytes(self.folder / "session.json", content)
+        state = {"unsaved": unsaved, "file": None if file is None else str(file), "name": session.name}
+        files.write_bytes(self.folder / _STATE, jsonfile.to_bytes(state))
+
+    def let_go(self) -> None:
+        """Ends the work but leaves it on disk, to be offered again."""
+        self._lock.let_go()
+
+    def remove(self) -> None:
+        """Ends the work and clears it away: it is saved elsewhere, or there was none."""
+        self._lock.let_go()
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+
+def leftovers() -> tuple[Leftover, ...]:
+    """Unsaved work that nobody holds, newest first. Saved and empty folders are cleared away."""
+    found = []
+    work = folders.state() / "work"
+    if not work.is_dir():
+        return ()
+    for folder in sorted(work.iterdir(), key=lambda f: f.stat().st_mtime, reverse=True):
+        lock = Lock(folder / "lock")
+        try:
+            if not folder.is_dir() or not lock.take():
+                continue
+        except PureSignalError:
+            continue
+        state = _state(folder)
+        if state.get("unsaved") is True:
+            saved = state.get("file")
+            found.append(Leftover(folder, str(state.get("name", "")), Path(saved) if isinstance(saved, str) else None))
+            lock.let_go()
+        else:
+            lock.let_go()
+            shutil.rmtree(folder, ignore_errors=True)
+    return tuple(found)
+
+
+def _state(folder: Path) -> dict[str, Any]:
+    try:
+        data = jsonfile.read(folder / _STATE, "state file")
+    except PureSignalError:
+        return {}
+    return data if isinstance(data, dict) else {}
+
+
+def recover(leftover: Leftover) -> sessionfile.Opened:
+    """The session in a folder of unsaved work.
+
+    Raises FileAccessError or BadFileError when it cannot be read
+    """
+    data = jsonfile.read(leftover.folder / "session.json", "session")
+
+    def content(entry: str) -> bytes:
+        return files.read_bytes(leftover.folder / entry)
+
+    return sessionfile.from_json(data, leftover.name or "unsaved session", content)
+
+
+def discard(leftover: Leftover) -> None:
+    """Clears unsaved work away, once it has been taken over."""
+    shutil.rmtree(leftover.folder, ignore_errors=True)

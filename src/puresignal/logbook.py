@@ -1,0 +1,71 @@
+"""The program's log: a rotating file under the state folder, and what Python or Qt had to say when it broke."""
+
+from __future__ import annotations
+
+import faulthandler
+import logging
+import logging.handlers
+import platform
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from types import TracebackType
+
+from puresignal import __version__
+from puresignal.io import folders
+
+LARGEST, KEPT, TOLD = 500_000, 3, 60
+"""Bytes of one log file, how many are kept, and lines that a report quotes."""
+
+log = logging.getLogger("puresignal")
+_crash_file = None
+
+
+def path() -> Path:
+    return folders.state() / "log" / "pure-signal.log"
+
+
+def start(on_bug: Callable[[str], None] | None = None) -> None:
+    """Starts logging; a disk that refuses costs the log, never the program.
+
+    on_bug  is told the last line of an exception that nobody caught
+    """
+    global _crash_file
+    try:
+        path().parent.mkdir(parents=True, exist_ok=True)
+        handler = logging.handlers.RotatingFileHandler(path(), maxBytes=LARGEST, backupCount=KEPT, encoding="utf-8")
+        _crash_file = path().with_name("crash.log").open("a")
+        faulthandler.enable(_crash_file)
+    except OSError:
+        return
+    handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
+    log.addHandler(handler)
+    log.setLevel(logging.INFO)
+    log.info("Pure Signal %s starts on Python %s", __version__, platform.python_version())
+
+    def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        log.error("nobody caught this", exc_info=(kind, error, trace))
+        sys.__excepthook__(kind, error, trace)
+        if on_bug is not None:
+            on_bug(f"{kind.__name__}: {error}")
+
+    sys.excepthook = caught
+
+
+def report(more: dict[str, str]) -> str:
+    """What a person needs to help: versions, the system, the last lines of the log."""
+    import numpy
+
+    facts = {
+        "Pure Signal": __version__,
+        "Python": platform.python_version(),
+        "NumPy": numpy.__version__,
+        **more,
+        "System": platform.platform(),
+    }
+    lines = [f"{name}: {value}" for name, value in facts.items()]
+    try:
+        lines += ["", "Last lines of the log:", *path().read_text("utf-8", "replace").splitlines()[-TOLD:]]
+    except OSError:
+        lines += ["", "There is no log."]
+    return "\n".join(lines) + "\n"

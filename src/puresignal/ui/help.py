@@ -1,0 +1,94 @@
+"""Help that needs no network: the user guide, the list of all keys, and a report to send along."""
+
+from __future__ import annotations
+
+from importlib import resources
+
+from PySide6 import __version__ as binding_version
+from PySide6.QtCore import Qt, qVersion
+from PySide6.QtGui import QAction, QGuiApplication, QKeySequence
+from PySide6.QtWidgets import QDialog, QHeaderView, QTableWidget, QTableWidgetItem, QTextBrowser, QVBoxLayout, QWidget
+
+from puresignal import logbook
+
+_ELSEWHERE = (
+    ("Takes", "Left, Right, Page up, Page down, Home, End", "Move through the take"),
+    ("Takes", "Up, Down", "Move through the rows"),
+    ("Takes", "+, \N{MINUS SIGN}, 0", "Zoom in, zoom out, whole take"),
+    ("Takes", "Ctrl and wheel", "Zoom about the pointer"),
+    ("Takes", "Shift and wheel", "Move through the take"),
+    ("Takes", "Click, sweep, click a name", "Choose notes; with Shift or Ctrl more"),
+    ("Takes", "Ctrl+A, Esc", "Choose all, choose none"),
+    ("Takes", "K or Insert", "Keep the chosen notes"),
+    ("Takes", "X or Delete", "Take the chosen notes out"),
+    ("Takes", "U", "Let the stages decide again"),
+    ("Takes", "D, Shift+D", "Next doubtful note, the one before"),
+    ("Takes", "Drag on the ruler", "Choose a stretch of time"),
+    ("Mapping", "Arrow keys", "Move from name to name"),
+    ("Mapping", "Enter", "List where a name can lead"),
+    ("Mapping", "Delete", "Forget where a name leads"),
+    ("Mapping", "T", "Show the hits of a name in Takes"),
+    ("Outputs", "F2", "Rename a track"),
+    ("Outputs", "Space", "Let a track leave, or leave it out"),
+    ("Outputs", "Alt+Up, Alt+Down", "Move the chosen tracks"),
+)
+
+
+class GuideDialog(QDialog):
+    """The user guide."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setWindowTitle(self.tr("User guide"))
+        self.resize(760, 700)
+        self.text = QTextBrowser()
+        self.text.setAccessibleName(self.tr("User guide"))
+        self.text.setOpenLinks(False)
+        guide = resources.files("puresignal") / "ui" / "assets" / "user-guide.md"
+        self.text.setMarkdown(guide.read_text("utf-8"))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.text)
+
+
+class KeysDialog(QDialog):
+    """All shortcuts: those of the menus, and those of the views."""
+
+    def __init__(self, actions: list[QAction], parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setWindowTitle(self.tr("Keys"))
+        self.resize(620, 640)
+        rows = [
+            (self.tr("everywhere"), action.shortcut().toString(QKeySequence.SequenceFormat.NativeText), action.text())
+            for action in actions
+            if not action.shortcut().isEmpty()
+        ]
+        rows += [(self.tr(view), self.tr(keys), self.tr(what)) for view, keys, what in _ELSEWHERE]
+        self.table = QTableWidget(len(rows), 3)
+        self.table.setAccessibleName(self.tr("Keys"))
+        self.table.setHorizontalHeaderLabels([self.tr("where"), self.tr("keys"), self.tr("what they do")])
+        self.table.verticalHeader().hide()
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setShowGrid(False)
+        for i, row in enumerate(rows):
+            for j, text in enumerate(row):
+                item = QTableWidgetItem(text.replace("&", "").split(":")[0] if j == 2 else text)
+                item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
+                self.table.setItem(i, j, item)
+        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        self.table.horizontalHeader().setStretchLastSection(True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.table)
+
+
+def report() -> str:
+    """Versions, system and the last lines of the log."""
+    return logbook.report(
+        {
+            "Qt": qVersion(),
+            "Qt binding": binding_version,
+            "Display": QGuiApplication.platformName(),
+            "Scale": ", ".join(f"{s.devicePixelRatio():g}" for s in QGuiApplication.screens()),
+        }
+    )

@@ -1,0 +1,348 @@
+"""The Mapping view: what arrives, what it is, what leaves - seen, and set right."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puresignal.core import session as edits
+from puresignal.core.articulations import STANDARD, canonical, drum_of, drum_title, sort_key, spoken
+from puresignal.core.flows import Flows, flows, hat_picture, pedal_values
+from puresignal.core.notemap import HatPedal, NoteMap, with_goal, with_hat, with_meaning
+from puresignal.ui import words
+from puresignal.ui.hatpanel import HatPanel
+from puresignal.ui.model import Shown, Workbench
+from puresignal.ui.ribbons import ARRIVING, LEAVING, MEANING, RibbonView
+
+
+class MappingView(QWidget):
+    """Ribbons in the middle, what is chosen and the hat at the right.
+
+    followed  the player wants to see these hits in Takes: their origins
+    """
+
+    followed = Signal(object)
+
+    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._workbench = workbench
+        self._shown: Shown | None = None
+        self.flows = Flows((), (), (), (), ())
+        self.ribbons = RibbonView()
+        self.ribbons.chosen.connect(self._show_chosen)
+        self.ribbons.joined.connect(self._join)
+        self.ribbons.asked.connect(self._ask)
+        self.ribbons.forgotten.connect(self._forget)
+        self.ribbons.followed.connect(self._follow)
+        self.scroll = QScrollArea()
+        self.scroll.setWidgetResizable(True)
+        self.scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.scroll.setWidget(self.ribbons)
+        self.whole = QCheckBox(self.tr("also what was not played"))
+        self.whole.setToolTip(self.tr("Shows every pad of the kit's map and every note of the receiver's."))
+        self.whole.setAccessibleName(self.tr("Show also what was not played"))
+        self.whole.toggled.connect(lambda _: self.show_take(self._shown))
+        self.says = QLabel()
+        self.says.setObjectName("faint")
+        self.hat = HatPanel()
+        self.hat.changed.connect(self._set_hat)
+
+        top = QHBoxLayout()
+        top.setContentsMargins(16, 8, 16, 8)
+        top.addWidget(self.says, 1)
+        top.addWidget(self.whole)
+        left = QVBoxLayout()
+        left.setSpacing(0)
+        left.addLayout(top)
+        left.addWidget(self.scroll, 1)
+        side = QVBoxLayout()
+        side.setContentsMargins(12, 12, 14, 12)
+        side.setSpacing(12)
+        side.addWidget(self._make_chosen())
+        side.addWidget(self.hat)
+        side.addStretch()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addLayout(left, 1)
+        holder = QWidget()
+        holder.setFixedWidth(286)
+        holder.setLayout(side)
+        row.addWidget(holder)
+
+    def _make_chosen(self) -> QFrame:
+        panel = QFrame()
+        panel.setObjectName("panel")
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(14, 12, 14, 12)
+        column.setSpacing(7)
+        self.title = QLabel()
+        self.title.setObjectName("figure")
+        self.about = QLabel()
+        self.about.setObjectName("faint")
+        self.about.setWordWrap(True)
+        self.means = QComboBox()
+        self.means.setAccessibleName(self.tr("What the note means"))
+        self.means.setToolTip(self.tr("What the note means: changes the kit's map."))
+        self.means.activated.connect(self._choose_meaning)
+        self.goals = QLineEdit()
+        self.goals.setAccessibleName(self.tr("Notes it leaves as"))
+        self.goals.setToolTip(self.tr("Notes it leaves as, 0 to 127: several, with commas, are sent together."))
+        self.goals.setPlaceholderText(self.tr("note, or notes"))
+        self.goals.editingFinished.connect(self._set_goals)
+        self.show_hits = QPushButton(self.tr("Show its hits in Takes"))
+        self.show_hits.setToolTip(self.tr("Points at these hits in Takes (T)."))
+        self.show_hits.setAccessibleName(self.tr("Show its hits in Takes"))
+        self.show_hits.clicked.connect(lambda: self._follow(self.ribbons.selected[0] + 10, self.ribbons.selected[1]))
+        self.forget = QPushButton(self.tr("Forget this way"))
+        self.forget.setAccessibleName(self.tr("Forget this way"))
+        self.forget.setToolTip(self.tr("Takes the note or the goal out of its map (Delete)."))
+        self.forget.clicked.connect(lambda: self._forget(*self.ribbons.selected))
+        for widget in (self.title, self.about, self.means, self.goals, self.show_hits, self.forget):
+            column.addWidget(widget)
+        panel.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        return panel
+
+    # Showing
+
+    def show_take(self, shown: Shown | None) -> None:
+        """The current take's mapping; what was chosen stays chosen where it is still there."""
+        before = self._key(*self.ribbons.selected)
+        self._shown = shown
+        self.flows = flows(shown.outcome, shown.context, self.whole.isChecked()) if shown else Flows((), (), (), (), ())
+        self.ribbons.show_flows(self.flows)
+        loose = [a for a in self.flows.arriving if a.loose]
+        nowhere = [m for m in self.flows.meanings if m.loose and m.hits]
+        hits = sum(a.hits for a in loose) + sum(m.hits for m in nowhere)
+        if shown is None:
+            self.says.setText(self.tr("No take yet."))
+        elif hits:
+            self.says.setText(
+                self.tr("{hits} in {ways} lead nowhere. Drag each onto what it shall be, or press Enter on it.").format(
+                    hits=words.counted(hits, "hit"), ways=words.counted(len(loose) + len(nowhere), "loose end")
+                )
+            )
+        else:
+            self.says.setText(self.tr("Every hit has a way."))
+        place = next(
+            (n.place for n in self.ribbons.nodes if before is not None and self._key(n.column, n.place) == before), -1
+        )
+        self.ribbons.selected = (before[0], place) if before is not None and place >= 0 else (-1, -1)
+        self._show_chosen(*self.ribbons.selected)
+        source = shown.context.source if shown else None
+        picture = None
+        if shown is not None and source is not None and source.hat is not None:
+            events = shown.take.events
+            values = pedal_values(shown.context, events.status, events.data1, events.data2)
+            picture = hat_picture(shown.outcome, shown.context, values)
+        self.hat.show_hat(source.hat if source else None, picture)
+
+    def _key(self, column: int, place: int) -> tuple[object, ...] | None:
+        """What a node is, whatever its place."""
+        if self.ribbons.node(column, place) is None:
+            return None
+        if column == ARRIVING:
+            return column, self.flows.arriving[place].channel, self.flows.arriving[place].note
+        if column == MEANING:
+            return column, self.flows.meanings[place].name
+        return column, self.flows.leaving[place].channel, self.flows.leaving[place].note
+
+    def _show_chosen(self, column: int, place: int) -> None:
+        node = self.ribbons.node(column, place)
+        self.means.setVisible(node is not None and column == ARRIVING)
+        self.goals.setVisible(node is not None and column == MEANING)
+        self.show_hits.setVisible(node is not None and node.hits > 0)
+        self.forget.setVisible(node is not None and column != LEAVING and not node.loose)
+        if node is None:
+            self.title.setText(self.tr("Nothing chosen"))
+            self.about.setText(self.tr("Click a name to see and change where it leads, or a ribbon to see its hits."))
+            return
+        self.title.setText(node.label if column != LEAVING or not node.detail else f"{node.label}, {node.detail}")
+        hits = words.counted(node.hits, "hit")
+        if column == ARRIVING:
+            here = self.flows.arriving[place]
+            on = (
+                self.tr("on channel {channel}").format(channel=here.channel)
+                if here.channel
+                else self.tr("on any channel")
+            )
+            self.about.setText(f"{hits} {on}")
+            self._fill_means(place)
+        elif column == MEANING:
+            meaning = self.flows.meanings[place]
+            text = hits
+            if meaning.stand_in:
+                text = self.tr("{hits}. The receiver has no such stroke: {name} stands in.").format(
+                    hits=hits, name=spoken(meaning.stand_in)
+                )
+            elif meaning.loose:
+                text = self.tr("{hits}. The receiver has no such drum.").format(hits=hits)
+            self.about.setText(text)
+            pad = self._target().pad_for(meaning.name)
+            self.goals.setText(", ".join(map(str, (pad.note, *pad.also))) if pad is not None else "")
+        else:
+            self.about.setText(hits)
+
+    def _fill_means(self, place: int) -> None:
+        self.means.clear()
+        self.means.addItem(self.tr("nothing (leads nowhere)"), None)
+        for name in self._articulations():
+            self.means.addItem(spoken(name), name)
+        now = [self.flows.meanings[r.last].name for r in self.flows.named if r.first == place]
+        source = self._source()
+        here = self.flows.arriving[place]
+        pads = [p for p in source.pads if p.note == here.note and source.channel_of(p) in (here.channel, None)]
+        said = canonical(pads[0].articulation) if pads else now[0] if now else None
+        self.means.setCurrentIndex(max(0, self.means.findData(said)))
+
+    def _articulations(self) -> list[str]:
+        names = {*STANDARD, *(canonical(p.articulation) for p in (*self._source().pads, *self._target().pads))}
+        return sorted(names, key=sort_key)
+
+    def _source(self) -> NoteMap:
+        source = self._shown.context.source if self._shown is not None else None
+        return source or NoteMap(self.tr("My kit"), ())
+
+    def _target(self) -> NoteMap:
+        return self._workbench.session.target or NoteMap(self.tr("My receiver"), ())
+
+    # Changing
+
+    def _change_source(self, note_map: NoteMap, name: str) -> None:
+        bench = self._workbench
+        if bench.session.current is not None:
+            bench.do(name, edits.with_source(bench.session, bench.session.current, note_map))
+
+    def _change_target(self, note_map: NoteMap, name: str) -> None:
+        bench = self._workbench
+        bench.do(name, edits.with_target(bench.session, note_map))
+
+    def _mean(self, place: int, articulation: str | None) -> None:
+        here = self.flows.arriving[place]
+        channel = here.channel or self._source().channel or 10
+        changed = with_meaning(self._source(), channel, here.note, articulation)
+        what = spoken(articulation) if articulation else self.tr("nothing")
+        self._change_source(changed, self.tr("map note {note} to {what}").format(note=here.note, what=what))
+
+    def _send(self, place: int, notes: tuple[int, ...]) -> None:
+        name = self.flows.meanings[place].name
+        listed = next((p.articulation for p in self._target().pads if canonical(p.articulation) == name), name)
+        what = ", ".join(map(str, notes)) or self.tr("nothing")
+        changed = with_goal(self._target(), listed, notes)
+        self._change_target(changed, self.tr("send {name} to {what}").format(name=spoken(name), what=what))
+
+    def _choose_meaning(self) -> None:
+        column, place = self.ribbons.selected
+        if column == ARRIVING:
+            self._mean(place, self.means.currentData())
+
+    def _set_goals(self) -> None:
+        column, place = self.ribbons.selected
+        if column != MEANING or not self.goals.isModified():
+            return
+        self.goals.setModified(False)
+        notes = []
+        for part in self.goals.text().replace(",", " ").split():
+            if not part.isdigit() or int(part) > 127:
+                self._workbench.told.emit(
+                    self.tr("“{part}” is no note number. Write numbers from 0 to 127.").format(part=part), True
+                )
+                self._show_chosen(column, place)
+                return
+            notes.append(int(part))
+        self._send(place, tuple(dict.fromkeys(notes)))
+
+    def _join(self, column: int, place: int, _to: int, to_place: int) -> None:
+        if column == ARRIVING:
+            self._mean(place, self.flows.meanings[to_place].name)
+        else:
+            self._send(place, (self.flows.leaving[to_place].note,))
+
+    def _forget(self, column: int, place: int) -> None:
+        if column == ARRIVING:
+            self._mean(place, None)
+        elif column == MEANING:
+            self._send(place, ())
+
+    def _set_hat(self, hat: HatPedal) -> None:
+        self._change_source(with_hat(self._source(), hat), self.tr("set the hat's pedal"))
+
+    def _ask(self, column: int, place: int, at: QPoint) -> None:
+        if column == LEAVING:
+            self._follow(column + 10, place)
+            return
+        self.menu_for(column, place).exec(at)
+
+    def menu_for(self, column: int, place: int) -> QMenu:
+        """What can be done with a node."""
+        menu = QMenu(self)
+        if column == ARRIVING:
+            drums: dict[str, QMenu] = {}
+            for name in self._articulations():
+                drum = drum_of(name)
+                if drum not in drums:
+                    drums[drum] = menu.addMenu(drum_title(drum))
+                action = drums[drum].addAction(spoken(name))
+                action.triggered.connect(lambda _=False, n=name: self._mean(place, n))
+        else:
+            for pad in sorted(self._target().pads, key=lambda p: sort_key(p.articulation)):
+                action = menu.addAction(
+                    self.tr("note {note} – {name}").format(note=pad.note, name=spoken(pad.articulation))
+                )
+                action.triggered.connect(lambda _=False, n=pad.note: self._send(place, (n,)))
+            menu.addAction(self.tr("Another note…")).triggered.connect(lambda: self._ask_note(place))
+        menu.addSeparator()
+        menu.addAction(self.tr("Show its hits in Takes")).triggered.connect(lambda: self._follow(column + 10, place))
+        menu.addAction(self.tr("Forget this way")).triggered.connect(lambda: self._forget(column, place))
+        return menu
+
+    def _ask_note(self, place: int) -> None:
+        note, chosen = QInputDialog.getInt(self, self.tr("Another note"), self.tr("Note, 0 to 127"), 38, 0, 127)
+        if chosen:
+            self._send(place, (note,))
+
+    # To Takes
+
+    def _follow(self, where: int, place: int) -> None:
+        origins = self.hits_of(where, place)
+        if len(origins):
+            self.followed.emit(origins)
+
+    def hits_of(self, where: int, place: int) -> np.ndarray:
+        """Origins of the hits of a ribbon (where 0 or 1) or of a node (its column and 10)."""
+        if self._shown is None:
+            return np.zeros(0, np.int64)
+        played, context = self._shown.outcome.played, self._shown.context
+        if where == 0:
+            ribbon = self.flows.named[place]
+            here, name = self.flows.arriving[ribbon.first], self.flows.meanings[ribbon.last].name
+            mine = (played.note == here.note) & (played.articulation == context.code[name])
+        elif where == 1:
+            ribbon = self.flows.sent[place]
+            mine = played.articulation == context.code[self.flows.meanings[ribbon.first].name]
+        elif where == ARRIVING + 10:
+            here = self.flows.arriving[place]
+            mine = (played.note == here.note) & (played.channel == here.channel)
+        elif where == MEANING + 10:
+            mine = played.articulation == context.code[self.flows.meanings[place].name]
+        else:
+            ways = [self.flows.meanings[r.first].name for r in self.flows.sent if r.last == place]
+            mine = np.isin(played.articulation, [context.code[name] for name in ways])
+        return played.origin[mine]

@@ -1,0 +1,181 @@
+"""The path at the right of Takes: its stages in order, with switch, settings and how many notes each touched."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from puresignal.core import session as edits
+from puresignal.core.path.doubles import Doubles
+from puresignal.core.path.ends import Ends
+from puresignal.core.path.path import Path, with_unmapped
+from puresignal.core.settings import setting_range
+from puresignal.core.tally import Reason, Stage
+from puresignal.ui import words
+from puresignal.ui.knob import Knob
+from puresignal.ui.model import Shown, Workbench
+
+
+class StageBox(QFrame):
+    """One stage.
+
+    switched  the stage is put on or off
+    counted   the figure was pressed: its notes are wanted
+    """
+
+    switched = Signal(bool)
+    counted = Signal()
+
+    def __init__(self, title: str, tip: str, switch: bool, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("stage")
+        self.box: QCheckBox | None = None
+        head: QWidget
+        if switch:
+            self.box = QCheckBox(title)
+            self.box.setToolTip(tip)
+            self.box.setAccessibleName(title)
+            self.box.clicked.connect(self.switched)
+            head = self.box
+        else:
+            head = QLabel(title)
+            head.setToolTip(tip)
+        head.setObjectName("stageName")
+        self.figure = QPushButton("–")
+        self.figure.setObjectName("tally")
+        self.figure.setToolTip(self.tr("How many notes this stage touched in this take. Press to choose them."))
+        self.figure.setAccessibleName(self.tr("{title}: choose the notes it touched").format(title=title))
+        self.figure.clicked.connect(self.counted)
+        top = QHBoxLayout()
+        top.addWidget(head, 1)
+        top.addWidget(self.figure)
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(14, 7, 10, 8)
+        self.column.setSpacing(5)
+        self.column.addLayout(top)
+
+    def show_state(self, on: bool, count: int) -> None:
+        if self.box is not None:
+            self.box.setChecked(on)
+        self.figure.setText(words.count(count))
+        self.figure.setEnabled(count > 0)
+
+
+class PathPanel(QWidget):
+    """All stages.
+
+    asked  the notes that a stage touched are wanted: the stage
+    """
+
+    asked = Signal(int)
+
+    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._workbench = workbench
+        self.setObjectName("rail")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        head = QLabel(self.tr("THE PATH"))
+        head.setObjectName("section")
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 10, 0, 6)
+        self.column.setSpacing(2)
+        holder = QHBoxLayout()
+        holder.setContentsMargins(14, 0, 14, 2)
+        holder.addWidget(head)
+        self.column.addLayout(holder)
+        self.boxes: dict[Stage, StageBox] = {}
+
+        identify = self._stage(
+            Stage.IDENTIFY, "Unmapped left out", "Off: hits that lead nowhere are passed on as they came.", True
+        )
+        identify.switched.connect(
+            lambda on: self._do(
+                self.tr("leave unmapped hits out"), lambda p: with_unmapped(p, "drop" if on else "keep")
+            )
+        )
+        doubles = self._stage(
+            Stage.DOUBLES, "Double triggers out", "Takes out the weak second hit that a pad sends for one stroke.", True
+        )
+        doubles.switched.connect(
+            lambda on: self._do(
+                self.tr("take double triggers out"), lambda p: replace(p, doubles=replace(p.doubles, on=on))
+            )
+        )
+        self.window_ms = self._knob(
+            doubles, "doubles", "window_ms", "Within", "ms", Doubles().window_ms,
+            "A second hit later than this after the first is real.", 1.0, 120.0,
+        )  # fmt: skip
+        self.ratio = self._knob(
+            doubles, "doubles", "ratio", "Weaker than", "%", Doubles().ratio,
+            "A second hit of at least this part of the first one's velocity is real.", 0.01, 1.0,
+        )  # fmt: skip
+        ends = self._stage(
+            Stage.ENDS, "Ends repaired", "Gives sound ends to notes that have no length or never end.", True
+        )
+        ends.switched.connect(
+            lambda on: self._do(self.tr("repair ends"), lambda p: replace(p, ends=replace(p.ends, repair=on)))
+        )
+        self.given_ms = self._knob(
+            ends, "ends", "given_ms", "No length becomes", "ms", Ends().given_ms,
+            "Length given to a note that has none.", 1.0, 200.0,
+        )  # fmt: skip
+        self._stage(Stage.TARGET, "To the receiver's notes", "Each drum goes to the note the receiver expects.", False)
+        self._stage(Stage.TIDY, "Overlaps ended", "A note struck again while it sounds ends there.", False)
+
+    def _stage(self, stage: Stage, title: str, tip: str, switch: bool) -> StageBox:
+        box = StageBox(self.tr(title), self.tr(tip), switch)
+        box.counted.connect(lambda: self.asked.emit(int(stage)))
+        self.boxes[stage] = box
+        self.column.addWidget(box)
+        return box
+
+    def _knob(
+        self,
+        box: StageBox,
+        stage: str,
+        key: str,
+        label: str,
+        unit: str,
+        default: float,
+        tip: str,
+        step: float,
+        most: float,
+    ) -> Knob:
+        low, high = setting_range(stage, key)
+        knob = Knob(self.tr(label), unit, low, min(high, most), default, self.tr(tip), step)
+        name = self.tr("set {what}").format(what=self.tr(label).lower())
+        knob.moved.connect(
+            lambda value, gesture: self._do(
+                name, lambda p: replace(p, **{stage: replace(getattr(p, stage), **{key: value})}), gesture
+            )
+        )
+        box.column.addWidget(knob)
+        return knob
+
+    def _do(self, name: str, change: Callable[[Path], Path], gesture: str | None = None) -> None:
+        bench = self._workbench
+        bench.do(name, edits.with_path(bench.session, change(bench.session.path)), gesture)
+
+    def show_take(self, shown: Shown | None) -> None:
+        """The settings as they are, and what each stage did in the take."""
+        path = self._workbench.session.path
+        on = {
+            Stage.IDENTIFY: path.identify.unmapped == "drop",
+            Stage.DOUBLES: path.doubles.on,
+            Stage.ENDS: path.ends.repair,
+        }
+        for stage, box in self.boxes.items():
+            count = 0
+            if shown is not None:
+                tally = shown.outcome.tally
+                count = tally.touched(stage) if stage != Stage.IDENTIFY else tally.removed().get(Reason.UNMAPPED, 0)
+            box.show_state(on.get(stage, True), count)
+        self.window_ms.show_value(path.doubles.window_ms)
+        self.ratio.show_value(path.doubles.ratio)
+        self.given_ms.show_value(path.ends.given_ms)
+        for knob in (self.window_ms, self.ratio):
+            knob.setEnabled(path.doubles.on)
+        self.given_ms.setEnabled(path.ends.repair)
