@@ -113,7 +113,9 @@ def test_a_later_version_that_cannot_be_understood_says_update(demo_session):
     ("field", "value"),
     [
         ("format", "other"), ("version", "1"), ("name", 4), ("takes", None), ("takes", [{"ident": "../../x"}]),
-        ("takes", [7]), ("current", "gone"), ("titles", {"a": 1}), ("path", {}), ("target", {"name": "x"}),
+        ("takes", [7]), ("current", "gone"), ("tracks", {"a": 1}), ("order", [3]), ("with_tempo", "no"),
+            ("tracks", [{"key": "snare", "channel": 17}]),
+            ("path", {}), ("target", {"name": "x"}),
         ("takes", [{"ident": "take1", "name": "x", "kind": "captured", "tempo": {"ppq": 0}}]),
         ("takes", [{"ident": "take1", "name": "x", "kind": "captured", "tempo": {"ppq": 9, "tempos": [[1]]}}]),
         ("takes", [{"ident": "take1", "name": "x", "kind": "strange"}]),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import signal
 import sys
+from importlib import resources
 from pathlib import Path
 
 from puresignal.core.errors import FileAccessError, PureSignalError
@@ -74,6 +75,7 @@ def _application() -> object:
         raise PureSignalError(
             "There is no display to open a window on", "DISPLAY", "Start it on a desktop; 'clean' needs none."
         )
+    from PySide6.QtGui import QIcon, QPixmap
     from PySide6.QtWidgets import QApplication
 
     from puresignal.ui import theme
@@ -82,6 +84,11 @@ def _application() -> object:
     assert isinstance(app, QApplication)
     app.setApplicationName("pure-signal")
     app.setApplicationDisplayName("Pure Signal")
+    app.setDesktopFileName("pure-signal")
+    icon = QPixmap()
+    icon.loadFromData((resources.files("puresignal") / "ui" / "assets" / "icons" / "pure-signal.svg").read_bytes())
+    app.setWindowIcon(QIcon(icon))
+    _listen_for_signals()
     theme.load_fonts()
     theme.wear(app, theme.LIGHT)
     return app
@@ -101,16 +108,31 @@ def _show(app: object, window: object) -> int:
     window.wear_theme()
     QGuiApplication.styleHints().colorSchemeChanged.connect(lambda _: window.wear_theme())
 
-    def end(*_: object) -> None:
-        # Closing stores unsaved work; it is offered again at the next start.
-        window.close()
-        app.quit()  # type: ignore[attr-defined]
-
-    for one in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(one, end)
     # Python runs its signal handlers only between its own instructions; a slow tick lets them through.
     tick = QTimer()
     tick.timeout.connect(lambda: None)
     tick.start(100)
     window.show()
+    if _asked_to_end:
+        window.close()
+        return 0
     return int(app.exec())  # type: ignore[attr-defined]
+
+
+_asked_to_end: list[int] = []
+
+
+def _listen_for_signals() -> None:
+    """SIGTERM, SIGHUP and Ctrl+C close the window, which stores unsaved work; it is offered again at the next start."""
+    from PySide6.QtWidgets import QApplication
+
+    def end(number: int, _: object) -> None:
+        # It may come before there is a window; then the start ends where the window would have been shown.
+        _asked_to_end.append(number)
+        for widget in QApplication.topLevelWidgets():
+            if widget.isVisible():
+                widget.close()
+        QApplication.quit()
+
+    for one in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(one, end)

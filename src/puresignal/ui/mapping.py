@@ -61,6 +61,7 @@ class MappingView(QWidget):
         self.whole.toggled.connect(lambda _: self.show_take(self._shown))
         self.says = QLabel()
         self.says.setObjectName("faint")
+        self.says.setWordWrap(True)
         self.hat = HatPanel()
         self.hat.changed.connect(self._set_hat)
 

@@ -61,10 +61,11 @@ class Group:
 
 @dataclass(frozen=True, eq=False)
 class Picture:
-    """All tracks, and how long the whole is in seconds."""
+    """All tracks, how long the whole is in seconds, and the played notes that it was made of."""
 
     groups: tuple[Group, ...]
     length: float
+    played: Notes | None = None
 
     @property
     def rows(self) -> tuple[Row, ...]:
@@ -111,7 +112,7 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
     """
     played, clean = outcome.played, outcome.clean
     if not len(played):
-        return Picture((), length)
+        return Picture((), length, played)
     gone = np.ones(int(played.origin.max()) + 1, bool)
     gone[clean.origin] = False
     gone = gone[played.origin]
@@ -166,7 +167,7 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
         own = delivery.track(track.key)
         title = "Leads nowhere" if track.key == "unmapped" else own.title or track.title
         groups.append(Group(track.key, title, own.colour or track.family, tuple(rows)))
-    return Picture(tuple(groups), length)
+    return Picture(tuple(groups), length, played)
 
 
 def _row_order(key: int, outcome: Outcome) -> tuple[int, str, int, str]:

@@ -41,6 +41,12 @@ class TallyStrip(QWidget):
 
     def show_tally(self, tally: Tally | None, doubtful: int = 0) -> None:
         """The sums of a take; without one, what the strip is for."""
+        wanted = self._wanted(tally, doubtful) if tally is not None else {}
+        if tally is not None and list(wanted) == list(self.figures):
+            # The same figures with other numbers: while a setting moves, nothing has to be built.
+            for key, (word, count, _) in wanted.items():
+                self._say(self.figures[key], word, count)
+            return
         while self._row.count():
             item = self._row.takeAt(0)
             widget = item.widget() if item is not None else None
@@ -52,21 +58,38 @@ class TallyStrip(QWidget):
             self._add_text(self.tr("Every note that comes in is accounted for here."), "faint")
             self._row.addStretch()
             return
-        self._add_figure(self.tr("in"), tally.arrived, (-1, -2), self.tr("Notes that came in."))
-        self._add_text("=")
-        self._add_figure(self.tr("out"), tally.left, (-1, -3), self.tr("Notes that leave."))
-        for reason, count in tally.removed().items():
-            self._add_text("+")
-            self._add_figure(self.tr(REASON_WORDS[reason]), count, (What.REMOVED, reason), self.tr(_TOLD[reason]))
-        for reason, count in tally.added().items():
-            self._add_text("\N{MINUS SIGN}")
-            self._add_figure(self.tr(REASON_WORDS[reason]), count, (What.ADDED, reason), self.tr(_TOLD[reason]))
-        self._row.addStretch()
-        if doubtful:
-            tip = self.tr("Hits that were only just kept or only just taken out.")
-            self._add_figure(self.tr("doubtful"), doubtful, (-1, -4), tip)
+        for key, (word, count, tip) in wanted.items():
+            sign = {(-1, -2): "", (-1, -3): "=", (-1, -4): None}.get(
+                key, "+" if key[0] == What.REMOVED else "\N{MINUS SIGN}"
+            )
+            if sign is None:
+                self._row.addStretch()
+            elif sign:
+                self._add_text(sign)
+            self._add_figure(word, count, key, tip)
+        if (-1, -4) not in wanted:
+            self._row.addStretch()
         if self._chosen in self.figures:
             self.figures[self._chosen].setChecked(True)
+
+    def _wanted(self, tally: Tally, doubtful: int) -> dict[tuple[int, int], tuple[str, int, str]]:
+        """Word, count and meaning of each figure, in order."""
+        figures = {
+            (-1, -2): (self.tr("in"), tally.arrived, self.tr("Notes that came in.")),
+            (-1, -3): (self.tr("out"), tally.left, self.tr("Notes that leave.")),
+        }
+        for what, counts in ((What.REMOVED, tally.removed()), (What.ADDED, tally.added())):
+            for reason, count in counts.items():
+                figures[int(what), int(reason)] = (self.tr(REASON_WORDS[reason]), count, self.tr(_TOLD[reason]))
+        if doubtful:
+            tip = self.tr("Hits that were only just kept or only just taken out.")
+            figures[-1, -4] = (self.tr("doubtful"), doubtful, tip)
+        return figures
+
+    @staticmethod
+    def _say(button: QPushButton, word: str, count: int) -> None:
+        button.setText(f"{word}  {words.count(count)}")
+        button.setAccessibleName(f"{word} {count}")
 
     def _add_text(self, text: str, name: str = "faint") -> None:
         label = QLabel(text)
@@ -74,12 +97,12 @@ class TallyStrip(QWidget):
         self._row.addWidget(label)
 
     def _add_figure(self, word: str, count: int, key: tuple[int, int], tip: str) -> None:
-        button = QPushButton(f"{word}  {words.count(count)}")
+        button = QPushButton()
+        self._say(button, word, count)
         button.setObjectName("tally")
         button.setFont(self.font())
         button.setCheckable(True)
         button.setToolTip(f"{tip} {self.tr('Press to point at them.')}")
-        button.setAccessibleName(f"{word} {count}")
         button.clicked.connect(lambda on: self._press(key, on))
         self.figures[key] = button
         self._row.addWidget(button)

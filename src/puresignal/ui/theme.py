@@ -61,7 +61,7 @@ LIGHT = Theme(
     chosen="#e8dcc3",
     families={
         "kick": "#24508f",
-        "snare": "#b0540a",
+        "snare": "#ab5008",
         "hat": "#00756a",
         "tom": "#7d3a98",
         "cymbal": "#7a6300",
@@ -76,7 +76,7 @@ DIM = Theme(
     sheet="#25211c",
     shade="#2b2721",
     ink="#ece4d5",
-    faint="#aea390",
+    faint="#b9ae9b",
     line="#3a342c",
     edge="#756b5b",
     accent="#ff6b6b",

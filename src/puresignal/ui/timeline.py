@@ -94,7 +94,6 @@ class Timeline(QAbstractScrollArea):
     def show_picture(self, picture: Picture, tempo: TempoMap, fit: bool) -> None:
         """Draws a picture; `fit` starts at its beginning with a few bars in view."""
         self._picture, self._tempo = picture, tempo
-        self._overview = None
         self._flag_selected()
         if fit:
             first = min((float(row.start[0]) for row in picture.rows if len(row.start)), default=0.0)
@@ -183,7 +182,6 @@ class Timeline(QAbstractScrollArea):
 
     def _arrange(self) -> None:
         self._plain_height = self._fit_height()
-        self._labels.clear()
         total = sum(self._row_height(r) for r in self._picture.rows) + 4 * len(self._picture.groups)
         room = self.viewport().height() - RULER - OVERVIEW
         self.verticalScrollBar().setRange(0, max(0, round(total - room)))
@@ -559,9 +557,11 @@ class Timeline(QAbstractScrollArea):
     def _label(self, row: Row, height: float, colour: QColor, ratio: float) -> QImage:
         """A row's name, count and mark. Kept, for none of it depends on zoom or scroll."""
         worn = theme.current()
-        key = (id(row), height, ratio, worn.name)
+        key = (row.label, len(row.start), row.mark, colour.rgb(), height, ratio, worn.name)
         if key in self._labels:
             return self._labels[key]
+        if len(self._labels) > 400:
+            self._labels.clear()
         width = GUTTER - NAMES - 1
         image = QImage(round(width * ratio), round(height * ratio), QImage.Format.Format_ARGB32_Premultiplied)
         image.setDevicePixelRatio(ratio)
@@ -623,7 +623,7 @@ class Timeline(QAbstractScrollArea):
         painter.setPen(worn.colour("faint"))
         painter.drawText(QRectF(14, top, GUTTER - 26, OVERVIEW), Qt.AlignmentFlag.AlignVCenter, self.tr("whole take"))
         scale = width / max(0.5, self._picture.length * 1.02)
-        made_of = (width, worn.name)
+        made_of = (id(self._picture.played), width, worn.name)
         if self._overview is None or self._overview[0] != made_of:
             loudest = np.zeros(width, np.float32)
             for row in self._picture.rows:

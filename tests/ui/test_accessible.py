@@ -1,0 +1,138 @@
+"""Every control has a name and a tooltip and is reached by keyboard; text can be read in both themes."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QAbstractScrollArea,
+    QAbstractSlider,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QWidget,
+)  # fmt: skip
+
+from puresignal.core.articulations import FAMILIES
+from puresignal.ui import theme
+from puresignal.ui.clips import ClipHandle
+from puresignal.ui.ribbons import RibbonView
+from puresignal.ui.timeline import Timeline
+
+CONTROLS = (
+    QAbstractButton, QComboBox, QAbstractSlider, QAbstractSpinBox, QLineEdit, QAbstractItemView, Timeline, RibbonView,
+    ClipHandle,
+)  # fmt: skip
+
+
+def controls(window) -> list[QWidget]:
+    found = []
+    for widget in window.findChildren(QWidget):
+        inside = widget.parent()
+        part_of_another = isinstance(inside, (QComboBox, QAbstractSpinBox)) or "qt_" in widget.objectName()
+        scroll_part = isinstance(inside, QAbstractScrollArea) or (
+            inside is not None
+            and isinstance(inside.parent(), QAbstractScrollArea)
+            and isinstance(widget, QAbstractSlider)
+        )
+        if isinstance(widget, CONTROLS) and widget.isVisible() and not part_of_another and not scroll_part:
+            found.append(widget)
+    return found
+
+
+@pytest.mark.parametrize("view", ["Inputs", "Mapping", "Takes", "Outputs"])
+def test_every_control_has_a_name_a_tooltip_and_the_keyboard(demo_window, view):
+    demo_window.show_view(view)
+    demo_window.mapping.ribbons.select(0, 4)
+    found = controls(demo_window)
+    assert len(found) > 10
+    for widget in found:
+        words = f"{type(widget).__name__} {widget.objectName()} {getattr(widget, 'text', str)()}"
+        assert widget.accessibleName() or getattr(widget, "text", str)(), words
+        if not isinstance(widget, (QAbstractItemView, Timeline)):
+            assert widget.toolTip(), words
+        if widget.isEnabled() and "tally" not in widget.objectName():
+            assert widget.focusPolicy() & Qt.FocusPolicy.TabFocus, words
+
+
+@pytest.mark.parametrize("view", ["Inputs", "Mapping", "Takes", "Outputs"])
+def test_tab_goes_round_all_of_them(demo_window, view, qtbot):
+    demo_window.show_view(view)
+    wanted = {w for w in controls(demo_window) if w.isEnabled() and w.focusPolicy() & Qt.FocusPolicy.TabFocus}
+    grouped = {w for w in wanted if isinstance(w, QAbstractButton) and w.group() is not None}
+    demo_window.activateWindow()
+    reached = set()
+    widget = demo_window.focusWidget()
+    for _ in range(3000):
+        widget = widget.nextInFocusChain()
+        reached.add(widget)
+    assert wanted - grouped <= reached
+
+
+def test_focus_can_be_seen(demo_window, qtbot):
+    demo_window.show_view("Takes")
+    for widget in (
+        demo_window.rail.open, demo_window.takes.show_buttons["both"], demo_window.takes.timeline,
+        demo_window.takes.path.ratio.slider, demo_window.view_buttons["Inputs"], demo_window.takes.all_rows,
+    ):  # fmt: skip
+        demo_window.activateWindow()
+        widget.clearFocus()
+        QApplication.processEvents()
+        before = widget.grab().toImage()
+        widget.setFocus(Qt.FocusReason.TabFocusReason)
+        qtbot.waitUntil(widget.hasFocus, timeout=2000)
+        assert widget.grab().toImage() != before, widget.accessibleName()
+
+
+def luminance(colour: QColor) -> float:
+    parts = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in colour.getRgbF()[:3]]
+    return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
+
+
+def contrast(a: QColor, b: QColor) -> float:
+    """WCAG 2.2 contrast ratio."""
+    light, dark = sorted((luminance(a), luminance(b)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+@pytest.mark.parametrize("worn", [theme.LIGHT, theme.DIM], ids=lambda t: t.name)
+def test_text_of_both_themes_passes_wcag_aa(worn):
+    for text in ("ink", "faint", "accent"):
+        for ground in ("paper", "sheet", "shade", "chosen") if text != "accent" else ("paper", "sheet", "shade"):
+            assert contrast(worn.colour(text), worn.colour(ground)) >= 4.5, (text, ground)
+    assert contrast(worn.colour("on_accent"), worn.colour("accent")) >= 4.5
+    assert contrast(worn.colour("edge"), worn.colour("sheet")) >= 3.0
+    for family in FAMILIES:
+        # Names stand in these colours, so they must do as text.
+        assert contrast(worn.family(family), worn.colour("sheet")) >= 4.5, family
+        assert contrast(worn.family(family), worn.colour("shade")) >= 4.5, family
+
+
+def test_no_label_is_cut_off(demo_window):
+    for size in ((1280, 800), (1024, 700)):
+        demo_window.resize(*size)
+        for view in demo_window.views:
+            demo_window.show_view(view)
+            QApplication.processEvents()
+            for label in demo_window.findChildren(QLabel):
+                if label.isVisible() and not label.wordWrap() and label.text() and label is not demo_window.takes.said:
+                    assert label.width() >= label.sizeHint().width() - 2, (size, view, label.text())
+
+
+def test_themes_are_worn_by_choice_and_kept(demo_window):
+    from puresignal.io import preferences
+
+    try:
+        demo_window.choose_theme("dim")
+        assert theme.current() is theme.DIM
+        pixel = demo_window.grab().toImage().pixelColor(640, 795)
+        assert luminance(pixel) < 0.1
+        assert preferences.read().theme == "dim"
+    finally:
+        demo_window.choose_theme("light")
+    assert theme.current() is theme.LIGHT

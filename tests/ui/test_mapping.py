@@ -1,0 +1,200 @@
+"""The Mapping view: loose ends cured by drag, by list and by keyboard; maps kept and passed on; the hat."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
+from PySide6.QtGui import QMouseEvent
+from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog
+
+from puresignal.core.tally import Reason
+from puresignal.io import mapfile
+from puresignal.ui.ribbons import ARRIVING, LEAVING, MEANING
+
+
+@pytest.fixture
+def mapping(demo_window):
+    demo_window.show_view("Mapping")
+    return demo_window.mapping
+
+
+def node(mapping, column, label):
+    return next(n for n in mapping.ribbons.nodes if n.column == column and n.label == label)
+
+
+def middle(n) -> QPoint:
+    return n.box.center().toPoint()
+
+
+def drag(qtbot, widget, begin: QPoint, end: QPoint):
+    qtbot.mousePress(widget, Qt.MouseButton.LeftButton, pos=begin)
+    for part in (0.3, 0.7, 1.0):
+        at = QPointF(begin) + (QPointF(end) - QPointF(begin)) * part
+        move = QMouseEvent(
+            QEvent.Type.MouseMove, at, widget.mapToGlobal(at), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )  # fmt: skip
+        QApplication.sendEvent(widget, move)
+    qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end)
+
+
+def unmapped(window):
+    return window.workbench.shown.outcome.tally.removed().get(Reason.UNMAPPED, 0)
+
+
+def test_loose_ends_stand_on_top_with_their_counts(mapping, demo_window):
+    first = [n for n in mapping.ribbons.nodes if n.column == ARRIVING][:3]
+    assert [n.loose for n in first] == [True] * 3
+    assert sum(n.hits for n in first) == unmapped(demo_window)
+    assert str(unmapped(demo_window)) in mapping.says.text()
+    assert str(unmapped(demo_window)) in demo_window.view_buttons["Mapping"].text()
+
+
+def test_a_loose_end_is_cured_by_dragging_it(mapping, demo_window, qtbot):
+    before = unmapped(demo_window)
+    loose = node(mapping, ARRIVING, "note 37")
+    drag(qtbot, mapping.ribbons, middle(loose), middle(node(mapping, MEANING, "snare, rim")))
+    assert unmapped(demo_window) == before - loose.hits
+    assert not node(mapping, ARRIVING, "note 37").loose
+    assert "map note 37 to snare, rim" in demo_window.undo_action.text()
+    demo_window.workbench.undo()
+    assert unmapped(demo_window) == before
+
+
+def test_a_loose_end_is_cured_by_the_keyboard_alone(mapping, demo_window, qtbot):
+    before, loose = unmapped(demo_window), node(mapping, ARRIVING, "note 24")
+    asked = []
+
+    def choose() -> None:
+        menu = QApplication.activePopupWidget()
+        asked.append(menu)
+        for action in (a for drum in menu.actions() if drum.menu() for a in drum.menu().actions()):
+            if action.text() == "hi-hat, half open":
+                action.trigger()
+        menu.close()
+
+    mapping.ribbons.setFocus()
+    qtbot.keyClick(mapping.ribbons, Qt.Key.Key_Down)
+    assert mapping.ribbons.selected == (ARRIVING, 0)
+    while mapping.ribbons.node(*mapping.ribbons.selected).label != "note 24":
+        qtbot.keyClick(mapping.ribbons, Qt.Key.Key_Down)
+    QTimer.singleShot(200, choose)
+    qtbot.keyClick(mapping.ribbons, Qt.Key.Key_Return)
+    assert asked
+    assert unmapped(demo_window) == before - loose.hits
+
+
+def test_a_loose_end_is_cured_from_the_list_at_the_side(mapping, demo_window, qtbot):
+    before, loose = unmapped(demo_window), node(mapping, ARRIVING, "note 52")
+    qtbot.mouseClick(mapping.ribbons, Qt.MouseButton.LeftButton, pos=middle(loose))
+    index = mapping.means.findText("crash 2, edge")
+    mapping.means.setCurrentIndex(index)
+    mapping.means.activated.emit(index)
+    assert unmapped(demo_window) == before - loose.hits
+
+
+def test_delete_forgets_a_way(mapping, demo_window, qtbot):
+    before = unmapped(demo_window)
+    kick = node(mapping, ARRIVING, "note 36")
+    mapping.ribbons.select(kick.column, kick.place)
+    qtbot.keyClick(mapping.ribbons, Qt.Key.Key_Delete)
+    assert unmapped(demo_window) == before + kick.hits
+
+
+def test_an_articulation_is_sent_elsewhere_and_to_several(mapping, demo_window, qtbot):
+    snare = node(mapping, MEANING, "snare, head")
+    mapping.ribbons.select(snare.column, snare.place)
+    mapping.goals.selectAll()
+    qtbot.keyClicks(mapping.goals, "26, 60")
+    qtbot.keyClick(mapping.goals, Qt.Key.Key_Return)
+    clean = demo_window.workbench.shown.outcome.clean
+    assert np.count_nonzero(clean.note == 60) > 100
+    assert len([b for b in mapping.ribbons.bands if b.left == 1 and b.hits == snare.hits]) >= 2
+    drag(qtbot, mapping.ribbons, middle(node(mapping, MEANING, "kick")), middle(node(mapping, LEAVING, "note 60")))
+    clean = demo_window.workbench.shown.outcome.clean
+    kick = demo_window.workbench.shown.outcome.vocabulary.index("kick")
+    assert set(clean.note[clean.articulation == kick].tolist()) == {60}
+
+
+def test_a_wrong_number_is_told_and_changes_nothing(mapping, demo_window, qtbot):
+    before = demo_window.workbench.session
+    snare = node(mapping, MEANING, "snare, head")
+    mapping.ribbons.select(snare.column, snare.place)
+    mapping.goals.selectAll()
+    qtbot.keyClicks(mapping.goals, "200")
+    qtbot.keyClick(mapping.goals, Qt.Key.Key_Return)
+    assert demo_window.workbench.session is before
+    assert "no note number" in demo_window.notice.text
+
+
+def test_a_stand_in_says_so(mapping, demo_window):
+    index = demo_window.target.findText("Lantern pads")
+    demo_window.target.setCurrentIndex(index)
+    demo_window.target.activated.emit(index)
+    pedal = node(mapping, MEANING, "hi-hat, foot close")
+    assert "plays as hi-hat, closed" in pedal.detail
+    band = next(b for b in mapping.ribbons.bands if b.left == 1 and b.stand_in)
+    assert "nearest of the drum" in mapping.ribbons._say(band)
+    loose = [n for n in mapping.ribbons.nodes if n.column == MEANING and n.loose]
+    assert {n.label for n in loose} >= {"tom 2, head", "crash 2, bow"}
+    assert [n.place for n in loose] == list(range(len(loose)))
+
+
+def test_a_ribbon_leads_to_its_hits_in_takes(mapping, demo_window, qtbot):
+    band = next(b for b in mapping.ribbons.bands if b.left == 0 and b.hits == node(mapping, ARRIVING, "note 36").hits)
+    at = band.path.pointAtPercent(0.2)
+    inside = next(
+        QPoint(round(at.x()), round(at.y()) + dy) for dy in range(-30, 30) if band.path.contains(at + QPoint(0, dy))
+    )
+    qtbot.mouseClick(mapping.ribbons, Qt.MouseButton.LeftButton, pos=inside)
+    assert demo_window.stack.currentWidget() is demo_window.takes
+    played = demo_window.workbench.shown.outcome.played
+    assert demo_window.takes.timeline.selected.tolist() == sorted(played.origin[played.note == 36].tolist())
+
+
+def test_the_hats_travel_is_fitted_and_its_settings_undone(mapping, demo_window, qtbot):
+    before = demo_window.workbench.session.take().source.hat
+    qtbot.mouseClick(mapping.hat.fit, Qt.MouseButton.LeftButton)
+    after = demo_window.workbench.session.take().source.hat
+    events = demo_window.workbench.shown.take.events
+    values = events.data2[(events.status == 0xB9) & (events.data1 == 4)]
+    assert (after.open_at, after.closed_at) == (values.min(), values.max()) != (before.open_at, before.closed_at)
+    mapping.hat.controller.setValue(11)
+    assert demo_window.workbench.session.take().source.hat.controller == 11
+    assert "did not move" in mapping.hat.says.text()
+    demo_window.workbench.undo()
+    demo_window.workbench.undo()
+    assert demo_window.workbench.session.take().source.hat == before
+
+
+def test_whole_maps_on_request(mapping, qtbot):
+    few = len(mapping.ribbons.nodes)
+    qtbot.mouseClick(mapping.whole, Qt.MouseButton.LeftButton, pos=QPoint(8, mapping.whole.height() // 2))
+    assert len(mapping.ribbons.nodes) > few + 5
+
+
+def test_a_map_is_kept_under_a_name_and_offered_from_then_on(mapping, demo_window, window, monkeypatch):
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Our cellar kit", True))
+    demo_window.maps.menus["source"].actions()[0].trigger()
+    assert demo_window.workbench.session.take().source.name == "Our cellar kit"
+    assert [m.name for m in mapfile.own()] == ["Our cellar kit"]
+    window.target.show_map(window.target.now, anew=True)
+    assert window.target.findText("Our cellar kit") >= 0
+
+
+def test_a_map_is_written_to_a_file_and_read_again(mapping, demo_window, tmp_path, monkeypatch):
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "room"), ""))
+    demo_window.maps.menus["target"].actions()[1].trigger()
+    assert mapfile.read(tmp_path / "room.json") == demo_window.workbench.session.target
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(tmp_path / "room.json"), ""))
+    demo_window.maps.menus["source"].actions()[2].trigger()
+    assert demo_window.workbench.session.take().source == demo_window.workbench.session.target
+
+
+def test_a_changed_map_says_that_it_is_changed(mapping, demo_window):
+    index = demo_window.source.findText("Five-piece practice kit")
+    demo_window.source.setCurrentIndex(index)
+    demo_window.source.activated.emit(index)
+    mapping._mean(0, None)
+    assert demo_window.source.currentText() == "Five-piece practice kit (changed)"

@@ -1,0 +1,111 @@
+"""Tracks changed one by one and many at once; the clip on the clipboard."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import mido
+import pytest
+from PySide6.QtCore import QItemSelectionModel, Qt
+from PySide6.QtWidgets import QApplication
+
+from tests.ui.test_window import choose
+
+
+@pytest.fixture
+def outputs(demo_window):
+    demo_window.show_view("Outputs")
+    return demo_window.outputs
+
+
+def pick(outputs, *titles):
+    chosen = outputs.table.selectionModel()
+    chosen.clearSelection()
+    for row in range(outputs.model.rowCount()):
+        if outputs.model.track(row).title in titles:
+            flags = QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows
+            chosen.select(outputs.model.index(row, 0), flags)
+
+
+def titles(outputs):
+    return [outputs.model.track(r).title for r in range(outputs.model.rowCount())]
+
+
+def saved(window, tmp_path):
+    window.save_midi_to(tmp_path / "x.mid")
+    return mido.MidiFile(tmp_path / "x.mid")
+
+
+def test_many_tracks_get_a_channel_at_once(outputs, demo_window, tmp_path):
+    pick(outputs, "Kick", "Snare")
+    choose(outputs.channel, "channel 3")
+    song = saved(demo_window, tmp_path)
+    channels = {t.name: {m.channel for m in t if m.type == "note_on"} for t in song.tracks[1:]}
+    assert channels["Kick"] == channels["Snare"] == {2}
+    assert channels["Ride"] == {9}
+    demo_window.workbench.undo()
+    assert outputs.model.track(0).channel is None
+
+
+def test_tracks_are_moved_and_the_file_follows(outputs, demo_window, qtbot, tmp_path):
+    pick(outputs, "Snare", "Hi-hat")
+    qtbot.mouseClick(outputs.track_tools[2], Qt.MouseButton.LeftButton)
+    assert titles(outputs)[:3] == ["Snare", "Hi-hat", "Kick"]
+    assert outputs.chosen_keys() == ["snare", "hat"]
+    assert [t.name for t in saved(demo_window, tmp_path).tracks[1:4]] == ["Snare", "Hi-hat", "Kick"]
+
+
+def test_a_track_is_left_out_by_its_tick(outputs, demo_window, tmp_path):
+    model = outputs.model
+    assert model.setData(model.index(1, 2), Qt.CheckState.Unchecked.value, Qt.ItemDataRole.CheckStateRole)
+    assert "Snare" not in [t.name for t in saved(demo_window, tmp_path).tracks]
+    assert "8 named tracks" in outputs.contents.text()
+
+
+def test_a_colour_shows_in_takes_too(outputs, demo_window):
+    pick(outputs, "Kick")
+    choose(outputs.colour, "green")
+    demo_window.show_view("Takes")
+    group = next(g for g, _, _, _ in demo_window.takes.timeline._rows() if g.title == "Kick")
+    assert group.family == "percussion"
+
+
+def test_without_tempo_and_meter(outputs, demo_window, qtbot, tmp_path):
+    assert {"set_tempo", "time_signature"} <= {m.type for m in saved(demo_window, tmp_path).tracks[0]}
+    qtbot.mouseClick(outputs.with_tempo, Qt.MouseButton.LeftButton, pos=outputs.with_tempo.rect().center() * 0.1)
+    assert not demo_window.workbench.session.delivery.with_tempo
+    assert not {"set_tempo", "time_signature"} & {m.type for m in saved(demo_window, tmp_path).tracks[0]}
+    assert "BPM" not in outputs.contents.text()
+
+
+def clipboard_file() -> Path:
+    urls = QApplication.clipboard().mimeData().urls()
+    assert len(urls) == 1
+    return Path(urls[0].toLocalFile())
+
+
+def test_the_clip_is_copied_as_a_file(outputs, demo_window, qtbot):
+    qtbot.mouseClick(outputs.copy_button, Qt.MouseButton.LeftButton)
+    assert clipboard_file().read_bytes() == demo_window.workbench.midi_bytes()
+    pick(outputs, "Snare")
+    choose(outputs.what, "the chosen tracks")
+    outputs.handle.setFocus()
+    qtbot.keyClick(outputs.handle, Qt.Key.Key_Return)
+    assert [t.name for t in mido.MidiFile(clipboard_file()).tracks[1:]] == ["Snare"]
+    assert "Snare" in clipboard_file().name
+
+
+def test_a_clip_that_is_dropped_somewhere_is_not_changed_by_the_next(outputs, demo_window):
+    first = outputs.clip_file()
+    content = first.read_bytes()
+    pick(outputs, "Kick")
+    choose(outputs.channel, "channel 5")
+    second = outputs.clip_file()
+    assert second != first
+    assert first.read_bytes() == content
+
+
+def test_nothing_chosen_is_nothing_to_drag(outputs):
+    choose(outputs.what, "the chosen bars")
+    assert not outputs.handle.isEnabled()
+    assert outputs.clip() is None

@@ -1,0 +1,197 @@
+"""Choosing notes, settling them, and the path's settings moved while one looks."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtWidgets import QApplication
+
+from puresignal.core import selection
+from puresignal.core.tally import Reason, Stage
+from puresignal.ui import drawing
+from puresignal.ui.timeline import GUTTER, NAMES, RULER
+from tests.ui.test_mapping import drag
+
+
+@pytest.fixture
+def takes(demo_window):
+    return demo_window.takes
+
+
+def outcome(window):
+    return window.workbench.shown.outcome
+
+
+def box_of(takes, track, label):
+    return next(b for t, r, b in takes.timeline.row_boxes() if (t, r) == (track, label))
+
+
+def click_note(takes, qtbot, track, label, number, modifier=Qt.KeyboardModifier.NoModifier) -> int:
+    row = next(r for g, r, _, _ in takes.timeline._rows() if (g.title, r.label) == (track, label))
+    at = QPoint(round(takes.timeline.x_of(float(row.start[number]))), int(box_of(takes, track, label).center().y()))
+    qtbot.mouseClick(takes.timeline.viewport(), Qt.MouseButton.LeftButton, modifier, at)
+    return int(row.origin[number])
+
+
+def test_a_click_chooses_a_note_and_tells_its_way(takes, demo_window, qtbot):
+    origin = click_note(takes, qtbot, "Kick", "kick", 1)
+    assert takes.timeline.selected.tolist() == [origin]
+    story = takes.trace.story.text()
+    assert takes.trace.title.text() == "kick"
+    assert "arrived: note 36, channel 10" in story
+    assert "note 36 → 24, mapped" in story
+    assert "leaves: note 24" in story
+    other = click_note(takes, qtbot, "Kick", "kick", 2, Qt.KeyboardModifier.ShiftModifier)
+    assert takes.timeline.selected.tolist() == sorted([origin, other])
+    assert takes.trace.title.text() == "2 notes"
+
+
+def test_sweeping_chooses_what_lies_in_the_box(takes, demo_window, qtbot):
+    kick, hat = box_of(takes, "Kick", "kick"), box_of(takes, "Hi-hat", "closed")
+    y = kick.top() + 2
+    x = next(x for x in range(round(takes.timeline.x_of(2.4)), 2000) if takes.timeline.note_at(QPointF(x, y)) < 0)
+    drag(qtbot, takes.timeline.viewport(), QPoint(x, int(kick.top()) + 2), QPoint(x + 200, int(hat.bottom()) - 2))
+    begin, end = takes.timeline.second_at(x), takes.timeline.second_at(x + 200)
+    played = outcome(demo_window).played
+    rows = {r.label for g, r, t, h in takes.timeline._rows() if kick.top() <= t <= hat.top()}
+    assert {"kick", "head", "rim", "closed"} == rows
+    inside = (played.start >= begin) & (played.start < end) & np.isin(played.note, (36, 38, 40, 22))
+    assert takes.timeline.selected.tolist() == sorted(played.origin[inside].tolist())
+    assert len(takes.timeline.selected) > 5
+
+
+def test_a_rows_name_chooses_the_row_and_a_tracks_name_the_track(takes, demo_window, qtbot):
+    view, box = takes.timeline.viewport(), box_of(takes, "Hi-hat", "closed")
+    played = outcome(demo_window).played
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(NAMES + 20, int(box.center().y())))
+    assert len(takes.timeline.selected) == np.count_nonzero(played.note == 22)
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(20, int(box.center().y())))
+    assert len(takes.timeline.selected) == np.count_nonzero(np.isin(played.note, (22, 26, 44, 21)))
+    qtbot.keyClick(takes.timeline, Qt.Key.Key_Escape)
+    assert len(takes.timeline.selected) == 0
+    qtbot.keyClick(takes.timeline, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    assert len(takes.timeline.selected) == len(played)
+
+
+def test_a_stages_figure_chooses_what_it_touched(takes, demo_window, qtbot):
+    qtbot.mouseClick(takes.path.boxes[Stage.DOUBLES].figure, Qt.MouseButton.LeftButton)
+    wanted = selection.removed(outcome(demo_window), Reason.DOUBLE)
+    assert takes.timeline.selected.tolist() == sorted(wanted.tolist())
+    assert takes.path.boxes[Stage.DOUBLES].figure.text() == str(len(wanted))
+
+
+def test_removed_notes_are_put_back_and_kept_ones_taken_out(takes, demo_window, qtbot):
+    doubles = selection.removed(outcome(demo_window), Reason.DOUBLE)
+    takes.timeline.select(doubles[:1])
+    qtbot.mouseClick(takes.trace.buttons["put back"], Qt.MouseButton.LeftButton)
+    assert doubles[0] in outcome(demo_window).clean.origin
+    assert "your word: keep it" in takes.trace.story.text()
+    assert "keep a note" in demo_window.undo_action.text()
+    kicks = outcome(demo_window).played.origin[outcome(demo_window).played.note == 36][:3]
+    takes.timeline.select(kicks)
+    qtbot.keyClick(takes.timeline, Qt.Key.Key_Delete)
+    assert not np.isin(kicks, outcome(demo_window).clean.origin).any()
+    assert outcome(demo_window).tally.removed()[Reason.PLAYER] == 3
+    qtbot.keyClick(takes.timeline, Qt.Key.Key_U)
+    assert np.isin(kicks, outcome(demo_window).clean.origin).all()
+
+
+def test_all_alike_are_settled_at_once(takes, demo_window, qtbot):
+    doubles = selection.removed(outcome(demo_window), Reason.DOUBLE)
+    alike = selection.alike(outcome(demo_window), int(doubles[0]))
+    assert len(alike) > 1
+    takes.timeline.select(doubles[:1])
+    qtbot.mouseClick(takes.trace.buttons["put back alike"], Qt.MouseButton.LeftButton)
+    assert np.isin(alike, outcome(demo_window).clean.origin).all()
+
+
+def test_doubtful_notes_are_stepped_through_and_settled_by_one_key_each(takes, demo_window, qtbot):
+    takes.path.ratio.moved.emit(0.30, "g")
+    doubtful = selection.doubtful(outcome(demo_window)).tolist()
+    assert len(doubtful) >= 2
+    assert f"{len(doubtful)}" in demo_window.strip.figures[-1, -4].text()
+    qtbot.keyClick(takes.timeline, Qt.Key.Key_D)
+    assert takes.timeline.selected.tolist() == doubtful[:1]
+    begin, end = takes.timeline.seconds_in_view()
+    played = outcome(demo_window).played
+    assert begin <= float(played.start[played.origin == doubtful[0]][0]) <= end
+    qtbot.keyClick(takes.timeline, Qt.Key.Key_K)
+    assert doubtful[0] in outcome(demo_window).clean.origin
+    assert takes.timeline.selected.tolist() == doubtful[1:2]
+    qtbot.keyClick(takes.timeline, Qt.Key.Key_X)
+    assert doubtful[1] not in outcome(demo_window).clean.origin
+
+
+def test_a_setting_moved_changes_the_picture_at_once_and_a_drag_is_one_step(takes, demo_window, qtbot):
+    steps = len(demo_window.workbench.history.past)
+    before = outcome(demo_window).tally.removed()[Reason.DOUBLE]
+    slider = takes.path.ratio.slider
+    handle = round(slider.width() * slider.value() / slider.maximum())
+    drag(qtbot, slider, QPoint(handle, slider.height() // 2), QPoint(4, slider.height() // 2))
+    assert outcome(demo_window).tally.removed().get(Reason.DOUBLE, 0) < before
+    row = next(r for _, r, _, _ in takes.timeline._rows() if r.label == "kick")
+    assert row.gone.sum() == 0
+    assert len(demo_window.workbench.history.past) == steps + 1
+    demo_window.workbench.undo()
+    assert outcome(demo_window).tally.removed()[Reason.DOUBLE] == before
+    assert takes.path.ratio.value() == pytest.approx(0.6)
+
+
+def test_double_click_gives_a_setting_its_default_back(takes, demo_window, qtbot):
+    takes.path.window_ms.slider.setValue(5)
+    assert demo_window.workbench.session.path.doubles.window_ms == 5
+    qtbot.mouseDClick(takes.path.window_ms.slider, Qt.MouseButton.LeftButton)
+    assert demo_window.workbench.session.path.doubles.window_ms == 35
+
+
+def test_stages_are_switched_off_and_what_was_played_is_back(takes, demo_window, qtbot):
+    for stage in (Stage.DOUBLES, Stage.IDENTIFY):
+        box = takes.path.boxes[stage].box
+        qtbot.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(9, box.height() // 2))
+    assert outcome(demo_window).tally.left == outcome(demo_window).tally.arrived
+
+
+def test_all_rows_of_the_kit_on_request(takes, demo_window, qtbot):
+    few = takes.timeline.row_boxes()
+    qtbot.mouseClick(takes.all_rows, Qt.MouseButton.LeftButton, pos=QPoint(9, takes.all_rows.height() // 2))
+    assert {("Tom 1", "rim"), ("Ride", "edge")} <= {(t, r) for t, r, _ in takes.timeline.row_boxes()}
+    assert len(takes.timeline.row_boxes()) > len(few)
+
+
+def test_a_stretch_is_chosen_on_the_ruler_by_beats(takes, demo_window, qtbot):
+    bar = takes.timeline._tempo.beats_to_seconds(np.array([8.0, 16.0]))
+    x = [round(takes.timeline.x_of(s)) + 3 for s in bar]
+    drag(qtbot, takes.timeline.viewport(), QPoint(x[0], RULER // 2), QPoint(x[1], RULER // 2))
+    assert takes.timeline.stretch == pytest.approx(tuple(bar))
+    assert demo_window.outputs.what.currentData() == "stretch"
+    clip = demo_window.outputs.clip()
+    assert (clip.begin, clip.end) == pytest.approx(tuple(bar))
+    qtbot.mouseClick(takes.timeline.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(GUTTER + 30, RULER // 2))
+    assert takes.timeline.stretch is None
+
+
+def test_the_menu_offers_what_can_be_done(takes, demo_window, qtbot):
+    assert not takes.menu().actions()[0].isEnabled()
+    origin = click_note(takes, qtbot, "Kick", "kick", 0)
+    takes.menu().actions()[1].trigger()
+    assert origin not in outcome(demo_window).clean.origin
+
+
+def test_the_side_folds_away(takes, qtbot):
+    wide = takes.timeline.width()
+    qtbot.mouseClick(takes.fold, Qt.MouseButton.LeftButton)
+    QApplication.processEvents()
+    assert not takes.side.isVisible()
+    assert takes.timeline.width() > wide + 200
+
+
+@pytest.mark.parametrize("show", [drawing.PLAYED, drawing.CLEAN, drawing.BOTH])
+def test_painting_thousands_of_chosen_notes_is_no_trouble(takes, demo_window, show):
+    demo_window.inputs.drummer.bars.setValue(200)
+    demo_window.inputs.drummer.play.click()
+    takes.choose(show)
+    takes.timeline.show_all()
+    takes.timeline.select(outcome(demo_window).played.origin)
+    image = takes.timeline.grab().toImage()
+    assert not image.isNull()
