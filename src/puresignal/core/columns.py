@@ -62,6 +62,7 @@ class Columns:
     @classmethod
     def join(cls, parts: list[Self]) -> Self:
         """All rows of the parts, one part after the other."""
+        parts = [part for part in parts if len(part)] or parts[:1]
         if len(parts) == 1:
             return parts[0]
         if not parts:

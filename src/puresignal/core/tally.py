@@ -114,6 +114,10 @@ class Entries(Columns):
     }  # fmt: skip
 
 
+NO_ENTRIES = Entries.empty()
+"""What a stage wrote that decided nothing: most do, most of the time."""
+
+
 def entries(
     stage: Stage,
     what: What,
@@ -128,6 +132,8 @@ def entries(
 ) -> Entries:
     """Rows for many notes that a stage treated alike; single values stand for all of them."""
     n = len(origin)
+    if not n:
+        return NO_ENTRIES
 
     def full(value: Any) -> np.ndarray:
         return np.broadcast_to(np.asarray(value), n)

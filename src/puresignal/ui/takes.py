@@ -46,7 +46,7 @@ class TakesView(QWidget):
         self._shown: Shown | None = None
         self.timeline = Timeline()
         self.timeline.set_describe(self.describe)
-        self.timeline.hovered.connect(self._hover)
+        self.timeline.passed.connect(self._hover)
         self.timeline.chosen.connect(self._choose)
         self.timeline.stretched.connect(self.stretched)
         self.timeline.acted.connect(self.act)
@@ -318,5 +318,5 @@ class TakesView(QWidget):
         why = selection.reason_removed(outcome, origin)
         return self.tr("{text} taken out: {why}").format(text=text, why=REASON_WORDS[why] if why is not None else "")
 
-    def _hover(self, origin: int) -> None:
-        self.said.setText(self.describe(origin))
+    def _hover(self, text: str) -> None:
+        self.said.setText(text)

@@ -37,6 +37,9 @@ NARROWEST, WIDEST = 2.0, 4000.0
 """Pixels a second: how far one can zoom out beyond fit, and in."""
 
 
+_CLEAR = QImage.Format.Format_ARGB32_Premultiplied
+
+
 class Timeline(QAbstractScrollArea):
     """Draws a picture of a take. Wheel scrolls, Ctrl and wheel zooms about the pointer.
 
@@ -44,6 +47,7 @@ class Timeline(QAbstractScrollArea):
     Shift and Ctrl add. Drag on the ruler: a stretch of time is chosen.
 
     hovered    the note under the pointer as its origin, -1 for none
+    passed     what is under the pointer, in words
     chosen     other notes are chosen: their origins
     stretched  another stretch of time is chosen: (begin, end) in seconds, or None
     acted      a key asked for something: "take out", "put back", "next doubtful" ...
@@ -51,6 +55,7 @@ class Timeline(QAbstractScrollArea):
     """
 
     hovered = Signal(int)
+    passed = Signal(str)
     chosen = Signal(object)
     stretched = Signal(object)
     acted = Signal(str)
@@ -329,6 +334,7 @@ class Timeline(QAbstractScrollArea):
             return
         if self._drag is None:
             self.hovered.emit(self.note_at(at))
+            self.passed.emit(self.words_at(at))
             return
         kind, x, begin = self._drag
         if kind == "overview":
@@ -397,6 +403,25 @@ class Timeline(QAbstractScrollArea):
         best = min(close, key=lambda i: abs(float(start[i]) - second))
         return int(origin[best]) if abs(float(start[best]) - second) * self._scale <= 5 else -1
 
+    def words_at(self, at: QPointF) -> str:
+        """What is at a point, in words: a note, a row, a moment."""
+        origin = self.note_at(at)
+        if origin >= 0:
+            return self._describe(origin)
+        if at.y() >= self.viewport().height() - OVERVIEW:
+            return self.tr("the whole take: drag to move through it")
+        bar, beat, _ = self._tempo.position(max(0.0, self.second_at(at.x())))
+        moment = self.tr("bar {bar}, beat {beat}").format(bar=bar, beat=beat)
+        if at.y() < RULER:
+            return self.tr("{moment}: drag to choose a stretch of time").format(moment=moment)
+        for group, row, top, height in self._rows():
+            if top <= at.y() < top + height:
+                where = group.title if row.label == group.title.lower() else f"{group.title}, {row.label}"
+                if at.x() < GUTTER:
+                    return self.tr("{where}: {n} hits, click to choose them").format(where=where, n=len(row.start))
+                return f"{where} · {moment}"
+        return moment
+
     def viewportEvent(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent):
             self._say(event.pos(), event.globalPos())
@@ -404,12 +429,7 @@ class Timeline(QAbstractScrollArea):
         return super().viewportEvent(event)
 
     def _say(self, at: QPoint, where: QPoint) -> None:
-        origin = self.note_at(QPointF(at))
-        text = self._describe(origin) if origin >= 0 else ""
-        if not text and at.y() >= self.viewport().height() - OVERVIEW:
-            text = self.tr("The whole take. Drag to move through it.")
-        elif not text and at.y() < RULER:
-            text = self.tr("Bars and beats. Drag over them to choose a stretch of time.")
+        text = self.words_at(QPointF(at))
         QToolTip.showText(where, text, self.viewport())
 
     # Painting
@@ -495,7 +515,7 @@ class Timeline(QAbstractScrollArea):
         previous = None
         for group, row, top, height in self._rows():
             if group is not previous:
-                self._paint_group(painter, group, top)
+                self._paint_group(painter, group, top, frame.ratio)
                 previous = group
             if top > body.bottom() or top + height < body.top():
                 continue
@@ -541,7 +561,7 @@ class Timeline(QAbstractScrollArea):
             painter.drawPolygon(drawing.caret(self.x_of(start), top - 1))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
-    def _paint_group(self, painter: QPainter, group: Group, top: float) -> None:
+    def _paint_group(self, painter: QPainter, group: Group, top: float, ratio: float) -> None:
         worn = theme.current()
         height = sum(self._row_height(row) for row in group.rows)
         loose = any(row.loose for row in group.rows)
@@ -549,10 +569,23 @@ class Timeline(QAbstractScrollArea):
         painter.fillRect(QRectF(0, top, 5, height), colour)
         painter.setPen(QPen(worn.colour("line"), 1))
         painter.drawLine(QLineF(0, top + height + 2.5, self.viewport().width(), top + height + 2.5))
-        painter.setFont(theme.font(10.5, QFont.Weight.Bold))
-        painter.setPen(colour if loose else worn.colour("ink"))
-        box = QRectF(14, top + 2, NAMES - 16, max(28.0, self._plain_height - 4))
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, group.title)
+        painter.drawImage(QPointF(14, top + 2), self._title(group, colour if loose else worn.colour("ink"), ratio))
+
+    def _title(self, group: Group, colour: QColor, ratio: float) -> QImage:
+        """A track's name. Kept like the rows' names."""
+        key = (group.title, colour.rgb(), self._plain_height, ratio)
+        if key not in self._labels:
+            box = QRectF(0, 0, NAMES - 16, max(28.0, self._plain_height - 4))
+            image = QImage(round(box.width() * ratio), round(box.height() * ratio), _CLEAR)
+            image.setDevicePixelRatio(ratio)
+            image.fill(0)
+            painter = QPainter(image)
+            painter.setFont(theme.font(10.5, QFont.Weight.Bold))
+            painter.setPen(colour)
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, group.title)
+            painter.end()
+            self._labels[key] = image
+        return self._labels[key]
 
     def _label(self, row: Row, height: float, colour: QColor, ratio: float) -> QImage:
         """A row's name, count and mark. Kept, for none of it depends on zoom or scroll."""
@@ -563,7 +596,7 @@ class Timeline(QAbstractScrollArea):
         if len(self._labels) > 400:
             self._labels.clear()
         width = GUTTER - NAMES - 1
-        image = QImage(round(width * ratio), round(height * ratio), QImage.Format.Format_ARGB32_Premultiplied)
+        image = QImage(round(width * ratio), round(height * ratio), _CLEAR)
         image.setDevicePixelRatio(ratio)
         image.fill(0)
         painter = QPainter(image)
