@@ -113,7 +113,7 @@ def test_text_of_both_themes_passes_wcag_aa(worn):
         assert contrast(worn.family(family), worn.colour("shade")) >= 4.5, family
 
 
-def test_no_label_is_cut_off(demo_window):
+def test_no_words_are_cut_off(demo_window):
     for size in ((1280, 800), (1024, 700)):
         demo_window.resize(*size)
         for view in demo_window.views:
@@ -122,6 +122,9 @@ def test_no_label_is_cut_off(demo_window):
             for label in demo_window.findChildren(QLabel):
                 if label.isVisible() and not label.wordWrap() and label.text() and label is not demo_window.takes.said:
                     assert label.width() >= label.sizeHint().width() - 2, (size, view, label.text())
+            for button in demo_window.findChildren(QAbstractButton):
+                if button.isVisible() and button.text():
+                    assert button.width() >= button.sizeHint().width() - 2, (size, view, button.text())
 
 
 def test_themes_are_worn_by_choice_and_kept(demo_window):

@@ -297,7 +297,7 @@ def test_a_track_is_renamed_in_place_and_the_file_has_the_name(demo_window, tmp_
 def test_splitting_goes_back_and_forth_without_loss(demo_window):
     demo_window.show_view("Outputs")
     before = demo_window.workbench.midi_bytes()
-    for label, count in (("All drums on one track", 1), ("A track for each family", 5), ("A track for each drum", 9)):
+    for label, count in (("All on one track", 1), ("A track a family", 5), ("A track a drum", 9)):
         choose(demo_window.outputs.split, label)
         assert demo_window.outputs.model.rowCount() == count
     assert demo_window.workbench.midi_bytes() == before

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QLabel,
     QPushButton,
+    QSizePolicy,
     QSpinBox,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -28,7 +29,7 @@ from puresignal.ui import theme, words
 from puresignal.ui.mapchoice import MapChoice
 from puresignal.ui.model import Shown, Workbench
 
-_HEADS = ("note", "channel", "what it is", "hits", "velocities, soft to hard", "softest", "middle", "loudest")
+_HEADS = ("note", "channel", "what it is", "hits", "velocities", "softest", "middle", "loudest")
 _PICTURE = 4
 _Index = QModelIndex | QPersistentModelIndex
 
@@ -158,7 +159,10 @@ class DrummerPanel(QFrame):
         column.addWidget(about)
 
         self.kit = MapChoice(parent=self)
-        self.kit.setMinimumWidth(150)
+        self.kit.setMinimumWidth(120)
+        self.kit.setSizeAdjustPolicy(MapChoice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.kit.setMinimumContentsLength(10)
+        self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.kit.show_map(mapfile.shipped("practice-five"))
         self.kit.setAccessibleName(self.tr("Kit that the drummer plays"))
         self.kit.setToolTip(self.tr("The kit decides which notes arrive."))
@@ -233,7 +237,6 @@ class InputsView(QWidget):
         self.model = ArrivalsModel(self)
         self.table = self._make_table()
         self.drummer = DrummerPanel(workbench)
-        self.drummer.setFixedWidth(272)
 
         left = QVBoxLayout()
         left.setSpacing(8)
@@ -262,14 +265,20 @@ class InputsView(QWidget):
         table.setTabKeyNavigation(False)
         head = table.horizontalHeader()
         head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        for i, width in enumerate((58, 76, 240, 58, 160, 70, 70, 74)):
-            table.setColumnWidth(i, width)
         head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         head.setMinimumSectionSize(48)
         return table
 
     def sizeHint(self) -> QSize:
         return QSize(900, 600)
+
+    def set_compact(self, compact: bool) -> None:
+        """Narrower columns for a small window."""
+        self.drummer.setFixedWidth(240 if compact else 272)
+        widths = (54, 72, 140, 54, 112, 66, 62, 68) if compact else (58, 76, 240, 58, 160, 70, 70, 74)
+        for i, width in enumerate(widths):
+            if i != 2:
+                self.table.setColumnWidth(i, width)
 
     def show_take(self, shown: Shown | None) -> None:
         """The current take, or what to do when there is none."""
@@ -299,3 +308,5 @@ class InputsView(QWidget):
         )
         self.warnings.setText("\n".join(f"• {text}" for text in shown.warnings))
         self.model.show_rows(shown.arrivals)
+        # One channel is said above; a column of it would only take room.
+        self.table.setColumnHidden(1, len(facts.channels) < 2)

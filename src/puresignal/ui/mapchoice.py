@@ -30,7 +30,7 @@ class MapChoice(QComboBox):
         self.now: NoteMap | None = None
         self.keep_button: QPushButton | None = None
         self._filled = False
-        self.setMinimumWidth(200)
+        self.setMinimumWidth(190)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.activated.connect(self._activate)
 

@@ -83,10 +83,9 @@ class MappingView(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         row.addLayout(left, 1)
-        holder = QWidget()
-        holder.setFixedWidth(286)
-        holder.setLayout(side)
-        row.addWidget(holder)
+        self.side = QWidget()
+        self.side.setLayout(side)
+        row.addWidget(self.side)
 
     def _make_chosen(self) -> QFrame:
         panel = QFrame()

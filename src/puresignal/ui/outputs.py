@@ -181,11 +181,7 @@ class OutputsView(QWidget):
 
     save_asked = Signal()
 
-    _SPLITS = (
-        ("drum", "A track for each drum"),
-        ("family", "A track for each family"),
-        ("one", "All drums on one track"),
-    )
+    _SPLITS = (("drum", "A track a drum"), ("family", "A track a family"), ("one", "All on one track"))
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
@@ -205,6 +201,7 @@ class OutputsView(QWidget):
         row.setContentsMargins(20, 16, 20, 16)
         row.setSpacing(18)
         row.addLayout(left, 1)
+        self.panels: list[QFrame] = []
         side = QVBoxLayout()
         side.setSpacing(14)
         side.addWidget(self._make_file_panel())
@@ -273,8 +270,6 @@ class OutputsView(QWidget):
         head = table.horizontalHeader()
         head.setMinimumSectionSize(6)
         head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        for i, width in enumerate((6, 150, 62, 76, 70, 128, 150)):
-            table.setColumnWidth(i, width)
         head.setSectionResizeMode(_PICTURE, QHeaderView.ResizeMode.Stretch)
         table.selectionModel().selectionChanged.connect(lambda *_: self._show_chosen())
         return table
@@ -282,7 +277,7 @@ class OutputsView(QWidget):
     def _panel(self, title: str) -> tuple[QFrame, QVBoxLayout]:
         panel = QFrame()
         panel.setObjectName("panel")
-        panel.setFixedWidth(262)
+        self.panels.append(panel)
         column = QVBoxLayout(panel)
         column.setContentsMargins(16, 14, 16, 14)
         column.setSpacing(8)
@@ -332,6 +327,14 @@ class OutputsView(QWidget):
         return panel
 
     # Showing
+
+    def set_compact(self, compact: bool) -> None:
+        """Narrower columns and panels for a small window."""
+        for panel in self.panels:
+            panel.setFixedWidth(222 if compact else 262)
+        widths = (6, 118, 60, 68, 56, 112, 60) if compact else (6, 150, 62, 76, 70, 128, 150)
+        for i, width in enumerate(widths):
+            self.table.setColumnWidth(i, width)
 
     def show_take(self, shown: Shown | None) -> None:
         """The current take's tracks and file; chosen tracks stay chosen."""

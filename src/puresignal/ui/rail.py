@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
-from PySide6.QtWidgets import QButtonGroup, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from puresignal.core import session as edits
 from puresignal.core.session import TakeRef
@@ -24,6 +24,7 @@ class Card(QPushButton):
         self.setObjectName("card")
         self.setCheckable(True)
         self.setFixedHeight(76)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(f"{ref.name}, {kind}, {detail}")
         self.setToolTip(self.tr("{name}\n{kind}, {detail}").format(name=ref.name, kind=kind, detail=detail))
 

@@ -155,9 +155,8 @@ class RibbonView(QWidget):
 
     def _column(self, column: int, heights: list[float]) -> list[Node]:
         width = float(self.width())
-        narrow, middle, last = (
-            min(most, width * part) for most, part in ((130.0, 0.17), (190.0, 0.225), (220.0, 0.26))
-        )
+        spans = ((112.0, 0.17, 130.0), (150.0, 0.225, 190.0), (158.0, 0.26, 220.0))
+        narrow, middle, last = (min(most, max(least, width * part)) for least, part, most in spans)
         # The middle stands where both ribbons are equally long.
         left = (16.0, 16 + narrow + (width - 32 - narrow - middle - last) / 2, width - last - 16)[column]
         wide = (narrow, middle, last)[column]
@@ -179,7 +178,8 @@ class RibbonView(QWidget):
             return label, "", a.hits, family_of(names[0]) if names else "other", a.loose
         if column == MEANING:
             m = flows.meanings[place]
-            detail = self.tr("plays as {name}").format(name=spoken(m.stand_in)) if m.stand_in else ""
+            # The drum is the same, so only how it is struck needs saying.
+            detail = self.tr("as {way}").format(way=spoken(m.stand_in).split(", ")[-1]) if m.stand_in else ""
             return spoken(m.name), detail, m.hits, family_of(m.name), m.loose
         e = flows.leaving[place]
         ways = [flows.meanings[r.first].name for r in flows.sent if r.last == place]
@@ -256,7 +256,7 @@ class RibbonView(QWidget):
             named = {i for i, r in enumerate(flows.named) if r.last in means}
             return {(0, i) for i in named} | {(1, i) for i in sent}
         sent = {i for i, r in enumerate(flows.sent) if r.first in means}
-        return {(0, i) for i in named} | {(1, i) for i in sent}
+        return {(0, i) for i in named} | {(1, i) for i in sent} or None
 
     def _paint_heads(self, painter: QPainter) -> None:
         worn = theme.current()
@@ -311,6 +311,8 @@ class RibbonView(QWidget):
         painter.drawText(text, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, label)
         if node.detail:
             used = metrics.horizontalAdvance(label) + 8
+            if room - used < 26:
+                return
             painter.setFont(theme.font(9))
             painter.setPen(worn.colour("faint"))
             detail = QFontMetricsF(painter.font()).elidedText(

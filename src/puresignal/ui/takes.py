@@ -68,6 +68,9 @@ class TakesView(QWidget):
         left.addWidget(self._controls())
         left.addWidget(self.timeline, 1)
         left.addWidget(self.empty, 1)
+        self.said.setContentsMargins(14, 3, 14, 4)
+        self.said.setMinimumWidth(10)
+        left.addWidget(self.said)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
@@ -120,9 +123,9 @@ class TakesView(QWidget):
         self.all_rows.toggled.connect(lambda _: self._draw(False))
         row.addWidget(self.all_rows)
         row.addSpacing(8)
-        row.addWidget(self.said, 1)
+        row.addStretch()
         doubtful = self._button(
-            "Next doubtful",
+            "Doubtful",
             "Next doubtful note",
             "The next hit that was only just kept or taken out (D; Shift+D back).",
         )
@@ -136,7 +139,7 @@ class TakesView(QWidget):
             button = self._button(label, name, tip)
             button.clicked.connect(lambda _=False, f=factor: self.timeline.zoom(f))
             row.addWidget(button)
-        whole = self._button("Whole take", "Show the whole take", "Everything in view (key 0).")
+        whole = self._button("All", "Show the whole take", "Everything in view (key 0).")
         whole.clicked.connect(lambda: self.timeline.show_all())
         row.addWidget(whole)
         fold = self._button("Path", "Show the path", "Show or fold away the path and the chosen note (F9).")

@@ -56,7 +56,7 @@ class TracePanel(QWidget):
             button.setToolTip(self.tr(tip))
             button.setAccessibleName(self.tr(label))
             button.clicked.connect(lambda _=False, a=act: self.acted.emit(a))
-            grid.addWidget(button, i // 2, i % 2, 1, 2 if i == 4 else 1)
+            grid.addWidget(button, max(0, i - 1), i if i < 2 else 0, 1, 1 if i < 2 else 2)
             self.buttons[act] = button
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 10, 14, 10)

@@ -7,7 +7,16 @@ from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence
+from PySide6.QtGui import (
+    QAction,
+    QActionGroup,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QGuiApplication,
+    QKeySequence,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -35,8 +44,8 @@ from puresignal.ui.mapping import MappingView
 from puresignal.ui.model import Workbench
 from puresignal.ui.notice import Notice
 from puresignal.ui.outputs import OutputsView
-from puresignal.ui.rail import Rail
-from puresignal.ui.takes import TakesView
+from puresignal.ui.rail import WIDTH, Rail
+from puresignal.ui.takes import SIDE, TakesView
 from puresignal.ui.tallystrip import TallyStrip
 
 MIDI_FILTER = "MIDI files (*.mid *.midi *.smf *.kar *.rmi)"
@@ -84,6 +93,19 @@ class MainWindow(QMainWindow):
         workbench.changed.connect(self._refresh)
         workbench.told.connect(self.notice.tell)
         self._refresh()
+
+    COMPACT_BELOW = 1180
+    """Pixels of width under which side columns are narrower."""
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        compact = self.width() < self.COMPACT_BELOW
+        self.rail.setFixedWidth(190 if compact else WIDTH)
+        self.name.setMinimumWidth(160 if compact else 206)
+        self.takes.side.setFixedWidth(240 if compact else SIDE)
+        self.mapping.side.setFixedWidth(250 if compact else 286)
+        self.inputs.set_compact(compact)
+        self.outputs.set_compact(compact)
 
     # Building
 
