@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
-from importlib import resources
+from pathlib import Path
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
@@ -95,6 +95,7 @@ DIM = Theme(
 
 THEMES = {theme.name: theme for theme in (LIGHT, DIM)}
 FAMILY = "Lato"
+_ASSETS = Path(__file__).parent / "assets"
 _current = LIGHT
 
 
@@ -105,10 +106,8 @@ def current() -> Theme:
 
 def load_fonts() -> None:
     """Registers the typeface that ships with the program."""
-    folder = resources.files("puresignal") / "ui" / "assets" / "fonts"
-    for entry in folder.iterdir():
-        if entry.name.endswith(".ttf"):
-            QFontDatabase.addApplicationFontFromData(entry.read_bytes())
+    for entry in sorted((_ASSETS / "fonts").glob("*.ttf")):
+        QFontDatabase.addApplicationFont(str(entry))
 
 
 @lru_cache(maxsize=64)
@@ -160,6 +159,7 @@ def wear(app: QApplication, theme: Theme) -> None:
 
 
 def _sheet(t: Theme) -> str:
+    check = (_ASSETS / "icons" / f"check-{t.name}.svg").as_posix()
     return f"""
     * {{ font-family: "{FAMILY}"; }}
     QToolTip {{ color: {t.sheet}; background: {t.ink}; border: none; padding: 5px 8px; }}
@@ -210,6 +210,10 @@ def _sheet(t: Theme) -> str:
     QSlider::handle:horizontal:focus {{ background: {t.accent}; }}
     QSlider::handle:horizontal:disabled {{ background: {t.line}; }}
     QSlider:focus {{ background: {t.chosen}; }}
+    QCheckBox::indicator, QTableView::indicator {{ width: 14px; height: 14px; border: 1px solid {t.edge};
+        border-radius: 3px; background: {t.sheet}; }}
+    QCheckBox::indicator:checked, QTableView::indicator:checked {{ background: {t.ink}; border-color: {t.ink};
+        image: url("{check}"); }}
     QCheckBox:focus {{ background: {t.chosen}; }}
     QTableView, QTreeView, QListView {{ background: {t.sheet}; border: 1px solid {t.line};
         selection-background-color: {t.chosen}; selection-color: {t.ink}; outline: none; gridline-color: {t.line}; }}
