@@ -6,12 +6,15 @@ import argparse
 import json
 import sys
 from pathlib import Path
-from typing import NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
 
 from puresignal import __version__
 from puresignal.core.errors import PureSignalError
 
-COMMANDS = ("demo", "clean", "maps")
+if TYPE_CHECKING:
+    from puresignal.core.path.path import Path as CleaningPath
+
+COMMANDS = ("demo", "clean", "route", "ports", "maps")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -43,7 +46,7 @@ def _window(arguments: list[str]) -> int:
     parser = _Parser(
         prog="pure-signal",
         description="Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum.",
-        epilog="Commands: clean, maps, demo. 'pure-signal COMMAND --help' tells more.",
+        epilog="Commands: clean, route, ports, maps, demo. 'pure-signal COMMAND --help' tells more.",
     )
     parser.add_argument("files", nargs="*", metavar="FILE", type=Path, help="sessions and MIDI files to open")
     parser.add_argument("--version", action="version", version=f"Pure Signal {__version__}")
@@ -63,20 +66,49 @@ def _command(arguments: list[str]) -> int:
     clean = commands.add_parser("clean", help="clean MIDI files: map, remove faults, split to tracks")
     clean.add_argument("inputs", nargs="+", metavar="IN", type=Path, help="MIDI files, or folders of them")
     clean.add_argument("--out", required=True, metavar="FILE|DIR", help="the result, or a folder for results")
-    clean.add_argument("--source-map", required=True, metavar="M", help="what the player's kit sends: map file or id")
-    clean.add_argument("--target-map", required=True, metavar="M", help="what the receiver expects: map file or id")
-    clean.add_argument("--faults", choices=("remove", "keep"), default="remove", help="double triggers, bad ends")
-    clean.add_argument("--unmapped", choices=("drop", "keep"), default="drop", help="notes that no map knows")
-    clean.add_argument("--settings", metavar="F.json", type=Path, help="settings of the stages")
+    _path_options(clean)
     clean.add_argument("--report", metavar="F.json", type=Path, help="write what was done, note by note")
     clean.add_argument("--force", action="store_true", help="overwrite existing files")
+
+    route = commands.add_parser("route", help="map and clean live, from one MIDI port to another")
+    route.add_argument("--in", required=True, metavar="PORT", dest="source_port", help="where playing comes from")
+    route.add_argument("--out", required=True, metavar="PORT", dest="target_port", help="where clean MIDI goes")
+    _path_options(route)
+
+    ports = commands.add_parser("ports", help="list the MIDI ports")
+    ports.add_argument("--json", action="store_true", help="as JSON, for scripts")
 
     maps = commands.add_parser("maps", help="list the note maps that come with the program")
     maps.add_argument("--json", action="store_true", help="as JSON, for scripts")
 
     options = parser.parse_args(arguments)
-    run = {"demo": _demo, "clean": _clean, "maps": _maps}[options.command]
+    run = {"demo": _demo, "clean": _clean, "route": _route, "ports": _ports, "maps": _maps}[options.command]
     return run(options)
+
+
+def _path_options(parser: argparse.ArgumentParser) -> None:
+    """What the cleaning commands share."""
+    parser.add_argument("--source-map", required=True, metavar="M", help="what the player's kit sends: map file or id")
+    parser.add_argument("--target-map", required=True, metavar="M", help="what the receiver expects: map file or id")
+    parser.add_argument("--faults", choices=("remove", "keep"), default="remove", help="double triggers, bad ends")
+    parser.add_argument("--unmapped", choices=("drop", "keep"), default="drop", help="notes that no map knows")
+    parser.add_argument("--settings", metavar="F.json", type=Path, help="settings of the stages")
+
+
+def _path_of(options: argparse.Namespace) -> CleaningPath:
+    """The path that the options ask for. They win over a settings file where they are not their default."""
+    from puresignal.core import settings
+    from puresignal.core.path import path as paths
+    from puresignal.io import jsonfile
+
+    path = paths.Path()
+    if options.settings is not None:
+        path = settings.from_json(jsonfile.read(options.settings, "settings file"), options.settings.name)
+    if options.settings is None or options.faults == "keep":
+        path = paths.with_faults(path, options.faults == "remove")
+    if options.settings is None or options.unmapped == "keep":
+        path = paths.with_unmapped(path, options.unmapped)
+    return path
 
 
 def _demo(options: argparse.Namespace) -> int:
@@ -86,23 +118,11 @@ def _demo(options: argparse.Namespace) -> int:
 
 
 def _clean(options: argparse.Namespace) -> int:
-    from dataclasses import replace
-
     from puresignal import clean
-    from puresignal.core import settings
     from puresignal.core.errors import FileAccessError
-    from puresignal.core.path.path import Path as CleaningPath
-    from puresignal.core.path.path import with_faults, with_unmapped
-    from puresignal.io import jsonfile, mapfile
+    from puresignal.io import mapfile
 
-    path = CleaningPath()
-    # The options are said on the command line and win over the file only where they differ from their default.
-    if options.settings is not None:
-        path = settings.from_json(jsonfile.read(options.settings, "settings file"), options.settings.name)
-    if options.settings is None or options.faults == "keep":
-        path = with_faults(path, options.faults == "remove")
-    if options.settings is None or options.unmapped == "keep":
-        path = with_unmapped(path, options.unmapped)
+    path = _path_of(options)
     job = clean.Job(mapfile.find_source(options.source_map), mapfile.find(options.target_map), path, options.force)
     found = clean.inputs(options.inputs)
     out = Path(options.out)
@@ -114,7 +134,7 @@ def _clean(options: argparse.Namespace) -> int:
 
     done = []
     progress = sys.stderr.isatty() and len(found) > 1
-    for item in clean.clean_files(found, targets, replace(job), rows=options.report is not None):
+    for item in clean.clean_files(found, targets, job, rows=options.report is not None):
         done.append(item)
         if progress:
             print(f"\r{len(done)} of {len(found)} files", end="", file=sys.stderr, flush=True)
@@ -139,6 +159,74 @@ def _sentence(sums: dict[str, object]) -> str:
     parts = [f" + {word} {count}" for word, count in removed.items()]
     parts += [f" - {word} {count}" for word, count in added.items()]
     return f"in {sums['in']} = out {sums['out']}{''.join(parts)}"
+
+
+def _route(options: argparse.Namespace) -> int:
+    import signal
+
+    from puresignal.engine.client import RouterProcess
+    from puresignal.engine.setup import Setup
+    from puresignal.io import jackports, mapfile
+
+    setup = Setup(
+        (options.source_port,),
+        (options.target_port,),
+        mapfile.find_source(options.source_map),
+        mapfile.find(options.target_map),
+        _path_of(options),
+    )
+    jackports.library()
+    ended: list[int] = []
+    for one in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(one, lambda number, _: ended.append(number))
+    router = RouterProcess(setup)
+    said: list[str] = []
+    restarts = 0
+    while not ended:
+        state = router.read(0.1)
+        if router.restarts != restarts:
+            restarts = router.restarts
+            print("pure-signal: the router died and was started again; nothing was left sounding", file=sys.stderr)
+            said = []
+        if state is None:
+            continue
+        now = _route_state(state, options)
+        for line in now:
+            if line not in said:
+                print(line, file=sys.stderr, flush=True)
+        said = now
+    router.close()
+    return 0
+
+
+def _route_state(state: dict[str, Any], options: argparse.Namespace) -> list[str]:
+    """What a router's state means for a person, a line each."""
+    if not state["server"]:
+        return ["waiting for the JACK server"]
+    lines = []
+    for what, name, found in (
+        ("input", options.source_port, state["inputs"][0]),
+        ("output", options.target_port, state["outputs"][0]),
+    ):
+        lines.append(f"{what}: {found}" if found else f"waiting for a port called {name!r} ({what})")
+    return lines
+
+
+def _ports(options: argparse.Namespace) -> int:
+    from puresignal.io import jackports
+
+    try:
+        found = jackports.listing()
+    except jackports.NoServerError as error:
+        print(f"pure-signal: {error}", file=sys.stderr)
+        found = ()
+    rows = [{"name": p.name, "direction": "in" if p.gives else "out", "system": "JACK"} for p in found]
+    if options.json:
+        print(json.dumps(rows, indent=2))
+    else:
+        for row in rows:
+            print(f"{row['direction']:<4} {row['system']:<5} {row['name']}")
+    return 0
 
 
 def _maps(options: argparse.Namespace) -> int:

@@ -165,5 +165,9 @@ class LivePair(LiveStage):
         end.end_event, end.by, end.release = event, by, release
         return end
 
+    def sounding(self) -> list[tuple[int, int, int]]:
+        """(port, channel, note) of every note that is held."""
+        return [(key // 128 // 17, key // 128 % 17, key % 128) for key in self._sounding]
+
     def held(self) -> int:
         return len(self._sounding)

@@ -1,0 +1,1 @@
+"""The live processes: the router between ports, and those who talk to it."""

@@ -1,0 +1,95 @@
+"""The router seen from outside: started, told what to do, listened to, and started again should it die."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import select
+import socket
+import subprocess
+import sys
+import time
+from typing import Any
+
+from puresignal.engine.router import SOUNDING_SIZE
+from puresignal.engine.setup import Setup, to_bytes
+
+END_WITHIN = 2.0
+"""Seconds that a router has to end by itself."""
+
+
+class RouterProcess:
+    """A router's process and the socket to it.
+
+    The table of sounding notes lies in memory that outlives the process: a new one
+    after a crash ends what its predecessor left sounding.
+    """
+
+    def __init__(self, setup: Setup):
+        self.setup = setup
+        self.restarts = 0
+        self._memory = os.memfd_create("pure-signal sounding")
+        os.ftruncate(self._memory, SOUNDING_SIZE)
+        self._buffer = b""
+        self._start()
+
+    def _start(self) -> None:
+        self._socket, theirs = socket.socketpair()
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "puresignal.engine", str(theirs.fileno()), str(self._memory)],
+            pass_fds=(theirs.fileno(), self._memory),
+            # A Ctrl+C in the terminal is ours to handle; the router ends when we let go of it.
+            start_new_session=True,
+        )
+        theirs.close()
+        self._buffer = b""
+        self._socket.sendall(to_bytes(self.setup))
+
+    def change(self, setup: Setup) -> None:
+        """Another setup from the next block on."""
+        self.setup = setup
+        with contextlib.suppress(OSError):
+            self._socket.sendall(to_bytes(setup))
+
+    def read(self, seconds: float) -> dict[str, Any] | None:
+        """The next thing the router says, None if it says nothing in time. Starts it again where it has died."""
+        end = time.monotonic() + seconds
+        while True:
+            line, found, rest = self._buffer.partition(b"\n")
+            if found:
+                self._buffer = rest
+                state: dict[str, Any] = json.loads(line)
+                return state
+            ready, _, _ = select.select([self._socket], [], [], max(0.0, end - time.monotonic()))
+            if not ready:
+                return None
+            try:
+                more = self._socket.recv(65536)
+            except OSError:
+                more = b""
+            if not more:
+                self._socket.close()
+                self.process.wait(END_WITHIN)
+                self.restarts += 1
+                # Should it die at every start, it must not keep a core busy with that.
+                time.sleep(0.05 if self.restarts < 5 else 1.0)
+                self._start()
+                continue
+            self._buffer += more
+
+    def fileno(self) -> int:
+        return self._socket.fileno()
+
+    def close(self) -> int:
+        """Lets the router release what sounds and end; its exit code."""
+        with contextlib.suppress(OSError):
+            self._socket.shutdown(socket.SHUT_WR)
+        try:
+            code = self.process.wait(END_WITHIN)
+        except subprocess.TimeoutExpired:
+            self.process.kill()
+            code = self.process.wait()
+        self._socket.close()
+        os.close(self._memory)
+        return code
