@@ -177,9 +177,14 @@ def _route(options: argparse.Namespace) -> int:
     )
     jackports.library()
     ended: list[int] = []
-    for one in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(one, lambda number, _: ended.append(number))
     router = RouterProcess(setup)
+
+    def end(number: int, _: object) -> None:
+        ended.append(number)
+        router.hang_up()
+
+    for one in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(one, end)
     said: list[str] = []
     restarts = 0
     while not ended:

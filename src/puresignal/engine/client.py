@@ -29,6 +29,8 @@ class RouterProcess:
     def __init__(self, setup: Setup):
         self.setup = setup
         self.restarts = 0
+        self._ending = False
+        self._without_server = False
         self._memory = os.memfd_create("pure-signal sounding")
         os.ftruncate(self._memory, SOUNDING_SIZE)
         self._buffer = b""
@@ -60,6 +62,7 @@ class RouterProcess:
             if found:
                 self._buffer = rest
                 state: dict[str, Any] = json.loads(line)
+                self._without_server = not state["server"]
                 return state
             ready, _, _ = select.select([self._socket], [], [], max(0.0, end - time.monotonic()))
             if not ready:
@@ -68,10 +71,13 @@ class RouterProcess:
                 more = self._socket.recv(65536)
             except OSError:
                 more = b""
+            if not more and self._ending:
+                return None
             if not more:
                 self._socket.close()
                 self.process.wait(END_WITHIN)
-                self.restarts += 1
+                # It ends by itself when the JACK server does; anything else is a crash.
+                self.restarts += 0 if self._without_server else 1
                 # Should it die at every start, it must not keep a core busy with that.
                 time.sleep(0.05 if self.restarts < 5 else 1.0)
                 self._start()
@@ -81,10 +87,15 @@ class RouterProcess:
     def fileno(self) -> int:
         return self._socket.fileno()
 
-    def close(self) -> int:
-        """Lets the router release what sounds and end; its exit code."""
+    def hang_up(self) -> None:
+        """Lets the router release what sounds and end. Safe to call from a signal's handler."""
+        self._ending = True
         with contextlib.suppress(OSError):
             self._socket.shutdown(socket.SHUT_WR)
+
+    def close(self) -> int:
+        """Hangs up and waits; the router's exit code."""
+        self.hang_up()
         try:
             code = self.process.wait(END_WITHIN)
         except subprocess.TimeoutExpired:

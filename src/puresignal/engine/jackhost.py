@@ -10,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import gc
 import json
+import os
 import socket
 import sys
 import threading
@@ -39,6 +40,7 @@ class JackHost:
         self._joined: dict[tuple[str, int], str | None] = {}
         self._wake = threading.Event()
         self._gone = False
+        self._server_gone = False
         self._ending = False
         self._released = threading.Event()
         self._frame = 0
@@ -113,6 +115,11 @@ class JackHost:
         return now is not None and (now.inputs, now.outputs, now.client) == (setup.inputs, setup.outputs, setup.client)
 
     def _look(self) -> None:
+        if self._server_gone:
+            # A client that outlived its server cannot be closed safely, so the process ends and is started anew.
+            self._client, self._joined = None, {}
+            self._tell()
+            os._exit(0)
         if self._gone:
             self._close()
         if self._client is None:
@@ -145,7 +152,7 @@ class JackHost:
         client.activate()
 
     def _shut_down(self, *_: object) -> None:
-        self._gone = True
+        self._server_gone = True
         self._wake.set()
 
     def _close(self) -> None:
@@ -174,6 +181,8 @@ class JackHost:
                     pair = (found, own[i]) if gives else (own[i], found)
                     self._client.connect(*pair)
                     linked.append(found)
+                    if not gives and self._router is not None and any(self._sounding):
+                        self._router.receiver_is_new()
                 if found is not None and found in linked:
                     self._joined[key] = found
 
@@ -193,9 +202,10 @@ class JackHost:
                 self._control.sendall(json.dumps(state).encode() + b"\n")
 
     def _finish(self) -> None:
-        if self._client is not None and not self._gone:
+        if self._client is not None and not self._server_gone:
             period = self._client.blocksize / self._client.samplerate
             self._released.wait(10 * period + 0.05)
             # The block that holds the last ends must have left before the ports go.
             time.sleep(2 * period)
-        self._close()
+        if not self._server_gone:
+            self._close()

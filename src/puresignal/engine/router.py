@@ -11,6 +11,9 @@ from puresignal.core.path import live
 from puresignal.core.path.live import LiveEvent
 from puresignal.core.path.path import LivePath
 
+WIRE_TAKES = 3
+"""Blocks until a connection that was made is sure to carry."""
+
 SOUNDING_SIZE = 16 * 128
 """Bytes of the table of sounding notes: one count for each channel and note."""
 
@@ -29,12 +32,16 @@ class Router:
         self._number = 0
         self._next: LivePath | None = None
         self._unplugged: list[int] = []
-        self._release_first = any(self._sounding)
+        self._release_in = -1
         self.errors = 0
 
     def use(self, path: LivePath) -> None:
         """Another path from the next block on; what sounds is ended there."""
         self._next = path
+
+    def receiver_is_new(self) -> None:
+        """An output has been joined: what may still sound there from before is ended, once the wire carries."""
+        self._release_in = WIRE_TAKES
 
     def unplug(self, port: int) -> None:
         """An input has gone: its notes are ended in the next block."""
@@ -49,9 +56,10 @@ class Router:
         """
         out: list[tuple[int, bytes]] = []
         try:
-            if self._release_first:
-                self._release_first = False
-                out += self._released()
+            if self._release_in >= 0:
+                self._release_in -= 1
+                if self._release_in < 0:
+                    out += self._released()
             if self._next is not None:
                 self._path, self._next = self._next, None
                 out += self._released()

@@ -1,0 +1,148 @@
+"""A real JACK server on the dummy driver, and a player and a receiver on it that know exact frames."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+
+import pytest
+
+
+def until(condition: Callable[[], object], seconds: float = 10.0, what: str = "it") -> object:
+    """Waits for a condition; the time it took matters to some tests, so it looks often."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        found = condition()
+        if found:
+            return found
+        time.sleep(0.005)
+    raise AssertionError(f"{what} did not come about in {seconds} s")
+
+
+class Server:
+    """A JACK server that can be stopped and started again under the same name."""
+
+    def __init__(self, name: str):
+        self.name = name
+        self.process: subprocess.Popen | None = None
+
+    def start(self, period: int = 256, sync: bool = True) -> None:
+        """sync: a late client delays the block instead of losing it, so that a busy test machine loses nothing."""
+        import jack
+
+        mode = ["-S"] if sync else []
+        command = ["jackd", "-n", self.name, "-r", *mode, "-d", "dummy", "-r", "48000", "-p", str(period)]
+        self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+        def answers() -> bool:
+            try:
+                jack.Client("probe", no_start_server=True, servername=self.name).close()
+            except jack.JackOpenError:
+                return False
+            return True
+
+        until(answers, what="the JACK server")
+
+    def stop(self) -> None:
+        if self.process is not None:
+            self.process.terminate()
+            try:
+                self.process.wait(5)
+            except subprocess.TimeoutExpired:
+                self.process.kill()
+                self.process.wait()
+
+
+@pytest.fixture
+def server(monkeypatch: pytest.MonkeyPatch) -> Iterator[Server]:
+    if shutil.which("jackd") is None:
+        if os.environ.get("CI"):
+            pytest.fail("jackd is missing; ./run test installs it")
+        pytest.skip("needs jackd, which ./run test installs where it may")
+    name = f"pure-signal-test-{os.getpid()}"
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", name)
+    from puresignal.io import jackports
+
+    jackports.library()
+    running = Server(name)
+    running.start()
+    yield running
+    running.stop()
+
+
+class Peer:
+    """A client with a MIDI output and a MIDI input. Frames count from its first block."""
+
+    def __init__(self, name: str):
+        import jack
+
+        self.client = jack.Client(name, no_start_server=True)
+        self.out = self.client.midi_outports.register("out")
+        self.inp = self.client.midi_inports.register("in")
+        self.todo: list[list[tuple[int, bytes]]] = []
+        self.sent: list[tuple[int, bytes]] = []
+        self.got: list[tuple[int, bytes]] = []
+        self.closed = False
+        self.client.set_process_callback(self._process)
+        self.client.set_shutdown_callback(self._shut_down)
+        self.client.activate()
+
+    def _process(self, _: int) -> None:
+        self.out.clear_buffer()
+        now = self.client.last_frame_time
+        self.got.extend((now + offset, bytes(data)) for offset, data in self.inp.incoming_midi_events())
+        if self.todo:
+            for offset, message in self.todo.pop(0):
+                self.out.write_midi_event(offset, message)
+                self.sent.append((now + offset, message))
+
+    def play(self, *messages: bytes, offset: int = 0) -> None:
+        """Messages in one block, at one offset."""
+        self.todo.append([(offset, message) for message in messages])
+
+    def _shut_down(self, *_: object) -> None:
+        # The library crashes on a client that is closed after its server, so this one is forgotten instead.
+        self.closed = True
+        import jack
+
+        self.client._ptr = jack._ffi.NULL
+
+    def close(self) -> None:
+        if not self.closed:
+            self.closed = True
+            self.client.deactivate()
+            self.client.close()
+
+
+@pytest.fixture
+def peers(server: Server) -> Iterator[Callable[[str], Peer]]:
+    made: list[Peer] = []
+
+    def make(name: str) -> Peer:
+        made.append(Peer(name))
+        return made[-1]
+
+    yield make
+    for peer in made:
+        peer.close()
+
+
+@pytest.fixture
+def route() -> Iterator[Callable[..., subprocess.Popen]]:
+    """Starts `pure-signal route`; whatever still runs at the end of the test is ended."""
+    running: list[subprocess.Popen] = []
+
+    def start(source: str, target: str, *more: str) -> subprocess.Popen:
+        command = [sys.executable, "-m", "puresignal.cli", "route", "--in", source, "--out", target]
+        maps = ["--source-map", "practice-five", "--target-map", "boathouse-room"]
+        running.append(subprocess.Popen([*command, *maps, *more], stderr=subprocess.DEVNULL))
+        return running[-1]
+
+    yield start
+    for process in running:
+        process.kill()
+        process.wait(10)

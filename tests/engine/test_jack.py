@@ -1,0 +1,214 @@
+"""`pure-signal route` on a real JACK server, counted at an independent receiver."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from tests.engine.conftest import until
+
+ON, OFF = b"\x99\x26\x5a", b"\x89\x26\x00"
+MAPPED_ON, MAPPED_OFF = b"\x99\x1a\x5a", b"\x89\x1a\x00"
+
+
+@pytest.fixture
+def rig(peers, route):
+    """A player, a receiver and the route between them, joined."""
+    return join(peers, route)
+
+
+def join(peers, route):
+    kit, synth = peers("kit"), peers("synth")
+    process = route("kit:out", "synth:in")
+    until(
+        lambda: kit.client.get_all_connections(kit.out) and synth.client.get_all_connections(synth.inp),
+        what="the route",
+    )
+    time.sleep(0.05)
+    return kit, synth, process
+
+
+def alive(pid: int) -> bool:
+    """Whether a process runs; one that has ended and waits to be noticed does not."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+    except OSError:
+        return False
+
+
+def engine_of(process) -> int:
+    return int(subprocess.run(["pgrep", "-P", str(process.pid)], capture_output=True, text=True).stdout.split()[0])
+
+
+def test_hits_leave_mapped_in_the_block_and_at_the_frame_they_came(rig):
+    kit, synth, _ = rig
+    for i in range(40):
+        kit.play(ON, offset=i % 256)
+        kit.play(OFF, offset=(i * 7) % 256)
+        time.sleep(0.03)
+    until(lambda: len(synth.got) == 80, what="all messages")
+    delays = [got[0] - sent[0] for sent, got in zip(kit.sent, synth.got, strict=True)]
+    assert {d % 256 for d in delays} == {0}, "an event lost its place in the block"
+    # The receiver alone decides whether the graph runs it after or before the router: a direct wire would be the same.
+    assert max(delays) <= 256, delays
+    assert [m for _, m in synth.got] == [MAPPED_ON, MAPPED_OFF] * 40
+
+
+def test_a_burst_of_32_at_once_keeps_its_order_and_loses_nothing(rig):
+    kit, synth, _ = rig
+    notes = [36, 38, 40, 22, 26, 44, 48, 45] * 4
+    kit.play(*(bytes([0x99, note, 30 + i]) for i, note in enumerate(notes)), offset=5)
+    until(lambda: sum(m[0] == 0x99 for _, m in synth.got) >= 8, what="the burst")
+    time.sleep(0.1)
+    loud = [m[2] for _, m in synth.got if m[0] == 0x99]
+    assert loud == sorted(loud)
+    assert loud[:8] == list(range(30, 38))
+
+
+@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGTERM], ids=lambda s: s.name)
+def test_what_sounds_is_released_at_the_end_and_the_exit_is_clean(rig, how):
+    kit, synth, process = rig
+    kit.play(ON)
+    until(lambda: synth.got, what="the note")
+    began = time.monotonic()
+    process.send_signal(how)
+    until(lambda: len(synth.got) == 2, what="the release")
+    assert time.monotonic() - began < 0.1
+    assert synth.got[1][1][:2] == b"\x89\x1a"
+    assert process.wait(5) == 0
+
+
+def test_a_killed_router_leaves_nothing_sounding_and_is_back_within_a_second(server, peers, route):
+    server.stop()
+    # Waiting for late clients, the server would wait five seconds for a dead one.
+    server.start(1024, sync=False)
+    kit, synth, process = join(peers, route)
+    kit.play(ON)
+    until(lambda: synth.got, what="the note")
+    os.kill(engine_of(process), signal.SIGKILL)
+    began = time.monotonic()
+    until(lambda: len(synth.got) == 2, 3, what="the release")
+    assert time.monotonic() - began < 1.0
+    assert synth.got[1][1][:2] == b"\x89\x1a"
+    until(lambda: kit.client.get_all_connections(kit.out), 3, what="the connection")
+    time.sleep(0.05)
+    kit.play(b"\x99\x24\x64")
+    until(lambda: synth.got[-1][1] == b"\x99\x18\x64", 3, what="the next hit")
+
+
+def test_when_the_command_is_killed_the_router_releases_and_ends_by_itself(rig):
+    kit, synth, process = rig
+    engine = engine_of(process)
+    kit.play(ON)
+    until(lambda: synth.got, what="the note")
+    process.kill()
+    until(lambda: len(synth.got) == 2, 2, what="the release")
+    process.wait(5)
+    until(lambda: not alive(engine), 3, what="the router's end")
+
+
+def test_an_unplugged_kit_is_released_and_taken_up_again(rig, peers):
+    kit, synth, _ = rig
+    kit.play(ON)
+    until(lambda: synth.got, what="the note")
+    kit.close()
+    began = time.monotonic()
+    until(lambda: len(synth.got) == 2, what="the release")
+    assert time.monotonic() - began < 0.25
+    again = peers("kit")
+    began = time.monotonic()
+    until(lambda: again.client.get_all_connections(again.out), what="the connection")
+    assert time.monotonic() - began < 1.0
+    time.sleep(0.05)
+    again.play(ON)
+    until(lambda: len(synth.got) == 3, what="the next hit")
+
+
+def test_a_port_that_is_absent_at_the_start_is_waited_for(peers, route):
+    synth = peers("synth")
+    process = route("kit:out", "synth:in")
+    until(lambda: synth.client.get_all_connections(synth.inp), what="the output's connection")
+    assert process.poll() is None
+    kit = peers("kit")
+    until(lambda: kit.client.get_all_connections(kit.out), 2, what="the input's connection")
+    time.sleep(0.05)
+    kit.play(ON)
+    until(lambda: synth.got, what="the note")
+
+
+def test_the_route_survives_the_servers_going_and_coming(server, peers, route):
+    kit, synth = peers("kit"), peers("synth")
+    process = route("kit:out", "synth:in")
+    until(lambda: kit.client.get_all_connections(kit.out), what="the route")
+    server.stop()
+    time.sleep(0.3)
+    assert process.poll() is None
+    server.start(128)
+    kit, synth = peers("kit"), peers("synth")
+    until(lambda: kit.client.get_all_connections(kit.out) and synth.client.get_all_connections(synth.inp), 5)
+    time.sleep(0.05)
+    kit.play(ON, offset=100)
+    until(lambda: synth.got, what="the note")
+    assert synth.got[0][1] == MAPPED_ON
+
+
+def test_three_thousand_events_a_second_are_neither_lost_nor_reordered(rig):
+    kit, synth, _ = rig
+    count = 6000
+    # Two notes on and off, four events in each block of 64 frames: 3,000 a second.
+    for i in range(count // 4):
+        a, b = 1 + i % 127, 1 + (i + 50) % 127
+        kit.todo.append(
+            [(0, bytes([0x99, 36, a])), (20, bytes([0x99, 48, b])), (40, b"\x89\x24\x00"), (60, b"\x89\x30\x00")]
+            if i % 40 == 0
+            else [
+                (0, bytes([0xB9, 11, a])),
+                (20, bytes([0xB9, 7, b])),
+                (40, bytes([0xB9, 1, a])),
+                (60, b"\xb9\x02\x05"),
+            ]
+        )
+    until(lambda: not kit.todo, 20, what="the sending")
+    time.sleep(0.2)
+    hits = [m for _, m in kit.sent if m[0] == 0x99]
+    wanted = [m for _, m in kit.sent if m[0] == 0xB9]
+    assert [m for _, m in synth.got if m[0] == 0xB9] == wanted
+    assert [m[2] for _, m in synth.got if m[0] == 0x99] == [m[2] for m in hits]
+    frames = [f for f, _ in synth.got]
+    assert frames == sorted(frames)
+
+
+def test_ports_are_listed_for_people_and_scripts(server, peers):
+    peers("kit")
+    command = [sys.executable, "-m", "puresignal.cli", "ports"]
+    rows = json.loads(subprocess.run([*command, "--json"], capture_output=True, text=True, check=True).stdout)
+    assert {"name": "kit:out", "direction": "in", "system": "JACK"} in rows
+    assert {"name": "kit:in", "direction": "out", "system": "JACK"} in rows
+    assert "kit:out" in subprocess.run(command, capture_output=True, text=True, check=True).stdout
+
+
+def test_without_a_server_ports_and_route_say_so(monkeypatch):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    command = [sys.executable, "-m", "puresignal.cli"]
+    done = subprocess.run([*command, "ports", "--json"], capture_output=True, text=True, check=False)
+    assert (done.returncode, json.loads(done.stdout)) == (0, [])
+    assert "no JACK server" in done.stderr
+    maps = ["--source-map", "practice-five", "--target-map", "general-midi"]
+    process = subprocess.Popen([*command, "route", "--in", "a", "--out", "b", *maps], stderr=subprocess.PIPE, text=True)
+    assert "waiting for the JACK server" in process.stderr.readline()
+    process.terminate()
+    assert process.wait(5) == 0
+    process.stderr.close()
+
+
+@pytest.mark.parametrize("arguments", [("route", "--in", "a"), ("route", "--in", "a", "--out", "b"), ("ports", "x")])
+def test_wrong_usage_is_2(arguments):
+    command = [sys.executable, "-m", "puresignal.cli", *arguments]
+    assert subprocess.run(command, capture_output=True, check=False).returncode == 2
