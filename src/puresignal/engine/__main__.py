@@ -1,4 +1,4 @@
-"""The router as a program of its own: `python -m puresignal.engine SOCKET MEMORY`, both numbers of open files."""
+"""The router as a program of its own: `python -m puresignal.engine SOCKET MEMORY RING`, numbers of open files."""
 
 from __future__ import annotations
 
@@ -8,13 +8,14 @@ import socket
 import sys
 
 from puresignal.engine.jackhost import JackHost
+from puresignal.engine.ring import Writer
 from puresignal.engine.router import SOUNDING_SIZE
 
 
 def main() -> int:
     control = socket.socket(fileno=int(sys.argv[1]))
     sounding = mmap.mmap(int(sys.argv[2]), SOUNDING_SIZE)
-    host = JackHost(control, sounding)
+    host = JackHost(control, sounding, Writer(int(sys.argv[3])))
     for one in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         signal.signal(one, lambda *_: host.end())
     host.run()

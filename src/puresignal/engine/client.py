@@ -10,8 +10,10 @@ import socket
 import subprocess
 import sys
 import time
+from pathlib import Path
 from typing import Any
 
+from puresignal.engine import ring
 from puresignal.engine.router import SOUNDING_SIZE
 from puresignal.engine.setup import Setup, to_bytes
 
@@ -26,8 +28,13 @@ class RouterProcess:
     after a crash ends what its predecessor left sounding.
     """
 
-    def __init__(self, setup: Setup):
+    def __init__(self, setup: Setup, journal: Path | None = None):
+        """journal: the folder in which everything that arrives is kept, None to keep nothing."""
         self.setup = setup
+        self.ring = ring.make()
+        self._journal = journal
+        self._recorder: subprocess.Popen[bytes] | None = None
+        self._pipe = -1
         self.restarts = 0
         self._ending = False
         self._without_server = False
@@ -35,12 +42,27 @@ class RouterProcess:
         os.ftruncate(self._memory, SOUNDING_SIZE)
         self._buffer = b""
         self._start()
+        self.watch_recorder()
+
+    def watch_recorder(self) -> None:
+        """Starts the recorder, and starts it again where it has died: the ring holds what it missed."""
+        if self._journal is None or (self._recorder is not None and self._recorder.poll() is None):
+            return
+        if self._pipe >= 0:
+            os.close(self._pipe)
+        theirs, self._pipe = os.pipe()
+        self._recorder = subprocess.Popen(
+            [sys.executable, "-m", "puresignal.engine.recorder", str(self.ring), str(theirs), str(self._journal),
+             *self.setup.inputs],
+            pass_fds=(self.ring, theirs), start_new_session=True,
+        )  # fmt: skip
+        os.close(theirs)
 
     def _start(self) -> None:
         self._socket, theirs = socket.socketpair()
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "puresignal.engine", str(theirs.fileno()), str(self._memory)],
-            pass_fds=(theirs.fileno(), self._memory),
+            [sys.executable, "-m", "puresignal.engine", str(theirs.fileno()), str(self._memory), str(self.ring)],
+            pass_fds=(theirs.fileno(), self._memory, self.ring),
             # A Ctrl+C in the terminal is ours to handle; the router ends when we let go of it.
             start_new_session=True,
         )
@@ -103,4 +125,9 @@ class RouterProcess:
             code = self.process.wait()
         self._socket.close()
         os.close(self._memory)
+        if self._pipe >= 0:
+            os.close(self._pipe)
+        if self._recorder is not None:
+            self._recorder.wait(END_WITHIN)
+        os.close(self.ring)
         return code

@@ -18,6 +18,7 @@ import time
 from collections.abc import MutableSequence
 from typing import Any
 
+from puresignal.engine.ring import Writer
 from puresignal.engine.router import Router
 from puresignal.engine.setup import Setup, from_bytes, live_path
 from puresignal.io import jackports
@@ -29,9 +30,10 @@ LOOK_EVERY = 0.2
 class JackHost:
     """Runs until its socket is closed by the other side or it is told to end."""
 
-    def __init__(self, control: socket.socket, sounding: MutableSequence[int]):
+    def __init__(self, control: socket.socket, sounding: MutableSequence[int], ring: Writer):
         self._control = control
         self._sounding = sounding
+        self._ring = ring
         self._setup: Setup | None = None
         self._router: Router | None = None
         self._client: Any = None
@@ -74,6 +76,10 @@ class JackHost:
             for port in self._outputs:
                 with contextlib.suppress(Exception):
                     port.write_midi_event(offset, message)
+        # What leaves has left; keeping what came is next.
+        rate, put = client.samplerate, self._ring.put
+        for offset, number, data in incoming:
+            put(round((self._frame + offset) * 50_000 / rate) / 50_000, number, data)
         if self._ending:
             self._released.set()
 

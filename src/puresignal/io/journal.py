@@ -1,0 +1,144 @@
+"""The journal: every message that arrives, at once on disk, a line each; what a kill cuts off is at most its last line.
+
+A line is seconds, number of the input, bytes in hex: `12.34568 0 99265a`. The
+first line of a file names the inputs. Files are closed when they are full, and
+old ones go when enough is kept (docs/formats.md).
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import time
+from collections.abc import Iterable
+from pathlib import Path
+
+import numpy as np
+
+from puresignal.core.errors import BadFileError, FileAccessError
+from puresignal.core.events import Events, Port, Take
+from puresignal.core.timebase import TempoMap, on_arrival_grid
+from puresignal.io import files
+
+LINES = 50_000
+"""Messages of one file."""
+KEPT_MESSAGES, KEPT_SECONDS = 200_000, 30 * 60
+"""At least so many messages, and at least those of so long, are kept."""
+
+_HEAD = re.compile(r"# pure-signal journal 1 (.*)\Z")
+
+
+class Writer:
+    """Appends to the journal of one sitting.
+
+    Raises FileAccessError when the folder cannot be written to; while writing, a disk that
+    refuses is remembered in `refused` and tried again with the next messages.
+    """
+
+    def __init__(self, folder: Path, inputs: tuple[str, ...]):
+        self.folder = folder
+        self._inputs = inputs
+        self._lines = 0
+        self._number = 0
+        self._file = -1
+        self._owed = b""
+        self.refused: OSError | None = None
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise files.access_error(error, folder, "write") from error
+        existing = sorted(folder.glob("*.journal"))
+        self._number = int(existing[-1].stem) + 1 if existing and existing[-1].stem.isdigit() else 1
+
+    def add(self, messages: Iterable[tuple[float, int, bytes]]) -> None:
+        """Writes messages; when it returns they are the system's and survive our own death."""
+        rows = [f"{at:.5f} {port} {data.hex()}\n".encode() for at, port, data in messages]
+        if not rows and not self._owed:
+            return
+        try:
+            if self._file < 0 or self._lines >= LINES:
+                self._next_file()
+            self._write(self._owed + b"".join(rows))
+            self._owed, self.refused = b"", None
+        except OSError as error:
+            # Kept in memory until the disk takes it; a sitting's worth of messages is small.
+            self._owed += b"".join(rows)
+            self.refused = error
+        self._lines += len(rows)
+
+    def _write(self, content: bytes) -> None:
+        while content:
+            written = os.write(self._file, content)
+            content = content[written:]
+
+    def _next_file(self) -> None:
+        if self._file >= 0:
+            os.close(self._file)
+        path = self.folder / f"{self._number:08d}.journal"
+        self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o644)
+        self._number += 1
+        self._lines = 0
+        names = "\t".join(name.replace("\t", " ").replace("\n", " ") for name in self._inputs)
+        self._write(f"# pure-signal journal 1 {names}\n".encode())
+        self._tidy()
+
+    def _tidy(self) -> None:
+        """Lets old files go, as long as enough messages and a long enough time are kept."""
+        full = sorted(self.folder.glob("*.journal"))[:-1]
+        spare = len(full) - -(-KEPT_MESSAGES // LINES)
+        now = time.time()
+        for path in full[: max(0, spare)]:
+            if now - path.stat().st_mtime > KEPT_SECONDS:
+                path.unlink()
+
+    def close(self) -> None:
+        if self._file >= 0:
+            os.close(self._file)
+            self._file = -1
+
+
+def read(paths: Iterable[Path]) -> tuple[tuple[str, ...], list[tuple[float, int, bytes]]]:
+    """The inputs and messages of journal files, in order. A line cut off by a crash is passed over.
+
+    Raises FileAccessError, or BadFileError when a file is no journal
+    """
+    inputs: tuple[str, ...] = ()
+    rows = []
+    for path in paths:
+        lines = files.read_bytes(path).decode("utf-8", "replace").split("\n")
+        head = _HEAD.match(lines[0])
+        if head is None:
+            raise BadFileError("This is not a journal of Pure Signal", path.name, "Choose a .journal file.")
+        inputs = tuple(head.group(1).split("\t"))
+        # What follows the last new line was being written when the program was stopped.
+        for line in lines[1:-1]:
+            parts = line.split(" ")
+            if len(parts) == 3 and parts[1].isdigit():
+                try:
+                    rows.append((float(parts[0]), int(parts[1]), bytes.fromhex(parts[2])))
+                except ValueError:
+                    continue
+    return inputs, rows
+
+
+def to_take(
+    rows: list[tuple[float, int, bytes]], inputs: tuple[str, ...], ident: str, name: str, tempo: TempoMap
+) -> Take:
+    """A take of messages; its time starts with the first of them."""
+    if not rows:
+        raise FileAccessError("Nothing has arrived", name, "Play something, and look at the input's lamp.")
+    begin = rows[0][0]
+    channel = [len(d) <= 3 and d[:1] != b"\xf0" for _, _, d in rows]
+    padded = [(d + b"\0\0")[:3] if c else bytes((d[0], 0, 0)) for (_, _, d), c in zip(rows, channel, strict=True)]
+    data = np.frombuffer(b"".join(padded), np.uint8).reshape(-1, 3)
+    long_ones = ~np.array(channel)
+    events = Events(
+        arrived=on_arrival_grid(np.maximum.accumulate([at - begin for at, _, _ in rows])),
+        port=np.array([min(port, len(inputs) - 1) for _, port, _ in rows]),
+        status=data[:, 0],
+        data1=data[:, 1] & 0x7F,
+        data2=data[:, 2] & 0x7F,
+        payload=np.where(long_ones, np.cumsum(long_ones) - 1, -1),
+    )
+    payloads = tuple(d[1:] for (_, _, d), c in zip(rows, channel, strict=True) if not c)
+    return Take(ident, name, events, tuple(Port(n, i) for i, n in enumerate(inputs)), tempo, payloads)

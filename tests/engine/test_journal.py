@@ -1,0 +1,166 @@
+"""Ring, recorder and journal: what arrives is kept, whoever dies."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import time
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from puresignal.core.errors import BadFileError, FileAccessError
+from puresignal.core.timebase import TempoMap
+from puresignal.engine import ring
+from puresignal.engine.client import RouterProcess
+from puresignal.engine.setup import Setup
+from puresignal.io import journal
+from tests.engine.conftest import until
+
+records = st.lists(
+    st.tuples(st.integers(0, 10**6).map(lambda i: i / 50_000), st.integers(0, 7), st.binary(min_size=1, max_size=90)),
+    max_size=30,
+)
+
+
+@settings(deadline=None)
+@given(st.lists(records, max_size=6))
+def test_a_reader_gets_every_message_once_and_in_order(batches):
+    memory = ring.make()
+    writer, reader = ring.Writer(memory), ring.Reader(memory)
+    for batch in batches:
+        for at, port, data in batch:
+            writer.put(at, port, data)
+        assert [tuple(r) for r in reader.read()] == batch
+    assert reader.missed == 0
+    os.close(memory)
+
+
+def test_a_reader_that_falls_behind_learns_how_much_it_missed_and_goes_on():
+    memory = ring.make()
+    writer, reader = ring.Writer(memory), ring.Reader(memory)
+    for i in range(ring.SLOTS + 5000):
+        writer.put(float(i), 0, b"\x99\x26\x5a")
+    found = reader.read()
+    assert len(found) + reader.missed == ring.SLOTS + 5000
+    assert [r.at for r in found] == [float(i) for i in range(reader.missed, ring.SLOTS + 5000)]
+    os.close(memory)
+
+
+def test_a_writer_goes_on_where_the_last_one_stopped():
+    memory = ring.make()
+    reader = ring.Reader(memory)
+    ring.Writer(memory).put(1.0, 0, b"\x99\x26\x5a")
+    ring.Writer(memory).put(2.0, 0, b"\x89\x26\x00")
+    assert [r.at for r in reader.read()] == [1.0, 2.0]
+    os.close(memory)
+
+
+@settings(deadline=None, max_examples=40)
+@given(records)
+def test_the_journal_gives_back_what_was_written(tmp_path_factory, rows):
+    folder = tmp_path_factory.mktemp("journal")
+    writer = journal.Writer(folder, ("kit:out", "box"))
+    writer.add(rows)
+    writer.close()
+    inputs, found = journal.read(sorted(folder.glob("*.journal")))
+    assert found == rows
+    assert inputs == (("kit:out", "box") if rows else ())
+
+
+def test_a_line_that_a_crash_cut_off_is_passed_over(tmp_path):
+    writer = journal.Writer(tmp_path, ("kit",))
+    writer.add([(1.0, 0, b"\x99\x26\x5a"), (2.0, 0, b"\x99\x24\x5a")])
+    writer.close()
+    [path] = tmp_path.glob("*.journal")
+    path.write_bytes(path.read_bytes()[:-3])
+    assert journal.read([path])[1] == [(1.0, 0, b"\x99\x26\x5a")]
+
+
+def test_what_is_no_journal_is_refused_and_an_empty_capture_says_so(tmp_path):
+    (tmp_path / "x.journal").write_text("hello")
+    with pytest.raises(BadFileError, match=r"x\.journal"):
+        journal.read([tmp_path / "x.journal"])
+    with pytest.raises(FileAccessError, match="Nothing has arrived"):
+        journal.to_take([], ("kit",), "t", "t", TempoMap())
+
+
+def test_old_journals_go_only_when_enough_is_kept(tmp_path, monkeypatch):
+    monkeypatch.setattr(journal, "LINES", 10)
+    monkeypatch.setattr(journal, "KEPT_MESSAGES", 30)
+    writer = journal.Writer(tmp_path, ("kit",))
+    for i in range(12):
+        writer.add([(float(i), 0, b"\x99\x26\x5a")] * 10)
+    assert len(list(tmp_path.glob("*.journal"))) == 12, "nothing of the last half hour goes"
+    for path in tmp_path.glob("*.journal"):
+        os.utime(path, (0, 0))
+    writer.add([(99.0, 0, b"\x99\x26\x5a")] * 10)
+    writer.close()
+    kept = journal.read(sorted(tmp_path.glob("*.journal")))[1]
+    assert len(kept) >= 30
+    assert len(list(tmp_path.glob("*.journal"))) == 4
+
+
+def test_a_disk_that_refuses_for_a_while_costs_nothing(tmp_path, monkeypatch):
+    writer = journal.Writer(tmp_path, ("kit",))
+    writer.add([(1.0, 0, b"\x99\x26\x5a")])
+    real = os.write
+
+    def refuse(*_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "write", refuse)
+    writer.add([(2.0, 0, b"\x99\x24\x5a")])
+    assert writer.refused is not None
+    monkeypatch.setattr(os, "write", real)
+    writer.add([(3.0, 0, b"\x99\x26\x5a")])
+    writer.close()
+    assert [at for at, _, _ in journal.read(tmp_path.glob("*.journal"))[1]] == [1.0, 2.0, 3.0]
+
+
+def test_a_take_of_messages_starts_with_the_first_and_keeps_all(tmp_path):
+    rows = [(5.0, 0, b"\x99\x26\x5a"), (5.1, 1, b"\xf0\x7d\x01\xf7"), (5.2, 0, b"\x89\x26\x40"), (5.2, 0, b"\xc9\x05")]
+    take = journal.to_take(rows, ("kit", "box"), "t", "t", TempoMap())
+    assert take.events.arrived.tolist() == [0.0, 0.1, 0.2, 0.2]
+    assert take.events.status.tolist() == [0x99, 0xF0, 0x89, 0xC9]
+    assert take.payloads == (b"\x7d\x01\xf7",)
+    assert [p.name for p in take.ports] == ["kit", "box"]
+
+
+# On a real server
+
+
+def kept(folder):
+    return (
+        [m for _, _, m in journal.read(sorted(folder.glob("*.journal")))[1]] if list(folder.glob("*.journal")) else []
+    )
+
+
+def children(pid: int, word: str) -> list[int]:
+    done = subprocess.run(["pgrep", "-P", str(pid), "-f", word], capture_output=True, text=True, check=False)
+    return [int(p) for p in done.stdout.split()]
+
+
+def test_everything_that_arrives_is_on_disk_within_50_ms_and_survives_any_kill(peers, tmp_path):
+    kit = peers("kit")
+    router = RouterProcess(Setup(("kit:out",), ()), tmp_path)
+    try:
+        until(lambda: kit.client.get_all_connections(kit.out), what="the connection")
+        time.sleep(0.1)
+        kit.play(b"\x99\x26\x5a")
+        until(lambda: kit.sent, what="the sending")
+        began = time.monotonic()
+        until(lambda: kept(tmp_path) == [b"\x99\x26\x5a"], 2, what="the journal")
+        assert time.monotonic() - began < 0.25
+        [recorder] = children(os.getpid(), "engine.recorder")
+        os.kill(recorder, signal.SIGKILL)
+        kit.play(b"\x99\x24\x5a")
+        time.sleep(0.1)
+        router.watch_recorder()
+        until(lambda: len(kept(tmp_path)) > 1, 3, what="what came while nobody recorded")
+        assert kept(tmp_path) == [b"\x99\x26\x5a", b"\x99\x24\x5a"]
+    finally:
+        router.close()
+    assert children(os.getpid(), "engine.recorder") == []
