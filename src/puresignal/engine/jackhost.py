@@ -146,6 +146,8 @@ class JackHost:
         self._inputs = [client.midi_inports.register(f"in {i + 1}") for i in range(len(setup.inputs))]
         self._outputs = [client.midi_outports.register(f"out {i + 1}") for i in range(len(setup.outputs))]
         self._last, self._gone = -1, False
+        # Every router of a sitting counts on one clock, so that times go on where one before it stopped.
+        self._frame = int(time.monotonic() * client.samplerate)
         client.set_process_callback(self._process)
         client.set_shutdown_callback(self._shut_down)
         client.set_port_registration_callback(lambda *_: self._wake.set())

@@ -50,9 +50,7 @@ def open_client(name: str) -> Any:
     try:
         return jack.Client(name, no_start_server=True)
     except jack.JackOpenError as error:
-        raise NoServerError(
-            "There is no JACK server", "JACK", "Start it; the program takes it up by itself."
-        ) from error
+        raise NoServerError("There is no JACK server", "JACK", "Start it, then try again.") from error
 
 
 def listing() -> tuple[MidiPort, ...]:

@@ -26,6 +26,8 @@ from puresignal.core.survey import Arrival
 from puresignal.io import mapfile
 from puresignal.sim import drummer, module
 from puresignal.ui import theme, words
+from puresignal.ui.listening import Listener
+from puresignal.ui.livepanel import LivePanel
 from puresignal.ui.mapchoice import MapChoice
 from puresignal.ui.model import Shown, Workbench
 
@@ -223,9 +225,10 @@ def _spin(low: int, high: int, value: int, unit: str, tip: str) -> QSpinBox:
 class InputsView(QWidget):
     """What is in the current take, line by line; the drummer beside it."""
 
-    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+    def __init__(self, workbench: Workbench, listener: Listener, parent: QWidget | None = None):
         super().__init__(parent)
         self._workbench = workbench
+        self.live = LivePanel(listener)
         self.title = QLabel()
         self.title.setObjectName("title")
         self.facts = QLabel()
@@ -248,7 +251,11 @@ class InputsView(QWidget):
         row.setContentsMargins(20, 16, 20, 16)
         row.setSpacing(18)
         row.addLayout(left, 1)
-        row.addWidget(self.drummer)
+        side = QVBoxLayout()
+        side.setSpacing(12)
+        side.addWidget(self.live)
+        side.addWidget(self.drummer, 1)
+        row.addLayout(side)
 
     def _make_table(self) -> QTableView:
         table = QTableView()
@@ -274,7 +281,8 @@ class InputsView(QWidget):
 
     def set_compact(self, compact: bool) -> None:
         """Narrower columns for a small window."""
-        self.drummer.setFixedWidth(240 if compact else 272)
+        for panel in (self.drummer, self.live):
+            panel.setFixedWidth(240 if compact else 272)
         widths = (54, 72, 140, 54, 112, 66, 62, 68) if compact else (58, 76, 240, 58, 160, 70, 70, 74)
         for i, width in enumerate(widths):
             if i != 2:

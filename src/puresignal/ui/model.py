@@ -19,7 +19,7 @@ from puresignal.core.events import Take
 from puresignal.core.history import History
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Context
-from puresignal.core.path.path import Memo, Outcome, run
+from puresignal.core.path.path import Memo, Outcome, make_context, run
 from puresignal.core.session import Session, TakeRef
 from puresignal.core.takestore import TakeStore
 from puresignal.io import files, mapfile, midiwriter, sessionfile, workfolder
@@ -95,6 +95,21 @@ class Workbench(QObject):
     def do(self, name: str, session: Session, gesture: str | None = None) -> None:
         """An edit, under the name that undo will say."""
         self._turn_to(self.history.do(name, session, gesture))
+
+    def preview(self, take: Take, source: NoteMap | None) -> None:
+        """Shows a take that is still being played; it is in no session and in no history."""
+        session = self.session
+        context = make_context(take, source, session.target, session.path)
+        ref = TakeRef(take.ident, take.name, source)
+        self.shown = Shown(ref, take, context, run(take, session.path, context), session.delivery)
+        self._made_of = None
+        self.changed.emit()
+
+    def end_preview(self) -> None:
+        """Back to the session's own take."""
+        self._made_of = None
+        self._follow()
+        self.changed.emit()
 
     def undo(self) -> None:
         self._turn_to(self.history.undo())

@@ -59,9 +59,11 @@ class Rail(QWidget):
     open_asked = Signal()
     play_asked = Signal()
 
-    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+    def __init__(self, workbench: Workbench, live: QWidget, parent: QWidget | None = None):
+        """live: the card of the live input."""
         super().__init__(parent)
         self._workbench = workbench
+        self.live = live
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(WIDTH)
@@ -98,7 +100,7 @@ class Rail(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 14, 0, 0)
         column.setSpacing(8)
-        for widget in (head, self.open, self.play, takes):
+        for widget in (head, self.live, self.open, self.play, takes):
             box = QVBoxLayout()
             box.setContentsMargins(14, 6 if widget is takes else 0, 14, 0)
             box.addWidget(widget)

@@ -39,6 +39,8 @@ from puresignal.io import preferences, sessionfile, workfolder
 from puresignal.ui import drawing, theme, words
 from puresignal.ui.inputs import InputsView
 from puresignal.ui.keeper import Keeper
+from puresignal.ui.listening import Listener
+from puresignal.ui.livepanel import LiveCard
 from puresignal.ui.mapbar import MapBar
 from puresignal.ui.mapping import MappingView
 from puresignal.ui.model import Workbench
@@ -63,7 +65,8 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
         self.setAcceptDrops(True)
-        self.inputs = InputsView(workbench)
+        self.listener = Listener(workbench, self)
+        self.inputs = InputsView(workbench, self.listener)
         self.mapping = MappingView(workbench)
         self.takes = TakesView(workbench)
         self.outputs = OutputsView(workbench)
@@ -74,7 +77,7 @@ class MainWindow(QMainWindow):
         self.stack = QStackedWidget()
         for view in self.views.values():
             self.stack.addWidget(view)
-        self.rail = Rail(workbench)
+        self.rail = Rail(workbench, LiveCard(self.listener))
         self.maps = MapBar(workbench)
         self.source, self.target = self.maps.source, self.maps.target
         self.notice = Notice()
@@ -493,6 +496,7 @@ class MainWindow(QMainWindow):
         event.acceptProposedAction()
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        self.listener.stop()
         self.keeper.close()
         self._prefer(replace(self.preferences, geometry=bytes(self.saveGeometry().data())))
         event.accept()

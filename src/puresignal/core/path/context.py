@@ -227,6 +227,11 @@ class Context:
             keys = [drum_of(name) for name in self.vocabulary]
         return np.array([index[key] for key in keys], np.int16)
 
+    def articulation_of(self, channel: int, note: int) -> str | None:
+        """What the source map takes a note for, before any pedal is asked; None where it does not know it."""
+        code = int(self.source_table[channel, note])
+        return self.vocabulary[code] if code >= 0 else None
+
     def channel_track(self, port: int, channel: int) -> int:
         """Index of the track of a channel that no map speaks of."""
         return self.unmapped_track + 1 + port * 16 + channel - 1

@@ -1,0 +1,183 @@
+"""Listening to a port: the router and recorder behind it, and what they say, told to the window as signals."""
+
+from __future__ import annotations
+
+import secrets
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from puresignal.core.errors import PureSignalError
+from puresignal.core.events import Port, Take
+from puresignal.core.notemap import NoteMap
+from puresignal.core.path.context import Context
+from puresignal.core.timebase import TempoMap
+from puresignal.engine.client import RouterProcess
+from puresignal.engine.ring import Reader, Record
+from puresignal.engine.setup import Setup
+from puresignal.io import folders, journal
+from puresignal.ui.model import Workbench
+
+LOOK_MS = 25
+"""Milliseconds between looks at what came: a lamp that is later than this looks late."""
+
+PREVIEW_MS = 120
+
+
+class Listener(QObject):
+    """One live input, with an output or without.
+
+    heard     a note came: (words for it, velocity, whether it leads nowhere)
+    said      how things stand, for people: (text, whether all is well)
+    began, ended   listening began or ended
+    """
+
+    heard = Signal(str, int, bool)
+    said = Signal(str, bool)
+    began = Signal()
+    ended = Signal()
+
+    def __init__(self, workbench: Workbench, parent: QObject | None = None):
+        super().__init__(parent)
+        self._workbench = workbench
+        self._router: RouterProcess | None = None
+        self._reader: Reader | None = None
+        self._context = Context()
+        self._setup: Setup | None = None
+        self._restarts = 0
+        self._taken: list[tuple[float, int, bytes]] | None = None
+        self._shown = 0
+        self._timer = QTimer(self)
+        self._timer.setInterval(LOOK_MS)
+        self._timer.timeout.connect(self._look)
+        self._preview = QTimer(self)
+        self._preview.setInterval(PREVIEW_MS)
+        self._preview.timeout.connect(self._show_capture)
+        workbench.changed.connect(self._follow)
+
+    @property
+    def listening(self) -> bool:
+        return self._router is not None
+
+    @property
+    def capturing(self) -> bool:
+        return self._taken is not None
+
+    def start(self, source_port: str, target_port: str | None, source: NoteMap | None) -> None:
+        """Listens to a port and sends on to another."""
+        self.stop()
+        session = self._workbench.session
+        outputs = (target_port,) if target_port else ()
+        self._setup = Setup((source_port,), outputs, source, session.target, session.path)
+        self._context = Context(source, session.target, (Port(source_port),))
+        self._router = RouterProcess(self._setup, self.journal_folder())
+        self._reader = Reader(self._router.ring)
+        self._restarts = 0
+        self._timer.start()
+        self.began.emit()
+
+    @staticmethod
+    def journal_folder() -> Path:
+        """Where this sitting's messages are kept."""
+        return folders.state() / "journal" / secrets.token_hex(6)
+
+    def stop(self) -> None:
+        """Listens no more; what sounds is released, and what was being captured becomes a take."""
+        if self._router is None:
+            return
+        if self.capturing:
+            self.end_capture()
+        self._timer.stop()
+        self._router.close()
+        self._router = self._reader = None
+        self.ended.emit()
+
+    def begin_capture(self) -> None:
+        """What comes from now on becomes a take."""
+        self._taken, self._shown = [], 0
+        self._preview.start()
+
+    def end_capture(self) -> None:
+        """Makes a take of what came."""
+        self._look()
+        rows, self._taken = self._taken or [], None
+        self._preview.stop()
+        bench = self._workbench
+        try:
+            take = self._take_of(rows, bench.store.free_ident(), self.tr("Captured, take {n}"))
+        except PureSignalError as error:
+            bench.end_preview()
+            self.said.emit(str(error), False)
+            return
+        assert self._setup is not None
+        bench.add_take(take, self._setup.source, self.tr("capture a take"))
+
+    def _take_of(self, rows: list[tuple[float, int, bytes]], ident: str, name: str) -> Take:
+        assert self._setup is not None
+        number = len(self._workbench.session.takes) + 1
+        tempo = TempoMap.steady(120)
+        return journal.to_take(rows, self._setup.inputs, ident, name.format(n=number), tempo)
+
+    def _follow(self) -> None:
+        """The receiver's map or the path has changed: what leaves follows at once."""
+        if self._router is None or self._setup is None:
+            return
+        session = self._workbench.session
+        setup = Setup(self._setup.inputs, self._setup.outputs, self._setup.source, session.target, session.path)
+        if setup != self._setup:
+            self._setup = setup
+            self._router.change(setup)
+
+    def _look(self) -> None:
+        router, reader = self._router, self._reader
+        if router is None or reader is None:
+            return
+        router.watch_recorder()
+        state = router.read(0.0)
+        if router.restarts != self._restarts:
+            self._restarts = router.restarts
+            self.said.emit(self.tr("The router died and was started again. Nothing was left sounding."), False)
+        if state is not None:
+            self._say(state)
+        records = reader.read()
+        for record in records:
+            self._hear(record)
+        if self._taken is not None:
+            self._taken += records
+
+    def _say(self, state: dict[str, object]) -> None:
+        assert self._setup is not None
+        inputs, outputs = state["inputs"], state["outputs"]
+        assert isinstance(inputs, list)
+        assert isinstance(outputs, list)
+        if not state["server"]:
+            self.said.emit(self.tr("There is no JACK server. Start it; it is taken up by itself."), False)
+        elif not inputs[0]:
+            self.said.emit(
+                self.tr("{port} is not there. It is taken up when it comes.").format(port=self._setup.inputs[0]), False
+            )
+        elif outputs and not outputs[0]:
+            self.said.emit(
+                self.tr("{port} is not there. It is taken up when it comes.").format(port=self._setup.outputs[0]), False
+            )
+        else:
+            self.said.emit(self.tr("Listening"), True)
+
+    def _hear(self, record: Record) -> None:
+        data = record.data
+        if len(data) == 3 and data[0] & 0xF0 == 0x90 and data[2]:
+            from puresignal.core.articulations import spoken
+
+            channel = (data[0] & 0x0F) + 1
+            name = self._context.articulation_of(channel, data[1])
+            loose = name is None and bool(self._context.spoken_channels[channel])
+            words = spoken(name) if name else self.tr("note {note}").format(note=data[1])
+            self.heard.emit(words, data[2], loose)
+
+    def _show_capture(self) -> None:
+        if not self._taken or len(self._taken) == self._shown:
+            return
+        self._shown = len(self._taken)
+        assert self._setup is not None
+        take = self._take_of(self._taken, "capture", self.tr("Capturing"))
+        self._workbench.preview(take, self._setup.source)

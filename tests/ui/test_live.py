@@ -1,0 +1,133 @@
+"""The live input in the real window, on a real JACK server."""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+
+import pytest
+from PySide6.QtCore import Qt
+
+from puresignal.io import journal, mapfile
+from tests.engine.conftest import peers, server  # noqa: F401 - fixtures
+from tests.engine.test_journal import children
+
+HITS = [(36, 100), (38, 90), (22, 70), (24, 64)]
+
+
+@pytest.fixture
+def live(window, peers, qtbot):  # noqa: F811
+    """A window that listens to a kit and sends to a receiver."""
+    kit, synth = peers("kit"), peers("synth")
+    panel = window.inputs.live
+    panel.refresh()
+    panel.kit.chosen.emit(mapfile.shipped("practice-five"))
+    panel.source_port.setCurrentIndex(panel.source_port.findData("kit:out"))
+    panel.target_port.setCurrentIndex(panel.target_port.findData("synth:in"))
+    qtbot.mouseClick(panel.listen, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: bool(kit.client.get_all_connections(kit.out)), timeout=8000)
+    qtbot.waitUntil(lambda: panel.says.text() == "Listening", timeout=8000)
+    qtbot.wait(100)
+    yield window, kit, synth
+    window.listener.stop()
+
+
+def play(kit, qtbot, note, velocity):
+    kit.play(bytes([0x99, note, velocity]))
+    qtbot.wait(40)
+    kit.play(bytes([0x89, note, 0]))
+    qtbot.wait(40)
+
+
+def test_a_hit_lights_the_lamp_and_is_said_in_words_in_every_view(live, qtbot):
+    window, kit, synth = live
+    for view, (note, words) in zip(window.views, ((38, "snare, head – 90"), (99, "note 99 – 90")) * 2, strict=True):
+        window.show_view(view)
+        play(kit, qtbot, note, 90)
+        assert window.rail.live.isVisible()
+        assert window.rail.live.lit
+        assert window.rail.live.words == words
+    assert [m for _, m in synth.got][:1] == [b"\x99\x26\x5a"]
+    assert len([m for _, m in synth.got if m[0] == 0x99]) == 2
+
+
+def test_a_capture_becomes_a_take_and_is_seen_while_it_is_played(live, qtbot):
+    window, kit, _ = live
+    window.show_view("Takes")
+    qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
+    for i, (note, velocity) in enumerate(HITS):
+        play(kit, qtbot, note, velocity)
+        qtbot.wait(160)
+        assert window.workbench.shown.outcome.tally.arrived == i + 1
+    assert window.workbench.session.takes == ()
+    qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
+    [ref] = window.workbench.session.takes
+    take = window.workbench.store[ref.ident]
+    on = (take.events.status == 0x99) & (take.events.data2 > 0)
+    assert list(zip(take.events.data1[on].tolist(), take.events.data2[on].tolist(), strict=True)) == HITS
+    gaps = [b[0] - a[0] for a, b in zip(kit.sent, kit.sent[1:], strict=False)]
+    kept = (take.events.arrived[1:] - take.events.arrived[:-1]) * 48_000
+    assert kept.tolist() == pytest.approx(gaps, abs=1.01)
+    assert ref.source == mapfile.shipped("practice-five")
+    assert window.undo_action.text() == "Undo: capture a take"
+
+
+def test_an_empty_capture_says_so_and_makes_no_take(live, qtbot):
+    window, _, _ = live
+    qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
+    assert window.workbench.session.takes == ()
+    assert "Nothing has arrived" in window.inputs.live.says.text()
+
+
+def test_the_receiver_follows_a_changed_map_while_playing(live, qtbot):
+    window, kit, synth = live
+    window.maps.set_target(mapfile.shipped("boathouse-room"))
+    qtbot.wait(150)
+    play(kit, qtbot, 38, 90)
+    assert (0x99, 26) in [(m[0], m[1]) for _, m in synth.got]
+
+
+def test_a_router_that_dies_is_told_and_playing_goes_on_into_the_same_capture(live, qtbot):
+    window, kit, _ = live
+    qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
+    first = time.monotonic()
+    play(kit, qtbot, 36, 100)
+    [engine] = [p for p in children(os.getpid(), "puresignal.engine ") if p]
+    os.kill(engine, signal.SIGKILL)
+    qtbot.waitUntil(lambda: "died" in window.inputs.live.says.text() or window.listener._restarts == 1, timeout=9000)
+    qtbot.waitUntil(lambda: bool(kit.client.get_all_connections(kit.out)), timeout=9000)
+    qtbot.waitUntil(lambda: window.inputs.live.says.text() == "Listening", timeout=9000)
+    qtbot.wait(200)
+    second = time.monotonic()
+    play(kit, qtbot, 38, 90)
+    qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
+    notes = window.workbench.shown.outcome.played.note.tolist()
+    assert notes == [36, 38]
+    starts = window.workbench.shown.outcome.played.start
+    # By the wall's clock: this server stands still while it waits for the dead client.
+    assert starts[1] - starts[0] == pytest.approx(second - first, abs=0.1)
+
+
+def test_everything_is_journalled_though_nothing_was_captured(live, qtbot):
+    window, kit, _ = live
+    play(kit, qtbot, 36, 100)
+    qtbot.mouseClick(window.inputs.live.listen, Qt.MouseButton.LeftButton)
+    assert not window.rail.live.isVisible()
+    folder = window.listener.journal_folder().parent
+    rows = journal.read(sorted(folder.rglob("*.journal")))[1]
+    assert [d for _, _, d in rows] == [b"\x99\x24\x64", b"\x89\x24\x00"]
+    deadline = time.monotonic() + 3
+    while children(os.getpid(), "puresignal.engine") and time.monotonic() < deadline:
+        time.sleep(0.05)
+    assert children(os.getpid(), "puresignal.engine") == []
+
+
+def test_without_a_server_the_window_says_so_and_all_else_works(window, monkeypatch, qtbot):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    window.inputs.live.refresh()
+    assert "no JACK server" in window.inputs.live.says.text()
+    assert not window.inputs.live.listen.isEnabled()
+    qtbot.mouseClick(window.rail.play, Qt.MouseButton.LeftButton)
+    assert window.workbench.shown is not None
