@@ -81,6 +81,17 @@ def test_an_empty_capture_says_so_and_makes_no_take(live, qtbot):
     assert "Nothing has arrived" in window.inputs.live.says.text()
 
 
+def test_panic_ends_every_note_by_one_key(live, qtbot):
+    window, kit, synth = live
+    kit.play(b"\x99\x26\x5a")
+    qtbot.waitUntil(lambda: bool(synth.got), timeout=3000)
+    qtbot.keyClick(window, Qt.Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: len(synth.got) >= 34, timeout=3000)
+    messages = [m for _, m in synth.got]
+    assert messages[1][:2] == b"\x89\x26"
+    assert {m[0] & 0x0F for m in messages if m[:2][1] == 123} == set(range(16))
+
+
 def test_the_receiver_follows_a_changed_map_while_playing(live, qtbot):
     window, kit, synth = live
     window.maps.set_target(mapfile.shipped("boathouse-room"))

@@ -15,7 +15,7 @@ from typing import Any
 
 from puresignal.engine import ring
 from puresignal.engine.router import SOUNDING_SIZE
-from puresignal.engine.setup import Setup, to_bytes
+from puresignal.engine.setup import PANIC, Setup, to_bytes
 
 END_WITHIN = 2.0
 """Seconds that a router has to end by itself."""
@@ -75,6 +75,11 @@ class RouterProcess:
         self.setup = setup
         with contextlib.suppress(OSError):
             self._socket.sendall(to_bytes(setup))
+
+    def panic(self) -> None:
+        """Ends every note at the receivers, whoever started it."""
+        with contextlib.suppress(OSError):
+            self._socket.sendall(PANIC)
 
     def read(self, seconds: float) -> dict[str, Any] | None:
         """The next thing the router says, None if it says nothing in time. Starts it again where it has died."""

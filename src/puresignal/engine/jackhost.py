@@ -20,7 +20,7 @@ from typing import Any
 
 from puresignal.engine.ring import Writer
 from puresignal.engine.router import Router
-from puresignal.engine.setup import Setup, from_bytes, live_path
+from puresignal.engine.setup import PANIC, Setup, from_bytes, live_path
 from puresignal.io import jackports
 
 LOOK_EVERY = 0.2
@@ -106,6 +106,10 @@ class JackHost:
         """Takes setups from the socket; its closing is the word to end."""
         with contextlib.suppress(OSError), self._control.makefile("rb") as lines:
             for line in lines:
+                if line == PANIC:
+                    if self._router is not None:
+                        self._router.panic()
+                    continue
                 setup = from_bytes(line)
                 if self._router is not None and self._setup is not None and self._same_ports(setup):
                     self._router.use(live_path(setup))

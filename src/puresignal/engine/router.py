@@ -33,6 +33,7 @@ class Router:
         self._next: LivePath | None = None
         self._unplugged: list[int] = []
         self._release_in = -1
+        self._panic = False
         self.errors = 0
 
     def use(self, path: LivePath) -> None:
@@ -42,6 +43,10 @@ class Router:
     def receiver_is_new(self) -> None:
         """An output has been joined: what may still sound there from before is ended, once the wire carries."""
         self._release_in = WIRE_TAKES
+
+    def panic(self) -> None:
+        """Ends everything in the next block, also what we know nothing of."""
+        self._panic = True
 
     def unplug(self, port: int) -> None:
         """An input has gone: its notes are ended in the next block."""
@@ -60,6 +65,10 @@ class Router:
                 self._release_in -= 1
                 if self._release_in < 0:
                     out += self._released()
+            if self._panic:
+                self._panic = False
+                out += self._released()
+                out += [(0, bytes((0xB0 | channel, mode, 0))) for channel in range(16) for mode in (120, 123)]
             if self._next is not None:
                 self._path, self._next = self._next, None
                 out += self._released()

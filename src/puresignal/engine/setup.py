@@ -12,6 +12,9 @@ from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Context
 from puresignal.core.path.path import LivePath, Path
 
+PANIC = b"panic\n"
+"""What is sent in place of a setup to end every note at once."""
+
 
 @dataclass(frozen=True)
 class Setup:

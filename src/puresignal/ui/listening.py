@@ -92,6 +92,11 @@ class Listener(QObject):
         self._router = self._reader = None
         self.ended.emit()
 
+    def panic(self) -> None:
+        """Ends every note at the receiver, at once."""
+        if self._router is not None:
+            self._router.panic()
+
     def begin_capture(self) -> None:
         """What comes from now on becomes a take."""
         self._taken, self._shown = [], 0

@@ -24,6 +24,8 @@ from puresignal.core import session as edits
 from puresignal.core.articulations import STANDARD, canonical, drum_of, drum_title, sort_key, spoken
 from puresignal.core.flows import Flows, flows, hat_picture, pedal_values
 from puresignal.core.notemap import HatPedal, NoteMap, with_goal, with_hat, with_meaning
+from puresignal.core.recognise import recognise
+from puresignal.io import mapfile
 from puresignal.ui import words
 from puresignal.ui.hatpanel import HatPanel
 from puresignal.ui.model import Shown, Workbench
@@ -68,6 +70,11 @@ class MappingView(QWidget):
         top = QHBoxLayout()
         top.setContentsMargins(16, 8, 16, 8)
         top.addWidget(self.says, 1)
+        self.which = QPushButton(self.tr("Which kit is it?"))
+        self.which.setToolTip(self.tr("Ranks the note maps by how well they explain what was played."))
+        self.which.setAccessibleName(self.tr("Find the kit's map from what was played"))
+        self.which.clicked.connect(lambda: self.guesses().exec(self.which.mapToGlobal(self.which.rect().bottomLeft())))
+        top.addWidget(self.which)
         top.addWidget(self.whole)
         left = QVBoxLayout()
         left.setSpacing(0)
@@ -146,6 +153,7 @@ class MappingView(QWidget):
         )
         self.ribbons.selected = (before[0], place) if before is not None and place >= 0 else (-1, -1)
         self._show_chosen(*self.ribbons.selected)
+        self.which.setEnabled(shown is not None)
         source = shown.context.source if shown else None
         picture = None
         if shown is not None and source is not None and source.hat is not None:
@@ -311,6 +319,25 @@ class MappingView(QWidget):
         menu.addSeparator()
         menu.addAction(self.tr("Show its hits in Takes")).triggered.connect(lambda: self._follow(column + 10, place))
         menu.addAction(self.tr("Forget this way")).triggered.connect(lambda: self._forget(column, place))
+        return menu
+
+    def guesses(self) -> QMenu:
+        """The note maps, best first, each with how much of the take it explains."""
+        menu = QMenu(self)
+        if self._shown is None:
+            return menu
+        maps = dict.fromkeys((*mapfile.own(), *(mapfile.shipped(ident) for ident in mapfile.shipped_ids())))
+        for guess in recognise(self._shown.take, maps):
+            text = self.tr("{name}: explains {n} of {hits}").format(
+                name=guess.note_map.name, n=words.count(guess.explained), hits=words.counted(guess.hits, "hit")
+            )
+            if guess.unknown:
+                text += self.tr(", not {notes}").format(notes=", ".join(str(note) for _, note in guess.unknown[:4]))
+                text += " …" if len(guess.unknown) > 4 else ""
+            action = menu.addAction(text)
+            action.triggered.connect(
+                lambda _=False, m=guess.note_map: self._change_source(m, self.tr("choose the kit's map"))
+            )
         return menu
 
     def _ask_note(self, place: int) -> None:

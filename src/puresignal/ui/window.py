@@ -187,6 +187,7 @@ class MainWindow(QMainWindow):
         self.save_midi_action = self._action(file, "Save MIDI file…", "Ctrl+E", self.ask_save_midi)
         self.copy_action = self._action(file, "Copy the clip as a file", "Ctrl+Shift+C", self.outputs.copy)
         file.addSeparator()
+        self._action(file, "Panic: end every note", "Ctrl+.", self.listener.panic)
         self._action(file, "Quit", "Ctrl+Q", self.close)
         edit = bar.addMenu(self.tr("&Edit"))
         self.undo_action = self._action(edit, "Undo", "Ctrl+Z", self.workbench.undo)

@@ -1,0 +1,114 @@
+"""Which kit was this? Note maps ranked by how well they explain what was played."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from math import log
+
+import numpy as np
+
+from puresignal.core.articulations import HAT_EDGE_HALF, canonical, family_of
+from puresignal.core.events import Take
+from puresignal.core.notemap import NoteMap
+from puresignal.core.path.context import Context
+
+SHARES = {"kick": 0.22, "snare": 0.26, "hat": 0.28, "tom": 0.08, "cymbal": 0.13, "percussion": 0.02, "other": 0.01}
+"""How much of usual drumming falls to each family, roughly; a map that says otherwise is less likely to be right."""
+
+UNKNOWN = 2e-4
+"""Likelihood of a hit on a note that the right map would not know: a pad added, a stray note."""
+
+_WITHIN = {
+    "snare.head": 6.0, "hat.closed": 4.0, "hat.open": 1.5, "hat.half": 1.0, "hat.pedal": 1.0, "hat.splash": 0.3,
+    "ride.bow": 4.0, "crash1.bow": 1.0, "snare.side": 0.8, "snare.rim": 0.8,
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Guess:
+    """One map, and how well it explains a take.
+
+    explained  hits on notes it knows, of `hits`
+    unknown    (channel, note) pairs it does not know, most frequent first
+    pedal      its hat pedal was moved; None where it has none
+    score      mean log likelihood of a hit, higher is better
+    """
+
+    note_map: NoteMap
+    explained: int
+    hits: int
+    unknown: tuple[tuple[int, int], ...]
+    pedal: bool | None
+    score: float
+
+
+def recognise(take: Take, maps: Iterable[NoteMap]) -> tuple[Guess, ...]:
+    """The maps by how well they explain a take, best first.
+
+    A hit is as likely as its family's share in usual drumming, split over the family's pads; a
+    note that a map does not know is very unlikely, and so is a pedal that moves unknown to it.
+    """
+    events = take.events
+    kind, channel = events.status & 0xF0, (events.status & 0x0F) + 1
+    on = (kind == 0x90) & (events.data2 > 0)
+    key = channel[on].astype(np.int64) * 128 + events.data1[on]
+    notes, counts = np.unique(key, return_counts=True)
+    moved = {
+        (int(c), int(n))
+        for c, n in zip(channel[kind == 0xB0], events.data1[kind == 0xB0], strict=True)
+    }  # fmt: skip
+    busy = {
+        pair
+        for pair in moved
+        if _travel(events.data2, (kind == 0xB0) & (channel == pair[0]) & (events.data1 == pair[1]))
+    }
+    guesses = [_guess(note_map, notes, counts, busy) for note_map in maps]
+    return tuple(sorted(guesses, key=lambda g: -g.score))
+
+
+def _travel(values: np.ndarray, rows: np.ndarray) -> bool:
+    """Whether a controller moves as a pedal does: to and fro over part of its way."""
+    here = values[rows]
+    return len(here) >= 4 and int(here.max()) - int(here.min()) >= 24
+
+
+def _guess(note_map: NoteMap, notes: np.ndarray, counts: np.ndarray, busy: set[tuple[int, int]]) -> Guess:
+    context = Context(note_map)
+    weights = _weights(note_map)
+    total = int(counts.sum())
+    score, explained = 0.0, 0
+    unknown: list[tuple[int, tuple[int, int]]] = []
+    for key, count in zip(notes.tolist(), counts.tolist(), strict=True):
+        channel, note = divmod(key, 128)
+        name = context.articulation_of(channel, note)
+        if name is None:
+            unknown.append((count, (channel, note)))
+            score += count * log(UNKNOWN)
+        else:
+            explained += count
+            score += count * log(weights[name])
+    pedal: bool | None = None
+    if note_map.hat is not None:
+        channels = np.flatnonzero(context.hat_channels).tolist()
+        pedal = any((c, note_map.hat.controller) in busy for c in channels)
+    others = {n for _, n in busy} - ({note_map.hat.controller} if note_map.hat is not None else set())
+    # A pedal that moves, and of which the map knows nothing, speaks against it as much as one hit in twenty would.
+    if pedal is False or (others & {1, 4} and not pedal):
+        score += 0.05 * total * log(UNKNOWN)
+    ordered = tuple(pair for _, pair in sorted(unknown, key=lambda item: (-item[0], item[1])))
+    return Guess(note_map, explained, total, ordered, pedal, score / max(1, total))
+
+
+def _weights(note_map: NoteMap) -> dict[str, float]:
+    """Likelihood of a hit on each articulation; those of one family share what falls to it."""
+    names = {canonical(pad.articulation) for pad in note_map.pads}
+    if note_map.hat is not None and not note_map.hat.notes_follow_pedal:
+        names |= {HAT_EDGE_HALF} if "hat.edge.closed" in names else set()
+    sums: dict[str, float] = {}
+    for name in names:
+        sums[family_of(name)] = sums.get(family_of(name), 0.0) + _WITHIN.get(name, 0.5)
+    here = sum(SHARES[family] for family in sums)
+    return {
+        name: SHARES[family_of(name)] / here * _WITHIN.get(name, 0.5) / sums[family_of(name)] for name in names
+    }  # fmt: skip

@@ -1,0 +1,39 @@
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from puresignal.core.recognise import recognise
+from puresignal.io import mapfile
+from puresignal.sim import drummer, module
+from tests.conftest import hit, take_of
+
+MAPS = [mapfile.shipped(ident) for ident in mapfile.shipped_ids()]
+
+
+@pytest.mark.parametrize("seed", [3, 8, 21])
+@pytest.mark.parametrize("ident", mapfile.shipped_ids())
+def test_the_kit_that_was_played_is_named_first(ident, seed):
+    kit = mapfile.shipped(ident)
+    sent = module.DrumModule(kit, module.Faults.usual(), seed).perform(drummer.improvise(16, 110, seed))
+    best, *rest = recognise(module.to_take(sent, "t", "t", 110, "kit"), MAPS)
+    assert best.note_map is kit
+    assert best.explained == best.hits
+    assert best.unknown == ()
+    assert all(best.score >= other.score for other in rest)
+
+
+def test_a_map_that_misses_a_few_notes_still_beats_a_wrong_one_and_says_which():
+    kit = mapfile.shipped("practice-five")
+    few = replace(kit, name="few", pads=tuple(p for p in kit.pads if p.note not in (40, 26)))
+    sent = module.DrumModule(kit, module.Faults(), 5).perform(drummer.improvise(24, 110, 5))
+    guesses = recognise(module.to_take(sent, "t", "t", 110, "kit"), [few, mapfile.shipped("lantern-pads")])
+    assert guesses[0].note_map is few
+    assert set(guesses[0].unknown) <= {(10, 40), (10, 26)}
+    assert guesses[0].explained < guesses[0].hits
+
+
+def test_nothing_played_ranks_nothing_and_breaks_nothing():
+    assert len(recognise(take_of([]), MAPS)) == len(MAPS)
+    assert recognise(take_of(hit(0.0, 36)), MAPS)[0].hits == 1
