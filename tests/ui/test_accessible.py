@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QLabel,
     QLineEdit,
+    QTabBar,
     QWidget,
 )  # fmt: skip
 
@@ -34,7 +35,7 @@ def controls(window) -> list[QWidget]:
     found = []
     for widget in window.findChildren(QWidget):
         inside = widget.parent()
-        part_of_another = isinstance(inside, (QComboBox, QAbstractSpinBox)) or "qt_" in widget.objectName()
+        part_of_another = isinstance(inside, (QComboBox, QAbstractSpinBox, QTabBar)) or "qt_" in widget.objectName()
         scroll_part = isinstance(inside, QAbstractScrollArea) or (
             inside is not None
             and isinstance(inside.parent(), QAbstractScrollArea)
@@ -125,6 +126,7 @@ def test_no_words_are_cut_off(demo_window):
             for button in demo_window.findChildren(QAbstractButton):
                 if button.isVisible() and button.text():
                     assert button.width() >= button.sizeHint().width() - 2, (size, view, button.text())
+                    assert button.height() >= button.sizeHint().height() - 2, (size, view, button.text())
 
 
 def test_themes_are_worn_by_choice_and_kept(demo_window):

@@ -142,3 +142,39 @@ def test_without_a_server_the_window_says_so_and_all_else_works(window, monkeypa
     assert not window.inputs.live.listen.isEnabled()
     qtbot.mouseClick(window.rail.play, Qt.MouseButton.LeftButton)
     assert window.workbench.shown is not None
+
+
+def lines(window):
+    model = window.inputs.messages.model
+    return [model.data(model.index(i, 0), Qt.ItemDataRole.DisplayRole) for i in range(model.rowCount())]
+
+
+def test_messages_are_listed_in_words_filtered_and_paused(live, qtbot):
+    window, kit, _ = live
+    inputs = window.inputs
+    window.show_view("Inputs")
+    inputs.pages.setCurrentWidget(inputs.messages)
+    kit.play(b"\xb9\x04\x40", b"\x99\x26\x5e", b"\xfe")
+    qtbot.waitUntil(lambda: len(lines(window)) == 2, timeout=3000)
+    assert lines(window)[0].endswith("controller, channel 10, number 4, value 64")
+    assert lines(window)[1].endswith("note-on, channel 10, note 38, velocity 94: snare, head")
+    assert "99 26 5e" in lines(window)[1]
+    inputs.messages.filters["controllers"].setChecked(False)
+    qtbot.mouseClick(inputs.messages.pause, Qt.MouseButton.LeftButton)
+    kit.play(b"\xb9\x04\x41", b"\x89\x26\x00")
+    qtbot.wait(150)
+    assert len(lines(window)) == 2
+    qtbot.mouseClick(inputs.messages.pause, Qt.MouseButton.LeftButton)
+    assert len(lines(window)) == 3
+    assert "note-off" in lines(window)[2]
+
+
+def test_the_list_keeps_up_with_three_thousand_messages_a_second(live, qtbot):
+    window, kit, _ = live
+    window.show_view("Inputs")
+    window.inputs.pages.setCurrentWidget(window.inputs.messages)
+    kit.todo += [[(o * 14, bytes([0xB9, 11, i % 128])) for o in range(16)] for i in range(2 * 48_000 // 256)]
+    wanted = 16 * (2 * 48_000 // 256)
+    qtbot.waitUntil(lambda: window.inputs.messages._total == wanted, timeout=9000)
+    assert window.listener._reader.missed == 0
+    assert len(lines(window)) == 5000

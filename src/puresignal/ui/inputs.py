@@ -12,11 +12,13 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QLabel,
     QPushButton,
+    QScrollArea,
     QSizePolicy,
     QSpinBox,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableView,
+    QTabWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -29,6 +31,7 @@ from puresignal.ui import theme, words
 from puresignal.ui.listening import Listener
 from puresignal.ui.livepanel import LivePanel
 from puresignal.ui.mapchoice import MapChoice
+from puresignal.ui.messagelist import MessageList
 from puresignal.ui.model import Shown, Workbench
 
 _HEADS = ("note", "channel", "what it is", "hits", "velocities", "softest", "middle", "loudest")
@@ -243,19 +246,33 @@ class InputsView(QWidget):
 
         left = QVBoxLayout()
         left.setSpacing(8)
+        self.messages = MessageList(listener)
+        self.pages = QTabWidget()
+        self.pages.setAccessibleName(self.tr("Notes of the take, or messages of the live input"))
+        self.pages.addTab(self.table, self.tr("Notes of the take"))
+        self.pages.addTab(self.messages, self.tr("Messages as they arrive"))
         left.addWidget(self.title)
         left.addWidget(self.facts)
-        left.addWidget(self.table, 1)
+        left.addWidget(self.pages, 1)
         left.addWidget(self.warnings)
         row = QHBoxLayout(self)
-        row.setContentsMargins(20, 16, 20, 16)
-        row.setSpacing(18)
+        row.setContentsMargins(20, 16, 8, 16)
+        row.setSpacing(16)
         row.addLayout(left, 1)
-        side = QVBoxLayout()
+        inner = QWidget()
+        side = QVBoxLayout(inner)
+        side.setContentsMargins(0, 0, 0, 0)
         side.setSpacing(12)
         side.addWidget(self.live)
-        side.addWidget(self.drummer, 1)
-        row.addLayout(side)
+        side.addWidget(self.drummer)
+        side.addStretch()
+        self.side = QScrollArea()
+        self.side.setWidget(inner)
+        self.side.setWidgetResizable(True)
+        self.side.setFrameShape(QScrollArea.Shape.NoFrame)
+        self.side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        row.addWidget(self.side)
 
     def _make_table(self) -> QTableView:
         table = QTableView()
@@ -282,7 +299,9 @@ class InputsView(QWidget):
     def set_compact(self, compact: bool) -> None:
         """Narrower columns for a small window."""
         for panel in (self.drummer, self.live):
-            panel.setFixedWidth(240 if compact else 272)
+            panel.setFixedWidth(236 if compact else 268)
+        # Room for a scroll bar, so that nothing jumps when one is needed.
+        self.side.setFixedWidth(250 if compact else 282)
         widths = (54, 72, 140, 54, 112, 66, 62, 68) if compact else (58, 76, 240, 58, 160, 70, 70, 74)
         for i, width in enumerate(widths):
             if i != 2:
@@ -290,7 +309,6 @@ class InputsView(QWidget):
 
     def show_take(self, shown: Shown | None) -> None:
         """The current take, or what to do when there is none."""
-        self.table.setVisible(shown is not None)
         if shown is None:
             self.title.setText(self.tr("Nothing has come in yet"))
             self.facts.setText(

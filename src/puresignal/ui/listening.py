@@ -28,11 +28,13 @@ class Listener(QObject):
     """One live input, with an output or without.
 
     heard     a note came: (words for it, velocity, whether it leads nowhere)
+    arrived   messages came: the records, in order
     said      how things stand, for people: (text, whether all is well)
     began, ended   listening began or ended
     """
 
     heard = Signal(str, int, bool)
+    arrived = Signal(list)
     said = Signal(str, bool)
     began = Signal()
     ended = Signal()
@@ -42,7 +44,7 @@ class Listener(QObject):
         self._workbench = workbench
         self._router: RouterProcess | None = None
         self._reader: Reader | None = None
-        self._context = Context()
+        self.context = Context()
         self._setup: Setup | None = None
         self._restarts = 0
         self._taken: list[tuple[float, int, bytes]] | None = None
@@ -69,7 +71,7 @@ class Listener(QObject):
         session = self._workbench.session
         outputs = (target_port,) if target_port else ()
         self._setup = Setup((source_port,), outputs, source, session.target, session.path)
-        self._context = Context(source, session.target, (Port(source_port),))
+        self.context = Context(source, session.target, (Port(source_port),))
         self._router = RouterProcess(self._setup, self.journal_folder())
         self._reader = Reader(self._router.ring)
         self._restarts = 0
@@ -145,8 +147,11 @@ class Listener(QObject):
         if state is not None:
             self._say(state)
         records = reader.read()
-        for record in records:
+        # The lamp shows the last hit of what came together; the list shows all.
+        for record in records[-8:]:
             self._hear(record)
+        if records:
+            self.arrived.emit(records)
         if self._taken is not None:
             self._taken += records
 
@@ -174,8 +179,8 @@ class Listener(QObject):
             from puresignal.core.articulations import spoken
 
             channel = (data[0] & 0x0F) + 1
-            name = self._context.articulation_of(channel, data[1])
-            loose = name is None and bool(self._context.spoken_channels[channel])
+            name = self.context.articulation_of(channel, data[1])
+            loose = name is None and bool(self.context.spoken_channels[channel])
             words = spoken(name) if name else self.tr("note {note}").format(note=data[1])
             self.heard.emit(words, data[2], loose)
 

@@ -69,6 +69,7 @@ class MappingView(QWidget):
 
         top = QHBoxLayout()
         top.setContentsMargins(16, 8, 16, 8)
+        top.setSpacing(12)
         top.addWidget(self.says, 1)
         self.which = QPushButton(self.tr("Which kit is it?"))
         self.which.setToolTip(self.tr("Ranks the note maps by how well they explain what was played."))
@@ -142,7 +143,7 @@ class MappingView(QWidget):
             self.says.setText(self.tr("No take yet."))
         elif hits:
             self.says.setText(
-                self.tr("{hits} in {ways} lead nowhere. Drag each onto what it shall be, or press Enter on it.").format(
+                self.tr("{hits} in {ways} lead nowhere. Drag each onto what it is, or press Enter.").format(
                     hits=words.counted(hits, "hit"), ways=words.counted(len(loose) + len(nowhere), "loose end")
                 )
             )

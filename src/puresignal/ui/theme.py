@@ -232,6 +232,11 @@ def _sheet(t: Theme) -> str:
     QFrame#notice {{ background: {t.chosen}; border-left: 4px solid {t.edge}; }}
     QFrame#problem {{ background: {t.chosen}; border-left: 4px solid {t.accent}; }}
     QFrame#panel {{ background: {t.sheet}; border: 1px solid {t.line}; border-radius: 6px; }}
+    QTabWidget::pane {{ border: none; border-top: 1px solid {t.line}; }}
+    QTabBar::tab {{ background: transparent; color: {t.faint}; padding: 6px 12px;
+        border-bottom: 2px solid transparent; }}
+    QTabBar::tab:selected {{ color: {t.ink}; border-bottom: 2px solid {t.ink}; font-weight: 600; }}
+    QTabBar::tab:focus {{ background: {t.chosen}; }}
     QScrollBar:vertical {{ background: {t.paper}; width: 12px; margin: 0; }}
     QScrollBar:horizontal {{ background: {t.paper}; height: 12px; margin: 0; }}
     QScrollBar::handle {{ background: {t.edge}; border-radius: 4px; margin: 2px; min-width: 30px; min-height: 30px; }}
