@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
+import hypothesis
 import numpy as np
 import pytest
 
@@ -11,6 +13,11 @@ from puresignal.core.events import Events, Port, Take
 from puresignal.core.timebase import TempoMap, on_arrival_grid
 from puresignal.io import mapfile
 from puresignal.sim import drummer, grooves, module
+
+# At home every run tries new examples; where a change is judged, the same ones each time.
+hypothesis.settings.register_profile("ci", derandomize=True)
+if os.environ.get("CI"):
+    hypothesis.settings.load_profile("ci")
 
 
 @pytest.fixture(autouse=True)

@@ -78,9 +78,7 @@ class Peer:
     """A client with a MIDI output and a MIDI input. Frames count from its first block."""
 
     def __init__(self, name: str):
-        import jack
-
-        self.client = jack.Client(name, no_start_server=True)
+        self.client = self._open(name)
         self.out = self.client.midi_outports.register("out")
         self.inp = self.client.midi_inports.register("in")
         self.todo: list[list[tuple[int, bytes]]] = []
@@ -90,6 +88,20 @@ class Peer:
         self.client.set_process_callback(self._process)
         self.client.set_shutdown_callback(self._shut_down)
         self.client.activate()
+
+    @staticmethod
+    def _open(name: str) -> object:
+        """A client; a server that has just come up, on a busy machine, may refuse the first ones."""
+        import jack
+
+        for attempt in range(20):
+            try:
+                return jack.Client(name, no_start_server=True, use_exact_name=True)
+            except jack.JackOpenError:
+                if attempt == 19:
+                    raise
+                time.sleep(0.25)
+        raise AssertionError
 
     def _process(self, _: int) -> None:
         self.out.clear_buffer()

@@ -179,6 +179,20 @@ def test_a_damaged_session_is_read_or_refused_never_worse(data):
         assert "x.puresignal" in str(error)
 
 
+def test_a_damaged_list_of_contents_is_called_damage(demo_session):
+    session, takes = demo_session
+    content = bytearray(sessionfile.to_bytes(session, takes))
+    end = content.rfind(b"PK\x05\x06")
+    for place in range(end, len(content)):
+        for value in (0, 1, 127, 255):
+            spoilt = bytearray(content)
+            spoilt[place] = value
+            try:
+                sessionfile.parse(bytes(spoilt), "x.puresignal")
+            except PureSignalError as error:
+                assert "x.puresignal" in str(error)
+
+
 def test_a_missing_file_says_so(tmp_path):
     with pytest.raises(FileAccessError, match="no such file"):
         sessionfile.read(tmp_path / "none.puresignal")

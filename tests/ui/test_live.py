@@ -178,3 +178,63 @@ def test_the_list_keeps_up_with_three_thousand_messages_a_second(live, qtbot):
     qtbot.waitUntil(lambda: window.inputs.messages._total == wanted, timeout=9000)
     assert window.listener._reader.missed == 0
     assert len(lines(window)) == 5000
+
+
+# Why is it silent? Each place is broken for real.
+
+
+def why(window) -> str:
+    window.inputs.live.why.click()
+    return window.notice.text
+
+
+def test_why_is_it_silent_names_each_place_that_is_broken(window, peers, server, qtbot):  # noqa: F811
+    kit, synth = peers("kit"), peers("synth")
+    panel = window.inputs.live
+    panel.refresh()
+    panel.kit.chosen.emit(mapfile.shipped("practice-five"))
+    panel.source_port.setCurrentIndex(panel.source_port.findData("kit:out"))
+    assert "✕ listening" in why(window)
+    window.notice.act.click()
+    assert window.listener.listening
+    qtbot.waitUntil(lambda: panel.says.text() == "Listening", timeout=8000)
+    qtbot.wait(80)
+    assert "✕ messages" in why(window)
+    kit.play(b"\xfe", b"\xf8", b"\xb9\x04\x40")
+    qtbot.wait(100)
+    assert "✕ notes" in why(window)
+    kit.play(b"\x93\x26\x5a")
+    qtbot.wait(100)
+    assert "✕ channel" in why(window)
+    assert "channel 4" in window.notice.text
+    kit.play(b"\x99\x63\x5a")
+    qtbot.wait(100)
+    assert "✕ known note" in why(window)
+    assert "Note 99" in window.notice.text
+    window.notice.act.click()
+    assert window.stack.currentWidget() is window.mapping
+    window.maps.set_target(mapfile.shipped("lantern-pads"))
+    kit.play(b"\x99\x2d\x5a")
+    qtbot.wait(100)
+    assert "✕ receiver's drum" in why(window)
+    assert "tom 2, head" in window.notice.text
+    window.maps.set_target(mapfile.shipped("general-midi"))
+    assert "✕ output" in why(window)
+    window.notice.act.click()
+    assert not window.listener.listening
+    panel.target_port.setCurrentIndex(panel.target_port.findData("synth:in"))
+    panel.listen.click()
+    qtbot.waitUntil(lambda: panel.says.text() == "Listening", timeout=8000)
+    qtbot.wait(80)
+    play(kit, qtbot, 38, 90)
+    assert "Every hit reaches the receiver" in why(window)
+    synth.close()
+    qtbot.waitUntil(lambda: "not there" in panel.says.text(), timeout=5000)
+    assert "✕ receiver" in why(window)
+    kit.close()
+    qtbot.waitUntil(lambda: "kit:out is not there" in panel.says.text(), timeout=5000)
+    assert "✕ input" in why(window)
+    server.stop()
+    qtbot.waitUntil(lambda: "no JACK server" in panel.says.text(), timeout=8000)
+    assert "✕ port system" in why(window)
+    window.listener.stop()

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import io
 import re
+import struct
 import zipfile
 import zlib
 from collections.abc import Callable
@@ -75,7 +76,18 @@ def parse(content: bytes, name: str) -> Opened:
     try:
         with zipfile.ZipFile(io.BytesIO(content)) as archive:
             return _Archive(archive, name).opened()
-    except zipfile.BadZipFile as error:
+    except PureSignalError:
+        raise
+    except (
+        zipfile.BadZipFile,
+        ValueError,
+        OSError,
+        struct.error,
+        EOFError,
+        NotImplementedError,
+        RuntimeError,
+    ) as error:
+        # A damaged list of contents sends the library to places that are not there, and it says so in many ways.
         raise BadFileError(
             "This is not a Pure Signal session, or it is damaged", name, _last_copy_hint(name)
         ) from error

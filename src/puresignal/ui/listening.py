@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -11,6 +12,7 @@ from puresignal.core.errors import PureSignalError
 from puresignal.core.events import Port, Take
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Context
+from puresignal.core.silence import Situation
 from puresignal.core.timebase import TempoMap
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.ring import Reader, Record
@@ -49,6 +51,9 @@ class Listener(QObject):
         self._restarts = 0
         self._taken: list[tuple[float, int, bytes]] | None = None
         self._shown = 0
+        self._state: dict[str, Any] = {}
+        self._messages = self._notes = 0
+        self._last: tuple[int, int] | None = None
         self._timer = QTimer(self)
         self._timer.setInterval(LOOK_MS)
         self._timer.timeout.connect(self._look)
@@ -75,6 +80,7 @@ class Listener(QObject):
         self._router = RouterProcess(self._setup, self.journal_folder())
         self._reader = Reader(self._router.ring)
         self._restarts = 0
+        self._state, self._messages, self._notes, self._last = {}, 0, 0, None
         self._timer.start()
         self.began.emit()
 
@@ -93,6 +99,24 @@ class Listener(QObject):
         self._router.close()
         self._router = self._reader = None
         self.ended.emit()
+
+    def situation(self, source_port: str | None, target_port: str | None) -> Situation:
+        """What is known, for the question why it is silent."""
+        setup, state = self._setup, self._state
+        if self._router is None or setup is None:
+            return Situation(False, False, source_port, target_port, False, False, 0, 0, None)
+        inputs, outputs = state.get("inputs") or [None], state.get("outputs") or [None]
+        return Situation(
+            listening=True,
+            server=bool(state.get("server")),
+            input=setup.inputs[0],
+            output=setup.outputs[0] if setup.outputs else None,
+            input_there=inputs[0] is not None,
+            output_there=outputs[0] is not None,
+            messages=self._messages,
+            notes=self._notes,
+            last=self._last,
+        )
 
     def panic(self) -> None:
         """Ends every note at the receiver, at once."""
@@ -133,6 +157,7 @@ class Listener(QObject):
         setup = Setup(self._setup.inputs, self._setup.outputs, self._setup.source, session.target, session.path)
         if setup != self._setup:
             self._setup = setup
+            self.context = Context(setup.source, setup.target, self.context.ports)
             self._router.change(setup)
 
     def _look(self) -> None:
@@ -145,8 +170,15 @@ class Listener(QObject):
             self._restarts = router.restarts
             self.said.emit(self.tr("The router died and was started again. Nothing was left sounding."), False)
         if state is not None:
+            self._state = state
             self._say(state)
         records = reader.read()
+        self._messages += len(records)
+        for record in records:
+            data = record.data
+            if len(data) == 3 and data[0] & 0xF0 == 0x90 and data[2]:
+                self._notes += 1
+                self._last = ((data[0] & 0x0F) + 1, data[1])
         # The lamp shows the last hit of what came together; the list shows all.
         for record in records[-8:]:
             self._hear(record)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt, QTimer
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QShowEvent
 from PySide6.QtWidgets import (
     QComboBox,
@@ -28,7 +28,12 @@ GLOW_MS = 160
 
 
 class LivePanel(QFrame):
-    """Port, kit and output of the live input, and the keys to listen and to capture."""
+    """Port, kit and output of the live input, and the keys to listen and to capture.
+
+    asked_why  the player wonders why it is silent
+    """
+
+    asked_why = Signal()
 
     def __init__(self, listener: Listener, parent: QWidget | None = None):
         super().__init__(parent)
@@ -86,7 +91,13 @@ class LivePanel(QFrame):
         column.addWidget(title)
         column.addLayout(form)
         column.addLayout(keys)
+        self.why = self._button(
+            self.tr("Why is it silent?"),
+            self.tr("Follows the last hit from the port to the output and names where it stops."),
+        )
+        self.why.clicked.connect(self.asked_why)
         column.addWidget(self.says)
+        column.addWidget(self.why)
         column.addWidget(self.look)
         listener.said.connect(self._say)
         listener.ended.connect(self._ended)

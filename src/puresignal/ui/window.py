@@ -31,7 +31,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core import selection
+from puresignal.core import selection, silence
 from puresignal.core.errors import PureSignalError
 from puresignal.core.events import Take
 from puresignal.core.notemap import NoteMap
@@ -89,6 +89,7 @@ class MainWindow(QMainWindow):
         self.rail.play_asked.connect(self.inputs.drummer.play.click)
         self.inputs.drummer.played.connect(self._add_played)
         self.inputs.drummer.kit.failed.connect(lambda text: self.notice.tell(text, True))
+        self.inputs.live.asked_why.connect(self.why_silent)
         self.outputs.save_asked.connect(self.ask_save_midi)
         self.mapping.followed.connect(self._show_hits)
         self.takes.stretched.connect(self.outputs.set_stretch)
@@ -485,6 +486,41 @@ class MainWindow(QMainWindow):
             self.tr("This should not have happened: {text}. Your work is stored.").format(text=text),
             self.tr("Copy a report"), self.tr("Copies versions and the log, to send along."), self.copy_report,
         )  # fmt: skip
+
+    def why_silent(self) -> None:
+        """Follows the last hit from the port to the output, and offers the cure for where it stops."""
+        live = self.inputs.live
+        situation = self.listener.situation(live.source_port.currentData(), live.target_port.currentData())
+        places = silence.follow(situation, self.listener.context)
+        cures = {
+            "listen": (self.tr("Listen"), self.tr("Listens to the chosen port."), live.listen.click),
+            "ports": (
+                self.tr("Look again"),
+                self.tr("Stops listening and looks which ports there are."),
+                self._look_again,
+            ),
+            "maps": (
+                self.tr("To Mapping"),
+                self.tr("Shows where every note leads."),
+                lambda: self.show_view("Mapping"),
+            ),
+        }
+        way = " → ".join(p.name for p in places if p.passes)
+        text = (
+            f"{way} → ✕ {places[-1].name}\n{silence.verdict(places)}"
+            if not places[-1].passes
+            else silence.verdict(places)
+        )
+        cure = cures.get(places[-1].cure) if not places[-1].passes else None
+        if cure is None:
+            self.notice.tell(text, not places[-1].passes)
+        else:
+            self.notice.offer(text, *cure)
+
+    def _look_again(self) -> None:
+        self.listener.stop()
+        self.show_view("Inputs")
+        self.inputs.live.refresh()
 
     # Files dropped on the window
 
