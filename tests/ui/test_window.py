@@ -95,6 +95,19 @@ def test_files_dropped_on_the_window_are_opened(window, kit_file):
     assert window.workbench.shown.ref.name == "rehearsal"
 
 
+def test_a_file_is_read_by_the_map_that_explains_it(window, kit_file, tmp_path):
+    window.open_files([kit_file])
+    assert window.workbench.session.take().source == mapfile.shipped("practice-five")
+    assert window.source.currentText() == "Five-piece practice kit"
+    melody = tmp_path / "melody.mid"
+    notes = "".join(f"00 90 {n:02x} 50 60 80 {n:02x} 40 " for n in range(84, 96))
+    body = bytes.fromhex(notes + "00 ff2f00")
+    melody.write_bytes(bytes.fromhex("4d546864000000060000000101e0") + b"MTrk" + len(body).to_bytes(4, "big") + body)
+    window.open_files([melody])
+    assert window.workbench.session.take().source == mapfile.shipped("practice-five")
+    assert window.workbench.shown.outcome.tally.left == 12
+
+
 @pytest.mark.parametrize("content", [b"not music", b"", None])
 def test_a_bad_file_is_told_and_leaves_the_session_unharmed(demo_window, tmp_path, content):
     path = tmp_path / "bad.mid"

@@ -97,8 +97,10 @@ class LivePanel(QFrame):
         )
         self.why.clicked.connect(self.asked_why)
         column.addWidget(self.says)
-        column.addWidget(self.why)
-        column.addWidget(self.look)
+        below = QHBoxLayout()
+        below.addWidget(self.why, 1)
+        below.addWidget(self.look)
+        column.addLayout(below)
         listener.said.connect(self._say)
         listener.ended.connect(self._ended)
         self._looked = False

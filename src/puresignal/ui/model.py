@@ -20,6 +20,7 @@ from puresignal.core.history import History
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Context
 from puresignal.core.path.path import Memo, Outcome, make_context, run
+from puresignal.core.recognise import recognise
 from puresignal.core.session import Session, TakeRef
 from puresignal.core.takestore import TakeStore
 from puresignal.io import files, mapfile, midiwriter, sessionfile, workfolder
@@ -123,14 +124,21 @@ class Workbench(QObject):
         self.do(name, edits.with_take(self.session, TakeRef(take.ident, take.name, source)))
 
     def open_midi(self, path: Path) -> None:
-        """A MIDI file as a new take, read by the current take's map or General MIDI.
+        """A MIDI file as a new take, read by the map that explains it best.
 
+        The current take's map is kept where none explains the file better.
         Raises FileAccessError or BadFileError; the session is then as it was
         """
         take = clean.open_take(path, self.store.free_ident())
+        self.add_take(take, self._likely_map(take), self.tr("open {name}").format(name=path.name))
+
+    def _likely_map(self, take: Take) -> NoteMap:
         current = self.session.take()
-        source = current.source if current is not None else mapfile.shipped("general-midi")
-        self.add_take(take, source, f"open {path.name}")
+        now = current.source if current is not None and current.source is not None else mapfile.shipped("general-midi")
+        shipped = (mapfile.shipped(ident) for ident in mapfile.shipped_ids())
+        best = recognise(take, dict.fromkeys((now, *mapfile.own(), *shipped)))[0]
+        # A file that no map explains is of no kit we know, or of none at all.
+        return best.note_map if best.explained > 0.5 * best.hits else now
 
     def open_session(self, path: Path) -> None:
         """Another session in place of this one.

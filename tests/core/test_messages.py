@@ -1,0 +1,69 @@
+from __future__ import annotations
+
+import pytest
+
+from puresignal.core.messages import CONTROLS, NOTES, SYSTEM, say, sort_of
+from puresignal.core.path.context import Context
+from puresignal.core.silence import Situation, follow, verdict
+from puresignal.io import mapfile
+
+KIT = Context(mapfile.shipped("practice-five"), mapfile.shipped("boathouse-room"))
+
+
+@pytest.mark.parametrize(
+    ("data", "sort", "words"),
+    [
+        (b"\x99\x26\x5e", NOTES, "note-on, channel 10, note 38, velocity 94: snare, head"),
+        (b"\x99\x26\x00", NOTES, "note-off, channel 10, note 38, velocity 0: snare, head"),
+        (b"\x89\x63\x40", NOTES, "note-off, channel 10, note 99, velocity 64: leads nowhere"),
+        (b"\x90\x26\x5e", NOTES, "note-on, channel 1, note 38, velocity 94"),
+        (b"\xa9\x31\x7f", CONTROLS, "key pressure, channel 10, note 49, pressure 127: crash 1, bow"),
+        (b"\xb9\x04\x40", CONTROLS, "controller, channel 10, number 4, value 64"),
+        (b"\xc9\x05", CONTROLS, "program, channel 10, 5"),
+        (b"\xd0\x05", CONTROLS, "pressure, channel 1, 5"),
+        (b"\xe0\x00\x40", CONTROLS, "bend, channel 1, +0"),
+        (b"\xe0\x7f\x7f", CONTROLS, "bend, channel 1, +8191"),
+        (b"\xf0\x7d\x01\xf7", SYSTEM, "system exclusive, 4 bytes"),
+        (b"\xf8", SYSTEM, "clock"),
+        (b"\xf5", SYSTEM, "system message"),
+        (b"\x99", NOTES, "note-off, channel 10, note 0, velocity 0: leads nowhere"),
+        (b"\x26\x5e", NOTES, "no message: 26 5e"),
+        (b"", SYSTEM, "no message: "),
+    ],
+)
+def test_messages_in_words(data, sort, words):
+    assert say(data, KIT) == words
+    assert sort_of(data) == sort
+
+
+def situation(**changes: object) -> Situation:
+    everything = {
+        "listening": True, "server": True, "input": "kit", "output": "synth", "input_there": True,
+        "output_there": True, "messages": 9, "notes": 3, "last": (10, 38),
+    }  # fmt: skip
+    return Situation(**{**everything, **changes})
+
+
+@pytest.mark.parametrize(
+    ("changes", "place"),
+    [
+        ({"listening": False, "server": False}, "listening"), ({"server": False, "input_there": False}, "port system"),
+        ({"input_there": False, "messages": 0}, "input"), ({"messages": 0, "notes": 0, "last": None}, "messages"),
+        ({"notes": 0, "last": None}, "notes"), ({"last": (3, 38)}, "channel"), ({"last": (10, 99)}, "known note"),
+        ({"output": None, "output_there": False}, "output"), ({"output_there": False}, "receiver"),
+    ],
+)  # fmt: skip
+def test_the_first_place_where_a_hit_stops_is_named(changes, place):
+    places = follow(situation(**changes), KIT)
+    assert places[-1].name == place
+    assert all(p.passes for p in places[:-1])
+    assert verdict(places) == places[-1].told
+    assert places[-1].told.endswith(".")
+
+
+def test_a_receiver_without_the_drum_is_named_and_a_way_that_is_whole_says_so():
+    pads = Context(mapfile.shipped("practice-five"), mapfile.shipped("lantern-pads"))
+    assert follow(situation(last=(10, 45)), pads)[-1].name == "receiver's drum"
+    whole = follow(situation(), KIT)
+    assert len(whole) == 10
+    assert "Every hit reaches the receiver" in verdict(whole)
