@@ -60,6 +60,8 @@ def test_a_capture_becomes_a_take_and_is_seen_while_it_is_played(live, qtbot):
         play(kit, qtbot, note, velocity)
         qtbot.wait(160)
         assert window.workbench.shown.outcome.tally.arrived == i + 1
+        begin, end = window.takes.timeline.seconds_in_view()
+        assert begin <= window.workbench.shown.take.length <= end
     assert window.workbench.session.takes == ()
     qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
     [ref] = window.workbench.session.takes
@@ -178,6 +180,34 @@ def test_the_list_keeps_up_with_three_thousand_messages_a_second(live, qtbot):
     qtbot.waitUntil(lambda: window.inputs.messages._total == wanted, timeout=9000)
     assert window.listener._reader.missed == 0
     assert len(lines(window)) == 5000
+
+
+def test_a_kit_is_learnt_by_hitting_its_pads(live, qtbot):
+    window, kit, synth = live
+    panel = window.inputs.live
+    qtbot.mouseClick(panel.learn, Qt.MouseButton.LeftButton)
+    known = len(window.listener.learning.note_map.pads)
+    play(kit, qtbot, 41, 80)
+    assert "Note 41: tom 4, head? Hit it again" in panel.says.text()
+    assert panel.what.isVisible()
+    qtbot.wait(250)
+    play(kit, qtbot, 41, 80)
+    assert window.listener.learning.note_map.pad_for("tom4.head").note == 41
+    play(kit, qtbot, 99, 80)
+    index = panel.what.findText("aux pad 2")
+    panel.what.setCurrentIndex(index)
+    panel.what.activated.emit(index)
+    assert len(window.listener.learning.note_map.pads) == known + 2
+    assert not panel.what.isVisible()
+    qtbot.wait(150)
+    before = len(synth.got)
+    play(kit, qtbot, 41, 77)
+    assert synth.got[before][1] == b"\x99\x29\x4d"
+    qtbot.mouseClick(panel.learn, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(panel.capture, Qt.MouseButton.LeftButton)
+    play(kit, qtbot, 99, 80)
+    qtbot.mouseClick(panel.capture, Qt.MouseButton.LeftButton)
+    assert window.workbench.session.take().source.pad_for("aux2").note == 99
 
 
 # Why is it silent? Each place is broken for real.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from puresignal.core.errors import PureSignalError
 from puresignal.core.events import Port, Take
+from puresignal.core.learn import Learning, choose, hear
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Context
 from puresignal.core.silence import Situation
@@ -17,7 +19,7 @@ from puresignal.core.timebase import TempoMap
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.ring import Reader, Record
 from puresignal.engine.setup import Setup
-from puresignal.io import folders, journal
+from puresignal.io import folders, journal, mapfile
 from puresignal.ui.model import Workbench
 
 LOOK_MS = 25
@@ -32,12 +34,14 @@ class Listener(QObject):
     heard     a note came: (words for it, velocity, whether it leads nowhere)
     arrived   messages came: the records, in order
     said      how things stand, for people: (text, whether all is well)
+    asked     a pad is asked about, or none any more: the Learning
     began, ended   listening began or ended
     """
 
     heard = Signal(str, int, bool)
     arrived = Signal(list)
     said = Signal(str, bool)
+    asked = Signal(object)
     began = Signal()
     ended = Signal()
 
@@ -51,6 +55,7 @@ class Listener(QObject):
         self._restarts = 0
         self._taken: list[tuple[float, int, bytes]] | None = None
         self._shown = 0
+        self.learning: Learning | None = None
         self._state: dict[str, Any] = {}
         self._messages = self._notes = 0
         self._last: tuple[int, int] | None = None
@@ -96,6 +101,7 @@ class Listener(QObject):
         if self.capturing:
             self.end_capture()
         self._timer.stop()
+        self.learning = None
         self._router.close()
         self._router = self._reader = None
         self.ended.emit()
@@ -117,6 +123,27 @@ class Listener(QObject):
             notes=self._notes,
             last=self._last,
         )
+
+    def learn(self, on: bool) -> None:
+        """Asks about each pad that the kit's map does not know, or asks no more."""
+        source = self._setup.source if self._setup is not None else None
+        self.learning = Learning(source or NoteMap(self.tr("My kit"), ())) if on and self._router is not None else None
+        self.asked.emit(self.learning)
+
+    def choose(self, articulation: str) -> None:
+        """The pad that was asked about is this."""
+        if self.learning is not None:
+            self._learn(choose(self.learning, articulation))
+
+    def _learn(self, learning: Learning) -> None:
+        before, self.learning = self.learning, learning
+        assert before is not None
+        if learning.note_map is not before.note_map and self._setup is not None and self._router is not None:
+            self._setup = replace(self._setup, source=learning.note_map)
+            self.context = Context(learning.note_map, self._setup.target, self.context.ports)
+            self._router.change(self._setup)
+        if learning is not before:
+            self.asked.emit(learning)
 
     def panic(self) -> None:
         """Ends every note at the receiver, at once."""
@@ -179,6 +206,8 @@ class Listener(QObject):
             if len(data) == 3 and data[0] & 0xF0 == 0x90 and data[2]:
                 self._notes += 1
                 self._last = ((data[0] & 0x0F) + 1, data[1])
+                if self.learning is not None:
+                    self._learn(hear(self.learning, record.at, *self._last, mapfile.shipped("general-midi")))
         # The lamp shows the last hit of what came together; the list shows all.
         for record in records[-8:]:
             self._hear(record)

@@ -16,7 +16,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from puresignal.core.articulations import STANDARD, sort_key, spoken
 from puresignal.core.errors import PureSignalError
+from puresignal.core.learn import Learning, missing
 from puresignal.core.notemap import check_source
 from puresignal.io import jackports, mapfile
 from puresignal.ui import theme
@@ -83,8 +85,20 @@ class LivePanel(QFrame):
         self.look.clicked.connect(self.refresh)
         keys = QHBoxLayout()
         keys.addWidget(self.listen)
+        self.learn = self._button(
+            self.tr("Learn"), self.tr("Hit each pad: unknown ones are asked about, and the same pad again says yes.")
+        )
+        self.learn.setCheckable(True)
+        self.learn.setEnabled(False)
+        self.learn.clicked.connect(self._listener.learn)
+        self.what = QComboBox()
+        self.what.setAccessibleName(self.tr("What the pad is"))
+        self.what.setToolTip(self.tr("What the pad is that you hit: choose, if the guess is wrong."))
+        self.what.activated.connect(lambda: self._listener.choose(self.what.currentData()))
+        self.what.hide()
+        keys.setSpacing(4)
         keys.addWidget(self.capture)
-        keys.addStretch()
+        keys.addWidget(self.learn)
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
         column.setSpacing(8)
@@ -97,12 +111,14 @@ class LivePanel(QFrame):
         )
         self.why.clicked.connect(self.asked_why)
         column.addWidget(self.says)
+        column.addWidget(self.what)
         below = QHBoxLayout()
         below.addWidget(self.why, 1)
         below.addWidget(self.look)
         column.addLayout(below)
         listener.said.connect(self._say)
         listener.ended.connect(self._ended)
+        listener.asked.connect(self._ask)
         self._looked = False
         self.listen.setEnabled(False)
 
@@ -166,6 +182,7 @@ class LivePanel(QFrame):
 
     def _settle(self, listening: bool) -> None:
         self.capture.setEnabled(listening)
+        self.learn.setEnabled(listening)
         self.listen.setText(self.tr("Stop") if listening else self.tr("Listen"))
         for widget in (self.source_port, self.target_port, self.kit, self.look):
             widget.setEnabled(not listening)
@@ -174,7 +191,32 @@ class LivePanel(QFrame):
         self.listen.setChecked(False)
         self.capture.setChecked(False)
         self.capture.setText(self.tr("Capture"))
+        self.learn.setChecked(False)
+        self.what.hide()
         self._settle(False)
+
+    def _ask(self, learning: Learning | None) -> None:
+        """Asks about a pad, or says how far the learning has come."""
+        self.what.setVisible(learning is not None and learning.waiting is not None)
+        if learning is None:
+            self._say(self.tr("Listening"), True)
+            return
+        self.kit.show_map(learning.note_map)
+        if learning.waiting is None:
+            left = len(missing(learning.note_map))
+            done = self.tr("{n} known. Hit a pad; unknown ones are asked about.").format(n=len(learning.note_map.pads))
+            self._say(done if left else self.tr("Every usual pad is known."), True)
+            return
+        self.what.clear()
+        names = sorted({*STANDARD, *([learning.guess] if learning.guess else [])}, key=sort_key)
+        for name in names:
+            self.what.addItem(spoken(name), name)
+        self.what.setCurrentIndex(self.what.findData(learning.guess))
+        guess = spoken(learning.guess) if learning.guess else self.tr("something new")
+        text = self.tr("Note {note}: {guess}? Hit it again for yes, or choose:").format(
+            note=learning.waiting[1], guess=guess
+        )
+        self._say(text, True)
 
     def _say(self, text: str, _: bool) -> None:
         self.says.setText(text)

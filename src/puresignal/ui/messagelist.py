@@ -69,6 +69,7 @@ class MessageList(QWidget):
         self.list = QListView()
         self.list.setModel(self.model)
         self.list.setUniformItemSizes(True)
+        self.list.setSpacing(2)
         self.list.setAccessibleName(self.tr("Messages that arrive"))
         self.list.setToolTip(self.tr("Every message as it arrives: seconds, bytes, and what it means."))
         self.count = QLabel()

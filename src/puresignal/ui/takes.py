@@ -172,8 +172,12 @@ class TakesView(QWidget):
         if shown is None:
             self.trace.show_notes(None, np.zeros(0, np.int64))
             return
-        same = before is not None and before.take is shown.take
+        # A take that is still being played is another value each time, but the same one to look at.
+        growing = self._workbench.session.take(shown.ref.ident) is None
+        same = before is not None and (before.take is shown.take or (growing and before.take.ident == shown.take.ident))
         self._draw(not same)
+        if growing:
+            self.timeline.bring_into_view(shown.take.length)
         if same:
             self.trace.show_notes(shown, self.timeline.selected)
         else:
