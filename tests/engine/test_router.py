@@ -105,6 +105,16 @@ def test_unmapped_hits_leave_nothing_sounding():
     assert not any(router._sounding)
 
 
+def test_the_pedal_counts_for_the_hit_of_its_frame_whichever_came_first():
+    setup = Setup(("kit",), ("synth",), mapfile.shipped("harbour-mesh"), mapfile.shipped("boathouse-room"))
+    for incoming in (
+        [(5, 0, b"\x99\x2a\x50"), (5, 0, b"\xb9\x04\x00")],
+        [(5, 0, b"\xb9\x04\x00"), (5, 0, b"\x99\x2a\x50")],
+    ):
+        router = Router(RATE, live_path(setup))
+        assert router.cycle(0, 64, incoming) == [(5, b"\xb9\x04\x00"), (5, b"\x99\x20\x50")]
+
+
 def test_a_setup_goes_over_the_socket_unchanged():
     assert from_bytes(to_bytes(SETUP)) == SETUP
 

@@ -18,6 +18,12 @@ SOUNDING_SIZE = 16 * 128
 """Bytes of the table of sounding notes: one count for each channel and note."""
 
 
+def _as_files_read(item: tuple[int, int, bytes]) -> tuple[int, bool]:
+    """At one frame a controller comes before notes, as in a file: the pedal counts for the hit of its moment."""
+    offset, _, message = item
+    return offset, not (message[:1] >= b"\xb0" and message[:1] < b"\xc0" and message[1:2] < b"\x78")
+
+
 class Router:
     """Turns a block's messages into those that leave.
 
@@ -74,6 +80,8 @@ class Router:
                 out += self._released()
             while self._unplugged:
                 self._send(self._ends_of(self._unplugged.pop(), self._seconds(frame)), frame, frames, out)
+            if len(incoming) > 1:
+                incoming = sorted(incoming, key=_as_files_read)
             for offset, port, message in incoming:
                 self._take(frame, frames, offset, port, message, out)
             self._send(self._path.advance(self._seconds(frame + frames - 1)), frame, frames, out)
