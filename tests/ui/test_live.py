@@ -242,7 +242,10 @@ def test_why_is_it_silent_names_each_place_that_is_broken(window, peers, server,
     assert "✕ known note" in why(window)
     assert "Note 99" in window.notice.text
     window.notice.act.click()
-    assert window.stack.currentWidget() is window.mapping
+    play(kit, qtbot, 99, 90)
+    qtbot.wait(300)
+    play(kit, qtbot, 99, 90)
+    qtbot.waitUntil(lambda: any(p.note == 99 for p in panel.kit.now.pads), timeout=3000)
     window.maps.set_target(mapfile.shipped("lantern-pads"))
     kit.play(b"\x99\x2d\x5a")
     qtbot.wait(100)

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 
 from puresignal import cli
 from puresignal.core.tally import Reason, What
-from puresignal.io import mapfile, sessionfile
+from puresignal.io import mapfile, sessionfile, workfolder
 from puresignal.ui import drawing, theme
 from puresignal.ui.timeline import GUTTER, OVERVIEW, RULER
 
@@ -181,6 +181,39 @@ def test_views_by_key(demo_window, qtbot):
     ):
         qtbot.keyClick(demo_window, key, Qt.KeyboardModifier.ControlModifier)
         assert demo_window.stack.currentWidget() is view
+
+
+def test_a_take_is_taken_out_of_the_session_and_undo_brings_it_back(window, qtbot):
+    for _ in range(2):
+        qtbot.mouseClick(window.rail.play, Qt.MouseButton.LeftButton)
+    window.rail.menu("take2").actions()[1].trigger()
+    assert [c.ident for c in window.rail.cards] == ["take1"]
+    assert window.workbench.shown.ref.ident == "take1"
+    window.workbench.undo()
+    assert [c.ident for c in window.rail.cards] == ["take2", "take1"]
+
+
+def test_a_session_without_a_name_takes_the_files(window, qtbot, tmp_path):
+    qtbot.mouseClick(window.rail.play, Qt.MouseButton.LeftButton)
+    window.save_session_to(tmp_path / "Cellar evening.puresignal")
+    assert window.name.text() == "Cellar evening"
+    assert not window.workbench.unsaved
+
+
+def test_another_session_leaves_unsaved_work_on_disk(window, qtbot, tmp_path, demo_window):
+    path = tmp_path / "other.puresignal"
+    demo_window.save_session_to(path)
+    demo_window.workbench.let_go()
+    qtbot.mouseClick(window.rail.play, Qt.MouseButton.LeftButton)
+    (tmp_path / "bad.puresignal").write_bytes(b"no")
+    window.open_files([tmp_path / "bad.puresignal"])
+    assert workfolder.leftovers() == (), "a session that cannot be opened changes nothing"
+    window.open_files([path])
+    assert window.workbench.session.name == "Quarter Past Ferry"
+    [left] = workfolder.leftovers()
+    window.recover(left)
+    assert window.workbench.shown.ref.ident == "take1"
+    assert window.workbench.unsaved
 
 
 # Takes

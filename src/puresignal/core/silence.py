@@ -36,7 +36,7 @@ class Place:
     """A place on the way of a hit.
 
     told  what it means that the hit stops here
-    cure  key of what helps: "listen", "ports", "maps", or empty
+    cure  key of what helps: "listen", "ports", "learn", "maps", or empty
     """
 
     name: str
@@ -76,9 +76,9 @@ def _places(s: Situation, context: Context) -> list[Place]:
             "channel",
             spoken_of,
             f"It came on channel {channel}; the kit's map speaks of {expected}. Set either.",
-            "maps",
+            "learn",
         ),
-        ("known note", known, f"Note {note} leads nowhere: the kit's map does not know it.", "maps"),
+        ("known note", known, f"Note {note} leads nowhere: the kit's map does not know it.", "learn"),
         ("receiver's drum", goes, f"The receiver has no {drum}. Send it to another note.", "maps"),
         ("output", s.output is not None, "No output is chosen, so nothing leaves. Choose a port.", "ports"),
         ("receiver", s.output_there, f"{s.output} is not there. Start the receiver, or choose another.", "ports"),

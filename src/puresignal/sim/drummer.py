@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -70,7 +70,6 @@ _OPENNESS = {
     "hat.closed": 0.03, "hat.edge.closed": 0.04, "hat.pedal": 0.0, "hat.half": 0.5, "hat.open": 0.96,
     "hat.edge.open": 0.96, "hat.splash": 0.8,
 }  # fmt: skip
-# Strokes of one hand on one pad: nobody strikes a pad again within this, but for rolls and ornaments.
 _STEPS = 16
 
 
@@ -142,9 +141,3 @@ def _ornament(
             stroke(t + random.normal(0, 0.0012), level * (0.72 + 0.3 * i / count), "roll") for i, t in enumerate(times)
         ]
     return [stroke(at, level, "hit")]
-
-
-def louder(performance: Performance, factor: float) -> Performance:
-    """The same playing, harder or softer."""
-    strokes = tuple(s._replace(velocity=int(np.clip(round(s.velocity * factor), 1, 127))) for s in performance.strokes)
-    return replace(performance, strokes=strokes)

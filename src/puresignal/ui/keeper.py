@@ -21,15 +21,17 @@ class Keeper(QObject):
         self._folder: workfolder.WorkFolder | None = None
         self._stored_takes = 0
         self._failed = False
+        self._closed = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(PAUSE_MS)
         self._timer.timeout.connect(self.store)
         workbench.changed.connect(self._changed)
+        workbench.leaving.connect(self._end)
 
     def _changed(self) -> None:
         bench = self._workbench
-        if not bench.unsaved and self._folder is None:
+        if self._closed or (not bench.unsaved and self._folder is None):
             return
         if len(bench.takes()) > self._stored_takes:
             self.store()
@@ -51,16 +53,16 @@ class Keeper(QObject):
                 bench.told.emit(str(error), True)
             self._failed = True
 
-    def start_anew(self) -> None:
-        """Another session takes this one's place: unsaved work of this one stays on disk, to be offered again."""
-        self._end()
-
     def close(self) -> None:
-        """The program ends."""
+        """The program ends. Being told twice is once: a window may be closed again while it is closing."""
+        if self._closed:
+            return
+        self._closed = True
         self._end()
         self._workbench.let_go()
 
     def _end(self) -> None:
+        """This session is worked on no more: what of it is unsaved stays on disk, to be offered again."""
         self._timer.stop()
         if self._workbench.unsaved:
             self.store()

@@ -66,10 +66,12 @@ class Shown:
 class Workbench(QObject):
     """Holds the history; views read it and send it edits.
 
+    leaving    another session is about to take this one's place
     changed    the session is another one; `shown` is up to date
     told       something to say to the player: (text, whether it is a problem)
     """
 
+    leaving = Signal()
     changed = Signal()
     told = Signal(str, bool)
 
@@ -179,6 +181,7 @@ class Workbench(QObject):
 
     def show_session(self, session: Session, takes: tuple[Take, ...], path: Path | None = None) -> None:
         """A whole session from elsewhere."""
+        self.leaving.emit()
         self.let_go()
         self.store = TakeStore()
         for take in takes:
@@ -195,6 +198,8 @@ class Workbench(QObject):
         """
         if self.read_only is not None and self.file is not None and path == self.file:
             raise FileAccessError("This session can only be looked at", str(path), "Save under another name.")
+        if self.session.name == Session().name:
+            self.do(self.tr("name session"), edits.with_name(self.session, path.stem))
         lock = workfolder.session_lock(path)
         if not self._holds(lock) and not lock.take():
             raise FileAccessError("Another window has this session open", str(path), "Save under another name.")

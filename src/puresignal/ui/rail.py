@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
-from PySide6.QtWidgets import QButtonGroup, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QLabel, QMenu, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from puresignal.core import session as edits
 from puresignal.core.session import TakeRef
@@ -127,10 +127,23 @@ class Rail(QWidget):
             kind = self.tr("MIDI file") if take.original is not None else self.tr("simulated")
             card = Card(ref, kind, f"{words.duration(take.length)} · {words.counted(len(take.events), 'message')}")
             card.setChecked(ref.ident == bench.session.current)
+            card.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            card.customContextMenuRequested.connect(lambda at, c=card: self.menu(c.ident).exec(c.mapToGlobal(at)))
             card.clicked.connect(lambda _=False, ident=ref.ident: self._choose(ident))
             self._group.addButton(card)
             self._list.insertWidget(self._list.count() - 1, card)
             self.cards.append(card)
+
+    def menu(self, ident: str) -> QMenu:
+        """What can be done with a take."""
+        menu = QMenu(self)
+        menu.addAction(self.tr("Look at it")).triggered.connect(lambda: self._choose(ident))
+        menu.addAction(self.tr("Take out of the session")).triggered.connect(lambda: self._take_out(ident))
+        return menu
+
+    def _take_out(self, ident: str) -> None:
+        bench = self._workbench
+        bench.do(self.tr("take a take out"), edits.without_take(bench.session, ident))
 
     def _choose(self, ident: str) -> None:
         bench = self._workbench

@@ -80,7 +80,6 @@ class RibbonView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self._flows = Flows((), (), (), (), ())
-        self._bend: dict[str, str] = {}
         self.nodes: tuple[Node, ...] = ()
         self.bands: tuple[Band, ...] = ()
         self.selected: tuple[int, int] = (-1, -1)

@@ -310,7 +310,6 @@ class MainWindow(QMainWindow):
         """An empty session; unsaved work of this one stays on disk and is offered under Unsaved work."""
         from puresignal.core.session import Session
 
-        self.keeper.start_anew()
         self.workbench.show_session(Session(target=self.workbench.session.target), ())
 
     def open_files(self, paths: list[Path]) -> list[str]:
@@ -319,8 +318,6 @@ class MainWindow(QMainWindow):
         for path in paths:
             try:
                 if path.suffix.lower() == sessionfile.ENDING:
-                    sessionfile.read(path)
-                    self.keeper.start_anew()
                     self.workbench.open_session(path)
                 else:
                     self.workbench.open_midi(path)
@@ -430,8 +427,6 @@ class MainWindow(QMainWindow):
     def recover(self, leftover: workfolder.Leftover) -> None:
         """Goes on with unsaved work."""
         try:
-            workfolder.recover(leftover)
-            self.keeper.start_anew()
             self.workbench.recover(leftover)
         except PureSignalError as error:
             self.notice.tell(str(error), True)
@@ -499,6 +494,7 @@ class MainWindow(QMainWindow):
                 self.tr("Stops listening and looks which ports there are."),
                 self._look_again,
             ),
+            "learn": (self.tr("Learn it"), self.tr("Asks about the pad; hit it again."), self._learn),
             "maps": (
                 self.tr("To Mapping"),
                 self.tr("Shows where every note leads."),
@@ -516,6 +512,11 @@ class MainWindow(QMainWindow):
             self.notice.tell(text, not places[-1].passes)
         else:
             self.notice.offer(text, *cure)
+
+    def _learn(self) -> None:
+        self.show_view("Inputs")
+        if not self.inputs.live.learn.isChecked():
+            self.inputs.live.learn.click()
 
     def _look_again(self) -> None:
         self.listener.stop()
