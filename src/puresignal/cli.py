@@ -166,7 +166,7 @@ def _route(options: argparse.Namespace) -> int:
 
     from puresignal.engine.client import RouterProcess
     from puresignal.engine.setup import Setup
-    from puresignal.io import jackports, mapfile
+    from puresignal.io import alsaports, jackports, mapfile
 
     setup = Setup(
         (options.source_port,),
@@ -175,7 +175,8 @@ def _route(options: argparse.Namespace) -> int:
         mapfile.find(options.target_map),
         _path_of(options),
     )
-    jackports.library()
+    if not alsaports.DEVICE.exists():
+        jackports.library()
     ended: list[int] = []
     router = RouterProcess(setup)
 
@@ -206,9 +207,9 @@ def _route(options: argparse.Namespace) -> int:
 
 def _route_state(state: dict[str, Any], options: argparse.Namespace) -> list[str]:
     """What a router's state means for a person, a line each."""
-    if not state["server"]:
+    if not state["server"] and not (state["inputs"][0] and state["outputs"][0]):
         return ["waiting for the JACK server"]
-    lines = []
+    lines = ["a loop: what leaves comes back in; what comes back is cut"] if state["loops"] else []
     for what, name, found in (
         ("input", options.source_port, state["inputs"][0]),
         ("output", options.target_port, state["outputs"][0]),
@@ -218,14 +219,12 @@ def _route_state(state: dict[str, Any], options: argparse.Namespace) -> list[str
 
 
 def _ports(options: argparse.Namespace) -> int:
-    from puresignal.io import jackports
+    from puresignal.io import ports
 
-    try:
-        found = jackports.listing()
-    except jackports.NoServerError as error:
-        print(f"pure-signal: {error}", file=sys.stderr)
-        found = ()
-    rows = [{"name": p.name, "direction": "in" if p.gives else "out", "system": "JACK"} for p in found]
+    found, why = ports.listing()
+    if why:
+        print(f"pure-signal: {why}", file=sys.stderr)
+    rows = [{"name": p.name, "direction": "in" if p.gives else "out", "system": p.system} for p in found]
     if options.json:
         print(json.dumps(rows, indent=2))
     else:

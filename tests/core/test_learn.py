@@ -1,9 +1,10 @@
 from __future__ import annotations
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from puresignal.core.learn import Learning, choose, hear, missing
+from puresignal.core.learn import Learning, choose, foot, guess_for, hear, missing
 from puresignal.core.notemap import NoteMap, Pad, check_source
 from puresignal.io import mapfile
 
@@ -50,3 +51,49 @@ def test_whatever_is_hit_the_map_stays_one_that_can_be_read_by(hits):
     check_source(learning.note_map, "mine")
     names = [p.articulation for p in learning.note_map.pads]
     assert len(names) == len(set(names))
+
+
+def press(learning, values, begin=0.0, controller=4):
+    for i, value in enumerate(values):
+        learning = foot(learning, begin + 0.01 * i, controller, value)
+    return learning
+
+
+@pytest.mark.parametrize(
+    ("values", "open_at", "closed_at"),
+    [
+        ([2, 30, 70, 110, 127, 127, 90, 40, 3, 0], 0, 127),
+        ([126, 90, 40, 5, 0, 0, 30, 80, 120, 127], 127, 0),
+        ([20, 45, 80, 96, 97, 96, 60, 30, 21], 21, 97),
+    ],
+)
+def test_one_press_and_release_tells_polarity_and_travel(values, open_at, closed_at):
+    learnt = press(Learning(NoteMap("kit", (Pad("hat.closed", 42),))), values).note_map.hat
+    assert (learnt.controller, learnt.open_at, learnt.closed_at) == (4, open_at, closed_at)
+    assert not learnt.notes_follow_pedal
+    assert learnt.closedness(closed_at) == 1.0
+
+
+def test_a_pedal_at_rest_that_jitters_or_another_controller_teaches_nothing():
+    kit = NoteMap("kit", (Pad("hat.closed", 42),))
+    assert press(Learning(kit), [60, 62, 59, 64, 61, 60] * 20).note_map is kit
+    assert press(Learning(kit), [0, 60, 127, 60, 0], controller=7).note_map is kit
+    assert press(Learning(kit), [0, 40, 90, 127]).note_map is kit
+
+
+def test_a_kit_with_a_note_for_each_opening_keeps_them():
+    kit = NoteMap("kit", (Pad("hat.closed", 42), Pad("hat.open", 46)))
+    assert press(Learning(kit), [0, 60, 127, 60, 0]).note_map.hat.notes_follow_pedal
+
+
+def test_a_note_right_after_the_foot_came_down_is_the_feet_own():
+    kit = NoteMap("kit", (Pad("hat.closed", 42),), 10)
+    down = press(Learning(kit), [0, 50, 100, 127])
+    assert hear(down, 0.05, 10, 60, GENERAL).guess == "hat.pedal"
+    assert hear(down, 2.0, 10, 60, GENERAL).guess != "hat.pedal"
+
+
+def test_general_meanings_count_elsewhere_only_as_far_as_they_held():
+    strange = NoteMap("pads", (Pad("kick", 60), Pad("snare.head", 61), Pad("hat.closed", 62)), 1)
+    assert guess_for(strange, 49, GENERAL, 10) == "crash1.bow"
+    assert guess_for(strange, 49, GENERAL, 1) == "hat.open"

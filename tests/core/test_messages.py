@@ -65,5 +65,18 @@ def test_a_receiver_without_the_drum_is_named_and_a_way_that_is_whole_says_so():
     pads = Context(mapfile.shipped("practice-five"), mapfile.shipped("lantern-pads"))
     assert follow(situation(last=(10, 45)), pads)[-1].name == "receiver's drum"
     whole = follow(situation(), KIT)
-    assert len(whole) == 10
+    assert len(whole) == 13
     assert "Every hit reaches the receiver" in verdict(whole)
+
+
+@pytest.mark.parametrize(
+    ("known", "place", "cure"),
+    [
+        ({"channel": 3}, "listening channel", "channel"),
+        ({"heard": False}, "heard", "hear"),
+        ({"left": False}, "kept", "settings"),
+    ],
+)
+def test_an_input_that_listens_elsewhere_is_not_heard_or_lost_its_hit_is_named(known, place, cure):
+    last = follow(situation(**known), KIT)[-1]
+    assert (last.name, last.cure, last.passes) == (place, cure, False)

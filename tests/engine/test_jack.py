@@ -15,8 +15,12 @@ from pathlib import Path
 
 import pytest
 
+from puresignal.engine.client import RouterProcess
+from puresignal.engine.setup import LiveTrack, Setup
+from puresignal.io import mapfile
 from tests.engine.conftest import until
 
+GENERAL = mapfile.shipped("general-midi")
 ON, OFF = b"\x99\x26\x5a", b"\x89\x26\x00"
 MAPPED_ON, MAPPED_OFF = b"\x99\x1a\x5a", b"\x89\x1a\x00"
 
@@ -215,3 +219,114 @@ def test_without_a_server_ports_and_route_say_so(monkeypatch):
 def test_wrong_usage_is_2(arguments):
     command = [sys.executable, "-m", "puresignal.cli", *arguments]
     assert subprocess.run(command, capture_output=True, check=False).returncode == 2
+
+
+@pytest.fixture
+def routed(server):
+    """Starts routers of the window's kind and closes them."""
+    made = []
+
+    def start(*inputs, outputs=("synth:in",), tracks=()):
+        made.append(RouterProcess(Setup(inputs, outputs, GENERAL, GENERAL, tracks=tracks)))
+        return made[-1]
+
+    yield start
+    for one in made:
+        one.close()
+
+
+def state_of(router, wanted, seconds=8.0):
+    """Reads what the router tells until it is what is wanted."""
+    seen = []
+
+    def found():
+        state = router.read(0.05)
+        seen.append(state or (seen[-1] if seen else None))
+        return seen[-1] is not None and wanted(seen[-1]) and seen[-1]
+
+    return until(found, seconds, "the router's state")
+
+
+def test_two_players_on_two_ports_and_two_channels_keep_to_their_own_receivers(peers, routed):
+    first, second, left, right = peers("first"), peers("second"), peers("left"), peers("right")
+    tracks = (
+        LiveTrack(0, 10, GENERAL, (0,)), LiveTrack(0, 2, None, (1,)), LiveTrack(1, 0, GENERAL, (1,)),
+    )  # fmt: skip
+    router = routed("first:out", "second:out", outputs=("left:in", "right:in"), tracks=tracks)
+    state_of(router, lambda s: all(s["inputs"]) and all(s["outputs"]))
+    time.sleep(0.1)
+    first.play(b"\x99\x26\x51", b"\x91\x3c\x52", b"\x95\x3c\x53")
+    second.play(b"\x99\x24\x54")
+    until(lambda: len(right.got) >= 2, 5)
+    time.sleep(0.1)
+    assert [m for _, m in left.got] == [b"\x99\x26\x51"]
+    assert sorted(m for _, m in right.got) == [b"\x91\x3c\x52", b"\x99\x24\x54"]
+
+
+def test_a_loop_through_another_program_is_cut_and_told(peers, routed):
+    kit, synth, echo = peers("kit"), peers("synth"), peers("echo")
+    router = routed("kit:out", "echo:out", outputs=("synth:in",))
+    state_of(router, lambda s: all(s["inputs"]) and all(s["outputs"]))
+
+    def again(_):
+        echo.out.clear_buffer()
+        for offset, data in echo.inp.incoming_midi_events():
+            echo.out.write_midi_event(offset, data)
+
+    # Another program passes on what it gets, and somebody wires it to our output.
+    echo.client.deactivate()
+    echo.client.set_process_callback(again)
+    echo.client.activate()
+    state_of(router, lambda s: all(s["inputs"]))
+    kit.client.connect("Pure Signal:out 1", "echo:in")
+    time.sleep(0.2)
+    kit.play(b"\x99\x26\x5a")
+    state_of(router, lambda s: s["loops"] == [1])
+    kit.play(b"\x89\x26\x00")
+    time.sleep(0.3)
+    ons = [m for _, m in synth.got if m[0] == 0x99]
+    assert 1 <= len(ons) <= 3
+    state_of(router, lambda s: s["loops"] == [])
+    before = len(synth.got)
+    kit.play(b"\x99\x24\x50")
+    until(lambda: len(synth.got) > before, 3)
+    assert b"\x99\x24\x50" in [m for _, m in synth.got[before:]]
+
+
+def test_an_own_output_wired_into_an_own_input_is_taken_out(peers, routed):
+    kit, _ = peers("kit"), peers("synth")
+    router = routed("kit:out")
+    state_of(router, lambda s: all(s["inputs"]) and all(s["outputs"]))
+    kit.client.connect("Pure Signal:out 1", "Pure Signal:in 1")
+    state_of(router, lambda s: s["loops"] == [0])
+    until(lambda: [c.name for c in kit.client.get_all_connections("Pure Signal:in 1")] == ["kit:out"], 3)
+
+
+def test_the_block_may_change_while_playing(peers, routed):
+    kit, synth = peers("kit"), peers("synth")
+    router = routed("kit:out")
+    state_of(router, lambda s: all(s["inputs"]) and all(s["outputs"]) and s["block"] == 256)
+    time.sleep(0.1)
+    kit.client.blocksize = 64
+    state_of(router, lambda s: s["block"] == 64)
+    kit.play(b"\x99\x26\x51", offset=63)
+    until(lambda: synth.got, 3)
+    kit.client.blocksize = 512
+    state_of(router, lambda s: s["block"] == 512)
+    kit.play(b"\x99\x24\x52", offset=500)
+    until(lambda: len([m for _, m in synth.got if m[0] == 0x99]) == 2, 3)
+    # Every event at its own frame, whatever the block.
+    frames = {m[1]: f for f, m in kit.sent}
+    assert all(f - frames[m[1]] == synth.got[0][0] - frames[0x26] for f, m in synth.got if m[0] == 0x99)
+
+
+def test_other_programs_connect_to_our_own_ports_when_they_like(peers, routed):
+    kit, synth = peers("kit"), peers("synth")
+    router = routed("Pure Signal in", outputs=("Pure Signal out",))
+    state = state_of(router, lambda s: all(s["inputs"]) and all(s["outputs"]))
+    assert (state["inputs"], state["outputs"]) == (["Pure Signal:in 1"], ["Pure Signal:out 1"])
+    kit.client.connect("kit:out", "Pure Signal:in 1")
+    kit.client.connect("Pure Signal:out 1", "synth:in")
+    time.sleep(0.1)
+    kit.play(b"\x99\x26\x51")
+    until(lambda: [m for _, m in synth.got] == [b"\x99\x26\x51"], 3)

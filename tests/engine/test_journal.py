@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import signal
 import subprocess
+import sys
 import time
 
 import pytest
@@ -164,3 +165,65 @@ def test_everything_that_arrives_is_on_disk_within_50_ms_and_survives_any_kill(p
     finally:
         router.close()
     assert children(os.getpid(), "engine.recorder") == []
+
+
+ROWS = [
+    (1.00002, 0, b"\x99\x26\x5a"),
+    (1.5, 0, b"\x89\x26\x00"),
+    (1.5, 1, b"\xf0\x7d\x01\xf7"),
+    (2.0, 0, b"\x99\x26\x5a"),
+]
+
+
+@pytest.mark.parametrize("written", range(5))
+def test_a_recorder_stopped_before_it_noted_its_place_writes_nothing_twice(tmp_path, written):
+    before = journal.Writer(tmp_path, ("kit", "pads"))
+    before.add(ROWS[:written])
+    before.close()
+    tail = journal.last_rows(tmp_path)
+    after = journal.Writer(tmp_path, ("kit", "pads"))
+    after.add(ROWS[journal.already_written(ROWS, tail) :])
+    after.close()
+    assert journal.read(sorted(tmp_path.glob("*.journal")))[1] == ROWS
+
+
+def test_old_sittings_are_forgotten_and_recent_ones_are_not(tmp_path):
+    for name in ("old", "recent", "own"):
+        writer = journal.Writer(tmp_path / name, ("kit",))
+        writer.add(ROWS[:1])
+        writer.close()
+    long_ago = time.time() - journal.SITTING_KEPT_SECONDS - 60
+    for name in ("old", "own"):
+        os.utime(tmp_path / name / "00000001.journal", (long_ago, long_ago))
+    journal.forget_old(tmp_path, tmp_path / "own")
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["own", "recent"]
+
+
+def test_sittings_are_read_newest_first_and_each_input_keeps_its_name(tmp_path):
+    for number, inputs in ((0, ("kit",)), (1, ("pads", "kit"))):
+        writer = journal.Writer(tmp_path / "sitting", inputs)
+        writer.add([(float(number), len(inputs) - 1, b"\x99\x26\x5a")])
+        writer.close()
+    (tmp_path / "broken").mkdir()
+    (tmp_path / "broken" / "00000001.journal").write_text("something else")
+    [one] = journal.sittings(tmp_path)
+    assert one.inputs == ("kit", "pads")
+    assert [port for _, port, _ in one.rows] == [0, 0]
+
+
+def test_a_reader_in_another_process_sees_every_message_once_while_it_is_written():
+    memory = ring.make()
+    script = (
+        "import sys; from puresignal.engine.ring import Writer\n"
+        "w = Writer(int(sys.argv[1]))\n"
+        "for i in range(60_000): w.put(i / 1000, i % 3, bytes((0x90, i % 128, i // 128 % 128)))"
+    )
+    reader = ring.Reader(memory)
+    writer = subprocess.Popen([sys.executable, "-c", script, str(memory)], pass_fds=(memory,))
+    got = []
+    while writer.poll() is None:
+        got += reader.read()
+    got += reader.read()
+    os.close(memory)
+    assert reader.missed == 0
+    assert [r.data for r in got] == [bytes((0x90, i % 128, i // 128 % 128)) for i in range(60_000)]

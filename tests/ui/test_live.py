@@ -16,6 +16,12 @@ from tests.engine.test_journal import children
 HITS = [(36, 100), (38, 90), (22, 70), (24, 64)]
 
 
+def choose(combo, data):
+    """What choosing a line of a list does."""
+    combo.setCurrentIndex(combo.findData(data))
+    combo.activated.emit(combo.currentIndex())
+
+
 @pytest.fixture
 def live(window, peers, qtbot):  # noqa: F811
     """A window that listens to a kit and sends to a receiver."""
@@ -23,8 +29,8 @@ def live(window, peers, qtbot):  # noqa: F811
     panel = window.inputs.live
     panel.refresh()
     panel.kit.chosen.emit(mapfile.shipped("practice-five"))
-    panel.source_port.setCurrentIndex(panel.source_port.findData("kit:out"))
-    panel.target_port.setCurrentIndex(panel.target_port.findData("synth:in"))
+    choose(panel.source_port, "kit:out")
+    choose(panel.target_port, "synth:in")
     qtbot.mouseClick(panel.listen, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: bool(kit.client.get_all_connections(kit.out)), timeout=8000)
     qtbot.waitUntil(lambda: panel.says.text() == "Listening", timeout=8000)
@@ -46,8 +52,8 @@ def test_a_hit_lights_the_lamp_and_is_said_in_words_in_every_view(live, qtbot):
         window.show_view(view)
         play(kit, qtbot, note, 90)
         assert window.rail.live.isVisible()
-        assert window.rail.live.lit
-        assert window.rail.live.words == words
+        assert window.rail.live.cards[0].lit
+        assert window.rail.live.cards[0].words == words
     assert [m for _, m in synth.got][:1] == [b"\x99\x26\x5a"]
     assert len([m for _, m in synth.got if m[0] == 0x99]) == 2
 
@@ -127,7 +133,7 @@ def test_everything_is_journalled_though_nothing_was_captured(live, qtbot):
     window, kit, _ = live
     play(kit, qtbot, 36, 100)
     qtbot.mouseClick(window.inputs.live.listen, Qt.MouseButton.LeftButton)
-    assert not window.rail.live.isVisible()
+    assert window.rail.live.cards[0].standing == "not listening"
     folder = window.listener.journal_folder().parent
     rows = journal.read(sorted(folder.rglob("*.journal")))[1]
     assert [d for _, _, d in rows] == [b"\x99\x24\x64", b"\x89\x24\x00"]
@@ -223,7 +229,7 @@ def test_why_is_it_silent_names_each_place_that_is_broken(window, peers, server,
     panel = window.inputs.live
     panel.refresh()
     panel.kit.chosen.emit(mapfile.shipped("practice-five"))
-    panel.source_port.setCurrentIndex(panel.source_port.findData("kit:out"))
+    choose(panel.source_port, "kit:out")
     assert "✕ listening" in why(window)
     window.notice.act.click()
     assert window.listener.listening
@@ -255,7 +261,7 @@ def test_why_is_it_silent_names_each_place_that_is_broken(window, peers, server,
     assert "✕ output" in why(window)
     window.notice.act.click()
     assert not window.listener.listening
-    panel.target_port.setCurrentIndex(panel.target_port.findData("synth:in"))
+    choose(panel.target_port, "synth:in")
     panel.listen.click()
     qtbot.waitUntil(lambda: panel.says.text() == "Listening", timeout=8000)
     qtbot.wait(80)
@@ -271,3 +277,199 @@ def test_why_is_it_silent_names_each_place_that_is_broken(window, peers, server,
     qtbot.waitUntil(lambda: "no JACK server" in panel.says.text(), timeout=8000)
     assert "✕ port system" in why(window)
     window.listener.stop()
+
+
+# Simulated devices, with no server at all
+
+
+@pytest.fixture
+def alone(window, monkeypatch, qtbot):
+    """A window on a machine without a port system."""
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    window.show_view("Inputs")
+    window.inputs.live.refresh()
+    yield window
+    window.listener.stop()
+
+
+def test_the_simulated_drum_module_is_one_click_away_and_is_captured(alone, qtbot):
+    window, drummer = alone, alone.inputs.drummer
+    drummer.tempo.setValue(160)
+    qtbot.mouseClick(drummer.stream, Qt.MouseButton.LeftButton)
+    card = window.rail.live.cards[0]
+    qtbot.waitUntil(lambda: card.lit, timeout=6000)
+    assert card.standing == "simulated"
+    assert "Simulated drum module" in card.accessibleName()
+    qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(
+        lambda: window.workbench.shown is not None and window.workbench.shown.outcome.tally.arrived > 6, timeout=6000
+    )
+    qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
+    [ref] = window.workbench.session.takes
+    assert ref.source == drummer.kit_now
+    assert drummer.stream.text() == "Stop"
+    qtbot.mouseClick(drummer.stream, Qt.MouseButton.LeftButton)
+    qtbot.wait(300)
+    before = window.inputs.messages._total
+    qtbot.wait(400)
+    assert window.inputs.messages._total == before
+
+
+def test_one_hit_runs_along_its_ribbon_and_is_checked_off(alone, qtbot):
+    window, drummer = alone, alone.inputs.drummer
+    drummer.pad.setCurrentIndex(drummer.pad.findData("tom2.head"))
+    qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
+    window.show_view("Mapping")
+    qtbot.waitUntil(lambda: window.inputs.messages._total > 0, timeout=6000)
+    qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: bool(window.mapping.ribbons.running), timeout=3000)
+    flows = window.mapping.flows
+    arriving, meaning = window.mapping.ribbons.running[0]
+    assert flows.meanings[meaning].name == "tom2.head"
+    assert flows.arriving[arriving].note == drummer.kit_now.pad_for("tom2.head").note
+    ribbons = window.mapping.ribbons
+    moving = ribbons.grab().toImage()
+    qtbot.wait(700)
+    assert ribbons.running == ()
+    assert ribbons.grab().toImage() != moving
+    assert window.mapping.heard_title.text().startswith("Heard 1 of")
+    assert "tom 2 head" in window.mapping.heard.text()
+    assert "snare head" in window.mapping.not_heard.text()
+
+
+def test_a_live_kit_is_mapped_while_it_is_played(alone, qtbot):
+    window, drummer = alone, alone.inputs.drummer
+    qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.inputs.messages._total > 0, timeout=6000)
+    window.show_view("Mapping")
+    window.maps.source.chosen.emit(mapfile.shipped("lantern-pads"))
+    assert window.workbench.session.inputs[0].source == mapfile.shipped("lantern-pads")
+    assert window.undo_action.text() == "Undo: choose the kit's map"
+    window.workbench.undo()
+    window.maps.source.chosen.emit(mapfile.shipped("two-decks"))
+    mapping = window.mapping
+    qtbot.waitUntil(lambda: len(mapping.flows.arriving) == 1, timeout=3000)
+    mapping._mean(0, "snare.side")
+    pad = window.workbench.session.inputs[0].source.pad_for("snare.side")
+    assert pad.note == drummer.kit_now.pad_for("snare.head").note
+
+
+def test_two_players_are_captured_into_two_takes_that_begin_together(alone, qtbot):
+    window = alone
+    window.inputs.play_device("Simulated drum module", True)
+    window.inputs.play_device("Simulated keyboard", True)
+    qtbot.waitUntil(lambda: all(card.lit for card in window.rail.live.cards), timeout=9000)
+    assert len(window.rail.live.cards) == 2
+    qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
+    qtbot.wait(1500)
+    qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
+    takes = [window.workbench.store[ref.ident] for ref in window.workbench.session.takes]
+    assert [take.ports[0].name for take in takes] == ["Simulated drum module", "Simulated keyboard"]
+    assert {int(s) & 0x0F for s in takes[0].events.status if s < 0xF0} == {9}
+    assert {int(s) & 0x0F for s in takes[1].events.status if s < 0xF0} == {0}
+    assert min(float(take.events.arrived[0]) for take in takes) == 0.0
+    window.workbench.undo()
+    assert window.workbench.session.takes == ()
+    # Not armed: what comes is not taken, though it is heard.
+    window.rail.live.menu(0).actions()[1].trigger()
+    assert not window.workbench.session.inputs[0].armed
+    qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
+    qtbot.wait(900)
+    qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
+    [ref] = window.workbench.session.takes
+    assert window.workbench.store[ref.ident].ports[0].name == "Simulated keyboard"
+
+
+def test_what_was_played_without_a_capture_can_still_be_kept(alone, qtbot):
+    window, drummer = alone, alone.inputs.drummer
+    for _ in range(3):
+        qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
+        qtbot.wait(150)
+    qtbot.waitUntil(lambda: window.inputs.messages._total >= 6, timeout=6000)
+    qtbot.wait(100)
+    qtbot.mouseClick(window.inputs.live.kept, Qt.MouseButton.LeftButton)
+    dialog = window.questions.dialog
+    assert dialog.list.count() == 1
+    qtbot.mouseClick(dialog.keep, Qt.MouseButton.LeftButton)
+    [ref] = window.workbench.session.takes
+    assert window.workbench.shown.outcome.tally.arrived == 3
+    assert ref.source == drummer.kit_now
+    dialog.close()
+
+
+def test_a_channel_that_is_not_listened_to_and_an_input_that_is_not_heard_are_named(alone, qtbot):
+    window, drummer, panel = alone, alone.inputs.drummer, alone.inputs.live
+    qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
+    choose(panel.target_port, "Simulated receiver")
+    choose(panel.editors[0].channel, 3)
+    qtbot.waitUntil(lambda: window.listener.state.get("outputs") == ["Simulated receiver"], timeout=6000)
+    qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
+    qtbot.wait(300)
+    assert "✕ listening channel" in why(window)
+    assert "channel 3 only" in window.notice.text
+    qtbot.mouseClick(window.notice.act, Qt.MouseButton.LeftButton)
+    assert window.workbench.session.inputs[0].channel == 0
+    qtbot.mouseClick(panel.editors[0].heard, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
+    qtbot.wait(300)
+    assert "✕ heard" in why(window)
+    qtbot.mouseClick(window.notice.act, Qt.MouseButton.LeftButton)
+    qtbot.wait(100)
+    qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
+    qtbot.wait(300)
+    assert "Every hit reaches the receiver" in why(window)
+    # A second hit so soon after the first and so much softer is taken for a double trigger.
+    window.inputs.strike("snare.head", 110)
+    qtbot.wait(12)
+    window.listener._left_for_last = False
+    assert "✕ kept" in why(window)
+
+
+def test_why_twice_names_the_second_source_and_mutes_it(live, qtbot):
+    window, kit, synth = live
+    panel = window.inputs.live
+    play(kit, qtbot, 38, 90)
+    panel.twice.click()
+    assert "sounds once here" in window.notice.text
+    kit.client.connect("kit:out", "synth:in")
+    panel.twice.click()
+    assert "kit:out is wired straight to synth:in" in window.notice.text
+    qtbot.mouseClick(window.notice.act, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "synth:in" not in [c.name for c in kit.client.get_all_connections(kit.out)], timeout=3000)
+    qtbot.mouseClick(panel.more, Qt.MouseButton.LeftButton)
+    choose(panel.editors[1].source_port, "kit:out")
+    choose(panel.editors[1].target_port, "synth:in")
+    qtbot.waitUntil(lambda: panel.says.text() == "Listening", timeout=5000)
+    qtbot.wait(200)
+    before = len(synth.got)
+    play(kit, qtbot, 38, 90)
+    panel.twice.click()
+    assert "2. Input 2 sends it to synth:in" in window.notice.text
+    assert len([m for _, m in synth.got[before:] if m[0] == 0x99]) == 2
+    qtbot.mouseClick(window.notice.act, Qt.MouseButton.LeftButton)
+    qtbot.wait(200)
+    before = len(synth.got)
+    play(kit, qtbot, 38, 90)
+    assert len([m for _, m in synth.got[before:] if m[0] == 0x99]) == 1
+
+
+def test_the_pedal_is_learnt_by_one_press_and_release(live, qtbot):
+    window, kit, _ = live
+    panel = window.inputs.live
+    qtbot.mouseClick(panel.learn, Qt.MouseButton.LeftButton)
+    for value in (126, 90, 50, 10, 2, 2, 40, 90, 126):
+        kit.play(bytes((0xB9, 4, value)))
+        qtbot.wait(15)
+    qtbot.waitUntil(lambda: "open 126, closed 2" in panel.says.text(), timeout=3000)
+    hat = window.workbench.session.inputs[0].source.hat
+    assert (hat.controller, hat.open_at, hat.closed_at) == (4, 126, 2)
+    assert window.undo_action.text() == "Undo: learn a kit"
+
+
+def test_the_panel_says_what_the_server_runs_at(live, qtbot):
+    window, _, _ = live
+    panel = window.inputs.live
+    assert panel.figures.text().startswith("48 kHz, 256 frames: 5.3 ms · ")
+    state = {**window.listener.state, "dropouts": 3}
+    window.listener.stood.emit(state)
+    assert panel.figures.text().splitlines()[0] == "48 kHz, 256 frames: 5.3 ms · 3 dropouts"

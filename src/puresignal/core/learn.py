@@ -1,11 +1,14 @@
-"""Learning a kit by hitting its pads: a guess for each unknown note, accepted by hitting the same pad again."""
+"""Learning a kit by hitting its pads: a guess for each unknown note, accepted by hitting the same pad again.
+
+The pedal is learnt by one press and release: foot off, press, let go.
+"""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
 from puresignal.core.articulations import canonical
-from puresignal.core.notemap import NoteMap, with_meaning
+from puresignal.core.notemap import HatPedal, NoteMap, with_hat, with_meaning
 
 USUAL = (
     "kick", "snare.head", "hat.closed", "hat.open", "hat.pedal", "tom1.head", "tom2.head", "tom3.head", "crash1.bow",
@@ -18,6 +21,31 @@ SAME_STROKE = 0.25
 """Seconds within which a second note-on of a pad is no answer: a double trigger, or a flam."""
 
 
+LEAST_TRAVEL = 24
+"""Controller steps that a pedal moves at least when it is pressed; a jittery one at rest moves less."""
+LET_GO = 0.25
+"""A pedal is let go when it is back within this part of its travel."""
+FOOT_CLOSE = 0.06
+"""Seconds after a quick press within which a note is most likely the foot's own."""
+_NOT_PEDALS = frozenset({0, 1, 7, 10, 11, 32, 64, 88, *range(96, 102), *range(120, 128)})
+"""Controllers whose meaning is taken: banks, wheel, levels, sustain, fine velocity, parameters, modes."""
+
+
+@dataclass(frozen=True)
+class Pedal:
+    """A controller that is being pressed and let go.
+
+    first, furthest, last  values: where it began, farthest from there, and now
+    pressed                seconds at which it was last moved away from rest
+    """
+
+    controller: int
+    first: int
+    furthest: int
+    last: int
+    pressed: float
+
+
 @dataclass(frozen=True)
 class Learning:
     """A map being learnt.
@@ -25,12 +53,14 @@ class Learning:
     waiting  (channel, note) of the pad that is asked about, None where none is
     guess    what it is taken for until the player says otherwise
     heard    seconds at which it was last hit
+    pedal    what the foot has done
     """
 
     note_map: NoteMap
     waiting: tuple[int, int] | None = None
     guess: str | None = None
     heard: float = 0.0
+    pedal: Pedal | None = None
 
 
 def hear(learning: Learning, at: float, channel: int, note: int, general: NoteMap) -> Learning:
@@ -46,7 +76,45 @@ def hear(learning: Learning, at: float, channel: int, note: int, general: NoteMa
         return choose(learning, learning.guess)
     if _known(learning.note_map, channel, note):
         return replace(learning, waiting=None, guess=None)
-    return Learning(learning.note_map, pad, guess_for(learning.note_map, note, general), at)
+    pedal = learning.pedal
+    foot = pedal is not None and pedal.last == pedal.furthest and at - pedal.pressed < FOOT_CLOSE
+    guess = "hat.pedal" if foot and "hat.pedal" in missing(learning.note_map) else None
+    return replace(learning, waiting=pad, guess=guess or guess_for(learning.note_map, note, general, channel), heard=at)
+
+
+def foot(learning: Learning, at: float, controller: int, value: int) -> Learning:
+    """What a controller message does: one press and release tells polarity and travel of the hat's pedal.
+
+    The foot begins off the pedal, so where the controller comes to rest again is open, and the farthest
+    from there is closed.
+    """
+    if controller in _NOT_PEDALS:
+        return learning
+    pedal = learning.pedal
+    if pedal is None or pedal.controller != controller:
+        return replace(learning, pedal=Pedal(controller, value, value, value, at))
+    further = abs(value - pedal.first) > abs(pedal.furthest - pedal.first)
+    pressed = at if abs(value - pedal.first) > abs(pedal.last - pedal.first) else pedal.pressed
+    pedal = replace(pedal, last=value, furthest=value if further else pedal.furthest, pressed=pressed)
+    travel = abs(pedal.furthest - pedal.first)
+    learning = replace(learning, pedal=pedal)
+    if travel < LEAST_TRAVEL or abs(value - pedal.first) > LET_GO * travel:
+        return learning
+    return replace(learning, note_map=with_hat(learning.note_map, _hat_of(learning.note_map, pedal)))
+
+
+def _hat_of(note_map: NoteMap, pedal: Pedal) -> HatPedal:
+    before = note_map.hat
+    if before is not None and before.controller == pedal.controller:
+        follow = before.notes_follow_pedal
+    else:
+        here = {canonical(pad.articulation) for pad in note_map.pads}
+        follow = bool(here & {"hat.open", "hat.half", "hat.edge.open"})
+    open_at = pedal.last
+    if before is not None and before.controller == pedal.controller and before.closed_at == pedal.furthest:
+        # Still coming to rest: the farthest from closed is open.
+        open_at = max(before.open_at, pedal.last, key=lambda v: abs(v - pedal.furthest))
+    return HatPedal(pedal.controller, pedal.furthest, open_at, follow)
 
 
 def choose(learning: Learning, articulation: str) -> Learning:
@@ -54,15 +122,21 @@ def choose(learning: Learning, articulation: str) -> Learning:
     if learning.waiting is None:
         return learning
     channel, note = learning.waiting
-    return Learning(with_meaning(learning.note_map, channel, note, articulation))
+    return Learning(with_meaning(learning.note_map, channel, note, articulation), pedal=learning.pedal)
 
 
-def guess_for(note_map: NoteMap, note: int, general: NoteMap) -> str | None:
-    """What an unknown note most likely is: what it means in general, if still missing, else the next that is."""
+def guess_for(note_map: NoteMap, note: int, general: NoteMap, channel: int = 10) -> str | None:
+    """What an unknown note most likely is: what it means in general, if still missing, else the next that is.
+
+    On channel 10 notes usually mean what they mean in general; elsewhere they do so far as those learnt did.
+    """
     here = {canonical(pad.articulation) for pad in note_map.pads}
-    for pad in general.pads:
-        if pad.note == note and canonical(pad.articulation) not in here and canonical(pad.articulation) in USUAL:
-            return canonical(pad.articulation)
+    means = {pad.note: canonical(pad.articulation) for pad in reversed(general.pads)}
+    agree = sum(means.get(pad.note) == canonical(pad.articulation) for pad in note_map.pads)
+    trusted = channel == 10 or 2 * agree >= len(note_map.pads)
+    name = means.get(note)
+    if trusted and name in USUAL and name not in here:
+        return name
     return next((name for name in USUAL if name not in here), None)
 
 

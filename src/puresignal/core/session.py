@@ -10,6 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
 from puresignal.core.delivery import Delivery, TrackSettings, with_order, with_track
+from puresignal.core.liveinput import LiveInput
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.path import Path
@@ -37,6 +38,7 @@ class Session:
     current  ident of the take that is looked at, None when there is none
     target   note map of the receiver
     delivery  how the tracks leave
+    inputs    what is listened to live
     """
 
     name: str = "Untitled"
@@ -45,6 +47,7 @@ class Session:
     target: NoteMap | None = None
     path: Path = field(default_factory=Path)
     delivery: Delivery = field(default_factory=Delivery)
+    inputs: tuple[LiveInput, ...] = (LiveInput(),)
 
     def take(self, ident: str | None = None) -> TakeRef | None:
         """A take by ident, the current one by default."""
@@ -84,6 +87,11 @@ def with_source(session: Session, ident: str, source: NoteMap | None) -> Session
 def with_target(session: Session, target: NoteMap | None) -> Session:
     """What the receiver expects."""
     return replace(session, target=target)
+
+
+def with_inputs(session: Session, inputs: tuple[LiveInput, ...]) -> Session:
+    """What is listened to live; there is always a place to choose a port."""
+    return replace(session, inputs=inputs or (LiveInput(),))
 
 
 def with_path(session: Session, path: Path) -> Session:

@@ -18,6 +18,9 @@ class Situation:
     input_there, output_there   they are joined
     messages        how many came since listening began, notes how many of them started one
     last            (channel, note) of the last of these, None where there was none
+    channel         the one that is listened to, 0 for all
+    heard           the input is heard: what comes leaves at once
+    left            something left for the last hit
     """
 
     listening: bool
@@ -29,6 +32,9 @@ class Situation:
     messages: int
     notes: int
     last: tuple[int, int] | None
+    channel: int = 0
+    heard: bool = True
+    left: bool = True
 
 
 @dataclass(frozen=True)
@@ -36,7 +42,7 @@ class Place:
     """A place on the way of a hit.
 
     told  what it means that the hit stops here
-    cure  key of what helps: "listen", "ports", "learn", "maps", or empty
+    cure  key of what helps: "listen", "ports", "channel", "learn", "maps", "hear", "settings", or empty
     """
 
     name: str
@@ -73,6 +79,12 @@ def _places(s: Situation, context: Context) -> list[Place]:
         ("messages", s.messages > 0, f"Nothing comes from {s.input}. Hit a pad; look at its cable and settings.", ""),
         ("notes", s.notes > 0, "Messages come, but no notes. Switch note sending on at the device.", ""),
         (
+            "listening channel",
+            s.last is None or s.channel in (0, channel),
+            f"It came on channel {channel}, and this input listens to channel {s.channel} only.",
+            "channel",
+        ),
+        (
             "channel",
             spoken_of,
             f"It came on channel {channel}; the kit's map speaks of {expected}. Set either.",
@@ -80,8 +92,15 @@ def _places(s: Situation, context: Context) -> list[Place]:
         ),
         ("known note", known, f"Note {note} leads nowhere: the kit's map does not know it.", "learn"),
         ("receiver's drum", goes, f"The receiver has no {drum}. Send it to another note.", "maps"),
+        ("heard", s.heard, "This input is captured but not heard. Switch Heard on.", "hear"),
         ("output", s.output is not None, "No output is chosen, so nothing leaves. Choose a port.", "ports"),
         ("receiver", s.output_there, f"{s.output} is not there. Start the receiver, or choose another.", "ports"),
+        (
+            "kept",
+            s.left,
+            "It was taken for a double trigger and left out. See the path's settings.",
+            "settings",
+        ),
     )
     return [Place(*row) for row in rows]
 

@@ -28,9 +28,9 @@ class TakeStore:
     def __iter__(self) -> Iterator[Take]:
         return iter(self._takes.values())
 
-    def free_ident(self) -> str:
-        """An ident that no take has."""
-        number = len(self._takes) + 1
+    def free_ident(self, more: int = 0) -> str:
+        """An ident that no take has. more: how many others are about to be added."""
+        number = len(self._takes) + 1 + more
         while f"take{number}" in self._takes:
             number += 1
         return f"take{number}"

@@ -1,4 +1,4 @@
-"""The router as a program of its own: `python -m puresignal.engine SOCKET MEMORY RING`, numbers of open files."""
+"""The router as a program of its own: `python -m puresignal.engine SOCKET MEMORY RING SENT KNOCK FEED...`."""
 
 from __future__ import annotations
 
@@ -7,15 +7,22 @@ import signal
 import socket
 import sys
 
-from puresignal.engine.jackhost import JackHost
-from puresignal.engine.ring import Writer
+from puresignal.engine.host import Host
+from puresignal.engine.ring import Reader, Writer
 from puresignal.engine.router import SOUNDING_SIZE
 
 
 def main() -> int:
-    control = socket.socket(fileno=int(sys.argv[1]))
-    sounding = mmap.mmap(int(sys.argv[2]), SOUNDING_SIZE)
-    host = JackHost(control, sounding, Writer(int(sys.argv[3])))
+    control, memory, ring, sent, knock, *feeds = map(int, sys.argv[1:])
+    host = Host(
+        socket.socket(fileno=control),
+        mmap.mmap(memory, SOUNDING_SIZE),
+        Writer(ring),
+        Writer(sent),
+        # From where the router before this one stopped: what is played while one starts is not lost.
+        [Reader(feed, keeps_place=True) for feed in feeds],
+        knock,
+    )
     for one in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         signal.signal(one, lambda *_: host.end())
     host.run()

@@ -16,6 +16,7 @@ from typing import Any
 from puresignal.engine import ring
 from puresignal.engine.router import SOUNDING_SIZE
 from puresignal.engine.setup import PANIC, Setup, to_bytes
+from puresignal.io import ports
 
 END_WITHIN = 2.0
 """Seconds that a router has to end by itself."""
@@ -31,7 +32,12 @@ class RouterProcess:
     def __init__(self, setup: Setup, journal: Path | None = None):
         """journal: the folder in which everything that arrives is kept, None to keep nothing."""
         self.setup = setup
-        self.ring = ring.make()
+        self.ring, self.sent = ring.make(), ring.make()
+        # What the window plays, and what the simulated devices play: a feed has one writer.
+        self._feeds = [ring.make(), ring.make()]
+        self._knock = os.eventfd(0, os.EFD_NONBLOCK)
+        self._own = ring.Writer(self._feeds[0])
+        self._devices: subprocess.Popen[bytes] | None = None
         self._journal = journal
         self._recorder: subprocess.Popen[bytes] | None = None
         self._pipe = -1
@@ -60,9 +66,10 @@ class RouterProcess:
 
     def _start(self) -> None:
         self._socket, theirs = socket.socketpair()
+        given = (theirs.fileno(), self._memory, self.ring, self.sent, self._knock, *self._feeds)
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "puresignal.engine", str(theirs.fileno()), str(self._memory), str(self.ring)],
-            pass_fds=(theirs.fileno(), self._memory, self.ring),
+            [sys.executable, "-m", "puresignal.engine", *map(str, given)],
+            pass_fds=given,
             # A Ctrl+C in the terminal is ours to handle; the router ends when we let go of it.
             start_new_session=True,
         )
@@ -72,7 +79,16 @@ class RouterProcess:
 
     def change(self, setup: Setup) -> None:
         """Another setup from the next block on."""
+        renamed = setup.inputs != self.setup.inputs
         self.setup = setup
+        if renamed and self._recorder is not None:
+            # A journal's file names its inputs, so other inputs begin another file.
+            os.close(self._pipe)
+            self._pipe = -1
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                self._recorder.wait(END_WITHIN)
+            self._recorder = None
+            self.watch_recorder()
         with contextlib.suppress(OSError):
             self._socket.sendall(to_bytes(setup))
 
@@ -80,6 +96,27 @@ class RouterProcess:
         """Ends every note at the receivers, whoever started it."""
         with contextlib.suppress(OSError):
             self._socket.sendall(PANIC)
+
+    def play(self, port: str, message: bytes, at: float | None = None) -> None:
+        """A message of one of the window's own inputs (the computer keyboard, the pads), as if a device had sent it.
+
+        at  seconds of the monotonic clock, now by default
+        """
+        self._own.put(time.monotonic() if at is None else at, ports.FED.index(port), message)
+        os.eventfd_write(self._knock, 1)
+
+    def devices(self, **command: Any) -> None:
+        """Tells the simulated devices what to do (engine/devices.py has the words), starting them if need be."""
+        if self._devices is None or self._devices.poll() is not None:
+            given = (self._feeds[1], self._knock)
+            self._devices = subprocess.Popen(
+                [sys.executable, "-m", "puresignal.engine.devices", *map(str, given)],
+                stdin=subprocess.PIPE, pass_fds=given, start_new_session=True,
+            )  # fmt: skip
+        assert self._devices.stdin is not None
+        with contextlib.suppress(OSError):
+            self._devices.stdin.write(json.dumps(command).encode() + b"\n")
+            self._devices.stdin.flush()
 
     def read(self, seconds: float) -> dict[str, Any] | None:
         """The next thing the router says, None if it says nothing in time. Starts it again where it has died."""
@@ -122,6 +159,11 @@ class RouterProcess:
 
     def close(self) -> int:
         """Hangs up and waits; the router's exit code."""
+        if self._devices is not None:
+            assert self._devices.stdin is not None
+            with contextlib.suppress(OSError):
+                self._devices.stdin.close()
+            self._devices.wait(END_WITHIN)
         self.hang_up()
         try:
             code = self.process.wait(END_WITHIN)
@@ -134,5 +176,6 @@ class RouterProcess:
             os.close(self._pipe)
         if self._recorder is not None:
             self._recorder.wait(END_WITHIN)
-        os.close(self.ring)
+        for one in (self.ring, self.sent, *self._feeds, self._knock):
+            os.close(one)
         return code

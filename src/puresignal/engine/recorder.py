@@ -14,7 +14,7 @@ from pathlib import Path
 
 from puresignal.core.errors import PureSignalError
 from puresignal.engine.ring import Reader
-from puresignal.io.journal import Writer
+from puresignal.io.journal import Writer, already_written, forget_old, last_rows
 
 EVERY = 0.01
 """Seconds between looks into the ring: well within the 50 ms that a crash may cost."""
@@ -26,13 +26,18 @@ def main() -> int:
         signal.signal(one, signal.SIG_IGN)
     # From where the recorder before this one stopped: what came while there was none is not lost.
     reader = Reader(int(ring), keeps_place=True)
+    forget_old(Path(folder).parent, Path(folder))
     try:
         journal = Writer(Path(folder), tuple(inputs))
     except PureSignalError as error:
         print(f"pure-signal: {error}", file=sys.stderr)
         return 1
+    begun, tail = False, last_rows(Path(folder))
     while True:
-        journal.add(reader.read())
+        records = reader.read()
+        # One before this may have been stopped between writing and noting how far it had come.
+        journal.add(records if begun else records[already_written(records, tail) :])
+        begun = True
         reader.keep_place()
         ready, _, _ = select.select([int(pipe)], [], [], EVERY)
         if ready and not os.read(int(pipe), 1):

@@ -13,8 +13,12 @@ from typing import NamedTuple
 
 SLOTS = 1 << 16
 _SLOT = struct.Struct("<dHH20s")
-_COUNT = struct.Struct("<Q")
 _HEAD = 64
+_COUNT, _PLACE = 0, 1
+"""In the head, as whole 64-bit words: slots written, and the place of the reader that keeps one.
+
+Written and read as one word: `struct` clears its bytes before it writes them, which another process can see.
+"""
 DATA = 20
 MORE = 0x8000
 """Set in a slot's size where the message goes on in the next slot."""
@@ -41,7 +45,8 @@ class Writer:
 
     def __init__(self, memory: int):
         self._map = mmap.mmap(memory, SIZE)
-        self._count = _COUNT.unpack_from(self._map, 0)[0]
+        self._head = memoryview(self._map)[:_HEAD].cast("Q")
+        self._count = self._head[_COUNT]
 
     def put(self, at: float, port: int, data: bytes) -> None:
         """Adds a message; a long one takes several slots and is counted when it is whole."""
@@ -52,7 +57,7 @@ class Writer:
             _SLOT.pack_into(self._map, _HEAD + (count % SLOTS) * _SLOT.size, at, port, len(part) | more, part)
             count += 1
         self._count = count
-        _COUNT.pack_into(self._map, 0, count)
+        self._head[_COUNT] = count
 
 
 class Reader:
@@ -63,17 +68,18 @@ class Reader:
 
     def __init__(self, memory: int, keeps_place: bool = False):
         self._map = mmap.mmap(memory, SIZE)
-        self._place = _COUNT.unpack_from(self._map, _COUNT.size if keeps_place else 0)[0]
+        self._head = memoryview(self._map)[:_HEAD].cast("Q")
+        self._place = self._head[_PLACE if keeps_place else _COUNT]
         self._part = b""
         self.missed = 0
 
     def keep_place(self) -> None:
         """What was read up to now is dealt with, and need not be read again by anybody after us."""
-        _COUNT.pack_into(self._map, _COUNT.size, self._place)
+        self._head[_PLACE] = self._place
 
     def read(self, most: int = SLOTS) -> list[Record]:
         """What has come since the last call, at most so many slots of it."""
-        count = _COUNT.unpack_from(self._map, 0)[0]
+        count = self._head[_COUNT]
         # A margin: the slots next to be written over may be half new already.
         if count - self._place > SLOTS - 256:
             self.missed += count - self._place - SLOTS // 2

@@ -6,6 +6,9 @@ Everything here runs in the port's callback: no waiting, no logging, no error ou
 from __future__ import annotations
 
 from collections.abc import MutableSequence
+from typing import NamedTuple
+
+import numpy as np
 
 from puresignal.core.path import live
 from puresignal.core.path.live import LiveEvent
@@ -14,8 +17,28 @@ from puresignal.core.path.path import LivePath
 WIRE_TAKES = 3
 """Blocks until a connection that was made is sure to carry."""
 
-SOUNDING_SIZE = 16 * 128
-"""Bytes of the table of sounding notes: one count for each channel and note."""
+OUTPUTS = 8
+"""Outputs that can be joined at once."""
+KEYS = 16 * 128
+SOUNDING_SIZE = OUTPUTS * KEYS
+"""Bytes of the table of sounding notes: one count for each output, channel and note."""
+SILENCE = bytes(SOUNDING_SIZE)
+
+ECHO_SECONDS = 0.02
+"""Within this an own message that comes in again may be an echo; no hand repeats a stroke exactly so soon."""
+ECHO_ROUNDS = 3
+"""So many times round, each within the time above and to the very velocity, is a loop and no playing."""
+ECHO_QUIET = 2.0
+"""Seconds without an echo after which a loop counts as gone."""
+
+
+class Lane(NamedTuple):
+    """One track's way: a path, what it listens to (input -1 and channel 0: all), and where it goes."""
+
+    path: LivePath
+    input: int
+    channel: int
+    outputs: tuple[int, ...]
 
 
 def _as_files_read(item: tuple[int, int, bytes]) -> tuple[int, bool]:
@@ -27,24 +50,28 @@ def _as_files_read(item: tuple[int, int, bytes]) -> tuple[int, bool]:
 class Router:
     """Turns a block's messages into those that leave.
 
-    sounding  table of SOUNDING_SIZE counts of what sounds at the receiver; it may live in shared
+    sounding  table of SOUNDING_SIZE counts of what sounds at the receivers; it may live in shared
               memory, so that whoever starts after a crash knows what has to be ended
+    loops     inputs through which own output comes back, with the second at which it last did
     """
 
-    def __init__(self, rate: int, path: LivePath, sounding: MutableSequence[int] | None = None):
+    def __init__(self, rate: int, lanes: list[Lane], sounding: MutableSequence[int] | None = None):
         self.rate = rate
-        self._path = path
+        self._lanes = lanes
         self._sounding = sounding if sounding is not None else bytearray(SOUNDING_SIZE)
         self._number = 0
-        self._next: LivePath | None = None
+        self._next: list[Lane] | None = None
         self._unplugged: list[int] = []
         self._release_in = -1
         self._panic = False
+        self._sent: dict[bytes, tuple[float, int]] = {}
+        self._round = 0
+        self.loops: dict[int, float] = {}
         self.errors = 0
 
-    def use(self, path: LivePath) -> None:
-        """Another path from the next block on; what sounds is ended there."""
-        self._next = path
+    def use(self, lanes: list[Lane]) -> None:
+        """Other paths from the next block on; what sounds is ended there."""
+        self._next = lanes
 
     def receiver_is_new(self) -> None:
         """An output has been joined: what may still sound there from before is ended, once the wire carries."""
@@ -58,14 +85,19 @@ class Router:
         """An input has gone: its notes are ended in the next block."""
         self._unplugged.append(port)
 
-    def cycle(self, frame: int, frames: int, incoming: list[tuple[int, int, bytes]]) -> list[tuple[int, bytes]]:
+    def is_busy(self) -> bool:
+        """Whether something sounds or waits to be done."""
+        return self._sounding[:] != SILENCE or self._release_in >= 0 or self._panic or self._next is not None
+
+    def cycle(self, frame: int, frames: int, incoming: list[tuple[int, int, bytes]]) -> list[tuple[int, int, bytes]]:
         """What leaves in a block.
 
         frame, frames  first frame of the block, and its length
-        incoming       (offset in the block, input, message), rising by offset
-        Returns        (offset, message), rising by offset
+        incoming       (offset in the block, input, message), rising by offset; an offset below zero
+                       is of a message that came before the block, and leaves at its start
+        Returns        (offset, output, message), rising by offset
         """
-        out: list[tuple[int, bytes]] = []
+        out: list[tuple[int, int, bytes]] = []
         try:
             if self._release_in >= 0:
                 self._release_in -= 1
@@ -74,28 +106,38 @@ class Router:
             if self._panic:
                 self._panic = False
                 out += self._released()
-                out += [(0, bytes((0xB0 | channel, mode, 0))) for channel in range(16) for mode in (120, 123)]
+                outputs = {o for lane in self._lanes for o in lane.outputs}
+                out += [
+                    (0, output, bytes((0xB0 | channel, mode, 0)))
+                    for output in sorted(outputs)
+                    for channel in range(16)
+                    for mode in (120, 123)
+                ]
             if self._next is not None:
-                self._path, self._next = self._next, None
+                self._lanes, self._next = self._next, None
                 out += self._released()
             while self._unplugged:
-                self._send(self._ends_of(self._unplugged.pop(), self._seconds(frame)), frame, frames, out)
+                self._unplug(self._unplugged.pop(), frame, frames, out)
             if len(incoming) > 1:
                 incoming = sorted(incoming, key=_as_files_read)
             for offset, port, message in incoming:
                 self._take(frame, frames, offset, port, message, out)
-            self._send(self._path.advance(self._seconds(frame + frames - 1)), frame, frames, out)
+            end = self._seconds(frame + frames - 1)
+            for lane in self._lanes:
+                leaving = lane.path.advance(end)
+                if leaving:
+                    self._send(leaving, lane, frame, frames, out)
         except Exception:
             # An error here must not stop the music; it is counted and told from outside the callback.
             self.errors += 1
         return out
 
-    def release(self) -> list[tuple[int, bytes]]:
+    def release(self) -> list[tuple[int, int, bytes]]:
         """Ends everything that sounds, at the block's start."""
         return self._released()
 
     def _take(
-        self, frame: int, frames: int, offset: int, port: int, message: bytes, out: list[tuple[int, bytes]]
+        self, frame: int, frames: int, offset: int, port: int, message: bytes, out: list[tuple[int, int, bytes]]
     ) -> None:
         size = len(message)
         status = message[0] if size else 0
@@ -107,22 +149,49 @@ class Router:
             return
         self._number += 1
         at = self._seconds(frame + offset)
-        self._send(self._path.message(at, port, status, data1, data2, self._number), frame, frames, out, offset)
+        if status < 0xA0 and status >= 0x90 and data2 and self._is_echo(message, at, port, frames):
+            return
+        channel = (status & 0x0F) + 1
+        for lane in self._lanes:
+            if lane.input in (-1, port) and lane.channel in (0, channel):
+                leaving = lane.path.message(at, port, status, data1, data2, self._number)
+                self._send(leaving, lane, frame, frames, out, max(0, offset))
+        self._round = 0
 
-    def _ends_of(self, port: int, at: float) -> list[LiveEvent]:
-        leaving = []
-        for origin_port, channel, note in self._path.pair.sounding():
-            if origin_port == port:
-                self._number += 1
-                leaving += self._path.message(at, port, 0x7F + channel, note, 64, self._number)
-        return leaving
+    def _is_echo(self, message: bytes, at: float, port: int, frames: int) -> bool:
+        """Whether a note-on is an own one that came back in a loop.
+
+        Each note-on that leaves is remembered with how often it has been round; what comes in again
+        exactly like it, sooner than a hand could, has been round once more. What a loop brings back is
+        dropped until it has been quiet for a while.
+        """
+        before = self._sent.get(message)
+        self._round = 0
+        if before is None or not 0 <= at - before[0] <= max(ECHO_SECONDS, 3.5 * frames / self.rate):
+            return False
+        self._round = before[1] + 1
+        known = port in self.loops and at - self.loops[port] < ECHO_QUIET
+        if self._round < ECHO_ROUNDS and not known:
+            return False
+        self.loops[port] = at
+        return True
+
+    def _unplug(self, port: int, frame: int, frames: int, out: list[tuple[int, int, bytes]]) -> None:
+        at = self._seconds(frame)
+        for lane in self._lanes:
+            for origin_port, channel, note in lane.path.pair.sounding():
+                if origin_port == port:
+                    self._number += 1
+                    leaving = lane.path.message(at, port, 0x7F + channel, note, 64, self._number)
+                    self._send(leaving, lane, frame, frames, out)
 
     def _seconds(self, frame: int) -> float:
         return round(frame * 50_000 / self.rate) / 50_000
 
     def _send(
-        self, events: list[LiveEvent], frame: int, frames: int, out: list[tuple[int, bytes]], offset: int = -1
-    ) -> None:
+        self, events: list[LiveEvent], lane: Lane, frame: int, frames: int, out: list[tuple[int, int, bytes]],
+        offset: int = -1,
+    ) -> None:  # fmt: skip
         """Messages for events. Ends that were due keep their own moment, as far as it lies in the block."""
         for event in events:
             place = offset
@@ -132,20 +201,25 @@ class Router:
                     place = min(place, offset)
             if out and place < out[-1][0]:
                 place = out[-1][0]
-            message = self._message(event)
-            if message:
-                out.append((place, message))
+            for output in lane.outputs:
+                message = self._message(event, output)
+                if message:
+                    out.append((place, output, message))
 
-    def _message(self, event: LiveEvent) -> bytes:
+    def _message(self, event: LiveEvent, output: int) -> bytes:
         channel = event.channel - 1
         if event.kind == live.CONTROL:
             if 0xC0 <= event.status < 0xE0:
                 return bytes((event.status | channel, event.note))
             return bytes((event.status | channel, event.note, int(event.velocity)))
-        key = channel * 128 + event.note
+        key = output * KEYS + channel * 128 + event.note
         if event.kind == live.ON:
             self._sounding[key] = min(255, self._sounding[key] + 1)
-            return bytes((0x90 | channel, event.note, max(1, min(127, round(event.velocity)))))
+            message = bytes((0x90 | channel, event.note, max(1, min(127, round(event.velocity)))))
+            if len(self._sent) > 512:
+                self._sent.clear()
+            self._sent[message] = event.at, self._round
+            return message
         # Two tracks may sound one note of one channel: only the last end is the receiver's.
         count = self._sounding[key]
         if not count:
@@ -153,10 +227,10 @@ class Router:
         self._sounding[key] = count - 1
         return bytes((0x80 | channel, event.note, event.release)) if count == 1 else b""
 
-    def _released(self) -> list[tuple[int, bytes]]:
-        out = []
-        for key in range(SOUNDING_SIZE):
-            if self._sounding[key]:
-                self._sounding[key] = 0
-                out.append((0, bytes((0x80 | key // 128, key % 128, 64))))
-        return out
+    def _released(self) -> list[tuple[int, int, bytes]]:
+        sounding = bytes(self._sounding)
+        if sounding == SILENCE:
+            return []
+        keys = np.flatnonzero(np.frombuffer(sounding, np.uint8)).tolist()
+        self._sounding[:] = SILENCE
+        return [(0, key // KEYS, bytes((0x80 | key % KEYS // 128, key % 128, 64))) for key in keys]

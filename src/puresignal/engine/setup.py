@@ -1,4 +1,4 @@
-"""What a router is told: ports, maps and settings, as one JSON object. No session or file code is needed for it."""
+"""What a router is told: ports, live tracks, maps and settings, as one JSON object. No session or file code in it."""
 
 from __future__ import annotations
 
@@ -11,9 +11,36 @@ from puresignal.core.events import Port
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Context
 from puresignal.core.path.path import LivePath, Path
+from puresignal.engine.router import Lane
 
 PANIC = b"panic\n"
 """What is sent in place of a setup to end every note at once."""
+
+ALL_INPUTS, ALL_CHANNELS = -1, 0
+
+
+@dataclass(frozen=True)
+class LiveTrack:
+    """One player's way through the router: what it listens to, what that means, where it goes.
+
+    input    index into the setup's inputs, or ALL_INPUTS
+    channel  1..16, or ALL_CHANNELS
+    source   note map of what is played there
+    outputs  indices into the setup's outputs
+    heard    False: nothing of it leaves; it is journalled all the same
+    """
+
+    input: int = ALL_INPUTS
+    channel: int = ALL_CHANNELS
+    source: NoteMap | None = None
+    outputs: tuple[int, ...] = (0,)
+    heard: bool = True
+
+    def listens_to(self, port: int, status: int) -> bool:
+        """Whether a message of an input is this track's. System messages are everybody's."""
+        if self.input not in (ALL_INPUTS, port):
+            return False
+        return self.channel == ALL_CHANNELS or status >= 0xF0 or (status & 0x0F) + 1 == self.channel
 
 
 @dataclass(frozen=True)
@@ -21,6 +48,8 @@ class Setup:
     """Which ports are joined, and what happens between them.
 
     inputs, outputs  names as the command line takes them: exact, else the first that contains it
+    source           what all inputs send, where no tracks are told apart
+    tracks           who listens to what; empty: one track, from every input to every output
     """
 
     inputs: tuple[str, ...]
@@ -29,6 +58,11 @@ class Setup:
     target: NoteMap | None = None
     path: Path = field(default_factory=Path)
     client: str = "Pure Signal"
+    tracks: tuple[LiveTrack, ...] = ()
+
+    def live_tracks(self) -> tuple[LiveTrack, ...]:
+        """The tracks, or the one that listens to everything."""
+        return self.tracks or (LiveTrack(source=self.source, outputs=tuple(range(len(self.outputs)))),)
 
 
 def to_bytes(setup: Setup) -> bytes:
@@ -36,24 +70,51 @@ def to_bytes(setup: Setup) -> bytes:
     data = {
         "inputs": list(setup.inputs),
         "outputs": list(setup.outputs),
-        "source": None if setup.source is None else notemap.to_json(setup.source),
-        "target": None if setup.target is None else notemap.to_json(setup.target),
+        "source": _map_to_json(setup.source),
+        "target": _map_to_json(setup.target),
         "path": settings.to_json(setup.path),
         "client": setup.client,
-    }
+        "tracks": [
+            {
+                "input": t.input, "channel": t.channel, "source": _map_to_json(t.source), "outputs": list(t.outputs),
+                "heard": t.heard,
+            }
+            for t in setup.tracks
+        ],
+    }  # fmt: skip
     return json.dumps(data).encode() + b"\n"
 
 
 def from_bytes(line: bytes) -> Setup:
     """The other way round. Comes from our own side of a socket pair, so what is wrong in it is a bug."""
     data: dict[str, Any] = json.loads(line)
-    maps = [None if data[k] is None else notemap.from_json(data[k], k) for k in ("source", "target")]
+    tracks = tuple(
+        LiveTrack(t["input"], t["channel"], _map_from_json(t["source"]), tuple(t["outputs"]), t["heard"])
+        for t in data["tracks"]
+    )
     path = settings.from_json(data["path"], "path")
-    return Setup(tuple(data["inputs"]), tuple(data["outputs"]), maps[0], maps[1], path, data["client"])
+    maps = [_map_from_json(data[key]) for key in ("source", "target")]
+    return Setup(tuple(data["inputs"]), tuple(data["outputs"]), maps[0], maps[1], path, data["client"], tracks)
 
 
-def live_path(setup: Setup) -> LivePath:
-    """The path as it runs live: tables made once, here, and not while somebody plays."""
+def _map_to_json(note_map: NoteMap | None) -> object:
+    return None if note_map is None else notemap.to_json(note_map)
+
+
+def _map_from_json(data: object) -> NoteMap | None:
+    return None if data is None else notemap.from_json(data, "map")
+
+
+def lanes(setup: Setup) -> list[Lane]:
+    """The path of each track that is heard, as it runs live: tables made once, here, and not while somebody plays."""
     ports = tuple(Port(name, i) for i, name in enumerate(setup.inputs)) or (Port(""),)
-    context = Context(setup.source, setup.target, ports, 0.0, setup.path.split.by)
-    return LivePath(setup.path, context)
+    return [
+        Lane(
+            LivePath(setup.path, Context(track.source, setup.target, ports, 0.0, setup.path.split.by)),
+            track.input,
+            track.channel,
+            tuple(o for o in track.outputs if o < len(setup.outputs)),
+        )
+        for track in setup.live_tracks()
+        if track.heard
+    ]

@@ -5,22 +5,16 @@ Without the JACK library or a server everything here says so and the program goe
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import os
+import resource
 from typing import Any
 
 from puresignal.core.errors import PureSignalError
+from puresignal.io.ports import MidiPort
 
 
 class NoServerError(PureSignalError):
     """There is no JACK server to talk to, or no JACK library."""
-
-
-@dataclass(frozen=True)
-class MidiPort:
-    """A MIDI port as others see it. gives: MIDI comes out of it; else MIDI goes into it."""
-
-    name: str
-    gives: bool
 
 
 def library() -> Any:
@@ -74,9 +68,48 @@ def ports_of(client: Any) -> tuple[MidiPort, ...]:
     return tuple(port for port in found if not port.name.startswith(own))
 
 
-def find(ports: tuple[MidiPort, ...], wanted: str, gives: bool) -> str | None:
-    """The port of exactly this name, else the first that contains it, else None. Never one of Pure Signal's own."""
-    names = [p.name for p in ports if p.gives == gives and not p.name.startswith("Pure Signal")]
-    if wanted in names:
-        return wanted
-    return next((name for name in names if wanted.casefold() in name.casefold()), None)
+def wires(client: Any) -> frozenset[tuple[str, str]]:
+    """Every MIDI connection of the server: (port that gives, port that takes)."""
+    found = set()
+    for port in client.get_ports(is_midi=True, is_output=True):
+        found |= {(port.name, taken.name) for taken in client.get_all_connections(port)}
+    return frozenset(found)
+
+
+def all_wires() -> frozenset[tuple[str, str]]:
+    """The same, asked by a client that is made for it.
+
+    Raises NoServerError when there is no server
+    """
+    client = open_client("Pure Signal ports")
+    try:
+        return wires(client)
+    finally:
+        client.close()
+
+
+def cut(gives: str, takes: str) -> None:
+    """Parts two ports, whoever joined them.
+
+    Raises NoServerError when there is no server
+    """
+    client = open_client("Pure Signal ports")
+    try:
+        client.disconnect(gives, takes)
+    except library().JackError:
+        # Parted already is as good.
+        pass
+    finally:
+        client.close()
+
+
+def realtime_problem() -> str:
+    """Why the callback may not be scheduled in real time, and the cure; empty when it may."""
+    soft, _ = resource.getrlimit(resource.RLIMIT_RTPRIO)
+    if soft or os.geteuid() == 0:
+        return ""
+    return (
+        "This account may not run in real time, so notes can come late. Put it into the group audio "
+        "(sudo usermod -aG audio $USER), write “@audio - rtprio 95” into /etc/security/limits.d/audio.conf, "
+        "and log in again."
+    )

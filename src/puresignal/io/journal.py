@@ -7,10 +7,12 @@ old ones go when enough is kept (docs/formats.md).
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 import time
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -24,6 +26,10 @@ LINES = 50_000
 """Messages of one file."""
 KEPT_MESSAGES, KEPT_SECONDS = 200_000, 30 * 60
 """At least so many messages, and at least those of so long, are kept."""
+SITTING_KEPT_SECONDS = 14 * 24 * 3600
+"""A sitting that ended longer ago is forgotten."""
+TAIL = 4096
+"""Messages at the end of a journal that one recorder may have written and not noted."""
 
 _HEAD = re.compile(r"# pure-signal journal 1 (.*)\Z")
 
@@ -121,13 +127,78 @@ def read(paths: Iterable[Path]) -> tuple[tuple[str, ...], list[tuple[float, int,
     return inputs, rows
 
 
+@dataclass(frozen=True)
+class Sitting:
+    """What one sitting's journal holds.
+
+    rows   (seconds, input, bytes), in order
+    ended  the wall clock's time of the last row, seconds since 1970
+    """
+
+    folder: Path
+    inputs: tuple[str, ...]
+    rows: list[tuple[float, int, bytes]]
+    ended: float
+
+
+def sittings(folder: Path) -> list[Sitting]:
+    """The sittings under a folder that hold something, newest first; what cannot be read is passed over."""
+    found = []
+    for one in folder.iterdir() if folder.is_dir() else ():
+        inputs: tuple[str, ...] = ()
+        rows: list[tuple[float, int, bytes]] = []
+        ended = 0.0
+        for path in sorted(one.glob("*.journal")):
+            try:
+                named, more = read([path])
+                ended = max(ended, path.stat().st_mtime)
+            except (FileAccessError, BadFileError, OSError):
+                continue
+            # Inputs may have been chosen anew within the sitting: each name has one number in what is returned.
+            inputs = tuple(dict.fromkeys((*inputs, *named)))
+            number = [inputs.index(name) for name in named]
+            rows += [(at, number[port], data) for at, port, data in more if port < len(number)]
+        if rows:
+            found.append(Sitting(one, inputs, rows, ended))
+    return sorted(found, key=lambda s: -s.ended)
+
+
+def last_rows(folder: Path) -> list[tuple[float, int, bytes]]:
+    """The messages of a folder's newest file, none where there is no file that can be read."""
+    paths = sorted(folder.glob("*.journal"))
+    try:
+        return read(paths[-1:])[1]
+    except (FileAccessError, BadFileError):
+        return []
+
+
+def already_written(records: Sequence[tuple[float, int, bytes]], tail: list[tuple[float, int, bytes]]) -> int:
+    """How many of the first records the journal ends with already."""
+    first = [(round(at, 5), port, bytes(data)) for at, port, data in records[:TAIL]]
+    most = min(len(first), len(tail))
+    return next((n for n in range(most, 0, -1) if tail[-n:] == first[:n]), 0)
+
+
+def forget_old(sittings: Path, but: Path) -> None:
+    """Lets go of the journals of sittings that ended long ago."""
+    now = time.time()
+    for folder in sittings.iterdir() if sittings.is_dir() else ():
+        files_there = list(folder.glob("*.journal"))
+        if folder != but and all(now - path.stat().st_mtime > SITTING_KEPT_SECONDS for path in files_there):
+            with contextlib.suppress(OSError):
+                for path in files_there:
+                    path.unlink()
+                folder.rmdir()
+
+
 def to_take(
-    rows: list[tuple[float, int, bytes]], inputs: tuple[str, ...], ident: str, name: str, tempo: TempoMap
-) -> Take:
-    """A take of messages; its time starts with the first of them."""
+    rows: list[tuple[float, int, bytes]], inputs: tuple[str, ...], ident: str, name: str, tempo: TempoMap,
+    since: float | None = None,
+) -> Take:  # fmt: skip
+    """A take of messages; its time starts with the first of them, or at `since`, which is not after it."""
     if not rows:
         raise FileAccessError("Nothing has arrived", name, "Play something, and look at the input's lamp.")
-    begin = rows[0][0]
+    begin = rows[0][0] if since is None else since
     channel = [len(d) <= 3 and d[:1] != b"\xf0" for _, _, d in rows]
     padded = [(d + b"\0\0")[:3] if c else bytes((d[0], 0, 0)) for (_, _, d), c in zip(rows, channel, strict=True)]
     data = np.frombuffer(b"".join(padded), np.uint8).reshape(-1, 3)

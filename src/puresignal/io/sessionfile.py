@@ -21,9 +21,10 @@ from puresignal.core.articulations import is_articulation
 from puresignal.core.delivery import COLOURS, Delivery, TrackSettings, with_track
 from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.core.events import Take
+from puresignal.core.liveinput import ALL_CHANNELS, LiveInput
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Verdict
-from puresignal.core.session import Session, TakeRef
+from puresignal.core.session import Session, TakeRef, with_inputs
 from puresignal.core.song import to_take
 from puresignal.core.timebase import Meter, Tempo, TempoMap
 from puresignal.io import files, jsonfile, midifile, takefile
@@ -137,7 +138,22 @@ def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
         ],
         "order": list(session.delivery.order),
         "with_tempo": session.delivery.with_tempo,
+        "inputs": [
+            {
+                "port": one.port,
+                "channel": one.channel or None,
+                "source": None if one.source is None else notemap.to_json(one.source),
+                "output": one.output,
+                "armed": one.armed,
+                "heard": one.heard,
+            }
+            for one in session.inputs
+        ],
     }
+
+
+def _is_channel(value: object) -> bool:
+    return isinstance(value, int) and not isinstance(value, bool) and 1 <= value <= 16
 
 
 def _tempo_json(tempo: TempoMap) -> dict[str, Any]:
@@ -255,7 +271,26 @@ class _Reader:
             raise self._wrong("current", current)
         path = settings.from_json(data.get("path"), f"{self._name}, session.json, path")
         target = self._map(data.get("target"), "target")
-        return Session(name, tuple(refs), current, target, path, self._delivery(data)), tuple(takes)
+        session = Session(name, tuple(refs), current, target, path, self._delivery(data))
+        return with_inputs(session, self._inputs(data.get("inputs", []))), tuple(takes)
+
+    def _inputs(self, rows: object) -> tuple[LiveInput, ...]:
+        if not isinstance(rows, list):
+            raise self._wrong("inputs", rows)
+        found = []
+        for i, row in enumerate(rows):
+            if not isinstance(row, dict):
+                raise self._wrong(f"inputs[{i}]", row)
+            port, channel, output = row.get("port"), row.get("channel"), row.get("output")
+            armed, heard = row.get("armed", True), row.get("heard", True)
+            good = isinstance(port, str) and (output is None or isinstance(output, str))
+            good = good and isinstance(armed, bool) and isinstance(heard, bool)
+            if not good or not (channel is None or _is_channel(channel)):
+                raise self._wrong(f"inputs[{i}]", row)
+            assert isinstance(port, str)
+            source = self._map(row.get("source"), f"inputs[{i}].source")
+            found.append(LiveInput(port, channel or ALL_CHANNELS, source, output, armed, heard))
+        return tuple(found)
 
     def _delivery(self, data: dict[str, Any]) -> Delivery:
         rows, order, with_tempo = data.get("tracks", []), data.get("order", []), data.get("with_tempo", True)
@@ -267,7 +302,7 @@ class _Reader:
                 raise self._wrong(f"tracks[{i}]", row)
             key, title, colour = row.get("key"), row.get("title", ""), row.get("colour", "")
             channel, out = row.get("channel"), row.get("out", True)
-            whole = isinstance(channel, int) and not isinstance(channel, bool) and 1 <= channel <= 16
+            whole = _is_channel(channel)
             good = isinstance(title, str) and colour in ("", *COLOURS) and isinstance(out, bool)
             if not isinstance(key, str) or not good or not (channel is None or whole):
                 raise self._wrong(f"tracks[{i}]", row)

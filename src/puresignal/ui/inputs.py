@@ -6,6 +6,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelInd
 from PySide6.QtGui import QFont, QPainter
 from PySide6.QtWidgets import (
     QCheckBox,
+    QComboBox,
     QFormLayout,
     QFrame,
     QHBoxLayout,
@@ -23,9 +24,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core.articulations import family_of, spoken
+from puresignal.core import session as edits
+from puresignal.core.articulations import canonical, family_of, sort_key, spoken
+from puresignal.core.liveinput import LiveInput, with_input
+from puresignal.core.notemap import NoteMap, to_json
 from puresignal.core.survey import Arrival
-from puresignal.io import mapfile
+from puresignal.io import mapfile, ports
 from puresignal.sim import drummer, module
 from puresignal.ui import theme, words
 from puresignal.ui.listening import Listener
@@ -134,10 +138,14 @@ class VelocityPicture(QStyledItemDelegate):
 class DrummerPanel(QFrame):
     """The simulated drummer: choose the kit and what is wrong with it, and let it play a take.
 
-    played  a new take was played: (take, kit's note map)
+    played   a new take was played: (take, kit's note map)
+    live     the module shall play into its port, or stop: on or off
+    struck   one pad shall be hit: (articulation, velocity)
     """
 
     played = Signal(object, object)
+    live = Signal(bool)
+    struck = Signal(str, int)
 
     _FAULTS = (
         ("doubles", "Double triggers", "Now and then a pad sends a weak second hit for one stroke."),
@@ -171,7 +179,7 @@ class DrummerPanel(QFrame):
         self.kit.show_map(mapfile.shipped("practice-five"))
         self.kit.setAccessibleName(self.tr("Kit that the drummer plays"))
         self.kit.setToolTip(self.tr("The kit decides which notes arrive."))
-        self.kit.chosen.connect(lambda note_map: self.kit.show_map(note_map))
+        self.kit.chosen.connect(self._choose_kit)
         self.tempo = _spin(40, 240, 92, self.tr(" BPM"), self.tr("Tempo of the drummer, in quarter notes a minute."))
         self.bars = _spin(1, 400, 16, self.tr(" bars"), self.tr("How long the drummer plays."))
         form = QFormLayout()
@@ -199,15 +207,67 @@ class DrummerPanel(QFrame):
         self.play.setToolTip(self.tr("A new take at once, each time another one."))
         self.play.setAccessibleName(self.tr("Let the simulated drummer play a take"))
         self.play.clicked.connect(self._play)
+        self.stream = QPushButton(self.tr("Play live"))
+        self.stream.setCheckable(True)
+        self.stream.setToolTip(self.tr("Plays on and on into the port Simulated drum module, like a kit on a cable."))
+        self.stream.setAccessibleName(self.tr("Let the simulated drum module play live"))
+        self.stream.clicked.connect(self._stream)
+        self.pad = QComboBox()
+        self.pad.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.pad.setAccessibleName(self.tr("Pad to hit"))
+        self.pad.setToolTip(self.tr("Which pad of the module is hit."))
+        self.hit = QPushButton(self.tr("Hit"))
+        self.hit.setToolTip(self.tr("One hit on this pad, into the port Simulated drum module."))
+        self.hit.setAccessibleName(self.tr("Hit the pad once"))
+        self.hit.clicked.connect(lambda: self.struck.emit(self.pad.currentData(), 96))
+        self._fill_pads()
+        keys, once = QHBoxLayout(), QHBoxLayout()
+        keys.setSpacing(4)
+        keys.addWidget(self.play, 1)
+        keys.addWidget(self.stream, 1)
+        once.setSpacing(4)
+        once.addWidget(self.pad, 1)
+        once.addWidget(self.hit)
         column.addSpacing(4)
-        column.addWidget(self.play)
+        column.addLayout(keys)
+        column.addLayout(once)
         column.addStretch()
 
-    def _play(self) -> None:
-        kit = self.kit.currentData()
-        self._seed += 1
+    def _fill_pads(self) -> None:
+        self.pad.clear()
+        names = sorted({canonical(p.articulation) for p in self.kit_now.pads}, key=sort_key)
+        for name in names:
+            self.pad.addItem(spoken(name), name)
+        self.pad.setCurrentIndex(max(0, self.pad.findData("snare.head")))
+
+    @property
+    def kit_now(self) -> NoteMap:
+        """The kit that is played."""
+        note_map = self.kit.now
+        return note_map if note_map is not None else mapfile.shipped("practice-five")
+
+    def chosen_faults(self) -> dict[str, float]:
+        """How often each fault that is switched on happens."""
         usual = module.Faults.usual()
-        chosen = {name: getattr(usual, name) for name, box in self.faults.items() if box.isChecked()}
+        return {name: getattr(usual, name) for name, box in self.faults.items() if box.isChecked()}
+
+    def show_streaming(self, on: bool) -> None:
+        """Whether the module plays live."""
+        self.stream.setChecked(on)
+        self.stream.setText(self.tr("Stop") if on else self.tr("Play live"))
+
+    def _stream(self, on: bool) -> None:
+        self.show_streaming(on)
+        self.live.emit(on)
+
+    def _choose_kit(self, note_map: NoteMap) -> None:
+        self.kit.show_map(note_map)
+        self._fill_pads()
+
+    def _play(self) -> None:
+        kit = self.kit_now
+        self._seed += 1
+        chosen = self.chosen_faults()
         bpm = float(self.tempo.value())
         performance = drummer.improvise(self.bars.value(), bpm, self._seed)
         sent = module.DrumModule(kit, module.Faults(**chosen), self._seed).perform(performance)
@@ -231,7 +291,9 @@ class InputsView(QWidget):
     def __init__(self, workbench: Workbench, listener: Listener, parent: QWidget | None = None):
         super().__init__(parent)
         self._workbench = workbench
-        self.live = LivePanel(listener)
+        self._listener = listener
+        self.live = LivePanel(workbench, listener)
+        self._seed = 0
         self.title = QLabel()
         self.title.setObjectName("title")
         self.facts = QLabel()
@@ -243,6 +305,10 @@ class InputsView(QWidget):
         self.model = ArrivalsModel(self)
         self.table = self._make_table()
         self.drummer = DrummerPanel(workbench)
+        self.live.device_asked.connect(self.play_device)
+        self.drummer.live.connect(lambda on: self.play_device(ports.DRUM_MODULE, on))
+        self.drummer.struck.connect(self.strike)
+        listener.ended.connect(lambda: self.drummer.show_streaming(False))
 
         left = QVBoxLayout()
         left.setSpacing(8)
@@ -251,6 +317,8 @@ class InputsView(QWidget):
         self.pages.setAccessibleName(self.tr("Notes of the take, or messages of the live input"))
         self.pages.addTab(self.table, self.tr("Notes of the take"))
         self.pages.addTab(self.messages, self.tr("Messages as they arrive"))
+        self.leaving = MessageList(listener, leaving=True)
+        self.pages.addTab(self.leaving, self.tr("What leaves"))
         left.addWidget(self.title)
         left.addWidget(self.facts)
         left.addWidget(self.pages, 1)
@@ -295,6 +363,47 @@ class InputsView(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(900, 600)
+
+    # The simulated devices, played live
+
+    def play_device(self, port: str, on: bool) -> None:
+        """Lets a simulated device play into its port, which is listened to, or stops it."""
+        if port == ports.DRUM_MODULE:
+            self.drummer.show_streaming(on)
+        if not on:
+            self._listener.device(stop=port)
+            self.live.show_inputs()
+            return
+        kits = {ports.DRUM_MODULE: self.drummer.kit_now, ports.PAD_BOX: mapfile.shipped("lantern-pads")}
+        kit = kits.get(port)
+        self.listen_to(port, kit)
+        self._seed += 1
+        self._listener.device(
+            play=port, kit=None if kit is None else to_json(kit), bpm=self.drummer.tempo.value(),
+            faults=self.drummer.chosen_faults(), seed=self._seed,
+        )  # fmt: skip
+        self.live.show_inputs()
+
+    def strike(self, articulation: str, velocity: int) -> None:
+        """One hit on a pad of the simulated module."""
+        kit = self.drummer.kit_now
+        self.listen_to(ports.DRUM_MODULE, kit)
+        self._listener.device(hit=ports.DRUM_MODULE, kit=to_json(kit), articulation=articulation, velocity=velocity)
+
+    def listen_to(self, port: str, kit: NoteMap | None) -> None:
+        """Makes sure that a port is a live input and that the inputs are listened to."""
+        bench = self._workbench
+        inputs = bench.session.inputs
+        number = next((i for i, one in enumerate(inputs) if one.port == port), None)
+        if number is None:
+            number = next((i for i, one in enumerate(inputs) if not one.port), len(inputs))
+            if number == len(inputs):
+                inputs = (*inputs, LiveInput(output=inputs[-1].output))
+        one = with_input(inputs, number, port=port, source=kit)
+        if one != bench.session.inputs:
+            bench.do(self.tr("listen to {port}").format(port=port), edits.with_inputs(bench.session, one))
+        if not self._listener.listening:
+            self.live.listen.click()
 
     def set_compact(self, compact: bool) -> None:
         """Narrower columns for a small window."""

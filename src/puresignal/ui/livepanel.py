@@ -1,134 +1,146 @@
-"""The live input: choose a port, see what comes, capture it; and its card, in sight in every view."""
+"""The live inputs: choose ports, see what comes, capture it."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent, QShowEvent
-from PySide6.QtWidgets import (
-    QComboBox,
-    QFormLayout,
-    QFrame,
-    QHBoxLayout,
-    QLabel,
-    QPushButton,
-    QSizePolicy,
-    QVBoxLayout,
-    QWidget,
-)
+from typing import Any
 
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from puresignal.core import session as edits
 from puresignal.core.articulations import STANDARD, sort_key, spoken
 from puresignal.core.errors import PureSignalError
 from puresignal.core.learn import Learning, missing
-from puresignal.core.notemap import check_source
-from puresignal.io import jackports, mapfile
-from puresignal.ui import theme
+from puresignal.core.liveinput import LiveInput
+from puresignal.io import jackports, mapfile, ports
+from puresignal.io.ports import MidiPort
+from puresignal.ui import words
+from puresignal.ui.inputeditor import InputEditor
 from puresignal.ui.listening import Listener
 from puresignal.ui.mapchoice import MapChoice
-
-GLOW_MS = 160
-"""Milliseconds that the lamp stays lit after a hit."""
+from puresignal.ui.model import Workbench
 
 
 class LivePanel(QFrame):
-    """Port, kit and output of the live input, and the keys to listen and to capture.
+    """All live inputs, one below the other, and the keys to listen and to capture.
 
-    asked_why  the player wonders why it is silent
+    asked_why    the player wonders why it is silent
+    asked_twice  the player wonders why it is heard twice
+    asked_kept   the player wants what was played before
+    device_asked the simulated device shall play, or stop: (port, on)
     """
 
     asked_why = Signal()
+    asked_twice = Signal()
+    asked_kept = Signal()
+    device_asked = Signal(str, bool)
 
-    def __init__(self, listener: Listener, parent: QWidget | None = None):
+    def __init__(self, workbench: Workbench, listener: Listener, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("panel")
-        self._listener = listener
-        title = QLabel(self.tr("Live input"))
+        self._workbench, self._listener = workbench, listener
+        self._there: tuple[MidiPort, ...] = (*ports.simulated(), *ports.virtual())
+        self._made_of: object = None
+        self.editors: list[InputEditor] = []
+        title = QLabel(self.tr("Live inputs"))
         title.setObjectName("figure")
-        self.says = QLabel()
-        self.says.setObjectName("faint")
-        self.says.setWordWrap(True)
-        self.source_port = self._combo(
-            self.tr("Port that playing comes from"),
-            self.tr("Where playing comes from: a MIDI port of the JACK server."),
-        )
-        self.kit = MapChoice(check_source)
-        self.kit.setMinimumWidth(120)
-        self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.kit.setSizeAdjustPolicy(MapChoice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.kit.setAccessibleName(self.tr("Note map of the live kit"))
-        self.kit.setToolTip(self.tr("What this kit sends: which note means which drum."))
-        self.kit.show_map(mapfile.shipped("general-midi"))
-        self.kit.chosen.connect(lambda note_map: self.kit.show_map(note_map))
-        self.target_port = self._combo(
-            self.tr("Port that clean MIDI goes to"),
-            self.tr("Where clean MIDI goes while you play, on the receiver's notes."),
-        )
-        form = QFormLayout()
-        form.setSpacing(8)
-        form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        for label, widget in (
-            (self.tr("From"), self.source_port),
-            (self.tr("Kit"), self.kit),
-            (self.tr("To"), self.target_port),
-        ):
-            form.addRow(label, widget)
-        self.listen = self._button(self.tr("Listen"), self.tr("Listen to the port, and send on what comes, clean."))
+        self.look = self._button(self.tr("Refresh"), self.tr("Look again which ports there are."))
+        self.look.clicked.connect(self.refresh)
+        top = QHBoxLayout()
+        top.addWidget(title, 1)
+        top.addWidget(self.look)
+        self.listen = self._button(self.tr("Listen"), self.tr("Listen to the ports, and send on what comes, clean."))
         self.listen.setCheckable(True)
         self.listen.clicked.connect(self._listen)
         self.capture = self._button(
-            self.tr("Capture"), self.tr("What you play from now on becomes a take; press again to end it.")
+            self.tr("Capture"), self.tr("What is played from now on becomes a take; press again to end it.")
         )
         self.capture.setObjectName("capture")
         self.capture.setCheckable(True)
         self.capture.setEnabled(False)
         self.capture.clicked.connect(self._capture)
-        self.look = self._button(self.tr("Refresh"), self.tr("Look again which ports there are."))
-        self.look.clicked.connect(self.refresh)
-        keys = QHBoxLayout()
-        keys.addWidget(self.listen)
-        self.learn = self._button(
-            self.tr("Learn"), self.tr("Hit each pad: unknown ones are asked about, and the same pad again says yes.")
+        self.more = self._button(
+            self.tr("Add an input"), self.tr("Another player, or another channel of the same port, on its own.")
         )
-        self.learn.setCheckable(True)
-        self.learn.setEnabled(False)
-        self.learn.clicked.connect(self._listener.learn)
+        self.more.clicked.connect(self._add)
         self.what = QComboBox()
         self.what.setAccessibleName(self.tr("What the pad is"))
         self.what.setToolTip(self.tr("What the pad is that you hit: choose, if the guess is wrong."))
         self.what.activated.connect(lambda: self._listener.choose(self.what.currentData()))
         self.what.hide()
-        keys.setSpacing(4)
-        keys.addWidget(self.capture)
-        keys.addWidget(self.learn)
+        self.says = self._line()
+        self.figures = self._line()
+        self.figures.hide()
+        self.figures.setToolTip(
+            self.tr("What the port system runs at, and how often it could not keep up: a dropout is heard as a gap.")
+        )
+        self.why = self._button(
+            self.tr("Why silent?"),
+            self.tr("Why is it silent? Follows the last hit from the port to the output and names where it stops."),
+        )
+        self.why.setAccessibleName(self.tr("Why is it silent?"))
+        self.why.clicked.connect(self.asked_why)
+        self.twice = self._button(
+            self.tr("Why twice?"), self.tr("Why is it heard twice? Names every source that sounds for one hit.")
+        )
+        self.twice.setAccessibleName(self.tr("Why is it heard twice?"))
+        self.twice.clicked.connect(self.asked_twice)
+        self.kept = self._button(
+            self.tr("Keep what was played…"),
+            self.tr("What was played though nothing was captured: choose a stretch of it, and it becomes a take."),
+        )
+        self.kept.setAccessibleName(self.tr("Keep what was played"))
+        self.kept.clicked.connect(self.asked_kept)
+        self._list = QVBoxLayout()
+        self._list.setSpacing(12)
+        keys, below = QHBoxLayout(), QHBoxLayout()
+        for row, buttons in ((keys, (self.listen, self.capture)), (below, (self.why, self.twice))):
+            row.setSpacing(4)
+            for button in buttons:
+                row.addWidget(button, 1)
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
         column.setSpacing(8)
-        column.addWidget(title)
-        column.addLayout(form)
+        column.addLayout(top)
+        column.addLayout(self._list)
+        column.addWidget(self.more)
         column.addLayout(keys)
-        self.why = self._button(
-            self.tr("Why is it silent?"),
-            self.tr("Follows the last hit from the port to the output and names where it stops."),
-        )
-        self.why.clicked.connect(self.asked_why)
         column.addWidget(self.says)
         column.addWidget(self.what)
-        below = QHBoxLayout()
-        below.setSpacing(4)
-        below.addWidget(self.why, 1)
-        below.addWidget(self.look)
+        column.addWidget(self.figures)
         column.addLayout(below)
+        column.addWidget(self.kept)
         listener.said.connect(self._say)
+        listener.stood.connect(self._stand)
         listener.ended.connect(self._ended)
         listener.asked.connect(self._ask)
+        workbench.changed.connect(self.show_inputs)
         self._looked = False
-        self.listen.setEnabled(False)
+        self.show_inputs()
 
-    def _combo(self, name: str, tip: str) -> QComboBox:
-        combo = QComboBox()
-        combo.setAccessibleName(name)
-        combo.setToolTip(tip)
-        combo.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        return combo
+    # The first input, for those who have only one
+    @property
+    def source_port(self) -> QComboBox:
+        return self.editors[0].source_port
+
+    @property
+    def target_port(self) -> QComboBox:
+        return self.editors[0].target_port
+
+    @property
+    def kit(self) -> MapChoice:
+        return self.editors[0].kit
+
+    @property
+    def learn(self) -> QPushButton:
+        return self.editors[0].learn
+
+    def _line(self) -> QLabel:
+        label = QLabel()
+        label.setObjectName("faint")
+        label.setWordWrap(True)
+        return label
 
     def _button(self, label: str, tip: str) -> QPushButton:
         button = QPushButton(label)
@@ -145,29 +157,62 @@ class LivePanel(QFrame):
     def refresh(self) -> None:
         """Looks which ports there are; what was chosen stays chosen, though it be gone."""
         self._looked = True
-        try:
-            ports = jackports.listing()
-            self._say(self.tr("Choose a port and press Listen."), True)
-        except jackports.NoServerError as error:
-            ports = ()
-            self._say(str(error), True)
-        for combo, gives, none in ((self.source_port, True, None), (self.target_port, False, self.tr("nowhere"))):
-            now = combo.currentData()
-            combo.clear()
-            if none is not None:
-                combo.addItem(none, None)
-            names = [p.name for p in ports if p.gives == gives and not p.name.startswith("Pure Signal")]
-            for name in dict.fromkeys([*names, *([now] if now else [])]):
-                combo.addItem(name if name in names else self.tr("{name} (absent)").format(name=name), name)
-            combo.setCurrentIndex(max(0, combo.findData(now)) if combo.count() else -1)
-        self.listen.setEnabled(self._listener.listening or self.source_port.count() > 0)
+        found, why = ports.listing()
+        self._there = (*found, *ports.simulated(), *ports.virtual())
+        self._made_of = None
+        self.show_inputs()
+        if not self._listener.listening:
+            self._say(why or self.tr("Choose a port and press Listen."), True)
+
+    def show_inputs(self) -> None:
+        """The session's live inputs."""
+        inputs, listening = self._workbench.session.inputs, self._listener.listening
+        playing = frozenset(self._listener.playing)
+        if self._made_of == (inputs, listening, self._there, playing):
+            return
+        self._made_of = (inputs, listening, self._there, playing)
+        while len(self.editors) > len(inputs):
+            editor = self.editors.pop()
+            self._list.removeWidget(editor)
+            editor.hide()
+            editor.deleteLater()
+        while len(self.editors) < len(inputs):
+            self.editors.append(self._editor(len(self.editors)))
+        for editor, one in zip(self.editors, inputs, strict=True):
+            editor.show_input(one, self._there, len(inputs) == 1, listening, one.port in playing)
+        self.listen.setEnabled(listening or any(one.port for one in inputs))
+        self.capture.setEnabled(listening)
+
+    def _editor(self, number: int) -> InputEditor:
+        editor = InputEditor(self._workbench, number)
+        editor.removed.connect(lambda: self._remove(number))
+        editor.learnt.connect(lambda on: self._listener.learn(on, number))
+        editor.played.connect(self._play_device)
+        self._list.addWidget(editor)
+        return editor
+
+    def _play_device(self, port: str, on: bool) -> None:
+        self.device_asked.emit(port, on)
+        self._made_of = None
+        self.show_inputs()
+
+    def _add(self) -> None:
+        bench = self._workbench
+        last = bench.session.inputs[-1]
+        one = LiveInput("", 0, mapfile.shipped("general-midi"), last.output)
+        bench.do(self.tr("add an input"), edits.with_inputs(bench.session, (*bench.session.inputs, one)))
+
+    def _remove(self, number: int) -> None:
+        bench = self._workbench
+        left = tuple(one for i, one in enumerate(bench.session.inputs) if i != number)
+        bench.do(self.tr("remove an input"), edits.with_inputs(bench.session, left))
 
     def _listen(self, on: bool) -> None:
         if not on:
             self._listener.stop()
             return
         try:
-            self._listener.start(self.source_port.currentData(), self.target_port.currentData(), self.kit.now)
+            self._listener.start()
         except (PureSignalError, OSError) as error:
             self.listen.setChecked(False)
             self._say(str(error), False)
@@ -182,19 +227,31 @@ class LivePanel(QFrame):
         self.capture.setText(self.tr("End") if on else self.tr("Capture"))
 
     def _settle(self, listening: bool) -> None:
-        self.capture.setEnabled(listening)
-        self.learn.setEnabled(listening)
+        self.listen.setChecked(listening)
         self.listen.setText(self.tr("Stop") if listening else self.tr("Listen"))
-        for widget in (self.source_port, self.target_port, self.kit, self.look):
-            widget.setEnabled(not listening)
+        self._made_of = None
+        self.show_inputs()
 
     def _ended(self) -> None:
-        self.listen.setChecked(False)
         self.capture.setChecked(False)
         self.capture.setText(self.tr("Capture"))
-        self.learn.setChecked(False)
         self.what.hide()
+        self.figures.hide()
         self._settle(False)
+
+    def _stand(self, state: dict[str, Any]) -> None:
+        """Rate, block and dropouts; and the cure where real time is not allowed."""
+        if not state["server"]:
+            self.figures.hide()
+            return
+        delay = 1000 * state["block"] / state["rate"]
+        text = self.tr("{khz:g} kHz, {block} frames: {ms:.1f} ms · {dropouts}").format(
+            khz=state["rate"] / 1000, block=state["block"], ms=delay,
+            dropouts=words.counted(state["dropouts"], "dropout"),
+        )  # fmt: skip
+        problem = jackports.realtime_problem()
+        self.figures.setText(f"{text}\n{problem}" if problem else text)
+        self.figures.show()
 
     def _ask(self, learning: Learning | None) -> None:
         """Asks about a pad, or says how far the learning has come."""
@@ -202,10 +259,14 @@ class LivePanel(QFrame):
         if learning is None:
             self._say(self.tr("Listening"), True)
             return
-        self.kit.show_map(learning.note_map)
         if learning.waiting is None:
             left = len(missing(learning.note_map))
             done = self.tr("{n} known. Hit a pad; unknown ones are asked about.").format(n=len(learning.note_map.pads))
+            hat = learning.note_map.hat
+            if hat is not None and learning.pedal is not None:
+                done += self.tr(" Pedal: controller {c}, open {open}, closed {closed}.").format(
+                    c=hat.controller, open=hat.open_at, closed=hat.closed_at
+                )
             self._say(done if left else self.tr("Every usual pad is known."), True)
             return
         self.what.clear()
@@ -221,77 +282,3 @@ class LivePanel(QFrame):
 
     def _say(self, text: str, _: bool) -> None:
         self.says.setText(text)
-
-
-class LiveCard(QWidget):
-    """The live input in the column at the left: lamp, last note in words, how hard. Hidden while nobody listens."""
-
-    def __init__(self, listener: Listener, parent: QWidget | None = None):
-        super().__init__(parent)
-        self._name, self._words, self._velocity, self._loose, self._well = "", "", 0, False, True
-        self._lit = QTimer(self)
-        self._lit.setSingleShot(True)
-        self._lit.setInterval(GLOW_MS)
-        self._lit.timeout.connect(self.update)
-        self.setFixedHeight(84)
-        self.setToolTip(self.tr("The live input: the lamp is lit by each hit."))
-        self.setAccessibleName(self.tr("Live input"))
-        self._listener = listener
-        listener.began.connect(self._began)
-        listener.ended.connect(self.hide)
-        listener.heard.connect(self._heard)
-        listener.said.connect(self._said)
-        self.hide()
-
-    @property
-    def words(self) -> str:
-        """The last note, in words."""
-        return self._words
-
-    @property
-    def lit(self) -> bool:
-        return self._lit.isActive()
-
-    def sizeHint(self) -> QSize:
-        return QSize(200, 84)
-
-    def _began(self) -> None:
-        self._name, self._words, self._velocity = "", self.tr("nothing yet"), 0
-        self.show()
-
-    def _said(self, text: str, well: bool) -> None:
-        self._name, self._well = text, well
-        self.update()
-
-    def _heard(self, words: str, velocity: int, loose: bool) -> None:
-        self._words, self._velocity, self._loose = f"{words} – {velocity}", velocity, loose
-        self.setAccessibleName(self.tr("Live input, last {words}").format(words=self._words))
-        self._lit.start()
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        worn = theme.current()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        accent = worn.colour("accent")
-        painter.setPen(accent if self._loose and self.lit else worn.colour("edge"))
-        painter.setBrush(worn.colour("sheet"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
-        box = QRectF(self.rect()).adjusted(13, 9, -12, -9)
-        painter.setBrush(accent if self.lit else worn.colour("line"))
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.drawEllipse(QRectF(box.right() - 12, box.top() + 1, 11, 11))
-        painter.setPen(worn.colour("faint"))
-        painter.setFont(theme.font(8.5, QFont.Weight.Bold))
-        painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, self.tr("LIVE"))
-        painter.setPen(accent if self._loose else worn.colour("ink"))
-        painter.setFont(theme.font(10.5, QFont.Weight.DemiBold))
-        words = QFontMetricsF(painter.font()).elidedText(self._words, Qt.TextElideMode.ElideRight, box.width())
-        painter.drawText(box.adjusted(0, 18, 0, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, words)
-        level = QRectF(box.left(), box.top() + 40, box.width(), 5)
-        painter.fillRect(level, worn.colour("line"))
-        painter.fillRect(QRectF(level.left(), level.top(), level.width() * self._velocity / 127, 5), worn.colour("ink"))
-        painter.setPen(worn.colour("faint") if self._well else accent)
-        painter.setFont(theme.font(9))
-        said = QFontMetricsF(painter.font()).elidedText(self._name, Qt.TextElideMode.ElideRight, box.width())
-        painter.drawText(box, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, said)

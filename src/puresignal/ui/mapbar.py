@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QLabel, QM
 
 from puresignal.core import session as edits
 from puresignal.core.errors import PureSignalError
+from puresignal.core.liveinput import with_input
 from puresignal.core.notemap import NoteMap, check_source, renamed
 from puresignal.io import mapfile
 from puresignal.ui.mapchoice import MapChoice
@@ -35,6 +36,7 @@ class MapBar(QWidget):
         self.target.setAccessibleName(self.tr("Note map of the receiver"))
         self.target.setToolTip(self.tr("What the receiving instrument expects: on which note each drum leaves."))
         self.target.chosen.connect(self.set_target)
+        self._live = -1
         self.menus: dict[str, QMenu] = {}
         for key, label, choice, setter in (
             ("source", self.tr("Kit sends"), self.source, self.set_source),
@@ -66,13 +68,23 @@ class MapBar(QWidget):
         """The maps as they are."""
         session = self._workbench.session
         ref = session.take()
-        self.source.setEnabled(ref is not None)
-        self.source.show_map(ref.source if ref is not None else None)
+        live = 0 <= self._live < len(session.inputs)
+        self.source.setEnabled(live or ref is not None)
+        take_map = ref.source if ref is not None else None
+        self.source.show_map(session.inputs[self._live].source if live else take_map)
         self.target.show_map(session.target)
+
+    def look_at(self, live: int) -> None:
+        """Whose kit is shown: a live input's by its number, or (-1) the take's."""
+        self._live = live
+        self.show_session()
 
     def set_source(self, note_map: NoteMap) -> None:
         bench = self._workbench
-        if bench.session.current is not None:
+        if 0 <= self._live < len(bench.session.inputs):
+            inputs = with_input(bench.session.inputs, self._live, source=note_map)
+            bench.do(self.tr("choose the kit's map"), edits.with_inputs(bench.session, inputs))
+        elif bench.session.current is not None:
             edit = edits.with_source(bench.session, bench.session.current, note_map)
             bench.do(self.tr("choose the kit's map"), edit)
 

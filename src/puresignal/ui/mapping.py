@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtCore import QPoint, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -23,27 +23,39 @@ from PySide6.QtWidgets import (
 from puresignal.core import session as edits
 from puresignal.core.articulations import STANDARD, canonical, drum_of, drum_title, sort_key, spoken
 from puresignal.core.flows import Flows, flows, hat_picture, pedal_values
+from puresignal.core.liveinput import with_input
 from puresignal.core.notemap import HatPedal, NoteMap, with_goal, with_hat, with_meaning
 from puresignal.core.recognise import recognise
 from puresignal.io import mapfile
 from puresignal.ui import words
 from puresignal.ui.hatpanel import HatPanel
+from puresignal.ui.listening import Listener
 from puresignal.ui.model import Shown, Workbench
 from puresignal.ui.ribbons import ARRIVING, LEAVING, MEANING, RibbonView
+
+TAKE = -1
+"""In place of a live input's number: the take that is looked at."""
+FOLLOW_MS = 40
+"""Milliseconds after a hit until it is seen to run."""
 
 
 class MappingView(QWidget):
     """Ribbons in the middle, what is chosen and the hat at the right.
 
-    followed  the player wants to see these hits in Takes: their origins
+    followed   the player wants to see these hits in Takes: their origins
+    looked_at  whose mapping is shown: number of a live input, or TAKE
     """
 
     followed = Signal(object)
+    looked_at = Signal(int)
 
-    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+    def __init__(self, workbench: Workbench, listener: Listener, parent: QWidget | None = None):
         super().__init__(parent)
-        self._workbench = workbench
+        self._workbench, self._listener = workbench, listener
         self._shown: Shown | None = None
+        self._of_take: Shown | None = None
+        self._live = TAKE
+        self._run_up_to = 0
         self.flows = Flows((), (), (), (), ())
         self.ribbons = RibbonView()
         self.ribbons.chosen.connect(self._show_chosen)
@@ -67,9 +79,23 @@ class MappingView(QWidget):
         self.hat = HatPanel()
         self.hat.changed.connect(self._set_hat)
 
+        self.of = QComboBox()
+        self.of.setAccessibleName(self.tr("Whose mapping is shown"))
+        self.of.setToolTip(self.tr("The take that is looked at, or what comes in now: each hit then runs its way."))
+        self.of.activated.connect(lambda: self.look_at(self.of.currentData()))
+        self.of.hide()
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(FOLLOW_MS)
+        self._soon.timeout.connect(self._follow_live)
+        listener.arrived.connect(self._arrived)
+        listener.began.connect(self._began)
+        listener.ended.connect(self._ended)
+
         top = QHBoxLayout()
         top.setContentsMargins(16, 8, 16, 8)
         top.setSpacing(12)
+        top.addWidget(self.of)
         top.addWidget(self.says, 1)
         self.which = QPushButton(self.tr("Which kit is it?"))
         self.which.setToolTip(self.tr("Ranks the note maps by how well they explain what was played."))
@@ -85,6 +111,7 @@ class MappingView(QWidget):
         side.setContentsMargins(12, 12, 14, 12)
         side.setSpacing(12)
         side.addWidget(self._make_chosen())
+        side.addWidget(self._make_heard())
         side.addWidget(self.hat)
         side.addStretch()
         row = QHBoxLayout(self)
@@ -128,10 +155,83 @@ class MappingView(QWidget):
         panel.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         return panel
 
+    def _make_heard(self) -> QFrame:
+        """The check list: which pads of the kit were heard, and which not yet."""
+        panel = QFrame()
+        panel.setObjectName("panel")
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(14, 12, 14, 12)
+        column.setSpacing(6)
+        self.heard_title = QLabel()
+        self.heard_title.setObjectName("figure")
+        self.heard = QLabel()
+        self.not_heard = QLabel()
+        for label in (self.heard, self.not_heard):
+            label.setWordWrap(True)
+        self.heard.setObjectName("faint")
+        column.addWidget(self.heard_title)
+        column.addWidget(self.not_heard)
+        column.addWidget(self.heard)
+        panel.setToolTip(self.tr("Hit each pad once: what was not heard yet stands first."))
+        self.heard_panel = panel
+        return panel
+
+    # What comes in now
+
+    @property
+    def live(self) -> int:
+        """Number of the live input that is shown, or TAKE."""
+        return self._live
+
+    def look_at(self, live: int) -> None:
+        """The take's mapping (TAKE), or that of a live input by its number."""
+        self._live = live
+        self.of.setCurrentIndex(max(0, self.of.findData(live)))
+        self.looked_at.emit(live)
+        self._run_up_to = 0
+        self.show_take(self._of_take)
+
+    def _began(self) -> None:
+        self.of.clear()
+        self.of.addItem(self.tr("The take"), TAKE)
+        for number, one in enumerate(self._listener.inputs):
+            if one.port:
+                self.of.addItem(self.tr("Live: {port}").format(port=one.port), number)
+        self.of.show()
+        self.look_at(next((n for n, one in enumerate(self._listener.inputs) if one.port), TAKE))
+
+    def _ended(self) -> None:
+        self.of.hide()
+        self.look_at(TAKE)
+
+    def _arrived(self) -> None:
+        if self._live != TAKE and self.isVisible() and not self._soon.isActive():
+            self._soon.start()
+
+    def _follow_live(self) -> None:
+        if self._live == TAKE or not self.isVisible():
+            return
+        self.show_take(self._of_take)
+        if self._shown is None:
+            return
+        played, context = self._shown.outcome.played, self._shown.context
+        arriving = {(a.channel, a.note): i for i, a in enumerate(self.flows.arriving)}
+        meaning = {m.name: i for i, m in enumerate(self.flows.meanings)}
+        first = max(self._run_up_to, len(played) - 8)
+        for row in range(first, len(played)):
+            place = arriving.get((int(played.channel[row]), int(played.note[row])))
+            code = int(played.articulation[row])
+            if place is not None:
+                self.ribbons.run_hit(place, meaning.get(context.vocabulary[code], -1) if code >= 0 else -1)
+        self._run_up_to = len(played)
+
     # Showing
 
     def show_take(self, shown: Shown | None) -> None:
-        """The current take's mapping; what was chosen stays chosen where it is still there."""
+        """The current take's mapping, or a live input's; what was chosen stays chosen where it is still there."""
+        self._of_take = shown
+        if self._live != TAKE:
+            shown = self._listener.shown(self._live)
         before = self._key(*self.ribbons.selected)
         self._shown = shown
         self.flows = flows(shown.outcome, shown.context, self.whole.isChecked()) if shown else Flows((), (), (), (), ())
@@ -162,6 +262,20 @@ class MappingView(QWidget):
             values = pedal_values(shown.context, events.status, events.data1, events.data2)
             picture = hat_picture(shown.outcome, shown.context, values)
         self.hat.show_hat(source.hat if source else None, picture)
+        self._show_heard()
+
+    def _show_heard(self) -> None:
+        pads = self._source().pads
+        names = sorted({canonical(p.articulation) for p in pads}, key=sort_key)
+        hits = {m.name: m.hits for m in self.flows.meanings}
+        heard = [name for name in names if hits.get(name)]
+        missing = [name for name in names if not hits.get(name)]
+        self.heard_panel.setVisible(bool(names))
+        self.heard_title.setText(self.tr("Heard {n} of {all} pads").format(n=len(heard), all=len(names)))
+        self.not_heard.setVisible(bool(missing))
+        self.not_heard.setText(self.tr("Not yet: {names}").format(names=_by_drum(missing)))
+        self.heard.setVisible(bool(heard))
+        self.heard.setText(self.tr("Heard: {names}").format(names=_by_drum(heard)))
 
     def _key(self, column: int, place: int) -> tuple[object, ...] | None:
         """What a node is, whatever its place."""
@@ -236,7 +350,11 @@ class MappingView(QWidget):
 
     def _change_source(self, note_map: NoteMap, name: str) -> None:
         bench = self._workbench
-        if bench.session.current is not None:
+        if self._live != TAKE:
+            bench.do(
+                name, edits.with_inputs(bench.session, with_input(bench.session.inputs, self._live, source=note_map))
+            )
+        elif bench.session.current is not None:
             bench.do(name, edits.with_source(bench.session, bench.session.current, note_map))
 
     def _change_target(self, note_map: NoteMap, name: str) -> None:
@@ -350,7 +468,7 @@ class MappingView(QWidget):
 
     def _follow(self, where: int, place: int) -> None:
         origins = self.hits_of(where, place)
-        if len(origins):
+        if len(origins) and self._live == TAKE:
             self.followed.emit(origins)
 
     def hits_of(self, where: int, place: int) -> np.ndarray:
@@ -374,3 +492,12 @@ class MappingView(QWidget):
             ways = [self.flows.meanings[r.first].name for r in self.flows.sent if r.last == place]
             mine = np.isin(played.articulation, [context.code[name] for name in ways])
         return played.origin[mine]
+
+
+def _by_drum(names: list[str]) -> str:
+    """Articulations in words, a drum's together: "snare head, rim; kick"."""
+    drums: dict[str, list[str]] = {}
+    for name in names:
+        drum, _, way = spoken(name).partition(", ")
+        drums.setdefault(drum, []).append(way)
+    return "; ".join(f"{drum} {', '.join(ways)}".strip() for drum, ways in drums.items())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Callable
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QListView, QPushButton, QVBoxLayout, QWidget
@@ -24,7 +25,7 @@ class MessagesModel(QAbstractListModel):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self._rows: deque[Record] = deque()
-        self.context = Context()
+        self.context_of: Callable[[Record], Context] = lambda _: Context()
         self.begin = 0.0
 
     def rowCount(self, parent: _Index | None = None) -> int:
@@ -34,7 +35,7 @@ class MessagesModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DisplayRole:
             record = self._rows[index.row()]
             moment, raw = f"{record.at - self.begin:10.3f}", record.data[:3].hex(" ")
-            return f"{moment}   {raw:<9}   {messages.say(record.data, self.context)}"
+            return f"{moment}   {raw:<9}   {messages.say(record.data, self.context_of(record))}"
         if role == Qt.ItemDataRole.ForegroundRole:
             sort = messages.sort_of(self._rows[index.row()].data)
             return theme.current().colour("ink" if sort == messages.NOTES else "faint")
@@ -62,16 +63,22 @@ class MessagesModel(QAbstractListModel):
 class MessageList(QWidget):
     """The list with its filter and its pause."""
 
-    def __init__(self, listener: Listener, parent: QWidget | None = None):
+    def __init__(self, listener: Listener, leaving: bool = False, parent: QWidget | None = None):
+        """leaving: what leaves is listed, not what arrives."""
         super().__init__(parent)
         self.model = MessagesModel(self)
+        self._leaving = leaving
         self._waiting: list[Record] = []
         self.list = QListView()
         self.list.setModel(self.model)
         self.list.setUniformItemSizes(True)
         self.list.setSpacing(2)
-        self.list.setAccessibleName(self.tr("Messages that arrive"))
-        self.list.setToolTip(self.tr("Every message as it arrives: seconds, bytes, and what it means."))
+        self.list.setAccessibleName(self.tr("Messages that leave") if leaving else self.tr("Messages that arrive"))
+        self.list.setToolTip(
+            self.tr("Every message as it leaves: seconds, bytes, and what it is.")
+            if leaving
+            else self.tr("Every message as it arrives: seconds, bytes, and what it means.")
+        )
         self.count = QLabel()
         self.count.setObjectName("faint")
         self.filters: dict[str, QCheckBox] = {}
@@ -97,13 +104,13 @@ class MessageList(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(top)
         column.addWidget(self.list, 1)
-        listener.arrived.connect(self._take)
+        (listener.left if leaving else listener.arrived).connect(self._take)
         listener.began.connect(lambda: self._start(listener))
         self._total = 0
 
     def _start(self, listener: Listener) -> None:
         self.model.clear()
-        self.model.context = listener.context
+        self.model.context_of = listener.context_of if not self._leaving else lambda _: Context()
         self._waiting, self._total, self.model.begin = [], 0, 0.0
 
     def _take(self, records: list[Record]) -> None:

@@ -17,6 +17,7 @@ from puresignal.core.delivery import Delivery
 from puresignal.core.errors import FileAccessError
 from puresignal.core.events import Take
 from puresignal.core.history import History
+from puresignal.core.liveinput import LiveInput
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Context
 from puresignal.core.path.path import Memo, Outcome, make_context, run
@@ -78,7 +79,8 @@ class Workbench(QObject):
     def __init__(self, parent: QObject | None = None):
         super().__init__(parent)
         self.store = TakeStore()
-        self.history = History(Session(target=mapfile.shipped("general-midi")))
+        general = mapfile.shipped("general-midi")
+        self.history = History(Session(target=general, inputs=(LiveInput(source=general),)))
         self.saved: Session | None = self.history.now
         self.file: Path | None = None
         self.read_only: str | None = None
@@ -101,12 +103,16 @@ class Workbench(QObject):
 
     def preview(self, take: Take, source: NoteMap | None) -> None:
         """Shows a take that is still being played; it is in no session and in no history."""
-        session = self.session
-        context = make_context(take, source, session.target, session.path)
-        ref = TakeRef(take.ident, take.name, source)
-        self.shown = Shown(ref, take, context, run(take, session.path, context), session.delivery)
+        self.shown = self.work_out_apart(take, source)
         self._made_of = None
         self.changed.emit()
+
+    def work_out_apart(self, take: Take, source: NoteMap | None) -> Shown:
+        """What becomes of a take that is in no session, by the session's settings."""
+        session = self.session
+        context = make_context(take, source, session.target, session.path)
+        outcome = run(take, session.path, context)
+        return Shown(TakeRef(take.ident, take.name, source), take, context, outcome, session.delivery)
 
     def end_preview(self) -> None:
         """Back to the session's own take."""
@@ -125,6 +131,14 @@ class Workbench(QObject):
         self.store.add(take)
         self.do(name, edits.with_take(self.session, TakeRef(take.ident, take.name, source)))
 
+    def add_takes(self, takes: list[tuple[Take, NoteMap | None]], name: str) -> None:
+        """Takes that were played together, as one step; the last is looked at."""
+        session = self.session
+        for take, source in takes:
+            self.store.add(take)
+            session = edits.with_take(session, TakeRef(take.ident, take.name, source))
+        self.do(name, session)
+
     def open_midi(self, path: Path) -> None:
         """A MIDI file as a new take, read by the map that explains it best.
 
@@ -132,9 +146,10 @@ class Workbench(QObject):
         Raises FileAccessError or BadFileError; the session is then as it was
         """
         take = clean.open_take(path, self.store.free_ident())
-        self.add_take(take, self._likely_map(take), self.tr("open {name}").format(name=path.name))
+        self.add_take(take, self.likely_map(take), self.tr("open {name}").format(name=path.name))
 
-    def _likely_map(self, take: Take) -> NoteMap:
+    def likely_map(self, take: Take) -> NoteMap:
+        """The map that explains a take best; the current take's where none does so better."""
         current = self.session.take()
         now = current.source if current is not None and current.source is not None else mapfile.shipped("general-midi")
         shipped = (mapfile.shipped(ident) for ident in mapfile.shipped_ids())

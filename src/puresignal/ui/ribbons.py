@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import dataclass
 
-from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -25,6 +26,11 @@ from puresignal.core.flows import Flows
 from puresignal.ui import theme, words
 
 ARRIVING, MEANING, LEAVING = range(3)
+RUN_SECONDS = 0.22
+"""A hit takes so long along each of its two ribbons."""
+FRAME_MS = 16
+MOST_RUNNING = 64
+"""Hits that are drawn running at once: more would be a blur."""
 HEAD, GAP, LEAST, MOST = 34.0, 7.0, 27.0, 66.0
 """Pixels: column heads, between nodes, lowest node, ribbons of the busiest node."""
 
@@ -45,11 +51,16 @@ class Node:
 
 @dataclass(frozen=True)
 class Band:
-    """One ribbon. left: 0 between arriving and meaning, 1 between meaning and leaving; place: in the flows."""
+    """One ribbon. left: 0 between arriving and meaning, 1 between meaning and leaving; place: in the flows.
+
+    path  its outline, line its middle
+    """
 
     left: int
     place: int
     path: QPainterPath
+    line: QPainterPath
+    thick: float
     family: str
     hits: int
     stand_in: bool
@@ -87,6 +98,65 @@ class RibbonView(QWidget):
         self._pressed: QPointF | None = None
         self._over: object = None
         self._many_channels = False
+        self._running: list[tuple[float, int, int]] = []
+        self._frames = QTimer(self)
+        self._frames.setInterval(FRAME_MS)
+        self._frames.timeout.connect(self._move_hits)
+
+    # Hits on their way
+
+    def run_hit(self, arriving: int, meaning: int) -> None:
+        """A hit runs along its ribbons: from the note that arrived (its place) over what it is (-1: nothing)."""
+        if len(self._running) < MOST_RUNNING:
+            self._running.append((time.monotonic(), arriving, meaning))
+        self._frames.start()
+        self.update()
+
+    @property
+    def running(self) -> tuple[tuple[int, int], ...]:
+        """(arriving, meaning) of the hits that are on their way now."""
+        return tuple((arriving, meaning) for _, arriving, meaning in self._running)
+
+    def _move_hits(self) -> None:
+        now = time.monotonic()
+        self._running = [hit for hit in self._running if now - hit[0] < 2 * RUN_SECONDS]
+        if not self._running:
+            self._frames.stop()
+        self.update()
+
+    def _paint_hits(self, painter: QPainter) -> None:
+        now, worn = time.monotonic(), theme.current()
+        for began, arriving, meaning in self._running:
+            part = (now - began) / RUN_SECONDS
+            node = self.node(ARRIVING, arriving)
+            if meaning < 0:
+                if node is not None:
+                    painter.fillRect(
+                        QRectF(node.box.right(), node.box.center().y() - 3, 34 * min(1.0, part), 6),
+                        worn.colour("accent"),
+                    )
+                continue
+            for band in self.bands:
+                ribbon = (self._flows.named if band.left == 0 else self._flows.sent)[band.place]
+                mine = (ribbon.first, ribbon.last) == (arriving, meaning) if band.left == 0 else ribbon.first == meaning
+                head = part - band.left
+                if mine and 0 <= head <= 1.2:
+                    self._paint_hit(painter, band, head, worn.colour("ink"))
+
+    @staticmethod
+    def _paint_hit(painter: QPainter, band: Band, head: float, colour: QColor) -> None:
+        """A dash that follows the ribbon's middle."""
+        begin, end = min(1.0, max(0.0, head - 0.2)), min(1.0, head)
+        if end <= begin:
+            return
+        dash = QPainterPath(band.line.pointAtPercent(begin))
+        for i in range(1, 7):
+            dash.lineTo(band.line.pointAtPercent(begin + (end - begin) * i / 6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(
+            QPen(colour, min(14.0, max(4.0, band.thick * 0.6)), Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap)
+        )
+        painter.drawPath(dash)
 
     # What is shown
 
@@ -212,11 +282,10 @@ class RibbonView(QWidget):
             path.lineTo(x2, y2 + t)
             path.cubicTo(x2 - bend, y2 + t, x1 + bend, y1 + t, x1, y1 + t)
             path.closeSubpath()
-            bands.append(
-                Band(
-                    left, i, path, families[1, ribbon.last if left == 0 else ribbon.first], ribbon.hits, ribbon.stand_in
-                )
-            )
+            line = QPainterPath(QPointF(x1, y1 + t / 2))
+            line.cubicTo(x1 + bend, y1 + t / 2, x2 - bend, y2 + t / 2, x2, y2 + t / 2)
+            family = families[1, ribbon.last if left == 0 else ribbon.first]
+            bands.append(Band(left, i, path, line, t, family, ribbon.hits, ribbon.stand_in))
         return bands
 
     # Painting
@@ -230,6 +299,8 @@ class RibbonView(QWidget):
         lit = self._lit()
         for band in self.bands:
             self._paint_band(painter, band, lit is None or (band.left, band.place) in lit)
+        if self._running:
+            self._paint_hits(painter)
         for node in self.nodes:
             self._paint_node(painter, node)
         if self._drag is not None:

@@ -31,7 +31,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core import selection, silence
+from puresignal.core import selection
 from puresignal.core.errors import PureSignalError
 from puresignal.core.events import Take
 from puresignal.core.notemap import NoteMap
@@ -40,12 +40,13 @@ from puresignal.ui import drawing, theme, words
 from puresignal.ui.inputs import InputsView
 from puresignal.ui.keeper import Keeper
 from puresignal.ui.listening import Listener
-from puresignal.ui.livepanel import LiveCard
+from puresignal.ui.livecard import LiveCards
 from puresignal.ui.mapbar import MapBar
 from puresignal.ui.mapping import MappingView
 from puresignal.ui.model import Workbench
 from puresignal.ui.notice import Notice
 from puresignal.ui.outputs import OutputsView
+from puresignal.ui.questions import Questions
 from puresignal.ui.rail import WIDTH, Rail
 from puresignal.ui.takes import SIDE, TakesView
 from puresignal.ui.tallystrip import TallyStrip
@@ -67,7 +68,7 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.listener = Listener(workbench, self)
         self.inputs = InputsView(workbench, self.listener)
-        self.mapping = MappingView(workbench)
+        self.mapping = MappingView(workbench, self.listener)
         self.takes = TakesView(workbench)
         self.outputs = OutputsView(workbench)
         self.views: dict[str, QWidget] = {
@@ -77,7 +78,7 @@ class MainWindow(QMainWindow):
         self.stack = QStackedWidget()
         for view in self.views.values():
             self.stack.addWidget(view)
-        self.rail = Rail(workbench, LiveCard(self.listener))
+        self.rail = Rail(workbench, LiveCards(workbench, self.listener))
         self.maps = MapBar(workbench)
         self.source, self.target = self.maps.source, self.maps.target
         self.notice = Notice()
@@ -89,9 +90,11 @@ class MainWindow(QMainWindow):
         self.rail.play_asked.connect(self.inputs.drummer.play.click)
         self.inputs.drummer.played.connect(self._add_played)
         self.inputs.drummer.kit.failed.connect(lambda text: self.notice.tell(text, True))
-        self.inputs.live.asked_why.connect(self.why_silent)
+        self.questions = Questions(workbench, self.listener, self.inputs, self.notice, self.show_view)
+        self.rail.live.asked.connect(lambda _: self.show_view("Inputs"))
         self.outputs.save_asked.connect(self.ask_save_midi)
         self.mapping.followed.connect(self._show_hits)
+        self.mapping.looked_at.connect(lambda _: self._follow_maps())
         self.takes.stretched.connect(self.outputs.set_stretch)
         self.strip.asked.connect(self._point_at)
         workbench.changed.connect(self._refresh)
@@ -237,12 +240,18 @@ class MainWindow(QMainWindow):
     def show_view(self, name: str) -> None:
         self.view_buttons[name].setChecked(True)
         self.stack.setCurrentWidget(self.views[name])
+        self._follow_maps()
         self._refresh_view()
         # The keys of a view work at once, and the header does not look as if it were being edited.
         {
             "Inputs": self.inputs.table, "Mapping": self.mapping.ribbons, "Takes": self.takes.timeline,
             "Outputs": self.outputs.table,
         }[name].setFocus()  # fmt: skip
+
+    def _follow_maps(self) -> None:
+        """In Mapping the bar shows the kit of whoever is looked at there; elsewhere the take's."""
+        here = self.stack.currentWidget() is self.mapping
+        self.maps.look_at(self.mapping.live if here else -1)
 
     def _show_notes(self, show: str) -> None:
         self.show_view("Takes")
@@ -310,7 +319,9 @@ class MainWindow(QMainWindow):
         """An empty session; unsaved work of this one stays on disk and is offered under Unsaved work."""
         from puresignal.core.session import Session
 
-        self.workbench.show_session(Session(target=self.workbench.session.target), ())
+        self.workbench.show_session(
+            Session(target=self.workbench.session.target, inputs=self.workbench.session.inputs), ()
+        )
 
     def open_files(self, paths: list[Path]) -> list[str]:
         """Opens sessions and MIDI files; returns what could not be opened and why, and shows it."""
@@ -481,47 +492,6 @@ class MainWindow(QMainWindow):
             self.tr("This should not have happened: {text}. Your work is stored.").format(text=text),
             self.tr("Copy a report"), self.tr("Copies versions and the log, to send along."), self.copy_report,
         )  # fmt: skip
-
-    def why_silent(self) -> None:
-        """Follows the last hit from the port to the output, and offers the cure for where it stops."""
-        live = self.inputs.live
-        situation = self.listener.situation(live.source_port.currentData(), live.target_port.currentData())
-        places = silence.follow(situation, self.listener.context)
-        cures = {
-            "listen": (self.tr("Listen"), self.tr("Listens to the chosen port."), live.listen.click),
-            "ports": (
-                self.tr("Look again"),
-                self.tr("Stops listening and looks which ports there are."),
-                self._look_again,
-            ),
-            "learn": (self.tr("Learn it"), self.tr("Asks about the pad; hit it again."), self._learn),
-            "maps": (
-                self.tr("To Mapping"),
-                self.tr("Shows where every note leads."),
-                lambda: self.show_view("Mapping"),
-            ),
-        }
-        way = " → ".join(p.name for p in places if p.passes)
-        text = (
-            f"{way} → ✕ {places[-1].name}\n{silence.verdict(places)}"
-            if not places[-1].passes
-            else silence.verdict(places)
-        )
-        cure = cures.get(places[-1].cure) if not places[-1].passes else None
-        if cure is None:
-            self.notice.tell(text, not places[-1].passes)
-        else:
-            self.notice.offer(text, *cure)
-
-    def _learn(self) -> None:
-        self.show_view("Inputs")
-        if not self.inputs.live.learn.isChecked():
-            self.inputs.live.learn.click()
-
-    def _look_again(self) -> None:
-        self.listener.stop()
-        self.show_view("Inputs")
-        self.inputs.live.refresh()
 
     # Files dropped on the window
 

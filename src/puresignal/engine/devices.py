@@ -1,0 +1,106 @@
+"""The simulated devices as a program of their own, feeding the router.
+
+`python -m puresignal.engine.devices FEED KNOCK`, numbers of open files. Told what to do by lines of JSON:
+{"play": port, "kit": map, "bpm": n, "faults": {...}, "seed": n}, {"stop": port},
+{"hit": port, "kit": map, "articulation": name, "velocity": n}.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import select
+import signal
+import sys
+import time
+from typing import Any
+
+from puresignal.core import notemap
+from puresignal.engine.ring import Writer
+from puresignal.io import ports
+from puresignal.sim import devices
+from puresignal.sim.module import Faults
+
+
+class Devices:
+    """All simulated devices, on one clock."""
+
+    def __init__(self, feed: Writer, knock: int):
+        self._feed, self._knock = feed, knock
+        self._playing: dict[str, list[devices.Playing]] = {}
+
+    def obey(self, command: dict[str, Any], now: float) -> None:
+        """One line's worth of work."""
+        if "stop" in command:
+            self.stop(command["stop"], now)
+            return
+        port = command.get("play") or command["hit"]
+        kit = notemap.from_json(command["kit"], "kit") if command.get("kit") else None
+        if "hit" in command:
+            assert kit is not None
+            stream = iter(devices.hit(kit, command["articulation"], command["velocity"]))
+            self._playing.setdefault(port, []).append(devices.Playing(stream, now - 0.02))
+            return
+        self.stop(port, now)
+        bpm, seed = float(command.get("bpm", 92)), int(command.get("seed", 1))
+        if port == ports.KEYBOARD:
+            stream = devices.keyboard(bpm, seed)
+        elif port == ports.PAD_BOX:
+            assert kit is not None
+            stream = devices.pads(kit, bpm, seed)
+        else:
+            assert kit is not None
+            stream = devices.grooves(kit, Faults(**command.get("faults", {})), bpm, seed)
+        self._playing[port] = [devices.Playing(stream, now + 0.05)]
+
+    def stop(self, port: str, now: float) -> None:
+        """Plays no more on a port; what sounds is ended."""
+        for playing in self._playing.pop(port, ()):
+            for message in playing.ends():
+                self._put(now, port, message)
+
+    def stop_all(self, now: float) -> None:
+        for port in list(self._playing):
+            self.stop(port, now)
+
+    def send_due(self, now: float) -> None:
+        """Sends what should have left by now."""
+        for port, streams in self._playing.items():
+            for at, message in sorted(item for one in streams for item in one.due(now)):
+                self._put(at, port, message)
+
+    def _put(self, at: float, port: str, message: bytes) -> None:
+        self._feed.put(at, ports.FED.index(port), message)
+        os.eventfd_write(self._knock, 1)
+
+    def next_at(self) -> float | None:
+        """The moment at which something is due next; what has ended is forgotten."""
+        self._playing = {
+            port: left for port, all_ in self._playing.items() if (left := [p for p in all_ if p.next_at() is not None])
+        }
+        return min((p.next_at() or 0.0 for streams in self._playing.values() for p in streams), default=None)
+
+
+def main() -> int:
+    feed, knock = map(int, sys.argv[1:])
+    for one in (signal.SIGINT, signal.SIGHUP):
+        signal.signal(one, signal.SIG_IGN)
+    playing = Devices(Writer(feed), knock)
+    rest = b""
+    while True:
+        at = playing.next_at()
+        wait = None if at is None else max(0.0, at - time.monotonic())
+        ready, _, _ = select.select([0], [], [], wait)
+        if ready:
+            more = os.read(0, 65536)
+            if not more:
+                playing.stop_all(time.monotonic())
+                return 0
+            *lines, rest = (rest + more).split(b"\n")
+            for line in lines:
+                playing.obey(json.loads(line), time.monotonic())
+        playing.send_due(time.monotonic())
+
+
+if __name__ == "__main__":
+    sys.exit(main())

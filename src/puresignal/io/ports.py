@@ -1,0 +1,94 @@
+"""MIDI ports of every kind, as others see them: which there are, and how a name finds one.
+
+JACK, ALSA and the simulated devices stand behind the same few names; whoever routes
+need not know which kind a port is of.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+JACK, ALSA, SIMULATED, OWN = "JACK", "ALSA", "simulated", "own"
+
+COMPUTER_KEYBOARD, SCREEN_PADS = "Computer keyboard", "Pads on screen"
+DRUM_MODULE, PAD_BOX, KEYBOARD = "Simulated drum module", "Simulated pad box", "Simulated keyboard"
+RECEIVER = "Simulated receiver"
+SOUND = "Built-in sound"
+VIRTUAL_IN, VIRTUAL_OUT = "Pure Signal in", "Pure Signal out"
+
+FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD)
+"""Inputs that are fed from within the program; a message in a feed carries its place in this list."""
+FED_BY_WINDOW = FED[:2]
+TAKEN = (RECEIVER, SOUND)
+"""Outputs whose messages are read from the ring of what was sent."""
+
+
+@dataclass(frozen=True)
+class MidiPort:
+    """A MIDI port as others see it.
+
+    gives   True: MIDI comes out of it; False: MIDI goes into it
+    system  JACK, ALSA, SIMULATED or OWN
+    """
+
+    name: str
+    gives: bool
+    system: str = JACK
+
+
+def simulated() -> tuple[MidiPort, ...]:
+    """The ports that are always there."""
+    gives = [MidiPort(name, True, OWN if name in FED_BY_WINDOW else SIMULATED) for name in FED]
+    return (*gives, MidiPort(RECEIVER, False, SIMULATED))
+
+
+def virtual() -> tuple[MidiPort, ...]:
+    """Ports of our own that other programs connect to when they like."""
+    return MidiPort(VIRTUAL_IN, True, OWN), MidiPort(VIRTUAL_OUT, False, OWN)
+
+
+def is_virtual(name: str) -> bool:
+    return name in (VIRTUAL_IN, VIRTUAL_OUT)
+
+
+def is_within(name: str) -> bool:
+    """Whether a port is the program's own and needs no port system."""
+    return name in FED or name in TAKEN
+
+
+def find(ports: tuple[MidiPort, ...], wanted: str, gives: bool) -> str | None:
+    """The port of exactly this name, else the first that contains it, else None. Never one of Pure Signal's own."""
+    names = [p.name for p in ports if p.gives == gives and not p.name.startswith("Pure Signal")]
+    if wanted in names:
+        return wanted
+    return next((name for name in names if wanted.casefold() in name.casefold()), None)
+
+
+def device_of(name: str) -> str:
+    """What the same device has in common under its JACK and its ALSA name.
+
+    Bridges put the ALSA name behind one of their own, with numbers and the direction in brackets;
+    `bridge:Harbour Mesh [24] (capture): Harbour Mesh MIDI 1` and `Harbour Mesh:Harbour Mesh MIDI 1`
+    are one device.
+    """
+    plain = re.sub(r"\[\d+\]|\((?:capture|playback)\)|\(\d+\)", " ", name)
+    last = re.split(r"[:/]", plain)[-1]
+    return " ".join(re.sub(r"[\W_]+", " ", last).casefold().split())
+
+
+def merged(first: tuple[MidiPort, ...], second: tuple[MidiPort, ...]) -> tuple[MidiPort, ...]:
+    """Both lists in one, each device once: what the first list has, the second need not show again."""
+    seen = {(device_of(p.name), p.gives) for p in first}
+    return (*first, *(p for p in second if (device_of(p.name), p.gives) not in seen))
+
+
+def listing() -> tuple[tuple[MidiPort, ...], str]:
+    """All MIDI ports but the program's own, and why there are none of JACK (empty when there is a server)."""
+    from puresignal.io import alsaports, jackports
+
+    try:
+        jack, why = jackports.listing(), ""
+    except jackports.NoServerError as error:
+        jack, why = (), str(error)
+    return merged(jack, alsaports.listing()), why

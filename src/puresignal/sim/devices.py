@@ -1,0 +1,153 @@
+"""Simulated devices that play by the clock: a drum module, a pad box and a keyboard; and a receiver that listens.
+
+Each is a stream of messages with their times; who owns a clock asks what is due.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from puresignal.core.notemap import NoteMap
+from puresignal.sim import drummer
+from puresignal.sim.drummer import Performance, Stroke
+from puresignal.sim.grooves import Bar
+from puresignal.sim.module import DrumModule, Faults
+
+Timed = tuple[float, bytes]
+
+PAD_BEATS = (
+    Bar("pads", (("kick", "X.....x.X..x...."), ("snare.head", "....X.......X..x"), ("hat.closed", "x.xxx.x.x.xxx.x."))),
+    Bar("pads, answered", (("kick", "X.x...x.X......."), ("claps", "....X..x....X..."), ("aux1", "..x...x...x.x..."))),
+)  # fmt: skip
+
+TUNE = (
+    (0, 45, 6), (6, 52, 2), (8, 50, 6), (14, 48, 2), (16, 45, 6), (22, 48, 2), (24, 43, 8),
+)  # fmt: skip
+"""The keyboard's line, two bars: (sixteenth, note, sixteenths held)."""
+
+
+def messages_of(kit: NoteMap, faults: Faults, performance: Performance, seed: int) -> list[Timed]:
+    """What a module sends for a performance: (seconds, bytes), rising."""
+    sent = DrumModule(kit, faults, seed).perform(performance)
+    events, found = sent.events, []
+    for i in range(len(events)):
+        status, place = int(events.status[i]), int(events.payload[i])
+        if place >= 0:
+            found.append((float(events.arrived[i]), bytes([status]) + sent.payloads[place]))
+            continue
+        size = 2 if 0xC0 <= status < 0xE0 else 1 if status > 0xF0 else 3
+        found.append((float(events.arrived[i]), bytes([status, int(events.data1[i]), int(events.data2[i])][:size])))
+    return found
+
+
+def hit(kit: NoteMap, articulation: str, velocity: int) -> list[Timed]:
+    """One stroke on a pad of a kit, pedal and end with it."""
+    openness = {"hat.open": 0.96, "hat.half": 0.5}.get(articulation, 0.03) if articulation.startswith("hat") else None
+    stroke = Stroke(0.02, articulation, velocity, "hit", openness)
+    return messages_of(kit, Faults(), Performance((stroke,), (), 0.2, 120), 1)
+
+
+def grooves(kit: NoteMap, faults: Faults, bpm: float, seed: int) -> Iterator[Timed]:
+    """A drum module that is played without end, four bars at a time."""
+    begin, number = 0.0, seed
+    while True:
+        played = drummer.improvise(4, bpm, number)
+        for at, message in messages_of(kit, faults, played, number):
+            yield begin + at, message
+        begin += played.seconds
+        number += 1
+
+
+def pads(kit: NoteMap, bpm: float, seed: int) -> Iterator[Timed]:
+    """A box of pads, its two bars over and over."""
+    begin, number = 0.0, seed
+    while True:
+        played = drummer.play(PAD_BEATS, bpm, number, drummer.Hand(spread_ms=7))
+        for at, message in messages_of(kit, Faults(), played, number):
+            yield begin + at, message
+        begin += played.seconds
+        number += 1
+
+
+def keyboard(bpm: float, seed: int, channel: int = 1) -> Iterator[Timed]:
+    """A keyboard on which somebody plays a low line, over and over."""
+    random = np.random.default_rng(seed)
+    step, begin = 60 / bpm / 4, 0.0
+    while True:
+        rows = []
+        for at, note, held in TUNE:
+            start = begin + at * step + max(0.0, random.normal(0.004, 0.003))
+            velocity = int(np.clip(random.normal(84, 9), 1, 127))
+            rows.append((start, bytes((0x8F + channel, note, velocity))))
+            rows.append((start + held * step * 0.92, bytes((0x7F + channel, note, 64))))
+        yield from sorted(rows)
+        begin += 32 * step
+
+
+@dataclass
+class Playing:
+    """A stream that is being played since a moment of the clock.
+
+    sounding  notes that it has begun and not ended
+    """
+
+    stream: Iterator[Timed]
+    since: float
+    sounding: set[tuple[int, int]] = field(default_factory=set)
+    _next: Timed | None = None
+
+    def due(self, now: float) -> list[Timed]:
+        """What should have been sent by now: (moment of the clock, bytes)."""
+        found = []
+        while (at := self.next_at()) is not None and at <= now:
+            assert self._next is not None
+            message = self._next[1]
+            self._next = None
+            self._note(message)
+            found.append((at, message))
+        return found
+
+    def next_at(self) -> float | None:
+        """The moment of the next message, None when the stream has ended."""
+        self._next = self._next or next(self.stream, None)
+        return None if self._next is None else self.since + self._next[0]
+
+    def ends(self) -> list[bytes]:
+        """What has to be sent so that nothing is left sounding."""
+        found = [bytes((0x80 | channel, note, 64)) for channel, note in sorted(self.sounding)]
+        self.sounding.clear()
+        return found
+
+    def _note(self, message: bytes) -> None:
+        kind, channel = message[0] & 0xF0, message[0] & 0x0F
+        if kind == 0x90 and message[2]:
+            self.sounding.add((channel, message[1]))
+        elif kind in (0x80, 0x90):
+            self.sounding.discard((channel, message[1]))
+
+
+@dataclass
+class Receiver:
+    """A receiving instrument that writes down what it gets.
+
+    got       (seconds, bytes) in order
+    sounding  how often each (channel 1..16, note) was begun and not ended
+    """
+
+    got: list[Timed] = field(default_factory=list)
+    sounding: dict[tuple[int, int], int] = field(default_factory=dict)
+
+    def take(self, at: float, message: bytes) -> None:
+        """A message arrives."""
+        self.got.append((at, message))
+        kind, channel = message[0] & 0xF0, (message[0] & 0x0F) + 1
+        if kind == 0x90 and message[2]:
+            key = (channel, message[1])
+            self.sounding[key] = self.sounding.get(key, 0) + 1
+        elif kind in (0x80, 0x90):
+            self.sounding.pop((channel, message[1]), None)
+        elif kind == 0xB0 and message[1] in (120, 123):
+            self.sounding = {key: n for key, n in self.sounding.items() if key[0] != channel}
