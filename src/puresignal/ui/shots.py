@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
 
 from puresignal.clean import make_folder
+from puresignal.core import session as edits
+from puresignal.core.liveinput import with_input
 from puresignal.core.tally import Reason, What
-from puresignal.io import files
+from puresignal.io import files, ports
 from puresignal.ui import theme
 from puresignal.ui.app import demo_window
 
@@ -34,10 +37,40 @@ def render(app: object, folder: Path) -> Iterator[Path]:
             if name == "Takes":
                 window.takes.timeline.select(window.workbench.shown.outcome.clean.origin[40:41])  # type: ignore[attr-defined]
             yield _grab(app, window, folder / f"{name.lower()}{suffix}.png")
+        if worn is theme.LIGHT:
+            yield from _live(app, window, folder)
         window.strip.figures[What.REMOVED, Reason.DOUBLE].click()  # type: ignore[attr-defined]
         yield _grab(app, window, folder / f"takes-doubles{suffix}.png")
         window.close()  # type: ignore[attr-defined]
     theme.wear(app, theme.LIGHT)
+
+
+LISTEN_SECONDS = 6.0
+
+
+def _live(app: QApplication, window: object, folder: Path) -> Iterator[Path]:
+    """Two simulated devices play for a while, seen in Inputs and in Mapping; they need no server and no hardware."""
+    inputs = window.inputs  # type: ignore[attr-defined]
+    inputs.play_device(ports.DRUM_MODULE, True)
+    inputs.play_device(ports.KEYBOARD, True)
+    bench = window.workbench  # type: ignore[attr-defined]
+    heard = with_input(bench.session.inputs, 0, output=ports.RECEIVER)
+    bench.do("choose a destination", edits.with_inputs(bench.session, heard))
+    inputs.pages.setCurrentWidget(inputs.messages)
+    window.show_view("Inputs")  # type: ignore[attr-defined]
+    _wait(app, LISTEN_SECONDS)
+    yield _grab(app, window, folder / "live.png")
+    window.show_view("Mapping")  # type: ignore[attr-defined]
+    _wait(app, 1.0)
+    yield _grab(app, window, folder / "live-mapping.png")
+    window.listener.stop()  # type: ignore[attr-defined]
+
+
+def _wait(app: QApplication, seconds: float) -> None:
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.005)
 
 
 def _grab(app: QApplication, window: object, path: Path) -> Path:
