@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
-from puresignal.core.delivery import Delivery
+from puresignal.core.delivery import Delivery, TrackSettings
 from puresignal.core.events import NO_EVENT, NOTE_OFF, NOTE_ON, PROGRAM, Controls, Meta, Notes, Take
 from puresignal.core.path.context import PathTrack
 from puresignal.core.path.path import Outcome
@@ -35,6 +35,7 @@ class FileTrack:
     colour: str
     channel: int | None = None
     out: bool = True
+    settings: TrackSettings = field(default_factory=lambda: TrackSettings(""))
 
 
 @dataclass(frozen=True)
@@ -63,7 +64,8 @@ def file_tracks(outcome: Outcome, delivery: Delivery | None = None) -> tuple[Fil
     for index in sorted(used, key=lambda i: (place.get(outcome.tracks[i].key, len(place)), i)):
         track = outcome.tracks[index]
         own = delivery.track(track.key)
-        rows.append(FileTrack(index, track, own.title or track.title, own.colour or track.family, own.channel, own.out))
+        title, colour = own.title or track.title, own.colour or track.family
+        rows.append(FileTrack(index, track, title, colour, own.channel, own.out, own))
     return tuple(rows)
 
 
@@ -99,8 +101,30 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
             moments[controls] - begin,
             entry.channel,
         )
+        messages = _after(entry, outcome.clean.channel[notes], messages)
         songs.append(SongTrack(entry.title, messages, (), (), length))
     return Song(1, _from(take.tempo, begin), tuple(songs))
+
+
+def channels_of(entry: FileTrack, own: np.ndarray) -> list[int]:
+    """The channels that a track leaves on, 1..16. own: of its notes."""
+    return [entry.channel] if entry.channel is not None else sorted({int(c) for c in np.unique(own)})
+
+
+def _after(entry: FileTrack, own: np.ndarray, messages: Messages) -> Messages:
+    """Bank, program and level before all else."""
+    first = [m for channel in channels_of(entry, own) for m in entry.settings.first_messages(channel)]
+    if not first:
+        return messages
+    rows = np.array([[*m, 0][:3] for m in first], np.int64)
+    zeros = np.zeros(len(rows), np.int64)
+    return Messages(
+        np.concatenate([zeros, messages.tick]),
+        np.concatenate([rows[:, 0], messages.status]),
+        np.concatenate([rows[:, 1], messages.data1]),
+        np.concatenate([rows[:, 2], messages.data2]),
+        np.concatenate([zeros - 1, messages.payload]),
+    )
 
 
 def _stretch(tempo: TempoMap, clip: Clip, length: int) -> tuple[int, int]:

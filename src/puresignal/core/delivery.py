@@ -17,6 +17,10 @@ class TrackSettings:
     colour   one of COLOURS
     channel  1..16 on which all its notes leave
     out      whether it leaves at all
+    port     that it is played to; empty: the built-in sound
+    bank     0..16383, program 0..127: sent before its notes
+    level    0..127 as controller 7, sent before its notes
+    muted, solo  for listening only: files hold the track all the same
     """
 
     key: str
@@ -24,6 +28,23 @@ class TrackSettings:
     colour: str = ""
     channel: int | None = None
     out: bool = True
+    port: str = ""
+    bank: int | None = None
+    program: int | None = None
+    level: int | None = None
+    muted: bool = False
+    solo: bool = False
+
+    def first_messages(self, channel: int) -> list[bytes]:
+        """Bank, program and level as messages for a channel 1..16."""
+        out = []
+        if self.bank is not None:
+            out += [bytes((0xAF + channel, 0, self.bank >> 7)), bytes((0xAF + channel, 32, self.bank & 0x7F))]
+        if self.program is not None:
+            out.append(bytes((0xBF + channel, self.program)))
+        if self.level is not None:
+            out.append(bytes((0xAF + channel, 7, self.level)))
+        return out
 
 
 @dataclass(frozen=True)
@@ -38,6 +59,11 @@ class Delivery:
     tracks: tuple[TrackSettings, ...] = ()
     order: tuple[str, ...] = ()
     with_tempo: bool = True
+
+    def heard(self, key: str) -> bool:
+        """Whether a track is heard: not muted, and one of the solo tracks where there are any."""
+        own = self.track(key)
+        return not own.muted and (own.solo or not any(track.solo for track in self.tracks))
 
     def track(self, key: str) -> TrackSettings:
         """A track's settings, plain ones where nothing was set."""

@@ -14,6 +14,7 @@ from puresignal.core.liveinput import LiveInput
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.path import Path
+from puresignal.core.soundsettings import SoundSettings
 
 
 @dataclass(frozen=True)
@@ -39,6 +40,7 @@ class Session:
     target   note map of the receiver
     delivery  how the tracks leave
     inputs    what is listened to live
+    sound     the built-in sound
     """
 
     name: str = "Untitled"
@@ -48,6 +50,7 @@ class Session:
     path: Path = field(default_factory=Path)
     delivery: Delivery = field(default_factory=Delivery)
     inputs: tuple[LiveInput, ...] = (LiveInput(),)
+    sound: SoundSettings = field(default_factory=SoundSettings)
 
     def take(self, ident: str | None = None) -> TakeRef | None:
         """A take by ident, the current one by default."""
@@ -92,6 +95,11 @@ def with_target(session: Session, target: NoteMap | None) -> Session:
 def with_inputs(session: Session, inputs: tuple[LiveInput, ...]) -> Session:
     """What is listened to live; there is always a place to choose a port."""
     return replace(session, inputs=inputs or (LiveInput(),))
+
+
+def with_sound(session: Session, sound: SoundSettings) -> Session:
+    """The built-in sound's settings."""
+    return replace(session, sound=sound)
 
 
 def with_path(session: Session, path: Path) -> Session:

@@ -9,8 +9,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 from puresignal.core.events import Take
+from puresignal.core.liveinput import LiveInput
 from puresignal.core.session import Session, TakeRef, with_take, with_target
-from puresignal.io import mapfile
+from puresignal.io import mapfile, ports
 from puresignal.sim import drummer, grooves, module
 
 BPM = 92
@@ -39,6 +40,6 @@ def build() -> tuple[Session, tuple[Take, ...]]:
         pads=tuple(pad for pad in kit.pads if pad.articulation not in MISSED),
     )
     played = take()
-    session = Session(name="Quarter Past Ferry")
+    session = Session(name="Quarter Past Ferry", inputs=(LiveInput(source=kit, output=ports.SOUND),))
     session = with_target(session, mapfile.shipped(RECEIVER))
     return with_take(session, TakeRef(played.ident, played.name, first_evening)), (played,)

@@ -1,4 +1,4 @@
-"""The router as a program of its own: `python -m puresignal.engine SOCKET MEMORY RING SENT KNOCK FEED...`."""
+"""The router as a program of its own: `python -m puresignal.engine`, and numbers of open files (engine/client.py)."""
 
 from __future__ import annotations
 
@@ -10,10 +10,11 @@ import sys
 from puresignal.engine.host import Host
 from puresignal.engine.ring import Reader, Writer
 from puresignal.engine.router import SOUNDING_SIZE
+from puresignal.engine.words import Words
 
 
 def main() -> int:
-    control, memory, ring, sent, knock, *feeds = map(int, sys.argv[1:])
+    control, memory, ring, sent, knock, playback, clock, *feeds = map(int, sys.argv[1:])
     host = Host(
         socket.socket(fileno=control),
         mmap.mmap(memory, SOUNDING_SIZE),
@@ -22,6 +23,8 @@ def main() -> int:
         # From where the router before this one stopped: what is played while one starts is not lost.
         [Reader(feed, keeps_place=True) for feed in feeds],
         knock,
+        Reader(playback),
+        Words(clock),
     )
     for one in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         signal.signal(one, lambda *_: host.end())

@@ -13,7 +13,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from puresignal.engine import ring
+from puresignal.engine import ring, words
 from puresignal.engine.router import SOUNDING_SIZE
 from puresignal.engine.setup import PANIC, Setup, to_bytes
 from puresignal.io import ports
@@ -35,7 +35,9 @@ class RouterProcess:
         self.ring, self.sent = ring.make(), ring.make()
         # What the window plays, and what the simulated devices play: a feed has one writer.
         self._feeds = [ring.make(), ring.make()]
-        self._knock = os.eventfd(0, os.EFD_NONBLOCK)
+        self.knock = os.eventfd(0, os.EFD_NONBLOCK)
+        # What playback hands over, and the router's clock by which it does.
+        self.playback, self.clock = ring.make(), words.make()
         self._own = ring.Writer(self._feeds[0])
         self._devices: subprocess.Popen[bytes] | None = None
         self._journal = journal
@@ -66,7 +68,9 @@ class RouterProcess:
 
     def _start(self) -> None:
         self._socket, theirs = socket.socketpair()
-        given = (theirs.fileno(), self._memory, self.ring, self.sent, self._knock, *self._feeds)
+        given = (
+            theirs.fileno(), self._memory, self.ring, self.sent, self.knock, self.playback, self.clock, *self._feeds,
+        )  # fmt: skip
         self.process = subprocess.Popen(
             [sys.executable, "-m", "puresignal.engine", *map(str, given)],
             pass_fds=given,
@@ -103,12 +107,12 @@ class RouterProcess:
         at  seconds of the monotonic clock, now by default
         """
         self._own.put(time.monotonic() if at is None else at, ports.FED.index(port), message)
-        os.eventfd_write(self._knock, 1)
+        os.eventfd_write(self.knock, 1)
 
     def devices(self, **command: Any) -> None:
         """Tells the simulated devices what to do (engine/devices.py has the words), starting them if need be."""
         if self._devices is None or self._devices.poll() is not None:
-            given = (self._feeds[1], self._knock)
+            given = (self._feeds[1], self.knock)
             self._devices = subprocess.Popen(
                 [sys.executable, "-m", "puresignal.engine.devices", *map(str, given)],
                 stdin=subprocess.PIPE, pass_fds=given, start_new_session=True,
@@ -176,6 +180,6 @@ class RouterProcess:
             os.close(self._pipe)
         if self._recorder is not None:
             self._recorder.wait(END_WITHIN)
-        for one in (self.ring, self.sent, *self._feeds, self._knock):
+        for one in (self.ring, self.sent, self.playback, self.clock, *self._feeds, self.knock):
             os.close(one)
         return code

@@ -17,12 +17,15 @@ import socket
 import sys
 import threading
 import time
+from collections import deque
 from collections.abc import MutableSequence
 from typing import Any
 
+from puresignal.engine.player import CUT, FORGET, RELEASE
 from puresignal.engine.ring import Reader, Writer
 from puresignal.engine.router import ECHO_QUIET, SILENCE, Router
 from puresignal.engine.setup import PANIC, Setup, from_bytes, lanes
+from puresignal.engine.words import Words
 from puresignal.io import alsaports, jackports, ports
 
 LOOK_EVERY = 0.2
@@ -40,7 +43,7 @@ class Host:
 
     def __init__(
         self, control: socket.socket, sounding: MutableSequence[int], ring: Writer, sent: Writer,
-        feeds: list[Reader], knock: int,
+        feeds: list[Reader], knock: int, playback: Reader, clock: Words,
     ):  # fmt: skip
         """ring: what arrives; sent: what leaves; feeds: own inputs; knock: eventfd that a feed's writer writes to."""
         self._control = control
@@ -49,6 +52,8 @@ class Host:
         self._sent = sent
         self._feeds = feeds
         self._knock = knock
+        self._playback, self._clock = playback, clock
+        self._coming: deque[tuple[int, int, bytes]] = deque()
         self._call = os.eventfd(0, os.EFD_NONBLOCK | os.EFD_CLOEXEC)
         self._setup: Setup | None = None
         self._router: Router | None = None
@@ -57,6 +62,7 @@ class Host:
         self._inputs: list[Any] = []
         self._outputs: list[Any] = []
         self._fed: list[int] = []
+        self._setup_outputs: tuple[str, ...] = ()
         self._joined: dict[tuple[str, int], str | None] = {}
         self._cut: dict[int, float] = {}
         self._gone = False
@@ -92,6 +98,9 @@ class Host:
         if len(incoming) > 1:
             incoming.sort(key=lambda item: item[0])
         leaving = router.release() if self._ending else router.cycle(self._frame, frames, incoming)
+        if not self._ending:
+            leaving = self._play(router, frames, leaving)
+        self._clock.write(self._frame, client.samplerate, time.monotonic_ns(), frames)
         alsa = self._alsa
         for offset, output, message in leaving:
             with contextlib.suppress(Exception):
@@ -102,6 +111,32 @@ class Host:
         self._keep(client.samplerate, incoming, leaving)
         if self._ending:
             self._released.set()
+
+    def _play(
+        self, router: Router, frames: int, leaving: list[tuple[int, int, bytes]], earliest: int = 0
+    ) -> list[tuple[int, int, bytes]]:
+        """Adds what playback has for this block, each message at its frame, or at the earliest offset."""
+        coming = self._coming
+        for at, output, message in self._playback.read():
+            frame = int(at)
+            if message in (FORGET, CUT):
+                while coming and coming[-1][0] >= (frame if message == FORGET else -1):
+                    coming.pop()
+            if message != FORGET:
+                coming.append((self._frame if message == CUT else frame, output, message))
+        if not coming or coming[0][0] >= self._frame + frames:
+            return leaving
+        played = []
+        while coming and coming[0][0] < self._frame + frames:
+            frame, output, message = coming.popleft()
+            offset = max(earliest, frame - self._frame)
+            if message in (RELEASE, CUT):
+                played += [(offset, o, m) for o, m in router.release_played()]
+            elif output < len(self._setup_outputs):
+                sent = router.play(output, message)
+                if sent:
+                    played.append((offset, output, sent))
+        return sorted((*leaving, *played), key=lambda item: item[0])
 
     def _within(self, rate: int, incoming: list[tuple[int, int, bytes]]) -> None:
         """Adds what came since the last block from the program's own inputs and from ALSA, at its own moment.
@@ -171,7 +206,7 @@ class Host:
         end = time.monotonic() + seconds
         while not self._ending:
             now = time.monotonic()
-            wait = TICK if router.is_busy() else end - now
+            wait = TICK if router.is_busy() or self._coming else end - now
             ready, _, _ = select.select([self._knock, self._call], [], [], max(0.0, min(wait, end - now)))
             if self._knock in ready:
                 with contextlib.suppress(BlockingIOError):
@@ -182,7 +217,8 @@ class Host:
             self._within(CLOCK_RATE, incoming)
             incoming.sort(key=lambda item: item[0])
             # The block is the time since the last one, so all of it is past; what leaves, leaves now.
-            leaving = router.cycle(frame, 1, incoming)
+            leaving = self._play(router, 1, router.cycle(frame, 1, incoming), -CLOCK_RATE)
+            self._clock.write(frame, CLOCK_RATE, time.monotonic_ns(), 1)
             if self._alsa is not None:
                 for _, output, message in leaving:
                     self._alsa.send(output, message)
@@ -265,6 +301,7 @@ class Host:
             self._router.receiver_is_new()
         self._last, self._gone, self._at = -1, False, 0.0
         self._frame = int(time.monotonic() * rate)
+        self._setup_outputs = setup.outputs
         self._fed = [setup.inputs.index(name) if name in setup.inputs else -1 for name in ports.FED]
         foreign = not all(ports.is_within(name) for name in (*setup.inputs, *setup.outputs))
         client = alsaports.open_client(setup.client) if foreign and self._alsa is None else None
@@ -308,7 +345,7 @@ class Host:
         for gives, wanted, own in ((True, setup.inputs, self._inputs), (False, setup.outputs, self._outputs)):
             side = "in" if gives else "out"
             for i, name in enumerate(wanted):
-                if ports.is_within(name):
+                if ports.is_within(name) and (name != ports.SOUND or self._client is None):
                     self._joined[side, i] = name
                     continue
                 found = self._join_jack(there, gives, i, name, own[i]) if self._client is not None else None
@@ -330,6 +367,8 @@ class Host:
         if ports.is_virtual(name):
             return str(own.name)
         found = ports.find(there, name, gives)
+        if name == ports.SOUND:
+            found = next((p.name for p in there if p.name.startswith(ports.SOUND_CLIENT) and not p.gives), None)
         key = ("in" if gives else "out", i)
         before = self._joined.get(key)
         if before is not None and before in linked:

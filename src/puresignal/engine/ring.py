@@ -48,6 +48,11 @@ class Writer:
         self._head = memoryview(self._map)[:_HEAD].cast("Q")
         self._count = self._head[_COUNT]
 
+    @property
+    def count(self) -> int:
+        """Slots written so far."""
+        return int(self._count)
+
     def put(self, at: float, port: int, data: bytes) -> None:
         """Adds a message; a long one takes several slots and is counted when it is whole."""
         count = self._count

@@ -66,6 +66,8 @@ class Router:
         self._panic = False
         self._sent: dict[bytes, tuple[float, int]] = {}
         self._round = 0
+        self._played: dict[int, int] = {}
+        self.seconds_now = 0.0
         self.loops: dict[int, float] = {}
         self.errors = 0
 
@@ -98,6 +100,7 @@ class Router:
         Returns        (offset, output, message), rising by offset
         """
         out: list[tuple[int, int, bytes]] = []
+        self.seconds_now = self._seconds(frame)
         try:
             if self._release_in >= 0:
                 self._release_in -= 1
@@ -130,6 +133,38 @@ class Router:
         except Exception:
             # An error here must not stop the music; it is counted and told from outside the callback.
             self.errors += 1
+        return out
+
+    def play(self, output: int, message: bytes) -> bytes:
+        """A message of playback on its way out, past the paths; what is sent for it, empty where nothing is."""
+        status = message[0] & 0xF0
+        if status not in (0x80, 0x90) or len(message) < 3:
+            return message
+        key = output * KEYS + (message[0] & 0x0F) * 128 + message[1]
+        if status == 0x90 and message[2]:
+            self._sounding[key] = min(255, self._sounding[key] + 1)
+            self._played[key] = self._played.get(key, 0) + 1
+            self._remember(message, self.seconds_now, 0)
+            return message
+        held = self._played.pop(key, 0)
+        if held > 1:
+            self._played[key] = held - 1
+        count = self._sounding[key]
+        if not held or not count:
+            return b""
+        self._sounding[key] = count - 1
+        return message if count == 1 else b""
+
+    def release_played(self) -> list[tuple[int, bytes]]:
+        """Ends for the notes that playback began: (output, message)."""
+        out = []
+        for key, held in list(self._played.items()):
+            for _ in range(held):
+                output, note = key // KEYS, key % KEYS
+                message = self.play(output, bytes((0x80 | note // 128, note % 128, 64)))
+                if message:
+                    out.append((output, message))
+        self._played.clear()
         return out
 
     def release(self) -> list[tuple[int, int, bytes]]:
@@ -216,9 +251,7 @@ class Router:
         if event.kind == live.ON:
             self._sounding[key] = min(255, self._sounding[key] + 1)
             message = bytes((0x90 | channel, event.note, max(1, min(127, round(event.velocity)))))
-            if len(self._sent) > 512:
-                self._sent.clear()
-            self._sent[message] = event.at, self._round
+            self._remember(message, event.at, self._round)
             return message
         # Two tracks may sound one note of one channel: only the last end is the receiver's.
         count = self._sounding[key]
@@ -227,7 +260,14 @@ class Router:
         self._sounding[key] = count - 1
         return bytes((0x80 | channel, event.note, event.release)) if count == 1 else b""
 
+    def _remember(self, message: bytes, at: float, rounds: int) -> None:
+        """A note-on that leaves, to be known again should it come back."""
+        if len(self._sent) > 512:
+            self._sent.clear()
+        self._sent[message] = at, rounds
+
     def _released(self) -> list[tuple[int, int, bytes]]:
+        self._played.clear()
         sounding = bytes(self._sounding)
         if sounding == SILENCE:
             return []

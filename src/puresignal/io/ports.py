@@ -15,6 +15,8 @@ COMPUTER_KEYBOARD, SCREEN_PADS = "Computer keyboard", "Pads on screen"
 DRUM_MODULE, PAD_BOX, KEYBOARD = "Simulated drum module", "Simulated pad box", "Simulated keyboard"
 RECEIVER = "Simulated receiver"
 SOUND = "Built-in sound"
+SOUND_CLIENT = "Pure Signal sound"
+"""The built-in sound's name on JACK."""
 VIRTUAL_IN, VIRTUAL_OUT = "Pure Signal in", "Pure Signal out"
 
 FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD)
@@ -40,7 +42,7 @@ class MidiPort:
 def simulated() -> tuple[MidiPort, ...]:
     """The ports that are always there."""
     gives = [MidiPort(name, True, OWN if name in FED_BY_WINDOW else SIMULATED) for name in FED]
-    return (*gives, MidiPort(RECEIVER, False, SIMULATED))
+    return (*gives, MidiPort(SOUND, False, OWN), MidiPort(RECEIVER, False, SIMULATED))
 
 
 def virtual() -> tuple[MidiPort, ...]:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import base64
 import binascii
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from puresignal.core.errors import PureSignalError
+from puresignal.core.keys import MODES, PLAYABLE, SCALES, Keyboard
 from puresignal.io import files, folders, jsonfile
 
 MOST_RECENT = 10
@@ -16,11 +17,13 @@ MOST_RECENT = 10
 
 @dataclass(frozen=True)
 class Preferences:
-    """theme: "system", "light" or "dim"; geometry: as Qt packs it, empty for none; recent: newest first."""
+    """theme: "system", "light" or "dim"; geometry: as Qt packs it, empty for none; recent: newest first;
+    keyboard: how the computer keyboard plays."""
 
     theme: str = "system"
     geometry: bytes = b""
     recent: tuple[str, ...] = ()
+    keyboard: Keyboard = field(default_factory=Keyboard)
 
 
 def path() -> Path:
@@ -46,7 +49,29 @@ def _from_json(data: dict[str, Any]) -> Preferences:
         theme if theme in ("system", "light", "dim") else "system",
         geometry,
         tuple(r for r in recent if isinstance(r, str))[:MOST_RECENT] if isinstance(recent, list) else (),
+        _keyboard(data.get("keyboard")),
     )
+
+
+def _keyboard(data: object) -> Keyboard:
+    """Every field that makes sense; the usual one in place of any other."""
+    usual = Keyboard()
+    if not isinstance(data, dict):
+        return usual
+
+    def whole(name: str, least: int, most: int) -> int:
+        value = data.get(name)
+        good = isinstance(value, int) and not isinstance(value, bool) and least <= value <= most
+        return int(value) if good and value is not None else int(getattr(usual, name))
+
+    mode, scale, drums = data.get("mode"), data.get("scale"), data.get("drums")
+    rows = drums.items() if isinstance(drums, dict) else ()
+    good = tuple(sorted((int(k), v) for k, v in rows if str(k).isdigit() and v in PLAYABLE))
+    return Keyboard(
+        mode if mode in MODES else usual.mode, whole("octave", 0, 7), whole("root", 0, 11),
+        scale if scale in SCALES else usual.scale, whole("velocity", 1, 127), whole("varied", 0, 40),
+        good if isinstance(drums, dict) else usual.drums,
+    )  # fmt: skip
 
 
 def write(preferences: Preferences) -> None:
@@ -63,6 +88,10 @@ def write(preferences: Preferences) -> None:
                 "theme": preferences.theme,
                 "geometry": base64.b64encode(preferences.geometry).decode("ascii"),
                 "recent": list(preferences.recent),
+                "keyboard": {
+                    **asdict(preferences.keyboard),
+                    "drums": {str(key): name for key, name in preferences.keyboard.drums},
+                },
             }
         ),
     )

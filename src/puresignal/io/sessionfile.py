@@ -12,7 +12,7 @@ import struct
 import zipfile
 import zlib
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
@@ -24,8 +24,10 @@ from puresignal.core.events import Take
 from puresignal.core.liveinput import ALL_CHANNELS, LiveInput
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Verdict
-from puresignal.core.session import Session, TakeRef, with_inputs
+from puresignal.core.session import Session, TakeRef, with_inputs, with_sound
 from puresignal.core.song import to_take
+from puresignal.core.sound.drums import KITS, Drum
+from puresignal.core.soundsettings import SoundSettings
 from puresignal.core.timebase import Meter, Tempo, TempoMap
 from puresignal.io import files, jsonfile, midifile, takefile
 
@@ -133,7 +135,19 @@ def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
         "target": None if session.target is None else notemap.to_json(session.target),
         "path": settings.to_json(session.path),
         "tracks": [
-            {"key": t.key, "title": t.title, "colour": t.colour, "channel": t.channel, "out": t.out}
+            {
+                "key": t.key,
+                "title": t.title,
+                "colour": t.colour,
+                "channel": t.channel,
+                "out": t.out,
+                "port": t.port,
+                "bank": t.bank,
+                "program": t.program,
+                "level": t.level,
+                "muted": t.muted,
+                "solo": t.solo,
+            }
             for t in session.delivery.tracks
         ],
         "order": list(session.delivery.order),
@@ -149,7 +163,21 @@ def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
             }
             for one in session.inputs
         ],
+        "sound": {
+            "kit": session.sound.kit,
+            "level": session.sound.level,
+            "drums": {name: asdict(drum) for name, drum in session.sound.drums},
+        },
     }
+
+
+def _is_number(value: object, least: float, most: float) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool) and least <= value <= most
+
+
+def _is_within(value: object, most: int) -> bool:
+    """None, or a whole number from 0."""
+    return value is None or (isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= most)
 
 
 def _is_channel(value: object) -> bool:
@@ -272,7 +300,23 @@ class _Reader:
         path = settings.from_json(data.get("path"), f"{self._name}, session.json, path")
         target = self._map(data.get("target"), "target")
         session = Session(name, tuple(refs), current, target, path, self._delivery(data))
+        session = with_sound(session, self._sound(data.get("sound", {})))
         return with_inputs(session, self._inputs(data.get("inputs", []))), tuple(takes)
+
+    def _sound(self, data: object) -> SoundSettings:
+        if not isinstance(data, dict):
+            raise self._wrong("sound", data)
+        kit, level, drums = data.get("kit", KITS[0].name), data.get("level", 0.7), data.get("drums", {})
+        if not isinstance(kit, str) or not _is_number(level, 0, 1) or not isinstance(drums, dict):
+            raise self._wrong("sound", data)
+        found = []
+        for name, row in sorted(drums.items()):
+            spans = {"level": (-60, 24), "place": (-1, 1), "tune": (-24, 24), "damping": (0.05, 4)}
+            good = isinstance(row, dict) and all(_is_number(row.get(key), *span) for key, span in spans.items())
+            if not good:
+                raise self._wrong(f"sound.drums.{name}", row)
+            found.append((name, Drum(**{key: float(row[key]) for key in spans})))
+        return SoundSettings(kit, float(level), tuple(found))
 
     def _inputs(self, rows: object) -> tuple[LiveInput, ...]:
         if not isinstance(rows, list):
@@ -304,9 +348,14 @@ class _Reader:
             channel, out = row.get("channel"), row.get("out", True)
             whole = _is_channel(channel)
             good = isinstance(title, str) and colour in ("", *COLOURS) and isinstance(out, bool)
+            port, muted, solo = row.get("port", ""), row.get("muted", False), row.get("solo", False)
+            bank, program, level = row.get("bank"), row.get("program"), row.get("level")
+            good = good and isinstance(port, str) and isinstance(muted, bool) and isinstance(solo, bool)
+            good = good and _is_within(bank, 16383) and _is_within(program, 127) and _is_within(level, 127)
             if not isinstance(key, str) or not good or not (channel is None or whole):
                 raise self._wrong(f"tracks[{i}]", row)
-            delivery = with_track(delivery, TrackSettings(key, title, colour, channel, out))
+            settings_ = TrackSettings(key, title, colour, channel, out, port, bank, program, level, muted, solo)
+            delivery = with_track(delivery, settings_)
         if not isinstance(order, list) or not all(isinstance(key, str) for key in order):
             raise self._wrong("order", order)
         if not isinstance(with_tempo, bool):

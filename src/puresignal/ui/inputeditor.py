@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from puresignal.core import session as edits
 from puresignal.core.liveinput import ALL_CHANNELS, LiveInput, with_input
+from puresignal.core.monitoring import armed
 from puresignal.core.notemap import NoteMap, check_source
 from puresignal.io import ports
 from puresignal.io.ports import MidiPort
@@ -177,8 +178,13 @@ class InputEditor(QFrame):
         box = QCheckBox(label)
         box.setToolTip(tip)
         box.setAccessibleName(self.tr("{what}, input {n}").format(what=label, n=self.number + 1))
-        box.clicked.connect(lambda on: self._edit(self.tr("switch {what}").format(what=label.lower()), **{field: on}))
+        box.clicked.connect(lambda on: self._switch(label, field, on))
         return box
+
+    def _switch(self, label: str, field: str, on: bool) -> None:
+        one = self._workbench.session.inputs[self.number]
+        changed = armed(one, on) if field == "armed" else {field: on}
+        self._edit(self.tr("switch {what}").format(what=label.lower()), **changed)
 
     def _button(self, label: str, tip: str) -> QPushButton:
         button = QPushButton(label)

@@ -26,17 +26,21 @@ from PySide6.QtWidgets import (
 
 from puresignal.core import session as edits
 from puresignal.core.articulations import canonical, family_of, sort_key, spoken
+from puresignal.core.keys import own_map
 from puresignal.core.liveinput import LiveInput, with_input
 from puresignal.core.notemap import NoteMap, to_json
 from puresignal.core.survey import Arrival
 from puresignal.io import mapfile, ports
 from puresignal.sim import drummer, module
 from puresignal.ui import theme, words
+from puresignal.ui.keypanel import KeyPanel
+from puresignal.ui.keyplayer import KeyPlayer
 from puresignal.ui.listening import Listener
 from puresignal.ui.livepanel import LivePanel
 from puresignal.ui.mapchoice import MapChoice
 from puresignal.ui.messagelist import MessageList
 from puresignal.ui.model import Shown, Workbench
+from puresignal.ui.padsheet import PadSheet
 
 _HEADS = ("note", "channel", "what it is", "hits", "velocities", "softest", "middle", "loudest")
 _PICTURE = 4
@@ -288,7 +292,9 @@ def _spin(low: int, high: int, value: int, unit: str, tip: str) -> QSpinBox:
 class InputsView(QWidget):
     """What is in the current take, line by line; the drummer beside it."""
 
-    def __init__(self, workbench: Workbench, listener: Listener, parent: QWidget | None = None):
+    def __init__(
+        self, workbench: Workbench, listener: Listener, player: KeyPlayer, parent: QWidget | None = None
+    ):  # fmt: skip
         super().__init__(parent)
         self._workbench = workbench
         self._listener = listener
@@ -319,6 +325,12 @@ class InputsView(QWidget):
         self.pages.addTab(self.messages, self.tr("Messages as they arrive"))
         self.leaving = MessageList(listener, leaving=True)
         self.pages.addTab(self.leaving, self.tr("What leaves"))
+        self.keys = KeyPanel(player, listener)
+        self.pages.addTab(self.keys, self.tr("Computer keyboard"))
+        self.pads = PadSheet(listener)
+        self.pages.addTab(self.pads, self.tr("Pads"))
+        # Striking a pad is reason enough to listen to it.
+        self.pages.currentChanged.connect(self._turn)
         left.addWidget(self.title)
         left.addWidget(self.facts)
         left.addWidget(self.pages, 1)
@@ -364,6 +376,10 @@ class InputsView(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(900, 600)
 
+    def _turn(self, _: int) -> None:
+        if self.pages.currentWidget() is self.pads and self.isVisible():
+            self.listen_to(ports.SCREEN_PADS, own_map())
+
     # The simulated devices, played live
 
     def play_device(self, port: str, on: bool) -> None:
@@ -398,8 +414,12 @@ class InputsView(QWidget):
         if number is None:
             number = next((i for i, one in enumerate(inputs) if not one.port), len(inputs))
             if number == len(inputs):
-                inputs = (*inputs, LiveInput(output=inputs[-1].output))
-        one = with_input(inputs, number, port=port, source=kit)
+                inputs = (*inputs, LiveInput(output=inputs[-1].output or ports.SOUND))
+        output = inputs[number].output
+        if not inputs[number].port:
+            # What was never set up goes where it can be heard at once.
+            output = output or ports.SOUND
+        one = with_input(inputs, number, port=port, source=kit, output=output)
         if one != bench.session.inputs:
             bench.do(self.tr("listen to {port}").format(port=port), edits.with_inputs(bench.session, one))
         if not self._listener.listening:

@@ -4,24 +4,26 @@ from __future__ import annotations
 
 import secrets
 from collections import deque
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from puresignal.core import session as edits
-from puresignal.core.articulations import spoken
+from puresignal.core.articulations import STANDARD, drum_of, spoken
 from puresignal.core.errors import PureSignalError
 from puresignal.core.events import Port, Take
 from puresignal.core.learn import Learning, choose, foot, hear
 from puresignal.core.liveinput import LiveInput, outputs_of, ports_of, with_input
-from puresignal.core.notemap import NoteMap
+from puresignal.core.notemap import NoteMap, to_json
 from puresignal.core.path.context import Context
 from puresignal.core.session import Session
 from puresignal.core.silence import Situation
 from puresignal.core.timebase import TempoMap
 from puresignal.core.twice import Scene
 from puresignal.engine.client import RouterProcess
+from puresignal.engine.playing import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
 from puresignal.engine.setup import ALL_INPUTS, LiveTrack, Setup
 from puresignal.io import folders, jackports, journal, mapfile, ports
@@ -33,14 +35,17 @@ LOOK_MS = 25
 PREVIEW_MS = 120
 RECENT = 12_000
 """Messages that the live mapping is worked out from; the journal holds all."""
+LISTENING = "listening"
+DRUMS = tuple(dict.fromkeys(drum_of(name) for name in STANDARD))
 SITTING = secrets.token_hex(6)
 """This sitting's name among the journals."""
 
 
-def setup_of(session: Session) -> Setup:
-    """What the router is told of a session."""
-    inputs = [one for one in session.inputs if one.port]
-    names, outputs = ports_of(inputs), outputs_of(inputs)
+def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...] = ()) -> Setup:
+    """What the router is told of a session. played_to: ports that playback needs."""
+    inputs = [one for one in session.inputs if one.port and listening]
+    names = ports_of(inputs)
+    outputs = tuple(dict.fromkeys((*outputs_of(inputs), *played_to)))
     tracks = tuple(
         LiveTrack(
             names.index(one.port) if one.port else ALL_INPUTS,
@@ -64,6 +69,7 @@ class Listener(QObject):
     stood     what the router told of itself has changed: its state
     asked     a pad is asked about, or none any more: the Learning
     began, ended   listening began or ended
+    sounded   the built-in sound told how it stands: its state
     """
 
     heard = Signal(int, str, int, bool)
@@ -74,6 +80,7 @@ class Listener(QObject):
     asked = Signal(object)
     began = Signal()
     ended = Signal()
+    sounded = Signal(object)
 
     def __init__(self, workbench: Workbench, parent: QObject | None = None):
         super().__init__(parent)
@@ -81,6 +88,12 @@ class Listener(QObject):
         self._router: RouterProcess | None = None
         self._reader: Reader | None = None
         self._sent: Reader | None = None
+        self._needs: set[str] = set()
+        self._played_to: tuple[str, ...] = ()
+        self._sound: SoundProcess | None = None
+        self._sound_told: dict[str, Any] = {}
+        self.sound_state: dict[str, Any] = {}
+        self.player: PlayerProcess | None = None
         self._inputs: tuple[LiveInput, ...] = ()
         self._contexts: tuple[Context, ...] = ()
         self._setup: Setup | None = None
@@ -107,7 +120,7 @@ class Listener(QObject):
 
     @property
     def listening(self) -> bool:
-        return self._router is not None
+        return LISTENING in self._needs
 
     @property
     def capturing(self) -> bool:
@@ -129,20 +142,84 @@ class Listener(QObject):
             raise PureSignalError(
                 self.tr("No port is chosen"), self.tr("Live inputs"), self.tr("Choose where playing comes from.")
             )
-        self._take_up(session)
-        assert self._setup is not None
-        self._router = RouterProcess(self._setup, self.journal_folder())
-        self._reader, self._sent = Reader(self._router.ring), Reader(self._router.sent)
-        self._restarts = 0
-        self.state, self._messages, self._notes, self._last = {}, {}, {}, None
+        self._messages, self._notes, self._last = {}, {}, None
         self._recent.clear()
         self._said = ""
-        self._timer.start()
+        self.need(LISTENING)
         self.began.emit()
+
+    def need(self, who: str, played_to: tuple[str, ...] = ()) -> None:
+        """The router is needed: for listening, or for playing to some ports."""
+        self._needs.add(who)
+        if played_to:
+            self._played_to = played_to
+        self._take_up(self._workbench.session)
+        assert self._setup is not None
+        if self._router is not None:
+            self._router.change(self._setup)
+            self._follow_sound()
+            return
+        self._router = RouterProcess(self._setup, self.journal_folder())
+        self.player = PlayerProcess(self._router)
+        self._reader, self._sent = Reader(self._router.ring), Reader(self._router.sent)
+        self._restarts, self.state = 0, {}
+        self._follow_sound()
+        self._timer.start()
+
+    def need_no_more(self, who: str) -> None:
+        """The router ends when nobody needs it."""
+        self._needs.discard(who)
+        if self._router is None:
+            return
+        if self._needs:
+            self._take_up(self._workbench.session)
+            assert self._setup is not None
+            self._router.change(self._setup)
+            return
+        self._timer.stop()
+        self.playing.clear()
+        if self.player is not None:
+            self.player.close()
+        self._router.close()
+        if self._sound is not None:
+            self._sound.close()
+        self._router = self._reader = self._sent = self._sound = self.player = None
+        self.sound_state = {}
+        self.sounded.emit({})
+
+    @property
+    def port_names(self) -> tuple[str, ...]:
+        """The ports that are listened to now, by their numbers."""
+        return self._setup.inputs if self._setup is not None else ()
+
+    @property
+    def outputs(self) -> tuple[str, ...]:
+        """The ports that are sent to now, by their numbers."""
+        return self._setup.outputs if self._setup is not None else ()
+
+    def _follow_sound(self) -> None:
+        """The built-in sound, where something goes to it: told what has changed."""
+        if self._router is None or self._setup is None or ports.SOUND not in self._setup.outputs:
+            return
+        session = self._workbench.session
+        told = {
+            "map": None if session.target is None else to_json(session.target),
+            "output": self._setup.outputs.index(ports.SOUND),
+            "kit": session.sound.kit,
+            "drums": {name: asdict(drum) for name, drum in session.sound.drums},
+            "level": session.sound.level,
+            "muted": sorted(name for name in DRUMS if not session.delivery.heard(name)),
+        }
+        if self._sound is None:
+            self._sound, self._sound_told = SoundProcess(self._router), {}
+        changed = {key: value for key, value in told.items() if self._sound_told.get(key, told) != value}
+        if changed:
+            self._sound_told = told
+            self._sound.tell(**changed)
 
     def _take_up(self, session: Session) -> None:
         """What the session says about its inputs, as the router and the words for hits need it."""
-        self._setup = setup_of(session)
+        self._setup = setup_of(session, self.listening, self._played_to)
         self._inputs = session.inputs
         self._contexts = tuple(Context(one.source, session.target, (Port(one.port),)) for one in session.inputs)
 
@@ -153,16 +230,21 @@ class Listener(QObject):
 
     def stop(self) -> None:
         """Listens no more; what sounds is released, and what was being captured becomes a take."""
-        if self._router is None:
+        if not self.listening:
             return
         if self.capturing:
             self.end_capture()
-        self._timer.stop()
         self.learning = None
-        self.playing.clear()
-        self._router.close()
-        self._router = self._reader = self._sent = None
+        for port in tuple(self.playing):
+            self.device(stop=port)
+        self.need_no_more(LISTENING)
         self.ended.emit()
+
+    def close(self) -> None:
+        """Everything ends: listening and playing."""
+        self.stop()
+        for who in tuple(self._needs):
+            self.need_no_more(who)
 
     def context_of(self, record: Record) -> Context:
         """What the notes of a message mean: by the input that listens to it."""
@@ -209,7 +291,7 @@ class Listener(QObject):
         number = min(number if number >= 0 else self._of_last_hit(), len(inputs) - 1)
         self.number_in_question = number
         one, setup, state = inputs[number], self._setup, self.state
-        if self._router is None or setup is None or one.port not in setup.inputs:
+        if not self.listening or setup is None or one.port not in setup.inputs:
             return Situation(False, False, one.port or None, one.output, False, False, 0, 0, None), Context()
         port = setup.inputs.index(one.port)
         outputs = state.get("outputs") or []
@@ -267,7 +349,7 @@ class Listener(QObject):
         inputs = self._workbench.session.inputs
         source = inputs[number].source if number < len(inputs) else None
         self.learning_of = number
-        self.learning = Learning(source or NoteMap(self.tr("My kit"), ())) if on and self._router is not None else None
+        self.learning = Learning(source or NoteMap(self.tr("My kit"), ())) if on and self.listening else None
         self.asked.emit(self.learning)
 
     def choose(self, articulation: str) -> None:
@@ -353,10 +435,11 @@ class Listener(QObject):
             return
         before = self._setup
         self._take_up(self._workbench.session)
-        if not self._setup.inputs:
+        if self.listening and not self._setup.inputs:
             self.stop()
         elif self._setup != before:
             self._router.change(self._setup)
+        self._follow_sound()
 
     def _look(self) -> None:
         router, reader, sent = self._router, self._reader, self._sent
@@ -372,6 +455,10 @@ class Listener(QObject):
             self.state = state
             self._say(state)
             self.stood.emit(state)
+        sound = self._sound.read() if self._sound is not None else None
+        if sound is not None:
+            self.sound_state = sound
+            self.sounded.emit(sound)
         records, leaving = reader.read(), sent.read()
         self._recent.extend(records)
         for record in records:

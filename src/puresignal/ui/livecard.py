@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
 from puresignal.core import session as edits
 from puresignal.core.liveinput import LiveInput, ports_of, with_input
+from puresignal.core.monitoring import armed, armed_alone
 from puresignal.io import ports
 from puresignal.ui import theme
 from puresignal.ui.listening import Listener
@@ -142,6 +143,7 @@ class LiveCards(QWidget):
         super().__init__(parent)
         self._workbench, self._listener = workbench, listener
         self.cards: list[LiveCard] = []
+        self.arming_follows = False
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(6)
@@ -171,7 +173,7 @@ class LiveCards(QWidget):
 
     def _make(self, number: int) -> LiveCard:
         card = LiveCard(number)
-        card.asked.connect(lambda: self.asked.emit(number))
+        card.asked.connect(lambda: self._click(number))
         card.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         card.customContextMenuRequested.connect(lambda at: self.menu(number).exec(card.mapToGlobal(at)))
         self._column.addWidget(card)
@@ -186,11 +188,28 @@ class LiveCards(QWidget):
             action.setCheckable(True)
             action.setChecked(on)
             action.triggered.connect(lambda to, f=field, w=label: self._switch(number, f, w, to))
+        menu.addAction(self.tr("Arm only this one")).triggered.connect(lambda: self._arm_alone(number))
+        menu.addSeparator()
+        follows = menu.addAction(self.tr("Arming follows the card that is clicked"))
+        follows.setCheckable(True)
+        follows.setChecked(self.arming_follows)
+        follows.triggered.connect(lambda on: setattr(self, "arming_follows", on))
         return menu
+
+    def _click(self, number: int) -> None:
+        if self.arming_follows:
+            self._arm_alone(number)
+        self.asked.emit(number)
+
+    def _arm_alone(self, number: int) -> None:
+        bench = self._workbench
+        inputs = armed_alone(bench.session.inputs, number)
+        bench.do(self.tr("arm an input"), edits.with_inputs(bench.session, inputs))
 
     def _switch(self, number: int, field: str, label: str, on: bool) -> None:
         bench = self._workbench
-        inputs = with_input(bench.session.inputs, number, **{field: on})
+        changed = armed(bench.session.inputs[number], on) if field == "armed" else {field: on}
+        inputs = with_input(bench.session.inputs, number, **changed)
         bench.do(self.tr("switch {what}").format(what=label.lower()), edits.with_inputs(bench.session, inputs))
 
     def _standing(self, one: LiveInput) -> tuple[str, bool]:

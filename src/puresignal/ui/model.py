@@ -24,7 +24,7 @@ from puresignal.core.path.path import Memo, Outcome, make_context, run
 from puresignal.core.recognise import recognise
 from puresignal.core.session import Session, TakeRef
 from puresignal.core.takestore import TakeStore
-from puresignal.io import files, mapfile, midiwriter, sessionfile, workfolder
+from puresignal.io import files, mapfile, midiwriter, ports, sessionfile, workfolder
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,7 +80,7 @@ class Workbench(QObject):
         super().__init__(parent)
         self.store = TakeStore()
         general = mapfile.shipped("general-midi")
-        self.history = History(Session(target=general, inputs=(LiveInput(source=general),)))
+        self.history = History(Session(target=general, inputs=(LiveInput(source=general, output=ports.SOUND),)))
         self.saved: Session | None = self.history.now
         self.file: Path | None = None
         self.read_only: str | None = None

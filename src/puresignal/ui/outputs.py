@@ -13,9 +13,10 @@ from PySide6.QtCore import (
     QPersistentModelIndex,
     QRectF,
     Qt,
+    QTimer,
     Signal,
 )
-from PySide6.QtGui import QFont, QGuiApplication, QPainter
+from PySide6.QtGui import QFont, QGuiApplication, QKeySequence, QPainter, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -26,6 +27,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QMenu,
     QPushButton,
+    QScrollArea,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableView,
@@ -33,15 +35,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from puresignal.core import monitoring
 from puresignal.core import session as edits
 from puresignal.core.deliver import Clip, FileTrack
 from puresignal.core.delivery import COLOURS, TrackSettings, moved
 from puresignal.core.errors import PureSignalError
+from puresignal.core.session import Session
 from puresignal.ui import clips, theme, words
 from puresignal.ui.model import Shown, Workbench
+from puresignal.ui.playpanel import PlayPanel, SoundPanel, playable
 
-_HEADS = ("", "track", "leaves", "channel", "notes", "note numbers", "in the take")
-_COLOUR, _NAME, _OUT, _CHANNEL, _PICTURE = 0, 1, 2, 3, 6
+_HEADS = ("", "track", "leaves", "channel", "heard", "notes", "note numbers", "in the take")
+_COLOUR, _NAME, _OUT, _CHANNEL, _HEARD, _NOTES, _NUMBERS, _PICTURE = range(8)
 _Index = QModelIndex | QPersistentModelIndex
 _COLOUR_WORDS = {
     "kick": "blue", "snare": "orange", "hat": "teal", "tom": "purple", "cymbal": "gold", "percussion": "green",
@@ -62,10 +67,11 @@ class TracksModel(QAbstractTableModel):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self._shown: Shown | None = None
+        self._session = Session()
 
-    def show_take(self, shown: Shown | None) -> None:
+    def show_take(self, shown: Shown | None, session: Session) -> None:
         self.beginResetModel()
-        self._shown = shown
+        self._shown, self._session = shown, session
         self.endResetModel()
 
     def track(self, row: int) -> FileTrack:
@@ -118,6 +124,9 @@ class TracksModel(QAbstractTableModel):
                 _NAME: self.tr("Double-click or F2 to give it another name; an empty name gives it its own back."),
                 _OUT: self.tr("Whether the track is written at all. Space ticks all chosen tracks."),
                 _CHANNEL: self.tr("The channel its notes leave on."),
+                _HEARD: self.tr(
+                    "Whether playback is heard of it, and why not. M mutes the chosen tracks, S makes them solo."
+                ),
             }.get(column)
         return None
 
@@ -131,9 +140,11 @@ class TracksModel(QAbstractTableModel):
             if entry.channel is not None:
                 return str(entry.channel)
             return ", ".join(map(str, np.unique(clean.channel[mine]).tolist()))
-        if column == 4:
+        if column == _HEARD:
+            return self.tr(monitoring.track_words(entry, self._session))
+        if column == _NOTES:
             return words.count(int(np.count_nonzero(mine)))
-        if column == 5:
+        if column == _NUMBERS:
             notes = np.unique(clean.note[mine]).tolist()
             return ", ".join(map(str, notes)) if len(notes) <= 7 else f"{notes[0]}–{notes[-1]}"
         return ""
@@ -150,7 +161,11 @@ class TracksModel(QAbstractTableModel):
 
 
 def _side(column: int) -> Qt.AlignmentFlag:
-    return Qt.AlignmentFlag.AlignLeft if column in (_NAME, _OUT, 5, _PICTURE) else Qt.AlignmentFlag.AlignRight
+    return (
+        Qt.AlignmentFlag.AlignLeft
+        if column in (_NAME, _OUT, _HEARD, _NUMBERS, _PICTURE)
+        else Qt.AlignmentFlag.AlignRight
+    )
 
 
 class StretchPicture(QStyledItemDelegate):
@@ -206,8 +221,24 @@ class OutputsView(QWidget):
         side.setSpacing(14)
         side.addWidget(self._make_file_panel())
         side.addWidget(self._make_clip_panel())
+        self.play = PlayPanel()
+        self.play.changed.connect(lambda name, change: self._change(name, self.chosen_keys(), change))
+        self.sound = SoundPanel(workbench)
+        self.panels += [self.play, self.sound]
+        side.addWidget(self.play)
+        side.addWidget(self.sound)
         side.addStretch()
-        row.addLayout(side)
+        side.setContentsMargins(0, 0, 8, 0)
+        inner = QWidget()
+        inner.setLayout(side)
+        self.side = QScrollArea()
+        self.side.setWidget(inner)
+        self.side.setWidgetResizable(True)
+        self.side.setFrameShape(QFrame.Shape.NoFrame)
+        self.side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        row.addWidget(self.side)
+        self._ports: tuple[str, ...] | None = None
 
     def _make_top(self) -> QHBoxLayout:
         title = QLabel(self.tr("Tracks"))
@@ -271,6 +302,10 @@ class OutputsView(QWidget):
         head.setMinimumSectionSize(6)
         head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         head.setSectionResizeMode(_PICTURE, QHeaderView.ResizeMode.Stretch)
+        for key, field in (("M", "muted"), ("S", "solo")):
+            shortcut = QShortcut(QKeySequence(key), table)
+            shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
+            shortcut.activated.connect(lambda f=field: self._switch(f))
         table.selectionModel().selectionChanged.connect(lambda *_: self._show_chosen())
         return table
 
@@ -332,7 +367,8 @@ class OutputsView(QWidget):
         """Narrower columns and panels for a small window."""
         for panel in self.panels:
             panel.setFixedWidth(222 if compact else 262)
-        widths = (6, 118, 60, 68, 56, 112, 60) if compact else (6, 150, 62, 76, 70, 128, 150)
+        self.side.setFixedWidth(246 if compact else 286)
+        widths = (6, 108, 56, 64, 70, 50, 96, 60) if compact else (6, 130, 62, 72, 84, 62, 120, 120)
         for i, width in enumerate(widths):
             self.table.setColumnWidth(i, width)
 
@@ -340,7 +376,7 @@ class OutputsView(QWidget):
         """The current take's tracks and file; chosen tracks stay chosen."""
         chosen = self.chosen_keys()
         self._shown = shown
-        self.model.show_take(shown)
+        self.model.show_take(shown, self._workbench.session)
         self.save.setEnabled(shown is not None)
         session = self._workbench.session
         self.split.setCurrentIndex(self.split.findData(session.path.split.by))
@@ -363,6 +399,23 @@ class OutputsView(QWidget):
             f"{words.duration(shown.take.length)}, {words.size(len(self._workbench.midi_bytes()))}",
         ]
         self.contents.setText("\n".join(lines))
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self._ports is None:
+            QTimer.singleShot(0, self._look_for_ports)
+
+    def _look_for_ports(self) -> None:
+        self._ports = playable()
+        self._show_chosen()
+
+    def _switch(self, field: str) -> None:
+        """Mutes the chosen tracks, or makes them solo, or takes that back where it is so for all of them."""
+        keys = self.chosen_keys()
+        if not keys:
+            return
+        on = not all(getattr(self._workbench.session.delivery.track(key), field) for key in keys)
+        self._set({"muted": "mute", "solo": "solo"}[field], **{field: on})
 
     def set_stretch(self, stretch: tuple[float, float] | None) -> None:
         """The stretch of time chosen in Takes."""
@@ -393,6 +446,8 @@ class OutputsView(QWidget):
         settings = [delivery.track(key) for key in keys]
         for box, values in ((self.channel, {t.channel for t in settings}), (self.colour, {t.colour for t in settings})):
             box.setCurrentIndex(box.findData(next(iter(values))) if len(values) == 1 else 0 if not values else -1)
+        self.play.show_settings(settings, self._ports or ())
+        self.sound.show_drum(keys)
         self._show_clip()
 
     def _show_clip(self) -> None:

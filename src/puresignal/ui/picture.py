@@ -27,6 +27,7 @@ class Row:
     pitched  bars at their pitch instead of stems
     loose    it leads nowhere
     start, end, velocity, note, origin   of the played notes
+    articulation  what a strike on its pad plays, None for a row that is no drum's
     gone     (n,) bool, which played notes did not leave
     clean_start, clean_end, clean_velocity, clean_note, clean_origin  of the notes that left
     """
@@ -47,6 +48,7 @@ class Row:
     clean_velocity: np.ndarray
     clean_note: np.ndarray
     clean_origin: np.ndarray
+    articulation: str | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -162,6 +164,7 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
                     clean_velocity=clean.velocity[left],
                     clean_note=clean.note[left],
                     clean_origin=clean.origin[left],
+                    articulation=outcome.vocabulary[one] if 0 <= one < _LOOSE else None,
                 )
             )
         own = delivery.track(track.key)

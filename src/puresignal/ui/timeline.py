@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import ClassVar
 
 import numpy as np
-from PySide6.QtCore import QEvent, QLineF, QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QLineF, QPoint, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -23,11 +23,15 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
+from puresignal.core import strike
 from puresignal.core.timebase import TempoMap
 from puresignal.ui import drawing, theme
 from puresignal.ui.picture import Group, Picture, Row
 
 GUTTER = 214
+PAD = 24
+"""Pixels of the strike row: a pad beside each row's name."""
+GLOW_MS = 140
 RULER = 34
 OVERVIEW = 46
 NAMES = 94
@@ -38,6 +42,18 @@ NARROWEST, WIDEST = 2.0, 4000.0
 
 
 _CLEAR = QImage.Format.Format_ARGB32_Premultiplied
+
+
+class PlayLine(QWidget):
+    """The line that shows where playing is: a widget of its own, so that only what it uncovers is painted again."""
+
+    def __init__(self, parent: QWidget):
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.hide()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        QPainter(self).fillRect(self.rect(), theme.current().colour("accent"))
 
 
 class Timeline(QAbstractScrollArea):
@@ -52,6 +68,8 @@ class Timeline(QAbstractScrollArea):
     stretched  another stretch of time is chosen: (begin, end) in seconds, or None
     acted      a key asked for something: "take out", "put back", "next doubtful" ...
     menu_asked a context menu is wanted, at a global point
+    went       playing shall go to a moment: seconds
+    struck     the pad beside a row was struck: (articulation, velocity)
     """
 
     hovered = Signal(int)
@@ -60,6 +78,8 @@ class Timeline(QAbstractScrollArea):
     stretched = Signal(object)
     acted = Signal(str)
     menu_asked = Signal(QPoint)
+    went = Signal(float)
+    struck = Signal(str, int)
 
     KEYS: ClassVar[dict[Qt.Key, str]] = {
         Qt.Key.Key_Delete: "take out",
@@ -93,6 +113,28 @@ class Timeline(QAbstractScrollArea):
         self._drag: tuple[str, float, float] | None = None
         self._describe = lambda origin: ""
         self.verticalScrollBar().valueChanged.connect(lambda _: self.viewport().update())
+        self.line = PlayLine(self.viewport())
+        self._line_at = 0.0
+        self._glowing: str | None = None
+
+    # Where playing is
+
+    def set_line(self, second: float, follow: bool) -> None:
+        """The play line stands at a moment. follow: turns over where it leaves the view."""
+        self._line_at = second
+        begin, end = self.seconds_in_view()
+        if follow and not begin <= second < end:
+            self._begin = max(0.0, second - 0.02 * (end - begin))
+            self._hold()
+            self.viewport().update()
+        self._place_line()
+
+    def _place_line(self) -> None:
+        x = round(self.x_of(self._line_at))
+        seen = GUTTER <= x < self.viewport().width()
+        self.line.setVisible(seen)
+        if seen:
+            self.line.setGeometry(x, RULER - 12, 2, max(1, self.viewport().height() - RULER - OVERVIEW + 12))
 
     # What is shown
 
@@ -293,6 +335,8 @@ class Timeline(QAbstractScrollArea):
         elif at.y() < RULER:
             if at.x() >= GUTTER:
                 self._drag = ("stretch", self._on_beat(self.second_at(at.x())), 0.0)
+        elif at.x() >= GUTTER - PAD and at.x() < GUTTER and self._strike(at):
+            pass
         elif at.x() < GUTTER:
             self._choose(self._named_at(at), more)
         else:
@@ -303,6 +347,22 @@ class Timeline(QAbstractScrollArea):
                 self._sweep = (at, at, self.selected if more else np.zeros(0, np.int64))
                 if not more:
                     self.select(np.zeros(0, np.int64))
+
+    def _strike(self, at: QPointF) -> bool:
+        """Strikes the pad beside a row: harder the higher it is struck. Whether there was one."""
+        for _, row, top, height in self._rows():
+            if top <= at.y() < top + height and row.articulation is not None:
+                part = (at.y() - top) / height * 2 - 1
+                self.struck.emit(row.articulation, strike.velocity(0.0, max(0.0, 0.5 + 0.5 * part)))
+                self._glowing = row.articulation
+                QTimer.singleShot(GLOW_MS, self._fade)
+                self.viewport().update()
+                return True
+        return False
+
+    def _fade(self) -> None:
+        self._glowing = None
+        self.viewport().update()
 
     def _choose(self, origins: np.ndarray, more: bool) -> None:
         """Chooses notes; more adds them, or lets them go where all are chosen already."""
@@ -372,6 +432,8 @@ class Timeline(QAbstractScrollArea):
         elif self._drag is not None and self._drag[0] == "stretch" and event.position().y() < RULER:
             moved = self._on_beat(self.second_at(event.position().x())) != self._drag[1]
             self.set_stretch(self.stretch if moved else None)
+            if not moved:
+                self.went.emit(max(0.0, self.second_at(event.position().x())))
         self._drag = None
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
@@ -435,6 +497,7 @@ class Timeline(QAbstractScrollArea):
     # Painting
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        self._place_line()
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         worn = theme.current()
@@ -519,6 +582,8 @@ class Timeline(QAbstractScrollArea):
                 previous = group
             if top > body.bottom() or top + height < body.top():
                 continue
+            if row.articulation is not None and row.articulation == self._glowing:
+                painter.fillRect(QRectF(GUTTER - PAD + 2, top + 3, PAD - 5, height - 7), worn.colour("accent"))
             base = top + height - drawing.FOOT - 1
             colour = worn.colour("accent") if row.loose else worn.family(row.family)
             painter.setPen(QPen(line, 1))
@@ -610,6 +675,10 @@ class Timeline(QAbstractScrollArea):
         painter.setPen(worn.colour("faint"))
         right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
         painter.drawText(QRectF(width - 62, 0, 41, height), right, str(len(row.start)))
+        if row.articulation is not None:
+            painter.setPen(QPen(worn.colour("line"), 1))
+            painter.setBrush(worn.colour("paper"))
+            painter.drawRoundedRect(QRectF(width - PAD + 2.5, 3.5, PAD - 5, height - 7), 4, 4)
         drawing.draw_mark(painter, row.mark, width - 10, height / 2, colour)
         painter.end()
         self._labels[key] = image

@@ -34,11 +34,13 @@ from PySide6.QtWidgets import (
 from puresignal.core import selection
 from puresignal.core.errors import PureSignalError
 from puresignal.core.events import Take
+from puresignal.core.keys import PLAYABLE, Keyboard, own_map
 from puresignal.core.notemap import NoteMap
-from puresignal.io import preferences, sessionfile, workfolder
+from puresignal.io import ports, preferences, sessionfile, workfolder
 from puresignal.ui import drawing, theme, words
 from puresignal.ui.inputs import InputsView
 from puresignal.ui.keeper import Keeper
+from puresignal.ui.keyplayer import KeyPlayer
 from puresignal.ui.listening import Listener
 from puresignal.ui.livecard import LiveCards
 from puresignal.ui.mapbar import MapBar
@@ -46,11 +48,15 @@ from puresignal.ui.mapping import MappingView
 from puresignal.ui.model import Workbench
 from puresignal.ui.notice import Notice
 from puresignal.ui.outputs import OutputsView
+from puresignal.ui.playback import CLEAN, PLAYED, Playback
 from puresignal.ui.questions import Questions
 from puresignal.ui.rail import WIDTH, Rail
 from puresignal.ui.takes import SIDE, TakesView
 from puresignal.ui.tallystrip import TallyStrip
+from puresignal.ui.transport import Transport
 
+SHORT_MS = 90
+"""Milliseconds that a strike beside a row is held."""
 MIDI_FILTER = "MIDI files (*.mid *.midi *.smf *.kar *.rmi)"
 SESSION_FILTER = "Pure Signal sessions (*.puresignal)"
 
@@ -67,7 +73,8 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(1000, 640)
         self.setAcceptDrops(True)
         self.listener = Listener(workbench, self)
-        self.inputs = InputsView(workbench, self.listener)
+        self.player = KeyPlayer(self.listener, self.preferences.keyboard, self)
+        self.inputs = InputsView(workbench, self.listener, self.player)
         self.mapping = MappingView(workbench, self.listener)
         self.takes = TakesView(workbench)
         self.outputs = OutputsView(workbench)
@@ -83,6 +90,8 @@ class MainWindow(QMainWindow):
         self.source, self.target = self.maps.source, self.maps.target
         self.notice = Notice()
         self.strip = TallyStrip()
+        self.playback = Playback(workbench, self.listener, self)
+        self.transport = Transport(workbench, self.listener, self.playback)
         self._build()
         self._build_menus()
 
@@ -96,6 +105,13 @@ class MainWindow(QMainWindow):
         self.mapping.followed.connect(self._show_hits)
         self.mapping.looked_at.connect(lambda _: self._follow_maps())
         self.takes.stretched.connect(self.outputs.set_stretch)
+        self.takes.stretched.connect(self.playback.set_span)
+        self.inputs.keys.set_.connect(self._set_keyboard)
+        self.transport.keys_switched.connect(self.switch_keys)
+        self.transport.asked.connect(lambda: self.notice.tell("\n".join(self.transport.monitoring()), False))
+        self.takes.timeline.struck.connect(self._strike)
+        self.takes.timeline.went.connect(self.playback.go)
+        self.playback.moved.connect(self._move_line)
         self.strip.asked.connect(self._point_at)
         workbench.changed.connect(self._refresh)
         workbench.told.connect(self.notice.tell)
@@ -133,6 +149,7 @@ class MainWindow(QMainWindow):
         column.addWidget(self._header())
         column.addWidget(self.notice)
         column.addLayout(across, 1)
+        column.addWidget(self.transport)
         column.addWidget(self.strip)
         centre = QWidget()
         centre.setLayout(column)
@@ -193,6 +210,14 @@ class MainWindow(QMainWindow):
         file.addSeparator()
         self._action(file, "Panic: end every note", "Ctrl+.", self.listener.panic)
         self._action(file, "Quit", "Ctrl+Q", self.close)
+        play = bar.addMenu(self.tr("&Play"))
+        self._action(play, "Play or stop", "Space", self.playback.toggle)
+        self._action(play, "To the start", "Ctrl+Home", lambda: self.playback.go(0.0))
+        self._action(play, "Loop", "L", lambda: self.playback.set_looping(not self.playback.looping))
+        self._action(play, "Hear played or clean", "H", self._switch_version)
+        self._action(play, "Settings A or B", "B", self.playback.compare_settings)
+        self._action(play, "The take before", "T", self.playback.compare_takes)
+        self._action(play, "Computer keyboard plays", "Ctrl+K", lambda: self.switch_keys(not self.player.on))
         edit = bar.addMenu(self.tr("&Edit"))
         self.undo_action = self._action(edit, "Undo", "Ctrl+Z", self.workbench.undo)
         self.redo_action = self._action(edit, "Redo", "Ctrl+Shift+Z", self.workbench.redo)
@@ -256,6 +281,31 @@ class MainWindow(QMainWindow):
     def _show_notes(self, show: str) -> None:
         self.show_view("Takes")
         self.takes.choose(show)
+
+    def switch_keys(self, on: bool) -> None:
+        """The computer keyboard plays, or works as always."""
+        if on:
+            self.inputs.listen_to(ports.COMPUTER_KEYBOARD, own_map())
+            on = self.listener.listening
+        self.player.switch(on)
+        self.transport.keys.setChecked(on)
+
+    def _strike(self, articulation: str, velocity: int) -> None:
+        """A strike on the pad beside a row in Takes: like one on the pad sheet."""
+        if articulation in PLAYABLE:
+            self.inputs.listen_to(ports.SCREEN_PADS, own_map())
+            self.inputs.pads.strike(articulation, velocity, SHORT_MS)
+
+    def _set_keyboard(self, keyboard: Keyboard) -> None:
+        self.player.set_keyboard(keyboard)
+        self._prefer(replace(self.preferences, keyboard=keyboard))
+
+    def _switch_version(self) -> None:
+        self.playback.set_version(PLAYED if self.playback.version == CLEAN else CLEAN)
+
+    def _move_line(self, seconds: float) -> None:
+        """The play line in Takes; while it plays, it is kept in view."""
+        self.takes.timeline.set_line(seconds, self.playback.playing)
 
     def _show_hits(self, origins: object) -> None:
         self.show_view("Takes")
@@ -504,7 +554,9 @@ class MainWindow(QMainWindow):
         event.acceptProposedAction()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        self.listener.stop()
+        self.player.switch(False)
+        self.playback.stop()
+        self.listener.close()
         self.keeper.close()
         self._prefer(replace(self.preferences, geometry=bytes(self.saveGeometry().data())))
         event.accept()

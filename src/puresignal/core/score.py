@@ -1,0 +1,72 @@
+"""The score: what playback sends of a take, by seconds, each message with the output it goes to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from puresignal.core.deliver import channels_of, file_tracks
+from puresignal.core.delivery import Delivery
+from puresignal.core.events import NOTE_OFF, NOTE_ON
+from puresignal.core.path.path import Outcome
+
+
+@dataclass(frozen=True, eq=False)
+class Score:
+    """What is sent, and when.
+
+    at     (events,) seconds, rising; at one moment ends come first, then controls, then starts
+    data   (events, 4) uint8: output, status, data, data
+    first  (output, message): banks, programs and levels, sent before everything
+    """
+
+    at: np.ndarray
+    data: np.ndarray
+    first: tuple[tuple[int, bytes], ...]
+
+
+def outputs_of(outcome: Outcome, delivery: Delivery, sound: str) -> tuple[str, ...]:
+    """The ports that the tracks are played to; `sound` is the built-in sound's, where a track has none."""
+    return tuple(dict.fromkeys(entry.settings.port or sound for entry in file_tracks(outcome, delivery)))
+
+
+def score(outcome: Outcome, delivery: Delivery, outputs: tuple[str, ...], sound: str) -> Score:
+    """The clean notes and controls of the tracks that are heard.
+
+    outputs  names by the numbers that the score shall use; a track whose port is not among them is silent
+    """
+    clean, controls = outcome.clean, outcome.controls
+    times, ranks, orders, rows = [], [], [], []
+    first: list[tuple[int, bytes]] = []
+    for entry in file_tracks(outcome, delivery):
+        port = entry.settings.port or sound
+        if port not in outputs or not entry.out or not delivery.heard(entry.track.key):
+            continue
+        output = outputs.index(port)
+        mine, moves = clean.take(clean.track == entry.index), controls.take(controls.track == entry.index)
+        for channel in channels_of(entry, mine.channel):
+            first += [(output, message) for message in entry.settings.first_messages(channel)]
+        own, own_moves = mine.channel - 1, moves.channel - 1
+        if entry.channel is not None:
+            own, own_moves = np.full(len(mine), entry.channel - 1), np.full(len(moves), entry.channel - 1)
+        velocity = np.clip(np.rint(mine.velocity), 1, 127)
+        ends = np.maximum(mine.end, mine.start + SHORTEST)
+        for at, rank, order, columns in (
+            (ends, 0, mine.seq, (NOTE_OFF | own, mine.note, mine.release)),
+            (moves.at, 1, moves.seq, (moves.kind | own_moves, moves.number, moves.value)),
+            (mine.start, 2, mine.seq, (NOTE_ON | own, mine.note, velocity)),
+        ):
+            times.append(at)
+            ranks.append(np.full(len(at), rank))
+            orders.append(order)
+            rows.append(np.column_stack([np.full(len(at), output), *columns]))
+    if not times:
+        return Score(np.zeros(0), np.zeros((0, 4), np.uint8), tuple(first))
+    at = np.concatenate(times)
+    order = np.lexsort((np.concatenate(orders), np.concatenate(ranks), at))
+    return Score(at[order], np.concatenate(rows)[order].astype(np.uint8), tuple(first))
+
+
+SHORTEST = 0.001
+"""Seconds that a note sounds at least: one that ended in the moment it began would never be heard."""

@@ -1,0 +1,1 @@
+"""The built-in sound: drums and a few pitched sounds, good enough to judge a take by. NumPy only."""

@@ -1,0 +1,32 @@
+"""What the player set about the built-in sound. Part of the session."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from puresignal.core.sound.drums import KITS, Drum, usual
+
+
+@dataclass(frozen=True)
+class SoundSettings:
+    """Kit, level, and what was set about single drums.
+
+    level  0..1, of all of it
+    drums  (drum's name, settings) by rising name; a drum that is as usual is not listed
+    """
+
+    kit: str = KITS[0].name
+    level: float = 0.7
+    drums: tuple[tuple[str, Drum], ...] = ()
+
+    def drum(self, name: str) -> Drum:
+        """The settings of a drum (`snare`)."""
+        return dict(self.drums).get(name) or usual(name)
+
+
+def with_drum(settings: SoundSettings, name: str, drum: Drum) -> SoundSettings:
+    """One drum's settings."""
+    drums = {key: value for key, value in settings.drums if key != name}
+    if drum != usual(name):
+        drums[name] = drum
+    return replace(settings, drums=tuple(sorted(drums.items())))

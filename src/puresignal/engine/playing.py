@@ -1,0 +1,152 @@
+"""Playback and the built-in sound seen from outside: their processes, started, told what to do, and listened to."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import mmap
+import os
+import subprocess
+import sys
+import time
+from typing import Any
+
+import numpy as np
+
+from puresignal.engine import words
+from puresignal.engine.client import END_WITHIN, RouterProcess
+from puresignal.engine.player import position, score_bytes
+
+
+class _Told:
+    """A process that is told what to do by lines of JSON, started again where it has died."""
+
+    def __init__(self, module: str, given: tuple[int, ...], answers: bool = False):
+        self._module, self._given, self._answers = module, given, answers
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def tell(self, **command: Any) -> bool:
+        """Sends a command; whether the process had to be started for it."""
+        new = self._process is None or self._process.poll() is not None
+        if new:
+            self.close()
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", self._module, *map(str, self._given)],
+                stdin=subprocess.PIPE, stdout=subprocess.PIPE if self._answers else None,
+                pass_fds=self._given, start_new_session=True,
+            )  # fmt: skip
+            if self._process.stdout is not None:
+                os.set_blocking(self._process.stdout.fileno(), False)
+        assert self._process is not None
+        assert self._process.stdin is not None
+        with contextlib.suppress(OSError):
+            self._process.stdin.write(json.dumps(command).encode() + b"\n")
+            self._process.stdin.flush()
+        return new
+
+    @property
+    def alive(self) -> bool:
+        return self._process is not None and self._process.poll() is None
+
+    def read(self) -> bytes:
+        """What it has said since."""
+        if self._process is None or self._process.stdout is None:
+            return b""
+        return self._process.stdout.read() or b""
+
+    def close(self) -> None:
+        if self._process is None:
+            return
+        assert self._process.stdin is not None
+        with contextlib.suppress(OSError):
+            self._process.stdin.close()
+        try:
+            self._process.wait(END_WITHIN)
+        except subprocess.TimeoutExpired:
+            self._process.kill()
+            self._process.wait()
+        if self._process.stdout is not None:
+            self._process.stdout.close()
+        self._process = None
+
+
+class PlayerProcess:
+    """Plays a score into a router."""
+
+    def __init__(self, router: RouterProcess):
+        self._transport = words.make()
+        self._scores = [os.memfd_create("pure-signal score") for _ in range(2)]
+        self._turn = 0
+        self._events = 0
+        self._clock, self._words = words.Words(router.clock), words.Words(self._transport)
+        given = (router.playback, router.knock, router.clock, self._transport, *self._scores)
+        self._told = _Told("puresignal.engine.player", given)
+
+    def use(self, at: np.ndarray, data: np.ndarray) -> None:
+        """Another score, from the next note on.
+
+        at    (events,) seconds, rising
+        data  (events, 4) uint8: output, status, data
+        """
+        self._turn = 1 - self._turn
+        content = score_bytes(at, data)
+        memory = self._scores[self._turn]
+        os.ftruncate(memory, max(1, len(content)))
+        if content:
+            with mmap.mmap(memory, len(content)) as view:
+                view[:] = content
+        self._events = len(at)
+        self._told.tell(score=self._turn, events=self._events)
+
+    def play(self, seconds: float, first: list[tuple[int, bytes]]) -> None:
+        """Plays from a moment on. first: banks and programs, sent before anything else."""
+        rows = [[output, message.hex()] for output, message in first]
+        if self._told.tell(first=rows, play=seconds):
+            # It was started for this, and knows no score yet.
+            self._told.tell(score=self._turn, events=self._events, play=seconds)
+
+    def stop(self) -> None:
+        if self._told.alive:
+            self._told.tell(stop=True)
+
+    def loop(self, span: tuple[float, float] | None) -> None:
+        """A range to play over and over, in seconds of the score; None for none."""
+        self._told.tell(loop=list(span) if span else None)
+
+    def position(self) -> float | None:
+        """Seconds of the score that are heard now, None when nothing plays."""
+        return position(self._words.read(), self._clock.read(), time.monotonic_ns())
+
+    @property
+    def playing(self) -> bool:
+        return bool(self._words.read()[0])
+
+    def close(self) -> None:
+        self._told.close()
+        for one in (self._transport, *self._scores):
+            os.close(one)
+
+
+class SoundProcess:
+    """The built-in sound behind a router."""
+
+    def __init__(self, router: RouterProcess):
+        self._told = _Told("puresignal.engine.sound", (router.sent,), answers=True)
+        self._buffer = b""
+        self._last: dict[str, Any] = {}
+
+    def tell(self, **settings: Any) -> None:
+        """Settings of the sound (puresignal.engine.sound has the words); they are told again should it die."""
+        self._last.update(settings)
+        self._told.tell(**(self._last if not self._told.alive else settings))
+
+    def read(self) -> dict[str, Any] | None:
+        """The last thing it has said of itself, None where it said nothing new. Starts it again where it has died."""
+        if not self._told.alive and self._last:
+            self._told.tell(**self._last)
+        *lines, self._buffer = (self._buffer + self._told.read()).split(b"\n")
+        state: dict[str, Any] | None = json.loads(lines[-1]) if lines else None
+        return state
+
+    def close(self) -> None:
+        self._told.close()

@@ -1,0 +1,71 @@
+"""Sound devices, through PortAudio where it is installed: which there are, and an output that is open.
+
+Without the PortAudio library or a device everything here says so and the program goes on, silently.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from puresignal.core.errors import PureSignalError
+
+Fill = Callable[[np.ndarray, int, bool], None]
+"""Fills (frames, 2) float32; told whether the block before came too late."""
+
+
+class NoSoundError(PureSignalError):
+    """There is no sound device to play through, or no PortAudio library."""
+
+
+def library() -> Any:
+    """The PortAudio binding.
+
+    Raises NoSoundError when the library is not installed
+    """
+    try:
+        import sounddevice
+    except (OSError, ImportError) as error:
+        raise NoSoundError(
+            "The PortAudio library is not installed",
+            "libportaudio.so.2",
+            "Install it with: sudo apt-get install libportaudio2",
+        ) from error
+    return sounddevice
+
+
+def outputs() -> tuple[str, ...]:
+    """Names of the devices that sound can come out of; none where there is no library."""
+    try:
+        found = library().query_devices()
+    except NoSoundError:
+        return ()
+    except Exception:
+        return ()
+    return tuple(dict.fromkeys(str(d["name"]) for d in found if d["max_output_channels"] >= 2))
+
+
+def open_output(device: str | None, rate: int, block: int, fill: Fill) -> Any:
+    """An output stream of two channels, not started yet.
+
+    device  its name, None for the system's usual one
+    Raises NoSoundError when there is none, or it refuses
+    """
+    sound = library()
+
+    def callback(out: np.ndarray, frames: int, _: object, status: Any) -> None:
+        fill(out, frames, bool(status.output_underflow))
+
+    try:
+        return sound.OutputStream(
+            samplerate=rate, blocksize=block, device=device, channels=2, dtype="float32", latency="low",
+            callback=callback,
+        )  # fmt: skip
+    except Exception as error:
+        raise NoSoundError(
+            "There is no sound device",
+            device or "the usual one",
+            "Plug one in, or start JACK; it is taken up by itself.",
+        ) from error

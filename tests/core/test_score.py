@@ -1,0 +1,95 @@
+"""What playback sends: the clean notes of the tracks that are heard, on their ports, nothing left sounding."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from puresignal.core import monitoring
+from puresignal.core import session as edits
+from puresignal.core.deliver import file_tracks
+from puresignal.core.delivery import Delivery, TrackSettings, with_track
+from puresignal.core.liveinput import LiveInput
+from puresignal.core.path.path import Path, make_context, run
+from puresignal.core.score import outputs_of, score
+from puresignal.core.session import Session
+from puresignal.demo import session as demo
+
+SOUND = "sound"
+
+
+@pytest.fixture(scope="module")
+def outcome():
+    session, (take,) = demo.build()
+    ref = session.take()
+    return run(take, Path(), make_context(take, ref.source, session.target, Path()))
+
+
+def sounding(made):
+    """What is left sounding after a score, and the most that sounded of one note at once."""
+    held, most = {}, 0
+    for output, status, note, velocity in made.data.tolist():
+        key = (output, status & 0x0F, note)
+        if status & 0xF0 == 0x90 and velocity:
+            held[key] = held.get(key, 0) + 1
+            most = max(most, held[key])
+        elif status & 0xF0 == 0x80:
+            held[key] -= 1
+    return {key: n for key, n in held.items() if n}, most
+
+
+def test_every_clean_note_is_sent_once_at_its_moment_and_ends(outcome):
+    made = score(outcome, Delivery(), (SOUND,), SOUND)
+    ons = (made.data[:, 1] & 0xF0) == 0x90
+    assert np.array_equal(made.at[ons], np.sort(outcome.clean.start))
+    assert sorted(made.data[ons, 2].tolist()) == sorted(outcome.clean.note.tolist())
+    assert (np.diff(made.at) >= 0).all()
+    assert sounding(made) == ({}, 1)
+
+
+def test_ports_channels_programs_mute_and_solo(outcome):
+    delivery = with_track(Delivery(), TrackSettings("snare", port="room:in", bank=300, program=12, level=90, channel=4))
+    delivery = with_track(delivery, TrackSettings("kick", muted=True))
+    outputs = outputs_of(outcome, delivery, SOUND)
+    assert set(outputs) == {SOUND, "room:in"}
+    made = score(outcome, delivery, outputs, SOUND)
+    room = outputs.index("room:in")
+    assert made.first == (
+        (room, b"\xb3\x00\x02"), (room, b"\xb3\x20\x2c"), (room, b"\xc3\x0c"), (room, b"\xb3\x07\x5a"),
+    )  # fmt: skip
+    there = made.data[made.data[:, 0] == room]
+    assert {s & 0x0F for s in there[:, 1].tolist()} == {3}
+    tracks = {t.track.key: t.index for t in file_tracks(outcome, delivery)}
+    kicks = set(outcome.clean.note[outcome.clean.track == tracks["kick"]].tolist())
+    assert not kicks & set(made.data[:, 2][(made.data[:, 1] & 0xF0) == 0x90].tolist())
+    alone = with_track(delivery, TrackSettings("hat", solo=True))
+    hats = outcome.clean.note[outcome.clean.track == tracks["hat"]]
+    only = score(outcome, alone, outputs, SOUND)
+    assert sorted(only.data[(only.data[:, 1] & 0xF0) == 0x90, 2].tolist()) == sorted(hats.tolist())
+
+
+def test_what_sounds_can_be_read_off():
+    session = edits.with_inputs(
+        Session(),
+        (LiveInput("kit", output="room"), LiveInput("pads", heard=False), LiveInput("keys", armed=False, heard=False)),
+    )
+    assert monitoring.lines(session, (), True, None) == (
+        "kit: heard through room", "pads: not heard, switched off; captured all the same",
+        "keys: not heard, switched off", "Playback: stopped",
+    )  # fmt: skip
+    assert "nobody listens" in monitoring.lines(session, (), False, "clean")[0]
+    assert monitoring.armed(session.inputs[2], True) == {"armed": True, "heard": True}
+    assert monitoring.armed(session.inputs[0], False) == {"armed": False}
+    alone = monitoring.armed_alone(session.inputs, 1)
+    assert [(one.armed, one.heard) for one in alone] == [(False, True), (True, True), (False, False)]
+
+
+def test_a_track_says_why_it_is_not_heard(outcome):
+    delivery = with_track(with_track(Delivery(), TrackSettings("snare", solo=True)), TrackSettings("kick", muted=True))
+    delivery = with_track(delivery, TrackSettings("ride", out=False))
+    session = Session(delivery=delivery)
+    said = {t.track.key: monitoring.track_words(t, session) for t in file_tracks(outcome, delivery)}
+    assert (said["snare"], said["kick"], said["hat"], said["ride"]) == ("solo", "muted", "others solo", "left out")
+    line = monitoring.lines(session, file_tracks(outcome, delivery), True, "clean")[-1]
+    assert "Kick (muted)" in line
+    assert "Snare" not in line

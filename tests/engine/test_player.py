@@ -1,0 +1,160 @@
+"""Playback through the router without a port system: every message at its frame, and nothing left sounding."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+import pytest
+
+from puresignal.core import notemap
+from puresignal.engine.client import RouterProcess
+from puresignal.engine.player import Player
+from puresignal.engine.playing import PlayerProcess, SoundProcess
+from puresignal.engine.ring import Reader
+from puresignal.engine.setup import Setup
+from puresignal.engine.words import Words, make
+from puresignal.io import mapfile, ports
+from puresignal.sim.devices import Receiver
+from tests.engine.conftest import until
+
+GENERAL = mapfile.shipped("general-midi")
+
+
+def beats(count, step, note=38, length=0.5):
+    """A score of evenly spaced notes."""
+    at = np.repeat(np.arange(count) * step, 2) + np.tile([0, length * step], count)
+    data = np.tile(np.array([[0, 0x99, note, 90], [0, 0x89, note, 64]], np.uint8), (count, 1))
+    order = np.argsort(at, kind="stable")
+    return at[order], data[order]
+
+
+class Rig:
+    def __init__(self):
+        self.router = RouterProcess(Setup((), (ports.RECEIVER,), GENERAL, GENERAL))
+        self.player = PlayerProcess(self.router)
+        self.sent = Reader(self.router.sent)
+        self.got = []
+
+    def look(self, seconds):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            self.got += self.sent.read()
+            time.sleep(0.005)
+
+    def ons(self):
+        return [(r.at, r.data[1]) for r in self.got if r.data[0] & 0xF0 == 0x90]
+
+    def sounding(self):
+        receiver = Receiver()
+        for r in self.got:
+            receiver.take(r.at, r.data)
+        return receiver.sounding
+
+
+@pytest.fixture
+def rig(monkeypatch):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    made = Rig()
+    until(lambda: made.router.read(0.05), what="the router")
+    yield made
+    made.player.close()
+    assert made.router.close() == 0
+
+
+def test_a_score_is_played_to_the_frame_after_its_programs(rig):
+    at, data = beats(30, 0.05)
+    rig.player.use(at, data)
+    rig.player.play(0.5, [(0, b"\xb9\x00\x01"), (0, b"\xc9\x07")])
+    rig.look(1.9)
+    assert [r.data for r in rig.got[:2]] == [b"\xb9\x00\x01", b"\xc9\x07"]
+    ons = [t for t, _ in rig.ons()]
+    assert len(ons) == 20
+    assert np.abs(np.diff(ons) - 0.05).max() < 2.1e-5
+    assert ons[0] - rig.got[0].at >= 0.01
+    assert rig.sounding() == {}
+    assert not rig.player.playing
+    assert rig.player.position() is None
+
+
+def test_a_loop_goes_on_in_time_and_a_stop_leaves_nothing_sounding(rig):
+    rig.player.use(*beats(10, 0.1, length=3.0))
+    rig.player.loop((0.0, 0.4))
+    rig.player.play(0.0, [])
+    rig.look(1.8)
+    place = rig.player.position()
+    assert place is not None
+    rig.player.stop()
+    rig.look(0.2)
+    ons = [t for t, _ in rig.ons()]
+    assert len(ons) >= 10
+    assert np.abs(np.diff(ons) - 0.1).max() < 4.2e-5
+    assert rig.sounding() == {}
+    after = len(rig.got)
+    rig.look(0.3)
+    assert len(rig.got) == after
+
+
+def test_another_score_is_heard_on_the_next_note_and_ends_what_sounded(rig):
+    rig.player.use(*beats(40, 0.1, 38, length=5.0))
+    rig.player.play(0.0, [])
+    until(lambda: (rig.look(0.02), len(rig.ons()) >= 4)[1], 5)
+    rig.player.use(*beats(40, 0.1, 45, length=0.5))
+    rig.look(0.6)
+    notes = [n for _, n in rig.ons()]
+    change = notes.index(45)
+    assert set(notes[:change]) == {38}
+    assert set(notes[change:]) == {45}
+    times = [t for t, _ in rig.ons()]
+    assert np.abs(np.diff(times) - 0.1).max() < 4.2e-5
+    assert (10, 38) not in rig.sounding()
+    rig.player.use(np.zeros(0), np.zeros((0, 4), np.uint8))
+    rig.look(0.2)
+    assert rig.sounding() == {}
+
+
+def test_live_playing_and_playback_of_one_note_end_on_their_own(monkeypatch):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    router = RouterProcess(Setup((ports.SCREEN_PADS,), (ports.RECEIVER,), GENERAL, GENERAL))
+    player, sent = PlayerProcess(router), Reader(router.sent)
+    until(lambda: router.read(0.05), what="the router")
+    router.play(ports.SCREEN_PADS, b"\x90\x3c\x50")
+    player.use(np.array([0.0, 0.1]), np.array([[0, 0x90, 60, 70], [0, 0x80, 60, 64]], np.uint8))
+    player.play(0.0, [])
+    time.sleep(1.2)
+    router.play(ports.SCREEN_PADS, b"\x80\x3c\x40")
+    time.sleep(0.2)
+    data = [r.data for r in sent.read()]
+    player.close()
+    router.close()
+    # The receiver's note ends once: when the last of both lets go of it.
+    assert data == [b"\x90\x3c\x50", b"\x90\x3c\x46", b"\x80\x3c\x40"]
+
+
+def test_the_player_alone_hands_over_each_event_once_whatever_the_ticks():
+    from puresignal.engine import ring
+
+    memory = ring.make()
+    reader = Reader(memory)
+    player = Player(ring.Writer(memory), Words(make()))
+    player.use(*beats(50, 0.037))
+    player.play(0.0, 1000, 48_000)
+    frame, random = 1000, np.random.default_rng(1)
+    while player.playing and frame < 200_000:
+        frame += int(random.integers(20, 900))
+        player.hand_over(frame, 128)
+    rows = [(r.at, r.data) for r in reader.read()]
+    ons = [round(at) for at, d in rows if d[0] == 0x99]
+    begin = 1000 + round(0.02 * 48_000)
+    assert ons == [begin + round(i * 0.037 * 48_000) for i in range(50)]
+
+
+def test_without_a_sound_device_the_sound_says_so(rig):
+    sound = SoundProcess(rig.router)
+    sound.tell(map=notemap.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.5, muted=[])
+    try:
+        state = until(lambda: sound.read(), 15, "the sound")
+        assert state["ready"] == len({pad.articulation for pad in GENERAL.pads})
+        assert state["system"] or "sudo apt-get" in state["why"] or "no sound device" in state["why"].lower()
+    finally:
+        sound.close()

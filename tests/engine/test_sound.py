@@ -1,0 +1,121 @@
+"""The built-in sound and playback on a real JACK server: heard in the cycle a hit arrives in, played to the frame."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+import pytest
+
+from puresignal.core import notemap
+from puresignal.engine.client import RouterProcess
+from puresignal.engine.playing import PlayerProcess, SoundProcess
+from puresignal.engine.setup import Setup
+from puresignal.io import mapfile, ports
+from tests.engine.conftest import Peer, until
+from tests.engine.test_player import beats
+
+GENERAL = mapfile.shipped("general-midi")
+
+
+class Ear(Peer):
+    """A peer that also listens: the frame of each block, and its sound."""
+
+    def __init__(self, name):
+        self.blocks = []
+        super().__init__(name)
+
+    def _process(self, frames):
+        super()._process(frames)
+        port = getattr(self, "audio", None)
+        if port is not None:
+            self.blocks.append((self.client.last_frame_time, port.get_array().copy()))
+
+
+@pytest.fixture
+def heard(server):
+    """A player, a microphone before the sound, the sound itself, and the router between."""
+    kit, ear = Peer("kit"), Ear("ear")
+    ear.kit = kit
+    ear.audio = ear.client.inports.register("audio")
+    router = RouterProcess(Setup(("kit:out",), (ports.SOUND,), GENERAL, GENERAL))
+    sound, player = SoundProcess(router), PlayerProcess(router)
+    sound.tell(map=notemap.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.7, muted=[])
+    state = {}
+
+    def ready():
+        state.update(router.read(0.02) or {})
+        told = sound.read()
+        state["sound"] = told or state.get("sound")
+        return all(state.get("outputs") or [None]) and all(state.get("inputs") or [None]) and state["sound"]
+
+    until(ready, 20, "the sound")
+    ear.client.connect("Pure Signal sound:left", "ear:audio")
+    time.sleep(0.3)
+    yield ear, router, player, sound, state
+    player.close()
+    sound.close()
+    router.close()
+    ear.close()
+    kit.close()
+
+
+def onset(ear, since):
+    """The frame at which sound first comes after a frame."""
+    for frame, block in list(ear.blocks):
+        if frame >= since and np.abs(block).max() > 1e-4:
+            return frame + int(np.flatnonzero(np.abs(block) > 1e-4)[0])
+    return None
+
+
+def test_a_hit_sounds_in_the_cycle_in_which_it_arrives(heard):
+    ear, _, _, _, state = heard
+    assert state["sound"]["system"] == "JACK"
+    for note, offset in ((37, 77), (36, 0), (42, 255)):
+        time.sleep(1.2)
+        begun = len(ear.kit.sent)
+        ear.blocks.clear()
+        ear.kit.play(bytes((0x99, note, 110)), offset=offset)
+        until(lambda b=begun: len(ear.kit.sent) > b, 3)
+        frame = ear.kit.sent[-1][0]
+        found = until(lambda f=frame: onset(ear, f - 600), 3, "the sound")
+        # A stroke rises from nothing, so its first samples are too soft to be told from silence.
+        assert 0 <= found - frame <= 24
+
+
+def test_playback_keeps_its_frames_on_jack(heard, peers):
+    _, router, player, _, _ = heard
+    synth = peers("synth")
+    router.change(Setup((), ("synth:in",), GENERAL, GENERAL))
+    until(lambda: synth.client.get_all_connections(synth.inp), 5)
+    time.sleep(0.3)
+    player.use(*beats(40, 0.031))
+    player.play(0.0, [])
+    until(lambda: len([1 for _, m in synth.got if m[0] == 0x99]) == 40, 6)
+    frames = np.array([f for f, m in synth.got if m[0] == 0x99])
+    assert (frames - frames[0]).tolist() == [round(i * 0.031 * 48_000) for i in range(40)]
+    player.play(0.0, [])
+    time.sleep(0.4)
+    player.stop()
+    time.sleep(0.2)
+    ons = sum(m[0] == 0x99 for _, m in synth.got)
+    offs = sum(m[0] == 0x89 for _, m in synth.got)
+    assert ons == offs
+
+
+def test_the_sound_comes_back_when_it_dies(heard):
+    ear, _, _, sound, _ = heard
+    import os
+    import signal
+
+    os.kill(sound._told._process.pid, signal.SIGKILL)
+    time.sleep(0.2)
+    until(lambda: (sound.read() or {}).get("system") == "JACK", 15, "the sound again")
+    until(lambda: "Pure Signal sound:left" in [p.name for p in ear.client.get_ports(is_audio=True)], 5)
+    time.sleep(0.5)
+    ear.client.connect("Pure Signal sound:left", "ear:audio")
+    until(lambda: ear.client.get_all_connections("Pure Signal sound:in"), 5)
+    time.sleep(0.2)
+    ear.blocks.clear()
+    ear.kit.play(b"\x99\x26\x70")
+    until(lambda: any(np.abs(b).max() > 0.01 for _, b in list(ear.blocks)), 5)

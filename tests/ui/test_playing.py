@@ -1,0 +1,289 @@
+"""Playback, the computer keyboard and the pads in the real window, by real keys, clicks and touches."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QPointingDevice
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from puresignal.core import keys
+from puresignal.core import session as edits
+from puresignal.core.path.path import with_faults
+from puresignal.io import ports, preferences
+from puresignal.sim.devices import Receiver
+
+
+@pytest.fixture
+def deck(window, monkeypatch, qtbot):
+    """The window with a take of eight bars, on a machine without a port system; and a record of what leaves."""
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    window.inputs.drummer.bars.setValue(8)
+    window.inputs.drummer.tempo.setValue(150)
+    window.inputs.drummer.play.click()
+    window.show_view("Takes")
+    window.activateWindow()
+    window.takes.timeline.setFocus()
+    window.left = []
+    window.listener.left.connect(window.left.extend)
+    yield window
+    window.player.switch(False)
+    window.listener.close()
+
+
+def ons(window):
+    return [r for r in window.left if r.data[0] & 0xF0 == 0x90]
+
+
+def still_sounding(window):
+    receiver = Receiver()
+    for record in window.left:
+        receiver.take(record.at, record.data)
+    return receiver.sounding
+
+
+def test_space_plays_and_stops_and_the_line_moves(deck, qtbot):
+    qtbot.keyClick(deck.takes.timeline, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: len(ons(deck)) > 8, timeout=8000)
+    first = deck.playback.place
+    assert deck.transport.play.text() == "Stop"
+    qtbot.wait(200)
+    assert deck.playback.place > first + 0.1
+    line = deck.takes.timeline.line
+    assert line.isVisible()
+    assert line.x() == pytest.approx(deck.takes.timeline.x_of(deck.playback.place), abs=25)
+    qtbot.keyClick(deck.takes.timeline, Qt.Key.Key_Space)
+    assert deck.transport.play.text() == "Play"
+    qtbot.wait(250)
+    assert still_sounding(deck) == {}
+    sent = len(deck.left)
+    qtbot.wait(200)
+    assert len(deck.left) == sent
+    clean = deck.workbench.shown.outcome.clean
+    got = [(r.data[1], r.data[2]) for r in ons(deck)]
+    wanted = list(zip(clean.note.tolist(), clean.velocity.astype(int).tolist(), strict=True))
+    assert got == wanted[: len(got)]
+    starts = np.array([r.at for r in ons(deck)])
+    assert np.abs((starts - starts[0]) - (clean.start[: len(got)] - clean.start[0])).max() < 1e-4
+
+
+def test_a_range_on_the_ruler_is_looped_and_another_version_is_heard_at_once(deck, qtbot):
+    timeline = deck.takes.timeline
+    timeline.set_stretch((0.0, 0.8))
+    qtbot.mouseClick(deck.transport.loop, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(deck.transport.play, Qt.MouseButton.LeftButton)
+    clean = deck.workbench.shown.outcome.clean
+    inside = int((clean.start < 0.8).sum())
+    qtbot.waitUntil(lambda: len(ons(deck)) >= 3 * inside, timeout=9000)
+    notes = [r.data[1] for r in ons(deck)]
+    assert notes[:inside] == notes[inside : 2 * inside] == clean.note[:inside].tolist()
+    gap = ons(deck)[inside].at - ons(deck)[0].at
+    assert gap == pytest.approx(0.8, abs=1e-4)
+    assert 0 <= deck.playback.place < 0.8
+    deck.left.clear()
+    bench = deck.workbench
+    bench.do("silence the rest", edits.with_tracks(bench.session, [
+        deck.workbench.session.delivery.track(t.track.key).__class__(t.track.key, muted=t.track.key != "kick")
+        for t in bench.shown.tracks
+    ]))  # fmt: skip
+    qtbot.wait(60)
+    deck.left.clear()
+    qtbot.wait(900)
+    kicks = set(clean.note[clean.track == next(t.index for t in bench.shown.tracks if t.track.key == "kick")].tolist())
+    assert {r.data[1] for r in ons(deck)} == kicks
+    qtbot.keyClick(timeline, Qt.Key.Key_Space)
+    qtbot.wait(200)
+    assert still_sounding(deck) == {}
+
+
+def test_played_and_clean_are_told_apart_by_ear_and_a_and_b_change_about(deck, qtbot):
+    deck.inputs.drummer.faults["doubles"].setChecked(True)
+    timeline = deck.takes.timeline
+    removed = deck.workbench.shown.outcome.tally.removed()
+    assert sum(removed.values()) > 0
+    qtbot.keyClick(timeline, Qt.Key.Key_H)
+    assert deck.playback.version == "played"
+    outcome = deck.playback._as_played(deck.workbench.shown)
+    assert len(outcome.clean) > len(deck.workbench.shown.outcome.clean)
+    qtbot.keyClick(timeline, Qt.Key.Key_H)
+    assert deck.playback.version == "clean"
+    bench = deck.workbench
+    first = bench.session.path
+    qtbot.keyClick(timeline, Qt.Key.Key_B)
+    bench.do("other", edits.with_path(bench.session, with_faults(first, False)))
+    second = bench.session.path
+    qtbot.keyClick(timeline, Qt.Key.Key_B)
+    assert bench.session.path == first
+    qtbot.keyClick(timeline, Qt.Key.Key_B)
+    assert bench.session.path == second
+    one = bench.session.current
+    deck.inputs.drummer.play.click()
+    assert bench.session.current != one
+    qtbot.keyClick(timeline, Qt.Key.Key_T)
+    assert bench.session.current == one
+
+
+def test_a_click_on_the_ruler_goes_there(deck, qtbot):
+    timeline = deck.takes.timeline
+    at = QPoint(round(timeline.x_of(1.0)), 10)
+    qtbot.mouseClick(timeline.viewport(), Qt.MouseButton.LeftButton, pos=at)
+    assert deck.playback.place == pytest.approx(1.0, abs=0.02)
+    assert deck.transport.place.text().startswith("1.3")
+    qtbot.mouseClick(deck.transport.start, Qt.MouseButton.LeftButton)
+    assert deck.playback.place == 0
+
+
+@pytest.fixture
+def keyed(deck, qtbot):
+    """The keys play into the receiver's place."""
+    deck.show_view("Inputs")
+    deck.inputs.pages.setCurrentWidget(deck.inputs.keys)
+    deck.inputs.keys.picture.setFocus()
+    qtbot.mouseClick(deck.transport.keys, Qt.MouseButton.LeftButton)
+    assert deck.player.on
+    deck.arrived = []
+    deck.listener.arrived.connect(deck.arrived.extend)
+    qtbot.waitUntil(lambda: bool(deck.listener.state.get("inputs")), timeout=6000)
+    return deck
+
+
+def test_keys_play_drums_and_a_repeat_strikes_once(keyed, qtbot):
+    picture = keyed.inputs.keys.picture
+    before = picture.grab().toImage()
+    QTest.keyPress(picture, Qt.Key.Key_F)
+    assert picture.grab().toImage() != before
+    QTest.keyPress(picture, Qt.Key.Key_F)
+    QTest.keyPress(picture, Qt.Key.Key_K, Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyRelease(picture, Qt.Key.Key_F)
+    QTest.keyRelease(picture, Qt.Key.Key_K)
+    qtbot.waitUntil(lambda: len(keyed.arrived) == 4, timeout=4000)
+    snare, hat = keys.note_of("snare.head"), keys.note_of("hat.closed")
+    assert [(r.data[0], r.data[1]) for r in keyed.arrived] == [(0x99, snare), (0x99, hat), (0x89, snare), (0x89, hat)]
+    assert keyed.arrived[1].data[2] > keyed.arrived[0].data[2]
+    assert keyed.rail.live.cards[0].words.startswith("hi-hat, closed")
+    assert keyed.player.held.most == 2
+    assert "Keys at once so far: 2" in keyed.inputs.keys.says.text()
+    assert keyed.player.delay < 0.02
+
+
+def test_shortcuts_still_work_and_a_lost_window_lets_all_keys_go(keyed, qtbot):
+    picture = keyed.inputs.keys.picture
+    QTest.keyPress(picture, Qt.Key.Key_F)
+    qtbot.keyClick(picture, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
+    assert keyed.stack.currentWidget() is keyed.takes
+    # L is the hat now, and no loop.
+    QTest.keyClick(keyed.takes.timeline, Qt.Key.Key_L)
+    assert not keyed.playback.looping
+    from PySide6.QtCore import QEvent
+
+    QApplication.sendEvent(keyed, QEvent(QEvent.Type.WindowDeactivate))
+    qtbot.waitUntil(lambda: len(keyed.arrived) == 4, timeout=4000)
+    assert keyed.player.held.down == {}
+    sounding = {}
+    for r in keyed.arrived:
+        sounding[r.data[1]] = r.data[0] == 0x99
+    assert not any(sounding.values())
+    qtbot.keyClick(keyed.takes.timeline, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+    assert not keyed.player.on
+    QTest.keyClick(keyed.takes.timeline, Qt.Key.Key_L)
+    assert keyed.playback.looping
+
+
+def test_another_drum_on_a_key_and_notes_of_a_scale_are_kept(keyed, qtbot):
+    panel = keyed.inputs.keys
+    menu = panel.picture.menu(20)
+    drums = {a.text(): a.menu() for a in menu.actions() if a.menu()}
+    drums["Ride"].actions()[0].trigger()
+    assert preferences.read().keyboard.drum(20).startswith("ride")
+    panel.mode.setCurrentIndex(panel.mode.findData(keys.SCALE))
+    panel.mode.activated.emit(panel.mode.currentIndex())
+    panel.root.setCurrentIndex(2)
+    panel.root.activated.emit(2)
+    QTest.keyClick(panel.picture, Qt.Key.Key_Z)
+    qtbot.waitUntil(lambda: len(keyed.arrived) == 2, timeout=4000)
+    status, note = keyed.arrived[0].data[:2]
+    assert (status, note % 12) == (0x90, 2)
+    assert preferences.read().keyboard.mode == keys.SCALE
+
+
+def test_pads_by_mouse_are_softer_at_their_edge_and_the_slide_is_the_hat(deck, qtbot):
+    deck.show_view("Inputs")
+    deck.inputs.pages.setCurrentWidget(deck.inputs.pads)
+    arrived = []
+    deck.listener.arrived.connect(arrived.extend)
+    pads = deck.inputs.pads
+    box = pads.boxes()["snare.head"]
+    for at in (box.center(), QPointF(box.left() + 4, box.top() + 4)):
+        qtbot.mouseClick(pads, Qt.MouseButton.LeftButton, pos=at.toPoint())
+    slide = pads.slide()
+    top = QPoint(round(slide.center().x()), round(slide.top() + 6))
+    qtbot.mousePress(pads, Qt.MouseButton.LeftButton, pos=top)
+    qtbot.mouseRelease(pads, Qt.MouseButton.LeftButton, pos=top)
+    qtbot.mouseClick(pads, Qt.MouseButton.LeftButton, pos=pads.boxes()["hat"].center().toPoint())
+    qtbot.waitUntil(lambda: len(arrived) >= 6, timeout=6000)
+    struck = [(r.data[1], r.data[2]) for r in arrived if r.data[0] == 0x99]
+    assert [n for n, _ in struck] == [keys.note_of("snare.head")] * 2 + [keys.note_of("hat.open")]
+    assert struck[0][1] > 100 > 40 > struck[1][1]
+    assert sum(r.data[0] == 0x89 for r in arrived) == 3
+    assert deck.workbench.session.inputs[0].port == ports.SCREEN_PADS
+
+
+def test_two_fingers_strike_at_once_and_the_slide_closes_the_hat_by_foot(deck, qtbot):
+    deck.show_view("Inputs")
+    deck.inputs.pages.setCurrentWidget(deck.inputs.pads)
+    arrived = []
+    deck.listener.arrived.connect(arrived.extend)
+    pads = deck.inputs.pads
+    device = QTest.createTouchDevice(QPointingDevice.DeviceType.TouchScreen)
+    boxes, slide = pads.boxes(), pads.slide()
+    x = round(slide.center().x())
+    window = deck.windowHandle()
+
+    def at(point):
+        return pads.mapTo(deck, point)
+
+    touch = QTest.touchEvent(window, device)
+    touch.press(1, at(boxes["kick"].center().toPoint())).press(2, at(QPoint(x, round(slide.top() + 8)))).commit()
+    touch.stationary(1).move(2, at(QPoint(x, round(slide.bottom() - 4)))).commit()
+    touch.release(1, at(boxes["kick"].center().toPoint())).release(2, at(QPoint(x, round(slide.bottom() - 4)))).commit()
+    qtbot.waitUntil(lambda: sum(r.data[0] == 0x89 for r in arrived) == 2, timeout=6000)
+    assert [r.data[1] for r in arrived if r.data[0] == 0x99] == [keys.note_of("kick"), keys.note_of("hat.pedal")]
+    assert pads.openness < 0.1
+
+
+def test_the_strike_row_beside_the_rows_plays_them(deck, qtbot):
+    timeline = deck.takes.timeline
+    arrived = []
+    deck.listener.arrived.connect(arrived.extend)
+    _, _, box = next(b for b in timeline.row_boxes() if b[1] == "kick")
+    x = round(box.left()) - 10
+    for y in (box.top() + 4, box.bottom() - 4):
+        qtbot.mouseClick(timeline.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(x, round(y)))
+    qtbot.waitUntil(lambda: sum(r.data[0] == 0x89 for r in arrived) == 2, timeout=6000)
+    hard, soft = [r.data[2] for r in arrived if r.data[0] == 0x99]
+    assert hard > soft + 30
+    assert {r.data[1] for r in arrived} == {keys.note_of("kick")}
+
+
+def test_outputs_say_where_tracks_are_played_and_what_sounds(deck, qtbot):
+    deck.show_view("Outputs")
+    outputs = deck.outputs
+    outputs.table.selectRow(0)
+    outputs.table.setFocus()
+    key = outputs.chosen_keys()[0]
+    outputs.play.program.setValue(9)
+    assert deck.workbench.session.delivery.track(key).program == 9
+    qtbot.keyClick(outputs.table, Qt.Key.Key_M)
+    assert deck.workbench.session.delivery.track(key).muted
+    assert outputs.model.data(outputs.model.index(0, 4), Qt.ItemDataRole.DisplayRole) == "muted"
+    qtbot.mouseClick(deck.transport.what, Qt.MouseButton.LeftButton)
+    assert deck.notice.text == "Playback: stopped"
+    deck.transport.level.setValue(30)
+    assert deck.workbench.session.sound.level == 0.3
+    outputs.sound.knobs["tune"].slider.setValue(30)
+    assert deck.workbench.session.sound.drums[0][1].tune == 3.0
+    assert deck.undo_action.text() == "Undo: set a drum's tune"
+    saved = deck.workbench.midi_bytes()
+    assert b"\xc9\x09" in saved
