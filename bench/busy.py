@@ -43,7 +43,7 @@ def main() -> None:
         sys.stdin.read()
         ended.set()
 
-    for work in (analyse, wait):
+    for work in (wait,) if "--no-analysis" in sys.argv else (analyse, wait):
         threading.Thread(target=work, daemon=True).start()
     timer = QTimer()
     timer.timeout.connect(paint)

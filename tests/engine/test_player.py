@@ -150,7 +150,7 @@ def test_the_player_alone_hands_over_each_event_once_whatever_the_ticks():
 
 
 def test_without_a_sound_device_the_sound_says_so(rig):
-    sound = SoundProcess(rig.router)
+    sound = SoundProcess(rig.router, rig.player)
     sound.tell(map=notemap.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.5, muted=[])
     try:
         state = until(lambda: sound.read(), 15, "the sound")
@@ -158,3 +158,32 @@ def test_without_a_sound_device_the_sound_says_so(rig):
         assert state["system"] or "sudo apt-get" in state["why"] or "no sound device" in state["why"].lower()
     finally:
         sound.close()
+
+
+def test_a_recording_follows_the_player_sample_by_sample(tmp_path):
+    from puresignal.engine import words
+    from puresignal.engine.sound import Along
+    from puresignal.io import audiofile
+
+    ramp = (np.arange(48_000) % 4800 / 4800).astype(np.float32)
+    audiofile.write_wav(tmp_path / "ramp.wav", ramp, 48_000)
+    transport, clock = words.Words(words.make()), words.Words(words.make())
+    along = Along(transport, clock)
+    along.load({"path": str(tmp_path / "ramp.wav"), "level": 0.0, "offset": 0.1}, 48_000)
+    silent = np.zeros((2, 256), np.float32)
+    along.add_to(silent, 1.0)
+    assert not silent.any()
+    transport.write(1, 10_000, 0, 48_000, 0, 0)
+    heard = []
+    for i in range(60):
+        # The clock is read some microseconds late, now more, now less.
+        clock.write(10_000 + 256 * i, 48_000, time.monotonic_ns() + (i % 3) * 4_000, 256)
+        block = np.zeros((2, 256), np.float32)
+        along.add_to(block, 1.0)
+        heard.append(block)
+    sound = np.concatenate(heard, axis=1)[0]
+    begin = int(np.flatnonzero(sound)[0]) - 1
+    assert begin == pytest.approx(4800, abs=24)
+    assert np.abs(sound[begin : begin + 9000] - ramp[:9000]).max() < 1e-3
+    along.load({"path": str(tmp_path / "nobody.wav"), "level": 0.0, "offset": 0.0}, 48_000)
+    assert "no such file" in along.why

@@ -39,7 +39,8 @@ def heard(server):
     ear.kit = kit
     ear.audio = ear.client.inports.register("audio")
     router = RouterProcess(Setup(("kit:out",), (ports.SOUND,), GENERAL, GENERAL))
-    sound, player = SoundProcess(router), PlayerProcess(router)
+    player = PlayerProcess(router)
+    sound = SoundProcess(router, player)
     sound.tell(map=notemap.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.7, muted=[])
     state = {}
 

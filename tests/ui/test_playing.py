@@ -287,3 +287,38 @@ def test_outputs_say_where_tracks_are_played_and_what_sounds(deck, qtbot):
     assert deck.undo_action.text() == "Undo: set a drum's tune"
     saved = deck.workbench.midi_bytes()
     assert b"\xc9\x09" in saved
+
+
+def test_a_recording_plays_along_with_its_own_level_and_never_enters_the_midi(deck, qtbot, tmp_path):
+    from puresignal.io import audiofile
+
+    path = tmp_path / "practice room.wav"
+    audiofile.write_wav(path, 0.3 * np.sin(np.arange(48_000) / 20), 48_000)
+    before = deck.workbench.midi_bytes()
+    deck.show_view("Outputs")
+    panel = deck.outputs.sound
+    panel.set_along(str(path))
+    assert panel.along.text() == "practice room.wav"
+    panel.along_level.slider.setValue(40)
+    panel.along_offset.slider.setValue(3100)
+    backing = deck.workbench.session.backing
+    assert (backing.level, backing.offset) == (-20.0, 1.0)
+    assert deck.workbench.midi_bytes() == before
+    panel.set_along(str(tmp_path / "nobody.wav"))
+    assert "no such file" in deck.notice.text
+    assert deck.workbench.session.backing == backing
+    saved = tmp_path / "s.puresignal"
+    deck.save_session_to(saved)
+    deck.workbench.open_session(saved)
+    assert deck.workbench.session.backing == backing
+    panel.set_along("")
+    assert deck.workbench.session.backing is None
+
+
+def test_a_take_that_has_ended_stops_by_itself(deck, qtbot):
+    length = deck.workbench.shown.take.length
+    deck.playback.go(length - 2.5)
+    qtbot.mouseClick(deck.transport.play, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(ons(deck)) > 0, timeout=6000)
+    qtbot.waitUntil(lambda: not deck.playback.playing, timeout=6000)
+    assert still_sounding(deck) == {}

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
+from puresignal.core.backing import Backing
 from puresignal.core.delivery import Delivery, TrackSettings, with_order, with_track
 from puresignal.core.liveinput import LiveInput
 from puresignal.core.notemap import NoteMap
@@ -41,6 +42,7 @@ class Session:
     delivery  how the tracks leave
     inputs    what is listened to live
     sound     the built-in sound
+    backing   an audio file that plays along
     """
 
     name: str = "Untitled"
@@ -51,6 +53,7 @@ class Session:
     delivery: Delivery = field(default_factory=Delivery)
     inputs: tuple[LiveInput, ...] = (LiveInput(),)
     sound: SoundSettings = field(default_factory=SoundSettings)
+    backing: Backing | None = None
 
     def take(self, ident: str | None = None) -> TakeRef | None:
         """A take by ident, the current one by default."""
@@ -95,6 +98,11 @@ def with_target(session: Session, target: NoteMap | None) -> Session:
 def with_inputs(session: Session, inputs: tuple[LiveInput, ...]) -> Session:
     """What is listened to live; there is always a place to choose a port."""
     return replace(session, inputs=inputs or (LiveInput(),))
+
+
+def with_backing(session: Session, backing: Backing | None) -> Session:
+    """Another audio file to play along, or none."""
+    return replace(session, backing=backing)
 
 
 def with_sound(session: Session, sound: SoundSettings) -> Session:

@@ -13,11 +13,13 @@ class SoundSettings:
 
     level  0..1, of all of it
     drums  (drum's name, settings) by rising name; a drum that is as usual is not listed
+    font   path of a SoundFont file for the tracks that are played to it, empty for none
     """
 
     kit: str = KITS[0].name
     level: float = 0.7
     drums: tuple[tuple[str, Drum], ...] = ()
+    font: str = ""
 
     def drum(self, name: str) -> Drum:
         """The settings of a drum (`snare`)."""

@@ -34,6 +34,8 @@ ASK_SERVER_EVERY = 1.0
 """Seconds between tries to reach a JACK server that is not there."""
 CLOCK_RATE = 48_000
 """Frames a second where there is no server to count them."""
+SOUNDING = {ports.SOUND: "in", ports.FONT: "font"}
+"""What the built-in sound's ports are called on JACK."""
 TICK = 0.001
 """Seconds between looks at what is due, without a server, while something sounds."""
 
@@ -345,7 +347,7 @@ class Host:
         for gives, wanted, own in ((True, setup.inputs, self._inputs), (False, setup.outputs, self._outputs)):
             side = "in" if gives else "out"
             for i, name in enumerate(wanted):
-                if ports.is_within(name) and (name != ports.SOUND or self._client is None):
+                if ports.is_within(name) and (name not in SOUNDING or self._client is None):
                     self._joined[side, i] = name
                     continue
                 found = self._join_jack(there, gives, i, name, own[i]) if self._client is not None else None
@@ -367,8 +369,9 @@ class Host:
         if ports.is_virtual(name):
             return str(own.name)
         found = ports.find(there, name, gives)
-        if name == ports.SOUND:
-            found = next((p.name for p in there if p.name.startswith(ports.SOUND_CLIENT) and not p.gives), None)
+        if name in SOUNDING:
+            wanted = f"{ports.SOUND_CLIENT}:{SOUNDING[name]}"
+            found = next((p.name for p in there if p.name == wanted and not p.gives), None)
         key = ("in" if gives else "out", i)
         before = self._joined.get(key)
         if before is not None and before in linked:

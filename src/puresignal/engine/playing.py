@@ -74,12 +74,12 @@ class PlayerProcess:
     """Plays a score into a router."""
 
     def __init__(self, router: RouterProcess):
-        self._transport = words.make()
+        self.transport = words.make()
         self._scores = [os.memfd_create("pure-signal score") for _ in range(2)]
         self._turn = 0
         self._events = 0
-        self._clock, self._words = words.Words(router.clock), words.Words(self._transport)
-        given = (router.playback, router.knock, router.clock, self._transport, *self._scores)
+        self._clock, self._words = words.Words(router.clock), words.Words(self.transport)
+        given = (router.playback, router.knock, router.clock, self.transport, *self._scores)
         self._told = _Told("puresignal.engine.player", given)
 
     def use(self, at: np.ndarray, data: np.ndarray) -> None:
@@ -123,15 +123,16 @@ class PlayerProcess:
 
     def close(self) -> None:
         self._told.close()
-        for one in (self._transport, *self._scores):
+        for one in (self.transport, *self._scores):
             os.close(one)
 
 
 class SoundProcess:
     """The built-in sound behind a router."""
 
-    def __init__(self, router: RouterProcess):
-        self._told = _Told("puresignal.engine.sound", (router.sent,), answers=True)
+    def __init__(self, router: RouterProcess, player: PlayerProcess):
+        given = (router.sent, player.transport, router.clock)
+        self._told = _Told("puresignal.engine.sound", given, answers=True)
         self._buffer = b""
         self._last: dict[str, Any] = {}
 

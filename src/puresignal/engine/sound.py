@@ -1,10 +1,12 @@
-"""The built-in sound as a program of its own: `python -m puresignal.engine.sound SENT`, the ring of what leaves.
+"""The built-in sound as a program of its own: `python -m puresignal.engine.sound`, and numbers of
+open files: the ring of what leaves, what the player does, and the router's clock.
 
 On JACK it is a client that the router's output is wired to, and sounds in the same cycle; elsewhere
 it takes what leaves from the ring and plays it through PortAudio. Without either it is silent, and
 says so. Told by lines of JSON what to do: {"map": note map, "output": its number among the router's,
 "kit": name, "drums": {name: {level, place, tune, damping}}, "level": 0..1, "muted": [names],
-"device": name or null, "block": frames}; says a line of JSON how things stand.
+"device": name or null, "block": frames,
+"font": path, "font_output": n, "along": {"path", "level", "offset"} or null}; says a line of JSON how things stand.
 """
 
 from __future__ import annotations
@@ -18,30 +20,93 @@ import signal
 import sys
 import threading
 import time
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from puresignal.core import notemap
+from puresignal.core.errors import PureSignalError
 from puresignal.core.notemap import NoteMap
 from puresignal.core.sound import drums
 from puresignal.core.sound.mixer import Bank, Mixer
+from puresignal.engine.host import SOUNDING
+from puresignal.engine.player import position
 from puresignal.engine.ring import Reader
-from puresignal.io import audioports, jackports, ports
+from puresignal.engine.words import Words
+from puresignal.io import audiofile, audioports, jackports, ports, soundfont
 
 LOOK_EVERY = 0.5
 TELL_EVERY = 1.0
 RATE = 48_000
 
 
+class Along:
+    """An audio file that plays along with the player, at its place to the sample.
+
+    why  why it cannot, empty when it can
+    """
+
+    def __init__(self, transport: Words, clock: Words):
+        self._transport, self._clock = transport, clock
+        self.what: dict[str, Any] | None = None
+        self.why = ""
+        self._samples = np.zeros((2, 0), np.float32)
+        self._rate, self._gain, self._offset = RATE, 1.0, 0.0
+        self._next = -1
+
+    def load(self, what: dict[str, Any] | None, rate: int) -> None:
+        """Another file, level or offset; None for none. The file is read anew only where it is another."""
+        same = what is not None and self.what is not None and what["path"] == self.what["path"] and rate == self._rate
+        self.what, self._rate, self.why = what, rate, self.why if same else ""
+        if what is None:
+            self._samples = np.zeros((2, 0), np.float32)
+            return
+        self._gain, self._offset = 10 ** (what["level"] / 20), float(what["offset"])
+        if same:
+            return
+        try:
+            read = audiofile.read(Path(what["path"]), rate)
+            self._samples = np.ascontiguousarray(read[:, [0, min(1, read.shape[1] - 1)]].T)
+        except PureSignalError as error:
+            self._samples, self.why = np.zeros((2, 0), np.float32), str(error)
+
+    def add_to(self, block: np.ndarray, level: float) -> None:
+        """Adds what belongs to this block while the player plays."""
+        samples = self._samples
+        if not samples.shape[1]:
+            return
+        seconds = position(self._transport.read(), self._clock.read(), time.monotonic_ns())
+        if seconds is None:
+            self._next = -1
+            return
+        count = block.shape[1]
+        place = round((seconds - self._offset) * self._rate)
+        # Clocks are read with some microseconds of doubt; sample follows sample unless playing has jumped.
+        if self._next >= 0 and abs(place - self._next) < JUMP * self._rate:
+            place = self._next
+        self._next = place + count
+        first, last = max(0, place), min(samples.shape[1], place + count)
+        if last > first:
+            block[:, first - place : last - place] += level * self._gain * samples[:, first:last]
+
+
+JUMP = 0.03
+"""Seconds that playing may seem to be off before it is taken to have jumped."""
+
+
 class Sound:
     """The sound, wherever it comes out."""
 
-    def __init__(self, sent: Reader):
+    def __init__(self, sent: Reader, transport: Words, clock: Words):
         self._sent = sent
         self.rate = RATE
         self._map: NoteMap | None = None
-        self._output = -1
+        self._output = self._font_output = -1
+        self._font: soundfont.Font | None = None
+        self._font_why = ""
+        self._font_path = ""
+        self._along = Along(transport, clock)
         self._kit, self._drums = drums.KITS[0], {}
         self._device: str | None = None
         self._block = 256
@@ -77,8 +142,37 @@ class Sound:
         if {"device", "block"} & set(command):
             self._device, self._block = command.get("device", self._device), command.get("block", self._block)
             self._close_stream()
+        if "font_output" in command:
+            self._font_output = command["font_output"]
+        if "font" in command:
+            self._font_path = command["font"]
+            self._load_font()
+        if "along" in command:
+            self._along.load(command["along"], self.rate)
         if {"map", "kit", "drums"} & set(command):
             self._prepare()
+
+    def _load_font(self) -> None:
+        """The player's SoundFont, where it can be had; else why not."""
+        before, self._font, self._font_why = self._font, None, ""
+        if self._font_path:
+            try:
+                self._font = soundfont.Font(Path(self._font_path), self.rate)
+            except PureSignalError as error:
+                self._font_why = str(error)
+        if before is not None:
+            # The callback may be in it still.
+            time.sleep(0.1)
+            before.close()
+
+    def _block_of(self, frames: int, messages: list[tuple[int, bytes]], to_font: list[tuple[int, bytes]]) -> np.ndarray:
+        """A block of everything that sounds."""
+        block = self.mixer.render(frames, messages)
+        font = self._font
+        if font is not None:
+            block += self.mixer.level * font.render(frames, to_font)
+        self._along.add_to(block, self.mixer.level)
+        return np.clip(block, -1.0, 1.0, out=block)
 
     def _prepare(self) -> None:
         """A bank by the settings; the strokes that are already there are taken over, and the rest computed."""
@@ -117,13 +211,14 @@ class Sound:
 
     def _open_jack(self, client: Any) -> None:
         self._at_rate(client.samplerate)
-        incoming = client.midi_inports.register("in")
+        incoming, for_font = (client.midi_inports.register(SOUNDING[name]) for name in (ports.SOUND, ports.FONT))
         outs = [client.outports.register(name) for name in ("left", "right")]
         self._ports = outs
 
         def process(frames: int) -> None:
             began = time.perf_counter()
-            block = self.mixer.render(frames, [(o, bytes(d)) for o, d in incoming.incoming_midi_events()])
+            came = [(o, bytes(d)) for o, d in incoming.incoming_midi_events()]
+            block = self._block_of(frames, came, [(o, bytes(d)) for o, d in for_font.incoming_midi_events()])
             for port, channel in zip(outs, block, strict=True):
                 port.get_array()[:] = channel
             self._measure(time.perf_counter() - began, frames)
@@ -178,11 +273,13 @@ class Sound:
         """The device's callback: what left since the last block, each message where it fell."""
         began = time.perf_counter()
         now = time.monotonic()
-        messages = []
+        messages: dict[int, list[tuple[int, bytes]]] = {self._output: [], self._font_output: []}
         for at, output, data in self._sent.read():
-            if output == self._output:
-                messages.append((min(frames - 1, max(0, frames - round((now - at) * self.rate))), data))
-        out[:] = self.mixer.render(frames, sorted(messages, key=lambda m: m[0])).T
+            if output in messages:
+                place = frames - round((now - at) * self.rate)
+                messages[output].append((min(frames - 1, max(0, place)), data))
+        mine, fonts = (sorted(messages[o], key=lambda m: m[0]) for o in (self._output, self._font_output))
+        out[:] = self._block_of(frames, mine, fonts if self._font_output != self._output else []).T
         self._underruns += late
         self._measure(time.perf_counter() - began, frames)
 
@@ -193,6 +290,8 @@ class Sound:
             self.mixer = Mixer(Bank(rate))
             self.mixer.level = level
             self._prepare()
+            self._load_font()
+            self._along.load(self._along.what, rate)
 
     def _measure(self, seconds: float, frames: int) -> None:
         share = seconds * self.rate / frames
@@ -216,7 +315,7 @@ class Sound:
         return {
             "system": self._system, "why": self._why, "rate": self.rate, "block": block, "delay": delay,
             "underruns": self._underruns, "load": load, "worst": worst, "voices": self.mixer.sounding(),
-            "ready": len(self.mixer._bank.layers),
+            "ready": len(self.mixer._bank.layers), "font": self._font_why, "along": self._along.why,
         }  # fmt: skip
 
     def close(self) -> None:
@@ -230,7 +329,8 @@ def main() -> int:
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
     sys.setswitchinterval(0.0005)
-    sound = Sound(Reader(int(sys.argv[1])))
+    sent, transport, clock = map(int, sys.argv[1:])
+    sound = Sound(Reader(sent), Words(transport), Words(clock))
     rest, looked, told = b"", float("-inf"), float("-inf")
     while True:
         ready, _, _ = select.select([0], [], [], 0.1)

@@ -31,6 +31,17 @@ def read_bytes(path: Path) -> bytes:
     return content
 
 
+def check_readable(path: Path) -> None:
+    """Raises FileAccessError when a file is missing, a folder or not permitted."""
+    try:
+        if path.is_dir():
+            raise FileAccessError("This is a folder, not a file", str(path), "Choose a file in it.")
+        with path.open("rb") as probe:
+            probe.read(1)
+    except OSError as error:
+        raise access_error(error, path, "read") from error
+
+
 def write_bytes(path: Path, content: bytes, keep_as: Path | None = None) -> None:
     """Writes beside the file and renames, so that it is there whole or not at all.
 

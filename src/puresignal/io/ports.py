@@ -15,6 +15,7 @@ COMPUTER_KEYBOARD, SCREEN_PADS = "Computer keyboard", "Pads on screen"
 DRUM_MODULE, PAD_BOX, KEYBOARD = "Simulated drum module", "Simulated pad box", "Simulated keyboard"
 RECEIVER = "Simulated receiver"
 SOUND = "Built-in sound"
+FONT = "SoundFont"
 SOUND_CLIENT = "Pure Signal sound"
 """The built-in sound's name on JACK."""
 VIRTUAL_IN, VIRTUAL_OUT = "Pure Signal in", "Pure Signal out"
@@ -22,7 +23,7 @@ VIRTUAL_IN, VIRTUAL_OUT = "Pure Signal in", "Pure Signal out"
 FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD)
 """Inputs that are fed from within the program; a message in a feed carries its place in this list."""
 FED_BY_WINDOW = FED[:2]
-TAKEN = (RECEIVER, SOUND)
+TAKEN = (RECEIVER, SOUND, FONT)
 """Outputs whose messages are read from the ring of what was sent."""
 
 
@@ -42,7 +43,8 @@ class MidiPort:
 def simulated() -> tuple[MidiPort, ...]:
     """The ports that are always there."""
     gives = [MidiPort(name, True, OWN if name in FED_BY_WINDOW else SIMULATED) for name in FED]
-    return (*gives, MidiPort(SOUND, False, OWN), MidiPort(RECEIVER, False, SIMULATED))
+    own = (MidiPort(SOUND, False, OWN), MidiPort(FONT, False, OWN))
+    return (*gives, *own, MidiPort(RECEIVER, False, SIMULATED))
 
 
 def virtual() -> tuple[MidiPort, ...]:

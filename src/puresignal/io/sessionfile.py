@@ -18,13 +18,14 @@ from typing import Any
 
 from puresignal.core import notemap, settings
 from puresignal.core.articulations import is_articulation
+from puresignal.core.backing import Backing
 from puresignal.core.delivery import COLOURS, Delivery, TrackSettings, with_track
 from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.core.events import Take
 from puresignal.core.liveinput import ALL_CHANNELS, LiveInput
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Verdict
-from puresignal.core.session import Session, TakeRef, with_inputs, with_sound
+from puresignal.core.session import Session, TakeRef, with_backing, with_inputs, with_sound
 from puresignal.core.song import to_take
 from puresignal.core.sound.drums import KITS, Drum
 from puresignal.core.soundsettings import SoundSettings
@@ -167,7 +168,9 @@ def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
             "kit": session.sound.kit,
             "level": session.sound.level,
             "drums": {name: asdict(drum) for name, drum in session.sound.drums},
+            "font": session.sound.font,
         },
+        "backing": None if session.backing is None else asdict(session.backing),
     }
 
 
@@ -301,7 +304,16 @@ class _Reader:
         target = self._map(data.get("target"), "target")
         session = Session(name, tuple(refs), current, target, path, self._delivery(data))
         session = with_sound(session, self._sound(data.get("sound", {})))
+        session = with_backing(session, self._backing(data.get("backing")))
         return with_inputs(session, self._inputs(data.get("inputs", []))), tuple(takes)
+
+    def _backing(self, data: object) -> Backing | None:
+        if data is None:
+            return None
+        good = isinstance(data, dict) and isinstance(data.get("path"), str) and _is_number(data.get("level"), -60, 24)
+        if not isinstance(data, dict) or not good or not _is_number(data.get("offset"), -86_400, 86_400):
+            raise self._wrong("backing", data)
+        return Backing(data["path"], float(data["level"]), float(data["offset"]))
 
     def _sound(self, data: object) -> SoundSettings:
         if not isinstance(data, dict):
@@ -316,7 +328,10 @@ class _Reader:
             if not good:
                 raise self._wrong(f"sound.drums.{name}", row)
             found.append((name, Drum(**{key: float(row[key]) for key in spans})))
-        return SoundSettings(kit, float(level), tuple(found))
+        font = data.get("font", "")
+        if not isinstance(font, str):
+            raise self._wrong("sound.font", font)
+        return SoundSettings(kit, float(level), tuple(found), font)
 
     def _inputs(self, rows: object) -> tuple[LiveInput, ...]:
         if not isinstance(rows, list):

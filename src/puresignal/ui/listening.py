@@ -199,19 +199,25 @@ class Listener(QObject):
 
     def _follow_sound(self) -> None:
         """The built-in sound, where something goes to it: told what has changed."""
-        if self._router is None or self._setup is None or ports.SOUND not in self._setup.outputs:
+        session, setup = self._workbench.session, self._setup
+        if self._router is None or setup is None or self.player is None:
             return
-        session = self._workbench.session
+        if not {ports.SOUND, ports.FONT} & set(setup.outputs) and session.backing is None:
+            return
+        outputs = [setup.outputs.index(n) if n in setup.outputs else -1 for n in (ports.SOUND, ports.FONT)]
         told = {
             "map": None if session.target is None else to_json(session.target),
-            "output": self._setup.outputs.index(ports.SOUND),
+            "output": outputs[0],
+            "font_output": outputs[1],
+            "font": session.sound.font,
+            "along": None if session.backing is None else asdict(session.backing),
             "kit": session.sound.kit,
             "drums": {name: asdict(drum) for name, drum in session.sound.drums},
             "level": session.sound.level,
             "muted": sorted(name for name in DRUMS if not session.delivery.heard(name)),
         }
         if self._sound is None:
-            self._sound, self._sound_told = SoundProcess(self._router), {}
+            self._sound, self._sound_told = SoundProcess(self._router, self.player), {}
         changed = {key: value for key, value in told.items() if self._sound_told.get(key, told) != value}
         if changed:
             self._sound_told = told

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
+    QFileDialog,
     QFormLayout,
     QFrame,
     QLabel,
+    QPushButton,
     QSizePolicy,
     QSpinBox,
     QVBoxLayout,
@@ -19,11 +23,13 @@ from PySide6.QtWidgets import (
 
 from puresignal.core import session as edits
 from puresignal.core.articulations import drum_title
+from puresignal.core.backing import Backing
 from puresignal.core.delivery import TrackSettings
+from puresignal.core.errors import PureSignalError
 from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum
 from puresignal.core.soundsettings import with_drum
-from puresignal.io import ports
+from puresignal.io import audiofile, ports
 from puresignal.ui.knob import Knob
 from puresignal.ui.model import Workbench
 
@@ -150,10 +156,44 @@ class SoundPanel(QFrame):
         }
         for field, knob in self.knobs.items():
             knob.moved.connect(lambda value, gesture, f=field: self._set(f, value, gesture))
+        self.font = QPushButton()
+        self.font.setAccessibleName(self.tr("SoundFont file"))
+        self.font.setToolTip(self.tr("A .sf2 or .sf3 file of yours, for what goes to SoundFont."))
+        self.font.clicked.connect(self.ask_font)
+        self.along = QPushButton()
+        self.along.setAccessibleName(self.tr("Audio file that plays along"))
+        self.along.setToolTip(self.tr("A recording to play along with. It never enters the MIDI."))
+        self.along.clicked.connect(self.ask_along)
+        self.along_level = Knob(self.tr("Its level"), "dB", -40, 12, -6, self.tr("How loud the recording is."), 0.5)
+        self.along_level.moved.connect(lambda value, gesture: self._set_along(gesture, level=value))
+        self.along_offset = Knob(
+            self.tr("Begins at"),
+            "s",
+            -30,
+            30,
+            0,
+            self.tr("When the recording begins; below zero its start is left out."),
+            0.01,
+        )
+        self.along_offset.moved.connect(lambda value, gesture: self._set_along(gesture, offset=value))
+        self.problem = QLabel()
+        self.problem.setWordWrap(True)
+        self.problem.setObjectName("faint")
+        self.problem.hide()
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
         column.setSpacing(7)
-        for widget in (title, self.kit, self.about, *self.knobs.values()):
+        for widget in (
+            title,
+            self.kit,
+            self.about,
+            *self.knobs.values(),
+            self.font,
+            self.along,
+            self.along_level,
+            self.along_offset,
+            self.problem,
+        ):
             column.addWidget(widget)
 
     def show_drum(self, keys: list[str]) -> None:
@@ -167,6 +207,59 @@ class SoundPanel(QFrame):
         drum = sound.drum(self.drum)
         for field, knob in self.knobs.items():
             knob.show_value(getattr(drum, field))
+        self.font.setText(Path(sound.font).name if sound.font else self.tr("SoundFont…"))
+        backing = self._workbench.session.backing
+        self.along.setText(self.tr("Play along…") if backing is None else Path(backing.path).name)
+        for knob, value in (
+            (self.along_level, backing and backing.level),
+            (self.along_offset, backing and backing.offset),
+        ):
+            knob.setVisible(backing is not None)
+            knob.show_value(value or 0.0)
+
+    def show_problem(self, state: dict[str, Any]) -> None:
+        """What keeps SoundFont or recording from sounding, if anything does."""
+        text = "\n".join(filter(None, (state.get("font", ""), state.get("along", ""))))
+        self.problem.setText(text)
+        self.problem.setVisible(bool(text))
+
+    def ask_font(self) -> None:
+        """Asks for a SoundFont; cancelling lets go of the one there is."""
+        name, _ = QFileDialog.getOpenFileName(
+            self, self.tr("Open a SoundFont"), "", self.tr("SoundFonts (*.sf2 *.sf3)")
+        )
+        self.set_font(name)
+
+    def set_font(self, path: str) -> None:
+        """Another SoundFont, or none."""
+        bench = self._workbench
+        sound = replace(bench.session.sound, font=path)
+        bench.do(self.tr("choose a SoundFont"), edits.with_sound(bench.session, sound))
+
+    def ask_along(self) -> None:
+        """Asks for an audio file to play along; cancelling lets go of the one there is."""
+        kinds = self.tr("Audio files ({pattern})").format(pattern=audiofile.PATTERN)
+        name, _ = QFileDialog.getOpenFileName(self, self.tr("Open an audio file"), "", kinds)
+        self.set_along(name)
+
+    def set_along(self, path: str) -> None:
+        """Another audio file, or none."""
+        bench = self._workbench
+        if path:
+            try:
+                audiofile.facts(Path(path))
+            except PureSignalError as error:
+                bench.told.emit(str(error), True)
+                return
+        before = bench.session.backing
+        backing = None if not path else replace(before, path=path) if before is not None else Backing(path)
+        bench.do(self.tr("play an audio file along"), edits.with_backing(bench.session, backing))
+
+    def _set_along(self, gesture: str, **changed: float) -> None:
+        bench = self._workbench
+        if bench.session.backing is not None:
+            backing = replace(bench.session.backing, **changed)  # type: ignore[arg-type]
+            bench.do(self.tr("set the recording"), edits.with_backing(bench.session, backing), gesture)
 
     def _set_kit(self) -> None:
         bench = self._workbench
@@ -183,5 +276,5 @@ class SoundPanel(QFrame):
 def playable() -> tuple[str, ...]:
     """The ports that tracks can be played to, beside the built-in sound."""
     found, _ = ports.listing()
-    names = [p.name for p in (*found, *ports.virtual()) if not p.gives]
+    names = [ports.FONT, *(p.name for p in (*found, *ports.virtual()) if not p.gives)]
     return tuple(name for name in names if not name.startswith("Pure Signal:"))

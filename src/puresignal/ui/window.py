@@ -108,6 +108,7 @@ class MainWindow(QMainWindow):
         self.takes.stretched.connect(self.playback.set_span)
         self.inputs.keys.set_.connect(self._set_keyboard)
         self.transport.keys_switched.connect(self.switch_keys)
+        self.listener.sounded.connect(self.outputs.sound.show_problem)
         self.transport.asked.connect(lambda: self.notice.tell("\n".join(self.transport.monitoring()), False))
         self.takes.timeline.struck.connect(self._strike)
         self.takes.timeline.went.connect(self.playback.go)

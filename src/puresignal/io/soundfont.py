@@ -1,0 +1,72 @@
+"""A SoundFont file of the player's, sounding through FluidSynth where that is installed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from puresignal.core.errors import BadFileError, PureSignalError
+from puresignal.io import files
+
+MISSING = "Install it with: sudo apt-get install libfluidsynth3"
+
+
+class NoFontError(PureSignalError):
+    """FluidSynth is not installed."""
+
+
+class Font:
+    """Plays a SoundFont: channel 10 has its drums, every other channel what its program says."""
+
+    def __init__(self, path: Path, rate: int):
+        """Raises NoFontError, FileAccessError, or BadFileError when the file is no SoundFont."""
+        files.check_readable(path)
+        try:
+            import fluidsynth
+        except (ImportError, OSError, AttributeError) as error:
+            raise NoFontError("FluidSynth is not installed", "libfluidsynth.so.3", MISSING) from error
+        self._synth: Any = fluidsynth.Synth(gain=0.5, samplerate=float(rate))
+        number = self._synth.sfload(str(path))
+        if number < 0:
+            self._synth.delete()
+            raise BadFileError("This is no SoundFont that can be read", path.name, "Choose a .sf2 or .sf3 file.")
+        for channel in range(16):
+            self._synth.program_select(channel, number, 128 if channel == 9 else 0, 0)
+
+    def render(self, count: int, messages: Iterable[tuple[int, bytes]]) -> np.ndarray:
+        """The next block, (2, count) float32; each message acts at its offset."""
+        parts, at = [], 0
+        for offset, message in messages:
+            if offset > at:
+                parts.append(self._samples(offset - at))
+                at = offset
+            self._obey(message)
+        if count > at:
+            parts.append(self._samples(count - at))
+        return np.concatenate(parts, axis=1) if parts else np.zeros((2, 0), np.float32)
+
+    def _samples(self, count: int) -> np.ndarray:
+        raw = np.asarray(self._synth.get_samples(count), np.int16)
+        return (raw.reshape(-1, 2).T / 32768).astype(np.float32)
+
+    def _obey(self, message: bytes) -> None:
+        if len(message) < 2:
+            return
+        kind, channel, synth = message[0] & 0xF0, message[0] & 0x0F, self._synth
+        first, second = message[1], message[2] if len(message) > 2 else 0
+        if kind == 0x90 and second:
+            synth.noteon(channel, first, second)
+        elif kind in (0x80, 0x90):
+            synth.noteoff(channel, first)
+        elif kind == 0xB0:
+            synth.cc(channel, first, second)
+        elif kind == 0xC0:
+            synth.program_change(channel, first)
+        elif kind == 0xE0:
+            synth.pitch_bend(channel, (second << 7 | first) - 8192)
+
+    def close(self) -> None:
+        self._synth.delete()
