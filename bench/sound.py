@@ -40,7 +40,7 @@ def alone() -> None:
         for i in range(tones):
             mixer._voices.start(0, 36 + 3 * i, 90, 3, 0)
         times, voices = [], []
-        for i in range(20_000):
+        for _ in range(20_000):
             messages = []
             while len(mixer._strokes) + len(messages) < strokes:
                 messages.append((int(random.integers(BLOCK)), bytes((0x99, int(random.choice(notes)), 90))))

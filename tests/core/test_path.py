@@ -12,8 +12,10 @@ from hypothesis import strategies as st
 from puresignal.core.events import Events, Port, Take
 from puresignal.core.notemap import HatPedal, NoteMap, Pad
 from puresignal.core.path import live
+from puresignal.core.path.crosstalk import Crosstalk
 from puresignal.core.path.path import LivePath, Path, make_context, messages, run, with_faults, with_unmapped
 from puresignal.core.path.split import Split
+from puresignal.core.profile import Profile
 from puresignal.core.song import Messages, Song, SongTrack, to_take
 from puresignal.core.tally import What
 from puresignal.core.timebase import TempoMap
@@ -24,8 +26,9 @@ NOTES = (8, 9, 7, 36, 38, 40, 49, 50, 51, 77)
 KIT = NoteMap(
     "kit",
     (
-        Pad("hat.closed", 8), Pad("hat.edge.closed", 9), Pad("hat.pedal", 7), Pad("kick", 36), Pad("snare.head", 38),
-        Pad("snare.rim", 40), Pad("crash1.bow", 49), Pad("crash1.edge", 50, 2), Pad("aux1", 51),
+        Pad("hat.closed", 8, group="rack"), Pad("hat.edge.closed", 9, group="rack"), Pad("hat.pedal", 7),
+        Pad("kick", 36, group="rack"), Pad("snare.head", 38, group="rack"), Pad("snare.rim", 40, group="rack"),
+        Pad("crash1.bow", 49, group="rack"), Pad("crash1.edge", 50, 2), Pad("aux1", 51),
     ),
     1,
     HatPedal(4, 20, 110, False),
@@ -53,9 +56,18 @@ message = st.one_of(
     st.tuples(st.just(0xE0), st.integers(0, 127), st.integers(0, 127)),
 )
 events = st.lists(st.tuples(moments, st.integers(0, 1), channels, message), max_size=60)
+LEARNT = Profile(
+    (((1, 38), tuple(float(i in (18, 19, 20)) * 9 for i in range(32))),),
+    (((1, 8), (1, 38), -1.8, 0.2, 0.9), ((1, 36), (1, 49), -2.1, 0.3, 0.8)),
+)
 paths = st.builds(
-    lambda faults, unmapped, by: with_unmapped(with_faults(Path(split=Split(by)), faults), unmapped),
+    lambda faults, unmapped, by, ahead, profile: with_unmapped(
+        with_faults(
+            Path(split=Split(by), crosstalk=Crosstalk(lookahead_ms=ahead, learn=False, profile=profile)), faults
+        ), unmapped
+    ),
     st.booleans(), st.sampled_from(["drop", "keep"]), st.sampled_from(["drum", "family", "one"]),
+    st.sampled_from([0.0, 4.0, 8.0]), st.sampled_from([Profile(), LEARNT]),
 )  # fmt: skip
 
 
@@ -116,13 +128,13 @@ def batch_prefix(path, context, take, stages):
 
 
 @settings(max_examples=200, deadline=None)
-@given(events, paths, st.integers(0, 6))
+@given(events, paths, st.integers(0, 7))
 def test_live_equals_batch_up_to_every_stage(rows, path, stages):
     take = take_from(rows)
     context = make_context(take, KIT, ROOM, path)
     notes, controls = batch_prefix(path, context, take, stages)
     expected = as_rows(notes)
-    if stages < 3:  # held notes get their ends only in the third stage
+    if stages < 4:  # held notes get their ends only in the fourth stage
         expected = [(*row[:3], None if row[3] != row[3] else row[3], *row[4:]) for row in expected]
     got_notes, got_controls = live_rows(path, context, take, stages)
     assert got_notes == expected

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -191,3 +193,29 @@ def test_a_roll_as_even_as_a_machine_is_no_loop(gap_ms, velocity_step):
         out += ons(router.cycle(i * gap_ms * 48, 64, [(3, 0, bytes((0x99, 38, velocity)))]))
     assert len(out) == 60
     assert not router.loops
+
+
+@pytest.mark.parametrize("ahead_ms", [2.0, 4.0, 8.0])
+def test_a_look_ahead_delays_everything_alike_and_takes_out_what_came_before_its_cause(ahead_ms):
+    kit = mapfile.shipped("practice-five")
+    loud, weak = (next(p for p in kit.pads if p.articulation == a) for a in ("tom1.head", "crash1.bow"))
+    assert weak.group == loud.group
+    path = Path()
+    path = replace(path, crosstalk=replace(path.crosstalk, live_ms=ahead_ms, learn=False))
+    setup = Setup(("kit",), ("synth",), kit, mapfile.shipped("boathouse-room"), path)
+    # The neighbour sends a millisecond before the pad that was hit.
+    hits = [(0, weak.note, 14), (50, loud.note, 110), (5000, weak.note, 90), (5000, 38, 80), (9000, loud.note, 100)]
+    rows = [(f, 0, bytes((0x99, n, v))) for f, n, v in hits]
+    rows += [(f + 2500, 0, bytes((0x89, n, 0))) for f, n, _ in hits]
+    out = blocks(Router(RATE, lanes(setup)), sorted(rows, key=lambda r: r[0]), 64, 400_000)
+    room = mapfile.shipped("boathouse-room")
+    names = {room.pad_for(p.articulation).note: p.note for p in (loud, weak)}
+    names[room.pad_for("snare.head").note] = 38
+    ons = [(f, names[m[1]], m[2]) for f, m in out if m[0] == 0x99]
+    late = round(ahead_ms / 1000 * RATE)
+    wanted = [(f + late, n, v) for f, n, v in hits[1:]]
+    assert [(n, v) for _, n, v in ons] == [(n, v) for _, n, v in wanted]
+    # A note waits until its last moment has passed, so it may be a block late and never early.
+    assert all(0 <= got[0] - due[0] <= 64 for got, due in zip(ons, wanted, strict=True))
+    offs = [m for _, m in out if m[0] == 0x89]
+    assert len(offs) == len(ons)

@@ -43,6 +43,7 @@ class Reason(IntEnum):
     PEDAL = 13
     END_OF_DOUBLE = 14
     DOUBTFUL = 15
+    CROSSTALK = 16
 
 
 REASON_WORDS = {
@@ -62,6 +63,7 @@ REASON_WORDS = {
     Reason.PEDAL: "by the pedal",
     Reason.END_OF_DOUBLE: "double's end",
     Reason.DOUBTFUL: "doubtful",
+    Reason.CROSSTALK: "crosstalk",
 }
 """One word or two for each reason: the strip, the report and the trace all use these."""
 
@@ -82,10 +84,11 @@ class Stage(IntEnum):
     PAIR = 0
     IDENTIFY = 1
     DOUBLES = 2
-    ENDS = 3
-    SPLIT = 4
-    TARGET = 5
-    TIDY = 6
+    CROSSTALK = 3
+    ENDS = 4
+    SPLIT = 5
+    TARGET = 6
+    TIDY = 7
 
 
 @dataclass(frozen=True, eq=False)

@@ -21,7 +21,7 @@ RECEIVER = "boathouse-room"
 MISSED = ("hat.half", "snare.side", "crash2.edge")
 """What the first evening's note map had not been told."""
 
-FAULTS = module.Faults(doubles=0.05, hanging=0.01, no_length=0.03, stray=0.01)
+FAULTS = module.Faults(doubles=0.05, crosstalk=0.12, hanging=0.01, no_length=0.03, stray=0.01)
 
 
 def take(ident: str = "take1") -> Take:

@@ -230,7 +230,9 @@ class Router:
         """Messages for events. Ends that were due keep their own moment, as far as it lies in the block."""
         for event in events:
             place = offset
-            if offset < 0 or event.kind == live.OFF:
+            if lane.path.delay:
+                place = min(frames - 1, max(0, round((event.at + lane.path.delay) * self.rate) - frame))
+            elif offset < 0 or event.kind == live.OFF:
                 place = min(frames - 1, max(0, round(event.at * self.rate) - frame))
                 if offset >= 0:
                     place = min(place, offset)

@@ -10,7 +10,7 @@ from puresignal.core import notemap, settings
 from puresignal.core.events import Port
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Context
-from puresignal.core.path.path import LivePath, Path
+from puresignal.core.path.path import LivePath, Path, as_live
 from puresignal.engine.router import Lane
 
 PANIC = b"panic\n"
@@ -110,7 +110,7 @@ def lanes(setup: Setup) -> list[Lane]:
     ports = tuple(Port(name, i) for i, name in enumerate(setup.inputs)) or (Port(""),)
     return [
         Lane(
-            LivePath(setup.path, Context(track.source, setup.target, ports, 0.0, setup.path.split.by)),
+            LivePath(as_live(setup.path), Context(track.source, setup.target, ports, 0.0, setup.path.split.by)),
             track.input,
             track.channel,
             tuple(o for o in track.outputs if o < len(setup.outputs)),

@@ -201,7 +201,7 @@ class DrummerPanel(QFrame):
         self.faults: dict[str, QCheckBox] = {}
         for name, label, tip in self._FAULTS:
             box = QCheckBox(self.tr(label))
-            box.setChecked(name != "crosstalk")
+            box.setChecked(True)
             box.setToolTip(self.tr(tip))
             box.setAccessibleName(self.tr(label))
             self.faults[name] = box

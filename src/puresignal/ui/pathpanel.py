@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from puresignal.core import session as edits
+from puresignal.core.path.crosstalk import Crosstalk, learn, live_removals
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.ends import Ends
 from puresignal.core.path.path import Path, with_unmapped
@@ -87,6 +88,7 @@ class PathPanel(QWidget):
         holder.addWidget(head)
         self.column.addLayout(holder)
         self.boxes: dict[Stage, StageBox] = {}
+        self._shown: Shown | None = None
 
         identify = self._stage(
             Stage.IDENTIFY, "Unmapped left out", "Off: hits that lead nowhere are passed on as they came.", True
@@ -112,6 +114,33 @@ class PathPanel(QWidget):
             doubles, "doubles", "ratio", "Weaker than", "%", Doubles().ratio,
             "A second hit of at least this part of the first one's velocity is real.", 0.01, 1.0,
         )  # fmt: skip
+        crosstalk = self._stage(
+            Stage.CROSSTALK,
+            "Crosstalk out",
+            "Takes out the weak note of a pad that a hard hit beside it shook.",
+            True,
+        )
+        crosstalk.switched.connect(
+            lambda on: self._do(
+                self.tr("take crosstalk out"), lambda p: replace(p, crosstalk=replace(p.crosstalk, on=on))
+            )
+        )
+        self.sure = self._knob(
+            crosstalk, "crosstalk", "sure", "When sure by", "%", Crosstalk().sure,
+            "So likely it must be that a note was shaken and not played. Higher keeps more.", 0.01, 1.0,
+        )  # fmt: skip
+        self.live_ms = self._knob(
+            crosstalk, "crosstalk", "live_ms", "Live look-ahead", "ms", Crosstalk().live_ms,
+            "While you play, what leaves waits so long; then also what a pad sends before the hit that shook it is "
+            "taken out. Takes always look ahead.", 1.0, 8.0,
+        )  # fmt: skip
+        self.learn = QPushButton(self.tr("Learn from this take"))
+        self.learn.setAccessibleName(self.tr("Learn the kit's pads from this take"))
+        self.learn.setToolTip(
+            self.tr("How loud each pad is played and how much it is shaken, used from now on while you play live.")
+        )
+        self.learn.clicked.connect(self._learn)
+        crosstalk.column.addWidget(self.learn)
         ends = self._stage(
             Stage.ENDS, "Ends repaired", "Gives sound ends to notes that have no length or never end.", True
         )
@@ -159,12 +188,34 @@ class PathPanel(QWidget):
         bench = self._workbench
         bench.do(name, edits.with_path(bench.session, change(bench.session.path)), gesture)
 
+    def _learn(self) -> None:
+        """Keeps what this take says about the kit's pads, and says what it was."""
+        shown, bench = self._shown, self._workbench
+        if shown is None:
+            return
+        path = bench.session.path
+        profile = learn(shown.outcome.played, shown.context, path.crosstalk)
+        changed = replace(path, crosstalk=replace(path.crosstalk, profile=profile))
+        before = live_removals(shown.take, path, shown.context)
+        after = live_removals(shown.take, changed, shown.context)
+        bench.do(self.tr("learn from a take"), edits.with_path(bench.session, changed))
+        bench.told.emit(
+            self.tr(
+                "Learnt from {pads} and {pairs} that shake each other. Played live, {before} of this take would have "
+                "been taken out for crosstalk before, and {after} now. Undo forgets it."
+            ).format(
+                pads=words.counted(len(profile.alone), "pad"), pairs=words.counted(len(profile.shakes), "pair"),
+                before=words.counted(before, "note"), after=after,
+            ), False,
+        )  # fmt: skip
+
     def show_take(self, shown: Shown | None) -> None:
         """The settings as they are, and what each stage did in the take."""
         path = self._workbench.session.path
         on = {
             Stage.IDENTIFY: path.identify.unmapped == "drop",
             Stage.DOUBLES: path.doubles.on,
+            Stage.CROSSTALK: path.crosstalk.on,
             Stage.ENDS: path.ends.repair,
         }
         for stage, box in self.boxes.items():
@@ -176,6 +227,12 @@ class PathPanel(QWidget):
         self.window_ms.show_value(path.doubles.window_ms)
         self.ratio.show_value(path.doubles.ratio)
         self.given_ms.show_value(path.ends.given_ms)
+        self.sure.show_value(path.crosstalk.sure)
+        self.live_ms.show_value(path.crosstalk.live_ms)
+        self._shown = shown
+        for widget in (self.sure, self.live_ms):
+            widget.setEnabled(path.crosstalk.on)
+        self.learn.setEnabled(path.crosstalk.on and shown is not None and shown.context.stands.any_shared)
         for knob in (self.window_ms, self.ratio):
             knob.setEnabled(path.doubles.on)
         self.given_ms.setEnabled(path.ends.repair)

@@ -669,12 +669,12 @@ class Timeline(QAbstractScrollArea):
         painter.setFont(theme.font(9.5))
         painter.setPen(worn.colour("ink"))
         left = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
-        text = QFontMetricsF(painter.font()).elidedText(row.label, Qt.TextElideMode.ElideRight, width - 48)
-        painter.drawText(QRectF(2, 0, width - 42, height), left, text)
+        text = QFontMetricsF(painter.font()).elidedText(row.label, Qt.TextElideMode.ElideRight, width - 58)
+        painter.drawText(QRectF(2, 0, width - 50, height), left, text)
         painter.setFont(theme.font(8.5))
         painter.setPen(worn.colour("faint"))
         right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
-        painter.drawText(QRectF(width - 62, 0, 41, height), right, str(len(row.start)))
+        painter.drawText(QRectF(width - 70, 0, 41, height), right, str(len(row.start)))
         if row.articulation is not None:
             painter.setPen(QPen(worn.colour("line"), 1))
             painter.setBrush(worn.colour("paper"))

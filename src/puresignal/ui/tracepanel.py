@@ -14,7 +14,8 @@ from puresignal.ui import words
 from puresignal.ui.model import Shown
 
 _STAGES = {
-    Stage.IDENTIFY: "identified", Stage.DOUBLES: "double triggers", Stage.ENDS: "ends", Stage.SPLIT: "tracks",
+    Stage.IDENTIFY: "identified", Stage.DOUBLES: "double triggers", Stage.CROSSTALK: "crosstalk",
+    Stage.ENDS: "ends", Stage.SPLIT: "tracks",
     Stage.TARGET: "receiver", Stage.TIDY: "overlaps", Stage.PAIR: "paired",
 }  # fmt: skip
 

@@ -20,6 +20,7 @@ from puresignal.core.articulations import (
 )
 from puresignal.core.events import Port
 from puresignal.core.notemap import NoteMap, vocabulary
+from puresignal.core.profile import FEW_GHOSTS, GHOSTS
 
 OPEN, CLOSED = 0, 1
 """Which end of the hat's travel a half-open hit is nearer to: the first index of the target tables."""
@@ -71,6 +72,26 @@ class TargetTable:
 
 
 @dataclass(frozen=True, eq=False)
+class Stands:
+    """Which pads share a stand.
+
+    names       (channel, note) of each pad, by its number
+    pad         (17, 128) number of the pad, -1 for none
+    group       (pads + 1,) number of its stand, -1 where it shares with nobody; the last is of no pad
+    drum        (pads + 1,) number of its drum
+    ghosts      (pads,) what part of each pad's strokes are ghosts, usually
+    any_shared  whether any stand has pads of two drums
+    """
+
+    names: tuple[tuple[int, int], ...]
+    pad: np.ndarray
+    group: np.ndarray
+    drum: np.ndarray
+    ghosts: np.ndarray
+    any_shared: bool
+
+
+@dataclass(frozen=True, eq=False)
 class Context:
     """Everything a stage needs beside its own settings.
 
@@ -116,6 +137,28 @@ class Context:
             for pad in somewhere:
                 table[self.source.channel_of(pad), pad.note] = self.code[canonical(pad.articulation)]
         return table
+
+    @cached_property
+    def stands(self) -> Stands:
+        """The source map's pads by their stands."""
+        pads = self.source.pads if self.source is not None else ()
+        groups = sorted({pad.group for pad in pads if pad.group is not None})
+        drums = sorted({drum_of(pad.articulation) for pad in pads})
+        table = np.full((17, 128), -1, np.int64)
+        names: list[tuple[int, int]] = []
+        group: list[int] = []
+        drum: list[int] = []
+        for pad in pads:
+            channel = self.source.channel_of(pad) if self.source is not None else None
+            number = len(names)
+            names.append((channel or 0, pad.note))
+            group.append(groups.index(pad.group) if pad.group is not None else -1)
+            drum.append(drums.index(drum_of(pad.articulation)))
+            row = table[1:, pad.note] if channel is None else table[channel : channel + 1, pad.note]
+            row[row < 0 if channel is None else row > -2] = number
+        shared = any(len({d for g, d in zip(group, drum, strict=True) if g == one}) > 1 for one in range(len(groups)))
+        ghosts = np.array([GHOSTS.get(family_of(pad.articulation), FEW_GHOSTS) for pad in pads])
+        return Stands(tuple(names), table, np.array([*group, -1]), np.array([*drum, -1]), ghosts, shared)
 
     @cached_property
     def spoken_channels(self) -> np.ndarray:

@@ -17,6 +17,7 @@ from puresignal.core.events import Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage
+from puresignal.core.path.removal import inherit
 from puresignal.core.path.stage import Result
 from puresignal.core.tally import Field, Reason, Stage, What, entries
 
@@ -51,7 +52,7 @@ class Doubles:
         if self.on:
             false, doubtful = self._judge(notes, key, by_pad, context, drop, keep, confidence)
             removed |= false
-        notes_end, end_event, release, heirs = _inherit(notes, by_pad, key, removed)
+        notes_end, end_event, release, heirs = inherit(notes, by_pad, key, removed)
         written = (
             entries(self.stage, What.REMOVED, Reason.PLAYER, notes.origin[drop]),
             entries(
@@ -129,28 +130,6 @@ class Doubles:
 
     def live(self, context: Context) -> LiveStage:
         return _LiveDoubles(self, context)
-
-
-def _inherit(
-    notes: Notes, by_pad: np.ndarray, key: np.ndarray, removed: np.ndarray
-) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """A note that a removed one had cut short takes over the removed one's end.
-
-    Returns end, end_event, release of all notes, and the rows that inherited
-    """
-    end, end_event, release = notes.end.copy(), notes.end_event.copy(), notes.release.copy()
-    places = np.flatnonzero(removed[by_pad])
-    places = places[places > 0]
-    rows, before = by_pad[places], by_pad[places - 1]
-    cut = (key[rows] == key[before]) & (notes.end_event[before] == notes.origin[rows])
-    heirs: set[int] = set()
-    # From the last to the first, so that an end is handed on through several removed hits in a row.
-    for row, heir in zip(rows[cut][::-1].tolist(), before[cut][::-1].tolist(), strict=True):
-        end[heir], end_event[heir], release[heir] = end[row], end_event[row], release[row]
-        heirs.discard(row)
-        if not removed[heir]:
-            heirs.add(heir)
-    return end, end_event, release, np.array(sorted(heirs), np.int64)
 
 
 class _LiveDoubles(LiveStage):

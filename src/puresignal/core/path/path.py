@@ -10,6 +10,7 @@ import numpy as np
 from puresignal.core.events import Controls, Events, Notes, Take, playing_order
 from puresignal.core.notemap import NoteMap
 from puresignal.core.path.context import Context, PathTrack, Verdict
+from puresignal.core.path.crosstalk import Crosstalk
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.ends import Ends
 from puresignal.core.path.identify import Identify
@@ -28,18 +29,29 @@ class Path:
 
     identify: Identify = field(default_factory=Identify)
     doubles: Doubles = field(default_factory=Doubles)
+    crosstalk: Crosstalk = field(default_factory=Crosstalk)
     ends: Ends = field(default_factory=Ends)
     split: Split = field(default_factory=Split)
     target: Target = field(default_factory=Target)
 
     def stages(self) -> tuple[PathStage, ...]:
         """In the order in which notes pass them; pairing comes before all of them."""
-        return (self.identify, self.doubles, self.ends, self.split, self.target, Tidy())
+        return (self.identify, self.doubles, self.crosstalk, self.ends, self.split, self.target, Tidy())
 
 
 def with_faults(path: Path, removed: bool) -> Path:
     """The path with fault removal on or off."""
-    return replace(path, doubles=replace(path.doubles, on=removed), ends=replace(path.ends, repair=removed))
+    return replace(
+        path,
+        doubles=replace(path.doubles, on=removed),
+        crosstalk=replace(path.crosstalk, on=removed),
+        ends=replace(path.ends, repair=removed),
+    )
+
+
+def as_live(path: Path) -> Path:
+    """The path as it runs while somebody plays: it looks ahead only as far as the player set."""
+    return replace(path, crosstalk=replace(path.crosstalk, lookahead_ms=path.crosstalk.live_ms))
 
 
 def with_unmapped(path: Path, unmapped: str) -> Path:
@@ -165,10 +177,16 @@ def _named(played: Notes, identified: Notes) -> Notes:
 
 
 class LivePath:
-    """The same path, one message at a time."""
+    """The same path, one message at a time.
+
+    delay  seconds that everything leaves after its own moment, for the look-ahead
+    """
 
     def __init__(self, path: Path, context: Context, stages: int | None = None, account: Account | None = None):
         """stages: how many of the stages to run, all of them by default."""
+        crosstalk = path.crosstalk
+        held_back = crosstalk.on and context.stands.any_shared
+        self.delay = crosstalk.lookahead_ms / 1000 if held_back else 0.0
         self.pair = LivePair()
         self.stages: list[LiveStage] = [stage.live(context) for stage in path.stages()[:stages]]
         if account is not None:

@@ -1,0 +1,359 @@
+"""Crosstalk: a hit that shakes a neighbour on the same stand, which then sends a weak note nobody played.
+
+A note is a candidate when a much louder one of another drum on its stand lies next to it in time,
+before or after. What it is, is decided by how loud it is against that one and against its own pad's
+hits, and by the gap (puresignal.core.profile has the model). A hit that was meant stays: ghosts
+beside hard hits, unisons of two hands, soft strokes of a pad that is often played softly.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, ClassVar
+
+import numpy as np
+
+from puresignal.core.columns import note_keys
+from puresignal.core.events import Controls, Notes, Take
+from puresignal.core.path import live
+from puresignal.core.path.context import Context, among
+from puresignal.core.path.live import LiveEvent, LiveStage
+from puresignal.core.path.removal import inherit
+from puresignal.core.path.stage import Result
+from puresignal.core.profile import (
+    LEVELS,
+    SOFTER,
+    USUAL_SHARE,
+    USUAL_SPREAD,
+    Profile,
+    fit,
+    level_of,
+    log_shaken,
+    log_struck,
+    smoothed,
+    usual_alone,
+)
+from puresignal.core.tally import Field, Reason, Stage, What, entries
+
+if TYPE_CHECKING:
+    from puresignal.core.path.path import Path
+
+DOUBTFUL = (0.2, 0.97)
+"""Between these a decision counts as doubtful: how likely it is that the note was shaken."""
+LONE_MS = 25.0
+"""A hit with nothing louder on its stand within this stands alone."""
+_HAIR = 1e-9
+
+
+@dataclass(frozen=True)
+class Crosstalk:
+    """Takes shaken notes out.
+
+    on            whether it does
+    after_ms      a note later than this after the loud one was meant
+    before_ms     so long before the loud one a neighbour may already send
+    ratio         a note of at least this part of the loud one's velocity was meant
+    sure          so likely it must be that a note was shaken, 0..1
+    lookahead_ms  how far ahead of a note one may look; files look as far as it helps
+    live_ms       the same while playing: what leaves is so much later
+    learn         a whole take is learnt from before it is judged
+    profile       what was learnt before, for playing live and for takes that are not learnt from
+    """
+
+    on: bool = True
+    after_ms: float = 7.0
+    before_ms: float = 4.0
+    ratio: float = 0.45
+    sure: float = 0.86
+    lookahead_ms: float = 8.0
+    live_ms: float = 0.0
+    learn: bool = True
+    profile: Profile = field(default_factory=Profile)
+
+    stage: ClassVar[Stage] = Stage.CROSSTALK
+    causal: ClassVar[bool] = True
+
+    def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
+        removed = np.zeros(len(notes), bool)
+        likely = np.zeros(len(notes))
+        judged = np.zeros(0, np.int64)
+        if self.on and context.stands.any_shared and len(notes):
+            found = self._candidates(notes, context, self.before_ms, self.lookahead_ms)
+            tables = _Tables(self._profile(notes, context), context)
+            judged = found.row
+            likely[judged] = tables.likely(found)
+            removed = (likely >= self.sure) & ~among(notes.origin, context.kept_by_hand)
+        doubtful = judged[(likely[judged] > DOUBTFUL[0]) & (likely[judged] < self.sure)]
+        if not removed.any():
+            kept = entries(
+                self.stage, What.KEPT, Reason.DOUBTFUL, notes.origin[doubtful], confidence=1 - likely[doubtful]
+            )
+            return Result(notes, controls, (kept,))
+        key = note_keys(notes.port.astype(np.int32) * 17 + notes.channel, notes.note)
+        by_pad = np.argsort(key, kind="stable")
+        end, end_event, release, heirs = inherit(notes, by_pad, key, removed)
+        written = (
+            entries(
+                self.stage, What.REMOVED, Reason.CROSSTALK, notes.origin[removed], confidence=likely[removed]
+            ),
+            entries(self.stage, What.KEPT, Reason.DOUBTFUL, notes.origin[doubtful], confidence=1 - likely[doubtful]),
+            entries(
+                self.stage, What.CHANGED, Reason.END_OF_DOUBLE, notes.origin[heirs], field=Field.END,
+                before=notes.end[heirs], after=end[heirs],
+            ),
+        )  # fmt: skip
+        notes = notes.but(end=end, end_event=end_event, release=release).take(~removed)
+        return Result(notes, controls, written)
+
+    def _profile(self, notes: Notes, context: Context) -> Profile:
+        return learn(notes, context, self) if self.learn else self.profile
+
+    def _candidates(self, notes: Notes, context: Context, before_ms: float, lookahead_ms: float) -> Candidates:
+        before = min(before_ms, lookahead_ms) / 1000 if lookahead_ms > 0 else -1.0
+        return candidates(notes, context, self.after_ms / 1000, before, self.ratio)
+
+    def live(self, context: Context) -> LiveStage:
+        return _LiveCrosstalk(self, context)
+
+
+@dataclass(frozen=True, eq=False)
+class Candidates:
+    """Notes that may have been shaken, each with the loudest that may have done it.
+
+    row            of the note; by, shaken: numbers of the two pads; velocity, louder: of the two
+    gap            seconds from the loud one to the note
+    """
+
+    row: np.ndarray
+    by: np.ndarray
+    shaken: np.ndarray
+    velocity: np.ndarray
+    louder: np.ndarray
+    gap: np.ndarray
+
+
+def candidates(notes: Notes, context: Context, after: float, before: float, ratio: float) -> Candidates:
+    """All candidates of a take, notes in order of time. before below zero: only louder ones that came first count."""
+    stands = context.stands
+    pad = stands.pad[notes.channel, notes.note]
+    pad = np.where(pad >= 0, pad, len(stands.group) - 1)
+    lane = np.where(stands.group[pad] >= 0, stands.group[pad] + 1000 * context.devices[notes.port], -1)
+    inside = np.flatnonzero(lane >= 0)
+    order = inside[np.lexsort((notes.seq[inside], notes.start[inside], lane[inside]))]
+    start, velocity = notes.start[order], notes.velocity[order].astype(np.float64)
+    lanes, drum, pads = lane[order], stands.drum[pad[order]], pad[order]
+    best = np.zeros(len(order))
+    by = np.full(len(order), -1, np.int64)
+    reach = max(after, before)
+    for step in range(1, len(order)):
+        first, second = np.arange(len(order) - step), np.arange(step, len(order))
+        gap = start[second] - start[first]
+        near = (lanes[first] == lanes[second]) & (gap <= reach + _HAIR)
+        if not near.any():
+            break
+        first, second, gap = first[near], second[near], gap[near]
+        apart = drum[first] != drum[second]
+        # Of equally loud ones the earliest counts, as it does live.
+        for victim, loud, most in ((second, first, after), (first, second, before)):
+            hit = apart & (gap <= most + _HAIR) & (velocity[victim] < ratio * velocity[loud])
+            hit &= (velocity[loud] > best[victim]) | ((velocity[loud] == best[victim]) & (loud < by[victim]))
+            best[victim[hit]], by[victim[hit]] = velocity[loud[hit]], loud[hit]
+    found = np.flatnonzero(by >= 0)
+    source = by[found]
+    return Candidates(
+        order[found], pads[source], pads[found], velocity[found], velocity[source], start[found] - start[source]
+    )
+
+
+def learn(notes: Notes, context: Context, settings: Crosstalk) -> Profile:
+    """What the pads of a kit are like, from a whole take."""
+    stands = context.stands
+    if not len(notes) or not stands.any_shared:
+        return Profile()
+    found = candidates(notes, context, settings.after_ms / 1000, settings.before_ms / 1000, settings.ratio)
+    wide = candidates(notes, context, LONE_MS / 1000, LONE_MS / 1000, 1.0)
+    pad = stands.pad[notes.channel, notes.note]
+    lone = np.ones(len(notes), bool)
+    lone[wide.row] = False
+    lone &= pad >= 0
+    counts = np.zeros((len(stands.names), LEVELS))
+    np.add.at(counts, (pad[lone], level_of(notes.velocity[lone])), 1)
+    size = len(stands.names)
+    used, pair = np.unique(found.by * size + found.shaken, return_inverse=True)
+    if not len(used):
+        return Profile(_alone(stands.names, counts))
+    share, level = np.log(found.velocity / found.louder), level_of(found.velocity)
+    mean, spread, part, own = fit(
+        pair, len(used), share, 1000 * found.gap, found.shaken, level, counts, usual_alone(stands.ghosts)
+    )
+    shakes = tuple(
+        (stands.names[u // size], stands.names[u % size], round(float(m), 4), round(float(s), 4), round(float(p), 4))
+        for u, m, s, p in zip(used.tolist(), mean, spread, part, strict=True)
+    )
+    return Profile(_alone(stands.names, own), shakes)
+
+
+def _alone(
+    names: tuple[tuple[int, int], ...], counts: np.ndarray
+) -> tuple[tuple[tuple[int, int], tuple[float, ...]], ...]:
+    return tuple(
+        (name, tuple(round(float(c), 3) for c in row))
+        for name, row in zip(names, counts.tolist(), strict=True)
+        if any(row)
+    )
+
+
+def live_removals(take: Take, path: Path, context: Context) -> int:
+    """How many notes of a take the path would take out for crosstalk if it were played live."""
+    from puresignal.core.path.path import LivePath, as_live, messages
+
+    count = 0
+
+    def account(stage: Stage, what: What, reason: Reason, *_: object) -> None:
+        nonlocal count
+        count += what == What.REMOVED and reason == Reason.CROSSTALK
+
+    run = LivePath(as_live(path), context, account=account)
+    for message in messages(take.events):
+        run.message(*message)
+    run.finish(take.length)
+    return count
+
+
+class _Tables:
+    """A profile as arrays by pad numbers."""
+
+    def __init__(self, profile: Profile, context: Context):
+        names = {name: i for i, name in enumerate(context.stands.names)}
+        size = max(1, len(names))
+        counts = np.zeros((size, LEVELS))
+        for name, row in profile.alone:
+            if name in names:
+                counts[names[name]] = row
+        self.alone = smoothed(counts, usual_alone(context.stands.ghosts) if names else usual_alone(np.zeros(1)))
+        self.mean = np.full((size, size), USUAL_SHARE)
+        self.spread = np.full((size, size), USUAL_SPREAD)
+        self.part = np.full((size, size), 0.6)
+        for by, shaken, mean, spread, part in profile.shakes:
+            if by in names and shaken in names:
+                at = names[by], names[shaken]
+                self.mean[at], self.spread[at], self.part[at] = mean, spread, part
+
+    def likely(self, found: Candidates) -> np.ndarray:
+        """How likely each candidate was shaken, 0..1."""
+        at = found.by, found.shaken
+        gap_ms = 1000 * found.gap
+        shaken = log_shaken(np.log(found.velocity / found.louder), gap_ms, self.mean[at], self.spread[at], SOFTER)
+        struck = log_struck(self.alone[found.shaken, level_of(found.velocity)], gap_ms)
+        odds = np.log(self.part[at]) - np.log1p(-self.part[at]) + shaken - struck
+        return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
+
+
+class _LiveCrosstalk(LiveStage):
+    """State: what is held back for the look-ahead, the hits of the last moments, and who takes a removed one's end."""
+
+    def __init__(self, settings: Crosstalk, context: Context):
+        self._settings = settings
+        self._active = settings.on and context.stands.any_shared
+        self._ahead = settings.lookahead_ms / 1000
+        self._before = min(settings.before_ms, settings.lookahead_ms) / 1000
+        self._after = settings.after_ms / 1000
+        stands = context.stands
+        self._pad = stands.pad.tolist()
+        self._group, self._drum = stands.group.tolist(), stands.drum.tolist()
+        self._devices = context.devices.tolist()
+        self._tables = _Tables(settings.profile, context)
+        self._held: deque[LiveEvent] = deque()
+        self._recent: deque[tuple[float, int, int, float]] = deque()
+        self._cut: LiveEvent | None = None
+        self._heir: dict[int, int] = {}
+
+    def feed(self, event: LiveEvent) -> list[LiveEvent]:
+        if not self._active:
+            return [event]
+        if self._ahead <= 0:
+            return self._release(event)
+        if event.kind == live.ON:
+            self._note(event)
+        self._held.append(event)
+        return []
+
+    def advance(self, now: float) -> list[LiveEvent]:
+        leaving: list[LiveEvent] = []
+        held, ahead = self._held, self._ahead
+        # What comes at the very end of the look-ahead still counts, so a note waits until that has passed.
+        while held and held[0].at + ahead + _HAIR < now:
+            leaving += self._release(held.popleft())
+        return leaving
+
+    def finish(self, end: float) -> list[LiveEvent]:
+        leaving: list[LiveEvent] = []
+        while self._held:
+            leaving += self._release(self._held.popleft())
+        if self._cut is not None:
+            leaving.append(self._cut)
+            self._cut = None
+        return leaving
+
+    def _note(self, event: LiveEvent) -> None:
+        """Remembers a hit as one that may shake others."""
+        pad = self._pad[event.channel][event.note]
+        recent = self._recent
+        while recent and recent[0][0] < event.at - self._after - 2 * self._ahead - 0.01:
+            recent.popleft()
+        if pad >= 0 and self._group[pad] >= 0:
+            recent.append((event.at, self._devices[event.port], pad, event.velocity))
+
+    def _release(self, event: LiveEvent) -> list[LiveEvent]:
+        if event.kind == live.ON:
+            return self._on(event)
+        if event.kind == live.OFF:
+            if event.origin in self._heir:
+                heir = self._heir.pop(event.origin)
+                if heir < 0:
+                    return []
+                event.origin = heir
+            if event.by >= 0:
+                # Whether this end holds depends on the hit that caused it, which comes next.
+                before, self._cut = self._cut, event
+                return [before] if before is not None else []
+        return [event]
+
+    def _on(self, event: LiveEvent) -> list[LiveEvent]:
+        cut, self._cut = self._cut, None
+        before = [cut] if cut is not None else []
+        likely = self._likely(event)
+        if self._ahead <= 0:
+            self._note(event)
+        if likely >= self._settings.sure:
+            self._heir[event.origin] = cut.origin if cut is not None else -1
+            self.account(
+                Stage.CROSSTALK, What.REMOVED, Reason.CROSSTALK, event.origin, Field.NONE, np.nan, np.nan, likely
+            )
+            return []
+        return [*before, event]
+
+    def _likely(self, event: LiveEvent) -> float:
+        pad = self._pad[event.channel][event.note]
+        if pad < 0 or self._group[pad] < 0:
+            return 0.0
+        device, group, drum = self._devices[event.port], self._group[pad], self._drum[pad]
+        best, found = 0.0, None
+        for at, where, other, velocity in self._recent:
+            gap = event.at - at
+            near = -self._before - _HAIR <= gap <= self._after + _HAIR
+            if not near or where != device or self._group[other] != group or self._drum[other] == drum:
+                continue
+            if velocity > best and event.velocity < self._settings.ratio * velocity:
+                best, found = velocity, (other, gap)
+        if found is None:
+            return 0.0
+        one = Candidates(
+            np.zeros(1, np.int64), np.array([found[0]]), np.array([pad]), np.array([event.velocity]), np.array([best]),
+            np.array([found[1]]),
+        )  # fmt: skip
+        return float(self._tables.likely(one)[0])
+
+    def held(self) -> int:
+        return len(self._held) + len(self._recent) + len(self._heir)

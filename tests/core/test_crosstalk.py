@@ -1,0 +1,161 @@
+"""Crosstalk: what was shaken goes, what was played stays, whatever lies beside it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from puresignal.core import settings
+from puresignal.core.events import Events, Port, Take
+from puresignal.core.notemap import NoteMap, Pad
+from puresignal.core.path import crosstalk
+from puresignal.core.path.context import Verdict
+from puresignal.core.path.path import Path, make_context, run
+from puresignal.core.profile import Profile
+from puresignal.core.tally import Reason, Stage, What
+from puresignal.core.timebase import TempoMap
+from puresignal.io import mapfile
+from puresignal.sim import module, wicked
+from puresignal.sim.wicked import Wicked
+
+KIT = NoteMap(
+    "kit",
+    (
+        Pad("kick", 36), Pad("snare.head", 38, group="rack"), Pad("snare.rim", 40, group="rack"),
+        Pad("tom1.head", 48, group="rack"), Pad("tom2.head", 45, group="rack"), Pad("crash1.bow", 49, group="other"),
+    ), 10,
+)  # fmt: skip
+UNLEARNT = replace(Path(), crosstalk=replace(Path().crosstalk, learn=False))
+
+
+def play(*hits, path=UNLEARNT, kit=KIT, verdicts=None):
+    """(seconds, note, velocity) hits, each ended after 80 ms; the outcome."""
+    rows = []
+    for at, note, velocity in hits:
+        rows += [(at, 0x99, note, velocity), (at + 0.08, 0x89, note, 0)]
+    rows.sort(key=lambda r: r[0])
+    columns = list(zip(*rows, strict=True))
+    events = Events(np.round(np.array(columns[0]), 5), np.zeros(len(rows)), *columns[1:], np.full(len(rows), -1))
+    take = Take("t", "t", events, (Port("kit"),), TempoMap())
+    return run(take, path, make_context(take, kit, None, path, verdicts or {}))
+
+
+def kept(outcome):
+    return sorted((int(n), int(v)) for n, v in zip(outcome.clean.note, outcome.clean.velocity, strict=True))
+
+
+LOUD, WEAK = (1.0, 48, 115), (1.001, 45, 14)
+
+
+@pytest.mark.parametrize("gap_ms", [-2.5, -1, 0, 1, 3, 5])
+def test_a_weak_note_beside_a_loud_one_on_its_stand_goes_before_or_after(gap_ms):
+    outcome = play(LOUD, (1.0 + gap_ms / 1000, 45, 14))
+    assert kept(outcome) == [(48, 115)]
+    assert outcome.tally.removed() == {Reason.CROSSTALK: 1}
+    assert outcome.tally.balances()
+    [step] = [s for s in outcome.tally.trace(outcome.tally.origins(What.REMOVED)[0]) if s.what == What.REMOVED]
+    assert step.stage == Stage.CROSSTALK
+    assert 0.86 <= step.confidence <= 1
+
+
+@pytest.mark.parametrize(
+    "beside",
+    [
+        (1.001, 49, 14),  # another stand
+        (1.001, 36, 14),  # no stand at all
+        (1.001, 45, 80),  # as loud as a stroke
+        (1.03, 45, 14),  # too late
+        (0.98, 45, 14),  # too early
+    ],
+)
+def test_what_another_stand_another_moment_or_a_real_stroke_is_stays(beside):
+    assert len(kept(play(LOUD, beside))) == 2
+
+
+def test_two_zones_of_one_drum_are_not_crosstalk():
+    assert len(kept(play((1.0, 38, 115), (1.001, 40, 14)))) == 2
+
+
+def test_a_ghost_beside_hard_hits_stays_where_the_pad_is_played_softly_alone():
+    ghosts = [(i * 0.5 + 0.25, 38, 32 + i % 5) for i in range(30)]
+    hard = [(i * 0.5, 48, 110) for i in range(30)]
+    shaken = [(i * 0.5 + 0.0012, 38, 13 + i % 4) for i in range(0, 30, 2)]
+    beside = [(i * 0.5 - 0.003, 38, 34) for i in range(1, 30, 6)]
+    outcome = play(*ghosts, *hard, *shaken, *beside, path=Path())
+    assert kept(outcome) == sorted([(n, v) for _, n, v in (*ghosts, *hard, *beside)])
+    assert outcome.tally.removed() == {Reason.CROSSTALK: len(shaken)}
+
+
+def test_the_players_word_and_the_switch_win():
+    rows = play(LOUD, WEAK)
+    origin = int(rows.tally.origins(What.REMOVED)[0])
+    assert len(kept(play(LOUD, WEAK, verdicts={origin: Verdict(keep=True)}))) == 2
+    off = replace(UNLEARNT, crosstalk=replace(UNLEARNT.crosstalk, on=False))
+    assert len(kept(play(LOUD, WEAK, path=off))) == 2
+
+
+def test_a_note_that_a_shaken_one_cut_short_takes_its_end():
+    outcome = play((0.97, 45, 90), LOUD, WEAK)
+    [mine] = np.flatnonzero(outcome.clean.note == 45)
+    assert outcome.clean.start[mine] == pytest.approx(0.97)
+    assert outcome.clean.end[mine] == pytest.approx(1.05, abs=0.04)
+    assert outcome.clean.end[mine] > 1.002
+
+
+def test_without_a_look_ahead_only_what_comes_after_its_cause_can_go():
+    blind = replace(UNLEARNT, crosstalk=replace(UNLEARNT.crosstalk, lookahead_ms=0.0))
+    assert kept(play(LOUD, (1.002, 45, 14), path=blind)) == [(48, 115)]
+    assert len(kept(play(LOUD, (0.998, 45, 14), path=blind))) == 2
+
+
+def learnt(seed=3):
+    sent, _ = wicked.perform(mapfile.shipped("practice-five"), 12, 110, seed, Wicked())
+    take = module.to_take(sent, "t", "t", 110, "kit")
+    context = make_context(take, mapfile.shipped("practice-five"), None, Path())
+    return crosstalk.learn(run(take, Path(), context).played, context, Path().crosstalk), take, context
+
+
+def test_what_is_learnt_is_kept_as_settings_and_read_back():
+    profile, _, _ = learnt()
+    assert profile.alone
+    assert profile.shakes
+    assert all(-4 < mean <= np.log(0.21) and 0 < part < 1 for _, _, mean, _, part in profile.shakes)
+    path = replace(Path(), crosstalk=replace(Path().crosstalk, profile=profile))
+    assert settings.from_json(settings.to_json(path), "x") == path
+
+
+def test_a_learnt_profile_judges_a_take_as_learning_it_does():
+    profile, take, context = learnt()
+    by_profile = replace(Path(), crosstalk=replace(Path().crosstalk, profile=profile, learn=False))
+    one, other = run(take, Path(), context), run(take, by_profile, context)
+    a, b = set(one.clean.origin.tolist()), set(other.clean.origin.tolist())
+    assert len(a ^ b) <= 0.01 * len(a)
+    live = crosstalk.live_removals(
+        take, replace(by_profile, crosstalk=replace(by_profile.crosstalk, live_ms=8.0)), context
+    )
+    assert live == other.tally.removed()[Reason.CROSSTALK]
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_hard_takes_of_kits_never_seen_come_out_nearly_whole(seed):
+    kit = mapfile.shipped(("tidewater-compact", "harbour-mesh", "two-decks", "lantern-pads")[seed])
+    sent, _ = wicked.perform(kit, 16, 100 + 20 * seed, 40_000 + seed, Wicked())
+    take = module.to_take(sent, "t", "t", 100, "kit")
+    left = set(run(take, Path(), make_context(take, kit, None, Path())).clean.origin.tolist())
+    real = {h.index for h in sent.hits if h.stroke is not None}
+    false = {h.index for h in sent.hits if h.stroke is None}
+    assert len(real - left) <= 0.006 * len(real)
+    assert len(false & left) <= 0.02 * len(false) + 1
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [3, {"alone": 3}, {"alone": [[10, 38, [1.0]]]}, {"shakes": [[1, 2, 3]]}, {"alone": [[10, 300, [0.0] * 32]]}],
+)
+def test_a_broken_profile_is_told(wrong):
+    data = {"format": "pure-signal/settings", "version": 1, "crosstalk": {"profile": wrong}}
+    with pytest.raises(Exception, match="profile"):
+        settings.from_json(data, "x.json")
+    assert settings.from_json({**data, "crosstalk": {"profile": {}}}, "x").crosstalk.profile == Profile()
