@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -15,7 +16,9 @@ from puresignal.core.path import live
 from puresignal.core.path.crosstalk import Crosstalk
 from puresignal.core.path.path import LivePath, Path, make_context, messages, run, with_faults, with_unmapped
 from puresignal.core.path.split import Split
+from puresignal.core.path.velocity import Velocity
 from puresignal.core.profile import Profile
+from puresignal.core.shape import Shape
 from puresignal.core.song import Messages, Song, SongTrack, to_take
 from puresignal.core.tally import What
 from puresignal.core.timebase import TempoMap
@@ -60,14 +63,24 @@ LEARNT = Profile(
     (((1, 38), tuple(float(i in (18, 19, 20)) * 9 for i in range(32))),),
     (((1, 8), (1, 38), -1.8, 0.2, 0.9), ((1, 36), (1, 49), -2.1, 0.3, 0.8)),
 )
+SHAPES = (
+    ("*", Shape(low=20, high=110)),
+    ("hat", Shape(varied=12, vary_centre=-0.5)),
+    ("kick", Shape(fixed=99)),
+    ("snare", Shape(curve=((1, 1), (60, 30), (127, 127)), spread=0.4, accents=90)),
+    ("snare.rim", Shape(threshold=60)),
+)
 paths = st.builds(
-    lambda faults, unmapped, by, ahead, profile: with_unmapped(
+    lambda faults, unmapped, by, ahead, profile, shapes: with_unmapped(
         with_faults(
-            Path(split=Split(by), crosstalk=Crosstalk(lookahead_ms=ahead, learn=False, profile=profile)), faults
+            Path(
+                split=Split(by), crosstalk=Crosstalk(lookahead_ms=ahead, learn=False, profile=profile),
+                velocity=Velocity(shapes=shapes),
+            ), faults
         ), unmapped
     ),
     st.booleans(), st.sampled_from(["drop", "keep"]), st.sampled_from(["drum", "family", "one"]),
-    st.sampled_from([0.0, 4.0, 8.0]), st.sampled_from([Profile(), LEARNT]),
+    st.sampled_from([0.0, 4.0, 8.0]), st.sampled_from([Profile(), LEARNT]), st.sampled_from([(), SHAPES]),
 )  # fmt: skip
 
 
@@ -128,7 +141,7 @@ def batch_prefix(path, context, take, stages):
 
 
 @settings(max_examples=200, deadline=None)
-@given(events, paths, st.integers(0, 7))
+@given(events, paths, st.integers(0, 8))
 def test_live_equals_batch_up_to_every_stage(rows, path, stages):
     take = take_from(rows)
     context = make_context(take, KIT, ROOM, path)
@@ -181,6 +194,7 @@ def test_what_leaves_is_playable_by_anybody(rows):
 @settings(max_examples=100, deadline=None)
 @given(events, paths)
 def test_onsets_and_velocities_are_never_changed(rows, path):
+    path = replace(path, velocity=Velocity())
     take = take_from(rows)
     notes = run(take, path, make_context(take, KIT, ROOM, path)).clean
     assert np.array_equal(notes.start, take.events.arrived[notes.origin])

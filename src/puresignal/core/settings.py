@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import fields, replace
 from typing import Any
 
+from puresignal.core import settingsparts
 from puresignal.core.errors import SettingsError
 from puresignal.core.path.path import Path
-from puresignal.core.profile import LEVELS, Profile
+from puresignal.core.profile import Profile
 
 FORMAT = "pure-signal/settings"
 VERSION = 1
@@ -24,6 +25,8 @@ _RANGES: dict[tuple[str, str], tuple[float, float] | tuple[str, ...]] = {
     ("crosstalk", "live_ms"): (0.0, 8.0),
     ("ends", "given_ms"): (1.0, 1000.0),
     ("ends", "longest_ms"): (50.0, 60000.0),
+    ("velocity", "seed"): (0, 2**31),
+    ("velocity", "round"): (0, 2**31),
     ("split", "by"): ("drum", "family", "one"),
     ("target", "unmapped"): ("drop", "keep"),
 }
@@ -31,12 +34,10 @@ _RANGES: dict[tuple[str, str], tuple[float, float] | tuple[str, ...]] = {
 
 def to_json(path: Path) -> dict[str, Any]:
     """Every setting of every stage."""
-    stages = {
-        stage.name: {
-            f.name: _plain(getattr(getattr(path, stage.name), f.name)) for f in fields(getattr(path, stage.name))
-        }
-        for stage in fields(path)
-    }
+    stages = {}
+    for one in fields(path):
+        stage = getattr(path, one.name)
+        stages[one.name] = {f.name: settingsparts.to_json(getattr(stage, f.name)) for f in fields(stage)}
     return {"format": FORMAT, "version": VERSION, **stages}
 
 
@@ -76,47 +77,11 @@ def from_json(data: object, where: str, base: Path | None = None) -> Path:
     return path
 
 
-def _plain(value: object) -> object:
-    if not isinstance(value, Profile):
-        return value
-    return {
-        "alone": [[*pad, list(row)] for pad, row in value.alone],
-        "shakes": [[*by, *shaken, *numbers] for by, shaken, *numbers in value.shakes],
-    }
-
-
-def _profile(value: object, label: str, where: str) -> Profile:
-    """A profile from its plain form; every number is checked."""
-
-    def pad(channel: object, note: object) -> tuple[int, int]:
-        if not isinstance(channel, int) or not isinstance(note, int) or not 0 <= channel <= 16 or not 0 <= note <= 127:
-            raise ValueError
-        return channel, note
-
-    def number(value: object, low: float, high: float) -> float:
-        if isinstance(value, bool) or not isinstance(value, (int, float)) or not low <= value <= high:
-            raise ValueError
-        return float(value)
-
-    try:
-        assert isinstance(value, dict)
-        alone = []
-        for channel, note, row in value.get("alone", []):
-            if len(row) != LEVELS:
-                raise ValueError
-            alone.append((pad(channel, note), tuple(number(c, 0, 1e9) for c in row)))
-        shakes = [
-            (pad(a, b), pad(c, d), number(mean, -10, 0), number(spread, 0.01, 5), number(part, 0.001, 0.999))
-            for a, b, c, d, mean, spread, part in value.get("shakes", [])
-        ]
-    except (ValueError, TypeError, AssertionError, AttributeError) as error:
-        raise SettingsError(f"{label} is no profile", where, "Leave it out, or learn it anew from a take.") from error
-    return Profile(tuple(alone), tuple(shakes))
-
-
 def _checked(stage: str, key: str, value: object, now: object, where: str) -> object:
+    if isinstance(now, tuple):
+        return settingsparts.shapes(value, f'"{stage}.{key}"', where)
     if isinstance(now, Profile):
-        return _profile(value, f'"{stage}.{key}"', where)
+        return settingsparts.profile(value, f'"{stage}.{key}"', where)
     allowed = _RANGES.get((stage, key))
     label = f'"{stage}.{key}" is {value!r}'
     if isinstance(now, bool):
@@ -130,6 +95,10 @@ def _checked(stage: str, key: str, value: object, now: object, where: str) -> ob
     low, high = allowed if allowed else (float("-inf"), float("inf"))
     if isinstance(value, bool) or not isinstance(value, (int, float)) or not float(low) <= value <= float(high):
         raise SettingsError(label, where, f"Write a number from {low:g} to {high:g} there.")
+    if isinstance(now, int):
+        if value != int(value):
+            raise SettingsError(label, where, "Write a whole number there.")
+        return int(value)
     return float(value)
 
 

@@ -44,6 +44,9 @@ class Reason(IntEnum):
     END_OF_DOUBLE = 14
     DOUBTFUL = 15
     CROSSTALK = 16
+    TOO_SOFT = 17
+    SHAPED = 18
+    VARIED = 19
 
 
 REASON_WORDS = {
@@ -64,6 +67,9 @@ REASON_WORDS = {
     Reason.END_OF_DOUBLE: "double's end",
     Reason.DOUBTFUL: "doubtful",
     Reason.CROSSTALK: "crosstalk",
+    Reason.TOO_SOFT: "too soft",
+    Reason.SHAPED: "shaped",
+    Reason.VARIED: "varied",
 }
 """One word or two for each reason: the strip, the report and the trace all use these."""
 
@@ -76,6 +82,7 @@ class Field(IntEnum):
     CHANNEL = 2
     END = 3
     ARTICULATION = 4
+    VELOCITY = 5
 
 
 class Stage(IntEnum):
@@ -87,8 +94,9 @@ class Stage(IntEnum):
     CROSSTALK = 3
     ENDS = 4
     SPLIT = 5
-    TARGET = 6
-    TIDY = 7
+    VELOCITY = 6
+    TARGET = 7
+    TIDY = 8
 
 
 @dataclass(frozen=True, eq=False)

@@ -20,6 +20,7 @@ from puresignal.core.path.split import Split
 from puresignal.core.path.stage import PathStage, Result
 from puresignal.core.path.target import Target
 from puresignal.core.path.tidy import Tidy
+from puresignal.core.path.velocity import Velocity
 from puresignal.core.tally import Entries, Stage, Tally
 
 
@@ -32,11 +33,12 @@ class Path:
     crosstalk: Crosstalk = field(default_factory=Crosstalk)
     ends: Ends = field(default_factory=Ends)
     split: Split = field(default_factory=Split)
+    velocity: Velocity = field(default_factory=Velocity)
     target: Target = field(default_factory=Target)
 
     def stages(self) -> tuple[PathStage, ...]:
         """In the order in which notes pass them; pairing comes before all of them."""
-        return (self.identify, self.doubles, self.crosstalk, self.ends, self.split, self.target, Tidy())
+        return (self.identify, self.doubles, self.crosstalk, self.ends, self.split, self.velocity, self.target, Tidy())
 
 
 def with_faults(path: Path, removed: bool) -> Path:

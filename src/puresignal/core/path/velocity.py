@@ -1,0 +1,133 @@
+"""Velocity: each drum's hits through its shape, and varied; what no shape speaks of leaves as it came."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+
+from puresignal.core.articulations import drum_of
+from puresignal.core.events import Controls, Notes
+from puresignal.core.path import live
+from puresignal.core.path.context import Context, among
+from puresignal.core.path.live import LiveEvent, LiveStage
+from puresignal.core.path.stage import Result
+from puresignal.core.shape import ALL, Shape, draw, table, through, vary
+from puresignal.core.tally import Field, Reason, Stage, What, entries
+
+
+@dataclass(frozen=True)
+class Velocity:
+    """Shapes by key: an articulation (`snare.rim`), a drum (`snare`), or all ("*"); the nearest one counts.
+
+    on     whether it does
+    seed   of the variation
+    round  another round draws anew; the same round draws the same, every time
+    """
+
+    on: bool = True
+    shapes: tuple[tuple[str, Shape], ...] = ()
+    seed: int = 1
+    round: int = 0
+
+    stage: ClassVar[Stage] = Stage.VELOCITY
+    causal: ClassVar[bool] = True
+
+    def shape_for(self, articulation: str) -> Shape:
+        """The shape that counts for an articulation."""
+        shapes = dict(self.shapes)
+        for key in (articulation, drum_of(articulation), ALL):
+            if key in shapes:
+                return shapes[key]
+        return Shape()
+
+    def _tables(self, context: Context) -> _Tables:
+        shapes = [self.shape_for(name) for name in context.vocabulary]
+        # What is no drum of the kit follows what holds for all.
+        shapes.append(dict(self.shapes).get(ALL, Shape()))
+        return _Tables(
+            np.stack([table(shape) for shape in shapes]),
+            np.array([shape.varied for shape in shapes]),
+            np.array([shape.vary_centre for shape in shapes]),
+        )
+
+    @property
+    def _plain(self) -> bool:
+        return not self.on or all(shape.plain for _, shape in self.shapes)
+
+    def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
+        if self._plain or not len(notes):
+            return Result(notes, controls)
+        tables = self._tables(context)
+        which = np.where(notes.articulation >= 0, notes.articulation, len(tables.table) - 1)
+        before = notes.velocity.astype(np.float64)
+        shaped = through(tables.table, which, before)
+        soft = np.isnan(shaped) & ~among(notes.origin, context.kept_by_hand)
+        shaped = np.where(np.isnan(shaped), 1.0, shaped)
+        amount = tables.varied[which]
+        after = vary(shaped, amount, tables.centre[which], draw(self.seed, notes.origin, self.round)).astype(np.float32)
+        changed = (after != notes.velocity) & ~soft
+        written = (
+            entries(self.stage, What.REMOVED, Reason.TOO_SOFT, notes.origin[soft]),
+            entries(
+                self.stage, What.CHANGED, np.where(amount[changed] > 0, Reason.VARIED, Reason.SHAPED),
+                notes.origin[changed], field=Field.VELOCITY, branch=notes.branch[changed],
+                before=before[changed], after=after[changed],
+            ),
+        )  # fmt: skip
+        return Result(notes.but(velocity=after).take(~soft), controls, written)
+
+    def live(self, context: Context) -> LiveStage:
+        return LiveStage() if self._plain else _LiveVelocity(self, context)
+
+
+@dataclass(frozen=True, eq=False)
+class _Tables:
+    """By articulation, and last for what is none: (n, 128) table, and variation."""
+
+    table: np.ndarray
+    varied: np.ndarray
+    centre: np.ndarray
+
+
+class _LiveVelocity(LiveStage):
+    """State: the notes that were left out and still sound at the player's side."""
+
+    def __init__(self, settings: Velocity, context: Context):
+        tables = settings._tables(context)
+        self._table = [[float(np.float32(v)) for v in row] for row in tables.table.tolist()]
+        self._exact = tables
+        self._seed, self._round = settings.seed, settings.round
+        self._gone: set[int] = set()
+
+    def feed(self, event: LiveEvent) -> list[LiveEvent]:
+        if event.kind == live.ON:
+            which = event.articulation if event.articulation >= 0 else len(self._table) - 1
+            velocity, before = event.velocity, event.velocity
+            exact = self._exact
+            if velocity == int(velocity) and not exact.varied[which]:
+                velocity = self._table[which][int(velocity)]
+            else:
+                one = np.array([which])
+                shaped = through(exact.table, one, np.array([velocity]))
+                drawn = draw(self._seed, np.array([event.origin]), self._round)
+                velocity = float(np.float32(vary(shaped, exact.varied[one], exact.centre[one], drawn)[0]))
+            if velocity != velocity:
+                self._gone.add(event.origin)
+                self.account(
+                    Stage.VELOCITY, What.REMOVED, Reason.TOO_SOFT, event.origin, Field.NONE, np.nan, np.nan, 1.0
+                )
+                return []
+            if velocity != before:
+                event.velocity = velocity
+                self.account(
+                    Stage.VELOCITY, What.CHANGED, Reason.SHAPED, event.origin, Field.VELOCITY, before, velocity, 1.0
+                )
+        elif event.kind == live.OFF and event.origin in self._gone:
+            self._gone.discard(event.origin)
+            return []
+        return [event]
+
+    def held(self) -> int:
+        return len(self._gone)

@@ -1,0 +1,108 @@
+"""Values inside the settings that are more than a number: velocity shapes and learnt profiles, as plain JSON data."""
+
+from __future__ import annotations
+
+from dataclasses import fields
+from itertools import pairwise
+from typing import Any
+
+from puresignal.core.articulations import is_articulation
+from puresignal.core.errors import SettingsError
+from puresignal.core.profile import LEVELS, Profile
+from puresignal.core.shape import ALL, NUMBERS, Shape
+
+SHAPE_RANGES: dict[str, tuple[float, float]] = {
+    "threshold": (0.0, 126.0), "low": (1.0, 127.0), "high": (1.0, 127.0), "scale": (0.0, 4.0),
+    "offset": (-127.0, 127.0), "fixed": (0.0, 127.0), "spread": (0.0, 3.0), "centre": (0.0, 127.0),
+    "accents": (0.0, 127.0), "varied": (0.0, 64.0), "vary_centre": (-1.0, 1.0),
+}  # fmt: skip
+
+
+def to_json(value: object) -> object:
+    """The plain form; of shapes only what is not as usual."""
+    if isinstance(value, tuple):
+        usual = Shape()
+        names = [f.name for f in fields(Shape)]
+        return {
+            key: {n: getattr(shape, n) for n in names if getattr(shape, n) != getattr(usual, n)} for key, shape in value
+        }
+    if isinstance(value, Profile):
+        return {
+            "alone": [[*pad, list(row)] for pad, row in value.alone],
+            "shakes": [[*by, *shaken, *numbers] for by, shaken, *numbers in value.shakes],
+        }
+    return value
+
+
+def shapes(value: object, label: str, where: str) -> tuple[tuple[str, Shape], ...]:
+    """Shapes by key from their plain form.
+
+    Raises SettingsError that names the field, what stands there and what is expected
+    """
+    if not isinstance(value, dict):
+        raise SettingsError(f"{label} is not a JSON object", where, 'Write {"snare": {"scale": 1.2}} there.')
+    found = []
+    for key, row in value.items():
+        name = f'{label[:-1]}.{key}"'
+        if not isinstance(row, dict) or (key != ALL and not is_articulation(key)):
+            raise SettingsError(f"{name} is no shape of a drum", where, 'Keys are drums, articulations, or "*".')
+        shape = Shape(**{field: _field(field, given, name, where) for field, given in row.items()})
+        if shape.low > shape.high:
+            raise SettingsError(f"{name}: low is above high", where, "Put them the other way round.")
+        found.append((key, shape))
+    return tuple(sorted(found, key=lambda item: item[0]))
+
+
+def _field(field: str, given: object, name: str, where: str) -> Any:
+    if field == "curve":
+        return _curve(given, name, where)
+    if field not in SHAPE_RANGES:
+        raise SettingsError(f'{name} has no setting "{field}"', where, f"Known are: curve, {', '.join(NUMBERS)}.")
+    low, high = SHAPE_RANGES[field]
+    if isinstance(given, bool) or not isinstance(given, (int, float)) or not low <= given <= high:
+        raise SettingsError(f"{name}: {field} is {given!r}", where, f"Write a number from {low:g} to {high:g}.")
+    return float(given)
+
+
+def _curve(given: object, name: str, where: str) -> tuple[tuple[float, float], ...]:
+    try:
+        assert isinstance(given, (list, tuple))
+        points = tuple((float(x), float(y)) for x, y in given)
+    except (TypeError, ValueError, AssertionError):
+        points = ()
+    rising = all(a[0] < b[0] for a, b in pairwise(points))
+    if len(points) < 2 or not rising or not all(0 <= v <= 127 for point in points for v in point):
+        raise SettingsError(f"{name}: curve is {given!r}", where, "Write [[in, out], ...], in rising, 0 to 127.")
+    return points
+
+
+def profile(value: object, label: str, where: str) -> Profile:
+    """A profile from its plain form; every number is checked.
+
+    Raises SettingsError
+    """
+
+    def pad(channel: object, note: object) -> tuple[int, int]:
+        if not isinstance(channel, int) or not isinstance(note, int) or not 0 <= channel <= 16 or not 0 <= note <= 127:
+            raise ValueError
+        return channel, note
+
+    def number(value: object, low: float, high: float) -> float:
+        if isinstance(value, bool) or not isinstance(value, (int, float)) or not low <= value <= high:
+            raise ValueError
+        return float(value)
+
+    try:
+        assert isinstance(value, dict)
+        alone = []
+        for channel, note, row in value.get("alone", []):
+            if len(row) != LEVELS:
+                raise ValueError
+            alone.append((pad(channel, note), tuple(number(c, 0, 1e9) for c in row)))
+        shakes = [
+            (pad(a, b), pad(c, d), number(mean, -10, 0), number(spread, 0.01, 5), number(part, 0.001, 0.999))
+            for a, b, c, d, mean, spread, part in value.get("shakes", [])
+        ]
+    except (ValueError, TypeError, AssertionError, AttributeError) as error:
+        raise SettingsError(f"{label} is no profile", where, "Leave it out, or learn it anew from a take.") from error
+    return Profile(tuple(alone), tuple(shakes))

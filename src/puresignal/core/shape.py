@@ -1,0 +1,144 @@
+"""What becomes of a velocity: curve, range, threshold, spread, accents, variation."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields, replace
+
+import numpy as np
+
+STRAIGHT = ((1.0, 1.0), (127.0, 127.0))
+LEAST, MOST = 1.0, 127.0
+ALL = "*"
+"""The key of what holds for every drum that has no shape of its own."""
+
+
+@dataclass(frozen=True)
+class Shape:
+    """How the velocities of a drum, or of all, leave. Velocities are 1..127.
+
+    curve      (in, out) points, in rising; straight between them
+    threshold  hits of at most this are left out, and those just above it leave as softly as can be: no step
+    low, high  the range that leaves; what the curve gives is fitted into it
+    scale, offset  factor and sum upon that
+    fixed      every hit leaves like this; 0: not
+    spread     1: as played; 0: all even at the centre; above 1: wider apart
+    centre     about which the spread is; 0: the curve's middle
+    accents    hits of at least this keep their distance to it when the spread is narrowed; 0: none
+    varied     up to so much is added or taken away at random, either way
+    vary_centre  what variation is about: -1 only softer, 0 either way, 1 only harder
+    """
+
+    curve: tuple[tuple[float, float], ...] = STRAIGHT
+    threshold: float = 0.0
+    low: float = LEAST
+    high: float = MOST
+    scale: float = 1.0
+    offset: float = 0.0
+    fixed: float = 0.0
+    spread: float = 1.0
+    centre: float = 0.0
+    accents: float = 0.0
+    varied: float = 0.0
+    vary_centre: float = 0.0
+
+    @property
+    def plain(self) -> bool:
+        """Whether velocities leave as they came."""
+        return self == Shape()
+
+
+def table(shape: Shape) -> np.ndarray:
+    """(128,) float64: what velocities 0..127 leave as, before any variation; NaN where the hit is left out."""
+    velocity = np.arange(128, dtype=np.float64)
+    gone = velocity <= shape.threshold if shape.threshold > 0 else np.zeros(128, bool)
+    if shape.threshold > 0:
+        velocity = LEAST + (velocity - shape.threshold) / (MOST - shape.threshold) * (MOST - LEAST)
+    xs, ys = (np.array(axis, np.float64) for axis in zip(*shape.curve, strict=True))
+    out = np.interp(velocity, xs, ys)
+    if shape.spread != 1.0:
+        centre = shape.centre or float(np.interp(64.0, xs, ys))
+        distance = out - centre
+        if shape.accents > 0:
+            # An accent keeps what it stands out by; what lies below it is brought together.
+            over = np.maximum(0.0, out - shape.accents)
+            distance = np.minimum(out, shape.accents) - centre
+            out = centre + shape.spread * distance + over
+        else:
+            out = centre + shape.spread * distance
+    if (shape.low, shape.high) != (LEAST, MOST):
+        out = shape.low + (np.clip(out, LEAST, MOST) - LEAST) / (MOST - LEAST) * (shape.high - shape.low)
+    out = out * shape.scale + shape.offset
+    if shape.fixed > 0:
+        out = np.full(128, float(shape.fixed))
+    return np.where(gone, np.nan, np.clip(out, LEAST, MOST))
+
+
+def through(tables: np.ndarray, which: np.ndarray, velocity: np.ndarray) -> np.ndarray:
+    """Velocities through their tables; between whole velocities straight.
+
+    tables  (shapes, 128); which (n,) row of each velocity
+    """
+    velocity = np.asarray(velocity, np.float64)
+    below = np.clip(np.floor(velocity), 0, 126).astype(np.int64)
+    part = velocity - below
+    first, second = tables[which, below], tables[which, below + 1]
+    # At a whole velocity only its own entry counts, whatever its neighbour is.
+    return np.asarray(np.where(part == 0, first, np.where(part == 1, second, first + part * (second - first))))
+
+
+def draw(seed: int, origin: np.ndarray, round_: int) -> np.ndarray:
+    """(n,) -1..1 for each note by its origin, the same whatever happens to others.
+
+    SplitMix64 (G. Steele, D. Lea and C. Flood, Fast Splittable Pseudorandom Number Generators, 2014) as a hash.
+    """
+    with np.errstate(over="ignore"):
+        x = np.asarray(origin, np.uint64) + np.uint64((seed * 0x9E3779B97F4A7C15 + round_ * 0xD1B54A32D192ED03) % 2**64)
+        x = (x + np.uint64(0x9E3779B97F4A7C15)) * np.uint64(0xBF58476D1CE4E5B9)
+        x ^= x >> np.uint64(30)
+        x *= np.uint64(0xBF58476D1CE4E5B9)
+        x ^= x >> np.uint64(27)
+        x *= np.uint64(0x94D049BB133111EB)
+        x ^= x >> np.uint64(31)
+    return np.asarray((x >> np.uint64(11)).astype(np.float64) / 2**52 - 1.0)
+
+
+def vary(velocity: np.ndarray, amount: np.ndarray, centre: np.ndarray, drawn: np.ndarray) -> np.ndarray:
+    """Velocities with what was drawn for each: amount either way, about a centre of -1..1."""
+    moved = velocity + amount * (drawn + centre) / (1 + np.abs(centre))
+    return np.asarray(np.where(amount > 0, np.clip(moved, LEAST, MOST), velocity))
+
+
+def with_field(shape: Shape, name: str, value: object) -> Shape:
+    """A shape with one setting changed; ranges stay in order."""
+    shape = replace(shape, **{name: value})  # type: ignore[arg-type]
+    if shape.low > shape.high:
+        shape = replace(shape, **{"high" if name == "low" else "low": value})  # type: ignore[arg-type]
+    return shape
+
+
+def evened(
+    velocities: dict[str, np.ndarray], shares: tuple[float, ...] = (0.1, 0.3, 0.5, 0.7, 0.9)
+) -> dict[str, Shape]:
+    """Curves that bring pads together: soft, middling and hard hits of each leave as those of all do.
+
+    By quantile matching: what part of a pad's hits are softer, that part of all pads' hits is. Pads with fewer than
+    eight hits are left as they are.
+    """
+    known = {name: v for name, v in velocities.items() if len(v) >= 8}
+    if len(known) < 2:
+        return {}
+    quantiles = {name: np.quantile(v, shares) for name, v in known.items()}
+    goal = np.median(np.stack(list(quantiles.values())), axis=0)
+    found = {}
+    for name, own in quantiles.items():
+        points = [(LEAST, LEAST)]
+        for x, y in zip(own.tolist(), goal.tolist(), strict=True):
+            if x > points[-1][0] + 0.5:
+                points.append((round(x, 1), round(max(y, points[-1][1]), 1)))
+        if points[-1][0] < MOST - 0.5:
+            points.append((MOST, MOST))
+        found[name] = Shape(curve=tuple(points))
+    return found
+
+
+NUMBERS = tuple(f.name for f in fields(Shape) if f.name != "curve")
