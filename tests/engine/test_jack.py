@@ -330,3 +330,37 @@ def test_other_programs_connect_to_our_own_ports_when_they_like(peers, routed):
     time.sleep(0.1)
     kit.play(b"\x99\x26\x51")
     until(lambda: [m for _, m in synth.got] == [b"\x99\x26\x51"], 3)
+
+
+HANGING = """
+import sys, time
+from puresignal.engine.client import RouterProcess
+from puresignal.engine.setup import Setup
+from puresignal.io import mapfile
+general = mapfile.shipped("general-midi")
+router = RouterProcess(Setup(("kit:out",), ("synth:in",), general, general))
+while True:
+    router.read(0.1)
+"""
+
+
+def test_routing_goes_on_while_whoever_started_it_hangs_and_ends_with_it(peers):
+    kit, synth = peers("kit"), peers("synth")
+    window = subprocess.Popen([sys.executable, "-c", HANGING])
+    try:
+        until(lambda: synth.client.get_all_connections(synth.inp), what="the route")
+        time.sleep(0.2)
+        os.kill(window.pid, signal.SIGSTOP)
+        for i in range(20):
+            kit.play(bytes((0x99, 38, 60 + i)))
+            kit.play(b"\x89\x26\x00")
+            time.sleep(0.02)
+        kit.play(b"\x99\x24\x70")
+        until(lambda: b"\x99\x24\x70" in [m for _, m in synth.got], 3)
+        ons = [m[2] for _, m in synth.got if m[:2] == b"\x99\x26"]
+        assert ons == [60 + i for i in range(20)]
+    finally:
+        window.kill()
+        window.wait()
+    until(lambda: synth.got[-1][1][:2] == b"\x89\x24", 3, "the release")
+    until(lambda: not synth.client.get_all_connections(synth.inp), 5, "the router's end")

@@ -230,6 +230,7 @@ def test_why_is_it_silent_names_each_place_that_is_broken(window, peers, server,
     panel.refresh()
     panel.kit.chosen.emit(mapfile.shipped("practice-five"))
     choose(panel.source_port, "kit:out")
+    choose(panel.target_port, None)
     assert "✕ listening" in why(window)
     window.notice.act.click()
     assert window.listener.listening

@@ -146,7 +146,7 @@ def test_double_click_gives_a_setting_its_default_back(takes, demo_window, qtbot
 
 
 def test_stages_are_switched_off_and_what_was_played_is_back(takes, demo_window, qtbot):
-    for stage in (Stage.DOUBLES, Stage.IDENTIFY):
+    for stage in (Stage.DOUBLES, Stage.CROSSTALK, Stage.IDENTIFY):
         box = takes.path.boxes[stage].box
         qtbot.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(9, box.height() // 2))
     assert outcome(demo_window).tally.left == outcome(demo_window).tally.arrived

@@ -5,7 +5,7 @@ On JACK it is a client that the router's output is wired to, and sounds in the s
 it takes what leaves from the ring and plays it through PortAudio. Without either it is silent, and
 says so. Told by lines of JSON what to do: {"map": note map, "output": its number among the router's,
 "kit": name, "drums": {name: {level, place, tune, damping}}, "level": 0..1, "muted": [names],
-"device": name or null, "block": frames,
+"device": name or "", "block": frames, "rate": n,
 "font": path, "font_output": n, "along": {"path", "level", "offset"} or null}; says a line of JSON how things stand.
 """
 
@@ -109,7 +109,7 @@ class Sound:
         self._along = Along(transport, clock)
         self._kit, self._drums = drums.KITS[0], {}
         self._device: str | None = None
-        self._block = 256
+        self._block, self._wanted_rate = 256, RATE
         self.mixer = Mixer(Bank(RATE))
         self._wanted = threading.Event()
         self._client: Any = None
@@ -139,8 +139,9 @@ class Sound:
             self.mixer.level = float(command["level"])
         if "muted" in command:
             self.mixer.mute(command["muted"])
-        if {"device", "block"} & set(command):
-            self._device, self._block = command.get("device", self._device), command.get("block", self._block)
+        if {"device", "block", "rate"} & set(command):
+            self._device = command.get("device", self._device) or None
+            self._block, self._wanted_rate = command.get("block", self._block), command.get("rate", self._wanted_rate)
             self._close_stream()
         if "font_output" in command:
             self._font_output = command["font_output"]
@@ -252,7 +253,7 @@ class Sound:
     def _open_stream(self) -> None:
         self._close_stream()
         try:
-            self._stream = audioports.open_output(self._device, RATE, self._block, self._fill)
+            self._stream = audioports.open_output(self._device, self._wanted_rate, self._block, self._fill)
             self._at_rate(int(self._stream.samplerate))
             self._system, self._why = "device", ""
             self._stream.start()

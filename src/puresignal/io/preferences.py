@@ -15,15 +15,28 @@ from puresignal.io import files, folders, jsonfile
 MOST_RECENT = 10
 
 
+RATES, BLOCKS = (44_100, 48_000, 88_200, 96_000), (64, 128, 256, 512, 1024)
+
+
+@dataclass(frozen=True)
+class SoundOut:
+    """The sound device: its name (empty for the usual one), rate, and frames of a block."""
+
+    device: str = ""
+    rate: int = 48_000
+    block: int = 256
+
+
 @dataclass(frozen=True)
 class Preferences:
     """theme: "system", "light" or "dim"; geometry: as Qt packs it, empty for none; recent: newest first;
-    keyboard: how the computer keyboard plays."""
+    keyboard: how the computer keyboard plays; sound: where sound comes out when there is no JACK."""
 
     theme: str = "system"
     geometry: bytes = b""
     recent: tuple[str, ...] = ()
     keyboard: Keyboard = field(default_factory=Keyboard)
+    sound: SoundOut = field(default_factory=SoundOut)
 
 
 def path() -> Path:
@@ -50,6 +63,19 @@ def _from_json(data: dict[str, Any]) -> Preferences:
         geometry,
         tuple(r for r in recent if isinstance(r, str))[:MOST_RECENT] if isinstance(recent, list) else (),
         _keyboard(data.get("keyboard")),
+        _sound(data.get("sound")),
+    )
+
+
+def _sound(data: object) -> SoundOut:
+    usual = SoundOut()
+    if not isinstance(data, dict):
+        return usual
+    device, rate, block = data.get("device"), data.get("rate"), data.get("block")
+    return SoundOut(
+        device if isinstance(device, str) else usual.device,
+        rate if rate in RATES else usual.rate,
+        block if block in BLOCKS else usual.block,
     )
 
 
@@ -88,6 +114,7 @@ def write(preferences: Preferences) -> None:
                 "theme": preferences.theme,
                 "geometry": base64.b64encode(preferences.geometry).decode("ascii"),
                 "recent": list(preferences.recent),
+                "sound": asdict(preferences.sound),
                 "keyboard": {
                     **asdict(preferences.keyboard),
                     "drums": {str(key): name for key, name in preferences.keyboard.drums},

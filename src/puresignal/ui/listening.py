@@ -27,6 +27,7 @@ from puresignal.engine.playing import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
 from puresignal.engine.setup import ALL_INPUTS, LiveTrack, Setup
 from puresignal.io import folders, jackports, journal, mapfile, ports
+from puresignal.io.preferences import SoundOut
 from puresignal.ui.model import Shown, Workbench
 
 LOOK_MS = 25
@@ -93,6 +94,7 @@ class Listener(QObject):
         self._sound: SoundProcess | None = None
         self._sound_told: dict[str, Any] = {}
         self.sound_state: dict[str, Any] = {}
+        self.sound_out = SoundOut()
         self.player: PlayerProcess | None = None
         self._inputs: tuple[LiveInput, ...] = ()
         self._contexts: tuple[Context, ...] = ()
@@ -187,6 +189,11 @@ class Listener(QObject):
         self.sound_state = {}
         self.sounded.emit({})
 
+    def set_sound_out(self, out: SoundOut) -> None:
+        """Another sound device, rate or block."""
+        self.sound_out = out
+        self._follow_sound()
+
     @property
     def port_names(self) -> tuple[str, ...]:
         """The ports that are listened to now, by their numbers."""
@@ -214,6 +221,7 @@ class Listener(QObject):
             "kit": session.sound.kit,
             "drums": {name: asdict(drum) for name, drum in session.sound.drums},
             "level": session.sound.level,
+            **asdict(self.sound_out),
             "muted": sorted(name for name in DRUMS if not session.delivery.heard(name)),
         }
         if self._sound is None:

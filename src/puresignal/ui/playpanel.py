@@ -6,13 +6,15 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFileDialog,
     QFormLayout,
     QFrame,
+    QHBoxLayout,
     QLabel,
     QPushButton,
     QSizePolicy,
@@ -29,7 +31,8 @@ from puresignal.core.errors import PureSignalError
 from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum
 from puresignal.core.soundsettings import with_drum
-from puresignal.io import audiofile, ports
+from puresignal.io import audiofile, audioports, ports
+from puresignal.io.preferences import BLOCKS, RATES, SoundOut
 from puresignal.ui.knob import Knob
 from puresignal.ui.model import Workbench
 
@@ -47,7 +50,7 @@ class PlayPanel(QFrame):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("panel")
-        title = QLabel(self.tr("Playing the chosen tracks"))
+        title = QLabel(self.tr("Playing tracks"))
         title.setObjectName("figure")
         self.port = QComboBox()
         self.port.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
@@ -127,13 +130,19 @@ class PlayPanel(QFrame):
 
 
 class SoundPanel(QFrame):
-    """The built-in sound: its kit, and one drum of it."""
+    """The built-in sound: its kit, and one drum of it; and where it comes out.
+
+    out_set  another sound device, rate or block: the SoundOut
+    """
+
+    out_set = Signal(object)
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("panel")
         self._workbench = workbench
         self.drum = "snare"
+        self._asked = False
         title = QLabel(self.tr("Built-in sound"))
         title.setObjectName("figure")
         self.kit = QComboBox()
@@ -176,6 +185,27 @@ class SoundPanel(QFrame):
             0.01,
         )
         self.along_offset.moved.connect(lambda value, gesture: self._set_along(gesture, offset=value))
+        self.device, self.rate, self.block = QComboBox(), QComboBox(), QComboBox()
+        self.device.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.device.addItem(self.tr("the usual device"), "")
+        for combo, name, tip in (
+            (self.device, self.tr("Sound device"), self.tr("Where sound comes out when there is no JACK server.")),
+            (self.rate, self.tr("Rate of the sound device"), self.tr("Samples a second.")),
+            (self.block, self.tr("Block of the sound device"), self.tr("Smaller answers sooner, and may drop out.")),
+        ):
+            combo.setAccessibleName(name)
+            combo.setToolTip(tip)
+            combo.activated.connect(lambda _: self._set_out())
+        for rate in RATES:
+            self.rate.addItem(self.tr("{khz:g} kHz").format(khz=rate / 1000), rate)
+        for block in BLOCKS:
+            self.block.addItem(self.tr("{n} frames").format(n=block), block)
+        self.delay = QLabel()
+        self.delay.setObjectName("faint")
+        self.delay.setWordWrap(True)
+        device = QHBoxLayout()
+        device.addWidget(self.rate)
+        device.addWidget(self.block)
         self.problem = QLabel()
         self.problem.setWordWrap(True)
         self.problem.setObjectName("faint")
@@ -193,8 +223,11 @@ class SoundPanel(QFrame):
             self.along_level,
             self.along_offset,
             self.problem,
+            self.device,
         ):
             column.addWidget(widget)
+        column.addLayout(device)
+        column.addWidget(self.delay)
 
     def show_drum(self, keys: list[str]) -> None:
         """The sound's settings; the drum is that of the first chosen track that is one."""
@@ -217,8 +250,37 @@ class SoundPanel(QFrame):
             knob.setVisible(backing is not None)
             knob.show_value(value or 0.0)
 
+    def show_out(self, out: SoundOut) -> None:
+        """The sound device as it was chosen."""
+        self._add_devices((out.device,) if out.device else ())
+        for combo, value in ((self.device, out.device), (self.rate, out.rate), (self.block, out.block)):
+            combo.setCurrentIndex(max(0, combo.findData(value)))
+
+    def _add_devices(self, names: tuple[str, ...]) -> None:
+        there = [self.device.itemData(i) for i in range(self.device.count())]
+        for name in names:
+            if name not in there:
+                self.device.addItem(name, name)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        # Asking takes a moment that the window's start does not have to wait for.
+        if not self._asked:
+            self._asked = True
+            QTimer.singleShot(0, lambda: self._add_devices(audioports.outputs()))
+
+    def _set_out(self) -> None:
+        self.out_set.emit(SoundOut(self.device.currentData(), self.rate.currentData(), self.block.currentData()))
+
     def show_problem(self, state: dict[str, Any]) -> None:
-        """What keeps SoundFont or recording from sounding, if anything does."""
+        """Where sound comes out, with which delay; and what keeps SoundFont or recording from sounding."""
+        if state.get("system"):
+            text = self.tr("{system}, {khz:g} kHz, {block} frames: {ms:.1f} ms").format(
+                system=state["system"], khz=state["rate"] / 1000, block=state["block"], ms=1000 * state["delay"]
+            )
+            self.delay.setText(text)
+        else:
+            self.delay.setText(state.get("why", ""))
         text = "\n".join(filter(None, (state.get("font", ""), state.get("along", ""))))
         self.problem.setText(text)
         self.problem.setVisible(bool(text))

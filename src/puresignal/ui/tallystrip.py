@@ -12,6 +12,7 @@ _TOLD = {
     Reason.UNMAPPED: "Hits whose note the kit's map does not know. They lead nowhere.",
     Reason.NO_TARGET: "Hits on drums that the receiver does not have. They lead nowhere.",
     Reason.DOUBLE: "Second hits that a pad sent for one stroke.",
+    Reason.TOO_SOFT: "Hits softer than their drum's threshold.",
     Reason.CROSSTALK: "Notes of pads that a hard hit beside them has shaken.",
     Reason.PLAYER: "Hits that you took out.",
     Reason.ALSO: "Further notes that one hit leaves as.",

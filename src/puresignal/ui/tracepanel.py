@@ -15,7 +15,7 @@ from puresignal.ui.model import Shown
 
 _STAGES = {
     Stage.IDENTIFY: "identified", Stage.DOUBLES: "double triggers", Stage.CROSSTALK: "crosstalk",
-    Stage.ENDS: "ends", Stage.SPLIT: "tracks",
+    Stage.ENDS: "ends", Stage.SPLIT: "tracks", Stage.VELOCITY: "velocity",
     Stage.TARGET: "receiver", Stage.TIDY: "overlaps", Stage.PAIR: "paired",
 }  # fmt: skip
 

@@ -37,6 +37,7 @@ from puresignal.core.events import Take
 from puresignal.core.keys import PLAYABLE, Keyboard, own_map
 from puresignal.core.notemap import NoteMap
 from puresignal.io import ports, preferences, sessionfile, workfolder
+from puresignal.io.preferences import SoundOut
 from puresignal.ui import drawing, theme, words
 from puresignal.ui.inputs import InputsView
 from puresignal.ui.keeper import Keeper
@@ -54,6 +55,7 @@ from puresignal.ui.rail import WIDTH, Rail
 from puresignal.ui.takes import SIDE, TakesView
 from puresignal.ui.tallystrip import TallyStrip
 from puresignal.ui.transport import Transport
+from puresignal.ui.velocityview import VelocityView
 
 SHORT_MS = 90
 """Milliseconds that a strike beside a row is held."""
@@ -76,10 +78,12 @@ class MainWindow(QMainWindow):
         self.player = KeyPlayer(self.listener, self.preferences.keyboard, self)
         self.inputs = InputsView(workbench, self.listener, self.player)
         self.mapping = MappingView(workbench, self.listener)
+        self.velocity = VelocityView(workbench, self.listener)
         self.takes = TakesView(workbench)
         self.outputs = OutputsView(workbench)
         self.views: dict[str, QWidget] = {
-            "Inputs": self.inputs, "Mapping": self.mapping, "Takes": self.takes, "Outputs": self.outputs,
+            "Inputs": self.inputs, "Mapping": self.mapping, "Velocity": self.velocity, "Takes": self.takes,
+            "Outputs": self.outputs,
         }  # fmt: skip
         self._stale: set[str] = set(self.views)
         self.stack = QStackedWidget()
@@ -109,6 +113,9 @@ class MainWindow(QMainWindow):
         self.inputs.keys.set_.connect(self._set_keyboard)
         self.transport.keys_switched.connect(self.switch_keys)
         self.listener.sounded.connect(self.outputs.sound.show_problem)
+        self.listener.sound_out = self.preferences.sound
+        self.outputs.sound.show_out(self.preferences.sound)
+        self.outputs.sound.out_set.connect(self._set_sound_out)
         self.transport.asked.connect(lambda: self.notice.tell("\n".join(self.transport.monitoring()), False))
         self.takes.timeline.struck.connect(self._strike)
         self.takes.timeline.went.connect(self.playback.go)
@@ -172,6 +179,7 @@ class MainWindow(QMainWindow):
         tips = {
             "Inputs": self.tr("What has come in, and from where."),
             "Mapping": self.tr("What arrives, what it is, and what leaves."),
+            "Velocity": self.tr("How hard hits come in, and how hard they leave."),
             "Takes": self.tr("What was played beside what was made of it."),
             "Outputs": self.tr("The tracks, and the file that leaves."),
         }
@@ -270,8 +278,8 @@ class MainWindow(QMainWindow):
         self._refresh_view()
         # The keys of a view work at once, and the header does not look as if it were being edited.
         {
-            "Inputs": self.inputs.table, "Mapping": self.mapping.ribbons, "Takes": self.takes.timeline,
-            "Outputs": self.outputs.table,
+            "Inputs": self.inputs.table, "Mapping": self.mapping.ribbons, "Velocity": self.velocity.on,
+            "Takes": self.takes.timeline, "Outputs": self.outputs.table,
         }[name].setFocus()  # fmt: skip
 
     def _follow_maps(self) -> None:
@@ -296,6 +304,10 @@ class MainWindow(QMainWindow):
         if articulation in PLAYABLE:
             self.inputs.listen_to(ports.SCREEN_PADS, own_map())
             self.inputs.pads.strike(articulation, velocity, SHORT_MS)
+
+    def _set_sound_out(self, out: SoundOut) -> None:
+        self.listener.set_sound_out(out)
+        self._prefer(replace(self.preferences, sound=out))
 
     def _set_keyboard(self, keyboard: Keyboard) -> None:
         self.player.set_keyboard(keyboard)

@@ -1,0 +1,67 @@
+"""How each drum was played: its velocities before and after, and how early or late it was."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from puresignal.core.articulations import drum_of, sort_key
+from puresignal.core.events import Take
+from puresignal.core.path.path import Outcome
+
+PARTS = 4
+"""Grid lines a quarter note: sixteenths."""
+
+
+@dataclass(frozen=True, eq=False)
+class DrumStats:
+    """One drum.
+
+    arrived, left   velocities of the hits as they were played, and as they leave
+    early_ms        (hits,) how late each hit was after the nearest sixteenth; below zero is early
+    """
+
+    name: str
+    arrived: np.ndarray
+    left: np.ndarray
+    early_ms: np.ndarray
+
+    @property
+    def middle(self) -> tuple[float, float]:
+        """Medians of the velocities, before and after."""
+        return tuple(float(np.median(v)) if len(v) else 0.0 for v in (self.arrived, self.left))  # type: ignore[return-value]
+
+    @property
+    def spread(self) -> tuple[float, float]:
+        """Standard deviations of the velocities, before and after."""
+        return tuple(float(np.std(v)) if len(v) else 0.0 for v in (self.arrived, self.left))  # type: ignore[return-value]
+
+    @property
+    def timing(self) -> tuple[float, float]:
+        """Median of how late the hits were, and half the width of the middle two thirds of them, ms.
+
+        Grace notes lie far from any line on purpose, so a standard deviation would speak of them alone.
+        """
+        late = self.early_ms
+        if not len(late):
+            return 0.0, 0.0
+        low, middle, high = np.quantile(late, (1 / 6, 0.5, 5 / 6))
+        return float(middle), float(high - low) / 2
+
+
+def of_take(outcome: Outcome, take: Take) -> tuple[DrumStats, ...]:
+    """Every drum that was played, kick first."""
+    played, clean = outcome.played, outcome.clean
+    drums = np.array([drum_of(name) for name in outcome.vocabulary] or [""])
+    lead = clean.branch == 0
+    mine_of = np.where(played.articulation >= 0, drums[np.maximum(played.articulation, 0)], "")
+    ours_of = np.where(clean.articulation >= 0, drums[np.maximum(clean.articulation, 0)], "")
+    beats = take.tempo.seconds_to_beats(clean.start) * PARTS
+    nearest = take.tempo.beats_to_seconds(np.rint(beats) / PARTS)
+    late = 1000 * (clean.start - nearest)
+    found = []
+    for name in sorted(set(mine_of[mine_of != ""].tolist()), key=sort_key):
+        ours = lead & (ours_of == name)
+        found.append(DrumStats(name, played.velocity[mine_of == name], clean.velocity[ours], late[ours]))
+    return tuple(found)

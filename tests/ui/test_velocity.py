@@ -1,0 +1,134 @@
+"""The Velocity view in the real window: curves dragged, settings moved, what leaves follows."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from puresignal.core.shape import ALL, Shape
+
+
+@pytest.fixture
+def view(demo_window):
+    demo_window.show_view("Velocity")
+    return demo_window.velocity
+
+
+def leaving(window, drum):
+    shown = window.workbench.shown
+    track = next(t.index for t in shown.tracks if t.track.key == drum)
+    return shown.outcome.clean.velocity[shown.outcome.clean.track == track]
+
+
+def drag(plot, begin, end):
+    points = [plot.at(*begin).toPoint(), plot.at(*end).toPoint()]
+    QTest.mousePress(plot, Qt.MouseButton.LeftButton, pos=points[0])
+    for part in (0.3, 0.6, 1.0):
+        QTest.mouseMove(plot, points[0] + (points[1] - points[0]) * part)
+    QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, pos=points[1])
+
+
+def test_a_curve_is_dragged_and_what_leaves_follows_in_one_step_of_undo(demo_window, view):
+    plot = view.plots["snare"]
+    before = leaving(demo_window, "snare").copy()
+    drag(plot, (127, 127), (127, 64))
+    after = leaving(demo_window, "snare")
+    assert after.max() <= 66
+    assert len(after) == len(before)
+    assert demo_window.undo_action.text() == "Undo: shape snare"
+    assert view.key == "snare"
+    demo_window.workbench.undo()
+    assert np.array_equal(leaving(demo_window, "snare"), before)
+    assert demo_window.workbench.session.path.velocity.shapes == ()
+
+
+def test_a_double_click_adds_a_point_and_takes_it_away(demo_window, view):
+    plot = view.plots["hat"]
+    at = plot.at(64, 100).toPoint()
+    QTest.mouseDClick(plot, Qt.MouseButton.LeftButton, pos=at)
+    shape = dict(demo_window.workbench.session.path.velocity.shapes).get("hat", Shape())
+    assert len(shape.curve) == 3
+    x, y = shape.curve[1]
+    drag(plot, (x, y), (x, 110))
+    assert dict(demo_window.workbench.session.path.velocity.shapes)["hat"].curve[1][1] == pytest.approx(110, abs=2)
+    x, y = dict(demo_window.workbench.session.path.velocity.shapes)["hat"].curve[1]
+    QTest.mouseDClick(plot, Qt.MouseButton.LeftButton, pos=plot.at(x, y).toPoint())
+    assert len(dict(demo_window.workbench.session.path.velocity.shapes).get("hat", Shape()).curve) == 2
+
+
+def test_all_drums_follow_the_first_plot_until_one_has_its_own(demo_window, view, qtbot):
+    view.choose(ALL)
+    view.knobs["high"].slider.setValue(79)
+    assert leaving(demo_window, "kick").max() <= 80
+    assert leaving(demo_window, "ride").max() <= 80
+    view.choose("kick")
+    view.knobs["fixed"].slider.setValue(111)
+    assert set(leaving(demo_window, "kick").tolist()) == {111.0}
+    assert "its own shape" in view.about.text()
+    assert leaving(demo_window, "ride").max() <= 80
+    qtbot.mouseClick(view.reset, Qt.MouseButton.LeftButton)
+    assert leaving(demo_window, "kick").max() <= 80
+    view.on.click()
+    assert leaving(demo_window, "kick").max() > 100
+
+
+def test_a_threshold_leaves_hits_out_and_the_strip_says_so(demo_window, view):
+    view.choose("snare")
+    count = len(leaving(demo_window, "snare"))
+    view.knobs["threshold"].slider.setValue(40)
+    gone = count - len(leaving(demo_window, "snare"))
+    assert gone > 10
+    texts = [b.text() for b in demo_window.strip.figures.values()]
+    assert any("too soft" in text and str(gone) in text for text in texts)
+
+
+def test_pads_are_evened_out_by_one_button_and_undo_takes_it_back(demo_window, view, qtbot):
+    def middles():
+        return [float(np.median(leaving(demo_window, d))) for d in ("kick", "snare", "hat", "ride")]
+
+    before = np.ptp(middles())
+    qtbot.mouseClick(view.even, Qt.MouseButton.LeftButton)
+    assert np.ptp(middles()) < 0.35 * before
+    assert demo_window.undo_action.text() == "Undo: even out the pads"
+    demo_window.workbench.undo()
+    assert np.ptp(middles()) == before
+
+
+def test_variation_is_the_same_each_time_and_another_when_drawn_anew(demo_window, view, qtbot):
+    view.choose("hat")
+    view.knobs["varied"].slider.setValue(20)
+    one = leaving(demo_window, "hat").copy()
+    demo_window.workbench.undo()
+    demo_window.workbench.redo()
+    assert np.array_equal(leaving(demo_window, "hat"), one)
+    qtbot.mouseClick(view.anew, Qt.MouseButton.LeftButton)
+    assert not np.array_equal(leaving(demo_window, "hat"), one)
+
+
+def test_hits_that_come_in_are_marked_on_their_drum_and_fade(window, monkeypatch, qtbot):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    window.inputs.drummer.play.click()
+    window.show_view("Velocity")
+    window.inputs.strike("snare.head", 90)
+    plot = window.velocity.plots["snare"]
+    qtbot.waitUntil(lambda: plot.marks > 0, timeout=6000)
+    assert window.velocity.plots["*"].marks > 0
+    assert window.velocity.plots["kick"].marks == 0
+    with_mark = plot.grab().toImage()
+    qtbot.waitUntil(lambda: plot.marks == 0, timeout=3000)
+    assert plot.grab().toImage() != with_mark
+    window.listener.close()
+
+
+def test_curves_bend_by_keyboard_too(demo_window, view, qtbot):
+    plot = view.plots["kick"]
+    plot.setFocus()
+    for _ in range(4):
+        qtbot.keyClick(plot, Qt.Key.Key_Up)
+    shape = dict(demo_window.workbench.session.path.velocity.shapes)["kick"]
+    assert shape.curve[1] == (64.0, 76.0)
+    qtbot.keyClick(plot, Qt.Key.Key_Delete)
+    assert dict(demo_window.workbench.session.path.velocity.shapes).get("kick", Shape()).plain
+    assert isinstance(plot.at(1, 1).toPoint(), QPoint)
