@@ -14,7 +14,7 @@ from puresignal.core.errors import PureSignalError
 if TYPE_CHECKING:
     from puresignal.core.path.path import Path as CleaningPath
 
-COMMANDS = ("demo", "clean", "route", "ports", "maps")
+COMMANDS = ("demo", "clean", "transcribe", "route", "ports", "maps")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -46,7 +46,7 @@ def _window(arguments: list[str]) -> int:
     parser = _Parser(
         prog="pure-signal",
         description="Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum.",
-        epilog="Commands: clean, route, ports, maps, demo. 'pure-signal COMMAND --help' tells more.",
+        epilog="Commands: clean, transcribe, route, ports, maps, demo. 'pure-signal COMMAND --help' tells more.",
     )
     parser.add_argument("files", nargs="*", metavar="FILE", type=Path, help="sessions and MIDI files to open")
     parser.add_argument("--version", action="version", version=f"Pure Signal {__version__}")
@@ -70,6 +70,19 @@ def _command(arguments: list[str]) -> int:
     clean.add_argument("--report", metavar="F.json", type=Path, help="write what was done, note by note")
     clean.add_argument("--force", action="store_true", help="overwrite existing files")
 
+    transcribe = commands.add_parser("transcribe", help="recordings to MIDI files")
+    transcribe.add_argument("inputs", nargs="+", metavar="AUDIO", type=Path, help="audio files")
+    transcribe.add_argument("--out", required=True, metavar="FILE|DIR", help="the result, or a folder for results")
+    transcribe.add_argument("--kind", required=True, choices=("melody", "drums", "hits", "chords"), help="what it is")
+    transcribe.add_argument("--examples", metavar="DIR", type=Path, help="taught sounds, for --kind hits")
+    transcribe.add_argument("--key", default="none", metavar="none|auto|KEY", help='a key to snap to, like "D minor"')
+    transcribe.add_argument("--low", type=float, metavar="N", help="lowest note, a MIDI number")
+    transcribe.add_argument("--high", type=float, metavar="N", help="highest note, a MIDI number")
+    transcribe.add_argument("--pan", type=float, metavar="P", help="place in the stereo picture, -1 left to 1 right")
+    transcribe.add_argument("--settings", metavar="F.json", type=Path, help="how eager to be, and more")
+    transcribe.add_argument("--report", metavar="F.json", type=Path, help="write what was heard, note by note")
+    transcribe.add_argument("--force", action="store_true", help="overwrite existing files")
+
     route = commands.add_parser("route", help="map and clean live, from one MIDI port to another")
     route.add_argument("--in", required=True, metavar="PORT", dest="source_port", help="where playing comes from")
     route.add_argument("--out", required=True, metavar="PORT", dest="target_port", help="where clean MIDI goes")
@@ -82,7 +95,11 @@ def _command(arguments: list[str]) -> int:
     maps.add_argument("--json", action="store_true", help="as JSON, for scripts")
 
     options = parser.parse_args(arguments)
-    run = {"demo": _demo, "clean": _clean, "route": _route, "ports": _ports, "maps": _maps}[options.command]
+    if options.command == "transcribe":
+        _check_transcribe(transcribe, options)
+    run = {
+        "demo": _demo, "clean": _clean, "transcribe": _transcribe, "route": _route, "ports": _ports, "maps": _maps,
+    }[options.command]  # fmt: skip
     return run(options)
 
 
@@ -150,6 +167,75 @@ def _clean(options: argparse.Namespace) -> int:
     if options.report is not None and any(d.report is not None for d in done):
         clean.write_report(options.report, done)
     return 1 if any(d.error is not None for d in done) else 0
+
+
+def _check_transcribe(parser: argparse.ArgumentParser, options: argparse.Namespace) -> None:
+    """What is wrong usage, before anything is read."""
+    from puresignal.core.hearing import key
+
+    if options.kind == "hits" and options.examples is None:
+        parser.error("--kind hits needs --examples DIR")
+    if options.key not in ("none", "auto"):
+        try:
+            key.parse(options.key)
+        except ValueError:
+            parser.error(f'--key {options.key!r} is no key: use none, auto, or a name like "D minor"')
+    for name in ("low", "high"):
+        value = getattr(options, name)
+        if value is not None and not 0 <= value <= 127:
+            parser.error(f"--{name} is a MIDI number, 0 to 127")
+    if options.low is not None and options.high is not None and options.low > options.high:
+        parser.error("--low is above --high")
+    if options.pan is not None and not -1 <= options.pan <= 1:
+        parser.error("--pan is a place from -1 (left) to 1 (right)")
+
+
+def _transcribe(options: argparse.Namespace) -> int:
+    from puresignal import clean, transcribe
+    from puresignal.core.errors import FileAccessError
+    from puresignal.io import jsonfile
+
+    for path in options.inputs:
+        if not path.exists():
+            raise FileAccessError("There is no such file or folder", str(path), "Check the name.")
+    job = transcribe.Job(options.kind, options.key, None, options.low, options.high, options.pan, force=options.force)
+    if options.settings is not None:
+        job = transcribe.with_settings(job, jsonfile.read(options.settings, "settings file"), options.settings.name)
+    if options.kind == "hits":
+        from dataclasses import replace
+
+        job = replace(job, examples=transcribe.teach(options.examples))
+    out = Path(options.out)
+    several = len(options.inputs) > 1 or options.out.endswith("/") or out.is_dir()
+    if several:
+        clean.make_folder(out)
+    if options.report is not None and options.report.exists() and not options.force:
+        raise FileAccessError("This file exists already", str(options.report), "Give another name, or add --force.")
+    done = []
+    progress = sys.stderr.isatty()
+    for number, path in enumerate(options.inputs):
+        if progress:
+            print(f"\r{number + 1} of {len(options.inputs)}: {path.name}", end="", file=sys.stderr, flush=True)
+        item = transcribe.transcribe(path, out / f"{path.stem}.mid" if several else out, job)
+        done.append(item)
+        if progress:
+            print(file=sys.stderr)
+        if item.error is not None:
+            print(f"pure-signal: {item.error}", file=sys.stderr)
+            continue
+        assert item.report is not None
+        for warning in item.report["warnings"]:
+            print(f"{path.name}: {warning}", file=sys.stderr)
+        print(f"{item.target}: {item.notes} notes, {item.report['sums']['doubtful']} of them doubtful")
+    reports = [(item, item.report) for item in done if item.report is not None]
+    if options.report is not None and reports:
+        from puresignal.io import files
+
+        rows: object = reports[0][1]
+        if len(options.inputs) > 1:
+            rows = {"files": [{"file": str(item.source), **report} for item, report in reports]}
+        files.write_bytes(options.report, jsonfile.to_bytes(rows))
+    return 1 if any(item.error is not None for item in done) else 0
 
 
 def _sentence(sums: dict[str, object]) -> str:

@@ -22,7 +22,7 @@ from collections.abc import MutableSequence
 from typing import Any
 
 from puresignal.engine.player import CUT, FORGET, RELEASE
-from puresignal.engine.ring import Reader, Writer
+from puresignal.engine.ring import Reader, Writer, watch
 from puresignal.engine.router import ECHO_QUIET, SILENCE, Router
 from puresignal.engine.setup import PANIC, Setup, from_bytes, lanes
 from puresignal.engine.words import Words
@@ -30,8 +30,12 @@ from puresignal.io import alsaports, jackports, ports
 
 LOOK_EVERY = 0.2
 """Seconds between looks at ports and server, where nothing has called for one sooner."""
+SURE_EVERY = 1.0
+"""The same on JACK, which calls whenever something changes."""
 ASK_SERVER_EVERY = 1.0
 """Seconds between tries to reach a JACK server that is not there."""
+CLOCK_PER_SECOND = 40
+"""How often the clock that others read is set while nothing happens."""
 CLOCK_RATE = 48_000
 """Frames a second where there is no server to count them."""
 SOUNDING = {ports.SOUND: "in", ports.FONT: "font"}
@@ -53,6 +57,7 @@ class Host:
         self._ring = ring
         self._sent = sent
         self._feeds = feeds
+        self._has_come = watch([playback, *feeds])
         self._knock = knock
         self._playback, self._clock = playback, clock
         self._coming: deque[tuple[int, int, bytes]] = deque()
@@ -71,7 +76,7 @@ class Host:
         self._server_gone = False
         self._ending = False
         self._released = threading.Event()
-        self._frame = 0
+        self._frame, self._rate, self._clock_due = 0, CLOCK_RATE, 0
         self._last = -1
         self._at = 0.0
         self._asked = float("-inf")
@@ -84,25 +89,21 @@ class Host:
         router, client = self._router, self._client
         if router is None or client is None:
             return
-        first = client.last_frame_time
+        first, incoming = self._begin_block(frames)
         # The server counts frames in 32 bits, which is a day; here they go on.
         self._frame += (first - self._last) & 0xFFFFFFFF if self._last >= 0 else frames
         self._last = first
-        for port in self._outputs:
-            port.clear_buffer()
-        incoming = [
-            (offset, number, bytes(data))
-            for number, port in enumerate(self._inputs)
-            if port is not None
-            for offset, data in port.incoming_midi_events()
-        ]
-        self._within(client.samplerate, incoming)
+        if not incoming and router.is_asleep and self._is_still():
+            return
+        rate = self._rate
+        self._within(rate, incoming)
         if len(incoming) > 1:
             incoming.sort(key=lambda item: item[0])
         leaving = router.release() if self._ending else router.cycle(self._frame, frames, incoming)
         if not self._ending:
             leaving = self._play(router, frames, leaving)
-        self._clock.write(self._frame, client.samplerate, time.monotonic_ns(), frames)
+        self._clock.write(self._frame, rate, time.monotonic_ns(), frames)
+        self._clock_due = self._frame + rate // CLOCK_PER_SECOND
         alsa = self._alsa
         for offset, output, message in leaving:
             with contextlib.suppress(Exception):
@@ -110,16 +111,25 @@ class Host:
             if alsa is not None:
                 alsa.send(output, message)
         # What leaves has left; keeping what came is next.
-        self._keep(client.samplerate, incoming, leaving)
+        if incoming or leaving:
+            self._keep(rate, incoming, leaving)
         if self._ending:
             self._released.set()
+
+    def _is_still(self) -> bool:
+        """Whether nothing waits to go into this block, so that it costs next to nothing while nobody plays."""
+        if self._frame >= self._clock_due or self._ending or self._coming:
+            return False
+        if self._alsa is not None and self._alsa.incoming:
+            return False
+        return not self._has_come()
 
     def _play(
         self, router: Router, frames: int, leaving: list[tuple[int, int, bytes]], earliest: int = 0
     ) -> list[tuple[int, int, bytes]]:
         """Adds what playback has for this block, each message at its frame, or at the earliest offset."""
         coming = self._coming
-        for at, output, message in self._playback.read():
+        for at, output, message in self._playback.read() if self._playback.ready else ():
             frame = int(at)
             if message in (FORGET, CUT):
                 while coming and coming[-1][0] >= (frame if message == FORGET else -1):
@@ -153,6 +163,8 @@ class Host:
                 at, number, data = alsa.incoming.popleft()
                 incoming.append((min(0, round((at - now) * rate)), number, data))
         for feed in self._feeds:
+            if not feed.ready:
+                continue
             records = feed.read()
             if records:
                 feed.keep_place()
@@ -188,7 +200,8 @@ class Host:
             if self._client is None and self._router is not None:
                 self._run_by_clock(LOOK_EVERY)
             else:
-                select.select([self._call], [], [], LOOK_EVERY)
+                # The server calls when a port or a wire comes or goes; looks in between are to be sure.
+                select.select([self._call], [], [], SURE_EVERY if self._client is not None else LOOK_EVERY)
             with contextlib.suppress(BlockingIOError):
                 os.eventfd_read(self._call)
         self._finish()
@@ -282,6 +295,7 @@ class Host:
             for i, name in enumerate(setup.inputs)
         ]
         self._outputs = [client.midi_outports.register(f"out {i + 1}") for i in range(len(setup.outputs))]
+        self._begin_block = jackports.block(client, self._inputs, self._outputs)
         client.set_process_callback(self._process)
         client.set_shutdown_callback(self._shut_down)
         client.set_xrun_callback(self._late)
@@ -291,7 +305,7 @@ class Host:
         gc.collect()
         gc.freeze()
         gc.disable()
-        self._client = client
+        self._client, self._rate = client, client.samplerate
         client.activate()
 
     def _begin(self, rate: int) -> None:
@@ -301,7 +315,7 @@ class Host:
         self._router = Router(rate, lanes(setup), self._sounding)
         if self._sounding[:] != SILENCE:
             self._router.receiver_is_new()
-        self._last, self._gone, self._at = -1, False, 0.0
+        self._last, self._gone, self._at, self._clock_due = -1, False, 0.0, 0
         self._frame = int(time.monotonic() * rate)
         self._setup_outputs = setup.outputs
         self._fed = [setup.inputs.index(name) if name in setup.inputs else -1 for name in ports.FED]
@@ -399,7 +413,7 @@ class Host:
         assert setup is not None
         now = time.monotonic()
         found = {**self._cut, **(dict(router.loops) if router is not None else {})}
-        loops = [i for i, at in found.items() if now - at < ECHO_QUIET + LOOK_EVERY]
+        loops = [i for i, at in found.items() if now - at < ECHO_QUIET + SURE_EVERY]
         state = {
             "server": client is not None,
             "inputs": [self._joined.get(("in", i)) for i in range(len(setup.inputs))],

@@ -32,6 +32,10 @@ ECHO_QUIET = 2.0
 """Seconds without an echo after which a loop counts as gone."""
 
 
+QUIET_SECONDS = 70
+"""Longer than a note may be held before it is ended."""
+
+
 class Lane(NamedTuple):
     """One track's way: a path, what it listens to (input -1 and channel 0: all), and where it goes."""
 
@@ -67,6 +71,8 @@ class Router:
         self._sent: dict[bytes, tuple[float, int]] = {}
         self._round = 0
         self._played: dict[int, int] = {}
+        self._heard_at = -(1 << 62)
+        self._asks, self._asleep_at = 0, -1
         self.seconds_now = 0.0
         self.loops: dict[int, float] = {}
         self.errors = 0
@@ -74,18 +80,27 @@ class Router:
     def use(self, lanes: list[Lane]) -> None:
         """Other paths from the next block on; what sounds is ended there."""
         self._next = lanes
+        self._asks += 1
 
     def receiver_is_new(self) -> None:
         """An output has been joined: what may still sound there from before is ended, once the wire carries."""
         self._release_in = WIRE_TAKES
+        self._asks += 1
 
     def panic(self) -> None:
         """Ends everything in the next block, also what we know nothing of."""
         self._panic = True
+        self._asks += 1
 
     def unplug(self, port: int) -> None:
         """An input has gone: its notes are ended in the next block."""
         self._unplugged.append(port)
+        self._asks += 1
+
+    @property
+    def is_asleep(self) -> bool:
+        """Whether a block without messages may be left out: nothing is held, and nothing was asked since."""
+        return self._asleep_at == self._asks
 
     def is_busy(self) -> bool:
         """Whether something sounds or waits to be done."""
@@ -101,6 +116,7 @@ class Router:
         """
         out: list[tuple[int, int, bytes]] = []
         self.seconds_now = self._seconds(frame)
+        asks, self._asleep_at = self._asks, -1
         try:
             if self._release_in >= 0:
                 self._release_in -= 1
@@ -125,6 +141,13 @@ class Router:
                 incoming = sorted(incoming, key=_as_files_read)
             for offset, port, message in incoming:
                 self._take(frame, frames, offset, port, message, out)
+            if incoming:
+                self._heard_at = frame
+            elif frame - self._heard_at > QUIET_SECONDS * self.rate:
+                # Nothing has come for longer than anything can be held: there is nothing to look for.
+                if self._release_in < 0:
+                    self._asleep_at = asks
+                return out
             end = self._seconds(frame + frames - 1)
             for lane in self._lanes:
                 leaving = lane.path.advance(end)

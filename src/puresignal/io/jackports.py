@@ -7,10 +7,14 @@ from __future__ import annotations
 
 import os
 import resource
+from collections.abc import Callable
 from typing import Any
 
 from puresignal.core.errors import PureSignalError
 from puresignal.io.ports import MidiPort
+
+Incoming = list[tuple[int, int, bytes]]
+"""Messages of a block: (offset, input, message)."""
 
 
 class NoServerError(PureSignalError):
@@ -45,6 +49,33 @@ def open_client(name: str) -> Any:
         return jack.Client(name, no_start_server=True)
     except jack.JackOpenError as error:
         raise NoServerError("There is no JACK server", "JACK", "Start it, then try again.") from error
+
+
+def block(client: Any, inputs: list[Any], outputs: list[Any]) -> Callable[[int], tuple[int, Incoming]]:
+    """What the callback asks of the server at the start of every block, as one function.
+
+    The function takes the frames of the block, empties the outputs, and gives the frame at which the block
+    begins, in the server's 32 bits, and what has come: (offset, input, message).
+
+    At 64 frames it is called 750 times a second, each time with cold caches, so it is written for as few steps as
+    can be: the binding's own methods took three times as long.
+    """
+    calls = library()._lib
+    own, buffer, count = client._ptr, calls.jack_port_get_buffer, calls.jack_midi_get_event_count
+    first, clear = calls.jack_last_frame_time, calls.jack_midi_clear_buffer
+    takes = [(number, port, port._ptr) for number, port in enumerate(inputs) if port is not None]
+    gives = [port._ptr for port in outputs]
+
+    def begin(frames: int) -> tuple[int, Incoming]:
+        found: Incoming = []
+        for pointer in gives:
+            clear(buffer(pointer, frames))
+        for number, port, pointer in takes:
+            if count(buffer(pointer, frames)):
+                found += [(offset, number, bytes(data)) for offset, data in port.incoming_midi_events()]
+        return first(own), found
+
+    return begin
 
 
 def listing() -> tuple[MidiPort, ...]:

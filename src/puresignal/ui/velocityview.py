@@ -173,11 +173,7 @@ class VelocityView(QWidget):
             plot.show_hits(arrived, left, shape if stage.on else Shape(), key in shapes)
             plot.selected = key == self.key
         self.on.setChecked(stage.on)
-        self.says.setText(
-            self.tr("In below, out at the side. Drag a curve.")
-            if shown is not None
-            else self.tr("No take yet. Hits that come in are marked.")
-        )
+        self.says.setText(self.tr("Drag a curve.") if shown is not None else self.tr("No take yet."))
         self.even.setEnabled(len(self._stats) > 1)
         self.anew.setEnabled(any(shape.varied for shape in shapes.values()))
         self._show_chosen()

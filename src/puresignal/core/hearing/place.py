@@ -1,0 +1,33 @@
+"""A voice out of a stereo picture: only what stands near a place is let through."""
+
+from __future__ import annotations
+
+import numpy as np
+
+SIZE, HOP = 2048, 512
+NEAR = 0.3
+"""How far from the place a sound may stand and still be let through by half."""
+
+
+def at_place(stereo: np.ndarray, pan: float) -> np.ndarray:
+    """(n, 2) to (n,): what stands at `pan`, -1 left .. 1 right, by each side's share in each part of the spectrum."""
+    window = np.hanning(SIZE).astype(np.float32)
+    length = len(stereo)
+    padded = np.pad(stereo, ((SIZE, 2 * SIZE), (0, 0))).astype(np.float32)
+    out = np.zeros(len(padded), np.float32)
+    weight = np.zeros(len(padded), np.float32)
+    for begin in range(0, len(padded) - SIZE, HOP):
+        left, right = (np.fft.rfft(padded[begin : begin + SIZE, c] * window) for c in (0, 1))
+        a, b = np.abs(left), np.abs(right)
+        stands = (b - a) / np.maximum(a + b, 1e-9)
+        mask = np.exp(-np.log(2) * ((stands - pan) / NEAR) ** 2)
+        out[begin : begin + SIZE] += np.fft.irfft((left + right) * 0.5 * mask, SIZE).astype(np.float32) * window
+        weight[begin : begin + SIZE] += window**2
+    return np.asarray((out / np.maximum(weight, 1e-3))[SIZE : SIZE + length])
+
+
+def above(samples: np.ndarray, rate: int, lowest: float) -> np.ndarray:
+    """(n,) without what lies below a pitch in Hz."""
+    spectrum = np.fft.rfft(samples)
+    frequency = np.maximum(1e-3, np.linspace(0, rate / 2, len(spectrum)))
+    return np.asarray(np.fft.irfft(spectrum / (1 + (lowest / frequency) ** 8), len(samples)), np.float32)

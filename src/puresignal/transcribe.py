@@ -1,0 +1,251 @@
+"""Recordings to MIDI files: what `pure-signal transcribe` does, file by file."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, fields, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from puresignal.core.articulations import canonical, resolve
+from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, SettingsError
+from puresignal.core.hearing import chords, drums, key, melody, place, strokes, taught
+from puresignal.core.hearing.heard import Heard
+from puresignal.core.song import Messages, Song, SongTrack
+from puresignal.core.timebase import TempoMap
+from puresignal.io import audiofile, files, mapfile, midiwriter, modelfile
+
+KINDS = ("melody", "drums", "hits", "chords")
+PPQ = 9600
+"""Ticks a quarter note at 120: a tick is 52 microseconds, so times are exact whatever tempo is written."""
+DRUM_SECONDS = 0.1
+DRUM_CHANNEL = 10
+
+
+@dataclass(frozen=True)
+class Job:
+    """What is asked of every file.
+
+    kind      one of KINDS
+    key       "none", "auto" or a key's name
+    examples  taught sounds, for kind "hits"
+    low, high MIDI numbers, None for no limit; pan -1..1, None for the whole picture
+    eagerness 0..1; shortest seconds; floor dB below the loudest
+    """
+
+    kind: str
+    key: str = "none"
+    examples: taught.Taught | None = None
+    low: float | None = None
+    high: float | None = None
+    pan: float | None = None
+    eagerness: float = 0.5
+    shortest: float | None = None
+    floor: float | None = None
+    force: bool = False
+
+
+@dataclass(frozen=True)
+class Done:
+    """What became of one file: notes written, or the error."""
+
+    source: Path
+    target: Path
+    notes: int = 0
+    report: dict[str, Any] | None = None
+    error: PureSignalError | None = None
+
+
+def teach(folder: Path) -> taught.Taught:
+    """The taught sounds of a folder: files named by their articulation (`kick.wav`, `snare.head 2.flac`), or folders.
+
+    Raises FileAccessError or BadFileError
+    """
+    if not folder.is_dir():
+        raise FileAccessError("There is no such folder", str(folder), "Name the folder that holds the examples.")
+    found: dict[str, list[np.ndarray]] = {}
+    for path in sorted(p for p in folder.rglob("*") if p.is_file() and not p.name.startswith(".")):
+        if f"*{path.suffix.lower()}" not in audiofile.PATTERN.split():
+            continue
+        name = path.stem if path.parent == folder else path.parent.name
+        name = name.lower().rstrip("0123456789 _-()")
+        found.setdefault(_articulation(name, path), []).append(_mono(path, strokes.RATE))
+    if not found:
+        raise BadFileError("There are no examples in this folder", folder.name, "Name them kick.wav, snare.wav ...")
+    return taught.teach(found)
+
+
+def _articulation(name: str, path: Path) -> str:
+    try:
+        return canonical(name)
+    except ValueError as error:
+        raise BadFileError(
+            "This example is named after no drum", path.name, "Name it kick.wav or hat.open.wav."
+        ) from error
+
+
+def _mono(path: Path, rate: int) -> np.ndarray:
+    return audiofile.read(path, rate).mean(axis=1)
+
+
+def transcribe(source: Path, target: Path, job: Job) -> Done:
+    """One file; errors become part of the answer."""
+    try:
+        if target.exists() and not job.force:
+            raise FileAccessError("This file exists already", str(target), "Give another name, or add --force.")
+        rows, warnings = hear(source, job)
+        files.write_bytes(target, midiwriter.to_bytes(_song(rows, source.stem, job)))
+    except PureSignalError as error:
+        return Done(source, target, error=error)
+    return Done(source, target, len(rows), _report(rows, warnings))
+
+
+Row = tuple[float, float, int, int, int, float, str]
+"""start, end, channel, note, velocity, how sure, what it is."""
+
+
+def hear(source: Path, job: Job) -> tuple[list[Row], list[str]]:
+    """The notes of a recording, by their starts, and what is to be said about it.
+
+    Raises FileAccessError or BadFileError
+    """
+    samples = audiofile.read(source, strokes.RATE if job.kind in ("drums", "hits") else melody.RATE)
+    warnings = []
+    if not np.abs(samples).max(initial=0.0) > 1e-5:
+        return [], ["this recording is silent"]
+    if np.mean(np.abs(samples) >= 0.999) > 0.005:
+        warnings.append("this recording is clipped; loud notes may be wrong")
+    flat = samples.mean(axis=1)
+    if job.pan is not None:
+        if samples.shape[1] < 2:
+            warnings.append("this recording has one channel, so --pan does nothing")
+        else:
+            flat = place.at_place(samples[:, :2], job.pan)
+    listen: dict[str, Callable[[np.ndarray, Job], list[Row]]] = {
+        "melody": _melody, "chords": _chords, "drums": _drums, "hits": _hits,
+    }  # fmt: skip
+    rows = sorted(listen[job.kind](flat, job))
+    if not rows:
+        warnings.append("nothing was heard in this recording")
+    return rows, warnings
+
+
+def _melody(flat: np.ndarray, job: Job) -> list[Row]:
+    usual = melody.MelodySettings()
+    settings = replace(
+        usual, eagerness=job.eagerness, low=usual.low if job.low is None else job.low,
+        high=usual.high if job.high is None else job.high,
+        shortest=usual.shortest if job.shortest is None else job.shortest,
+        floor=usual.floor if job.floor is None else job.floor,
+    )  # fmt: skip
+    if job.low is not None:
+        flat = place.above(flat, melody.RATE, 0.75 * 440 * 2 ** ((job.low - 69) / 12))
+    return _pitched(melody.decide(melody.analyse(flat), settings), job)
+
+
+def _chords(flat: np.ndarray, job: Job) -> list[Row]:
+    usual = chords.ChordSettings()
+    settings = replace(
+        usual, eagerness=job.eagerness, low=usual.low if job.low is None else int(job.low),
+        high=usual.high if job.high is None else int(job.high),
+        shortest=usual.shortest if job.shortest is None else job.shortest,
+    )  # fmt: skip
+    return _pitched(chords.decide(chords.analyse(flat), settings), job)
+
+
+def _pitched(heard: Heard, job: Job) -> list[Row]:
+    pitch = np.rint(heard.pitch)
+    if job.key != "none" and len(heard):
+        ranked = key.likely(heard.pitch, heard.end - heard.start)
+        pitch = key.snapped(heard.pitch, ranked[0][0] if job.key == "auto" else job.key)
+    columns = (heard.start, heard.end, pitch, heard.velocity, heard.sure)
+    return [
+        (start, end, 1, int(note), int(velocity), float(sure), "")
+        for start, end, note, velocity, sure in zip(*(c.tolist() for c in columns), strict=True)
+        if 0 <= note <= 127
+    ]
+
+
+def _drums(flat: np.ndarray, job: Job) -> list[Row]:
+    found = drums.hits(modelfile.drums(), strokes.analyse(flat), job.eagerness)
+    names = [drums.SORTS[i] for i in found.sort.tolist()]
+    return _struck(found.start, names, found.velocity, found.sure)
+
+
+def _hits(flat: np.ndarray, job: Job) -> list[Row]:
+    assert job.examples is not None
+    found = taught.hits(job.examples, strokes.analyse(flat), job.eagerness)
+    names = [job.examples.names[i] for i in found.sound.tolist()]
+    return _struck(found.start, names, found.velocity, found.sure)
+
+
+def _struck(start: np.ndarray, names: list[str], velocity: np.ndarray, sure: np.ndarray) -> list[Row]:
+    general = mapfile.shipped("general-midi")
+    available = general.articulations()
+    rows: list[Row] = []
+    for at, name, hard, likely in zip(start.tolist(), names, velocity.tolist(), sure.tolist(), strict=True):
+        goal = resolve(name, available, "closed")
+        pad = general.pad_for(goal) if goal is not None else None
+        if pad is not None:
+            rows.append((at, at + DRUM_SECONDS, DRUM_CHANNEL, pad.note, int(hard), float(likely), name))
+    return rows
+
+
+def _song(rows: list[Row], title: str, job: Job) -> Song:
+    """A file of one track; at one tick ends come before beginnings, and no note overlaps itself."""
+    tempo = TempoMap.steady(120, ppq=PPQ)
+    ends: dict[tuple[int, int], float] = {}
+    events: list[tuple[int, int, int, int, int]] = []
+    upcoming: dict[tuple[int, int], list[float]] = {}
+    for start, _, channel, note, *_ in rows:
+        upcoming.setdefault((channel, note), []).append(start)
+    for start, end, channel, note, velocity, *_ in rows:
+        later = [s for s in upcoming[channel, note] if s > start]
+        stop = min([end, *later[:1]])
+        if ends.get((channel, note), -1.0) > start:
+            continue
+        ends[channel, note] = stop
+        first = round(start * 2 * PPQ)
+        last = max(first + 1, round(stop * 2 * PPQ))
+        events.append((first, 1, 0x8F + channel, note, max(1, min(127, velocity))))
+        events.append((last, 0, 0x7F + channel, note, 64))
+    events.sort()
+    columns = np.array(events, np.int64).reshape(-1, 5)
+    messages = Messages(columns[:, 0], columns[:, 2], columns[:, 3], columns[:, 4], np.full(len(columns), -1))
+    length = int(columns[-1, 0]) if len(columns) else 0
+    return Song(
+        1, tempo, (SongTrack(title, Messages.empty(), (), (), length), SongTrack(job.kind, messages, (), (), length))
+    )
+
+
+def _report(rows: list[Row], warnings: list[str]) -> dict[str, Any]:
+    notes = [
+        {"time": round(start, 5), "end": round(end, 5), "channel": channel, "note": note, "velocity": velocity,
+         "confidence": round(sure, 3), **({"what": what} if what else {})}
+        for start, end, channel, note, velocity, sure, what in rows
+    ]  # fmt: skip
+    doubtful = sum(n["confidence"] < 0.6 for n in notes)
+    return {"sums": {"heard": len(notes), "doubtful": doubtful}, "notes": notes, "warnings": warnings}
+
+
+def with_settings(job: Job, data: object, where: str) -> Job:
+    """The job with a settings file's values: {"format": "pure-signal/hearing", "version": 1, "eagerness": 0.5, ...}.
+
+    Raises SettingsError that names the field
+    """
+    if not isinstance(data, dict) or data.get("format") != "pure-signal/hearing" or data.get("version") != 1:
+        raise SettingsError('"format" is not "pure-signal/hearing", version 1', where, "Choose a settings file.")
+    ranges = {"eagerness": (0.0, 1.0), "shortest": (0.02, 2.0), "floor": (6.0, 90.0)}
+    known = {f.name for f in fields(Job)} & set(ranges)
+    for name, value in data.items():
+        if name in ("format", "version"):
+            continue
+        if name not in known:
+            raise SettingsError(f'There is no setting "{name}"', where, f"Known are: {', '.join(sorted(known))}.")
+        low, high = ranges[name]
+        if isinstance(value, bool) or not isinstance(value, (int, float)) or not low <= value <= high:
+            raise SettingsError(f'"{name}" is {value!r}', where, f"Write a number from {low:g} to {high:g}.")
+        job = replace(job, **{name: float(value)})  # type: ignore[arg-type]
+    return job
