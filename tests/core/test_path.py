@@ -14,8 +14,10 @@ from puresignal.core.events import Events, Port, Take
 from puresignal.core.notemap import HatPedal, NoteMap, Pad
 from puresignal.core.path import live
 from puresignal.core.path.crosstalk import Crosstalk
+from puresignal.core.path.identify import Identify
 from puresignal.core.path.path import LivePath, Path, make_context, messages, run, with_faults, with_unmapped
 from puresignal.core.path.split import Split
+from puresignal.core.path.thin import Thin
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.profile import Profile
 from puresignal.core.shape import Shape
@@ -53,7 +55,7 @@ message = st.one_of(
     st.tuples(st.just(0x90), st.sampled_from(NOTES), st.integers(0, 127)),
     st.tuples(st.just(0x90), st.sampled_from(NOTES), st.sampled_from([20, 60, 100])),
     st.tuples(st.just(0x80), st.sampled_from(NOTES), st.integers(0, 127)),
-    st.tuples(st.just(0xB0), st.sampled_from([4, 4, 7, 120, 123]), st.integers(0, 127)),
+    st.tuples(st.just(0xB0), st.sampled_from([4, 4, 7, 1, 88, 120, 123]), st.integers(0, 127)),
     st.tuples(st.just(0xA0), st.sampled_from(NOTES), st.sampled_from([0, 63, 64, 127])),
     st.tuples(st.just(0xC0), st.integers(0, 127), st.just(0)),
     st.tuples(st.just(0xE0), st.integers(0, 127), st.integers(0, 127)),
@@ -71,16 +73,18 @@ SHAPES = (
     ("snare.rim", Shape(threshold=60)),
 )
 paths = st.builds(
-    lambda faults, unmapped, by, ahead, profile, shapes: with_unmapped(
+    lambda faults, unmapped, by, ahead, profile, shapes, fine, thinned, tremble: with_unmapped(
         with_faults(
             Path(
-                split=Split(by), crosstalk=Crosstalk(lookahead_ms=ahead, learn=False, profile=profile),
-                velocity=Velocity(shapes=shapes),
+                Identify(tremble=tremble, splash_ms=0.0), split=Split(by),
+                crosstalk=Crosstalk(lookahead_ms=ahead, learn=False, profile=profile),
+                velocity=Velocity(shapes=shapes, fine=fine), thin=Thin(thinned > 0, thinned or 5.0),
             ), faults
         ), unmapped
     ),
     st.booleans(), st.sampled_from(["drop", "keep"]), st.sampled_from(["drum", "family", "one"]),
     st.sampled_from([0.0, 4.0, 8.0]), st.sampled_from([Profile(), LEARNT]), st.sampled_from([(), SHAPES]),
+    st.booleans(), st.sampled_from([0.0, 5.0, 12.0]), st.sampled_from([0.0, 0.1]),
 )  # fmt: skip
 
 
@@ -141,7 +145,7 @@ def batch_prefix(path, context, take, stages):
 
 
 @settings(max_examples=200, deadline=None)
-@given(events, paths, st.integers(0, 8))
+@given(events, paths, st.integers(0, 9))
 def test_live_equals_batch_up_to_every_stage(rows, path, stages):
     take = take_from(rows)
     context = make_context(take, KIT, ROOM, path)
@@ -194,11 +198,11 @@ def test_what_leaves_is_playable_by_anybody(rows):
 @settings(max_examples=100, deadline=None)
 @given(events, paths)
 def test_onsets_and_velocities_are_never_changed(rows, path):
-    path = replace(path, velocity=Velocity())
+    path = replace(path, velocity=replace(path.velocity, shapes=()))
     take = take_from(rows)
     notes = run(take, path, make_context(take, KIT, ROOM, path)).clean
     assert np.array_equal(notes.start, take.events.arrived[notes.origin])
-    assert np.array_equal(notes.velocity, take.events.data2[notes.origin])
+    assert np.array_equal(np.rint(notes.velocity), take.events.data2[notes.origin])
 
 
 def test_columns_cannot_be_written_to():
@@ -226,6 +230,8 @@ def test_the_drummers_truth_comes_back_from_every_shipped_kit(ident):
     kept = set(outcome.clean.origin.tolist())
     assert len(real - kept) <= 0.001 * len(real) + 1
     assert len(false & kept) <= 0.02 * len(false)
+    path = replace(path, identify=Identify(splash_ms=0.0))
+    outcome = run(take, path, make_context(take, kit, mapfile.shipped("general-midi"), path))
     live_notes, live_controls = live_rows(path, context, take)
     assert live_notes == as_rows(outcome.clean)
     assert live_controls == control_rows(outcome.controls)

@@ -171,7 +171,7 @@ def test_keys_play_drums_and_a_repeat_strikes_once(keyed, qtbot):
 def test_shortcuts_still_work_and_a_lost_window_lets_all_keys_go(keyed, qtbot):
     picture = keyed.inputs.keys.picture
     QTest.keyPress(picture, Qt.Key.Key_F)
-    qtbot.keyClick(picture, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClick(picture, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
     assert keyed.stack.currentWidget() is keyed.takes
     # L is the hat now, and no loop.
     QTest.keyClick(keyed.takes.timeline, Qt.Key.Key_L)

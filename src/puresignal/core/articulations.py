@@ -26,6 +26,9 @@ STANDARD = (
 HAT_EDGE_HALF = "hat.edge.half"
 """What the pedal makes of an edge hit at half opening. Never stands in a note map."""
 
+HAT_QUARTER, HAT_THREE_QUARTER = "hat.quarter", "hat.three_quarter"
+"""What a receiver with five openings plays between closed, half and open."""
+
 FAMILIES = ("kick", "snare", "hat", "tom", "cymbal", "percussion", "other")
 
 _FAMILY_OF_WORD = {
@@ -40,7 +43,8 @@ _FIRST = {"snare": "head", "hat": "closed", "tom": "head", "crash": "bow", "ride
 
 _SPOKEN = {
     "hat": "hi-hat", "aux": "aux pad", "bow": "bow", "pedal": "foot close", "splash": "foot splash",
-    "half": "half open", "side": "cross-stick", "lowmid": "low mid",
+    "half": "half open", "quarter": "a quarter open", "three_quarter": "three quarters open", "side": "cross-stick",
+    "lowmid": "low mid",
 }  # fmt: skip
 
 # A rim or cross-stick goes to the head before it goes to the other special stroke.
@@ -135,6 +139,8 @@ def stand_ins(name: str, nearer: str = "open") -> tuple[str, ...]:
         return {
             "hat.closed": ("hat.edge.closed", "hat.half", "hat.pedal", "hat.open"),
             "hat.half": (bow[nearer], bow[further], edge[nearer], edge[further]),
+            HAT_QUARTER: ("hat.half", "hat.closed", "hat.edge.closed", "hat.open"),
+            HAT_THREE_QUARTER: ("hat.half", "hat.open", "hat.edge.open", "hat.closed"),
             "hat.open": ("hat.edge.open", "hat.half", "hat.closed", "hat.edge.closed"),
             "hat.pedal": ("hat.closed", "hat.edge.closed", "hat.half", "hat.open"),
             "hat.splash": ("hat.pedal", "hat.open", "hat.edge.open", "hat.half", "hat.closed"),

@@ -7,8 +7,9 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from puresignal.core.delivery import Delivery, TrackSettings
-from puresignal.core.events import NO_EVENT, NOTE_OFF, NOTE_ON, PROGRAM, Controls, Meta, Notes, Take
+from puresignal.core.events import CONTROL, NO_EVENT, NOTE_OFF, NOTE_ON, PROGRAM, Controls, Meta, Notes, Take
 from puresignal.core.path.context import PathTrack
+from puresignal.core.path.pair import FINE
 from puresignal.core.path.path import Outcome
 from puresignal.core.song import Messages, Song, SongTrack
 from puresignal.core.timebase import Meter, Tempo, TempoMap
@@ -170,6 +171,13 @@ def _ticks(take: Take, seconds: np.ndarray, event: np.ndarray) -> np.ndarray:
     return np.asarray(ticks)
 
 
+def fine_parts(velocity: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Whole velocities 1..127, the prefixes that make them finer, and the rows of those that have one."""
+    whole = np.clip(np.rint(velocity), 1, 127)
+    prefix = np.clip(np.rint((velocity - whole) * 128 + 63.5), 0, 127)
+    return whole, prefix, np.flatnonzero(velocity != whole)
+
+
 def _messages(
     notes: Notes, starts: np.ndarray, ends: np.ndarray, controls: Controls, at: np.ndarray, channel: int | None
 ) -> Messages:
@@ -178,16 +186,23 @@ def _messages(
     # A repaired end may fall on its start's tick in a coarse file; only what had no length on purpose stays so.
     ends = np.where(~lasting & (notes.end > notes.start), starts + 1, np.maximum(ends, starts))
     zero = ends == starts
-    velocity = np.clip(np.rint(notes.velocity), 1, 127)
-    rank = np.concatenate([np.where(zero, 3, 0), np.where((controls.kind == PROGRAM), 1, 2), np.full(len(notes), 3)])
-    seq = np.concatenate([notes.seq * 2 + 1, controls.seq * 2, notes.seq * 2])
-    tick = np.concatenate([ends, at, starts])
-    order = np.lexsort((seq, rank, tick))
+    velocity, prefix, exact = fine_parts(notes.velocity)
+    # A prefix counts for the next note of its channel, so it stands right before its own.
+    own_place = np.arange(len(notes)) * 2 + 1
+    rank = np.concatenate(
+        [np.where(zero, 3, 0), np.where((controls.kind == PROGRAM), 1, 2), np.full(len(notes) + len(exact), 3)]
+    )
+    seq = np.concatenate([notes.seq * 2 + 1, controls.seq * 2, notes.seq * 2, notes.seq[exact] * 2])
+    within = np.concatenate([own_place, np.zeros(len(controls), np.int64), own_place, own_place[exact] - 1])
+    tick = np.concatenate([ends, at, starts, starts[exact]])
+    order = np.lexsort((within, seq, rank, tick))
     n = len(notes)
     own, own_controls = notes.channel - 1, controls.channel - 1
     if channel is not None:
         own, own_controls = np.full(n, channel - 1), np.full(len(controls), channel - 1)
-    status = np.concatenate([np.full(n, NOTE_OFF) | own, controls.kind | own_controls, np.full(n, NOTE_ON) | own])
-    data1 = np.concatenate([notes.note, controls.number, notes.note])
-    data2 = np.concatenate([notes.release, controls.value, velocity])
+    status = np.concatenate(
+        [np.full(n, NOTE_OFF) | own, controls.kind | own_controls, np.full(n, NOTE_ON) | own, CONTROL | own[exact]]
+    )
+    data1 = np.concatenate([notes.note, controls.number, notes.note, np.full(len(exact), FINE)])
+    data2 = np.concatenate([notes.release, controls.value, velocity, prefix[exact]])
     return Messages(tick[order], status[order], data1[order], data2[order], np.full(len(order), -1))

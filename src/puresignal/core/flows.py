@@ -8,7 +8,7 @@ import numpy as np
 
 from puresignal.core.articulations import HAT_EDGE_HALF, canonical, sort_key
 from puresignal.core.notemap import NoteMap
-from puresignal.core.path.context import CLOSED, NEARER_CLOSED_FROM, OPEN, Context
+from puresignal.core.path.context import MIDDLE_OPEN, Context, part_of
 from puresignal.core.path.path import Outcome
 
 
@@ -129,11 +129,12 @@ def _sent(outcome: Outcome, context: Context, means: dict[str, int]) -> dict[tup
     played = outcome.played
     for name, hits in means.items():
         code = context.code[name]
-        nearer = {OPEN: hits}
+        nearer = {MIDDLE_OPEN: hits}
         if name in ("hat.half", HAT_EDGE_HALF):
             mine = played.closedness[played.articulation == code]
-            closed = int(np.count_nonzero(mine >= NEARER_CLOSED_FROM))
-            nearer = {end: n for end, n in ((CLOSED, closed), (OPEN, hits - closed)) if n}
+            counts = np.bincount(part_of(mine), minlength=len(table.first)).tolist()
+            counts[MIDDLE_OPEN] += hits - len(mine)
+            nearer = {end: n for end, n in enumerate(counts) if n}
         for end, count in nearer.items():
             first = int(table.first[end, code])
             for i in range(first, first + int(table.count[end, code])):
@@ -147,7 +148,7 @@ def _stand_in(name: str, context: Context) -> str | None:
     table = context.target_table
     if table is None:
         return None
-    code = int(table.stand_in[OPEN, context.code[name]])
+    code = int(table.stand_in[MIDDLE_OPEN, context.code[name]])
     return context.vocabulary[code] if code >= 0 else None
 
 

@@ -6,9 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.deliver import channels_of, file_tracks
+from puresignal.core.deliver import channels_of, file_tracks, fine_parts
 from puresignal.core.delivery import Delivery
-from puresignal.core.events import NOTE_OFF, NOTE_ON
+from puresignal.core.events import CONTROL, NOTE_OFF, NOTE_ON
+from puresignal.core.path.pair import FINE
 from puresignal.core.path.path import Outcome
 
 
@@ -37,7 +38,7 @@ def score(outcome: Outcome, delivery: Delivery, outputs: tuple[str, ...], sound:
     outputs  names by the numbers that the score shall use; a track whose port is not among them is silent
     """
     clean, controls = outcome.clean, outcome.controls
-    times, ranks, orders, rows = [], [], [], []
+    times, ranks, orders, places, rows = [], [], [], [], []
     first: list[tuple[int, bytes]] = []
     for entry in file_tracks(outcome, delivery):
         port = entry.settings.port or sound
@@ -50,21 +51,25 @@ def score(outcome: Outcome, delivery: Delivery, outputs: tuple[str, ...], sound:
         own, own_moves = mine.channel - 1, moves.channel - 1
         if entry.channel is not None:
             own, own_moves = np.full(len(mine), entry.channel - 1), np.full(len(moves), entry.channel - 1)
-        velocity = np.clip(np.rint(mine.velocity), 1, 127)
+        velocity, prefix, exact = fine_parts(mine.velocity)
+        place = np.arange(len(mine)) * 2 + 1
         ends = np.maximum(mine.end, mine.start + SHORTEST)
-        for at, rank, order, columns in (
-            (ends, 0, mine.seq, (NOTE_OFF | own, mine.note, mine.release)),
-            (moves.at, 1, moves.seq, (moves.kind | own_moves, moves.number, moves.value)),
-            (mine.start, 2, mine.seq, (NOTE_ON | own, mine.note, velocity)),
+        finer = (CONTROL | own[exact], np.full(len(exact), FINE), prefix[exact])
+        for at, rank, order, within, columns in (
+            (ends, 0, mine.seq, place, (NOTE_OFF | own, mine.note, mine.release)),
+            (moves.at, 1, moves.seq, np.zeros(len(moves)), (moves.kind | own_moves, moves.number, moves.value)),
+            (mine.start, 2, mine.seq, place, (NOTE_ON | own, mine.note, velocity)),
+            (mine.start[exact], 2, mine.seq[exact], place[exact] - 1, finer),
         ):
             times.append(at)
             ranks.append(np.full(len(at), rank))
             orders.append(order)
+            places.append(within)
             rows.append(np.column_stack([np.full(len(at), output), *columns]))
     if not times:
         return Score(np.zeros(0), np.zeros((0, 4), np.uint8), tuple(first))
     at = np.concatenate(times)
-    order = np.lexsort((np.concatenate(orders), np.concatenate(ranks), at))
+    order = np.lexsort((np.concatenate(places), np.concatenate(orders), np.concatenate(ranks), at))
     return Score(at[order], np.concatenate(rows)[order].astype(np.uint8), tuple(first))
 
 

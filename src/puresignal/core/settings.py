@@ -15,6 +15,9 @@ VERSION = 1
 
 _RANGES: dict[tuple[str, str], tuple[float, float] | tuple[str, ...]] = {
     ("identify", "unmapped"): ("drop", "keep"),
+    ("identify", "tremble"): (0.0, 0.15),
+    ("identify", "splash_ms"): (0.0, 200.0),
+    ("thin", "every_ms"): (1.0, 50.0),
     ("doubles", "window_ms"): (0.0, 500.0),
     ("doubles", "ratio"): (0.0, 1.0),
     ("crosstalk", "after_ms"): (0.0, 30.0),

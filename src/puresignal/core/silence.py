@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from puresignal.core.articulations import spoken
-from puresignal.core.path.context import OPEN, Context
+from puresignal.core.path.context import MIDDLE_OPEN, Context
 
 
 @dataclass(frozen=True)
@@ -67,7 +67,7 @@ def _places(s: Situation, context: Context) -> list[Place]:
     name = context.articulation_of(channel, note) if s.last else None
     spoken_of = s.last is None or bool(context.spoken_channels[channel])
     table = context.target_table
-    goes = name is None or table is None or int(table.count[OPEN, context.code[name]]) > 0
+    goes = name is None or table is None or int(table.count[MIDDLE_OPEN, context.code[name]]) > 0
     channels = sorted({c for c in range(1, 17) if context.spoken_channels[c]})
     expected = ", ".join(map(str, channels)) if channels else "none"
     known = name is not None or not spoken_of

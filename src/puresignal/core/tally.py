@@ -97,6 +97,7 @@ class Stage(IntEnum):
     VELOCITY = 6
     TARGET = 7
     TIDY = 8
+    THIN = 9
 
 
 @dataclass(frozen=True, eq=False)

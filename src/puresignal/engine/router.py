@@ -12,6 +12,7 @@ import numpy as np
 
 from puresignal.core.path import live
 from puresignal.core.path.live import LiveEvent
+from puresignal.core.path.pair import FINE, whole_and_fine
 from puresignal.core.path.path import LivePath
 
 WIRE_TAKES = 3
@@ -263,6 +264,9 @@ class Router:
                 place = out[-1][0]
             for output in lane.outputs:
                 message = self._message(event, output)
+                if event.kind == live.ON and event.velocity != message[2]:
+                    fine = whole_and_fine(event.velocity)[1] or 0
+                    out.append((place, output, bytes((0xAF + event.channel, FINE, fine))))
                 if message:
                     out.append((place, output, message))
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QLabel, QPushButto
 
 from puresignal.core.flows import HatPicture
 from puresignal.core.notemap import HatPedal
-from puresignal.core.path.identify import CLOSED_FROM, OPEN_TO
+from puresignal.core.path.opening import CLOSED_FROM, OPEN_TO
 from puresignal.ui import theme
 
 

@@ -13,6 +13,7 @@ from puresignal.core.path.crosstalk import Crosstalk, learn, live_removals
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.ends import Ends
 from puresignal.core.path.path import Path, with_unmapped
+from puresignal.core.path.thin import Thin
 from puresignal.core.settings import setting_range
 from puresignal.core.tally import Reason, Stage
 from puresignal.ui import words
@@ -153,6 +154,18 @@ class PathPanel(QWidget):
         )  # fmt: skip
         self._stage(Stage.TARGET, "To the receiver's notes", "Each drum goes to the note the receiver expects.", False)
         self._stage(Stage.TIDY, "Overlaps ended", "A note struck again while it sounds ends there.", False)
+        thin = self._stage(
+            Stage.THIN, "Controllers thinned",
+            "A flood of pedal, wheel or pressure messages becomes as many as can be heard; the last one always stays.",
+            True,
+        )  # fmt: skip
+        thin.switched.connect(
+            lambda on: self._do(self.tr("thin controllers"), lambda p: replace(p, thin=replace(p.thin, on=on)))
+        )
+        self.every_ms = self._knob(
+            thin, "thin", "every_ms", "One every", "ms", Thin().every_ms,
+            "Messages of one controller leave so far apart.", 1.0, 50.0,
+        )  # fmt: skip
 
     def _stage(self, stage: Stage, title: str, tip: str, switch: bool) -> StageBox:
         box = StageBox(self.tr(title), self.tr(tip), switch)
@@ -217,6 +230,7 @@ class PathPanel(QWidget):
             Stage.DOUBLES: path.doubles.on,
             Stage.CROSSTALK: path.crosstalk.on,
             Stage.ENDS: path.ends.repair,
+            Stage.THIN: path.thin.on,
         }
         for stage, box in self.boxes.items():
             count = 0
@@ -227,6 +241,8 @@ class PathPanel(QWidget):
         self.window_ms.show_value(path.doubles.window_ms)
         self.ratio.show_value(path.doubles.ratio)
         self.given_ms.show_value(path.ends.given_ms)
+        self.every_ms.show_value(path.thin.every_ms)
+        self.every_ms.setEnabled(path.thin.on)
         self.sure.show_value(path.crosstalk.sure)
         self.live_ms.show_value(path.crosstalk.live_ms)
         self._shown = shown

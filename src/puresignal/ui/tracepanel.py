@@ -17,6 +17,7 @@ _STAGES = {
     Stage.IDENTIFY: "identified", Stage.DOUBLES: "double triggers", Stage.CROSSTALK: "crosstalk",
     Stage.ENDS: "ends", Stage.SPLIT: "tracks", Stage.VELOCITY: "velocity",
     Stage.TARGET: "receiver", Stage.TIDY: "overlaps", Stage.PAIR: "paired",
+    Stage.THIN: "thinned",
 }  # fmt: skip
 
 

@@ -11,6 +11,8 @@ import numpy as np
 from puresignal.core.articulations import (
     FAMILIES,
     HAT_EDGE_HALF,
+    HAT_QUARTER,
+    HAT_THREE_QUARTER,
     canonical,
     drum_of,
     drum_title,
@@ -22,11 +24,21 @@ from puresignal.core.events import Port
 from puresignal.core.notemap import NoteMap, vocabulary
 from puresignal.core.profile import FEW_GHOSTS, GHOSTS
 
-OPEN, CLOSED = 0, 1
-"""Which end of the hat's travel a half-open hit is nearer to: the first index of the target tables."""
+PARTS = (0.45, 0.55, 0.65)
+"""Closedness that parts the half zone (0.35 to 0.75) into four: the first index of the target tables."""
+OPEN, MIDDLE_OPEN, MIDDLE_CLOSED, CLOSED = range(4)
+"""Those parts: near open, half and nearer to open, half and nearer to closed, near closed."""
+_PART_NAMES = (
+    ("open", (HAT_THREE_QUARTER,)), ("open", ("hat.half", HAT_THREE_QUARTER)),
+    ("closed", ("hat.half", HAT_QUARTER)), ("closed", (HAT_QUARTER,)),
+)  # fmt: skip
+"""For each part the end it is nearer to, and what a half-open hit is there for a receiver that has it."""
 
-NEARER_CLOSED_FROM = 0.55
-"""Closedness from which a half-open hat is nearer to closed: the middle of the half zone, 0.35 to 0.75."""
+
+def part_of(closedness: np.ndarray | float) -> np.ndarray:
+    """Which part of the half zone; where no pedal spoke it is half and nearer to open."""
+    place = np.searchsorted(PARTS, closedness, side="right")
+    return np.where(np.isnan(closedness), MIDDLE_OPEN, place)
 
 
 @dataclass(frozen=True)
@@ -57,7 +69,7 @@ class PathTrack:
 
 @dataclass(frozen=True, eq=False)
 class TargetTable:
-    """What each articulation leaves as. Arrays are indexed [OPEN or CLOSED, articulation].
+    """What each articulation leaves as. Arrays are indexed [part of the half zone, articulation].
 
     first, count  slice of `notes` and `channels`; count 0 where the receiver has no such drum
     stand_in      index of the articulation that stands in, -1 where it is the same or none
@@ -217,15 +229,16 @@ class Context:
         """What leaves for each articulation; None without a target map."""
         if self.target is None:
             return None
-        size = (2, len(self.vocabulary))
+        size = (len(_PART_NAMES), len(self.vocabulary))
         first, count = np.zeros(size, np.int64), np.zeros(size, np.int64)
         stand_in = np.full(size, -1, np.int64)
         notes: list[int] = []
         channels: list[int] = []
         available = self.target.articulations()
-        for end, nearer in ((OPEN, "open"), (CLOSED, "closed")):
+        for end, (nearer, halves) in enumerate(_PART_NAMES):
             for code, name in enumerate(self.vocabulary):
-                found = resolve(name, available, nearer)
+                found = next((h for h in halves if name == "hat.half" and h in available), None)
+                found = found or resolve(name, available, nearer)
                 pad = self.target.pad_for(found) if found is not None else None
                 if found is None or pad is None:
                     continue

@@ -11,31 +11,37 @@ from puresignal.core.events import CONTROL, NO_ARTICULATION, POLY_PRESSURE, Cont
 from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage
+from puresignal.core.path.opening import CLOSED, Opening, at_hits, splashes, zones
 from puresignal.core.path.stage import Result
 from puresignal.core.tally import Field, Reason, Stage, What, entries
-
-CLOSED_FROM, OPEN_TO = 0.75, 0.35
-"""Closedness from which a hat counts as closed, and up to which as open (docs/formats.md)."""
 
 
 @dataclass(frozen=True)
 class Identify:
-    """Names each hit. unmapped: "drop" leaves out notes the map does not know, "keep" passes them on."""
+    """Names each hit.
+
+    unmapped   "drop" leaves out notes the map does not know, "keep" passes them on
+    tremble    how far a pedal shakes that is held still, as a part of its travel
+    splash_ms  a foot that opens the hat again so soon after its note has splashed; 0: none does. Telling takes
+               that long, so while somebody plays none is told (path.as_live)
+    """
 
     unmapped: str = "drop"
+    tremble: float = 0.04
+    splash_ms: float = 90.0
 
     stage: ClassVar[Stage] = Stage.IDENTIFY
     causal: ClassVar[bool] = True
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
-        closedness = _closedness(notes, controls, context)
         code = context.source_table[notes.channel, notes.note].astype(np.int16)
         decides = np.where(code >= 0, context.pedal_decides[code], 0)
-        asked = np.flatnonzero(decides)
-        known = np.where(np.isnan(closedness[asked]), 1.0, closedness[asked])
-        opening = np.where(known >= CLOSED_FROM, 0, np.where(known <= OPEN_TO, 2, 1))
+        foot = (code == context.code["hat.pedal"]) & (self.splash_ms > 0)
+        closedness, opening, splashed = self._pedal(notes, controls, context, foot)
+        asked = np.flatnonzero((decides > 0) | splashed)
         before = code[asked].copy()
-        code[asked] = context.openings[decides[asked], opening]
+        code = np.where(decides > 0, context.openings[decides, opening], code).astype(np.int16)
+        code[splashed] = context.code["hat.splash"]
         told, what = context.told_articulation
         by_hand = among(notes.origin, told)
         code[by_hand] = what[np.searchsorted(told, notes.origin[by_hand])]
@@ -55,29 +61,41 @@ class Identify:
             controls = controls.take(~_loose_pressure(controls, context))
         return Result(notes, controls, tuple(written))
 
+    def _pedal(
+        self, notes: Notes, controls: Controls, context: Context, foot: np.ndarray
+    ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """(notes,) closedness at each hit, its zone, and whether it is a foot's note that splashed.
+
+        Closedness is NaN before the pedal's first value and off the hat's channels.
+        """
+        closedness = np.full(len(notes), np.nan, np.float32)
+        opening, splashed = np.full(len(notes), CLOSED, np.int8), np.zeros(len(notes), bool)
+        hat = context.source.hat if context.source is not None else None
+        if hat is None:
+            return closedness, opening, splashed
+        zone_of, sure_of = zones(hat, self.tremble)
+        pedal = np.flatnonzero(
+            (controls.kind == CONTROL) & (controls.number == hat.controller) & context.hat_channels[controls.channel]
+        )
+        lane = context.devices[controls.port[pedal]] * 17 + controls.channel[pedal]
+        note_lane = context.devices[notes.port] * 17 + notes.channel
+        scale = np.array([hat.closedness(value) for value in range(128)], np.float32)
+        for one in np.unique(lane):
+            moves = pedal[lane == one]
+            mine = np.flatnonzero(note_lane == one)
+            place = np.searchsorted(controls.seq[moves], notes.seq[mine])
+            heard = place > 0
+            values, at = controls.value[moves], controls.at[moves]
+            closedness[mine[heard]] = scale[values[place[heard] - 1]]
+            opening[mine] = at_hits(at, zone_of[values], sure_of[values], place, notes.start[mine])
+            feet = foot[mine]
+            splashed[mine[feet]] = splashes(
+                at, zone_of[values], place[feet], notes.start[mine[feet]], self.splash_ms / 1000
+            )
+        return closedness, opening, splashed
+
     def live(self, context: Context) -> LiveStage:
         return _LiveIdentify(self, context)
-
-
-def _closedness(notes: Notes, controls: Controls, context: Context) -> np.ndarray:
-    """(notes,) float32 closedness of the pedal at each hit, NaN before its first value and off the hat's channels."""
-    closedness = np.full(len(notes), np.nan, np.float32)
-    hat = context.source.hat if context.source is not None else None
-    if hat is None:
-        return closedness
-    pedal = np.flatnonzero(
-        (controls.kind == CONTROL) & (controls.number == hat.controller) & context.hat_channels[controls.channel]
-    )
-    lane = context.devices[controls.port[pedal]] * 17 + controls.channel[pedal]
-    note_lane = context.devices[notes.port] * 17 + notes.channel
-    scale = np.array([hat.closedness(value) for value in range(128)], np.float32)
-    for one in np.unique(lane):
-        moves = pedal[lane == one]
-        mine = np.flatnonzero(note_lane == one)
-        place = np.searchsorted(controls.seq[moves], notes.seq[mine]) - 1
-        heard = place >= 0
-        closedness[mine[heard]] = scale[controls.value[moves[place[heard]]]]
-    return closedness
 
 
 def _loose_pressure(controls: Controls, context: Context) -> np.ndarray:
@@ -100,7 +118,13 @@ class _LiveIdentify(LiveStage):
         hat = context.source.hat if context.source is not None else None
         self._controller = hat.controller if hat is not None else -1
         self._scale = [float(np.float32(hat.closedness(v))) for v in range(128)] if hat is not None else []
+        self._zone: list[int] = []
+        self._sure: list[bool] = []
+        if hat is not None:
+            zone, sure = zones(hat, settings.tremble)
+            self._zone, self._sure = zone.tolist(), sure.tolist()
         self._pedal: dict[int, float] = {}
+        self._opening: dict[int, Opening] = {}
         self._gone: set[int] = set()
 
     def feed(self, event: LiveEvent) -> list[LiveEvent]:
@@ -115,8 +139,8 @@ class _LiveIdentify(LiveStage):
             if self._pedal:
                 event.closedness = self._pedal.get(self._devices[event.port] * 17 + event.channel, np.nan)
             if code >= 0 and self._decides[code]:
-                known = 1.0 if event.closedness != event.closedness else event.closedness
-                opening = 0 if known >= CLOSED_FROM else 2 if known <= OPEN_TO else 1
+                pedal = self._opening.get(self._devices[event.port] * 17 + event.channel)
+                opening = pedal.when(event.at) if pedal is not None else CLOSED
                 before, code = code, self._openings[self._decides[code]][opening]
                 self.account(
                     Stage.IDENTIFY, What.CHANGED, Reason.PEDAL, event.origin, Field.ARTICULATION, before, code, 1.0
@@ -128,7 +152,12 @@ class _LiveIdentify(LiveStage):
                 return []
         elif event.status == CONTROL:
             if event.note == self._controller and self._hat_channels[event.channel]:
-                self._pedal[self._devices[event.port] * 17 + event.channel] = self._scale[int(event.velocity)]
+                lane, value = self._devices[event.port] * 17 + event.channel, int(event.velocity)
+                self._pedal[lane] = self._scale[value]
+                opening_now = self._opening.get(lane)
+                if opening_now is None:
+                    opening_now = self._opening[lane] = Opening()
+                opening_now.move(event.at, self._zone[value], self._sure[value])
         elif event.status == POLY_PRESSURE and self._is_loose(event):
             return []
         return [event]

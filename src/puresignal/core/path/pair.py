@@ -32,6 +32,8 @@ from puresignal.core.path import live
 from puresignal.core.path.live import LiveEvent, LiveStage
 
 ALL_SOUND_OFF, ALL_NOTES_OFF = 120, 123
+FINE = 88
+"""High resolution velocity prefix (MIDI 1.0, CA-031): seven more bits for the next note of its channel."""
 
 
 class Paired(NamedTuple):
@@ -68,6 +70,8 @@ def pair(events: Events) -> Paired:
     sort = np.argsort(begins)
     begins, ends = begins[sort], ends[sort]
     ends = _ended_by_channel_mode(kind, data1, port, channel, begins, ends)
+    is_fine = (kind == CONTROL) & (data1 == FINE)
+    velocity = _fine(data2, is_fine, is_on | is_off, port.astype(np.int64) * 17 + channel)
     held = ends < 0
     released = ~held & is_off[ends] & (kind[ends] == NOTE_OFF)
     notes = Notes(
@@ -76,7 +80,7 @@ def pair(events: Events) -> Paired:
         port=port[begins],
         channel=channel[begins],
         note=data1[begins],
-        velocity=data2[begins],
+        velocity=velocity[begins],
         release=np.where(released, data2[ends], DEFAULT_RELEASE),
         articulation=np.full(len(begins), NO_ARTICULATION),
         closedness=np.full(len(begins), np.nan),
@@ -86,12 +90,41 @@ def pair(events: Events) -> Paired:
         end_event=np.where(held, NO_EVENT, order[ends]),
         seq=begins,
     )
-    rest = np.flatnonzero((kind >= POLY_PRESSURE) & (kind <= BEND))
+    rest = np.flatnonzero((kind >= POLY_PRESSURE) & (kind <= BEND) & ~is_fine)
     controls = Controls(
         at=at[rest], port=port[rest], channel=channel[rest], kind=kind[rest], number=data1[rest], value=data2[rest],
         track=np.full(len(rest), NO_TRACK), origin=order[rest], seq=rest,
     )  # fmt: skip
     return Paired(notes, controls, strays)
+
+
+def whole_and_fine(velocity: float) -> tuple[int, int | None]:
+    """A velocity as MIDI has it: the note's own, and the prefix where it is not a whole one."""
+    whole = max(1, min(127, round(velocity)))
+    return whole, None if velocity == whole else max(0, min(127, round((velocity - whole) * 128 + 63.5)))
+
+
+def with_fine(whole: int, fine: int) -> float:
+    """The velocity that a note and the prefix before it tell.
+
+    The prefix parts the step about the whole velocity, so that a receiver that knows none loses nothing by rounding.
+    """
+    return whole + (fine - 63.5) / 128
+
+
+def _fine(data2: np.ndarray, is_fine: np.ndarray, is_note: np.ndarray, lane: np.ndarray) -> np.ndarray:
+    """Velocities by message, with what the prefix before each note adds."""
+    velocity = data2.astype(np.float32)
+    prefixes = np.flatnonzero(is_fine)
+    for one in np.unique(lane[prefixes]):
+        mine = prefixes[lane[prefixes] == one]
+        notes = np.flatnonzero(is_note & (lane == one))
+        place = np.searchsorted(notes, mine)
+        # Of two before one note the later counts.
+        counts = (place < len(notes)) & np.append(place[1:] != place[:-1], True)
+        at = notes[place[counts]]
+        velocity[at] = data2[at] + (data2[mine[counts]] - np.float32(63.5)) / 128
+    return velocity
 
 
 def _strays(key: np.ndarray, on: np.ndarray) -> int:
@@ -127,13 +160,16 @@ class LivePair(LiveStage):
 
     def __init__(self) -> None:
         self._sounding: dict[int, int] = {}
+        self._prefix: dict[int, int] = {}
 
     def message(self, at: float, port: int, status: int, data1: int, data2: int, event: int) -> list[LiveEvent]:
         """What a raw message becomes. `event` is its number in the take."""
         kind, channel = status & 0xF0, (status & 0x0F) + 1
+        fine = self._prefix.pop(port * 17 + channel, None) if self._prefix and kind in (NOTE_ON, NOTE_OFF) else None
         if kind == NOTE_ON and data2:
             key = (port * 17 + channel) * 128 + data1
-            begun = LiveEvent(live.ON, at, port, channel, data1, float(data2), event)
+            velocity = float(data2) if fine is None else with_fine(data2, fine)
+            begun = LiveEvent(live.ON, at, port, channel, data1, velocity, event)
             before = self._sounding.get(key)
             self._sounding[key] = event
             if before is None:
@@ -146,6 +182,9 @@ class LivePair(LiveStage):
             release = data2 if kind == NOTE_OFF else DEFAULT_RELEASE
             return [self._end(at, port, channel, data1, origin, event, -1, release)]
         if not POLY_PRESSURE <= kind <= BEND:
+            return []
+        if kind == CONTROL and data1 == FINE:
+            self._prefix[port * 17 + channel] = data2
             return []
         control = LiveEvent(live.CONTROL, at, port, channel, data1, float(data2), event)
         control.status = kind

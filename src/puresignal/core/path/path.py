@@ -19,6 +19,7 @@ from puresignal.core.path.pair import LivePair, Paired, pair
 from puresignal.core.path.split import Split
 from puresignal.core.path.stage import PathStage, Result
 from puresignal.core.path.target import Target
+from puresignal.core.path.thin import Thin
 from puresignal.core.path.tidy import Tidy
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.tally import Entries, Stage, Tally
@@ -35,10 +36,21 @@ class Path:
     split: Split = field(default_factory=Split)
     velocity: Velocity = field(default_factory=Velocity)
     target: Target = field(default_factory=Target)
+    thin: Thin = field(default_factory=Thin)
 
     def stages(self) -> tuple[PathStage, ...]:
         """In the order in which notes pass them; pairing comes before all of them."""
-        return (self.identify, self.doubles, self.crosstalk, self.ends, self.split, self.velocity, self.target, Tidy())
+        return (
+            self.identify,
+            self.doubles,
+            self.crosstalk,
+            self.ends,
+            self.split,
+            self.velocity,
+            self.target,
+            Tidy(),
+            self.thin,
+        )
 
 
 def with_faults(path: Path, removed: bool) -> Path:
@@ -53,7 +65,11 @@ def with_faults(path: Path, removed: bool) -> Path:
 
 def as_live(path: Path) -> Path:
     """The path as it runs while somebody plays: it looks ahead only as far as the player set."""
-    return replace(path, crosstalk=replace(path.crosstalk, lookahead_ms=path.crosstalk.live_ms))
+    return replace(
+        path,
+        identify=replace(path.identify, splash_ms=0.0),
+        crosstalk=replace(path.crosstalk, lookahead_ms=path.crosstalk.live_ms),
+    )
 
 
 def with_unmapped(path: Path, unmapped: str) -> Path:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from dataclasses import dataclass
 from typing import ClassVar
 
@@ -9,7 +10,7 @@ import numpy as np
 
 from puresignal.core.events import CONTROL, POLY_PRESSURE, Controls, Notes
 from puresignal.core.path import live
-from puresignal.core.path.context import CLOSED, NEARER_CLOSED_FROM, OPEN, Context, TargetTable, among
+from puresignal.core.path.context import MIDDLE_OPEN, PARTS, Context, TargetTable, among, part_of
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.stage import Result
 from puresignal.core.tally import Entries, Field, Reason, Stage, What, entries
@@ -28,7 +29,7 @@ class Target:
         table = context.target_table
         if table is None:
             return Result(notes, controls)
-        nearer = np.where(notes.closedness >= NEARER_CLOSED_FROM, CLOSED, OPEN)
+        nearer = part_of(notes.closedness)
         code = np.maximum(notes.articulation, 0)
         mapped = notes.articulation >= 0
         count = np.where(mapped, table.count[nearer, code], 1)
@@ -158,7 +159,7 @@ class ControlOutputs:
         table = self._context.target_table
         if table is None or code < 0:
             return [(note, channel)] if table is None or self._keep else []
-        pairs = table_outputs(table, OPEN, code, channel)
+        pairs = table_outputs(table, MIDDLE_OPEN, code, channel)
         return pairs or ([(note, channel)] if self._keep else [])
 
 
@@ -179,7 +180,7 @@ class _LiveTarget(LiveStage):
         self._ways: list[list[list[tuple[int, int]]]] = []
         if context.target_table is not None:
             table, codes = context.target_table, range(len(context.vocabulary))
-            self._ways = [[table_outputs(table, end, code, 0) for code in codes] for end in (OPEN, CLOSED)]
+            self._ways = [[table_outputs(table, end, code, 0) for code in codes] for end in range(len(table.first))]
 
     def feed(self, event: LiveEvent) -> list[LiveEvent]:
         if not self._ways:
@@ -194,7 +195,8 @@ class _LiveTarget(LiveStage):
         if event.articulation < 0:
             self._sounding[event.origin] = 1
             return [event]
-        nearer = CLOSED if event.closedness >= NEARER_CLOSED_FROM else OPEN
+        known = event.closedness
+        nearer = MIDDLE_OPEN if known != known else bisect_right(PARTS, known)
         ways = self._ways[nearer][event.articulation]
         if not ways:
             if self._drop:

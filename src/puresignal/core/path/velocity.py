@@ -22,11 +22,13 @@ class Velocity:
     """Shapes by key: an articulation (`snare.rim`), a drum (`snare`), or all ("*"); the nearest one counts.
 
     on     whether it does
+    fine   whether velocities leave in more than 127 steps, by the prefix of controller 88
     seed   of the variation
     round  another round draws anew; the same round draws the same, every time
     """
 
     on: bool = True
+    fine: bool = False
     shapes: tuple[tuple[str, Shape], ...] = ()
     seed: int = 1
     round: int = 0
@@ -58,7 +60,7 @@ class Velocity:
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
         if self._plain or not len(notes):
-            return Result(notes, controls)
+            return Result(self._rounded(notes), controls)
         tables = self._tables(context)
         which = np.where(notes.articulation >= 0, notes.articulation, len(tables.table) - 1)
         before = notes.velocity.astype(np.float64)
@@ -76,10 +78,19 @@ class Velocity:
                 before=before[changed], after=after[changed],
             ),
         )  # fmt: skip
-        return Result(notes.but(velocity=after).take(~soft), controls, written)
+        return Result(self._rounded(notes.but(velocity=after).take(~soft)), controls, written)
+
+    def _rounded(self, notes: Notes) -> Notes:
+        """Whole velocities, where no others are asked for."""
+        whole = np.rint(notes.velocity)
+        if self.fine or np.array_equal(whole, notes.velocity):
+            return notes
+        return notes.but(velocity=np.clip(whole, 1, 127))
 
     def live(self, context: Context) -> LiveStage:
-        return LiveStage() if self._plain else _LiveVelocity(self, context)
+        if self._plain:
+            return LiveStage() if self.fine else _LiveRound()
+        return _LiveVelocity(self, context)
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,6 +102,19 @@ class _Tables:
     centre: np.ndarray
 
 
+class _LiveRound(LiveStage):
+    """Whole velocities."""
+
+    def feed(self, event: LiveEvent) -> list[LiveEvent]:
+        if event.kind == live.ON:
+            event.velocity = _whole(event.velocity)
+        return [event]
+
+
+def _whole(velocity: float) -> float:
+    return velocity if velocity == int(velocity) else float(max(1, min(127, round(velocity))))
+
+
 class _LiveVelocity(LiveStage):
     """State: the notes that were left out and still sound at the player's side."""
 
@@ -98,7 +122,7 @@ class _LiveVelocity(LiveStage):
         tables = settings._tables(context)
         self._table = [[float(np.float32(v)) for v in row] for row in tables.table.tolist()]
         self._exact = tables
-        self._seed, self._round = settings.seed, settings.round
+        self._seed, self._round, self._fine = settings.seed, settings.round, settings.fine
         self._gone: set[int] = set()
 
     def feed(self, event: LiveEvent) -> list[LiveEvent]:
@@ -124,6 +148,8 @@ class _LiveVelocity(LiveStage):
                 self.account(
                     Stage.VELOCITY, What.CHANGED, Reason.SHAPED, event.origin, Field.VELOCITY, before, velocity, 1.0
                 )
+            if not self._fine:
+                event.velocity = _whole(event.velocity)
         elif event.kind == live.OFF and event.origin in self._gone:
             self._gone.discard(event.origin)
             return []
