@@ -201,3 +201,19 @@ def test_a_file_that_cannot_be_opened_in_the_window_is_told_in_the_terminal(tmp_
         done = pure_signal(tmp_path / name, env={"QT_QPA_PLATFORM": "offscreen"})
         assert done.returncode == 1
         assert name in done.stderr
+
+
+def test_a_summary_is_a_page_with_a_section_for_each_file(kit_file, tmp_path):
+    second = tmp_path / "in" / "second.mid"
+    second.parent.mkdir()
+    second.write_bytes(kit_file.read_bytes())
+    page = tmp_path / "done.html"
+    done = pure_signal("clean", kit_file, second, "--out", tmp_path / "out/", *MAPS, "--summary", page)
+    assert done.returncode == 0, done.stderr
+    text = page.read_text("utf-8")
+    assert text.count("<section>") == 2
+    assert "<h1>second</h1>" in text
+    again = pure_signal("clean", kit_file, "--out", tmp_path / "b.mid", *MAPS, "--summary", page)
+    assert again.returncode == 1
+    assert "done.html" in again.stderr
+    assert not (tmp_path / "b.mid").exists()

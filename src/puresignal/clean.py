@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from puresignal.core import advice
+from puresignal.core import advice, summary
 from puresignal.core.deliver import build_song
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError
 from puresignal.core.events import Take
@@ -96,12 +96,16 @@ class Done:
     target: Path
     report: dict[str, Any] | None
     error: PureSignalError | None = None
+    summary: str = ""
 
 
-def clean_files(found: list[Path], targets: list[Path], job: Job, rows: bool) -> Iterator[Done]:
+def clean_files(
+    found: list[Path], targets: list[Path], job: Job, rows: bool, told_as_page: bool = False
+) -> Iterator[Done]:
     """Cleans one file after the other; a bad one is reported and the others go on.
 
-    rows  whether the report lists the notes
+    rows          whether the report lists the notes
+    told_as_page  whether each result brings its section of a summary
     """
     for path, target in zip(found, targets, strict=True):
         try:
@@ -116,7 +120,8 @@ def clean_files(found: list[Path], targets: list[Path], job: Job, rows: bool) ->
                 result = report.report(outcome, context, take, told)
             else:
                 result = {"sums": report.sums(outcome), "warnings": [*take.notices, *told]}
-            yield Done(path, target, result)
+            page = summary.section(take, context, outcome, told) if told_as_page else ""
+            yield Done(path, target, result, summary=page)
         except PureSignalError as error:
             yield Done(path, target, None, error)
 
@@ -148,6 +153,11 @@ def write_report(path: Path, done: list[Done]) -> None:
             data["warnings"] += result["warnings"]
         data["warnings"] += [str(d.error) for d in done if d.error is not None]
     files.write_bytes(path, jsonfile.to_bytes(data))
+
+
+def write_summary(path: Path, done: list[Done]) -> None:
+    """The page for people, of all takes that could be cleaned."""
+    files.write_bytes(path, summary.page([d.summary for d in done if d.error is None]).encode())
 
 
 def _add_up(total: dict[str, Any], more: dict[str, Any]) -> None:

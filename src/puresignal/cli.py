@@ -68,6 +68,7 @@ def _command(arguments: list[str]) -> int:
     clean.add_argument("--out", required=True, metavar="FILE|DIR", help="the result, or a folder for results")
     _path_options(clean)
     clean.add_argument("--report", metavar="F.json", type=Path, help="write what was done, note by note")
+    clean.add_argument("--summary", metavar="F.html", type=Path, help="write what was done as a page to print")
     clean.add_argument("--force", action="store_true", help="overwrite existing files")
 
     transcribe = commands.add_parser("transcribe", help="recordings to MIDI files")
@@ -139,19 +140,21 @@ def _clean(options: argparse.Namespace) -> int:
     from puresignal.core.errors import FileAccessError
     from puresignal.io import mapfile
 
-    path = _path_of(options)
-    job = clean.Job(mapfile.find_source(options.source_map), mapfile.find(options.target_map), path, options.force)
+    job = clean.Job(
+        mapfile.find_source(options.source_map), mapfile.find(options.target_map), _path_of(options), options.force
+    )
     found = clean.inputs(options.inputs)
     out = Path(options.out)
     if options.out.endswith("/"):
         clean.make_folder(out)
     targets = clean.outputs(found, options.inputs, out, options.force)
-    if options.report is not None and options.report.exists() and not options.force:
-        raise FileAccessError("This file exists already", str(options.report), "Give another name, or add --force.")
+    for path in (options.report, options.summary):
+        if path is not None and path.exists() and not options.force:
+            raise FileAccessError("This file exists already", str(path), "Give another name, or add --force.")
 
     done = []
     progress = sys.stderr.isatty() and len(found) > 1
-    for item in clean.clean_files(found, targets, job, rows=options.report is not None):
+    for item in clean.clean_files(found, targets, job, options.report is not None, options.summary is not None):
         done.append(item)
         if progress:
             print(f"\r{len(done)} of {len(found)} files", end="", file=sys.stderr, flush=True)
@@ -166,6 +169,8 @@ def _clean(options: argparse.Namespace) -> int:
         print(file=sys.stderr)
     if options.report is not None and any(d.report is not None for d in done):
         clean.write_report(options.report, done)
+    if options.summary is not None and any(d.report is not None for d in done):
+        clean.write_summary(options.summary, done)
     return 1 if any(d.error is not None for d in done) else 0
 
 

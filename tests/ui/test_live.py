@@ -48,14 +48,15 @@ def play(kit, qtbot, note, velocity):
 
 def test_a_hit_lights_the_lamp_and_is_said_in_words_in_every_view(live, qtbot):
     window, kit, synth = live
-    for view, (note, words) in zip(window.views, ((38, "snare, head – 90"), (99, "note 99 – 90")) * 2, strict=True):
+    for i, view in enumerate(window.views):
+        note, words = ((38, "snare, head – 90"), (99, "note 99 – 90"))[i % 2]
         window.show_view(view)
         play(kit, qtbot, note, 90)
         assert window.rail.live.isVisible()
         assert window.rail.live.cards[0].lit
         assert window.rail.live.cards[0].words == words
     assert [m for _, m in synth.got][:1] == [b"\x99\x26\x5a"]
-    assert len([m for _, m in synth.got if m[0] == 0x99]) == 2
+    assert len([m for _, m in synth.got if m[0] == 0x99]) == (len(window.views) + 1) // 2
 
 
 def test_a_capture_becomes_a_take_and_is_seen_while_it_is_played(live, qtbot):

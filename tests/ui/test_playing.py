@@ -9,7 +9,7 @@ from PySide6.QtGui import QPointingDevice
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from puresignal.core import keys
+from puresignal.core import keys, selection
 from puresignal.core import session as edits
 from puresignal.core.path.path import with_faults
 from puresignal.io import ports, preferences
@@ -322,3 +322,26 @@ def test_a_take_that_has_ended_stops_by_itself(deck, qtbot):
     qtbot.waitUntil(lambda: len(ons(deck)) > 0, timeout=6000)
     qtbot.waitUntil(lambda: not deck.playback.playing, timeout=6000)
     assert still_sounding(deck) == {}
+
+
+def test_a_doubtful_hit_is_heard_among_its_neighbours(deck, qtbot):
+    deck.takes.path.ratio.moved.emit(0.30, "g")
+    doubtful = selection.doubtful(deck.workbench.shown.outcome)
+    assert len(doubtful)
+    qtbot.keyClick(deck.takes.timeline, Qt.Key.Key_D)
+    assert deck.takes.timeline.selected.tolist() == doubtful[:1].tolist()
+    assert deck.playback.playing
+    start = float(deck.takes._starts(doubtful[:1])[0])
+    assert deck.playback.place == pytest.approx(max(0.0, start - 1.5), abs=0.2)
+    qtbot.waitUntil(lambda: not deck.playback.playing, timeout=8000)
+    assert deck.playback.place == pytest.approx(start + 1.0, abs=0.3)
+    around = deck.workbench.shown.outcome.clean.start
+    heard = np.count_nonzero((around >= max(0, start - 1.5)) & (around < start + 1.0))
+    assert abs(len(ons(deck)) - heard) <= 3
+    assert not still_sounding(deck)
+    deck.left.clear()
+    deck.takes.hear.setChecked(False)
+    qtbot.keyClick(deck.takes.timeline, Qt.Key.Key_D)
+    assert not deck.playback.playing
+    qtbot.keyClick(deck.takes.timeline, Qt.Key.Key_E)
+    assert deck.playback.playing

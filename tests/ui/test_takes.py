@@ -195,3 +195,26 @@ def test_painting_thousands_of_chosen_notes_is_no_trouble(takes, demo_window, sh
     takes.timeline.select(outcome(demo_window).played.origin)
     image = takes.timeline.grab().toImage()
     assert not image.isNull()
+
+
+def test_what_was_done_is_saved_as_a_page(takes, demo_window, tmp_path):
+    demo_window.save_summary_to(tmp_path / "what.html")
+    text = (tmp_path / "what.html").read_text("utf-8")
+    assert f"{outcome(demo_window).tally.arrived:,} hits came in" in text
+    assert demo_window.workbench.shown.take.name in text
+    demo_window.save_summary_to(tmp_path / "gone" / "what.html")
+    assert "what.html" in demo_window.notice.text
+
+
+def test_controllers_are_thinned_where_asked_and_undo_brings_them_back(takes, demo_window, qtbot):
+    before = len(outcome(demo_window).controls)
+    thin = takes.path.boxes[Stage.THIN]
+    qtbot.mouseClick(thin.box, Qt.MouseButton.LeftButton)
+    takes.path.every_ms.moved.emit(50.0, "g")
+    assert demo_window.workbench.session.path.thin.on
+    assert len(outcome(demo_window).controls) <= before
+    assert takes.path.every_ms.isVisible()
+    demo_window.workbench.undo()
+    demo_window.workbench.undo()
+    assert not demo_window.workbench.session.path.thin.on
+    assert len(outcome(demo_window).controls) == before

@@ -177,7 +177,8 @@ def test_views_by_key(demo_window, qtbot):
     for key, view in (
         (Qt.Key.Key_1, demo_window.inputs),
         (Qt.Key.Key_2, demo_window.mapping),
-        (Qt.Key.Key_4, demo_window.outputs),
+        (Qt.Key.Key_3, demo_window.velocity),
+        (Qt.Key.Key_5, demo_window.outputs),
     ):
         qtbot.keyClick(demo_window, key, Qt.KeyboardModifier.ControlModifier)
         assert demo_window.stack.currentWidget() is view

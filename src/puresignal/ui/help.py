@@ -23,6 +23,7 @@ _ELSEWHERE = (
     ("Takes", "X or Delete", "Take the chosen notes out"),
     ("Takes", "U", "Let the stages decide again"),
     ("Takes", "D, Shift+D", "Next doubtful note, the one before"),
+    ("Takes", "E", "Hear the chosen notes among their neighbours"),
     ("Takes", "Drag on the ruler", "Choose a stretch of time"),
     ("Mapping", "Arrow keys", "Move from name to name"),
     ("Mapping", "Enter", "List where a name can lead"),

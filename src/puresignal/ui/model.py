@@ -10,7 +10,7 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from puresignal import clean
-from puresignal.core import advice, survey
+from puresignal.core import advice, summary, survey
 from puresignal.core import session as edits
 from puresignal.core.deliver import Clip, FileTrack, build_song, file_tracks
 from puresignal.core.delivery import Delivery
@@ -256,6 +256,14 @@ class Workbench(QObject):
     def save_midi(self, path: Path) -> None:
         """Raises FileAccessError when the system refuses."""
         files.write_bytes(path, self.midi_bytes())
+
+    def save_summary(self, path: Path) -> None:
+        """The page that says what was done to the current take. Raises FileAccessError when the system refuses."""
+        shown = self.shown
+        if shown is not None:
+            told = advice.warnings(shown.take, shown.outcome)
+            part = summary.section(shown.take, shown.context, shown.outcome, told)
+            files.write_bytes(path, summary.page([part]).encode())
 
     def _turn_to(self, history: History, anew: bool = False) -> None:
         if history is self.history and not anew:

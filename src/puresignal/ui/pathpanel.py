@@ -55,7 +55,7 @@ class StageBox(QFrame):
         top.addWidget(head, 1)
         top.addWidget(self.figure)
         self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(14, 7, 10, 8)
+        self.column.setContentsMargins(14, 7 if switch else 4, 10, 8 if switch else 4)
         self.column.setSpacing(5)
         self.column.addLayout(top)
 
@@ -242,7 +242,7 @@ class PathPanel(QWidget):
         self.ratio.show_value(path.doubles.ratio)
         self.given_ms.show_value(path.ends.given_ms)
         self.every_ms.show_value(path.thin.every_ms)
-        self.every_ms.setEnabled(path.thin.on)
+        self.every_ms.setVisible(path.thin.on)
         self.sure.show_value(path.crosstalk.sure)
         self.live_ms.show_value(path.crosstalk.live_ms)
         self._shown = shown

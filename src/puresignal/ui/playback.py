@@ -35,6 +35,7 @@ class Playback(QObject):
         self.playing = False
         self.version = CLEAN
         self.looping = False
+        self._until: float | None = None
         self._span: tuple[float, float] | None = None
         self._made_of: object = None
         self.other_path: CleaningPath | None = None
@@ -57,6 +58,7 @@ class Playback(QObject):
 
     def play(self) -> None:
         """Plays from the place on; from the loop's beginning where the place is outside."""
+        self._until = None
         shown = self._workbench.shown
         if shown is None:
             return
@@ -65,6 +67,17 @@ class Playback(QObject):
             self.place = span[0]
         elif span is None and self.place >= shown.take.length:
             self.place = 0.0
+        self._start(shown, span)
+
+    def hear(self, begin: float, end: float) -> None:
+        """Plays a stretch once and goes back to its beginning."""
+        shown = self._workbench.shown
+        if shown is None:
+            return
+        self.place, self._until = max(0.0, begin), end
+        self._start(shown, None)
+
+    def _start(self, shown: Shown, span: tuple[float, float] | None) -> None:
         self._hand_over(shown)
         player = self._listener.player
         assert player is not None
@@ -92,6 +105,7 @@ class Playback(QObject):
 
     def go(self, seconds: float) -> None:
         """To a place; goes on playing from there."""
+        self._until = None
         self.place = max(0.0, seconds)
         if self.playing and self._listener.player is not None:
             self._listener.player.play(self.place, [])
@@ -193,6 +207,9 @@ class Playback(QObject):
                 place = span[0] + (place - span[0]) % max(0.02, span[1] - span[0])
             self.place = place
             self.moved.emit(place)
+            if self._until is not None and place >= self._until and self.playing:
+                self._until = None
+                self.stop()
         elif self.playing and player is not None and not player.playing and self._started_long_ago():
             self._timer.stop()
             self.playing = False

@@ -30,15 +30,19 @@ from puresignal.ui.timeline import Timeline
 from puresignal.ui.tracepanel import TracePanel
 
 SIDE = 272
+BEFORE, AFTER = 1.5, 1.0
+"""Seconds around a note in which it is heard."""
 
 
 class TakesView(QWidget):
     """The timeline with its few controls, a line that says what the pointer is on, and the side.
 
     stretched  another stretch of time is chosen: (begin, end) in seconds, or None
+    heard      a stretch shall be played once: (begin, end) in seconds
     """
 
     stretched = Signal(object)
+    heard = Signal(float, float)
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
@@ -132,6 +136,14 @@ class TakesView(QWidget):
         doubtful.clicked.connect(lambda: self.act("next doubtful"))
         self.doubtful = doubtful
         row.addWidget(doubtful)
+        self.hear = QCheckBox(self.tr("heard"))
+        self.hear.setChecked(True)
+        self.hear.setToolTip(
+            self.tr("Each doubtful hit is played with what stands around it (E plays it again; H hears all hits).")
+        )
+        self.hear.setAccessibleName(self.tr("Hear each doubtful note among its neighbours"))
+        row.addWidget(self.hear)
+        row.addSpacing(8)
         for label, name, tip, factor in (
             ("\N{MINUS SIGN}", "Zoom out", "Show a longer stretch (minus key, or Ctrl and wheel).", 1 / 1.5),
             ("+", "Zoom in", "Show a shorter stretch (plus key, or Ctrl and wheel).", 1.5),
@@ -251,6 +263,9 @@ class TakesView(QWidget):
             self._step_doubtful(1 if what == "next doubtful" else -1)
             return
         origins = self.timeline.selected
+        if what == "hear":
+            self._hear(origins)
+            return
         if what.endswith("alike") and len(origins) == 1:
             origins = selection.alike(self._shown.outcome, int(origins[0]))
         if not len(origins):
@@ -283,6 +298,14 @@ class TakesView(QWidget):
         goal = int(later[0]) if len(later) else int(open_ones[0] if direction > 0 else open_ones[-1])
         self.timeline.select(np.array([goal]))
         self.timeline.bring_into_view(float(self._starts(np.array([goal]))[0]))
+        if self.hear.isChecked():
+            self._hear(self.timeline.selected)
+
+    def _hear(self, origins: np.ndarray) -> None:
+        """Plays the chosen notes and what stands around them."""
+        if len(origins):
+            starts = self._starts(origins)
+            self.heard.emit(float(starts[0]) - BEFORE, float(starts[-1]) + AFTER)
 
     def menu(self) -> QMenu:
         """What can be done with the chosen notes."""
@@ -296,6 +319,9 @@ class TakesView(QWidget):
             action.setEnabled(able)
             action.triggered.connect(lambda _=False, a=act: self.act(a))
         menu.addSeparator()
+        hear = menu.addAction(self.tr("Hear it among its neighbours"))
+        hear.setEnabled(some)
+        hear.triggered.connect(lambda: self.act("hear"))
         menu.addAction(self.tr("Next doubtful")).triggered.connect(lambda: self.act("next doubtful"))
         menu.addAction(self.tr("Whole take")).triggered.connect(lambda: self.timeline.show_all())
         return menu

@@ -88,6 +88,7 @@ class Timeline(QAbstractScrollArea):
         Qt.Key.Key_K: "put back",
         Qt.Key.Key_U: "as the stages say",
         Qt.Key.Key_D: "next doubtful",
+        Qt.Key.Key_E: "hear",
     }
 
     def __init__(self, parent: QWidget | None = None):

@@ -110,6 +110,7 @@ class MainWindow(QMainWindow):
         self.mapping.looked_at.connect(lambda _: self._follow_maps())
         self.takes.stretched.connect(self.outputs.set_stretch)
         self.takes.stretched.connect(self.playback.set_span)
+        self.takes.heard.connect(self.playback.hear)
         self.inputs.keys.set_.connect(self._set_keyboard)
         self.transport.keys_switched.connect(self.switch_keys)
         self.listener.sounded.connect(self.outputs.sound.show_problem)
@@ -215,6 +216,7 @@ class MainWindow(QMainWindow):
         self._action(file, "Save session as…", "Ctrl+Shift+S", self.ask_save_session)
         file.addSeparator()
         self.save_midi_action = self._action(file, "Save MIDI file…", "Ctrl+E", self.ask_save_midi)
+        self.summary_action = self._action(file, "Save summary…", "Ctrl+P", self.ask_save_summary)
         self.copy_action = self._action(file, "Copy the clip as a file", "Ctrl+Shift+C", self.outputs.copy)
         file.addSeparator()
         self._action(file, "Panic: end every note", "Ctrl+.", self.listener.panic)
@@ -351,6 +353,7 @@ class MainWindow(QMainWindow):
             self.strip.show_tally(shown.outcome.tally, len(selection.doubtful(shown.outcome)))
         self._mark_views()
         self.save_midi_action.setEnabled(shown is not None)
+        self.summary_action.setEnabled(shown is not None)
         self.copy_action.setEnabled(shown is not None)
         for action, word, name in (
             (self.undo_action, self.tr("Undo"), bench.history.undo_name),
@@ -449,6 +452,26 @@ class MainWindow(QMainWindow):
         """Saves the clean take, or says why not."""
         try:
             self.workbench.save_midi(path)
+        except PureSignalError as error:
+            self.notice.tell(str(error), True)
+        else:
+            self.notice.tell(self.tr("Saved: {path}").format(path=path), False)
+
+    def ask_save_summary(self) -> None:
+        shown = self.workbench.shown
+        if shown is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self, self.tr("Save summary"), f"{shown.ref.name}, what was done.html", self.tr("Web pages (*.html)")
+        )
+        if name:
+            path = Path(name)
+            self.save_summary_to(path if path.suffix else path.with_suffix(".html"))
+
+    def save_summary_to(self, path: Path) -> None:
+        """Saves what was done to the take as a page to print, or says why not."""
+        try:
+            self.workbench.save_summary(path)
         except PureSignalError as error:
             self.notice.tell(str(error), True)
         else:

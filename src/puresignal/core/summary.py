@@ -1,0 +1,212 @@
+"""A page that says what was done to a take, to print or to hand on with the file. One HTML text, nothing beside it."""
+
+from __future__ import annotations
+
+from collections import Counter
+from html import escape
+
+import numpy as np
+
+from puresignal.core import stats
+from puresignal.core.articulations import drum_of, drum_title, spoken
+from puresignal.core.events import Take
+from puresignal.core.path.context import Context
+from puresignal.core.path.path import Outcome
+from puresignal.core.selection import doubtful, reason_removed
+from puresignal.core.tally import REASON_WORDS, Reason, What
+
+_STYLE = """
+@page { margin: 16mm }
+body { font: 10pt/1.45 "Source Sans 3", "DejaVu Sans", sans-serif; color: #1d2529; max-width: 46em; margin: 2em auto }
+h1 { font-size: 17pt; font-weight: 600; margin: 0 0 .1em } h2 { font-size: 12pt; margin: 1.6em 0 .3em }
+p { margin: .2em 0 .6em } .faint { color: #5d6a70 }
+table { border-collapse: collapse; width: 100% } tr { break-inside: avoid }
+th { text-align: left; font-weight: 600; border-bottom: 1px solid #1d2529; padding: 2pt 8pt 2pt 0 }
+td { border-bottom: 1px solid #d5dbde; padding: 2pt 8pt 2pt 0; vertical-align: top }
+.n { text-align: right; font-variant-numeric: tabular-nums } h2, thead { break-after: avoid }
+svg { width: 100%; display: block; margin: .4em 0 } section + section { break-before: page }
+"""
+
+_DONE = (
+    (What.REMOVED, "taken out"),
+    (What.ADDED, "added"),
+    (What.CHANGED, "changed"),
+)
+_MOST_ROWS = 400
+
+
+def page(sections: list[str]) -> str:
+    """The whole page, of one section for each take."""
+    body = "\n".join(f"<section>{section}</section>" for section in sections)
+    return (
+        '<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8"><title>What was done</title>'
+        f"<style>{_STYLE}</style></head><body>\n{body}\n</body></html>\n"
+    )
+
+
+def section(take: Take, context: Context, outcome: Outcome, warnings: list[str]) -> str:
+    """What became of one take: sums, a picture of it, drum by drum, and each decision that was not plain."""
+    tally = outcome.tally
+    kit = context.source.name if context.source is not None else "no kit"
+    receiver = context.target.name if context.target is not None else "no receiver"
+    parts = [
+        f"<h1>{escape(take.name)}</h1>",
+        f'<p class="faint">From {escape(kit)} to {escape(receiver)} · {_time(take.length)} long</p>',
+        f"<p><b>{_count(tally.arrived, 'hit')} came in, {_count(tally.left, 'note')} left.</b> "
+        f"{'Every difference is accounted for below.' if tally.balances() else 'The sums do not agree.'}</p>",
+        _picture(take, outcome),
+        _reasons(outcome),
+        _drums(take, outcome),
+        _doubts(take, outcome),
+        _removed(take, outcome),
+        _unmapped(outcome),
+    ]
+    if warnings or take.notices:
+        rows = "".join(f"<li>{escape(text)}</li>" for text in (*take.notices, *warnings))
+        parts.append(f"<h2>Said about the file</h2><ul>{rows}</ul>")
+    return "\n".join(part for part in parts if part)
+
+
+def _count(count: int, word: str) -> str:
+    return f"{count:,} {word}{'' if count == 1 else 's'}"
+
+
+def _time(seconds: float) -> str:
+    return f"{int(seconds // 60)}:{seconds % 60:04.1f}"
+
+
+def _table(heads: tuple[str, ...], rows: list[tuple[object, ...]]) -> str:
+    """Numbers stand right, under their heads."""
+    numeric = [bool(rows) and all(isinstance(row[i], (int, float)) for row in rows) for i in range(len(heads))]
+    mark = [' class="n"' if n else "" for n in numeric]
+    head = "".join(f"<th{m}>{escape(h)}</th>" for h, m in zip(heads, mark, strict=True))
+    body = "".join(
+        "<tr>" + "".join(f"<td{m}>{escape(_cell(v))}</td>" for v, m in zip(row, mark, strict=True)) + "</tr>"
+        for row in rows
+    )
+    return f"<table><thead><tr>{head}</tr></thead><tbody>{body}</tbody></table>"
+
+
+def _cell(value: object) -> str:
+    return f"{value:,}" if isinstance(value, int) else f"{value:.1f}" if isinstance(value, float) else str(value)
+
+
+def _reasons(outcome: Outcome) -> str:
+    tally = outcome.tally
+    counts = {What.REMOVED: tally.removed(), What.ADDED: tally.added(), What.CHANGED: tally.changed()}
+    rows: list[tuple[object, ...]] = [
+        (word, REASON_WORDS[reason], count)
+        for what, word in _DONE
+        for reason, count in sorted(counts[what].items(), key=lambda item: -item[1])
+    ]
+    return "<h2>What was done</h2>" + (_table(("", "why", "notes"), rows) if rows else "<p>Nothing.</p>")
+
+
+def _drums(take: Take, outcome: Outcome) -> str:
+    drums = np.array([drum_of(name) for name in outcome.vocabulary] or [""])
+    played = outcome.played
+    mine = np.where(played.articulation >= 0, drums[np.maximum(played.articulation, 0)], "")
+    gone = np.isin(played.origin, outcome.tally.origins(What.REMOVED))
+    rows: list[tuple[object, ...]] = []
+    for one in stats.of_take(outcome, take):
+        middle, timing = one.middle, one.timing
+        rows.append(
+            (drum_title(one.name), len(one.arrived), int(np.count_nonzero(gone & (mine == one.name))), len(one.left),
+             f"{middle[0]:.0f} \N{RIGHTWARDS ARROW} {middle[1]:.0f}", f"{timing[0]:+.0f} ± {timing[1]:.0f} ms")
+        )  # fmt: skip
+    if not rows:
+        return ""
+    heads = ("drum", "played", "taken out", "left", "velocity, middle", "after the nearest sixteenth")
+    return "<h2>Drum by drum</h2>" + _table(heads, rows)
+
+
+def _place(take: Take, second: float) -> str:
+    bar, beat, _ = take.tempo.position(second)
+    return f"{_time(second)} · bar {bar}, beat {beat}"
+
+
+def _name(outcome: Outcome, row: int) -> str:
+    code = int(outcome.played.articulation[row])
+    return spoken(outcome.vocabulary[code]) if code >= 0 else f"note {int(outcome.played.note[row])}"
+
+
+def _rows_of(outcome: Outcome, origins: np.ndarray) -> np.ndarray:
+    return np.flatnonzero(np.isin(outcome.played.origin, origins))
+
+
+def _doubts(take: Take, outcome: Outcome) -> str:
+    entries = outcome.tally.entries
+    rows: list[tuple[object, ...]] = []
+    for i in _rows_of(outcome, doubtful(outcome)).tolist():
+        origin = int(outcome.played.origin[i])
+        why = reason_removed(outcome, origin)
+        sure = float(entries.confidence[(entries.origin == origin) & (entries.what != What.CHANGED)].min(initial=1.0))
+        fate = "left" if why is None else f"taken out: {REASON_WORDS[why]}"
+        rows.append(
+            (_place(take, float(outcome.played.start[i])), _name(outcome, i), float(outcome.played.velocity[i]), fate,
+             f"{100 * sure:.0f} % sure")
+        )  # fmt: skip
+    if not rows:
+        return ""
+    return "<h2>Doubtful</h2>" + _table(("when", "what", "velocity", "decided", "how sure"), rows[:_MOST_ROWS])
+
+
+def _removed(take: Take, outcome: Outcome) -> str:
+    found: list[tuple[int, Reason]] = []
+    for why in outcome.tally.removed():
+        # What leads nowhere is counted pad by pad further down.
+        if why not in (Reason.UNMAPPED, Reason.NO_TARGET):
+            found += [(i, why) for i in _rows_of(outcome, outcome.tally.origins(What.REMOVED, why)).tolist()]
+    rows: list[tuple[object, ...]] = [
+        (_place(take, float(outcome.played.start[i])), _name(outcome, i), float(outcome.played.velocity[i]),
+         REASON_WORDS[why])
+        for i, why in sorted(found)
+    ]  # fmt: skip
+    if not rows:
+        return ""
+    rest = len(rows) - _MOST_ROWS
+    more = f'<p class="faint">and {_count(rest, "further note")}; the report lists all.</p>' if rest > 0 else ""
+    return "<h2>Taken out</h2>" + _table(("when", "what", "velocity", "why"), rows[:_MOST_ROWS]) + more
+
+
+def _unmapped(outcome: Outcome) -> str:
+    counts: Counter[tuple[int, int, str]] = Counter()
+    played = outcome.played
+    for why in (Reason.UNMAPPED, Reason.NO_TARGET):
+        for i in _rows_of(outcome, outcome.tally.origins(What.REMOVED, why)).tolist():
+            counts[int(played.channel[i]), int(played.note[i]), REASON_WORDS[why]] += 1
+    if not counts:
+        return ""
+    rows: list[tuple[object, ...]] = [(f"channel {c}, note {n}", why, k) for (c, n, why), k in counts.most_common()]
+    return "<h2>Led nowhere</h2>" + _table(("pad", "why", "hits"), rows)
+
+
+def _picture(take: Take, outcome: Outcome) -> str:
+    """A row for each drum: what left as strokes as tall as they were hard, what was taken out as open rings."""
+    drums = [one.name for one in stats.of_take(outcome, take)]
+    if not drums or take.length <= 0:
+        return ""
+    names = np.array([drum_of(name) for name in outcome.vocabulary] or [""])
+    played = outcome.played
+    mine = np.where(played.articulation >= 0, names[np.maximum(played.articulation, 0)], "")
+    gone = np.isin(played.origin, outcome.tally.origins(What.REMOVED))
+    left, width, row = 130, 870, 26
+    scale = width / take.length
+    out = [f'<svg viewBox="0 0 {left + width + 10} {row * len(drums) + 6}" font-size="13" role="img">']
+    for place, name in enumerate(drums):
+        base = row * (place + 1)
+        out.append(f'<text x="0" y="{base - 4}">{escape(drum_title(name))}</text>')
+        out.append(f'<path d="M{left} {base}H{left + width}" stroke="#d5dbde"/>')
+        strokes, rings = [], []
+        for i in np.flatnonzero(mine == name).tolist():
+            x = left + float(played.start[i]) * scale
+            tall = 3 + 19 * float(played.velocity[i]) / 127
+            if gone[i]:
+                rings.append(f'<circle cx="{x:.1f}" cy="{base - tall:.1f}" r="2.4"/>')
+            else:
+                strokes.append(f"M{x:.1f} {base}v{-tall:.1f}")
+        out.append(f'<path d="{"".join(strokes)}" stroke="#1f5f6b" stroke-width="1.4" fill="none"/>')
+        out.append(f'<g fill="none" stroke="#b3402a" stroke-width="1.2">{"".join(rings)}</g>')
+    out.append("</svg>")
+    legend = '<p class="faint">A stroke is a note that left, as tall as it was hard; a ring is one taken out.</p>'
+    return "".join(out) + legend

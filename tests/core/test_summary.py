@@ -1,0 +1,96 @@
+"""The page that says what was done: every figure on it is the tally's, and nothing in it can break the page."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from html.parser import HTMLParser
+
+import numpy as np
+
+from puresignal.core import summary
+from puresignal.core.path.path import make_context, run
+from puresignal.core.selection import doubtful
+from puresignal.core.tally import REASON_WORDS, Reason, What
+from puresignal.demo import session as demo
+
+
+class Page(HTMLParser):
+    """Tables by the heading before them, and the tags that were left open."""
+
+    def __init__(self, text: str):
+        super().__init__()
+        self.tables: dict[str, list[list[str]]] = {}
+        self.open: list[str] = []
+        self._heading = ""
+        self.text = ""
+        self.feed(text)
+
+    def handle_starttag(self, tag, attrs):
+        if tag != "meta":
+            self.open.append(tag)
+        if tag == "tr":
+            self.tables.setdefault(self._heading, []).append([])
+        if tag in ("td", "th"):
+            self.tables[self._heading][-1].append("")
+
+    def handle_endtag(self, tag):
+        assert self.open.pop() == tag
+
+    def handle_startendtag(self, tag, attrs):
+        pass
+
+    def handle_data(self, data):
+        self.text += data
+        if self.open and self.open[-1] in ("td", "th"):
+            self.tables[self._heading][-1][-1] += data
+        elif self.open and self.open[-1] == "h2":
+            self._heading = data
+
+
+def made(name="Quarter Past Ferry"):
+    session, (take,) = demo.build()
+    take = replace(take, name=name)
+    # With this ratio some double triggers are only just told.
+    path = replace(session.path, doubles=replace(session.path.doubles, ratio=0.3))
+    context = make_context(take, session.take().source, session.target, path)
+    outcome = run(take, path, context)
+    return take, context, outcome, Page(summary.page([summary.section(take, context, outcome, ["mind <this>"])]))
+
+
+def test_the_page_accounts_for_every_note():
+    take, _, outcome, page = made()
+    tally = outcome.tally
+    assert not page.open
+    assert f"{tally.arrived} hits came in, {tally.left} notes left" in page.text.replace(",", "", 1)
+    done = {(row[0], row[1]): int(row[2].replace(",", "")) for row in page.tables["What was done"][1:]}
+    for word, counts in (("taken out", tally.removed()), ("added", tally.added()), ("changed", tally.changed())):
+        assert {key[1]: n for key, n in done.items() if key[0] == word} == {
+            REASON_WORDS[reason]: n for reason, n in counts.items()
+        }
+    drums = page.tables["Drum by drum"][1:]
+    mapped = int(np.count_nonzero(outcome.played.articulation >= 0))
+    assert sum(int(row[1]) for row in drums) == mapped
+    listed = sum(n for why, n in tally.removed().items() if why not in (Reason.UNMAPPED, Reason.NO_TARGET))
+    assert len(page.tables["Taken out"]) == listed + 1
+    assert len(page.tables["Doubtful"]) == len(doubtful(outcome)) + 1 > 2
+    nowhere = sum(int(row[2]) for row in page.tables["Led nowhere"][1:])
+    assert nowhere == tally.removed()[Reason.UNMAPPED]
+    assert len(take.events) > 1000
+
+
+def test_the_picture_has_a_stroke_for_each_note_that_left_and_a_ring_for_each_taken_out():
+    _, context, outcome, _ = made()
+    take, *_ = made()
+    text = summary.section(take, context, outcome, [])
+    known = outcome.played.articulation >= 0
+    gone = np.isin(outcome.played.origin, outcome.tally.origins(What.REMOVED))
+    assert len(re.findall("<circle", text)) == np.count_nonzero(known & gone)
+    assert len(re.findall(r"M[\d.]+ \d+v-", text)) == np.count_nonzero(known & ~gone)
+
+
+def test_names_cannot_break_the_page():
+    *_, page = made('<script>alert("x")</script> & co')
+    assert not page.open
+    assert '<script>alert("x")</script> & co' in page.text
+    assert "mind <this>" in page.text
