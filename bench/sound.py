@@ -56,16 +56,18 @@ def alone() -> None:
         )
 
 
-def live(minutes: float) -> None:
-    os.environ["JACK_DEFAULT_SERVER"] = f"pure-signal-bench-{os.getpid()}"
-    server = Server(os.environ["JACK_DEFAULT_SERVER"])
-    server.start(BLOCK, sync=False)
-    kit = Peer("kit")
-    router = RouterProcess(Setup(("kit:out",), (ports.SOUND,), GENERAL, GENERAL))
-    player = PlayerProcess(router)
-    sound = SoundProcess(router, player)
-    sound.tell(map=notemap.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.5, muted=[])
-    until(lambda: (sound.read() or {}).get("ready"), 20)
+IDLE_CLIENT = """
+import jack, sys
+client = jack.Client(sys.argv[1], no_start_server=True)
+client.midi_inports.register("in")
+client.set_process_callback(lambda frames: None)
+client.activate()
+print("ready", flush=True)
+sys.stdin.read()
+"""
+
+
+def busy_window() -> subprocess.Popen:
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": tempfile.mkdtemp()}
     window = subprocess.Popen(
         [sys.executable, str(Path(__file__).parent / "busy.py"), "--no-analysis"],
@@ -73,6 +75,52 @@ def live(minutes: float) -> None:
     )  # fmt: skip
     assert window.stdout is not None
     window.stdout.readline()
+    return window
+
+
+def floor(minutes: float) -> None:
+    """What this machine loses by itself: three clients that do nothing, beside the same window."""
+    server = started()
+    import jack
+
+    clients = [
+        subprocess.Popen([sys.executable, "-c", IDLE_CLIENT, name], stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+        for name in ("one", "two", "three")
+    ]
+    for client in clients:
+        assert client.stdout is not None
+        client.stdout.readline()
+    watcher = jack.Client("watcher", no_start_server=True)
+    seen: list[float] = []
+    watcher.set_xrun_callback(seen.append)
+    watcher.activate()
+    window = busy_window()
+    seen.clear()
+    time.sleep(60 * minutes)
+    painted = window.communicate()[0].strip()
+    print(f"clients that do nothing, beside a window at {painted}: {len(seen) / minutes:.0f} underruns a minute")
+    watcher.close()
+    for client in clients:
+        client.communicate()
+    server.stop()
+
+
+def started() -> Server:
+    os.environ["JACK_DEFAULT_SERVER"] = f"pure-signal-bench-{os.getpid()}"
+    server = Server(os.environ["JACK_DEFAULT_SERVER"])
+    server.start(BLOCK, sync=False)
+    return server
+
+
+def live(minutes: float) -> None:
+    server = started()
+    kit = Peer("kit")
+    router = RouterProcess(Setup(("kit:out",), (ports.SOUND,), GENERAL, GENERAL))
+    player = PlayerProcess(router)
+    sound = SoundProcess(router, player)
+    sound.tell(map=notemap.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.5, muted=[])
+    until(lambda: (sound.read() or {}).get("ready"), 20)
+    window = busy_window()
     random = np.random.default_rng(2)
     notes = [pad.note for pad in GENERAL.pads]
     end = time.monotonic() + 60 * minutes
@@ -81,7 +129,7 @@ def live(minutes: float) -> None:
     while time.monotonic() < end:
         for _ in range(40):
             hits = [(int(random.integers(BLOCK)), bytes((0x99, int(random.choice(notes)), 90))) for _ in range(2)]
-            kit.todo += [sorted(hits), [], []]
+            kit.todo += [sorted(hits), [], [], []]
         until(lambda: len(kit.todo) < 40, 20)
         state = sound.read()
         if state:
@@ -93,7 +141,7 @@ def live(minutes: float) -> None:
     painted = window.communicate()[0].strip()
     print(
         f"{minutes:g} minutes live at {BLOCK} frames, {np.mean(voices):.0f} voices, beside a window at {painted}: "
-        f"{100 * np.mean(loads):.0f} % of the time there is, worst block {100 * worst:.0f} %, {underruns} underruns"
+        f"{100 * np.mean(loads):.0f} % of the time there is, worst block {100 * worst:.0f} %, {underruns / minutes:.0f} underruns a minute"
     )
     player.close()
     sound.close()
@@ -106,6 +154,7 @@ def main() -> None:
     alone()
     minutes = float(sys.argv[sys.argv.index("--minutes") + 1]) if "--minutes" in sys.argv else 10
     if minutes:
+        floor(min(1.0, minutes))
         live(minutes)
 
 
