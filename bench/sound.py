@@ -141,7 +141,8 @@ def live(minutes: float) -> None:
     painted = window.communicate()[0].strip()
     print(
         f"{minutes:g} minutes live at {BLOCK} frames, {np.mean(voices):.0f} voices, beside a window at {painted}: "
-        f"{100 * np.mean(loads):.0f} % of the time there is, worst block {100 * worst:.0f} %, {underruns / minutes:.0f} underruns a minute"
+        f"{100 * np.mean(loads):.0f} % of the time there is, worst block {100 * worst:.0f} %, "
+        f"{underruns / minutes:.0f} underruns a minute"
     )
     player.close()
     sound.close()

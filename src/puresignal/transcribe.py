@@ -65,16 +65,18 @@ def teach(folder: Path) -> taught.Taught:
     """
     if not folder.is_dir():
         raise FileAccessError("There is no such folder", str(folder), "Name the folder that holds the examples.")
-    found: dict[str, list[np.ndarray]] = {}
+    found: dict[str, list[strokes.StrokeAnalysis]] = {}
     for path in sorted(p for p in folder.rglob("*") if p.is_file() and not p.name.startswith(".")):
         if f"*{path.suffix.lower()}" not in audiofile.PATTERN.split():
             continue
         name = path.stem if path.parent == folder else path.parent.name
         name = name.lower().rstrip("0123456789 _-()")
-        found.setdefault(_articulation(name, path), []).append(_mono(path, strokes.RATE))
+        found.setdefault(_articulation(name, path), []).append(
+            taught.example(modelfile.network("begin"), _mono(path, strokes.RATE))
+        )
     if not found:
         raise BadFileError("There are no examples in this folder", folder.name, "Name them kick.wav, snare.wav ...")
-    return taught.teach(found)
+    return taught.teach(modelfile.ground(), found)
 
 
 def _articulation(name: str, path: Path) -> str:
@@ -142,7 +144,7 @@ def _melody(flat: np.ndarray, job: Job) -> list[Row]:
     )  # fmt: skip
     if job.low is not None:
         flat = place.above(flat, melody.RATE, 0.75 * 440 * 2 ** ((job.low - 69) / 12))
-    return _pitched(melody.decide(melody.analyse(flat), settings), job)
+    return _pitched(melody.decide(melody.analyse(modelfile.network("begin"), modelfile.network("tones"), flat), settings), job)
 
 
 def _chords(flat: np.ndarray, job: Job) -> list[Row]:
@@ -152,7 +154,7 @@ def _chords(flat: np.ndarray, job: Job) -> list[Row]:
         high=usual.high if job.high is None else int(job.high),
         shortest=usual.shortest if job.shortest is None else job.shortest,
     )  # fmt: skip
-    return _pitched(chords.decide(chords.analyse(flat), settings), job)
+    return _pitched(chords.decide(chords.analyse(modelfile.network("tones"), flat), settings), job)
 
 
 def _pitched(heard: Heard, job: Job) -> list[Row]:
@@ -169,14 +171,14 @@ def _pitched(heard: Heard, job: Job) -> list[Row]:
 
 
 def _drums(flat: np.ndarray, job: Job) -> list[Row]:
-    found = drums.hits(modelfile.drums(), strokes.analyse(flat), job.eagerness)
+    found = drums.hits(drums.analyse(modelfile.network("drums"), flat), job.eagerness)
     names = [drums.SORTS[i] for i in found.sort.tolist()]
     return _struck(found.start, names, found.velocity, found.sure)
 
 
 def _hits(flat: np.ndarray, job: Job) -> list[Row]:
     assert job.examples is not None
-    found = taught.hits(job.examples, strokes.analyse(flat), job.eagerness)
+    found = taught.hits(job.examples, strokes.analyse(modelfile.network("begin"), flat), job.eagerness)
     names = [job.examples.names[i] for i in found.sound.tolist()]
     return _struck(found.start, names, found.velocity, found.sure)
 

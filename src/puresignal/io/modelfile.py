@@ -8,12 +8,23 @@ from importlib import resources
 
 import numpy as np
 
-from puresignal.core.hearing.drums import Network
+from puresignal.core.hearing.network import Network, from_arrays
+from puresignal.core.hearing.taught import Ground
+
+
+def _arrays(name: str) -> dict[str, np.ndarray]:
+    content = (resources.files("puresignal") / "io" / "models" / f"{name}.npz").read_bytes()
+    with np.load(io.BytesIO(content)) as data:
+        return {each: np.asarray(data[each], np.float32) for each in data.files}
+
+
+@lru_cache(maxsize=4)
+def network(name: str) -> Network:
+    """One of the ear's networks: begin, drums or tones (bench/train_ear.py makes them)."""
+    return from_arrays(_arrays(name))
 
 
 @lru_cache(maxsize=1)
-def drums() -> Network:
-    """The network that tells drums apart (bench/train_drums.py makes it)."""
-    content = (resources.files("puresignal") / "io" / "models" / "drums.npz").read_bytes()
-    with np.load(io.BytesIO(content)) as data:
-        return Network(**{name: data[name].astype(np.float64) for name in data.files})
+def ground() -> Ground:
+    """Where taught sounds are compared."""
+    return Ground(_arrays("strokes")["turn"])

@@ -1,7 +1,8 @@
-"""Drum recordings to drum notes: at each beginning, which drums it is, several at once.
+"""Drum recordings to drum notes: which drums begin at each moment, several at once.
 
-A small network over the stroke's features (strokes.py), trained by bench/train_drums.py on drums of our
-own synthesis in rooms and noise; run here in plain NumPy.
+A network says for every drum how likely it begins at each moment (the frame-wise activations of R. Vogl and others,
+Drum transcription via joint beat and drum modeling, 2017, here by a plain feed-forward network); hits are the peaks
+of that. It is trained by bench/train_ear.py on drums of our own synthesis, and run here in plain NumPy.
 """
 
 from __future__ import annotations
@@ -10,35 +11,36 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import strokes
+from puresignal.core.hearing import frames, strokes
 from puresignal.core.hearing.heard import velocities
-from puresignal.core.hearing.strokes import StrokeAnalysis
+from puresignal.core.hearing.network import Look, Network, peaks
 
 SORTS = (
     "kick", "snare.head", "snare.side", "hat.closed", "hat.open", "hat.pedal", "tom1.head", "tom2.head", "tom3.head",
     "tom4.head", "crash1.bow", "ride.bow",
 )  # fmt: skip
 """What can be told."""
-EXCLUDE = (("hat.closed", "hat.open", "hat.pedal"), ("snare.head", "snare.side"), ("crash1.bow", "ride.bow"))
-"""Of each of these at most one at a time."""
+RIVALS = (
+    ("hat.closed", "hat.open", "hat.pedal"), ("snare.head", "snare.side"), ("crash1.bow", "ride.bow"),
+    ("tom1.head", "tom2.head", "tom3.head", "tom4.head"),
+)  # fmt: skip
+"""Of each of these at most one at a time: the likeliest."""
+RATE, HOP = strokes.RATE, 441
+LOOK = Look(
+    RATE, HOP, ((512, 20, 80.0, 17_000.0), (2048, 40, 38.0, 16_000.0)),
+    (-8, -4, -2, -1, 0, 1, 2, 3, 4, 6, 9, 13),
+)  # fmt: skip
+STEP = HOP / RATE
+TOGETHER = 0.03
+"""Seconds within which two of a sort, or of rivals, are one hit."""
 
 
 @dataclass(frozen=True, eq=False)
-class Network:
-    """Two layers. mean, scale (features,); first (features, hidden), bias1; second (hidden, sorts), bias2."""
+class DrumAnalysis:
+    """likely (frames, sorts); samples the sound itself."""
 
-    mean: np.ndarray
-    scale: np.ndarray
-    first: np.ndarray
-    bias1: np.ndarray
-    second: np.ndarray
-    bias2: np.ndarray
-
-    def likely(self, features: np.ndarray) -> np.ndarray:
-        """(n, sorts) how likely each drum is part of each stroke."""
-        scaled = np.clip((features - self.mean) / self.scale, -5, 5)
-        hidden = np.maximum(0, scaled @ self.first + self.bias1)
-        return np.asarray(1 / (1 + np.exp(-np.clip(hidden @ self.second + self.bias2, -30, 30))))
+    likely: np.ndarray
+    samples: np.ndarray
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,24 +53,48 @@ class DrumHits:
     sure: np.ndarray
 
 
-def hits(network: Network, analysis: StrokeAnalysis, eagerness: float = 0.5) -> DrumHits:
-    """Every drum at every beginning."""
-    found = strokes.beginnings(analysis, eagerness, 0.025)
-    likely = network.likely(strokes.at(analysis, found))
-    level = strokes.loudness_at(analysis, found)
-    limit = 0.62 - 0.3 * eagerness
-    chosen = likely >= limit
-    for names in EXCLUDE:
-        columns = [SORTS.index(name) for name in names]
-        best = np.argmax(likely[:, columns], axis=1) if len(likely) else np.zeros(0, int)
-        for k, column in enumerate(columns):
-            chosen[:, column] &= best == k
-    # Something began: where nothing is likely enough, the likeliest it was, if it is loud enough to be a stroke.
-    nothing = ~chosen.any(axis=1)
-    if nothing.any():
-        top = np.argmax(likely, axis=1)
-        good = nothing & (likely.max(axis=1) > 0.5 * limit) & (level > level.max() - 30)
-        chosen[good, top[good]] = True
-    rows, columns_ = np.nonzero(chosen)
-    volume = velocities(level)[rows] if len(rows) else np.zeros(0)
-    return DrumHits(found[rows], columns_, volume, likely[rows, columns_])
+def analyse(network: Network, samples: np.ndarray) -> DrumAnalysis:
+    """samples: (n,) at RATE."""
+    flat = frames.mono(samples)
+    return DrumAnalysis(LOOK.likely(network, LOOK.levels(flat)), flat)
+
+
+def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> DrumHits:
+    """Every drum at every beginning. eagerness: 0 only the plainest .. 1 all there may be."""
+    limit = 0.5 - 0.4 * (eagerness - 0.5)
+    found: list[tuple[float, int, float]] = []
+    for sort in range(len(SORTS)):
+        column = analysis.likely[:, sort]
+        for place in peaks(column, limit, 4).tolist():
+            found.append((place * STEP, sort, float(column[round(place)])))
+    found = _without_rivals(sorted(found))
+    if not found:
+        return DrumHits(np.zeros(0), np.zeros(0, int), np.zeros(0), np.zeros(0))
+    at, sort_of, sure = (
+        np.array([f[0] for f in found]),
+        np.array([f[1] for f in found]),
+        np.array([f[2] for f in found]),
+    )
+    exact = frames.refine(analysis.samples, RATE, at, 0.02, 0.02)
+    level = strokes.loudness_of(analysis.samples, exact)
+    return DrumHits(exact, sort_of, velocities(level), sure)
+
+
+def _without_rivals(found: list[tuple[float, int, float]]) -> list[tuple[float, int, float]]:
+    """Of rivals at one moment the likeliest stays."""
+    group = {SORTS.index(name): number for number, names in enumerate(RIVALS) for name in names}
+    kept: list[tuple[float, int, float]] = []
+    for hit in found:
+        rival = next(
+            (
+                i
+                for i in range(len(kept) - 1, -1, -1)
+                if hit[0] - kept[i][0] < TOGETHER and group.get(kept[i][1], -1) == group.get(hit[1], -2)
+            ),
+            None,
+        )
+        if rival is None:
+            kept.append(hit)
+        elif hit[2] > kept[rival][2]:
+            kept[rival] = hit
+    return sorted(kept)

@@ -45,6 +45,13 @@ def bands(rate: int, size: int, count: int, low: float, high: float) -> np.ndarr
     return np.asarray(weights / weights.sum(axis=0), np.float32)
 
 
+def halved(samples: np.ndarray) -> np.ndarray:
+    """(n,) at half the rate, without what that rate cannot carry."""
+    taps = np.arange(-31, 32)
+    sinc = (np.sinc(taps / 2) * np.hamming(63)).astype(np.float32)
+    return np.asarray(np.convolve(samples, sinc / sinc.sum(), "same")[::2]) if len(samples) else samples
+
+
 def decibels(power: np.ndarray, floor: float = -100.0) -> np.ndarray:
     """Power to decibels, not below a floor."""
     return np.asarray(np.maximum(floor, 10 * np.log10(np.maximum(power, 1e-12))))

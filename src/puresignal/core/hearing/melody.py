@@ -2,8 +2,9 @@
 
 Candidates are the dips of the cumulative mean normalised difference (A. de Cheveigne and H. Kawahara,
 YIN, 2002); the path is the cheapest through them, with silence as one more candidate, as in the
-probabilistic YIN of M. Mauch and S. Dixon (2014). Notes are the cheapest staircase under the path: a
-vibrato does not pay for steps, a new note does.
+probabilistic YIN of M. Mauch and S. Dixon (2014), but through notes: a vibrato does not pay for steps,
+a new note does, less so where a network hears something begin (begin.py). Another says which notes may
+sound at all (tones.py), which keeps octaves right where a period is hard to tell.
 """
 
 from __future__ import annotations
@@ -13,9 +14,10 @@ from itertools import pairwise
 
 import numpy as np
 
-from puresignal.core.hearing import frames
-from puresignal.core.hearing.frames import Onsets
+from puresignal.core.hearing import begin as beginnings
+from puresignal.core.hearing import frames, tones
 from puresignal.core.hearing.heard import Heard, velocities
+from puresignal.core.hearing.network import Network, peaks
 
 RATE, HOP, SIZE = 22_050, 220, 2048
 LOWEST, HIGHEST = 40.0, 2200.0
@@ -30,14 +32,16 @@ class MelodyAnalysis:
     pitch    (frames, CANDIDATES) semitones of the candidates, NaN where there are fewer
     dip      (frames, CANDIDATES) how imperfect their periods are, 0 .. 1
     level    (frames,) decibels
-    onsets   evidence for beginnings
+    begins   (frames,) how likely something begins, 0 .. 1
+    sounds   (frames, tones.PITCHES) how likely each note sounds, 0 .. 1
     samples  the sound itself, for the exact moment of a beginning
     """
 
     pitch: np.ndarray
     dip: np.ndarray
     level: np.ndarray
-    onsets: Onsets
+    begins: np.ndarray
+    sounds: np.ndarray
     samples: np.ndarray
 
 
@@ -52,13 +56,15 @@ class MelodySettings:
     high: float = 96.0
 
 
-def analyse(samples: np.ndarray) -> MelodyAnalysis:
-    """samples: (n,) at RATE."""
+def analyse(begin: Network, tone: Network, samples: np.ndarray) -> MelodyAnalysis:
+    """The networks of begin.py and tones.py; samples: (n,) at RATE."""
     flat = frames.mono(samples)
     pitch, dip = _candidates(flat)
     level = frames.decibels(frames.loudness(flat, HOP, 2 * HOP))[: len(pitch)]
-    magnitudes = frames.spectra(flat, 1024, HOP)
-    return MelodyAnalysis(pitch, dip, level, frames.onsets(magnitudes, RATE, 1024, HOP, 36, 80.0), flat)
+    begins = beginnings.LOOK.likely(begin, beginnings.LOOK.levels(flat))[:, 0]
+    coarse = tones.likely(tone, *tones.levels(flat))[:, :, 0]
+    place = np.clip(np.rint(np.arange(len(pitch)) * HOP / tones.HOP).astype(int), 0, max(0, len(coarse) - 1))
+    return MelodyAnalysis(pitch, dip, level, begins[: len(pitch)], coarse[place], flat)
 
 
 def _candidates(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -107,151 +113,120 @@ def _pick(mean: np.ndarray, shortest: int, pitch: np.ndarray, dip: np.ndarray) -
     dip[:] = np.where(found, np.clip(here, 0, 1) + 0.04 * np.log2(lag / shortest), 1)
 
 
-def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
-    """(frames,) semitones, NaN where nobody sings: the cheapest path through the candidates and silence."""
-    pitch = analysis.pitch
-    count = len(pitch)
-    if not count:
-        return np.zeros(0)
-    inside = (pitch >= settings.low - 0.7) & (pitch <= settings.high + 0.7)
-    quiet = analysis.level < np.quantile(analysis.level, 0.98) - settings.floor
-    voiced = np.where(inside, analysis.dip * 2.2, np.inf)
-    voiced[quiet] = np.inf
-    silent = np.where(quiet, 0.0, 0.75 + 0.5 * settings.eagerness)
-    cost = np.column_stack([voiced, silent])
-    here = np.where(np.isnan(pitch), 0, pitch)
-    best = cost[0].copy()
-    back = np.zeros((count, CANDIDATES + 1), np.int8)
-    step = np.empty((CANDIDATES + 1, CANDIDATES + 1))
-    step[-1, :], step[:, -1], step[-1, -1] = 0.35, 0.35, 0.0
-    for t in range(1, count):
-        step[:-1, :-1] = np.minimum(2.0, 0.22 * np.abs(here[t - 1][:, None] - here[t][None, :]))
-        total = best[:, None] + step
-        back[t] = np.argmin(total, axis=0)
-        best = total[back[t], np.arange(CANDIDATES + 1)] + cost[t]
-        best = np.minimum(best, 1e6)
-    state = int(np.argmin(best))
-    out = np.full(count, np.nan)
-    for t in range(count - 1, -1, -1):
-        if state < CANDIDATES:
-            out[t] = pitch[t, state]
-        state = int(back[t, state])
-    return out
-
-
-def tuning(path: np.ndarray) -> float:
-    """How far the player is tuned from concert pitch, in semitones, -0.5..0.5."""
-    steady = path[1:][np.abs(np.diff(path)) < 0.15]
+def tuning(pitch: np.ndarray, dip: np.ndarray) -> float:
+    """How far the player is tuned from concert pitch, in semitones, -0.5..0.5: by what is plainly pitched."""
+    first = np.where(dip < 0.25, pitch, np.nan)[:, 0]
+    steady = first[1:][np.abs(np.diff(first)) < 0.15]
     if len(steady) < 8:
         return 0.0
     turn = np.exp(2j * np.pi * steady).mean()
     return float(np.angle(turn) / (2 * np.pi)) if np.abs(turn) > 0.15 else 0.0
 
 
-def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> Heard:
-    """The notes, from what was analysed."""
-    settings = settings or MelodySettings()
-    path = track(analysis, settings)
-    if not np.isfinite(path).any():
-        return Heard.empty()
-    path = path - tuning(path)
-    notes = []
-    strength = analysis.onsets.strength
-    strong = analysis.onsets.peaks(0.35 + 0.5 * settings.eagerness, 0.05)
-    marks = np.zeros(len(path))
-    marks[np.clip(np.rint(strong / STEP).astype(int), 0, len(path) - 1)] = 1.0
-    for begin, end in _runs(np.isfinite(path), round(0.03 / STEP)):
-        part = path[begin:end].copy()
-        gaps = np.isnan(part)
-        part[gaps] = np.interp(np.flatnonzero(gaps), np.flatnonzero(~gaps), part[~gaps])
-        for first, last, number in _staircase(part, marks[begin:end]):
-            notes.append((begin + first, begin + last, number))
-    notes = _articulated(notes, analysis, strong, settings)
-    return _finish(notes, path, analysis, strength, settings)
+def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
+    """(frames,) the note of each frame as its MIDI number, -1 where nobody sings: the cheapest path through the notes.
 
-
-def _runs(voiced: np.ndarray, bridge: int) -> list[tuple[int, int]]:
-    """Stretches of voice, over gaps of up to `bridge` frames."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], voiced.astype(np.int8), [0]])))
-    runs: list[tuple[int, int]] = []
-    for begin, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
-        if runs and begin - runs[-1][1] <= bridge:
-            runs[-1] = (runs[-1][0], end)
-        else:
-            runs.append((begin, end))
-    return runs
-
-
-def _staircase(part: np.ndarray, marks: np.ndarray) -> list[tuple[int, int, int]]:
-    """The cheapest staircase of semitones under a stretch of pitch: (first frame, one after the last, number)."""
-    low, high = int(np.floor(part.min())) - 1, int(np.ceil(part.max())) + 1
+    A frame costs by how far its candidates are from the note and how imperfect they are, and by how unlikely the
+    network holds that the note sounds; a change costs, less so where something begins.
+    """
+    count = len(analysis.pitch)
+    low, high = max(tones.LOWEST, int(np.ceil(settings.low))), min(tones.HIGHEST, int(np.floor(settings.high)))
+    if not count or high < low:
+        return np.full(count, -1)
     numbers = np.arange(low, high + 1)
-    off = np.minimum(1.2, np.abs(part[:, None] - numbers[None, :])) ** 1.5
-    best = off[0].copy()
-    back = np.zeros(off.shape, np.int16)
-    own = np.arange(len(numbers))
-    for t in range(1, len(part)):
-        price = 2.6 - 1.6 * marks[max(0, t - 3) : t + 4].max()
+    cost = np.full((count, len(numbers)), NO_CANDIDATE, np.float32)
+    shifted = analysis.pitch - tuning(analysis.pitch, analysis.dip)
+    for k in range(CANDIDATES):
+        off = np.abs(shifted[:, k, None] - numbers)
+        own = 2.2 * analysis.dip[:, k, None] + np.minimum(1.3, off) ** 1.5
+        np.minimum(cost, np.where(np.isnan(own), NO_CANDIDATE, own), out=cost)
+    sounds = analysis.sounds[:, low - tones.LOWEST : high - tones.LOWEST + 1]
+    cost += TRUST * -np.log(np.clip(sounds, 0.02, 1.0))
+    quiet = analysis.level < np.quantile(analysis.level, 0.98) - settings.floor
+    cost[quiet] = 20.0
+    any_sounds = sounds.max(axis=1)
+    silent = np.where(quiet, 0.0, 0.9 + 0.6 * settings.eagerness + TRUST * -np.log(np.clip(1 - any_sounds, 0.05, 1.0)))
+    near = np.lib.stride_tricks.sliding_window_view(np.pad(analysis.begins, 4), 9).max(axis=1)[:count]
+    changes, enters = (3.4 - 2.6 * near).tolist(), (1.9 - 1.5 * near).tolist()
+    best, rest = cost[0].copy(), float(silent[0])
+    back = np.full((count, len(numbers) + 1), -1, np.int16)
+    own_place = np.arange(len(numbers))
+    silences = silent.tolist()
+    for t in range(1, count):
         cheapest = int(np.argmin(best))
-        change = best[cheapest] + price
-        stays = best <= change
-        back[t] = np.where(stays, own, cheapest)
-        best = np.where(stays, best, change) + off[t]
-    state = int(np.argmin(best))
-    states = np.empty(len(part), np.int64)
-    for t in range(len(part) - 1, -1, -1):
-        states[t] = state
+        least = float(best[cheapest])
+        change, enter = least + changes[t], rest + enters[t]
+        new, source = (change, cheapest) if change <= enter else (enter, -1)
+        stays = best <= new
+        back[t, :-1] = np.where(stays, own_place, source)
+        leave = least + LEAVES
+        back[t, -1] = cheapest if leave < rest else -1
+        rest = min(rest, leave) + silences[t]
+        best = np.where(stays, best, new) + cost[t]
+    state = int(np.argmin(best)) if best.min() < rest else -1
+    out = np.full(count, -1)
+    for t in range(count - 1, -1, -1):
+        out[t] = numbers[state] if state >= 0 else -1
         state = int(back[t, state])
-    cuts = np.flatnonzero(np.diff(states)) + 1
-    edges = [0, *cuts.tolist(), len(part)]
-    return [(a, b, int(numbers[states[a]])) for a, b in pairwise(edges)]
-
-
-def _articulated(
-    notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, strong: np.ndarray, settings: MelodySettings
-) -> list[tuple[int, int, int]]:
-    """Notes struck or sung again at one pitch are parted where something begins and the level says so."""
-    level = analysis.level
-    out = []
-    places = np.rint(strong / STEP).astype(int)
-    for first, last, number in notes:
-        inside = [p for p in places.tolist() if first + 0.06 / STEP < p < last - 0.05 / STEP]
-        begin = first
-        for p in inside:
-            before = level[max(first, p - round(0.05 / STEP)) : p + 1].min()
-            after = level[p : p + round(0.06 / STEP)].max()
-            if after - before > 3.4 - 2.4 * settings.eagerness and (p - begin) * STEP > 0.06:
-                out.append((begin, p, number))
-                begin = p
-        out.append((begin, last, number))
     return out
 
 
-def _finish(
-    notes: list[tuple[int, int, int]], path: np.ndarray, analysis: MelodyAnalysis, strength: np.ndarray,
-    settings: MelodySettings,
-) -> Heard:  # fmt: skip
+NO_CANDIDATE = 3.6
+"""What a frame costs whose candidates are all far from a note."""
+TRUST = 0.3
+"""How much the network's word counts against the candidates'."""
+LEAVES = 0.5
+
+
+def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> Heard:
+    """The notes, from what was analysed."""
+    settings = settings or MelodySettings()
+    states = track(analysis, settings)
+    limit = 0.5 - 0.5 * (settings.eagerness - 0.5)
+    places = peaks(analysis.begins, limit, 5)
+    cuts = np.flatnonzero(np.diff(states)) + 1
+    notes: list[tuple[int, int, int]] = []
+    for first, last in pairwise([0, *cuts.tolist(), len(states)]):
+        if first < last and states[first] >= 0:
+            notes += _articulated((first, last, int(states[first])), places)
+    return _finish(notes, analysis, settings)
+
+
+def _articulated(note: tuple[int, int, int], places: np.ndarray) -> list[tuple[int, int, int]]:
+    """A note struck or sung again at one pitch is parted where something begins."""
+    first, last, number = note
+    inside = places[(places > first + 0.07 / STEP) & (places < last - 0.04 / STEP)]
+    edges = [first, *np.rint(inside).astype(int).tolist(), last]
+    return [(a, b, number) for a, b in pairwise(edges)]
+
+
+def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, settings: MelodySettings) -> Heard:
     """Exact beginnings, loudness, and how sure each note is; what is too short or hardly there is left out."""
-    kept = [n for n in notes if (n[1] - n[0]) * STEP >= 0.6 * settings.shortest]
+    kept = [n for n in notes if (n[1] - n[0]) * STEP >= 0.5 * settings.shortest]
     if not kept:
         return Heard.empty()
     begins = np.array([n[0] for n in kept]) * STEP
     ends = np.array([n[1] for n in kept]) * STEP
-    strong = analysis.onsets.peaks(0.8, 0.03)
-    moments = begins.copy()
+    strong = peaks(analysis.begins, 0.2, 3) * STEP
+    exact, told = begins.copy(), np.zeros(len(kept))
     for i, begin in enumerate(begins.tolist()):
-        near = strong[np.abs(strong - begin) < 0.06] if len(strong) else strong
+        # A period is found some time after a sound begins, the later the lower it is.
+        after = ends[i - 1] - 0.04 if i else -1.0
+        near = strong[(strong > max(begin - 0.12, after)) & (strong < begin + 0.05)]
         if len(near):
-            moments[i] = near[int(np.argmin(np.abs(near - begin)))]
-    exact = frames.rises(analysis.samples, RATE, moments)
+            strength = analysis.begins[np.rint(near / STEP).astype(int)] - 2.0 * np.abs(near - begin)
+            exact[i] = near[int(np.argmax(strength))]
+            told[i] = analysis.begins[round(exact[i] / STEP)]
+    near_exact = frames.rises(analysis.samples, RATE, exact)
+    exact = np.where(np.abs(near_exact - exact) < 0.02, near_exact, exact)
     for i in range(1, len(exact)):
         exact[i] = max(exact[i], exact[i - 1] + 0.02)
         ends[i - 1] = min(ends[i - 1], exact[i]) if begins[i] - ends[i - 1] < 0.05 else ends[i - 1]
     ends = np.maximum(ends, exact + 0.03)
     level = np.array([analysis.level[n[0] : max(n[0] + 1, min(n[1], n[0] + round(0.2 / STEP)))].max() for n in kept])
-    steady = np.array([np.nanmean(np.abs(path[n[0] : n[1]] - n[2]) < 0.6) if n[1] > n[0] else 0.0 for n in kept])
+    sounds = np.array([analysis.sounds[n[0] : n[1], n[2] - tones.LOWEST].mean() for n in kept])
     length = ends - exact
-    sure = np.clip(0.25 + 0.45 * steady + 0.3 * np.minimum(1, length / 0.15), 0, 1)
+    sure = np.clip(0.1 + 0.35 * sounds + 0.25 * np.minimum(1, length / 0.15) + 0.3 * told, 0, 1)
     sure *= np.clip(1 - (np.quantile(level, 0.9) - level - 24) / 20, 0.3, 1)
     enough = (length >= settings.shortest) & (sure >= 0.62 - 0.4 * settings.eagerness)
     pitch = np.array([n[2] for n in kept], float)

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import frames
-from puresignal.core.hearing.frames import Onsets
+from puresignal.core.hearing import begin, frames
+from puresignal.core.hearing.network import Network, peaks
 
 RATE, HOP, SIZE = 44_100, 220, 1024
 BANDS = 26
@@ -23,16 +23,18 @@ FEATURES = BANDS * len(SLICES_MS) + 2
 class StrokeAnalysis:
     """The slow part, kept.
 
-    level    (frames, BANDS) log energy; onsets evidence; samples the sound itself
+    level    (frames, BANDS) log energy
+    begins   how likely something begins, begin.STEP seconds apart
+    samples  the sound itself
     """
 
     level: np.ndarray
-    onsets: Onsets
+    begins: np.ndarray
     samples: np.ndarray
 
 
-def analyse(samples: np.ndarray) -> StrokeAnalysis:
-    """samples: (n,) at RATE."""
+def analyse(network: Network, samples: np.ndarray) -> StrokeAnalysis:
+    """network: begin.py's; samples: (n,) at RATE."""
     flat = frames.mono(samples)
     peak = float(np.abs(flat).max()) if len(flat) else 0.0
     if peak > 0:
@@ -40,7 +42,8 @@ def analyse(samples: np.ndarray) -> StrokeAnalysis:
     magnitudes = frames.spectra(flat, SIZE, HOP)
     weights = frames.bands(RATE, SIZE, BANDS, 40.0, 16_000.0)
     level = np.log10(1e-4 + magnitudes**2 @ weights * 100)
-    return StrokeAnalysis(level, frames.onsets(magnitudes, RATE, SIZE, HOP, 40, 40.0), flat)
+    begins = begin.LOOK.likely(network, begin.LOOK.levels(frames.halved(flat)))[:, 0]
+    return StrokeAnalysis(level, begins, flat)
 
 
 def at(analysis: StrokeAnalysis, moments: np.ndarray) -> np.ndarray:
@@ -68,7 +71,11 @@ def at(analysis: StrokeAnalysis, moments: np.ndarray) -> np.ndarray:
 
 def loudness_at(analysis: StrokeAnalysis, moments: np.ndarray, reach: float = 0.06) -> np.ndarray:
     """(moments,) decibels of each stroke's first moments."""
-    samples = analysis.samples
+    return loudness_of(analysis.samples, moments, reach)
+
+
+def loudness_of(samples: np.ndarray, moments: np.ndarray, reach: float = 0.06) -> np.ndarray:
+    """(moments,) decibels of what follows each moment; samples at RATE."""
     out = []
     for moment in moments.tolist():
         begin = max(0, round(moment * RATE))
@@ -79,6 +86,7 @@ def loudness_at(analysis: StrokeAnalysis, moments: np.ndarray, reach: float = 0.
 
 def beginnings(analysis: StrokeAnalysis, eagerness: float, apart: float = 0.03) -> np.ndarray:
     """Seconds at which strokes begin."""
-    found = analysis.onsets.peaks(eagerness, apart)
-    exact = frames.refine(analysis.samples, RATE, found, 0.02, 0.015)
+    limit = 0.5 - 0.7 * (eagerness - 0.5)
+    found = peaks(analysis.begins, limit, max(2, round(apart / begin.STEP))) * begin.STEP
+    exact = frames.refine(analysis.samples, RATE, found, 0.02, 0.02)
     return np.unique(np.round(exact, 5))

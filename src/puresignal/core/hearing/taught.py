@@ -1,4 +1,9 @@
-"""Taught sounds: a few examples of each, found again in a recording; "none of these" is an answer."""
+"""Taught sounds: a few examples of each, found again in a recording; "none of these" is an answer.
+
+What a stroke sounds like (strokes.py) is projected to where takes of one sound lie close and other sounds far (linear
+discriminants: R. A. Fisher, 1936, over many sounds at once), learnt by bench/train_ear.py from mouths and drums of our
+own synthesis. There a stroke belongs to the sound whose examples are nearest, or to none.
+"""
 
 from __future__ import annotations
 
@@ -6,13 +11,27 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import strokes
+from puresignal.core.hearing import begin, strokes
 from puresignal.core.hearing.heard import velocities
+from puresignal.core.hearing.network import Network
 from puresignal.core.hearing.strokes import StrokeAnalysis
 
 LEAST_EXAMPLES = 3
-STRANGE = 2.2
-"""So many times as far from its nearest sound as that sound's examples are from each other, and it is none of them."""
+STRANGE = 3.6
+"""So many usual distances from the nearest sound, and a stroke is none of them."""
+BREATH_DB = 30.0
+"""What is softer than the loudest by so much must be very like a sound to be one."""
+
+
+@dataclass(frozen=True, eq=False)
+class Ground:
+    """Where strokes are compared: features times `turn` (features, axes), in which takes of one sound vary by 1."""
+
+    turn: np.ndarray
+
+    def place(self, features: np.ndarray) -> np.ndarray:
+        """(n, axes)"""
+        return np.asarray(features @ self.turn)
 
 
 @dataclass(frozen=True, eq=False)
@@ -20,19 +39,21 @@ class Taught:
     """What was taught.
 
     names   of the sounds
-    middle  (sounds, features); scale (features,) how much each feature varies within a sound
-    spread  (sounds,) usual distance of an example from its middle
+    middle  (sounds, axes) of each; spread (sounds,) how much wider than usual its examples lie
+    ground  where they are compared
+    odd     (name, number of the example) of examples that are unlike the others of their name
     """
 
     names: tuple[str, ...]
     middle: np.ndarray
-    scale: np.ndarray
     spread: np.ndarray
+    ground: Ground
+    odd: tuple[tuple[str, int], ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
 class Hits:
-    """Hits that were heard: seconds, number of the sound (-1: none of them), velocity, how sure."""
+    """Hits that were heard: seconds, number of the sound, velocity, how sure."""
 
     start: np.ndarray
     sound: np.ndarray
@@ -40,57 +61,67 @@ class Hits:
     sure: np.ndarray
 
 
-def teach(examples: dict[str, list[np.ndarray]]) -> Taught:
-    """examples: for each name the recordings, each (n,) at strokes.RATE with one or several strokes in it."""
-    names, middles, rest, spreads = [], [], [], []
+def example(network: Network, recording: np.ndarray) -> StrokeAnalysis:
+    """An example analysed. recording (n,) at strokes.RATE, however closely it is cut."""
+    return strokes.analyse(network, np.pad(np.asarray(recording, np.float32), round(0.3 * strokes.RATE)))
+
+
+def teach(ground: Ground, examples: dict[str, list[StrokeAnalysis]]) -> Taught:
+    """examples: for each name the analysed recordings, each with one or several strokes in it."""
+    names, middles, spreads, odd = [], [], [], []
     for name, recordings in sorted(examples.items()):
-        rows = [row for recording in recordings for row in _rows(recording)]
+        rows = [(number, row) for number, recording in enumerate(recordings) for row in _rows(recording)]
         if not rows:
             continue
-        stack = np.stack(rows)
+        stack = ground.place(np.stack([row for _, row in rows]))
+        middle = np.median(stack, axis=0) if len(stack) > 3 else stack.mean(axis=0)
+        far = _far(stack, middle[None, :])[:, 0]
+        usual = float(np.median(far))
+        own = far > 2.0 * max(usual, 1.0)
+        if own.any() and not own.all():
+            odd += [(name, rows[i][0]) for i in np.flatnonzero(own).tolist()]
+            middle = stack[~own].mean(axis=0)
         names.append(name)
-        middles.append(np.median(stack, axis=0))
-        rest.append(stack - middles[-1])
-    within = np.concatenate(rest) if rest else np.zeros((1, strokes.FEATURES))
-    # With few examples a feature's own variation is half a guess.
-    scale = np.sqrt((within**2).mean(axis=0) * len(within) / (len(within) + 6) + 0.22**2)
-    for own in rest:
-        far = np.sqrt(((own / scale) ** 2).mean(axis=1))
-        spreads.append(max(0.55, float(np.median(far))))
-    middle = np.stack(middles) if middles else np.zeros((0, strokes.FEATURES))
-    return Taught(tuple(names), middle, scale, np.array(spreads))
+        middles.append(middle)
+        # Of a few examples their own scatter is half a guess, so the usual one counts as five more.
+        spreads.append(max(0.8, (usual * len(far) + 5.0) / (len(far) + 5.0)))
+    axes = ground.turn.shape[1]
+    middle = np.stack(middles) if middles else np.zeros((0, axes))
+    return Taught(tuple(names), middle, np.array(spreads), ground, tuple(dict.fromkeys(odd)))
 
 
-def _rows(recording: np.ndarray) -> list[np.ndarray]:
-    analysis = strokes.analyse(recording)
-    found = strokes.beginnings(analysis, 0.35, 0.08)
+def _rows(analysis: StrokeAnalysis) -> list[np.ndarray]:
+    found = strokes.beginnings(analysis, 0.5, 0.08)
+    if not len(found) and len(analysis.begins):
+        found = np.array([0.0 if analysis.begins.max() < 0.05 else begin.STEP * int(np.argmax(analysis.begins))])
     if not len(found):
         return []
     features = strokes.at(analysis, found)
     level = strokes.loudness_at(analysis, found)
     # Of one recording only what is about as loud as its loudest stroke is an example.
-    return [row for row, db in zip(features, level, strict=True) if db > level.max() - 10]
+    return [row for row, db in zip(features, level, strict=True) if db > level.max() - 8]
+
+
+def _far(places: np.ndarray, middle: np.ndarray) -> np.ndarray:
+    """(n, sounds) distances, 1 for what is usual between takes of one sound."""
+    off = places[:, None, :] - middle[None, :, :]
+    return np.asarray(np.sqrt(np.minimum(off**2, 25.0).mean(axis=2)))
 
 
 def classify(taught: Taught, features: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """(n,) number of the nearest sound or -1, and how sure that is."""
     if not len(taught.names) or not len(features):
         return np.full(len(features), -1), np.zeros(len(features))
-    off = (features[:, None, :] - taught.middle[None, :, :]) / taught.scale
-    off[:, :, -2:] *= 0.3
-    far = np.sqrt((np.minimum(np.abs(off), 4.0) ** 2).mean(axis=2))
+    far = _far(taught.ground.place(features), taught.middle)
+    rows = np.arange(len(far))
     nearest = np.argmin(far, axis=1)
-    best = far[np.arange(len(far)), nearest]
+    best = far[rows, nearest]
     others = far.copy()
-    others[np.arange(len(far)), nearest] = np.inf
+    others[rows, nearest] = np.inf
     second = others.min(axis=1) if len(taught.names) > 1 else best * 2
-    sure = (
-        np.clip(1 - best / (best + second), 0, 1)
-        * 2
-        * np.clip(1.6 - best / (STRANGE * taught.spread[nearest] + 0.6), 0, 1)
-    )
-    none = best > STRANGE * taught.spread[nearest] + 0.6
-    return np.where(none, -1, nearest), np.clip(sure, 0, 1)
+    limit = STRANGE * taught.spread[nearest]
+    sure = np.clip(2 * (1 - best / (best + second)), 0, 1) * np.clip(2 * (1.05 - best / limit), 0, 1)
+    return np.where(best > limit, -1, nearest), sure
 
 
 def hits(taught: Taught, analysis: StrokeAnalysis, eagerness: float = 0.5) -> Hits:
@@ -101,12 +132,11 @@ def hits(taught: Taught, analysis: StrokeAnalysis, eagerness: float = 0.5) -> Hi
     kept = sound >= 0
     if len(level):
         # Breath between the hits is soft, and like nothing much.
-        kept &= (level > level.max() - 34) | (sure > 0.6)
+        kept &= (level > np.quantile(level, 0.9) - BREATH_DB) | (sure > 0.6)
     return Hits(found[kept], sound[kept], velocities(level[kept]), sure[kept])
 
 
 def told_apart(taught: Taught) -> np.ndarray:
     """(sounds, sounds) how well each two can be told apart: their distance in their own spreads."""
-    off = (taught.middle[:, None, :] - taught.middle[None, :, :]) / taught.scale
-    far = np.sqrt((np.minimum(np.abs(off), 4.0) ** 2).mean(axis=2))
-    return np.asarray(far / (taught.spread[:, None] + taught.spread[None, :]))
+    far = _far(taught.middle, taught.middle)
+    return np.asarray(far / (0.5 * (taught.spread[:, None] + taught.spread[None, :])))

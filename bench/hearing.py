@@ -1,0 +1,214 @@
+"""What the ear hears, on recordings it was not trained on (sounds.py): `hearing.py [melodies singing loops beats harmony]`.
+
+Counted as usual for transcription: onset within 50 ms, pitch within half a semitone, each note matched at most once;
+ends within a fifth of the length or 50 ms. Where librosa is installed, its pitch tracker with a plain segmenter and
+its onset detector with rules by band stand beside it. `--each` lists every clip.
+"""
+
+from __future__ import annotations
+
+import sys
+import time
+from collections import defaultdict
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import soxr
+import sounds
+from sounds import Clip
+
+from puresignal.core.hearing import chords, drums, melody, strokes, taught
+from puresignal.io.modelfile import ground, network
+
+Row = tuple[float, float, Any]
+
+
+def matched(truth: list[Row], heard: list[Row], ends: bool = False) -> list[tuple[int, int]]:
+    """The most pairs there can be (augmenting paths)."""
+    fits: list[list[int]] = []
+    for start, end, what in truth:
+        own = []
+        for j, (s, e, w) in enumerate(heard):
+            same = w == what if isinstance(what, str) else abs(float(w) - float(what)) < 0.5
+            if abs(s - start) <= 0.05 and same and (not ends or abs(e - end) <= max(0.05, 0.2 * (end - start))):
+                own.append(j)
+        fits.append(own)
+    taken: dict[int, int] = {}
+
+    def find(i: int, seen: set[int]) -> bool:
+        for j in fits[i]:
+            if j not in seen:
+                seen.add(j)
+                if j not in taken or find(taken[j], seen):
+                    taken[j] = i
+                    return True
+        return False
+
+    for i in range(len(truth)):
+        find(i, set())
+    return [(i, j) for j, i in taken.items()]
+
+
+def score(truth: list[Row], heard: list[Row], ends: bool = False) -> float:
+    return 2 * len(matched(truth, heard, ends)) / max(1, len(truth) + len(heard))
+
+
+def moments(rows: list[Row]) -> list[Row]:
+    """Beginnings, whatever began; what begins together once."""
+    out: list[Row] = []
+    for start, *_ in sorted(rows, key=lambda r: r[0]):
+        if not out or start - out[-1][0] > 0.03:
+            out.append((start, start, 0))
+    return out
+
+
+def at(clip: Clip, rate: int) -> np.ndarray:
+    return np.asarray(soxr.resample(clip.samples, clip.rate, rate), np.float32)
+
+
+def pitched(heard: Any) -> list[Row]:
+    return [(s, e, round(p)) for s, e, p in zip(heard.start, heard.end, heard.pitch, strict=True)]
+
+
+def tell(name: str, clips: list[tuple[Clip, Callable[[], list[Row]]]], each: bool) -> None:
+    """One line of the table."""
+    f, with_ends, onsets, errors, worst = [], [], [], [], []
+    again = again_found = 0
+    spent = seconds = 0.0
+    by_sort: dict[str, list[int]] = defaultdict(lambda: [0, 0, 0])
+    for clip, hear in clips:
+        truth: list[Row] = [(s, e, w) for s, e, w, _ in clip.notes]
+        began = time.perf_counter()
+        heard = hear()
+        spent += time.perf_counter() - began
+        seconds += len(clip.samples) / clip.rate
+        pairs = matched(truth, heard)
+        f.append(2 * len(pairs) / max(1, len(truth) + len(heard)))
+        worst.append((f[-1], clip.name))
+        with_ends.append(score(truth, heard, True))
+        onsets.append(score(moments(truth), moments(heard)))
+        errors += [abs(truth[i][0] - heard[j][0]) for i, j in pairs]
+        hit = {i for i, _ in pairs}
+        for i in range(1, len(truth)):
+            if truth[i][2] == truth[i - 1][2]:
+                again += 1
+                again_found += i in hit
+        if truth and isinstance(truth[0][2], str):
+            for i, row in enumerate(truth):
+                by_sort[row[2]][0] += 1
+                by_sort[row[2]][2] += i in hit
+            for row in heard:
+                by_sort[row[2]][1] += 1
+        if each:
+            print(f"  {clip.name:<24} {f[-1]:.2f}  ends {with_ends[-1]:.2f}  onset {onsets[-1]:.2f}  "
+                  f"{len(truth)} played, {len(heard)} heard")  # fmt: skip
+    bad = ", ".join(f"{n} {v:.2f}" for v, n in sorted(worst)[:4])
+    print(
+        f"{name}: F1 {np.mean(f):.3f}, with ends {np.mean(with_ends):.3f}, onsets alone {np.mean(onsets):.3f}, "
+        f"onset error {1000 * np.median(errors) if errors else 0:.1f} ms, repeated {again_found}/{again}, "
+        f"{seconds / spent:.0f}x real time; worst {bad}"
+    )
+    for sort, (played, told, right) in sorted(by_sort.items()):
+        print(f"    {sort:<12} {played:4d} played, {told:4d} heard, {right:4d} right: F1 {2 * right / (played + told):.2f}")
+
+
+def melodies(kind: str, each: bool) -> None:
+    clips = list(getattr(sounds, kind)())
+
+    def ours(clip: Clip) -> Callable[[], list[Row]]:
+        samples = at(clip, melody.RATE)
+        return lambda: pitched(melody.decide(melody.analyse(network("begin"), network("tones"), samples)))
+
+    tell(kind, [(clip, ours(clip)) for clip in clips], each)
+    if "--reference" in sys.argv:
+        tell(f"{kind}, reference", [(c, lambda c=c: _pyin(at(c, melody.RATE))) for c in clips], False)  # type: ignore[misc]
+
+
+def _pyin(samples: np.ndarray) -> list[Row]:
+    import librosa
+
+    pitch, voiced, _ = librosa.pyin(samples, fmin=41, fmax=2093, sr=melody.RATE, frame_length=2048, hop_length=256)
+    number = np.where(voiced, np.rint(69 + 12 * np.log2(np.where(voiced, pitch, 440.0) / 440)), -1)
+    cuts = [0, *(np.flatnonzero(np.diff(number)) + 1).tolist(), len(number)]
+    step = 256 / melody.RATE
+    return [
+        (a * step, b * step, int(number[a])) for a, b in zip(cuts, cuts[1:], strict=False)
+        if number[a] >= 0 and (b - a) * step >= 0.07
+    ]  # fmt: skip
+
+
+def loops(each: bool) -> None:
+    clips = list(sounds.loops())
+
+    def ours(clip: Clip) -> Callable[[], list[Row]]:
+        samples = at(clip, drums.RATE)
+
+        def hear() -> list[Row]:
+            found = drums.hits(drums.analyse(network("drums"), samples))
+            return [(s, s, drums.SORTS[k]) for s, k in zip(found.start.tolist(), found.sort.tolist(), strict=True)]
+
+        return hear
+
+    tell("loops", [(clip, ours(clip)) for clip in clips], each)
+    if "--reference" in sys.argv:
+        tell("loops, reference", [(c, lambda c=c: _bands(at(c, 44_100))) for c in clips], False)  # type: ignore[misc]
+
+
+def _bands(samples: np.ndarray) -> list[Row]:
+    import librosa
+
+    rows: list[Row] = []
+    for moment in librosa.onset.onset_detect(y=samples, sr=44_100, units="time"):
+        part = samples[round(moment * 44_100) :][:3000]
+        spectrum = np.abs(np.fft.rfft(part, 4096)) ** 2
+        low, middle, high = spectrum[:14].sum(), spectrum[14:185].sum(), spectrum[464:].sum()
+        rows.append((float(moment), 0.0, "kick" if low > middle and low > high else "snare.head" if middle > high else "hat.closed"))
+    return rows
+
+
+def beats(each: bool) -> None:
+    spoken = list(sounds.beats())
+    for count in (6, 3):
+        clips = []
+        for clip, examples in spoken:
+            known = taught.teach(
+                ground(),
+                {
+                    name: [
+                        taught.example(network("begin"), np.asarray(soxr.resample(s, clip.rate, strokes.RATE)))
+                        for s in said[:count]
+                    ]
+                    for name, said in examples.items()
+                },
+            )
+            samples = at(clip, strokes.RATE)
+
+            def hear(known: taught.Taught = known, samples: np.ndarray = samples) -> list[Row]:
+                found = taught.hits(known, strokes.analyse(network("begin"), samples))
+                return [(s, s, known.names[k]) for s, k in zip(found.start.tolist(), found.sound.tolist(), strict=True)]
+
+            clips.append((clip, hear))
+        tell(f"beats, {count} examples each", clips, each)
+
+
+def harmony(each: bool) -> None:
+    clips = []
+    for clip in sounds.harmony():
+        samples = at(clip, chords.RATE)
+        clips.append((clip, lambda s=samples: pitched(chords.decide(chords.analyse(network("tones"), s)))))
+    tell("harmony", clips, each)  # type: ignore[arg-type]
+
+
+def main() -> None:
+    each = "--each" in sys.argv
+    wanted = [a for a in sys.argv[1:] if not a.startswith("-")] or ["melodies", "singing", "loops", "beats", "harmony"]
+    for kind in wanted:
+        if kind in ("melodies", "singing"):
+            melodies(kind, each)
+        else:
+            {"loops": loops, "beats": beats, "harmony": harmony}[kind](each)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,282 @@
+"""Recordings with their truth, for checking the ear: sampled sound banks, speech and our own singer.
+
+None of it is what the ear was trained on. Banks are whatever SoundFonts the machine has (in
+/usr/share/sounds/sf2, or named in SOUND_BANKS), syllables come from espeak-ng where it is installed.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import tempfile
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from puresignal.sim import singer
+
+RATE = 44_100
+FOLDER = Path("/usr/share/sounds/sf2")
+
+
+@dataclass
+class Clip:
+    """A recording. notes: (start, end, MIDI number or drum's name, loudness)."""
+
+    name: str
+    samples: np.ndarray
+    notes: list[tuple[float, float, object, float]]
+    rate: int = RATE
+
+
+def banks() -> list[Path]:
+    named = os.environ.get("SOUND_BANKS", "")
+    found = [Path(p) for p in named.split(":") if p] or sorted(FOLDER.glob("*.sf2"))
+    return [p for p in found if not p.is_symlink()]
+
+
+def room(samples: np.ndarray, random: np.random.Generator, wet: float, noise_db: float) -> np.ndarray:
+    """The sound in a small room with some noise."""
+    tail = round(random.uniform(0.15, 0.5) * RATE)
+    answer = random.normal(size=tail) * np.exp(-np.arange(tail) / (tail / 6)) * wet * 0.03
+    answer[0] = 1.0
+    size = 1 << (len(samples) + tail).bit_length()
+    out = np.fft.irfft(np.fft.rfft(samples, size) * np.fft.rfft(answer, size), size)[: len(samples)]
+    out = 0.7 * out / (np.abs(out).max() + 1e-9)
+    noise = np.cumsum(random.normal(size=len(out)))
+    noise = random.normal(size=len(out)) + 0.02 * (noise - np.convolve(noise, np.ones(999) / 999, "same"))
+    return (out + 10 ** (noise_db / 20) * noise / noise.std()).astype(np.float32)
+
+
+class Bank:
+    """A SoundFont that renders lists of notes."""
+
+    def __init__(self, path: Path):
+        import fluidsynth
+
+        self.name = path.stem
+        self._synth = fluidsynth.Synth(samplerate=float(RATE), gain=0.5)
+        self._font = self._synth.sfload(str(path))
+
+    def render(self, notes: list[tuple[float, float, int, float]], program: int, drums: bool = False) -> np.ndarray:
+        synth, channel = self._synth, 9 if drums else 0
+        synth.system_reset()
+        synth.program_select(channel, self._font, 128 if drums else 0, program)
+        events = sorted(
+            [(start, 1, n, round(1 + 126 * loud)) for start, _, n, loud in notes]
+            + [(end, 0, n, 0) for _, end, n, _ in notes]
+        )
+        out, now = [], 0
+        for at, on, n, velocity in [*events, (max(e for _, e, _, _ in notes) + 1.0, 0, 0, 0)]:
+            place = round(at * RATE)
+            if place > now:
+                block = np.asarray(synth.get_samples(place - now), np.float32).reshape(-1, 2)
+                out.append(block.mean(axis=1) / 32768)
+                now = place
+            if on:
+                synth.noteon(channel, n, velocity)
+            else:
+                synth.noteoff(channel, n)
+        return np.concatenate(out)
+
+
+INSTRUMENTS = {
+    "piano": (0, 48, 84), "vibes": (11, 60, 86), "nylon guitar": (24, 45, 76), "jazz guitar": (26, 45, 76),
+    "upright bass": (32, 28, 50), "bass guitar": (33, 28, 52), "violin": (40, 57, 88), "cello": (42, 40, 67),
+    "trumpet": (56, 56, 82), "trombone": (57, 43, 68), "alto sax": (65, 52, 79), "oboe": (68, 60, 86),
+    "clarinet": (71, 52, 84), "flute": (73, 62, 92), "lead": (81, 50, 84), "recorder": (74, 62, 90),
+}  # fmt: skip
+
+
+def melodies(seconds: float = 14.0) -> Iterator[Clip]:
+    """Lines on sampled instruments, dry and in rooms."""
+    for k, path in enumerate(banks()):
+        bank = Bank(path)
+        for i, (name, (program, low, high)) in enumerate(INSTRUMENTS.items()):
+            random = np.random.default_rng(1000 * k + i)
+            notes = singer.line(random, seconds, low, high, 0.25)
+            samples = bank.render(notes, program)
+            samples = room(samples, random, random.choice([0.0, 0.5, 1.0]), random.uniform(-70, -42))
+            yield Clip(f"{bank.name[:5]} {name}", samples, list(notes))
+
+
+MANNERS = {
+    "sung": singer.SUNG, "hummed": singer.HUMMED,
+    "trained": singer.Manner(vibrato=0.6, rate=5.2, scoop=1.2, drift=0.1, consonant=0.08, tuned=0.2, attack=0.05),
+    "plain": singer.Manner(vibrato=0.08, scoop=0.3, drift=0.15, consonant=0.12, tuned=-0.35, attack=0.02),
+    "soft": singer.Manner(
+        vibrato=0.2, scoop=0.5, drift=0.12, consonant=0.02, harmonics=2.4, attack=0.09, release=0.1, tuned=0.1
+    ),
+    "in a room": singer.Manner(noise_db=-40, echo=0.4, consonant=0.08),
+}  # fmt: skip
+
+
+def singing(seconds: float = 14.0) -> Iterator[Clip]:
+    """Our singer in manners and rooms, and the voices of the banks."""
+    for k, (name, manner) in enumerate(MANNERS.items()):
+        for low, high in ((45, 62), (57, 76)):
+            random = np.random.default_rng(500 + k * 10 + low)
+            notes = singer.line(random, seconds, low, high, 0.2)
+            samples = singer.perform(notes, manner, RATE, 70 + k)
+            yield Clip(f"{name} {low}", samples, list(notes))
+    for path in banks():
+        bank = Bank(path)
+        for program, name in ((52, "choir"), (53, "voice"), (54, "synth voice")):
+            random = np.random.default_rng(900 + program)
+            # Voices of a bank swell; what is shorter than that nobody would play with them.
+            notes = singer.line(random, seconds, 50, 76, 0.2)
+            notes = [(2 * s, 2 * e, n, v) for s, e, n, v in notes if e < seconds / 2]
+            samples = room(bank.render(notes, program), random, 0.5, -55)
+            yield Clip(f"{bank.name[:5]} {name}", samples, list(notes))
+
+
+DRUMS = {
+    36: "kick", 38: "snare.head", 37: "snare.side", 42: "hat.closed", 46: "hat.open", 44: "hat.pedal", 41: "tom4.head",
+    45: "tom3.head", 47: "tom2.head", 50: "tom1.head", 49: "crash1.bow", 51: "ride.bow",
+}  # fmt: skip
+
+
+def loops() -> Iterator[Clip]:
+    """Grooves and fills on sampled kits."""
+    for k, path in enumerate(banks()):
+        bank = Bank(path)
+        for i, kit in enumerate((0, 8, 16, 24, 25, 32, 40)):
+            random = np.random.default_rng(3000 + 100 * k + i)
+            try:
+                notes = _groove(random)
+                samples = bank.render(notes, kit, drums=True)
+            except Exception:
+                continue
+            samples = room(samples, random, random.choice([0.0, 0.6]), random.uniform(-70, -45))
+            yield Clip(f"{bank.name[:5]} kit {kit}", samples, [(s, e, DRUMS[n], v) for s, e, n, v in notes])
+
+
+def _groove(random: np.random.Generator) -> list[tuple[float, float, int, float]]:
+    step = 60 / random.uniform(80, 150) / 4
+    notes = []
+    cymbal = int(random.choice([42, 42, 51]))
+    for bar in range(6):
+        kicks = {0, *random.choice(16, 3).tolist()}
+        fill = bar in (2, 5)
+        for i in range(16):
+            at = 0.3 + (bar * 16 + i) * step
+            hits: list[tuple[int, float]] = []
+            if fill and i >= 8:
+                if random.random() < 0.85:
+                    hits.append((int([50, 50, 47, 47, 45, 45, 41, 41][i - 8]), random.uniform(0.55, 0.95)))
+            else:
+                if i in kicks:
+                    hits.append((36, random.uniform(0.6, 0.95)))
+                if i in (4, 12):
+                    hits.append((38, random.uniform(0.7, 1.0)) if random.random() < 0.85 else (37, 0.7))
+                elif random.random() < 0.12:
+                    hits.append((38, random.uniform(0.15, 0.35)))
+                if i % 2 == 0:
+                    choice = cymbal
+                    if cymbal == 42 and i == 14 and random.random() < 0.6:
+                        choice = 46
+                    hits.append((choice, random.uniform(0.45, 0.85)))
+                if i == 0 and bar in (0, 3):
+                    hits = [h for h in hits if h[0] not in (42, 51)] + [(49, 0.85)]
+                if cymbal == 51 and i in (4, 12):
+                    hits.append((44, 0.6))
+            for note, loud in hits:
+                start = max(0.05, at + float(random.normal(0, 0.003)))
+                notes.append((start, start + 0.1, note, float(loud)))
+    return notes
+
+
+CHORDS = {"piano": 0, "electric piano": 4, "organ": 19, "nylon guitar": 24, "steel guitar": 25, "strings": 48}
+SHAPES = {
+    "": (0, 4, 7),
+    "m": (0, 3, 7),
+    "7": (0, 4, 7, 10),
+    "m7": (0, 3, 7, 10),
+    "maj7": (0, 4, 7, 11),
+    "sus4": (0, 5, 7),
+}
+
+
+def harmony() -> Iterator[Clip]:
+    """Chords of three to six notes, held, broken and strummed."""
+    for k, path in enumerate(banks()):
+        bank = Bank(path)
+        for i, (name, program) in enumerate(CHORDS.items()):
+            random = np.random.default_rng(6000 + 100 * k + i)
+            notes: list[tuple[float, float, int, float]] = []
+            at = 0.3
+            for _ in range(9):
+                root = int(random.integers(40, 56))
+                shape = list(SHAPES.values())[int(random.integers(len(SHAPES)))]
+                voicing = sorted(
+                    {root, *(root + 12 + s for s in shape[1:]), root + 12}
+                    - (set() if random.random() < 0.5 else {root + 12})
+                )
+                length = float(random.choice([0.5, 0.8, 1.2]))
+                strum = 0.012 if "guitar" in name else 0.0
+                for j, n in enumerate(voicing):
+                    start = at + j * strum + abs(float(random.normal(0, 0.003)))
+                    notes.append((start, at + length, n, float(random.uniform(0.55, 0.85))))
+                at += length + 0.1
+            samples = room(bank.render(notes, program), random, 0.4, -55)
+            yield Clip(f"{bank.name[:5]} {name}", samples, list(notes))
+
+
+SYLLABLES = {
+    "kick": "[[bu]]", "snare.head": "[[ka]]", "hat.closed": "[[ts]]", "hat.open": "[[tSS]]", "tom1.head": "[[dUN]]",
+}  # fmt: skip
+"""As espeak-ng spells sounds."""
+
+
+def beats() -> Iterator[tuple[Clip, dict[str, list[np.ndarray]]]]:
+    """Spoken syllables in a rhythm, breaths between, with examples of each: (clip, examples at RATE)."""
+    for voice in ("en", "en+f3", "en+m5"):
+        said: dict[str, list[np.ndarray]] = {}
+        for name, text in SYLLABLES.items():
+            for take in range(12):
+                sound = _say(text, voice, 40 + 3 * take, 250 + 15 * (take % 5), 70 + 10 * (take % 4))
+                if sound is not None:
+                    said.setdefault(name, []).append(sound)
+        if not said:
+            return
+        for number in range(2):
+            random = np.random.default_rng(8000 + number + 7 * len(voice))
+            samples = np.zeros(RATE * 16, np.float32)
+            notes: list[tuple[float, float, object, float]] = []
+            at = 0.5
+            while at < 15:
+                if random.random() < 0.12:
+                    breath = random.normal(size=round(0.25 * RATE)) * np.hanning(round(0.25 * RATE)) * 0.03
+                    begin = round(at * RATE)
+                    samples[begin : begin + len(breath)] += np.convolve(breath, np.ones(4) / 4, "same")
+                else:
+                    name = str(random.choice(list(said)))
+                    sound = said[name][int(random.integers(6, 12))] * random.uniform(0.5, 1.0)
+                    sound = sound[: round(0.3 * RATE)]
+                    begin = round(at * RATE)
+                    end = min(len(samples), begin + len(sound))
+                    samples[begin:end] += sound[: end - begin]
+                    notes.append((at, at + 0.1, name, 0.8))
+                at += float(random.choice([0.22, 0.3, 0.4]))
+            samples = room(samples, random, 0.5, -50)
+            yield Clip(f"{voice} {number + 1}", samples, notes), {n: sounds[:6] for n, sounds in said.items()}
+
+
+def _say(text: str, voice: str, pitch: int, speed: int, loud: int) -> np.ndarray | None:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "said.wav"
+        command = ["espeak-ng", "-v", voice, "-p", str(pitch), "-s", str(speed), "-a", str(loud), "-w", str(path), text]
+        try:
+            subprocess.run(command, check=True, capture_output=True)
+        except (OSError, subprocess.CalledProcessError):
+            return None
+        samples, rate = soundfile.read(path, dtype="float32")
+    import soxr
+
+    samples = np.asarray(soxr.resample(samples, rate, RATE), np.float32)
+    level = np.convolve(np.abs(samples), np.ones(200) / 200, "same")
+    loud_at = np.flatnonzero(level > 0.1 * level.max())
+    return samples[max(0, int(loud_at[0]) - 40) :] if len(loud_at) else None

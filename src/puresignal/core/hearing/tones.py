@@ -1,0 +1,76 @@
+"""Which notes sound, several at once: for each moment and each pitch a network says how likely it sounds and begins.
+
+It sees a pitch's harmonics, and those of the pitches that it could be taken for, in a long and a short window; it is
+the same network for every pitch, so a pitch never heard in training is heard as well. Trained by bench/train_ear.py
+on sound of our own synthesis.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from puresignal.core.hearing import frames
+from puresignal.core.hearing.network import Network
+
+RATE, HOP = 22_050, 441
+STEP = HOP / RATE
+LOWEST, HIGHEST = 28, 98
+PITCHES = HIGHEST - LOWEST + 1
+FIRST = LOWEST - 14
+"""The lowest semitone that is looked at."""
+SEMITONES = 140 - FIRST
+LONG, SHORT = 8192, 2048
+RELATED = (-19, -12, -7, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 7, 12, 19, 24, 28, 31, 34, 36)
+"""Semitones from a pitch: its harmonics, and those whose harmonics it shares."""
+QUICK = (0, 12, 19, 24, 28)
+MOMENTS = (-6, -4, -3, -2, -1, 0, 1, 2, 3, 4, 6)
+INPUTS = 3 * len(RELATED) + len(QUICK) * len(MOMENTS) + 2
+
+
+def _grid(size: int, parts: int) -> np.ndarray:
+    """(bins, SEMITONES * parts) weights of bands a `parts`th of a semitone wide, or as wide as the window can tell."""
+    centre = 440 * 2 ** ((FIRST + (np.arange(SEMITONES * parts) - (parts - 1) / 2) / parts - 69) / 12)
+    frequency = np.linspace(0, RATE / 2, size // 2 + 1)
+    width = np.maximum(centre * (2 ** (1 / (12 * parts)) - 1), RATE / size)
+    weights = np.clip(1 - np.abs(frequency[:, None] - centre) / width, 0, None)
+    return np.asarray(weights / (weights.sum(axis=0) + 1e-9), np.float32)
+
+
+def levels(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """(frames, SEMITONES * 3) and (frames, SEMITONES): log10 loudness in long and short windows, against the loud."""
+    flat = frames.mono(samples)
+    long = frames.spectra(flat, LONG, HOP) ** 2 @ _grid(LONG, 3)
+    short = frames.spectra(flat, SHORT, HOP) ** 2 @ _grid(SHORT, 1)
+    out = []
+    for power in (long, short):
+        loud = np.quantile(power.max(axis=1), 0.95) + 1e-12 if len(power) else 1.0
+        out.append(np.asarray(0.5 * np.log10(power / loud + 1e-8), np.float32))
+    return out[0], out[1]
+
+
+def rows(long: np.ndarray, short: np.ndarray, frame: np.ndarray, pitch: np.ndarray) -> np.ndarray:
+    """(n, INPUTS): what is shown of each (frame, pitch), pitch as MIDI number."""
+    place = pitch - FIRST
+    near = np.clip(place[:, None] + np.array(RELATED), 0, SEMITONES - 1)
+    fine = (near[:, :, None] * 3 + np.arange(3)).reshape(len(frame), -1)
+    still = long[frame[:, None], fine]
+    at = np.clip(frame[:, None] + np.array(MOMENTS), 0, len(short) - 1)
+    bands = np.clip(place[:, None] + np.array(QUICK), 0, SEMITONES - 1)
+    moving = short[at[:, :, None], bands[:, None, :]].reshape(len(frame), -1)
+    top = long[frame].max(axis=1, keepdims=True)
+    # Against the loudest of the moment, so that soft passages are heard like loud ones; and how loud that is.
+    return np.concatenate([still - top, moving - top, top, place[:, None] / 60.0], axis=1).astype(np.float32)
+
+
+def likely(network: Network, long: np.ndarray, short: np.ndarray) -> np.ndarray:
+    """(frames, PITCHES, 2): how likely each pitch sounds, and begins. What is far too soft to be a note is 0."""
+    out = np.zeros((len(long), PITCHES, 2), np.float32)
+    own = long[:, (LOWEST - FIRST) * 3 : (HIGHEST - FIRST + 1) * 3].reshape(len(long), PITCHES, 3).max(axis=2)
+    # A harmonic that is missing at the bottom does not make a note impossible.
+    second = long[:, (LOWEST + 12 - FIRST) * 3 : (HIGHEST + 13 - FIRST) * 3].reshape(len(long), PITCHES, 3).max(axis=2)
+    loud = np.maximum(own, second) > np.maximum(long.max(axis=1, keepdims=True) - 2.2, -3.2)
+    frame, pitch = np.nonzero(loud)
+    for begin in range(0, len(frame), 16384):
+        part = slice(begin, begin + 16384)
+        out[frame[part], pitch[part]] = network.likely(rows(long, short, frame[part], pitch[part] + LOWEST))
+    return out

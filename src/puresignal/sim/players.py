@@ -1,0 +1,218 @@
+"""Players of instruments that nobody built: lines and chords with their truth, for tests and for training the ear.
+
+Every timbre is drawn anew: how its harmonics fall, how it begins and dies away, what noise it makes, how it wavers.
+Shares no rule with the ear.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+Notes = list[tuple[float, float, int, float]]
+"""start s, end s, MIDI number, loudness 0..1"""
+
+
+@dataclass(frozen=True, eq=False)
+class Timbre:
+    """How an instrument sounds.
+
+    harmonics   amplitudes of the harmonics; inharmonic  how far they are stretched, as of a stiff string
+    attack, release  seconds; decay  seconds in which it falls to a third, inf for what is held
+    dulling     how much sooner high harmonics die; bloom  how much later they come in, seconds
+    noise       of breath or bow; strike  of the beginning, for some milliseconds
+    vibrato     semitones, tremolo  part of the level; rate  of both, Hz; sets_in  seconds
+    scoop       semitones from which a note begins; chorus  semitones between two voices, 0: one voice
+    """
+
+    harmonics: np.ndarray
+    inharmonic: float = 0.0
+    attack: float = 0.01
+    release: float = 0.08
+    decay: float = np.inf
+    dulling: float = 0.0
+    bloom: float = 0.0
+    noise: float = 0.0
+    strike: float = 0.0
+    vibrato: float = 0.0
+    tremolo: float = 0.0
+    rate: float = 5.5
+    sets_in: float = 0.2
+    scoop: float = 0.0
+    chorus: float = 0.0
+
+
+def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
+    """A timbre drawn at random; struck: how likely it is hit or plucked, and dies away."""
+    count = 30
+    k = np.arange(1, count + 1)
+    fall = random.uniform(0.4, 2.2)
+    envelope = k**-fall
+    for _ in range(int(random.integers(0, 4))):
+        centre, width = random.uniform(1, 12), random.uniform(0.7, 4)
+        envelope *= 1 + random.uniform(-0.85, 3.0) * np.exp(-(((k - centre) / width) ** 2))
+    if random.random() < 0.25:
+        envelope[1::2] *= random.uniform(0.02, 0.4)
+    if random.random() < 0.25:
+        envelope[0] *= random.uniform(0.05, 0.5)
+    envelope *= random.lognormal(0, 0.35, count)
+    hit = random.random() < struck
+    slow = float(np.exp(random.uniform(np.log(0.008), np.log(0.14))))
+    wavers = not hit and random.random() < 0.7
+    return Timbre(
+        np.abs(envelope), inharmonic=float(random.uniform(0, 4e-4)) if hit else 0.0,
+        attack=float(random.uniform(0.001, 0.012)) if hit else slow,
+        release=float(np.exp(random.uniform(np.log(0.03), np.log(0.4)))),
+        decay=float(np.exp(random.uniform(np.log(0.15), np.log(2.5)))) if hit else np.inf,
+        dulling=float(random.uniform(0, 0.5)) if hit else 0.0, bloom=0.0 if hit else float(random.uniform(0, 0.1)),
+        noise=float(10 ** random.uniform(-3.5, -1.2)) if not hit else 0.0,
+        strike=float(10 ** random.uniform(-2.5, -0.5)) if hit or random.random() < 0.4 else 0.0,
+        vibrato=float(random.uniform(0.02, 0.7)) if wavers else 0.0,
+        tremolo=float(random.uniform(0.0, 0.4)) if wavers or random.random() < 0.15 else 0.0,
+        rate=float(random.uniform(3.8, 7.2)), sets_in=float(random.uniform(0.0, 0.5)),
+        scoop=float(random.uniform(-0.3, 1.5)) if not hit and random.random() < 0.4 else 0.0,
+        chorus=float(random.uniform(0.03, 0.2)) if random.random() < 0.2 else 0.0,
+    )  # fmt: skip
+
+
+def sound_of(
+    timbre: Timbre, seconds: float, number: int, loud: float, rate: int, random: np.random.Generator
+) -> np.ndarray:
+    """One note of `seconds`, its release after that: (n,) float64."""
+    count = round((seconds + timbre.release) * rate)
+    t = np.arange(count) / rate
+    frequency = 440 * 2 ** ((number - 69) / 12)
+    waver = np.sin(2 * np.pi * timbre.rate * t + random.uniform(0, 6)) * np.clip(
+        (t - timbre.sets_in) / 0.25 + 0.15, 0, 1
+    )
+    bend = timbre.vibrato * waver - timbre.scoop * np.exp(-t / 0.04)
+    bend = bend + 0.03 * np.cumsum(random.normal(size=count)) / np.sqrt(rate)
+    tone = np.zeros(count)
+    voices = (0.0,) if not timbre.chorus else (-timbre.chorus / 2, timbre.chorus / 2)
+    softness = 0.35 * (1 - loud)
+    for voice in voices:
+        phase = 2 * np.pi * np.cumsum(frequency * 2 ** ((bend + voice) / 12)) / rate
+        for i, amplitude in enumerate(timbre.harmonics.tolist()):
+            k = (i + 1) * np.sqrt(1 + timbre.inharmonic * (i + 1) ** 2)
+            if k * frequency > 0.46 * rate:
+                break
+            part = amplitude * np.exp(-softness * i) * np.sin(k * phase + random.uniform(0, 6))
+            if timbre.dulling and np.isfinite(timbre.decay):
+                part = part * np.exp(-t * i * timbre.dulling / timbre.decay)
+            if timbre.bloom and i:
+                part = part * np.clip(t / (timbre.bloom * (1 + 0.3 * i)), 0, 1)
+            tone += part
+    tone /= np.sqrt(np.sum(timbre.harmonics**2)) * len(voices)
+    if timbre.noise:
+        hiss = random.normal(size=count)
+        tone += timbre.noise * (hiss - 0.6 * np.roll(hiss, 1))
+    shape = np.clip(t / timbre.attack, 0, 1) ** 0.7 * np.clip((seconds + timbre.release - t) / timbre.release, 0, 1)
+    if np.isfinite(timbre.decay):
+        shape = shape * np.exp(-t / timbre.decay)
+    shape = shape * (1 + timbre.tremolo * waver)
+    tone *= shape
+    if timbre.strike:
+        burst = random.normal(size=min(count, round(0.03 * rate)))
+        burst *= np.exp(-np.arange(len(burst)) / (random.uniform(0.001, 0.008) * rate)) * timbre.strike
+        tone[: len(burst)] += burst
+    return np.asarray(loud * tone)
+
+
+def play(notes: Notes, timbre: Timbre, rate: int, seed: int, damped: bool = False) -> np.ndarray:
+    """The notes as (n,) float32. damped: a note cuts off what rings of the one before it, as on one string."""
+    random = np.random.default_rng(seed)
+    length = round((max((n[1] for n in notes), default=0.0) + 0.6) * rate)
+    out = np.zeros(length)
+    starts = sorted(n[0] for n in notes)
+    for start, end, number, loud in notes:
+        begin = round(start * rate)
+        sound = sound_of(timbre, max(0.03, end - start), number, loud, rate, random)[: max(0, length - begin)]
+        if damped:
+            following = next((s for s in starts if s > start + 1e-6), None)
+            if following is not None:
+                cut = round((following - start) * rate)
+                fade = round(0.03 * rate)
+                if cut + fade < len(sound):
+                    sound = sound[: cut + fade].copy()
+                    sound[cut:] *= np.linspace(1, 0, fade)
+        out[begin : begin + len(sound)] += sound
+    return np.asarray(out, np.float32)
+
+
+def in_a_room(
+    sound: np.ndarray, rate: int, random: np.random.Generator, noise_db: tuple[float, float] = (-75.0, -36.0)
+) -> np.ndarray:
+    """The sound recorded somewhere: coloured, with some room and some noise; its peak below 1."""
+    out = np.asarray(sound, np.float64)
+    spectrum = np.fft.rfft(out)
+    frequency = np.maximum(40.0, np.linspace(0, rate / 2, len(spectrum)))
+    shape = (frequency / 1000) ** (random.normal(0, 2.5) / 6.02)
+    for _ in range(int(random.integers(0, 3))):
+        centre = np.exp(random.uniform(np.log(80), np.log(8000)))
+        shape *= 10 ** (random.uniform(-9, 9) / 20 * np.exp(-((np.log2(frequency / centre) / 0.6) ** 2)))
+    if random.random() < 0.3:
+        shape /= 1 + (frequency / random.uniform(3000, 12_000)) ** 4
+    out = np.fft.irfft(spectrum * shape, len(out))
+    if random.random() < 0.6:
+        length = round(random.uniform(0.1, 0.9) * rate)
+        tail = random.normal(size=length) * np.exp(-np.arange(length) / (length / 5)) * random.uniform(0.003, 0.03)
+        tail[0] = 1.0
+        size = 1 << (len(out) + length).bit_length()
+        out = np.fft.irfft(np.fft.rfft(out, size) * np.fft.rfft(tail, size), size)[: len(out)]
+    out = 0.8 * out / (np.abs(out).max() + 1e-9)
+    if random.random() < 0.3:
+        drive = random.uniform(1.2, 4)
+        out = np.tanh(out * drive) / np.tanh(drive) * 0.8
+    noise = random.normal(size=len(out))
+    if random.random() < 0.5:
+        noise = noise + random.uniform(0.2, 1) * np.convolve(noise, np.ones(40) / 8, "same")
+    if random.random() < 0.2:
+        noise = noise + np.sin(2 * np.pi * random.choice([50, 60, 100, 120]) * np.arange(len(out)) / rate)
+    return np.asarray(out + 10 ** (random.uniform(*noise_db) / 20) * noise, np.float32)
+
+
+def a_line(random: np.random.Generator, seconds: float, low: int, high: int) -> Notes:
+    """A line of one note at a time: repeats, runs, leaps, some notes led into the next, some apart."""
+    notes: Notes = []
+    at, number = float(random.uniform(0.1, 0.6)), int(random.integers(low, high + 1))
+    pace = random.uniform(0.7, 1.8)
+    repeats, led = random.uniform(0.05, 0.4), random.uniform(0.2, 0.9)
+    while at < seconds - 0.3:
+        length = float(random.choice([0.1, 0.15, 0.22, 0.3, 0.45, 0.7, 1.1])) * pace
+        gap = 0.0 if random.random() < led else float(random.choice([0.02, 0.05, 0.12, 0.3]))
+        notes.append((at, at + length, number, float(random.uniform(0.35, 1.0))))
+        at += length + gap
+        if random.random() > repeats:
+            step = int(random.choice([1, 2, 3, 4, 5, 7, 12], p=[0.25, 0.28, 0.15, 0.12, 0.1, 0.07, 0.03]))
+            number = number + step * (1 if random.random() < 0.5 else -1)
+            number = 2 * low - number if number < low else 2 * high - number if number > high else number
+            number = int(np.clip(number, low, high))
+    return notes
+
+
+def some_chords(random: np.random.Generator, seconds: float) -> Notes:
+    """Chords of one to six notes, struck together, strummed or broken, some notes held on."""
+    notes: Notes = []
+    at = float(random.uniform(0.1, 0.5))
+    while at < seconds - 0.6:
+        length = float(random.choice([0.25, 0.4, 0.6, 0.9, 1.4]))
+        root = int(random.integers(31, 62))
+        shape = [(0, 4, 7), (0, 3, 7), (0, 4, 7, 10), (0, 3, 7, 10), (0, 4, 7, 11), (0, 5, 7), (0, 3, 6), (0, 7)][
+            int(random.integers(8))
+        ]
+        pitches = {root + int(12 * random.integers(0, 3)) + s for s in shape}
+        if random.random() < 0.6:
+            pitches.add(root)
+        if random.random() < 0.3:
+            pitches.add(root + 12 + shape[int(random.integers(len(shape)))])
+        if random.random() < 0.15:
+            pitches = {int(random.integers(33, 90)) for _ in range(int(random.integers(1, 5)))}
+        spread = random.choice([0.0, 0.0, 0.012, 0.03, 0.15], p=[0.35, 0.2, 0.2, 0.15, 0.1])
+        level = random.uniform(0.5, 1.0)
+        for j, n in enumerate(sorted(pitches)[: int(random.integers(1, 7))]):
+            start = at + j * spread + abs(random.normal(0, 0.004))
+            loud = float(np.clip(level * random.uniform(0.6, 1.1), 0.2, 1))
+            notes.append((start, max(start + 0.1, at + length * float(random.uniform(0.85, 1.0))), n, loud))
+        at += length + float(random.choice([0.0, 0.03, 0.15]))
+    return sorted(notes)
