@@ -1,4 +1,6 @@
-"""What the ear hears, on recordings it was not trained on (sounds.py): `hearing.py [melodies singing loops beats harmony]`.
+"""What the ear hears, on recordings it was not trained on (sounds.py).
+
+`hearing.py [melodies singing loops beats harmony] [--each] [--reference]`; all of them by default.
 
 Counted as usual for transcription: onset within 50 ms, pitch within half a semitone, each note matched at most once;
 ends within a fifth of the length or 50 ms. Where librosa is installed, its pitch tracker with a plain segmenter and
@@ -11,11 +13,12 @@ import sys
 import time
 from collections import defaultdict
 from collections.abc import Callable
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
-import soxr
 import sounds
+import soxr
 from sounds import Clip
 
 from puresignal.core.hearing import chords, drums, melody, strokes, taught
@@ -110,7 +113,10 @@ def tell(name: str, clips: list[tuple[Clip, Callable[[], list[Row]]]], each: boo
         f"{seconds / spent:.0f}x real time; worst {bad}"
     )
     for sort, (played, told, right) in sorted(by_sort.items()):
-        print(f"    {sort:<12} {played:4d} played, {told:4d} heard, {right:4d} right: F1 {2 * right / (played + told):.2f}")
+        print(
+            f"    {sort:<12} {played:4d} played, {told:4d} heard, {right:4d} right: F1 "
+            f"{2 * right / (played + told):.2f}"
+        )
 
 
 def melodies(kind: str, each: bool) -> None:
@@ -133,7 +139,7 @@ def _pyin(samples: np.ndarray) -> list[Row]:
     cuts = [0, *(np.flatnonzero(np.diff(number)) + 1).tolist(), len(number)]
     step = 256 / melody.RATE
     return [
-        (a * step, b * step, int(number[a])) for a, b in zip(cuts, cuts[1:], strict=False)
+        (a * step, b * step, int(number[a])) for a, b in pairwise(cuts)
         if number[a] >= 0 and (b - a) * step >= 0.07
     ]  # fmt: skip
 
@@ -163,7 +169,13 @@ def _bands(samples: np.ndarray) -> list[Row]:
         part = samples[round(moment * 44_100) :][:3000]
         spectrum = np.abs(np.fft.rfft(part, 4096)) ** 2
         low, middle, high = spectrum[:14].sum(), spectrum[14:185].sum(), spectrum[464:].sum()
-        rows.append((float(moment), 0.0, "kick" if low > middle and low > high else "snare.head" if middle > high else "hat.closed"))
+        rows.append(
+            (
+                float(moment),
+                0.0,
+                "kick" if low > middle and low > high else "snare.head" if middle > high else "hat.closed",
+            )
+        )
     return rows
 
 

@@ -189,7 +189,7 @@ def _groove(random: np.random.Generator) -> list[tuple[float, float, int, float]
     return notes
 
 
-CHORDS = {"piano": 0, "electric piano": 4, "organ": 19, "nylon guitar": 24, "steel guitar": 25, "strings": 48}
+CHORDS = {"piano": 0, "electric piano": 4, "organ": 20, "nylon guitar": 24, "steel guitar": 25, "strings": 48}
 SHAPES = {
     "": (0, 4, 7),
     "m": (0, 3, 7),

@@ -67,13 +67,13 @@ def target(starts: np.ndarray, count: int, step: float) -> np.ndarray:
 def begin_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
     random = np.random.default_rng(seed)
     kind = random.random()
-    if kind < 0.55:
+    if kind < 0.62:
         sound, notes = line(random, begin.RATE)
         starts = np.array([n[0] for n in notes])
-    elif kind < 0.7:
+    elif kind < 0.74:
         sound, notes = chords(random, begin.RATE)
         starts = np.array([n[0] for n in notes])
-    elif kind < 0.85:
+    elif kind < 0.86:
         loud, hits = loop(random)
         sound, starts = soxr.resample(loud, 44_100, begin.RATE), np.array([h[0] for h in hits])
     else:
@@ -173,7 +173,7 @@ def train_strokes(clips: int, axes: int = 28) -> None:
 
 
 JOBS = {
-    "begin": (begin_rows, 700, (80, 32), 14, 2.0), "drums": (drum_rows, 700, (160, 64), 16, 2.0),
+    "begin": (begin_rows, 1600, (144, 48), 12, 1.5), "drums": (drum_rows, 1000, (192, 80), 12, 1.5),
     "tones": (tone_rows, 500, (96, 48), 14, 1.5),
 }  # fmt: skip
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -22,9 +23,7 @@ def train(
     held = np.zeros(len(x), bool) if groups is None else groups % 10 == 0
     own, test = np.flatnonzero(~held), np.flatnonzero(held)
     sizes = [x.shape[1], *hidden, y.shape[1]]
-    w = [
-        (random.normal(size=(a, b)) * np.sqrt(2 / a)).astype(np.float32) for a, b in zip(sizes, sizes[1:], strict=False)
-    ]
+    w = [(random.normal(size=(a, b)) * np.sqrt(2 / a)).astype(np.float32) for a, b in pairwise(sizes)]
     b = [np.zeros(n, np.float32) for n in sizes[1:]]
     b[-1][:] = np.log(np.clip(y.mean(axis=0), 1e-4, 0.9) / (1 - np.clip(y.mean(axis=0), 1e-4, 0.9)))
     parameters = [*w, *b]

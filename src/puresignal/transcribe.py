@@ -144,7 +144,9 @@ def _melody(flat: np.ndarray, job: Job) -> list[Row]:
     )  # fmt: skip
     if job.low is not None:
         flat = place.above(flat, melody.RATE, 0.75 * 440 * 2 ** ((job.low - 69) / 12))
-    return _pitched(melody.decide(melody.analyse(modelfile.network("begin"), modelfile.network("tones"), flat), settings), job)
+    return _pitched(
+        melody.decide(melody.analyse(modelfile.network("begin"), modelfile.network("tones"), flat), settings), job
+    )
 
 
 def _chords(flat: np.ndarray, job: Job) -> list[Row]:

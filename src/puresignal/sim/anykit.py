@@ -81,20 +81,19 @@ def drawn_kit(random: np.random.Generator, rate: int) -> Strokes:
             (0, round(0.6 * rate) - short)), loud, own, click,
     )  # fmt: skip
 
-    snare = (_between(random, 150, 260), random.uniform(0, 0.5), 0.02, _between(random, 0.03, 0.18))
+    snare = (_between(random, 130, 330), random.uniform(0, 0.6), 0.02, _between(random, 0.025, 0.22))
     wires = (
-        random.uniform(0.3, 2.0),
-        _between(random, 250, 2500),
-        _between(random, 4000, 15000),
-        _between(random, 0.03, 0.2),
+        _between(random, 0.2, 4.0),
+        _between(random, 200, 3500),
+        _between(random, 3500, 16_000),
+        _between(random, 0.03, 0.3),
     )
 
     def snare_sound(loud: float, own: np.random.Generator) -> np.ndarray:
         body = _drop(*snare, rate, 0.5) + 0.4 * _drop(snare[0] * 1.62, 0.1, 0.01, snare[3] * 0.6, rate, 0.5)
         t = np.arange(len(body)) / rate
-        return struck(
-            body + wires[0] * _noise(len(body), wires[1], wires[2], rate, own) * np.exp(-t / wires[3]), loud, own, click
-        )
+        hiss = _noise(len(body), wires[1], wires[2], rate, own) * np.exp(-t / wires[3])
+        return struck(body + wires[0] * hiss, loud, own, click)
 
     kit["snare.head"] = snare_sound
     wood = (
@@ -121,12 +120,12 @@ def drawn_kit(random: np.random.Generator, rate: int) -> Strokes:
 
         return sound
 
-    kit["hat.closed"] = hat(_between(random, 0.012, 0.06), 0.0005, 1.0)
-    kit["hat.open"] = hat(_between(random, 0.14, 0.5), 0.001, 0.95)
-    kit["hat.pedal"] = hat(_between(random, 0.02, 0.07), _between(random, 0.001, 0.008), random.uniform(0.5, 0.9))
-    floor, ratio = _between(random, 62, 105), random.uniform(1.14, 1.36)
-    fall, quick, ring = random.uniform(0.05, 0.7), _between(random, 0.02, 0.09), _between(random, 0.1, 0.5)
-    skin = random.uniform(0, 0.5)
+    kit["hat.closed"] = hat(_between(random, 0.012, 0.13), 0.0005, 1.0)
+    kit["hat.open"] = hat(_between(random, 0.2, 1.2), 0.001, 0.95)
+    kit["hat.pedal"] = hat(_between(random, 0.02, 0.11), _between(random, 0.001, 0.008), random.uniform(0.5, 0.9))
+    floor, ratio = _between(random, 55, 120), random.uniform(1.12, 1.45)
+    fall, quick, ring = random.uniform(0.05, 0.7), _between(random, 0.02, 0.09), _between(random, 0.08, 0.6)
+    skin = random.uniform(0, 0.8)
     for i in range(4):
         hz = floor * ratio**i
 
@@ -137,29 +136,27 @@ def drawn_kit(random: np.random.Generator, rate: int) -> Strokes:
             return struck(body + skin * hiss, loud, own, click)
 
         kit[f"tom{4 - i}.head"] = tom
-    wash = _between(random, 0.35, 1.4)
+    wash = _between(random, 0.4, 2.5)
     crash_low = _between(random, 400, 3000)
 
     def crash(loud: float, own: np.random.Generator) -> np.ndarray:
         count = round(min(2.5, 3 * wash) * rate)
         t = np.arange(count) / rate
         body = air * _noise(count, crash_low, 17000, rate, own) + 0.7 * _metal(count, base, own, rate)
-        return struck(
-            body * (0.6 * np.exp(-t / wash) + 0.4 * np.exp(-t / (wash * 0.2))) * np.clip(t / 0.004, 0.3, 1),
-            loud,
-            own,
-            click,
-        )
+        shape = (0.6 * np.exp(-t / wash) + 0.4 * np.exp(-t / (wash * 0.2))) * np.clip(t / 0.004, 0.3, 1)
+        return struck(body * shape, loud, own, click)
 
     kit["crash1.bow"] = crash
-    bell, ping, hum = _between(random, 1800, 6000), random.uniform(0.4, 1.6), _between(random, 0.25, 1.0)
+    bell, ping, hum = _between(random, 1500, 6000), random.uniform(0.0, 1.2), _between(random, 0.3, 2.0)
+    tick, tick_at, rest = _between(random, 0.008, 0.06), _between(random, 1500, 6000), 10 ** random.uniform(-1.4, -0.2)
 
     def ride(loud: float, own: np.random.Generator) -> np.ndarray:
-        count = round(min(2.0, 3 * hum) * rate)
+        # The stick is heard first and most; under it the wash goes on.
+        count = round(min(2.5, 3 * hum) * rate)
         t = np.arange(count) / rate
-        body = 0.35 * air * _noise(count, 3000, 14000, rate, own) * np.exp(-t / hum)
-        body = body + 0.5 * _metal(count, base * 1.3, own, rate) * np.exp(-t / hum)
-        body = body + ping * np.sin(2 * np.pi * bell * t) * np.exp(-t / 0.05)
+        wash_of = air * _noise(count, 2500, 15_000, rate, own) + _metal(count, base * 1.3, own, rate)
+        body = rest * wash_of * np.exp(-t / hum) + _noise(count, tick_at, 16_000, rate, own) * np.exp(-t / tick)
+        body = body + ping * np.sin(2 * np.pi * bell * t) * np.exp(-t / 0.08)
         return struck(body, loud, own, 0.6 * click)
 
     kit["ride.bow"] = ride

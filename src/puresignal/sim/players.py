@@ -180,7 +180,7 @@ def a_line(random: np.random.Generator, seconds: float, low: int, high: int) -> 
     repeats, led = random.uniform(0.05, 0.4), random.uniform(0.2, 0.9)
     while at < seconds - 0.3:
         length = float(random.choice([0.1, 0.15, 0.22, 0.3, 0.45, 0.7, 1.1])) * pace
-        gap = 0.0 if random.random() < led else float(random.choice([0.02, 0.05, 0.12, 0.3]))
+        gap = 0.0 if random.random() < led else float(random.choice([0.015, 0.03, 0.06, 0.12, 0.3]))
         notes.append((at, at + length, number, float(random.uniform(0.35, 1.0))))
         at += length + gap
         if random.random() > repeats:

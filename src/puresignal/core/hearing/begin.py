@@ -1,7 +1,7 @@
 """Where something begins: a network says for each moment how likely it is.
 
-It has heard drums, mouths, lines and chords. (Onset detection by a learned function of the spectrogram: J. Schlueter and S. Boeck, 2014.) It is trained by
-bench/train_ear.py on sound of our own synthesis.
+It has heard drums, mouths, lines and chords. (Onset detection by a learned function of the spectrogram: J. Schlueter
+and S. Boeck, 2014.) It is trained by bench/train_ear.py on sound of our own synthesis.
 """
 
 from __future__ import annotations

@@ -12,10 +12,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.hearing import frames, tones
+from puresignal.core.hearing.frames import Envelope
 from puresignal.core.hearing.heard import Heard, velocities
 from puresignal.core.hearing.network import Network, peaks
+from puresignal.core.hearing.pieces import Progress, Source, pieces
 
 RATE, STEP = tones.RATE, tones.STEP
+SILENT, DOUBT = 0.2, 3
+"""A note ends where it sounds less likely than this for so many frames."""
+SURE = 0.55
+"""What is less sure than this is no note, at the usual eagerness."""
 LOWEST, HIGHEST = tones.LOWEST, tones.HIGHEST
 
 
@@ -25,13 +31,13 @@ class ChordAnalysis:
 
     likely   (frames, pitches, 2) how likely each pitch sounds, and begins
     own      (frames, pitches) decibels of each pitch's lowest harmonics
-    level    (frames,) decibels; samples the sound itself, for the exact moment of a beginning
+    level    (frames,) decibels; envelope for the exact moment of a beginning
     """
 
     likely: np.ndarray
     own: np.ndarray
     level: np.ndarray
-    samples: np.ndarray
+    envelope: Envelope
 
 
 @dataclass(frozen=True)
@@ -45,14 +51,31 @@ class ChordSettings:
     high: int = HIGHEST
 
 
-def analyse(network: Network, samples: np.ndarray) -> ChordAnalysis:
-    """samples: (n,) at RATE."""
-    flat = frames.mono(samples)
-    long, short = tones.levels(flat)
+FINE_HOP, FINE_REACH = 22, 220
+
+
+def analyse(network: Network, source: Source, progress: Progress | None = None) -> ChordAnalysis:
+    """The network of tones.py; the recording at RATE, all at once or in blocks."""
+    against = tones.loud(source)
     first = LOWEST - tones.FIRST
-    own = np.logaddexp(4.6 * short[:, first : first + tones.PITCHES], 4.6 * short[:, first + 12 :][:, : tones.PITCHES])
-    level = frames.decibels(frames.loudness(flat, tones.HOP, 2 * tones.HOP))[: len(long)]
-    return ChordAnalysis(tones.likely(network, long, short), (own * 10 / 2.3).astype(np.float32), level, flat)
+    parts: list[tuple[np.ndarray, ...]] = []
+    for piece in pieces(source, progress):
+        flat, mine = piece.samples, piece.frames(tones.HOP)
+        long, short = tones.levels(flat, against)
+        own = np.logaddexp(
+            4.6 * short[:, first : first + tones.PITCHES], 4.6 * short[:, first + 12 :][:, : tones.PITCHES]
+        )
+        level = frames.decibels(frames.loudness(flat, tones.HOP, 2 * tones.HOP))
+        envelope = frames.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[piece.frames(FINE_HOP)]
+        likely = tones.likely(network, long, short)
+        parts.append(
+            (likely[mine].astype(np.float16), (own * 10 / 2.3)[mine].astype(np.float16), level[mine], envelope)
+        )
+    if not parts:
+        nothing = np.zeros((0, tones.PITCHES), np.float16)
+        return ChordAnalysis(nothing[:, :, None], nothing, np.zeros(0), Envelope(np.zeros(0), FINE_HOP / RATE))
+    likely, own, level, fine = (np.concatenate(each) for each in zip(*parts, strict=True))
+    return ChordAnalysis(likely, own, level, Envelope(fine, FINE_HOP / RATE))
 
 
 def decide(analysis: ChordAnalysis, settings: ChordSettings | None = None) -> Heard:
@@ -64,16 +87,16 @@ def decide(analysis: ChordAnalysis, settings: ChordSettings | None = None) -> He
     audible = analysis.level > np.quantile(analysis.level, 0.98) - settings.floor
     lean = 0.4 * (settings.eagerness - 0.5)
     for column in range(max(0, settings.low - LOWEST), min(tones.PITCHES, settings.high - LOWEST + 1)):
-        sounds = np.where(audible, analysis.likely[:, column, 0], 0)
+        sounds = np.where(audible, analysis.likely[:, column, 0], 0).astype(np.float32)
         if sounds.max() < 0.3:
             continue
-        for first, last, sure in _notes(sounds, analysis.likely[:, column, 1], lean):
+        for first, last, sure in _notes(sounds, analysis.likely[:, column, 1].astype(np.float32), lean):
             loud = float(analysis.own[round(first) : round(first) + 6, column].max())
             rows.append((first * STEP, last * STEP, float(column + LOWEST), loud, sure))
     if not rows:
         return Heard.empty()
     start, end, pitch, level, sure_ = (np.array(c) for c in zip(*sorted(rows), strict=True))
-    exact = frames.rises(analysis.samples, RATE, start)
+    exact = analysis.envelope.rises(start)
     # Where the envelope as a whole tells of another beginning than this note's, the network's word stays.
     exact = np.where(np.abs(exact - start) < 0.045, exact, start)
     found = Heard(exact, np.maximum(end, exact + 0.03), pitch, velocities(level), sure_)
@@ -99,14 +122,16 @@ def _notes(sounds: np.ndarray, begins: np.ndarray, lean: float) -> list[tuple[fl
     starts.sort()
     notes = []
     for i, start in enumerate(starts):
-        until = starts[i + 1] if i + 1 < len(starts) else len(sounds)
+        until = round(starts[i + 1]) if i + 1 < len(starts) else len(sounds)
         begin = round(start)
-        quiet = np.flatnonzero(sounds[begin + 2 : round(until)] < 0.3)
+        silent = sounds[begin + 2 : until] < SILENT
         # A moment's doubt is no end.
-        ends = [q for q in quiet.tolist() if sounds[begin + 2 + q : begin + 4 + q].max() < 0.3]
-        end = float(begin + 2 + ends[0]) if ends else float(until)
-        sure = 0.5 * float(begins[max(0, begin - 1) : begin + 2].max()) + 0.5 * float(sounds[begin : begin + 8].mean())
-        notes.append((start, end, sure))
+        runs = np.convolve(np.pad(silent.astype(np.float32), (0, DOUBT)), np.ones(DOUBT), "valid") >= DOUBT
+        end = float(begin + 2 + int(np.argmax(runs))) if runs.any() else float(until)
+        plain = float(begins[max(0, begin - 1) : begin + 2].max())
+        sure = 0.4 * plain + 0.6 * float(sounds[begin : begin + 8].mean())
+        if sure > SURE - 0.6 * lean:
+            notes.append((start, end, sure))
     return notes
 
 

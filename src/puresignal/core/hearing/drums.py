@@ -8,12 +8,15 @@ of that. It is trained by bench/train_ear.py on drums of our own synthesis, and 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import combinations
 
 import numpy as np
 
 from puresignal.core.hearing import frames, strokes
+from puresignal.core.hearing.frames import Envelope
 from puresignal.core.hearing.heard import velocities
 from puresignal.core.hearing.network import Look, Network, peaks
+from puresignal.core.hearing.pieces import Progress, Source, pieces
 
 SORTS = (
     "kick", "snare.head", "snare.side", "hat.closed", "hat.open", "hat.pedal", "tom1.head", "tom2.head", "tom3.head",
@@ -37,10 +40,11 @@ TOGETHER = 0.03
 
 @dataclass(frozen=True, eq=False)
 class DrumAnalysis:
-    """likely (frames, sorts); samples the sound itself."""
+    """likely (frames, sorts); envelope for exact moments; low (n,) what lies below some 600 Hz, LOW_RATE a second."""
 
     likely: np.ndarray
-    samples: np.ndarray
+    envelope: Envelope
+    low: np.ndarray
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,10 +57,35 @@ class DrumHits:
     sure: np.ndarray
 
 
-def analyse(network: Network, samples: np.ndarray) -> DrumAnalysis:
-    """samples: (n,) at RATE."""
-    flat = frames.mono(samples)
-    return DrumAnalysis(LOOK.likely(network, LOOK.levels(flat)), flat)
+DOWN = 28
+LOW_RATE = RATE / DOWN
+
+
+def analyse(network: Network, source: Source, progress: Progress | None = None) -> DrumAnalysis:
+    """The network that was trained on drums; the recording at RATE, all at once or in blocks."""
+    loud = LOOK.loud(source)
+    parts: list[tuple[np.ndarray, ...]] = []
+    for piece in pieces(source, progress):
+        flat = piece.samples
+        likely = LOOK.likely(network, LOOK.levels(flat, loud))[piece.frames(HOP)]
+        fine = frames.envelope(flat, RATE, strokes.FINE_HOP, strokes.FINE_REACH).level[piece.frames(strokes.FINE_HOP)]
+        parts.append(
+            (likely.astype(np.float16), fine, _lowered(flat)[piece.lead // DOWN : (piece.lead + piece.own) // DOWN])
+        )
+    if not parts:
+        nothing = np.zeros((0, len(SORTS)), np.float16)
+        return DrumAnalysis(nothing, Envelope(np.zeros(0), strokes.FINE_HOP / RATE), np.zeros(0))
+    likely, fine, low = (np.concatenate(each) for each in zip(*parts, strict=True))
+    return DrumAnalysis(likely, Envelope(fine, strokes.FINE_HOP / RATE), low)
+
+
+def _lowered(samples: np.ndarray) -> np.ndarray:
+    """Every DOWN-th sample of what lies below half that rate."""
+    taps = np.arange(-4 * DOWN, 4 * DOWN + 1)
+    kernel = (np.sinc(taps / DOWN) * np.hamming(len(taps))).astype(np.float32)
+    size = 1 << (len(samples) + len(kernel)).bit_length()
+    whole = np.fft.irfft(np.fft.rfft(samples, size) * np.fft.rfft(kernel / kernel.sum(), size), size)
+    return np.asarray(whole[4 * DOWN : 4 * DOWN + len(samples)][::DOWN], np.float32)
 
 
 def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> DrumHits:
@@ -64,10 +93,10 @@ def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> DrumHits:
     limit = 0.5 - 0.4 * (eagerness - 0.5)
     found: list[tuple[float, int, float]] = []
     for sort in range(len(SORTS)):
-        column = analysis.likely[:, sort]
+        column = analysis.likely[:, sort].astype(np.float32)
         for place in peaks(column, limit, 4).tolist():
             found.append((place * STEP, sort, float(column[round(place)])))
-    found = _without_rivals(sorted(found))
+    found = _toms_by_pitch(_without_rivals(sorted(found)), analysis.low)
     if not found:
         return DrumHits(np.zeros(0), np.zeros(0, int), np.zeros(0), np.zeros(0))
     at, sort_of, sure = (
@@ -75,9 +104,55 @@ def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> DrumHits:
         np.array([f[1] for f in found]),
         np.array([f[2] for f in found]),
     )
-    exact = frames.refine(analysis.samples, RATE, at, 0.02, 0.02)
-    level = strokes.loudness_of(analysis.samples, exact)
+    exact = analysis.envelope.steepest(at)
+    level = analysis.envelope.decibels_after(exact)
     return DrumHits(exact, sort_of, velocities(level), sure)
+
+
+def _toms_by_pitch(found: list[tuple[float, int, float]], low: np.ndarray) -> list[tuple[float, int, float]]:
+    """Which tom is which is told by their pitches against each other, as far as one recording has several."""
+    first = SORTS.index("tom1.head")
+    toms = [i for i, hit in enumerate(found) if first <= hit[1] < first + 4]
+    if not toms:
+        return found
+    pitch = np.array([_pitch_of(low, found[i][0]) for i in toms])
+    order = np.argsort(pitch)
+    steps = np.flatnonzero(np.diff(pitch[order]) > APART) + 1
+    groups = np.split(order, steps)
+    while len(groups) > 4:
+        middles = [float(np.median(pitch[g])) for g in groups]
+        near = int(np.argmin(np.diff(middles)))
+        groups[near : near + 2] = [np.concatenate(groups[near : near + 2])]
+    middles = [float(np.median(pitch[g])) for g in groups]
+    # Low to high onto as many of the four as there are, each as near as can be to where it usually lies.
+    best = min(
+        combinations(range(3, -1, -1), len(groups)),
+        key=lambda chosen: sum(abs(m - USUAL_TOMS[c]) for m, c in zip(middles, chosen, strict=True)),
+    )
+    out = list(found)
+    for group, tom in zip(groups, best, strict=True):
+        for k in group.tolist():
+            at, _, sure = found[toms[k]]
+            out[toms[k]] = (at, first + tom, sure)
+    return sorted(out)
+
+
+APART = 1.4
+"""Semitones between two toms at least."""
+USUAL_TOMS = (55.0, 51.0, 46.5, 41.5)
+"""Where toms lie, high to low, as MIDI numbers; kits differ by a fifth."""
+
+
+def _pitch_of(low: np.ndarray, moment: float) -> float:
+    """The strongest low partial of a stroke, as a MIDI number with parts."""
+    begin = round((moment + 0.015) * LOW_RATE)
+    part = low[begin : begin + round(0.16 * LOW_RATE)]
+    if len(part) < 64:
+        return USUAL_TOMS[2]
+    size = 1 << 12
+    spectrum = np.abs(np.fft.rfft(part * np.hanning(len(part)), size))
+    first, last = round(50 * size / LOW_RATE), round(330 * size / LOW_RATE)
+    return float(69 + 12 * np.log2((first + int(np.argmax(spectrum[first:last]))) * LOW_RATE / size / 440))
 
 
 def _without_rivals(found: list[tuple[float, int, float]]) -> list[tuple[float, int, float]]:

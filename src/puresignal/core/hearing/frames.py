@@ -66,104 +66,66 @@ def loudness(samples: np.ndarray, hop: int, reach: int) -> np.ndarray:
 
 
 @dataclass(frozen=True, eq=False)
-class Onsets:
-    """Evidence for beginnings.
+class Envelope:
+    """How loud a sound is, finely: (n,) root mean square `step` seconds apart."""
 
-    strength  (frames,) how much rises there, in decibels summed over bands
-    hop       seconds between frames
-    """
+    level: np.ndarray
+    step: float
 
-    strength: np.ndarray
-    hop: float
+    def steepest(self, moments: np.ndarray, before: float = 0.02, after: float = 0.02) -> np.ndarray:
+        """Moments moved to where a stroke begins nearby: the foot of the steepest rise."""
+        out = []
+        for moment in moments.tolist():
+            begin = max(0, round((moment - before) / self.step))
+            end = min(len(self.level), round((moment + after) / self.step) + 1)
+            if end - begin < 4:
+                out.append(moment)
+                continue
+            part = self.level[begin:end]
+            rise = part[2:] - part[:-2]
+            foot = steepest = int(np.argmax(rise))
+            while foot > 0 and rise[foot - 1] > 0.25 * rise[steepest]:
+                foot -= 1
+            out.append((begin + foot + 1) * self.step if rise[steepest] > 1e-5 else moment)
+        return np.array(out)
 
-    def peaks(self, eagerness: float = 0.5, apart: float = 0.03) -> np.ndarray:
-        """Seconds of the beginnings. eagerness: 0 only the plainest .. 1 all there may be; apart: seconds at least.
+    def rises(self, moments: np.ndarray) -> np.ndarray:
+        """Moments moved to where the level leaves what was before it, for sounds that swell as well as those that hit.
 
-        A peak must stand out of its surroundings (S. Dixon, Onset Detection Revisited, 2006).
+        Where nothing rises (one note led into the next), a moment stays.
         """
-        s = self.strength
-        if len(s) < 3:
-            return np.zeros(0)
-        wide = max(1, round(0.1 / self.hop))
-        padded = np.pad(s, wide, mode="edge")
-        around = np.lib.stride_tricks.sliding_window_view(padded, 2 * wide + 1)
-        typical = np.median(around, axis=1)
-        near = max(1, round(0.03 / self.hop))
-        local = np.lib.stride_tricks.sliding_window_view(np.pad(s, near), 2 * near + 1).max(axis=1)
-        reach = float(np.quantile(s, 0.995)) if len(s) > 200 else float(s.max())
-        limit = typical + (0.34 - 0.26 * eagerness) * max(reach, 1e-9)
-        found = np.flatnonzero((s >= local) & (s > limit))
-        kept: list[int] = []
-        for i in found.tolist():
-            if not kept or (i - kept[-1]) * self.hop >= apart:
-                kept.append(i)
-            elif s[i] > s[kept[-1]]:
-                kept[-1] = i
-        return np.array(kept, float) * self.hop
+        out = []
+        for moment in moments.tolist():
+            here, back, on = round(moment / self.step), round(0.06 / self.step), round(0.08 / self.step)
+            begin, end = max(0, here - back), min(len(self.level), here + on)
+            late = max(0, here - round(0.02 / self.step))
+            around = self.level[begin : max(begin, here + round(0.01 / self.step))]
+            after = self.level[late:end]
+            if not len(around) or not len(after):
+                out.append(moment)
+                continue
+            low, top = begin + int(np.argmin(around)), late + int(np.argmax(after))
+            floor, peak = float(self.level[low]), float(self.level[top])
+            if top <= low or peak < 1.5 * floor + 1e-6:
+                out.append(moment)
+                continue
+            below = np.flatnonzero(self.level[low:top] < floor + RISEN * (peak - floor))
+            out.append((low + int(below[-1]) + 1) * self.step if len(below) else moment)
+        return np.array(out)
+
+    def decibels_after(self, moments: np.ndarray, reach: float = 0.06) -> np.ndarray:
+        """(moments,) mean loudness of what follows each moment."""
+        out = []
+        for moment in moments.tolist():
+            begin = max(0, round(moment / self.step))
+            part = self.level[begin : begin + max(1, round(reach / self.step))]
+            out.append(10 * np.log10(float(np.mean(part.astype(np.float64) ** 2)) + 1e-12) if len(part) else -120.0)
+        return np.array(out)
 
 
-def onsets(magnitudes: np.ndarray, rate: int, size: int, hop: int, count: int = 40, low: float = 60.0) -> Onsets:
-    """Rising log energy, band by band, against what was there two frames before."""
-    weights = bands(rate, size, count, low, min(16_000.0, 0.45 * rate))
-    level = np.log10(1 + 1000 * (magnitudes @ weights))
-    rise = np.zeros(len(level), np.float32)
-    lag = 2
-    # Against the loudest of the neighbouring bands, so that a vibrato is no onset (S. Boeck and G. Widmer, 2013).
-    spread = np.maximum(np.maximum(level, np.roll(level, 1, axis=1)), np.roll(level, -1, axis=1))
-    rise[lag:] = np.clip(level[lag:] - spread[:-lag], 0, None).mean(axis=1)
-    return Onsets(rise, hop / rate)
-
-
-def refine(
-    samples: np.ndarray, rate: int, moments: np.ndarray, before: float = 0.03, after: float = 0.03
-) -> np.ndarray:
-    """Moments moved to where the sound's envelope rises most steeply nearby."""
-    hop = max(1, rate // 2000)
-    power = loudness(samples, hop, max(2, rate // 250))
-    level = np.sqrt(power)
-    out = []
-    for moment in moments.tolist():
-        begin = max(0, round((moment - before) * rate / hop))
-        end = min(len(level), round((moment + after) * rate / hop) + 1)
-        if end - begin < 4:
-            out.append(moment)
-            continue
-        part = level[begin:end]
-        rise = part[2:] - part[:-2]
-        steepest = int(np.argmax(rise))
-        # The foot of the rise is where the ear says it begins.
-        foot = steepest
-        while foot > 0 and rise[foot - 1] > 0.25 * rise[steepest]:
-            foot -= 1
-        out.append((begin + foot + 1) * hop / rate if rise[steepest] > 1e-5 else moment)
-    return np.array(out)
-
-
-def rises(samples: np.ndarray, rate: int, moments: np.ndarray) -> np.ndarray:
-    """Moments moved to where the envelope leaves what was before it, for sounds that swell as well as those that hit.
-
-    Where nothing rises (one note led into the next), a moment stays.
-    """
-    hop = max(1, rate // 1000)
-    level = np.sqrt(loudness(samples, hop, max(2, rate // 100)))
-    out = []
-    for moment in moments.tolist():
-        here = round(moment * rate / hop)
-        begin, end = max(0, here - 60), min(len(level), here + 80)
-        around = level[begin : max(begin, here + 10)]
-        after = level[max(0, here - 20) : end]
-        if not len(around) or not len(after):
-            out.append(moment)
-            continue
-        low = begin + int(np.argmin(around))
-        top = max(0, here - 20) + int(np.argmax(after))
-        floor, peak = float(level[low]), float(level[top])
-        if top <= low or peak < 1.5 * floor + 1e-6:
-            out.append(moment)
-            continue
-        below = np.flatnonzero(level[low:top] < floor + RISEN * (peak - floor))
-        out.append((low + int(below[-1]) + 1) * hop / rate if len(below) else moment)
-    return np.array(out)
+def envelope(samples: np.ndarray, rate: int, hop: int, reach: int) -> Envelope:
+    """The envelope of a sound, `hop` samples apart, each over `reach` samples."""
+    return Envelope(np.sqrt(loudness(samples, hop, reach)).astype(np.float32), hop / rate)
 
 
 RISEN = 0.16

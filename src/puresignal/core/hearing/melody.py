@@ -16,8 +16,10 @@ import numpy as np
 
 from puresignal.core.hearing import begin as beginnings
 from puresignal.core.hearing import frames, tones
+from puresignal.core.hearing.frames import Envelope
 from puresignal.core.hearing.heard import Heard, velocities
-from puresignal.core.hearing.network import Network, peaks
+from puresignal.core.hearing.network import Network, gathered, peaks
+from puresignal.core.hearing.pieces import Progress, Source, pieces
 
 RATE, HOP, SIZE = 22_050, 220, 2048
 LOWEST, HIGHEST = 40.0, 2200.0
@@ -34,7 +36,7 @@ class MelodyAnalysis:
     level    (frames,) decibels
     begins   (frames,) how likely something begins, 0 .. 1
     sounds   (frames, tones.PITCHES) how likely each note sounds, 0 .. 1
-    samples  the sound itself, for the exact moment of a beginning
+    envelope for the exact moment of a beginning
     """
 
     pitch: np.ndarray
@@ -42,7 +44,7 @@ class MelodyAnalysis:
     level: np.ndarray
     begins: np.ndarray
     sounds: np.ndarray
-    samples: np.ndarray
+    envelope: Envelope
 
 
 @dataclass(frozen=True)
@@ -56,15 +58,39 @@ class MelodySettings:
     high: float = 96.0
 
 
-def analyse(begin: Network, tone: Network, samples: np.ndarray) -> MelodyAnalysis:
-    """The networks of begin.py and tones.py; samples: (n,) at RATE."""
-    flat = frames.mono(samples)
-    pitch, dip = _candidates(flat)
-    level = frames.decibels(frames.loudness(flat, HOP, 2 * HOP))[: len(pitch)]
-    begins = beginnings.LOOK.likely(begin, beginnings.LOOK.levels(flat))[:, 0]
-    coarse = tones.likely(tone, *tones.levels(flat))[:, :, 0]
-    place = np.clip(np.rint(np.arange(len(pitch)) * HOP / tones.HOP).astype(int), 0, max(0, len(coarse) - 1))
-    return MelodyAnalysis(pitch, dip, level, begins[: len(pitch)], coarse[place], flat)
+FINE_HOP, FINE_REACH = 22, 220
+
+
+def analyse(begin: Network, tone: Network, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
+    """The networks of begin.py and tones.py; the recording at RATE, all at once or in blocks."""
+    against, loud = tones.loud(source), beginnings.LOOK.loud(source)
+    parts: list[tuple[np.ndarray, ...]] = []
+    for piece in pieces(source, progress):
+        flat, own, fine = piece.samples, piece.frames(HOP), piece.frames(FINE_HOP)
+        pitch, dip = _candidates(flat)
+        level = frames.decibels(frames.loudness(flat, HOP, 2 * HOP))
+        begins = beginnings.LOOK.likely(begin, beginnings.LOOK.levels(flat, loud))[:, 0]
+        coarse = tones.likely(tone, *tones.levels(flat, against))[:, :, 0].astype(np.float16)
+        place = np.clip(np.rint(np.arange(len(pitch)) * HOP / tones.HOP).astype(int), 0, max(0, len(coarse) - 1))
+        envelope = frames.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[fine]
+        parts.append(
+            (
+                pitch[own].astype(np.float32),
+                dip[own].astype(np.float32),
+                level[own],
+                begins[own],
+                coarse[place][own],
+                envelope,
+            )
+        )
+    if not parts:
+        nothing = np.zeros((0, CANDIDATES), np.float32)
+        sounds = np.zeros((0, tones.PITCHES), np.float16)
+        return MelodyAnalysis(
+            nothing, nothing, np.zeros(0), np.zeros(0), sounds, Envelope(np.zeros(0), FINE_HOP / RATE)
+        )
+    pitch, dip, level, begins, sounds, fine_level = (np.concatenate(each) for each in zip(*parts, strict=True))
+    return MelodyAnalysis(pitch, dip, level, begins, sounds, Envelope(fine_level, FINE_HOP / RATE))
 
 
 def _candidates(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -75,14 +101,14 @@ def _candidates(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     pitch = np.full((len(view), CANDIDATES), np.nan)
     dip = np.ones((len(view), CANDIDATES))
     half = SIZE - longest
-    size = 1 << (SIZE + half - 1).bit_length()
     for begin in range(0, len(view), 256):
-        block = view[begin : begin + 256].astype(np.float64)
-        spectrum = np.fft.rfft(block, size)
-        head = np.fft.rfft(block[:, :half], size)
+        block = view[begin : begin + 256]
+        spectrum = np.fft.rfft(block)
+        # The first part reaches no further than the window with any lag, so nothing wraps round.
+        head = np.fft.rfft(block[:, :half], SIZE)
         # Correlation of the first part with the whole, for every lag at once.
-        correlation = np.fft.irfft(spectrum * np.conj(head), size)[:, : longest + 1]
-        power = np.cumsum(np.pad(block**2, ((0, 0), (1, 0))), axis=1)
+        correlation = np.fft.irfft(spectrum * np.conj(head), SIZE)[:, : longest + 1]
+        power = np.cumsum(np.pad(block.astype(np.float64) ** 2, ((0, 0), (1, 0))), axis=1)
         lags = np.arange(longest + 1)
         energy = power[:, lags + half] - power[:, lags]
         difference = np.maximum(0, energy[:, :1] + energy - 2 * correlation)
@@ -140,13 +166,13 @@ def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
         off = np.abs(shifted[:, k, None] - numbers)
         own = 2.2 * analysis.dip[:, k, None] + np.minimum(1.3, off) ** 1.5
         np.minimum(cost, np.where(np.isnan(own), NO_CANDIDATE, own), out=cost)
-    sounds = analysis.sounds[:, low - tones.LOWEST : high - tones.LOWEST + 1]
+    sounds = analysis.sounds[:, low - tones.LOWEST : high - tones.LOWEST + 1].astype(np.float32)
     cost += TRUST * -np.log(np.clip(sounds, 0.02, 1.0))
     quiet = analysis.level < np.quantile(analysis.level, 0.98) - settings.floor
     cost[quiet] = 20.0
     any_sounds = sounds.max(axis=1)
     silent = np.where(quiet, 0.0, 0.9 + 0.6 * settings.eagerness + TRUST * -np.log(np.clip(1 - any_sounds, 0.05, 1.0)))
-    near = np.lib.stride_tricks.sliding_window_view(np.pad(analysis.begins, 4), 9).max(axis=1)[:count]
+    near = gathered(analysis.begins, 3)[:count]
     changes, enters = (3.4 - 2.6 * near).tolist(), (1.9 - 1.5 * near).tolist()
     best, rest = cost[0].copy(), float(silent[0])
     back = np.full((count, len(numbers) + 1), -1, np.int16)
@@ -182,8 +208,8 @@ def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> 
     """The notes, from what was analysed."""
     settings = settings or MelodySettings()
     states = track(analysis, settings)
-    limit = 0.5 - 0.5 * (settings.eagerness - 0.5)
-    places = peaks(analysis.begins, limit, 5)
+    limit = 0.6 - 0.5 * (settings.eagerness - 0.5)
+    places = peaks(gathered(analysis.begins, 4), limit, 6)
     cuts = np.flatnonzero(np.diff(states)) + 1
     notes: list[tuple[int, int, int]] = []
     for first, last in pairwise([0, *cuts.tolist(), len(states)]):
@@ -217,14 +243,16 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
             strength = analysis.begins[np.rint(near / STEP).astype(int)] - 2.0 * np.abs(near - begin)
             exact[i] = near[int(np.argmax(strength))]
             told[i] = analysis.begins[round(exact[i] / STEP)]
-    near_exact = frames.rises(analysis.samples, RATE, exact)
+    near_exact = analysis.envelope.rises(exact)
     exact = np.where(np.abs(near_exact - exact) < 0.02, near_exact, exact)
     for i in range(1, len(exact)):
         exact[i] = max(exact[i], exact[i - 1] + 0.02)
         ends[i - 1] = min(ends[i - 1], exact[i]) if begins[i] - ends[i - 1] < 0.05 else ends[i - 1]
     ends = np.maximum(ends, exact + 0.03)
     level = np.array([analysis.level[n[0] : max(n[0] + 1, min(n[1], n[0] + round(0.2 / STEP)))].max() for n in kept])
-    sounds = np.array([analysis.sounds[n[0] : n[1], n[2] - tones.LOWEST].mean() for n in kept])
+    sounds = np.array(
+        [float(analysis.sounds[n[0] : n[1], n[2] - tones.LOWEST].astype(np.float32).mean()) for n in kept]
+    )
     length = ends - exact
     sure = np.clip(0.1 + 0.35 * sounds + 0.25 * np.minimum(1, length / 0.15) + 0.3 * told, 0, 1)
     sure *= np.clip(1 - (np.quantile(level, 0.9) - level - 24) / 20, 0.3, 1)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.hearing import frames
+from puresignal.core.hearing.pieces import Source, excerpts
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,16 +55,23 @@ class Look:
     def inputs(self) -> int:
         return sum(size[1] for size in self.sizes) * len(self.offsets)
 
-    def levels(self, samples: np.ndarray) -> np.ndarray:
-        """(frames, bands) log10 of loudness against that of the loud moments; -4 where there is nothing."""
+    def _power(self, samples: np.ndarray, hop: int) -> np.ndarray:
         flat = np.asarray(samples, np.float32)
         parts = []
         for size, count, low, high in self.sizes:
-            magnitudes = frames.spectra(flat, size, self.hop)
+            magnitudes = frames.spectra(flat, size, hop)
             parts.append(magnitudes**2 @ frames.bands(self.rate, size, count, low, high))
-        power = np.concatenate(parts, axis=1)
-        loud = np.quantile(power.sum(axis=1), 0.97) + 1e-12 if len(power) else 1.0
-        return np.asarray(0.5 * np.log10(power / loud + 1e-8), np.float32)
+        return np.concatenate(parts, axis=1)
+
+    def loud(self, source: Source) -> float:
+        """How loud the loud moments of a recording are."""
+        parts = [self._power(part, 2 * self.hop).sum(axis=1) for part in excerpts(source)]
+        return float(np.quantile(np.concatenate(parts), 0.97)) if parts else 0.0
+
+    def levels(self, samples: np.ndarray, loud: float | None = None) -> np.ndarray:
+        """(frames, bands) log10 of loudness against that of the loud moments; -4 where there is nothing."""
+        loud = self.loud(samples) if loud is None else loud
+        return np.asarray(0.5 * np.log10(self._power(samples, self.hop) / (loud + 1e-12) + 1e-8), np.float32)
 
     def rows(self, levels: np.ndarray, places: np.ndarray | None = None) -> np.ndarray:
         """(places, inputs): what is shown of each frame, or of all."""
@@ -78,6 +86,17 @@ class Look:
             for begin in range(0, len(levels), 4096)
         ]
         return np.concatenate(parts) if parts else np.zeros((0, len(network.biases[-1])), np.float32)
+
+
+def gathered(likely: np.ndarray, reach: int) -> np.ndarray:
+    """How likely something begins within `reach` frames: what swells begins at no one moment, but it begins."""
+    box = np.convolve(likely, np.ones(2 * reach + 1), "same") / TAUGHT_AREA
+    # Where it is plain, the moment itself still stands out.
+    return np.asarray(np.minimum(1.0, box) * 0.98 + 0.02 * likely)
+
+
+TAUGHT_AREA = 2.5
+"""The sum of what a network was taught about one beginning (bench/train_ear.py)."""
 
 
 def peaks(likely: np.ndarray, limit: float, apart: int) -> np.ndarray:

@@ -69,14 +69,13 @@ def _one(sound: np.ndarray, centre: np.ndarray, fresh: np.ndarray, goal: int) ->
     padded = np.pad(sound, (SIZE, 2 * SIZE))
     out, weight = np.zeros(goal + 3 * SIZE, np.float32), np.zeros(goal + 3 * SIZE, np.float32)
     advance = 2 * np.pi * HOP * np.arange(SIZE // 2 + 1) / SIZE
-    phase: np.ndarray | None = None
+    phase = np.zeros(len(advance))
     for i, place in enumerate(centre.tolist()):
         # padded[k] is sound[k - SIZE], so a window whose middle is `place` begins there plus half a window.
         begin = round(place) + SIZE // 2
         here = np.fft.rfft(padded[begin : begin + SIZE] * window)
         size, angle = np.abs(here), np.angle(here)
-        quiet = phase is None or fresh[min(i, len(fresh) - 1)]
-        if quiet:
+        if i == 0 or fresh[min(i, len(fresh) - 1)]:
             phase = angle
         else:
             before = np.fft.rfft(padded[max(0, begin - HOP) : max(0, begin - HOP) + SIZE] * window)

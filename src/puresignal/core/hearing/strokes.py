@@ -10,7 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.hearing import begin, frames
+from puresignal.core.hearing.frames import Envelope
 from puresignal.core.hearing.network import Network, peaks
+from puresignal.core.hearing.pieces import Piece, Progress, Source, excerpts, pieces
 
 RATE, HOP, SIZE = 44_100, 220, 1024
 BANDS = 26
@@ -23,27 +25,44 @@ FEATURES = BANDS * len(SLICES_MS) + 2
 class StrokeAnalysis:
     """The slow part, kept.
 
-    level    (frames, BANDS) log energy
-    begins   how likely something begins, begin.STEP seconds apart
-    samples  the sound itself
+    level     (frames, BANDS) log energy against that of the loud moments
+    begins    how likely something begins, begin.STEP seconds apart
+    envelope  for the exact moment of a beginning
     """
 
     level: np.ndarray
     begins: np.ndarray
-    samples: np.ndarray
+    envelope: Envelope
 
 
-def analyse(network: Network, samples: np.ndarray) -> StrokeAnalysis:
-    """network: begin.py's; samples: (n,) at RATE."""
-    flat = frames.mono(samples)
-    peak = float(np.abs(flat).max()) if len(flat) else 0.0
-    if peak > 0:
-        flat = flat / np.float32(peak)
-    magnitudes = frames.spectra(flat, SIZE, HOP)
-    weights = frames.bands(RATE, SIZE, BANDS, 40.0, 16_000.0)
-    level = np.log10(1e-4 + magnitudes**2 @ weights * 100)
-    begins = begin.LOOK.likely(network, begin.LOOK.levels(frames.halved(flat)))[:, 0]
-    return StrokeAnalysis(level, begins, flat)
+FINE_HOP, FINE_REACH = 22, 176
+_WEIGHTS = frames.bands(RATE, SIZE, BANDS, 40.0, 16_000.0)
+
+
+def halves(source: Source) -> Source:
+    """The recording at half its rate."""
+    if isinstance(source, np.ndarray):
+        return frames.halved(source)
+    return lambda: (frames.halved(block) for block in source())
+
+
+def analyse(network: Network, source: Source, progress: Progress | None = None) -> StrokeAnalysis:
+    """The network of begin.py; the recording at RATE, all at once or in blocks."""
+    loud = begin.LOOK.loud(halves(source))
+    powers = [frames.spectra(part, SIZE, 2 * HOP) ** 2 @ _WEIGHTS for part in excerpts(source)]
+    reference = float(np.quantile(np.concatenate([p.sum(axis=1) for p in powers]), 0.97)) if powers else 0.0
+    parts: list[tuple[np.ndarray, ...]] = []
+    for piece in pieces(source, progress):
+        flat = piece.samples
+        level = np.log10(1e-4 + frames.spectra(flat, SIZE, HOP) ** 2 @ _WEIGHTS * (10 / (reference + 1e-12)))
+        begins = begin.LOOK.likely(network, begin.LOOK.levels(frames.halved(flat), loud))[:, 0]
+        half = Piece(flat, piece.lead // 2, piece.own // 2, piece.last)
+        fine = frames.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[piece.frames(FINE_HOP)]
+        parts.append((level[piece.frames(HOP)].astype(np.float32), begins[half.frames(begin.HOP)], fine))
+    if not parts:
+        return StrokeAnalysis(np.zeros((0, BANDS), np.float32), np.zeros(0), Envelope(np.zeros(0), FINE_HOP / RATE))
+    level, begins, fine = (np.concatenate(each) for each in zip(*parts, strict=True))
+    return StrokeAnalysis(level, begins, Envelope(fine, FINE_HOP / RATE))
 
 
 def at(analysis: StrokeAnalysis, moments: np.ndarray) -> np.ndarray:
@@ -56,8 +75,9 @@ def at(analysis: StrokeAnalysis, moments: np.ndarray) -> np.ndarray:
     places = np.rint(moments / hop).astype(int)
     before = np.stack([level[np.clip(places - k, 0, last)] for k in (3, 4, 5)]).mean(axis=0)
     parts = []
-    for begin, end in SLICES_MS:
-        ks = range(round(begin / 1000 / hop), max(round(begin / 1000 / hop) + 1, round(end / 1000 / hop)))
+    for first_ms, last_ms in SLICES_MS:
+        first = round(first_ms / 1000 / hop)
+        ks = range(first, max(first + 1, round(last_ms / 1000 / hop)))
         parts.append(np.stack([level[np.clip(places + k, 0, last)] for k in ks]).mean(axis=0))
     stack = np.stack(parts, axis=1)
     # What the stroke adds: where something rang before, only what rises above it tells.
@@ -69,24 +89,9 @@ def at(analysis: StrokeAnalysis, moments: np.ndarray) -> np.ndarray:
     return np.concatenate([mixed.reshape(len(moments), -1), size], axis=1).astype(np.float32)
 
 
-def loudness_at(analysis: StrokeAnalysis, moments: np.ndarray, reach: float = 0.06) -> np.ndarray:
-    """(moments,) decibels of each stroke's first moments."""
-    return loudness_of(analysis.samples, moments, reach)
-
-
-def loudness_of(samples: np.ndarray, moments: np.ndarray, reach: float = 0.06) -> np.ndarray:
-    """(moments,) decibels of what follows each moment; samples at RATE."""
-    out = []
-    for moment in moments.tolist():
-        begin = max(0, round(moment * RATE))
-        part = samples[begin : begin + round(reach * RATE)]
-        out.append(10 * np.log10(float(np.mean(part**2)) + 1e-12) if len(part) else -120.0)
-    return np.array(out)
-
-
 def beginnings(analysis: StrokeAnalysis, eagerness: float, apart: float = 0.03) -> np.ndarray:
     """Seconds at which strokes begin."""
     limit = 0.5 - 0.7 * (eagerness - 0.5)
     found = peaks(analysis.begins, limit, max(2, round(apart / begin.STEP))) * begin.STEP
-    exact = frames.refine(analysis.samples, RATE, found, 0.02, 0.02)
+    exact = analysis.envelope.steepest(found)
     return np.unique(np.round(exact, 5))

@@ -97,7 +97,7 @@ def _rows(analysis: StrokeAnalysis) -> list[np.ndarray]:
     if not len(found):
         return []
     features = strokes.at(analysis, found)
-    level = strokes.loudness_at(analysis, found)
+    level = analysis.envelope.decibels_after(found)
     # Of one recording only what is about as loud as its loudest stroke is an example.
     return [row for row, db in zip(features, level, strict=True) if db > level.max() - 8]
 
@@ -128,7 +128,7 @@ def hits(taught: Taught, analysis: StrokeAnalysis, eagerness: float = 0.5) -> Hi
     """The taught sounds in a recording; what is none of them is left out."""
     found = strokes.beginnings(analysis, eagerness, 0.05)
     sound, sure = classify(taught, strokes.at(analysis, found))
-    level = strokes.loudness_at(analysis, found)
+    level = analysis.envelope.decibels_after(found)
     kept = sound >= 0
     if len(level):
         # Breath between the hits is soft, and like nothing much.

@@ -51,7 +51,9 @@ def beat(samples: np.ndarray, begins: np.ndarray) -> Beat:
 def _low_rises(samples: np.ndarray) -> np.ndarray:
     """(frames,) how much rises below 150 Hz, 0..1."""
     magnitudes = frames.spectra(np.asarray(samples, np.float32), 2048, begin.HOP)
-    level = np.log10(1e-4 + magnitudes[:, 3:15].sum(axis=1) / (np.quantile(magnitudes[:, 3:15].sum(axis=1), 0.98) + 1e-9))
+    level = np.log10(
+        1e-4 + magnitudes[:, 3:15].sum(axis=1) / (np.quantile(magnitudes[:, 3:15].sum(axis=1), 0.98) + 1e-9)
+    )
     rise = np.zeros(len(level))
     rise[3:] = np.clip(level[3:] - level[:-3], 0, 1.5) * (level[3:] > -1.2)
     return np.asarray(rise / 1.5)

@@ -11,6 +11,7 @@ import numpy as np
 
 from puresignal.core.hearing import frames
 from puresignal.core.hearing.network import Network
+from puresignal.core.hearing.pieces import Source, excerpts
 
 RATE, HOP = 22_050, 441
 STEP = HOP / RATE
@@ -36,16 +37,31 @@ def _grid(size: int, parts: int) -> np.ndarray:
     return np.asarray(weights / (weights.sum(axis=0) + 1e-9), np.float32)
 
 
-def levels(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+LONG_GRID, SHORT_GRID = _grid(LONG, 3), _grid(SHORT, 1)
+
+
+def _powers(samples: np.ndarray, hop: int) -> tuple[np.ndarray, np.ndarray]:
+    flat = np.asarray(samples, np.float32)
+    return frames.spectra(flat, LONG, hop) ** 2 @ LONG_GRID, frames.spectra(flat, SHORT, hop) ** 2 @ SHORT_GRID
+
+
+def loud(source: Source) -> tuple[float, float]:
+    """How loud the loud moments of a recording are, in the long window and in the short one."""
+    parts = [[power.max(axis=1) for power in _powers(part, 2 * HOP)] for part in excerpts(source)]
+    if not parts:
+        return 0.0, 0.0
+    long, short = (float(np.quantile(np.concatenate(each), 0.95)) for each in zip(*parts, strict=True))
+    return long, short
+
+
+def levels(samples: np.ndarray, against: tuple[float, float] | None = None) -> tuple[np.ndarray, np.ndarray]:
     """(frames, SEMITONES * 3) and (frames, SEMITONES): log10 loudness in long and short windows, against the loud."""
-    flat = frames.mono(samples)
-    long = frames.spectra(flat, LONG, HOP) ** 2 @ _grid(LONG, 3)
-    short = frames.spectra(flat, SHORT, HOP) ** 2 @ _grid(SHORT, 1)
-    out = []
-    for power in (long, short):
-        loud = np.quantile(power.max(axis=1), 0.95) + 1e-12 if len(power) else 1.0
-        out.append(np.asarray(0.5 * np.log10(power / loud + 1e-8), np.float32))
-    return out[0], out[1]
+    against = loud(samples) if against is None else against
+    long, short = (
+        np.asarray(0.5 * np.log10(power / (ref + 1e-12) + 1e-8), np.float32)
+        for power, ref in zip(_powers(samples, HOP), against, strict=True)
+    )
+    return long, short
 
 
 def rows(long: np.ndarray, short: np.ndarray, frame: np.ndarray, pitch: np.ndarray) -> np.ndarray:

@@ -1,0 +1,235 @@
+"""The ear: lines, chords, drums and taught sounds come back as notes, and what is none does not."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+import pytest
+
+from puresignal.core.hearing import begin, chords, drums, key, melody, place, strokes, taught, tempo
+from puresignal.core.hearing.heard import Heard
+from puresignal.core.hearing.stretch import stretch
+from puresignal.io.modelfile import ground, network
+from puresignal.sim import anykit, mouth, players, singer
+
+
+def heard(samples: np.ndarray, **settings: float) -> Heard:
+    analysis = melody.analyse(network("begin"), network("tones"), samples)
+    return melody.decide(analysis, melody.MelodySettings(**settings))
+
+
+def found(truth: list[tuple], notes: list[tuple], within: float = 0.05) -> int:
+    """How many of the true (second, what) are among the heard, each once."""
+    left = list(notes)
+    hits = 0
+    for at, what in truth:
+        near = [n for n in left if abs(n[0] - at) <= within and n[1] == what]
+        if near:
+            left.remove(min(near, key=lambda n: abs(n[0] - at)))
+            hits += 1
+    return hits
+
+
+def f1(truth: list[tuple], notes: list[tuple]) -> float:
+    return 2 * found(truth, notes) / max(1, len(truth) + len(notes))
+
+
+def pairs(notes: Heard) -> list[tuple]:
+    return [(s, round(p)) for s, p in zip(notes.start.tolist(), notes.pitch.tolist(), strict=True)]
+
+
+LINE = [(0.3, 0.7, 60, 0.8), (0.75, 1.1, 60, 0.7), (1.15, 1.6, 64, 0.9), (1.9, 2.3, 67, 0.5), (2.35, 3.0, 55, 0.8)]
+
+
+@pytest.mark.parametrize("manner", [singer.SUNG, singer.HUMMED, singer.PLUCKED, singer.BLOWN])
+def test_a_line_comes_back_as_its_notes(manner):
+    notes = heard(singer.perform(LINE, manner, melody.RATE, 3))
+    assert pairs(notes) == pytest.approx([(s, n) for s, _, n, _ in LINE], abs=0.05)
+    assert (np.diff(notes.start) > 0).all()
+    assert (notes.end > notes.start).all()
+    assert notes.velocity[3] < notes.velocity[2]
+
+
+@pytest.mark.parametrize("tuned", [-0.4, 0.35])
+def test_a_player_who_is_tuned_otherwise_plays_the_same_notes(tuned):
+    from dataclasses import replace
+
+    notes = heard(singer.perform(LINE, replace(singer.BLOWN, tuned=tuned), melody.RATE, 4))
+    assert [round(p) for p in notes.pitch] == [n for _, _, n, _ in LINE]
+
+
+def test_vibrato_does_not_trill_and_a_scoop_is_one_note_at_its_aim():
+    from dataclasses import replace
+
+    wide = replace(singer.SUNG, vibrato=0.8, scoop=2.0)
+    line = [(0.3, 1.8, 62, 0.8), (2.0, 3.5, 66, 0.8)]
+    assert [n for _, n in pairs(heard(singer.perform(line, wide, melody.RATE, 5)))] == [62, 66]
+
+
+def test_silence_hum_hiss_and_breath_make_no_notes():
+    random = np.random.default_rng(1)
+    t = np.arange(3 * melody.RATE) / melody.RATE
+    for nothing in (
+        np.zeros(0), np.zeros(100), np.zeros(len(t)), random.normal(size=len(t)) * 0.05,
+        np.convolve(random.normal(size=len(t)), np.ones(9) / 9, "same") * np.sin(np.pi * t) ** 2 * 0.1,
+    ):  # fmt: skip
+        assert len(heard(np.asarray(nothing, np.float32))) <= 1
+
+
+def test_the_range_and_the_shortest_note_are_obeyed_at_once():
+    samples = singer.perform(LINE, singer.BLOWN, melody.RATE, 3)
+    analysis = melody.analyse(network("begin"), network("tones"), samples)
+    low = melody.decide(analysis, melody.MelodySettings(high=61))
+    assert max(low.pitch) <= 61
+    long = melody.decide(analysis, melody.MelodySettings(shortest=0.42))
+    assert (long.end - long.start >= 0.42).all()
+    assert 0 < len(long) < len(LINE)
+
+
+def test_settings_answer_quickly_on_a_long_recording():
+    samples = np.tile(singer.perform(LINE, singer.BLOWN, melody.RATE, 3), 8)
+    analysis = melody.analyse(network("begin"), network("tones"), samples)
+    began = time.perf_counter()
+    melody.decide(analysis)
+    seconds = len(samples) / melody.RATE
+    assert time.perf_counter() - began < 0.02 * seconds
+
+
+def test_a_voice_is_heard_at_its_place_in_the_picture():
+    t = np.arange(4 * melody.RATE) / melody.RATE
+    voice = singer.perform(LINE, singer.SUNG, melody.RATE, 3)[: len(t)]
+    beneath = 0.12 * sum(np.sin(2 * np.pi * f * t) for f in (110.0, 164.8, 220.0))
+    stereo = np.zeros((len(t), 2), np.float32)
+    stereo[: len(voice)] += voice[:, None]
+    stereo[:, 0] += beneath
+    alone = place.at_place(stereo, 0.0)
+    notes = heard(place.above(alone, melody.RATE, 180.0), low=52)
+    assert f1([(s, n) for s, _, n, _ in LINE], pairs(notes)) >= 0.8
+
+
+def test_chords_come_back_note_by_note():
+    random = np.random.default_rng(8)
+    timbre = players.Timbre(1 / np.arange(1, 20) ** 1.2, attack=0.004, decay=1.2, release=0.15)
+    truth = []
+    for i, chord in enumerate(((48, 60, 64, 67), (45, 57, 60, 64), (50, 62, 65, 69), (43, 55, 59, 62))):
+        truth += [(0.3 + 0.9 * i, 1.1 + 0.9 * i, n, 0.8) for n in chord]
+    samples = players.play(truth, timbre, chords.RATE, 8) + random.normal(size=1) * 0
+    notes = chords.decide(chords.analyse(network("tones"), samples))
+    assert f1([(s, n) for s, _, n, _ in truth], pairs(notes)) >= 0.85
+    assert [chords.name_chord(np.array(c)) for c in ((48, 60, 64, 67), (45, 57, 60, 64))] == ["C", "Am"]
+
+
+def test_drums_are_told_apart_with_several_at_once():
+    scores = []
+    for seed in (901, 902, 903):
+        random = np.random.default_rng(seed)
+        sound, truth = anykit.groove(anykit.built_kit(random, drums.RATE), 8, drums.RATE, random)
+        hits = drums.hits(drums.analyse(network("drums"), sound))
+        told = [(s, drums.SORTS[k]) for s, k in zip(hits.start.tolist(), hits.sort.tolist(), strict=True)]
+        scores.append(f1([(t, n) for t, n, _ in truth], told))
+        kicks = [(t, n) for t, n, _ in truth if n == "kick"]
+        assert found(kicks, told) >= 0.85 * len(kicks)
+    assert np.mean(scores) >= 0.7
+
+
+def lesson(seed: int, count: int):
+    random = np.random.default_rng(seed)
+    syllables = [mouth.any_syllable(random) for _ in range(3)]
+    examples = {
+        f"aux{i + 1}": [taught.example(network("begin"), mouth.say(s, 0.8, strokes.RATE, random)) for _ in range(count)]
+        for i, s in enumerate(syllables)
+    }
+    return random, syllables, examples
+
+
+def test_taught_sounds_are_found_again_and_breath_is_none_of_them():
+    scores = []
+    for seed in (31, 32, 33, 34):
+        random, syllables, examples = lesson(seed, 5)
+        known = taught.teach(ground(), examples)
+        sound, truth = mouth.beat(syllables, 10, strokes.RATE, random, breaths=0.2)
+        hits = taught.hits(known, strokes.analyse(network("begin"), sound))
+        told = [(s, int(k)) for s, k in zip(hits.start.tolist(), hits.sound.tolist(), strict=True)]
+        scores.append(f1(truth, told))
+    assert np.mean(scores) >= 0.85
+
+
+def test_an_example_unlike_the_others_is_named_and_sounds_are_told_apart():
+    _, syllables, examples = lesson(35, 5)
+    random = np.random.default_rng(9)
+    other = mouth.say(syllables[1], 0.8, strokes.RATE, random)
+    examples["aux1"].insert(2, taught.example(network("begin"), other))
+    known = taught.teach(ground(), examples)
+    assert ("aux1", 2) in known.odd
+    apart = taught.told_apart(known)
+    assert (apart[~np.eye(3, dtype=bool)] > 1).all()
+    assert apart[0, 0] == 0
+
+
+def test_what_sounds_like_nothing_taught_is_none_of_them():
+    _, _, examples = lesson(36, 5)
+    known = taught.teach(ground(), examples)
+    far = np.full((1, strokes.FEATURES), 9.0, np.float32)
+    assert taught.classify(known, far)[0].tolist() == [-1]
+    assert taught.classify(taught.teach(ground(), {}), far)[0].tolist() == [-1]
+
+
+def test_keys_are_told_and_snapping_moves_as_little_as_can_be():
+    scale = np.array([60, 62, 64, 65, 67, 69, 71, 72], float)
+    ranked = key.likely(scale, np.array([2, 1, 1, 1, 2, 1, 0.5, 2]))
+    assert ranked[0][0] == "C major"
+    assert sum(share for _, share in ranked) == pytest.approx(1)
+    assert key.snapped(np.array([60.1, 61.4, 61.6, 66.4]), "C major").tolist() == [60, 60, 62, 67]
+    assert key.snapped(scale, "C").tolist() == scale.tolist()
+    with pytest.raises(ValueError, match="H"):
+        key.parse("H major")
+
+
+@pytest.mark.parametrize("bpm", [72.0, 98.0, 132.0])
+def test_the_beat_of_a_recording_is_found(bpm):
+    random = np.random.default_rng(int(bpm))
+    kit = anykit.built_kit(random, begin.RATE)
+    step = 60 / bpm
+    sound = np.zeros(round(16 * step * begin.RATE) + begin.RATE, np.float32)
+    for i in range(32):
+        for name, here in (("kick", i % 8 == 0), ("snare.head", i % 4 == 2), ("hat.closed", True)):
+            if here:
+                stroke = kit[name](0.8, random)
+                at = round((0.2 + i * step / 2) * begin.RATE)
+                sound[at : at + len(stroke)] += stroke[: len(sound) - at]
+    begins = begin.LOOK.likely(network("begin"), begin.LOOK.levels(sound))[:, 0]
+    beat = tempo.beat(sound, begins)
+    assert beat.bpm == pytest.approx(bpm, rel=0.02)
+    off = np.abs((beat.beats - 0.2 + step / 2) % step - step / 2)
+    assert np.median(off) < 0.04
+    assert beat.meter == 4
+    assert np.median(np.abs((beat.bars - 0.2 + 2 * step) % (4 * step) - 2 * step)) < 0.06
+    assert len(tempo.beat(np.zeros(50_000, np.float32), np.zeros(500)).beats) == 0
+
+
+@pytest.mark.parametrize("factor", [0.25, 0.6, 1.5, 2.0])
+def test_stretching_keeps_pitch_level_and_attacks(factor):
+    rate = 22_050
+    t = np.arange(2 * rate) / rate
+    tone = np.sin(2 * np.pi * 330 * t).astype(np.float32)
+    longer = stretch(tone, rate, factor, np.zeros(0))
+    assert len(longer) == round(len(tone) * factor)
+    spectrum = np.abs(np.fft.rfft(longer * np.hanning(len(longer))))
+    assert np.argmax(spectrum) * rate / len(longer) == pytest.approx(330, abs=3)
+    assert np.sqrt(np.mean(longer[2000:-2000] ** 2)) == pytest.approx(np.sqrt(0.5), rel=0.05)
+    clicks = np.zeros((2 * rate, 2), np.float32)
+    begins = np.array([0.4, 0.9, 1.5])
+    random = np.random.default_rng(2)
+    for at in begins:
+        burst = random.normal(size=800) * np.exp(-np.arange(800) / 150)
+        clicks[round(at * rate) : round(at * rate) + 800] += burst[:, None]
+    longer = stretch(clicks, rate, factor, begins)
+    for at in begins * factor:
+        around = np.abs(longer[round(at * rate) - 600 : round(at * rate) + 1200, 0])
+        energy = np.cumsum(around**2)
+        first = np.searchsorted(energy, 0.05 * energy[-1])
+        assert (first - 600) / rate == pytest.approx(0, abs=0.004)
+        assert np.searchsorted(energy, 0.9 * energy[-1]) - first < 0.025 * rate
+    with pytest.raises(ValueError, match="factor"):
+        stretch(tone, rate, 3.0, np.zeros(0))

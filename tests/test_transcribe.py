@@ -1,0 +1,143 @@
+"""The transcribe command on real files: every format, every kind, and everything that can be wrong with them."""
+
+from __future__ import annotations
+
+import json
+
+import mido
+import numpy as np
+import pytest
+import soundfile
+
+from puresignal import transcribe
+from puresignal.core.hearing import melody, strokes
+from puresignal.sim import anykit, mouth, singer
+from tests.test_cli import pure_signal
+
+LINE = [(0.3, 0.7, 60, 0.8), (0.75, 1.1, 63, 0.7), (1.15, 1.6, 65, 0.9), (1.9, 2.3, 67, 0.5)]
+
+
+@pytest.fixture(scope="module")
+def tune(tmp_path_factory):
+    path = tmp_path_factory.mktemp("tune") / "ferry.wav"
+    soundfile.write(path, singer.perform(LINE, singer.BLOWN, 44_100, 1), 44_100)
+    return path
+
+
+def notes_of(path):
+    """(second, note) of a MIDI file, by an independent reader."""
+    at, found = 0.0, []
+    for message in mido.MidiFile(path):
+        at += message.time
+        if message.type == "note_on" and message.velocity:
+            found.append((at, message.note))
+    return found
+
+
+def test_a_tune_becomes_a_midi_file_at_its_own_times(tune, tmp_path):
+    out, report = tmp_path / "ferry.mid", tmp_path / "report.json"
+    done = pure_signal("transcribe", tune, "--out", out, "--kind", "melody", "--report", report)
+    assert done.returncode == 0, done.stderr
+    assert notes_of(out) == pytest.approx([(s, n) for s, _, n, _ in LINE], abs=0.05)
+    told = json.loads(report.read_text())
+    assert told["sums"]["heard"] == 4
+    assert [n["note"] for n in told["notes"]] == [60, 63, 65, 67]
+    assert all(0 < n["confidence"] <= 1 for n in told["notes"])
+    again = pure_signal("transcribe", tune, "--out", out, "--kind", "melody")
+    assert again.returncode == 1
+    assert "exists already" in again.stderr
+
+
+def test_a_key_is_snapped_to_and_wrong_usage_is_2(tune, tmp_path):
+    out = tmp_path / "c.mid"
+    done = pure_signal("transcribe", tune, "--out", out, "--kind", "melody", "--key", "C major")
+    assert done.returncode == 0, done.stderr
+    assert [n for _, n in notes_of(out)] in ([60, 62, 65, 67], [60, 64, 65, 67])
+    for wrong in (("--kind", "hits"), ("--kind", "melody", "--key", "H"), ("--kind", "melody", "--low", "200")):
+        assert pure_signal("transcribe", tune, "--out", tmp_path / "x.mid", *wrong).returncode == 2
+
+
+@pytest.mark.parametrize(
+    ("ending", "rate"), [("wav", 8_000), ("flac", 48_000), ("ogg", 44_100), ("aiff", 96_000), ("mp3", 44_100)]
+)
+def test_any_format_rate_and_number_of_channels_is_heard(tmp_path, ending, rate):
+    sound = singer.perform(LINE, singer.BLOWN, rate, 1)
+    path = tmp_path / f"tune.{ending}"
+    soundfile.write(path, np.column_stack([sound, 0.5 * sound]), rate)
+    rows, _ = transcribe.hear(path, transcribe.Job("melody"))
+    assert [row[3] for row in rows] == [60, 63, 65, 67]
+
+
+def test_what_is_wrong_with_a_recording_is_said(tmp_path):
+    silent, text, nan = tmp_path / "silent.wav", tmp_path / "text.wav", tmp_path / "nan.wav"
+    soundfile.write(silent, np.zeros(22_050), 22_050)
+    assert transcribe.hear(silent, transcribe.Job("chords")) == ([], ["this recording is silent"])
+    text.write_text("no sound at all")
+    done = transcribe.transcribe(text, tmp_path / "text.mid", transcribe.Job("melody"))
+    assert done.error is not None
+    assert "no audio file" in str(done.error)
+    assert not (tmp_path / "text.mid").exists()
+    sound = singer.perform(LINE, singer.BLOWN, 22_050, 1)
+    sound[100:200] = np.nan
+    soundfile.write(nan, sound, 22_050, subtype="FLOAT")
+    assert [r[3] for r in transcribe.hear(nan, transcribe.Job("melody"))[0]] == [60, 63, 65, 67]
+    one = tmp_path / "one.wav"
+    soundfile.write(one, np.ones(1), 22_050)
+    for kind in ("melody", "drums", "chords"):
+        assert transcribe.hear(one, transcribe.Job(kind))[0] == []
+    clipped = tmp_path / "clipped.wav"
+    soundfile.write(clipped, np.clip(20 * sound[300:], -1, 1) * 0.9999, 22_050, subtype="FLOAT")
+    assert any("clipped" in w for w in transcribe.hear(clipped, transcribe.Job("melody"))[1])
+    whole = (tmp_path / "nan.wav").read_bytes()
+    half = tmp_path / "half.wav"
+    half.write_bytes(whole[: len(whole) // 2])
+    assert len(transcribe.hear(half, transcribe.Job("melody"))[0]) in (1, 2, 3)
+
+
+def test_drums_leave_on_the_drum_channel_and_taught_sounds_by_their_names(tmp_path):
+    random = np.random.default_rng(77)
+    sound, truth = anykit.groove(anykit.built_kit(random, 44_100), 6, 44_100, random)
+    soundfile.write(tmp_path / "loop.wav", 0.5 * sound / np.abs(sound).max(), 44_100)
+    out = tmp_path / "loop.mid"
+    done = pure_signal("transcribe", tmp_path / "loop.wav", "--out", out, "--kind", "drums")
+    assert done.returncode == 0, done.stderr
+    heard = notes_of(out)
+    kicks = [t for t, n, _ in truth if n == "kick"]
+    assert sum(any(abs(t - at) < 0.05 and n == 36 for at, n in heard) for t in kicks) >= 0.8 * len(kicks)
+    syllables = {"kick": mouth.any_syllable(random), "snare.head": mouth.any_syllable(random)}
+    folder = tmp_path / "taught"
+    folder.mkdir()
+    for name, syllable in syllables.items():
+        for i in range(4):
+            soundfile.write(
+                folder / f"{name} {i + 1}.wav", mouth.say(syllable, 0.7, strokes.RATE, random), strokes.RATE
+            )
+    said, when = mouth.beat(list(syllables.values()), 8, strokes.RATE, random)
+    soundfile.write(tmp_path / "mouth.wav", said / max(1.0, float(np.abs(said).max())), strokes.RATE)
+    out = tmp_path / "mouth.mid"
+    done = pure_signal("transcribe", tmp_path / "mouth.wav", "--out", out, "--kind", "hits", "--examples", folder)
+    assert done.returncode == 0, done.stderr
+    heard = notes_of(out)
+    right = sum(any(abs(t - at) < 0.05 and n == (36, 38)[w] for at, n in heard) for t, w in when)
+    assert right >= 0.8 * len(when)
+    bad = tmp_path / "unnamed"
+    bad.mkdir()
+    soundfile.write(bad / "what is this.wav", np.zeros(4000), 44_100)
+    done = pure_signal(
+        "transcribe", tmp_path / "mouth.wav", "--out", tmp_path / "y.mid", "--kind", "hits", "--examples", bad
+    )
+    assert done.returncode == 1
+    assert "named after no drum" in done.stderr
+
+
+def test_settings_are_read_and_wrong_ones_named(tune, tmp_path):
+    good, bad = tmp_path / "good.json", tmp_path / "bad.json"
+    good.write_text('{"format": "pure-signal/hearing", "version": 1, "shortest": 0.42}')
+    bad.write_text('{"format": "pure-signal/hearing", "version": 1, "eagerness": 3}')
+    out = tmp_path / "long.mid"
+    assert pure_signal("transcribe", tune, "--out", out, "--kind", "melody", "--settings", good).returncode == 0
+    assert 0 < len(notes_of(out)) < 4
+    done = pure_signal("transcribe", tune, "--out", tmp_path / "z.mid", "--kind", "melody", "--settings", bad)
+    assert done.returncode == 1
+    assert "eagerness" in done.stderr
+    assert melody.RATE == 22_050
