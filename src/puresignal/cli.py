@@ -221,7 +221,12 @@ def _transcribe(options: argparse.Namespace) -> int:
     for number, path in enumerate(options.inputs):
         if progress:
             print(f"\r{number + 1} of {len(options.inputs)}: {path.name}", end="", file=sys.stderr, flush=True)
-        item = transcribe.transcribe(path, out / f"{path.stem}.mid" if several else out, job)
+        name = f"{number + 1} of {len(options.inputs)}: {path.name}"
+        item = transcribe.transcribe(
+            path, out / f"{path.stem}.mid" if several else out, job,
+            (lambda part, name=name: print(f"\r{name} {100 * part:.0f} %", end="", file=sys.stderr, flush=True))
+            if progress else None,
+        )  # fmt: skip
         done.append(item)
         if progress:
             print(file=sys.stderr)

@@ -11,8 +11,9 @@ import numpy as np
 
 from puresignal.core.articulations import canonical, resolve
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, SettingsError
-from puresignal.core.hearing import chords, drums, key, melody, place, strokes, taught
+from puresignal.core.hearing import chords, drums, key, melody, pieces, place, strokes, taught
 from puresignal.core.hearing.heard import Heard
+from puresignal.core.hearing.pieces import Progress, Source
 from puresignal.core.song import Messages, Song, SongTrack
 from puresignal.core.timebase import TempoMap
 from puresignal.io import audiofile, files, mapfile, midiwriter, modelfile
@@ -76,28 +77,32 @@ def teach(folder: Path) -> taught.Taught:
         )
     if not found:
         raise BadFileError("There are no examples in this folder", folder.name, "Name them kick.wav, snare.wav ...")
-    return taught.teach(modelfile.ground(), found)
+    known = taught.teach(modelfile.ground(), found)
+    missing = sorted(set(found) - set(known.names))
+    if missing:
+        raise BadFileError(
+            f"No stroke was heard in the examples of {', '.join(missing)}", folder.name, "Record them louder."
+        )
+    return known
 
 
 def _articulation(name: str, path: Path) -> str:
-    try:
-        return canonical(name)
-    except ValueError as error:
-        raise BadFileError(
-            "This example is named after no drum", path.name, "Name it kick.wav or hat.open.wav."
-        ) from error
+    drum = canonical(name)
+    if resolve(drum, mapfile.shipped("general-midi").articulations(), "closed") is None:
+        raise BadFileError("This example is named after no drum", path.name, "Name it kick.wav or hat.open.wav.")
+    return drum
 
 
 def _mono(path: Path, rate: int) -> np.ndarray:
     return audiofile.read(path, rate).mean(axis=1)
 
 
-def transcribe(source: Path, target: Path, job: Job) -> Done:
-    """One file; errors become part of the answer."""
+def transcribe(source: Path, target: Path, job: Job, progress: Callable[[float], None] | None = None) -> Done:
+    """One file; errors become part of the answer. progress: told the part that is heard, 0..1."""
     try:
         if target.exists() and not job.force:
             raise FileAccessError("This file exists already", str(target), "Give another name, or add --force.")
-        rows, warnings = hear(source, job)
+        rows, warnings = hear(source, job, progress)
         files.write_bytes(target, midiwriter.to_bytes(_song(rows, source.stem, job)))
     except PureSignalError as error:
         return Done(source, target, error=error)
@@ -108,33 +113,59 @@ Row = tuple[float, float, int, int, int, float, str]
 """start, end, channel, note, velocity, how sure, what it is."""
 
 
-def hear(source: Path, job: Job) -> tuple[list[Row], list[str]]:
+def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None) -> tuple[list[Row], list[str]]:
     """The notes of a recording, by their starts, and what is to be said about it.
 
     Raises FileAccessError or BadFileError
     """
-    samples = audiofile.read(source, strokes.RATE if job.kind in ("drums", "hits") else melody.RATE)
+    rate = strokes.RATE if job.kind in ("drums", "hits") else melody.RATE
+    peak, loud, count = 0.0, 0, 0
+    for block in audiofile.blocks(source, rate):
+        size = np.abs(block)
+        peak, loud, count = (
+            max(peak, float(size.max(initial=0.0))),
+            loud + int((size >= 0.999).sum()),
+            count + block.size,
+        )
+        channels = block.shape[1]
     warnings = []
-    if not np.abs(samples).max(initial=0.0) > 1e-5:
+    if not peak > 1e-5:
         return [], ["this recording is silent"]
-    if np.mean(np.abs(samples) >= 0.999) > 0.005:
+    if loud > 0.005 * count:
         warnings.append("this recording is clipped; loud notes may be wrong")
-    flat = samples.mean(axis=1)
-    if job.pan is not None:
-        if samples.shape[1] < 2:
-            warnings.append("this recording has one channel, so --pan does nothing")
-        else:
-            flat = place.at_place(samples[:, :2], job.pan)
-    listen: dict[str, Callable[[np.ndarray, Job], list[Row]]] = {
+    if job.pan is not None and channels < 2:
+        warnings.append("this recording has one channel, so --pan does nothing")
+    recording = _source(source, rate, job, channels)
+    if count / channels / rate < WHOLE_SECONDS:
+        recording = np.concatenate(list(pieces.blocks(recording)))
+    listen: dict[str, Callable[[Source, Job, Progress | None], list[Row]]] = {
         "melody": _melody, "chords": _chords, "drums": _drums, "hits": _hits,
     }  # fmt: skip
-    rows = sorted(listen[job.kind](flat, job))
+    total = max(1, count // channels)
+    rows = sorted(listen[job.kind](recording, job, (lambda heard: progress(heard / total)) if progress else None))
     if not rows:
         warnings.append("nothing was heard in this recording")
     return rows, warnings
 
 
-def _melody(flat: np.ndarray, job: Job) -> list[Row]:
+WHOLE_SECONDS = 600.0
+"""A recording up to this long is held in memory; a longer one is read as often as it is needed."""
+
+
+def _source(path: Path, rate: int, job: Job, channels: int) -> Source:
+    """The recording in one channel, block by block, of what stands at the place and above the range asked for."""
+    lowest = 0.75 * 440 * 2 ** ((job.low - 69) / 12) if job.kind == "melody" and job.low is not None else None
+
+    def one(block: np.ndarray) -> np.ndarray:
+        flat = place.at_place(block[:, :2], job.pan) if job.pan is not None and channels > 1 else block.mean(axis=1)
+        return place.above(flat, rate, lowest) if lowest is not None else flat
+
+    if lowest is None and (job.pan is None or channels < 2):
+        return lambda: (block.mean(axis=1) for block in audiofile.blocks(path, rate))
+    return lambda: place.in_blocks(audiofile.blocks(path, rate), one, rate)
+
+
+def _melody(source: Source, job: Job, progress: Progress | None) -> list[Row]:
     usual = melody.MelodySettings()
     settings = replace(
         usual, eagerness=job.eagerness, low=usual.low if job.low is None else job.low,
@@ -142,21 +173,18 @@ def _melody(flat: np.ndarray, job: Job) -> list[Row]:
         shortest=usual.shortest if job.shortest is None else job.shortest,
         floor=usual.floor if job.floor is None else job.floor,
     )  # fmt: skip
-    if job.low is not None:
-        flat = place.above(flat, melody.RATE, 0.75 * 440 * 2 ** ((job.low - 69) / 12))
-    return _pitched(
-        melody.decide(melody.analyse(modelfile.network("begin"), modelfile.network("tones"), flat), settings), job
-    )
+    analysis = melody.analyse(modelfile.network("begin"), modelfile.network("tones"), source, progress)
+    return _pitched(melody.decide(analysis, settings), job)
 
 
-def _chords(flat: np.ndarray, job: Job) -> list[Row]:
+def _chords(source: Source, job: Job, progress: Progress | None) -> list[Row]:
     usual = chords.ChordSettings()
     settings = replace(
         usual, eagerness=job.eagerness, low=usual.low if job.low is None else int(job.low),
         high=usual.high if job.high is None else int(job.high),
         shortest=usual.shortest if job.shortest is None else job.shortest,
     )  # fmt: skip
-    return _pitched(chords.decide(chords.analyse(modelfile.network("tones"), flat), settings), job)
+    return _pitched(chords.decide(chords.analyse(modelfile.network("tones"), source, progress), settings), job)
 
 
 def _pitched(heard: Heard, job: Job) -> list[Row]:
@@ -172,15 +200,16 @@ def _pitched(heard: Heard, job: Job) -> list[Row]:
     ]
 
 
-def _drums(flat: np.ndarray, job: Job) -> list[Row]:
-    found = drums.hits(drums.analyse(modelfile.network("drums"), flat), job.eagerness)
+def _drums(source: Source, job: Job, progress: Progress | None) -> list[Row]:
+    found = drums.hits(drums.analyse(modelfile.network("drums"), source, progress), job.eagerness)
     names = [drums.SORTS[i] for i in found.sort.tolist()]
     return _struck(found.start, names, found.velocity, found.sure)
 
 
-def _hits(flat: np.ndarray, job: Job) -> list[Row]:
+def _hits(source: Source, job: Job, progress: Progress | None) -> list[Row]:
     assert job.examples is not None
-    found = taught.hits(job.examples, strokes.analyse(modelfile.network("begin"), flat), job.eagerness)
+    analysis = strokes.analyse(modelfile.network("begin"), source, progress)
+    found = taught.hits(job.examples, analysis, job.eagerness)
     names = [job.examples.names[i] for i in found.sound.tolist()]
     return _struck(found.start, names, found.velocity, found.sure)
 

@@ -90,6 +90,8 @@ class Look:
 
 def gathered(likely: np.ndarray, reach: int) -> np.ndarray:
     """How likely something begins within `reach` frames: what swells begins at no one moment, but it begins."""
+    if not len(likely):
+        return likely
     box = np.convolve(likely, np.ones(2 * reach + 1), "same") / TAUGHT_AREA
     # Where it is plain, the moment itself still stands out.
     return np.asarray(np.minimum(1.0, box) * 0.98 + 0.02 * likely)

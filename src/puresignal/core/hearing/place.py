@@ -2,11 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Iterator
+
 import numpy as np
 
 SIZE, HOP = 2048, 512
 NEAR = 0.3
 """How far from the place a sound may stand and still be let through by half."""
+
+
+def in_blocks(
+    blocks: Iterable[np.ndarray], work: Callable[[np.ndarray], np.ndarray], margin: int
+) -> Iterator[np.ndarray]:
+    """What `work` makes of a recording, block by block; each is given `margin` samples more on both sides."""
+    before = held = None
+    for block in blocks:
+        if held is not None:
+            yield _one_block(before, held, block[:margin], work, margin)
+            before = held
+        held = block
+    if held is not None:
+        yield _one_block(before, held, held[:0], work, margin)
+
+
+def _one_block(
+    before: np.ndarray | None, own: np.ndarray, after: np.ndarray, work: Callable[[np.ndarray], np.ndarray], margin: int
+) -> np.ndarray:
+    lead = own[:0] if before is None else before[-margin:]
+    return work(np.concatenate([lead, own, after]))[len(lead) : len(lead) + len(own)]
 
 
 def at_place(stereo: np.ndarray, pan: float) -> np.ndarray:

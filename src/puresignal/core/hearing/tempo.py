@@ -14,7 +14,7 @@ import numpy as np
 from puresignal.core.hearing import begin, frames
 
 SLOWEST, QUICKEST = 50.0, 210.0
-USUAL = 108.0
+USUAL = 98.0
 """Quarter notes a minute that people call the beat, where a piece could be counted at half or double the speed."""
 TIGHT = 90.0
 STEP = begin.STEP
@@ -34,7 +34,7 @@ class Beat:
 def beat(samples: np.ndarray, begins: np.ndarray) -> Beat:
     """samples (n,) at begin.RATE; begins how likely something begins, begin.STEP apart."""
     low = _low_rises(samples)[: len(begins)]
-    strength = begins[: len(low)] + 0.5 * low
+    strength = begins[: len(low)] + 1.5 * low
     if len(strength) * STEP < 2.0 or strength.max(initial=0.0) < 0.2:
         return Beat(0.0, np.zeros(0), np.zeros(0), 4, 0.0)
     smooth = np.convolve(strength, np.hanning(7) / np.hanning(7).sum(), "same")
@@ -51,12 +51,10 @@ def beat(samples: np.ndarray, begins: np.ndarray) -> Beat:
 def _low_rises(samples: np.ndarray) -> np.ndarray:
     """(frames,) how much rises below 150 Hz, 0..1."""
     magnitudes = frames.spectra(np.asarray(samples, np.float32), 2048, begin.HOP)
-    level = np.log10(
-        1e-4 + magnitudes[:, 3:15].sum(axis=1) / (np.quantile(magnitudes[:, 3:15].sum(axis=1), 0.98) + 1e-9)
-    )
+    level = magnitudes[:, 3:14].sum(axis=1)
     rise = np.zeros(len(level))
-    rise[3:] = np.clip(level[3:] - level[:-3], 0, 1.5) * (level[3:] > -1.2)
-    return np.asarray(rise / 1.5)
+    rise[4:] = np.clip(level[4:] - level[:-4], 0, None)
+    return np.asarray(np.minimum(1.0, rise / (np.quantile(rise, 0.99) + 1e-9)))
 
 
 def _period(strength: np.ndarray) -> tuple[float, float]:
