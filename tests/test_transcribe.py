@@ -65,14 +65,14 @@ def test_any_format_rate_and_number_of_channels_is_heard(tmp_path, ending, rate)
     sound = singer.perform(LINE, singer.BLOWN, rate, 1)
     path = tmp_path / f"tune.{ending}"
     soundfile.write(path, np.column_stack([sound, 0.5 * sound]), rate)
-    rows, _ = transcribe.hear(path, transcribe.Job("melody"))
+    rows = transcribe.hear(path, transcribe.Job("melody")).rows
     assert [row[3] for row in rows] == [60, 63, 65, 67]
 
 
 def test_what_is_wrong_with_a_recording_is_said(tmp_path):
     silent, text, nan = tmp_path / "silent.wav", tmp_path / "text.wav", tmp_path / "nan.wav"
     soundfile.write(silent, np.zeros(22_050), 22_050)
-    assert transcribe.hear(silent, transcribe.Job("chords")) == ([], ["this recording is silent"])
+    assert transcribe.hear(silent, transcribe.Job("chords"))[:2] == ([], ["this recording is silent"])
     text.write_text("no sound at all")
     done = transcribe.transcribe(text, tmp_path / "text.mid", transcribe.Job("melody"))
     assert done.error is not None
@@ -142,3 +142,34 @@ def test_settings_are_read_and_wrong_ones_named(tune, tmp_path):
     assert done.returncode == 1
     assert "eagerness" in done.stderr
     assert melody.RATE == 22_050
+
+
+def test_glides_and_vibrato_leave_as_pitch_bend_and_the_beat_is_told(tmp_path):
+    from dataclasses import replace
+
+    wide = replace(singer.SUNG, vibrato=0.5, rate=5.0, scoop=1.2)
+    path = tmp_path / "wide.wav"
+    soundfile.write(path, singer.perform([(0.3, 1.6, 62, 0.8), (1.9, 3.2, 65, 0.8)], wide, 44_100, 6), 44_100)
+    settings = tmp_path / "s.json"
+    settings.write_text('{"format": "pure-signal/hearing", "version": 1, "bends": true, "beat": true}')
+    out, report = tmp_path / "wide.mid", tmp_path / "r.json"
+    done = pure_signal("transcribe", path, "--out", out, "--kind", "melody", "--settings", settings, "--report", report)
+    assert done.returncode == 0, done.stderr
+    at, bends = 0.0, []
+    for message in mido.MidiFile(out):
+        at += message.time
+        if message.type == "pitchwheel":
+            bends.append((at, 2 * message.pitch / 8192))
+    within = [v for t, v in bends if 0.9 < t < 1.5]
+    assert max(within) == pytest.approx(0.5, abs=0.15)
+    assert min(within) == pytest.approx(-0.5, abs=0.15)
+    turns = np.diff(np.sign(within))
+    assert np.count_nonzero(turns) >= 4
+    assert min(v for t, v in bends if t < 0.5) < -0.4
+    assert [n for _, n in notes_of(out)] == [62, 65]
+    assert [t for t, _ in notes_of(out)] == pytest.approx([0.3, 1.9], abs=0.05)
+    assert set(json.loads(report.read_text())["beat"]) == {"bpm", "meter", "confidence", "beats", "bars"}
+    settings.write_text('{"format": "pure-signal/hearing", "version": 1, "bends": 1}')
+    done = pure_signal("transcribe", path, "--out", tmp_path / "n.mid", "--kind", "melody", "--settings", settings)
+    assert done.returncode == 1
+    assert "true or false" in done.stderr

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from puresignal.core.articulations import canonical, resolve
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, SettingsError
-from puresignal.core.hearing import chords, drums, key, melody, pieces, place, strokes, taught
+from puresignal.core.hearing import begin, chords, drums, frames, key, melody, pieces, place, strokes, taught, tempo
 from puresignal.core.hearing.heard import Heard
 from puresignal.core.hearing.pieces import Progress, Source
 from puresignal.core.song import Messages, Song, SongTrack
@@ -22,6 +23,8 @@ KINDS = ("melody", "drums", "hits", "chords")
 PPQ = 9600
 """Ticks a quarter note at 120: a tick is 52 microseconds, so times are exact whatever tempo is written."""
 DRUM_SECONDS = 0.1
+BEND_RANGE = 2.0
+"""Semitones of a full bend, as General MIDI has it."""
 DRUM_CHANNEL = 10
 
 
@@ -33,6 +36,7 @@ class Job:
     key       "none", "auto" or a key's name
     examples  taught sounds, for kind "hits"
     low, high MIDI numbers, None for no limit; pan -1..1, None for the whole picture
+    bends     whether glides and vibrato of a melody leave as pitch bend; beat: whether tempo and bars are looked for
     eagerness 0..1; shortest seconds; floor dB below the loudest
     """
 
@@ -42,6 +46,8 @@ class Job:
     low: float | None = None
     high: float | None = None
     pan: float | None = None
+    bends: bool = False
+    beat: bool = False
     eagerness: float = 0.5
     shortest: float | None = None
     floor: float | None = None
@@ -102,19 +108,28 @@ def transcribe(source: Path, target: Path, job: Job, progress: Callable[[float],
     try:
         if target.exists() and not job.force:
             raise FileAccessError("This file exists already", str(target), "Give another name, or add --force.")
-        rows, warnings = hear(source, job, progress)
-        files.write_bytes(target, midiwriter.to_bytes(_song(rows, source.stem, job)))
+        found = hear(source, job, progress)
+        files.write_bytes(target, midiwriter.to_bytes(_song(found, source.stem, job)))
     except PureSignalError as error:
         return Done(source, target, error=error)
-    return Done(source, target, len(rows), _report(rows, warnings))
+    return Done(source, target, len(found.rows), _report(found))
 
 
 Row = tuple[float, float, int, int, int, float, str]
 """start, end, channel, note, velocity, how sure, what it is."""
 
 
-def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None) -> tuple[list[Row], list[str]]:
-    """The notes of a recording, by their starts, and what is to be said about it.
+class Found(NamedTuple):
+    """What was heard, by its starts; what is to be said about it; bends as (seconds, semitones); the beat, if asked."""
+
+    rows: list[Row]
+    warnings: list[str]
+    bends: list[tuple[float, float]]
+    beat: tempo.Beat | None = None
+
+
+def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None) -> Found:
+    """The notes of a recording.
 
     Raises FileAccessError or BadFileError
     """
@@ -130,7 +145,7 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
         channels = block.shape[1]
     warnings = []
     if not peak > 1e-5:
-        return [], ["this recording is silent"]
+        return Found([], ["this recording is silent"], [])
     if loud > 0.005 * count:
         warnings.append("this recording is clipped; loud notes may be wrong")
     if job.pan is not None and channels < 2:
@@ -138,14 +153,22 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     recording = _source(source, rate, job, channels)
     if count / channels / rate < WHOLE_SECONDS:
         recording = np.concatenate(list(pieces.blocks(recording)))
+    bends: list[tuple[float, float]] = []
     listen: dict[str, Callable[[Source, Job, Progress | None], list[Row]]] = {
-        "melody": _melody, "chords": _chords, "drums": _drums, "hits": _hits,
+        "melody": partial(_melody, bends=bends), "chords": _chords, "drums": _drums, "hits": _hits,
     }  # fmt: skip
     total = max(1, count // channels)
     rows = sorted(listen[job.kind](recording, job, (lambda heard: progress(heard / total)) if progress else None))
     if not rows:
         warnings.append("nothing was heard in this recording")
-    return rows, warnings
+    return Found(rows, warnings, bends, _beat(recording, rate) if job.beat else None)
+
+
+def _beat(recording: Source, rate: int) -> tempo.Beat:
+    whole = np.concatenate(list(pieces.blocks(recording)))
+    samples = frames.halved(whole) if rate != begin.RATE else whole
+    begins = begin.LOOK.likely(modelfile.network("begin"), begin.LOOK.levels(samples))[:, 0]
+    return tempo.beat(samples, begins)
 
 
 WHOLE_SECONDS = 600.0
@@ -165,7 +188,7 @@ def _source(path: Path, rate: int, job: Job, channels: int) -> Source:
     return lambda: place.in_blocks(audiofile.blocks(path, rate), one, rate)
 
 
-def _melody(source: Source, job: Job, progress: Progress | None) -> list[Row]:
+def _melody(source: Source, job: Job, progress: Progress | None, bends: list[tuple[float, float]]) -> list[Row]:
     usual = melody.MelodySettings()
     settings = replace(
         usual, eagerness=job.eagerness, low=usual.low if job.low is None else job.low,
@@ -174,7 +197,10 @@ def _melody(source: Source, job: Job, progress: Progress | None) -> list[Row]:
         floor=usual.floor if job.floor is None else job.floor,
     )  # fmt: skip
     analysis = melody.analyse(modelfile.network("begin"), modelfile.network("tones"), source, progress)
-    return _pitched(melody.decide(analysis, settings), job)
+    found = melody.decide(analysis, settings)
+    if job.bends:
+        bends += melody.bends(analysis, found)
+    return _pitched(found, job)
 
 
 def _chords(source: Source, job: Job, progress: Progress | None) -> list[Row]:
@@ -226,9 +252,11 @@ def _struck(start: np.ndarray, names: list[str], velocity: np.ndarray, sure: np.
     return rows
 
 
-def _song(rows: list[Row], title: str, job: Job) -> Song:
+def _song(found: Found, title: str, job: Job) -> Song:
     """A file of one track; at one tick ends come before beginnings, and no note overlaps itself."""
-    tempo = TempoMap.steady(120, ppq=PPQ)
+    rows, beat = found.rows, found.beat
+    bpm = beat.bpm if beat is not None and beat.bpm else 120.0
+    map_of = TempoMap.steady(bpm, ppq=PPQ)
     ends: dict[tuple[int, int], float] = {}
     events: list[tuple[int, int, int, int, int]] = []
     upcoming: dict[tuple[int, int], list[float]] = {}
@@ -240,27 +268,38 @@ def _song(rows: list[Row], title: str, job: Job) -> Song:
         if ends.get((channel, note), -1.0) > start:
             continue
         ends[channel, note] = stop
-        first = round(start * 2 * PPQ)
-        last = max(first + 1, round(stop * 2 * PPQ))
+        first, last = map_of.seconds_to_ticks(np.array([start, stop])).tolist()
+        last = max(first + 1, last)
         events.append((first, 1, 0x8F + channel, note, max(1, min(127, velocity))))
         events.append((last, 0, 0x7F + channel, note, 64))
+    for at, semitones in found.bends:
+        value = round(np.clip(8192 + semitones / BEND_RANGE * 8191, 0, 16383))
+        events.append((int(map_of.seconds_to_ticks(np.array([at]))[0]), 0, 0xE0, value & 0x7F, value >> 7))
     events.sort()
     columns = np.array(events, np.int64).reshape(-1, 5)
     messages = Messages(columns[:, 0], columns[:, 2], columns[:, 3], columns[:, 4], np.full(len(columns), -1))
     length = int(columns[-1, 0]) if len(columns) else 0
     return Song(
-        1, tempo, (SongTrack(title, Messages.empty(), (), (), length), SongTrack(job.kind, messages, (), (), length))
+        1, map_of, (SongTrack(title, Messages.empty(), (), (), length), SongTrack(job.kind, messages, (), (), length))
     )
 
 
-def _report(rows: list[Row], warnings: list[str]) -> dict[str, Any]:
+def _report(found: Found) -> dict[str, Any]:
     notes = [
         {"time": round(start, 5), "end": round(end, 5), "channel": channel, "note": note, "velocity": velocity,
          "confidence": round(sure, 3), **({"what": what} if what else {})}
-        for start, end, channel, note, velocity, sure, what in rows
+        for start, end, channel, note, velocity, sure, what in found.rows
     ]  # fmt: skip
     doubtful = sum(n["confidence"] < 0.6 for n in notes)
-    return {"sums": {"heard": len(notes), "doubtful": doubtful}, "notes": notes, "warnings": warnings}
+    told: dict[str, Any] = {
+        "sums": {"heard": len(notes), "doubtful": doubtful}, "notes": notes, "warnings": found.warnings,
+    }  # fmt: skip
+    if found.beat is not None:
+        told["beat"] = {
+            "bpm": round(found.beat.bpm, 2), "meter": found.beat.meter, "confidence": round(found.beat.sure, 3),
+            "beats": np.round(found.beat.beats, 4).tolist(), "bars": np.round(found.beat.bars, 4).tolist(),
+        }  # fmt: skip
+    return told
 
 
 def with_settings(job: Job, data: object, where: str) -> Job:
@@ -271,12 +310,18 @@ def with_settings(job: Job, data: object, where: str) -> Job:
     if not isinstance(data, dict) or data.get("format") != "pure-signal/hearing" or data.get("version") != 1:
         raise SettingsError('"format" is not "pure-signal/hearing", version 1', where, "Choose a settings file.")
     ranges = {"eagerness": (0.0, 1.0), "shortest": (0.02, 2.0), "floor": (6.0, 90.0)}
-    known = {f.name for f in fields(Job)} & set(ranges)
+    switches = ("bends", "beat")
+    known = {*ranges, *switches}
     for name, value in data.items():
         if name in ("format", "version"):
             continue
         if name not in known:
             raise SettingsError(f'There is no setting "{name}"', where, f"Known are: {', '.join(sorted(known))}.")
+        if name in switches:
+            if not isinstance(value, bool):
+                raise SettingsError(f'"{name}" is {value!r}', where, "Write true or false.")
+            job = replace(job, **{name: value})  # type: ignore[arg-type]
+            continue
         low, high = ranges[name]
         if isinstance(value, bool) or not isinstance(value, (int, float)) or not low <= value <= high:
             raise SettingsError(f'"{name}" is {value!r}', where, f"Write a number from {low:g} to {high:g}.")

@@ -259,3 +259,38 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
     enough = (length >= settings.shortest) & (sure >= 0.62 - 0.4 * settings.eagerness)
     pitch = np.array([n[2] for n in kept], float)
     return Heard(exact, ends, pitch, velocities(level), sure).take(enough)
+
+
+def bends(analysis: MelodyAnalysis, notes: Heard) -> list[tuple[float, float]]:
+    """(seconds, semitones) of what the player did about each note: glides into it, vibrato, and back to 0 after it.
+
+    Against the player's own tuning; a point where the pitch has moved by more than can be missed.
+    """
+    out: list[tuple[float, float]] = []
+    shifted = analysis.pitch - tuning(analysis.pitch, analysis.dip)
+    for start, end, number in zip(notes.start.tolist(), notes.end.tolist(), np.rint(notes.pitch).tolist(), strict=True):
+        first, last = round(start / STEP), min(len(shifted), round(end / STEP))
+        off = shifted[first:last] - number
+        if not len(off):
+            continue
+        near = np.nanmin(np.where(np.isnan(off), np.inf, np.abs(off)), axis=1)
+        chosen = np.nanargmin(np.where(np.isnan(off), np.inf, np.abs(off)), axis=1)
+        curve = np.where(near < BENT, off[np.arange(len(off)), chosen], np.nan)
+        known = np.flatnonzero(~np.isnan(curve))
+        if not len(known):
+            continue
+        whole = np.interp(np.arange(len(curve)), known, curve[known])
+        padded = np.pad(whole, 1, mode="edge")
+        calm = np.median(np.stack([padded[:-2], padded[1:-1], padded[2:]]), axis=0)
+        sent = np.inf
+        for i, value in enumerate(calm.tolist()):
+            if abs(value - sent) > HEARD:
+                out.append((start + i * STEP if i else start, value))
+                sent = value
+        out.append((end, 0.0))
+    return sorted(out)
+
+
+BENT = 1.8
+"""Semitones from a note at most that are its own glide."""
+HEARD = 0.03
