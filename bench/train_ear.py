@@ -174,7 +174,7 @@ def train_strokes(clips: int, axes: int = 28) -> None:
 
 JOBS = {
     "begin": (begin_rows, 1600, (144, 48), 12, 1.5), "drums": (drum_rows, 1000, (192, 80), 12, 1.5),
-    "tones": (tone_rows, 500, (96, 48), 14, 1.5),
+    "tones": (tone_rows, 900, (128, 64), 10, 1.3),
 }  # fmt: skip
 
 

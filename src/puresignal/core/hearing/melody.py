@@ -210,12 +210,43 @@ def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> 
     states = track(analysis, settings)
     limit = 0.6 - 0.5 * (settings.eagerness - 0.5)
     places = peaks(gathered(analysis.begins, 4), limit, 6)
-    cuts = np.flatnonzero(np.diff(states)) + 1
+    _bridge(states)
+    cuts = _moved_to_beginnings(np.flatnonzero(np.diff(states)) + 1, states, places)
     notes: list[tuple[int, int, int]] = []
     for first, last in pairwise([0, *cuts.tolist(), len(states)]):
         if first < last and states[first] >= 0:
             notes += _articulated((first, last, int(states[first])), places)
     return _finish(notes, analysis, settings)
+
+
+def _bridge(states: np.ndarray) -> None:
+    """A moment's silence between two notes is the beginning of the second, where its pitch is hard to tell."""
+    edges = [0, *(np.flatnonzero(np.diff(states)) + 1).tolist(), len(states)]
+    for first, last in pairwise(edges):
+        if states[first] < 0 and 0 < first and last < len(states) and last - first <= MOMENT:
+            states[first:last] = states[last]
+
+
+MOMENT = 4
+"""Frames."""
+
+
+def _moved_to_beginnings(cuts: np.ndarray, states: np.ndarray, places: np.ndarray) -> np.ndarray:
+    """Changes of pitch moved to where something begins just before: the old note rings while the new one grows."""
+    out = cuts.copy()
+    for i, cut in enumerate(cuts.tolist()):
+        if states[cut] < 0 or states[cut - 1] < 0:
+            continue
+        first = max(cut - round(GROWS / STEP), (out[i - 1] if i else 0) + round(0.05 / STEP))
+        near = places[(places > first) & (places < cut)]
+        if len(near):
+            out[i] = round(float(near[-1]))
+            states[out[i] : cut] = states[cut]
+    return out
+
+
+GROWS = 0.13
+"""Seconds that a new note may need to be heard through the one that rings."""
 
 
 def _articulated(note: tuple[int, int, int], places: np.ndarray) -> list[tuple[int, int, int]]:
@@ -237,7 +268,7 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
     exact, told = begins.copy(), np.zeros(len(kept))
     for i, begin in enumerate(begins.tolist()):
         # A period is found some time after a sound begins, the later the lower it is.
-        after = ends[i - 1] - 0.04 if i else -1.0
+        after = exact[i - 1] + 0.06 if i else -1.0
         near = strong[(strong > max(begin - 0.12, after)) & (strong < begin + 0.05)]
         if len(near):
             strength = analysis.begins[np.rint(near / STEP).astype(int)] - 2.0 * np.abs(near - begin)
@@ -247,7 +278,7 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
     exact = np.where(np.abs(near_exact - exact) < 0.02, near_exact, exact)
     for i in range(1, len(exact)):
         exact[i] = max(exact[i], exact[i - 1] + 0.02)
-        ends[i - 1] = min(ends[i - 1], exact[i]) if begins[i] - ends[i - 1] < 0.05 else ends[i - 1]
+        ends[i - 1] = min(ends[i - 1], exact[i])
     ends = np.maximum(ends, exact + 0.03)
     level = np.array([analysis.level[n[0] : max(n[0] + 1, min(n[1], n[0] + round(0.2 / STEP)))].max() for n in kept])
     sounds = np.array(
