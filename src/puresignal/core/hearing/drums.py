@@ -15,7 +15,7 @@ import numpy as np
 from puresignal.core.hearing import frames, strokes
 from puresignal.core.hearing.frames import Envelope
 from puresignal.core.hearing.heard import velocities
-from puresignal.core.hearing.network import Look, Network, peaks
+from puresignal.core.hearing.network import Look, Network, gathered, peaks
 from puresignal.core.hearing.pieces import Progress, Source, pieces
 
 SORTS = (
@@ -90,11 +90,11 @@ def _lowered(samples: np.ndarray) -> np.ndarray:
 
 def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> DrumHits:
     """Every drum at every beginning. eagerness: 0 only the plainest .. 1 all there may be."""
-    limit = 0.5 - 0.4 * (eagerness - 0.5)
+    limit = 0.38 - 0.4 * (eagerness - 0.5)
     found: list[tuple[float, int, float]] = []
     for sort in range(len(SORTS)):
         column = analysis.likely[:, sort].astype(np.float32)
-        for place in peaks(column, limit, 4).tolist():
+        for place in peaks(gathered(column, 3), limit, 4).tolist():
             found.append((place * STEP, sort, float(column[round(place)])))
     found = _toms_by_pitch(_without_rivals(sorted(found)), analysis.low)
     if not found:

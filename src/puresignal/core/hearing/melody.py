@@ -208,8 +208,8 @@ def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> 
     """The notes, from what was analysed."""
     settings = settings or MelodySettings()
     states = track(analysis, settings)
-    limit = 0.6 - 0.5 * (settings.eagerness - 0.5)
-    places = peaks(gathered(analysis.begins, 4), limit, 6)
+    limit = 0.65 - 0.5 * (settings.eagerness - 0.5)
+    places = _plain(peaks(gathered(analysis.begins, 4), LEAST, 6), analysis, limit)
     _bridge(states)
     cuts = _moved_to_beginnings(np.flatnonzero(np.diff(states)) + 1, states, places)
     notes: list[tuple[int, int, int]] = []
@@ -217,6 +217,26 @@ def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> 
         if first < last and states[first] >= 0:
             notes += _articulated((first, last, int(states[first])), places)
     return _finish(notes, analysis, settings)
+
+
+def _plain(places: np.ndarray, analysis: MelodyAnalysis, limit: float) -> np.ndarray:
+    """Of the places where something may begin those that are likely enough, the less so the deeper the level dips."""
+    likely = gathered(analysis.begins, 4)
+    kept = []
+    for place in places.tolist():
+        at = round(place)
+        before, dip = analysis.level[max(0, at - 18) : at + 1], analysis.level[max(0, at - 8) : at + 3]
+        after = analysis.level[at : at + 13]
+        if not len(after) or not len(before):
+            continue
+        deep = min(float(after.max()), float(before.max())) - float(dip.min())
+        if likely[min(at, len(likely) - 1)] > limit - DEEP * float(np.clip(deep - 2.0, 0.0, 6.0)):
+            kept.append(place)
+    return np.array(kept)
+
+
+LEAST, DEEP = 0.15, 0.04
+"""A place less likely than this is none, however deep the level dips there; what a decibel of that counts."""
 
 
 def _bridge(states: np.ndarray) -> None:
@@ -279,6 +299,7 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
     for i in range(1, len(exact)):
         exact[i] = max(exact[i], exact[i - 1] + 0.02)
         ends[i - 1] = min(ends[i - 1], exact[i])
+    ends = np.array([_let_go(analysis.level, start, end) for start, end in zip(exact, ends, strict=True)])
     ends = np.maximum(ends, exact + 0.03)
     level = np.array([analysis.level[n[0] : max(n[0] + 1, min(n[1], n[0] + round(0.2 / STEP)))].max() for n in kept])
     sounds = np.array(
@@ -290,6 +311,22 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
     enough = (length >= settings.shortest) & (sure >= 0.62 - 0.4 * settings.eagerness)
     pitch = np.array([n[2] for n in kept], float)
     return Heard(exact, ends, pitch, velocities(level), sure).take(enough)
+
+
+def _let_go(level: np.ndarray, start: float, end: float) -> float:
+    """Where a note's last fall begins: what rings on after it was let go is not part of it."""
+    last = min(len(level) - 1, round(end / STEP))
+    first = max(round(start / STEP) + 4, last - round(FALLS_IN / STEP))
+    if last - first < 4:
+        return end
+    part = level[first : last + 1]
+    body = float(np.median(part[: max(3, len(part) // 2)]))
+    above = np.flatnonzero(part > body - FALLS_BY)
+    return min(end, (first + int(above[-1]) + 1) * STEP) if len(above) else end
+
+
+FALLS_IN, FALLS_BY = 0.35, 3.5
+"""Seconds and decibels of the fall after a note is let go."""
 
 
 def bends(analysis: MelodyAnalysis, notes: Heard) -> list[tuple[float, float]]:
