@@ -132,3 +132,16 @@ def test_curves_bend_by_keyboard_too(demo_window, view, qtbot):
     qtbot.keyClick(plot, Qt.Key.Key_Delete)
     assert dict(demo_window.workbench.session.path.velocity.shapes).get("kick", Shape()).plain
     assert isinstance(plot.at(1, 1).toPoint(), QPoint)
+
+
+def test_fine_velocities_leave_where_asked_for(demo_window, view, qtbot):
+    drag(view.plots["snare"], (127, 127), (127, 90))
+    assert (leaving(demo_window, "snare") % 1 == 0).all()
+    plain = demo_window.workbench.midi_bytes().count(b"\x58")
+    qtbot.mouseClick(view.fine, Qt.MouseButton.LeftButton, pos=QPoint(8, view.fine.height() // 2))
+    assert demo_window.workbench.session.path.velocity.fine
+    finer = leaving(demo_window, "snare")
+    assert (finer % 1 != 0).sum() > 50
+    assert demo_window.workbench.midi_bytes().count(b"\x58") - plain >= (finer % 1 != 0).sum()
+    demo_window.workbench.undo()
+    assert not view.fine.isChecked()

@@ -66,6 +66,14 @@ class VelocityView(QWidget):
         self.on.setAccessibleName(self.tr("Shape velocities"))
         self.on.setToolTip(self.tr("Off: every velocity leaves as it came."))
         self.on.clicked.connect(lambda on: self._do(self.tr("shape velocities"), replace(self._stage(), on=on)))
+        self.fine = QCheckBox(self.tr("finer than 127 steps"))
+        self.fine.setAccessibleName(self.tr("Send velocities in more than 127 steps"))
+        self.fine.setToolTip(
+            self.tr(
+                "What lies between two velocities leaves as controller 88 before the note, for receivers that know it."
+            )
+        )
+        self.fine.clicked.connect(lambda on: self._do(self.tr("send fine velocities"), replace(self._stage(), fine=on)))
         self.even = QPushButton(self.tr("Even out the pads"))
         self.even.setAccessibleName(self.tr("Even out the pads"))
         self.even.setToolTip(
@@ -81,9 +89,10 @@ class VelocityView(QWidget):
             lambda: self._do(self.tr("draw variation anew"), replace(self._stage(), round=self._stage().round + 1))
         )
         top = QHBoxLayout()
+        top.setSpacing(10)
         top.setContentsMargins(16, 8, 16, 0)
         top.addWidget(self.says, 1)
-        for widget in (self.on, self.even, self.anew):
+        for widget in (self.on, self.fine, self.even, self.anew):
             top.addWidget(widget)
         inner = QWidget()
         holder = QVBoxLayout(inner)
@@ -173,6 +182,7 @@ class VelocityView(QWidget):
             plot.show_hits(arrived, left, shape if stage.on else Shape(), key in shapes)
             plot.selected = key == self.key
         self.on.setChecked(stage.on)
+        self.fine.setChecked(stage.fine)
         self.says.setText(self.tr("Drag a curve.") if shown is not None else self.tr("No take yet."))
         self.even.setEnabled(len(self._stats) > 1)
         self.anew.setEnabled(any(shape.varied for shape in shapes.values()))

@@ -243,7 +243,7 @@ def _bridge(states: np.ndarray) -> None:
     """A moment's silence between two notes is the beginning of the second, where its pitch is hard to tell."""
     edges = [0, *(np.flatnonzero(np.diff(states)) + 1).tolist(), len(states)]
     for first, last in pairwise(edges):
-        if states[first] < 0 and 0 < first and last < len(states) and last - first <= MOMENT:
+        if states[first] < 0 and first > 0 and last < len(states) and last - first <= MOMENT:
             states[first:last] = states[last]
 
 
