@@ -1,6 +1,7 @@
 """What the ear hears, on recordings it was not trained on (sounds.py).
 
 `hearing.py [melodies singing loops beats harmony] [--each] [--reference]`; all of them by default.
+`hearing.py --minutes N` hears one long recording of each kind by the command: its speed and its memory.
 
 Counted as usual for transcription: onset within 50 ms, pitch within half a semitone, each note matched at most once;
 ends within a fifth of the length or 50 ms. Where librosa is installed, its pitch tracker with a plain segmenter and
@@ -9,20 +10,26 @@ its onset detector with rules by band stand beside it. `--each` lists every clip
 
 from __future__ import annotations
 
+import os
+import subprocess
 import sys
+import tempfile
 import time
 from collections import defaultdict
 from collections.abc import Callable
 from itertools import pairwise
+from pathlib import Path
 from typing import Any
 
 import numpy as np
+import soundfile
 import sounds
 import soxr
 from sounds import Clip
 
 from puresignal.core.hearing import chords, drums, melody, strokes, taught
 from puresignal.io.modelfile import ground, network
+from puresignal.sim import anykit, players, singer
 
 Row = tuple[float, float, Any]
 
@@ -212,7 +219,38 @@ def harmony(each: bool) -> None:
     tell("harmony", clips, each)  # type: ignore[arg-type]
 
 
+def long(minutes: float) -> None:
+    """Speed and memory of the command on a long recording, on one core."""
+    random = np.random.default_rng(4)
+    kit = anykit.built_kit(random, 44_100)
+    timbre = players.any_timbre(random)
+    made = {
+        "melody": singer.perform(players.a_line(random, 30, 50, 70), singer.SUNG, 44_100, 1),
+        "drums": anykit.groove(kit, 30, 44_100, random)[0],
+        "chords": players.play(players.some_chords(random, 30), timbre, 44_100, 2),
+    }
+    with tempfile.TemporaryDirectory() as folder:
+        for kind, sound in made.items():
+            path = Path(folder) / f"{kind}.wav"
+            with soundfile.SoundFile(path, "w", 44_100, 1) as out:
+                for _ in range(round(minutes * 60 * 44_100 / len(sound))):
+                    out.write(0.5 * sound / np.abs(sound).max())
+            command = ["transcribe", str(path), "--out", str(path.with_suffix(".mid")), "--kind", kind]
+            began = time.perf_counter()
+            child = subprocess.Popen(
+                [sys.executable, "-m", "puresignal.cli", *command], stdout=subprocess.DEVNULL,
+                env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
+            )  # fmt: skip
+            _, _, used = os.wait4(child.pid, 0)
+            spent = time.perf_counter() - began
+            print(f"{minutes:g} minutes, {kind}: {60 * minutes / spent:.0f}x real time, {used.ru_maxrss / 1024:.0f} MB")
+            path.unlink()
+
+
 def main() -> None:
+    if "--minutes" in sys.argv:
+        long(float(sys.argv[sys.argv.index("--minutes") + 1]))
+        return
     each = "--each" in sys.argv
     wanted = [a for a in sys.argv[1:] if not a.startswith("-")] or ["melodies", "singing", "loops", "beats", "harmony"]
     for kind in wanted:
