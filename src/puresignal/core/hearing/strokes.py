@@ -18,7 +18,9 @@ RATE, HOP, SIZE = 44_100, 220, 1024
 BANDS = 26
 SLICES_MS = ((0, 12), (12, 30), (30, 60), (60, 110), (110, 190))
 """Times after the beginning over which loudness is taken."""
-FEATURES = BANDS * len(SLICES_MS) + 2
+FEATURES = BANDS * len(SLICES_MS)
+DEEPEST = -3.4
+"""Log energy below a stroke's loudest that is still told apart: not the same in every room, so it is the stroke's own."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,7 +56,7 @@ def analyse(network: Network, source: Source, progress: Progress | None = None) 
     parts: list[tuple[np.ndarray, ...]] = []
     for piece in pieces(source, progress):
         flat = piece.samples
-        level = np.log10(1e-4 + frames.spectra(flat, SIZE, HOP) ** 2 @ _WEIGHTS * (10 / (reference + 1e-12)))
+        level = np.log10(1e-8 + frames.spectra(flat, SIZE, HOP) ** 2 @ _WEIGHTS * (10 / (reference + 1e-12)))
         begins = begin.LOOK.likely(network, begin.LOOK.levels(frames.halved(flat), loud))[:, 0]
         half = Piece(flat, piece.lead // 2, piece.own // 2, piece.last)
         fine = frames.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[piece.frames(FINE_HOP)]
@@ -82,11 +84,9 @@ def at(analysis: StrokeAnalysis, moments: np.ndarray) -> np.ndarray:
     stack = np.stack(parts, axis=1)
     # What the stroke adds: where something rang before, only what rises above it tells.
     rises = np.maximum(stack, before[:, None, :]) - before[:, None, :]
-    absolute = stack - stack.max(axis=(1, 2), keepdims=True)
+    absolute = np.maximum(stack - stack.max(axis=(1, 2), keepdims=True), DEEPEST)
     mixed = np.where(rises > 0.12, absolute, np.minimum(absolute, -2.5))
-    loud = stack.max(axis=(1, 2))
-    size = np.column_stack([loud - np.quantile(loud, 0.95), rises.max(axis=(1, 2))])
-    return np.concatenate([mixed.reshape(len(moments), -1), size], axis=1).astype(np.float32)
+    return np.asarray(mixed.reshape(len(moments), -1), np.float32)
 
 
 def beginnings(analysis: StrokeAnalysis, eagerness: float, apart: float = 0.03) -> np.ndarray:
