@@ -146,7 +146,7 @@ def stroke_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
     return features, np.array([n for _, n in truth])
 
 
-def train_strokes(clips: int, axes: int = 28) -> None:
+def train_strokes(clips: int, axes: int = 12) -> None:
     """Axes on which takes of one sound lie close together and the sounds of one recording far apart."""
     within, between = np.zeros((strokes.FEATURES,) * 2), np.zeros((strokes.FEATURES,) * 2)
     taken = sounds = 0

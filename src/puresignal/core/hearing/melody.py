@@ -208,6 +208,8 @@ def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> 
     """The notes, from what was analysed."""
     settings = settings or MelodySettings()
     states = track(analysis, settings)
+    if not len(states):
+        return Heard.empty()
     limit = 0.65 - 0.5 * (settings.eagerness - 0.5)
     places = _plain(peaks(gathered(analysis.begins, 4), LEAST, 6), analysis, limit)
     _bridge(states)

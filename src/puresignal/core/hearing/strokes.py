@@ -20,7 +20,7 @@ SLICES_MS = ((0, 12), (12, 30), (30, 60), (60, 110), (110, 190))
 """Times after the beginning over which loudness is taken."""
 FEATURES = BANDS * len(SLICES_MS)
 DEEPEST = -3.4
-"""Log energy below a stroke's loudest that is still told apart: not the same in every room, so it is the stroke's own."""
+"""Log energy below a stroke's own loudest that is still told apart; what lies deeper is the room's."""
 
 
 @dataclass(frozen=True, eq=False)

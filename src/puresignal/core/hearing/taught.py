@@ -39,13 +39,15 @@ class Taught:
     """What was taught.
 
     names   of the sounds
-    middle  (sounds, axes) of each; spread (sounds,) how much wider than usual its examples lie
+    middle  (sounds, axes) of each; takes: of each its examples (n, axes)
+    spread  (sounds,) how much wider than usual its examples lie
     ground  where they are compared
     odd     (name, number of the example) of examples that are unlike the others of their name
     """
 
     names: tuple[str, ...]
     middle: np.ndarray
+    takes: tuple[np.ndarray, ...]
     spread: np.ndarray
     ground: Ground
     odd: tuple[tuple[str, int], ...] = ()
@@ -68,7 +70,7 @@ def example(network: Network, recording: np.ndarray) -> StrokeAnalysis:
 
 def teach(ground: Ground, examples: dict[str, list[StrokeAnalysis]]) -> Taught:
     """examples: for each name the analysed recordings, each with one or several strokes in it."""
-    names, middles, spreads, odd = [], [], [], []
+    names, middles, takes, spreads, odd = [], [], [], [], []
     for name, recordings in sorted(examples.items()):
         rows = [(number, row) for number, recording in enumerate(recordings) for row in _rows(recording)]
         if not rows:
@@ -80,14 +82,16 @@ def teach(ground: Ground, examples: dict[str, list[StrokeAnalysis]]) -> Taught:
         own = far > 2.0 * max(usual, 1.0)
         if own.any() and not own.all():
             odd += [(name, rows[i][0]) for i in np.flatnonzero(own).tolist()]
-            middle = stack[~own].mean(axis=0)
+            stack = stack[~own]
+            middle = stack.mean(axis=0)
         names.append(name)
         middles.append(middle)
+        takes.append(stack)
         # Of a few examples their own scatter is half a guess, so the usual one counts as five more.
         spreads.append(max(0.8, (usual * len(far) + 5.0) / (len(far) + 5.0)))
     axes = ground.turn.shape[1]
     middle = np.stack(middles) if middles else np.zeros((0, axes))
-    return Taught(tuple(names), middle, np.array(spreads), ground, tuple(dict.fromkeys(odd)))
+    return Taught(tuple(names), middle, tuple(takes), np.array(spreads), ground, tuple(dict.fromkeys(odd)))
 
 
 def _rows(analysis: StrokeAnalysis) -> list[np.ndarray]:
@@ -112,7 +116,10 @@ def classify(taught: Taught, features: np.ndarray) -> tuple[np.ndarray, np.ndarr
     """(n,) number of the nearest sound or -1, and how sure that is."""
     if not len(taught.names) or not len(features):
         return np.full(len(features), -1), np.zeros(len(features))
-    far = _far(taught.ground.place(features), taught.middle)
+    places = taught.ground.place(features)
+    # Half by the middle of a sound, which is steady, and half by its nearest example: some sounds have two ways.
+    nearest_take = np.stack([_far(places, takes).min(axis=1) for takes in taught.takes], axis=1)
+    far = 0.5 * (_far(places, taught.middle) + nearest_take)
     rows = np.arange(len(far))
     nearest = np.argmin(far, axis=1)
     best = far[rows, nearest]
