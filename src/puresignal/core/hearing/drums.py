@@ -28,7 +28,7 @@ RIVALS = (
     ("tom1.head", "tom2.head", "tom3.head", "tom4.head"),
 )  # fmt: skip
 """Of each of these at most one at a time: the likeliest."""
-RATE, HOP = strokes.RATE, 441
+RATE, HOP = strokes.RATE, 440
 LOOK = Look(
     RATE, HOP, ((512, 20, 80.0, 17_000.0), (2048, 40, 38.0, 16_000.0)),
     (-8, -4, -2, -1, 0, 1, 2, 3, 4, 6, 9, 13),

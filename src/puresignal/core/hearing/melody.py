@@ -159,42 +159,54 @@ def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
     low, high = max(tones.LOWEST, int(np.ceil(settings.low))), min(tones.HIGHEST, int(np.floor(settings.high)))
     if not count or high < low:
         return np.full(count, -1)
-    numbers = np.arange(low, high + 1)
-    cost = np.full((count, len(numbers)), NO_CANDIDATE, np.float32)
-    shifted = analysis.pitch - tuning(analysis.pitch, analysis.dip)
-    for k in range(CANDIDATES):
-        off = np.abs(shifted[:, k, None] - numbers)
-        own = 2.2 * analysis.dip[:, k, None] + np.minimum(1.3, off) ** 1.5
-        np.minimum(cost, np.where(np.isnan(own), NO_CANDIDATE, own), out=cost)
-    sounds = analysis.sounds[:, low - tones.LOWEST : high - tones.LOWEST + 1].astype(np.float32)
-    cost += TRUST * -np.log(np.clip(sounds, 0.02, 1.0))
+    numbers = np.arange(low, high + 1, dtype=np.float32)
+    shift = np.float32(tuning(analysis.pitch, analysis.dip))
     quiet = analysis.level < np.quantile(analysis.level, 0.98) - settings.floor
-    cost[quiet] = 20.0
-    any_sounds = sounds.max(axis=1)
-    silent = np.where(quiet, 0.0, 0.9 + 0.6 * settings.eagerness + TRUST * -np.log(np.clip(1 - any_sounds, 0.05, 1.0)))
     near = gathered(analysis.begins, 3)[:count]
     changes, enters = (3.4 - 2.6 * near).tolist(), (1.9 - 1.5 * near).tolist()
-    best, rest = cost[0].copy(), float(silent[0])
-    back = np.full((count, len(numbers) + 1), -1, np.int16)
+    best, rest = np.zeros(len(numbers), np.float32), 0.0
+    back = np.full((count, len(numbers) + 1), -1, np.int8)
     own_place = np.arange(len(numbers))
-    silences = silent.tolist()
-    for t in range(1, count):
-        cheapest = int(np.argmin(best))
-        least = float(best[cheapest])
-        change, enter = least + changes[t], rest + enters[t]
-        new, source = (change, cheapest) if change <= enter else (enter, -1)
-        stays = best <= new
-        back[t, :-1] = np.where(stays, own_place, source)
-        leave = least + LEAVES
-        back[t, -1] = cheapest if leave < rest else -1
-        rest = min(rest, leave) + silences[t]
-        best = np.where(stays, best, new) + cost[t]
+    for begin in range(0, count, 4096):
+        part = slice(begin, min(count, begin + 4096))
+        cost, silent = _costs(analysis, part, numbers, shift, quiet[part], settings)
+        silences = silent.tolist()
+        for i, t in enumerate(range(part.start, part.stop)):
+            cheapest = int(np.argmin(best))
+            least = float(best[cheapest])
+            change, enter = least + changes[t], rest + enters[t]
+            new, source = (change, cheapest) if change <= enter else (enter, -1)
+            stays = best <= new
+            back[t, :-1] = np.where(stays, own_place, source)
+            leave = least + LEAVES
+            back[t, -1] = cheapest if leave < rest else -1
+            rest = min(rest, leave) + silences[i]
+            best = np.where(stays, best, new) + cost[i]
     state = int(np.argmin(best)) if best.min() < rest else -1
     out = np.full(count, -1)
     for t in range(count - 1, -1, -1):
-        out[t] = numbers[state] if state >= 0 else -1
+        out[t] = low + state if state >= 0 else -1
         state = int(back[t, state])
     return out
+
+
+def _costs(
+    analysis: MelodyAnalysis, part: slice, numbers: np.ndarray, shift: np.float32, quiet: np.ndarray,
+    settings: MelodySettings,
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    """(frames, notes) what each note costs, and (frames,) what silence does."""
+    pitch, dip = analysis.pitch[part] - shift, 2.2 * analysis.dip[part]
+    cost = np.full((len(pitch), len(numbers)), NO_CANDIDATE, np.float32)
+    for k in range(CANDIDATES):
+        off = np.minimum(1.3, np.abs(pitch[:, k, None] - numbers))
+        own = dip[:, k, None] + off * np.sqrt(off)
+        np.fmin(cost, own, out=cost)
+    first = round(float(numbers[0])) - tones.LOWEST
+    sounds = analysis.sounds[part, first : first + len(numbers)].astype(np.float32)
+    cost -= TRUST * np.log(np.clip(sounds, 0.02, 1.0))
+    cost[quiet] = 20.0
+    unlikely = -np.log(np.clip(1 - sounds.max(axis=1), 0.05, 1.0))
+    return cost, np.where(quiet, 0.0, 0.9 + 0.6 * settings.eagerness + TRUST * unlikely)
 
 
 NO_CANDIDATE = 3.6

@@ -12,9 +12,9 @@ import numpy as np
 
 from puresignal.core.hearing import frames
 
-COMMON = 194_040
+COMMON = 3_080
 """Samples into which the hop of every analysis goes, at full and at half rate."""
-OWN, MARGIN = 8 * COMMON, COMMON
+OWN, MARGIN = 200 * COMMON, 8 * COMMON
 
 Source = np.ndarray | Callable[[], Iterator[np.ndarray]]
 """A recording: (n,) samples, or what gives it block by block, as often as it is asked."""
@@ -63,7 +63,7 @@ def pieces(source: Source, progress: Progress | None = None) -> Iterator[Piece]:
             progress(heard + len(held) - lead)
 
 
-def excerpts(source: Source, every: int = 4, length: int = COMMON // 12) -> Iterator[np.ndarray]:
+def excerpts(source: Source, every: int = 4, length: int = 16_384) -> Iterator[np.ndarray]:
     """Excerpts from all over the recording, one of `every` stretches; all of what is short."""
     number = 0
     for block in blocks(source):

@@ -13,7 +13,7 @@ from puresignal.core.hearing import frames
 from puresignal.core.hearing.network import Network
 from puresignal.core.hearing.pieces import Source, excerpts
 
-RATE, HOP = 22_050, 441
+RATE, HOP = 22_050, 440
 STEP = HOP / RATE
 LOWEST, HIGHEST = 28, 98
 PITCHES = HIGHEST - LOWEST + 1
