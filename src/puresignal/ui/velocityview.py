@@ -66,7 +66,7 @@ class VelocityView(QWidget):
         self.on.setAccessibleName(self.tr("Shape velocities"))
         self.on.setToolTip(self.tr("Off: every velocity leaves as it came."))
         self.on.clicked.connect(lambda on: self._do(self.tr("shape velocities"), replace(self._stage(), on=on)))
-        self.fine = QCheckBox(self.tr("finer than 127 steps"))
+        self.fine = QCheckBox(self.tr("fine steps"))
         self.fine.setAccessibleName(self.tr("Send velocities in more than 127 steps"))
         self.fine.setToolTip(
             self.tr(
