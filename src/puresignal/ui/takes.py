@@ -104,8 +104,8 @@ class TakesView(QWidget):
         bar.setObjectName("bar")
         bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(bar)
-        row.setContentsMargins(14, 8, 14, 8)
-        row.setSpacing(6)
+        row.setContentsMargins(12, 8, 12, 8)
+        row.setSpacing(5)
         self.show_group = QButtonGroup(self)
         self.show_buttons: dict[str, QPushButton] = {}
         for name, label, tip in (
@@ -120,13 +120,11 @@ class TakesView(QWidget):
             self.show_buttons[name] = button
             row.addWidget(button)
         self.show_buttons[drawing.BOTH].setChecked(True)
-        row.addSpacing(8)
         self.all_rows = QCheckBox(self.tr("all rows"))
         self.all_rows.setToolTip(self.tr("Also rows of the kit on which nothing was played."))
         self.all_rows.setAccessibleName(self.tr("Show all rows of the kit"))
         self.all_rows.toggled.connect(lambda _: self._draw(False))
         row.addWidget(self.all_rows)
-        row.addSpacing(8)
         row.addStretch()
         doubtful = self._button(
             "Doubtful",
@@ -136,14 +134,13 @@ class TakesView(QWidget):
         doubtful.clicked.connect(lambda: self.act("next doubtful"))
         self.doubtful = doubtful
         row.addWidget(doubtful)
-        self.hear = QCheckBox(self.tr("heard"))
+        self.hear = QCheckBox(self.tr("hear"))
         self.hear.setChecked(True)
         self.hear.setToolTip(
             self.tr("Each doubtful hit is played with what stands around it (E plays it again; H hears all hits).")
         )
         self.hear.setAccessibleName(self.tr("Hear each doubtful note among its neighbours"))
         row.addWidget(self.hear)
-        row.addSpacing(8)
         for label, name, tip, factor in (
             ("\N{MINUS SIGN}", "Zoom out", "Show a longer stretch (minus key, or Ctrl and wheel).", 1 / 1.5),
             ("+", "Zoom in", "Show a shorter stretch (plus key, or Ctrl and wheel).", 1.5),
@@ -167,6 +164,11 @@ class TakesView(QWidget):
         button.setToolTip(self.tr(tip))
         button.setAccessibleName(self.tr(name))
         return button
+
+    def set_compact(self, compact: bool) -> None:
+        """For a narrow window: a narrower side, and what a key does as well is not shown."""
+        self.side.setFixedWidth(240 if compact else SIDE)
+        self.hear.setVisible(not compact)
 
     # Showing
 

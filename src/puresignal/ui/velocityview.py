@@ -62,7 +62,7 @@ class VelocityView(QWidget):
         self._grid.setContentsMargins(16, 12, 12, 12)
         self.says = QLabel()
         self.says.setObjectName("faint")
-        self.on = QCheckBox(self.tr("shape velocities"))
+        self.on = QCheckBox(self.tr("shaped"))
         self.on.setAccessibleName(self.tr("Shape velocities"))
         self.on.setToolTip(self.tr("Off: every velocity leaves as it came."))
         self.on.clicked.connect(lambda on: self._do(self.tr("shape velocities"), replace(self._stage(), on=on)))
@@ -89,7 +89,7 @@ class VelocityView(QWidget):
             lambda: self._do(self.tr("draw variation anew"), replace(self._stage(), round=self._stage().round + 1))
         )
         top = QHBoxLayout()
-        top.setSpacing(10)
+        top.setSpacing(8)
         top.setContentsMargins(16, 8, 16, 0)
         top.addWidget(self.says, 1)
         for widget in (self.on, self.fine, self.even, self.anew):

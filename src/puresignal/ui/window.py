@@ -52,7 +52,7 @@ from puresignal.ui.outputs import OutputsView
 from puresignal.ui.playback import CLEAN, PLAYED, Playback
 from puresignal.ui.questions import Questions
 from puresignal.ui.rail import WIDTH, Rail
-from puresignal.ui.takes import SIDE, TakesView
+from puresignal.ui.takes import TakesView
 from puresignal.ui.tallystrip import TallyStrip
 from puresignal.ui.transport import Transport
 from puresignal.ui.velocityview import VelocityView
@@ -134,7 +134,7 @@ class MainWindow(QMainWindow):
         compact = self.width() < self.COMPACT_BELOW
         self.rail.setFixedWidth(190 if compact else WIDTH)
         self.name.setMinimumWidth(160 if compact else 206)
-        self.takes.side.setFixedWidth(240 if compact else SIDE)
+        self.takes.set_compact(compact)
         self.mapping.side.setFixedWidth(250 if compact else 286)
         self.inputs.set_compact(compact)
         self.outputs.set_compact(compact)
