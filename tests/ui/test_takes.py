@@ -218,3 +218,15 @@ def test_controllers_are_thinned_where_asked_and_undo_brings_them_back(takes, de
     demo_window.workbench.undo()
     assert not demo_window.workbench.session.path.thin.on
     assert len(outcome(demo_window).controls) == before
+
+
+def test_what_is_learnt_from_a_take_is_shown_before_it_changes_anything(takes, demo_window, qtbot):
+    before = demo_window.workbench.session.path
+    qtbot.mouseClick(takes.path.learn, Qt.MouseButton.LeftButton)
+    assert demo_window.workbench.session.path == before
+    assert "looking 4 ms ahead" in demo_window.notice.text
+    qtbot.mouseClick(demo_window.notice.act, Qt.MouseButton.LeftButton)
+    assert demo_window.workbench.session.path.crosstalk.profile.alone
+    assert demo_window.undo_action.text() == "Undo: learn from a take"
+    demo_window.workbench.undo()
+    assert demo_window.workbench.session.path == before

@@ -69,10 +69,12 @@ class StageBox(QFrame):
 class PathPanel(QWidget):
     """All stages.
 
-    asked  the notes that a stage touched are wanted: the stage
+    asked    the notes that a stage touched are wanted: the stage
+    offered  something that can be done: what it would do, its name, a tip, and what does it
     """
 
     asked = Signal(int)
+    offered = Signal(str, str, str, object)
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
@@ -202,25 +204,33 @@ class PathPanel(QWidget):
         bench.do(name, edits.with_path(bench.session, change(bench.session.path)), gesture)
 
     def _learn(self) -> None:
-        """Keeps what this take says about the kit's pads, and says what it was."""
+        """Says what this take tells about the kit's pads and what that would change; the player takes it or not."""
         shown, bench = self._shown, self._workbench
         if shown is None:
             return
         path = bench.session.path
         profile = learn(shown.outcome.played, shown.context, path.crosstalk)
-        changed = replace(path, crosstalk=replace(path.crosstalk, profile=profile))
-        before = live_removals(shown.take, path, shown.context)
-        after = live_removals(shown.take, changed, shown.context)
-        bench.do(self.tr("learn from a take"), edits.with_path(bench.session, changed))
-        bench.told.emit(
-            self.tr(
-                "Learnt from {pads} and {pairs} that shake each other. Played live, {before} of this take would have "
-                "been taken out for crosstalk before, and {after} now. Undo forgets it."
-            ).format(
-                pads=words.counted(len(profile.alone), "pad"), pairs=words.counted(len(profile.shakes), "pair"),
-                before=words.counted(before, "note"), after=after,
-            ), False,
+
+        def gone(learnt: bool, ahead: float) -> int:
+            own = replace(path.crosstalk, profile=profile if learnt else path.crosstalk.profile, live_ms=ahead)
+            return live_removals(shown.take, replace(path, crosstalk=own), shown.context)
+
+        now = path.crosstalk.live_ms
+        text = self.tr(
+            "{pads} and {pairs} that shake each other were heard. Played live, {before} of this take are taken out for "
+            "crosstalk as it is, {after} with what was learnt; looking 4 ms ahead {ahead}, 8 ms ahead {far}."
+        ).format(
+            pads=words.counted(len(profile.alone), "pad"), pairs=words.counted(len(profile.shakes), "pair"),
+            before=words.counted(gone(False, now), "note"), after=gone(True, now), ahead=gone(True, 4.0),
+            far=gone(True, 8.0),
         )  # fmt: skip
+
+        def use() -> None:
+            latest = bench.session.path
+            changed = replace(latest, crosstalk=replace(latest.crosstalk, profile=profile))
+            bench.do(self.tr("learn from a take"), edits.with_path(bench.session, changed))
+
+        self.offered.emit(text, self.tr("Use it"), self.tr("From now on while you play live. Undo forgets it."), use)
 
     def show_take(self, shown: Shown | None) -> None:
         """The settings as they are, and what each stage did in the take."""
