@@ -90,6 +90,9 @@ def test_pads_are_evened_out_by_one_button_and_undo_takes_it_back(demo_window, v
 
     before = np.ptp(middles())
     qtbot.mouseClick(view.even, Qt.MouseButton.LeftButton)
+    assert np.ptp(middles()) == before
+    assert "snare" in demo_window.notice.text
+    qtbot.mouseClick(demo_window.notice.act, Qt.MouseButton.LeftButton)
     assert np.ptp(middles()) < 0.35 * before
     assert demo_window.undo_action.text() == "Undo: even out the pads"
     demo_window.workbench.undo()

@@ -102,6 +102,11 @@ def draw(seed: int, origin: np.ndarray, round_: int) -> np.ndarray:
     return np.asarray((x >> np.uint64(11)).astype(np.float64) / 2**52 - 1.0)
 
 
+def leaves_as(shape: Shape, velocity: float) -> float:
+    """What one velocity leaves as, before any variation; NaN where it is left out."""
+    return float(through(table(shape)[None, :], np.zeros(1, int), np.array([velocity]))[0])
+
+
 def vary(velocity: np.ndarray, amount: np.ndarray, centre: np.ndarray, drawn: np.ndarray) -> np.ndarray:
     """Velocities with what was drawn for each: amount either way, about a centre of -1..1."""
     moved = velocity + amount * (drawn + centre) / (1 + np.abs(centre))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QFrame,
@@ -20,10 +20,10 @@ from PySide6.QtWidgets import (
 
 from puresignal.core import session as edits
 from puresignal.core import stats
-from puresignal.core.articulations import drum_of, drum_title, family_of
+from puresignal.core.articulations import drum_of, drum_title, family_of, sort_key
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.settingsparts import SHAPE_RANGES
-from puresignal.core.shape import ALL, Shape, evened, with_field
+from puresignal.core.shape import ALL, Shape, evened, leaves_as, with_field
 from puresignal.engine.ring import Record
 from puresignal.ui import words
 from puresignal.ui.knob import Knob
@@ -35,7 +35,12 @@ COLUMNS = 4
 
 
 class VelocityView(QWidget):
-    """Plots in the middle, the chosen drum's settings at the right."""
+    """Plots in the middle, the chosen drum's settings at the right.
+
+    offered  something that can be done: what it would do, its name, a tip, and what does it
+    """
+
+    offered = Signal(str, str, str, object)
 
     _KNOBS = (
         ("low", "Softest", "", 1.0, "No hit leaves more softly than this."),
@@ -270,10 +275,24 @@ class VelocityView(QWidget):
         self._do(self.tr("velocities as they came"), replace(stage, shapes=left))
 
     def _even(self) -> None:
-        stage = self._stage()
+        """Says what evening out would do; the player takes it or not."""
         found = evened({name: one.arrived for name, one in self._stats.items()})
         if not found:
             self._workbench.told.emit(self.tr("Too few hits: each drum needs eight at least, and two drums."), False)
             return
-        shapes = {**dict(stage.shapes), **found}
-        self._do(self.tr("even out the pads"), replace(stage, on=True, shapes=tuple(sorted(shapes.items()))))
+        told = [
+            self.tr("{drum} {before:.0f} to {after:.0f}").format(
+                drum=drum_title(name).lower(), before=before,
+                after=leaves_as(shape, before),
+            )
+            for name, shape in sorted(found.items(), key=lambda item: sort_key(item[0]))
+            for before in (self._stats[name].middle[0],)
+        ]  # fmt: skip
+        self.offered.emit(
+            self.tr("A middling hit would leave like this: {drums}.").format(drums=", ".join(told)),
+            self.tr("Even them out"), self.tr("Each drum gets a curve. Undo takes it back."),
+            lambda: self._do(
+                self.tr("even out the pads"),
+                replace(self._stage(), on=True, shapes=tuple(sorted({**dict(self._stage().shapes), **found}.items()))),
+            ),
+        )  # fmt: skip

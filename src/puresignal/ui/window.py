@@ -112,6 +112,7 @@ class MainWindow(QMainWindow):
         self.takes.stretched.connect(self.playback.set_span)
         self.takes.heard.connect(self.playback.hear)
         self.takes.path.offered.connect(self.notice.offer)
+        self.velocity.offered.connect(self.notice.offer)
         self.inputs.keys.set_.connect(self._set_keyboard)
         self.transport.keys_switched.connect(self.switch_keys)
         self.listener.sounded.connect(self.outputs.sound.show_problem)
