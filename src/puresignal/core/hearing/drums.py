@@ -85,7 +85,8 @@ def _lowered(samples: np.ndarray) -> np.ndarray:
     kernel = (np.sinc(taps / DOWN) * np.hamming(len(taps))).astype(np.float32)
     size = 1 << (len(samples) + len(kernel)).bit_length()
     whole = np.fft.irfft(np.fft.rfft(samples, size) * np.fft.rfft(kernel / kernel.sum(), size), size)
-    return np.asarray(whole[4 * DOWN : 4 * DOWN + len(samples)][::DOWN], np.float32)
+    # A copy: a view would keep all of it in memory for every piece.
+    return whole[4 * DOWN : 4 * DOWN + len(samples)][::DOWN].astype(np.float32, copy=True)
 
 
 def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> DrumHits:
