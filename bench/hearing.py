@@ -114,8 +114,10 @@ def tell(name: str, clips: list[tuple[Clip, Callable[[], list[Row]]]], each: boo
             print(f"  {clip.name:<24} {f[-1]:.2f}  ends {with_ends[-1]:.2f}  onset {onsets[-1]:.2f}  "
                   f"{len(truth)} played, {len(heard)} heard")  # fmt: skip
     bad = ", ".join(f"{n} {v:.2f}" for v, n in sorted(worst)[:4])
+    struck = bool(by_sort)
+    ends = "" if struck else f"with ends {np.mean(with_ends):.3f}, "
     print(
-        f"{name}: F1 {np.mean(f):.3f}, with ends {np.mean(with_ends):.3f}, onsets alone {np.mean(onsets):.3f}, "
+        f"{name}: F1 {np.mean(f):.3f}, {ends}onsets alone {np.mean(onsets):.3f}, "
         f"onset error {1000 * np.median(errors) if errors else 0:.1f} ms, repeated {again_found}/{again}, "
         f"{seconds / spent:.0f}x real time; worst {bad}"
     )

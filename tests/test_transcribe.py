@@ -11,7 +11,7 @@ import soundfile
 
 from puresignal import transcribe
 from puresignal.core.hearing import melody, strokes
-from puresignal.sim import anykit, mouth, singer
+from puresignal.sim import anykit, mouth, players, singer
 from tests.test_cli import pure_signal
 
 LINE = [(0.3, 0.7, 60, 0.8), (0.75, 1.1, 63, 0.7), (1.15, 1.6, 65, 0.9), (1.9, 2.3, 67, 0.5)]
@@ -54,7 +54,11 @@ def test_a_key_is_snapped_to_and_wrong_usage_is_2(tune, tmp_path):
     done = pure_signal("transcribe", tune, "--out", out, "--kind", "melody", "--key", "C major")
     assert done.returncode == 0, done.stderr
     assert [n for _, n in notes_of(out)] in ([60, 62, 65, 67], [60, 64, 65, 67])
-    for wrong in (("--kind", "hits"), ("--kind", "melody", "--key", "H"), ("--kind", "melody", "--low", "200")):
+    for wrong in (
+        ("--kind", "drums", "--key", "auto"), ("--kind", "drums", "--low", "40"), ("--kind", "melody", "--pan", "3"),
+        ("--kind", "melody", "--low", "70", "--high", "60"), ("--kind", "hits"),
+        ("--kind", "melody", "--key", "H"), ("--kind", "melody", "--low", "200"),
+    ):  # fmt: skip
         assert pure_signal("transcribe", tune, "--out", tmp_path / "x.mid", *wrong).returncode == 2
 
 
@@ -173,3 +177,65 @@ def test_glides_and_vibrato_leave_as_pitch_bend_and_the_beat_is_told(tmp_path):
     done = pure_signal("transcribe", path, "--out", tmp_path / "n.mid", "--kind", "melody", "--settings", settings)
     assert done.returncode == 1
     assert "true or false" in done.stderr
+
+
+def test_chords_are_named_in_the_report_and_a_long_recording_tells_its_progress(tmp_path, monkeypatch):
+    truth = []
+    for i, chord in enumerate(((48, 60, 64, 67), (45, 57, 60, 64), (43, 55, 59, 62))):
+        truth += [(0.3 + i, 1.2 + i, n, 0.8) for n in chord]
+    timbre = players.Timbre(1 / np.arange(1, 20) ** 1.2, attack=0.004, decay=1.2, release=0.1)
+    path, report = tmp_path / "chords.flac", tmp_path / "r.json"
+    sound = players.play(truth, timbre, 44_100, 8)
+    soundfile.write(path, 0.7 * sound / np.abs(sound).max(), 44_100)
+    done = pure_signal("transcribe", path, "--out", tmp_path / "c.mid", "--kind", "chords", "--report", report)
+    assert done.returncode == 0, done.stderr
+    assert [c["name"] for c in json.loads(report.read_text())["chords"]] == ["C", "Am", "G"]
+    # Read in blocks, as a recording of hours is, it is heard the same.
+    whole = transcribe.hear(path, transcribe.Job("chords")).rows
+    monkeypatch.setattr(transcribe, "WHOLE_SECONDS", 0.5)
+    told = []
+    assert transcribe.hear(path, transcribe.Job("chords"), told.append).rows == whole
+    assert told[-1] == pytest.approx(1.0)
+    low = transcribe.hear(path, transcribe.Job("chords", low=58)).rows
+    assert 0 < len(low) < len(whole)
+    assert min(row[3] for row in low) >= 58
+
+
+def test_a_voice_in_a_stereo_file_is_heard_at_its_place(tmp_path):
+    t = np.arange(3 * 22_050) / 22_050
+    voice = singer.perform(LINE, singer.BLOWN, 22_050, 1)[: len(t)]
+    left = 0.2 * np.sin(2 * np.pi * 330 * t)
+    stereo = np.column_stack([left, np.zeros(len(t))]).astype(np.float32)
+    stereo[: len(voice)] += 0.6 * voice[:, None]
+    path = tmp_path / "mix.wav"
+    soundfile.write(path, stereo, 22_050)
+    rows = transcribe.hear(path, transcribe.Job("melody", pan=0.0, low=55.0)).rows
+    assert [row[3] for row in rows] == [60, 63, 65, 67]
+    mono = tmp_path / "mono.wav"
+    soundfile.write(mono, voice, 22_050)
+    assert any("--pan does nothing" in w for w in transcribe.hear(mono, transcribe.Job("melody", pan=0.5)).warnings)
+
+
+def test_silent_and_unlike_examples_are_told(tmp_path):
+    random = np.random.default_rng(12)
+    syllable = mouth.any_syllable(random)
+    folder = tmp_path / "taught"
+    (folder / "snare").mkdir(parents=True)
+    for i in range(2):
+        soundfile.write(folder / "snare" / f"{i}.wav", mouth.say(syllable, 0.7, strokes.RATE, random), strokes.RATE)
+    said, _ = mouth.beat([syllable], 4, strokes.RATE, random)
+    soundfile.write(tmp_path / "beat.wav", 0.8 * said / np.abs(said).max(), strokes.RATE)
+    command = ("transcribe", tmp_path / "beat.wav", "--out", tmp_path / "b.mid", "--kind", "hits", "--examples", folder)
+    done = pure_signal(*command)
+    assert done.returncode == 0, done.stderr
+    assert "3 or more are better" in done.stderr
+    assert {n for _, n in notes_of(tmp_path / "b.mid")} == {38}
+    soundfile.write(folder / "kick.wav", np.zeros(20_000), strokes.RATE)
+    done = pure_signal(*command, "--force")
+    assert done.returncode == 1
+    assert "No stroke was heard in the examples of kick" in done.stderr
+    empty = tmp_path / "empty"
+    empty.mkdir()
+    done = pure_signal(*command[:-1], empty, "--force")
+    assert done.returncode == 1
+    assert "no examples" in done.stderr

@@ -185,6 +185,8 @@ def _check_transcribe(parser: argparse.ArgumentParser, options: argparse.Namespa
             key.parse(options.key)
         except ValueError:
             parser.error(f'--key {options.key!r} is no key: use none, auto, or a name like "D minor"')
+    if options.kind in ("drums", "hits") and (options.key, options.low, options.high) != ("none", None, None):
+        parser.error(f"--key, --low and --high are for pitches; --kind {options.kind} has none")
     for name in ("low", "high"):
         value = getattr(options, name)
         if value is not None and not 0 <= value <= 127:

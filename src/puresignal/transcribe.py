@@ -120,11 +120,15 @@ Row = tuple[float, float, int, int, int, float, str]
 
 
 class Found(NamedTuple):
-    """What was heard, by its starts; what is to be said about it; bends as (seconds, semitones); the beat, if asked."""
+    """What was heard, by its starts, and what is to be said about it.
+
+    bends  (seconds, semitones) of a melody; names (start, end, name) of chords; beat where it was asked for
+    """
 
     rows: list[Row]
     warnings: list[str]
     bends: list[tuple[float, float]]
+    names: list[tuple[float, float, str]]
     beat: tempo.Beat | None = None
 
 
@@ -145,27 +149,38 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
         channels = block.shape[1]
     warnings = []
     if not peak > 1e-5:
-        return Found([], ["this recording is silent"], [])
+        return Found([], ["this recording is silent"], [], [])
     if loud > 0.005 * count:
         warnings.append("this recording is clipped; loud notes may be wrong")
     if job.pan is not None and channels < 2:
         warnings.append("this recording has one channel, so --pan does nothing")
+    if job.examples is not None:
+        warnings += taught.doubts(job.examples)
     recording = _source(source, rate, job, channels)
     if count / channels / rate < WHOLE_SECONDS:
         recording = np.concatenate(list(pieces.blocks(recording)))
     bends: list[tuple[float, float]] = []
+    names: list[tuple[float, float, str]] = []
     listen: dict[str, Callable[[Source, Job, Progress | None], list[Row]]] = {
-        "melody": partial(_melody, bends=bends), "chords": _chords, "drums": _drums, "hits": _hits,
+        "melody": partial(_melody, bends=bends), "chords": partial(_chords, names=names),
+        "drums": _drums, "hits": _hits,
     }  # fmt: skip
     total = max(1, count // channels)
     rows = sorted(listen[job.kind](recording, job, (lambda heard: progress(heard / total)) if progress else None))
     if not rows:
         warnings.append("nothing was heard in this recording")
-    return Found(rows, warnings, bends, _beat(recording, rate) if job.beat else None)
+    return Found(rows, warnings, bends, names, _beat(recording, rate) if job.beat else None)
 
 
 def _beat(recording: Source, rate: int) -> tempo.Beat:
-    whole = np.concatenate(list(pieces.blocks(recording)))
+    """Of the first ten minutes, however long the recording is."""
+    parts, count = [], 0
+    for block in pieces.blocks(recording):
+        parts.append(block)
+        count += len(block)
+        if count > WHOLE_SECONDS * rate:
+            break
+    whole = np.concatenate(parts)[: round(WHOLE_SECONDS * rate)]
     samples = frames.halved(whole) if rate != begin.RATE else whole
     begins = begin.LOOK.likely(modelfile.network("begin"), begin.LOOK.levels(samples))[:, 0]
     return tempo.beat(samples, begins)
@@ -203,14 +218,17 @@ def _melody(source: Source, job: Job, progress: Progress | None, bends: list[tup
     return _pitched(found, job)
 
 
-def _chords(source: Source, job: Job, progress: Progress | None) -> list[Row]:
+def _chords(source: Source, job: Job, progress: Progress | None, names: list[tuple[float, float, str]]) -> list[Row]:
     usual = chords.ChordSettings()
     settings = replace(
         usual, eagerness=job.eagerness, low=usual.low if job.low is None else int(job.low),
         high=usual.high if job.high is None else int(job.high),
         shortest=usual.shortest if job.shortest is None else job.shortest,
+        floor=usual.floor if job.floor is None else job.floor,
     )  # fmt: skip
-    return _pitched(chords.decide(chords.analyse(modelfile.network("tones"), source, progress), settings), job)
+    found = chords.decide(chords.analyse(modelfile.network("tones"), source, progress), settings)
+    names += chords.named(found)
+    return _pitched(found, job)
 
 
 def _pitched(heard: Heard, job: Job) -> list[Row]:
@@ -294,6 +312,10 @@ def _report(found: Found) -> dict[str, Any]:
     told: dict[str, Any] = {
         "sums": {"heard": len(notes), "doubtful": doubtful}, "notes": notes, "warnings": found.warnings,
     }  # fmt: skip
+    if found.names:
+        told["chords"] = [
+            {"time": round(start, 4), "end": round(end, 4), "name": name} for start, end, name in found.names
+        ]
     if found.beat is not None:
         told["beat"] = {
             "bpm": round(found.beat.bpm, 2), "meter": found.beat.meter, "confidence": round(found.beat.sure, 3),

@@ -7,8 +7,9 @@ import time
 import numpy as np
 import pytest
 
-from puresignal.core.hearing import begin, chords, drums, key, melody, place, strokes, taught, tempo
+from puresignal.core.hearing import begin, chords, drums, key, melody, pieces, place, strokes, taught, tempo, tones
 from puresignal.core.hearing.heard import Heard
+from puresignal.core.hearing.network import gathered, peaks
 from puresignal.core.hearing.stretch import stretch
 from puresignal.io.modelfile import ground, network
 from puresignal.sim import anykit, mouth, players, singer
@@ -234,3 +235,116 @@ def test_stretching_keeps_pitch_level_and_attacks(factor):
         assert np.searchsorted(energy, 0.9 * energy[-1]) - first < 0.025 * rate
     with pytest.raises(ValueError, match="factor"):
         stretch(tone, rate, 3.0, np.zeros(0))
+
+
+def test_a_long_recording_is_heard_alike_at_once_and_in_blocks(monkeypatch):
+    monkeypatch.setattr(pieces, "OWN", 20 * pieces.COMMON)
+    samples = np.tile(singer.perform(LINE, singer.BLOWN, melody.RATE, 3), 4)
+
+    def blocks():
+        for at in range(0, len(samples), 7_777):
+            yield samples[at : at + 7_777]
+
+    heard_of = []
+    whole = melody.analyse(network("begin"), network("tones"), samples)
+    told = []
+    parts = melody.analyse(network("begin"), network("tones"), blocks, told.append)
+    assert len(whole.level) == len(parts.level) == len(whole.sounds) == 1 + len(samples) // melody.HOP
+    assert told == sorted(told)
+    assert told[-1] == len(samples)
+    for analysis in (whole, parts):
+        heard_of.append(melody.decide(analysis))
+    assert heard_of[0].pitch.tolist() == heard_of[1].pitch.tolist()
+    assert heard_of[0].start.tolist() == pytest.approx(heard_of[1].start.tolist(), abs=0.002)
+    assert len(heard_of[0]) == 4 * len(LINE)
+
+
+def test_an_analysis_can_be_stopped():
+    def stop(_: float) -> None:
+        raise InterruptedError
+
+    with pytest.raises(InterruptedError):
+        chords.analyse(network("tones"), np.zeros(chords.RATE, np.float32), stop)
+
+
+def test_pieces_cover_a_recording_once_with_what_stands_beside_them(monkeypatch):
+    monkeypatch.setattr(pieces, "OWN", 2 * pieces.COMMON)
+    monkeypatch.setattr(pieces, "MARGIN", pieces.COMMON)
+    for length in (0, 1, pieces.COMMON, 2 * pieces.COMMON, 7 * pieces.COMMON + 5):
+        ramp = np.arange(length, dtype=np.float32) % 97
+        made = list(pieces.pieces(ramp))
+        assert sum(p.own for p in made) == length
+        assert [p.last for p in made] == [False] * (len(made) - 1) + [True] * bool(made)
+        joined = [p.samples[p.lead : p.lead + p.own] for p in made]
+        for own, at in zip(joined, np.cumsum([0] + [p.own for p in made]).tolist(), strict=False):
+            assert np.ptp(own - ramp[at : at + len(own)]) < 1e-3
+        assert sum(p.frames(220).stop - p.frames(220).start for p in made) == (1 + length // 220 if length else 0)
+
+
+def test_what_swells_begins_once_and_what_is_plain_at_its_moment():
+    likely = np.zeros(100)
+    likely[18:23] = (0.15, 0.6, 1.0, 0.6, 0.15)
+    likely[55:66] = 0.22
+    assert peaks(likely, 0.5, 5).tolist() == pytest.approx([20.0])
+    assert peaks(gathered(likely, 4), 0.5, 12).tolist() == pytest.approx([20.0, 60.0], abs=2.5)
+    assert len(peaks(np.zeros(2), 0.1, 3)) == 0
+    assert len(gathered(np.zeros(0), 3)) == 0
+
+
+def test_chords_get_names_with_their_times():
+    rows = [(0.0, 0.9, n) for n in (48, 64, 67)] + [(1.0, 1.9, n) for n in (45, 57, 60, 64)]
+    rows += [(2.0 + 0.02 * i, 2.9, n) for i, n in enumerate((43, 59, 62, 65))]
+    columns = [np.array(c, float) for c in zip(*rows, strict=True)]
+    told = chords.named(Heard(columns[0], columns[1], columns[2], np.full(len(rows), 80.0), np.ones(len(rows))))
+    assert [name for _, _, name in told] == ["C", "Am", "G7"]
+    assert [round(start, 1) for start, _, _ in told] == [0.0, 1.0, 2.0]
+    assert all(end > start for start, end, _ in told)
+    assert chords.named(Heard.empty()) == []
+
+
+def test_bends_of_notes_that_follow_at_once_begin_where_the_player_did():
+    from dataclasses import replace
+
+    deep = replace(singer.SUNG, vibrato=0.0, scoop=1.5, drift=0.0, consonant=0.0)
+    line = [(0.3, 1.0, 60, 0.8), (1.0, 1.8, 64, 0.8)]
+    analysis = melody.analyse(network("begin"), network("tones"), singer.perform(line, deep, melody.RATE, 2))
+    notes = melody.decide(analysis)
+    assert [round(p) for p in notes.pitch] == [60, 64]
+    sent = melody.bends(analysis, notes)
+    assert [t for t, _ in sent] == sorted(t for t, _ in sent)
+    at_second = [v for t, v in sent if t == pytest.approx(float(notes.start[1]))]
+    assert at_second[-1] < -0.2
+    assert sent[-1][1] == 0.0
+
+
+def test_doubtful_examples_are_said():
+    _, syllables, examples = lesson(35, 2)
+    random = np.random.default_rng(9)
+    examples["twin"] = [taught.example(network("begin"), mouth.say(syllables[1], 0.8, strokes.RATE, random))] * 3
+    examples["silent"] = [taught.example(network("begin"), np.zeros(20_000, np.float32))]
+    known = taught.teach(ground(), examples)
+    assert "silent" not in known.names
+    said = " ".join(taught.doubts(known))
+    assert "aux1 has 2 usable examples; 3 or more are better" in said
+    assert "aux2 and twin sound much alike" in said
+    assert "aux1 and aux3" not in said
+
+
+def test_every_pitch_is_heard_by_the_same_network_whatever_its_height():
+    for number in (33, 45, 57, 69, 81, 93):
+        timbre = players.Timbre(1 / np.arange(1, 20) ** 1.4, attack=0.005, decay=1.0)
+        samples = players.play([(0.3, 1.2, number, 0.8)], timbre, tones.RATE, number)
+        likely = tones.likely(network("tones"), *tones.levels(samples))
+        middle = likely[round(0.7 / tones.STEP), :, 0]
+        assert int(np.argmax(middle)) + tones.LOWEST == number
+        assert middle.max() > 0.5
+
+
+def test_a_place_in_the_picture_is_the_same_in_blocks():
+    random = np.random.default_rng(3)
+    stereo = random.normal(size=(60_000, 2)).astype(np.float32)
+    whole = place.above(stereo.mean(axis=1), 22_050, 200.0)
+    blocks = [stereo[a : a + 15_000] for a in range(0, 60_000, 15_000)]
+    parts = list(place.in_blocks(blocks, lambda b: place.above(b.mean(axis=1), 22_050, 200.0), 4_000))
+    assert [len(p) for p in parts] == [15_000] * 4
+    assert np.abs(np.concatenate(parts) - whole)[500:-500].max() < 0.02

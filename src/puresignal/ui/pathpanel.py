@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from puresignal.core import session as edits
-from puresignal.core.path.crosstalk import Crosstalk, learn, live_removals
+from puresignal.core.path.crosstalk import Crosstalk, lesson
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.ends import Ends
 from puresignal.core.path.path import Path, with_unmapped
@@ -161,6 +161,8 @@ class PathPanel(QWidget):
             "A flood of pedal, wheel or pressure messages becomes as many as can be heard; the last one always stays.",
             True,
         )  # fmt: skip
+        # Notes pass it untouched, so there is no figure that would say anything.
+        thin.figure.hide()
         thin.switched.connect(
             lambda on: self._do(self.tr("thin controllers"), lambda p: replace(p, thin=replace(p.thin, on=on)))
         )
@@ -208,26 +210,18 @@ class PathPanel(QWidget):
         shown, bench = self._shown, self._workbench
         if shown is None:
             return
-        path = bench.session.path
-        profile = learn(shown.outcome.played, shown.context, path.crosstalk)
-
-        def gone(learnt: bool, ahead: float) -> int:
-            own = replace(path.crosstalk, profile=profile if learnt else path.crosstalk.profile, live_ms=ahead)
-            return live_removals(shown.take, replace(path, crosstalk=own), shown.context)
-
-        now = path.crosstalk.live_ms
+        found = lesson(shown.take, bench.session.path, shown.context, shown.outcome.played)
         text = self.tr(
             "{pads} and {pairs} that shake each other were heard. Played live, {before} of this take are taken out for "
             "crosstalk as it is, {after} with what was learnt; looking 4 ms ahead {ahead}, 8 ms ahead {far}."
         ).format(
-            pads=words.counted(len(profile.alone), "pad"), pairs=words.counted(len(profile.shakes), "pair"),
-            before=words.counted(gone(False, now), "note"), after=gone(True, now), ahead=gone(True, 4.0),
-            far=gone(True, 8.0),
+            pads=words.counted(len(found.profile.alone), "pad"), pairs=words.counted(len(found.profile.shakes), "pair"),
+            before=words.counted(found.before, "note"), after=found.after, ahead=found.ahead[4.0], far=found.ahead[8.0],
         )  # fmt: skip
 
         def use() -> None:
             latest = bench.session.path
-            changed = replace(latest, crosstalk=replace(latest.crosstalk, profile=profile))
+            changed = replace(latest, crosstalk=replace(latest.crosstalk, profile=found.profile))
             bench.do(self.tr("learn from a take"), edits.with_path(bench.session, changed))
 
         self.offered.emit(text, self.tr("Use it"), self.tr("From now on while you play live. Undo forgets it."), use)

@@ -70,7 +70,7 @@ class Playback(QObject):
         self._start(shown, span)
 
     def hear(self, begin: float, end: float) -> None:
-        """Plays a stretch once and goes back to its beginning."""
+        """Plays a stretch once, loop or not; the place stays at its end."""
         shown = self._workbench.shown
         if shown is None:
             return

@@ -8,6 +8,7 @@ others, 2018, with a network small enough for NumPy).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -134,6 +135,30 @@ def _notes(sounds: np.ndarray, begins: np.ndarray, lean: float) -> list[tuple[fl
             notes.append((start, end, sure))
     return notes
 
+
+def named(notes: Heard) -> list[tuple[float, float, str]]:
+    """(start, end, name) of the chords that notes make, one after the other; the same name again goes on."""
+    out: list[tuple[float, float, str]] = []
+    if not len(notes):
+        return out
+    starts = np.sort(notes.start)
+    changes = starts[np.concatenate([[True], np.diff(starts) > TOGETHER])]
+    for begin, end in pairwise([*changes.tolist(), float(notes.end.max())]):
+        # What is struck a little later belongs to the chord as well.
+        sounds = (notes.start < begin + TOGETHER) & (notes.end > begin + TOGETHER)
+        name = name_chord(notes.pitch[sounds]) if sounds.any() else ""
+        last = min(end, float(notes.end[sounds].max())) if sounds.any() else end
+        if not name:
+            continue
+        if out and out[-1][2] == name and begin - out[-1][1] < 2 * TOGETHER:
+            out[-1] = (out[-1][0], last, name)
+        else:
+            out.append((begin, last, name))
+    return out
+
+
+TOGETHER = 0.09
+"""Seconds within which notes are struck together."""
 
 QUALITIES = {
     "": (0, 4, 7), "m": (0, 3, 7), "dim": (0, 3, 6), "aug": (0, 4, 8), "7": (0, 4, 7, 10), "maj7": (0, 4, 7, 11),

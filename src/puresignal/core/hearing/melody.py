@@ -214,6 +214,7 @@ NO_CANDIDATE = 3.6
 TRUST = 0.3
 """How much the network's word counts against the candidates'."""
 LEAVES = 0.5
+"""What falling silent costs."""
 
 
 def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> Heard:
@@ -350,7 +351,9 @@ def bends(analysis: MelodyAnalysis, notes: Heard) -> list[tuple[float, float]]:
     """
     out: list[tuple[float, float]] = []
     shifted = analysis.pitch - tuning(analysis.pitch, analysis.dip)
-    for start, end, number in zip(notes.start.tolist(), notes.end.tolist(), np.rint(notes.pitch).tolist(), strict=True):
+    following = [*notes.start.tolist()[1:], np.inf]
+    columns = (notes.start.tolist(), notes.end.tolist(), np.rint(notes.pitch).tolist(), following)
+    for start, end, number, later in zip(*columns, strict=True):
         first, last = round(start / STEP), min(len(shifted), round(end / STEP))
         off = shifted[first:last] - number
         if not len(off):
@@ -369,10 +372,13 @@ def bends(analysis: MelodyAnalysis, notes: Heard) -> list[tuple[float, float]]:
             if abs(value - sent) > HEARD:
                 out.append((start + i * STEP if i else start, value))
                 sent = value
-        out.append((end, 0.0))
-    return sorted(out)
+        # Where another note follows at once, its own beginning says where the bend is.
+        if later > end + STEP:
+            out.append((end, 0.0))
+    return out
 
 
 BENT = 1.8
 """Semitones from a note at most that are its own glide."""
 HEARD = 0.03
+"""Semitones by which a pitch must have moved to be sent again."""

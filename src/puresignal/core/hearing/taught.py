@@ -19,6 +19,10 @@ from puresignal.core.hearing.strokes import StrokeAnalysis
 LEAST_EXAMPLES = 3
 STRANGE = 3.6
 """So many usual distances from the nearest sound, and a stroke is none of them."""
+ALIKE = 1.6
+"""Sounds nearer to each other than this, in their own spreads, will be taken for each other."""
+HARDLY = 0.05
+"""An example in which nothing begins more plainly than this holds no stroke."""
 BREATH_DB = 30.0
 """What is softer than the loudest by so much must be very like a sound to be one."""
 
@@ -96,8 +100,8 @@ def teach(ground: Ground, examples: dict[str, list[StrokeAnalysis]]) -> Taught:
 
 def _rows(analysis: StrokeAnalysis) -> list[np.ndarray]:
     found = strokes.beginnings(analysis, 0.5, 0.08)
-    if not len(found) and len(analysis.begins):
-        found = np.array([0.0 if analysis.begins.max() < 0.05 else begin.STEP * int(np.argmax(analysis.begins))])
+    if not len(found) and analysis.begins.max(initial=0.0) > HARDLY:
+        found = np.array([begin.STEP * int(np.argmax(analysis.begins))])
     if not len(found):
         return []
     features = strokes.at(analysis, found)
@@ -141,6 +145,23 @@ def hits(taught: Taught, analysis: StrokeAnalysis, eagerness: float = 0.5) -> Hi
         # Breath between the hits is soft, and like nothing much.
         kept &= (level > np.quantile(level, 0.9) - BREATH_DB) | (sure > 0.6)
     return Hits(found[kept], sound[kept], velocities(level[kept]), sure[kept])
+
+
+def doubts(taught: Taught) -> list[str]:
+    """What is to be said about the examples: too few, one unlike the others, sounds that are much alike."""
+    said = [
+        f"{name} has {len(takes)} usable example{'s' if len(takes) != 1 else ''}; {LEAST_EXAMPLES} or more are better"
+        for name, takes in zip(taught.names, taught.takes, strict=True)
+        if len(takes) < LEAST_EXAMPLES
+    ]
+    said += [f"example {number + 1} of {name} is unlike its others and is not used" for name, number in taught.odd]
+    apart = told_apart(taught)
+    return said + [
+        f"{taught.names[i]} and {taught.names[j]} sound much alike and may be taken for each other"
+        for i in range(len(apart))
+        for j in range(i + 1, len(apart))
+        if min(apart[i, j], apart[j, i]) < ALIKE
+    ]
 
 
 def told_apart(taught: Taught) -> np.ndarray:

@@ -9,7 +9,7 @@ beside hard hits, unisons of two hands, soft strokes of a pad that is often play
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
@@ -201,6 +201,33 @@ def _alone(
         (name, tuple(round(float(c), 3) for c in row))
         for name, row in zip(names, counts.tolist(), strict=True)
         if any(row)
+    )
+
+
+@dataclass(frozen=True)
+class Lesson:
+    """What a take tells about a kit's pads, and how many of its notes would be taken out for crosstalk, played live.
+
+    before  by the settings as they are; after  with what was learnt; ahead  with that, by milliseconds looked ahead
+    """
+
+    profile: Profile
+    before: int
+    after: int
+    ahead: dict[float, int]
+
+
+def lesson(take: Take, path: Path, context: Context, played: Notes) -> Lesson:
+    """Works out what would change; nothing does. Plays the take through the live path four times."""
+    profile = learn(played, context, path.crosstalk)
+
+    def gone(known: Profile, ms: float) -> int:
+        own = replace(path.crosstalk, profile=known, live_ms=ms)
+        return live_removals(take, replace(path, crosstalk=own), context)
+
+    now = path.crosstalk.live_ms
+    return Lesson(
+        profile, gone(path.crosstalk.profile, now), gone(profile, now), {ms: gone(profile, ms) for ms in (4.0, 8.0)}
     )
 
 
