@@ -136,7 +136,7 @@ def test_what_a_receiver_lacks_goes_to_the_nearest_of_its_drum(wanted, available
 
 def test_names_for_people_and_marks():
     assert spoken("snare.rim") == "snare, rim"
-    assert spoken("hat.splash") == "hi-hat, foot splash"
+    assert spoken("hat.splash") == "hi-hat, splash"
     assert spoken("tom2.head") == "tom 2, head"
     assert spoken("splash") == "splash"
     assert [mark_of(n) for n in ("kick", "ride.bow", "tom1.rim", "hat.pedal")] == ["dash", "cross", "wedge", "bracket"]

@@ -42,7 +42,7 @@ _FAMILY_OF_WORD = {
 _FIRST = {"snare": "head", "hat": "closed", "tom": "head", "crash": "bow", "ride": "bow"}
 
 _SPOKEN = {
-    "hat": "hi-hat", "aux": "aux pad", "bow": "bow", "pedal": "foot close", "splash": "foot splash",
+    "hat": "hi-hat", "aux": "aux pad", "bow": "bow", "pedal": "foot close", "splash": "splash",
     "half": "half open", "quarter": "a quarter open", "three_quarter": "three quarters open", "side": "cross-stick",
     "lowmid": "low mid",
 }  # fmt: skip
