@@ -11,8 +11,10 @@ from puresignal.core.deliver import file_tracks
 from puresignal.core.delivery import Delivery, TrackSettings, with_track
 from puresignal.core.liveinput import LiveInput
 from puresignal.core.path.path import Path, make_context, run
+from puresignal.core.path.velocity import Velocity
 from puresignal.core.score import outputs_of, score
 from puresignal.core.session import Session
+from puresignal.core.shape import Shape
 from puresignal.demo import session as demo
 
 SOUND = "sound"
@@ -93,3 +95,21 @@ def test_a_track_says_why_it_is_not_heard(outcome):
     line = monitoring.lines(session, file_tracks(outcome, delivery), True, "clean")[-1]
     assert "Kick (muted)" in line
     assert "Snare" not in line
+
+
+def test_fine_velocities_are_played_back_with_their_prefix_right_before_their_note():
+    session, (take,) = demo.build()
+    shape = (("snare", Shape(curve=((1, 1), (64, 90), (127, 127)))),)
+    path = Path(velocity=Velocity(fine=True, shapes=shape))
+    made_of = run(take, path, make_context(take, session.take().source, session.target, path))
+    made = score(made_of, Delivery(), (SOUND,), SOUND)
+    prefix = (made.data[:, 1] & 0xF0 == 0xB0) & (made.data[:, 2] == 88)
+    places = np.flatnonzero(prefix)
+    between = made_of.clean.velocity % 1 != 0
+    assert len(places) == np.count_nonzero(between) > 50
+    after = made.data[places + 1]
+    assert (after[:, 1] & 0xF0 == 0x90).all()
+    assert np.array_equal(made.at[places], made.at[places + 1])
+    told = after[:, 3] + (made.data[places, 3] - 63.5) / 128
+    assert np.sort(told) == pytest.approx(np.sort(made_of.clean.velocity[between]), abs=1 / 128)
+    assert sounding(made) == ({}, 1)

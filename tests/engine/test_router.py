@@ -9,7 +9,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from puresignal.core.path.identify import Identify
 from puresignal.core.path.path import Path, make_context, run
+from puresignal.core.path.velocity import Velocity
 from puresignal.engine.router import SOUNDING_SIZE, Router
 from puresignal.engine.setup import LiveTrack, Setup, from_bytes, lanes, to_bytes
 from puresignal.io import mapfile
@@ -56,8 +58,10 @@ def test_what_leaves_live_is_what_a_file_holds_whatever_the_block(seed, size):
     router = Router(RATE, lanes(SETUP))
     length = round((take.length + 6) * RATE)
     out = blocks(router, messages, size, length)
-    context = make_context(take, SETUP.source, SETUP.target, Path())
-    clean = run(take, Path(), context).clean
+    # Splashes of the foot are told on files alone.
+    path = Path(Identify(splash_ms=0.0))
+    context = make_context(take, SETUP.source, SETUP.target, path)
+    clean = run(take, path, context).clean
     ons = [(f, m[1], m[2]) for f, m in out if m[0] & 0xF0 == 0x90]
     frames = np.rint(clean.start * RATE).astype(int).tolist()
     assert ons == list(zip(frames, clean.note.tolist(), clean.velocity.astype(int).tolist(), strict=True))
@@ -65,6 +69,17 @@ def test_what_leaves_live_is_what_a_file_holds_whatever_the_block(seed, size):
     assert len(offs) == len(ons)
     assert not any(router._sounding)
     assert np.abs(np.array(offs) - np.sort(np.rint(clean.end * RATE))).max() <= 1
+
+
+def test_fine_velocities_leave_live_as_a_prefix_where_asked():
+    played = [(3, 0, b"\xb9\x58\x64"), (5, 0, b"\x99\x26\x5a")]
+    assert Router(RATE, lanes(SETUP)).cycle(0, 64, played) == [(5, 0, b"\x99\x1a\x5a")]
+    fine = replace(SETUP, path=Path(velocity=Velocity(fine=True)))
+    router = Router(RATE, lanes(fine))
+    assert router.cycle(0, 64, played) == [(5, 0, b"\xb9\x58\x64"), (5, 0, b"\x99\x1a\x5a")]
+    # The prefix was for that note alone.
+    router.cycle(64, 64, [(0, 0, b"\x89\x26\x40")])
+    assert router.cycle(20_000, 64, [(0, 0, b"\x99\x26\x5a")]) == [(0, 0, b"\x99\x1a\x5a")]
 
 
 def test_a_new_path_and_an_unplugged_input_release_what_sounds():
