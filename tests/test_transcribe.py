@@ -76,7 +76,7 @@ def test_any_format_rate_and_number_of_channels_is_heard(tmp_path, ending, rate)
 def test_what_is_wrong_with_a_recording_is_said(tmp_path):
     silent, text, nan = tmp_path / "silent.wav", tmp_path / "text.wav", tmp_path / "nan.wav"
     soundfile.write(silent, np.zeros(22_050), 22_050)
-    assert transcribe.hear(silent, transcribe.Job("chords"))[:2] == ([], ["this recording is silent"])
+    assert transcribe.hear(silent, transcribe.Job("chords")).warnings == ["this recording is silent"]
     text.write_text("no sound at all")
     done = transcribe.transcribe(text, tmp_path / "text.mid", transcribe.Job("melody"))
     assert done.error is not None
@@ -85,18 +85,18 @@ def test_what_is_wrong_with_a_recording_is_said(tmp_path):
     sound = singer.perform(LINE, singer.BLOWN, 22_050, 1)
     sound[100:200] = np.nan
     soundfile.write(nan, sound, 22_050, subtype="FLOAT")
-    assert [r[3] for r in transcribe.hear(nan, transcribe.Job("melody"))[0]] == [60, 63, 65, 67]
+    assert [r[3] for r in transcribe.hear(nan, transcribe.Job("melody")).rows] == [60, 63, 65, 67]
     one = tmp_path / "one.wav"
     soundfile.write(one, np.ones(1), 22_050)
     for kind in ("melody", "drums", "chords"):
-        assert transcribe.hear(one, transcribe.Job(kind))[0] == []
+        assert transcribe.hear(one, transcribe.Job(kind)).rows == []
     clipped = tmp_path / "clipped.wav"
     soundfile.write(clipped, np.clip(20 * sound[300:], -1, 1) * 0.9999, 22_050, subtype="FLOAT")
-    assert any("clipped" in w for w in transcribe.hear(clipped, transcribe.Job("melody"))[1])
+    assert any("clipped" in w for w in transcribe.hear(clipped, transcribe.Job("melody")).warnings)
     whole = (tmp_path / "nan.wav").read_bytes()
     half = tmp_path / "half.wav"
     half.write_bytes(whole[: len(whole) // 2])
-    assert len(transcribe.hear(half, transcribe.Job("melody"))[0]) in (1, 2, 3)
+    assert len(transcribe.hear(half, transcribe.Job("melody")).rows) in (1, 2, 3)
 
 
 def test_drums_leave_on_the_drum_channel_and_taught_sounds_by_their_names(tmp_path):
@@ -239,3 +239,27 @@ def test_silent_and_unlike_examples_are_told(tmp_path):
     done = pure_signal(*command[:-1], empty, "--force")
     assert done.returncode == 1
     assert "no examples" in done.stderr
+
+
+def test_what_is_proposed_for_removal_is_reported_and_written_when_asked(tune, tmp_path):
+    job = transcribe.Job("melody", shortest=0.42)
+    done = transcribe.transcribe(tune, tmp_path / "kept.mid", job)
+    assert done.error is None
+    assert done.report["sums"]["proposed"] == len(done.report["proposed"]) > 0
+    assert {n["removal"] for n in done.report["proposed"]} == {"too short"}
+    assert len(notes_of(tmp_path / "kept.mid")) == done.report["sums"]["heard"] == 4 - len(done.report["proposed"])
+    settings = {"format": "pure-signal/hearing", "version": 1, "shortest": 0.42, "doubtful": True}
+    whole = transcribe.with_settings(transcribe.Job("melody"), settings, "here.json")
+    again = transcribe.transcribe(tune, tmp_path / "all.mid", whole)
+    assert again.report["sums"]["heard"] == len(notes_of(tmp_path / "all.mid")) == 4
+
+
+def test_the_report_says_which_keys_are_likely_and_what_a_key_moved(tune, tmp_path):
+    done = transcribe.transcribe(tune, tmp_path / "c.mid", transcribe.Job("melody", key="C major"))
+    keys = done.report["keys"]
+    assert [k["likelihood"] for k in keys] == sorted((k["likelihood"] for k in keys), reverse=True)
+    assert all(set(k) == {"name", "likelihood", "moves"} for k in keys)
+    moved = [n for n in done.report["notes"] if "played" in n]
+    assert [n["played"] for n in moved] == [63]
+    auto = transcribe.transcribe(tune, tmp_path / "auto.mid", transcribe.Job("melody", key="auto"))
+    assert sum("played" in n for n in auto.report["notes"]) <= min(k["moves"] for k in keys[:3])

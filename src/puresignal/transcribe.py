@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -13,7 +13,7 @@ import numpy as np
 from puresignal.core.articulations import canonical, resolve
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, SettingsError
 from puresignal.core.hearing import begin, chords, drums, frames, key, melody, pieces, place, strokes, taught, tempo
-from puresignal.core.hearing.heard import Heard
+from puresignal.core.hearing.heard import DOUBTS, Heard, Hits
 from puresignal.core.hearing.pieces import Progress, Source
 from puresignal.core.song import Messages, Song, SongTrack
 from puresignal.core.timebase import TempoMap
@@ -37,6 +37,7 @@ class Job:
     examples  taught sounds, for kind "hits"
     low, high MIDI numbers, None for no limit; pan -1..1, None for the whole picture
     bends     whether glides and vibrato of a melody leave as pitch bend; beat: whether tempo and bars are looked for
+    doubtful  whether notes that are proposed for removal are written as well
     eagerness 0..1; shortest seconds; floor dB below the loudest
     """
 
@@ -48,6 +49,7 @@ class Job:
     pan: float | None = None
     bends: bool = False
     beat: bool = False
+    doubtful: bool = False
     eagerness: float = 0.5
     shortest: float | None = None
     floor: float | None = None
@@ -78,9 +80,7 @@ def teach(folder: Path) -> taught.Taught:
             continue
         name = path.stem if path.parent == folder else path.parent.name
         name = name.lower().rstrip("0123456789 _-()")
-        found.setdefault(_articulation(name, path), []).append(
-            taught.example(modelfile.network("begin"), _mono(path, strokes.RATE))
-        )
+        found.setdefault(_articulation(name, path), []).append(taught.example(_mono(path, strokes.RATE)))
     if not found:
         raise BadFileError("There are no examples in this folder", folder.name, "Name them kick.wav, snare.wav ...")
     known = taught.teach(modelfile.ground(), found)
@@ -115,21 +115,36 @@ def transcribe(source: Path, target: Path, job: Job, progress: Callable[[float],
     return Done(source, target, len(found.rows), _report(found))
 
 
-Row = tuple[float, float, int, int, int, float, str]
-"""start, end, channel, note, velocity, how sure, what it is."""
+class Row(NamedTuple):
+    """A note. what: of a drum; doubt: why it is proposed for removal; played: its number before a key moved it."""
+
+    start: float
+    end: float
+    channel: int
+    note: int
+    velocity: int
+    sure: float
+    what: str = ""
+    doubt: str = ""
+    played: int = -1
 
 
-class Found(NamedTuple):
+@dataclass(frozen=True)
+class Found:
     """What was heard, by its starts, and what is to be said about it.
 
+    proposed  notes that are proposed for removal
     bends  (seconds, semitones) of a melody; names (start, end, name) of chords; beat where it was asked for
+    keys   (name, how likely, how many notes it would move) of the likeliest keys
     """
 
     rows: list[Row]
     warnings: list[str]
-    bends: list[tuple[float, float]]
-    names: list[tuple[float, float, str]]
+    bends: list[tuple[float, float]] = field(default_factory=list)
+    names: list[tuple[float, float, str]] = field(default_factory=list)
     beat: tempo.Beat | None = None
+    proposed: list[Row] = field(default_factory=list)
+    keys: list[tuple[str, float, int]] = field(default_factory=list)
 
 
 def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None) -> Found:
@@ -149,7 +164,7 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
         channels = block.shape[1]
     warnings = []
     if not peak > 1e-5:
-        return Found([], ["this recording is silent"], [], [])
+        return Found([], ["this recording is silent"])
     if loud > 0.005 * count:
         warnings.append("this recording is clipped; loud notes may be wrong")
     if job.pan is not None and channels < 2:
@@ -161,15 +176,17 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
         recording = np.concatenate(list(pieces.blocks(recording)))
     bends: list[tuple[float, float]] = []
     names: list[tuple[float, float, str]] = []
+    keys: list[tuple[str, float, int]] = []
     listen: dict[str, Callable[[Source, Job, Progress | None], list[Row]]] = {
-        "melody": partial(_melody, bends=bends), "chords": partial(_chords, names=names),
+        "melody": partial(_melody, bends=bends, keys=keys), "chords": partial(_chords, names=names, keys=keys),
         "drums": _drums, "hits": _hits,
     }  # fmt: skip
     total = max(1, count // channels)
-    rows = sorted(listen[job.kind](recording, job, (lambda heard: progress(heard / total)) if progress else None))
+    heard = sorted(listen[job.kind](recording, job, (lambda heard: progress(heard / total)) if progress else None))
+    rows, proposed = [r for r in heard if job.doubtful or not r.doubt], [r for r in heard if r.doubt]
     if not rows:
         warnings.append("nothing was heard in this recording")
-    return Found(rows, warnings, bends, names, _beat(recording, rate) if job.beat else None)
+    return Found(rows, warnings, bends, names, _beat(recording, rate) if job.beat else None, proposed, keys)
 
 
 def _beat(recording: Source, rate: int) -> tempo.Beat:
@@ -182,7 +199,7 @@ def _beat(recording: Source, rate: int) -> tempo.Beat:
             break
     whole = np.concatenate(parts)[: round(WHOLE_SECONDS * rate)]
     samples = frames.halved(whole) if rate != begin.RATE else whole
-    begins = begin.LOOK.likely(modelfile.network("begin"), begin.LOOK.levels(samples))[:, 0]
+    begins = modelfile.layers("begin").likely(begin.LOOK.levels(samples))[:, 0]
     return tempo.beat(samples, begins)
 
 
@@ -203,22 +220,29 @@ def _source(path: Path, rate: int, job: Job, channels: int) -> Source:
     return lambda: place.in_blocks(audiofile.blocks(path, rate), one, rate)
 
 
-def _melody(source: Source, job: Job, progress: Progress | None, bends: list[tuple[float, float]]) -> list[Row]:
+def _melody(
+    source: Source, job: Job, progress: Progress | None, bends: list[tuple[float, float]],
+    keys: list[tuple[str, float, int]],
+) -> list[Row]:  # fmt: skip
     usual = melody.MelodySettings()
     settings = replace(
         usual, eagerness=job.eagerness, low=usual.low if job.low is None else job.low,
         high=usual.high if job.high is None else job.high,
         shortest=usual.shortest if job.shortest is None else job.shortest,
         floor=usual.floor if job.floor is None else job.floor,
+        beneath=job.low is not None or job.pan is not None,
     )  # fmt: skip
-    analysis = melody.analyse(modelfile.network("begin"), modelfile.network("tones"), source, progress)
+    analysis = melody.analyse(modelfile.layers("begin"), modelfile.network("tones"), source, progress)
     found = melody.decide(analysis, settings)
     if job.bends:
-        bends += melody.bends(analysis, found)
-    return _pitched(found, job)
+        bends += melody.bends(analysis, found.kept())
+    return _pitched(found, job, keys)
 
 
-def _chords(source: Source, job: Job, progress: Progress | None, names: list[tuple[float, float, str]]) -> list[Row]:
+def _chords(
+    source: Source, job: Job, progress: Progress | None, names: list[tuple[float, float, str]],
+    keys: list[tuple[str, float, int]],
+) -> list[Row]:  # fmt: skip
     usual = chords.ChordSettings()
     settings = replace(
         usual, eagerness=job.eagerness, low=usual.low if job.low is None else int(job.low),
@@ -227,46 +251,51 @@ def _chords(source: Source, job: Job, progress: Progress | None, names: list[tup
         floor=usual.floor if job.floor is None else job.floor,
     )  # fmt: skip
     found = chords.decide(chords.analyse(modelfile.network("tones"), source, progress), settings)
-    names += chords.named(found)
-    return _pitched(found, job)
+    names += chords.named(found.kept())
+    return _pitched(found, job, keys)
 
 
-def _pitched(heard: Heard, job: Job) -> list[Row]:
-    pitch = np.rint(heard.pitch)
-    if job.key != "none" and len(heard):
-        ranked = key.likely(heard.pitch, heard.end - heard.start)
-        pitch = key.snapped(heard.pitch, ranked[0][0] if job.key == "auto" else job.key)
-    columns = (heard.start, heard.end, pitch, heard.velocity, heard.sure)
+def _pitched(heard: Heard, job: Job, keys: list[tuple[str, float, int]]) -> list[Row]:
+    whole = np.rint(heard.pitch).astype(int)
+    number, kept = whole, heard.kept()
+    fits = key.fits(kept.pitch, kept.end - kept.start)
+    keys += [(fit.key, fit.likely, fit.moved) for fit in fits]
+    if job.key != "none" and fits:
+        number = key.snapped(heard.pitch, key.best(fits).key if job.key == "auto" else job.key)
+    columns = (heard.start, heard.end, number, heard.velocity, heard.sure, heard.doubt, whole)
     return [
-        (start, end, 1, int(note), int(velocity), float(sure), "")
-        for start, end, note, velocity, sure in zip(*(c.tolist() for c in columns), strict=True)
+        Row(start, end, 1, int(note), int(velocity), float(sure), "", DOUBTS[doubt], int(played))
+        for start, end, note, velocity, sure, doubt, played in zip(*(c.tolist() for c in columns), strict=True)
         if 0 <= note <= 127
     ]
 
 
 def _drums(source: Source, job: Job, progress: Progress | None) -> list[Row]:
-    found = drums.hits(drums.analyse(modelfile.network("drums"), source, progress), job.eagerness)
-    names = [drums.SORTS[i] for i in found.sort.tolist()]
-    return _struck(found.start, names, found.velocity, found.sure)
+    found = drums.hits(drums.analyse(modelfile.layers("drums"), source, progress), job.eagerness)
+    names = [drums.SORTS[i] for i in found.kind.tolist()]
+    return _struck(names, found)
 
 
 def _hits(source: Source, job: Job, progress: Progress | None) -> list[Row]:
     assert job.examples is not None
-    analysis = strokes.analyse(modelfile.network("begin"), source, progress)
+    analysis = strokes.analyse(source, progress)
     found = taught.hits(job.examples, analysis, job.eagerness)
-    names = [job.examples.names[i] for i in found.sound.tolist()]
-    return _struck(found.start, names, found.velocity, found.sure)
+    names = [job.examples.names[i] for i in found.kind.tolist()]
+    return _struck(names, found)
 
 
-def _struck(start: np.ndarray, names: list[str], velocity: np.ndarray, sure: np.ndarray) -> list[Row]:
+def _struck(names: list[str], found: Hits) -> list[Row]:
     general = mapfile.shipped("general-midi")
     available = general.articulations()
     rows: list[Row] = []
-    for at, name, hard, likely in zip(start.tolist(), names, velocity.tolist(), sure.tolist(), strict=True):
+    columns = (found.start, found.velocity, found.sure, found.doubt)
+    for name, at, hard, likely, doubt in zip(names, *(c.tolist() for c in columns), strict=True):
         goal = resolve(name, available, "closed")
         pad = general.pad_for(goal) if goal is not None else None
         if pad is not None:
-            rows.append((at, at + DRUM_SECONDS, DRUM_CHANNEL, pad.note, int(hard), float(likely), name))
+            rows.append(
+                Row(at, at + DRUM_SECONDS, DRUM_CHANNEL, pad.note, int(hard), float(likely), name, DOUBTS[doubt])
+            )
     return rows
 
 
@@ -302,16 +331,31 @@ def _song(found: Found, title: str, job: Job) -> Song:
     )
 
 
-def _report(found: Found) -> dict[str, Any]:
-    notes = [
-        {"time": round(start, 5), "end": round(end, 5), "channel": channel, "note": note, "velocity": velocity,
-         "confidence": round(sure, 3), **({"what": what} if what else {})}
-        for start, end, channel, note, velocity, sure, what in found.rows
-    ]  # fmt: skip
-    doubtful = sum(n["confidence"] < 0.6 for n in notes)
-    told: dict[str, Any] = {
-        "sums": {"heard": len(notes), "doubtful": doubtful}, "notes": notes, "warnings": found.warnings,
+def _told(row: Row) -> dict[str, Any]:
+    told = {
+        "time": round(row.start, 5), "end": round(row.end, 5), "channel": row.channel, "note": row.note,
+        "velocity": row.velocity, "confidence": round(row.sure, 3),
     }  # fmt: skip
+    if row.what:
+        told["what"] = row.what
+    if row.played not in (-1, row.note):
+        told["played"] = row.played
+    if row.doubt:
+        told["removal"] = row.doubt
+    return told
+
+
+def _report(found: Found) -> dict[str, Any]:
+    doubtful = sum(row.sure < 0.6 for row in found.rows)
+    told: dict[str, Any] = {
+        "sums": {"heard": len(found.rows), "doubtful": doubtful, "proposed": len(found.proposed)},
+        "notes": [_told(row) for row in found.rows], "proposed": [_told(row) for row in found.proposed],
+        "warnings": found.warnings,
+    }  # fmt: skip
+    if found.keys:
+        told["keys"] = [
+            {"name": name, "likelihood": round(odds, 3), "moves": moved} for name, odds, moved in found.keys
+        ]
     if found.names:
         told["chords"] = [
             {"time": round(start, 4), "end": round(end, 4), "name": name} for start, end, name in found.names
@@ -332,7 +376,7 @@ def with_settings(job: Job, data: object, where: str) -> Job:
     if not isinstance(data, dict) or data.get("format") != "pure-signal/hearing" or data.get("version") != 1:
         raise SettingsError('"format" is not "pure-signal/hearing", version 1', where, "Choose a settings file.")
     ranges = {"eagerness": (0.0, 1.0), "shortest": (0.02, 2.0), "floor": (6.0, 90.0)}
-    switches = ("bends", "beat")
+    switches = ("bends", "beat", "doubtful")
     known = {*ranges, *switches}
     for name, value in data.items():
         if name in ("format", "version"):

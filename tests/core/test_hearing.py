@@ -6,18 +6,37 @@ import time
 
 import numpy as np
 import pytest
+import scipy.sparse
+from hypothesis import given
+from hypothesis import strategies as st
+from hypothesis.extra import numpy as hnp
 
-from puresignal.core.hearing import begin, chords, drums, key, melody, pieces, place, strokes, taught, tempo, tones
-from puresignal.core.hearing.heard import Heard
+from puresignal.core.hearing import (
+    begin,
+    chords,
+    convolved,
+    drums,
+    frames,
+    key,
+    melody,
+    period,
+    pieces,
+    place,
+    strokes,
+    taught,
+    tempo,
+    tones,
+)
+from puresignal.core.hearing.heard import DOUBTS, Heard, doubts, far_from_others
 from puresignal.core.hearing.network import gathered, peaks
 from puresignal.core.hearing.stretch import stretch
-from puresignal.io.modelfile import ground, network
+from puresignal.io.modelfile import ground, layers, network
 from puresignal.sim import anykit, mouth, players, singer
 
 
 def heard(samples: np.ndarray, **settings: float) -> Heard:
-    analysis = melody.analyse(network("begin"), network("tones"), samples)
-    return melody.decide(analysis, melody.MelodySettings(**settings))
+    analysis = melody.analyse(layers("begin"), network("tones"), samples)
+    return melody.decide(analysis, melody.MelodySettings(**settings)).kept()
 
 
 def found(truth: list[tuple], notes: list[tuple], within: float = 0.05) -> int:
@@ -81,21 +100,22 @@ def test_silence_hum_hiss_and_breath_make_no_notes():
 
 def test_the_range_and_the_shortest_note_are_obeyed_at_once():
     samples = singer.perform(LINE, singer.BLOWN, melody.RATE, 3)
-    analysis = melody.analyse(network("begin"), network("tones"), samples)
-    low = melody.decide(analysis, melody.MelodySettings(high=61))
+    analysis = melody.analyse(layers("begin"), network("tones"), samples)
+    low = melody.decide(analysis, melody.MelodySettings(high=61)).kept()
     assert max(low.pitch) <= 61
-    long = melody.decide(analysis, melody.MelodySettings(shortest=0.42))
+    long = melody.decide(analysis, melody.MelodySettings(shortest=0.42)).kept()
     assert (long.end - long.start >= 0.42).all()
     assert 0 < len(long) < len(LINE)
 
 
 def test_settings_answer_quickly_on_a_long_recording():
     samples = np.tile(singer.perform(LINE, singer.BLOWN, melody.RATE, 3), 8)
-    analysis = melody.analyse(network("begin"), network("tones"), samples)
+    analysis = melody.analyse(layers("begin"), network("tones"), samples)
     began = time.perf_counter()
-    melody.decide(analysis)
+    melody.decide(analysis).kept()
     seconds = len(samples) / melody.RATE
-    assert time.perf_counter() - began < 0.02 * seconds
+    # Four minutes take less than a fifth of a second; a machine that is busy is given five times as long.
+    assert time.perf_counter() - began < 0.004 * seconds
 
 
 def test_a_voice_is_heard_at_its_place_in_the_picture():
@@ -117,7 +137,7 @@ def test_chords_come_back_note_by_note():
     for i, chord in enumerate(((48, 60, 64, 67), (45, 57, 60, 64), (50, 62, 65, 69), (43, 55, 59, 62))):
         truth += [(0.3 + 0.9 * i, 1.1 + 0.9 * i, n, 0.8) for n in chord]
     samples = players.play(truth, timbre, chords.RATE, 8) + random.normal(size=1) * 0
-    notes = chords.decide(chords.analyse(network("tones"), samples))
+    notes = chords.decide(chords.analyse(network("tones"), samples)).kept()
     assert f1([(s, n) for s, _, n, _ in truth], pairs(notes)) >= 0.85
     assert [chords.name_chord(np.array(c)) for c in ((48, 60, 64, 67), (45, 57, 60, 64))] == ["C", "Am"]
 
@@ -127,8 +147,8 @@ def test_drums_are_told_apart_with_several_at_once():
     for seed in (901, 902, 903):
         random = np.random.default_rng(seed)
         sound, truth = anykit.groove(anykit.built_kit(random, drums.RATE), 8, drums.RATE, random)
-        hits = drums.hits(drums.analyse(network("drums"), sound))
-        told = [(s, drums.SORTS[k]) for s, k in zip(hits.start.tolist(), hits.sort.tolist(), strict=True)]
+        hits = drums.hits(drums.analyse(layers("drums"), sound)).kept()
+        told = [(s, drums.SORTS[k]) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
         scores.append(f1([(t, n) for t, n, _ in truth], told))
         kicks = [(t, n) for t, n, _ in truth if n == "kick"]
         assert found(kicks, told) >= 0.85 * len(kicks)
@@ -139,7 +159,7 @@ def lesson(seed: int, count: int):
     random = np.random.default_rng(seed)
     syllables = [mouth.any_syllable(random) for _ in range(3)]
     examples = {
-        f"aux{i + 1}": [taught.example(network("begin"), mouth.say(s, 0.8, strokes.RATE, random)) for _ in range(count)]
+        f"aux{i + 1}": [taught.example(mouth.say(s, 0.8, strokes.RATE, random)) for _ in range(count)]
         for i, s in enumerate(syllables)
     }
     return random, syllables, examples
@@ -151,8 +171,8 @@ def test_taught_sounds_are_found_again_and_breath_is_none_of_them():
         random, syllables, examples = lesson(seed, 5)
         known = taught.teach(ground(), examples)
         sound, truth = mouth.beat(syllables, 10, strokes.RATE, random, breaths=0.2)
-        hits = taught.hits(known, strokes.analyse(network("begin"), sound))
-        told = [(s, int(k)) for s, k in zip(hits.start.tolist(), hits.sound.tolist(), strict=True)]
+        hits = taught.hits(known, strokes.analyse(sound)).kept()
+        told = [(s, int(k)) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
         scores.append(f1(truth, told))
     assert np.mean(scores) >= 0.85
 
@@ -161,7 +181,7 @@ def test_an_example_unlike_the_others_is_named_and_sounds_are_told_apart():
     _, syllables, examples = lesson(35, 5)
     random = np.random.default_rng(9)
     other = mouth.say(syllables[1], 0.8, strokes.RATE, random)
-    examples["aux1"].insert(2, taught.example(network("begin"), other))
+    examples["aux1"].insert(2, taught.example(other))
     known = taught.teach(ground(), examples)
     assert ("aux1", 2) in known.odd
     apart = taught.told_apart(known)
@@ -200,7 +220,7 @@ def test_the_beat_of_a_recording_is_found(bpm):
                 stroke = kit[name](0.8, random)
                 at = round((0.2 + i * step / 2) * begin.RATE)
                 sound[at : at + len(stroke)] += stroke[: len(sound) - at]
-    begins = begin.LOOK.likely(network("begin"), begin.LOOK.levels(sound))[:, 0]
+    begins = layers("begin").likely(begin.LOOK.levels(sound))[:, 0]
     beat = tempo.beat(sound, begins)
     assert beat.bpm == pytest.approx(bpm, rel=0.02)
     off = np.abs((beat.beats - 0.2 + step / 2) % step - step / 2)
@@ -246,15 +266,15 @@ def test_a_long_recording_is_heard_alike_at_once_and_in_blocks(monkeypatch):
             yield samples[at : at + 7_777]
 
     heard_of = []
-    whole = melody.analyse(network("begin"), network("tones"), samples)
+    whole = melody.analyse(layers("begin"), network("tones"), samples)
     told = []
-    parts = melody.analyse(network("begin"), network("tones"), blocks, told.append)
+    parts = melody.analyse(layers("begin"), network("tones"), blocks, told.append)
     assert len(whole.level) == len(parts.level) == len(whole.sounds) == 1 + len(samples) // melody.HOP
     assert told == sorted(told)
     assert told[-1] == len(samples)
     for analysis in (whole, parts):
-        heard_of.append(melody.decide(analysis))
-    assert heard_of[0].pitch.tolist() == heard_of[1].pitch.tolist()
+        heard_of.append(melody.decide(analysis).kept())
+    assert heard_of[0].pitch.tolist() == pytest.approx(heard_of[1].pitch.tolist(), abs=0.02)
     assert heard_of[0].start.tolist() == pytest.approx(heard_of[1].start.tolist(), abs=0.002)
     assert len(heard_of[0]) == 4 * len(LINE)
 
@@ -295,7 +315,9 @@ def test_chords_get_names_with_their_times():
     rows = [(0.0, 0.9, n) for n in (48, 64, 67)] + [(1.0, 1.9, n) for n in (45, 57, 60, 64)]
     rows += [(2.0 + 0.02 * i, 2.9, n) for i, n in enumerate((43, 59, 62, 65))]
     columns = [np.array(c, float) for c in zip(*rows, strict=True)]
-    told = chords.named(Heard(columns[0], columns[1], columns[2], np.full(len(rows), 80.0), np.ones(len(rows))))
+    told = chords.named(
+        Heard(columns[0], columns[1], columns[2], np.full(len(rows), 80.0), np.ones(len(rows)), 0 * columns[0])
+    )
     assert [name for _, _, name in told] == ["C", "Am", "G7"]
     assert [round(start, 1) for start, _, _ in told] == [0.0, 1.0, 2.0]
     assert all(end > start for start, end, _ in told)
@@ -307,8 +329,8 @@ def test_bends_of_notes_that_follow_at_once_begin_where_the_player_did():
 
     deep = replace(singer.SUNG, vibrato=0.0, scoop=1.5, drift=0.0, consonant=0.0)
     line = [(0.3, 1.0, 60, 0.8), (1.0, 1.8, 64, 0.8)]
-    analysis = melody.analyse(network("begin"), network("tones"), singer.perform(line, deep, melody.RATE, 2))
-    notes = melody.decide(analysis)
+    analysis = melody.analyse(layers("begin"), network("tones"), singer.perform(line, deep, melody.RATE, 2))
+    notes = melody.decide(analysis).kept()
     assert [round(p) for p in notes.pitch] == [60, 64]
     sent = melody.bends(analysis, notes)
     assert [t for t, _ in sent] == sorted(t for t, _ in sent)
@@ -320,8 +342,8 @@ def test_bends_of_notes_that_follow_at_once_begin_where_the_player_did():
 def test_doubtful_examples_are_said():
     _, syllables, examples = lesson(35, 2)
     random = np.random.default_rng(9)
-    examples["twin"] = [taught.example(network("begin"), mouth.say(syllables[1], 0.8, strokes.RATE, random))] * 3
-    examples["silent"] = [taught.example(network("begin"), np.zeros(20_000, np.float32))]
+    examples["twin"] = [taught.example(mouth.say(syllables[1], 0.8, strokes.RATE, random))] * 3
+    examples["silent"] = [taught.example(np.zeros(20_000, np.float32))]
     known = taught.teach(ground(), examples)
     assert "silent" not in known.names
     said = " ".join(taught.doubts(known))
@@ -348,3 +370,157 @@ def test_a_place_in_the_picture_is_the_same_in_blocks():
     parts = list(place.in_blocks(blocks, lambda b: place.above(b.mean(axis=1), 22_050, 200.0), 4_000))
     assert [len(p) for p in parts] == [15_000] * 4
     assert np.abs(np.concatenate(parts) - whole)[500:-500].max() < 0.02
+
+
+def test_what_is_doubtful_is_proposed_for_removal_with_its_reason():
+    samples = singer.perform(LINE, singer.BLOWN, melody.RATE, 3)
+    analysis = melody.analyse(layers("begin"), network("tones"), samples)
+    all_of_them = melody.decide(analysis, melody.MelodySettings(shortest=0.42))
+    short = all_of_them.end - all_of_them.start < 0.42
+    assert short.any()
+    assert [DOUBTS[d] for d in all_of_them.doubt[short]] == ["too short"] * int(short.sum())
+    assert len(all_of_them.kept()) == len(LINE) - int(short.sum())
+    # A note far from all others, of which the ear is not sure, is told apart from one that it is sure of.
+    start, pitch = np.arange(6) * 0.4, np.array([60, 62, 64, 90, 62, 60], float)
+    sure = np.array([0.9, 0.9, 0.9, 0.6, 0.9, 0.9])
+    assert far_from_others(pitch, start, sure).tolist() == [False, False, False, True, False, False]
+    assert not far_from_others(pitch, start, np.full(6, 0.9)).any()
+    no, yes = np.array([False]), np.array([True])
+    assert doubts(no, yes, yes, no).tolist() == [DOUBTS.index("too soft")]
+
+
+def test_doubtful_drums_are_proposed_and_less_so_the_more_eager_one_listens():
+    random = np.random.default_rng(5)
+    sound, _ = anykit.groove(anykit.built_kit(random, drums.RATE), 6.0, drums.RATE, random)
+    analysis = drums.analyse(layers("drums"), sound)
+    calm, eager = drums.hits(analysis, 0.3), drums.hits(analysis, 0.9)
+    assert len(calm.kept().start) < len(calm.start)
+    assert len(calm.kept().start) < len(eager.kept().start)
+    assert calm.sure[calm.doubt > 0].max() < calm.sure[calm.doubt == 0].min()
+
+
+def test_notes_are_told_as_they_would_be_in_each_key_and_a_line_keeps_its_shape():
+    tune = np.array([60, 62, 64, 65, 67, 66, 67, 69, 71, 72, 67, 60], float)
+    fits = key.fits(tune, np.ones(len(tune)))
+    assert fits[0].likely >= fits[-1].likely
+    by_name = {fit.key: fit for fit in fits}
+    assert by_name["C major"].moved == 1
+    assert np.count_nonzero(by_name["C major"].notes != tune) == 1
+    assert key.best(fits).key == "C major"
+    # By its pitch alone the middle note would go up and stand on the next one: the step up would be lost.
+    line = np.array([64.0, 66.1, 67.0])
+    assert key.snapped(line, "C major").tolist() == [64, 65, 67]
+    assert key.snapped(np.zeros(0), "C major").tolist() == []
+
+
+@given(
+    hnp.arrays(float, st.integers(1, 30), elements=st.floats(30, 95)),
+    st.sampled_from(["C major", "F# minor", "Bb", "E minor"]),
+)
+def test_snapped_notes_are_in_the_key_and_near_and_those_in_it_stay(pitch, name):
+    root, mode = key.parse(name)
+    allowed = {(root + s) % 12 for s in key.STEPS[mode]}
+    snapped = key.snapped(pitch, name)
+    assert {int(n) % 12 for n in snapped} <= allowed
+    whole = np.rint(pitch).astype(int)
+    assert np.abs(snapped - whole).max() <= 2
+    inside = np.isin(whole % 12, list(allowed))
+    assert (snapped[inside] == whole[inside]).all()
+
+
+def test_a_network_hears_the_same_in_batches_as_at_once(monkeypatch):
+    levels = begin.LOOK.levels(singer.perform(LINE, singer.SUNG, begin.RATE, 2))
+    whole = layers("begin").likely(levels)
+    assert whole.shape == (len(levels), 1)
+    assert whole.max() > 0.5 > whole.min() >= 0
+    monkeypatch.setattr(convolved, "BATCH", 37)
+    assert layers("begin").likely(levels) == pytest.approx(whole, abs=1e-4)
+    assert layers("begin").likely(levels[:0]).shape == (0, 1)
+
+
+def test_bands_and_grids_hold_the_power_of_the_spectrum():
+    random = np.random.default_rng(0)
+    samples = random.normal(size=9_000).astype(np.float32)
+    spectra = frames.spectra(samples, 512, 100) ** 2
+    weights = frames.bands(22_050, 512, 12, 60.0, 9_000.0)
+    assert frames.band_powers(samples, 22_050, 512, 100, 12, 60.0, 9_000.0) == pytest.approx(
+        spectra @ weights, rel=1e-3
+    )
+    grid = scipy.sparse.csr_array(weights.T)
+    assert frames.grid_powers(samples, 512, 100, grid) == pytest.approx(spectra @ weights, rel=1e-3)
+
+
+def test_what_plays_beneath_does_not_strike_the_lead_again():
+    lead = singer.perform([(0.3, 2.7, 72, 0.9), (2.8, 3.3, 74, 0.9)], singer.BLOWN, melody.RATE, 1)
+    beneath = [(0.5 + 0.4 * i, 0.8 + 0.4 * i, n, 0.9) for i, n in enumerate((48, 52, 55, 48, 53, 57))]
+    under = singer.perform(beneath, singer.PLUCKED, melody.RATE, 2)
+    mixed = np.zeros(max(len(lead), len(under)), np.float32)
+    mixed[: len(lead)] += lead
+    mixed[: len(under)] += 0.6 * under
+    above = place.above(mixed, melody.RATE, 0.75 * 440 * 2 ** ((67 - 69) / 12))
+    notes = heard(above, low=67, high=80, beneath=True)
+    assert [round(p) for p in notes.pitch] == [72, 74]
+    # What is struck again by itself is told as ever.
+    line = heard(singer.perform(LINE, singer.PLUCKED, melody.RATE, 3), beneath=True)
+    assert [round(p) for p in line.pitch] == [n for _, _, n, _ in LINE]
+
+
+def test_a_note_begins_with_its_attack_though_that_has_no_pitch():
+    random = np.random.default_rng(3)
+    t = np.arange(round(0.7 * melody.RATE)) / melody.RATE
+    tone = sum(np.sin(2 * np.pi * 65.4 * k * t) / k for k in range(1, 9)) * np.clip((t - 0.1) / 0.05, 0, 1)
+    attack = random.normal(size=len(t)) * np.exp(-t / 0.12) * 0.8
+    samples = np.concatenate([np.zeros(8000), 0.2 * (tone + attack), np.zeros(8000)]).astype(np.float32)
+    notes = heard(samples)
+    assert [round(p) for p in notes.pitch] == [36]
+    assert notes.start[0] == pytest.approx(8000 / melody.RATE, abs=0.05)
+
+
+def test_a_path_looked_for_in_stretches_is_the_path_of_the_whole(monkeypatch):
+    samples = np.tile(singer.perform(LINE, singer.SUNG, melody.RATE, 5), 4)
+    analysis = melody.analyse(layers("begin"), network("tones"), samples)
+    settings = melody.MelodySettings()
+    in_stretches = melody.track(analysis, settings)
+    monkeypatch.setattr(melody, "AT_ONCE", 3)
+    assert melody.track(analysis, settings).tolist() == in_stretches.tolist()
+    monkeypatch.setattr(melody, "STRETCH", len(in_stretches))
+    assert melody.track(analysis, settings).tolist() == in_stretches.tolist()
+
+
+@given(st.floats(45.0, 1500.0))
+def test_a_period_is_found_where_a_tone_repeats(hertz):
+    t = np.arange(2048) / melody.RATE
+    tone = (np.sin(2 * np.pi * hertz * t) + 0.4 * np.sin(4 * np.pi * hertz * t)).astype(np.float32)
+    longest = 551
+    sums = np.concatenate([[0.0], np.cumsum(tone.astype(float) ** 2)])
+    lags = np.arange(longest + 1)
+    energy = (sums[lags + 2048 - longest] - sums[lags])[None, :]
+    mean = period.normalised(tone[None, :], energy.astype(np.float32))[0]
+    lag = melody.RATE / hertz
+    assert mean[round(lag)] < 0.2
+    if lag > 8:
+        assert mean[round(lag / 2)] > mean[round(lag)]
+
+
+def test_strokes_are_found_alike_at_once_and_in_pieces(monkeypatch):
+    random = np.random.default_rng(8)
+    syllables = [mouth.any_syllable(random) for _ in range(3)]
+    sound, truth = mouth.beat(syllables, 6.0, strokes.RATE, random)
+    sound = sound + 0.05
+    whole = strokes.analyse(sound)
+    monkeypatch.setattr(pieces, "OWN", 13 * pieces.COMMON)
+    parts = strokes.analyse(lambda: (sound[at : at + 5_000] for at in range(0, len(sound), 5_000)))
+    assert len(parts.level) == len(whole.level)
+    assert strokes.beginnings(parts, 0.5) == pytest.approx(strokes.beginnings(whole, 0.5), abs=0.003)
+    assert found([(t, 0) for t, _ in truth], [(s, 0) for s in strokes.beginnings(parts, 0.5)]) >= 0.9 * len(truth)
+
+
+def test_costs_that_are_kept_are_those_of_a_long_recording(monkeypatch):
+    samples = singer.perform(LINE, singer.BLOWN, melody.RATE, 3)
+    analysis = melody.analyse(layers("begin"), network("tones"), samples)
+    kept = [melody.decide(analysis, melody.MelodySettings(low=low)) for low in (28, 58)]
+    monkeypatch.setattr(melody, "REMEMBERED", 0)
+    anew = [melody.decide(analysis, melody.MelodySettings(low=low)) for low in (28, 58)]
+    for one, other in zip(kept, anew, strict=True):
+        assert one.start.tolist() == other.start.tolist()
+        assert one.pitch.tolist() == other.pitch.tolist()

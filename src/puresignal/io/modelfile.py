@@ -8,6 +8,8 @@ from importlib import resources
 
 import numpy as np
 
+from puresignal.core.hearing import convolved
+from puresignal.core.hearing.convolved import Layers
 from puresignal.core.hearing.network import Network, from_arrays
 from puresignal.core.hearing.taught import Ground
 
@@ -20,11 +22,23 @@ def _arrays(name: str) -> dict[str, np.ndarray]:
 
 @lru_cache(maxsize=4)
 def network(name: str) -> Network:
-    """One of the ear's networks: begin, drums or tones (bench/train_ear.py makes them)."""
+    """The ear's network that tones.py asks (bench/train_ear.py makes them)."""
     return from_arrays(_arrays(name))
+
+
+@lru_cache(maxsize=4)
+def layers(name: str) -> Layers:
+    """One of the ear's networks of convolutions: begin or drums."""
+    return convolved.from_arrays(_arrays(name))
 
 
 @lru_cache(maxsize=1)
 def ground() -> Ground:
     """Where taught sounds are compared."""
     return Ground(_arrays("strokes")["turn"])
+
+
+@lru_cache(maxsize=1)
+def quick_ground() -> Ground:
+    """Where they are compared by their first moments."""
+    return Ground(_arrays("quickstrokes")["turn"])

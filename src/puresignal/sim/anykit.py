@@ -7,6 +7,7 @@ of the built-in sound, tuned and damped otherwise. Shares no rule with the ear.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -40,11 +41,63 @@ def _drop(hz: float, octaves: float, quick: float, decay: float, rate: int, seco
     return np.asarray(np.sin(2 * np.pi * np.cumsum(pitch) / rate + 0.5) * np.exp(-t / decay))
 
 
-def _metal(count: int, low: float, random: np.random.Generator, rate: int) -> np.ndarray:
-    t = np.arange(count) / rate
-    out = np.zeros(count)
-    for _ in range(int(random.integers(6, 26))):
-        out += random.uniform(0.3, 1) * np.sin(2 * np.pi * low * random.uniform(0.5, 9) * t + random.uniform(0, 6))
+def _ringing(pitches: np.ndarray, falls: np.ndarray, levels: np.ndarray, count: int, rate: int) -> np.ndarray:
+    """(count,) the sum of modes: Hz, seconds in which each falls to a third, complex levels with their phases."""
+    block = int(np.ceil(np.sqrt(count)))
+    turn = (2j * np.pi * pitches - 1 / falls) / rate
+    # exp(z (a B + b)) is a product, so a thousand modes are one product of matrices.
+    coarse = np.asarray(np.exp(np.outer(np.arange(block) * block, turn)) * levels, np.complex64)
+    fine = np.asarray(np.exp(np.outer(turn, np.arange(block))), np.complex64)
+    return np.asarray((coarse @ fine).real.ravel()[:count], float)
+
+
+def _colour(random: np.random.Generator, spread: float) -> Callable[[np.ndarray], np.ndarray]:
+    """How much louder each frequency is, drawn at random: about `spread` decibels up and down, octave by octave."""
+    knots = random.normal(0, spread, 11)
+    return lambda hz: np.asarray(10 ** (np.interp(np.log2(np.maximum(hz, 20) / 20), np.arange(11), knots) / 20))
+
+
+@dataclass(frozen=True, eq=False)
+class Plate:
+    """A cymbal: its modes in Hz, how loud each is, and in what time it falls to a third, left alone."""
+
+    pitches: np.ndarray
+    levels: np.ndarray
+    falls: np.ndarray
+
+
+def _plate(random: np.random.Generator, longest: float) -> Plate:
+    """A cymbal drawn at random. longest: seconds that its modes about 1 kHz ring."""
+    lowest, highest = _between(random, 60, 600), _between(random, 9000, 19_000)
+    count = int(random.integers(30, 400))
+    # A plate has as many modes in each Hz, wherever; machines have a few.
+    pitches = np.sort(random.uniform(lowest, highest, count))
+    tilt, centre = random.normal(0.0, 0.5), _between(random, 2500, 9000)
+    levels = (pitches / centre) ** tilt / (1 + (pitches / centre) ** 4) ** random.uniform(0.0, 0.4)
+    levels = levels * _colour(random, 5)(pitches)
+    falls = longest * (pitches / 1000) ** -random.uniform(0.1, 0.9)
+    return Plate(pitches, levels * random.lognormal(0, 0.6, count), falls)
+
+
+def _strike(
+    plate: Plate, seconds: float, rate: int, random: np.random.Generator, *, damped: float = np.inf,
+    swell: float = 0.0005, quick: float = 0.0, quick_falls: float = 0.03, stick: float = np.inf, loose: float = 0.0,
+) -> np.ndarray:  # fmt: skip
+    """A stroke on a cymbal. damped: seconds that it may ring at most; swell: in which its high modes come up.
+
+    quick: how much louder it is at first, falling in quick_falls; stick  Hz above which the stick does not reach;
+    loose  how much of it rings on in spite of what damps it
+    """
+    count = round(seconds * rate)
+    falls = 1 / (1 / plate.falls + 1 / damped)
+    levels = plate.levels / (1 + (plate.pitches / stick) ** 2) * np.exp(2j * np.pi * random.random(len(falls)))
+    rise = np.minimum(falls * 0.7, swell * (plate.pitches / 3000) ** 0.5)
+    out = _ringing(plate.pitches, falls, levels, count, rate)
+    out -= _ringing(plate.pitches, 1 / (1 / falls + 1 / rise), levels, count, rate)
+    if loose:
+        out += _ringing(plate.pitches, np.minimum(plate.falls, 10 * falls), loose * levels, count, rate)
+    if quick:
+        out += _ringing(plate.pitches, np.minimum(falls, quick_falls), quick * levels, count, rate)
     return np.asarray(out / (np.abs(out).max() + 1e-9))
 
 
@@ -53,16 +106,21 @@ def drawn_kit(random: np.random.Generator, rate: int) -> Strokes:
     kit: Strokes = {}
     click = random.uniform(0, 0.6)
 
-    def struck(body: np.ndarray, loud: float, own: np.random.Generator, sharp: float) -> np.ndarray:
-        burst = round(0.006 * rate)
+    # The stick or the beater is heard for some milliseconds, of each drum otherwise.
+    bites = {name: (_between(random, 0.0008, 0.006), _between(random, 0.3, 2.5)) for name in (*SORTS, "")}
+    colours = {name: _colour(random, random.uniform(0, 6)) for name in (*SORTS, "")}
+
+    def struck(body: np.ndarray, loud: float, own: np.random.Generator, sharp: float, name: str = "") -> np.ndarray:
+        burst, (lasts, strong) = round(0.02 * rate), bites[name]
         out = body.copy()
-        out[:burst] += sharp * loud * own.normal(size=burst) * np.exp(-np.arange(burst) / (0.0012 * rate))
+        bite = own.normal(size=burst) * np.exp(-np.arange(burst) / (lasts * rate))
+        out[:burst] += strong * sharp * loud * bite
         # Soft strokes are duller.
         soft = 0.85 * (1 - loud)
-        if soft > 0.1:
-            spectrum = np.fft.rfft(out)
-            frequency = np.linspace(0, rate / 2, len(spectrum))
-            out = np.fft.irfft(spectrum / (1 + (frequency * soft / 5000) ** 1.5), len(out))
+        spectrum = np.fft.rfft(out)
+        frequency = np.linspace(0, rate / 2, len(spectrum))
+        coloured = spectrum * colours[name](frequency) / (1 + (frequency * soft / 5000) ** 1.5)
+        out = np.fft.irfft(coloured, len(out))
         fade = min(len(out), round(0.01 * rate))
         out[-fade:] *= np.linspace(1, 0, fade)
         return np.asarray(loud**1.4 * out / (np.abs(out).max() + 1e-9))
@@ -78,7 +136,7 @@ def drawn_kit(random: np.random.Generator, rate: int) -> Strokes:
     kit["kick"] = lambda loud, own: struck(
         _drop(*kick, rate, 0.6) + thud * np.pad(
             _noise(short, 80, thud_at, rate, own) * np.exp(-np.arange(short) / (0.006 * rate)),
-            (0, round(0.6 * rate) - short)), loud, own, click,
+            (0, round(0.6 * rate) - short)), loud, own, click, "kick",
     )  # fmt: skip
 
     snare = (_between(random, 130, 330), random.uniform(0, 0.6), 0.02, _between(random, 0.025, 0.22))
@@ -93,7 +151,7 @@ def drawn_kit(random: np.random.Generator, rate: int) -> Strokes:
         body = _drop(*snare, rate, 0.5) + 0.4 * _drop(snare[0] * 1.62, 0.1, 0.01, snare[3] * 0.6, rate, 0.5)
         t = np.arange(len(body)) / rate
         hiss = _noise(len(body), wires[1], wires[2], rate, own) * np.exp(-t / wires[3])
-        return struck(body + wires[0] * hiss, loud, own, click)
+        return struck(body + wires[0] * hiss, loud, own, click, "snare.head")
 
     kit["snare.head"] = snare_sound
     wood = (
@@ -105,24 +163,35 @@ def drawn_kit(random: np.random.Generator, rate: int) -> Strokes:
     kit["snare.side"] = lambda loud, own: struck(
         _drop(wood[0], 0.05, 0.01, wood[1], rate, 0.2)
         + 0.6 * _drop(wood[0] * wood[2], 0, 0.01, wood[1] * 0.6, rate, 0.2)
-        + wood[3] * _drop(snare[0], 0, 0.01, 0.04, rate, 0.2), loud, own, 0.5 + click,
+        + wood[3] * _drop(snare[0], 0, 0.01, 0.04, rate, 0.2), loud, own, 0.5 + click, "snare.side",
     )  # fmt: skip
-    base, air = _between(random, 300, 1200), random.uniform(0.2, 1.5)
+    hats, air = _plate(random, _between(random, 0.3, 2.0)), random.uniform(0.0, 1.5)
     low, high = _between(random, 2500, 9000), _between(random, 9000, 18000)
 
-    def hat(decay: float, swell: float, dull: float) -> Callable[[float, np.random.Generator], np.ndarray]:
+    def hat(
+        rings: float, swell: float, dull: float, bite: float, clap: float
+    ) -> Callable[[float, np.random.Generator], np.ndarray]:
+        seconds = min(1.6, rings * 6 + 0.15)
+        loose, meets, at = _between(random, 0.001, 0.05), _between(random, 0.008, 0.06), _between(random, 90, 500)
+
         def sound(loud: float, own: np.random.Generator) -> np.ndarray:
-            count = round(min(1.3, decay * 6 + 0.03) * rate)
-            t = np.arange(count) / rate
-            metal = np.diff(_metal(count, base, own, rate), prepend=0.0)
-            body = metal / (np.abs(metal).max() + 1e-9) + air * _noise(count, low * dull, high, rate, own)
-            return struck(body * np.exp(-t / decay) * np.clip(t / swell, 0, 1), loud, own, 0.2 * click)
+            body = _strike(hats, seconds, rate, own, damped=rings, swell=swell, quick=bite, quick_falls=0.012,
+                           stick=20_000 * dull**3, loose=loose)  # fmt: skip
+            t = np.arange(len(body)) / rate
+            hiss = _noise(len(body), low * dull, high, rate, own) * np.exp(-t / rings) * np.clip(t / swell, 0, 1)
+            # Where the two meet they give a short low sound as well.
+            thud = clap * _noise(len(body), at, 2 * at, rate, own) * np.exp(-t / meets)
+            return struck(body + air * hiss + thud, loud, own, 0.2 * click, "hat.closed")
 
-        return sound
+        return takes(sound, random)
 
-    kit["hat.closed"] = hat(_between(random, 0.012, 0.13), 0.0005, 1.0)
-    kit["hat.open"] = hat(_between(random, 0.2, 1.2), 0.001, 0.95)
-    kit["hat.pedal"] = hat(_between(random, 0.02, 0.11), _between(random, 0.001, 0.008), random.uniform(0.5, 0.9))
+    closed = _between(random, 0.01, 0.12)
+    clap = random.uniform(0, 1) ** 2
+    kit["hat.closed"] = hat(closed, 0.0004, 1.0, random.uniform(0, 2), clap)
+    kit["hat.open"] = hat(max(2.5 * closed, _between(random, 0.12, 1.2)), _between(random, 0.0005, 0.008),
+                          random.uniform(0.85, 1.0), random.uniform(0, 1.5), 0.5 * clap)  # fmt: skip
+    kit["hat.pedal"] = hat(_between(random, 0.012, 0.11), _between(random, 0.001, 0.012), random.uniform(0.45, 0.9),
+                           random.uniform(0, 0.6), random.uniform(0, 2.5))  # fmt: skip
     floor, ratio = _between(random, 55, 120), random.uniform(1.12, 1.45)
     fall, quick, ring = random.uniform(0.05, 0.7), _between(random, 0.02, 0.09), _between(random, 0.08, 0.6)
     skin = random.uniform(0, 0.8)
@@ -133,34 +202,52 @@ def drawn_kit(random: np.random.Generator, rate: int) -> Strokes:
             body = _drop(hz, fall, quick, ring * (floor / hz) ** 0.4, rate, 0.8)
             body = body + 0.35 * _drop(hz * 1.58, fall, quick, ring * 0.4, rate, 0.8)
             hiss = _noise(len(body), 200, 4000, rate, own) * np.exp(-np.arange(len(body)) / (0.03 * rate))
-            return struck(body + skin * hiss, loud, own, click)
+            return struck(body + skin * hiss, loud, own, click, "tom1.head")
 
         kit[f"tom{4 - i}.head"] = tom
-    wash = _between(random, 0.4, 2.5)
-    crash_low = _between(random, 400, 3000)
+    crashes, wash = _plate(random, _between(random, 0.5, 3.5)), random.uniform(0.0, 1.2)
+    opens, burst = _between(random, 0.001, 0.03), random.uniform(0, 1.5)
 
     def crash(loud: float, own: np.random.Generator) -> np.ndarray:
-        count = round(min(2.5, 3 * wash) * rate)
-        t = np.arange(count) / rate
-        body = air * _noise(count, crash_low, 17000, rate, own) + 0.7 * _metal(count, base, own, rate)
-        shape = (0.6 * np.exp(-t / wash) + 0.4 * np.exp(-t / (wash * 0.2))) * np.clip(t / 0.004, 0.3, 1)
-        return struck(body * shape, loud, own, click)
+        body = _strike(crashes, 2.2, rate, own, swell=opens, quick=burst, quick_falls=0.2)
+        t = np.arange(len(body)) / rate
+        hiss = _noise(len(body), 900, 17_000, rate, own) * (np.exp(-t / 0.5) - np.exp(-t / opens))
+        return struck(body + wash * hiss, loud, own, click, "crash1.bow")
 
-    kit["crash1.bow"] = crash
-    bell, ping, hum = _between(random, 1500, 6000), random.uniform(0.0, 1.2), _between(random, 0.3, 2.0)
-    tick, tick_at, rest = _between(random, 0.008, 0.06), _between(random, 1500, 6000), 10 ** random.uniform(-1.4, -0.2)
+    kit["crash1.bow"] = takes(crash, random)
+    rides, rest = _plate(random, _between(random, 0.4, 4.0)), _between(random, 0.3, 6.0)
+    tick, bell, ping = _between(random, 0.006, 0.08), _between(random, 1200, 6000), random.uniform(0, 0.7) ** 2
+    thin = _between(random, 0.05, 1.0)
 
     def ride(loud: float, own: np.random.Generator) -> np.ndarray:
         # The stick is heard first and most; under it the wash goes on.
-        count = round(min(2.5, 3 * hum) * rate)
-        t = np.arange(count) / rate
-        wash_of = air * _noise(count, 2500, 15_000, rate, own) + _metal(count, base * 1.3, own, rate)
-        body = rest * wash_of * np.exp(-t / hum) + _noise(count, tick_at, 16_000, rate, own) * np.exp(-t / tick)
-        body = body + ping * np.sin(2 * np.pi * bell * t) * np.exp(-t / 0.08)
-        return struck(body, loud, own, 0.6 * click)
+        body = _strike(rides, 2.0, rate, own, swell=0.001 + 0.01 * thin, quick=rest, quick_falls=tick)
+        t = np.arange(len(body)) / rate
+        body = body + ping * np.sin(2 * np.pi * bell * t) * np.exp(-t / 0.12)
+        body = body + thin * _noise(len(body), 3000, 16_000, rate, own) * np.exp(-t / (3 * tick))
+        return struck(body, loud, own, 0.6 * click, "ride.bow")
 
-    kit["ride.bow"] = ride
+    kit["ride.bow"] = takes(ride, random)
     return kit
+
+
+LAYERS = (0.3, 0.6, 1.0)
+
+
+def takes(
+    sound: Callable[[float, np.random.Generator], np.ndarray], random: np.random.Generator
+) -> Callable[[float, np.random.Generator], np.ndarray]:
+    """A drum that sounds like one of a few takes of it: a cymbal is heard many times in a recording."""
+    number, kept = int(random.integers(1, 4)), {}
+
+    def stroke(loud: float, own: np.random.Generator) -> np.ndarray:
+        layer = min(LAYERS, key=lambda each: abs(each - loud))
+        which = (layer, int(own.integers(number)))
+        if which not in kept:
+            kept[which] = sound(layer, own) / layer**1.4
+        return np.asarray(kept[which] * loud**1.4)
+
+    return stroke
 
 
 def built_kit(random: np.random.Generator, rate: int) -> Strokes:
@@ -183,53 +270,103 @@ def built_kit(random: np.random.Generator, rate: int) -> Strokes:
     return kit
 
 
-_LOUD = {"hat": 0.35, "crash1": 0.6, "ride": 0.4, "snare": 0.8, "kick": 0.95}
+_LOUD = {"hat": 0.45, "crash1": 0.6, "ride": 0.5, "snare": 0.8, "kick": 0.95}
 
 
 def groove(
     kit: Strokes, seconds: float, rate: int, random: np.random.Generator
 ) -> tuple[np.ndarray, list[tuple[float, str, float]]]:
-    """Some drumming on a kit: (n,) float32 and (second, drum, loudness) of each hit."""
+    """Some drumming on a kit: (n,) float32 and (second, drum, loudness) of each hit that can be heard in it."""
     sound = np.zeros(round((seconds + 1.0) * rate))
-    step = 60 / random.uniform(66, 175) / 4
-    names = [n for n in SORTS if n in ("kick", "snare.head", "hat.closed") or random.random() < 0.6]
-    trims = {n: _LOUD.get(n.split(".")[0], 0.7) * random.lognormal(0, 0.35) for n in names}
-    weights = {n: random.uniform(0.03, 0.3) for n in names}
-    cymbal = str(random.choice([n for n in names if n in ("hat.closed", "ride.bow", "hat.open")]))
-    every, skips = int(random.choice([1, 2, 2, 4])), random.uniform(0, 0.25)
-    toms = [n for n in names if n.startswith("tom")]
-    truth: list[tuple[float, str, float]] = []
+    trims = {n: _LOUD.get(n.split(".")[0], 0.7) * random.lognormal(0, 0.3) for n in SORTS}
+    uneven = random.uniform(1.0, 1.4)
+    played: list[tuple[float, str, float]] = []
+    parts: list[np.ndarray] = []
     ringing: tuple[int, int, np.ndarray] | None = None
+    for at, name, loud in _pattern(seconds, random):
+        stroke = kit[name](loud, random) * trims[name] * loud ** (uneven - 1)
+        begin = round(at * rate)
+        stroke = stroke[: len(sound) - begin]
+        if name.startswith("hat"):
+            if ringing is not None and begin < ringing[1]:
+                # One pair of cymbals: the stroke before it ends here.
+                first, last, before = ringing
+                rest = before[begin - first : last - first]
+                fade = round(random.uniform(0.002, 0.03) * rate)
+                sound[begin:last] -= rest * np.clip(np.arange(len(rest)) / fade, 0, 1)
+            ringing = (begin, begin + len(stroke), stroke)
+        sound[begin : begin + len(stroke)] += stroke
+        played.append((at, name, loud))
+        parts.append(_octaves(stroke[:HEARD_IN]))
+    heard = []
+    for hit, part in zip(played, parts, strict=True):
+        begin = round(hit[0] * rate)
+        if (part > AUDIBLE * _octaves(sound[begin : begin + HEARD_IN])).any():
+            heard.append(hit)
+    return np.asarray(sound, np.float32), heard
+
+
+HEARD_IN, AUDIBLE = 2048, 0.3
+"""Samples from a beginning, and the part of what then sounds in some octave, in which a hit can be heard."""
+
+
+def _octaves(sound: np.ndarray) -> np.ndarray:
+    """(8,) energy by octave of at most HEARD_IN samples."""
+    power = np.abs(np.fft.rfft(sound, HEARD_IN)) ** 2
+    return np.add.reduceat(power, [2, 4, 8, 16, 32, 64, 128, 256, 512])[:-1] + 1e-6 * power.sum()
+
+
+def _pattern(seconds: float, random: np.random.Generator) -> list[tuple[float, str, float]]:
+    """Bars of a beat with its variations, ghosts and fills: what is played when, and how loud."""
+    beat, division = 60 / random.uniform(66, 185), int(random.choice([4, 4, 4, 3]))
+    step, bar = beat / division, 4 * division
+    keeper = str(random.choice(["hat.closed", "ride.bow", "hat.open", "tom4.head"], p=[0.5, 0.36, 0.1, 0.04]))
+    every = int(random.choice([1, 2, 2, division])) if division == 4 else int(random.choice([1, 3]))
+    foot = random.random() < (0.7 if keeper == "ride.bow" else 0.12)
+    backbeat = str(random.choice(["snare.head", "snare.side"], p=[0.82, 0.18]))
+    ghosts, opens, crashes = (
+        random.choice([0, 0, 0.1, 0.3]),
+        random.choice([0, 0.05, 0.2]),
+        random.choice([0, 0.3, 0.7]),
+    )
+    skips, strays = random.uniform(0, 0.45), random.choice([0.0, 0.01, 0.04])
+    kicks = {i for i in range(bar) if random.random() < (0.8 if i in (0, bar // 2) else 0.12)}
+    fills, toms = random.random() < 0.6, [f"tom{i}.head" for i in range(1, 5) if random.random() < 0.8]
+    out: list[tuple[float, str, float]] = []
     for i in range(int((seconds - 0.2) / step)):
-        filling = bool(toms) and (i // 8) % 4 == 3
-        chosen = []
-        if filling:
+        place = i % bar
+        chosen: dict[str, float] = {}
+
+        def hit(name: str, low: float, high: float, chosen: dict[str, float] = chosen) -> None:
+            chosen.setdefault(name, float(random.uniform(low, high)))
+
+        if fills and toms and (i // bar) % 4 == 3 and place >= bar // 2:
             if random.random() < 0.85:
-                chosen.append(toms[min(len(toms) - 1, int((i % 8) / 8 * len(toms)))])
-            if random.random() < 0.15:
-                chosen.append("kick")
+                among = min(len(toms) - 1, int((place - bar // 2) / (bar / 2) * len(toms)))
+                hit("snare.head" if random.random() < 0.2 else toms[among], 0.4, 1.0)
+            if place % division == 0 and random.random() < 0.5:
+                hit("kick", 0.6, 1.0)
         else:
-            if i % every == 0 and random.random() > skips:
-                chosen.append(cymbal)
-            if i % 16 in (4, 12) and random.random() < 0.85:
-                chosen.append("snare.head")
-            if (i % 16 in (0, 8) and random.random() < 0.8) or random.random() < 0.1:
-                chosen.append("kick")
-            chosen += [n for n in names if random.random() < weights[n] * (0.4 if i % 2 == 0 else 0.2)]
+            crashed = place == 0 and random.random() < crashes
+            if crashed:
+                hit("crash1.bow", 0.6, 1.0)
+            elif i % every == 0 and random.random() > skips:
+                name = "hat.open" if keeper == "hat.closed" and random.random() < opens else keeper
+                hit(name, 0.4, 0.75 if i % division else 0.95)
+            if foot and place in (division, 3 * division) and random.random() < 0.9:
+                hit("hat.pedal", 0.35, 0.8)
+            if place in (division, 3 * division) and random.random() < 0.9:
+                hit(backbeat, 0.6, 1.0)
+            elif random.random() < ghosts:
+                hit("snare.head", 0.12, 0.38)
+            if place in kicks and random.random() < 0.9:
+                hit("kick", 0.55, 1.0)
+        for name in SORTS:
+            if random.random() < strays:
+                hit(name, 0.15, 1.0)
         hats = [n for n in chosen if n.startswith("hat")]
-        for name in dict.fromkeys(n for n in chosen if n not in hats[1:]):
-            at = max(0.02, 0.2 + i * step + random.normal(0, 0.004))
-            loud = float(np.clip(random.normal(0.68, 0.2), 0.15, 1))
-            stroke = kit[name](loud, random) * trims[name]
-            begin = round(at * rate)
-            if name.startswith("hat"):
-                if ringing is not None and begin < ringing[1]:
-                    # One pair of cymbals: the stroke before it ends here.
-                    first, last, before = ringing
-                    sound[begin:last] -= before[begin - first : last - first]
-                stroke = stroke[: len(sound) - begin]
-                ringing = (begin, begin + len(stroke), stroke)
-            end = min(len(sound), begin + len(stroke))
-            sound[begin:end] += stroke[: end - begin]
-            truth.append((at, name, loud))
-    return np.asarray(sound, np.float32), truth
+        out += [
+            (max(0.02, 0.2 + i * step + float(random.normal(0, 0.004))), n, loud)
+            for n, loud in chosen.items() if n not in hats[1:]
+        ]  # fmt: skip
+    return sorted(out)

@@ -24,6 +24,8 @@ class Timbre:
     noise       of breath or bow; strike  of the beginning, for some milliseconds
     vibrato     semitones, tremolo  part of the level; rate  of both, Hz; sets_in  seconds
     scoop       semitones from which a note begins; chorus  semitones between two voices, 0: one voice
+    voices      of a choir or a section, as far apart as the chorus says; knock  of what lets go of a note
+    swells, fades  how its attack and its release are bent: below 1 quick first, 1 straight, above 1 slow first
     """
 
     harmonics: np.ndarray
@@ -41,6 +43,10 @@ class Timbre:
     sets_in: float = 0.2
     scoop: float = 0.0
     chorus: float = 0.0
+    voices: int = 2
+    knock: float = 0.0
+    swells: float = 0.7
+    fades: float = 1.0
 
 
 def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
@@ -58,21 +64,24 @@ def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
         envelope[0] *= random.uniform(0.05, 0.5)
     envelope *= random.lognormal(0, 0.35, count)
     hit = random.random() < struck
-    slow = float(np.exp(random.uniform(np.log(0.008), np.log(0.14))))
+    slow = float(np.exp(random.uniform(np.log(0.006), np.log(0.22))))
     wavers = not hit and random.random() < 0.7
     return Timbre(
         np.abs(envelope), inharmonic=float(random.uniform(0, 4e-4)) if hit else 0.0,
         attack=float(random.uniform(0.001, 0.012)) if hit else slow,
-        release=float(np.exp(random.uniform(np.log(0.03), np.log(0.4)))),
+        release=float(np.exp(random.uniform(np.log(0.008), np.log(0.5)))),
         decay=float(np.exp(random.uniform(np.log(0.15), np.log(2.5)))) if hit else np.inf,
         dulling=float(random.uniform(0, 0.5)) if hit else 0.0, bloom=0.0 if hit else float(random.uniform(0, 0.1)),
         noise=float(10 ** random.uniform(-3.5, -1.2)) if not hit else 0.0,
         strike=float(10 ** random.uniform(-2.5, -0.5)) if hit or random.random() < 0.4 else 0.0,
         vibrato=float(random.uniform(0.02, 0.7)) if wavers else 0.0,
         tremolo=float(random.uniform(0.0, 0.4)) if wavers or random.random() < 0.15 else 0.0,
-        rate=float(random.uniform(3.8, 7.2)), sets_in=float(random.uniform(0.0, 0.5)),
+        rate=float(random.uniform(3.8, 7.2) if random.random() < 0.7 else random.uniform(0.7, 3.8)),
+        sets_in=float(random.uniform(0.0, 0.5)),
         scoop=float(random.uniform(-0.3, 1.5)) if not hit and random.random() < 0.4 else 0.0,
-        chorus=float(random.uniform(0.03, 0.2)) if random.random() < 0.2 else 0.0,
+        chorus=float(random.uniform(0.03, 0.3)) if random.random() < 0.25 else 0.0,
+        voices=int(random.integers(2, 5)), knock=float(10 ** random.uniform(-3, -1)) if random.random() < 0.25 else 0.0,
+        swells=float(random.uniform(0.5, 1.6)), fades=float(random.uniform(0.8, 4.0)),
     )  # fmt: skip
 
 
@@ -89,9 +98,9 @@ def sound_of(
     bend = timbre.vibrato * waver - timbre.scoop * np.exp(-t / 0.04)
     bend = bend + 0.03 * np.cumsum(random.normal(size=count)) / np.sqrt(rate)
     tone = np.zeros(count)
-    voices = (0.0,) if not timbre.chorus else (-timbre.chorus / 2, timbre.chorus / 2)
+    voices = np.linspace(-0.5, 0.5, timbre.voices) * timbre.chorus if timbre.chorus else np.zeros(1)
     softness = 0.35 * (1 - loud)
-    for voice in voices:
+    for voice in voices.tolist():
         phase = 2 * np.pi * np.cumsum(frequency * 2 ** ((bend + voice) / 12)) / rate
         for i, amplitude in enumerate(timbre.harmonics.tolist()):
             k = (i + 1) * np.sqrt(1 + timbre.inharmonic * (i + 1) ** 2)
@@ -107,7 +116,8 @@ def sound_of(
     if timbre.noise:
         hiss = random.normal(size=count)
         tone += timbre.noise * (hiss - 0.6 * np.roll(hiss, 1))
-    shape = np.clip(t / timbre.attack, 0, 1) ** 0.7 * np.clip((seconds + timbre.release - t) / timbre.release, 0, 1)
+    shape = np.clip(t / timbre.attack, 0, 1) ** timbre.swells
+    shape *= np.clip((seconds + timbre.release - t) / timbre.release, 0, 1) ** timbre.fades
     if np.isfinite(timbre.decay):
         shape = shape * np.exp(-t / timbre.decay)
     shape = shape * (1 + timbre.tremolo * waver)
@@ -116,6 +126,10 @@ def sound_of(
         burst = random.normal(size=min(count, round(0.03 * rate)))
         burst *= np.exp(-np.arange(len(burst)) / (random.uniform(0.001, 0.008) * rate)) * timbre.strike
         tone[: len(burst)] += burst
+    if timbre.knock:
+        at = min(count - 1, round(seconds * rate))
+        part = min(count - at, round(0.02 * rate))
+        tone[at : at + part] += random.normal(size=part) * np.exp(-np.arange(part) / (0.004 * rate)) * timbre.knock
     return np.asarray(loud * tone)
 
 

@@ -14,15 +14,15 @@ import numpy as np
 
 from puresignal.core.hearing import frames, tones
 from puresignal.core.hearing.frames import Envelope
-from puresignal.core.hearing.heard import Heard, velocities
+from puresignal.core.hearing.heard import Heard, doubts, far_from_others, velocities
 from puresignal.core.hearing.network import Network, peaks
 from puresignal.core.hearing.pieces import Progress, Source, pieces
 
 RATE, STEP = tones.RATE, tones.STEP
 SILENT, DOUBT = 0.2, 3
 """A note ends where it sounds less likely than this for so many frames."""
-SURE = 0.55
-"""What is less sure than this is no note, at the usual eagerness."""
+SURE, DOUBTED = 0.55, 0.12
+"""What is less sure than this is no note, at the usual eagerness; what is by so little is proposed for removal."""
 LOWEST, HIGHEST = tones.LOWEST, tones.HIGHEST
 
 
@@ -100,39 +100,45 @@ def decide(analysis: ChordAnalysis, settings: ChordSettings | None = None) -> He
     exact = analysis.envelope.rises(start)
     # Where the envelope as a whole tells of another beginning than this note's, the network's word stays.
     exact = np.where(np.abs(exact - start) < 0.045, exact, start)
-    found = Heard(exact, np.maximum(end, exact + 0.03), pitch, velocities(level), sure_)
-    found = found.take(found.end - found.start >= settings.shortest)
+    end = np.maximum(end, exact + 0.03)
+    enough = SURE - 0.6 * lean
+    far = far_from_others(pitch, exact, sure_) & (sure_ < enough + DOUBTED)
+    # What is doubtful by itself is not worth showing when it is short as well.
+    shown = (end - exact >= settings.shortest) | (sure_ >= enough)
+    doubt = doubts(end - exact < settings.shortest, np.zeros(len(end), bool), far, sure_ < enough)
+    found = Heard(exact, end, pitch, velocities(level), sure_, doubt).take(shown)
     return found.take(np.argsort(found.start, kind="stable"))
 
 
 def _notes(sounds: np.ndarray, begins: np.ndarray, lean: float) -> list[tuple[float, float, float]]:
-    """(first, last, sure) frames of one pitch's notes."""
+    """(first, last, sure) frames of one pitch's notes, also of those that are hardly sure enough."""
     on = sounds > 0.45 - 0.5 * lean
-    starts = [
-        p for p in peaks(begins, 0.3 - 0.5 * lean, 3).tolist() if sounds[round(p) : round(p) + 5].mean() > 0.35 - lean
-    ]
+    sums = np.concatenate([[0.0], np.cumsum(sounds, dtype=np.float64)])
+
+    def mean(first: int, last: int) -> float:
+        last = min(last, len(sounds))
+        return float(sums[last] - sums[first]) / max(1, last - first)
+
+    starts = [p for p in peaks(begins, 0.3 - 0.5 * lean, 3).tolist() if mean(round(p), round(p) + 5) > 0.35 - lean]
     edges = np.flatnonzero(np.diff(np.concatenate([[0], on.astype(np.int8), [0]])))
     for first, last in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
         # What swells has no beginning to speak of; where it sounds for long, it is a note all the same.
-        if (
-            last - first >= 6
-            and sounds[first:last].mean() > 0.7 - lean
-            and not any(first - 4 <= s < last for s in starts)
-        ):
+        if last - first >= 6 and mean(first, last) > 0.7 - lean and not any(first - 4 <= s < last for s in starts):
             starts.append(float(first))
     starts.sort()
+    # A moment's doubt is no end.
+    silent = np.convolve(sounds < SILENT, np.ones(DOUBT), "valid") >= DOUBT if len(sounds) >= DOUBT else on[:0]
+    ends = np.flatnonzero(silent)
     notes = []
     for i, start in enumerate(starts):
         until = round(starts[i + 1]) if i + 1 < len(starts) else len(sounds)
         begin = round(start)
-        silent = sounds[begin + 2 : until] < SILENT
-        # A moment's doubt is no end.
-        runs = np.convolve(np.pad(silent.astype(np.float32), (0, DOUBT)), np.ones(DOUBT), "valid") >= DOUBT
-        end = float(begin + 2 + int(np.argmax(runs))) if runs.any() else float(until)
+        next_ = int(np.searchsorted(ends, begin + 2))
+        end = int(ends[next_]) if next_ < len(ends) and ends[next_] + DOUBT <= until else until
         plain = float(begins[max(0, begin - 1) : begin + 2].max())
-        sure = 0.4 * plain + 0.6 * float(sounds[begin : begin + 8].mean())
-        if sure > SURE - 0.6 * lean:
-            notes.append((start, end, sure))
+        sure = 0.4 * plain + 0.6 * mean(begin, begin + 8)
+        if sure > SURE - DOUBTED - 0.6 * lean:
+            notes.append((start, float(end), sure))
     return notes
 
 

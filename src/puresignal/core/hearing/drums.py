@@ -1,8 +1,9 @@
 """Drum recordings to drum notes: which drums begin at each moment, several at once.
 
 A network says for every drum how likely it begins at each moment (the frame-wise activations of R. Vogl and others,
-Drum transcription via joint beat and drum modeling, 2017, here by a plain feed-forward network); hits are the peaks
-of that. It is trained by bench/train_ear.py on drums of our own synthesis, and run here in plain NumPy.
+Drum transcription via joint beat and drum modeling, 2017, here by a small network of convolutions); hits are the
+peaks of that. Which of the toms it is their pitches say. It is trained by bench/train_ear.py on drums of our own
+synthesis, and run here in plain NumPy.
 """
 
 from __future__ import annotations
@@ -13,9 +14,10 @@ from itertools import combinations
 import numpy as np
 
 from puresignal.core.hearing import frames, strokes
+from puresignal.core.hearing.convolved import Layers, Picture
 from puresignal.core.hearing.frames import Envelope
-from puresignal.core.hearing.heard import velocities
-from puresignal.core.hearing.network import Look, Network, gathered, peaks
+from puresignal.core.hearing.heard import DOUBTS, Hits, velocities
+from puresignal.core.hearing.network import gathered, peaks
 from puresignal.core.hearing.pieces import Progress, Source, pieces
 
 SORTS = (
@@ -23,16 +25,18 @@ SORTS = (
     "tom4.head", "crash1.bow", "ride.bow",
 )  # fmt: skip
 """What can be told."""
+TOM = SORTS.index("tom3.head")
+LEARNT = (
+    "kick", "snare.head", "snare.side", "hat.closed", "hat.open", "hat.pedal", "tom3.head", "crash1.bow", "ride.bow",
+)  # fmt: skip
+"""What the network tells: it hears all toms as one."""
 RIVALS = (
     ("hat.closed", "hat.open", "hat.pedal"), ("snare.head", "snare.side"), ("crash1.bow", "ride.bow"),
     ("tom1.head", "tom2.head", "tom3.head", "tom4.head"),
 )  # fmt: skip
 """Of each of these at most one at a time: the likeliest."""
 RATE, HOP = strokes.RATE, 440
-LOOK = Look(
-    RATE, HOP, ((512, 20, 80.0, 17_000.0), (2048, 40, 38.0, 16_000.0)),
-    (-8, -4, -2, -1, 0, 1, 2, 3, 4, 6, 9, 13),
-)  # fmt: skip
+LOOK = Picture(RATE, HOP, 48, 40.0, 17_000.0, (1024, 4096))
 STEP = HOP / RATE
 TOGETHER = 0.03
 """Seconds within which two of a sort, or of rivals, are one hit."""
@@ -40,40 +44,30 @@ TOGETHER = 0.03
 
 @dataclass(frozen=True, eq=False)
 class DrumAnalysis:
-    """likely (frames, sorts); envelope for exact moments; low (n,) what lies below some 600 Hz, LOW_RATE a second."""
+    """likely (frames, LEARNT); envelope for exact moments; low (n,) what lies below some 600 Hz, LOW_RATE a second."""
 
     likely: np.ndarray
     envelope: Envelope
     low: np.ndarray
 
 
-@dataclass(frozen=True, eq=False)
-class DrumHits:
-    """Hits that were heard: seconds, number in SORTS, velocity, how sure."""
-
-    start: np.ndarray
-    sort: np.ndarray
-    velocity: np.ndarray
-    sure: np.ndarray
-
-
 DOWN = 28
 LOW_RATE = RATE / DOWN
 
 
-def analyse(network: Network, source: Source, progress: Progress | None = None) -> DrumAnalysis:
+def analyse(network: Layers, source: Source, progress: Progress | None = None) -> DrumAnalysis:
     """The network that was trained on drums; the recording at RATE, all at once or in blocks."""
     loud = LOOK.loud(source)
     parts: list[tuple[np.ndarray, ...]] = []
     for piece in pieces(source, progress):
         flat = piece.samples
-        likely = LOOK.likely(network, LOOK.levels(flat, loud))[piece.frames(HOP)]
+        likely = network.likely(LOOK.levels(flat, loud))[piece.frames(HOP)]
         fine = frames.envelope(flat, RATE, strokes.FINE_HOP, strokes.FINE_REACH).level[piece.frames(strokes.FINE_HOP)]
         parts.append(
             (likely.astype(np.float16), fine, _lowered(flat)[piece.lead // DOWN : (piece.lead + piece.own) // DOWN])
         )
     if not parts:
-        nothing = np.zeros((0, len(SORTS)), np.float16)
+        nothing = np.zeros((0, len(LEARNT)), np.float16)
         return DrumAnalysis(nothing, Envelope(np.zeros(0), strokes.FINE_HOP / RATE), np.zeros(0))
     likely, fine, low = (np.concatenate(each) for each in zip(*parts, strict=True))
     return DrumAnalysis(likely, Envelope(fine, strokes.FINE_HOP / RATE), low)
@@ -83,23 +77,22 @@ def _lowered(samples: np.ndarray) -> np.ndarray:
     """Every DOWN-th sample of what lies below half that rate."""
     taps = np.arange(-4 * DOWN, 4 * DOWN + 1)
     kernel = (np.sinc(taps / DOWN) * np.hamming(len(taps))).astype(np.float32)
-    size = 1 << (len(samples) + len(kernel)).bit_length()
-    whole = np.fft.irfft(np.fft.rfft(samples, size) * np.fft.rfft(kernel / kernel.sum(), size), size)
-    # A copy: a view would keep all of it in memory for every piece.
-    return whole[4 * DOWN : 4 * DOWN + len(samples)][::DOWN].astype(np.float32, copy=True)
+    padded = np.pad(samples, 4 * DOWN)
+    return np.asarray(np.lib.stride_tricks.sliding_window_view(padded, len(kernel))[::DOWN] @ (kernel / kernel.sum()))
 
 
-def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> DrumHits:
+def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> Hits:
     """Every drum at every beginning. eagerness: 0 only the plainest .. 1 all there may be."""
-    limit = 0.38 - 0.4 * (eagerness - 0.5)
+    limit = LIMIT - 0.4 * (eagerness - 0.5)
     found: list[tuple[float, int, float]] = []
-    for sort in range(len(SORTS)):
-        column = analysis.likely[:, sort].astype(np.float32)
-        for place in peaks(gathered(column, 3), limit, 4).tolist():
-            found.append((place * STEP, sort, float(column[round(place)])))
+    for number, name in enumerate(LEARNT):
+        column = analysis.likely[:, number].astype(np.float32)
+        gathered_ = gathered(column, 3)
+        for place in peaks(gathered_, limit - DOUBTED, 4).tolist():
+            found.append((place * STEP, SORTS.index(name), float(gathered_[round(place)])))
     found = _toms_by_pitch(_without_rivals(sorted(found)), analysis.low)
     if not found:
-        return DrumHits(np.zeros(0), np.zeros(0, int), np.zeros(0), np.zeros(0))
+        return Hits.empty()
     at, sort_of, sure = (
         np.array([f[0] for f in found]),
         np.array([f[1] for f in found]),
@@ -107,7 +100,12 @@ def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> DrumHits:
     )
     exact = analysis.envelope.steepest(at)
     level = analysis.envelope.decibels_after(exact)
-    return DrumHits(exact, sort_of, velocities(level), sure)
+    return Hits(exact, sort_of, velocities(level), sure, np.where(sure < limit, UNSURE, 0))
+
+
+LIMIT, DOUBTED = 0.46, 0.14
+"""How likely a hit must be, at the usual eagerness; by how much less it is still proposed for removal."""
+UNSURE = DOUBTS.index("hardly heard")
 
 
 def _toms_by_pitch(found: list[tuple[float, int, float]], low: np.ndarray) -> list[tuple[float, int, float]]:
@@ -160,16 +158,12 @@ def _without_rivals(found: list[tuple[float, int, float]]) -> list[tuple[float, 
     """Of rivals at one moment the likeliest stays."""
     group = {SORTS.index(name): number for number, names in enumerate(RIVALS) for name in names}
     kept: list[tuple[float, int, float]] = []
+    newest: dict[int, int] = {}
     for hit in found:
-        rival = next(
-            (
-                i
-                for i in range(len(kept) - 1, -1, -1)
-                if hit[0] - kept[i][0] < TOGETHER and group.get(kept[i][1], -1) == group.get(hit[1], -2)
-            ),
-            None,
-        )
-        if rival is None:
+        own = group.get(hit[1], -1)
+        rival = newest.get(own) if own >= 0 else None
+        if rival is None or hit[0] - kept[rival][0] >= TOGETHER:
+            newest[own] = len(kept)
             kept.append(hit)
         elif hit[2] > kept[rival][2]:
             kept[rival] = hit

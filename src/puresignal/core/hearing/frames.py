@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
+import scipy.fft
+import scipy.sparse
 
 BATCH = 512
 """Frames transformed at once: bounds the memory, whatever the length."""
@@ -18,19 +22,50 @@ def mono(samples: np.ndarray) -> np.ndarray:
     return np.asarray(flat)
 
 
+def usable(samples: np.ndarray) -> np.ndarray:
+    """(n,) float32; what is no number is silence, so that it does not spoil what comes after it in a stream."""
+    return np.nan_to_num(np.asarray(samples, np.float32), nan=0.0, posinf=0.0, neginf=0.0)
+
+
+def _transformed(samples: np.ndarray, size: int, hop: int) -> Iterator[tuple[slice, np.ndarray]]:
+    """Which frames, and their complex spectra (frames, size // 2 + 1); a sine of amplitude 1 has magnitude 1."""
+    window = np.hanning(size)
+    window = (window * (2 / window.sum())).astype(np.float32)
+    count = 1 + len(samples) // hop
+    view = np.lib.stride_tricks.sliding_window_view(np.pad(samples, (size // 2, size)), size)[::hop][:count]
+    # Long windows in smaller batches, which stay in the cache.
+    batch = max(64, BATCH * 1024 // max(1024, size))
+    for begin in range(0, count, batch):
+        yield slice(begin, min(count, begin + batch)), scipy.fft.rfft(view[begin : begin + batch] * window, axis=1)
+
+
 def spectra(samples: np.ndarray, size: int, hop: int) -> np.ndarray:
     """(frames, size // 2 + 1) float32 magnitudes; frame i is centred on sample i * hop. Hann window."""
-    window = np.hanning(size).astype(np.float32)
-    padded = np.pad(samples, (size // 2, size))
-    count = 1 + len(samples) // hop
-    view = np.lib.stride_tricks.sliding_window_view(padded, size)[::hop][:count]
-    out = np.empty((len(view), size // 2 + 1), np.float32)
-    for begin in range(0, len(view), BATCH):
-        out[begin : begin + BATCH] = np.abs(np.fft.rfft(view[begin : begin + BATCH] * window, axis=1))
-    out /= np.float32(window.sum() / 2)
+    out = np.empty((1 + len(samples) // hop, size // 2 + 1), np.float32)
+    for part, found in _transformed(samples, size, hop):
+        out[part] = np.abs(found)
     return out
 
 
+def band_powers(samples: np.ndarray, rate: int, size: int, hop: int, count: int, low: float, high: float) -> np.ndarray:
+    """(frames, count) float32 power in bands(), of spectra(); without holding the spectra."""
+    weights = bands(rate, size, count, low, high)
+    used = 1 + int(np.flatnonzero(weights.any(axis=1))[-1])
+    out = np.empty((1 + len(samples) // hop, count), np.float32)
+    for part, found in _transformed(samples, size, hop):
+        out[part] = (found[:, :used].real ** 2 + found[:, :used].imag ** 2) @ weights[:used]
+    return out
+
+
+def grid_powers(samples: np.ndarray, size: int, hop: int, grid: scipy.sparse.csr_array) -> np.ndarray:
+    """(frames, bands) float32 power of spectra() in the bands of a grid (bands, size // 2 + 1)."""
+    out = np.empty((1 + len(samples) // hop, grid.shape[0]), np.float32)
+    for part, found in _transformed(samples, size, hop):
+        out[part] = (grid @ np.ascontiguousarray((found.real**2 + found.imag**2).T)).T
+    return out
+
+
+@lru_cache(maxsize=32)
 def bands(rate: int, size: int, count: int, low: float, high: float) -> np.ndarray:
     """(size // 2 + 1, count) weights of triangular bands, equally wide in log frequency."""
     edges = np.geomspace(low, high, count + 2)
@@ -42,7 +77,9 @@ def bands(rate: int, size: int, count: int, low: float, high: float) -> np.ndarr
     empty = weights.sum(axis=0) == 0
     nearest = np.argmin(np.abs(frequency[:, None] - edges[1:-1]), axis=0)
     weights[nearest[empty], np.flatnonzero(empty)] = 1.0
-    return np.asarray(weights / weights.sum(axis=0), np.float32)
+    shared = np.asarray(weights / weights.sum(axis=0), np.float32)
+    shared.flags.writeable = False
+    return shared
 
 
 def halved(samples: np.ndarray) -> np.ndarray:

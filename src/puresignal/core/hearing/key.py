@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -44,13 +45,65 @@ def parse(text: str) -> tuple[int, str]:
 
 
 def snapped(pitch: np.ndarray, key: str) -> np.ndarray:
-    """Whole MIDI numbers in a key: what is in it stays, the rest goes to the nearer neighbour, by its exact pitch."""
+    """Whole MIDI numbers in a key, as few moved as can be, as little as can be, and the line keeping its shape.
+
+    What is in the key stays. The rest goes to a neighbour in it: all at once, by how far each is (by its exact pitch)
+    and by whether steps up, down or none to the notes beside it stay what they were.
+    """
     root, mode = parse(key)
-    allowed = [(root + s) % 12 for s in STEPS[mode]]
+    allowed = np.array([(root + s) % 12 for s in STEPS[mode]])
     whole = np.rint(pitch).astype(int)
-    out = whole.copy()
-    for i, (exact, number) in enumerate(zip(pitch.tolist(), whole.tolist(), strict=True)):
-        if number % 12 not in allowed:
-            near = [n for n in range(number - 2, number + 3) if n % 12 in allowed]
-            out[i] = near[int(np.argmin(np.abs(np.array(near) - exact)))]
-    return np.asarray(out)
+    if not len(whole):
+        return np.zeros(0, int)
+    choices = [_choices(number, allowed) for number in whole.tolist()]
+    costs = [np.abs(c - exact) if len(c) > 1 else np.zeros(1) for c, exact in zip(choices, pitch.tolist(), strict=True)]
+    best, ways = costs[0], []
+    for i in range(1, len(choices)):
+        step = choices[i][None, :] - choices[i - 1][:, None]
+        bent = np.sign(step) != np.sign(whole[i] - whole[i - 1])
+        total = best[:, None] + SHAPE * bent
+        ways.append(np.argmin(total, axis=0))
+        best = total.min(axis=0) + costs[i]
+    place = int(np.argmin(best))
+    out = [place]
+    for way in reversed(ways):
+        place = int(way[place])
+        out.append(place)
+    return np.array([c[k] for c, k in zip(choices, reversed(out), strict=True)])
+
+
+SHAPE = 0.6
+"""Semitones that are worth moving further, so that a step of the line stays a step."""
+
+
+def _choices(number: int, allowed: np.ndarray) -> np.ndarray:
+    """The number itself where it is in the key, else its neighbours there."""
+    if number % 12 in allowed:
+        return np.array([number])
+    near = np.arange(number - 2, number + 3)
+    inside = near[np.isin(near % 12, allowed)]
+    return np.array([inside[inside < number].max(), inside[inside > number].min()])
+
+
+@dataclass(frozen=True, eq=False)
+class Fit:
+    """Notes as they would be in a key: its name, how likely it is, their numbers, and how many are moved."""
+
+    key: str
+    likely: float
+    notes: np.ndarray
+    moved: int
+
+
+def fits(pitch: np.ndarray, weight: np.ndarray, most: int = 6) -> list[Fit]:
+    """The likeliest keys, likeliest first, and the notes as they would be in each. weight: how long each note is."""
+    out = []
+    for name, odds in likely(pitch, weight)[:most]:
+        notes = snapped(pitch, name)
+        out.append(Fit(name, odds, notes, int(np.count_nonzero(notes != np.rint(pitch)))))
+    return out
+
+
+def best(fits: list[Fit]) -> Fit:
+    """The key to snap to: likely, and moving few."""
+    return max(fits, key=lambda fit: np.log(fit.likely + 1e-9) - 3.0 * fit.moved / max(1, len(fit.notes)))

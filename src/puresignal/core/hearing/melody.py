@@ -1,23 +1,25 @@
 """One voice to notes: several pitch candidates a frame, a path through them, notes from the path.
 
-Candidates are the dips of the cumulative mean normalised difference (A. de Cheveigne and H. Kawahara,
-YIN, 2002); the path is the cheapest through them, with silence as one more candidate, as in the
-probabilistic YIN of M. Mauch and S. Dixon (2014), but through notes: a vibrato does not pay for steps,
-a new note does, less so where a network hears something begin (begin.py). Another says which notes may
-sound at all (tones.py), which keeps octaves right where a period is hard to tell.
+Candidates are the dips of the cumulative mean normalised difference (period.py); the path is the cheapest
+through them, with silence as one more candidate, as in the probabilistic YIN of M. Mauch and S. Dixon (2014),
+but through notes: a vibrato does not pay for steps, a new note does, less so where a network hears something
+begin (begin.py). Another says which notes may sound at all (tones.py), which keeps octaves right where a
+period is hard to tell.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
 
 from puresignal.core.hearing import begin as beginnings
-from puresignal.core.hearing import frames, tones
+from puresignal.core.hearing import frames, period, tones
+from puresignal.core.hearing.convolved import Layers
 from puresignal.core.hearing.frames import Envelope
-from puresignal.core.hearing.heard import Heard, velocities
+from puresignal.core.hearing.heard import Heard, doubts, far_from_others, velocities
 from puresignal.core.hearing.network import Network, gathered, peaks
 from puresignal.core.hearing.pieces import Progress, Source, pieces
 
@@ -36,6 +38,7 @@ class MelodyAnalysis:
     level    (frames,) decibels
     begins   (frames,) how likely something begins, 0 .. 1
     sounds   (frames, tones.PITCHES) how likely each note sounds, 0 .. 1
+    starts   (frames, tones.PITCHES) how likely each note begins, 0 .. 255
     envelope for the exact moment of a beginning
     """
 
@@ -44,53 +47,94 @@ class MelodyAnalysis:
     level: np.ndarray
     begins: np.ndarray
     sounds: np.ndarray
+    starts: np.ndarray
     envelope: Envelope
+
+    @cached_property
+    def costs(self) -> np.ndarray:
+        """(frames, tones.PITCHES) what each note costs in the search for the path, whatever the settings."""
+        return _note_costs(self, slice(None))
+
+    def part(self, own: slice, fine: slice) -> MelodyAnalysis:
+        """Some of its frames, and of those of its envelope."""
+        return MelodyAnalysis(
+            self.pitch[own], self.dip[own], self.level[own], self.begins[own], self.sounds[own], self.starts[own],
+            Envelope(self.envelope.level[fine], self.envelope.step),
+        )  # fmt: skip
 
 
 @dataclass(frozen=True)
 class MelodySettings:
-    """eagerness 0..1; shortest note s; floor dB below the loudest; range in MIDI numbers."""
+    """eagerness 0..1; shortest note s; floor dB below the loudest; range in MIDI numbers; beneath: others play too."""
 
     eagerness: float = 0.5
     shortest: float = 0.07
     floor: float = 38.0
     low: float = 28.0
     high: float = 96.0
+    beneath: bool = False
 
 
 FINE_HOP, FINE_REACH = 22, 220
 
 
-def analyse(begin: Network, tone: Network, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
+def analyse(begin: Layers, tone: Network, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
     """The networks of begin.py and tones.py; the recording at RATE, all at once or in blocks."""
     against, loud = tones.loud(source), beginnings.LOOK.loud(source)
-    parts: list[tuple[np.ndarray, ...]] = []
+    parts = []
     for piece in pieces(source, progress):
-        flat, own, fine = piece.samples, piece.frames(HOP), piece.frames(FINE_HOP)
-        pitch, dip = _candidates(flat)
-        level = frames.decibels(frames.loudness(flat, HOP, 2 * HOP))
-        begins = beginnings.LOOK.likely(begin, beginnings.LOOK.levels(flat, loud))[:, 0]
-        coarse = tones.likely(tone, *tones.levels(flat, against))[:, :, 0].astype(np.float16)
-        place = np.clip(np.rint(np.arange(len(pitch)) * HOP / tones.HOP).astype(int), 0, max(0, len(coarse) - 1))
-        envelope = frames.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[fine]
-        parts.append(
-            (
-                pitch[own].astype(np.float32),
-                dip[own].astype(np.float32),
-                level[own],
-                begins[own],
-                coarse[place][own],
-                envelope,
-            )
-        )
+        found = of_samples(begin, tone, piece.samples, against, loud)
+        parts.append(found.part(piece.frames(HOP), piece.frames(FINE_HOP)))
+    return joined(parts)
+
+
+def of_samples(
+    begin: Layers, tone: Network, flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
+) -> MelodyAnalysis:
+    """Samples all at once, against what the loud moments of their recording are (tones.loud, LOOK.loud)."""
+    pitch, dip = _candidates(flat)
+    level = frames.decibels(frames.loudness(flat, HOP, 2 * HOP))
+    begins = begin.likely(beginnings.LOOK.levels(flat, loud))[:, 0]
+    long, short = tones.levels(flat, against)
+    place = np.clip(np.rint(np.arange(len(pitch)) * HOP / tones.HOP).astype(int), 0, max(0, len(long) - 1))
+    likely = tones.likely(tone, long, short, _asked(pitch, place, len(long)))
+    coarse, starts = likely[:, :, 0].astype(np.float16), (255 * likely[:, :, 1]).astype(np.uint8)
+    envelope = frames.envelope(flat, RATE, FINE_HOP, FINE_REACH)
+    return MelodyAnalysis(
+        pitch.astype(np.float32), dip.astype(np.float32), level, begins, coarse[place], starts[place], envelope
+    )  # fmt: skip
+
+
+def joined(parts: list[MelodyAnalysis]) -> MelodyAnalysis:
+    """One after the other."""
     if not parts:
         nothing = np.zeros((0, CANDIDATES), np.float32)
         sounds = np.zeros((0, tones.PITCHES), np.float16)
         return MelodyAnalysis(
-            nothing, nothing, np.zeros(0), np.zeros(0), sounds, Envelope(np.zeros(0), FINE_HOP / RATE)
+            nothing,
+            nothing,
+            np.zeros(0),
+            np.zeros(0),
+            sounds,
+            sounds.astype(np.uint8),
+            Envelope(np.zeros(0), FINE_HOP / RATE),
         )
-    pitch, dip, level, begins, sounds, fine_level = (np.concatenate(each) for each in zip(*parts, strict=True))
-    return MelodyAnalysis(pitch, dip, level, begins, sounds, Envelope(fine_level, FINE_HOP / RATE))
+    columns = ((a.pitch, a.dip, a.level, a.begins, a.sounds, a.starts, a.envelope.level) for a in parts)
+    pitch, dip, level, begins, sounds, starts, fine = (np.concatenate(each) for each in zip(*columns, strict=True))
+    return MelodyAnalysis(pitch, dip, level, begins, sounds, starts, Envelope(fine, FINE_HOP / RATE))
+
+
+def _asked(pitch: np.ndarray, place: np.ndarray, count: int) -> np.ndarray:
+    """(count, tones.PITCHES) the notes that candidates speak for, and those beside them: no others are in a path."""
+    asked = np.zeros((count, tones.PITCHES + 4), bool)
+    near = np.clip(np.nan_to_num(np.rint(pitch) - tones.LOWEST, nan=-9).astype(int), -3, tones.PITCHES + 2) + 2
+    for k in range(CANDIDATES):
+        known = (near[:, k] >= 0) & (near[:, k] < tones.PITCHES + 4)
+        asked[place[known], near[known, k]] = True
+    beside = asked.copy()
+    beside[:, 1:] |= asked[:, :-1]
+    beside[:, :-1] |= asked[:, 1:]
+    return beside[:, 2:-2]
 
 
 def _candidates(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -100,21 +144,13 @@ def _candidates(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     view = np.lib.stride_tricks.sliding_window_view(padded, SIZE)[::HOP][:count]
     pitch = np.full((len(view), CANDIDATES), np.nan)
     dip = np.ones((len(view), CANDIDATES))
-    half = SIZE - longest
+    sums = np.concatenate([[0.0], np.cumsum(padded.astype(np.float64) ** 2)])
+    power = np.lib.stride_tricks.sliding_window_view(sums, longest + 1)
     for begin in range(0, len(view), 256):
         block = view[begin : begin + 256]
-        spectrum = np.fft.rfft(block)
-        # The first part reaches no further than the window with any lag, so nothing wraps round.
-        head = np.fft.rfft(block[:, :half], SIZE)
-        # Correlation of the first part with the whole, for every lag at once.
-        correlation = np.fft.irfft(spectrum * np.conj(head), SIZE)[:, : longest + 1]
-        power = np.cumsum(np.pad(block.astype(np.float64) ** 2, ((0, 0), (1, 0))), axis=1)
-        lags = np.arange(longest + 1)
-        energy = power[:, lags + half] - power[:, lags]
-        difference = np.maximum(0, energy[:, :1] + energy - 2 * correlation)
-        total = np.cumsum(difference[:, 1:], axis=1)
-        mean = np.ones_like(difference)
-        mean[:, 1:] = difference[:, 1:] * lags[1:] / np.maximum(total, 1e-12)
+        first = slice(begin * HOP, (begin + len(block)) * HOP, HOP)
+        energy = (power[SIZE - longest :][first] - power[first]).astype(np.float32)
+        mean = period.normalised(block, energy)
         _pick(mean, shortest, pitch[begin : begin + 256], dip[begin : begin + 256])
     return pitch, dip
 
@@ -132,9 +168,7 @@ def _pick(mean: np.ndarray, shortest: int, pitch: np.ndarray, dip: np.ndarray) -
     found = np.isfinite(cost[rows, order])
     lag = order + 1
     before, here, after = mean[rows, lag - 1], mean[rows, lag], mean[rows, lag + 1]
-    bend = before - 2 * here + after
-    shift = np.where(np.abs(bend) > 1e-9, 0.5 * (before - after) / np.where(np.abs(bend) > 1e-9, bend, 1), 0)
-    exact = lag + np.clip(shift, -0.5, 0.5)
+    exact = lag + period.between(before, here, after)
     pitch[:] = np.where(found, 69 + 12 * np.log2(RATE / exact / 440), np.nan)
     dip[:] = np.where(found, np.clip(here, 0, 1) + 0.04 * np.log2(lag / shortest), 1)
 
@@ -160,55 +194,104 @@ def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
     if not count or high < low:
         return np.full(count, -1)
     numbers = np.arange(low, high + 1, dtype=np.float32)
-    shift = np.float32(tuning(analysis.pitch, analysis.dip))
     quiet = analysis.level < np.quantile(analysis.level, 0.98) - settings.floor
     near = gathered(analysis.begins, 3)[:count]
-    changes, enters = (3.4 - 2.6 * near).tolist(), (1.9 - 1.5 * near).tolist()
-    best, rest = np.zeros(len(numbers), np.float32), 0.0
-    back = np.full((count, len(numbers) + 1), -1, np.int8)
-    own_place = np.arange(len(numbers))
-    for begin in range(0, count, 4096):
-        part = slice(begin, min(count, begin + 4096))
-        cost, silent = _costs(analysis, part, numbers, shift, quiet[part], settings)
-        silences = silent.tolist()
-        for i, t in enumerate(range(part.start, part.stop)):
-            cheapest = int(np.argmin(best))
-            least = float(best[cheapest])
-            change, enter = least + changes[t], rest + enters[t]
-            new, source = (change, cheapest) if change <= enter else (enter, -1)
-            stays = best <= new
-            back[t, :-1] = np.where(stays, own_place, source)
-            leave = least + LEAVES
-            back[t, -1] = cheapest if leave < rest else -1
-            rest = min(rest, leave) + silences[i]
-            best = np.where(stays, best, new) + cost[i]
-    state = int(np.argmin(best)) if best.min() < rest else -1
+    turns = np.stack([3.4 - 2.6 * near, 1.9 - 1.5 * near], axis=1)
     out = np.full(count, -1)
-    for t in range(count - 1, -1, -1):
-        out[t] = low + state if state >= 0 else -1
-        state = int(back[t, state])
+    for begin in range(0, count, AT_ONCE * STRETCH):
+        end = min(count, begin + AT_ONCE * STRETCH)
+        part = slice(max(0, begin - LAP), min(count, end + LAP))
+        cost, silent = _costs(analysis, part, numbers, quiet[part], settings)
+        state = _paths(cost, silent, turns[part], begin - part.start, end - begin)
+        out[begin:end] = np.where(state >= 0, low + state, -1)
     return out
 
 
+STRETCH, LAP, AT_ONCE = 200, 150, 128
+"""Frames of which the path is looked for at once with those of many others, how many it sees before and after its own
+(what is that far away does not turn it), and how many such stretches go together."""
+
+
+def _paths(cost: np.ndarray, silent: np.ndarray, turns: np.ndarray, lead: int, own: int) -> np.ndarray:
+    """(own,) the cheapest state of each frame, -1 silence, in stretches side by side.
+
+    cost (frames, notes), silent (frames,), turns (frames, 2) what changing and entering cost; `lead` frames come
+    before the own ones
+    """
+    chunks, length = -(-own // STRETCH), STRETCH + 2 * LAP
+    # What is beyond the edges costs nothing and changes nothing.
+    edges = (LAP - lead, (chunks - 1) * STRETCH + length - len(cost) - (LAP - lead))
+    cost, silent, turns = (np.pad(a, (edges, *[(0, 0)] * (a.ndim - 1))) for a in (cost, silent, turns))
+    best, rest = np.zeros((chunks, cost.shape[1]), np.float32), np.zeros(chunks)
+    rows = np.arange(chunks)
+    stays = np.empty((length, chunks, cost.shape[1]), bool)
+    sources, leaves = np.empty((2, length, chunks), np.int16)
+    for i in range(length):
+        now = slice(i, i + (chunks - 1) * STRETCH + 1, STRETCH)
+        cheapest = best.argmin(axis=1)
+        least = best[rows, cheapest]
+        change, enter, leave = least + turns[now, 0], rest + turns[now, 1], least + LEAVES
+        new = np.minimum(change, enter).astype(np.float32)[:, None]
+        sources[i] = np.where(change <= enter, cheapest, -1)
+        leaves[i] = np.where(leave < rest, cheapest, -1)
+        np.less_equal(best, new, out=stays[i])
+        rest = np.minimum(rest, leave) + silent[now]
+        np.minimum(best, new, out=best)
+        best += cost[now]
+    state = np.where(best.min(axis=1) < rest, best.argmin(axis=1), -1)
+    path = np.empty((chunks, length), np.int16)
+    for i in range(length - 1, -1, -1):
+        path[:, i] = state
+        before = np.where(stays[i][rows, state], state, sources[i])
+        state = np.where(state >= 0, before, leaves[i])
+    return np.asarray(path[:, LAP : LAP + STRETCH].ravel()[:own])
+
+
 def _costs(
-    analysis: MelodyAnalysis, part: slice, numbers: np.ndarray, shift: np.float32, quiet: np.ndarray,
-    settings: MelodySettings,
-) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    analysis: MelodyAnalysis, part: slice, numbers: np.ndarray, quiet: np.ndarray, settings: MelodySettings
+) -> tuple[np.ndarray, np.ndarray]:
     """(frames, notes) what each note costs, and (frames,) what silence does."""
-    pitch, dip = analysis.pitch[part] - shift, 2.2 * analysis.dip[part]
-    cost = np.full((len(pitch), len(numbers)), NO_CANDIDATE, np.float32)
-    for k in range(CANDIDATES):
-        off = np.minimum(1.3, np.abs(pitch[:, k, None] - numbers))
-        own = dip[:, k, None] + off * np.sqrt(off)
-        np.fmin(cost, own, out=cost)
-    first = round(float(numbers[0])) - tones.LOWEST
-    sounds = analysis.sounds[part, first : first + len(numbers)].astype(np.float32)
-    cost -= TRUST * np.log(np.clip(sounds, 0.02, 1.0))
+    own = slice(round(float(numbers[0])) - tones.LOWEST, round(float(numbers[-1])) - tones.LOWEST + 1)
+    short = len(analysis.pitch) <= REMEMBERED
+    cost = analysis.costs[part, own].copy() if short else _note_costs(analysis, part)[:, own]
     cost[quiet] = 20.0
-    unlikely = -np.log(np.clip(1 - sounds.max(axis=1), 0.05, 1.0))
+    # As whole numbers, halves of which none is negative have the same order and are compared many times as quickly.
+    likeliest = analysis.sounds[part, own].view(np.uint16).max(axis=1).view(np.float16).astype(np.float32)
+    unlikely = -np.log(np.clip(1 - likeliest, 0.05, 1.0))
     return cost, np.where(quiet, 0.0, 0.9 + 0.6 * settings.eagerness + TRUST * unlikely)
 
 
+REMEMBERED = 60_000
+"""Frames, ten minutes, up to which what notes cost is worked out once and kept for the next decision."""
+
+
+def _note_costs(analysis: MelodyAnalysis, part: slice) -> np.ndarray:
+    """(frames, tones.PITCHES) float32 what each note costs where it is not silent, whatever the settings."""
+    pitch = analysis.pitch[part] - np.float32(tuning(analysis.pitch, analysis.dip))
+    dip = 2.2 * analysis.dip[part]
+    # A candidate that is far from a note speaks for it as little as any that is.
+    far = np.minimum(NO_CANDIDATE, np.where(np.isnan(pitch), np.inf, dip).min(axis=1) + FAR * np.sqrt(FAR))
+    cost = np.repeat(far.astype(np.float32)[:, None], tones.PITCHES, axis=1)
+    frame = np.arange(len(pitch))
+    for k in range(CANDIDATES):
+        nearest = np.nan_to_num(np.rint(pitch[:, k]), nan=-999).astype(int)
+        for number in (nearest - 1, nearest, nearest + 1):
+            off = np.abs(pitch[:, k] - number)
+            known = np.flatnonzero((off < FAR) & (number >= tones.LOWEST) & (number <= tones.HIGHEST))
+            at = (frame[known], number[known] - tones.LOWEST)
+            cost[at] = np.minimum(cost[at], dip[known, k] + off[known] * np.sqrt(off[known]))
+    # Nearly all sound not at all, and only of the others a logarithm is needed.
+    sounds = analysis.sounds[part]
+    cost -= np.float32(TRUST * np.log(LEAST_LIKELY))
+    likely = np.nonzero(sounds > LEAST_LIKELY)
+    cost[likely] -= TRUST * (np.log(sounds[likely].astype(np.float32)) - np.float32(np.log(LEAST_LIKELY)))
+    return cost
+
+
+FAR = 1.3
+"""Semitones from a note beyond which it is all one how far a candidate is."""
+LEAST_LIKELY = 0.02
+"""The network's word is not trusted to say less than this."""
 NO_CANDIDATE = 3.6
 """What a frame costs whose candidates are all far from a note."""
 TRUST = 0.3
@@ -223,14 +306,17 @@ def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> 
     states = track(analysis, settings)
     if not len(states):
         return Heard.empty()
-    limit = 0.65 - 0.5 * (settings.eagerness - 0.5)
+    limit = 0.58 - 0.5 * (settings.eagerness - 0.5)
     places = _plain(peaks(gathered(analysis.begins, 4), LEAST, 6), analysis, limit)
     _bridge(states)
+    _attacks(states, places, analysis)
     cuts = _moved_to_beginnings(np.flatnonzero(np.diff(states)) + 1, states, places)
     notes: list[tuple[int, int, int]] = []
     for first, last in pairwise([0, *cuts.tolist(), len(states)]):
         if first < last and states[first] >= 0:
-            notes += _articulated((first, last, int(states[first])), places)
+            number = int(states[first])
+            own = _its_own(places, analysis.starts[:, number - tones.LOWEST]) if settings.beneath else places
+            notes += _articulated((first, last, number), own)
     return _finish(notes, analysis, settings)
 
 
@@ -266,6 +352,35 @@ MOMENT = 4
 """Frames."""
 
 
+def _attacks(states: np.ndarray, places: np.ndarray, analysis: MelodyAnalysis) -> None:
+    """A note begins with its attack, where that has no pitch yet, or seems to have another.
+
+    From where something plainly begins to where a pitch is first told it has to sound on, and nothing else to begin.
+    """
+    level, sounds = analysis.level, analysis.sounds
+    for last in (np.flatnonzero(np.diff(states)) + 1).tolist():
+        number = states[last]
+        near = places[(places > last - LONGEST_ATTACK / STEP) & (places < last + 6)]
+        if number < 0 or not len(near) or near[-1] > last - 4:
+            continue
+        start = round(float(near[-1]))
+        if level[start + 1 : last].min(initial=0.0) < level[last : last + 8].max() - FADES:
+            continue
+        between = states[start:last]
+        if (between[4:] >= 0).any():
+            wrong = np.flatnonzero(between >= 0)
+            own = float(sounds[start + wrong, between[wrong] - tones.LOWEST].astype(np.float32).mean())
+            aim = float(sounds[last : last + len(wrong), number - tones.LOWEST].astype(np.float32).mean())
+            led = states[start - 4] == between[6] if start >= 4 and len(between) > 6 else False
+            if len(wrong) > SHORT_ATTACK / STEP or own > aim - WRONG or led:
+                continue
+        states[start:last] = number
+
+
+LONGEST_ATTACK, SHORT_ATTACK, FADES, WRONG = 0.4, 0.2, 14.0, 0.0
+"""Seconds that an attack without a pitch, or with a wrong one, may last; decibels that it may be below its note."""
+
+
 def _moved_to_beginnings(cuts: np.ndarray, states: np.ndarray, places: np.ndarray) -> np.ndarray:
     """Changes of pitch moved to where something begins just before: the old note rings while the new one grows."""
     out = cuts.copy()
@@ -284,6 +399,16 @@ GROWS = 0.13
 """Seconds that a new note may need to be heard through the one that rings."""
 
 
+def _its_own(places: np.ndarray, starts: np.ndarray) -> np.ndarray:
+    """Of the places where something begins those where this note does: others may begin beneath it."""
+    near = [float(starts[max(0, round(p) - 4) : round(p) + 5].max(initial=0)) / 255 for p in places.tolist()]
+    return places[np.array(near) > ITS_OWN] if len(places) else places
+
+
+ITS_OWN = 0.15
+"""How likely a note must begin itself, where others play beneath it, to be struck again."""
+
+
 def _articulated(note: tuple[int, int, int], places: np.ndarray) -> list[tuple[int, int, int]]:
     """A note struck or sung again at one pitch is parted where something begins."""
     first, last, number = note
@@ -293,7 +418,7 @@ def _articulated(note: tuple[int, int, int], places: np.ndarray) -> list[tuple[i
 
 
 def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, settings: MelodySettings) -> Heard:
-    """Exact beginnings, loudness, and how sure each note is; what is too short or hardly there is left out."""
+    """Exact beginnings, loudness, how sure each note is, and which are too short or hardly there."""
     kept = [n for n in notes if (n[1] - n[0]) * STEP >= 0.5 * settings.shortest]
     if not kept:
         return Heard.empty()
@@ -323,9 +448,40 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
     length = ends - exact
     sure = np.clip(0.1 + 0.35 * sounds + 0.25 * np.minimum(1, length / 0.15) + 0.3 * told, 0, 1)
     sure *= np.clip(1 - (np.quantile(level, 0.9) - level - 24) / 20, 0.3, 1)
-    enough = (length >= settings.shortest) & (sure >= 0.62 - 0.4 * settings.eagerness)
-    pitch = np.array([n[2] for n in kept], float)
-    return Heard(exact, ends, pitch, velocities(level), sure).take(enough)
+    pitch = _exact_pitch(kept, analysis)
+    doubt = doubts(
+        length < settings.shortest, level < np.quantile(level, 0.9) - SOFT,
+        far_from_others(pitch, exact, sure), sure < 0.62 - 0.4 * settings.eagerness,
+    )  # fmt: skip
+    return Heard(exact, ends, pitch, velocities(level), sure, doubt)
+
+
+SOFT = 32.0
+"""Decibels below the loud notes at which a note is too soft to be meant."""
+
+
+def levels(analysis: MelodyAnalysis, notes: Heard) -> np.ndarray:
+    """(notes,) decibels of the loudest of each note's first moments."""
+    out = []
+    for start, end in zip(notes.start.tolist(), notes.end.tolist(), strict=True):
+        first, last = round(start / STEP), round(min(end, start + 0.2) / STEP)
+        out.append(float(analysis.level[first : max(first + 1, last)].max(initial=-100.0)))
+    return np.array(out)
+
+
+def _exact_pitch(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis) -> np.ndarray:
+    """(notes,) where in its semitone each note lies, against the player's own tuning; always nearest its number."""
+    shift, out = tuning(analysis.pitch, analysis.dip), []
+    for first, last, number in notes:
+        off = (analysis.pitch[first:last] - shift - number).ravel()
+        near = off[np.abs(off) < 0.7]
+        out.append(number + (min(0.45, max(-0.45, _middle(near))) if len(near) else 0.0))
+    return np.array(out)
+
+
+def _middle(values: np.ndarray) -> float:
+    """The median, or the value above it: many times as quick as NumPy's on a few values."""
+    return float(np.sort(values)[len(values) // 2])
 
 
 def _let_go(level: np.ndarray, start: float, end: float) -> float:
@@ -335,7 +491,7 @@ def _let_go(level: np.ndarray, start: float, end: float) -> float:
     if last - first < 4:
         return end
     part = level[first : last + 1]
-    body = float(np.median(part[: max(3, len(part) // 2)]))
+    body = _middle(part[: max(3, len(part) // 2)])
     above = np.flatnonzero(part > body - FALLS_BY)
     return min(end, (first + int(above[-1]) + 1) * STEP) if len(above) else end
 

@@ -63,7 +63,7 @@ def pieces(source: Source, progress: Progress | None = None) -> Iterator[Piece]:
             progress(heard + len(held) - lead)
 
 
-def excerpts(source: Source, every: int = 4, length: int = 16_384) -> Iterator[np.ndarray]:
+def excerpts(source: Source, every: int = 8, length: int = 16_384) -> Iterator[np.ndarray]:
     """Excerpts from all over the recording, one of `every` stretches; all of what is short."""
     number = 0
     for block in blocks(source):

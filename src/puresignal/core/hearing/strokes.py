@@ -9,10 +9,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import begin, frames
+from puresignal.core.hearing import frames, rises
 from puresignal.core.hearing.frames import Envelope
-from puresignal.core.hearing.network import Network, peaks
-from puresignal.core.hearing.pieces import Piece, Progress, Source, excerpts, pieces
+from puresignal.core.hearing.pieces import Progress, Source, excerpts, pieces
 
 RATE, HOP, SIZE = 44_100, 220, 1024
 BANDS = 26
@@ -28,43 +27,42 @@ class StrokeAnalysis:
     """The slow part, kept.
 
     level     (frames, BANDS) log energy against that of the loud moments
-    begins    how likely something begins, begin.STEP seconds apart
+    rises     (frames,) how strongly the sound rises, rises.HOP samples apart (rises.py)
     envelope  for the exact moment of a beginning
     """
 
     level: np.ndarray
-    begins: np.ndarray
+    rises: np.ndarray
     envelope: Envelope
 
 
 FINE_HOP, FINE_REACH = 22, 176
-_WEIGHTS = frames.bands(RATE, SIZE, BANDS, 40.0, 16_000.0)
+LOW, HIGH = 40.0, 16_000.0
 
 
-def halves(source: Source) -> Source:
-    """The recording at half its rate."""
-    if isinstance(source, np.ndarray):
-        return frames.halved(source)
-    return lambda: (frames.halved(block) for block in source())
-
-
-def analyse(network: Network, source: Source, progress: Progress | None = None) -> StrokeAnalysis:
-    """The network of begin.py; the recording at RATE, all at once or in blocks."""
-    loud = begin.LOOK.loud(halves(source))
-    powers = [frames.spectra(part, SIZE, 2 * HOP) ** 2 @ _WEIGHTS for part in excerpts(source)]
+def analyse(source: Source, progress: Progress | None = None) -> StrokeAnalysis:
+    """The recording at RATE, all at once or in blocks."""
+    powers = [frames.band_powers(part, RATE, SIZE, 2 * HOP, BANDS, LOW, HIGH) for part in excerpts(source)]
     reference = float(np.quantile(np.concatenate([p.sum(axis=1) for p in powers]), 0.97)) if powers else 0.0
     parts: list[tuple[np.ndarray, ...]] = []
+    # The frames of rises.py do not go into a piece, so they run on from one to the next.
+    held = np.zeros(rises.SIZE - rises.HOP, np.float32)
+    past = np.full((rises.PAST, rises.BANDS), rises.SOFTEST_DB / 10 - 1, np.float32)
     for piece in pieces(source, progress):
         flat = piece.samples
-        level = np.log10(1e-8 + frames.spectra(flat, SIZE, HOP) ** 2 @ _WEIGHTS * (10 / (reference + 1e-12)))
-        begins = begin.LOOK.likely(network, begin.LOOK.levels(frames.halved(flat), loud))[:, 0]
-        half = Piece(flat, piece.lead // 2, piece.own // 2, piece.last)
+        power = frames.band_powers(flat, RATE, SIZE, HOP, BANDS, LOW, HIGH)
+        level = np.log10(1e-8 + power * (10 / (reference + 1e-12)))
+        held = np.concatenate([held, flat[piece.lead : piece.lead + piece.own]])
+        new = rises.rows(held, RATE, rises.HOP)
+        held = held[len(new) * rises.HOP :]
+        levels = np.concatenate([past, new])
+        past = levels[-rises.PAST :]
         fine = frames.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[piece.frames(FINE_HOP)]
-        parts.append((level[piece.frames(HOP)].astype(np.float32), begins[half.frames(begin.HOP)], fine))
+        parts.append((level[piece.frames(HOP)].astype(np.float32), rises.strengths(levels), fine))
     if not parts:
         return StrokeAnalysis(np.zeros((0, BANDS), np.float32), np.zeros(0), Envelope(np.zeros(0), FINE_HOP / RATE))
-    level, begins, fine = (np.concatenate(each) for each in zip(*parts, strict=True))
-    return StrokeAnalysis(level, begins, Envelope(fine, FINE_HOP / RATE))
+    level, rise, fine = (np.concatenate(each) for each in zip(*parts, strict=True))
+    return StrokeAnalysis(level, rise, Envelope(fine, FINE_HOP / RATE))
 
 
 def at(analysis: StrokeAnalysis, moments: np.ndarray) -> np.ndarray:
@@ -89,9 +87,9 @@ def at(analysis: StrokeAnalysis, moments: np.ndarray) -> np.ndarray:
     return np.asarray(mixed.reshape(len(moments), -1), np.float32)
 
 
-def beginnings(analysis: StrokeAnalysis, eagerness: float, apart: float = 0.03) -> np.ndarray:
+def beginnings(analysis: StrokeAnalysis, eagerness: float, apart: float = rises.APART) -> np.ndarray:
     """Seconds at which strokes begin."""
-    limit = 0.5 - 0.7 * (eagerness - 0.5)
-    found = peaks(analysis.begins, limit, max(2, round(apart / begin.STEP))) * begin.STEP
-    exact = analysis.envelope.steepest(found)
+    between = max(1, round(apart * RATE / rises.HOP))
+    at = rises.found(analysis.rises, rises.limit(eagerness), between, -between)
+    exact = analysis.envelope.steepest((np.array(at) + 0.5) * rises.HOP / RATE, 0.015, 0.01)
     return np.unique(np.round(exact, 5))

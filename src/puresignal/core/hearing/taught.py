@@ -11,9 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import begin, strokes
-from puresignal.core.hearing.heard import velocities
-from puresignal.core.hearing.network import Network
+from puresignal.core.hearing import rises, strokes
+from puresignal.core.hearing.heard import DOUBTS, Hits, velocities
 from puresignal.core.hearing.strokes import StrokeAnalysis
 
 LEAST_EXAMPLES = 3
@@ -21,8 +20,8 @@ STRANGE = 3.6
 """So many usual distances from the nearest sound, and a stroke is none of them."""
 ALIKE = 1.6
 """Sounds nearer to each other than this, in their own spreads, will be taken for each other."""
-HARDLY = 0.05
-"""An example in which nothing begins more plainly than this holds no stroke."""
+HARDLY = 0.2
+"""An example in which nothing rises more than this holds no stroke."""
 BREATH_DB = 30.0
 """What is softer than the loudest by so much must be very like a sound to be one."""
 
@@ -57,26 +56,21 @@ class Taught:
     odd: tuple[tuple[str, int], ...] = ()
 
 
-@dataclass(frozen=True, eq=False)
-class Hits:
-    """Hits that were heard: seconds, number of the sound, velocity, how sure."""
-
-    start: np.ndarray
-    sound: np.ndarray
-    velocity: np.ndarray
-    sure: np.ndarray
-
-
-def example(network: Network, recording: np.ndarray) -> StrokeAnalysis:
+def example(recording: np.ndarray) -> StrokeAnalysis:
     """An example analysed. recording (n,) at strokes.RATE, however closely it is cut."""
-    return strokes.analyse(network, np.pad(np.asarray(recording, np.float32), round(0.3 * strokes.RATE)))
+    return strokes.analyse(np.pad(np.asarray(recording, np.float32), round(0.3 * strokes.RATE)))
 
 
 def teach(ground: Ground, examples: dict[str, list[StrokeAnalysis]]) -> Taught:
     """examples: for each name the analysed recordings, each with one or several strokes in it."""
+    return placed(ground, {name: [_rows(recording) for recording in found] for name, found in examples.items()})
+
+
+def placed(ground: Ground, examples: dict[str, list[list[np.ndarray]]]) -> Taught:
+    """examples: for each name, of each recording the features of its strokes."""
     names, middles, takes, spreads, odd = [], [], [], [], []
     for name, recordings in sorted(examples.items()):
-        rows = [(number, row) for number, recording in enumerate(recordings) for row in _rows(recording)]
+        rows = [(number, row) for number, recording in enumerate(recordings) for row in recording]
         if not rows:
             continue
         stack = ground.place(np.stack([row for _, row in rows]))
@@ -99,9 +93,9 @@ def teach(ground: Ground, examples: dict[str, list[StrokeAnalysis]]) -> Taught:
 
 
 def _rows(analysis: StrokeAnalysis) -> list[np.ndarray]:
-    found = strokes.beginnings(analysis, 0.5, 0.08)
-    if not len(found) and analysis.begins.max(initial=0.0) > HARDLY:
-        found = np.array([begin.STEP * int(np.argmax(analysis.begins))])
+    found = strokes.beginnings(analysis, 0.5)
+    if not len(found) and analysis.rises.max(initial=0.0) > HARDLY:
+        found = np.array([(int(np.argmax(analysis.rises)) + 0.5) * rises.HOP / strokes.RATE])
     if not len(found):
         return []
     features = strokes.at(analysis, found)
@@ -136,15 +130,15 @@ def classify(taught: Taught, features: np.ndarray) -> tuple[np.ndarray, np.ndarr
 
 
 def hits(taught: Taught, analysis: StrokeAnalysis, eagerness: float = 0.5) -> Hits:
-    """The taught sounds in a recording; what is none of them is left out."""
-    found = strokes.beginnings(analysis, eagerness, 0.05)
+    """The taught sounds in a recording; what is none of them is left out, what may be breath proposed for removal."""
+    found = strokes.beginnings(analysis, eagerness)
     sound, sure = classify(taught, strokes.at(analysis, found))
     level = analysis.envelope.decibels_after(found)
     kept = sound >= 0
-    if len(level):
-        # Breath between the hits is soft, and like nothing much.
-        kept &= (level > np.quantile(level, 0.9) - BREATH_DB) | (sure > 0.6)
-    return Hits(found[kept], sound[kept], velocities(level[kept]), sure[kept])
+    # Breath between the hits is soft, and like nothing much.
+    soft = (level < np.quantile(level, 0.9) - BREATH_DB) & (sure <= 0.6) if len(level) else kept
+    doubt = np.where(soft, DOUBTS.index("too soft"), 0)
+    return Hits(found[kept], sound[kept], velocities(level[kept]), sure[kept], doubt[kept])
 
 
 def doubts(taught: Taught) -> list[str]:

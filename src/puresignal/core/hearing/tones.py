@@ -8,6 +8,7 @@ on sound of our own synthesis.
 from __future__ import annotations
 
 import numpy as np
+import scipy.sparse
 
 from puresignal.core.hearing import frames
 from puresignal.core.hearing.network import Network
@@ -37,20 +38,30 @@ def _grid(size: int, parts: int) -> np.ndarray:
     return np.asarray(weights / (weights.sum(axis=0) + 1e-9), np.float32)
 
 
-LONG_GRID, SHORT_GRID = _grid(LONG, 3), _grid(SHORT, 1)
+# Nearly all of a grid is nothing: most bands take a few bins each.
+LONG_GRID, SHORT_GRID = (scipy.sparse.csr_array(_grid(size, parts).T) for size, parts in ((LONG, 3), (SHORT, 1)))
 
 
 def _powers(samples: np.ndarray, hop: int) -> tuple[np.ndarray, np.ndarray]:
     flat = np.asarray(samples, np.float32)
-    return frames.spectra(flat, LONG, hop) ** 2 @ LONG_GRID, frames.spectra(flat, SHORT, hop) ** 2 @ SHORT_GRID
+    return frames.grid_powers(flat, LONG, hop, LONG_GRID), frames.grid_powers(flat, SHORT, hop, SHORT_GRID)
 
 
 def loud(source: Source) -> tuple[float, float]:
     """How loud the loud moments of a recording are, in the long window and in the short one."""
-    parts = [[power.max(axis=1) for power in _powers(part, 2 * HOP)] for part in excerpts(source)]
+    return loud_of([loudness(part) for part in excerpts(source)])
+
+
+def loudness(samples: np.ndarray) -> np.ndarray:
+    """(moments, 2) of an excerpt."""
+    return np.stack([power.max(axis=1) for power in _powers(samples, 2 * HOP)], axis=1)
+
+
+def loud_of(parts: list[np.ndarray]) -> tuple[float, float]:
+    """How loud the loud moments among those of some excerpts are."""
     if not parts:
         return 0.0, 0.0
-    long, short = (float(np.quantile(np.concatenate(each), 0.95)) for each in zip(*parts, strict=True))
+    long, short = np.quantile(np.concatenate(parts), 0.95, axis=0).tolist()
     return long, short
 
 
@@ -78,14 +89,17 @@ def rows(long: np.ndarray, short: np.ndarray, frame: np.ndarray, pitch: np.ndarr
     return np.concatenate([still - top, moving - top, top, place[:, None] / 60.0], axis=1).astype(np.float32)
 
 
-def likely(network: Network, long: np.ndarray, short: np.ndarray) -> np.ndarray:
-    """(frames, PITCHES, 2): how likely each pitch sounds, and begins. What is far too soft to be a note is 0."""
+def likely(network: Network, long: np.ndarray, short: np.ndarray, among: np.ndarray | None = None) -> np.ndarray:
+    """(frames, PITCHES, 2): how likely each pitch sounds, and begins. What is far too soft to be a note is 0.
+
+    among  (frames, PITCHES) of bool: the only ones that are asked about
+    """
     out = np.zeros((len(long), PITCHES, 2), np.float32)
     own = long[:, (LOWEST - FIRST) * 3 : (HIGHEST - FIRST + 1) * 3].reshape(len(long), PITCHES, 3).max(axis=2)
     # A harmonic that is missing at the bottom does not make a note impossible.
     second = long[:, (LOWEST + 12 - FIRST) * 3 : (HIGHEST + 13 - FIRST) * 3].reshape(len(long), PITCHES, 3).max(axis=2)
     loud = np.maximum(own, second) > np.maximum(long.max(axis=1, keepdims=True) - 2.2, -3.2)
-    frame, pitch = np.nonzero(loud)
+    frame, pitch = np.nonzero(loud if among is None else loud & among)
     for begin in range(0, len(frame), 16384):
         part = slice(begin, begin + 16384)
         out[frame[part], pitch[part]] = network.likely(rows(long, short, frame[part], pitch[part] + LOWEST))

@@ -1,0 +1,127 @@
+"""A small network of convolutions, run in plain NumPy, and the picture of sound that it looks at.
+
+First it looks at small patches of the picture (moments by bands), then across all bands, then along time, further and
+further apart, each layer adding to the one before it (temporal convolutions: S. Bai and others, An empirical
+evaluation of generic convolutional networks for sequence modeling, 2018).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
+
+from puresignal.core.hearing import frames
+from puresignal.core.hearing.pieces import Source, excerpts
+
+BATCH = 1024
+"""Frames worked on at once: bounds the memory, whatever the length."""
+
+
+@dataclass(frozen=True)
+class Picture:
+    """Loudness by moment and band, in windows of several sizes.
+
+    rate, hop    of the sound; bands  between low and high Hz; sizes  of the windows, in samples
+    """
+
+    rate: int
+    hop: int
+    bands: int
+    low: float
+    high: float
+    sizes: tuple[int, ...]
+
+    def _power(self, samples: np.ndarray, hop: int) -> np.ndarray:
+        flat = np.asarray(samples, np.float32)
+        return np.stack(
+            [frames.band_powers(flat, self.rate, size, hop, self.bands, self.low, self.high) for size in self.sizes],
+            axis=2,
+        )
+
+    def loud(self, source: Source) -> np.ndarray:
+        """(sizes,) how loud the loud moments of a recording are."""
+        return self.loud_of([self.loudness(part) for part in excerpts(source)])
+
+    def loudness(self, samples: np.ndarray) -> np.ndarray:
+        """(moments, sizes) of an excerpt."""
+        return np.asarray(self._power(samples, 2 * self.hop).sum(axis=1))
+
+    def loud_of(self, parts: list[np.ndarray]) -> np.ndarray:
+        """(sizes,) how loud the loud moments among those of some excerpts are."""
+        return np.quantile(np.concatenate(parts), 0.97, axis=0) if parts else np.zeros(len(self.sizes))
+
+    def levels(self, samples: np.ndarray, loud: np.ndarray | None = None) -> np.ndarray:
+        """(frames, bands, sizes) log10 of loudness against that of the loud moments; -4 where there is nothing."""
+        loud = self.loud(samples) if loud is None else loud
+        return np.asarray(0.5 * np.log10(self._power(samples, self.hop) / (loud + 1e-12) + 1e-8), np.float32)
+
+
+@dataclass(frozen=True, eq=False)
+class Layers:
+    """The network.
+
+    mean, scale  (sizes,) what is taken from the picture, and what it is divided by
+    planes       (moments, bands, in, out) and (out,) of each layer of patches; after each, bands are halved
+    across       (bands * in, out) and (out,)
+    along        (moments, in, out), (out,) and how many frames apart, of each layer along time
+    out          (in, outputs) and (outputs,)
+    """
+
+    mean: np.ndarray
+    scale: np.ndarray
+    planes: tuple[tuple[np.ndarray, np.ndarray], ...]
+    across: tuple[np.ndarray, np.ndarray]
+    along: tuple[tuple[np.ndarray, np.ndarray, int], ...]
+    out: tuple[np.ndarray, np.ndarray]
+
+    @property
+    def reach(self) -> int:
+        """Frames before and after a moment that bear on it."""
+        return sum(len(w) // 2 for w, _ in self.planes) + sum(len(w) // 2 * apart for w, _, apart in self.along)
+
+    def likely(self, levels: np.ndarray) -> np.ndarray:
+        """(frames, bands, sizes) of a picture to (frames, outputs) likelihoods 0..1."""
+        reach, parts = self.reach, []
+        for begin in range(0, len(levels), BATCH):
+            first, last = max(0, begin - reach), min(len(levels), begin + BATCH + reach)
+            parts.append(self._run(levels[first:last])[begin - first :][:BATCH])
+        return np.concatenate(parts) if parts else np.zeros((0, len(self.out[1])), np.float32)
+
+    def _run(self, levels: np.ndarray) -> np.ndarray:
+        x = np.asarray((levels - self.mean) / self.scale, np.float32)
+        for weight, bias in self.planes:
+            x = np.maximum(0, _patches(x, weight) + bias)
+            x = np.maximum(x[:, 0::2], x[:, 1::2])
+        weight, bias = self.across
+        x = np.maximum(0, x.reshape(len(x), -1) @ weight + bias)
+        for weight, bias, apart in self.along:
+            half = len(weight) // 2 * apart
+            padded = np.pad(x, ((half, half), (0, 0)))
+            total = sum(padded[k * apart : k * apart + len(x)] @ each for k, each in enumerate(weight))
+            x = x + np.maximum(0, total + bias)
+        weight, bias = self.out
+        return np.asarray(1 / (1 + np.exp(-np.clip(x @ weight + bias, -30, 30))))
+
+
+def _patches(x: np.ndarray, weight: np.ndarray) -> np.ndarray:
+    """(moments, bands, in) to (moments, bands, out), nothing beyond the edges."""
+    tall, wide, inputs, outputs = weight.shape
+    padded = np.pad(x, ((tall // 2, tall // 2), (wide // 2, wide // 2), (0, 0)))
+    seen = sliding_window_view(padded, (tall, wide), axis=(0, 1)).transpose(0, 1, 3, 4, 2)
+    flat = seen.reshape(x.shape[0] * x.shape[1], tall * wide * inputs)
+    return np.asarray((flat @ weight.reshape(-1, outputs)).reshape(x.shape[0], x.shape[1], outputs))
+
+
+def from_arrays(arrays: dict[str, np.ndarray]) -> Layers:
+    """A network from the arrays of a model file: mean, scale, plane0, plane0_bias ..."""
+    flat = {name: np.asarray(array, np.float32) for name, array in arrays.items()}
+    planes = sum(name.startswith("plane") for name in flat) // 2
+    return Layers(
+        flat["mean"], flat["scale"],
+        tuple((flat[f"plane{i}"], flat[f"plane{i}_bias"]) for i in range(planes)),
+        (flat["across"], flat["across_bias"]),
+        tuple((flat[f"along{i}"], flat[f"along{i}_bias"], int(apart)) for i, apart in enumerate(flat["apart"])),
+        (flat["out"], flat["out_bias"]),
+    )  # fmt: skip

@@ -1,0 +1,121 @@
+"""Taught sounds while they are made: each hit is told within 15 ms of its beginning and a block.
+
+A hit begins where the sound rises (rises.py). What it is has then to be told by its first moments only, on axes of
+their own, learnt like those of taught.py by bench/train_ear.py.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.fft
+
+from puresignal.core.hearing import frames, taught
+from puresignal.core.hearing.heard import velocity_of
+from puresignal.core.hearing.rises import Beginnings
+from puresignal.core.hearing.strokes import RATE
+from puresignal.core.hearing.taught import Ground, Taught
+
+DECIDES = 0.013
+"""Seconds after a beginning at which it is told."""
+SIZE = 256
+"""Samples of each of the windows in which the first moments are looked at."""
+SURE, SURE_SOFT = 0.3, 0.6
+"""How sure a hit has to be, and one as soft as a breath."""
+BANDS, SLICES = 24, 3
+FEATURES = BANDS * (SLICES + 1)
+_WEIGHTS = frames.bands(RATE, 512, BANDS, 60.0, 16_000.0)
+_QUICK_WEIGHTS = frames.bands(RATE, SIZE, BANDS, 60.0, 16_000.0)
+_WINDOW = np.hanning(SIZE).astype(np.float32)
+BEFORE = 1024
+"""Samples before a beginning that its features look at."""
+AFTER = round(DECIDES * RATE)
+
+
+@dataclass(frozen=True)
+class LiveHit:
+    """A hit: second, number of the sound, velocity, how sure."""
+
+    start: float
+    sound: int
+    velocity: int
+    sure: float
+
+
+def features(around: np.ndarray) -> np.ndarray:
+    """(n, BEFORE + AFTER) samples around beginnings to (n, FEATURES): their first moments, without their loudness."""
+    x = np.asarray(around, np.float32)
+    whole = _power(x[:, BEFORE - 32 : BEFORE - 32 + 512] * np.hanning(512).astype(np.float32)) @ _WEIGHTS
+    ground = _power(x[:, BEFORE - 768 : BEFORE - 256] * np.hanning(512).astype(np.float32)) @ _WEIGHTS
+    parts = [np.maximum(whole - ground, 0.02 * whole)]
+    step = (AFTER - SIZE) // (SLICES - 1)
+    for k in range(SLICES):
+        first = BEFORE + k * step
+        parts.append(_power(x[:, first : first + SIZE] * _WINDOW) @ _QUICK_WEIGHTS)
+    stack = np.log10(np.stack(parts, axis=1) + 1e-10)
+    return np.asarray(np.maximum(stack - stack.max(axis=(1, 2), keepdims=True), -4.5).reshape(len(x), -1), np.float32)
+
+
+def _power(windowed: np.ndarray) -> np.ndarray:
+    found = scipy.fft.rfft(windowed, axis=1)
+    return np.asarray(found.real**2 + found.imag**2)
+
+
+def example(recording: np.ndarray, eagerness: float = 0.5) -> list[np.ndarray]:
+    """The features of the strokes in an example, of those about as loud as its loudest. recording (n,) at RATE."""
+    padded = np.pad(np.asarray(recording, np.float32), round(0.3 * RATE))
+    found = Beginnings(RATE, eagerness).feed(padded)
+    if not found:
+        return []
+    places = np.rint(np.array(found) * RATE).astype(int)
+    around = np.stack([padded[p - BEFORE : p + AFTER] for p in places])
+    loud = (around[:, BEFORE:] ** 2).mean(axis=1)
+    return [row for row, level in zip(features(around), loud.tolist(), strict=True) if level > 0.16 * loud.max()]
+
+
+def teach(ground: Ground, examples: dict[str, list[np.ndarray]]) -> Taught:
+    """examples: for each name its recordings, (n,) at RATE each, with one or several strokes in each."""
+    return taught.placed(ground, {name: [example(each) for each in found] for name, found in examples.items()})
+
+
+class LiveHits:
+    """The taught sounds in a stream of blocks.
+
+    At any length of block; what is told does not depend on it, only when.
+    """
+
+    def __init__(self, known: Taught, eagerness: float = 0.5) -> None:
+        self._known = known
+        self._beginnings = Beginnings(RATE, eagerness)
+        self._held = np.zeros(BEFORE, np.float32)
+        self._first = -BEFORE
+        self._waiting: list[int] = []
+        self._loudest = 1e-3
+
+    def feed(self, samples: np.ndarray) -> list[LiveHit]:
+        """The hits that can now be told. samples (n,) at RATE, the next ones."""
+        block = frames.usable(samples)
+        self._held = np.concatenate([self._held, block])
+        self._waiting += [round(moment * RATE) for moment in self._beginnings.feed(block)]
+        known = self._first + len(self._held)
+        found = []
+        while self._waiting and self._waiting[0] + AFTER <= known:
+            place = self._waiting.pop(0)
+            begin = place - BEFORE - self._first
+            hit = self._tell(place, self._held[max(0, begin) : begin + BEFORE + AFTER])
+            found += [hit] if hit is not None else []
+        keep = min([known - BEFORE - 1024, *(place - BEFORE for place in self._waiting)])
+        if keep > self._first:
+            self._held, self._first = self._held[keep - self._first :], keep
+        return found
+
+    def _tell(self, place: int, around: np.ndarray) -> LiveHit | None:
+        around = np.pad(around, (BEFORE + AFTER - len(around), 0))
+        sound, sure = taught.classify(self._known, features(around[None, :]))
+        level = float(np.sqrt((around[BEFORE:] ** 2).mean()))
+        self._loudest = max(self._loudest, level)
+        below = 20 * np.log10(max(level, 1e-6) / self._loudest)
+        if sound[0] < 0 or sure[0] < (SURE_SOFT if below < -taught.BREATH_DB else SURE):
+            return None
+        return LiveHit(place / RATE, int(sound[0]), int(velocity_of(below)), float(sure[0]))

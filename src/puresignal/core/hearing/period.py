@@ -1,0 +1,35 @@
+"""How well a sound repeats itself after each lag: the cumulative mean normalised difference.
+
+(A. de Cheveigne and H. Kawahara, YIN, a fundamental frequency estimator for speech and music, 2002.)
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import scipy.fft
+
+
+def normalised(blocks: np.ndarray, energy: np.ndarray) -> np.ndarray:
+    """(n, lags) 0 where a block repeats itself exactly after a lag, about 1 where it does not at all.
+
+    blocks  (n, size) samples: their first size - lags + 1 are compared with as many after each lag
+    energy  (n, lags) of what is compared with, for each lag
+    """
+    size, lags = blocks.shape[1], energy.shape[1]
+    half = size - lags + 1
+    # The first part reaches no further than the block with any lag, so nothing wraps round.
+    length = scipy.fft.next_fast_len(size, real=True)
+    head = scipy.fft.rfft(blocks[:, :half], length)
+    correlation = scipy.fft.irfft(scipy.fft.rfft(blocks, length) * np.conj(head), length)[:, :lags]
+    difference = np.maximum(0, energy[:, :1] + energy - 2 * correlation)
+    total = np.cumsum(difference[:, 1:], axis=1)
+    mean = np.ones_like(difference)
+    mean[:, 1:] = difference[:, 1:] * np.arange(1, lags) / np.maximum(total, 1e-12)
+    return np.asarray(mean)
+
+
+def between(before: np.ndarray, here: np.ndarray, after: np.ndarray) -> np.ndarray:
+    """Where between samples a dip or a peak lies, -0.5..0.5, by a parabola through three."""
+    bend = before - 2 * here + after
+    shift = np.where(np.abs(bend) > 1e-9, 0.5 * (before - after) / np.where(np.abs(bend) > 1e-9, bend, 1), 0)
+    return np.asarray(np.clip(shift, -0.5, 0.5))

@@ -1,0 +1,92 @@
+"""Where strokes begin: where the sound rises in several bands at once, well above what it was a moment before.
+
+(Spectral flux: S. Dixon, Onset detection revisited, 2006; here against the loudest of the last moments, so that what
+beats or rattles does not begin again and again.) A frame ends at the newest sample that it sees, so this serves a
+recording and a stream alike.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import scipy.fft
+
+from puresignal.core.hearing import frames
+
+HOP, SIZE = 64, 256
+APART = 0.07
+"""Seconds between two strokes at least."""
+SOFTEST_DB = -55.0
+"""Decibels of full scale below which nothing begins."""
+PAST = 12
+"""Frames before one that bear on it."""
+BANDS, TOGETHER = 10, 5
+"""Bands that are looked at, and how many have to rise."""
+_WINDOW = np.hanning(SIZE).astype(np.float32)
+
+
+def limit(eagerness: float) -> float:
+    """How strong a rise has to be."""
+    return 0.5 - 0.4 * (eagerness - 0.5)
+
+
+def rows(samples: np.ndarray, rate: int, hop: int) -> np.ndarray:
+    """(frames, BANDS) log10 of the power of each frame of SIZE samples that is there."""
+    weights = frames.bands(rate, SIZE, BANDS, 120.0, min(16_000.0, 0.45 * rate))
+    count = max(0, (len(samples) - SIZE) // hop + 1)
+    out = np.zeros((count, BANDS), np.float32)
+    view = np.lib.stride_tricks.sliding_window_view(samples, SIZE)[::hop] if count else out
+    for begin in range(0, count, 4096):
+        found = scipy.fft.rfft(view[begin : begin + 4096] * _WINDOW, axis=1)
+        out[begin : begin + 4096] = (found.real**2 + found.imag**2) @ weights
+    out /= 0.25 * _WINDOW.sum() ** 2
+    return np.asarray(np.log10(out + 10 ** (SOFTEST_DB / 10) / BANDS), np.float32)
+
+
+def strengths(levels: np.ndarray, reach: int = 9) -> np.ndarray:
+    """(frames - PAST,) how much each frame but the first PAST rises above the `reach` frames up to three before it."""
+    count = len(levels) - PAST
+    if count <= 0:
+        return np.zeros(0, np.float32)
+    before = levels[PAST - 3 - reach : PAST - 3 - reach + count].copy()
+    for k in range(1, reach):
+        np.maximum(before, levels[PAST - 3 - reach + k :][:count], out=before)
+    rise = np.clip(levels[PAST:] - before, 0, 1.6)
+    # Several bands at once, or much of few: what hits, not what swells.
+    return np.asarray(np.partition(rise, BANDS - TOGETHER, axis=1)[:, BANDS - TOGETHER :].mean(axis=1), np.float32)
+
+
+def found(strength: np.ndarray, least: float, apart: int, last: int) -> list[int]:
+    """The frames at which something begins: each first one above `least`, `apart` frames after the one before it."""
+    out: list[int] = []
+    for frame in np.flatnonzero(strength > least).tolist():
+        if frame - last >= apart:
+            out.append(frame)
+            last = frame
+    return out
+
+
+class Beginnings:
+    """Where strokes begin, in a stream of blocks of any length."""
+
+    def __init__(self, rate: int, eagerness: float = 0.5, hop: int = HOP, reach: int = 9, apart: float = APART) -> None:
+        self._rate, self._hop, self._reach = rate, hop, reach
+        self._least, self._apart = limit(eagerness), max(1, round(apart * rate / hop))
+        self._held = np.zeros(SIZE - hop, np.float32)
+        self._past = np.full((PAST, BANDS), SOFTEST_DB / 10 - 1, np.float32)
+        self._frames, self._last = 0, -self._apart
+
+    def feed(self, samples: np.ndarray) -> list[float]:
+        """Seconds, from the first sample ever fed, at which something began that has now been seen to."""
+        self._held = np.concatenate([self._held, np.asarray(samples, np.float32)])
+        new = rows(self._held, self._rate, self._hop)
+        if not len(new):
+            return []
+        self._held = self._held[len(new) * self._hop :]
+        levels = np.concatenate([self._past, new])
+        self._past = levels[-PAST:]
+        at = found(strengths(levels, self._reach), self._least, self._apart, self._last - self._frames)
+        if at:
+            self._last = at[-1] + self._frames
+        moments = [(self._frames + frame + 0.5) * self._hop / self._rate for frame in at]
+        self._frames += len(new)
+        return moments

@@ -1,0 +1,165 @@
+"""The ear while somebody plays: hits and notes told at once, and notes settled as they would be offline."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+import pytest
+
+from puresignal.core.hearing import livehits, livemelody, melody, rises, strokes
+from puresignal.core.hearing.heard import Heard
+from puresignal.io.modelfile import layers, network, quick_ground
+from puresignal.sim import mouth, singer
+from puresignal.sim.mouth import Syllable
+
+SYLLABLES = (
+    Syllable(1.0, 0.05, 1.0, 900, 0.8, 0.04, 90, 0.8, 350, 0.15),
+    Syllable(0.5, 1.0, 0.0, 7500, 0.5, 0.05, 200, 0.0, 1500, 0.1),
+    Syllable(0.8, 0.7, 0.3, 2200, 1.0, 0.1, 190, 0.2, 900, 0.08),
+)
+TUNE = [
+    (0.3, 0.7, 60, 0.8), (0.75, 1.1, 63, 0.7), (1.15, 1.6, 65, 0.9), (1.9, 2.3, 67, 0.6), (2.35, 3.0, 67, 0.8),
+    (3.1, 3.4, 60, 0.8),
+]  # fmt: skip
+
+
+@lru_cache
+def drummed():
+    random = np.random.default_rng(11)
+    examples = {
+        f"aux{i + 1}": [np.asarray(mouth.say(s, 0.8, strokes.RATE, random), np.float32) for _ in range(4)]
+        for i, s in enumerate(SYLLABLES)
+    }
+    sound, truth = mouth.beat(list(SYLLABLES), 8.0, strokes.RATE, random, breaths=0.25)
+    return livehits.teach(quick_ground(), examples), sound, truth
+
+
+def in_blocks(live, samples, length):
+    """(second at which it was told, what) of everything that a stream of blocks tells."""
+    told = []
+    for begin in range(0, len(samples), length):
+        told += [(begin + length, each) for each in live.feed(samples[begin : begin + length])]
+    return told
+
+
+def test_taught_sounds_are_told_within_15_ms_and_a_block_and_breaths_are_none():
+    known, sound, truth = drummed()
+    told = in_blocks(livehits.LiveHits(known), sound, 128)
+    delays = [at / strokes.RATE - hit.start for at, hit in told]
+    assert max(delays) < 0.015 + 128 / strokes.RATE
+    right = sum(
+        any(abs(hit.start - moment) < 0.03 and known.names[hit.sound] == f"aux{which + 1}" for _, hit in told)
+        for moment, which in truth
+    )
+    assert right >= 0.9 * len(truth)
+    assert len(told) <= 1.1 * len(truth)
+    assert all(1 <= hit.velocity <= 127 and 0 <= hit.sure <= 1 for _, hit in told)
+
+
+@pytest.mark.parametrize("length", [17, 1024, 100_000])
+def test_what_is_told_does_not_depend_on_the_length_of_blocks(length):
+    known, sound, _ = drummed()
+    usual = [hit for _, hit in in_blocks(livehits.LiveHits(known), sound, 256)]
+    again = [hit for _, hit in in_blocks(livehits.LiveHits(known), sound, length)]
+    assert [h.start for h in again] == pytest.approx([h.start for h in usual])
+    assert [h.sound for h in again] == [h.sound for h in usual]
+
+
+def test_a_sound_that_was_not_taught_is_not_told():
+    known, _, _ = drummed()
+    t = np.arange(8000) / strokes.RATE
+    bell = 0.5 * np.sin(2 * np.pi * 4000 * t) * np.exp(-t / 0.05)
+    stream = np.concatenate([np.zeros(20_000), bell, np.zeros(20_000)]).astype(np.float32)
+    assert len(rises.Beginnings(strokes.RATE).feed(stream)) == 1
+    assert not livehits.LiveHits(known).feed(stream)
+    assert livehits.example(np.zeros(4000, np.float32)) == []
+
+
+def test_rises_are_the_same_in_a_recording_and_in_a_stream():
+    _, sound, truth = drummed()
+    streamed = rises.Beginnings(strokes.RATE).feed(sound)
+    offline = strokes.beginnings(strokes.analyse(sound), 0.5)
+    assert len(streamed) == len(offline)
+    assert np.abs(np.array(streamed) - offline).max() < 0.02
+    near = [min(abs(s - moment) for s in streamed) for moment, _ in truth]
+    assert np.median(near) < 0.004
+
+
+def sung(manner, low=0):
+    return singer.perform([(s, e, n + low, v) for s, e, n, v in TUNE], manner, livemelody.RATE, 1)
+
+
+def live_of(samples, length=128):
+    live = livemelody.LiveMelody(layers("begin"), network("tones"))
+    told, settled = [], []
+    for begin in range(0, len(samples), length):
+        told += [((begin + length) / livemelody.RATE, each) for each in live.feed(samples[begin : begin + length])]
+        settled.append(live.settled())
+    told += [(len(samples) / livemelody.RATE, each) for each in live.end()]
+    settled.append(live.settled())
+    return told, Heard.join([part for part in settled if len(part)]).kept()
+
+
+def test_a_plucked_tune_is_told_note_by_note_within_40_ms():
+    told, _ = live_of(sung(singer.PLUCKED))
+    begun = [(at, each.number) for at, each in told if each.velocity]
+    assert [number for _, number in begun] == [n for _, _, n, _ in TUNE]
+    assert max(at - start for (at, _), (start, *_) in zip(begun, TUNE, strict=True)) < 0.04 + 128 / livemelody.RATE
+    # What begins ends before the next begins, and nothing is left sounding.
+    sounding = None
+    for _, each in told:
+        assert (sounding is None) == bool(each.velocity)
+        sounding = each.number if each.velocity else None
+    assert sounding is None
+
+
+@pytest.mark.parametrize("manner", [singer.BLOWN, singer.HUMMED])
+def test_settled_notes_are_those_of_the_recording(manner):
+    samples = np.tile(sung(manner), 3)
+    _, settled = live_of(samples)
+    offline = melody.decide(melody.analyse(layers("begin"), network("tones"), samples)).kept()
+    assert np.rint(settled.pitch).tolist() == np.rint(offline.pitch).tolist()
+    assert settled.start.tolist() == pytest.approx(offline.start.tolist(), abs=0.03)
+    assert settled.end.tolist() == pytest.approx(offline.end.tolist(), abs=0.06)
+
+
+def test_notes_are_settled_soon_after_their_end_and_silence_tells_nothing():
+    samples = np.concatenate([sung(singer.BLOWN), np.zeros(3 * livemelody.RATE, np.float32)])
+    live = livemelody.LiveMelody(layers("begin"), network("tones"))
+    seen = 0
+    for begin in range(0, len(samples), 512):
+        live.feed(samples[begin : begin + 512])
+        now = (begin + 512) / livemelody.RATE
+        seen += len(live.settled().kept())
+        assert seen >= sum(end < now - livemelody.SETTLES - 0.1 for _, end, _, _ in TUNE)
+    quiet = livemelody.LiveMelody(layers("begin"), network("tones"))
+    assert quiet.feed(np.zeros(livemelody.RATE, np.float32)) == []
+    assert quiet.end() == []
+    assert len(quiet.settled()) == 0
+
+
+def test_what_is_no_number_in_a_stream_does_not_spoil_what_comes_after():
+    samples = sung(singer.PLUCKED).copy()
+    samples[100:140] = np.nan
+    samples[200] = np.inf
+    told, settled = live_of(samples)
+    assert [each.number for _, each in told if each.velocity] == [n for _, _, n, _ in TUNE]
+    assert np.rint(settled.pitch).tolist() == [n for _, _, n, _ in TUNE]
+    known, sound, _ = drummed()
+    spoilt = sound.copy()
+    spoilt[50:90] = np.nan
+    clean = livehits.LiveHits(known).feed(sound)
+    assert [h.sound for h in livehits.LiveHits(known).feed(spoilt)] == [h.sound for h in clean]
+
+
+def test_a_long_stream_keeps_no_more_than_it_needs():
+    live = livemelody.LiveMelody(layers("begin"), network("tones"))
+    piece = sung(singer.BLOWN)
+    sizes = []
+    for _ in range(6):
+        for begin in range(0, len(piece), 4096):
+            live.feed(piece[begin : begin + 4096])
+        live.settled()
+        sizes.append(sum(len(part.level) for part in live._parts) + len(live._held) // melody.HOP)
+    assert max(sizes) < (livemelody.KEPT + 6) / melody.STEP
