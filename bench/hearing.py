@@ -1,6 +1,6 @@
 """What the ear hears, on recordings it was not trained on (sounds.py).
 
-`hearing.py [melodies singing loops beats harmony] [--each] [--reference]`; all of them by default.
+`hearing.py [melodies singing loops beats harmony leads] [--each] [--reference]`; all of them by default.
 `hearing.py --minutes N` hears one long recording of each kind by the command: its speed and its memory.
 
 Counted as usual for transcription: onset within 50 ms, pitch within half a semitone, each note matched at most once;
@@ -27,8 +27,9 @@ import sounds
 import soxr
 from sounds import Clip
 
+from puresignal import transcribe
 from puresignal.core.hearing import chords, drums, melody, strokes, taught
-from puresignal.io.modelfile import ground, network
+from puresignal.io.modelfile import ground, layers, network
 from puresignal.sim import anykit, players, singer
 
 Row = tuple[float, float, Any]
@@ -133,7 +134,7 @@ def melodies(kind: str, each: bool) -> None:
 
     def ours(clip: Clip) -> Callable[[], list[Row]]:
         samples = at(clip, melody.RATE)
-        return lambda: pitched(melody.decide(melody.analyse(network("begin"), network("tones"), samples)))
+        return lambda: pitched(melody.decide(melody.analyse(layers("begin"), network("tones"), samples)).kept())
 
     tell(kind, [(clip, ours(clip)) for clip in clips], each)
     if "--reference" in sys.argv:
@@ -160,8 +161,8 @@ def loops(each: bool) -> None:
         samples = at(clip, drums.RATE)
 
         def hear() -> list[Row]:
-            found = drums.hits(drums.analyse(network("drums"), samples))
-            return [(s, s, drums.SORTS[k]) for s, k in zip(found.start.tolist(), found.sort.tolist(), strict=True)]
+            found = drums.hits(drums.analyse(layers("drums"), samples)).kept()
+            return [(s, s, drums.SORTS[k]) for s, k in zip(found.start.tolist(), found.kind.tolist(), strict=True)]
 
         return hear
 
@@ -196,18 +197,15 @@ def beats(each: bool) -> None:
             known = taught.teach(
                 ground(),
                 {
-                    name: [
-                        taught.example(network("begin"), np.asarray(soxr.resample(s, clip.rate, strokes.RATE)))
-                        for s in said[:count]
-                    ]
+                    name: [taught.example(np.asarray(soxr.resample(s, clip.rate, strokes.RATE))) for s in said[:count]]
                     for name, said in examples.items()
                 },
             )
             samples = at(clip, strokes.RATE)
 
             def hear(known: taught.Taught = known, samples: np.ndarray = samples) -> list[Row]:
-                found = taught.hits(known, strokes.analyse(network("begin"), samples))
-                return [(s, s, known.names[k]) for s, k in zip(found.start.tolist(), found.sound.tolist(), strict=True)]
+                found = taught.hits(known, strokes.analyse(samples)).kept()
+                return [(s, s, known.names[k]) for s, k in zip(found.start.tolist(), found.kind.tolist(), strict=True)]
 
             clips.append((clip, hear))
         tell(f"beats, {count} examples each", clips, each)
@@ -217,8 +215,25 @@ def harmony(each: bool) -> None:
     clips = []
     for clip in sounds.harmony():
         samples = at(clip, chords.RATE)
-        clips.append((clip, lambda s=samples: pitched(chords.decide(chords.analyse(network("tones"), s)))))
+        clips.append((clip, lambda s=samples: pitched(chords.decide(chords.analyse(network("tones"), s)).kept())))
     tell("harmony", clips, each)  # type: ignore[arg-type]
+
+
+def leads(each: bool) -> None:
+    """By the command's own work, once with the range alone and once with the place as well."""
+    for placed in (False, True):
+        clips = []
+        with tempfile.TemporaryDirectory() as folder:
+            for clip, where, low, high in sounds.leads():
+                path = Path(folder) / f"{clip.name}.wav"
+                soundfile.write(path, clip.samples, clip.rate)
+                job = transcribe.Job("melody", low=low, high=high, pan=where if placed else None)
+
+                def hear(path: Path = path, job: transcribe.Job = job) -> list[Row]:
+                    return [(row.start, row.end, row.note) for row in transcribe.hear(path, job).rows]
+
+                clips.append((clip, hear))
+            tell("leads, range and place" if placed else "leads, range", clips, each)
 
 
 def long(minutes: float) -> None:
@@ -254,12 +269,19 @@ def main() -> None:
         long(float(sys.argv[sys.argv.index("--minutes") + 1]))
         return
     each = "--each" in sys.argv
-    wanted = [a for a in sys.argv[1:] if not a.startswith("-")] or ["melodies", "singing", "loops", "beats", "harmony"]
+    wanted = [a for a in sys.argv[1:] if not a.startswith("-")] or [
+        "melodies",
+        "singing",
+        "loops",
+        "beats",
+        "harmony",
+        "leads",
+    ]
     for kind in wanted:
         if kind in ("melodies", "singing"):
             melodies(kind, each)
         else:
-            {"loops": loops, "beats": beats, "harmony": harmony}[kind](each)
+            {"loops": loops, "beats": beats, "harmony": harmony, "leads": leads}[kind](each)
 
 
 if __name__ == "__main__":

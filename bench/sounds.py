@@ -225,6 +225,30 @@ def harmony() -> Iterator[Clip]:
             yield Clip(f"{bank.name[:5]} {name}", samples, list(notes))
 
 
+def leads() -> Iterator[tuple[Clip, float, int, int]]:
+    """Lines 3 dB above chords and a bass, right of the middle: (clip in two channels, its place, its range)."""
+    for k, path in enumerate(banks()):
+        bank = Bank(path)
+        for i, name in enumerate(("trumpet", "alto sax", "clarinet", "flute", "violin", "lead")):
+            random = np.random.default_rng(7000 + 100 * k + i)
+            program, low, high = INSTRUMENTS[name]
+            notes = singer.line(random, 14.0, max(low, 60), high, 0.2)
+            line = bank.render(notes, program)
+            beneath: list[tuple[float, float, int, float]] = []
+            roots = random.integers(36, 48, 7).tolist()
+            for bar, root in enumerate(roots):
+                shape = list(SHAPES.values())[int(random.integers(len(SHAPES)))]
+                beneath += [(0.3 + 2 * bar, 2.2 + 2 * bar, root + 12 + s, 0.6) for s in (0, *shape[1:])]
+            chords = bank.render(beneath, CHORDS["piano"])
+            bass = bank.render([(0.3 + j / 2, 0.7 + j / 2, roots[j // 4], 0.7) for j in range(28)], 33)
+            count = min(len(line), len(chords), len(bass))
+            under = chords[:count] + bass[:count]
+            line = line[:count] * np.sqrt(2 * np.mean(under**2) / np.mean(line[:count] ** 2))
+            both = np.column_stack([0.7 * under + 0.5 * line, 0.7 * under + 0.87 * line])
+            samples = np.asarray(0.7 * both / np.abs(both).max(), np.float32)
+            yield Clip(f"{bank.name[:5]} {name}", samples, list(notes)), 0.33, max(low, 60), high
+
+
 SYLLABLES = {
     "kick": "[[bu]]", "snare.head": "[[ka]]", "hat.closed": "[[ts]]", "hat.open": "[[tSS]]", "tom1.head": "[[dUN]]",
 }  # fmt: skip

@@ -1,19 +1,20 @@
-"""Trains the networks of the ear on sound of our own synthesis: `train_ear.py [begin|drums|tones ...] [--clips N]`.
+"""Trains the ear on sound of our own synthesis: `train_ear.py [begin|drums|tones|strokes|quickstrokes] [--clips N]`.
 
-Writes src/puresignal/io/models/NAME.npz. Nothing that the ear is measured on (bench/hearing.py) is heard here.
+begin and drums need PyTorch (layers.py). Writes src/puresignal/io/models/NAME.npz. Nothing that the ear is measured
+on (bench/hearing.py) is heard here.
 """
 
 from __future__ import annotations
 
 import sys
+from functools import partial
 from multiprocessing import Pool
 
 import numpy as np
 import soxr
 from training import MODELS, save, train
 
-from puresignal.core.hearing import begin, drums, strokes, tones
-from puresignal.io.modelfile import network
+from puresignal.core.hearing import begin, drums, livehits, rises, strokes, tones
 from puresignal.sim import anykit, mouth, players, singer
 
 SECONDS = 9.0
@@ -50,7 +51,7 @@ def chords(random: np.random.Generator, rate: int) -> tuple[np.ndarray, list[tup
 
 def loop(random: np.random.Generator) -> tuple[np.ndarray, list[tuple[float, str, float]]]:
     """Drumming at 44.1 kHz."""
-    kit = anykit.built_kit(random, 44_100) if random.random() < 0.35 else anykit.drawn_kit(random, 44_100)
+    kit = anykit.built_kit(random, 44_100) if random.random() < 0.2 else anykit.drawn_kit(random, 44_100)
     sound, truth = anykit.groove(kit, SECONDS, 44_100, random)
     return players.in_a_room(sound, 44_100, random, (-80.0, -45.0)), truth
 
@@ -58,22 +59,25 @@ def loop(random: np.random.Generator) -> tuple[np.ndarray, list[tuple[float, str
 def target(starts: np.ndarray, count: int, step: float) -> np.ndarray:
     """(count,) 1 at beginnings, less beside them."""
     out = np.zeros(count, np.float32)
+    if not len(starts):
+        return out
     for k, value in ((0, 1.0), (1, 0.6), (-1, 0.6), (2, 0.15), (-2, 0.15)):
         at = np.clip(np.rint(starts / step).astype(int) + k, 0, count - 1)
         out[at] = np.maximum(out[at], value)
     return out
 
 
-def begin_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
+def begin_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
+    """A picture of some sound, and where something begins in it."""
     random = np.random.default_rng(seed)
     kind = random.random()
-    if kind < 0.62:
+    if kind < 0.70:
         sound, notes = line(random, begin.RATE)
         starts = np.array([n[0] for n in notes])
-    elif kind < 0.74:
+    elif kind < 0.78:
         sound, notes = chords(random, begin.RATE)
         starts = np.array([n[0] for n in notes])
-    elif kind < 0.86:
+    elif kind < 0.87:
         loud, hits = loop(random)
         sound, starts = soxr.resample(loud, 44_100, begin.RATE), np.array([h[0] for h in hits])
     else:
@@ -81,22 +85,18 @@ def begin_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
         said, truth = mouth.beat(syllables, SECONDS, begin.RATE, random)
         sound, starts = players.in_a_room(said, begin.RATE, random), np.array([t for t, _ in truth])
     levels = begin.LOOK.levels(sound)
-    wanted = target(starts, len(levels), begin.STEP)
-    # Frames where nothing happens at all teach little.
-    some = np.flatnonzero((wanted > 0) | (random.random(len(levels)) < 0.6))
-    return begin.LOOK.rows(levels, some).astype(np.float16), wanted[some, None].astype(np.float16)
+    return levels.astype(np.float16), target(starts, len(levels), begin.STEP)[:, None].astype(np.float16)
 
 
-def drum_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
+def drum_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
+    """A picture of some drumming, and where each drum begins in it; toms are one."""
     random = np.random.default_rng(seed)
     sound, truth = loop(random)
     levels = drums.LOOK.levels(sound)
-    wanted = np.stack(
-        [target(np.array([t for t, n, _ in truth if n == name]), len(levels), drums.STEP) for name in drums.SORTS],
-        axis=1,
-    )
-    some = np.flatnonzero((wanted.max(axis=1) > 0) | (random.random(len(levels)) < 0.5))
-    return drums.LOOK.rows(levels, some).astype(np.float16), wanted[some].astype(np.float16)
+    tom = drums.SORTS[drums.TOM]
+    named = [(t, tom if n.startswith("tom") else n) for t, n, _ in truth]
+    wanted = [target(np.array([t for t, n in named if n == name]), len(levels), drums.STEP) for name in drums.LEARNT]
+    return levels.astype(np.float16), np.stack(wanted, axis=1).astype(np.float16)
 
 
 def tone_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
@@ -126,7 +126,7 @@ def tone_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
     return rows.astype(np.float16), np.stack([sounds[frame, pitch], starts[frame, pitch]], axis=1).astype(np.float16)
 
 
-def stroke_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
+def stroke_rows(seed: int, quick: bool) -> tuple[np.ndarray, np.ndarray]:
     """Strokes of one recording, and which sound each was."""
     random = np.random.default_rng(seed)
     if random.random() < 0.7:
@@ -141,17 +141,31 @@ def stroke_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
             for i, (t, n, _) in enumerate(hits)
             if all(abs(t - o[0]) > 0.04 for j, o in enumerate(hits) if j != i)
         ]
-    at = np.array([t for t, _ in truth]) + random.normal(0, 0.003, len(truth))
-    features = strokes.at(strokes.analyse(network("begin"), sound), at)
-    return features, np.array([n for _, n in truth])
+    at = np.array([t for t, _ in truth]) + random.normal(0, 0.0015, len(truth))
+    names = np.array([n for _, n in truth])
+    if not quick:
+        return strokes.at(strokes.analyse(sound), at), names
+    # Where the live search puts them, late as it may be.
+    found = np.array(rises.Beginnings(strokes.RATE).feed(sound))
+    if not len(found) or not len(at):
+        return np.zeros((0, livehits.FEATURES), np.float32), names[:0]
+    nearest = found[np.argmin(np.abs(found[:, None] - at), axis=0)]
+    heard = np.abs(nearest - at) < 0.015
+    padded = np.pad(sound, (livehits.BEFORE, livehits.AFTER))
+    places = np.rint(nearest[heard] * strokes.RATE).astype(int)
+    around = [padded[k : k + livehits.BEFORE + livehits.AFTER] for k in places.tolist()]
+    if not around:
+        return np.zeros((0, livehits.FEATURES), np.float32), names[:0]
+    return livehits.features(np.stack(around)), names[heard]
 
 
-def train_strokes(clips: int, axes: int = 12) -> None:
+def train_strokes(clips: int, quick: bool, axes: int = 12) -> None:
     """Axes on which takes of one sound lie close together and the sounds of one recording far apart."""
-    within, between = np.zeros((strokes.FEATURES,) * 2), np.zeros((strokes.FEATURES,) * 2)
+    count = livehits.FEATURES if quick else strokes.FEATURES
+    within, between = np.zeros((count, count)), np.zeros((count, count))
     taken = sounds = 0
     with Pool() as pool:
-        for x, labels in pool.imap(stroke_rows, range(5000, 5000 + clips)):
+        for x, labels in pool.imap(partial(stroke_rows, quick=quick), range(5000, 5000 + clips)):
             middles = []
             for label in np.unique(labels):
                 own = x[labels == label].astype(np.float64)
@@ -165,39 +179,50 @@ def train_strokes(clips: int, axes: int = 12) -> None:
                 off = np.stack(middles) - np.mean(middles, axis=0)
                 between += off.T @ off
                 sounds += len(middles)
-    within = within / taken + 1e-3 * np.eye(strokes.FEATURES)
+    within = within / taken + 1e-3 * np.eye(count)
     root = np.linalg.inv(np.linalg.cholesky(within))
     values, vectors = np.linalg.eigh(root @ (between / sounds) @ root.T)
     print("between against within, axis by axis:", np.round(values[::-1][:axes], 2))
-    np.savez_compressed(MODELS / "strokes.npz", turn=(root.T @ vectors[:, ::-1][:, :axes]).astype(np.float32))
+    name = "quickstrokes" if quick else "strokes"
+    np.savez_compressed(MODELS / f"{name}.npz", turn=(root.T @ vectors[:, ::-1][:, :axes]).astype(np.float32))
+
+
+def train_layers(name: str, clips: int) -> None:
+    """A network of convolutions; what is seldom there weighs more."""
+    import layers
+
+    make = {"begin": begin_clip, "drums": drum_clip}[name]
+    with Pool() as pool:
+        made = list(pool.imap(make, range(3000, 3000 + clips)))
+    often = np.mean([y.astype(np.float32).mean(axis=0) for _, y in made], axis=0)
+    weight = 1.5 * np.clip((often.max() / np.maximum(often, 1e-5)) ** 0.4, 1, 4)
+    np.savez_compressed(MODELS / f"{name}.npz", **layers.arrays(layers.train(made, weight, 10)))
+
+
+def train_tones(clips: int) -> None:
+    xs, ys, groups = [], [], []
+    with Pool() as pool:
+        for number, (x, y) in enumerate(pool.imap(tone_rows, range(1000, 1000 + clips))):
+            xs.append(x)
+            ys.append(y)
+            groups.append(np.full(len(x), number))
+    x, y = np.concatenate(xs), np.concatenate(ys).astype(np.float32)
+    print(f"tones: {len(x)} rows of {x.shape[1]}", flush=True)
+    save("tones", train(x, y, np.random.default_rng(5), (128, 64), 10, 1.3, groups=np.concatenate(groups)))
 
 
 JOBS = {
-    "begin": (begin_rows, 1600, (144, 48), 12, 1.5), "drums": (drum_rows, 1000, (192, 80), 12, 1.5),
-    "tones": (tone_rows, 900, (128, 64), 10, 1.3),
+    "begin": (partial(train_layers, "begin"), 2000), "drums": (partial(train_layers, "drums"), 1000),
+    "tones": (train_tones, 900), "strokes": (partial(train_strokes, quick=False), 300),
+    "quickstrokes": (partial(train_strokes, quick=True), 300),
 }  # fmt: skip
 
 
 def main() -> None:
     clips = int(sys.argv[sys.argv.index("--clips") + 1]) if "--clips" in sys.argv else 0
-    named = [a for a in sys.argv[1:] if a in JOBS or a == "strokes"]
-    for name in named or [*JOBS, "strokes"]:
-        if name == "strokes":
-            train_strokes(clips or 300)
-            continue
-        make, usual, hidden, epochs, important = JOBS[name]
-        count = clips or usual
-        xs, ys, groups = [], [], []
-        with Pool() as pool:
-            for number, (x, y) in enumerate(pool.imap(make, range(1000, 1000 + count))):
-                xs.append(x)
-                ys.append(y)
-                groups.append(np.full(len(x), number))
-                if number % 50 == 49:
-                    print(f"{name}: {number + 1} clips", flush=True)
-        x, y = np.concatenate(xs), np.concatenate(ys).astype(np.float32)
-        print(f"{name}: {len(x)} rows of {x.shape[1]}", flush=True)
-        save(name, train(x, y, np.random.default_rng(5), hidden, epochs, important, groups=np.concatenate(groups)))
+    for name in [a for a in sys.argv[1:] if a in JOBS] or list(JOBS):
+        job, usual = JOBS[name]
+        job(clips or usual)
 
 
 if __name__ == "__main__":

@@ -1,0 +1,129 @@
+"""Training of networks of convolutions (core/hearing/convolved.py) with PyTorch, which only this needs.
+
+`pip install torch` first; nothing of it is part of the program.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import torch
+from torch import nn
+
+Clips = list[tuple[np.ndarray, np.ndarray]]
+"""Pictures (frames, bands, sizes) with what is to be told of them (frames, outputs) 0..1."""
+SHOWN = 400
+"""Frames of a clip that are shown at once."""
+
+
+class Along(nn.Module):
+    """A layer along time, added to what it is given."""
+
+    def __init__(self, width: int, apart: int) -> None:
+        super().__init__()
+        self.conv = nn.Conv1d(width, width, 5, padding=2 * apart, dilation=apart)
+        self.norm, self.drop = nn.BatchNorm1d(width), nn.Dropout(0.1)
+
+    def forward(self, x: torch.Tensor) -> torch.Tensor:
+        return x + self.drop(torch.relu(self.norm(self.conv(x))))
+
+
+class Net(nn.Module):
+    """Twice patches of three moments and three bands, then across all bands, then along time."""
+
+    def __init__(self, bands: int, sizes: int, outputs: int, width: int = 64) -> None:
+        super().__init__()
+        self.norm = nn.BatchNorm2d(sizes)
+        self.planes = nn.ModuleList([nn.Conv2d(sizes, 16, 3, padding=1), nn.Conv2d(16, 32, 3, padding=1)])
+        self.norms = nn.ModuleList([nn.BatchNorm2d(16), nn.BatchNorm2d(32)])
+        self.across, self.across_norm = nn.Conv1d(32 * (bands // 4), width, 1), nn.BatchNorm1d(width)
+        self.along = nn.ModuleList(Along(width, apart) for apart in (1, 2, 4, 8))
+        self.out, self.drop = nn.Conv1d(width, outputs, 1), nn.Dropout(0.15)
+
+    def forward(self, x: torch.Tensor) -> torch.Tensor:
+        """(clips, sizes, frames, bands) to (clips, outputs, frames) log odds."""
+        x = self.norm(x)
+        for plane, norm in zip(self.planes, self.norms, strict=True):
+            x = nn.functional.max_pool2d(torch.relu(norm(plane(x))), (1, 2))
+        x = self.drop(x.permute(0, 1, 3, 2).flatten(1, 2))
+        x = torch.relu(self.across_norm(self.across(x)))
+        for layer in self.along:
+            x = layer(x)
+        return self.out(x)
+
+
+def train(clips: Clips, weight: np.ndarray, epochs: int, batch: int = 16, seed: int = 0) -> Net:
+    """weight (outputs,) of what is there against what is not. Every twelfth clip is held out."""
+    torch.manual_seed(seed)
+    random = np.random.default_rng(seed)
+    net = Net(clips[0][0].shape[1], clips[0][0].shape[2], clips[0][1].shape[1])
+    held, own = clips[::12], [c for i, c in enumerate(clips) if i % 12]
+    optimiser = torch.optim.AdamW(net.parameters(), lr=3e-3, weight_decay=1e-4)
+    steps = epochs * (len(own) // batch)
+    speed = torch.optim.lr_scheduler.OneCycleLR(optimiser, 3e-3, total_steps=steps, pct_start=0.15)
+    heavy = torch.tensor(weight).float()[None, :, None]
+
+    def lost(x: torch.Tensor, y: torch.Tensor) -> torch.Tensor:
+        return nn.functional.binary_cross_entropy_with_logits(net(x), y, weight=1 + (heavy - 1) * y)
+
+    for epoch in range(epochs):
+        net.train()
+        order = random.permutation(len(own))
+        for begin in range(0, len(order) - batch + 1, batch):
+            shown = [_excerpt(*own[i], random) for i in order[begin : begin + batch]]
+            x = torch.from_numpy(np.stack([a for a, _ in shown])).permute(0, 3, 1, 2)
+            y = torch.from_numpy(np.stack([b for _, b in shown])).permute(0, 2, 1)
+            loss = lost(x, y)
+            optimiser.zero_grad()
+            loss.backward()
+            optimiser.step()
+            speed.step()
+        net.eval()
+        with torch.no_grad():
+            losses = [
+                lost(
+                    torch.from_numpy(x.astype(np.float32)).permute(2, 0, 1)[None],
+                    torch.from_numpy(y.T.astype(np.float32))[None],
+                ).item()
+                for x, y in held
+            ]
+        print(f"epoch {epoch + 1}: {np.mean(losses):.5f} on what was held out", flush=True)
+    return net
+
+
+def _excerpt(x: np.ndarray, y: np.ndarray, random: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
+    """Some of a clip, a little louder or softer, and sometimes coloured."""
+    first = int(random.integers(0, max(1, len(x) - SHOWN)))
+    a, b = x[first : first + SHOWN].astype(np.float32), y[first : first + SHOWN].astype(np.float32)
+    if len(a) < SHOWN:
+        a = np.pad(a, ((0, SHOWN - len(a)), (0, 0), (0, 0)), mode="edge")
+        b = np.pad(b, ((0, SHOWN - len(b)), (0, 0)))
+    a = a + np.float32(random.normal(0, 0.12))
+    if random.random() < 0.5:
+        a = a + random.normal(0, 0.15, (1, 8, 1)).repeat(a.shape[1] // 8, axis=1).astype(np.float32)
+    return np.maximum(a, -4).astype(np.float32), b
+
+
+def _folded(conv: nn.Module, norm: nn.Module) -> tuple[np.ndarray, np.ndarray]:
+    """Weights and biases of a layer with its normalisation taken in."""
+    gain = (norm.weight / torch.sqrt(norm.running_var + norm.eps)).detach()
+    weight = conv.weight.detach() * gain.reshape(-1, *[1] * (conv.weight.dim() - 1))
+    return weight.numpy(), ((conv.bias.detach() - norm.running_mean) * gain + norm.bias.detach()).numpy()
+
+
+def arrays(net: Net) -> dict[str, np.ndarray]:
+    """What convolved.from_arrays reads."""
+    net.eval()
+    gain = (net.norm.weight / torch.sqrt(net.norm.running_var + net.norm.eps)).detach().numpy()
+    out = {"mean": net.norm.running_mean.numpy() - net.norm.bias.detach().numpy() / gain, "scale": 1 / gain}
+    for i, (plane, norm) in enumerate(zip(net.planes, net.norms, strict=True)):
+        weight, out[f"plane{i}_bias"] = _folded(plane, norm)
+        out[f"plane{i}"] = weight.transpose(2, 3, 1, 0)
+    weight, out["across_bias"] = _folded(net.across, net.across_norm)
+    bands = weight.shape[1] // 32
+    out["across"] = weight[:, :, 0].reshape(-1, 32, bands).transpose(2, 1, 0).reshape(bands * 32, -1)
+    for i, layer in enumerate(net.along):
+        weight, out[f"along{i}_bias"] = _folded(layer.conv, layer.norm)
+        out[f"along{i}"] = weight.transpose(2, 1, 0)
+    out["apart"] = np.array([layer.conv.dilation[0] for layer in net.along])
+    out["out"], out["out_bias"] = net.out.weight.detach().numpy()[:, :, 0].T, net.out.bias.detach().numpy()
+    return {name: a.astype(np.float32 if "bias" in name or a.ndim == 1 else np.float16) for name, a in out.items()}

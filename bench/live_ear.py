@@ -1,0 +1,101 @@
+"""The live ear on recordings it was not made on (sounds.py), fed in blocks: `live_ear.py [hits melody]`.
+
+hits: F1 of taught spoken syllables with six and three examples, beside the same heard offline, and how long after its
+beginning a hit is told, the block counted in. melody: how alike the settled notes are to those heard offline, when a
+note is told, and what of a core it takes.
+"""
+
+from __future__ import annotations
+
+import sys
+import time
+
+import numpy as np
+import sounds
+import soxr
+from hearing import Row, at, matched, pitched, score
+
+from puresignal.core.hearing import livehits, livemelody, melody, strokes, taught
+from puresignal.core.hearing.heard import Heard
+from puresignal.io.modelfile import ground, layers, network, quick_ground
+
+BLOCK = 256
+
+
+def hits() -> None:
+    spoken = list(sounds.beats())
+    for count in (6, 3):
+        live_f, offline_f, delays = [], [], []
+        for clip, said in spoken:
+            own = {
+                name: [np.asarray(soxr.resample(s, clip.rate, strokes.RATE)) for s in takes[:count]]
+                for name, takes in said.items()
+            }
+            samples, truth = at(clip, strokes.RATE), [(s, e, w) for s, e, w, _ in clip.notes]
+            known = livehits.teach(quick_ground(), own)
+            live, heard = livehits.LiveHits(known), []
+            for begin in range(0, len(samples), BLOCK):
+                for hit in live.feed(samples[begin : begin + BLOCK]):
+                    heard.append((hit.start, hit.start, known.names[hit.sound]))
+                    delays.append((begin + BLOCK) / strokes.RATE - hit.start)
+            live_f.append(score(truth, heard))
+            slow = taught.teach(ground(), {n: [taught.example(s) for s in takes] for n, takes in own.items()})
+            found = taught.hits(slow, strokes.analyse(samples)).kept()
+            rows = zip(found.start.tolist(), found.kind.tolist(), strict=True)
+            offline_f.append(score(truth, [(s, s, slow.names[k]) for s, k in rows]))
+        print(
+            f"hits, {count} examples each: live {np.mean(live_f):.3f}, offline {np.mean(offline_f):.3f}; told "
+            f"{1000 * np.median(delays):.1f} ms after the beginning, at most {1000 * max(delays):.1f}, "
+            f"of which up to {1000 * BLOCK / strokes.RATE:.1f} are the block"
+        )
+
+
+def tune(kind: str) -> None:
+    alike, live_f, offline_f, quick_f, late, waits = [], [], [], [], [], []
+    spent = seconds = 0.0
+    for clip in getattr(sounds, kind)():
+        samples, truth = at(clip, melody.RATE), [(s, e, w) for s, e, w, _ in clip.notes]
+        offline = pitched(
+            melody.decide(melody.analyse(layers("begin"), network("tones"), samples)).kept()
+        )  # fmt: skip
+        live = livemelody.LiveMelody(layers("begin"), network("tones"))
+        told: list[Row] = []
+        parts = []
+        began = time.perf_counter()
+        for begin in range(0, len(samples), BLOCK // 2):
+            now = (begin + BLOCK // 2) / melody.RATE
+            told += [(now, now, e.number) for e in live.feed(samples[begin : begin + BLOCK // 2]) if e.velocity]
+            parts.append(live.settled())
+            waits += (now - parts[-1].end).tolist()
+        live.end()
+        parts.append(live.settled())
+        spent += time.perf_counter() - began
+        seconds += len(samples) / melody.RATE
+        settled = pitched(Heard.join([p for p in parts if len(p)]).kept())
+        alike.append(score(offline, settled))
+        live_f.append(score(truth, settled))
+        offline_f.append(score(truth, offline))
+        # At once: the same pitch, told within a tenth of a second.
+        pairs = matched([(s + 0.05, e, w) for s, e, w in truth], told)
+        quick_f.append(2 * len(pairs) / max(1, len(truth) + len(told)))
+        late += [told[j][0] - truth[i][0] for i, j in pairs if truth[i][2] > 45]
+    print(
+        f"{kind}: settled {np.mean(live_f):.3f}, offline {np.mean(offline_f):.3f}, alike {np.mean(alike):.3f}; settled "
+        f"at most {max(waits):.2f} s after the end. At once {np.mean(quick_f):.3f}, told after "
+        f"{1000 * np.median(late):.0f} ms (a quarter after {1000 * np.quantile(late, 0.25):.0f}, three after "
+        f"{1000 * np.quantile(late, 0.75):.0f}); {100 * np.mean(np.array(late) < 0.04):.0f} % within 40 ms; "
+        f"{100 * spent / seconds:.0f} % of a core"
+    )
+
+
+def main() -> None:
+    wanted = sys.argv[1:] or ["hits", "melody"]
+    if "hits" in wanted:
+        hits()
+    if "melody" in wanted:
+        tune("melodies")
+        tune("singing")
+
+
+if __name__ == "__main__":
+    main()
