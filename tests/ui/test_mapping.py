@@ -206,3 +206,15 @@ def test_the_kit_is_found_from_what_was_played(mapping, demo_window):
     assert any(", not " in other.text() for other in others)
     first.trigger()
     assert unmapped(demo_window) == 0
+
+
+@pytest.mark.parametrize("height", [600, 800])
+def test_no_text_at_the_side_is_cut_whatever_the_windows_height(qtbot, demo_window, mapping, height):
+    demo_window.resize(1280, height)
+    qtbot.wait(50)
+    for label in (mapping.heard, mapping.not_heard, mapping.about):
+        assert label.height() >= label.heightForWidth(label.width())
+    bar = mapping.side.verticalScrollBar()
+    bar.setValue(bar.maximum())
+    foot = mapping.hat.mapTo(mapping.side.viewport(), QPoint(0, mapping.hat.height()))
+    assert foot.y() <= mapping.side.viewport().height() + 1

@@ -69,7 +69,7 @@ class InputEditor(QFrame):
         self.kit.setSizeAdjustPolicy(MapChoice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.kit.setAccessibleName(self.tr("Note map of the live kit"))
         self.kit.setToolTip(self.tr("What this kit sends: which note means which drum."))
-        self.kit.setPlaceholderText(self.tr("none: notes pass as they are"))
+        self.kit.setPlaceholderText(self.tr("none: as it came"))
         self.kit.chosen.connect(self._choose_kit)
         self.target_port = self._combo(
             self.tr("Port that clean MIDI goes to"),
