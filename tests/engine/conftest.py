@@ -83,10 +83,13 @@ class Peer:
         self.inp = self.client.midi_inports.register("in")
         self.todo: list[list[tuple[int, bytes]]] = []
         self.sent: list[tuple[int, bytes]] = []
+        self.sent_at: list[float] = []
         self.got: list[tuple[int, bytes]] = []
+        self.late, self._next = 0, -1
         self.closed = False
         self.client.set_process_callback(self._process)
         self.client.set_shutdown_callback(self._shut_down)
+        self.client.set_xrun_callback(self._was_late)
         self.client.activate()
 
     @staticmethod
@@ -103,18 +106,25 @@ class Peer:
                 time.sleep(0.25)
         raise AssertionError
 
-    def _process(self, _: int) -> None:
+    def _process(self, frames: int) -> None:
         self.out.clear_buffer()
         now = self.client.last_frame_time
+        # A block that this client was too late for is one that it never heard.
+        self.late += self._next not in (-1, now)
+        self._next = now + frames
         self.got.extend((now + offset, bytes(data)) for offset, data in self.inp.incoming_midi_events())
         if self.todo:
             for offset, message in self.todo.pop(0):
                 self.out.write_midi_event(offset, message)
                 self.sent.append((now + offset, message))
+                self.sent_at.append(time.monotonic())
 
     def play(self, *messages: bytes, offset: int = 0) -> None:
         """Messages in one block, at one offset."""
         self.todo.append([(offset, message) for message in messages])
+
+    def _was_late(self, _: float) -> None:
+        self.late += 1
 
     def _shut_down(self, *_: object) -> None:
         # The library crashes on a client that is closed after its server, so this one is forgotten instead.

@@ -91,14 +91,30 @@ def test_playback_keeps_its_frames_on_jack(heard, peers):
     until(lambda: synth.client.get_all_connections(synth.inp), 5)
     time.sleep(0.3)
     player.use(*beats(40, 0.031))
-    player.play(0.0, [])
-    until(lambda: len([1 for _, m in synth.got if m[0] == 0x99]) == 40, 6)
+    for attempt in range(5):
+        late = synth.late
+        synth.got.clear()
+        player.play(0.0, [])
+        try:
+            until(lambda: len([1 for _, m in synth.got if m[0] == 0x99]) == 40, 12)
+            break
+        except AssertionError:
+            # A server that stands still for longer than it waits for its clients loses blocks; that is not ours.
+            if synth.late == late or attempt == 4:
+                raise
+            player.stop()
+            time.sleep(0.5)
     frames = np.array([f for f, m in synth.got if m[0] == 0x99])
     assert (frames - frames[0]).tolist() == [round(i * 0.031 * 48_000) for i in range(40)]
-    player.play(0.0, [])
-    time.sleep(0.4)
-    player.stop()
-    time.sleep(0.2)
+    for _ in range(5):
+        late = synth.late
+        synth.got.clear()
+        player.play(0.0, [])
+        time.sleep(0.4)
+        player.stop()
+        time.sleep(0.2)
+        if synth.late == late:
+            break
     ons = sum(m[0] == 0x99 for _, m in synth.got)
     offs = sum(m[0] == 0x89 for _, m in synth.got)
     assert ons == offs

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import pytest
+from PySide6.QtCore import QCoreApplication, QEvent
 from PySide6.QtWidgets import QApplication
 
 from puresignal.demo import session as demo
@@ -14,6 +15,12 @@ def dressed(qapp: QApplication) -> None:
     """The application as the program starts it."""
     theme.load_fonts()
     theme.wear(qapp, theme.LIGHT)
+
+
+@pytest.fixture(autouse=True)
+def alone(qapp: QApplication) -> None:
+    """Windows of the tests before are gone for good: closed ones that wait to be deleted are styled and told too."""
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 @pytest.fixture

@@ -182,13 +182,14 @@ class Sound:
         bank.take_over(before)
         names = [pad.articulation for pad in self._map.pads] if self._map is not None else []
         missing = list(dict.fromkeys(names))
-        if before.layers and (self._client is not None or self._stream is not None):
-            # While it sounds, drum by drum and with rests, so that the callback is never kept waiting.
-            for name in missing:
-                bank.prepare([name])
+        sounds = bool(before.layers) and (self._client is not None or self._stream is not None)
+        for name in missing:
+            if _is_let_go():
+                return
+            bank.prepare([name])
+            if sounds:
+                # With rests, so that the callback is never kept waiting.
                 time.sleep(0.005)
-        else:
-            bank.prepare(missing)
         self.mixer.use(bank, self._map)
 
     # Where it comes out
@@ -324,6 +325,13 @@ class Sound:
         if self._client is not None and not self._server_gone:
             with contextlib.suppress(Exception):
                 self._client.close()
+
+
+def _is_let_go() -> bool:
+    """Whether whoever started this has hung up: a kit takes seconds to compute, and nobody waits for it then."""
+    asked = select.poll()
+    asked.register(0, 0)
+    return any(event & select.POLLHUP for _, event in asked.poll(0))
 
 
 def main() -> int:

@@ -279,7 +279,7 @@ def groove(
     """Some drumming on a kit: (n,) float32 and (second, drum, loudness) of each hit that can be heard in it."""
     sound = np.zeros(round((seconds + 1.0) * rate))
     trims = {n: _LOUD.get(n.split(".")[0], 0.7) * random.lognormal(0, 0.3) for n in SORTS}
-    uneven = random.uniform(1.0, 1.4)
+    uneven = random.uniform(1.0, 1.7)
     played: list[tuple[float, str, float]] = []
     parts: list[np.ndarray] = []
     ringing: tuple[int, int, np.ndarray] | None = None
