@@ -29,7 +29,7 @@ from sounds import Clip
 
 from puresignal import transcribe
 from puresignal.core.hearing import chords, drums, melody, strokes, taught
-from puresignal.io.modelfile import ground, layers, network
+from puresignal.io.modelfile import comparing, ground, layers, network
 from puresignal.sim import anykit, players, singer
 
 Row = tuple[float, float, Any]
@@ -161,7 +161,7 @@ def loops(each: bool) -> None:
         samples = at(clip, drums.RATE)
 
         def hear() -> list[Row]:
-            found = drums.hits(drums.analyse(layers("drums"), samples)).kept()
+            found = drums.hits(drums.analyse(layers("drums"), comparing(), samples)).kept()
             return [(s, s, drums.SORTS[k]) for s, k in zip(found.start.tolist(), found.kind.tolist(), strict=True)]
 
         return hear

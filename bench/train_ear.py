@@ -1,7 +1,8 @@
-"""Trains the ear on sound of our own synthesis: `train_ear.py [begin|drums|tones|strokes|quickstrokes] [--clips N]`.
+"""Trains the ear on sound of our own synthesis: `train_ear.py [NAME ...] [--clips N]`.
 
-begin and drums need PyTorch (layers.py). Writes src/puresignal/io/models/NAME.npz. Nothing that the ear is measured
-on (bench/hearing.py) is heard here.
+Writes src/puresignal/io/models/NAME.npz; the names are those in JOBS. begin and drums (layers.py) and compared
+(comparing.py), which goes by what drums hears, need PyTorch. Nothing that the ear is measured on (bench/hearing.py)
+is heard here.
 """
 
 from __future__ import annotations
@@ -14,7 +15,8 @@ import numpy as np
 import soxr
 from training import MODELS, save, train
 
-from puresignal.core.hearing import begin, drums, livehits, rises, strokes, tones
+from puresignal.core.hearing import begin, compared, drums, livehits, rises, strokes, tones
+from puresignal.io import modelfile
 from puresignal.sim import anykit, mouth, players, singer
 
 SECONDS = 9.0
@@ -97,6 +99,21 @@ def drum_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
     named = [(t, tom if n.startswith("tom") else n) for t, n, _ in truth]
     wanted = [target(np.array([t for t, n in named if n == name]), len(levels), drums.STEP) for name in drums.LEARNT]
     return levels.astype(np.float16), np.stack(wanted, axis=1).astype(np.float16)
+
+
+def compared_clip(seed: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """The strokes of some drumming as drums.py finds them: features, which drums each is of, and its second."""
+    random = np.random.default_rng(seed)
+    sound, truth = loop(random)
+    levels = drums.LOOK.levels(sound)
+    likely = modelfile.layers("drums").likely(levels)
+    at = compared.candidates(likely)
+    told, tom = np.zeros((len(at), len(drums.LEARNT)), np.float32), drums.SORTS[drums.TOM]
+    for moment, name, _ in truth:
+        nearest = int(np.argmin(np.abs(at * drums.STEP - moment))) if len(at) else -1
+        if nearest >= 0 and abs(at[nearest] * drums.STEP - moment) < 0.035:
+            told[nearest, drums.LEARNT.index(tom if name.startswith("tom") else name)] = 1
+    return compared.about(levels, likely, at).astype(np.float16), told, at * drums.STEP
 
 
 def tone_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
@@ -199,6 +216,15 @@ def train_layers(name: str, clips: int) -> None:
     np.savez_compressed(MODELS / f"{name}.npz", **layers.arrays(layers.train(made, weight, 10)))
 
 
+def train_compared(clips: int) -> None:
+    import comparing
+
+    with Pool() as pool:
+        made = list(pool.imap(compared_clip, range(20_000, 20_000 + clips)))
+    net = comparing.train(made, drums.LOOK.bands)
+    np.savez_compressed(MODELS / "compared.npz", **comparing.arrays(net))
+
+
 def train_tones(clips: int) -> None:
     xs, ys, groups = [], [], []
     with Pool() as pool:
@@ -213,8 +239,8 @@ def train_tones(clips: int) -> None:
 
 JOBS = {
     "begin": (partial(train_layers, "begin"), 2000), "drums": (partial(train_layers, "drums"), 1000),
-    "tones": (train_tones, 900), "strokes": (partial(train_strokes, quick=False), 300),
-    "quickstrokes": (partial(train_strokes, quick=True), 300),
+    "compared": (train_compared, 4000), "tones": (train_tones, 900),
+    "strokes": (partial(train_strokes, quick=False), 300), "quickstrokes": (partial(train_strokes, quick=True), 900),
 }  # fmt: skip
 
 

@@ -271,7 +271,7 @@ def _pitched(heard: Heard, job: Job, keys: list[tuple[str, float, int]]) -> list
 
 
 def _drums(source: Source, job: Job, progress: Progress | None) -> list[Row]:
-    found = drums.hits(drums.analyse(modelfile.layers("drums"), source, progress), job.eagerness)
+    found = drums.hits(drums.analyse(modelfile.layers("drums"), modelfile.comparing(), source, progress), job.eagerness)
     names = [drums.SORTS[i] for i in found.kind.tolist()]
     return _struck(names, found)
 

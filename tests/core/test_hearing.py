@@ -30,7 +30,7 @@ from puresignal.core.hearing import (
 from puresignal.core.hearing.heard import DOUBTS, Heard, doubts, far_from_others
 from puresignal.core.hearing.network import gathered, peaks
 from puresignal.core.hearing.stretch import stretch
-from puresignal.io.modelfile import ground, layers, network
+from puresignal.io.modelfile import comparing, ground, layers, network
 from puresignal.sim import anykit, mouth, players, singer
 
 
@@ -147,7 +147,7 @@ def test_drums_are_told_apart_with_several_at_once():
     for seed in (901, 902, 903):
         random = np.random.default_rng(seed)
         sound, truth = anykit.groove(anykit.built_kit(random, drums.RATE), 8, drums.RATE, random)
-        hits = drums.hits(drums.analyse(layers("drums"), sound)).kept()
+        hits = drums.hits(drums.analyse(layers("drums"), comparing(), sound)).kept()
         told = [(s, drums.SORTS[k]) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
         scores.append(f1([(t, n) for t, n, _ in truth], told))
         kicks = [(t, n) for t, n, _ in truth if n == "kick"]
@@ -392,7 +392,7 @@ def test_what_is_doubtful_is_proposed_for_removal_with_its_reason():
 def test_doubtful_drums_are_proposed_and_less_so_the_more_eager_one_listens():
     random = np.random.default_rng(5)
     sound, _ = anykit.groove(anykit.built_kit(random, drums.RATE), 6.0, drums.RATE, random)
-    analysis = drums.analyse(layers("drums"), sound)
+    analysis = drums.analyse(layers("drums"), comparing(), sound)
     calm, eager = drums.hits(analysis, 0.3), drums.hits(analysis, 0.9)
     assert len(calm.kept().start) < len(calm.start)
     assert len(calm.kept().start) < len(eager.kept().start)

@@ -8,7 +8,8 @@ from importlib import resources
 
 import numpy as np
 
-from puresignal.core.hearing import convolved
+from puresignal.core.hearing import compared, convolved
+from puresignal.core.hearing.compared import Comparing
 from puresignal.core.hearing.convolved import Layers
 from puresignal.core.hearing.network import Network, from_arrays
 from puresignal.core.hearing.taught import Ground
@@ -30,6 +31,12 @@ def network(name: str) -> Network:
 def layers(name: str) -> Layers:
     """One of the ear's networks of convolutions: begin or drums."""
     return convolved.from_arrays(_arrays(name))
+
+
+@lru_cache(maxsize=1)
+def comparing() -> Comparing:
+    """The network that weighs the strokes of a drum recording against each other."""
+    return compared.from_arrays(_arrays("compared"))
 
 
 @lru_cache(maxsize=1)

@@ -8,6 +8,7 @@ others, 2018, with a network small enough for NumPy).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
@@ -39,6 +40,20 @@ class ChordAnalysis:
     own: np.ndarray
     level: np.ndarray
     envelope: Envelope
+
+    @cached_property
+    def _columns(self) -> np.ndarray:
+        return np.ascontiguousarray(self.likely.transpose(1, 2, 0), np.float32)
+
+    def column(self, pitch: int) -> tuple[np.ndarray, np.ndarray]:
+        """(frames,) float32 twice: how likely a pitch sounds, and begins."""
+        if len(self.likely) <= REMEMBERED:
+            return self._columns[pitch, 0], self._columns[pitch, 1]
+        return self.likely[:, pitch, 0].astype(np.float32), self.likely[:, pitch, 1].astype(np.float32)
+
+
+REMEMBERED = 30_000
+"""Frames, ten minutes, up to which the columns are kept as they are needed for the next decision."""
 
 
 @dataclass(frozen=True)
@@ -88,10 +103,10 @@ def decide(analysis: ChordAnalysis, settings: ChordSettings | None = None) -> He
     audible = analysis.level > np.quantile(analysis.level, 0.98) - settings.floor
     lean = 0.4 * (settings.eagerness - 0.5)
     for column in range(max(0, settings.low - LOWEST), min(tones.PITCHES, settings.high - LOWEST + 1)):
-        sounds = np.where(audible, analysis.likely[:, column, 0], 0).astype(np.float32)
+        sounds, begins = analysis.column(column)
         if sounds.max() < 0.3:
             continue
-        for first, last, sure in _notes(sounds, analysis.likely[:, column, 1].astype(np.float32), lean):
+        for first, last, sure in _notes(np.where(audible, sounds, np.float32(0)), begins, lean):
             loud = float(analysis.own[round(first) : round(first) + 6, column].max())
             rows.append((first * STEP, last * STEP, float(column + LOWEST), loud, sure))
     if not rows:
@@ -125,10 +140,12 @@ def _notes(sounds: np.ndarray, begins: np.ndarray, lean: float) -> list[tuple[fl
         # What swells has no beginning to speak of; where it sounds for long, it is a note all the same.
         if last - first >= 6 and mean(first, last) > 0.7 - lean and not any(first - 4 <= s < last for s in starts):
             starts.append(float(first))
+    if not starts:
+        return []
     starts.sort()
     # A moment's doubt is no end.
-    silent = np.convolve(sounds < SILENT, np.ones(DOUBT), "valid") >= DOUBT if len(sounds) >= DOUBT else on[:0]
-    ends = np.flatnonzero(silent)
+    heard = np.concatenate([[0], np.cumsum(sounds >= SILENT)])
+    ends = np.flatnonzero(heard[DOUBT:] == heard[:-DOUBT])
     notes = []
     for i, start in enumerate(starts):
         until = round(starts[i + 1]) if i + 1 < len(starts) else len(sounds)

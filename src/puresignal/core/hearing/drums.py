@@ -1,9 +1,10 @@
 """Drum recordings to drum notes: which drums begin at each moment, several at once.
 
 A network says for every drum how likely it begins at each moment (the frame-wise activations of R. Vogl and others,
-Drum transcription via joint beat and drum modeling, 2017, here by a small network of convolutions); hits are the
-peaks of that. Which of the toms it is their pitches say. It is trained by bench/train_ear.py on drums of our own
-synthesis, and run here in plain NumPy.
+Drum transcription via joint beat and drum modeling, 2017, here by a small network of convolutions); where any may
+begin there is a stroke. A second one weighs the strokes of the recording against each other (compared.py) and says
+which drums each of them is of. Which of the toms it is their pitches say. Both are trained by bench/train_ear.py on
+drums of our own synthesis, and run here in plain NumPy.
 """
 
 from __future__ import annotations
@@ -13,11 +14,11 @@ from itertools import combinations
 
 import numpy as np
 
-from puresignal.core.hearing import frames, strokes
+from puresignal.core.hearing import compared, frames, strokes
+from puresignal.core.hearing.compared import Comparing
 from puresignal.core.hearing.convolved import Layers, Picture
 from puresignal.core.hearing.frames import Envelope
 from puresignal.core.hearing.heard import DOUBTS, Hits, velocities
-from puresignal.core.hearing.network import gathered, peaks
 from puresignal.core.hearing.pieces import Progress, Source, pieces
 
 SORTS = (
@@ -30,22 +31,24 @@ LEARNT = (
     "kick", "snare.head", "snare.side", "hat.closed", "hat.open", "hat.pedal", "tom3.head", "crash1.bow", "ride.bow",
 )  # fmt: skip
 """What the network tells: it hears all toms as one."""
-RIVALS = (
-    ("hat.closed", "hat.open", "hat.pedal"), ("snare.head", "snare.side"), ("crash1.bow", "ride.bow"),
-    ("tom1.head", "tom2.head", "tom3.head", "tom4.head"),
-)  # fmt: skip
+RIVALS = (("hat.closed", "hat.open", "hat.pedal"), ("snare.head", "snare.side"), ("crash1.bow", "ride.bow"))
 """Of each of these at most one at a time: the likeliest."""
 RATE, HOP = strokes.RATE, 440
 LOOK = Picture(RATE, HOP, 48, 40.0, 17_000.0, (1024, 4096))
 STEP = HOP / RATE
-TOGETHER = 0.03
-"""Seconds within which two of a sort, or of rivals, are one hit."""
 
 
 @dataclass(frozen=True, eq=False)
 class DrumAnalysis:
-    """likely (frames, LEARNT); envelope for exact moments; low (n,) what lies below some 600 Hz, LOW_RATE a second."""
+    """The slow part, kept.
 
+    at        (strokes,) seconds at which something may begin
+    likely    (strokes, LEARNT) how likely each drum is one of those that do
+    envelope  for exact moments
+    low       (n,) what lies below some 600 Hz, LOW_RATE a second
+    """
+
+    at: np.ndarray
     likely: np.ndarray
     envelope: Envelope
     low: np.ndarray
@@ -55,22 +58,28 @@ DOWN = 28
 LOW_RATE = RATE / DOWN
 
 
-def analyse(network: Layers, source: Source, progress: Progress | None = None) -> DrumAnalysis:
-    """The network that was trained on drums; the recording at RATE, all at once or in blocks."""
+def analyse(network: Layers, comparing: Comparing, source: Source, progress: Progress | None = None) -> DrumAnalysis:
+    """The networks that were trained on drums; the recording at RATE, all at once or in blocks."""
     loud = LOOK.loud(source)
     parts: list[tuple[np.ndarray, ...]] = []
+    begun = 0
     for piece in pieces(source, progress):
-        flat = piece.samples
-        likely = network.likely(LOOK.levels(flat, loud))[piece.frames(HOP)]
+        flat, own = piece.samples, piece.frames(HOP)
+        levels = LOOK.levels(flat, loud)
+        likely = network.likely(levels)
+        places = compared.candidates(likely)
+        rounded = np.rint(places)
+        places = places[(rounded >= own.start) & (rounded < own.stop)]
         fine = frames.envelope(flat, RATE, strokes.FINE_HOP, strokes.FINE_REACH).level[piece.frames(strokes.FINE_HOP)]
-        parts.append(
-            (likely.astype(np.float16), fine, _lowered(flat)[piece.lead // DOWN : (piece.lead + piece.own) // DOWN])
-        )
+        low = _lowered(flat)[piece.lead // DOWN : (piece.lead + piece.own) // DOWN]
+        taken = comparing.taken(compared.about(levels, likely, places))
+        parts.append(((places - own.start + begun) * STEP, taken, fine, low))
+        begun += own.stop - own.start
     if not parts:
-        nothing = np.zeros((0, len(LEARNT)), np.float16)
-        return DrumAnalysis(nothing, Envelope(np.zeros(0), strokes.FINE_HOP / RATE), np.zeros(0))
-    likely, fine, low = (np.concatenate(each) for each in zip(*parts, strict=True))
-    return DrumAnalysis(likely, Envelope(fine, strokes.FINE_HOP / RATE), low)
+        nothing = np.zeros((0, len(LEARNT)), np.float32)
+        return DrumAnalysis(np.zeros(0), nothing, Envelope(np.zeros(0), strokes.FINE_HOP / RATE), np.zeros(0))
+    at, taken, fine, low = (np.concatenate(each) for each in zip(*parts, strict=True))
+    return DrumAnalysis(at, comparing.likely(taken, at), Envelope(fine, strokes.FINE_HOP / RATE), low)
 
 
 def _lowered(samples: np.ndarray) -> np.ndarray:
@@ -84,13 +93,12 @@ def _lowered(samples: np.ndarray) -> np.ndarray:
 def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> Hits:
     """Every drum at every beginning. eagerness: 0 only the plainest .. 1 all there may be."""
     limit = LIMIT - 0.4 * (eagerness - 0.5)
-    found: list[tuple[float, int, float]] = []
-    for number, name in enumerate(LEARNT):
-        column = analysis.likely[:, number].astype(np.float32)
-        gathered_ = gathered(column, 3)
-        for place in peaks(gathered_, limit - DOUBTED, 4).tolist():
-            found.append((place * STEP, SORTS.index(name), float(gathered_[round(place)])))
-    found = _toms_by_pitch(_without_rivals(sorted(found)), analysis.low)
+    likely = _without_rivals(analysis.likely)
+    stroke, drum = np.nonzero(likely > limit - DOUBTED)
+    found = [
+        (float(analysis.at[i]), SORTS.index(LEARNT[k]), float(likely[i, k])) for i, k in zip(stroke, drum, strict=True)
+    ]
+    found = _toms_by_pitch(found, analysis.low)
     if not found:
         return Hits.empty()
     at, sort_of, sure = (
@@ -119,9 +127,12 @@ def _toms_by_pitch(found: list[tuple[float, int, float]], low: np.ndarray) -> li
     steps = np.flatnonzero(np.diff(pitch[order]) > APART) + 1
     groups = np.split(order, steps)
     while len(groups) > 4:
+        # Those of a group that is too small to be a drum of its own belong to the one next to it.
         middles = [float(np.median(pitch[g])) for g in groups]
-        near = int(np.argmin(np.diff(middles)))
-        groups[near : near + 2] = [np.concatenate(groups[near : near + 2])]
+        least = min(range(len(groups)), key=lambda k: len(groups[k]))
+        own = groups.pop(least)
+        near = min(range(len(groups)), key=lambda k: abs(middles[k + (k >= least)] - middles[least]))
+        groups[near] = np.concatenate([groups[near], own])
     middles = [float(np.median(pitch[g])) for g in groups]
     # Low to high onto as many of the four as there are, each as near as can be to where it usually lies.
     best = min(
@@ -136,7 +147,7 @@ def _toms_by_pitch(found: list[tuple[float, int, float]], low: np.ndarray) -> li
     return sorted(out)
 
 
-APART = 1.4
+APART = 1.1
 """Semitones between two toms at least."""
 USUAL_TOMS = (55.0, 51.0, 46.5, 41.5)
 """Where toms lie, high to low, as MIDI numbers; kits differ by a fifth."""
@@ -154,17 +165,12 @@ def _pitch_of(low: np.ndarray, moment: float) -> float:
     return float(69 + 12 * np.log2((first + int(np.argmax(spectrum[first:last]))) * LOW_RATE / size / 440))
 
 
-def _without_rivals(found: list[tuple[float, int, float]]) -> list[tuple[float, int, float]]:
-    """Of rivals at one moment the likeliest stays."""
-    group = {SORTS.index(name): number for number, names in enumerate(RIVALS) for name in names}
-    kept: list[tuple[float, int, float]] = []
-    newest: dict[int, int] = {}
-    for hit in found:
-        own = group.get(hit[1], -1)
-        rival = newest.get(own) if own >= 0 else None
-        if rival is None or hit[0] - kept[rival][0] >= TOGETHER:
-            newest[own] = len(kept)
-            kept.append(hit)
-        elif hit[2] > kept[rival][2]:
-            kept[rival] = hit
-    return sorted(kept)
+def _without_rivals(likely: np.ndarray) -> np.ndarray:
+    """(strokes, LEARNT) of rivals in one stroke the likeliest alone."""
+    out = likely.copy()
+    for names in RIVALS:
+        columns = [LEARNT.index(name) for name in names]
+        own = out[:, columns]
+        own[own < own.max(axis=1, keepdims=True)] = 0
+        out[:, columns] = own
+    return out

@@ -102,6 +102,12 @@ def loudness(samples: np.ndarray, hop: int, reach: int) -> np.ndarray:
     return np.asarray((total[high] - total[low]) / np.maximum(1, high - low))
 
 
+def windows(values: np.ndarray, centres: np.ndarray, steps: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """What lies about some places: (places, steps) values, and which of them there are; beyond the ends those there."""
+    at = centres[:, None] + steps
+    return values[np.clip(at, 0, len(values) - 1)], (at >= 0) & (at < len(values))
+
+
 @dataclass(frozen=True, eq=False)
 class Envelope:
     """How loud a sound is, finely: (n,) root mean square `step` seconds apart."""
@@ -131,24 +137,21 @@ class Envelope:
 
         Where nothing rises (one note led into the next), a moment stays.
         """
-        out = []
-        for moment in moments.tolist():
-            here, back, on = round(moment / self.step), round(0.06 / self.step), round(0.08 / self.step)
-            begin, end = max(0, here - back), min(len(self.level), here + on)
-            late = max(0, here - round(0.02 / self.step))
-            around = self.level[begin : max(begin, here + round(0.01 / self.step))]
-            after = self.level[late:end]
-            if not len(around) or not len(after):
-                out.append(moment)
-                continue
-            low, top = begin + int(np.argmin(around)), late + int(np.argmax(after))
-            floor, peak = float(self.level[low]), float(self.level[top])
-            if top <= low or peak < 1.5 * floor + 1e-6:
-                out.append(moment)
-                continue
-            below = np.flatnonzero(self.level[low:top] < floor + RISEN * (peak - floor))
-            out.append((low + int(below[-1]) + 1) * self.step if len(below) else moment)
-        return np.array(out)
+        if not len(moments) or not len(self.level):
+            return np.asarray(moments, float)
+        steps = np.arange(-round(0.06 / self.step), round(0.08 / self.step))
+        around, there = windows(self.level, np.rint(moments / self.step).astype(int), steps)
+        before, after = there & (steps < round(0.01 / self.step)), there & (steps >= -round(0.02 / self.step))
+        low = np.where(before, around, np.inf).argmin(axis=1)[:, None]
+        top = np.where(after, around, -np.inf).argmax(axis=1)[:, None]
+        floor, peak = np.take_along_axis(around, low, 1), np.take_along_axis(around, top, 1)
+        place = np.arange(len(steps))
+        foot = (place >= low) & (place < top) & (around < floor + RISEN * (peak - floor))
+        rises = before.any(axis=1) & after.any(axis=1) & (top > low)[:, 0] & (peak >= 1.5 * floor + 1e-6)[:, 0]
+        rises &= foot.any(axis=1)
+        last = len(steps) - 1 - foot[:, ::-1].argmax(axis=1)
+        moved = (np.rint(moments / self.step) + steps[last] + 1) * self.step
+        return np.where(rises, moved, moments)
 
     def decibels_after(self, moments: np.ndarray, reach: float = 0.06) -> np.ndarray:
         """(moments,) mean loudness of what follows each moment."""

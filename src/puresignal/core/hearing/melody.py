@@ -9,7 +9,7 @@ period is hard to tell.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import pairwise
 
@@ -49,6 +49,8 @@ class MelodyAnalysis:
     sounds: np.ndarray
     starts: np.ndarray
     envelope: Envelope
+    paths: dict[tuple[float, ...], np.ndarray] = field(default_factory=dict)
+    """The last path that was found, by what it depends on."""
 
     @cached_property
     def costs(self) -> np.ndarray:
@@ -193,6 +195,9 @@ def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
     low, high = max(tones.LOWEST, int(np.ceil(settings.low))), min(tones.HIGHEST, int(np.floor(settings.high)))
     if not count or high < low:
         return np.full(count, -1)
+    asked = (settings.eagerness, settings.floor, low, high)
+    if asked in analysis.paths:
+        return analysis.paths[asked].copy()
     numbers = np.arange(low, high + 1, dtype=np.float32)
     quiet = analysis.level < np.quantile(analysis.level, 0.98) - settings.floor
     near = gathered(analysis.begins, 3)[:count]
@@ -204,10 +209,12 @@ def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
         cost, silent = _costs(analysis, part, numbers, quiet[part], settings)
         state = _paths(cost, silent, turns[part], begin - part.start, end - begin)
         out[begin:end] = np.where(state >= 0, low + state, -1)
-    return out
+    analysis.paths.clear()
+    analysis.paths[asked] = out
+    return out.copy()
 
 
-STRETCH, LAP, AT_ONCE = 200, 150, 128
+STRETCH, LAP, AT_ONCE = 100, 75, 256
 """Frames of which the path is looked for at once with those of many others, how many it sees before and after its own
 (what is that far away does not turn it), and how many such stretches go together."""
 
@@ -322,18 +329,14 @@ def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> 
 
 def _plain(places: np.ndarray, analysis: MelodyAnalysis, limit: float) -> np.ndarray:
     """Of the places where something may begin those that are likely enough, the less so the deeper the level dips."""
-    likely = gathered(analysis.begins, 4)
-    kept = []
-    for place in places.tolist():
-        at = round(place)
-        before, dip = analysis.level[max(0, at - 18) : at + 1], analysis.level[max(0, at - 8) : at + 3]
-        after = analysis.level[at : at + 13]
-        if not len(after) or not len(before):
-            continue
-        deep = min(float(after.max()), float(before.max())) - float(dip.min())
-        if likely[min(at, len(likely) - 1)] > limit - DEEP * float(np.clip(deep - 2.0, 0.0, 6.0)):
-            kept.append(place)
-    return np.array(kept)
+    if not len(places):
+        return places
+    likely, steps = gathered(analysis.begins, 4), np.arange(-18, 13)
+    at = np.minimum(np.rint(places).astype(int), len(likely) - 1)
+    level, _ = frames.windows(analysis.level, at, steps)
+    high = np.minimum(level[:, steps >= 0].max(axis=1), level[:, steps <= 0].max(axis=1))
+    deep = high - level[:, (steps >= -8) & (steps < 3)].min(axis=1)
+    return np.asarray(places[likely[at] > limit - DEEP * np.clip(deep - 2.0, 0.0, 6.0)])
 
 
 LEAST, DEEP = 0.15, 0.04
@@ -439,16 +442,16 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
     for i in range(1, len(exact)):
         exact[i] = max(exact[i], exact[i - 1] + 0.02)
         ends[i - 1] = min(ends[i - 1], exact[i])
-    ends = np.array([_let_go(analysis.level, start, end) for start, end in zip(exact, ends, strict=True)])
-    ends = np.maximum(ends, exact + 0.03)
-    level = np.array([analysis.level[n[0] : max(n[0] + 1, min(n[1], n[0] + round(0.2 / STEP)))].max() for n in kept])
-    sounds = np.array(
-        [float(analysis.sounds[n[0] : n[1], n[2] - tones.LOWEST].astype(np.float32).mean()) for n in kept]
-    )
+    ends = np.maximum(_let_go(analysis.level, exact, ends), exact + 0.03)
+    first, last, number = np.array(kept).T
+    level = _most(analysis.level, first, np.minimum(last, first + round(0.2 / STEP)))
+    note, frame = _frames_of(first, last)
+    sounding = analysis.sounds[frame, number[note] - tones.LOWEST].astype(np.float32)
+    sounds = np.bincount(note, sounding, len(kept)) / np.maximum(1, np.bincount(note, minlength=len(kept)))
     length = ends - exact
     sure = np.clip(0.1 + 0.35 * sounds + 0.25 * np.minimum(1, length / 0.15) + 0.3 * told, 0, 1)
     sure *= np.clip(1 - (np.quantile(level, 0.9) - level - 24) / 20, 0.3, 1)
-    pitch = _exact_pitch(kept, analysis)
+    pitch = _exact_pitch(number, note, frame, analysis)
     doubt = doubts(
         length < settings.shortest, level < np.quantile(level, 0.9) - SOFT,
         far_from_others(pitch, exact, sure), sure < 0.62 - 0.4 * settings.eagerness,
@@ -462,38 +465,58 @@ SOFT = 32.0
 
 def levels(analysis: MelodyAnalysis, notes: Heard) -> np.ndarray:
     """(notes,) decibels of the loudest of each note's first moments."""
-    out = []
-    for start, end in zip(notes.start.tolist(), notes.end.tolist(), strict=True):
-        first, last = round(start / STEP), round(min(end, start + 0.2) / STEP)
-        out.append(float(analysis.level[first : max(first + 1, last)].max(initial=-100.0)))
-    return np.array(out)
+    first = np.rint(notes.start / STEP).astype(int)
+    return _most(analysis.level, first, np.rint(np.minimum(notes.end, notes.start + 0.2) / STEP).astype(int))
 
 
-def _exact_pitch(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis) -> np.ndarray:
-    """(notes,) where in its semitone each note lies, against the player's own tuning; always nearest its number."""
-    shift, out = tuning(analysis.pitch, analysis.dip), []
-    for first, last, number in notes:
-        off = (analysis.pitch[first:last] - shift - number).ravel()
-        near = off[np.abs(off) < 0.7]
-        out.append(number + (min(0.45, max(-0.45, _middle(near))) if len(near) else 0.0))
-    return np.array(out)
+def _most(level: np.ndarray, first: np.ndarray, last: np.ndarray) -> np.ndarray:
+    """(notes,) the loudest of each note's frames, one at least."""
+    if not len(first):
+        return np.zeros(0)
+    steps = np.arange(max(1, int((last - first).max())))
+    around, there = frames.windows(level, first, steps)
+    own = there & ((steps < (last - first)[:, None]) | (steps == 0))
+    return np.asarray(np.where(own, around, -100.0).max(axis=1))
 
 
-def _middle(values: np.ndarray) -> float:
-    """The median, or the value above it: many times as quick as NumPy's on a few values."""
-    return float(np.sort(values)[len(values) // 2])
+def _frames_of(first: np.ndarray, last: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """All frames of some notes, one after the other: the number of the note of each, and the frame."""
+    length = last - first
+    note = np.repeat(np.arange(len(first)), length)
+    return note, np.arange(len(note)) - np.repeat(np.cumsum(length) - length - first, length)
 
 
-def _let_go(level: np.ndarray, start: float, end: float) -> float:
-    """Where a note's last fall begins: what rings on after it was let go is not part of it."""
-    last = min(len(level) - 1, round(end / STEP))
-    first = max(round(start / STEP) + 4, last - round(FALLS_IN / STEP))
-    if last - first < 4:
-        return end
-    part = level[first : last + 1]
-    body = _middle(part[: max(3, len(part) // 2)])
-    above = np.flatnonzero(part > body - FALLS_BY)
-    return min(end, (first + int(above[-1]) + 1) * STEP) if len(above) else end
+def _exact_pitch(number: np.ndarray, note: np.ndarray, frame: np.ndarray, analysis: MelodyAnalysis) -> np.ndarray:
+    """(notes,) where in its semitone each note lies, against the player's own tuning; always nearest its number.
+
+    note, frame  of each frame of the notes
+    """
+    shift = tuning(analysis.pitch, analysis.dip)
+    off = analysis.pitch[frame] - shift - number[note][:, None]
+    row, column = np.nonzero(np.abs(off) < 0.7)
+    own, value = note[row], off[row, column]
+    value = value[np.lexsort((value, own))]
+    count = np.bincount(own, minlength=len(number))
+    some = np.flatnonzero(count)
+    out = number.astype(float)
+    out[some] += np.clip(value[(np.cumsum(count) - count + count // 2)[some]], -0.45, 0.45)
+    return out
+
+
+def _let_go(level: np.ndarray, start: np.ndarray, end: np.ndarray) -> np.ndarray:
+    """Where each note's last fall begins: what rings on after it was let go is not part of it."""
+    last = np.minimum(len(level) - 1, np.rint(end / STEP).astype(int))
+    reach = round(FALLS_IN / STEP)
+    first = np.maximum(np.rint(start / STEP).astype(int) + 4, last - reach)
+    length = last - first + 1
+    steps = np.arange(reach + 1)
+    part, _ = frames.windows(level, first, steps)
+    half = np.maximum(3, length // 2)
+    early = np.sort(np.where(steps < half[:, None], part, np.inf), axis=1)
+    body = np.take_along_axis(early, (half // 2)[:, None], 1)
+    above = (part > body - FALLS_BY) & (steps < length[:, None])
+    falls = (first + len(steps) - above[:, ::-1].argmax(axis=1)) * STEP
+    return np.where((length >= 5) & above.any(axis=1), np.minimum(end, falls), end)
 
 
 FALLS_IN, FALLS_BY = 0.35, 3.5

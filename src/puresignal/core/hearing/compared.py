@@ -1,0 +1,124 @@
+"""The strokes of a drum recording, weighed against each other: what sounds like what, with and without a hat on it.
+
+A kit is the same through a recording, so what one stroke leaves open another tells. A small network sees all strokes
+of a stretch at once (attention: A. Vaswani and others, Attention is all you need, 2017), each by what sounds about it
+and by what was made of it alone. It is trained by bench/train_ear.py, and run here in plain NumPy.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from puresignal.core.hearing.network import gathered, peaks
+
+ABOUT = (
+    *((k, k + 1) for k in (-5, -3, -2, -1, 0, 1, 2, 3, 4, 5, 6)),
+    (7, 9), (9, 12), (12, 16), (16, 22), (22, 30), (30, 40),
+)  # fmt: skip
+"""Frames about a stroke, from and up to, that are looked at: finely where it begins, coarsely where it rings."""
+LEAST, APART = 0.1, 4
+"""How likely something has to begin for a stroke to be looked at; frames between two of them at least."""
+STRETCH, AROUND = 128, 48
+"""Strokes that are weighed at once, and those before and after that they are weighed against."""
+
+
+def candidates(likely: np.ndarray) -> np.ndarray:
+    """(n,) frames, with parts, at which any drum may begin. likely: (frames, drums)."""
+    any_drum = np.max([gathered(column, 3) for column in likely.T.astype(np.float32)], axis=0)
+    return peaks(any_drum, LEAST, APART)
+
+
+def about(levels: np.ndarray, likely: np.ndarray, frames: np.ndarray) -> np.ndarray:
+    """(n, features) float32 of the strokes at some frames.
+
+    levels  (frames, bands, sizes) the picture; likely  (frames, drums) what was made of each moment alone
+    """
+    at, last = np.rint(frames).astype(int), len(levels) - 1
+    parts = []
+    for begin, end in ABOUT:
+        rows = [levels[np.clip(at + k, 0, last)] for k in range(begin, end)]
+        parts.append(np.mean(rows, axis=0, dtype=np.float32).reshape(len(at), levels.shape[1] * levels.shape[2]))
+    near = np.max([likely[np.clip(at + k, 0, last)] for k in range(-2, 3)], axis=0).astype(np.float32)
+    sure = np.clip(near, 1e-3, 1 - 1e-3)
+    return np.concatenate([*parts, np.log(sure / (1 - sure))], axis=1)
+
+
+@dataclass(frozen=True, eq=False)
+class Layer:
+    """One look from each stroke at all others, and what is made of it; weights (in, out), biases (out,).
+
+    lean  (heads,) how much less another bears with its distance in time
+    """
+
+    gain: np.ndarray
+    offset: np.ndarray
+    ask: np.ndarray
+    answer: np.ndarray
+    lean: np.ndarray
+    gain2: np.ndarray
+    offset2: np.ndarray
+    wide: np.ndarray
+    wide_bias: np.ndarray
+    narrow: np.ndarray
+    narrow_bias: np.ndarray
+
+
+@dataclass(frozen=True, eq=False)
+class Comparing:
+    """The network. take (features, width) and (width,), layers, tell (width, drums) and (drums,)."""
+
+    take: tuple[np.ndarray, np.ndarray]
+    layers: tuple[Layer, ...]
+    tell: tuple[np.ndarray, np.ndarray]
+    last: tuple[np.ndarray, np.ndarray]
+
+    def taken(self, features: np.ndarray) -> np.ndarray:
+        """(n, features) of strokes to (n, width): all that has to be kept of them."""
+        return np.asarray(np.maximum(0, features @ self.take[0] + self.take[1]))
+
+    def likely(self, taken: np.ndarray, seconds: np.ndarray) -> np.ndarray:
+        """(n, width) and (n,) rising moments to (n, drums) likelihoods 0..1."""
+        out = np.zeros((len(taken), len(self.tell[1])), np.float32)
+        for begin in range(0, len(taken), STRETCH):
+            first, last = max(0, begin - AROUND), min(len(taken), begin + STRETCH + AROUND)
+            told = self._run(taken[first:last], seconds[first:last])[begin - first :][:STRETCH]
+            out[begin : begin + len(told)] = told
+        return out
+
+    def _run(self, x: np.ndarray, seconds: np.ndarray) -> np.ndarray:
+        away = np.log1p(np.abs(seconds[:, None] - seconds) / 0.1).astype(np.float32)
+        for layer in self.layers:
+            x = x + _looked(_even(x, layer.gain, layer.offset), away, layer)
+            y = _even(x, layer.gain2, layer.offset2)
+            x = x + np.maximum(0, y @ layer.wide + layer.wide_bias) @ layer.narrow + layer.narrow_bias
+        odds = _even(x, *self.last) @ self.tell[0] + self.tell[1]
+        return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
+
+
+def _even(x: np.ndarray, gain: np.ndarray, offset: np.ndarray) -> np.ndarray:
+    middle = x - x.mean(axis=1, keepdims=True)
+    return np.asarray(middle / np.sqrt((middle**2).mean(axis=1, keepdims=True) + 1e-5) * gain + offset)
+
+
+def _looked(x: np.ndarray, away: np.ndarray, layer: Layer) -> np.ndarray:
+    heads, width = len(layer.lean), x.shape[1]
+    query, key, value = (x @ layer.ask).reshape(len(x), 3, heads, width // heads).transpose(1, 2, 0, 3)
+    fits = query @ key.transpose(0, 2, 1) / np.sqrt(width // heads) - layer.lean[:, None, None] * away
+    weight = np.exp(fits - fits.max(axis=2, keepdims=True))
+    weight /= weight.sum(axis=2, keepdims=True)
+    return np.asarray((weight @ value).transpose(1, 0, 2).reshape(len(x), width) @ layer.answer)
+
+
+def from_arrays(arrays: dict[str, np.ndarray]) -> Comparing:
+    """A network from the arrays of a model file: take, take_bias, layer0_gain ..."""
+    flat = {name: np.asarray(array, np.float32) for name, array in arrays.items()}
+    count = sum(name.endswith("_ask") for name in flat)
+    names = list(Layer.__dataclass_fields__)
+    return Comparing(
+        (flat["take"], flat["take_bias"]),
+        tuple(Layer(*(flat[f"layer{i}_{name}"] for name in names)) for i in range(count)),
+        (flat["tell"], flat["tell_bias"]),
+        (flat["gain"], flat["offset"]),
+    )
