@@ -1,0 +1,145 @@
+"""The strokes of a kit weighed against each other, and toms told apart by their pitches."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from puresignal.core.hearing import chords, compared, drums, frames, melody
+from puresignal.core.hearing.frames import Envelope
+from puresignal.io.modelfile import comparing, layers, network
+from puresignal.sim import anykit, players, singer
+
+DRUM = {name: number for number, name in enumerate(drums.LEARNT)}
+
+
+@pytest.fixture(scope="module")
+def groove():
+    random = np.random.default_rng(77)
+    return anykit.groove(anykit.built_kit(random, drums.RATE), 9.0, drums.RATE, random)
+
+
+@pytest.fixture(scope="module")
+def heard(groove):
+    return drums.analyse(layers("drums"), comparing(), groove[0])
+
+
+def test_every_stroke_that_can_be_heard_is_looked_at_and_no_two_are_one(groove, heard):
+    missed = [t for t, _, _ in groove[1] if np.abs(heard.at - t).min() > 0.035]
+    assert len(missed) <= 0.05 * len(groove[1])
+    assert np.diff(heard.at).min() > (compared.APART - 1) * drums.STEP
+
+
+def test_what_a_stroke_is_depends_on_those_about_it(groove):
+    random = np.random.default_rng(3)
+    network_ = comparing()
+    levels = drums.LOOK.levels(groove[0])
+    likely = layers("drums").likely(levels)
+    at = compared.candidates(likely)
+    taken = network_.taken(compared.about(levels, likely, at))
+    together = network_.likely(taken, at * drums.STEP)
+    alone = np.concatenate([network_.likely(row[None], np.zeros(1)) for row in taken])
+    true = np.zeros(together.shape, bool)
+    for moment, name, _ in groove[1]:
+        nearest = int(np.argmin(np.abs(at * drums.STEP - moment)))
+        true[nearest, DRUM["tom3.head" if name.startswith("tom") else name]] = True
+    assert np.mean((together > 0.5) == true) > np.mean((alone > 0.5) == true)
+    # Who else is there counts, not in which order they are held: that their moments tell.
+    order = random.permutation(len(at))
+    assert np.abs(network_.likely(taken[order], at[order] * drums.STEP) - together[order]).max() < 1e-3
+
+
+def test_far_away_strokes_do_not_bear_on_one_so_hours_take_no_more_memory():
+    random = np.random.default_rng(4)
+    network_ = comparing()
+    width = len(network_.take[1])
+    count = 4 * compared.STRETCH
+    taken, seconds = random.random((count, width)).astype(np.float32), np.arange(count) * 0.1
+    whole = network_.likely(taken, seconds)
+    changed = taken.copy()
+    changed[3 * compared.STRETCH :] = 0
+    part = network_.likely(changed, seconds)
+    safe = 3 * compared.STRETCH - compared.AROUND - compared.STRETCH
+    assert np.abs(part[:safe] - whole[:safe]).max() < 1e-6
+    assert np.abs(part[3 * compared.STRETCH :] - whole[3 * compared.STRETCH :]).max() > 1e-3
+    assert network_.likely(taken[:0], seconds[:0]).shape == (0, len(drums.LEARNT))
+
+
+def toms(pitches, low_ones=()):
+    """An analysis of strokes that are toms for sure, each a low tone that falls."""
+    rate, step = drums.LOW_RATE, 0.4
+    low = np.zeros(round((len(pitches) + 2) * step * rate), np.float32)
+    at = 0.2 + np.arange(len(pitches)) * step
+    for moment, number in zip(at, pitches, strict=True):
+        t = np.arange(round(0.35 * rate)) / rate
+        begin = round(moment * rate)
+        low[begin : begin + len(t)] += np.sin(2 * np.pi * 440 * 2 ** ((number - 69) / 12) * t) * np.exp(-t / 0.1)
+    likely = np.zeros((len(pitches), len(drums.LEARNT)))
+    likely[:, DRUM["tom3.head"]] = 0.9
+    fine = Envelope(np.full(round((len(pitches) + 2) * step * 2000), 0.1), 1 / 2000)
+    return drums.DrumAnalysis(at, likely, fine, low)
+
+
+def names(analysis):
+    return [drums.SORTS[k].split(".")[0] for k in drums.hits(analysis).kind]
+
+
+def test_toms_are_told_by_their_pitches_against_each_other():
+    assert names(toms([52, 48, 45, 41, 52, 41])) == ["tom1", "tom2", "tom3", "tom4", "tom1", "tom4"]
+    # A kit that is tuned higher is the same kit.
+    assert names(toms([57, 53, 50, 46])) == ["tom1", "tom2", "tom3", "tom4"]
+    # Two toms are a higher and a lower one, wherever they are.
+    high, low = names(toms([55, 42]))
+    assert (high, low) == ("tom1", "tom4")
+
+
+def test_a_stray_pitch_takes_no_toms_name_from_it():
+    told = names(toms([52, 52, 48, 48, 45, 45, 41, 41, 36]))
+    assert told[:8] == ["tom1", "tom1", "tom2", "tom2", "tom3", "tom3", "tom4", "tom4"]
+    assert told[8] == "tom4"
+
+
+def test_of_rivals_in_one_stroke_the_likeliest_is_told_and_others_beside_it():
+    likely = np.zeros((1, len(drums.LEARNT)))
+    likely[0, [DRUM["hat.closed"], DRUM["hat.open"], DRUM["kick"], DRUM["snare.head"]]] = 0.7, 0.8, 0.9, 0.6
+    told = replace(toms([45]), likely=likely)
+    assert sorted(drums.SORTS[k] for k in drums.hits(told).kind) == ["hat.open", "kick", "snare.head"]
+
+
+def test_a_changed_setting_is_decided_as_if_it_had_been_the_first():
+    notes = [(0.2 + 0.4 * i, 0.5 + 0.4 * i, n, 0.8) for i, n in enumerate((60, 62, 62, 67, 72, 55))]
+    sound = singer.perform(notes, singer.PLUCKED, melody.RATE, 3)
+
+    def fresh():
+        return melody.analyse(layers("begin"), network("tones"), sound)
+
+    kept = fresh()
+    for settings in (
+        melody.MelodySettings(), melody.MelodySettings(shortest=0.2), melody.MelodySettings(low=59.0),
+        melody.MelodySettings(eagerness=0.9), melody.MelodySettings(),
+    ):  # fmt: skip
+        again, first = melody.decide(kept, settings), melody.decide(fresh(), settings)
+        assert again.pitch.tolist() == first.pitch.tolist()
+        assert again.start.tolist() == first.start.tolist()
+        assert again.end.tolist() == first.end.tolist()
+    assert melody.decide(kept, melody.MelodySettings(low=59.0)).pitch.min() > 58.5
+
+
+def test_chords_are_decided_alike_whether_their_columns_are_kept_or_not(monkeypatch):
+    random = np.random.default_rng(8)
+    notes = players.some_chords(random, 5.0)
+    sound = players.play(notes, players.any_timbre(random, 0.6), chords.RATE, 5)
+    analysis = chords.analyse(network("tones"), sound)
+    kept = chords.decide(analysis)
+    monkeypatch.setattr(chords, "REMEMBERED", 0)
+    read = chords.decide(analysis)
+    assert len(kept.start) > 5
+    assert (kept.start.tolist(), kept.end.tolist()) == (read.start.tolist(), read.end.tolist())
+
+
+def test_windows_about_the_ends_say_what_is_there():
+    seen, there = frames.windows(np.arange(5.0), np.array([0, 4]), np.arange(-1, 2))
+    assert there.tolist() == [[False, True, True], [True, True, False]]
+    assert seen[there].tolist() == [0, 1, 3, 4]
