@@ -398,8 +398,8 @@ def _moved_to_beginnings(cuts: np.ndarray, states: np.ndarray, places: np.ndarra
     return out
 
 
-GROWS = 0.13
-"""Seconds that a new note may need to be heard through the one that rings."""
+GROWS, WEAKEST = 0.15, 0.08
+"""Seconds that a new note may need to be heard through the one that rings; how likely it has to begin there."""
 
 
 def _its_own(places: np.ndarray, starts: np.ndarray) -> np.ndarray:
@@ -427,12 +427,13 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
         return Heard.empty()
     begins = np.array([n[0] for n in kept]) * STEP
     ends = np.array([n[1] for n in kept]) * STEP
-    strong = peaks(analysis.begins, 0.2, 3) * STEP
+    # A note is there, so it begins somewhere: what tells of it may be ever so weak.
+    strong = peaks(analysis.begins, WEAKEST, 3) * STEP
     exact, told = begins.copy(), np.zeros(len(kept))
     for i, begin in enumerate(begins.tolist()):
         # A period is found some time after a sound begins, the later the lower it is.
         after = exact[i - 1] + 0.06 if i else -1.0
-        near = strong[(strong > max(begin - 0.12, after)) & (strong < begin + 0.05)]
+        near = strong[(strong > max(begin - GROWS, after)) & (strong < begin + 0.05)]
         if len(near):
             strength = analysis.begins[np.rint(near / STEP).astype(int)] - 2.0 * np.abs(near - begin)
             exact[i] = near[int(np.argmax(strength))]
@@ -512,15 +513,19 @@ def _let_go(level: np.ndarray, start: np.ndarray, end: np.ndarray) -> np.ndarray
     steps = np.arange(reach + 1)
     part, _ = frames.windows(level, first, steps)
     half = np.maximum(3, length // 2)
-    early = np.sort(np.where(steps < half[:, None], part, np.inf), axis=1)
-    body = np.take_along_axis(early, (half // 2)[:, None], 1)
-    above = (part > body - FALLS_BY) & (steps < length[:, None])
+    early = steps < half[:, None]
+    body = np.take_along_axis(np.sort(np.where(early, part, np.inf), axis=1), (half // 2)[:, None], 1)
+    # What is plucked falls by itself all the time; what is let go falls quicker than that.
+    off = np.where(early, steps - (half[:, None] - 1) / 2, 0.0)
+    slope = (off * part).sum(axis=1) / np.maximum(1e-9, (off**2).sum(axis=1))
+    slope = np.clip(slope, -RINGS * STEP, 0.0)[:, None]
+    above = (part > body + slope * (steps - (half[:, None] - 1) / 2) - FALLS_BY) & (steps < length[:, None])
     falls = (first + len(steps) - above[:, ::-1].argmax(axis=1)) * STEP
     return np.where((length >= 5) & above.any(axis=1), np.minimum(end, falls), end)
 
 
-FALLS_IN, FALLS_BY = 0.35, 3.5
-"""Seconds and decibels of the fall after a note is let go."""
+FALLS_IN, FALLS_BY, RINGS = 0.35, 2.5, 25.0
+"""Seconds and decibels of the fall after a note is let go; decibels a second that a held one may fall by itself."""
 
 
 def bends(analysis: MelodyAnalysis, notes: Heard) -> list[tuple[float, float]]:
