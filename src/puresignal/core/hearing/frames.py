@@ -168,5 +168,5 @@ def envelope(samples: np.ndarray, rate: int, hop: int, reach: int) -> Envelope:
     return Envelope(np.sqrt(loudness(samples, hop, reach)).astype(np.float32), hop / rate)
 
 
-RISEN = 0.16
+RISEN = 0.08
 """So much of its way up a sound has begun."""

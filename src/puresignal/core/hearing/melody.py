@@ -351,7 +351,7 @@ def _bridge(states: np.ndarray) -> None:
             states[first:last] = states[last]
 
 
-MOMENT = 4
+MOMENT = 3
 """Frames."""
 
 
