@@ -306,7 +306,7 @@ def groove(
     return np.asarray(sound, np.float32), heard
 
 
-HEARD_IN, AUDIBLE = 2048, 0.3
+HEARD_IN, AUDIBLE = 2048, 0.1
 """Samples from a beginning, and the part of what then sounds in some octave, in which a hit can be heard."""
 
 
