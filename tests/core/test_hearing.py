@@ -524,3 +524,41 @@ def test_costs_that_are_kept_are_those_of_a_long_recording(monkeypatch):
     for one, other in zip(kept, anew, strict=True):
         assert one.start.tolist() == other.start.tolist()
         assert one.pitch.tolist() == other.pitch.tolist()
+
+
+def tone(number: float, seconds: float, falls: float, swells: float = 0.004, lets_go: float = 0.04) -> np.ndarray:
+    """A tone of eight harmonics at melody.RATE. falls  dB a second by itself; swells, lets_go  seconds at its ends."""
+    t = np.arange(round((seconds + 4 * lets_go) * melody.RATE)) / melody.RATE
+    hz = 440 * 2 ** ((number - 69) / 12)
+    wave = sum(np.sin(2 * np.pi * k * hz * t + k) / k for k in range(1, 9))
+    level = 10 ** (-falls * t / 20) * np.minimum(1, t / swells) * np.exp(-np.maximum(0, t - seconds) / lets_go)
+    return 0.2 * wave * level
+
+
+@pytest.mark.parametrize("falls", [0.0, 12.0, 22.0])
+def test_a_note_ends_where_it_is_let_go_not_where_it_fades(falls):
+    line = [(0.3, 0.9, 52), (1.3, 1.5, 57), (1.8, 2.7, 50), (3.0, 3.4, 61)]
+    sound = np.random.default_rng(2).normal(size=round(4.2 * melody.RATE)) * 1e-4
+    for start, end, number in line:
+        own = tone(number, end - start, falls)
+        first = round(start * melody.RATE)
+        sound[first : first + len(own)] += own
+    heard = melody.decide(melody.analyse(layers("begin"), network("tones"), sound.astype(np.float32))).kept()
+    assert np.rint(heard.pitch).tolist() == [n for _, _, n in line]
+    assert np.abs(heard.start - [s for s, _, _ in line]).max() < 0.02
+    off = np.abs(heard.end - [e for _, e, _ in line])
+    assert np.median(off) < 0.04
+    assert (off < np.maximum(0.06, 0.2 * np.array([e - s for s, e, _ in line]))).all()
+
+
+def test_a_note_that_swells_out_of_the_one_before_begins_where_it_swells():
+    """Bowed without a gap: the old note rings while the new one grows."""
+    line = [(0.3, 1.0, 62), (1.0, 1.6, 65), (1.6, 2.4, 69)]
+    sound = np.random.default_rng(3).normal(size=round(3.2 * melody.RATE)) * 1e-4
+    for start, end, number in line:
+        own = tone(number, end - start, 0.0, swells=0.12, lets_go=0.06)
+        first = round(start * melody.RATE)
+        sound[first : first + len(own)] += own
+    heard = melody.decide(melody.analyse(layers("begin"), network("tones"), sound.astype(np.float32))).kept()
+    assert np.rint(heard.pitch).tolist() == [62, 65, 69]
+    assert np.abs(heard.start - [0.3, 1.0, 1.6]).max() < 0.07
