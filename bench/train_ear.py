@@ -239,7 +239,7 @@ def train_tones(clips: int) -> None:
 
 JOBS = {
     "begin": (partial(train_layers, "begin"), 2000), "drums": (partial(train_layers, "drums"), 1000),
-    "compared": (train_compared, 4000), "tones": (train_tones, 900),
+    "compared": (train_compared, 6000), "tones": (train_tones, 900),
     "strokes": (partial(train_strokes, quick=False), 300), "quickstrokes": (partial(train_strokes, quick=True), 900),
 }  # fmt: skip
 

@@ -299,7 +299,10 @@ def groove(
 ) -> tuple[np.ndarray, list[tuple[float, str, float]]]:
     """Some drumming on a kit: (n,) float32 and (second, drum, loudness) of each hit that can be heard in it."""
     sound = np.zeros(round((seconds + 1.0) * rate))
-    trims = {n: _LOUD.get(n.split(".")[0], 0.7) * random.lognormal(0, 0.3) for n in SORTS}
+    trims = {n: _LOUD.get(n.split(".")[0], 0.7) * random.lognormal(0, 0.4) for n in SORTS}
+    # How loud the metal is against the drums is as the microphones stood.
+    metal = 10 ** (random.uniform(-18, 3) / 20)
+    trims |= {n: metal * level for n, level in trims.items() if n.startswith(("hat", "crash", "ride"))}
     uneven = random.uniform(1.0, 1.7)
     played: list[tuple[float, str, float]] = []
     parts: list[np.ndarray] = []
@@ -327,7 +330,7 @@ def groove(
     return np.asarray(sound, np.float32), heard
 
 
-HEARD_IN, AUDIBLE = 2048, 0.1
+HEARD_IN, AUDIBLE = 2048, 0.2
 """Samples from a beginning, and the part of what then sounds in some octave, in which a hit can be heard."""
 
 
