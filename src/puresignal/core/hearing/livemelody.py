@@ -3,7 +3,8 @@
 At once (`Quick`) each newest moment is looked at by itself: a period found in its last 12 to 70 ms (period.py)
 makes a note as soon as it stands for some moments; what rises anew is a note struck again.
 The whole ear (melody.py) needs what comes after a note as well. It follows behind and settles each note SETTLES
-seconds after its end, a little later where it waits for the one before it; what it then says is what it says of a recording of the same (bench/live_ear.py).
+seconds after its end, a little later where it waits for the one before it; what it then says is what it says of a
+recording of the same (bench/live_ear.py).
 """
 
 from __future__ import annotations
