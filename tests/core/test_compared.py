@@ -143,3 +143,13 @@ def test_windows_about_the_ends_say_what_is_there():
     seen, there = frames.windows(np.arange(5.0), np.array([0, 4]), np.arange(-1, 2))
     assert there.tolist() == [[False, True, True], [True, True, False]]
     assert seen[there].tolist() == [0, 1, 3, 4]
+
+
+def test_the_moments_of_hours_are_moved_as_those_of_seconds_are(monkeypatch):
+    random = np.random.default_rng(9)
+    level = np.repeat(random.random(400), 50).astype(np.float32)
+    envelope, moments = Envelope(level, 0.001), np.sort(random.uniform(0, 20, 300))
+    whole = envelope.rises(moments)
+    monkeypatch.setattr(frames, "AT_ONCE", 7)
+    assert envelope.rises(moments).tolist() == whole.tolist()
+    assert (whole != moments).sum() > 50

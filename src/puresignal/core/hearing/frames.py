@@ -139,6 +139,10 @@ class Envelope:
         """
         if not len(moments) or not len(self.level):
             return np.asarray(moments, float)
+        if len(moments) > AT_ONCE:
+            # What lies about the moments of hours is not held all at once.
+            parts = range(0, len(moments), AT_ONCE)
+            return np.concatenate([self.rises(moments[begin : begin + AT_ONCE]) for begin in parts])
         steps = np.arange(-round(0.06 / self.step), round(0.08 / self.step))
         around, there = windows(self.level, np.rint(moments / self.step).astype(int), steps)
         before, after = there & (steps < round(0.01 / self.step)), there & (steps >= -round(0.02 / self.step))
@@ -168,5 +172,7 @@ def envelope(samples: np.ndarray, rate: int, hop: int, reach: int) -> Envelope:
     return Envelope(np.sqrt(loudness(samples, hop, reach)).astype(np.float32), hop / rate)
 
 
+AT_ONCE = 2048
+"""Moments that are looked at together."""
 RISEN = 0.08
 """So much of its way up a sound has begun."""
