@@ -2,9 +2,8 @@
 
 At once (`Quick`) each newest moment is looked at by itself: a period found in its last 12 to 70 ms (period.py)
 makes a note as soon as it stands for some moments; what rises anew is a note struck again.
-The whole ear (melody.py) needs what comes after a note as well. It follows behind and settles each note SETTLES
-seconds after its end, a little later where it waits for the one before it; what it then says is what it says of a
-recording of the same (bench/live_ear.py).
+The whole ear (melody.py) needs what comes after a note as well. It follows behind and settles each note at most
+SETTLES seconds after its end; what it then says is what it says of a recording of the same (bench/live_ear.py).
 """
 
 from __future__ import annotations
@@ -22,8 +21,8 @@ from puresignal.core.hearing.network import Network
 from puresignal.core.hearing.rises import Beginnings
 
 RATE = melody.RATE
-SETTLES = 1.5
-"""Seconds after its end at which a note is settled, and a block."""
+SETTLES, FOLLOWS = 1.7, 0.6
+"""Seconds after its end at which a note is settled at the latest, and a block; those that have to follow its end."""
 
 HOP, SLOW = 110, 1536
 """Samples between looks, and those that a look sees at most."""
@@ -259,9 +258,8 @@ class LiveMelody:
         offset = self._parts_first * melody.STEP
         found = melody.decide(analysis, self._settings)
         heard = found.but(start=found.start + offset, end=found.end + offset)
-        limit = (
-            np.inf if last else offset + len(analysis.level) * melody.STEP - (SETTLES - MARGIN / RATE - EVERY / RATE)
-        )
+        # With the margin and the time between two decisions that is less than SETTLES, by what an end may still move.
+        limit = np.inf if last else offset + len(analysis.level) * melody.STEP - FOLLOWS
         new = (heard.start > self._until) & (heard.end < limit)
         # What overlaps with one that is not yet settled waits for it.
         waits = heard.start[(heard.start > self._until) & (heard.end >= limit)]
