@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QLabel,
     QPushButton,
-    QScrollArea,
     QSizePolicy,
     QSpinBox,
     QStyledItemDelegate,
@@ -41,6 +40,7 @@ from puresignal.ui.mapchoice import MapChoice
 from puresignal.ui.messagelist import MessageList
 from puresignal.ui.model import Shown, Workbench
 from puresignal.ui.padsheet import PadSheet
+from puresignal.ui.tall import Tall
 
 _HEADS = ("note", "channel", "what it is", "hits", "velocities", "softest", "middle", "loudest")
 _PICTURE = 4
@@ -346,12 +346,7 @@ class InputsView(QWidget):
         side.addWidget(self.live)
         side.addWidget(self.drummer)
         side.addStretch()
-        self.side = QScrollArea()
-        self.side.setWidget(inner)
-        self.side.setWidgetResizable(True)
-        self.side.setFrameShape(QScrollArea.Shape.NoFrame)
-        self.side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.side = Tall(inner)
         row.addWidget(self.side)
 
     def _make_table(self) -> QTableView:

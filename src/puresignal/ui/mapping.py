@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPoint, Qt, QTimer, Signal
+from PySide6.QtCore import QPoint, QTimer, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QMenu,
     QPushButton,
-    QScrollArea,
     QSizePolicy,
     QVBoxLayout,
     QWidget,
@@ -32,6 +31,7 @@ from puresignal.ui.hatpanel import HatPanel
 from puresignal.ui.listening import Listener
 from puresignal.ui.model import Shown, Workbench
 from puresignal.ui.ribbons import ARRIVING, LEAVING, MEANING, RibbonView
+from puresignal.ui.tall import Tall
 
 TAKE = -1
 """In place of a live input's number: the take that is looked at."""
@@ -63,12 +63,7 @@ class MappingView(QWidget):
         self.ribbons.asked.connect(self._ask)
         self.ribbons.forgotten.connect(self._forget)
         self.ribbons.followed.connect(self._follow)
-        self.scroll = QScrollArea()
-        self.scroll.setWidgetResizable(True)
-        self.scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-        self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.scroll.setWidget(self.ribbons)
+        self.scroll = Tall(self.ribbons)
         self.whole = QCheckBox(self.tr("also what was not played"))
         self.whole.setToolTip(self.tr("Shows every pad of the kit's map and every note of the receiver's."))
         self.whole.setAccessibleName(self.tr("Show also what was not played"))
@@ -120,12 +115,7 @@ class MappingView(QWidget):
         row.addLayout(left, 1)
         inner = QWidget()
         inner.setLayout(side)
-        self.side = QScrollArea()
-        self.side.setWidget(inner)
-        self.side.setWidgetResizable(True)
-        self.side.setFrameShape(QScrollArea.Shape.NoFrame)
-        self.side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.side = Tall(inner)
         row.addWidget(self.side)
 
     def _make_chosen(self) -> QFrame:

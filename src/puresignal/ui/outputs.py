@@ -27,7 +27,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QMenu,
     QPushButton,
-    QScrollArea,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableView,
@@ -44,6 +43,7 @@ from puresignal.core.session import Session
 from puresignal.ui import clips, theme, words
 from puresignal.ui.model import Shown, Workbench
 from puresignal.ui.playpanel import PlayPanel, SoundPanel, playable
+from puresignal.ui.tall import Tall
 
 _HEADS = ("", "track", "leaves", "channel", "heard", "notes", "note numbers", "in the take")
 _COLOUR, _NAME, _OUT, _CHANNEL, _HEARD, _NOTES, _NUMBERS, _PICTURE = range(8)
@@ -231,12 +231,7 @@ class OutputsView(QWidget):
         side.setContentsMargins(0, 0, 8, 0)
         inner = QWidget()
         inner.setLayout(side)
-        self.side = QScrollArea()
-        self.side.setWidget(inner)
-        self.side.setWidgetResizable(True)
-        self.side.setFrameShape(QFrame.Shape.NoFrame)
-        self.side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.side = Tall(inner)
         row.addWidget(self.side)
         self._ports: tuple[str, ...] | None = None
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
-from PySide6.QtWidgets import QButtonGroup, QLabel, QMenu, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from puresignal.core import session as edits
 from puresignal.core.session import TakeRef
 from puresignal.ui import theme, words
 from puresignal.ui.model import Workbench
+from puresignal.ui.tall import Tall
 
 WIDTH = 236
 
@@ -91,12 +92,7 @@ class Rail(QWidget):
         inner = QWidget()
         inner.setLayout(self._list)
         inner.setObjectName("rail")
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setWidget(inner)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll = Tall(inner)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 14, 0, 0)
         column.setSpacing(8)

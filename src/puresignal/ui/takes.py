@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QMenu,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -26,6 +25,7 @@ from puresignal.ui import drawing
 from puresignal.ui.model import Shown, Workbench
 from puresignal.ui.pathpanel import PathPanel
 from puresignal.ui.picture import picture
+from puresignal.ui.tall import Tall
 from puresignal.ui.timeline import Timeline
 from puresignal.ui.tracepanel import TracePanel
 
@@ -81,7 +81,7 @@ class TakesView(QWidget):
         row.addLayout(left, 1)
         row.addWidget(self.side)
 
-    def _make_side(self) -> QScrollArea:
+    def _make_side(self) -> Tall:
         inner = QWidget()
         inner.setObjectName("rail")
         column = QVBoxLayout(inner)
@@ -89,14 +89,9 @@ class TakesView(QWidget):
         column.setSpacing(0)
         column.addWidget(self.path)
         column.addWidget(self.trace, 1)
-        side = QScrollArea()
+        side = Tall(inner)
         side.setObjectName("side")
-        side.setWidget(inner)
-        side.setWidgetResizable(True)
         side.setFixedWidth(SIDE)
-        side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        side.setFrameShape(QScrollArea.Shape.NoFrame)
-        side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         return side
 
     def _controls(self) -> QWidget:

@@ -29,6 +29,7 @@ from puresignal.ui import words
 from puresignal.ui.knob import Knob
 from puresignal.ui.listening import Listener
 from puresignal.ui.model import Shown, Workbench
+from puresignal.ui.tall import Tall
 from puresignal.ui.velocityplot import VelocityPlot
 
 COLUMNS = 4
@@ -119,7 +120,7 @@ class VelocityView(QWidget):
         row.addWidget(self._make_side())
         listener.arrived.connect(self._mark)
 
-    def _make_side(self) -> QScrollArea:
+    def _make_side(self) -> Tall:
         panel = QFrame()
         panel.setObjectName("panel")
         column = QVBoxLayout(panel)
@@ -152,13 +153,8 @@ class VelocityView(QWidget):
         holder.setContentsMargins(4, 12, 12, 12)
         holder.addWidget(panel)
         holder.addStretch()
-        self.side = QScrollArea()
-        self.side.setWidget(inner)
-        self.side.setWidgetResizable(True)
-        self.side.setFrameShape(QFrame.Shape.NoFrame)
+        self.side = Tall(inner)
         self.side.setFixedWidth(272)
-        self.side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         return self.side
 
     # Showing
