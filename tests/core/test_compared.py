@@ -1,8 +1,6 @@
-"""The strokes of a kit weighed against each other, and toms told apart by their pitches."""
+"""The strokes of a kit weighed against each other."""
 
 from __future__ import annotations
-
-from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -67,44 +65,10 @@ def test_far_away_strokes_do_not_bear_on_one_so_hours_take_no_more_memory():
     assert network_.likely(taken[:0], seconds[:0]).shape == (0, len(drums.LEARNT))
 
 
-def toms(pitches, low_ones=()):
-    """An analysis of strokes that are toms for sure, each a low tone that falls."""
-    rate, step = drums.LOW_RATE, 0.4
-    low = np.zeros(round((len(pitches) + 2) * step * rate), np.float32)
-    at = 0.2 + np.arange(len(pitches)) * step
-    for moment, number in zip(at, pitches, strict=True):
-        t = np.arange(round(0.35 * rate)) / rate
-        begin = round(moment * rate)
-        low[begin : begin + len(t)] += np.sin(2 * np.pi * 440 * 2 ** ((number - 69) / 12) * t) * np.exp(-t / 0.1)
-    likely = np.zeros((len(pitches), len(drums.LEARNT)))
-    likely[:, DRUM["tom3.head"]] = 0.9
-    fine = Envelope(np.full(round((len(pitches) + 2) * step * 2000), 0.1), 1 / 2000)
-    return drums.DrumAnalysis(at, likely, fine, low)
-
-
-def names(analysis):
-    return [drums.SORTS[k].split(".")[0] for k in drums.hits(analysis).kind]
-
-
-def test_toms_are_told_by_their_pitches_against_each_other():
-    assert names(toms([52, 48, 45, 41, 52, 41])) == ["tom1", "tom2", "tom3", "tom4", "tom1", "tom4"]
-    # A kit that is tuned higher is the same kit.
-    assert names(toms([57, 53, 50, 46])) == ["tom1", "tom2", "tom3", "tom4"]
-    # Two toms are a higher and a lower one, wherever they are.
-    high, low = names(toms([55, 42]))
-    assert (high, low) == ("tom1", "tom4")
-
-
-def test_a_stray_pitch_takes_no_toms_name_from_it():
-    told = names(toms([52, 52, 48, 48, 45, 45, 41, 41, 36]))
-    assert told[:8] == ["tom1", "tom1", "tom2", "tom2", "tom3", "tom3", "tom4", "tom4"]
-    assert told[8] == "tom4"
-
-
 def test_of_rivals_in_one_stroke_the_likeliest_is_told_and_others_beside_it():
     likely = np.zeros((1, len(drums.LEARNT)))
     likely[0, [DRUM["hat.closed"], DRUM["hat.open"], DRUM["kick"], DRUM["snare.head"]]] = 0.7, 0.8, 0.9, 0.6
-    told = replace(toms([45]), likely=likely)
+    told = drums.DrumAnalysis(np.array([0.2]), likely, Envelope(np.full(2000, 0.1), 1 / 2000), np.zeros(1600))
     assert sorted(drums.SORTS[k] for k in drums.hits(told).kind) == ["hat.open", "kick", "snare.head"]
 
 

@@ -10,11 +10,10 @@ drums of our own synthesis, and run here in plain NumPy.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import combinations
 
 import numpy as np
 
-from puresignal.core.hearing import compared, frames, strokes
+from puresignal.core.hearing import compared, frames, strokes, toms
 from puresignal.core.hearing.compared import Comparing
 from puresignal.core.hearing.convolved import Layers, Picture
 from puresignal.core.hearing.frames import Envelope
@@ -98,7 +97,7 @@ def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> Hits:
     found = [
         (float(analysis.at[i]), SORTS.index(LEARNT[k]), float(likely[i, k])) for i, k in zip(stroke, drum, strict=True)
     ]
-    found = _toms_by_pitch(found, analysis.low)
+    found = _toms_by_pitch(found, limit, analysis.low)
     if not found:
         return Hits.empty()
     at, sort_of, sure = (
@@ -116,53 +115,18 @@ LIMIT, DOUBTED = 0.46, 0.14
 UNSURE = DOUBTS.index("hardly heard")
 
 
-def _toms_by_pitch(found: list[tuple[float, int, float]], low: np.ndarray) -> list[tuple[float, int, float]]:
-    """Which tom is which is told by their pitches against each other, as far as one recording has several."""
-    first = SORTS.index("tom1.head")
-    toms = [i for i, hit in enumerate(found) if first <= hit[1] < first + 4]
-    if not toms:
-        return found
-    pitch = np.array([_pitch_of(low, found[i][0]) for i in toms])
-    order = np.argsort(pitch)
-    steps = np.flatnonzero(np.diff(pitch[order]) > APART) + 1
-    groups = np.split(order, steps)
-    while len(groups) > 4:
-        # Those of a group that is too small to be a drum of its own belong to the one next to it.
-        middles = [float(np.median(pitch[g])) for g in groups]
-        least = min(range(len(groups)), key=lambda k: len(groups[k]))
-        own = groups.pop(least)
-        near = min(range(len(groups)), key=lambda k: abs(middles[k + (k >= least)] - middles[least]))
-        groups[near] = np.concatenate([groups[near], own])
-    middles = [float(np.median(pitch[g])) for g in groups]
-    # Low to high onto as many of the four as there are, each as near as can be to where it usually lies.
-    best = min(
-        combinations(range(3, -1, -1), len(groups)),
-        key=lambda chosen: sum(abs(m - USUAL_TOMS[c]) for m, c in zip(middles, chosen, strict=True)),
-    )
+def _toms_by_pitch(
+    found: list[tuple[float, int, float]], limit: float, low: np.ndarray
+) -> list[tuple[float, int, float]]:
+    """Each tom that was found as the one that it is; those below the limit do not say which there are."""
+    sort_of, at = np.array([hit[1] for hit in found], int), np.array([hit[0] for hit in found])
+    own = np.flatnonzero(sort_of == TOM)
+    sure = np.array([found[i][2] for i in own.tolist()])
+    which = toms.named(at[own], np.where(sure < limit, 0.01, sure), at[sort_of == SORTS.index("kick")], low, LOW_RATE)
     out = list(found)
-    for group, tom in zip(groups, best, strict=True):
-        for k in group.tolist():
-            at, _, sure = found[toms[k]]
-            out[toms[k]] = (at, first + tom, sure)
+    for i, tom in zip(own.tolist(), which.tolist(), strict=True):
+        out[i] = (found[i][0], SORTS.index("tom1.head") + tom, found[i][2])
     return sorted(out)
-
-
-APART = 1.1
-"""Semitones between two toms at least."""
-USUAL_TOMS = (55.0, 51.0, 46.5, 41.5)
-"""Where toms lie, high to low, as MIDI numbers; kits differ by a fifth."""
-
-
-def _pitch_of(low: np.ndarray, moment: float) -> float:
-    """The strongest low partial of a stroke, as a MIDI number with parts."""
-    begin = round((moment + 0.015) * LOW_RATE)
-    part = low[begin : begin + round(0.16 * LOW_RATE)]
-    if len(part) < 64:
-        return USUAL_TOMS[2]
-    size = 1 << 12
-    spectrum = np.abs(np.fft.rfft(part * np.hanning(len(part)), size))
-    first, last = round(50 * size / LOW_RATE), round(330 * size / LOW_RATE)
-    return float(69 + 12 * np.log2((first + int(np.argmax(spectrum[first:last]))) * LOW_RATE / size / 440))
 
 
 def _without_rivals(likely: np.ndarray) -> np.ndarray:

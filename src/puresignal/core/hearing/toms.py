@@ -1,0 +1,97 @@
+"""Which tom is which: told by their pitches against each other, as far as one recording has several.
+
+The pitch of a stroke is its strongest low partial, less what still rings of the stroke before it and less the kick
+where both are struck together. Pitches fall into at most four groups, those that leave the least spread within them
+(one-dimensional clustering by dynamic programming: H. Wang and M. Song, Ckmeans.1d.dp, 2011, here with the median
+and a price for each group), and the groups are named from low to high.
+"""
+
+from __future__ import annotations
+
+from itertools import combinations
+
+import numpy as np
+
+USUAL = (55.0, 51.0, 46.5, 41.5)
+"""Where toms lie, high to low, as MIDI numbers; kits differ by a fifth."""
+LOWEST, HIGHEST = 50.0, 330.0
+"""Hz between which their strongest partial lies."""
+AFTER, LASTS = 0.015, 0.12
+"""Seconds after its beginning from which, and how long, a stroke is listened to."""
+RINGS_ON = 0.4
+"""How much of the power just before a stroke still sounds within it."""
+TOGETHER, NEAR = 0.03, 0.18
+"""Seconds within which strokes are one, and within which a tom is heard along with a kick."""
+STEP, PRICE, FARTHEST = 0.25, 1.0, 6.0
+"""Semitones by which pitches are told apart, that a further group costs, and that a stroke can be astray."""
+SIZE = 1 << 12
+
+
+def named(toms: np.ndarray, sure: np.ndarray, kicks: np.ndarray, low: np.ndarray, rate: float) -> np.ndarray:
+    """(n,) 0 the highest tom .. 3 the lowest.
+
+    toms, kicks  seconds; sure  (n,) how much each tom bears on which there are; low  what lies low, rate a second
+    """
+    if not len(toms):
+        return np.zeros(0, int)
+    pitch = pitches(toms, kicks, low, rate)
+    own = groups(pitch, sure)
+    _, own = np.unique(own, return_inverse=True)
+    middles = [float(np.median(pitch[own == k])) for k in range(own.max() + 1)]
+    # Low to high onto as many of the four as there are, each as near as can be to where it usually lies.
+    best = min(
+        combinations(range(3, -1, -1), len(middles)),
+        key=lambda chosen: sum(abs(m - USUAL[c]) for m, c in zip(middles, chosen, strict=True)),
+    )
+    return np.array(best)[own]
+
+
+def pitches(toms: np.ndarray, kicks: np.ndarray, low: np.ndarray, rate: float) -> np.ndarray:
+    """(n,) the strongest low partial of each stroke, as a MIDI number with parts."""
+    length = round(LASTS * rate)
+    hz = np.arange(SIZE // 2 + 1) * rate / SIZE
+    band = slice(int(np.searchsorted(hz, LOWEST)), int(np.searchsorted(hz, HIGHEST)))
+    begins = np.rint(toms * rate).astype(int)
+    power = _power(low, begins + round(AFTER * rate), length)[:, band]
+    power -= RINGS_ON * _power(low, begins - length, length)[:, band]
+    away = np.abs(kicks[:, None] - toms).min(axis=1) if len(kicks) else np.zeros(0)
+    alone = kicks[away > NEAR][:32]
+    if len(alone):
+        kick = _power(low, np.rint(alone * rate).astype(int) + round(AFTER * rate), length)[:, band]
+        kick = np.mean(kick / (kick.sum(axis=1, keepdims=True) + 1e-12), axis=0)
+        highest = int(np.argmax(kick))
+        with_kick = np.abs(kicks[:, None] - toms).min(axis=0) < TOGETHER
+        share = np.maximum(0, power[with_kick, highest]) / max(kick[highest], 1e-12)
+        power[with_kick] -= share[:, None] * kick
+    return np.asarray(69 + 12 * np.log2(hz[band][np.argmax(power, axis=1)] / 440))
+
+
+def _power(low: np.ndarray, begins: np.ndarray, length: int) -> np.ndarray:
+    """(n, bins) spectra of `length` samples each; what lies outside the recording is silent."""
+    padded = np.pad(low, (length, 2 * length))
+    places = np.clip(begins + length, 0, len(padded) - length)[:, None] + np.arange(length)
+    return np.asarray(np.abs(np.fft.rfft(padded[places] * np.hanning(length), SIZE)) ** 2)
+
+
+def groups(pitch: np.ndarray, weight: np.ndarray) -> np.ndarray:
+    """(n,) of which group 0 (low), 1 .. 3 each pitch in semitones is."""
+    bins = np.rint(pitch / STEP).astype(int)
+    bins -= bins.min()
+    count = int(bins.max()) + 1
+    many = np.bincount(bins, weight)
+    away = np.minimum(np.abs(np.arange(count)[:, None] - np.arange(count)) * STEP, FARTHEST) * many
+    summed = np.pad(np.cumsum(away, axis=1), ((0, 0), (1, 0)))
+    # [i, j]: how astray those in bins i to j are from the best middle.
+    spread = np.stack([(summed - summed[:, i : i + 1]).min(axis=0) for i in range(count + 1)])
+    spread[np.tril_indices(count + 1, -1)] = np.inf
+    least, back = [np.where(np.arange(count + 1) == 0, 0.0, np.inf)], []
+    for _ in range(4):
+        costs = least[-1][:, None] + spread + PRICE
+        back.append(costs.argmin(axis=0))
+        least.append(costs.min(axis=0))
+    number = min(range(1, 5), key=lambda k: least[k][count])
+    cuts, end = [], count
+    for k in range(number, 0, -1):
+        end = int(back[k - 1][end])
+        cuts.append(end)
+    return np.searchsorted(sorted(cuts)[1:], bins, side="right")
