@@ -26,6 +26,9 @@ class Timbre:
     scoop       semitones from which a note begins; chorus  semitones between two voices, 0: one voice
     voices      of a choir or a section, as far apart as the chorus says; knock  of what lets go of a note
     swells, fades  how its attack and its release are bent: below 1 quick first, 1 straight, above 1 slow first
+    wander      decibels by which each harmonic comes and goes by itself, wanders  times a second
+    apart       seconds that voices begin apart, each with a vibrato of its own
+    loops       seconds that are repeated for as long as a note is held, as samplers do; 0: none are
     """
 
     harmonics: np.ndarray
@@ -47,6 +50,10 @@ class Timbre:
     knock: float = 0.0
     swells: float = 0.7
     fades: float = 1.0
+    wander: float = 0.0
+    wanders: float = 3.0
+    apart: float = 0.0
+    loops: float = 0.0
 
 
 def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
@@ -66,6 +73,7 @@ def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
     hit = random.random() < struck
     slow = float(np.exp(random.uniform(np.log(0.006), np.log(0.22))))
     wavers = not hit and random.random() < 0.7
+    choir = not hit and random.random() < 0.15
     return Timbre(
         np.abs(envelope), inharmonic=float(random.uniform(0, 4e-4)) if hit else 0.0,
         attack=float(random.uniform(0.001, 0.012)) if hit else slow,
@@ -79,9 +87,13 @@ def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
         rate=float(random.uniform(3.8, 7.2) if random.random() < 0.7 else random.uniform(0.7, 3.8)),
         sets_in=float(random.uniform(0.0, 0.5)),
         scoop=float(random.uniform(-0.3, 1.5)) if not hit and random.random() < 0.4 else 0.0,
-        chorus=float(random.uniform(0.03, 0.3)) if random.random() < 0.25 else 0.0,
-        voices=int(random.integers(2, 5)), knock=float(10 ** random.uniform(-3, -1)) if random.random() < 0.25 else 0.0,
+        chorus=float(random.uniform(0.03, 0.3)) if choir or random.random() < 0.2 else 0.0,
+        voices=int(random.integers(3, 7)) if choir else int(random.integers(2, 5)),
+        knock=float(10 ** random.uniform(-3, -1)) if random.random() < 0.25 else 0.0,
         swells=float(random.uniform(0.5, 1.6)), fades=float(random.uniform(0.8, 4.0)),
+        wander=float(random.uniform(0.5, 5.0)) if not hit and random.random() < 0.6 else 0.0,
+        wanders=float(random.uniform(0.7, 9.0)), apart=float(random.uniform(0.0, 0.12)) if choir else 0.0,
+        loops=float(np.exp(random.uniform(np.log(0.08), np.log(1.5)))) if not hit and random.random() < 0.25 else 0.0,
     )  # fmt: skip
 
 
@@ -92,16 +104,22 @@ def sound_of(
     count = round((seconds + timbre.release) * rate)
     t = np.arange(count) / rate
     frequency = 440 * 2 ** ((number - 69) / 12)
-    waver = np.sin(2 * np.pi * timbre.rate * t + random.uniform(0, 6)) * np.clip(
-        (t - timbre.sets_in) / 0.25 + 0.15, 0, 1
-    )
+    sets_in = np.clip((t - timbre.sets_in) / 0.25 + 0.15, 0, 1)
+    waver = np.sin(2 * np.pi * timbre.rate * t + random.uniform(0, 6)) * sets_in
     bend = timbre.vibrato * waver - timbre.scoop * np.exp(-t / 0.04)
     bend = bend + 0.03 * np.cumsum(random.normal(size=count)) / np.sqrt(rate)
     tone = np.zeros(count)
     voices = np.linspace(-0.5, 0.5, timbre.voices) * timbre.chorus if timbre.chorus else np.zeros(1)
     softness = 0.35 * (1 - loud)
+    knots = np.arange(0, t[-1] + 1 / timbre.wanders, 1 / timbre.wanders)
     for voice in voices.tolist():
-        phase = 2 * np.pi * np.cumsum(frequency * 2 ** ((bend + voice) / 12)) / rate
+        own = bend + voice
+        if timbre.apart:
+            own = own + timbre.vibrato * (
+                np.sin(timbre.rate * random.uniform(5, 7.5) * t + 6 * random.random()) - waver
+            )
+        phase = 2 * np.pi * np.cumsum(frequency * 2 ** (own / 12)) / rate
+        late = np.clip((t - random.uniform(0, timbre.apart)) / 0.02, 0, 1) if timbre.apart else 1.0
         for i, amplitude in enumerate(timbre.harmonics.tolist()):
             k = (i + 1) * np.sqrt(1 + timbre.inharmonic * (i + 1) ** 2)
             if k * frequency > 0.46 * rate:
@@ -111,11 +129,15 @@ def sound_of(
                 part = part * np.exp(-t * i * timbre.dulling / timbre.decay)
             if timbre.bloom and i:
                 part = part * np.clip(t / (timbre.bloom * (1 + 0.3 * i)), 0, 1)
-            tone += part
+            if timbre.wander:
+                part = part * 10 ** (np.interp(t, knots, random.normal(0, timbre.wander, len(knots))) / 20)
+            tone += part * late
     tone /= np.sqrt(np.sum(timbre.harmonics**2)) * len(voices)
     if timbre.noise:
         hiss = random.normal(size=count)
         tone += timbre.noise * (hiss - 0.6 * np.roll(hiss, 1))
+    if timbre.loops:
+        tone = _looped(tone, round((timbre.attack + 0.15) * rate), round(timbre.loops * rate), rate)
     shape = np.clip(t / timbre.attack, 0, 1) ** timbre.swells
     shape *= np.clip((seconds + timbre.release - t) / timbre.release, 0, 1) ** timbre.fades
     if np.isfinite(timbre.decay):
@@ -131,6 +153,19 @@ def sound_of(
         part = min(count - at, round(0.02 * rate))
         tone[at : at + part] += random.normal(size=part) * np.exp(-np.arange(part) / (0.004 * rate)) * timbre.knock
     return np.asarray(loud * tone)
+
+
+def _looped(tone: np.ndarray, begin: int, length: int, rate: int) -> np.ndarray:
+    """What comes after `begin` and `length` samples is that length over and over, its seams blended."""
+    seam = min(length // 3, round(0.04 * rate))
+    if begin + length >= len(tone) or seam < 2:
+        return tone
+    own = tone[begin : begin + length].copy()
+    blend = np.linspace(0, 1, seam)
+    # The end of the loop leads into what came before its beginning, so that the next time round goes on from it.
+    own[-seam:] = own[-seam:] * (1 - blend) + tone[begin - seam : begin] * blend
+    again = np.resize(own, len(tone) - begin)
+    return np.concatenate([tone[:begin], again])
 
 
 def play(notes: Notes, timbre: Timbre, rate: int, seed: int, damped: bool = False) -> np.ndarray:

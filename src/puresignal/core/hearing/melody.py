@@ -9,6 +9,7 @@ period is hard to tell.
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import pairwise
@@ -56,6 +57,21 @@ class MelodyAnalysis:
     def costs(self) -> np.ndarray:
         """(frames, tones.PITCHES) what each note costs in the search for the path, whatever the settings."""
         return _note_costs(self, slice(None))
+
+    @cached_property
+    def tuned(self) -> float:
+        """How far the player is tuned from concert pitch, in semitones."""
+        return tuning(self.pitch, self.dip)
+
+    @cached_property
+    def near(self) -> np.ndarray:
+        """(frames,) how likely something begins about each moment."""
+        return gathered(self.begins, 4)[: len(self.begins)]
+
+    @cached_property
+    def loud(self) -> float:
+        """Decibels of the loud moments."""
+        return float(np.quantile(self.level, 0.98))
 
     def part(self, own: slice, fine: slice) -> MelodyAnalysis:
         """Some of its frames, and of those of its envelope."""
@@ -199,7 +215,7 @@ def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
     if asked in analysis.paths:
         return analysis.paths[asked].copy()
     numbers = np.arange(low, high + 1, dtype=np.float32)
-    quiet = analysis.level < np.quantile(analysis.level, 0.98) - settings.floor
+    quiet = analysis.level < analysis.loud - settings.floor
     near = gathered(analysis.begins, 3)[:count]
     turns = np.stack([3.4 - 2.6 * near, 1.9 - 1.5 * near], axis=1)
     out = np.full(count, -1)
@@ -227,31 +243,58 @@ def _paths(cost: np.ndarray, silent: np.ndarray, turns: np.ndarray, lead: int, o
     """
     chunks, length = -(-own // STRETCH), STRETCH + 2 * LAP
     # What is beyond the edges costs nothing and changes nothing.
-    edges = (LAP - lead, (chunks - 1) * STRETCH + length - len(cost) - (LAP - lead))
+    edges = (LAP - lead, (chunks + 2) * STRETCH - len(cost) - (LAP - lead))
     cost, silent, turns = (np.pad(a, (edges, *[(0, 0)] * (a.ndim - 1))) for a in (cost, silent, turns))
-    best, rest = np.zeros((chunks, cost.shape[1]), np.float32), np.zeros(chunks)
-    rows = np.arange(chunks)
-    stays = np.empty((length, chunks, cost.shape[1]), bool)
-    sources, leaves = np.empty((2, length, chunks), np.int16)
+    # What is looked at together lies together: the n-th frames of all stretches.
+    lined, still, change_costs, enter_costs = (
+        np.ascontiguousarray(a.reshape(chunks + 2, STRETCH, -1).swapaxes(0, 1), np.float32)
+        for a in (cost, silent, turns[:, 0], turns[:, 1])
+    )
+    notes = _worth(cost, silent, chunks)
+    place = np.arange(chunks)[:, None] * cost.shape[1] + notes.T
+    best, new = np.zeros((length + 1, *notes.shape), np.float32), np.empty((length, chunks), np.float32)
+    rest, changes, leaves = np.zeros(chunks, np.float32), *np.empty((2, length, chunks), bool)
     for i in range(length):
-        now = slice(i, i + (chunks - 1) * STRETCH + 1, STRETCH)
-        cheapest = best.argmin(axis=1)
-        least = best[rows, cheapest]
-        change, enter, leave = least + turns[now, 0], rest + turns[now, 1], least + LEAVES
-        new = np.minimum(change, enter).astype(np.float32)[:, None]
-        sources[i] = np.where(change <= enter, cheapest, -1)
-        leaves[i] = np.where(leave < rest, cheapest, -1)
-        np.less_equal(best, new, out=stays[i])
-        rest = np.minimum(rest, leave) + silent[now]
-        np.minimum(best, new, out=best)
-        best += cost[now]
-    state = np.where(best.min(axis=1) < rest, best.argmin(axis=1), -1)
+        row, now = i % STRETCH, slice(i // STRETCH, i // STRETCH + chunks)
+        least = best[i].min(axis=0)
+        change, enter = least + change_costs[row, now, 0], rest + enter_costs[row, now, 0]
+        leave = least + np.float32(LEAVES)
+        np.less_equal(change, enter, out=changes[i])
+        np.less(leave, rest, out=leaves[i])
+        np.minimum(change, enter, out=new[i])
+        rest = np.minimum(rest, leave) + still[row, now, 0]
+        np.minimum(best[i], new[i], out=best[i + 1])
+        best[i + 1] += lined[row, now].ravel()[place].T
+    columns = np.arange(chunks)
+    state = np.where(best[-1].min(axis=0) < rest, best[-1].argmin(axis=0), -1)
     path = np.empty((chunks, length), np.int16)
     for i in range(length - 1, -1, -1):
         path[:, i] = state
-        before = np.where(stays[i][rows, state], state, sources[i])
-        state = np.where(state >= 0, before, leaves[i])
-    return np.asarray(path[:, LAP : LAP + STRETCH].ravel()[:own])
+        silence = state < 0
+        comes = best[i][state, columns] > new[i]
+        before = np.where(comes, -1, state)
+        # Few change at any moment, so where from is only asked of those.
+        turned = np.flatnonzero(np.where(silence, leaves[i], comes & changes[i]))
+        before[turned] = best[i][:, turned].argmin(axis=0)
+        state = before
+    own_notes = np.where(path >= 0, notes[path, columns[:, None]], -1)
+    return np.asarray(own_notes[:, LAP : LAP + STRETCH].ravel()[:own])
+
+
+def _worth(cost: np.ndarray, silent: np.ndarray, chunks: int) -> np.ndarray:
+    """(some, chunks) the notes of each stretch that cost less than silence for a moment at least, and some that do not.
+
+    Others are in no cheapest path: falling silent instead costs less, and so do the changes to and from it.
+    """
+    blocks = (cost < silent[:, None]).reshape(-1, BLOCK, cost.shape[1]).any(axis=1)
+    wide, step = (STRETCH + 2 * LAP) // BLOCK, STRETCH // BLOCK
+    some = np.lib.stride_tricks.sliding_window_view(blocks, wide, axis=0)[::step][:chunks].any(axis=2)
+    most = max(1, int(some.sum(axis=1).max()))
+    return np.ascontiguousarray(np.argsort(~some, axis=1, kind="stable")[:, :most].T)
+
+
+BLOCK = 25
+"""Frames, of which STRETCH and LAP are multiples."""
 
 
 def _costs(
@@ -274,7 +317,7 @@ REMEMBERED = 60_000
 
 def _note_costs(analysis: MelodyAnalysis, part: slice) -> np.ndarray:
     """(frames, tones.PITCHES) float32 what each note costs where it is not silent, whatever the settings."""
-    pitch = analysis.pitch[part] - np.float32(tuning(analysis.pitch, analysis.dip))
+    pitch = analysis.pitch[part] - np.float32(analysis.tuned)
     dip = 2.2 * analysis.dip[part]
     # A candidate that is far from a note speaks for it as little as any that is.
     far = np.minimum(NO_CANDIDATE, np.where(np.isnan(pitch), np.inf, dip).min(axis=1) + FAR * np.sqrt(FAR))
@@ -314,10 +357,10 @@ def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> 
     if not len(states):
         return Heard.empty()
     limit = 0.58 - 0.5 * (settings.eagerness - 0.5)
-    places = _plain(peaks(gathered(analysis.begins, 4), LEAST, 6), analysis, limit)
+    places = _plain(peaks(analysis.near, LEAST, 6), analysis, limit)
     _bridge(states)
     _attacks(states, places, analysis)
-    cuts = _moved_to_beginnings(np.flatnonzero(np.diff(states)) + 1, states, places)
+    cuts = _moved_to_beginnings(np.flatnonzero(np.diff(states)) + 1, states, places, analysis.near)
     notes: list[tuple[int, int, int]] = []
     for first, last in pairwise([0, *cuts.tolist(), len(states)]):
         if first < last and states[first] >= 0:
@@ -331,7 +374,7 @@ def _plain(places: np.ndarray, analysis: MelodyAnalysis, limit: float) -> np.nda
     """Of the places where something may begin those that are likely enough, the less so the deeper the level dips."""
     if not len(places):
         return places
-    likely, steps = gathered(analysis.begins, 4), np.arange(-18, 13)
+    likely, steps = analysis.near, np.arange(-18, 13)
     at = np.minimum(np.rint(places).astype(int), len(likely) - 1)
     level, _ = frames.windows(analysis.level, at, steps)
     high = np.minimum(level[:, steps >= 0].max(axis=1), level[:, steps <= 0].max(axis=1))
@@ -341,6 +384,11 @@ def _plain(places: np.ndarray, analysis: MelodyAnalysis, limit: float) -> np.nda
 
 LEAST, DEEP = 0.15, 0.04
 """A place less likely than this is none, however deep the level dips there; what a decibel of that counts."""
+
+
+def _between(places: np.ndarray, low: float, high: float) -> np.ndarray:
+    """Of rising places those above `low` and below `high`."""
+    return places[places.searchsorted(low, side="right") : places.searchsorted(high)]
 
 
 def _bridge(states: np.ndarray) -> None:
@@ -363,7 +411,7 @@ def _attacks(states: np.ndarray, places: np.ndarray, analysis: MelodyAnalysis) -
     level, sounds = analysis.level, analysis.sounds
     for last in (np.flatnonzero(np.diff(states)) + 1).tolist():
         number = states[last]
-        near = places[(places > last - LONGEST_ATTACK / STEP) & (places < last + 6)]
+        near = _between(places, last - LONGEST_ATTACK / STEP, last + 6)
         if number < 0 or not len(near) or near[-1] > last - 4:
             continue
         start = round(float(near[-1]))
@@ -384,14 +432,15 @@ LONGEST_ATTACK, SHORT_ATTACK, FADES, WRONG = 0.4, 0.2, 14.0, 0.0
 """Seconds that an attack without a pitch, or with a wrong one, may last; decibels that it may be below its note."""
 
 
-def _moved_to_beginnings(cuts: np.ndarray, states: np.ndarray, places: np.ndarray) -> np.ndarray:
+def _moved_to_beginnings(cuts: np.ndarray, states: np.ndarray, places: np.ndarray, likely: np.ndarray) -> np.ndarray:
     """Changes of pitch moved to where something begins just before: the old note rings while the new one grows."""
     out = cuts.copy()
     for i, cut in enumerate(cuts.tolist()):
         if states[cut] < 0 or states[cut - 1] < 0:
             continue
-        first = max(cut - round(GROWS / STEP), (out[i - 1] if i else 0) + round(0.05 / STEP))
-        near = places[(places > first) & (places < cut)]
+        grows = GROWS if likely[cut] > UNHEARD else SWELLS
+        first = max(cut - round(grows / STEP), (out[i - 1] if i else 0) + round(0.05 / STEP))
+        near = _between(places, first, cut)
         if len(near):
             out[i] = round(float(near[-1]))
             states[out[i] : cut] = states[cut]
@@ -400,6 +449,8 @@ def _moved_to_beginnings(cuts: np.ndarray, states: np.ndarray, places: np.ndarra
 
 GROWS, WEAKEST = 0.15, 0.08
 """Seconds that a new note may need to be heard through the one that rings; how likely it has to begin there."""
+SWELLS, UNHEARD = 0.3, 0.3
+"""The same seconds where nothing is heard to begin as the pitch changes, less likely than this: it began before."""
 
 
 def _its_own(places: np.ndarray, starts: np.ndarray) -> np.ndarray:
@@ -415,7 +466,7 @@ ITS_OWN = 0.15
 def _articulated(note: tuple[int, int, int], places: np.ndarray) -> list[tuple[int, int, int]]:
     """A note struck or sung again at one pitch is parted where something begins."""
     first, last, number = note
-    inside = places[(places > first + 0.07 / STEP) & (places < last - 0.04 / STEP)]
+    inside = _between(places, first + 0.07 / STEP, last - 0.04 / STEP)
     edges = [first, *np.rint(inside).astype(int).tolist(), last]
     return [(a, b, number) for a, b in pairwise(edges)]
 
@@ -425,19 +476,8 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
     kept = [n for n in notes if (n[1] - n[0]) * STEP >= 0.5 * settings.shortest]
     if not kept:
         return Heard.empty()
-    begins = np.array([n[0] for n in kept]) * STEP
     ends = np.array([n[1] for n in kept]) * STEP
-    # A note is there, so it begins somewhere: what tells of it may be ever so weak.
-    strong = peaks(analysis.begins, WEAKEST, 3) * STEP
-    exact, told = begins.copy(), np.zeros(len(kept))
-    for i, begin in enumerate(begins.tolist()):
-        # A period is found some time after a sound begins, the later the lower it is.
-        after = exact[i - 1] + 0.06 if i else -1.0
-        near = strong[(strong > max(begin - GROWS, after)) & (strong < begin + 0.05)]
-        if len(near):
-            strength = analysis.begins[np.rint(near / STEP).astype(int)] - 2.0 * np.abs(near - begin)
-            exact[i] = near[int(np.argmax(strength))]
-            told[i] = analysis.begins[round(exact[i] / STEP)]
+    exact, told = _begun(np.array([n[0] for n in kept]) * STEP, analysis)
     near_exact = analysis.envelope.rises(exact)
     exact = np.where(np.abs(near_exact - exact) < 0.02, near_exact, exact)
     for i in range(1, len(exact)):
@@ -458,6 +498,25 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
         far_from_others(pitch, exact, sure), sure < 0.62 - 0.4 * settings.eagerness,
     )  # fmt: skip
     return Heard(exact, ends, pitch, velocities(level), sure, doubt)
+
+
+def _begun(begins: np.ndarray, analysis: MelodyAnalysis) -> tuple[np.ndarray, np.ndarray]:
+    """(notes,) the likeliest moment near which each note begins, in seconds, and how likely it is.
+
+    A note is there, so it begins somewhere: what tells of it may be ever so weak.
+    """
+    strong = peaks(analysis.begins, WEAKEST, 3) * STEP
+    likely = analysis.begins[np.rint(strong / STEP).astype(int)].tolist()
+    moments, exact, told, before = strong.tolist(), begins.tolist(), [0.0] * len(begins), -1.06
+    for i, begin in enumerate(begins.tolist()):
+        # A period is found some time after a sound begins, the later the lower it is.
+        first = bisect_right(moments, max(begin - GROWS, before + 0.06))
+        near = range(first, bisect_left(moments, begin + 0.05))
+        if near:
+            best = max(near, key=lambda k: likely[k] - 2.0 * abs(moments[k] - begin))
+            exact[i], told[i] = moments[best], likely[best]
+        before = exact[i]
+    return np.array(exact), np.array(told)
 
 
 SOFT = 32.0
@@ -492,8 +551,7 @@ def _exact_pitch(number: np.ndarray, note: np.ndarray, frame: np.ndarray, analys
 
     note, frame  of each frame of the notes
     """
-    shift = tuning(analysis.pitch, analysis.dip)
-    off = analysis.pitch[frame] - shift - number[note][:, None]
+    off = analysis.pitch[frame] - analysis.tuned - number[note][:, None]
     row, column = np.nonzero(np.abs(off) < 0.7)
     own, value = note[row], off[row, column]
     value = value[np.lexsort((value, own))]
@@ -534,7 +592,7 @@ def bends(analysis: MelodyAnalysis, notes: Heard) -> list[tuple[float, float]]:
     Against the player's own tuning; a point where the pitch has moved by more than can be missed.
     """
     out: list[tuple[float, float]] = []
-    shifted = analysis.pitch - tuning(analysis.pitch, analysis.dip)
+    shifted = analysis.pitch - analysis.tuned
     following = [*notes.start.tolist()[1:], np.inf]
     columns = (notes.start.tolist(), notes.end.tolist(), np.rint(notes.pitch).tolist(), following)
     for start, end, number, later in zip(*columns, strict=True):
