@@ -11,6 +11,7 @@ import soundfile
 
 from puresignal import transcribe
 from puresignal.core.hearing import melody, strokes
+from puresignal.io import recording
 from puresignal.sim import anykit, mouth, players, singer
 from tests.test_cli import pure_signal
 
@@ -192,7 +193,7 @@ def test_chords_are_named_in_the_report_and_a_long_recording_tells_its_progress(
     assert [c["name"] for c in json.loads(report.read_text())["chords"]] == ["C", "Am", "G"]
     # Read in blocks, as a recording of hours is, it is heard the same.
     whole = transcribe.hear(path, transcribe.Job("chords")).rows
-    monkeypatch.setattr(transcribe, "WHOLE_SECONDS", 0.5)
+    monkeypatch.setattr(recording, "KEPT_SECONDS", 0.5)
     told = []
     assert transcribe.hear(path, transcribe.Job("chords"), told.append).rows == whole
     assert told[-1] == pytest.approx(1.0)

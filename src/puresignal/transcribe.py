@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import partial
@@ -12,12 +13,13 @@ import numpy as np
 
 from puresignal.core.articulations import canonical, resolve
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, SettingsError
-from puresignal.core.hearing import begin, chords, drums, frames, key, melody, pieces, place, strokes, taught, tempo
+from puresignal.core.hearing import begin, chords, drums, frames, key, melody, pieces, strokes, taught, tempo
 from puresignal.core.hearing.heard import DOUBTS, Heard, Hits
 from puresignal.core.hearing.pieces import Progress, Source
 from puresignal.core.song import Messages, Song, SongTrack
 from puresignal.core.timebase import TempoMap
 from puresignal.io import audiofile, files, mapfile, midiwriter, modelfile
+from puresignal.io.recording import opened
 
 KINDS = ("melody", "drums", "hits", "chords")
 PPQ = 9600
@@ -100,7 +102,7 @@ def _articulation(name: str, path: Path) -> str:
 
 
 def _mono(path: Path, rate: int) -> np.ndarray:
-    return audiofile.read(path, rate).mean(axis=1)
+    return audiofile.mono(audiofile.read(path, rate))[:, 0]
 
 
 def transcribe(source: Path, target: Path, job: Job, progress: Callable[[float], None] | None = None) -> Done:
@@ -153,27 +155,17 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     Raises FileAccessError or BadFileError
     """
     rate = strokes.RATE if job.kind in ("drums", "hits") else melody.RATE
-    peak, loud, count = 0.0, 0, 0
-    for block in audiofile.blocks(source, rate):
-        size = np.abs(block)
-        peak, loud, count = (
-            max(peak, float(size.max(initial=0.0))),
-            loud + int((size >= 0.999).sum()),
-            count + block.size,
-        )
-        channels = block.shape[1]
+    lowest = 0.75 * 440 * 2 ** ((job.low - 69) / 12) if job.kind == "melody" and job.low is not None else None
+    recording = opened(source, rate, job.pan, lowest)
     warnings = []
-    if not peak > 1e-5:
+    if not recording.peak > 1e-5:
         return Found([], ["this recording is silent"])
-    if loud > 0.005 * count:
+    if recording.clipped > 0.005:
         warnings.append("this recording is clipped; loud notes may be wrong")
-    if job.pan is not None and channels < 2:
+    if job.pan is not None and recording.channels < 2:
         warnings.append("this recording has one channel, so --pan does nothing")
     if job.examples is not None:
         warnings += taught.doubts(job.examples)
-    recording = _source(source, rate, job, channels)
-    if count / channels / rate < WHOLE_SECONDS:
-        recording = np.concatenate(list(pieces.blocks(recording)))
     bends: list[tuple[float, float]] = []
     names: list[tuple[float, float, str]] = []
     keys: list[tuple[str, float, int]] = []
@@ -181,12 +173,13 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
         "melody": partial(_melody, bends=bends, keys=keys), "chords": partial(_chords, names=names, keys=keys),
         "drums": _drums, "hits": _hits,
     }  # fmt: skip
-    total = max(1, count // channels)
-    heard = sorted(listen[job.kind](recording, job, (lambda heard: progress(heard / total)) if progress else None))
+    total = max(1, recording.count)
+    told = (lambda heard: progress(heard / total)) if progress else None
+    heard = sorted(listen[job.kind](recording.source, job, told))
     rows, proposed = [r for r in heard if job.doubtful or not r.doubt], [r for r in heard if r.doubt]
     if not rows:
         warnings.append("nothing was heard in this recording")
-    return Found(rows, warnings, bends, names, _beat(recording, rate) if job.beat else None, proposed, keys)
+    return Found(rows, warnings, bends, names, _beat(recording.source, rate) if job.beat else None, proposed, keys)
 
 
 def _beat(recording: Source, rate: int) -> tempo.Beat:
@@ -195,29 +188,15 @@ def _beat(recording: Source, rate: int) -> tempo.Beat:
     for block in pieces.blocks(recording):
         parts.append(block)
         count += len(block)
-        if count > WHOLE_SECONDS * rate:
+        if count > BEAT_SECONDS * rate:
             break
-    whole = np.concatenate(parts)[: round(WHOLE_SECONDS * rate)]
+    whole = np.concatenate(parts)[: round(BEAT_SECONDS * rate)]
     samples = frames.halved(whole) if rate != begin.RATE else whole
     begins = modelfile.layers("begin").likely(begin.LOOK.levels(samples))[:, 0]
     return tempo.beat(samples, begins)
 
 
-WHOLE_SECONDS = 600.0
-"""A recording up to this long is held in memory; a longer one is read as often as it is needed."""
-
-
-def _source(path: Path, rate: int, job: Job, channels: int) -> Source:
-    """The recording in one channel, block by block, of what stands at the place and above the range asked for."""
-    lowest = 0.75 * 440 * 2 ** ((job.low - 69) / 12) if job.kind == "melody" and job.low is not None else None
-
-    def one(block: np.ndarray) -> np.ndarray:
-        flat = place.at_place(block[:, :2], job.pan) if job.pan is not None and channels > 1 else block.mean(axis=1)
-        return place.above(flat, rate, lowest) if lowest is not None else flat
-
-    if lowest is None and (job.pan is None or channels < 2):
-        return lambda: (block.mean(axis=1) for block in audiofile.blocks(path, rate))
-    return lambda: place.in_blocks(audiofile.blocks(path, rate), one, rate)
+BEAT_SECONDS = 600.0
 
 
 def _melody(
@@ -288,10 +267,11 @@ def _struck(names: list[str], found: Hits) -> list[Row]:
     general = mapfile.shipped("general-midi")
     available = general.articulations()
     rows: list[Row] = []
+    goals = {name: resolve(name, available, "closed") for name in set(names)}
+    pads = {name: general.pad_for(goal) if goal is not None else None for name, goal in goals.items()}
     columns = (found.start, found.velocity, found.sure, found.doubt)
     for name, at, hard, likely, doubt in zip(names, *(c.tolist() for c in columns), strict=True):
-        goal = resolve(name, available, "closed")
-        pad = general.pad_for(goal) if goal is not None else None
+        pad = pads[name]
         if pad is not None:
             rows.append(
                 Row(at, at + DRUM_SECONDS, DRUM_CHANNEL, pad.note, int(hard), float(likely), name, DOUBTS[doubt])
@@ -305,23 +285,27 @@ def _song(found: Found, title: str, job: Job) -> Song:
     bpm = beat.bpm if beat is not None and beat.bpm else 120.0
     map_of = TempoMap.steady(bpm, ppq=PPQ)
     ends: dict[tuple[int, int], float] = {}
-    events: list[tuple[int, int, int, int, int]] = []
     upcoming: dict[tuple[int, int], list[float]] = {}
     for start, _, channel, note, *_ in rows:
         upcoming.setdefault((channel, note), []).append(start)
+    sounding: list[tuple[float, float, int, int, int]] = []
     for start, end, channel, note, velocity, *_ in rows:
-        later = [s for s in upcoming[channel, note] if s > start]
-        stop = min([end, *later[:1]])
+        same = upcoming[channel, note]
+        later = bisect_right(same, start)
+        stop = min([end, *same[later : later + 1]])
         if ends.get((channel, note), -1.0) > start:
             continue
         ends[channel, note] = stop
-        first, last = map_of.seconds_to_ticks(np.array([start, stop])).tolist()
-        last = max(first + 1, last)
+        sounding.append((start, stop, channel, note, velocity))
+    ticks = map_of.seconds_to_ticks(np.array([row[:2] for row in sounding]).reshape(-1, 2)).tolist()
+    events: list[tuple[int, int, int, int, int]] = []
+    for (first, last), (_, _, channel, note, velocity) in zip(ticks, sounding, strict=True):
         events.append((first, 1, 0x8F + channel, note, max(1, min(127, velocity))))
-        events.append((last, 0, 0x7F + channel, note, 64))
-    for at, semitones in found.bends:
+        events.append((max(first + 1, last), 0, 0x7F + channel, note, 64))
+    bent = map_of.seconds_to_ticks(np.array([at for at, _ in found.bends])).tolist()
+    for at, (_, semitones) in zip(bent, found.bends, strict=True):
         value = round(np.clip(8192 + semitones / BEND_RANGE * 8191, 0, 16383))
-        events.append((int(map_of.seconds_to_ticks(np.array([at]))[0]), 0, 0xE0, value & 0x7F, value >> 7))
+        events.append((at, 0, 0xE0, value & 0x7F, value >> 7))
     events.sort()
     columns = np.array(events, np.int64).reshape(-1, 5)
     messages = Messages(columns[:, 0], columns[:, 2], columns[:, 3], columns[:, 4], np.full(len(columns), -1))

@@ -7,7 +7,7 @@ damaged one is used.
 from __future__ import annotations
 
 import io
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -43,21 +43,23 @@ def facts(path: Path) -> Facts:
         return Facts(source.samplerate, source.channels, source.frames)
 
 
-def blocks(path: Path, rate: int) -> Iterator[np.ndarray]:
+def blocks(path: Path, rate: int, mixed: Callable[[np.ndarray], np.ndarray] | None = None) -> Iterator[np.ndarray]:
     """The file at a rate, block after block: (samples, channels) float32, memory of one block at a time.
 
-    What is no number is silence. Raises FileAccessError or BadFileError
+    mixed: makes fewer channels of each block before it is brought to the rate, which takes the longer the more there
+    are. What is no number is silence. Raises FileAccessError or BadFileError
     """
     import soxr
 
     with _open(path) as source:
-        own, read = source.samplerate, 0
-        resampler = None if own == rate else soxr.ResampleStream(own, rate, source.channels, "float32")
+        own, read, resampler = source.samplerate, 0, None
         while True:
             block = _next(source, round(BLOCK_SECONDS * own), path, read)
             last = len(block) == 0
             read += len(block)
-            if resampler is not None:
+            block = block if mixed is None else mixed(block)
+            if own != rate:
+                resampler = resampler or soxr.ResampleStream(own, rate, block.shape[1], "float32")
                 block = resampler.resample_chunk(block, last=last)
             if len(block):
                 yield block
@@ -75,6 +77,15 @@ def read(path: Path, rate: int) -> np.ndarray:
     return np.concatenate(list(blocks(path, rate)))
 
 
+def mono(block: np.ndarray) -> np.ndarray:
+    """(samples, channels) to (samples, 1): their mean."""
+    if block.shape[1] == 1:
+        return block
+    if block.shape[1] == 2:
+        return np.asarray((block[:, :1] + block[:, 1:]) * np.float32(0.5))
+    return np.asarray(block.mean(axis=1, keepdims=True))
+
+
 def _next(source: Any, count: int, path: Path, read_so_far: int) -> np.ndarray:
     import soundfile
 
@@ -85,6 +96,10 @@ def _next(source: Any, count: int, path: Path, read_so_far: int) -> np.ndarray:
             # The rest is damaged; what came before it is used.
             return np.zeros((0, source.channels), np.float32)
         raise _wrong(path) from error
+    # Nearly always all are numbers, and so is their sum.
+    with np.errstate(all="ignore"):
+        if np.isfinite(block.sum()):
+            return block
     return np.asarray(np.nan_to_num(block, copy=False, nan=0.0, posinf=1.0, neginf=-1.0))
 
 

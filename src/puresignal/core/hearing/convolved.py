@@ -92,17 +92,24 @@ class Layers:
     def _run(self, levels: np.ndarray) -> np.ndarray:
         x = np.asarray((levels - self.mean) / self.scale, np.float32)
         for weight, bias in self.planes:
-            x = np.maximum(0, _patches(x, weight) + bias)
-            x = np.maximum(x[:, 0::2], x[:, 1::2])
+            # Of two bands the greater: the bias and the floor after that are the same, and half as many.
+            x = _patches(x, weight)
+            x = _above(np.maximum(x[:, 0::2], x[:, 1::2]), bias)
         weight, bias = self.across
-        x = np.maximum(0, x.reshape(len(x), -1) @ weight + bias)
+        x = _above(x.reshape(len(x), -1) @ weight, bias)
         for weight, bias, apart in self.along:
             half = len(weight) // 2 * apart
             padded = np.pad(x, ((half, half), (0, 0)))
-            total = sum(padded[k * apart : k * apart + len(x)] @ each for k, each in enumerate(weight))
-            x = x + np.maximum(0, total + bias)
+            around = np.concatenate([padded[k * apart : k * apart + len(x)] for k in range(len(weight))], axis=1)
+            x += _above(around @ weight.reshape(-1, weight.shape[2]), bias)
         weight, bias = self.out
         return np.asarray(1 / (1 + np.exp(-np.clip(x @ weight + bias, -30, 30))))
+
+
+def _above(x: np.ndarray, bias: np.ndarray) -> np.ndarray:
+    """x with its bias, nothing below 0; in place."""
+    x += bias
+    return np.asarray(np.maximum(x, 0, out=x))
 
 
 def _patches(x: np.ndarray, weight: np.ndarray) -> np.ndarray:

@@ -22,7 +22,7 @@ from puresignal.core.hearing.convolved import Layers
 from puresignal.core.hearing.frames import Envelope
 from puresignal.core.hearing.heard import Heard, doubts, far_from_others, velocities
 from puresignal.core.hearing.network import Network, gathered, peaks
-from puresignal.core.hearing.pieces import Progress, Source, pieces
+from puresignal.core.hearing.pieces import Progress, Source, excerpts, pieces
 
 RATE, HOP, SIZE = 22_050, 220, 2048
 LOWEST, HIGHEST = 40.0, 2200.0
@@ -98,7 +98,9 @@ FINE_HOP, FINE_REACH = 22, 220
 
 def analyse(begin: Layers, tone: Network, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
     """The networks of begin.py and tones.py; the recording at RATE, all at once or in blocks."""
-    against, loud = tones.loud(source), beginnings.LOOK.loud(source)
+    # Both in one reading of it.
+    loudness = [(tones.loudness(part), beginnings.LOOK.loudness(part)) for part in excerpts(source)]
+    against, loud = tones.loud_of([a for a, _ in loudness]), beginnings.LOOK.loud_of([b for _, b in loudness])
     parts = []
     for piece in pieces(source, progress):
         found = of_samples(begin, tone, piece.samples, against, loud)

@@ -21,10 +21,12 @@ def normalised(blocks: np.ndarray, energy: np.ndarray) -> np.ndarray:
     length = scipy.fft.next_fast_len(size, real=True)
     head = scipy.fft.rfft(blocks[:, :half], length)
     correlation = scipy.fft.irfft(scipy.fft.rfft(blocks, length) * np.conj(head), length)[:, :lags]
-    difference = np.maximum(0, energy[:, :1] + energy - 2 * correlation)
-    total = np.cumsum(difference[:, 1:], axis=1)
-    mean = np.ones_like(difference)
-    mean[:, 1:] = difference[:, 1:] * np.arange(1, lags) / np.maximum(total, 1e-12)
+    mean = energy[:, :1] + energy - 2 * correlation
+    np.maximum(mean, 0, out=mean)
+    total = np.cumsum(mean[:, 1:], axis=1)
+    mean[:, 0] = 1.0
+    mean[:, 1:] *= np.arange(1, lags, dtype=mean.dtype)
+    mean[:, 1:] /= np.maximum(total, 1e-12, out=total)
     return np.asarray(mean)
 
 

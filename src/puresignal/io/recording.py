@@ -1,0 +1,84 @@
+"""A recording made ready to be heard: one channel at the rate of the ear, and what is to be said of its level.
+
+A short one is read once and kept; a long one is read anew as often as it is needed, which takes no memory.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from puresignal.core.hearing import place
+from puresignal.core.hearing.pieces import Source
+from puresignal.io import audiofile
+
+KEPT_SECONDS = 780.0
+"""A recording up to this long is kept."""
+FULL_SCALE = 0.999
+"""What is louder than this is cut off."""
+
+
+@dataclass(frozen=True, eq=False)
+class Recording:
+    """source  its samples at the rate asked for, block by block; count  how many; channels  that the file has
+
+    peak  the largest sample of any channel; clipped  the part of all samples at full scale, 0..1
+    """
+
+    source: Source
+    count: int
+    channels: int
+    peak: float
+    clipped: float
+
+
+def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None = None) -> Recording:
+    """The recording at a rate, of one channel.
+
+    pan: only what stands there, -1..1, where there are two channels; lowest: only what lies above it, Hz
+
+    Raises FileAccessError or BadFileError
+    """
+    channels, peak, clipped, samples = audiofile.facts(path).channels, 0.0, 0, 0
+    placed = pan is not None and channels > 1
+
+    def mixed(block: np.ndarray) -> np.ndarray:
+        return block[:, :2] if placed else audiofile.mono(block)
+
+    def looked_at(block: np.ndarray) -> np.ndarray:
+        nonlocal peak, clipped, samples
+        size = np.abs(block)
+        peak, samples = max(peak, float(size.max(initial=0.0))), samples + size.size
+        clipped += int(np.count_nonzero(size >= FULL_SCALE))
+        return mixed(block)
+
+    kept: list[np.ndarray] | None = []
+    count = 0
+    for block in audiofile.blocks(path, rate, looked_at):
+        count += len(block)
+        if kept is not None:
+            kept.append(block)
+        if count > KEPT_SECONDS * rate:
+            kept = None
+
+    def at_rate() -> Iterator[np.ndarray]:
+        return iter(kept) if kept is not None else audiofile.blocks(path, rate, mixed)
+
+    def one(block: np.ndarray) -> np.ndarray:
+        flat = place.at_place(block, pan) if placed and pan is not None else block[:, 0]
+        return place.above(flat, rate, lowest) if lowest is not None else flat
+
+    def plain() -> Iterator[np.ndarray]:
+        return (block[:, 0] for block in at_rate())
+
+    def taken_out() -> Iterator[np.ndarray]:
+        return place.in_blocks(at_rate(), one, rate)
+
+    source: Callable[[], Iterator[np.ndarray]] = plain
+    if placed or lowest is not None:
+        # What is taken out of a mix is taken out once.
+        source = taken_out if kept is None else list(taken_out()).__iter__
+    return Recording(source, count, channels, peak, clipped / max(1, samples))
