@@ -11,6 +11,7 @@ import subprocess
 import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import product
 from pathlib import Path
 
 import numpy as np
@@ -140,10 +141,10 @@ DRUMS = {
 
 
 def loops() -> Iterator[Clip]:
-    """Grooves and fills on sampled kits."""
+    """Grooves and fills on sampled kits, three on each."""
     for k, path in enumerate(banks()):
         bank = Bank(path)
-        for i, kit in enumerate((0, 8, 16, 24, 25, 32, 40)):
+        for i, (kit, take) in enumerate(product((0, 8, 16, 24, 25, 32, 40), range(3))):
             random = np.random.default_rng(3000 + 100 * k + i)
             try:
                 notes = _groove(random)
@@ -151,7 +152,7 @@ def loops() -> Iterator[Clip]:
             except Exception:
                 continue
             samples = room(samples, random, random.choice([0.0, 0.6]), random.uniform(-70, -45))
-            yield Clip(f"{bank.name[:5]} kit {kit}", samples, [(s, e, DRUMS[n], v) for s, e, n, v in notes])
+            yield Clip(f"{bank.name[:5]} kit {kit}, {take + 1}", samples, [(s, e, DRUMS[n], v) for s, e, n, v in notes])
 
 
 def _groove(random: np.random.Generator) -> list[tuple[float, float, int, float]]:

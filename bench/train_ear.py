@@ -19,8 +19,7 @@ from puresignal.core.hearing import begin, compared, drums, livehits, rises, str
 from puresignal.io import modelfile
 from puresignal.sim import anykit, mouth, players, singer
 
-SECONDS, DRUMMED = 9.0, 7.0
-"""How long a clip is, and one of drumming."""
+SECONDS = 9.0
 
 
 def manner(random: np.random.Generator) -> singer.Manner:
@@ -55,7 +54,7 @@ def chords(random: np.random.Generator, rate: int) -> tuple[np.ndarray, list[tup
 def loop(random: np.random.Generator) -> tuple[np.ndarray, list[tuple[float, str, float]]]:
     """Drumming at 44.1 kHz."""
     kit = anykit.built_kit(random, 44_100) if random.random() < 0.2 else anykit.drawn_kit(random, 44_100)
-    sound, truth = anykit.groove(kit, DRUMMED, 44_100, random)
+    sound, truth = anykit.groove(kit, SECONDS, 44_100, random)
     return players.in_a_room(sound, 44_100, random, (-80.0, -45.0)), truth
 
 

@@ -7,9 +7,9 @@ from functools import lru_cache
 import numpy as np
 import pytest
 
-from puresignal.core.hearing import livehits, livemelody, melody, rises, strokes
+from puresignal.core.hearing import livehits, livemelody, melody, rises, strokes, taught
 from puresignal.core.hearing.heard import Heard
-from puresignal.io.modelfile import layers, network, quick_ground
+from puresignal.io.modelfile import ground, layers, network, quick_ground
 from puresignal.sim import mouth, singer
 from puresignal.sim.mouth import Syllable
 
@@ -25,8 +25,8 @@ TUNE = [
 
 
 @lru_cache
-def drummed():
-    random = np.random.default_rng(11)
+def drummed(seed=11):
+    random = np.random.default_rng(seed)
     examples = {
         f"aux{i + 1}": [np.asarray(mouth.say(s, 0.8, strokes.RATE, random), np.float32) for _ in range(4)]
         for i, s in enumerate(SYLLABLES)
@@ -44,17 +44,39 @@ def in_blocks(live, samples, length):
 
 
 def test_taught_sounds_are_told_within_15_ms_and_a_block_and_breaths_are_none():
-    known, sound, truth = drummed()
-    told = in_blocks(livehits.LiveHits(known), sound, 128)
-    delays = [at / strokes.RATE - hit.start for at, hit in told]
-    assert max(delays) < 0.015 + 128 / strokes.RATE
-    right = sum(
-        any(abs(hit.start - moment) < 0.03 and known.names[hit.sound] == f"aux{which + 1}" for _, hit in told)
-        for moment, which in truth
-    )
-    assert right >= 0.9 * len(truth)
-    assert len(told) <= 1.1 * len(truth)
-    assert all(1 <= hit.velocity <= 127 and 0 <= hit.sure <= 1 for _, hit in told)
+    right, told_all, true = 0, 0, 0
+    for seed in (11, 12, 13, 14):
+        known, sound, truth = drummed(seed)
+        told = in_blocks(livehits.LiveHits(known), sound, 128)
+        assert max(at / strokes.RATE - hit.start for at, hit in told) < 0.015 + 128 / strokes.RATE
+        assert all(1 <= hit.velocity <= 127 and 0 <= hit.sure <= 1 for _, hit in told)
+        right += sum(
+            any(abs(hit.start - moment) < 0.03 and known.names[hit.sound] == f"aux{which + 1}" for _, hit in told)
+            for moment, which in truth
+        )
+        told_all, true = told_all + len(told), true + len(truth)
+    assert right >= 0.9 * true
+    # A quarter of what is said is breath.
+    assert told_all <= 1.03 * true
+
+
+def test_most_of_what_was_not_taught_is_told_as_nothing():
+    random = np.random.default_rng(7)
+    told = strange = 0
+    for _ in range(4):
+        syllables = [mouth.any_syllable(random) for _ in range(6)]
+        examples = {
+            f"aux{i + 1}": [np.asarray(mouth.say(s, 0.8, strokes.RATE, random), np.float32) for _ in range(4)]
+            for i, s in enumerate(syllables[:3])
+        }
+        sound, truth = mouth.beat(syllables, 8.0, strokes.RATE, random, breaths=0.0)
+        known = taught.teach(ground(), {n: [taught.example(s) for s in own] for n, own in examples.items()})
+        heard = taught.hits(known, strokes.analyse(sound)).kept().start
+        others = [moment for moment, which in truth if which > 2]
+        strange += len(others)
+        told += sum(bool((np.abs(heard - moment) < 0.03).any()) for moment in others)
+    assert strange > 20
+    assert told < 0.5 * strange
 
 
 @pytest.mark.parametrize("length", [17, 1024, 100_000])

@@ -236,7 +236,7 @@ def drawn_kit(random: np.random.Generator, rate: int) -> Strokes:
         return struck(body + wash * hiss, loud, own, click, "crash1.bow")
 
     kit["crash1.bow"] = takes(crash, random)
-    rides, rest = _plate(random, _between(random, 0.4, 4.0)), _between(random, 0.3, 10.0)
+    rides, rest = _plate(random, _between(random, 0.4, 4.0)), _between(random, 0.3, 6.0)
     tick, bell, ping = _between(random, 0.006, 0.08), _between(random, 1200, 6000), random.uniform(0, 0.7) ** 2
     thin = _between(random, 0.05, 1.0)
 
@@ -347,9 +347,7 @@ def _pattern(seconds: float, random: np.random.Generator) -> list[tuple[float, s
     keeper = str(random.choice(["hat.closed", "ride.bow", "hat.open", "tom4.head"], p=[0.5, 0.36, 0.1, 0.04]))
     every = int(random.choice([1, 2, 2, division])) if division == 4 else int(random.choice([1, 3]))
     foot = random.random() < (0.7 if keeper == "ride.bow" else 0.12)
-    backbeats = [str(name) for name in random.permutation(["snare.head", "snare.side"])]
-    backbeats = sorted(backbeats) if random.random() < 0.7 else backbeats
-    changes = float(random.choice([0.0, 0.0, 0.1, 0.25]))
+    backbeat = str(random.choice(["snare.head", "snare.side"], p=[0.82, 0.18]))
     ghosts, opens, crashes = (
         random.choice([0, 0, 0.1, 0.3]),
         random.choice([0, 0.05, 0.2]),
@@ -358,7 +356,6 @@ def _pattern(seconds: float, random: np.random.Generator) -> list[tuple[float, s
     skips, strays = random.uniform(0, 0.45), random.choice([0.0, 0.01, 0.04])
     kicks = {i for i in range(bar) if random.random() < (0.8 if i in (0, bar // 2) else 0.12)}
     fills, toms = random.random() < 0.6, [f"tom{i}.head" for i in range(1, 5) if random.random() < 0.8]
-    filled = int(random.integers(4))
     out: list[tuple[float, str, float]] = []
     for i in range(int((seconds - 0.2) / step)):
         place = i % bar
@@ -367,7 +364,7 @@ def _pattern(seconds: float, random: np.random.Generator) -> list[tuple[float, s
         def hit(name: str, low: float, high: float, chosen: dict[str, float] = chosen) -> None:
             chosen.setdefault(name, float(random.uniform(low, high)))
 
-        if fills and toms and (i // bar) % 4 == filled and place >= bar // 2:
+        if fills and toms and (i // bar) % 4 == 3 and place >= bar // 2:
             if random.random() < 0.85:
                 among = min(len(toms) - 1, int((place - bar // 2) / (bar / 2) * len(toms)))
                 hit("snare.head" if random.random() < 0.2 else toms[among], 0.4, 1.0)
@@ -383,7 +380,7 @@ def _pattern(seconds: float, random: np.random.Generator) -> list[tuple[float, s
             if foot and place in (division, 3 * division) and random.random() < 0.9:
                 hit("hat.pedal", 0.35, 0.8)
             if place in (division, 3 * division) and random.random() < 0.9:
-                hit(backbeats[int(random.random() < changes)], 0.6, 1.0)
+                hit(backbeat, 0.6, 1.0)
             elif random.random() < ghosts:
                 hit("snare.head", 0.12, 0.38)
             if place in kicks and random.random() < 0.9:

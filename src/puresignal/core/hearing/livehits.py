@@ -17,12 +17,15 @@ from puresignal.core.hearing.rises import Beginnings
 from puresignal.core.hearing.strokes import RATE
 from puresignal.core.hearing.taught import Ground, Taught
 
-DECIDES = 0.013
+DECIDES = 0.015
 """Seconds after a beginning at which it is told."""
 SIZE = 256
 """Samples of each of the windows in which the first moments are looked at."""
 SURE, SURE_SOFT = 0.3, 0.6
 """How sure a hit has to be, and one as soft as a breath."""
+SOFT_DB, RISES = -9.0, 1.12
+"""What is softer than the loudest by so many decibels is a stroke only if it is so many times as loud as what sounded
+some 5 to 20 ms before it: breath swells, a stroke does not."""
 BANDS, SLICES = 24, 3
 FEATURES = BANDS * (SLICES + 1)
 _WEIGHTS = frames.bands(RATE, 512, BANDS, 60.0, 16_000.0)
@@ -117,5 +120,7 @@ class LiveHits:
         self._loudest = max(self._loudest, level)
         below = 20 * np.log10(max(level, 1e-6) / self._loudest)
         if sound[0] < 0 or sure[0] < (SURE_SOFT if below < -taught.BREATH_DB else SURE):
+            return None
+        if below < SOFT_DB and level < RISES * np.sqrt((around[BEFORE - 900 : BEFORE - 200] ** 2).mean()):
             return None
         return LiveHit(place / RATE, int(sound[0]), int(velocity_of(below)), float(sure[0]))

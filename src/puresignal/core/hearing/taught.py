@@ -16,7 +16,7 @@ from puresignal.core.hearing.heard import DOUBTS, Hits, velocities
 from puresignal.core.hearing.strokes import StrokeAnalysis
 
 LEAST_EXAMPLES = 3
-STRANGE = 3.6
+STRANGE = 3.2
 """So many usual distances from the nearest sound, and a stroke is none of them."""
 ALIKE = 1.6
 """Sounds nearer to each other than this, in their own spreads, will be taken for each other."""

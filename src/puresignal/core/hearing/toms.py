@@ -16,7 +16,7 @@ USUAL = (55.0, 51.0, 46.5, 41.5)
 """Where toms lie, high to low, as MIDI numbers; kits differ by a fifth."""
 LOWEST, HIGHEST = 50.0, 330.0
 """Hz between which their strongest partial lies."""
-AFTER, LASTS = 0.015, 0.12
+AFTER, LASTS = 0.015, 0.11
 """Seconds after its beginning from which, and how long, a stroke is listened to."""
 RINGS_ON = 0.4
 """How much of the power just before a stroke still sounds within it."""
