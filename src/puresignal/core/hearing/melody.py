@@ -232,7 +232,7 @@ def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
     return out.copy()
 
 
-STRETCH, LAP, AT_ONCE = 100, 75, 256
+STRETCH, LAP, AT_ONCE = 100, 50, 256
 """Frames of which the path is looked for at once with those of many others, how many it sees before and after its own
 (what is that far away does not turn it), and how many such stretches go together."""
 
@@ -245,8 +245,7 @@ def _paths(cost: np.ndarray, silent: np.ndarray, turns: np.ndarray, lead: int, o
     """
     chunks, length = -(-own // STRETCH), STRETCH + 2 * LAP
     # What is beyond the edges costs nothing and changes nothing.
-    edges = (LAP - lead, (chunks + 2) * STRETCH - len(cost) - (LAP - lead))
-    cost, silent, turns = (np.pad(a, (edges, *[(0, 0)] * (a.ndim - 1))) for a in (cost, silent, turns))
+    cost, silent, turns = (_within(a, LAP - lead, (chunks + 2) * STRETCH) for a in (cost, silent, turns))
     # What is looked at together lies together: the n-th frames of all stretches.
     lined, still, change_costs, enter_costs = (
         np.ascontiguousarray(a.reshape(chunks + 2, STRETCH, -1).swapaxes(0, 1), np.float32)
@@ -281,6 +280,13 @@ def _paths(cost: np.ndarray, silent: np.ndarray, turns: np.ndarray, lead: int, o
         state = before
     own_notes = np.where(path >= 0, notes[path, columns[:, None]], -1)
     return np.asarray(own_notes[:, LAP : LAP + STRETCH].ravel()[:own])
+
+
+def _within(values: np.ndarray, begin: int, count: int) -> np.ndarray:
+    """(count, ...) float32 nothing, but for the values from `begin` on."""
+    out = np.zeros((count, *values.shape[1:]), np.float32)
+    out[begin : begin + len(values)] = values
+    return out
 
 
 def _worth(cost: np.ndarray, silent: np.ndarray, chunks: int) -> np.ndarray:
