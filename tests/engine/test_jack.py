@@ -11,6 +11,7 @@ import signal
 import subprocess
 import sys
 import time
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
@@ -97,8 +98,13 @@ def test_a_killed_router_leaves_nothing_sounding_and_is_back_within_a_second(ser
     # Waiting for late clients, the server would wait five seconds for a dead one.
     server.start(1024, sync=False)
     kit, synth, process = join(peers, route)
-    kit.play(ON)
-    until(lambda: synth.got, what="the note")
+    for _ in range(4):
+        # Such a server loses what comes in a block that it could not finish in time.
+        kit.play(ON)
+        with suppress(AssertionError):
+            until(lambda: synth.got, 2.5, what="the note")
+            break
+    assert len(synth.got) == 1
     os.kill(engine_of(process), signal.SIGKILL)
     began = time.monotonic()
     until(lambda: len(synth.got) == 2, 3, what="the release")
