@@ -160,6 +160,8 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     warnings = []
     if not recording.peak > 1e-5:
         return Found([], ["this recording is silent"])
+    if not recording.left > 1e-5:
+        return Found([], ["its channels cancel each other out; save one of them as a file of its own"])
     if recording.clipped > 0.005:
         warnings.append("this recording is clipped; loud notes may be wrong")
     if job.pan is not None and recording.channels < 2:
@@ -197,6 +199,7 @@ def _beat(recording: Source, rate: int) -> tempo.Beat:
 
 
 BEAT_SECONDS = 600.0
+"""How much of a recording its tempo is told from."""
 
 
 def _melody(

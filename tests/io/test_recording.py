@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from puresignal import transcribe
 from puresignal.core.errors import BadFileError
 from puresignal.core.hearing import pieces
 from puresignal.io import audiofile, recording
@@ -61,6 +62,8 @@ def test_how_loud_it_is_is_told_of_each_channel_as_the_file_has_it(tmp_path):
     heard = recording.opened(opposite, RATE)
     assert heard.peak == pytest.approx(0.4, abs=0.01)
     assert np.abs(samples(heard)).max() < 1e-6
+    assert heard.left < 1e-5
+    assert any("cancel each other" in w for w in transcribe.hear(opposite, transcribe.Job("melody")).warnings)
 
 
 def test_what_is_no_recording_is_told(tmp_path):

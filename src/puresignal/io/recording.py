@@ -26,6 +26,7 @@ class Recording:
     """source  its samples at the rate asked for, block by block; count  how many; channels  that the file has
 
     peak  the largest sample of any channel; clipped  the part of all samples at full scale, 0..1
+    left  the largest sample of what is heard of them: 0 where channels cancel each other out
     """
 
     source: Source
@@ -33,6 +34,7 @@ class Recording:
     channels: int
     peak: float
     clipped: float
+    left: float
 
 
 def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None = None) -> Recording:
@@ -56,9 +58,9 @@ def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None
         return mixed(block)
 
     kept: list[np.ndarray] | None = []
-    count = 0
+    count, left = 0, 0.0
     for block in audiofile.blocks(path, rate, looked_at):
-        count += len(block)
+        count, left = count + len(block), max(left, float(np.abs(block).max()))
         if kept is not None:
             kept.append(block)
         if count > KEPT_SECONDS * rate:
@@ -81,4 +83,4 @@ def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None
     if placed or lowest is not None:
         # What is taken out of a mix is taken out once.
         source = taken_out if kept is None else list(taken_out()).__iter__
-    return Recording(source, count, channels, peak, clipped / max(1, samples))
+    return Recording(source, count, channels, peak, clipped / max(1, samples), left)
