@@ -17,7 +17,7 @@ from itertools import pairwise
 import numpy as np
 
 from puresignal.core.hearing import begin as beginnings
-from puresignal.core.hearing import frames, period, tones
+from puresignal.core.hearing import cheapest, frames, period, tones
 from puresignal.core.hearing.convolved import Layers
 from puresignal.core.hearing.frames import Envelope
 from puresignal.core.hearing.heard import Heard, doubts, far_from_others, velocities
@@ -221,88 +221,15 @@ def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
     near = gathered(analysis.begins, 3)[:count]
     turns = np.stack([3.4 - 2.6 * near, 1.9 - 1.5 * near], axis=1)
     out = np.full(count, -1)
-    for begin in range(0, count, AT_ONCE * STRETCH):
-        end = min(count, begin + AT_ONCE * STRETCH)
-        part = slice(max(0, begin - LAP), min(count, end + LAP))
+    for begin in range(0, count, cheapest.AT_ONCE * cheapest.STRETCH):
+        end = min(count, begin + cheapest.AT_ONCE * cheapest.STRETCH)
+        part = slice(max(0, begin - cheapest.LAP), min(count, end + cheapest.LAP))
         cost, silent = _costs(analysis, part, numbers, quiet[part], settings)
-        state = _paths(cost, silent, turns[part], begin - part.start, end - begin)
+        state = cheapest.path(cost, silent, turns[part], begin - part.start, end - begin)
         out[begin:end] = np.where(state >= 0, low + state, -1)
     analysis.paths.clear()
     analysis.paths[asked] = out
     return out.copy()
-
-
-STRETCH, LAP, AT_ONCE = 100, 50, 256
-"""Frames of which the path is looked for at once with those of many others, how many it sees before and after its own
-(what is that far away does not turn it), and how many such stretches go together."""
-
-
-def _paths(cost: np.ndarray, silent: np.ndarray, turns: np.ndarray, lead: int, own: int) -> np.ndarray:
-    """(own,) the cheapest state of each frame, -1 silence, in stretches side by side.
-
-    cost (frames, notes), silent (frames,), turns (frames, 2) what changing and entering cost; `lead` frames come
-    before the own ones
-    """
-    chunks, length = -(-own // STRETCH), STRETCH + 2 * LAP
-    # What is beyond the edges costs nothing and changes nothing.
-    cost, silent, turns = (_within(a, LAP - lead, (chunks + 2) * STRETCH) for a in (cost, silent, turns))
-    # What is looked at together lies together: the n-th frames of all stretches.
-    lined, still, change_costs, enter_costs = (
-        np.ascontiguousarray(a.reshape(chunks + 2, STRETCH, -1).swapaxes(0, 1), np.float32)
-        for a in (cost, silent, turns[:, 0], turns[:, 1])
-    )
-    notes = _worth(cost, silent, chunks)
-    place = np.arange(chunks)[:, None] * cost.shape[1] + notes.T
-    best, new = np.zeros((length + 1, *notes.shape), np.float32), np.empty((length, chunks), np.float32)
-    rest, changes, leaves = np.zeros(chunks, np.float32), *np.empty((2, length, chunks), bool)
-    for i in range(length):
-        row, now = i % STRETCH, slice(i // STRETCH, i // STRETCH + chunks)
-        least = best[i].min(axis=0)
-        change, enter = least + change_costs[row, now, 0], rest + enter_costs[row, now, 0]
-        leave = least + np.float32(LEAVES)
-        np.less_equal(change, enter, out=changes[i])
-        np.less(leave, rest, out=leaves[i])
-        np.minimum(change, enter, out=new[i])
-        rest = np.minimum(rest, leave) + still[row, now, 0]
-        np.minimum(best[i], new[i], out=best[i + 1])
-        best[i + 1] += lined[row, now].ravel()[place].T
-    columns = np.arange(chunks)
-    state = np.where(best[-1].min(axis=0) < rest, best[-1].argmin(axis=0), -1)
-    path = np.empty((chunks, length), np.int16)
-    for i in range(length - 1, -1, -1):
-        path[:, i] = state
-        silence = state < 0
-        comes = best[i][state, columns] > new[i]
-        before = np.where(comes, -1, state)
-        # Few change at any moment, so where from is only asked of those.
-        turned = np.flatnonzero(np.where(silence, leaves[i], comes & changes[i]))
-        before[turned] = best[i][:, turned].argmin(axis=0)
-        state = before
-    own_notes = np.where(path >= 0, notes[path, columns[:, None]], -1)
-    return np.asarray(own_notes[:, LAP : LAP + STRETCH].ravel()[:own])
-
-
-def _within(values: np.ndarray, begin: int, count: int) -> np.ndarray:
-    """(count, ...) float32 nothing, but for the values from `begin` on."""
-    out = np.zeros((count, *values.shape[1:]), np.float32)
-    out[begin : begin + len(values)] = values
-    return out
-
-
-def _worth(cost: np.ndarray, silent: np.ndarray, chunks: int) -> np.ndarray:
-    """(some, chunks) the notes of each stretch that cost less than silence for a moment at least, and some that do not.
-
-    Others are in no cheapest path: falling silent instead costs less, and so do the changes to and from it.
-    """
-    blocks = (cost < silent[:, None]).reshape(-1, BLOCK, cost.shape[1]).any(axis=1)
-    wide, step = (STRETCH + 2 * LAP) // BLOCK, STRETCH // BLOCK
-    some = np.lib.stride_tricks.sliding_window_view(blocks, wide, axis=0)[::step][:chunks].any(axis=2)
-    most = max(1, int(some.sum(axis=1).max()))
-    return np.ascontiguousarray(np.argsort(~some, axis=1, kind="stable")[:, :most].T)
-
-
-BLOCK = 25
-"""Frames, of which STRETCH and LAP are multiples."""
 
 
 def _costs(
@@ -354,8 +281,6 @@ NO_CANDIDATE = 3.6
 """What a frame costs whose candidates are all far from a note."""
 TRUST = 0.3
 """How much the network's word counts against the candidates'."""
-LEAVES = 0.5
-"""What falling silent costs."""
 
 
 def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> Heard:
