@@ -106,6 +106,8 @@ def test_a_key_press_is_at_the_receiver_within_two_milliseconds(within):
         one.router.play(ports.COMPUTER_KEYBOARD, bytes((0x99, 38, 60 + i)))
         while not (left := one.leaving.read()):
             assert time.monotonic() - begun < 1
+            # It looks as often as matters, but never keeps the processor that the router may be waiting for.
+            time.sleep(0.0001)
         waits.append(time.monotonic() - begun)
         assert left[0].data == bytes((0x99, 26, 60 + i))
         one.router.play(ports.COMPUTER_KEYBOARD, b"\x89\x26\x00")
