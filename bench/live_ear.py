@@ -58,7 +58,7 @@ def tune(kind: str) -> None:
         offline = pitched(
             melody.decide(melody.analyse(layers("begin"), network("tones"), samples)).kept()
         )  # fmt: skip
-        live = livemelody.LiveMelody(layers("begin"), network("tones"))
+        live = livemelody.LiveMelody(layers("begin"), network("tones"), network("newest"))
         told: list[Row] = []
         parts = []
         began = time.perf_counter()

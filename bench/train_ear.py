@@ -15,7 +15,7 @@ import numpy as np
 import soxr
 from training import MODELS, save, train
 
-from puresignal.core.hearing import begin, compared, drums, livehits, rises, strokes, tones
+from puresignal.core.hearing import begin, compared, drums, livehits, newest, rises, strokes, tones
 from puresignal.io import modelfile
 from puresignal.sim import anykit, mouth, players, singer
 
@@ -143,6 +143,26 @@ def tone_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
     return rows.astype(np.float16), np.stack([sounds[frame, pitch], starts[frame, pitch]], axis=1).astype(np.float16)
 
 
+def newest_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
+    """What is seen of pitches just after notes begin, and whether each has begun just now, and sounds."""
+    random = np.random.default_rng(seed)
+    sound, notes = line(random, newest.RATE)
+    looks = newest.looked(np.pad(sound, (newest.SEEN - newest.HOP, 0)))
+    look, number = newest.asked(looks)
+    since = (look[:, None] + 1) * (newest.HOP / newest.RATE) - np.array([n[0] for n in notes])
+    lasts, own = np.array([n[1] - n[0] for n in notes]), number[:, None] == [n[2] for n in notes]
+    new = (own & (since > NEW[0]) & (since <= NEW[1])).any(axis=1)
+    sounds = (own & (since > NEW[0]) & (since < lasts)).any(axis=1)
+    doubtful = (own & (since > 0) & (since < NEW[1] + 0.035)).any(axis=1) & ~new
+    chosen = ~doubtful & (((since > -0.03) & (since < 0.15)).any(axis=1) | (random.random(len(look)) < 0.15))
+    x = newest.rows(looks, look[chosen], number[chosen])
+    return x.astype(np.float16), np.stack([new, sounds], axis=1)[chosen].astype(np.float16)
+
+
+NEW = (0.006, 0.095)
+"""Seconds from and up to which a note has begun just now."""
+
+
 def stroke_rows(seed: int, quick: bool) -> tuple[np.ndarray, np.ndarray]:
     """Strokes of one recording, and which sound each was."""
     random = np.random.default_rng(seed)
@@ -225,21 +245,24 @@ def train_compared(clips: int) -> None:
     np.savez_compressed(MODELS / "compared.npz", **comparing.arrays(net))
 
 
-def train_tones(clips: int) -> None:
+def train_plain(name: str, clips: int) -> None:
+    """A network of plain layers."""
+    make, hidden, important = {"tones": (tone_rows, (128, 64), 1.3), "newest": (newest_rows, (96, 48), 1.0)}[name]
     xs, ys, groups = [], [], []
     with Pool() as pool:
-        for number, (x, y) in enumerate(pool.imap(tone_rows, range(1000, 1000 + clips))):
+        for number, (x, y) in enumerate(pool.imap(make, range(1000, 1000 + clips))):
             xs.append(x)
             ys.append(y)
             groups.append(np.full(len(x), number))
     x, y = np.concatenate(xs), np.concatenate(ys).astype(np.float32)
-    print(f"tones: {len(x)} rows of {x.shape[1]}", flush=True)
-    save("tones", train(x, y, np.random.default_rng(5), (128, 64), 10, 1.3, groups=np.concatenate(groups)))
+    print(f"{name}: {len(x)} rows of {x.shape[1]}", flush=True)
+    save(name, train(x, y, np.random.default_rng(5), hidden, 10, important, groups=np.concatenate(groups)))
 
 
 JOBS = {
     "begin": (partial(train_layers, "begin"), 2000), "drums": (partial(train_layers, "drums"), 1000),
-    "compared": (train_compared, 6000), "tones": (train_tones, 900),
+    "compared": (train_compared, 6000), "tones": (partial(train_plain, "tones"), 900),
+    "newest": (partial(train_plain, "newest"), 1000),
     "strokes": (partial(train_strokes, quick=False), 300), "quickstrokes": (partial(train_strokes, quick=True), 900),
 }  # fmt: skip
 

@@ -113,7 +113,7 @@ def sung(manner, low=0):
 
 
 def live_of(samples, length=128):
-    live = livemelody.LiveMelody(layers("begin"), network("tones"))
+    live = livemelody.LiveMelody(layers("begin"), network("tones"), network("newest"))
     told, settled = [], []
     for begin in range(0, len(samples), length):
         told += [((begin + length) / livemelody.RATE, each) for each in live.feed(samples[begin : begin + length])]
@@ -148,14 +148,14 @@ def test_settled_notes_are_those_of_the_recording(manner):
 
 def test_notes_are_settled_soon_after_their_end_and_silence_tells_nothing():
     samples = np.concatenate([sung(singer.BLOWN), np.zeros(3 * livemelody.RATE, np.float32)])
-    live = livemelody.LiveMelody(layers("begin"), network("tones"))
+    live = livemelody.LiveMelody(layers("begin"), network("tones"), network("newest"))
     seen = 0
     for begin in range(0, len(samples), 512):
         live.feed(samples[begin : begin + 512])
         now = (begin + 512) / livemelody.RATE
         seen += len(live.settled().kept())
         assert seen >= sum(end < now - livemelody.SETTLES - 0.1 for _, end, _, _ in TUNE)
-    quiet = livemelody.LiveMelody(layers("begin"), network("tones"))
+    quiet = livemelody.LiveMelody(layers("begin"), network("tones"), network("newest"))
     assert quiet.feed(np.zeros(livemelody.RATE, np.float32)) == []
     assert quiet.end() == []
     assert len(quiet.settled()) == 0
@@ -176,7 +176,7 @@ def test_what_is_no_number_in_a_stream_does_not_spoil_what_comes_after():
 
 
 def test_a_long_stream_keeps_no_more_than_it_needs():
-    live = livemelody.LiveMelody(layers("begin"), network("tones"))
+    live = livemelody.LiveMelody(layers("begin"), network("tones"), network("newest"))
     piece = sung(singer.BLOWN)
     sizes = []
     for _ in range(6):

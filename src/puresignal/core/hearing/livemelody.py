@@ -1,7 +1,7 @@
 """A melody while it is sung or played: notes at once, and a little later the notes that the whole ear hears.
 
-At once (`Quick`) each newest moment is looked at by itself: a period found in its last 12 to 70 ms (period.py)
-makes a note as soon as it stands for some moments; what rises anew is a note struck again.
+At once (`Quick`) a small network is asked after the newest moments (newest.py): which pitches sound, and which of them
+have just begun. A note is told as soon as that is likely in two looks, 5 ms apart.
 The whole ear (melody.py) needs what comes after a note as well. It follows behind and settles each note at most
 SETTLES seconds after its end; what it then says is what it says of a recording of the same (bench/live_ear.py).
 """
@@ -13,34 +13,26 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import begin, frames, melody, period, tones
+from puresignal.core.hearing import begin, frames, melody, newest, tones
 from puresignal.core.hearing.convolved import Layers
 from puresignal.core.hearing.heard import Heard, velocity_of
 from puresignal.core.hearing.melody import MelodyAnalysis, MelodySettings
 from puresignal.core.hearing.network import Network
-from puresignal.core.hearing.rises import Beginnings
 
 RATE = melody.RATE
 SETTLES, FOLLOWS = 1.7, 0.6
 """Seconds after its end at which a note is settled at the latest, and a block; those that have to follow its end."""
 
-HOP, SLOW = 110, 1536
-"""Samples between looks, and those that a look sees at most."""
-LOOKS = ((260, 102, 0.1), (420, 205, 0.18), (SLOW, 540, 0.2))
-"""(samples seen, longest period in samples, how imperfect it may be): the shortest that shows a plain one tells."""
-SHORTEST = 10
-"""Samples of the shortest period."""
-STANDS, CHANGES = 2, 3
-"""Looks for which a pitch must stand to begin a note, and to take over from another."""
-SLIDES, FALLS, GLIDES = 7, 9, 0.09
-"""The same for a pitch that moves by more than so many semitones a look, and for one far below the one before."""
-FULL_DB, DIP_DB = 5.0, 2.5
-"""A note is struck again when its level is back to so much below its peak, and has come up by so much."""
-LETS_GO = 5
-"""Looks without a period after which a note has ended."""
-RECENT, AGAIN = 0.05, 0.09
-"""Seconds for which a beginning is remembered until its period is found; seconds between two notes of one pitch."""
-SOFTEST_DB, ABOVE_NOISE_DB = -58.0, 9.0
+HOP = newest.HOP
+BEGINS, AGAIN = 0.55, 0.8
+"""How likely a note must have begun, over two looks, to be told; one of the pitch that sounds already."""
+ARMED, APART = 0.25, 0.09
+"""How unlikely a beginning must have been before the next of the same pitch, and seconds between the two."""
+STAYS, LETS_GO, FALLS_DB = 0.15, 16, 20.0
+"""How likely a note must sound to go on; looks after which it ends otherwise: two where it is so far below its peak."""
+SOUNDS, STANDS = 0.92, 12
+"""How likely a pitch must sound, and for how many looks, to be a note whose beginning was not heard."""
+SOFTEST_DB, ABOVE_NOISE_DB = -58.0, 6.0
 """Decibels of full scale, and above the usual noise, below which nothing begins."""
 
 
@@ -56,33 +48,42 @@ class Told:
 class Quick:
     """Notes at once, in a stream of blocks of any length."""
 
-    def __init__(self, settings: MelodySettings | None = None, tuning: float = 0.0) -> None:
+    def __init__(self, net: Network, settings: MelodySettings | None = None, tuning: float = 0.0) -> None:
+        """net: the one that newest.py asks."""
+        self._net = net
         self._settings = settings or MelodySettings()
         self.tuning = tuning
-        self._held = np.zeros(SLOW, np.float32)
+        self._held = np.zeros(newest.SEEN, np.float32)
+        self._picture = newest.nothing(newest.PAST)
         self._looked = 0
         self._levels: deque[float] = deque(maxlen=400)
-        self._newest: deque[float] = deque(maxlen=12)
-        self._rises = Beginnings(RATE, 0.5, HOP, 4, AGAIN)
-        self._rose = -np.inf
-        self._exact = 0.0
-        self._noise = -70.0
-        self._loudest = -30.0
+        self._noise, self._loudest, self._peak = -90.0, -40.0, -120.0
+        self._began: dict[int, float] = {}
         self._sounding: int | None = None
         self._since = -np.inf
-        self._peak = -120.0
-        self._next: int | None = None
-        self._stood = 0
+        self._armed = True
         self._silent = 0
+        self._next, self._stood = -1, 0
 
     def feed(self, samples: np.ndarray) -> list[Told]:
         """samples (n,) at RATE, the next ones."""
         self._held = np.concatenate([self._held, frames.usable(samples)])
+        looks = (len(self._held) - newest.SEEN) // HOP
         out: list[Told] = []
-        while len(self._held) >= SLOW + HOP:
-            self._held = self._held[HOP:]
+        if not looks:
+            return out
+        self._picture = self._picture[-newest.PAST :] + newest.looked(self._held[HOP:], self.tuning)
+        self._held = self._held[looks * HOP :]
+        first, last = self._settings.low, self._settings.high
+        look, number = newest.asked(self._picture, first, last)
+        likely = self._net.likely(newest.rows(self._picture, look, number))
+        for k in range(looks):
             self._looked += 1
-            self._look(self._held[:SLOW], self._held[SLOW - HOP : SLOW], self._looked * HOP / RATE, out)
+            own = look == newest.PAST + k
+            level = 10 * float(np.log10((10 ** self._picture.bands[newest.PAST + k]).sum()))
+            new = dict(zip(number[own].tolist(), likely[own, 0].tolist(), strict=True))
+            sounds = dict(zip(number[own].tolist(), likely[own, 1].tolist(), strict=True))
+            self._look(new, sounds, level, self._looked * HOP / RATE, out)
         return out
 
     def end(self) -> list[Told]:
@@ -91,98 +92,57 @@ class Quick:
         self._stop(self._looked * HOP / RATE, out)
         return out
 
-    def _look(self, seen: np.ndarray, newest: np.ndarray, now: float, out: list[Told]) -> None:
-        level = 10 * np.log10(float(np.mean(seen[-2 * HOP :].astype(np.float64) ** 2)) + 1e-12)
+    def _look(self, new: dict[int, float], sounds: dict[int, float], level: float, now: float, out: list[Told]) -> None:
+        """new, sounds: how likely a note of each number has just begun, and sounds."""
         self._levels.append(level)
-        self._newest.append(level)
         if self._looked % 40 == 0:
             self._noise = float(np.quantile(self._levels, 0.1))
-        loud_enough = level > max(SOFTEST_DB, min(self._noise + ABOVE_NOISE_DB, self._loudest - 20))
-        loud_enough &= level > self._loudest - self._settings.floor
-        number, slope = self._number(seen) if loud_enough or self._sounding is not None else (None, 0.0)
-        # What begins is seen some moments after its first sound, its period a little later again.
-        if self._rises.feed(newest):
-            self._rose = now
-        # What lets go of a note is no beginning, nor is a consonant: the level has to come up again.
-        struck = now - self._rose < RECENT and level > self._peak - FULL_DB and level - min(self._newest) > DIP_DB
-        if self._sounding is not None:
-            self._peak = max(self._peak - 0.05, level)
+        steady = {number: (likely + self._began.get(number, 0.0)) / 2 for number, likely in new.items()}
+        self._began = new
+        own = -1 if self._sounding is None else self._sounding
+        stays = sounds.get(own, 0.0)
+        self._armed |= new.get(own, 0.0) < ARMED
+        number = self._beginning(steady, own, now)
         if number is None:
-            self._stood = 0
-            self._silent += 1
-            if self._sounding is not None and (self._silent >= LETS_GO or not loud_enough):
-                self._stop(now, out)
+            number = self._unheard(sounds, own, stays)
+        loud_enough = level > max(SOFTEST_DB, min(self._noise + ABOVE_NOISE_DB, self._loudest - 20))
+        if number is not None and loud_enough and level > self._loudest - self._settings.floor:
+            self._start(number, level, now, out)
             return
-        self._silent = 0
+        self._peak = max(self._peak - 0.05, level)
+        self._silent = 0 if stays > STAYS else self._silent + 1
+        if self._silent >= (2 if level < self._peak - FALLS_DB else LETS_GO):
+            self._stop(now, out)
+
+    def _beginning(self, likely: dict[int, float], own: int, now: float) -> int | None:
+        """The note that begins, if any does."""
+        number = max(likely, key=lambda each: likely[each], default=-1)
+        if number == own:
+            again = self._armed and likely.get(own, 0.0) > AGAIN and now - self._since > APART
+            return number if again else None
+        return number if likely.get(number, 0.0) > BEGINS else None
+
+    def _unheard(self, sounds: dict[int, float], own: int, stays: float) -> int | None:
+        """A note that has sounded for a while although its beginning was not heard."""
+        number = max(sounds, key=lambda each: sounds[each], default=-1)
+        if number in (own, -1) or sounds[number] < SOUNDS or stays > STAYS:
+            self._stood = 0
+            return None
         self._stood = self._stood + 1 if number == self._next else 1
         self._next = number
-        if self._sounding is None:
-            if self._stood >= (STANDS if slope < GLIDES else SLIDES) and loud_enough:
-                self._start(number, level, now, out)
-        elif level < self._peak - 24:
-            self._stop(now, out)
-        else:
-            again = struck and self._rose > self._since + AGAIN and self._stood >= STANDS
-            if again if number == self._sounding else self._stood >= self._patience(number, slope, now):
-                self._start(number, level, now, out)
-
-    def _patience(self, number: int, slope: float, now: float) -> int:
-        """Looks for which a pitch must stand to take over: two notes at once seem to have a period far below both."""
-        if self._sounding is not None and number <= self._sounding - 10:
-            return FALLS
-        if slope >= GLIDES:
-            return SLIDES
-        return STANDS if now - self._rose < RECENT else CHANGES
+        return number if self._stood >= STANDS else None
 
     def _start(self, number: int, level: float, now: float, out: list[Told]) -> None:
         self._stop(now, out)
         self._loudest = max(self._loudest, level)
-        velocity = int(velocity_of(level - self._loudest))
         self._sounding, self._since, self._peak = number, now, level
-        out.append(Told(now, number, velocity))
+        self._armed, self._silent, self._stood = False, 0, 0
+        out.append(Told(now, number, int(velocity_of(level - self._loudest))))
 
     def _stop(self, now: float, out: list[Told]) -> None:
         if self._sounding is not None:
             out.append(Told(now, self._sounding, 0))
         self._sounding = None
-
-    def _number(self, seen: np.ndarray) -> tuple[int | None, float]:
-        """The note of the newest moment, or none, and how far it has moved since the last look, in semitones.
-
-        What vibrates about a sounding note stays that note.
-        """
-        for size, longest, plain in LOOKS:
-            exact = _period(seen[-size:], longest, plain)
-            if exact is not None:
-                break
-        else:
-            return None, 0.0
-        exact -= self.tuning
-        slope, self._exact = abs(exact - self._exact), exact
-        if self._sounding is not None and abs(exact - self._sounding) < 0.8:
-            return self._sounding, slope
-        number = int(np.rint(exact))
-        return (number if self._settings.low <= number <= self._settings.high else None), slope
-
-
-def _period(seen: np.ndarray, longest: int, plain: float) -> float | None:
-    """The pitch of a moment as a MIDI number with parts, where it is plain: the first dip that is deep enough."""
-    # Newest first: the part that is compared is the newest, so an old sound goes quickly.
-    turned = seen[::-1].astype(np.float32)
-    sums = np.concatenate([[0.0], np.cumsum(turned.astype(np.float64) ** 2)])
-    lags = np.arange(longest + 1)
-    energy = sums[lags + len(seen) - longest] - sums[lags]
-    if energy[0] <= 0:
-        return None
-    mean = period.normalised(turned[None, :], energy[None, :])[0]
-    low = np.flatnonzero((mean[1:-1] < mean[:-2]) & (mean[1:-1] <= mean[2:]) & (mean[1:-1] < plain)) + 1
-    low = low[low >= SHORTEST]
-    if not len(low):
-        return None
-    deepest = float(mean[low].min())
-    lag = int(low[mean[low] < deepest + 0.06][0])
-    exact = lag + float(period.between(mean[lag - 1], mean[lag], mean[lag + 1]))
-    return float(69 + 12 * np.log2(RATE / exact / 440))
 
 
 MARGIN = 20 * 440
@@ -198,10 +158,12 @@ LOOKS_BACK = 30.0
 class LiveMelody:
     """Notes at once from `feed`; from `settled` those that the whole ear hears."""
 
-    def __init__(self, begin_net: Layers, tone_net: Network, settings: MelodySettings | None = None) -> None:
+    def __init__(
+        self, begin_net: Layers, tone_net: Network, newest_net: Network, settings: MelodySettings | None = None
+    ) -> None:
         self._nets = (begin_net, tone_net)
         self._settings = settings or MelodySettings()
-        self._quick = Quick(self._settings)
+        self._quick = Quick(newest_net, self._settings)
         self._held = np.zeros(0, np.float32)
         self._first = 0
         self._done = 0

@@ -1,0 +1,93 @@
+"""What the newest moments of a stream say of each pitch, and the notes told at once from it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from puresignal.core.hearing import livemelody, newest, period
+from puresignal.core.hearing.melody import MelodySettings
+from puresignal.io.modelfile import network
+from puresignal.sim import singer
+
+RATE = newest.RATE
+LINE = [
+    (0.3, 0.7, 57, 0.8), (0.75, 1.1, 60, 0.7), (1.15, 1.6, 62, 0.9), (1.9, 2.3, 64, 0.6), (2.35, 3.0, 64, 0.8),
+    (3.1, 3.5, 69, 0.8), (3.55, 4.4, 65, 0.8),
+]  # fmt: skip
+
+
+def tone(number, seconds=0.2, cents=0.0):
+    t = np.arange(round(seconds * RATE)) / RATE
+    hz = 440 * 2 ** ((number + cents / 100 - 69) / 12)
+    partials = [k for k in range(1, 7) if k * hz < 0.45 * RATE]
+    return np.sum([np.sin(2 * np.pi * k * hz * t + k) / k for k in partials], axis=0).astype(np.float32) * 0.2
+
+
+@pytest.mark.parametrize("number", [31, 40, 52, 64, 76, 88, 95])
+def test_a_steady_tone_repeats_itself_at_its_pitch_in_every_window_that_can_show_it(number):
+    looks = newest.looked(tone(number, cents=20))
+    pitch = number - newest.LOWEST
+    lag = RATE / (440 * 2 ** ((number + 0.2 - 69) / 12))
+    able = [k for k, (_, longest) in enumerate(newest.WINDOWS) if lag < longest - 1]
+    assert able
+    depth = looks.depth[:, newest.EDGE + pitch]
+    assert depth[:, able].max() < 0.06
+    assert np.abs(looks.beside[:, pitch][:, able] - 0.2).max() < 0.12
+    unable = [k for k in range(len(newest.WINDOWS)) if k not in able]
+    assert (depth[:, unable] > 0.5).all()
+
+
+def test_a_player_who_is_sharp_is_heard_in_tune_with_himself():
+    looks = newest.looked(tone(60, cents=45), tuning=0.45)
+    assert np.abs(looks.beside[:, 60 - newest.LOWEST, -1]).max() < 0.05
+
+
+@given(seed=st.integers(0, 1000), which=st.integers(0, 3))
+@settings(max_examples=30, deadline=None)
+def test_one_moment_is_compared_with_itself_as_many_are(seed, which):
+    size, longest = newest.WINDOWS[which]
+    turned = np.random.default_rng(seed).normal(size=newest.SEEN).astype(np.float32)
+    sums = np.concatenate([[0.0], np.cumsum(turned.astype(np.float64) ** 2)])
+    half = size - longest
+    energy = sums[half : half + longest + 1] - sums[: longest + 1]
+    expected = period.normalised(turned[None, :size].astype(np.float64), energy[None])[0]
+    assert newest._repeats(turned[:size], sums, longest) == pytest.approx(expected, abs=1e-4)
+
+
+def told(samples, length, chosen=None):
+    quick = livemelody.Quick(network("newest"), chosen)
+    out = []
+    for begin in range(0, len(samples), length):
+        out += quick.feed(samples[begin : begin + length])
+    return out + quick.end()
+
+
+@pytest.mark.parametrize("manner", [singer.PLUCKED, singer.BLOWN, singer.HUMMED, singer.SUNG])
+def test_at_once_every_note_is_told_about_once_whatever_the_blocks(manner):
+    samples = singer.perform(LINE, manner, RATE, 4)
+    heard = told(samples, 128)
+    assert heard == told(samples, 999) == told(samples, len(samples))
+    begun = [(each.at, each.number) for each in heard if each.velocity]
+    found = [any(n == number and start < at < start + 0.15 for at, n in begun) for start, _, number, _ in LINE]
+    assert sum(found) >= len(LINE) - 1
+    assert len(begun) <= len(LINE) + 1
+    # What begins ends, and before the next begins.
+    assert [bool(each.velocity) for each in heard] == [True, False] * len(begun)
+
+
+def test_noise_hum_and_silence_are_no_notes_and_ask_nothing():
+    random = np.random.default_rng(2)
+    quiet = np.zeros(RATE, np.float32)
+    assert not len(newest.asked(newest.looked(np.pad(quiet, (newest.SEEN, 0))))[0])
+    hum = 0.0004 * np.sin(2 * np.pi * 50 * np.arange(2 * RATE) / RATE)
+    assert told((hum + 0.001 * random.normal(size=2 * RATE)).astype(np.float32), 256) == []
+
+
+def test_what_is_out_of_range_is_not_told():
+    samples = singer.perform(LINE, singer.BLOWN, RATE, 4)
+    heard = told(samples, 256, MelodySettings(low=59, high=64))
+    assert {each.number for each in heard} <= {60, 62, 64}
+    assert {60, 62, 64} <= {each.number for each in heard if each.velocity}
