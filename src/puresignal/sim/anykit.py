@@ -249,9 +249,6 @@ def drawn_kit(random: np.random.Generator, rate: int) -> Strokes:
         return struck(body, loud, own, 0.6 * click, "ride.bow")
 
     kit["ride.bow"] = takes(ride, random)
-    if random.random() < 0.5:
-        # A sampler's kit: every drum sounds like one of its takes.
-        kit |= {name: takes(kit[name], random) for name in kit if not name.startswith(("hat", "crash", "ride"))}
     return kit
 
 
@@ -349,12 +346,8 @@ def _pattern(seconds: float, random: np.random.Generator) -> list[tuple[float, s
     step, bar = beat / division, 4 * division
     keeper = str(random.choice(["hat.closed", "ride.bow", "hat.open", "tom4.head"], p=[0.5, 0.36, 0.1, 0.04]))
     every = int(random.choice([1, 2, 2, division])) if division == 4 else int(random.choice([1, 3]))
-    foot = random.random() < (0.7 if keeper == "ride.bow" else 0.25)
+    foot = random.random() < (0.7 if keeper == "ride.bow" else 0.12)
     backbeat = str(random.choice(["snare.head", "snare.side"], p=[0.82, 0.18]))
-    # One who plays the stick plays the head as well.
-    aside, between = (float(random.choice([0, 0, 0, 0.15, 0.5])), float(random.choice([0, 0, 0.08, 0.2])))
-    if backbeat == "snare.side":
-        aside = 1 - float(random.choice([0, 0, 0.2]))
     ghosts, opens, crashes = (
         random.choice([0, 0, 0.1, 0.3]),
         random.choice([0, 0.05, 0.2]),
@@ -387,9 +380,7 @@ def _pattern(seconds: float, random: np.random.Generator) -> list[tuple[float, s
             if foot and place in (division, 3 * division) and random.random() < 0.9:
                 hit("hat.pedal", 0.35, 0.8)
             if place in (division, 3 * division) and random.random() < 0.9:
-                hit("snare.side" if random.random() < aside else "snare.head", 0.6, 1.0)
-            elif aside and random.random() < between:
-                hit("snare.side", 0.3, 0.9)
+                hit(backbeat, 0.6, 1.0)
             elif random.random() < ghosts:
                 hit("snare.head", 0.12, 0.38)
             if place in kicks and random.random() < 0.9:
