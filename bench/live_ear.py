@@ -2,7 +2,8 @@
 
 hits: F1 of taught spoken syllables with six and three examples, beside the same heard offline, and how long after its
 beginning a hit is told, the block counted in. melody: how alike the settled notes are to those heard offline, when a
-note is told, and what of a core it takes.
+note is told (also counted from when it can be heard: when by itself it has come within 20 dB of its loudest), and what
+of a core it takes.
 """
 
 from __future__ import annotations
@@ -51,7 +52,7 @@ def hits() -> None:
 
 
 def tune(kind: str) -> None:
-    alike, live_f, offline_f, quick_f, late, waits = [], [], [], [], [], []
+    alike, live_f, offline_f, quick_f, late, heard_late, waits = [], [], [], [], [], [], []
     spent = seconds = 0.0
     for clip in getattr(sounds, kind)():
         samples, truth = at(clip, melody.RATE), [(s, e, w) for s, e, w, _ in clip.notes]
@@ -78,12 +79,16 @@ def tune(kind: str) -> None:
         # At once: the same pitch, told within a tenth of a second.
         pairs = matched([(s + 0.05, e, w) for s, e, w in truth], told)
         quick_f.append(2 * len(pairs) / max(1, len(truth) + len(told)))
-        late += [told[j][0] - truth[i][0] for i, j in pairs if truth[i][2] > 45]
+        sounds_after = clip.sounds_after()
+        own = [(told[j][0] - truth[i][0], sounds_after[i]) for i, j in pairs if truth[i][2] > 45]
+        late += [wait for wait, _ in own]
+        heard_late += [wait - after for wait, after in own]
     print(
         f"{kind}: settled {np.mean(live_f):.3f}, offline {np.mean(offline_f):.3f}, alike {np.mean(alike):.3f}; settled "
         f"at most {max(waits):.2f} s after the end. At once {np.mean(quick_f):.3f}, told after "
         f"{1000 * np.median(late):.0f} ms (a quarter after {1000 * np.quantile(late, 0.25):.0f}, three after "
-        f"{1000 * np.quantile(late, 0.75):.0f}); {100 * np.mean(np.array(late) < 0.04):.0f} % within 40 ms; "
+        f"{1000 * np.quantile(late, 0.75):.0f}); {100 * np.mean(np.array(late) < 0.04):.0f} % within 40 ms, "
+        f"{100 * np.mean(np.array(heard_late) < 0.04):.0f} % of when they can be heard; "
         f"{100 * spent / seconds:.0f} % of a core"
     )
 

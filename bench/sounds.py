@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 import subprocess
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from itertools import product
 from pathlib import Path
@@ -25,12 +25,27 @@ FOLDER = Path("/usr/share/sounds/sf2")
 
 @dataclass
 class Clip:
-    """A recording. notes: (start, end, MIDI number or drum's name, loudness)."""
+    """A recording.
+
+    notes  (start, end, MIDI number or drum's name, loudness)
+    alone  what plays one of them by itself at a second, where that can be done
+    """
 
     name: str
     samples: np.ndarray
     notes: list[tuple[float, float, object, float]]
     rate: int = RATE
+    alone: Callable[[tuple[float, float, int, float]], np.ndarray] | None = None
+
+    def sounds_after(self) -> list[float]:
+        """Seconds after its start at which each note by itself has come within 20 dB of its loudest."""
+        out = []
+        for start, end, number, loud in self.notes:
+            assert self.alone is not None
+            own = self.alone((0.1, 0.1 + min(end - start, 0.6), int(str(number)), loud))
+            level = np.sqrt(np.convolve(own.astype(float) ** 2, np.ones(220) / 220, "same"))[round(0.1 * self.rate) :]
+            out.append(float(np.argmax(level > 0.1 * level.max())) / self.rate)
+        return out
 
 
 def banks() -> list[Path]:
@@ -95,13 +110,17 @@ INSTRUMENTS = {
 def melodies(seconds: float = 14.0) -> Iterator[Clip]:
     """Lines on sampled instruments, dry and in rooms."""
     for k, path in enumerate(banks()):
-        bank = Bank(path)
+        # What is played alone has a synthesiser of its own, which changes nothing in the other.
+        bank, other = Bank(path), Bank(path)
         for i, (name, (program, low, high)) in enumerate(INSTRUMENTS.items()):
             random = np.random.default_rng(1000 * k + i)
             notes = singer.line(random, seconds, low, high, 0.25)
             samples = bank.render(notes, program)
             samples = room(samples, random, random.choice([0.0, 0.5, 1.0]), random.uniform(-70, -42))
-            yield Clip(f"{bank.name[:5]} {name}", samples, list(notes))
+            yield Clip(
+                f"{bank.name[:5]} {name}", samples, list(notes),
+                alone=lambda note, bank=other, program=program: bank.render([note], program),
+            )  # fmt: skip
 
 
 MANNERS = {
@@ -122,16 +141,22 @@ def singing(seconds: float = 14.0) -> Iterator[Clip]:
             random = np.random.default_rng(500 + k * 10 + low)
             notes = singer.line(random, seconds, low, high, 0.2)
             samples = singer.perform(notes, manner, RATE, 70 + k)
-            yield Clip(f"{name} {low}", samples, list(notes))
+            yield Clip(
+                f"{name} {low}", samples, list(notes),
+                alone=lambda note, manner=manner, k=k: singer.perform([note], manner, RATE, 70 + k),
+            )  # fmt: skip
     for path in banks():
-        bank = Bank(path)
+        bank, other = Bank(path), Bank(path)
         for program, name in ((52, "choir"), (53, "voice"), (54, "synth voice")):
             random = np.random.default_rng(900 + program)
             # Voices of a bank swell; what is shorter than that nobody would play with them.
             notes = singer.line(random, seconds, 50, 76, 0.2)
             notes = [(2 * s, 2 * e, n, v) for s, e, n, v in notes if e < seconds / 2]
             samples = room(bank.render(notes, program), random, 0.5, -55)
-            yield Clip(f"{bank.name[:5]} {name}", samples, list(notes))
+            yield Clip(
+                f"{bank.name[:5]} {name}", samples, list(notes),
+                alone=lambda note, bank=other, program=program: bank.render([note], program),
+            )  # fmt: skip
 
 
 DRUMS = {

@@ -24,7 +24,7 @@ SETTLES, FOLLOWS = 1.7, 0.6
 """Seconds after its end at which a note is settled at the latest, and a block; those that have to follow its end."""
 
 HOP = newest.HOP
-BEGINS, AGAIN = 0.55, 0.8
+BEGINS, AGAIN = 0.5, 0.85
 """How likely a note must have begun, over two looks, to be told; one of the pitch that sounds already."""
 ARMED, APART = 0.25, 0.09
 """How unlikely a beginning must have been before the next of the same pitch, and seconds between the two."""
