@@ -24,6 +24,8 @@ SETTLES, FOLLOWS = 1.7, 0.6
 """Seconds after its end at which a note is settled at the latest, and a block; those that have to follow its end."""
 
 HOP = newest.HOP
+AT_ONCE = RATE
+"""Samples worked on at once at most: bounds the memory, however much is fed."""
 BEGINS, AGAIN = 0.5, 0.85
 """How likely a note must have begun, over two looks, to be told; one of the pitch that sounds already."""
 ARMED, APART = 0.25, 0.09
@@ -67,11 +69,16 @@ class Quick:
 
     def feed(self, samples: np.ndarray) -> list[Told]:
         """samples (n,) at RATE, the next ones."""
-        self._held = np.concatenate([self._held, frames.usable(samples)])
-        looks = (len(self._held) - newest.SEEN) // HOP
         out: list[Told] = []
+        for first in range(0, len(samples), AT_ONCE):
+            self._feed(frames.usable(samples[first : first + AT_ONCE]), out)
+        return out
+
+    def _feed(self, samples: np.ndarray, out: list[Told]) -> None:
+        self._held = np.concatenate([self._held, samples])
+        looks = (len(self._held) - newest.SEEN) // HOP
         if not looks:
-            return out
+            return
         self._picture = self._picture[-newest.PAST :] + newest.looked(self._held[HOP:], self.tuning)
         self._held = self._held[looks * HOP :]
         first, last = self._settings.low, self._settings.high
@@ -84,7 +91,6 @@ class Quick:
             new = dict(zip(number[own].tolist(), likely[own, 0].tolist(), strict=True))
             sounds = dict(zip(number[own].tolist(), likely[own, 1].tolist(), strict=True))
             self._look(new, sounds, level, self._looked * HOP / RATE, out)
-        return out
 
     def end(self) -> list[Told]:
         """What still sounds ends."""

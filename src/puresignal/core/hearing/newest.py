@@ -91,7 +91,8 @@ def looked(samples: np.ndarray, tuning: float = 0.0) -> Looks:
 def _dips(seen: np.ndarray, tuning: float) -> tuple[np.ndarray, np.ndarray]:
     """Depth and beside of Looks. seen: (looks, SEEN) samples, the newest last."""
     depth, beside = _unseen(len(seen))
-    for k, turned in enumerate(np.ascontiguousarray(seen[:, ::-1], np.float32)):
+    for k, moment in enumerate(seen):
+        turned = np.ascontiguousarray(moment[::-1], np.float32)
         sums = np.zeros(SEEN + 1)
         np.cumsum(turned.astype(np.float64) ** 2, out=sums[1:])
         if sums[-1] < SILENT:
