@@ -54,7 +54,7 @@ def test_one_moment_is_compared_with_itself_as_many_are(seed, which):
     half = size - longest
     energy = sums[half : half + longest + 1] - sums[: longest + 1]
     expected = period.normalised(turned[None, :size].astype(np.float64), energy[None])[0]
-    assert newest._repeats(turned[:size], sums, longest) == pytest.approx(expected, abs=1e-4)
+    assert period.of_moment(turned[:size], sums, longest) == pytest.approx(expected, abs=1e-4)
 
 
 def told(samples, length, chosen=None):

@@ -34,8 +34,8 @@ STAYS, LETS_GO, FALLS_DB = 0.15, 16, 20.0
 """How likely a note must sound to go on; looks after which it ends otherwise: two where it is so far below its peak."""
 SOUNDS, STANDS = 0.92, 12
 """How likely a pitch must sound, and for how many looks, to be a note whose beginning was not heard."""
-SOFTEST_DB, ABOVE_NOISE_DB = -58.0, 6.0
-"""Decibels of full scale, and above the usual noise, below which nothing begins."""
+ABOVE_NOISE_DB, BELOW_LOUDEST_DB = 6.0, 20.0
+"""Nothing begins that is no louder than so much above the usual noise, unless it is near the loudest notes."""
 
 
 @dataclass(frozen=True)
@@ -81,8 +81,7 @@ class Quick:
             return
         self._picture = self._picture[-newest.PAST :] + newest.looked(self._held[HOP:], self.tuning)
         self._held = self._held[looks * HOP :]
-        first, last = self._settings.low, self._settings.high
-        look, number = newest.asked(self._picture, first, last)
+        look, number = newest.asked(self._picture, self._settings.low, self._settings.high)
         likely = self._net.likely(newest.rows(self._picture, look, number))
         for k in range(looks):
             self._looked += 1
@@ -111,7 +110,7 @@ class Quick:
         number = self._beginning(steady, own, now)
         if number is None:
             number = self._unheard(sounds, own, stays)
-        loud_enough = level > max(SOFTEST_DB, min(self._noise + ABOVE_NOISE_DB, self._loudest - 20))
+        loud_enough = level > min(self._noise + ABOVE_NOISE_DB, self._loudest - BELOW_LOUDEST_DB)
         if number is not None and loud_enough and level > self._loudest - self._settings.floor:
             self._start(number, level, now, out)
             return

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import rises
+from puresignal.core.hearing import period, rises
 
 RATE, HOP = 22_050, 110
 SEEN = 1536
@@ -31,11 +31,15 @@ MAYBE = 0.35
 """How imperfect the repetition of a pitch may be, in its plainest window, that it is asked after."""
 MOST = 6
 """Pitches that are asked after in one look: the plainest."""
+# Looks ago at which the pitch, those easily taken for it, the levels and the bands are looked at again, and how many
+# semitones off those are.
 _AGO = (1, 2, 3, 5, 8, 12, 16)
 _OTHERS = (-24, -19, -12, -7, -5, -2, -1, 1, 2, 5, 7, 12, 19, 24)
 _LEVELS_AGO = (1, 2, 3, 4, 6, 8, 12, 16)
 _BANDS_AGO = (2, 5, 10)
+_THEN = 10
 EDGE = 24
+"""Pitches beyond the lowest and the highest, so that each has its neighbours: as far as the furthest of _OTHERS."""
 _LAGS = np.concatenate([np.arange(longest + 1) for _, longest in WINDOWS])
 _WINDOW_OF = np.repeat(np.arange(len(WINDOWS)), [longest + 1 for _, longest in WINDOWS])
 
@@ -98,13 +102,11 @@ def _dips(seen: np.ndarray, tuning: float) -> tuple[np.ndarray, np.ndarray]:
         if sums[-1] < SILENT:
             continue
         # All windows one after the other: one search for the dips of all of them.
-        mean = np.concatenate([_repeats(turned[:size], sums, longest) for size, longest in WINDOWS])
+        mean = np.concatenate([period.of_moment(turned[:size], sums, longest) for size, longest in WINDOWS])
         middle, lag_of, window_of = mean[1:-1], _LAGS[1:-1], _WINDOW_OF[1:-1]
         at = np.flatnonzero((middle < mean[:-2]) & (middle <= mean[2:]) & (middle < DEEP) & (lag_of >= SHORTEST))
         before, here, after = mean[at], middle[at], mean[at + 2]
-        # A parabola through three: where it is lowest, and how low (a dip bends upwards, so it is one).
-        shift = 0.5 * (before - after) / np.maximum(before - 2 * here + after, 1e-9)
-        np.clip(shift, -0.5, 0.5, out=shift)
+        shift = period.between(before, here, after)
         lowest = np.maximum(0, here - 0.25 * (before - after) * shift)
         exact = 69 + 12 * np.log2(RATE / 440 / (lag_of[at] + shift)) - tuning
         number = np.rint(exact)
@@ -117,29 +119,14 @@ def _dips(seen: np.ndarray, tuning: float) -> tuple[np.ndarray, np.ndarray]:
     return depth, beside
 
 
-def _repeats(turned: np.ndarray, sums: np.ndarray, longest: int) -> np.ndarray:
-    """(longest + 1,) the difference of period.py for one moment: worked out lag by lag, which is quicker for one.
-
-    turned  samples, the newest first; sums  (n + 1,) of their squares
-    """
-    half = len(turned) - longest
-    mean = sums[half : half + longest + 1] - sums[: longest + 1]
-    mean += mean[0] - 2 * np.correlate(turned, turned[:half], "valid")
-    total = np.cumsum(mean)
-    total -= mean[0]
-    mean *= np.arange(longest + 1)
-    mean /= np.maximum(total, 1e-12)
-    mean[0] = 1.0
-    return np.asarray(mean, np.float32)
-
-
 def asked(looks: Looks, low: float = LOWEST, high: float = HIGHEST) -> tuple[np.ndarray, np.ndarray]:
     """Which looks, from PAST on, and which MIDI numbers are worth a question, as two (n,) arrays."""
+    numbers = np.arange(LOWEST, HIGHEST + 1)
     plainest = looks.depth[PAST:, EDGE:-EDGE].min(axis=2)
+    plainest[:, (numbers < low) | (numbers > high)] = 1
     limit = np.minimum(MAYBE, np.partition(plainest, MOST, axis=1)[:, MOST : MOST + 1])
     look, pitch = np.nonzero(plainest < limit)
-    fits = (pitch + LOWEST >= low) & (pitch + LOWEST <= high)
-    return look[fits] + PAST, pitch[fits] + LOWEST
+    return look + PAST, numbers[pitch]
 
 
 def rows(looks: Looks, look: np.ndarray, number: np.ndarray) -> np.ndarray:
@@ -147,7 +134,7 @@ def rows(looks: Looks, look: np.ndarray, number: np.ndarray) -> np.ndarray:
     depth, beside, bands = looks.depth, looks.beside, looks.bands
     pitch = number - LOWEST
     at = pitch + EDGE
-    now, then = depth[look], depth[look - 10]
+    now, then = depth[look], depth[look - _THEN]
     every = np.arange(len(look))
     others = at[:, None] + np.array(_OTHERS)
     total = np.log10((10**bands).sum(axis=1))

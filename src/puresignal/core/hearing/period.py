@@ -30,6 +30,22 @@ def normalised(blocks: np.ndarray, energy: np.ndarray) -> np.ndarray:
     return np.asarray(mean)
 
 
+def of_moment(block: np.ndarray, sums: np.ndarray, longest: int) -> np.ndarray:
+    """(longest + 1,) what `normalised` says of one block: worked out lag by lag, for one several times as quick.
+
+    block  (size,) samples; sums  (size + 1 or more,) of their squares, from 0 on
+    """
+    half = len(block) - longest
+    mean = sums[half : half + longest + 1] - sums[: longest + 1]
+    mean += mean[0] - 2 * np.correlate(block, block[:half], "valid")
+    total = np.cumsum(mean)
+    total -= mean[0]
+    mean *= np.arange(longest + 1)
+    mean /= np.maximum(total, 1e-12)
+    mean[0] = 1.0
+    return np.asarray(mean, np.float32)
+
+
 def between(before: np.ndarray, here: np.ndarray, after: np.ndarray) -> np.ndarray:
     """Where between samples a dip or a peak lies, -0.5..0.5, by a parabola through three."""
     bend = before - 2 * here + after
