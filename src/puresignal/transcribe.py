@@ -160,7 +160,7 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     warnings = []
     if not recording.peak > 1e-5:
         return Found([], ["this recording is silent"])
-    if not recording.left > 1e-5:
+    if recording.channels > 1 and not recording.left > 1e-5:
         return Found([], ["its channels cancel each other out; save one of them as a file of its own"])
     if recording.clipped > 0.005:
         warnings.append("this recording is clipped; loud notes may be wrong")

@@ -66,6 +66,15 @@ def test_how_loud_it_is_is_told_of_each_channel_as_the_file_has_it(tmp_path):
     assert any("cancel each other" in w for w in transcribe.hear(opposite, transcribe.Job("melody")).warnings)
 
 
+def test_one_channel_of_which_nothing_is_left_is_not_told_to_cancel_another(tmp_path):
+    path = tmp_path / "tap.wav"
+    soundfile.write(path, np.array([0.5]), 96_000, subtype="FLOAT")
+    found = transcribe.hear(path, transcribe.Job("melody"))
+    assert found.rows == []
+    assert len(found.warnings) == 1
+    assert "cancel" not in found.warnings[0]
+
+
 def test_what_is_no_recording_is_told(tmp_path):
     path = tmp_path / "letter.wav"
     path.write_text("this is no sound at all")
