@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 
+import hypothesis
 import numpy as np
 import pytest
 import scipy.sparse
@@ -494,17 +495,28 @@ def test_a_path_looked_for_in_stretches_is_the_path_of_the_whole(monkeypatch):
 
 @given(st.floats(45.0, 1500.0))
 def test_a_period_is_found_where_a_tone_repeats(hertz):
-    t = np.arange(2048) / melody.RATE
+    t = np.arange(2100) / melody.RATE
     tone = (np.sin(2 * np.pi * hertz * t) + 0.4 * np.sin(4 * np.pi * hertz * t)).astype(np.float32)
-    longest = 551
-    sums = np.concatenate([[0.0], np.cumsum(tone.astype(float) ** 2)])
-    lags = np.arange(longest + 1)
-    energy = (sums[lags + 2048 - longest] - sums[lags])[None, :]
-    mean = period.normalised(tone[None, :], energy.astype(np.float32))[0]
+    mean = period.normalised(tone, 1, melody.HOP, 7, 551)[0]
     lag = melody.RATE / hertz
     assert mean[round(lag)] < 0.2
     if lag > 8:
         assert mean[round(lag / 2)] > mean[round(lag)]
+
+
+@given(st.integers(0, 1000), st.integers(1, 9), st.integers(1, 12), st.integers(5, 90))
+@hypothesis.settings(max_examples=40, deadline=None)
+def test_each_moment_is_compared_with_what_comes_after_every_lag(seed, count, hops, longest):
+    hop = 20
+    sound = np.random.default_rng(seed).normal(size=(count + hops - 1) * hop + longest).astype(np.float32)
+    mean = period.normalised(sound, count, hop, hops, longest)
+    assert mean.shape == (count, longest + 1)
+    for row in range(count):
+        own = sound[row * hop :].astype(float)
+        off = np.array([((own[: hops * hop] - own[lag:][: hops * hop]) ** 2).sum() for lag in range(longest + 1)])
+        expected = off[1:] * np.arange(1, longest + 1) / np.cumsum(off[1:])
+        assert mean[row, 1:] == pytest.approx(expected, abs=1e-3)
+        assert mean[row, 0] == 1.0
 
 
 def test_strokes_are_found_alike_at_once_and_in_pieces(monkeypatch):

@@ -24,8 +24,10 @@ from puresignal.core.hearing.heard import Heard, doubts, far_from_others, veloci
 from puresignal.core.hearing.network import Network, gathered, peaks
 from puresignal.core.hearing.pieces import Progress, Source, excerpts, pieces
 
-RATE, HOP, SIZE = 22_050, 220, 2048
+RATE, HOP = 22_050, 220
 LOWEST, HIGHEST = 40.0, 2200.0
+COMPARED = 7
+"""Hops of sound that are compared with what comes a period later."""
 CANDIDATES = 5
 STEP = HOP / RATE
 
@@ -159,18 +161,14 @@ def _asked(pitch: np.ndarray, place: np.ndarray, count: int) -> np.ndarray:
 
 def _candidates(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     longest, shortest = int(RATE / LOWEST), max(2, int(RATE / HIGHEST))
-    padded = np.pad(samples, (SIZE // 2, SIZE + longest))
+    seen = COMPARED * HOP + longest
+    padded = np.pad(samples, (seen // 2, seen + HOP))
     count = 1 + len(samples) // HOP
-    view = np.lib.stride_tricks.sliding_window_view(padded, SIZE)[::HOP][:count]
-    pitch = np.full((len(view), CANDIDATES), np.nan)
-    dip = np.ones((len(view), CANDIDATES))
-    sums = np.concatenate([[0.0], np.cumsum(padded.astype(np.float64) ** 2)])
-    power = np.lib.stride_tricks.sliding_window_view(sums, longest + 1)
-    for begin in range(0, len(view), 256):
-        block = view[begin : begin + 256]
-        first = slice(begin * HOP, (begin + len(block)) * HOP, HOP)
-        energy = (power[SIZE - longest :][first] - power[first]).astype(np.float32)
-        mean = period.normalised(block, energy)
+    pitch = np.full((count, CANDIDATES), np.nan)
+    dip = np.ones((count, CANDIDATES))
+    for begin in range(0, count, 256):
+        rows = min(256, count - begin)
+        mean = period.normalised(padded[begin * HOP :][: (rows - 1) * HOP + seen], rows, HOP, COMPARED, longest)
         _pick(mean, shortest, pitch[begin : begin + 256], dip[begin : begin + 256])
     return pitch, dip
 

@@ -9,29 +9,48 @@ import numpy as np
 import scipy.fft
 
 
-def normalised(blocks: np.ndarray, energy: np.ndarray) -> np.ndarray:
-    """(n, lags) 0 where a block repeats itself exactly after a lag, about 1 where it does not at all.
+def normalised(samples: np.ndarray, count: int, hop: int, hops: int, longest: int) -> np.ndarray:
+    """(count, longest + 1) 0 where the sound repeats itself exactly after a lag, about 1 where it does not at all.
 
-    blocks  (n, size) samples: their first size - lags + 1 are compared with as many after each lag
-    energy  (n, lags) of what is compared with, for each lag
+    Row i compares the `hops` times `hop` samples from i * hop on with as many after each lag.
+    samples  ((count + hops - 1) * hop + longest or more,)
     """
-    size, lags = blocks.shape[1], energy.shape[1]
-    half = size - lags + 1
-    # The first part reaches no further than the block with any lag, so nothing wraps round.
-    length = scipy.fft.next_fast_len(size, real=True)
-    head = scipy.fft.rfft(blocks[:, :half], length)
-    correlation = scipy.fft.irfft(scipy.fft.rfft(blocks, length) * np.conj(head), length)[:, :lags]
+    view = np.lib.stride_tricks.sliding_window_view(samples, hop + longest)[::hop][: count + hops - 1]
+    # What lies between two rows is compared once and counted in all the rows that it is part of. It reaches no
+    # further than its length with any lag, so nothing wraps round.
+    length = scipy.fft.next_fast_len(hop + longest, real=True)
+    head = scipy.fft.rfft(view[:, :hop], length)
+    correlation = _running(
+        scipy.fft.irfft(scipy.fft.rfft(view, length) * np.conj(head), length)[:, : longest + 1], hops
+    )
+    sums = np.concatenate([[0.0], np.cumsum(samples.astype(np.float64) ** 2)])
+    power = np.lib.stride_tricks.sliding_window_view(sums, longest + 1)
+    ends = slice(hop * hops, hop * hops + count * hop, hop)
+    energy = (power[ends] - power[: count * hop : hop]).astype(samples.dtype)
     mean = energy[:, :1] + energy - 2 * correlation
     np.maximum(mean, 0, out=mean)
     total = np.cumsum(mean[:, 1:], axis=1)
     mean[:, 0] = 1.0
-    mean[:, 1:] *= np.arange(1, lags, dtype=mean.dtype)
+    mean[:, 1:] *= np.arange(1, longest + 1, dtype=mean.dtype)
     mean[:, 1:] /= np.maximum(total, 1e-12, out=total)
     return np.asarray(mean)
 
 
+def _running(rows: np.ndarray, width: int) -> np.ndarray:
+    """(n - width + 1, ...) sums of so many rows that follow each other: of two, of four, and so on."""
+    count, out, span, taken = len(rows) - width + 1, np.zeros_like(rows[: len(rows) - width + 1]), 1, 0
+    while width:
+        if width & 1:
+            out += rows[taken : taken + count]
+            taken += span
+        width >>= 1
+        if width:
+            rows, span = rows[:-span] + rows[span:], 2 * span
+    return out
+
+
 def of_moment(block: np.ndarray, sums: np.ndarray, longest: int) -> np.ndarray:
-    """(longest + 1,) what `normalised` says of one block: worked out lag by lag, for one several times as quick.
+    """(longest + 1,) what `normalised` says of one moment: worked out lag by lag, for one several times as quick.
 
     block  (size,) samples; sums  (size + 1 or more,) of their squares, from 0 on
     """
