@@ -1,263 +1,211 @@
 """Drum kits that nobody built, and grooves on them, with the truth: for tests and for training the ear.
 
-A stroke is a few decaying partials, some coloured noise and a click, drawn anew for every kit; some kits are those
-of the built-in sound, tuned and damped otherwise. Shares no rule with the ear.
+A stroke is made of decaying modes, coloured noise and the bite of a stick (struck.py), drawn anew for every kit: some
+as microphones hear drums, some as machines make them; some kits are those of the built-in sound, tuned and damped
+otherwise. Shares no rule with the ear.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
 from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum, Kit
+from puresignal.sim.struck import Bite, Room, added, between, colour, drop, noise, plate, quick_size, strike
 
 SORTS = (
     "kick", "snare.head", "snare.side", "hat.closed", "hat.open", "hat.pedal", "tom1.head", "tom2.head", "tom3.head",
     "tom4.head", "crash1.bow", "ride.bow",
 )  # fmt: skip
 
-Strokes = dict[str, Callable[[float, np.random.Generator], np.ndarray]]
+Stroke = Callable[[float, np.random.Generator], np.ndarray]
+Strokes = dict[str, Stroke]
 """For each drum how it sounds at a loudness 0..1."""
-
-
-def _between(random: np.random.Generator, low: float, high: float) -> float:
-    return float(np.exp(random.uniform(np.log(low), np.log(high))))
-
-
-def _quick(count: int) -> int:
-    """A length not below `count` whose transform is quick: a power of two, or three quarters of one."""
-    size = 1 << max(1, (count - 1).bit_length())
-    return size * 3 // 4 if size >= 4 and count <= size * 3 // 4 else size
-
-
-def _noise(count: int, low: float, high: float, rate: int, random: np.random.Generator) -> np.ndarray:
-    size = _quick(count)
-    spectrum = np.fft.rfft(random.standard_normal(size, np.float32))
-    frequency = np.maximum(20.0, np.linspace(0, rate / 2, len(spectrum)))
-    spectrum *= 1 / (1 + (low / frequency) ** 4) / (1 + (frequency / high) ** 4)
-    out = np.fft.irfft(spectrum, size)[:count]
-    return np.asarray(out / (np.abs(out).max() + 1e-9))
-
-
-def _drop(hz: float, octaves: float, quick: float, decay: float, rate: int, seconds: float) -> np.ndarray:
-    t = np.arange(round(seconds * rate)) / rate
-    pitch = hz * 2 ** (octaves * np.exp(-t / quick))
-    return np.asarray(np.sin(2 * np.pi * np.cumsum(pitch) / rate + 0.5) * np.exp(-t / decay))
-
-
-def _ringing(pitches: np.ndarray, falls: np.ndarray, levels: np.ndarray, count: int, rate: int) -> np.ndarray:
-    """(count,) the sum of modes: Hz, seconds in which each falls to a third, complex levels with their phases."""
-    block = int(np.ceil(np.sqrt(count)))
-    turn = (2j * np.pi * pitches - 1 / falls) / rate
-    # exp(z (a B + b)) is a product, so a thousand modes are one product of matrices; only its real part is heard.
-    coarse = _powers(np.exp(turn * block), block, levels)
-    fine = _powers(np.exp(turn), block, np.ones(len(turn)))
-    left = np.concatenate([coarse.real, -coarse.imag], axis=0).astype(np.float32)
-    right = np.concatenate([fine.real, fine.imag], axis=0).astype(np.float32)
-    return np.asarray((left.T @ right).ravel()[:count], float)
-
-
-def _powers(base: np.ndarray, count: int, first: np.ndarray) -> np.ndarray:
-    """(n, count) each number to the powers 0, 1, .. times a first one: by doubling, which is quicker than exp."""
-    out = np.empty((len(base), count), complex)
-    out[:, 0], done, step = first, 1, base.astype(complex)
-    while done < count:
-        more = min(done, count - done)
-        np.multiply(out[:, :more], step[:, None], out=out[:, done : done + more])
-        done, step = done + more, step * step
-    return out
-
-
-def _colour(random: np.random.Generator, spread: float) -> Callable[[np.ndarray], np.ndarray]:
-    """How much louder each frequency is, drawn at random: about `spread` decibels up and down, octave by octave."""
-    knots = random.normal(0, spread, 11)
-    return lambda hz: np.asarray(10 ** (np.interp(np.log2(np.maximum(hz, 20) / 20), np.arange(11), knots) / 20))
-
-
-@dataclass(frozen=True, eq=False)
-class Plate:
-    """A cymbal: its modes in Hz, how loud each is, and in what time it falls to a third, left alone."""
-
-    pitches: np.ndarray
-    levels: np.ndarray
-    falls: np.ndarray
-
-
-def _plate(random: np.random.Generator, longest: float) -> Plate:
-    """A cymbal drawn at random. longest: seconds that its modes about 1 kHz ring."""
-    lowest, highest = _between(random, 60, 600), _between(random, 9000, 19_000)
-    count = int(random.integers(30, 400))
-    # A plate has as many modes in each Hz, wherever; machines have a few.
-    pitches = np.sort(random.uniform(lowest, highest, count))
-    tilt, centre = random.normal(0.0, 0.5), _between(random, 2500, 9000)
-    levels = (pitches / centre) ** tilt / (1 + (pitches / centre) ** 4) ** random.uniform(0.0, 0.4)
-    levels = levels * _colour(random, 5)(pitches)
-    falls = longest * (pitches / 1000) ** -random.uniform(0.1, 0.9)
-    return Plate(pitches, levels * random.lognormal(0, 0.6, count), falls)
-
-
-def _strike(
-    plate: Plate, seconds: float, rate: int, random: np.random.Generator, *, damped: float = np.inf,
-    swell: float = 0.0005, quick: float = 0.0, quick_falls: float = 0.03, stick: float = np.inf, loose: float = 0.0,
-) -> np.ndarray:  # fmt: skip
-    """A stroke on a cymbal. damped: seconds that it may ring at most; swell: in which its high modes come up.
-
-    quick: how much louder it is at first, falling in quick_falls; stick  Hz above which the stick does not reach;
-    loose  how much of it rings on in spite of what damps it
-    """
-    count = round(seconds * rate)
-    falls = 1 / (1 / plate.falls + 1 / damped)
-    levels = plate.levels / (1 + (plate.pitches / stick) ** 2) * np.exp(2j * np.pi * random.random(len(falls)))
-    rise = np.minimum(falls * 0.7, swell * (plate.pitches / 3000) ** 0.5)
-    out = _ringing(plate.pitches, falls, levels, count, rate)
-    out -= _ringing(plate.pitches, 1 / (1 / falls + 1 / rise), levels, count, rate)
-    if loose:
-        out += _ringing(plate.pitches, np.minimum(plate.falls, 10 * falls), loose * levels, count, rate)
-    if quick:
-        out += _ringing(plate.pitches, np.minimum(falls, quick_falls), quick * levels, count, rate)
-    return np.asarray(out / (np.abs(out).max() + 1e-9))
 
 
 def drawn_kit(random: np.random.Generator, rate: int) -> Strokes:
     """A kit drawn at random."""
-    kit: Strokes = {}
-    click = random.uniform(0, 0.6)
+    machine = random.random() < 0.25
+    room = None if machine or random.random() < 0.2 else Room(random, rate)
+    # Soft strokes are duller, where the kit was not sampled at one loudness.
+    dulls = 0.0 if random.random() < 0.4 else random.uniform(0.2, 0.9)
+    bare: Strokes = {
+        "kick": _kick(random, rate, machine),
+        **_snare(random, rate, machine),
+        **_hats(random, rate, machine),
+    }
+    bare |= {**_toms(random, rate, machine), **_cymbals(random, rate, machine)}
+    kit = {name: _finished(sound, dulls, room, random, rate) for name, sound in bare.items()}
+    return kit | {name: takes(kit[name], random) for name in kit if name.startswith(("hat", "crash", "ride"))}
 
-    # The stick or the beater is heard for some milliseconds, of each drum otherwise.
-    bites = {name: (_between(random, 0.0008, 0.006), _between(random, 0.3, 2.5)) for name in (*SORTS, "")}
-    colours = {name: _colour(random, random.uniform(0, 6)) for name in (*SORTS, "")}
 
-    def struck(body: np.ndarray, loud: float, own: np.random.Generator, sharp: float, name: str = "") -> np.ndarray:
-        burst, (lasts, strong) = round(0.02 * rate), bites[name]
-        out = body.copy()
-        bite = own.normal(size=burst) * np.exp(-np.arange(burst) / (lasts * rate))
-        out[:burst] += strong * sharp * loud * bite
-        # Soft strokes are duller.
-        soft = 0.85 * (1 - loud)
-        size = _quick(len(out))
-        spectrum = np.fft.rfft(out.astype(np.float32), size)
-        frequency = np.linspace(0, rate / 2, len(spectrum))
-        coloured = spectrum * colours[name](frequency) / (1 + (frequency * soft / 5000) ** 1.5)
-        out = np.fft.irfft(coloured, size)[: len(out)]
-        fade = min(len(out), round(0.01 * rate))
+def _finished(sound: Stroke, dulls: float, room: Room | None, random: np.random.Generator, rate: int) -> Stroke:
+    """A drum in the kit's room, coloured by its own microphone."""
+    shade = colour(random, random.uniform(0, 6))
+
+    def stroke(loud: float, own: np.random.Generator) -> np.ndarray:
+        body = sound(loud, own)
+        count = len(body) + (round(room.seconds * rate) if room else 0)
+        size, soft = quick_size(count), dulls * (1 - loud)
+        frequency = np.linspace(0, rate / 2, size // 2 + 1)
+        answer = shade(frequency) / (1 + (frequency * soft / 5000) ** 1.5)
+        if room:
+            answer = answer * room.answer(size)
+        out = np.fft.irfft(np.fft.rfft(body.astype(np.float32), size) * answer, size)[:count]
+        fade = min(count, round(0.01 * rate))
         out[-fade:] *= np.linspace(1, 0, fade)
         return np.asarray(loud**1.4 * out / (np.abs(out).max() + 1e-9))
 
-    kick = (
-        _between(random, 38, 75),
-        random.uniform(0.3, 2.2),
-        _between(random, 0.008, 0.05),
-        _between(random, 0.06, 0.4),
-    )
-    thud, thud_at = random.uniform(0, 0.5), _between(random, 300, 5000)
-    short = round(0.03 * rate)
-    kit["kick"] = lambda loud, own: struck(
-        _drop(*kick, rate, 0.6) + thud * np.pad(
-            _noise(short, 80, thud_at, rate, own) * np.exp(-np.arange(short) / (0.006 * rate)),
-            (0, round(0.6 * rate) - short)), loud, own, click, "kick",
-    )  # fmt: skip
+    return stroke
 
-    snare = (_between(random, 130, 330), random.uniform(0, 0.6), 0.02, _between(random, 0.025, 0.22))
-    wires = (
-        _between(random, 0.2, 4.0),
-        _between(random, 200, 3500),
-        _between(random, 3500, 16_000),
-        _between(random, 0.03, 0.3),
-    )
 
-    def snare_sound(loud: float, own: np.random.Generator) -> np.ndarray:
-        body = _drop(*snare, rate, 0.5) + 0.4 * _drop(snare[0] * 1.62, 0.1, 0.01, snare[3] * 0.6, rate, 0.5)
+def _beater(random: np.random.Generator, machine: bool) -> Bite:
+    lasts = between(random, 0.0008, 0.004) if machine else between(random, 0.0015, 0.009)
+    return Bite(between(random, 150, 2500), between(random, 2500, 12_000), lasts, random.uniform(0, 0.4),
+                between(random, 0.01, 0.05))  # fmt: skip
+
+
+def _kick(random: np.random.Generator, rate: int, machine: bool) -> Stroke:
+    hz, octaves, bends = between(random, 38, 85), random.uniform(0.2, 2.2), between(random, 0.006, 0.05)
+    falls = between(random, 0.06, 0.35) if machine else between(random, 0.018, 0.16)
+    second, above = random.uniform(0, 0.6) ** 2, random.uniform(1.5, 2.6)
+    beater, strong = _beater(random, machine), between(random, 0.02, 1.2)
+
+    def sound(loud: float, own: np.random.Generator) -> np.ndarray:
+        body = drop(hz, octaves, bends, falls, rate, 0.6)
+        body += second * drop(hz * above, octaves / 2, bends, falls * 0.6, rate, 0.6)
+        return added(body, beater.sound(rate, own), strong * (0.5 + 0.5 * loud))
+
+    return sound
+
+
+def _snare(random: np.random.Generator, rate: int, machine: bool) -> Strokes:
+    hz, octaves, falls = between(random, 130, 330), random.uniform(0, 0.6), between(random, 0.018, 0.14)
+    # The modes of a membrane.
+    above = [(ratio, random.uniform(0, 0.5), falls * random.uniform(0.3, 0.9)) for ratio in (1.59, 2.14, 2.65, 3.16)]
+    above = above[: 1 if machine else 4]
+    wires, low, high = between(random, 0.3, 6.0), between(random, 200, 3500), between(random, 4000, 18_000)
+    hiss, rest, late = between(random, 0.015, 0.13), random.uniform(0, 0.3), between(random, 0.0003, 0.006)
+    stick, strong = _beater(random, machine), between(random, 0.02, 1.0)
+
+    def head(loud: float, own: np.random.Generator) -> np.ndarray:
+        body = drop(hz, octaves, 0.02, falls, rate, 0.5)
+        for ratio, level, fall in above:
+            body += level * drop(hz * ratio, 0.1, 0.01, fall, rate, 0.5)
         t = np.arange(len(body)) / rate
-        hiss = _noise(len(body), wires[1], wires[2], rate, own) * np.exp(-t / wires[3])
-        return struck(body + wires[0] * hiss, loud, own, click, "snare.head")
+        shape = ((1 - rest) * np.exp(-t / hiss) + rest * np.exp(-t / (2.5 * hiss))) * np.minimum(1, t / late)
+        body += wires * noise(len(body), low, high, rate, own) * shape
+        return added(body, stick.sound(rate, own), strong * (0.5 + 0.5 * loud))
 
-    kit["snare.head"] = snare_sound
-    wood = (
-        _between(random, 350, 1900),
-        _between(random, 0.008, 0.035),
-        random.uniform(1.3, 2.6),
-        random.uniform(0, 0.4),
-    )
-    kit["snare.side"] = lambda loud, own: struck(
-        _drop(wood[0], 0.05, 0.01, wood[1], rate, 0.2)
-        + 0.6 * _drop(wood[0] * wood[2], 0, 0.01, wood[1] * 0.6, rate, 0.2)
-        + wood[3] * _drop(snare[0], 0, 0.01, 0.04, rate, 0.2), loud, own, 0.5 + click, "snare.side",
-    )  # fmt: skip
-    hats, air = _plate(random, _between(random, 0.3, 2.0)), random.uniform(0.0, 1.5)
-    low, high = _between(random, 2500, 9000), _between(random, 9000, 18000)
+    count = int(random.integers(2, 4)) if machine or random.random() < 0.2 else int(random.integers(4, 30))
+    lowest = between(random, 350, 1800)
+    modes = np.append(lowest, lowest * random.uniform(1.15, 9, count - 1))
+    levels = (modes / lowest) ** -random.uniform(0, 1.2) * random.lognormal(0, 0.5, count)
+    rings = between(random, 0.007, 0.035) * (modes / lowest) ** -random.uniform(0, 0.6)
+    shell, noisy = random.uniform(0, 0.8) ** 2, between(random, 0.02, 1.5)
+    crack = Bite(between(random, 500, 3000), between(random, 4000, 16_000), between(random, 0.003, 0.02),
+                 random.uniform(0, 0.5), between(random, 0.015, 0.05))  # fmt: skip
 
-    def hat(
-        rings: float, swell: float, dull: float, bite: float, clap: float
-    ) -> Callable[[float, np.random.Generator], np.ndarray]:
+    def side(loud: float, own: np.random.Generator) -> np.ndarray:
+        body = shell * drop(hz, 0, 0.01, 0.04, rate, 0.25)
+        for mode, level, ring in zip(modes.tolist(), levels.tolist(), rings.tolist(), strict=True):
+            body += level * drop(mode, 0.02, 0.01, ring, rate, 0.25)
+        return added(body / np.abs(body).max(), crack.sound(rate, own), noisy)
+
+    return {"snare.head": head, "snare.side": side}
+
+
+def _hats(random: np.random.Generator, rate: int, machine: bool) -> Strokes:
+    few = machine or random.random() < 0.15
+    pair = plate(random, (6, 40) if few else (80, 500), (1500, 8000), (7000, 24_000), between(random, 0.3, 2.0))
+    air = random.uniform(0.0, 3.0)
+    low, high = between(random, 2500, 9000), between(random, 9000, 24_000)
+    stick = _beater(random, machine)
+
+    def hat(rings: float, swell: float, dull: float, quick: float, clap: float, strong: float) -> Stroke:
         seconds = min(1.6, rings * 6 + 0.15)
-        loose, meets, at = _between(random, 0.001, 0.05), _between(random, 0.008, 0.06), _between(random, 90, 500)
+        loose, meets, at = between(random, 0.001, 0.05), between(random, 0.008, 0.04), between(random, 90, 500)
 
         def sound(loud: float, own: np.random.Generator) -> np.ndarray:
-            body = _strike(hats, seconds, rate, own, damped=rings, swell=swell, quick=bite, quick_falls=0.012,
-                           stick=20_000 * dull**3, loose=loose)  # fmt: skip
+            body = strike(pair, seconds, rate, own, damped=rings, swell=swell, quick=quick, quick_falls=0.012,
+                          stick=20_000 * dull**3, loose=loose)  # fmt: skip
             t = np.arange(len(body)) / rate
-            hiss = _noise(len(body), low * dull, high, rate, own) * np.exp(-t / rings) * np.clip(t / swell, 0, 1)
+            hiss = noise(len(body), low * dull, high, rate, own) * np.exp(-t / rings) * np.clip(t / swell, 0, 1)
             # Where the two meet they give a short low sound as well.
-            thud = clap * _noise(len(body), at, 2 * at, rate, own) * np.exp(-t / meets)
-            return struck(body + air * hiss + thud, loud, own, 0.2 * click, "hat.closed")
+            thud = clap * noise(len(body), at, 2 * at, rate, own) * np.exp(-t / meets)
+            return added(body + air * hiss + thud, stick.sound(rate, own), strong * loud)
 
-        return takes(sound, random)
+        return sound
 
-    closed = _between(random, 0.01, 0.12)
-    clap = random.uniform(0, 1) ** 2
-    kit["hat.closed"] = hat(closed, 0.0004, 1.0, random.uniform(0, 2), clap)
-    kit["hat.open"] = hat(max(2.5 * closed, _between(random, 0.12, 1.2)), _between(random, 0.0005, 0.008),
-                          random.uniform(0.85, 1.0), random.uniform(0, 1.5), 0.5 * clap)  # fmt: skip
-    kit["hat.pedal"] = hat(_between(random, 0.012, 0.11), _between(random, 0.001, 0.012), random.uniform(0.45, 0.9),
-                           random.uniform(0, 0.6), random.uniform(0, 2.5))  # fmt: skip
-    floor, ratio = _between(random, 55, 120), random.uniform(1.12, 1.45)
-    fall, quick, ring = random.uniform(0.05, 0.7), _between(random, 0.02, 0.09), _between(random, 0.08, 0.6)
-    skin = random.uniform(0, 0.8)
-    for i in range(4):
-        hz = floor * ratio**i
+    closed = between(random, 0.015, 0.13)
+    return {
+        "hat.closed": hat(closed, between(random, 0.0003, 0.006), 1.0, 1.5 * random.random() ** 2,
+                          0.8 * random.random() ** 2, 0.5 * random.random() ** 2),
+        "hat.open": hat(max(2.5 * closed, between(random, 0.12, 1.2)), between(random, 0.0005, 0.008),
+                        random.uniform(0.85, 1.0), random.uniform(0, 1.2), 0.6 * random.random() ** 2,
+                        0.4 * random.random() ** 2),
+        "hat.pedal": hat(between(random, 0.015, 0.08), between(random, 0.001, 0.025), random.uniform(0.65, 1.0),
+                         random.uniform(0, 0.5), 2.5 * random.random() ** 2, 0.0),
+    }  # fmt: skip
 
-        def tom(loud: float, own: np.random.Generator, hz: float = hz) -> np.ndarray:
-            body = _drop(hz, fall, quick, ring * (floor / hz) ** 0.4, rate, 0.8)
-            body = body + 0.35 * _drop(hz * 1.58, fall, quick, ring * 0.4, rate, 0.8)
-            hiss = _noise(len(body), 200, 4000, rate, own) * np.exp(-np.arange(len(body)) / (0.03 * rate))
-            return struck(body + skin * hiss, loud, own, click, "tom1.head")
 
-        kit[f"tom{4 - i}.head"] = tom
-    crashes, wash = _plate(random, _between(random, 0.5, 3.5)), random.uniform(0.0, 1.2)
-    opens, burst = _between(random, 0.001, 0.03), random.uniform(0, 1.5)
+def _toms(random: np.random.Generator, rate: int, machine: bool) -> Strokes:
+    floor, ratio = between(random, 55, 120), random.uniform(1.12, 1.45)
+    octaves, bends, ring = random.uniform(0.05, 0.7), between(random, 0.02, 0.09), between(random, 0.06, 0.5)
+    above = [(r, random.uniform(0, 0.5), random.uniform(0.25, 0.7)) for r in (1.59, 2.14, 2.65)][: 1 if machine else 3]
+    stick, strong = _beater(random, machine), between(random, 0.02, 1.0)
+    skin, high, wears = random.uniform(0, 0.8) ** 1.5, between(random, 1500, 9000), between(random, 0.015, 0.08)
+
+    def tom(hz: float) -> Stroke:
+        falls = ring * (floor / hz) ** 0.4
+
+        def sound(loud: float, own: np.random.Generator) -> np.ndarray:
+            body = drop(hz, octaves, bends, falls, rate, 0.8)
+            for ratio, level, part in above:
+                body += level * drop(hz * ratio, octaves, bends, falls * part, rate, 0.8)
+            body += skin * noise(len(body), 200, high, rate, own) * np.exp(-np.arange(len(body)) / (wears * rate))
+            return added(body, stick.sound(rate, own), strong * (0.5 + 0.5 * loud))
+
+        return sound
+
+    return {f"tom{4 - i}.head": tom(floor * ratio**i) for i in range(4)}
+
+
+def _cymbals(random: np.random.Generator, rate: int, machine: bool) -> Strokes:
+    few = machine or random.random() < 0.1
+    crashes = plate(random, (8, 60) if few else (100, 600), (150, 3000), (2500, 16_000), between(random, 0.6, 4.0), 0.6)
+    wash, opens = random.uniform(0.0, 2.0), between(random, 0.003, 0.09)
+    burst, below = max(0.0, random.uniform(-1.5, 1.5)), between(random, 250, 2500)
 
     def crash(loud: float, own: np.random.Generator) -> np.ndarray:
-        body = _strike(crashes, 2.2, rate, own, swell=opens, quick=burst, quick_falls=0.2)
+        body = strike(crashes, 2.2, rate, own, swell=opens, quick=burst, quick_falls=0.15)
         t = np.arange(len(body)) / rate
-        hiss = _noise(len(body), 900, 17_000, rate, own) * (np.exp(-t / 0.5) - np.exp(-t / opens))
-        return struck(body + wash * hiss, loud, own, click, "crash1.bow")
+        hiss = noise(len(body), below, 17_000, rate, own) * (np.exp(-t / 0.5) - np.exp(-t / opens))
+        return body + wash * hiss
 
-    kit["crash1.bow"] = takes(crash, random)
-    rides, rest = _plate(random, _between(random, 0.4, 4.0)), _between(random, 0.3, 6.0)
-    tick, bell, ping = _between(random, 0.006, 0.08), _between(random, 1200, 6000), random.uniform(0, 0.7) ** 2
-    thin = _between(random, 0.05, 1.0)
+    rides = plate(random, (8, 60) if few else (80, 500), (800, 7000), (6000, 24_000), between(random, 0.3, 2.5))
+    rest, tick = between(random, 0.4, 6.0), between(random, 0.004, 0.05)
+    bell, ping = between(random, 1200, 6000), random.uniform(0, 0.6) ** 2
+    thin, late, stick = between(random, 0.1, 3.0), between(random, 0.0005, 0.01), _beater(random, machine)
+    strong, spread = 0.6 * random.random() ** 2, between(random, 1, 12)
 
     def ride(loud: float, own: np.random.Generator) -> np.ndarray:
         # The stick is heard first and most; under it the wash goes on.
-        body = _strike(rides, 2.0, rate, own, swell=0.001 + 0.01 * thin, quick=rest, quick_falls=tick)
+        body = strike(rides, 2.0, rate, own, swell=late, quick=rest, quick_falls=tick)
         t = np.arange(len(body)) / rate
         body = body + ping * np.sin(2 * np.pi * bell * t) * np.exp(-t / 0.12)
-        body = body + thin * _noise(len(body), 3000, 16_000, rate, own) * np.exp(-t / (3 * tick))
-        return struck(body, loud, own, 0.6 * click, "ride.bow")
+        body = body + thin * noise(len(body), 3000, 18_000, rate, own) * np.exp(-t / (spread * tick))
+        return added(body, stick.sound(rate, own), strong * loud)
 
-    kit["ride.bow"] = takes(ride, random)
-    return kit
+    return {"crash1.bow": crash, "ride.bow": ride}
 
 
 LAYERS = (0.3, 0.6, 1.0)
 
 
-def takes(
-    sound: Callable[[float, np.random.Generator], np.ndarray], random: np.random.Generator
-) -> Callable[[float, np.random.Generator], np.ndarray]:
+def takes(sound: Stroke, random: np.random.Generator) -> Stroke:
     """A drum that sounds like one of a few takes of it: a cymbal is heard many times in a recording."""
     number, kept = int(random.integers(1, 4)), {}
 
@@ -301,7 +249,7 @@ def groove(
     sound = np.zeros(round((seconds + 1.0) * rate))
     trims = {n: _LOUD.get(n.split(".")[0], 0.7) * random.lognormal(0, 0.4) for n in SORTS}
     # How loud the metal is against the drums is as the microphones stood.
-    metal = 10 ** (random.uniform(-18, 3) / 20)
+    metal = 10 ** (random.uniform(-16, 4) / 20)
     trims |= {n: metal * level for n, level in trims.items() if n.startswith(("hat", "crash", "ride"))}
     uneven = random.uniform(1.0, 1.7)
     played: list[tuple[float, str, float]] = []
@@ -330,7 +278,7 @@ def groove(
     return np.asarray(sound, np.float32), heard
 
 
-HEARD_IN, AUDIBLE = 2048, 0.2
+HEARD_IN, AUDIBLE = 2048, 0.03
 """Samples from a beginning, and the part of what then sounds in some octave, in which a hit can be heard."""
 
 
