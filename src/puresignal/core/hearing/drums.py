@@ -85,8 +85,11 @@ def _lowered(samples: np.ndarray) -> np.ndarray:
     """Every DOWN-th sample of what lies below half that rate."""
     taps = np.arange(-4 * DOWN, 4 * DOWN + 1)
     kernel = (np.sinc(taps / DOWN) * np.hamming(len(taps))).astype(np.float32)
-    padded = np.pad(samples, 4 * DOWN)
-    return np.asarray(np.lib.stride_tricks.sliding_window_view(padded, len(kernel))[::DOWN] @ (kernel / kernel.sum()))
+    # Each DOWN samples are weighed at once for all the sums that they are part of.
+    count = 1 + (len(samples) - 1) // DOWN if len(samples) else 0
+    rows = np.pad(samples, (4 * DOWN, (count + 9) * DOWN - len(samples) - 4 * DOWN)).reshape(-1, DOWN)
+    parts = rows @ np.pad(kernel / kernel.sum(), (0, DOWN - 1)).reshape(-1, DOWN).T
+    return np.sum([parts[k : k + count, k] for k in range(parts.shape[1])], axis=0)
 
 
 def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> Hits:
