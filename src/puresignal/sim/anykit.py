@@ -82,7 +82,7 @@ def _kick(random: np.random.Generator, rate: int, machine: bool) -> Stroke:
 
 
 def _snare(random: np.random.Generator, rate: int, machine: bool) -> Strokes:
-    hz, octaves, falls = between(random, 130, 330), random.uniform(0, 0.6), between(random, 0.018, 0.14)
+    hz, octaves, falls = between(random, 95, 330), random.uniform(0, 0.6), between(random, 0.018, 0.14)
     # The modes of a membrane.
     above = [(ratio, random.uniform(0, 0.5), falls * random.uniform(0.3, 0.9)) for ratio in (1.59, 2.14, 2.65, 3.16)]
     above = above[: 1 if machine else 4]
@@ -155,8 +155,8 @@ def _toms(random: np.random.Generator, rate: int, machine: bool) -> Strokes:
     floor, ratio = between(random, 55, 120), random.uniform(1.12, 1.45)
     octaves, bends, ring = random.uniform(0.05, 0.7), between(random, 0.02, 0.09), between(random, 0.06, 0.5)
     above = [(r, random.uniform(0, 0.5), random.uniform(0.25, 0.7)) for r in (1.59, 2.14, 2.65)][: 1 if machine else 3]
-    stick, strong = _beater(random, machine), between(random, 0.02, 1.0)
-    skin, high, wears = random.uniform(0, 0.8) ** 1.5, between(random, 1500, 9000), between(random, 0.015, 0.08)
+    stick, strong = _beater(random, machine), between(random, 0.05, 2.0)
+    skin, high, wears = random.uniform(0, 1), between(random, 1500, 9000), between(random, 0.015, 0.08)
 
     def tom(hz: float) -> Stroke:
         falls = ring * (floor / hz) ** 0.4
@@ -178,12 +178,15 @@ def _cymbals(random: np.random.Generator, rate: int, machine: bool) -> Strokes:
     crashes = plate(random, (8, 60) if few else (100, 600), (150, 3000), (2500, 16_000), between(random, 0.6, 4.0), 0.6)
     wash, opens = random.uniform(0.0, 2.0), between(random, 0.003, 0.09)
     burst, below = max(0.0, random.uniform(-1.5, 1.5)), between(random, 250, 2500)
+    body_at, body_falls = between(random, 150, 700), between(random, 0.05, 0.8)
+    bodies = 1.2 * random.random() ** 2, 0.5 * random.random() ** 3
 
     def crash(loud: float, own: np.random.Generator) -> np.ndarray:
         body = strike(crashes, 2.2, rate, own, swell=opens, quick=burst, quick_falls=0.15)
         t = np.arange(len(body)) / rate
         hiss = noise(len(body), below, 17_000, rate, own) * (np.exp(-t / 0.5) - np.exp(-t / opens))
-        return body + wash * hiss
+        low = noise(len(body), body_at / 1.5, 1.5 * body_at, rate, own) * np.exp(-t / body_falls)
+        return body + wash * hiss + bodies[0] * low
 
     rides = plate(random, (8, 60) if few else (80, 500), (800, 7000), (6000, 24_000), between(random, 0.3, 2.5))
     rest, tick = between(random, 0.4, 6.0), between(random, 0.004, 0.05)
@@ -196,6 +199,7 @@ def _cymbals(random: np.random.Generator, rate: int, machine: bool) -> Strokes:
         body = strike(rides, 2.0, rate, own, swell=late, quick=rest, quick_falls=tick)
         t = np.arange(len(body)) / rate
         body = body + ping * np.sin(2 * np.pi * bell * t) * np.exp(-t / 0.12)
+        body += bodies[1] * noise(len(body), body_at / 1.5, 1.5 * body_at, rate, own) * np.exp(-t / body_falls)
         body = body + thin * noise(len(body), 3000, 18_000, rate, own) * np.exp(-t / (spread * tick))
         return added(body, stick.sound(rate, own), strong * loud)
 

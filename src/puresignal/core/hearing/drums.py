@@ -89,7 +89,7 @@ def _lowered(samples: np.ndarray) -> np.ndarray:
     count = 1 + (len(samples) - 1) // DOWN if len(samples) else 0
     rows = np.pad(samples, (4 * DOWN, (count + 9) * DOWN - len(samples) - 4 * DOWN)).reshape(-1, DOWN)
     parts = rows @ np.pad(kernel / kernel.sum(), (0, DOWN - 1)).reshape(-1, DOWN).T
-    return np.sum([parts[k : k + count, k] for k in range(parts.shape[1])], axis=0)
+    return np.asarray(np.sum([parts[k : k + count, k] for k in range(parts.shape[1])], axis=0))
 
 
 def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> Hits:
