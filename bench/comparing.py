@@ -95,7 +95,7 @@ def f1(net: Net, made: list[Strokes], limit: float = 0.5) -> np.ndarray:
     return np.append(each, 2 * right.sum() / max(1, told.sum() + true.sum()))
 
 
-def train(made: list[Strokes], bands: int, epochs: int = 24, batch: int = 16, seed: int = 0) -> Net:
+def train(made: list[Strokes], bands: int, epochs: int = 20, batch: int = 16, seed: int = 0) -> Net:
     """Every twelfth recording is held out."""
     torch.manual_seed(seed)
     random = np.random.default_rng(seed)
@@ -134,7 +134,7 @@ def train(made: list[Strokes], bands: int, epochs: int = 24, batch: int = 16, se
 
 
 def arrays(net: Net) -> dict[str, np.ndarray]:
-    """What compared.from_arrays reads."""
+    """What compared.from_arrays reads of each of its networks."""
     net.eval()
     weight = net.take.weight / net.scale
     out = {"take": weight.T, "take_bias": net.take.bias - weight @ net.mean}

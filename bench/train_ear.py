@@ -241,8 +241,9 @@ def train_compared(clips: int) -> None:
 
     with Pool() as pool:
         made = list(pool.imap(compared_clip, range(20_000, 20_000 + clips)))
-    net = comparing.train(made, drums.LOOK.bands)
-    np.savez_compressed(MODELS / "compared.npz", **comparing.arrays(net))
+    nets = [comparing.train(made, drums.LOOK.bands, seed=seed) for seed in (0, 1)]
+    arrays = {f"net{k}_{name}": each for k, net in enumerate(nets) for name, each in comparing.arrays(net).items()}
+    np.savez_compressed(MODELS / "compared.npz", **arrays)
 
 
 def train_plain(name: str, clips: int) -> None:
@@ -260,8 +261,8 @@ def train_plain(name: str, clips: int) -> None:
 
 
 JOBS = {
-    "begin": (partial(train_layers, "begin"), 2000), "drums": (partial(train_layers, "drums"), 1000),
-    "compared": (train_compared, 6000), "tones": (partial(train_plain, "tones"), 900),
+    "begin": (partial(train_layers, "begin"), 2000), "drums": (partial(train_layers, "drums"), 1200),
+    "compared": (train_compared, 6500), "tones": (partial(train_plain, "tones"), 900),
     "newest": (partial(train_plain, "newest"), 1000),
     "strokes": (partial(train_strokes, quick=False), 300), "quickstrokes": (partial(train_strokes, quick=True), 900),
 }  # fmt: skip

@@ -52,9 +52,9 @@ def test_what_a_stroke_is_depends_on_those_about_it(groove):
 def test_far_away_strokes_do_not_bear_on_one_so_hours_take_no_more_memory():
     random = np.random.default_rng(4)
     network_ = comparing()
-    width = len(network_.take[1])
+    shape = (len(network_.members), len(network_.members[0].take[1]))
     count = 4 * compared.STRETCH
-    taken, seconds = random.random((count, width)).astype(np.float32), np.arange(count) * 0.1
+    taken, seconds = random.random((count, *shape)).astype(np.float32), np.arange(count) * 0.1
     whole = network_.likely(taken, seconds)
     changed = taken.copy()
     changed[3 * compared.STRETCH :] = 0
@@ -63,6 +63,17 @@ def test_far_away_strokes_do_not_bear_on_one_so_hours_take_no_more_memory():
     assert np.abs(part[:safe] - whole[:safe]).max() < 1e-6
     assert np.abs(part[3 * compared.STRETCH :] - whole[3 * compared.STRETCH :]).max() > 1e-3
     assert network_.likely(taken[:0], seconds[:0]).shape == (0, len(drums.LEARNT))
+
+
+def test_the_networks_are_heard_alike_and_no_two_are_one(groove):
+    panel = comparing()
+    levels = drums.LOOK.levels(groove[0])
+    likely = layers("drums").likely(levels)
+    at = compared.candidates(likely)
+    taken = panel.taken(compared.about(levels, likely, at))
+    each = [member.likely(taken[:, k], at * drums.STEP) for k, member in enumerate(panel.members)]
+    assert panel.likely(taken, at * drums.STEP) == pytest.approx(np.mean(each, axis=0), abs=1e-6)
+    assert np.abs(each[0] - each[1]).max() > 0.02
 
 
 def test_of_rivals_in_one_stroke_the_likeliest_is_told_and_others_beside_it():

@@ -2,7 +2,8 @@
 
 A kit is the same through a recording, so what one stroke leaves open another tells. A small network sees all strokes
 of a stretch at once (attention: A. Vaswani and others, Attention is all you need, 2017), each by what sounds about it
-and by what was made of it alone. It is trained by bench/train_ear.py, and run here in plain NumPy.
+and by what was made of it alone. Two such, trained apart, are asked (L. K. Hansen and P. Salamon, Neural network
+ensembles, 1990): bench/train_ear.py trains them, and they are run here in plain NumPy.
 """
 
 from __future__ import annotations
@@ -67,7 +68,7 @@ class Layer:
 
 @dataclass(frozen=True, eq=False)
 class Comparing:
-    """The network. take (features, width) and (width,), layers, tell (width, drums) and (drums,)."""
+    """One network. take (features, width) and (width,), layers, tell (width, drums) and (drums,)."""
 
     take: tuple[np.ndarray, np.ndarray]
     layers: tuple[Layer, ...]
@@ -111,8 +112,30 @@ def _looked(x: np.ndarray, away: np.ndarray, layer: Layer) -> np.ndarray:
     return np.asarray((weight @ value).transpose(1, 0, 2).reshape(len(x), width) @ layer.answer)
 
 
-def from_arrays(arrays: dict[str, np.ndarray]) -> Comparing:
-    """A network from the arrays of a model file: take, take_bias, layer0_gain ..."""
+@dataclass(frozen=True, eq=False)
+class Panel:
+    """Networks that were trained apart: they err apart, so what they hold together is nearer to what was played."""
+
+    members: tuple[Comparing, ...]
+
+    def taken(self, features: np.ndarray) -> np.ndarray:
+        """(n, features) of strokes to (n, members, width): all that has to be kept of them."""
+        return np.stack([member.taken(features) for member in self.members], axis=1)
+
+    def likely(self, taken: np.ndarray, seconds: np.ndarray) -> np.ndarray:
+        """(n, members, width) and (n,) rising moments to (n, drums) likelihoods 0..1: the mean of the members'."""
+        told = [member.likely(taken[:, k], seconds) for k, member in enumerate(self.members)]
+        return np.asarray(np.mean(told, axis=0))
+
+
+def from_arrays(arrays: dict[str, np.ndarray]) -> Panel:
+    """The networks from the arrays of a model file: net0_take, net0_take_bias, net0_layer0_gain ..., net1_take ..."""
+    count = sum(name.endswith("_take") for name in arrays)
+    own = [{n.removeprefix(f"net{k}_"): a for n, a in arrays.items() if n.startswith(f"net{k}_")} for k in range(count)]
+    return Panel(tuple(_member(each) for each in own))
+
+
+def _member(arrays: dict[str, np.ndarray]) -> Comparing:
     flat = {name: np.asarray(array, np.float32) for name, array in arrays.items()}
     count = sum(name.endswith("_ask") for name in flat)
     names = list(Layer.__dataclass_fields__)
