@@ -14,6 +14,7 @@ import numpy as np
 
 
 def between(random: np.random.Generator, low: float, high: float) -> float:
+    """A number at random, as likely in each octave."""
     return float(np.exp(random.uniform(np.log(low), np.log(high))))
 
 
@@ -24,6 +25,7 @@ def quick_size(count: int) -> int:
 
 
 def noise(count: int, low: float, high: float, rate: int, random: np.random.Generator) -> np.ndarray:
+    """(count,) noise from `low` to `high` Hz, its peak 1."""
     size = quick_size(count)
     spectrum = np.fft.rfft(random.standard_normal(size, np.float32))
     frequency = np.maximum(20.0, np.linspace(0, rate / 2, len(spectrum)))
@@ -33,6 +35,7 @@ def noise(count: int, low: float, high: float, rate: int, random: np.random.Gene
 
 
 def drop(hz: float, octaves: float, quick: float, decay: float, rate: int, seconds: float) -> np.ndarray:
+    """A sine that falls to `hz` from so many octaves above in about `quick` seconds, and to a third in `decay`."""
     t = np.arange(round(seconds * rate)) / rate
     pitch = hz * 2 ** (octaves * np.exp(-t / quick))
     return np.asarray(np.sin(2 * np.pi * np.cumsum(pitch) / rate + 0.5) * np.exp(-t / decay))
