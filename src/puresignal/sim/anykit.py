@@ -249,7 +249,7 @@ _LOUD = {"hat": 0.45, "crash1": 0.6, "ride": 0.5, "snare": 0.8, "kick": 0.95}
 def groove(
     kit: Strokes, seconds: float, rate: int, random: np.random.Generator
 ) -> tuple[np.ndarray, list[tuple[float, str, float]]]:
-    """Some drumming on a kit: (n,) float32 and (second, drum, loudness) of each hit that is not wholly covered in it."""
+    """Some drumming on a kit: (n,) float32 and (second, drum, loudness) of each hit that others do not wholly cover."""
     sound = np.zeros(round((seconds + 1.0) * rate))
     trims = {n: _LOUD.get(n.split(".")[0], 0.7) * random.lognormal(0, 0.4) for n in SORTS}
     # How loud the metal is against the drums is as the microphones stood.
