@@ -519,6 +519,15 @@ def test_each_moment_is_compared_with_what_comes_after_every_lag(seed, count, ho
         assert mean[row, 0] == 1.0
 
 
+def test_how_loud_a_stroke_is_is_the_mean_of_what_follows_it_as_far_as_it_goes(monkeypatch):
+    monkeypatch.setattr(frames, "AT_ONCE", 4)
+    level = np.repeat([0.0, 0.1, 0.5], 100).astype(np.float32)
+    told = frames.Envelope(level, 0.001).decibels_after(np.array([0.0, 0.05, 0.12, 0.2, 0.29, 0.4, -1.0]), 0.1)
+    mean = [0.0, 0.005, (80 * 0.01 + 20 * 0.25) / 100, 0.25, 0.25, 0.0, 0.0]
+    assert told == pytest.approx([10 * np.log10(m) if m else -120.0 for m in mean], abs=0.01)
+    assert frames.Envelope(level[:0], 0.001).decibels_after(np.array([0.3])).tolist() == [-120.0]
+
+
 def test_strokes_are_found_alike_at_once_and_in_pieces(monkeypatch):
     random = np.random.default_rng(8)
     syllables = [mouth.any_syllable(random) for _ in range(3)]

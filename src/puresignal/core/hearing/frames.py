@@ -159,12 +159,15 @@ class Envelope:
 
     def decibels_after(self, moments: np.ndarray, reach: float = 0.06) -> np.ndarray:
         """(moments,) mean loudness of what follows each moment."""
-        out = []
-        for moment in moments.tolist():
-            begin = max(0, round(moment / self.step))
-            part = self.level[begin : begin + max(1, round(reach / self.step))]
-            out.append(10 * np.log10(float(np.mean(part.astype(np.float64) ** 2)) + 1e-12) if len(part) else -120.0)
-        return np.array(out)
+        if not len(self.level):
+            return np.full(len(moments), -120.0)
+        if len(moments) > AT_ONCE:
+            parts = range(0, len(moments), AT_ONCE)
+            return np.concatenate([self.decibels_after(moments[begin : begin + AT_ONCE], reach) for begin in parts])
+        begins = np.maximum(0, np.rint(moments / self.step)).astype(int)
+        around, there = windows(self.level, begins, np.arange(max(1, round(reach / self.step))))
+        power = np.where(there, around.astype(np.float64) ** 2, 0).sum(axis=1) / np.maximum(1, there.sum(axis=1))
+        return np.where(there.any(axis=1), decibels(power, -120.0), -120.0)
 
 
 def envelope(samples: np.ndarray, rate: int, hop: int, reach: int) -> Envelope:
