@@ -77,6 +77,10 @@ class Bank:
         self._synth = fluidsynth.Synth(samplerate=float(RATE), gain=0.5)
         self._font = self._synth.sfload(str(path))
 
+    def has(self, program: int, drums: bool = False) -> bool:
+        """Whether it has this instrument or kit: some banks are of drums alone."""
+        return bool(self._synth.sfpreset_name(self._font, 128 if drums else 0, program))
+
     def render(self, notes: list[tuple[float, float, int, float]], program: int, drums: bool = False) -> np.ndarray:
         synth, channel = self._synth, 9 if drums else 0
         synth.system_reset()
@@ -113,6 +117,8 @@ def melodies(seconds: float = 14.0) -> Iterator[Clip]:
         # What is played alone has a synthesiser of its own, which changes nothing in the other.
         bank, other = Bank(path), Bank(path)
         for i, (name, (program, low, high)) in enumerate(INSTRUMENTS.items()):
+            if not bank.has(program):
+                continue
             random = np.random.default_rng(1000 * k + i)
             notes = singer.line(random, seconds, low, high, 0.25)
             samples = bank.render(notes, program)
@@ -148,6 +154,8 @@ def singing(seconds: float = 14.0) -> Iterator[Clip]:
     for path in banks():
         bank, other = Bank(path), Bank(path)
         for program, name in ((52, "choir"), (53, "voice"), (54, "synth voice")):
+            if not bank.has(program):
+                continue
             random = np.random.default_rng(900 + program)
             # Voices of a bank swell; what is shorter than that nobody would play with them.
             notes = singer.line(random, seconds, 50, 76, 0.2)
@@ -170,13 +178,13 @@ def loops() -> Iterator[Clip]:
     for k, path in enumerate(banks()):
         bank = Bank(path)
         for i, (kit, take) in enumerate(product((0, 8, 16, 24, 25, 32, 40), range(3))):
-            random = np.random.default_rng(3000 + 100 * k + i)
-            try:
-                notes = _groove(random)
-                samples = bank.render(notes, kit, drums=True)
-            except Exception:
+            if not bank.has(kit, drums=True):
                 continue
-            samples = room(samples, random, random.choice([0.0, 0.6]), random.uniform(-70, -45))
+            random = np.random.default_rng(3000 + 100 * k + i)
+            notes = _groove(random)
+            samples = room(
+                bank.render(notes, kit, drums=True), random, random.choice([0.0, 0.6]), random.uniform(-70, -45)
+            )
             yield Clip(f"{bank.name[:5]} kit {kit}, {take + 1}", samples, [(s, e, DRUMS[n], v) for s, e, n, v in notes])
 
 
@@ -231,6 +239,8 @@ def harmony() -> Iterator[Clip]:
     for k, path in enumerate(banks()):
         bank = Bank(path)
         for i, (name, program) in enumerate(CHORDS.items()):
+            if not bank.has(program):
+                continue
             random = np.random.default_rng(6000 + 100 * k + i)
             notes: list[tuple[float, float, int, float]] = []
             at = 0.3
@@ -256,8 +266,10 @@ def leads() -> Iterator[tuple[Clip, float, int, int]]:
     for k, path in enumerate(banks()):
         bank = Bank(path)
         for i, name in enumerate(("trumpet", "alto sax", "clarinet", "flute", "violin", "lead")):
-            random = np.random.default_rng(7000 + 100 * k + i)
             program, low, high = INSTRUMENTS[name]
+            if not bank.has(program):
+                continue
+            random = np.random.default_rng(7000 + 100 * k + i)
             notes = singer.line(random, 14.0, max(low, 60), high, 0.2)
             line = bank.render(notes, program)
             beneath: list[tuple[float, float, int, float]] = []

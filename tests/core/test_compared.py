@@ -65,14 +65,14 @@ def test_far_away_strokes_do_not_bear_on_one_so_hours_take_no_more_memory():
     assert network_.likely(taken[:0], seconds[:0]).shape == (0, len(drums.LEARNT))
 
 
-def test_the_networks_are_heard_alike_and_no_two_are_one(groove):
-    panel = comparing()
+def test_an_ensemble_says_the_mean_of_its_members_and_they_differ(groove):
+    ensemble = comparing()
     levels = drums.LOOK.levels(groove[0])
     likely = layers("drums").likely(levels)
     at = compared.candidates(likely)
-    taken = panel.taken(compared.about(levels, likely, at))
-    each = [member.likely(taken[:, k], at * drums.STEP) for k, member in enumerate(panel.members)]
-    assert panel.likely(taken, at * drums.STEP) == pytest.approx(np.mean(each, axis=0), abs=1e-6)
+    taken = ensemble.taken(compared.about(levels, likely, at))
+    each = [member.likely(taken[:, k], at * drums.STEP) for k, member in enumerate(ensemble.members)]
+    assert ensemble.likely(taken, at * drums.STEP) == pytest.approx(np.mean(each, axis=0), abs=1e-6)
     assert np.abs(each[0] - each[1]).max() > 0.02
 
 

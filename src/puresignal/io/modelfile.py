@@ -9,7 +9,7 @@ from importlib import resources
 import numpy as np
 
 from puresignal.core.hearing import compared, convolved
-from puresignal.core.hearing.compared import Panel
+from puresignal.core.hearing.compared import Ensemble
 from puresignal.core.hearing.convolved import Layers
 from puresignal.core.hearing.network import Network, from_arrays
 from puresignal.core.hearing.taught import Ground
@@ -34,7 +34,7 @@ def layers(name: str) -> Layers:
 
 
 @lru_cache(maxsize=1)
-def comparing() -> Panel:
+def comparing() -> Ensemble:
     """The networks that weigh the strokes of a drum recording against each other."""
     return compared.from_arrays(_arrays("compared"))
 

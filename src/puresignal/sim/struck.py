@@ -98,7 +98,7 @@ def plate(
 
 
 def strike(
-    plate: Plate, seconds: float, rate: int, random: np.random.Generator, *, damped: float = np.inf,
+    cymbal: Plate, seconds: float, rate: int, random: np.random.Generator, *, damped: float = np.inf,
     swell: float = 0.0005, quick: float = 0.0, quick_falls: float = 0.03, stick: float = np.inf, loose: float = 0.0,
 ) -> np.ndarray:  # fmt: skip
     """A stroke on a cymbal. damped: seconds that it may ring at most; swell: in which its high modes come up.
@@ -107,15 +107,15 @@ def strike(
     loose  how much of it rings on in spite of what damps it
     """
     count = round(seconds * rate)
-    falls = 1 / (1 / plate.falls + 1 / damped)
-    levels = plate.levels / (1 + (plate.pitches / stick) ** 2) * np.exp(2j * np.pi * random.random(len(falls)))
-    rise = np.minimum(falls * 0.7, swell * (plate.pitches / 3000) ** 0.5)
-    out = _ringing(plate.pitches, falls, levels, count, rate)
-    out -= _ringing(plate.pitches, 1 / (1 / falls + 1 / rise), levels, count, rate)
+    falls = 1 / (1 / cymbal.falls + 1 / damped)
+    levels = cymbal.levels / (1 + (cymbal.pitches / stick) ** 2) * np.exp(2j * np.pi * random.random(len(falls)))
+    rise = np.minimum(falls * 0.7, swell * (cymbal.pitches / 3000) ** 0.5)
+    out = _ringing(cymbal.pitches, falls, levels, count, rate)
+    out -= _ringing(cymbal.pitches, 1 / (1 / falls + 1 / rise), levels, count, rate)
     if loose:
-        out += _ringing(plate.pitches, np.minimum(plate.falls, 10 * falls), loose * levels, count, rate)
+        out += _ringing(cymbal.pitches, np.minimum(cymbal.falls, 10 * falls), loose * levels, count, rate)
     if quick:
-        out += _ringing(plate.pitches, np.minimum(falls, quick_falls), quick * levels, count, rate)
+        out += _ringing(cymbal.pitches, np.minimum(falls, quick_falls), quick * levels, count, rate)
     return np.asarray(out / (np.abs(out).max() + 1e-9))
 
 

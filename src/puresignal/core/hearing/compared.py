@@ -113,7 +113,7 @@ def _looked(x: np.ndarray, away: np.ndarray, layer: Layer) -> np.ndarray:
 
 
 @dataclass(frozen=True, eq=False)
-class Panel:
+class Ensemble:
     """Networks that were trained apart: they err apart, so what they hold together is nearer to what was played."""
 
     members: tuple[Comparing, ...]
@@ -128,11 +128,11 @@ class Panel:
         return np.asarray(np.mean(told, axis=0))
 
 
-def from_arrays(arrays: dict[str, np.ndarray]) -> Panel:
+def from_arrays(arrays: dict[str, np.ndarray]) -> Ensemble:
     """The networks from the arrays of a model file: net0_take, net0_take_bias, net0_layer0_gain ..., net1_take ..."""
     count = sum(name.endswith("_take") for name in arrays)
     own = [{n.removeprefix(f"net{k}_"): a for n, a in arrays.items() if n.startswith(f"net{k}_")} for k in range(count)]
-    return Panel(tuple(_member(each) for each in own))
+    return Ensemble(tuple(_member(each) for each in own))
 
 
 def _member(arrays: dict[str, np.ndarray]) -> Comparing:

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.hearing import compared, frames, strokes, toms
-from puresignal.core.hearing.compared import Panel
+from puresignal.core.hearing.compared import Ensemble
 from puresignal.core.hearing.convolved import Layers, Picture
 from puresignal.core.hearing.frames import Envelope
 from puresignal.core.hearing.heard import DOUBTS, Hits, velocities
@@ -57,7 +57,7 @@ DOWN = 28
 LOW_RATE = RATE / DOWN
 
 
-def analyse(network: Layers, comparing: Panel, source: Source, progress: Progress | None = None) -> DrumAnalysis:
+def analyse(network: Layers, comparing: Ensemble, source: Source, progress: Progress | None = None) -> DrumAnalysis:
     """The networks that were trained on drums; the recording at RATE, all at once or in blocks."""
     loud = LOOK.loud(source)
     parts: list[tuple[np.ndarray, ...]] = []
@@ -86,10 +86,11 @@ def _lowered(samples: np.ndarray) -> np.ndarray:
     taps = np.arange(-4 * DOWN, 4 * DOWN + 1)
     kernel = (np.sinc(taps / DOWN) * np.hamming(len(taps))).astype(np.float32)
     # Each DOWN samples are weighed at once for all the sums that they are part of.
-    count = 1 + (len(samples) - 1) // DOWN if len(samples) else 0
-    rows = np.pad(samples, (4 * DOWN, (count + 9) * DOWN - len(samples) - 4 * DOWN)).reshape(-1, DOWN)
-    parts = rows @ np.pad(kernel / kernel.sum(), (0, DOWN - 1)).reshape(-1, DOWN).T
-    return np.asarray(np.sum([parts[k : k + count, k] for k in range(parts.shape[1])], axis=0))
+    weights = np.pad(kernel / kernel.sum(), (0, DOWN - 1)).reshape(-1, DOWN)
+    count = -(-len(samples) // DOWN)
+    after = (count + len(weights) - 4) * DOWN - len(samples)
+    parts = np.pad(samples, (4 * DOWN, after)).reshape(-1, DOWN) @ weights.T
+    return np.asarray(np.sum([parts[k : k + count, k] for k in range(len(weights))], axis=0))
 
 
 def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> Hits:

@@ -167,7 +167,7 @@ class Envelope:
         begins = np.maximum(0, np.rint(moments / self.step)).astype(int)
         around, there = windows(self.level, begins, np.arange(max(1, round(reach / self.step))))
         power = np.where(there, around.astype(np.float64) ** 2, 0).sum(axis=1) / np.maximum(1, there.sum(axis=1))
-        return np.where(there.any(axis=1), decibels(power, -120.0), -120.0)
+        return decibels(power, -120.0)
 
 
 def envelope(samples: np.ndarray, rate: int, hop: int, reach: int) -> Envelope:

@@ -162,7 +162,7 @@ def _asked(pitch: np.ndarray, place: np.ndarray, count: int) -> np.ndarray:
 def _candidates(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     longest, shortest = int(RATE / LOWEST), max(2, int(RATE / HIGHEST))
     seen = COMPARED * HOP + longest
-    padded = np.pad(samples, (seen // 2, seen + HOP))
+    padded = np.pad(samples, (seen // 2, seen - seen // 2))
     count = 1 + len(samples) // HOP
     pitch = np.full((count, CANDIDATES), np.nan)
     dip = np.ones((count, CANDIDATES))

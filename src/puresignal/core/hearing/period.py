@@ -19,10 +19,8 @@ def normalised(samples: np.ndarray, count: int, hop: int, hops: int, longest: in
     # What lies between two rows is compared once and counted in all the rows that it is part of. It reaches no
     # further than its length with any lag, so nothing wraps round.
     length = scipy.fft.next_fast_len(hop + longest, real=True)
-    head = scipy.fft.rfft(view[:, :hop], length)
-    correlation = _running(
-        scipy.fft.irfft(scipy.fft.rfft(view, length) * np.conj(head), length)[:, : longest + 1], hops
-    )
+    both = scipy.fft.rfft(view, length) * np.conj(scipy.fft.rfft(view[:, :hop], length))
+    correlation = _running(scipy.fft.irfft(both, length)[:, : longest + 1], hops)
     sums = np.concatenate([[0.0], np.cumsum(samples.astype(np.float64) ** 2)])
     power = np.lib.stride_tricks.sliding_window_view(sums, longest + 1)
     ends = slice(hop * hops, hop * hops + count * hop, hop)
@@ -38,7 +36,8 @@ def normalised(samples: np.ndarray, count: int, hop: int, hops: int, longest: in
 
 def _running(rows: np.ndarray, width: int) -> np.ndarray:
     """(n - width + 1, ...) sums of so many rows that follow each other: of two, of four, and so on."""
-    count, out, span, taken = len(rows) - width + 1, np.zeros_like(rows[: len(rows) - width + 1]), 1, 0
+    count, span, taken = len(rows) - width + 1, 1, 0
+    out = np.zeros_like(rows[:count])
     while width:
         if width & 1:
             out += rows[taken : taken + count]
