@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QApplication
 from puresignal.core import selection
 from puresignal.core.tally import Reason, Stage
 from puresignal.ui import drawing
-from puresignal.ui.timeline import GUTTER, NAMES, RULER
+from puresignal.ui.barlines import RULER
+from puresignal.ui.rownames import GUTTER, NAMES
 from tests.ui.test_mapping import drag
 
 

@@ -16,7 +16,9 @@ from puresignal import cli
 from puresignal.core.tally import Reason, What
 from puresignal.io import mapfile, sessionfile, workfolder
 from puresignal.ui import drawing, theme
-from puresignal.ui.timeline import GUTTER, OVERVIEW, RULER
+from puresignal.ui.barlines import RULER
+from puresignal.ui.overview import OVERVIEW
+from puresignal.ui.rownames import GUTTER
 
 
 def choose(combo, text):
@@ -288,8 +290,18 @@ def test_dragging_the_overview_goes_there(demo_window, qtbot):
     qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=QPoint(GUTTER + 40, y))
     qtbot.mouseMove(view, QPoint(x, y))
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(x, y))
-    middle = sum(timeline.seconds_in_view()) / 2
-    assert middle == pytest.approx(demo_window.workbench.shown.take.length / 2, rel=0.05)
+    begin, end = timeline.seconds_in_view()
+    length = demo_window.workbench.shown.take.length
+    assert (begin + end) / 2 == pytest.approx(0.51 * length, rel=0.005)
+    # The frame is drawn about the pointer, as far to the left as to the right.
+    picture = view.grab().toImage()
+    ratio = picture.devicePixelRatio()
+    row = round((view.height() - OVERVIEW + 6) * ratio)
+    inside = range(round(GUTTER * ratio), picture.width() - 3)
+    sides = [k / ratio for k in inside if picture.pixelColor(k, row).lightness() < 110]
+    assert (sides[0] + sides[-1]) / 2 == pytest.approx(x, abs=2)
+    wide = (end - begin) / length / 1.02 * (view.width() - GUTTER)
+    assert sides[-1] - sides[0] == pytest.approx(wide, abs=3)
 
 
 def test_the_pointer_says_what_it_is_on(demo_window, qtbot):

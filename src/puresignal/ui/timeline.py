@@ -9,10 +9,7 @@ from PySide6.QtCore import QEvent, QLineF, QPoint, QPointF, QRectF, Qt, QTimer, 
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
-    QFont,
-    QFontMetricsF,
     QHelpEvent,
-    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -25,23 +22,17 @@ from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
 from puresignal.core import strike
 from puresignal.core.timebase import TempoMap
-from puresignal.ui import drawing, theme
+from puresignal.ui import barlines, drawing, theme
+from puresignal.ui.barlines import RULER
+from puresignal.ui.overview import OVERVIEW, Overview
 from puresignal.ui.picture import Group, Picture, Row
+from puresignal.ui.rownames import GUTTER, NAMES, PAD, RowNames
 
-GUTTER = 214
-PAD = 24
-"""Pixels of the strike row: a pad beside each row's name."""
 GLOW_MS = 140
-RULER = 34
-OVERVIEW = 46
-NAMES = 94
 MOST_CARETS = 250
 """Chosen notes of a row in sight that each get a pointer of their own."""
 NARROWEST, WIDEST = 2.0, 4000.0
 """Pixels a second: how far one can zoom out beyond fit, and in."""
-
-
-_CLEAR = QImage.Format.Format_ARGB32_Premultiplied
 
 
 class PlayLine(QWidget):
@@ -104,8 +95,8 @@ class Timeline(QAbstractScrollArea):
         self._show = drawing.BOTH
         self.selected = np.zeros(0, np.int64)
         self._is_selected = np.zeros(0, bool)
-        self._overview: tuple[object, QImage] | None = None
-        self._labels: dict[tuple[object, ...], QImage] = {}
+        self._overview = Overview(GUTTER)
+        self._names = RowNames()
         self._plain_height = 38.0
         self.stretch: tuple[float, float] | None = None
         self._sweep: tuple[QPointF, QPointF, np.ndarray] | None = None
@@ -444,7 +435,7 @@ class Timeline(QAbstractScrollArea):
         self.menu_asked.emit(event.globalPos())
 
     def _go_to_overview(self, x: float) -> None:
-        second = (x - GUTTER) / self._drawn_width() * max(0.5, self._picture.length)
+        second = self._overview.second_at(x, self._picture, round(self._drawn_width()))
         begin, end = self.seconds_in_view()
         self._begin = second - (end - begin) / 2
         self._hold()
@@ -507,43 +498,28 @@ class Timeline(QAbstractScrollArea):
         body = QRectF(0, RULER, size.width(), size.height() - RULER - OVERVIEW)
         painter.save()
         painter.setClipRect(body)
-        self._paint_shades(painter, body)
+        found = barlines.lines(self._tempo, *self.seconds_in_view(), self._scale)
+        self._paint_shades(painter, body, found)
         self._paint_stretch(painter, body)
         self._paint_rows(painter, body)
         self._paint_sweep(painter)
         painter.restore()
-        self._paint_ruler(painter)
-        self._paint_overview(painter)
+        barlines.paint_ruler(
+            painter, size.width(), self.tr("bar"), self._tempo, found, (GUTTER, self._begin, self._scale),
+            self.stretch,
+        )  # fmt: skip
+        strip = QRectF(0, size.height() - OVERVIEW, size.width(), OVERVIEW)
+        chosen = self._is_selected if len(self.selected) else np.zeros(0, bool)
+        self._overview.paint(painter, strip, self.tr("whole take"), self._picture, chosen, self.seconds_in_view())
         if self.hasFocus():
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
             painter.setPen(QPen(worn.colour("ink"), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self.viewport().rect().adjusted(0, 0, -1, -1))
 
-    def _grid(self) -> tuple[np.ndarray, np.ndarray]:
-        begin, end = self.seconds_in_view()
-        quarter = self._scale * 60 / self._tempo.bpm_at(begin)
-        # As many parts a beat as leave a line at least every 18 pixels; further out, every second, fourth .. bar.
-        parts = next((p for p in (4, 2, 1) if quarter / p >= 18), 0)
-        if parts:
-            return self._tempo.grid(begin, end, parts)
-        meter = self._tempo.meter_at(float(self._tempo.seconds_to_ticks(np.array([begin]))[0]))
-        bar, every = quarter * 4 * meter.numerator / meter.denominator, 1
-        while bar * every < 22 and every < 1 << 20:
-            every *= 2
-        bars = self._tempo.bar_lines(begin, end, every)
-        return bars, np.full(len(bars), 2, np.int8)
-
-    def _whisker_lines(self) -> np.ndarray:
-        """The sixteenths that hits are measured against, where they stand far enough apart to show it."""
-        begin, end = self.seconds_in_view()
-        if self._scale * 60 / self._tempo.bpm_at(begin) / 4 < 26:
-            return np.zeros(0)
-        return self._tempo.grid(max(0.0, begin - 1), end + 1, 4)[0]
-
-    def _paint_shades(self, painter: QPainter, body: QRectF) -> None:
+    def _paint_shades(self, painter: QPainter, body: QRectF, found: tuple[np.ndarray, np.ndarray]) -> None:
         worn = theme.current()
-        times, ranks = self._grid()
+        times, ranks = found
         hair, strong = worn.colour("line"), worn.colour("edge")
         for rank, pen in ((0, QPen(worn.colour("shade"), 1)), (1, QPen(hair, 1)), (2, QPen(strong, 1))):
             painter.setPen(pen)
@@ -575,7 +551,7 @@ class Timeline(QAbstractScrollArea):
             painter.device().devicePixelRatioF(),
         )  # fmt: skip
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        lines = self._whisker_lines()
+        lines = barlines.sixteenths(self._tempo, begin, end, self._scale)
         previous = None
         for group, row, top, height in self._rows():
             if group is not previous:
@@ -603,7 +579,7 @@ class Timeline(QAbstractScrollArea):
                     drawing.draw_whiskers(painter, starts[first:last], lines, frame, base, ink)
             self._paint_chosen(painter, row, frame, base, tall)
             painter.setClipRect(body)
-            painter.drawImage(QPointF(NAMES, top), self._label(row, height, colour, frame.ratio))
+            painter.drawImage(QPointF(NAMES, top), self._names.label(row, height, colour, frame.ratio))
         painter.setPen(QPen(worn.colour("edge"), 1))
         painter.drawLine(QLineF(GUTTER - 0.5, body.top(), GUTTER - 0.5, body.bottom()))
 
@@ -635,118 +611,5 @@ class Timeline(QAbstractScrollArea):
         painter.fillRect(QRectF(0, top, 5, height), colour)
         painter.setPen(QPen(worn.colour("line"), 1))
         painter.drawLine(QLineF(0, top + height + 2.5, self.viewport().width(), top + height + 2.5))
-        painter.drawImage(QPointF(14, top + 2), self._title(group, colour if loose else worn.colour("ink"), ratio))
-
-    def _title(self, group: Group, colour: QColor, ratio: float) -> QImage:
-        """A track's name. Kept like the rows' names."""
-        key = (group.title, colour.rgb(), self._plain_height, ratio)
-        if key not in self._labels:
-            box = QRectF(0, 0, NAMES - 16, max(28.0, self._plain_height - 4))
-            image = QImage(round(box.width() * ratio), round(box.height() * ratio), _CLEAR)
-            image.setDevicePixelRatio(ratio)
-            image.fill(0)
-            painter = QPainter(image)
-            painter.setFont(theme.font(10.5, QFont.Weight.Bold))
-            painter.setPen(colour)
-            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, group.title)
-            painter.end()
-            self._labels[key] = image
-        return self._labels[key]
-
-    def _label(self, row: Row, height: float, colour: QColor, ratio: float) -> QImage:
-        """A row's name, count and mark. Kept, for none of it depends on zoom or scroll."""
-        worn = theme.current()
-        key = (row.label, len(row.start), row.mark, colour.rgb(), height, ratio, worn.name)
-        if key in self._labels:
-            return self._labels[key]
-        if len(self._labels) > 400:
-            self._labels.clear()
-        width = GUTTER - NAMES - 1
-        image = QImage(round(width * ratio), round(height * ratio), _CLEAR)
-        image.setDevicePixelRatio(ratio)
-        image.fill(0)
-        painter = QPainter(image)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(theme.font(9.5))
-        painter.setPen(worn.colour("ink"))
-        left = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
-        text = QFontMetricsF(painter.font()).elidedText(row.label, Qt.TextElideMode.ElideRight, width - 58)
-        painter.drawText(QRectF(2, 0, width - 50, height), left, text)
-        painter.setFont(theme.font(8.5))
-        painter.setPen(worn.colour("faint"))
-        right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
-        painter.drawText(QRectF(width - 70, 0, 41, height), right, str(len(row.start)))
-        if row.articulation is not None:
-            painter.setPen(QPen(worn.colour("line"), 1))
-            painter.setBrush(worn.colour("paper"))
-            painter.drawRoundedRect(QRectF(width - PAD + 2.5, 3.5, PAD - 5, height - 7), 4, 4)
-        drawing.draw_mark(painter, row.mark, width - 10, height / 2, colour)
-        painter.end()
-        self._labels[key] = image
-        return image
-
-    def _paint_ruler(self, painter: QPainter) -> None:
-        worn = theme.current()
-        width = self.viewport().width()
-        painter.fillRect(QRectF(0, 0, width, RULER), worn.colour("shade"))
-        painter.setPen(QPen(worn.colour("edge"), 1))
-        painter.drawLine(QLineF(0, RULER - 0.5, width, RULER - 0.5))
-        if self.stretch is not None:
-            left, right = max(float(GUTTER), self.x_of(self.stretch[0])), self.x_of(self.stretch[1])
-            painter.fillRect(QRectF(left, 3, max(0.0, right - left), RULER - 4), worn.colour("chosen"))
-        times, ranks = self._grid()
-        bars = times[ranks == 2]
-        painter.setFont(theme.font(9, QFont.Weight.Bold))
-        painter.setPen(worn.colour("faint"))
-        painter.drawText(QRectF(14, 0, GUTTER - 26, RULER), Qt.AlignmentFlag.AlignVCenter, self.tr("bar"))
-        last = -1e9
-        for second in bars.tolist():
-            x = self.x_of(second)
-            if x < GUTTER - 1:
-                continue
-            painter.setPen(QPen(worn.colour("edge"), 1))
-            painter.drawLine(QLineF(round(x) + 0.5, RULER - 12, round(x) + 0.5, RULER))
-            if x - last >= 34:
-                painter.setPen(worn.colour("ink"))
-                bar, _, _ = self._tempo.position(second)
-                painter.drawText(QRectF(x + 4, 2, 60, RULER - 8), Qt.AlignmentFlag.AlignVCenter, str(bar))
-                last = x
-        painter.setPen(QPen(worn.colour("edge"), 1))
-        x = GUTTER + (times[ranks == 1] - self._begin) * self._scale
-        painter.drawLines([QLineF(round(a) + 0.5, RULER - 6, round(a) + 0.5, RULER) for a in x.tolist() if a >= GUTTER])
-
-    def _paint_overview(self, painter: QPainter) -> None:
-        worn = theme.current()
-        size = self.viewport().size()
-        top, width = size.height() - OVERVIEW, int(self._drawn_width())
-        painter.fillRect(QRectF(0, top, size.width(), OVERVIEW), worn.colour("shade"))
-        painter.setPen(QPen(worn.colour("edge"), 1))
-        painter.drawLine(QLineF(0, top + 0.5, size.width(), top + 0.5))
-        painter.setFont(theme.font(9, QFont.Weight.Bold))
-        painter.setPen(worn.colour("faint"))
-        painter.drawText(QRectF(14, top, GUTTER - 26, OVERVIEW), Qt.AlignmentFlag.AlignVCenter, self.tr("whole take"))
-        scale = width / max(0.5, self._picture.length * 1.02)
-        made_of = (id(self._picture.played), width, worn.name)
-        if self._overview is None or self._overview[0] != made_of:
-            loudest = np.zeros(width, np.float32)
-            for row in self._picture.rows:
-                loudest = np.maximum(loudest, drawing.columns(row.start * scale, row.velocity, width))
-            self._overview = (made_of, drawing.skyline(loudest, OVERVIEW - 14, worn.colour("faint")))
-        painter.drawImage(QPointF(GUTTER, top + 8), self._overview[1])
-        self._paint_overview_marks(painter, scale, top)
-        begin, end = self.seconds_in_view()
-        frame = QRectF(GUTTER + begin * scale, top + 3, max(6.0, (end - begin) * scale), OVERVIEW - 6)
-        painter.setPen(QPen(worn.colour("ink"), 1.5))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawRect(frame.intersected(QRectF(GUTTER, top, width - 1, OVERVIEW)))
-
-    def _paint_overview_marks(self, painter: QPainter, scale: float, top: float) -> None:
-        """Where something leads nowhere, and what is picked out."""
-        worn = theme.current()
-        for row in self._picture.rows:
-            starts = row.start if row.loose else np.zeros(0)
-            if len(self.selected):
-                starts = row.start[self._is_selected[row.origin]]
-            places = np.unique((GUTTER + starts * scale).astype(np.int64))
-            painter.setPen(QPen(worn.colour("accent"), 1.5))
-            painter.drawLines([QLineF(x + 0.5, top + 4, x + 0.5, top + 11) for x in places.tolist()])
+        ink = colour if loose else worn.colour("ink")
+        painter.drawImage(QPointF(14, top + 2), self._names.title(group, self._plain_height, ink, ratio))
