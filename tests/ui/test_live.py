@@ -54,6 +54,16 @@ def play(kit, qtbot, note, velocity):
     qtbot.wait(40)
 
 
+def play_until(kit, qtbot, note, velocity, condition):
+    """Hits again until it has come about, as a player does: a machine that stood still makes two hits one flam."""
+    for _ in range(6):
+        play(kit, qtbot, note, velocity)
+        if condition():
+            return
+        qtbot.wait(300)
+    raise AssertionError(f"note {note}, hit again and again, did not bring it about")
+
+
 def test_a_hit_lights_the_lamp_and_is_said_in_words_in_every_view(glowing, live, qtbot):
     window, kit, synth = live
     assert not window.rail.live.cards[0].lit
@@ -211,10 +221,12 @@ def test_a_kit_is_learnt_by_hitting_its_pads(live, qtbot):
     play(kit, qtbot, 41, 80)
     assert "Note 41: tom 4, head? Hit it again" in panel.says.text()
     assert panel.what.isVisible()
+    assert len(window.listener.learning.note_map.pads) == known
     qtbot.wait(250)
-    play(kit, qtbot, 41, 80)
+    play_until(kit, qtbot, 41, 80, lambda: len(window.listener.learning.note_map.pads) > known)
     assert window.listener.learning.note_map.pad_for("tom4.head").note == 41
     play(kit, qtbot, 99, 80)
+    qtbot.waitUntil(lambda: window.listener.learning.waiting == (10, 99), timeout=3000)
     index = panel.what.findText("aux pad 2")
     panel.what.setCurrentIndex(index)
     panel.what.activated.emit(index)
@@ -239,6 +251,11 @@ def why(window) -> str:
     return window.notice.text
 
 
+def say(window, qtbot, words):
+    """Waits until the answer to "Why is it silent?" has these words: what was just played takes its time."""
+    qtbot.waitUntil(lambda: words in why(window), timeout=4000)
+
+
 def test_why_is_it_silent_names_each_place_that_is_broken(window, peers, server, qtbot):  # noqa: F811
     kit, synth = peers("kit"), peers("synth")
     panel = window.inputs.live
@@ -250,29 +267,22 @@ def test_why_is_it_silent_names_each_place_that_is_broken(window, peers, server,
     window.notice.act.click()
     assert window.listener.listening
     qtbot.waitUntil(lambda: panel.says.text() == "Listening", timeout=8000)
-    qtbot.wait(80)
-    assert "✕ messages" in why(window)
+    say(window, qtbot, "✕ messages")
     kit.play(b"\xfe", b"\xf8", b"\xb9\x04\x40")
-    qtbot.wait(100)
-    assert "✕ notes" in why(window)
+    say(window, qtbot, "✕ notes")
     kit.play(b"\x93\x26\x5a")
-    qtbot.wait(100)
-    assert "✕ channel" in why(window)
+    say(window, qtbot, "✕ channel")
     assert "channel 4" in window.notice.text
     kit.play(b"\x99\x63\x5a")
-    qtbot.wait(100)
-    assert "✕ known note" in why(window)
+    say(window, qtbot, "✕ known note")
     assert "Note 99" in window.notice.text
     window.notice.act.click()
     play(kit, qtbot, 99, 90)
     qtbot.wait(300)
-    play(kit, qtbot, 99, 90)
-    qtbot.waitUntil(lambda: any(p.note == 99 for p in panel.kit.now.pads), timeout=3000)
+    play_until(kit, qtbot, 99, 90, lambda: any(p.note == 99 for p in panel.kit.now.pads))
     window.maps.set_target(mapfile.shipped("lantern-pads"))
     kit.play(b"\x99\x2d\x5a")
-    qtbot.wait(100)
-    assert "✕ receiver's drum" in why(window)
-    assert "tom 2, head" in window.notice.text
+    say(window, qtbot, "✕ receiver's drum\nThe receiver has no tom 2, head")
     window.maps.set_target(mapfile.shipped("general-midi"))
     assert "✕ output" in why(window)
     window.notice.act.click()
@@ -282,7 +292,7 @@ def test_why_is_it_silent_names_each_place_that_is_broken(window, peers, server,
     qtbot.waitUntil(lambda: panel.says.text() == "Listening", timeout=8000)
     qtbot.wait(80)
     play(kit, qtbot, 38, 90)
-    assert "Every hit reaches the receiver" in why(window)
+    say(window, qtbot, "Every hit reaches the receiver")
     synth.close()
     qtbot.waitUntil(lambda: "not there" in panel.says.text(), timeout=5000)
     assert "✕ receiver" in why(window)
@@ -420,20 +430,17 @@ def test_a_channel_that_is_not_listened_to_and_an_input_that_is_not_heard_are_na
     choose(panel.editors[0].channel, 3)
     qtbot.waitUntil(lambda: window.listener.state.get("outputs") == ["Simulated receiver"], timeout=6000)
     qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
-    qtbot.wait(300)
-    assert "✕ listening channel" in why(window)
+    say(window, qtbot, "✕ listening channel")
     assert "channel 3 only" in window.notice.text
     qtbot.mouseClick(window.notice.act, Qt.MouseButton.LeftButton)
     assert window.workbench.session.inputs[0].channel == 0
     qtbot.mouseClick(panel.editors[0].heard, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
-    qtbot.wait(300)
-    assert "✕ heard" in why(window)
+    say(window, qtbot, "✕ heard")
     qtbot.mouseClick(window.notice.act, Qt.MouseButton.LeftButton)
     qtbot.wait(100)
     qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
-    qtbot.wait(300)
-    assert "Every hit reaches the receiver" in why(window)
+    say(window, qtbot, "Every hit reaches the receiver")
     # A second hit so soon after the first and so much softer is taken for a double trigger.
     window.inputs.strike("snare.head", 110)
     qtbot.wait(12)
