@@ -1,6 +1,6 @@
 """What the ear hears, on recordings it was not trained on (sounds.py).
 
-`hearing.py [melodies singing loops beats harmony leads] [--each] [--reference]`; all of them by default.
+`hearing.py [melodies orchestra singing voices loops beats harmony leads] [--each] [--reference]`; all by default.
 `hearing.py --minutes N` hears one long recording of each kind by the command: its speed and its memory.
 
 Counted as usual for transcription: onset within 50 ms, pitch within half a semitone, each note matched at most once;
@@ -271,14 +271,16 @@ def main() -> None:
     each = "--each" in sys.argv
     wanted = [a for a in sys.argv[1:] if not a.startswith("-")] or [
         "melodies",
+        "orchestra",
         "singing",
+        "voices",
         "loops",
         "beats",
         "harmony",
         "leads",
     ]
     for kind in wanted:
-        if kind in ("melodies", "singing"):
+        if kind in ("melodies", "orchestra", "singing", "voices"):
             melodies(kind, each)
         else:
             {"loops": loops, "beats": beats, "harmony": harmony, "leads": leads}[kind](each)

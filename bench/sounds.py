@@ -16,6 +16,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+import voice
 
 from puresignal.sim import singer
 
@@ -111,15 +112,37 @@ INSTRUMENTS = {
 }  # fmt: skip
 
 
+ORCHESTRA = {
+    "electric piano": (4, 48, 84), "plucked keys": (7, 44, 76), "marimba": (12, 55, 86), "mouth harp": (22, 60, 84),
+    "steel guitar": (25, 45, 76), "clean guitar": (27, 45, 76), "muted guitar": (28, 45, 76), "driven": (30, 45, 76),
+    "picked bass": (34, 28, 52), "fretless bass": (35, 28, 52), "synth bass": (38, 28, 52), "viola": (41, 50, 80),
+    "double bass": (43, 31, 55), "pizzicato": (45, 50, 84), "harp": (46, 48, 84), "tuba": (58, 32, 55),
+    "muted trumpet": (59, 56, 82), "horn": (60, 45, 74), "brass": (61, 50, 80), "soprano sax": (64, 58, 84),
+    "tenor sax": (66, 46, 74), "baritone sax": (67, 38, 67), "english horn": (69, 54, 80), "bassoon": (70, 36, 66),
+    "piccolo": (72, 74, 96), "pan flute": (75, 60, 88), "ocarina": (79, 62, 86), "square": (80, 50, 84),
+    "sitar": (104, 48, 76), "banjo": (105, 50, 80), "koto": (107, 50, 80), "fiddle": (110, 57, 86),
+}  # fmt: skip
+"""Of a general bank whatever else plays a line; not what sounds an octave from where it is played."""
+
+
 def melodies(seconds: float = 14.0) -> Iterator[Clip]:
     """Lines on sampled instruments, dry and in rooms."""
+    yield from _lines(INSTRUMENTS, seconds, 0)
+
+
+def orchestra(seconds: float = 14.0) -> Iterator[Clip]:
+    """The same on all other instruments of the banks."""
+    yield from _lines(ORCHESTRA, seconds, 77_000)
+
+
+def _lines(instruments: dict[str, tuple[int, int, int]], seconds: float, seed: int) -> Iterator[Clip]:
     for k, path in enumerate(banks()):
         # What is played alone has a synthesiser of its own, which changes nothing in the other.
         bank, other = Bank(path), Bank(path)
-        for i, (name, (program, low, high)) in enumerate(INSTRUMENTS.items()):
+        for i, (name, (program, low, high)) in enumerate(instruments.items()):
             if not bank.has(program):
                 continue
-            random = np.random.default_rng(1000 * k + i)
+            random = np.random.default_rng(seed + 1000 * k + i)
             notes = singer.line(random, seconds, low, high, 0.25)
             samples = bank.render(notes, program)
             samples = room(samples, random, random.choice([0.0, 0.5, 1.0]), random.uniform(-70, -42))
@@ -165,6 +188,16 @@ def singing(seconds: float = 14.0) -> Iterator[Clip]:
                 f"{bank.name[:5]} {name}", samples, list(notes),
                 alone=lambda note, bank=other, program=program: bank.render([note], program),
             )  # fmt: skip
+
+
+def voices(seconds: float = 14.0) -> Iterator[Clip]:
+    """Singers of another make (voice.py), low and high, on words and in rooms."""
+    for k in range(24):
+        random = np.random.default_rng(4000 + k)
+        low = (41, 45, 48, 52, 57, 60)[k % 6]
+        notes = voice.line(random, seconds, low, low + int(random.integers(12, 20)))
+        samples = room(voice.sing(notes, random), random, random.choice([0.0, 0.5, 1.0]), random.uniform(-70, -45))
+        yield Clip(f"voice {k + 1}, {low}", samples, list(notes))
 
 
 DRUMS = {
@@ -295,17 +328,17 @@ SYLLABLES = {
 
 def beats() -> Iterator[tuple[Clip, dict[str, list[np.ndarray]]]]:
     """Spoken syllables in a rhythm, breaths between, with examples of each: (clip, examples at RATE)."""
-    for voice in ("en", "en+f3", "en+m5"):
+    for speaker in ("en", "en+f3", "en+m5"):
         said: dict[str, list[np.ndarray]] = {}
         for name, text in SYLLABLES.items():
             for take in range(12):
-                sound = _say(text, voice, 40 + 3 * take, 250 + 15 * (take % 5), 70 + 10 * (take % 4))
+                sound = _say(text, speaker, 40 + 3 * take, 250 + 15 * (take % 5), 70 + 10 * (take % 4))
                 if sound is not None:
                     said.setdefault(name, []).append(sound)
         if not said:
             return
         for number in range(2):
-            random = np.random.default_rng(8000 + number + 7 * len(voice))
+            random = np.random.default_rng(8000 + number + 7 * len(speaker))
             samples = np.zeros(RATE * 16, np.float32)
             notes: list[tuple[float, float, object, float]] = []
             at = 0.5
@@ -324,7 +357,7 @@ def beats() -> Iterator[tuple[Clip, dict[str, list[np.ndarray]]]]:
                     notes.append((at, at + 0.1, name, 0.8))
                 at += float(random.choice([0.22, 0.3, 0.4]))
             samples = room(samples, random, 0.5, -50)
-            yield Clip(f"{voice} {number + 1}", samples, notes), {n: sounds[:6] for n, sounds in said.items()}
+            yield Clip(f"{speaker} {number + 1}", samples, notes), {n: sounds[:6] for n, sounds in said.items()}
 
 
 def _say(text: str, voice: str, pitch: int, speed: int, loud: int) -> np.ndarray | None:

@@ -17,7 +17,7 @@ from training import MODELS, save, train
 
 from puresignal.core.hearing import begin, compared, drums, livehits, newest, rises, strokes, tones
 from puresignal.io import modelfile
-from puresignal.sim import anykit, mouth, players, singer
+from puresignal.sim import anykit, mouth, players, singer, words
 
 SECONDS = 9.0
 
@@ -32,23 +32,34 @@ def manner(random: np.random.Generator) -> singer.Manner:
     )  # fmt: skip
 
 
-def line(random: np.random.Generator, rate: int) -> tuple[np.ndarray, list[tuple[float, float, int, float]]]:
+Played = tuple[np.ndarray, players.Notes, float]
+"""A recording, what was played, and seconds for which each note may ring on after its end."""
+
+
+def line(random: np.random.Generator, rate: int) -> Played:
     """A line on some instrument, or sung."""
     low = int(random.integers(30, 70))
     seed = int(random.integers(1 << 30))
-    if random.random() < 0.3:
+    kind = random.random()
+    if kind < 0.4:
         notes = players.a_line(random, SECONDS, max(40, low), max(40, low) + 17)
-        return players.in_a_room(singer.perform(notes, manner(random), rate, seed), rate, random), notes
+        if kind < 0.25:
+            voices = int(random.integers(2, 5)) if random.random() < 0.2 else 1
+            sound, notes = words.sing(notes, words.any_singer(random), rate, seed, voices)
+            return players.in_a_room(sound, rate, random), notes, 0.0
+        return players.in_a_room(singer.perform(notes, manner(random), rate, seed), rate, random), notes, 0.0
     notes = players.a_line(random, SECONDS, low, low + int(random.integers(8, 28)))
     timbre = players.any_timbre(random, 0.4)
-    return players.in_a_room(players.play(notes, timbre, rate, seed, random.random() < 0.5), rate, random), notes
+    sound = players.play(notes, timbre, rate, seed, random.random() < 0.5)
+    return players.in_a_room(sound, rate, random), notes, timbre.release
 
 
-def chords(random: np.random.Generator, rate: int) -> tuple[np.ndarray, list[tuple[float, float, int, float]]]:
+def chords(random: np.random.Generator, rate: int) -> Played:
     notes = players.some_chords(random, SECONDS)
     seed = int(random.integers(1 << 30))
-    sound = players.play(notes, players.any_timbre(random, 0.6), rate, seed)
-    return players.in_a_room(sound, rate, random, (-78.0, -42.0)), notes
+    timbre = players.any_timbre(random, 0.6)
+    sound = players.play(notes, timbre, rate, seed)
+    return players.in_a_room(sound, rate, random, (-78.0, -42.0)), notes, timbre.release
 
 
 def loop(random: np.random.Generator) -> tuple[np.ndarray, list[tuple[float, str, float]]]:
@@ -74,10 +85,10 @@ def begin_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
     random = np.random.default_rng(seed)
     kind = random.random()
     if kind < 0.70:
-        sound, notes = line(random, begin.RATE)
+        sound, notes, _ = line(random, begin.RATE)
         starts = np.array([n[0] for n in notes])
     elif kind < 0.78:
-        sound, notes = chords(random, begin.RATE)
+        sound, notes, _ = chords(random, begin.RATE)
         starts = np.array([n[0] for n in notes])
     elif kind < 0.87:
         loud, hits = loop(random)
@@ -118,16 +129,20 @@ def compared_clip(seed: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 def tone_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
     random = np.random.default_rng(seed)
-    sound, notes = chords(random, tones.RATE) if random.random() < 0.8 else line(random, tones.RATE)
+    sound, notes, rings = chords(random, tones.RATE) if random.random() < 0.8 else line(random, tones.RATE)
     long, short = tones.levels(sound)
     count = len(long)
     sounds, starts = np.zeros((count, tones.PITCHES), np.float32), np.zeros((count, tones.PITCHES), np.float32)
+    ringing = np.zeros(sounds.shape, bool)
     for start, end, number, _ in notes:
         if not tones.LOWEST <= number <= tones.HIGHEST:
             continue
         column = number - tones.LOWEST
         first = round(start / tones.STEP)
-        sounds[first : max(first + 1, round(end / tones.STEP)), column] = 1
+        last = max(first + 1, round(end / tones.STEP))
+        sounds[first:last, column] = 1
+        if rings > RINGS:
+            ringing[last : last + round(rings / tones.STEP), column] = True
         for k, value in ((0, 1.0), (1, 0.6), (-1, 0.6)):
             at = min(max(0, first + k), count - 1)
             starts[at, column] = max(starts[at, column], value)
@@ -138,15 +153,21 @@ def tone_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
     audible = (own > np.maximum(top[:, None] - 1.6, -3)) & (random.random((count, tones.PITCHES)) < 0.25)
     chosen = (sounds > 0) & (random.random(sounds.shape) < 0.4) | (starts > 0) | audible
     chosen |= random.random(sounds.shape) < 0.01
+    # What rings on neither sounds nor is silent.
+    chosen &= ~ringing | (sounds > 0)
     frame, pitch = np.nonzero(chosen)
     rows = tones.rows(long, short, frame, pitch + tones.LOWEST)
     return rows.astype(np.float16), np.stack([sounds[frame, pitch], starts[frame, pitch]], axis=1).astype(np.float16)
 
 
+RINGS = 0.4
+"""Seconds of release beyond which a note is plainly heard after its end."""
+
+
 def newest_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
     """What is seen of pitches just after notes begin, and whether each has begun just now, and sounds."""
     random = np.random.default_rng(seed)
-    sound, notes = line(random, newest.RATE)
+    sound, notes, _ = line(random, newest.RATE)
     looks = newest.looked(np.pad(sound, (newest.SEEN - newest.HOP, 0)))
     look, number = newest.asked(looks)
     since = (look[:, None] + 1) * (newest.HOP / newest.RATE) - np.array([n[0] for n in notes])
@@ -233,7 +254,8 @@ def train_layers(name: str, clips: int) -> None:
         made = list(pool.imap(make, range(3000, 3000 + clips)))
     often = np.mean([y.astype(np.float32).mean(axis=0) for _, y in made], axis=0)
     weight = 1.5 * np.clip((often.max() / np.maximum(often, 1e-5)) ** 0.4, 1, 4)
-    np.savez_compressed(MODELS / f"{name}.npz", **layers.arrays(layers.train(made, weight, 10)))
+    epochs, seed = {"begin": (14, 1), "drums": (10, 0)}[name]
+    np.savez_compressed(MODELS / f"{name}.npz", **layers.arrays(layers.train(made, weight, epochs, seed=seed)))
 
 
 def train_compared(clips: int) -> None:
@@ -261,7 +283,7 @@ def train_plain(name: str, clips: int) -> None:
 
 
 JOBS = {
-    "begin": (partial(train_layers, "begin"), 2000), "drums": (partial(train_layers, "drums"), 1200),
+    "begin": (partial(train_layers, "begin"), 3200), "drums": (partial(train_layers, "drums"), 1200),
     "compared": (train_compared, 6500), "tones": (partial(train_plain, "tones"), 900),
     "newest": (partial(train_plain, "newest"), 1000),
     "strokes": (partial(train_strokes, quick=False), 300), "quickstrokes": (partial(train_strokes, quick=True), 900),

@@ -82,6 +82,34 @@ def test_a_player_who_is_tuned_otherwise_plays_the_same_notes(tuned):
     assert [round(p) for p in notes.pitch] == [n for _, _, n, _ in LINE]
 
 
+def test_a_note_that_begins_while_the_one_before_rings_is_heard_from_its_beginning():
+    """The period that both share is then the best there is, and it is neither's."""
+    timbre = players.Timbre(1 / np.arange(1, 12) ** 1.5, attack=0.05, release=0.3)
+    for first, second in ((60, 67), (71, 76)):
+        truth = [(0.3, 0.9, first, 0.9), (0.9, 1.5, second, 0.45), (1.5, 2.1, first, 0.9)]
+        notes = pairs(heard(players.play(truth, timbre, melody.RATE, 1)))
+        assert [n for _, n in notes] == [first, second, first]
+        assert found([(s, n) for s, _, n, _ in truth], notes) == 3
+
+
+def test_a_note_whose_pitch_is_lost_for_a_moment_is_one_unless_something_begins():
+    timbre = players.Timbre(1 / np.arange(1, 12) ** 1.5, release=0.1)
+    whole = melody.analyse(
+        layers("begin"), network("tones"), players.play([(0.3, 1.5, 60, 0.9)], timbre, melody.RATE, 1)
+    )
+    lost = slice(round(0.8 / melody.STEP), round(0.92 / melody.STEP))
+    whole.pitch[lost], whole.dip[lost], whole.sounds[lost] = np.nan, 1.0, 0.0
+    [(start, number)] = pairs(melody.decide(whole).kept())
+    assert (round(start, 1), number) == (0.3, 60)
+    assert melody.decide(whole).end[0] > 1.4
+    begins = whole.begins.copy()
+    begins[lost.stop - 2 : lost.stop + 3] = (0.15, 0.6, 1.0, 0.6, 0.15)
+    again = melody.MelodyAnalysis(
+        whole.pitch, whole.dip, whole.level, begins, whole.sounds, whole.starts, whole.envelope
+    )
+    assert [round(s, 1) for s, _ in pairs(melody.decide(again).kept())] == [0.3, 0.9]
+
+
 def test_vibrato_does_not_trill_and_a_scoop_is_one_note_at_its_aim():
     from dataclasses import replace
 

@@ -6,7 +6,7 @@ Shares no rule with the ear.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -29,6 +29,13 @@ class Timbre:
     wander      decibels by which each harmonic comes and goes by itself, wanders  times a second
     apart       seconds that voices begin apart, each with a vibrato of its own
     loops       seconds that are repeated for as long as a note is held, as samplers do; 0: none are
+    body        (n, 3) what the body resounds at whatever the note: Hz, octaves wide, decibels
+    bottom      Hz below which the body gives off ever less, 12 dB an octave
+    vowels      octaves by which its resonances move from note to note, and in a note; 0: they stay
+    bite        decibels by which the tenth harmonic is louder (or softer) at first, for bites seconds
+    partials    of bars and bells, as multiples of the lowest; None: harmonics
+    thump       of the body as a note is struck, two or three low tones that die away within thumps seconds
+    chiff       of the breath or bow that begins a note, for chiffs seconds
     """
 
     harmonics: np.ndarray
@@ -54,13 +61,32 @@ class Timbre:
     wanders: float = 3.0
     apart: float = 0.0
     loops: float = 0.0
+    body: np.ndarray = field(default_factory=lambda: np.zeros((0, 3)))
+    bottom: float = 0.0
+    vowels: float = 0.0
+    bite: float = 0.0
+    bites: float = 0.05
+    partials: np.ndarray | None = None
+    thump: float = 0.0
+    thumps: float = 0.05
+    chiff: float = 0.0
+    chiffs: float = 0.05
+
+
+def _spread(random: np.random.Generator, low: float, high: float) -> float:
+    """Between the two, as often in each octave."""
+    return float(np.exp(random.uniform(np.log(low), np.log(high))))
 
 
 def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
-    """A timbre drawn at random; struck: how likely it is hit or plucked, and dies away."""
+    """A timbre drawn at random; struck: how likely it is hit or plucked, and dies away.
+
+    The ranges cover what sampled instruments measure: how soon they are loud, how long they ring on after they are
+    let go, how weak their lowest harmonics are, how much brighter or duller they begin than they go on.
+    """
     count = 30
     k = np.arange(1, count + 1)
-    fall = random.uniform(0.4, 2.2)
+    fall = random.uniform(0.4, 2.2) if random.random() < 0.8 else random.uniform(2.2, 5.0)
     envelope = k**-fall
     for _ in range(int(random.integers(0, 4))):
         centre, width = random.uniform(1, 12), random.uniform(0.7, 4)
@@ -69,32 +95,60 @@ def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
         envelope[1::2] *= random.uniform(0.02, 0.4)
     if random.random() < 0.25:
         envelope[0] *= random.uniform(0.05, 0.5)
-    envelope *= random.lognormal(0, 0.35, count)
+    envelope *= random.lognormal(0, random.uniform(0.1, 0.6), count)
     hit = random.random() < struck
-    slow = float(np.exp(random.uniform(np.log(0.006), np.log(0.22))))
+    slow = _spread(random, 0.004, 0.06) if random.random() < 0.6 else _spread(random, 0.02, 0.5)
     wavers = not hit and random.random() < 0.7
     choir = not hit and random.random() < 0.15
+    rings = hit and random.random() < 0.35
+    bar = hit and random.random() < 0.12
+    resounds = random.random() < 0.65
+    body = np.stack([
+        [_spread(random, 120, 5000), random.uniform(0.15, 1.0), random.uniform(-12, 22)]
+        for _ in range(int(random.integers(1, 6)) if resounds else 0)
+    ]) if resounds else np.zeros((0, 3))  # fmt: skip
+    bars = np.cumsum(np.concatenate([[1.0], random.uniform(0.8, 4.5, 7)])) if bar else None
     return Timbre(
-        np.abs(envelope), inharmonic=float(random.uniform(0, 4e-4)) if hit else 0.0,
-        attack=float(random.uniform(0.001, 0.012)) if hit else slow,
-        release=float(np.exp(random.uniform(np.log(0.008), np.log(0.5)))),
-        decay=float(np.exp(random.uniform(np.log(0.15), np.log(2.5)))) if hit else np.inf,
-        dulling=float(random.uniform(0, 0.5)) if hit else 0.0, bloom=0.0 if hit else float(random.uniform(0, 0.1)),
+        np.abs(envelope), inharmonic=_spread(random, 1e-6, 8e-4) if hit else 0.0,
+        attack=float(random.uniform(0.001, 0.012) if random.random() < 0.8 else random.uniform(0.01, 0.04)) if hit
+        else slow,
+        release=_spread(random, 0.5, 4.0) if rings else _spread(random, 0.02, 0.7),
+        decay=_spread(random, 0.12, 4.0) if hit else np.inf,
+        dulling=float(random.uniform(0, 0.5)) if hit else 0.0,
+        bloom=float(random.uniform(0, 0.1)) if not hit and random.random() < 0.5 else 0.0,
         noise=float(10 ** random.uniform(-3.5, -1.2)) if not hit else 0.0,
         strike=float(10 ** random.uniform(-2.5, -0.5)) if hit or random.random() < 0.4 else 0.0,
-        vibrato=float(random.uniform(0.02, 0.7)) if wavers else 0.0,
-        tremolo=float(random.uniform(0.0, 0.4)) if wavers or random.random() < 0.15 else 0.0,
+        vibrato=_spread(random, 0.03, 0.8) if wavers else 0.0,
+        tremolo=_spread(random, 0.02, 0.4) if wavers or random.random() < 0.15 else 0.0,
         rate=float(random.uniform(3.8, 7.2) if random.random() < 0.7 else random.uniform(0.7, 3.8)),
         sets_in=float(random.uniform(0.0, 0.5)),
         scoop=float(random.uniform(-0.3, 1.5)) if not hit and random.random() < 0.4 else 0.0,
-        chorus=float(random.uniform(0.03, 0.3)) if choir or random.random() < 0.2 else 0.0,
+        chorus=float(random.uniform(0.03, 0.3)) if choir or random.random() < 0.12 else 0.0,
         voices=int(random.integers(3, 7)) if choir else int(random.integers(2, 5)),
         knock=float(10 ** random.uniform(-3, -1)) if random.random() < 0.25 else 0.0,
-        swells=float(random.uniform(0.5, 1.6)), fades=float(random.uniform(0.8, 4.0)),
-        wander=float(random.uniform(0.5, 5.0)) if not hit and random.random() < 0.6 else 0.0,
+        swells=float(random.uniform(0.35, 1.6)), fades=float(random.uniform(1.5, 5.0)),
+        wander=_spread(random, 0.3, 5.0) if not hit and random.random() < 0.5 else 0.0,
         wanders=float(random.uniform(0.7, 9.0)), apart=float(random.uniform(0.0, 0.12)) if choir else 0.0,
-        loops=float(np.exp(random.uniform(np.log(0.08), np.log(1.5)))) if not hit and random.random() < 0.25 else 0.0,
+        loops=_spread(random, 0.06, 1.5) if not hit and random.random() < 0.4 else 0.0,
+        body=body, bottom=_spread(random, 80, 900) if random.random() < 0.3 else 0.0,
+        vowels=float(random.uniform(0.1, 0.6)) if resounds and not hit and random.random() < 0.3 else 0.0,
+        bite=float(random.uniform(-12, 18)) if random.random() < 0.6 else 0.0, bites=_spread(random, 0.01, 0.25),
+        partials=bars, thump=float(10 ** random.uniform(-1.5, 0.1)) if hit and random.random() < 0.35 else 0.0,
+        thumps=_spread(random, 0.015, 0.12),
+        chiff=float(10 ** random.uniform(-2.3, -0.5)) if not hit and random.random() < 0.35 else 0.0,
+        chiffs=_spread(random, 0.01, 0.12),
     )  # fmt: skip
+
+
+def _resounding(timbre: Timbre, frequency: np.ndarray, moved: float) -> np.ndarray:
+    """How much the body gives off at some frequencies; moved: octaves by which its resonances are moved."""
+    gain = np.zeros(len(frequency))
+    for centre, width, decibels in timbre.body.tolist():
+        off = np.log2(np.maximum(frequency, 1.0) / centre) - moved
+        gain += decibels * np.exp(-((off / width) ** 2))
+    if timbre.bottom:
+        gain -= 10 * np.log10(1 + (timbre.bottom / np.maximum(frequency, 1.0)) ** 4)
+    return np.asarray(10 ** (np.maximum(gain, -45.0) / 20))
 
 
 def sound_of(
@@ -112,6 +166,16 @@ def sound_of(
     voices = np.linspace(-0.5, 0.5, timbre.voices) * timbre.chorus if timbre.chorus else np.zeros(1)
     softness = 0.35 * (1 - loud)
     knots = np.arange(0, t[-1] + 1 / timbre.wanders, 1 / timbre.wanders)
+    if timbre.partials is None:
+        order = np.arange(1, len(timbre.harmonics) + 1)
+        multiple = order * np.sqrt(1 + timbre.inharmonic * order**2)
+    else:
+        multiple = timbre.partials
+    harmonics = timbre.harmonics[: len(multiple)]
+    moved = timbre.vowels * random.normal(size=2) * [1.0, 0.5]
+    early, late_on = (harmonics * _resounding(timbre, frequency * multiple, m) for m in (moved[0], moved.sum()))
+    glide = np.clip(t / max(seconds, 0.05), 0, 1) if timbre.vowels else None
+    bites = np.exp(-t / timbre.bites) * timbre.bite / 20 if timbre.bite else None
     for voice in voices.tolist():
         own = bend + voice
         if timbre.apart:
@@ -120,11 +184,13 @@ def sound_of(
             )
         phase = 2 * np.pi * np.cumsum(frequency * 2 ** (own / 12)) / rate
         late = np.clip((t - random.uniform(0, timbre.apart)) / 0.02, 0, 1) if timbre.apart else 1.0
-        for i, amplitude in enumerate(timbre.harmonics.tolist()):
-            k = (i + 1) * np.sqrt(1 + timbre.inharmonic * (i + 1) ** 2)
+        for i, k in enumerate(multiple.tolist()):
             if k * frequency > 0.46 * rate:
                 break
-            part = amplitude * np.exp(-softness * i) * np.sin(k * phase + random.uniform(0, 6))
+            part = np.exp(-softness * i) * np.sin(k * phase + random.uniform(0, 6))
+            part *= early[i] if glide is None else early[i] + (late_on[i] - early[i]) * glide
+            if bites is not None and i:
+                part *= 10 ** (bites * (min(i, 18) / 9))
             if timbre.dulling and np.isfinite(timbre.decay):
                 part = part * np.exp(-t * i * timbre.dulling / timbre.decay)
             if timbre.bloom and i:
@@ -132,7 +198,9 @@ def sound_of(
             if timbre.wander:
                 part = part * 10 ** (np.interp(t, knots, random.normal(0, timbre.wander, len(knots))) / 20)
             tone += part * late
-    tone /= np.sqrt(np.sum(timbre.harmonics**2)) * len(voices)
+    # A body is not equally loud everywhere, but players even that out as far as they can.
+    heard = np.sqrt(np.sum(early**2)) ** 0.7 * np.sqrt(np.sum(harmonics**2)) ** 0.3
+    tone /= (heard + 1e-9) * len(voices)
     if timbre.noise:
         hiss = random.normal(size=count)
         tone += timbre.noise * (hiss - 0.6 * np.roll(hiss, 1))
@@ -148,11 +216,23 @@ def sound_of(
         burst = random.normal(size=min(count, round(0.03 * rate)))
         burst *= np.exp(-np.arange(len(burst)) / (random.uniform(0.001, 0.008) * rate)) * timbre.strike
         tone[: len(burst)] += burst
+    if timbre.thump:
+        tone += timbre.thump * _thump(t, timbre.thumps, random)
+    if timbre.chiff:
+        hiss = np.convolve(random.normal(size=count), np.ones(3) / np.sqrt(3), "same")
+        tone += timbre.chiff * hiss * np.exp(-t / timbre.chiffs) * np.clip(t / 0.004, 0, 1)
     if timbre.knock:
         at = min(count - 1, round(seconds * rate))
         part = min(count - at, round(0.02 * rate))
         tone[at : at + part] += random.normal(size=part) * np.exp(-np.arange(part) / (0.004 * rate)) * timbre.knock
     return np.asarray(loud * tone)
+
+
+def _thump(t: np.ndarray, seconds: float, random: np.random.Generator) -> np.ndarray:
+    """What the body of an instrument says by itself when it is struck: tones of no note, soon gone."""
+    tones = [np.sin(2 * np.pi * _spread(random, 45, 500) * t + random.uniform(0, 6)) for _ in range(3)]
+    parts = [random.uniform(0.2, 1.0) * np.exp(-t / (seconds * random.uniform(0.5, 1.5))) * tone for tone in tones]
+    return np.asarray(np.sum(parts, axis=0) * np.clip(t / 0.002, 0, 1))
 
 
 def _looped(tone: np.ndarray, begin: int, length: int, rate: int) -> np.ndarray:

@@ -12,7 +12,7 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from dataclasses import dataclass, field
 from functools import cached_property
-from itertools import pairwise
+from itertools import pairwise, product
 
 import numpy as np
 
@@ -119,7 +119,7 @@ def of_samples(
     begins = begin.likely(beginnings.LOOK.levels(flat, loud))[:, 0]
     long, short = tones.levels(flat, against)
     place = np.clip(np.rint(np.arange(len(pitch)) * HOP / tones.HOP).astype(int), 0, max(0, len(long) - 1))
-    likely = tones.likely(tone, long, short, _asked(pitch, place, len(long)))
+    likely = tones.likely(tone, long, short, _asked(pitch, dip, place, len(long)))
     coarse, starts = likely[:, :, 0].astype(np.float16), (255 * likely[:, :, 1]).astype(np.uint8)
     envelope = frames.envelope(flat, RATE, FINE_HOP, FINE_REACH)
     return MelodyAnalysis(
@@ -146,17 +146,30 @@ def joined(parts: list[MelodyAnalysis]) -> MelodyAnalysis:
     return MelodyAnalysis(pitch, dip, level, begins, sounds, starts, Envelope(fine, FINE_HOP / RATE))
 
 
-def _asked(pitch: np.ndarray, place: np.ndarray, count: int) -> np.ndarray:
-    """(count, tones.PITCHES) the notes that candidates speak for, and those beside them: no others are in a path."""
+def _asked(pitch: np.ndarray, dip: np.ndarray, place: np.ndarray, count: int) -> np.ndarray:
+    """(count, tones.PITCHES) the notes that candidates speak for, and those beside them.
+
+    Where one note rings into the next the best period is one that both share, and neither is a candidate: both are
+    among its harmonics, so these are asked about too.
+    """
     asked = np.zeros((count, tones.PITCHES + 4), bool)
     near = np.clip(np.nan_to_num(np.rint(pitch) - tones.LOWEST, nan=-9).astype(int), -3, tones.PITCHES + 2) + 2
     for k in range(CANDIDATES):
-        known = (near[:, k] >= 0) & (near[:, k] < tones.PITCHES + 4)
-        asked[place[known], near[known, k]] = True
-    beside = asked.copy()
-    beside[:, 1:] |= asked[:, :-1]
-    beside[:, :-1] |= asked[:, 1:]
-    return beside[:, 2:-2]
+        for aside in (-1, 0, 1) if k < BESIDE else (0,):
+            known = (near[:, k] + aside >= 0) & (near[:, k] + aside < tones.PITCHES + 4)
+            asked[place[known], near[known, k] + aside] = True
+    asked = asked[:, 2:-2]
+    for k, harmonic in product(range(2), HARMONICS):
+        note = near[:, k] - 2 + harmonic
+        shared = np.flatnonzero((dip[:, k] > SHARED) & (near[:, k] >= 0) & (note < tones.PITCHES))
+        asked[place[shared], note[shared]] = True
+    return asked
+
+
+BESIDE = 2
+"""Candidates of which the notes beside are asked about as well: a vibrato goes there."""
+HARMONICS, SHARED = (12, 19, 24), 0.1
+"""Semitones from a period that two notes share to what they may be; how imperfect it is if it is theirs."""
 
 
 def _candidates(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -298,7 +311,7 @@ def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> 
             number = int(states[first])
             own = _its_own(places, analysis.starts[:, number - tones.LOWEST]) if settings.beneath else places
             notes += _articulated((first, last, number), own)
-    return _finish(notes, analysis, settings)
+    return _finish(_mended(notes, analysis), analysis, settings)
 
 
 def _plain(places: np.ndarray, analysis: MelodyAnalysis, limit: float) -> np.ndarray:
@@ -400,6 +413,24 @@ def _articulated(note: tuple[int, int, int], places: np.ndarray) -> list[tuple[i
     inside = _between(places, first + 0.07 / STEP, last - 0.04 / STEP)
     edges = [first, *np.rint(inside).astype(int).tolist(), last]
     return [(a, b, number) for a, b in pairwise(edges)]
+
+
+def _mended(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis) -> list[tuple[int, int, int]]:
+    """A note that goes on where its pitch could not be told for a moment is one: where one begins it is heard to."""
+    out: list[tuple[int, int, int]] = []
+    for first, last, number in notes:
+        if out and out[-1][2] == number and 0 < first - out[-1][1] <= LOST / STEP:
+            begins = analysis.near[max(0, out[-1][1] - 4) : first + 6].max(initial=0.0)
+            around = min(analysis.level[out[-1][1] - 1], analysis.level[first : first + 8].max(initial=-100.0))
+            if begins < SILENT and analysis.level[out[-1][1] : first].min() > around - FAINTER:
+                out[-1] = (out[-1][0], last, number)
+                continue
+        out.append((first, last, number))
+    return out
+
+
+LOST, SILENT, FAINTER = 0.2, 0.12, 16.0
+"""Seconds for which a pitch may be lost in a note; how likely no beginning is; decibels it may be softer meanwhile."""
 
 
 def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, settings: MelodySettings) -> Heard:

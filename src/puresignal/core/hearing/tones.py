@@ -80,11 +80,13 @@ def rows(long: np.ndarray, short: np.ndarray, frame: np.ndarray, pitch: np.ndarr
     place = pitch - FIRST
     near = np.clip(place[:, None] + np.array(RELATED), 0, SEMITONES - 1)
     fine = (near[:, :, None] * 3 + np.arange(3)).reshape(len(frame), -1)
-    still = long[frame[:, None], fine]
+    still = long.ravel().take(frame[:, None] * long.shape[1] + fine)
     at = np.clip(frame[:, None] + np.array(MOMENTS), 0, len(short) - 1)
     bands = np.clip(place[:, None] + np.array(QUICK), 0, SEMITONES - 1)
-    moving = short[at[:, :, None], bands[:, None, :]].reshape(len(frame), -1)
-    top = long[frame].max(axis=1, keepdims=True)
+    moving = short.ravel().take(at[:, :, None] * short.shape[1] + bands[:, None, :]).reshape(len(frame), -1)
+    # Many are of one frame.
+    first, last = (int(frame.min()), int(frame.max())) if len(frame) else (0, -1)
+    top = long[first : last + 1].max(axis=1)[frame - first][:, None]
     # Against the loudest of the moment, so that soft passages are heard like loud ones; and how loud that is.
     return np.concatenate([still - top, moving - top, top, place[:, None] / 60.0], axis=1).astype(np.float32)
 
@@ -95,9 +97,9 @@ def likely(network: Network, long: np.ndarray, short: np.ndarray, among: np.ndar
     among  (frames, PITCHES) of bool: the only ones that are asked about
     """
     out = np.zeros((len(long), PITCHES, 2), np.float32)
-    own = long[:, (LOWEST - FIRST) * 3 : (HIGHEST - FIRST + 1) * 3].reshape(len(long), PITCHES, 3).max(axis=2)
+    third = np.maximum(np.maximum(long[:, 0::3], long[:, 1::3]), long[:, 2::3])
     # A harmonic that is missing at the bottom does not make a note impossible.
-    second = long[:, (LOWEST + 12 - FIRST) * 3 : (HIGHEST + 13 - FIRST) * 3].reshape(len(long), PITCHES, 3).max(axis=2)
+    own, second = (third[:, LOWEST + up - FIRST : HIGHEST + up - FIRST + 1] for up in (0, 12))
     loud = np.maximum(own, second) > np.maximum(long.max(axis=1, keepdims=True) - 2.2, -3.2)
     frame, pitch = np.nonzero(loud if among is None else loud & among)
     for begin in range(0, len(frame), 16384):

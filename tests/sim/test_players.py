@@ -1,0 +1,133 @@
+"""Lines and chords for training: what a timbre says is what sounds."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from puresignal.sim import players, words
+
+RATE = 22_050
+PLAIN = players.Timbre(np.array([1.0, 0.5, 0.25, 0.12]))
+
+
+def power(sound: np.ndarray, hertz: float, within: float = 0.02) -> float:
+    """Of what lies about a frequency, against all."""
+    spectrum = np.abs(np.fft.rfft(sound * np.hanning(len(sound)))) ** 2
+    at = np.fft.rfftfreq(len(sound), 1 / RATE)
+    return float(spectrum[np.abs(at - hertz) < within * hertz].sum() / spectrum.sum())
+
+
+def note(timbre: players.Timbre, seconds: float = 0.6, number: int = 57, seed: int = 3) -> np.ndarray:
+    return players.sound_of(timbre, seconds, number, 1.0, RATE, np.random.default_rng(seed))
+
+
+def test_a_note_has_its_harmonics_and_nothing_else():
+    sound = note(PLAIN)[2000:12_000]
+    shares = [power(sound, 220.0 * k) for k in (1, 2, 3, 4)]
+    assert sum(shares) > 0.98
+    assert shares == sorted(shares, reverse=True)
+    assert shares[0] / shares[1] == pytest.approx(4, rel=0.2)
+
+
+def test_a_body_that_gives_nothing_off_at_the_bottom_leaves_the_harmonics_above():
+    full, thin = (note(t)[2000:12_000] for t in (PLAIN, replace(PLAIN, bottom=900.0)))
+    assert power(full, 220) > 0.5 > power(thin, 220)
+    resounding = note(replace(PLAIN, body=np.array([[660.0, 0.2, 24.0]])))[2000:12_000]
+    assert power(resounding, 660) > 0.6
+
+
+def test_a_body_stays_where_it_is_as_the_pitch_changes():
+    timbre = replace(PLAIN, harmonics=np.ones(12), body=np.array([[880.0, 0.2, 30.0]]))
+    for number, harmonic in ((57, 4), (69, 2), (45, 8)):
+        sound = note(timbre, number=number)[2000:12_000]
+        shares = [power(sound, k * 880.0 / harmonic) for k in range(1, 12)]
+        assert int(np.argmax(shares)) + 1 == harmonic
+
+
+def test_bars_sound_at_their_own_multiples():
+    bar = note(replace(PLAIN, partials=np.array([1.0, 2.76, 5.4]), decay=0.6))[500:9000]
+    assert power(bar, 220) + power(bar, 220 * 2.76) + power(bar, 220 * 5.4) > 0.95
+    assert power(bar, 440) < 0.01
+
+
+def test_a_bite_makes_the_beginning_brighter_and_then_is_gone():
+    timbre = replace(PLAIN, harmonics=np.full(12, 0.3), bite=18.0, bites=0.04, attack=0.003)
+    sound = note(timbre)
+    early, late = (sum(power(sound[a : a + 1500], 220.0 * k) for k in range(6, 13)) for a in (50, 9000))
+    assert early > 1.3 * late
+
+
+def test_what_rings_is_heard_long_after_its_end_and_what_does_not_is_not():
+    for release, heard in ((2.5, True), (0.05, False)):
+        timbre = replace(PLAIN, decay=2.0, release=release, fades=2.0)
+        sound = players.play([(0.2, 0.5, 57, 1.0), (2.0, 2.3, 57, 1.0)], timbre, RATE, 1)
+        after = sound[round(0.9 * RATE) : round(1.1 * RATE)]
+        assert (np.abs(after).max() > 0.05) == heard
+
+
+def test_a_thump_is_of_no_note_and_soon_gone():
+    struck, plain = note(replace(PLAIN, thump=1.0, thumps=0.02)), note(PLAIN)
+    off = struck - plain
+    assert np.abs(off[:600]).max() > 0.3
+    assert np.abs(off[6000:]).max() < 0.01
+
+
+def test_any_timbre_covers_what_instruments_do():
+    drawn = [players.any_timbre(np.random.default_rng(s), 0.5) for s in range(300)]
+    assert all(np.isfinite(note(t, 0.2, seed=s)).all() for s, t in enumerate(drawn[:40]))
+    struck = [t for t in drawn if np.isfinite(t.decay)]
+    assert 100 < len(struck) < 200
+    assert min(t.attack for t in drawn) < 0.004
+    assert max(t.attack for t in drawn) > 0.25
+    assert sum(t.release > 0.5 for t in struck) > 20
+    assert sum(len(t.body) > 0 for t in drawn) > 100
+
+
+# Sung on words
+
+
+def singer(*habits: float, **changed: float) -> words.Singer:
+    steady = {"tuned": 0.0, "drift": 0.0, "vibrato": 0.0, "scoop": 0.0, "release": 0.05, "longest": 0.12}
+    drawn = words.any_singer(np.random.default_rng(5))
+    return replace(drawn, habits=tuple(habits), **{**steady, **changed})
+
+
+LINE = [(0.3, 0.8, 57, 0.8), (0.8, 1.3, 61, 0.8), (1.3, 1.8, 61, 0.8)]
+
+
+def test_each_note_is_sung_at_its_pitch():
+    sound, kept = words.sing(LINE, singer(1, 0, 0, 0, 0), RATE, 4)
+    for start, end, number, _ in LINE:
+        middle = sound[round((start + 0.15) * RATE) : round((end - 0.1) * RATE)]
+        hertz = 440 * 2 ** ((number - 69) / 12)
+        assert sum(power(middle, hertz * k, 0.03) for k in range(1, 30)) > 0.9
+    assert [n[0] for n in kept] == [n[0] for n in LINE]
+
+
+def test_a_stop_cuts_the_note_before_it_off_and_says_so():
+    sound, kept = words.sing(LINE, singer(0, 0, 0, 1, 0), RATE, 4)
+    level = np.sqrt(np.convolve(sound**2, np.ones(110) / 110, "same"))
+    assert kept[0][1] < 0.79
+    assert level[round(0.77 * RATE) : round(0.8 * RATE)].min() < 0.2 * level[round(0.6 * RATE)]
+
+
+def test_one_pitch_sung_again_is_told_apart_by_a_consonant():
+    """Though the singer says none: nobody could tell the notes apart."""
+    sound, _ = words.sing(LINE, singer(1, 0, 0, 0, 0), RATE, 4)
+    level = np.sqrt(np.convolve(sound**2, np.ones(110) / 110, "same"))
+    between = level[round(1.2 * RATE) : round(1.3 * RATE)]
+    assert between.min() < 0.75 * np.median(level[round(1.4 * RATE) : round(1.7 * RATE)])
+
+
+def test_a_choir_sings_the_same_line_but_not_as_one():
+    alone, _ = words.sing(LINE, singer(1, 0, 0, 0, 0), RATE, 4)
+    choir, kept = words.sing(LINE, singer(1, 0, 0, 0, 0), RATE, 4, voices=4)
+    assert len(choir) == len(alone)
+    assert [n[2] for n in kept] == [57, 61, 61]
+    middle = slice(round(0.95 * RATE), round(1.2 * RATE))
+    hertz = 440 * 2 ** ((61 - 69) / 12)
+    assert power(choir[middle], hertz, 0.04) > 0.3 * power(alone[middle], hertz, 0.04)
+    assert not np.allclose(choir, alone, atol=0.05)
