@@ -121,8 +121,9 @@ ORCHESTRA = {
     "tenor sax": (66, 46, 74), "baritone sax": (67, 38, 67), "english horn": (69, 54, 80), "bassoon": (70, 36, 66),
     "piccolo": (72, 74, 96), "pan flute": (75, 60, 88), "ocarina": (79, 62, 86), "square": (80, 50, 84),
     "sitar": (104, 48, 76), "banjo": (105, 50, 80), "koto": (107, 50, 80), "fiddle": (110, 57, 86),
+    "whistle": (78, 72, 95), "steam organ": (82, 55, 84), "voice lead": (85, 50, 80), "shawm": (111, 57, 84),
 }  # fmt: skip
-"""Of a general bank whatever else plays a line; not what sounds an octave from where it is played."""
+"""Of a general bank what else plays a line; not organs, which sound an octave from where they are played."""
 
 
 def melodies(seconds: float = 14.0) -> Iterator[Clip]:
@@ -131,7 +132,7 @@ def melodies(seconds: float = 14.0) -> Iterator[Clip]:
 
 
 def orchestra(seconds: float = 14.0) -> Iterator[Clip]:
-    """The same on all other instruments of the banks."""
+    """The same on other instruments of the banks."""
     yield from _lines(ORCHESTRA, seconds, 77_000)
 
 

@@ -468,6 +468,24 @@ def test_a_network_hears_the_same_in_batches_as_at_once(monkeypatch):
     assert layers("begin").likely(levels[:0]).shape == (0, 1)
 
 
+@given(st.integers(0, 2**32 - 1), st.integers(0, 40))
+@hypothesis.settings(deadline=None, max_examples=25)
+def test_a_pitch_is_shown_its_harmonics_in_both_windows_against_the_loudest_of_its_moment(seed, count):
+    random = np.random.default_rng(seed)
+    long, short = random.normal(size=(30, 3 * tones.SEMITONES)), random.normal(size=(30, tones.SEMITONES))
+    frame, pitch = random.integers(0, 30, count), random.integers(tones.LOWEST, tones.HIGHEST + 1, count)
+    rows = tones.rows(long.astype(np.float32), short.astype(np.float32), frame, pitch)
+    assert rows.shape == (count, tones.INPUTS)
+    for row, f, p in zip(rows, frame.tolist(), pitch.tolist(), strict=True):
+        place, top = p - tones.FIRST, long[f].max()
+        seen = [np.clip(place + related, 0, tones.SEMITONES - 1) for related in tones.RELATED]
+        still = np.concatenate([long[f, 3 * s : 3 * s + 3] for s in seen])
+        moving = [short[np.clip(f + m, 0, 29), min(place + q, tones.SEMITONES - 1)]
+                  for m in tones.MOMENTS for q in tones.QUICK]  # fmt: skip
+        wanted = [*(still - top), *(np.array(moving) - top), top, place / 60]
+        assert row == pytest.approx(wanted, abs=1e-5)
+
+
 def test_bands_and_grids_hold_the_power_of_the_spectrum():
     random = np.random.default_rng(0)
     samples = random.normal(size=9_000).astype(np.float32)

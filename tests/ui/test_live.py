@@ -182,6 +182,47 @@ def lines(window):
     return [model.data(model.index(i, 0), Qt.ItemDataRole.DisplayRole) for i in range(model.rowCount())]
 
 
+def test_what_messages_mean_stands_below_each_other_however_wide_their_bytes(qtbot):
+    from PySide6.QtWidgets import QListView
+
+    from puresignal.engine.ring import Record
+    from puresignal.ui.messagelist import MessagesModel
+
+    view = QListView()
+    qtbot.addWidget(view)
+    model = MessagesModel(view)
+    view.setModel(model)
+    model.add([Record(1.0, 0, data) for data in (b"\x99\x24\x6c", b"\x9f\x1f\x3f", b"\x90\x00\x5d", b"\xfe")])
+    view.resize(500, 200)
+    view.show()
+    picture = view.viewport().grab().toImage()
+    begins = []
+    for i in range(model.rowCount()):
+        row = view.visualRect(model.index(i, 0))
+        ink = [
+            any(picture.pixelColor(x, y).lightness() < 160 for y in range(row.top(), row.bottom()))
+            for x in range(row.left(), row.right())
+        ]
+        # The bytes end before the widest gap between what is written; what they mean begins after it.
+        gaps = [(len(part), part.start) for part in runs(ink[: len(ink) - ink[::-1].index(True)])]
+        length, start = max(gaps)
+        begins.append(start + length)
+    assert max(begins) - min(begins) <= 2
+
+
+def runs(ink: list[bool]) -> list[range]:
+    """Where nothing is written, after the first thing that is."""
+    out, start = [], None
+    for x in range(ink.index(True), len(ink)):
+        if ink[x]:
+            if start is not None:
+                out.append(range(start, x))
+            start = None
+        elif start is None:
+            start = x
+    return out
+
+
 def test_messages_are_listed_in_words_filtered_and_paused(live, qtbot):
     window, kit, _ = live
     inputs = window.inputs

@@ -10,6 +10,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from puresignal.sim.struck import between
+
 Notes = list[tuple[float, float, int, float]]
 """start s, end s, MIDI number, loudness 0..1"""
 
@@ -73,11 +75,6 @@ class Timbre:
     chiffs: float = 0.05
 
 
-def _spread(random: np.random.Generator, low: float, high: float) -> float:
-    """Between the two, as often in each octave."""
-    return float(np.exp(random.uniform(np.log(low), np.log(high))))
-
-
 def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
     """A timbre drawn at random; struck: how likely it is hit or plucked, and dies away.
 
@@ -97,29 +94,29 @@ def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
         envelope[0] *= random.uniform(0.05, 0.5)
     envelope *= random.lognormal(0, random.uniform(0.1, 0.6), count)
     hit = random.random() < struck
-    slow = _spread(random, 0.004, 0.06) if random.random() < 0.6 else _spread(random, 0.02, 0.5)
+    slow = between(random, 0.004, 0.06) if random.random() < 0.6 else between(random, 0.02, 0.5)
     wavers = not hit and random.random() < 0.7
     choir = not hit and random.random() < 0.15
     rings = hit and random.random() < 0.35
     bar = hit and random.random() < 0.12
     resounds = random.random() < 0.65
     body = np.stack([
-        [_spread(random, 120, 5000), random.uniform(0.15, 1.0), random.uniform(-12, 22)]
+        [between(random, 120, 5000), random.uniform(0.15, 1.0), random.uniform(-12, 22)]
         for _ in range(int(random.integers(1, 6)) if resounds else 0)
     ]) if resounds else np.zeros((0, 3))  # fmt: skip
     bars = np.cumsum(np.concatenate([[1.0], random.uniform(0.8, 4.5, 7)])) if bar else None
     return Timbre(
-        np.abs(envelope), inharmonic=_spread(random, 1e-6, 8e-4) if hit else 0.0,
+        np.abs(envelope), inharmonic=between(random, 1e-6, 8e-4) if hit else 0.0,
         attack=float(random.uniform(0.001, 0.012) if random.random() < 0.8 else random.uniform(0.01, 0.04)) if hit
         else slow,
-        release=_spread(random, 0.5, 4.0) if rings else _spread(random, 0.02, 0.7),
-        decay=_spread(random, 0.12, 4.0) if hit else np.inf,
+        release=between(random, 0.5, 4.0) if rings else between(random, 0.02, 0.7),
+        decay=between(random, 0.12, 4.0) if hit else np.inf,
         dulling=float(random.uniform(0, 0.5)) if hit else 0.0,
         bloom=float(random.uniform(0, 0.1)) if not hit and random.random() < 0.5 else 0.0,
         noise=float(10 ** random.uniform(-3.5, -1.2)) if not hit else 0.0,
         strike=float(10 ** random.uniform(-2.5, -0.5)) if hit or random.random() < 0.4 else 0.0,
-        vibrato=_spread(random, 0.03, 0.8) if wavers else 0.0,
-        tremolo=_spread(random, 0.02, 0.4) if wavers or random.random() < 0.15 else 0.0,
+        vibrato=between(random, 0.03, 0.8) if wavers else 0.0,
+        tremolo=between(random, 0.02, 0.4) if wavers or random.random() < 0.15 else 0.0,
         rate=float(random.uniform(3.8, 7.2) if random.random() < 0.7 else random.uniform(0.7, 3.8)),
         sets_in=float(random.uniform(0.0, 0.5)),
         scoop=float(random.uniform(-0.3, 1.5)) if not hit and random.random() < 0.4 else 0.0,
@@ -127,16 +124,16 @@ def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
         voices=int(random.integers(3, 7)) if choir else int(random.integers(2, 5)),
         knock=float(10 ** random.uniform(-3, -1)) if random.random() < 0.25 else 0.0,
         swells=float(random.uniform(0.35, 1.6)), fades=float(random.uniform(1.5, 5.0)),
-        wander=_spread(random, 0.3, 5.0) if not hit and random.random() < 0.5 else 0.0,
+        wander=between(random, 0.3, 5.0) if not hit and random.random() < 0.5 else 0.0,
         wanders=float(random.uniform(0.7, 9.0)), apart=float(random.uniform(0.0, 0.12)) if choir else 0.0,
-        loops=_spread(random, 0.06, 1.5) if not hit and random.random() < 0.4 else 0.0,
-        body=body, bottom=_spread(random, 80, 900) if random.random() < 0.3 else 0.0,
+        loops=between(random, 0.06, 1.5) if not hit and random.random() < 0.4 else 0.0,
+        body=body, bottom=between(random, 80, 900) if random.random() < 0.3 else 0.0,
         vowels=float(random.uniform(0.1, 0.6)) if resounds and not hit and random.random() < 0.3 else 0.0,
-        bite=float(random.uniform(-12, 18)) if random.random() < 0.6 else 0.0, bites=_spread(random, 0.01, 0.25),
+        bite=float(random.uniform(-12, 18)) if random.random() < 0.6 else 0.0, bites=between(random, 0.01, 0.25),
         partials=bars, thump=float(10 ** random.uniform(-1.5, 0.1)) if hit and random.random() < 0.35 else 0.0,
-        thumps=_spread(random, 0.015, 0.12),
+        thumps=between(random, 0.015, 0.12),
         chiff=float(10 ** random.uniform(-2.3, -0.5)) if not hit and random.random() < 0.35 else 0.0,
-        chiffs=_spread(random, 0.01, 0.12),
+        chiffs=between(random, 0.01, 0.12),
     )  # fmt: skip
 
 
@@ -230,7 +227,7 @@ def sound_of(
 
 def _thump(t: np.ndarray, seconds: float, random: np.random.Generator) -> np.ndarray:
     """What the body of an instrument says by itself when it is struck: tones of no note, soon gone."""
-    tones = [np.sin(2 * np.pi * _spread(random, 45, 500) * t + random.uniform(0, 6)) for _ in range(3)]
+    tones = [np.sin(2 * np.pi * between(random, 45, 500) * t + random.uniform(0, 6)) for _ in range(3)]
     parts = [random.uniform(0.2, 1.0) * np.exp(-t / (seconds * random.uniform(0.5, 1.5))) * tone for tone in tones]
     return np.asarray(np.sum(parts, axis=0) * np.clip(t / 0.002, 0, 1))
 
@@ -278,7 +275,7 @@ def in_a_room(
     frequency = np.maximum(40.0, np.linspace(0, rate / 2, len(spectrum)))
     shape = (frequency / 1000) ** (random.normal(0, 2.5) / 6.02)
     for _ in range(int(random.integers(0, 3))):
-        centre = np.exp(random.uniform(np.log(80), np.log(8000)))
+        centre = between(random, 80, 8000)
         shape *= 10 ** (random.uniform(-9, 9) / 20 * np.exp(-((np.log2(frequency / centre) / 0.6) ** 2)))
     if random.random() < 0.3:
         shape /= 1 + (frequency / random.uniform(3000, 12_000)) ** 4

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from puresignal.sim.players import Notes
+from puresignal.sim.struck import between
 
 CONTROL = 1000
 """Times a second at which pitch, loudness and vowels are drawn."""
@@ -51,12 +52,12 @@ def any_singer(random: np.random.Generator) -> Singer:
     return Singer(
         tuple(size * f for f in (550.0, 1500.0, 2600.0, 3600.0)), tuple(random.uniform(50, 220, 4).tolist()),
         float(random.uniform(0.3, 2.4)), float(10 ** random.uniform(-3.0, -1.2)),
-        float(np.exp(random.uniform(np.log(0.03), np.log(1.0)))), float(random.uniform(3.8, 7.2)),
+        between(random, 0.03, 1.0), float(random.uniform(3.8, 7.2)),
         float(random.uniform(-0.3, 2.0)) if random.random() < 0.6 else 0.0,
-        float(np.exp(random.uniform(np.log(0.008), np.log(0.06)))), float(random.uniform(0.0, 0.2)),
+        between(random, 0.008, 0.06), float(random.uniform(0.0, 0.2)),
         float(random.uniform(-0.45, 0.45)), tuple(random.dirichlet([1.0] * 5).tolist()),
         float(random.uniform(0.04, 0.15)),
-        float(np.exp(random.uniform(np.log(0.006), np.log(0.12)))), float(random.uniform(0.03, 0.25)),
+        between(random, 0.006, 0.12), float(random.uniform(0.03, 0.25)),
     )  # fmt: skip
 
 
@@ -161,7 +162,7 @@ def _voiced(
     shiver = own.normal(0, 0.004, len(pitch))
     phase = 2 * np.pi * np.cumsum(np.interp(t, at, frequency * (1 + shiver))) / rate
     centres = np.array(singer.resonances) * np.stack(
-        [mouth[:, 0], mouth[:, 1], mouth[:, 1] ** 0.4, mouth[:, 1] ** 0], 1
+        [mouth[:, 0], mouth[:, 1], mouth[:, 1] ** 0.4, np.ones(len(mouth))], 1
     )
     out = np.zeros(count)
     for k in range(1, 46):

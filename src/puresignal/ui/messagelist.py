@@ -35,7 +35,8 @@ class MessagesModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DisplayRole:
             record = self._rows[index.row()]
             moment, raw = f"{record.at - self.begin:10.3f}", record.data[:3].hex(" ")
-            return f"{moment}   {raw:<9}   {messages.say(record.data, self.context_of(record))}"
+            # Bytes are not equally wide in every font; what they mean stands below each other all the same.
+            return f"{moment}   {raw:<9}\t{messages.say(record.data, self.context_of(record))}"
         if role == Qt.ItemDataRole.ForegroundRole:
             sort = messages.sort_of(self._rows[index.row()].data)
             return theme.current().colour("ink" if sort == messages.NOTES else "faint")

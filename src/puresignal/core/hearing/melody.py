@@ -155,19 +155,19 @@ def _asked(pitch: np.ndarray, dip: np.ndarray, place: np.ndarray, count: int) ->
     asked = np.zeros((count, tones.PITCHES + 4), bool)
     near = np.clip(np.nan_to_num(np.rint(pitch) - tones.LOWEST, nan=-9).astype(int), -3, tones.PITCHES + 2) + 2
     for k in range(CANDIDATES):
-        for aside in (-1, 0, 1) if k < BESIDE else (0,):
-            known = (near[:, k] + aside >= 0) & (near[:, k] + aside < tones.PITCHES + 4)
-            asked[place[known], near[known, k] + aside] = True
-    asked = asked[:, 2:-2]
+        known = (near[:, k] >= 0) & (near[:, k] < tones.PITCHES + 4)
+        asked[place[known], near[known, k]] = True
+    beside = asked.copy()
+    beside[:, 1:] |= asked[:, :-1]
+    beside[:, :-1] |= asked[:, 1:]
+    beside = beside[:, 2:-2]
     for k, harmonic in product(range(2), HARMONICS):
         note = near[:, k] - 2 + harmonic
         shared = np.flatnonzero((dip[:, k] > SHARED) & (near[:, k] >= 0) & (note < tones.PITCHES))
-        asked[place[shared], note[shared]] = True
-    return asked
+        beside[place[shared], note[shared]] = True
+    return beside
 
 
-BESIDE = 2
-"""Candidates of which the notes beside are asked about as well: a vibrato goes there."""
 HARMONICS, SHARED = (12, 19, 24), 0.1
 """Semitones from a period that two notes share to what they may be; how imperfect it is if it is theirs."""
 

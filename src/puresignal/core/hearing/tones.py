@@ -79,11 +79,12 @@ def rows(long: np.ndarray, short: np.ndarray, frame: np.ndarray, pitch: np.ndarr
     """(n, INPUTS): what is shown of each (frame, pitch), pitch as MIDI number."""
     place = pitch - FIRST
     near = np.clip(place[:, None] + np.array(RELATED), 0, SEMITONES - 1)
-    fine = (near[:, :, None] * 3 + np.arange(3)).reshape(len(frame), -1)
+    fine = (near[:, :, None] * 3 + np.arange(3)).reshape(len(frame), 3 * len(RELATED))
     still = long.ravel().take(frame[:, None] * long.shape[1] + fine)
     at = np.clip(frame[:, None] + np.array(MOMENTS), 0, len(short) - 1)
     bands = np.clip(place[:, None] + np.array(QUICK), 0, SEMITONES - 1)
-    moving = short.ravel().take(at[:, :, None] * short.shape[1] + bands[:, None, :]).reshape(len(frame), -1)
+    moving = short.ravel().take(at[:, :, None] * short.shape[1] + bands[:, None, :])
+    moving = moving.reshape(len(frame), len(MOMENTS) * len(QUICK))
     # Many are of one frame.
     first, last = (int(frame.min()), int(frame.max())) if len(frame) else (0, -1)
     top = long[first : last + 1].max(axis=1)[frame - first][:, None]
