@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from itertools import pairwise
 
 import hypothesis
 import numpy as np
@@ -464,7 +465,11 @@ def test_a_network_hears_the_same_in_batches_as_at_once(monkeypatch):
     assert whole.shape == (len(levels), 1)
     assert whole.max() > 0.5 > whole.min() >= 0
     monkeypatch.setattr(convolved, "BATCH", 37)
+    monkeypatch.setattr(convolved, "PATCHED", 11)
     assert layers("begin").likely(levels) == pytest.approx(whole, abs=1e-4)
+    each = [member.likely(levels) for member in layers("begin").members]
+    assert whole == pytest.approx(np.mean(each, axis=0), abs=1e-4)
+    assert all(np.abs(a - b).max() > 0.1 for a, b in pairwise(each))
     assert layers("begin").likely(levels[:0]).shape == (0, 1)
 
 
@@ -494,8 +499,28 @@ def test_bands_and_grids_hold_the_power_of_the_spectrum():
     assert frames.band_powers(samples, 22_050, 512, 100, 12, 60.0, 9_000.0) == pytest.approx(
         spectra @ weights, rel=1e-3
     )
-    grid = scipy.sparse.csr_array(weights.T)
-    assert frames.grid_powers(samples, 512, 100, grid) == pytest.approx(spectra @ weights, rel=1e-3)
+    plain, other = frames.powers(
+        samples, 512, 100, frames.Bands(weights[:200]), frames.Bands(scipy.sparse.csr_array(weights.T), every=2)
+    )
+    assert plain == pytest.approx(spectra[:, :200] @ weights[:200], rel=1e-3)
+    assert other == pytest.approx((spectra @ weights)[::2], rel=1e-3)
+
+
+@pytest.mark.parametrize("count", [1, 439, 440, 881, 40_001])
+def test_the_ear_of_melodies_sees_what_its_networks_were_shown(count):
+    sound = singer.perform(LINE, singer.SUNG, melody.RATE, 2)[:count]
+    loud, against = begin.LOOK.loud(sound), tones.loud(sound)
+    picture, (long, short) = melody._pictures(sound, against, loud)
+    assert picture == pytest.approx(begin.LOOK.levels(sound, loud), abs=1e-5)
+    shown, shortly = tones.levels(sound, against)
+    assert long == pytest.approx(shown, abs=1e-5)
+    assert short == pytest.approx(shortly, abs=1e-5)
+    # What lies between two long windows is as if there had been one.
+    whole = frames.powers(sound, tones.LONG, tones.HOP, tones.LONG_BANDS)[0]
+    true = 0.5 * np.log10(whole / (against[0] + 1e-12) + 1e-8)
+    plain = true > true.max(axis=1, keepdims=True) - 1.5
+    assert long[::2] == pytest.approx(true[::2], abs=1e-5)
+    assert np.abs(long - true)[plain].mean() < 0.01
 
 
 def test_what_plays_beneath_does_not_strike_the_lead_again():

@@ -15,8 +15,8 @@ from numpy.lib.stride_tricks import sliding_window_view
 from puresignal.core.hearing import frames
 from puresignal.core.hearing.pieces import Source, excerpts
 
-BATCH = 1024
-"""Frames worked on at once: bounds the memory, whatever the length."""
+BATCH, PATCHED = 1024, 128
+"""Frames worked on at once: bounds the memory, whatever the length. And in patches, which then stay in the cache."""
 
 
 @dataclass(frozen=True)
@@ -33,12 +33,13 @@ class Picture:
     high: float
     sizes: tuple[int, ...]
 
+    def bands_of(self, size: int) -> frames.Bands:
+        """The bands in the spectrum of a window."""
+        return frames.used_bands(self.rate, size, self.bands, self.low, self.high)
+
     def _power(self, samples: np.ndarray, hop: int) -> np.ndarray:
         flat = np.asarray(samples, np.float32)
-        return np.stack(
-            [frames.band_powers(flat, self.rate, size, hop, self.bands, self.low, self.high) for size in self.sizes],
-            axis=2,
-        )
+        return np.stack([frames.powers(flat, size, hop, self.bands_of(size))[0] for size in self.sizes], axis=2)
 
     def loud(self, source: Source) -> np.ndarray:
         """(sizes,) how loud the loud moments of a recording are."""
@@ -54,8 +55,11 @@ class Picture:
 
     def levels(self, samples: np.ndarray, loud: np.ndarray | None = None) -> np.ndarray:
         """(frames, bands, sizes) log10 of loudness against that of the loud moments; -4 where there is nothing."""
-        loud = self.loud(samples) if loud is None else loud
-        return np.asarray(0.5 * np.log10(self._power(samples, self.hop) / (loud + 1e-12) + 1e-8), np.float32)
+        return self.levels_of(self._power(samples, self.hop), self.loud(samples) if loud is None else loud)
+
+    def levels_of(self, power: np.ndarray, loud: np.ndarray) -> np.ndarray:
+        """What levels() gives, of powers (frames, bands, sizes) in these bands."""
+        return np.asarray(0.5 * np.log10(power / (loud + 1e-12) + 1e-8), np.float32)
 
 
 @dataclass(frozen=True, eq=False)
@@ -90,13 +94,12 @@ class Layers:
         return np.concatenate(parts) if parts else np.zeros((0, len(self.out[1])), np.float32)
 
     def _run(self, levels: np.ndarray) -> np.ndarray:
-        x = np.asarray((levels - self.mean) / self.scale, np.float32)
-        for weight, bias in self.planes:
-            # Of two bands the greater: the bias and the floor after that are the same, and half as many.
-            x = _patches(x, weight)
-            x = _above(np.maximum(x[:, 0::2], x[:, 1::2]), bias)
-        weight, bias = self.across
-        x = _above(x.reshape(len(x), -1) @ weight, bias)
+        reach = sum(len(w) // 2 for w, _ in self.planes)
+        parts = []
+        for begin in range(0, len(levels), PATCHED):
+            first = max(0, begin - reach)
+            parts.append(self._across(levels[first : begin + PATCHED + reach])[begin - first :][:PATCHED])
+        x = np.concatenate(parts)
         for weight, bias, apart in self.along:
             half = len(weight) // 2 * apart
             padded = np.pad(x, ((half, half), (0, 0)))
@@ -104,6 +107,15 @@ class Layers:
             x += _above(around @ weight.reshape(-1, weight.shape[2]), bias)
         weight, bias = self.out
         return np.asarray(1 / (1 + np.exp(-np.clip(x @ weight + bias, -30, 30))))
+
+    def _across(self, levels: np.ndarray) -> np.ndarray:
+        x = np.asarray((levels - self.mean) / self.scale, np.float32)
+        for weight, bias in self.planes:
+            # Of two bands the greater: the bias and the floor after that are the same, and half as many.
+            x = _patches(x, weight)
+            x = _above(np.maximum(x[:, 0::2], x[:, 1::2]), bias)
+        weight, bias = self.across
+        return _above(x.reshape(len(x), -1) @ weight, bias)
 
 
 def _above(x: np.ndarray, bias: np.ndarray) -> np.ndarray:
@@ -121,8 +133,29 @@ def _patches(x: np.ndarray, weight: np.ndarray) -> np.ndarray:
     return np.asarray((flat @ weight.reshape(-1, outputs)).reshape(x.shape[0], x.shape[1], outputs))
 
 
-def from_arrays(arrays: dict[str, np.ndarray]) -> Layers:
-    """A network from the arrays of a model file: mean, scale, plane0, plane0_bias ..."""
+@dataclass(frozen=True, eq=False)
+class Ensemble:
+    """One network, or several that were trained apart: what they err about differs, so their mean errs less.
+
+    (L. K. Hansen and P. Salamon, Neural network ensembles, 1990.)
+    """
+
+    members: tuple[Layers, ...]
+
+    def likely(self, levels: np.ndarray) -> np.ndarray:
+        """(frames, bands, sizes) of a picture to (frames, outputs) likelihoods 0..1."""
+        told = [member.likely(levels) for member in self.members]
+        return np.asarray(sum(told[1:], start=told[0]) / len(told))
+
+
+def from_arrays(arrays: dict[str, np.ndarray]) -> Ensemble:
+    """The networks from the arrays of a model file: net0_mean, net0_scale, net0_plane0, net0_plane0_bias ..."""
+    count = sum(name.endswith("_mean") for name in arrays)
+    own = [{n.removeprefix(f"net{k}_"): a for n, a in arrays.items() if n.startswith(f"net{k}_")} for k in range(count)]
+    return Ensemble(tuple(_member(each) for each in own))
+
+
+def _member(arrays: dict[str, np.ndarray]) -> Layers:
     flat = {name: np.asarray(array, np.float32) for name, array in arrays.items()}
     planes = sum(name.startswith("plane") for name in flat) // 2
     return Layers(

@@ -47,22 +47,54 @@ def spectra(samples: np.ndarray, size: int, hop: int) -> np.ndarray:
     return out
 
 
+@dataclass(frozen=True, eq=False)
+class Bands:
+    """Bands of a spectrum, of every `every`th frame.
+
+    weights (bins, count), or (count, bins) sparse where a band is of a few bins. Bins beyond them count for nothing.
+    """
+
+    weights: np.ndarray | scipy.sparse.csr_array
+    every: int = 1
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """How many bins, and how many bands."""
+        first, second = self.weights.shape
+        return (first, second) if isinstance(self.weights, np.ndarray) else (second, first)
+
+    def of(self, power: np.ndarray) -> np.ndarray:
+        """(frames, bins or more) to (frames, count)."""
+        own = power[:, : self.shape[0]]
+        if isinstance(self.weights, np.ndarray):
+            return np.asarray(own @ self.weights)
+        return np.asarray((self.weights @ np.ascontiguousarray(own.T)).T)
+
+
+def powers(samples: np.ndarray, size: int, hop: int, *wanted: Bands) -> list[np.ndarray]:
+    """(frames, count) float32 power of spectra() in each kind of bands; without holding the spectra."""
+    count = 1 + len(samples) // hop
+    out = [np.empty((1 + (count - 1) // each.every, each.shape[1]), np.float32) for each in wanted]
+    used = max(each.shape[0] for each in wanted)
+    for part, found in _transformed(samples, size, hop):
+        power = found[:, :used].real ** 2 + found[:, :used].imag ** 2
+        for each, own in zip(wanted, out, strict=True):
+            first = -(-part.start // each.every)
+            some = power[first * each.every - part.start :: each.every]
+            own[first : first + len(some)] = each.of(some)
+    return out
+
+
 def band_powers(samples: np.ndarray, rate: int, size: int, hop: int, count: int, low: float, high: float) -> np.ndarray:
     """(frames, count) float32 power in bands(), of spectra(); without holding the spectra."""
+    return powers(samples, size, hop, used_bands(rate, size, count, low, high))[0]
+
+
+@lru_cache(maxsize=32)
+def used_bands(rate: int, size: int, count: int, low: float, high: float) -> Bands:
+    """bands() as far up as they go."""
     weights = bands(rate, size, count, low, high)
-    used = 1 + int(np.flatnonzero(weights.any(axis=1))[-1])
-    out = np.empty((1 + len(samples) // hop, count), np.float32)
-    for part, found in _transformed(samples, size, hop):
-        out[part] = (found[:, :used].real ** 2 + found[:, :used].imag ** 2) @ weights[:used]
-    return out
-
-
-def grid_powers(samples: np.ndarray, size: int, hop: int, grid: scipy.sparse.csr_array) -> np.ndarray:
-    """(frames, bands) float32 power of spectra() in the bands of a grid (bands, size // 2 + 1)."""
-    out = np.empty((1 + len(samples) // hop, grid.shape[0]), np.float32)
-    for part, found in _transformed(samples, size, hop):
-        out[part] = (grid @ np.ascontiguousarray((found.real**2 + found.imag**2).T)).T
-    return out
+    return Bands(weights[: 1 + int(np.flatnonzero(weights.any(axis=1))[-1])])
 
 
 @lru_cache(maxsize=32)

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.hearing import begin, frames, melody, newest, tones
-from puresignal.core.hearing.convolved import Layers
+from puresignal.core.hearing.convolved import Ensemble
 from puresignal.core.hearing.heard import Heard, velocity_of
 from puresignal.core.hearing.melody import MelodyAnalysis, MelodySettings
 from puresignal.core.hearing.network import Network
@@ -152,8 +152,9 @@ class Quick:
 
 MARGIN = 20 * 440
 """Samples on either side of what is analysed, so that nothing is heard otherwise at an edge."""
-EVERY = 25 * 440
-"""Samples between two decisions."""
+EVERY = 24 * 440
+"""Samples between two decisions. All of these are whole numbers of frames, of the long windows that are 880 apart too,
+so that what is between those is found between the same."""
 REMEMBERS = 600
 """Decisions, some five minutes, for which it is remembered how loud the loud moments were."""
 LOOKS_BACK = 30.0
@@ -164,7 +165,7 @@ class LiveMelody:
     """Notes at once from `feed`; from `settled` those that the whole ear hears."""
 
     def __init__(
-        self, begin_net: Layers, tone_net: Network, newest_net: Network, settings: MelodySettings | None = None
+        self, begin_net: Ensemble, tone_net: Network, newest_net: Network, settings: MelodySettings | None = None
     ) -> None:
         self._nets = (begin_net, tone_net)
         self._settings = settings or MelodySettings()

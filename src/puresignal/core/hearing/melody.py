@@ -10,7 +10,7 @@ period is hard to tell.
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from itertools import pairwise, product
 
@@ -18,7 +18,7 @@ import numpy as np
 
 from puresignal.core.hearing import begin as beginnings
 from puresignal.core.hearing import cheapest, frames, period, tones
-from puresignal.core.hearing.convolved import Layers
+from puresignal.core.hearing.convolved import Ensemble
 from puresignal.core.hearing.frames import Envelope
 from puresignal.core.hearing.heard import Heard, doubts, far_from_others, velocities
 from puresignal.core.hearing.network import Network, gathered, peaks
@@ -98,7 +98,7 @@ class MelodySettings:
 FINE_HOP, FINE_REACH = 22, 220
 
 
-def analyse(begin: Layers, tone: Network, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
+def analyse(begin: Ensemble, tone: Network, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
     """The networks of begin.py and tones.py; the recording at RATE, all at once or in blocks."""
     # Both in one reading of it.
     loudness = [(tones.loudness(part), beginnings.LOOK.loudness(part)) for part in excerpts(source)]
@@ -111,13 +111,13 @@ def analyse(begin: Layers, tone: Network, source: Source, progress: Progress | N
 
 
 def of_samples(
-    begin: Layers, tone: Network, flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
+    begin: Ensemble, tone: Network, flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
 ) -> MelodyAnalysis:
     """Samples all at once, against what the loud moments of their recording are (tones.loud, LOOK.loud)."""
     pitch, dip = _candidates(flat)
     level = frames.decibels(frames.loudness(flat, HOP, 2 * HOP))
-    begins = begin.likely(beginnings.LOOK.levels(flat, loud))[:, 0]
-    long, short = tones.levels(flat, against)
+    picture, (long, short) = _pictures(flat, against, loud)
+    begins = begin.likely(picture)[:, 0]
     place = np.clip(np.rint(np.arange(len(pitch)) * HOP / tones.HOP).astype(int), 0, max(0, len(long) - 1))
     likely = tones.likely(tone, long, short, _asked(pitch, dip, place, len(long)))
     coarse, starts = likely[:, :, 0].astype(np.float16), (255 * likely[:, :, 1]).astype(np.uint8)
@@ -125,6 +125,19 @@ def of_samples(
     return MelodyAnalysis(
         pitch.astype(np.float32), dip.astype(np.float32), level, begins, coarse[place], starts[place], envelope
     )  # fmt: skip
+
+
+def _pictures(
+    flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
+) -> tuple[np.ndarray, tuple[np.ndarray, np.ndarray]]:
+    """What the networks of begin.py and of tones.py look at. The windows of one size serve both."""
+    look, some = beginnings.LOOK, replace(tones.SHORT_BANDS, every=tones.HOP // HOP)
+    found = {
+        size: frames.powers(flat, size, HOP, look.bands_of(size), *([some] if size == tones.SHORT else []))
+        for size in look.sizes
+    }
+    picture = look.levels_of(np.stack([found[size][0] for size in look.sizes], axis=2), loud)
+    return picture, tones.levels_of(tones.long_powers(flat), found[tones.SHORT][1], against)
 
 
 def joined(parts: list[MelodyAnalysis]) -> MelodyAnalysis:

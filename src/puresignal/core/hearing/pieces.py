@@ -12,9 +12,9 @@ import numpy as np
 
 from puresignal.core.hearing import frames
 
-COMMON = 3_080
+COMMON = 6_160
 """Samples into which the hop of every analysis goes, at full and at half rate."""
-OWN, MARGIN = 200 * COMMON, 8 * COMMON
+OWN, MARGIN = 100 * COMMON, 4 * COMMON
 
 Source = np.ndarray | Callable[[], Iterator[np.ndarray]]
 """A recording: (n,) samples, or what gives it block by block, as often as it is asked."""

@@ -39,12 +39,9 @@ def _grid(size: int, parts: int) -> np.ndarray:
 
 
 # Nearly all of a grid is nothing: most bands take a few bins each.
-LONG_GRID, SHORT_GRID = (scipy.sparse.csr_array(_grid(size, parts).T) for size, parts in ((LONG, 3), (SHORT, 1)))
-
-
-def _powers(samples: np.ndarray, hop: int) -> tuple[np.ndarray, np.ndarray]:
-    flat = np.asarray(samples, np.float32)
-    return frames.grid_powers(flat, LONG, hop, LONG_GRID), frames.grid_powers(flat, SHORT, hop, SHORT_GRID)
+LONG_BANDS, SHORT_BANDS = (
+    frames.Bands(scipy.sparse.csr_array(_grid(size, parts).T)) for size, parts in ((LONG, 3), (SHORT, 1))
+)
 
 
 def loud(source: Source) -> tuple[float, float]:
@@ -54,7 +51,13 @@ def loud(source: Source) -> tuple[float, float]:
 
 def loudness(samples: np.ndarray) -> np.ndarray:
     """(moments, 2) of an excerpt."""
-    return np.stack([power.max(axis=1) for power in _powers(samples, 2 * HOP)], axis=1)
+    long, short = long_powers(samples), frames.powers(samples, SHORT, 2 * HOP, SHORT_BANDS)[0]
+    return np.stack([long.max(axis=1), short.max(axis=1)], axis=1)
+
+
+def long_powers(samples: np.ndarray) -> np.ndarray:
+    """(frames, SEMITONES * 3) of every other frame."""
+    return frames.powers(samples, LONG, 2 * HOP, LONG_BANDS)[0]
 
 
 def loud_of(parts: list[np.ndarray]) -> tuple[float, float]:
@@ -68,11 +71,31 @@ def loud_of(parts: list[np.ndarray]) -> tuple[float, float]:
 def levels(samples: np.ndarray, against: tuple[float, float] | None = None) -> tuple[np.ndarray, np.ndarray]:
     """(frames, SEMITONES * 3) and (frames, SEMITONES): log10 loudness in long and short windows, against the loud."""
     against = loud(samples) if against is None else against
-    long, short = (
-        np.asarray(0.5 * np.log10(power / (ref + 1e-12) + 1e-8), np.float32)
-        for power, ref in zip(_powers(samples, HOP), against, strict=True)
-    )
-    return long, short
+    flat = np.asarray(samples, np.float32)
+    return levels_of(long_powers(flat), frames.powers(flat, SHORT, HOP, SHORT_BANDS)[0], against)
+
+
+def levels_of(long: np.ndarray, short: np.ndarray, against: tuple[float, float]) -> tuple[np.ndarray, np.ndarray]:
+    """What levels() gives, of the powers of every other frame in long windows and of every frame in short ones."""
+    return _with_those_between(_level(long, against[0]), len(short)), _level(short, against[1])
+
+
+def _level(power: np.ndarray, loud: float) -> np.ndarray:
+    return np.asarray(0.5 * np.log10(power / (loud + 1e-12) + 1e-8), np.float32)
+
+
+def _with_those_between(every_other: np.ndarray, count: int) -> np.ndarray:
+    """(count, ...) frames of which every other is given, by cubics through four: a long window changes slowly."""
+    out = np.empty((count, *every_other.shape[1:]), np.float32)
+    out[::2] = every_other
+    wide = np.pad(every_other, ((1, 2), (0, 0)), mode="edge")
+    between = wide[1:-2] + wide[2:-1]
+    between *= np.float32(9 / 16)
+    outer = wide[:-3] + wide[3:]
+    outer *= np.float32(1 / 16)
+    between -= outer
+    out[1::2] = between[: count // 2]
+    return out
 
 
 def rows(long: np.ndarray, short: np.ndarray, frame: np.ndarray, pitch: np.ndarray) -> np.ndarray:
