@@ -54,11 +54,13 @@ class MelodyAnalysis:
     envelope: Envelope
     paths: dict[tuple[float, ...], np.ndarray] = field(default_factory=dict)
     """The last path that was found, by what it depends on."""
+    _costs: dict[bool, np.ndarray] = field(default_factory=dict)
 
-    @cached_property
-    def costs(self) -> np.ndarray:
-        """(frames, tones.PITCHES) what each note costs in the search for the path, whatever the settings."""
-        return _note_costs(self, slice(None))
+    def costs(self, beneath: bool) -> np.ndarray:
+        """(frames, tones.PITCHES) what each note costs in the search for the path, whatever the other settings."""
+        if beneath not in self._costs:
+            self._costs[beneath] = _note_costs(self, slice(None), beneath)
+        return self._costs[beneath]
 
     @cached_property
     def tuned(self) -> float:
@@ -119,7 +121,7 @@ def of_samples(
     picture, (long, short) = _pictures(flat, against, loud)
     begins = begin.likely(picture)[:, 0]
     place = np.clip(np.rint(np.arange(len(pitch)) * HOP / tones.HOP).astype(int), 0, max(0, len(long) - 1))
-    likely = tones.likely(tone, long, short, _asked(pitch, dip, place, len(long)))
+    likely = tones.likely(tone, long, short, _asked(pitch, dip, place, long.max(axis=1)))
     coarse, starts = likely[:, :, 0].astype(np.float16), (255 * likely[:, :, 1]).astype(np.uint8)
     envelope = frames.envelope(flat, RATE, FINE_HOP, FINE_REACH)
     return MelodyAnalysis(
@@ -159,13 +161,13 @@ def joined(parts: list[MelodyAnalysis]) -> MelodyAnalysis:
     return MelodyAnalysis(pitch, dip, level, begins, sounds, starts, Envelope(fine, FINE_HOP / RATE))
 
 
-def _asked(pitch: np.ndarray, dip: np.ndarray, place: np.ndarray, count: int) -> np.ndarray:
-    """(count, tones.PITCHES) the notes that candidates speak for, and those beside them.
+def _asked(pitch: np.ndarray, dip: np.ndarray, place: np.ndarray, loud: np.ndarray) -> np.ndarray:
+    """(len(loud), tones.PITCHES) the notes that candidates speak for, and those beside them; loud (frames,) log10.
 
     Where one note rings into the next the best period is one that both share, and neither is a candidate: both are
     among its harmonics, so these are asked about too.
     """
-    asked = np.zeros((count, tones.PITCHES + 4), bool)
+    asked = np.zeros((len(loud), tones.PITCHES + 4), bool)
     near = np.clip(np.nan_to_num(np.rint(pitch) - tones.LOWEST, nan=-9).astype(int), -3, tones.PITCHES + 2) + 2
     for k in range(CANDIDATES):
         known = (near[:, k] >= 0) & (near[:, k] < tones.PITCHES + 4)
@@ -178,7 +180,15 @@ def _asked(pitch: np.ndarray, dip: np.ndarray, place: np.ndarray, count: int) ->
         note = near[:, k] - 2 + harmonic
         shared = np.flatnonzero((dip[:, k] > SHARED) & (near[:, k] >= 0) & (note < tones.PITCHES))
         beside[place[shared], note[shared]] = True
+    # What is low and plucked may have no period to speak of; then all are asked about.
+    vague = np.zeros(len(loud), bool)
+    vague[place] = ~(dip[:, 0] < VAGUE)
+    beside[vague & (loud > LOUD)] = True
     return beside
+
+
+VAGUE, LOUD = 0.45, -1.7
+"""How imperfect the best period is where none tells; log10 against the loud moments of what is loud enough to ask."""
 
 
 HARMONICS, SHARED = (12, 19, 24), 0.1
@@ -237,7 +247,7 @@ def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
     low, high = max(tones.LOWEST, int(np.ceil(settings.low))), min(tones.HIGHEST, int(np.floor(settings.high)))
     if not count or high < low:
         return np.full(count, -1)
-    asked = (settings.eagerness, settings.floor, low, high)
+    asked = (settings.eagerness, settings.floor, low, high, settings.beneath)
     if asked in analysis.paths:
         return analysis.paths[asked].copy()
     numbers = np.arange(low, high + 1, dtype=np.float32)
@@ -262,7 +272,8 @@ def _costs(
     """(frames, notes) what each note costs, and (frames,) what silence does."""
     own = slice(round(float(numbers[0])) - tones.LOWEST, round(float(numbers[-1])) - tones.LOWEST + 1)
     short = len(analysis.pitch) <= REMEMBERED
-    cost = analysis.costs[part, own].copy() if short else _note_costs(analysis, part)[:, own]
+    beneath = settings.beneath
+    cost = analysis.costs(beneath)[part, own].copy() if short else _note_costs(analysis, part, beneath)[:, own]
     cost[quiet] = 20.0
     # As whole numbers, halves of which none is negative have the same order and are compared many times as quickly.
     likeliest = analysis.sounds[part, own].view(np.uint16).max(axis=1).view(np.float16).astype(np.float32)
@@ -274,8 +285,8 @@ REMEMBERED = 60_000
 """Frames, ten minutes, up to which what notes cost is worked out once and kept for the next decision."""
 
 
-def _note_costs(analysis: MelodyAnalysis, part: slice) -> np.ndarray:
-    """(frames, tones.PITCHES) float32 what each note costs where it is not silent, whatever the settings."""
+def _note_costs(analysis: MelodyAnalysis, part: slice, beneath: bool) -> np.ndarray:
+    """(frames, tones.PITCHES) float32 what each note costs where it is not silent, whatever the other settings."""
     pitch = analysis.pitch[part] - np.float32(analysis.tuned)
     dip = 2.2 * analysis.dip[part]
     # A candidate that is far from a note speaks for it as little as any that is.
@@ -291,6 +302,10 @@ def _note_costs(analysis: MelodyAnalysis, part: slice) -> np.ndarray:
             cost[at] = np.minimum(cost[at], dip[known, k] + off[known] * np.sqrt(off[known]))
     # Nearly all sound not at all, and only of the others a logarithm is needed.
     sounds = analysis.sounds[part]
+    if not beneath:
+        # What is low and plucked may have no period to speak of, and yet its harmonics tell. So do those of others.
+        held = np.nonzero(sounds > 0.5)
+        cost[held] = np.minimum(cost[held], UNSEEN)
     cost -= np.float32(TRUST * np.log(LEAST_LIKELY))
     likely = np.nonzero(sounds > LEAST_LIKELY)
     cost[likely] -= TRUST * (np.log(sounds[likely].astype(np.float32)) - np.float32(np.log(LEAST_LIKELY)))
@@ -301,8 +316,8 @@ FAR = 1.3
 """Semitones from a note beyond which it is all one how far a candidate is."""
 LEAST_LIKELY = 0.02
 """The network's word is not trusted to say less than this."""
-NO_CANDIDATE = 3.6
-"""What a frame costs whose candidates are all far from a note."""
+NO_CANDIDATE, UNSEEN = 3.6, 1.7
+"""What a frame costs whose candidates are all far from a note; and what one does at most where the network hears it."""
 TRUST = 0.3
 """How much the network's word counts against the candidates'."""
 
