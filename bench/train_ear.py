@@ -246,16 +246,21 @@ def train_strokes(clips: int, quick: bool, axes: int = 12) -> None:
 
 
 def train_layers(name: str, clips: int) -> None:
-    """A network of convolutions; what is seldom there weighs more."""
+    """Networks of convolutions, one for each seed; what is seldom there weighs more."""
     import layers
 
-    make = {"begin": begin_clip, "drums": drum_clip}[name]
+    make, seeds = {"begin": (begin_clip, (11, 12)), "drums": (drum_clip, (0,))}[name]
     with Pool() as pool:
         made = list(pool.imap(make, range(3000, 3000 + clips)))
     often = np.mean([y.astype(np.float32).mean(axis=0) for _, y in made], axis=0)
     weight = 1.5 * np.clip((often.max() / np.maximum(often, 1e-5)) ** 0.4, 1, 4)
-    epochs, seed = {"begin": (14, 1), "drums": (10, 0)}[name]
-    np.savez_compressed(MODELS / f"{name}.npz", **layers.arrays(layers.train(made, weight, epochs, seed=seed)))
+    save_nets(name, [layers.arrays(layers.train(made, weight, 10, seed=seed)) for seed in seeds])
+
+
+def save_nets(name: str, nets: list[dict[str, np.ndarray]]) -> None:
+    """Networks that are asked together, in one file."""
+    arrays = {f"net{k}_{each}": array for k, net in enumerate(nets) for each, array in net.items()}
+    np.savez_compressed(MODELS / f"{name}.npz", **arrays)
 
 
 def train_compared(clips: int) -> None:
@@ -263,9 +268,7 @@ def train_compared(clips: int) -> None:
 
     with Pool() as pool:
         made = list(pool.imap(compared_clip, range(20_000, 20_000 + clips)))
-    nets = [comparing.train(made, drums.LOOK.bands, seed=seed) for seed in (0, 1)]
-    arrays = {f"net{k}_{name}": each for k, net in enumerate(nets) for name, each in comparing.arrays(net).items()}
-    np.savez_compressed(MODELS / "compared.npz", **arrays)
+    save_nets("compared", [comparing.arrays(comparing.train(made, drums.LOOK.bands, seed=seed)) for seed in (0, 1)])
 
 
 def train_plain(name: str, clips: int) -> None:
@@ -283,7 +286,7 @@ def train_plain(name: str, clips: int) -> None:
 
 
 JOBS = {
-    "begin": (partial(train_layers, "begin"), 3200), "drums": (partial(train_layers, "drums"), 1200),
+    "begin": (partial(train_layers, "begin"), 6400), "drums": (partial(train_layers, "drums"), 1200),
     "compared": (train_compared, 6500), "tones": (partial(train_plain, "tones"), 900),
     "newest": (partial(train_plain, "newest"), 1000),
     "strokes": (partial(train_strokes, quick=False), 300), "quickstrokes": (partial(train_strokes, quick=True), 900),

@@ -491,6 +491,23 @@ def test_a_pitch_is_shown_its_harmonics_in_both_windows_against_the_loudest_of_i
         assert row == pytest.approx(wanted, abs=1e-5)
 
 
+def test_a_low_string_without_a_period_is_heard_by_its_harmonics():
+    line = [
+        (0.2, 0.5, 32, 0.9), (0.55, 0.95, 36, 0.9), (1.0, 1.2, 28, 0.9), (1.25, 1.7, 40, 0.9), (1.75, 2.2, 28, 0.9),
+        (2.3, 2.6, 33, 0.9), (2.7, 3.1, 35, 0.9), (3.2, 3.9, 40, 0.9),
+    ]  # fmt: skip
+    stiff = players.Timbre(1 / np.arange(1, 16), inharmonic=0.01, attack=0.004, decay=0.35, release=0.12, bottom=200.0)
+    sound = players.play(line, stiff, melody.RATE, 3)
+    hiss = np.random.default_rng(0).normal(size=len(sound)) * 0.003 * np.abs(sound).max()
+    analysis = melody.analyse(layers("begin"), network("tones"), (sound + hiss).astype(np.float32))
+    assert np.nanmedian(analysis.dip[:, 0]) > 0.6
+    notes = pairs(melody.decide(analysis).kept())
+    assert len(notes) <= len(line)
+    assert found([(s, n) for s, _, n, _ in line], notes) >= 6
+    # Where others play beneath, their harmonics sound as well, so there a note still needs its period.
+    assert len(pairs(melody.decide(analysis, melody.MelodySettings(beneath=True)).kept())) < 6
+
+
 def test_bands_and_grids_hold_the_power_of_the_spectrum():
     random = np.random.default_rng(0)
     samples = random.normal(size=9_000).astype(np.float32)
