@@ -52,9 +52,9 @@ class MelodyAnalysis:
     sounds: np.ndarray
     starts: np.ndarray
     envelope: Envelope
-    paths: dict[tuple[float, ...], np.ndarray] = field(default_factory=dict)
+    paths: dict[tuple[float, ...], np.ndarray] = field(default_factory=dict, init=False)
     """The last path that was found, by what it depends on."""
-    _costs: dict[bool, np.ndarray] = field(default_factory=dict)
+    _costs: dict[bool, np.ndarray] = field(default_factory=dict, init=False)
 
     def costs(self, beneath: bool) -> np.ndarray:
         """(frames, tones.PITCHES) what each note costs in the search for the path, whatever the other settings."""
