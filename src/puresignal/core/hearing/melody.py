@@ -328,7 +328,7 @@ def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> 
     states = track(analysis, settings)
     if not len(states):
         return Heard.empty()
-    limit = 0.58 - 0.5 * (settings.eagerness - 0.5)
+    limit = 0.5 - 0.5 * (settings.eagerness - 0.5)
     places = _plain(peaks(analysis.near, LEAST, 6), analysis, limit)
     _bridge(states)
     _attacks(states, places, analysis)

@@ -25,6 +25,8 @@ LONG, SHORT = 8192, 2048
 RELATED = (-19, -12, -7, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 7, 12, 19, 24, 28, 31, 34, 36)
 """Semitones from a pitch: its harmonics, and those whose harmonics it shares."""
 QUICK = (0, 12, 19, 24, 28)
+AT_ONCE = 2048
+"""Rows, of which the network is asked so many at once: they stay in the cache."""
 MOMENTS = (-6, -4, -3, -2, -1, 0, 1, 2, 3, 4, 6)
 INPUTS = 3 * len(RELATED) + len(QUICK) * len(MOMENTS) + 2
 
@@ -126,7 +128,7 @@ def likely(network: Network, long: np.ndarray, short: np.ndarray, among: np.ndar
     own, second = (third[:, LOWEST + up - FIRST : HIGHEST + up - FIRST + 1] for up in (0, 12))
     loud = np.maximum(own, second) > np.maximum(long.max(axis=1, keepdims=True) - 2.2, -3.2)
     frame, pitch = np.nonzero(loud if among is None else loud & among)
-    for begin in range(0, len(frame), 16384):
-        part = slice(begin, begin + 16384)
+    for begin in range(0, len(frame), AT_ONCE):
+        part = slice(begin, begin + AT_ONCE)
         out[frame[part], pitch[part]] = network.likely(rows(long, short, frame[part], pitch[part] + LOWEST))
     return out
