@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 from itertools import pairwise
 
 import hypothesis
@@ -77,8 +78,6 @@ def test_a_line_comes_back_as_its_notes(manner):
 
 @pytest.mark.parametrize("tuned", [-0.4, 0.35])
 def test_a_player_who_is_tuned_otherwise_plays_the_same_notes(tuned):
-    from dataclasses import replace
-
     notes = heard(singer.perform(LINE, replace(singer.BLOWN, tuned=tuned), melody.RATE, 4))
     assert [round(p) for p in notes.pitch] == [n for _, _, n, _ in LINE]
 
@@ -112,8 +111,6 @@ def test_a_note_whose_pitch_is_lost_for_a_moment_is_one_unless_something_begins(
 
 
 def test_vibrato_does_not_trill_and_a_scoop_is_one_note_at_its_aim():
-    from dataclasses import replace
-
     wide = replace(singer.SUNG, vibrato=0.8, scoop=2.0)
     line = [(0.3, 1.8, 62, 0.8), (2.0, 3.5, 66, 0.8)]
     assert [n for _, n in pairs(heard(singer.perform(line, wide, melody.RATE, 5)))] == [62, 66]
@@ -356,8 +353,6 @@ def test_chords_get_names_with_their_times():
 
 
 def test_bends_of_notes_that_follow_at_once_begin_where_the_player_did():
-    from dataclasses import replace
-
     deep = replace(singer.SUNG, vibrato=0.0, scoop=1.5, drift=0.0, consonant=0.0)
     line = [(0.3, 1.0, 60, 0.8), (1.0, 1.8, 64, 0.8)]
     analysis = melody.analyse(layers("begin"), network("tones"), singer.perform(line, deep, melody.RATE, 2))
@@ -489,6 +484,24 @@ def test_a_pitch_is_shown_its_harmonics_in_both_windows_against_the_loudest_of_i
                   for m in tones.MOMENTS for q in tones.QUICK]  # fmt: skip
         wanted = [*(still - top), *(np.array(moving) - top), top, place / 60]
         assert row == pytest.approx(wanted, abs=1e-5)
+
+
+@pytest.mark.parametrize("leap", [-24, -19, -12, 12, 19, 24, 4])
+def test_no_leap_to_a_harmonic_is_heard_where_nothing_begins(leap):
+    timbre = players.Timbre(1 / np.arange(1, 12) ** 1.5, release=0.1)
+    whole = melody.analyse(
+        layers("begin"), network("tones"), players.play([(0.3, 1.5, 60, 0.9)], timbre, melody.RATE, 1)
+    )
+    turn = round(0.7 / melody.STEP)
+    pitch, sounds, begins = whole.pitch.copy(), whole.sounds.copy(), whole.begins.copy()
+    pitch[:turn] += leap
+    sounds[:turn] = np.roll(sounds[:turn], leap, axis=1)
+    notes = pairs(melody.decide(replace(whole, pitch=pitch, sounds=sounds)).kept())
+    # At first it was taken for that, or for what it is a harmonic of. What is no harmonic was played.
+    assert [(round(s, 1), n) for s, n in notes] == ([(0.3, 60 + 4), (0.7, 60)] if leap == 4 else [(0.3, 60)])
+    begins[turn - 2 : turn + 3] = (0.15, 0.6, 1.0, 0.6, 0.15)
+    notes = pairs(melody.decide(replace(whole, pitch=pitch, sounds=sounds, begins=begins)).kept())
+    assert [(round(s, 1), n) for s, n in notes] == [(0.3, 60 + leap), (0.7, 60)]
 
 
 def test_a_low_string_without_a_period_is_heard_by_its_harmonics():

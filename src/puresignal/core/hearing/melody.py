@@ -444,9 +444,16 @@ def _articulated(note: tuple[int, int, int], places: np.ndarray) -> list[tuple[i
 
 
 def _mended(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis) -> list[tuple[int, int, int]]:
-    """A note that goes on where its pitch could not be told for a moment is one: where one begins it is heard to."""
+    """A note that goes on where its pitch could not be told for a moment is one: where one begins it is heard to.
+
+    So is one that seems to leap to a harmonic: at first it was taken for that, or for what it is a harmonic of.
+    """
     out: list[tuple[int, int, int]] = []
     for first, last, number in notes:
+        leaps = out and abs(out[-1][2] - number) in HARMONICS and first - out[-1][1] <= MOMENT
+        if leaps and analysis.near[max(0, first - 5) : first + 6].max(initial=0.0) < SILENT:
+            out[-1] = (out[-1][0], last, number)
+            continue
         if out and out[-1][2] == number and 0 < first - out[-1][1] <= LOST / STEP:
             begins = analysis.near[max(0, out[-1][1] - 4) : first + 6].max(initial=0.0)
             around = min(analysis.level[out[-1][1] - 1], analysis.level[first : first + 8].max(initial=-100.0))
