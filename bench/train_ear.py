@@ -249,12 +249,13 @@ def train_layers(name: str, clips: int) -> None:
     """Networks of convolutions, one for each seed; what is seldom there weighs more."""
     import layers
 
-    make, seeds = {"begin": (begin_clip, (11, 12)), "drums": (drum_clip, (0,))}[name]
+    make, seeds = {"begin": (begin_clip, (13,)), "drums": (drum_clip, (0,))}[name]
     with Pool() as pool:
         made = list(pool.imap(make, range(3000, 3000 + clips)))
+    epochs = {"begin": 8, "drums": 10}[name]
     often = np.mean([y.astype(np.float32).mean(axis=0) for _, y in made], axis=0)
     weight = 1.5 * np.clip((often.max() / np.maximum(often, 1e-5)) ** 0.4, 1, 4)
-    save_nets(name, [layers.arrays(layers.train(made, weight, 10, seed=seed)) for seed in seeds])
+    save_nets(name, [layers.arrays(layers.train(made, weight, epochs, seed=seed)) for seed in seeds])
 
 
 def save_nets(name: str, nets: list[dict[str, np.ndarray]]) -> None:
@@ -286,7 +287,7 @@ def train_plain(name: str, clips: int) -> None:
 
 
 JOBS = {
-    "begin": (partial(train_layers, "begin"), 6400), "drums": (partial(train_layers, "drums"), 1200),
+    "begin": (partial(train_layers, "begin"), 8800), "drums": (partial(train_layers, "drums"), 1200),
     "compared": (train_compared, 6500), "tones": (partial(train_plain, "tones"), 900),
     "newest": (partial(train_plain, "newest"), 1000),
     "strokes": (partial(train_strokes, quick=False), 300), "quickstrokes": (partial(train_strokes, quick=True), 900),

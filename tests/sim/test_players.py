@@ -53,6 +53,25 @@ def test_bars_sound_at_their_own_multiples():
     assert power(bar, 440) < 0.01
 
 
+def test_the_loop_of_a_sampler_is_the_same_sound_over_and_over_and_its_wave_goes_on():
+    looped = replace(PLAIN, loops=0.2, seam=0.001, recorded=3.0, wander=3.0, release=0.02)
+    sound = note(looped, seconds=1.5)
+    period = RATE / 220
+    length = round(period * round(0.2 * 220))
+    begin = round((looped.attack + 0.15) * RATE)
+    rounds = [sound[begin + k * length :][:length] for k in range(6)]
+    assert np.std(rounds[0]) > 0.1
+    for later in rounds[1:]:
+        assert later == pytest.approx(rounds[0], abs=1e-9)
+    # The seam is no crack: the wave goes on where the loop's beginning was.
+    steps = np.abs(np.diff(sound[begin:][: 6 * length]))
+    at_seams = [steps[k * length - 2 : k * length + 2].max() for k in range(1, 6)]
+    assert max(at_seams) < 2 * np.quantile(steps, 0.99)
+    # By itself it never sounds the same again.
+    free = note(replace(looped, loops=0.0), seconds=1.5)
+    assert np.abs(free[begin + length :][:length] - free[begin:][:length]).max() > 0.05
+
+
 def test_a_bite_makes_the_beginning_brighter_and_then_is_gone():
     timbre = replace(PLAIN, harmonics=np.full(12, 0.3), bite=18.0, bites=0.04, attack=0.003)
     sound = note(timbre)

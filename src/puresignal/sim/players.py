@@ -31,6 +31,8 @@ class Timbre:
     wander      decibels by which each harmonic comes and goes by itself, wanders  times a second
     apart       seconds that voices begin apart, each with a vibrato of its own
     loops       seconds that are repeated for as long as a note is held, as samplers do; 0: none are
+    seam        seconds in which one time round is blended into the next
+    recorded    decibels by which what is looped comes and goes as a whole
     body        (n, 3) what the body resounds at whatever the note: Hz, octaves wide, decibels
     bottom      Hz below which the body gives off ever less, 12 dB an octave
     vowels      octaves by which its resonances move from note to note, and in a note; 0: they stay
@@ -63,6 +65,8 @@ class Timbre:
     wanders: float = 3.0
     apart: float = 0.0
     loops: float = 0.0
+    seam: float = 0.04
+    recorded: float = 0.0
     body: np.ndarray = field(default_factory=lambda: np.zeros((0, 3)))
     bottom: float = 0.0
     vowels: float = 0.0
@@ -126,14 +130,15 @@ def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
         swells=float(random.uniform(0.35, 1.6)), fades=float(random.uniform(1.5, 5.0)),
         wander=between(random, 0.3, 5.0) if not hit and random.random() < 0.5 else 0.0,
         wanders=float(random.uniform(0.7, 9.0)), apart=float(random.uniform(0.0, 0.12)) if choir else 0.0,
-        loops=between(random, 0.06, 1.5) if not hit and random.random() < 0.4 else 0.0,
+        loops=between(random, 0.06, 1.5) if not hit and random.random() < 0.6 else 0.0,
         body=body, bottom=between(random, 80, 900) if random.random() < 0.3 else 0.0,
         vowels=float(random.uniform(0.1, 0.6)) if resounds and not hit and random.random() < 0.3 else 0.0,
         bite=float(random.uniform(-12, 18)) if random.random() < 0.6 else 0.0, bites=between(random, 0.01, 0.25),
         partials=bars, thump=float(10 ** random.uniform(-1.5, 0.1)) if hit and random.random() < 0.35 else 0.0,
         thumps=between(random, 0.015, 0.12),
         chiff=float(10 ** random.uniform(-2.3, -0.5)) if not hit and random.random() < 0.35 else 0.0,
-        chiffs=between(random, 0.01, 0.12),
+        chiffs=between(random, 0.01, 0.12), seam=between(random, 0.0005, 0.04),
+        recorded=between(random, 0.2, 4.0) if random.random() < 0.6 else 0.0,
     )  # fmt: skip
 
 
@@ -202,7 +207,11 @@ def sound_of(
         hiss = random.normal(size=count)
         tone += timbre.noise * (hiss - 0.6 * np.roll(hiss, 1))
     if timbre.loops:
-        tone = _looped(tone, round((timbre.attack + 0.15) * rate), round(timbre.loops * rate), rate)
+        knots = np.arange(0, t[-1] + 0.3, 0.3)
+        tone *= 10 ** (np.interp(t, knots, random.normal(0, timbre.recorded, len(knots))) / 20)
+        # Whole periods, so that the wave goes on.
+        length = rate / frequency * max(1, round(timbre.loops * frequency))
+        tone = _looped(tone, round((timbre.attack + 0.15) * rate), round(length), round(timbre.seam * rate))
     shape = np.clip(t / timbre.attack, 0, 1) ** timbre.swells
     shape *= np.clip((seconds + timbre.release - t) / timbre.release, 0, 1) ** timbre.fades
     if np.isfinite(timbre.decay):
@@ -232,10 +241,10 @@ def _thump(t: np.ndarray, seconds: float, random: np.random.Generator) -> np.nda
     return np.asarray(np.sum(parts, axis=0) * np.clip(t / 0.002, 0, 1))
 
 
-def _looped(tone: np.ndarray, begin: int, length: int, rate: int) -> np.ndarray:
-    """What comes after `begin` and `length` samples is that length over and over, its seams blended."""
-    seam = min(length // 3, round(0.04 * rate))
-    if begin + length >= len(tone) or seam < 2:
+def _looped(tone: np.ndarray, begin: int, length: int, seam: int) -> np.ndarray:
+    """What comes after `begin` and `length` samples is that length over and over, blended over `seam` samples."""
+    seam = max(2, min(length // 3, begin, seam))
+    if begin + length >= len(tone) or length < 2 * seam:
         return tone
     own = tone[begin : begin + length].copy()
     blend = np.linspace(0, 1, seam)
