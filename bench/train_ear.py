@@ -246,22 +246,15 @@ def train_strokes(clips: int, quick: bool, axes: int = 12) -> None:
 
 
 def train_layers(name: str, clips: int) -> None:
-    """Networks of convolutions, one for each seed; what is seldom there weighs more."""
+    """A network of convolutions; what is seldom there weighs more."""
     import layers
 
-    make, seeds = {"begin": (begin_clip, (13,)), "drums": (drum_clip, (0,))}[name]
+    make, epochs, seed = {"begin": (begin_clip, 8, 13), "drums": (drum_clip, 10, 0)}[name]
     with Pool() as pool:
         made = list(pool.imap(make, range(3000, 3000 + clips)))
-    epochs = {"begin": 8, "drums": 10}[name]
     often = np.mean([y.astype(np.float32).mean(axis=0) for _, y in made], axis=0)
     weight = 1.5 * np.clip((often.max() / np.maximum(often, 1e-5)) ** 0.4, 1, 4)
-    save_nets(name, [layers.arrays(layers.train(made, weight, epochs, seed=seed)) for seed in seeds])
-
-
-def save_nets(name: str, nets: list[dict[str, np.ndarray]]) -> None:
-    """Networks that are asked together, in one file."""
-    arrays = {f"net{k}_{each}": array for k, net in enumerate(nets) for each, array in net.items()}
-    np.savez_compressed(MODELS / f"{name}.npz", **arrays)
+    np.savez_compressed(MODELS / f"{name}.npz", **layers.arrays(layers.train(made, weight, epochs, seed=seed)))
 
 
 def train_compared(clips: int) -> None:
@@ -269,7 +262,9 @@ def train_compared(clips: int) -> None:
 
     with Pool() as pool:
         made = list(pool.imap(compared_clip, range(20_000, 20_000 + clips)))
-    save_nets("compared", [comparing.arrays(comparing.train(made, drums.LOOK.bands, seed=seed)) for seed in (0, 1)])
+    nets = [comparing.train(made, drums.LOOK.bands, seed=seed) for seed in (0, 1)]
+    arrays = {f"net{k}_{name}": each for k, net in enumerate(nets) for name, each in comparing.arrays(net).items()}
+    np.savez_compressed(MODELS / "compared.npz", **arrays)
 
 
 def train_plain(name: str, clips: int) -> None:

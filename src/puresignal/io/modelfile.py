@@ -10,6 +10,7 @@ import numpy as np
 
 from puresignal.core.hearing import compared, convolved
 from puresignal.core.hearing.compared import Ensemble
+from puresignal.core.hearing.convolved import Layers
 from puresignal.core.hearing.network import Network, from_arrays
 from puresignal.core.hearing.taught import Ground
 
@@ -27,8 +28,8 @@ def network(name: str) -> Network:
 
 
 @lru_cache(maxsize=4)
-def layers(name: str) -> convolved.Ensemble:
-    """The ear's networks of convolutions that are asked about one thing: begin or drums."""
+def layers(name: str) -> Layers:
+    """One of the ear's networks of convolutions: begin or drums."""
     return convolved.from_arrays(_arrays(name))
 
 

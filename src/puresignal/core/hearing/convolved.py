@@ -133,29 +133,8 @@ def _patches(x: np.ndarray, weight: np.ndarray) -> np.ndarray:
     return np.asarray((flat @ weight.reshape(-1, outputs)).reshape(x.shape[0], x.shape[1], outputs))
 
 
-@dataclass(frozen=True, eq=False)
-class Ensemble:
-    """One network, or several that were trained apart: what they err about differs, so their mean errs less.
-
-    (L. K. Hansen and P. Salamon, Neural network ensembles, 1990.)
-    """
-
-    members: tuple[Layers, ...]
-
-    def likely(self, levels: np.ndarray) -> np.ndarray:
-        """(frames, bands, sizes) of a picture to (frames, outputs) likelihoods 0..1."""
-        told = [member.likely(levels) for member in self.members]
-        return np.asarray(sum(told[1:], start=told[0]) / len(told))
-
-
-def from_arrays(arrays: dict[str, np.ndarray]) -> Ensemble:
-    """The networks from the arrays of a model file: net0_mean, net0_scale, net0_plane0, net0_plane0_bias ..."""
-    count = sum(name.endswith("_mean") for name in arrays)
-    own = [{n.removeprefix(f"net{k}_"): a for n, a in arrays.items() if n.startswith(f"net{k}_")} for k in range(count)]
-    return Ensemble(tuple(_member(each) for each in own))
-
-
-def _member(arrays: dict[str, np.ndarray]) -> Layers:
+def from_arrays(arrays: dict[str, np.ndarray]) -> Layers:
+    """A network from the arrays of a model file: mean, scale, plane0, plane0_bias ..."""
     flat = {name: np.asarray(array, np.float32) for name, array in arrays.items()}
     planes = sum(name.startswith("plane") for name in flat) // 2
     return Layers(

@@ -13,9 +13,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import compared, convolved, frames, strokes, toms
+from puresignal.core.hearing import compared, frames, strokes, toms
 from puresignal.core.hearing.compared import Ensemble
-from puresignal.core.hearing.convolved import Picture
+from puresignal.core.hearing.convolved import Layers, Picture
 from puresignal.core.hearing.frames import Envelope
 from puresignal.core.hearing.heard import DOUBTS, Hits, velocities
 from puresignal.core.hearing.pieces import Progress, Source, pieces
@@ -57,9 +57,7 @@ DOWN = 28
 LOW_RATE = RATE / DOWN
 
 
-def analyse(
-    network: convolved.Ensemble, comparing: Ensemble, source: Source, progress: Progress | None = None
-) -> DrumAnalysis:
+def analyse(network: Layers, comparing: Ensemble, source: Source, progress: Progress | None = None) -> DrumAnalysis:
     """The networks that were trained on drums; the recording at RATE, all at once or in blocks."""
     loud = LOOK.loud(source)
     parts: list[tuple[np.ndarray, ...]] = []

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.hearing import begin, frames, melody, newest, tones
-from puresignal.core.hearing.convolved import Ensemble
+from puresignal.core.hearing.convolved import Layers
 from puresignal.core.hearing.heard import Heard, velocity_of
 from puresignal.core.hearing.melody import MelodyAnalysis, MelodySettings
 from puresignal.core.hearing.network import Network
@@ -165,7 +165,7 @@ class LiveMelody:
     """Notes at once from `feed`; from `settled` those that the whole ear hears."""
 
     def __init__(
-        self, begin_net: Ensemble, tone_net: Network, newest_net: Network, settings: MelodySettings | None = None
+        self, begin_net: Layers, tone_net: Network, newest_net: Network, settings: MelodySettings | None = None
     ) -> None:
         self._nets = (begin_net, tone_net)
         self._settings = settings or MelodySettings()

@@ -18,7 +18,7 @@ import numpy as np
 
 from puresignal.core.hearing import begin as beginnings
 from puresignal.core.hearing import cheapest, frames, period, tones
-from puresignal.core.hearing.convolved import Ensemble
+from puresignal.core.hearing.convolved import Layers
 from puresignal.core.hearing.frames import Envelope
 from puresignal.core.hearing.heard import Heard, doubts, far_from_others, velocities
 from puresignal.core.hearing.network import Network, gathered, peaks
@@ -100,7 +100,7 @@ class MelodySettings:
 FINE_HOP, FINE_REACH = 22, 220
 
 
-def analyse(begin: Ensemble, tone: Network, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
+def analyse(begin: Layers, tone: Network, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
     """The networks of begin.py and tones.py; the recording at RATE, all at once or in blocks."""
     # Both in one reading of it.
     loudness = [(tones.loudness(part), beginnings.LOOK.loudness(part)) for part in excerpts(source)]
@@ -113,7 +113,7 @@ def analyse(begin: Ensemble, tone: Network, source: Source, progress: Progress |
 
 
 def of_samples(
-    begin: Ensemble, tone: Network, flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
+    begin: Layers, tone: Network, flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
 ) -> MelodyAnalysis:
     """Samples all at once, against what the loud moments of their recording are (tones.loud, LOOK.loud)."""
     pitch, dip = _candidates(flat)
