@@ -13,7 +13,7 @@ import numpy as np
 
 from puresignal.core.articulations import canonical, resolve
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, SettingsError
-from puresignal.core.hearing import begin, chords, drums, frames, key, melody, pieces, strokes, taught, tempo
+from puresignal.core.hearing import begin, bending, chords, drums, frames, key, melody, pieces, strokes, taught, tempo
 from puresignal.core.hearing.heard import DOUBTS, Heard, Hits
 from puresignal.core.hearing.pieces import Progress, Source
 from puresignal.core.song import Messages, Song, SongTrack
@@ -217,7 +217,7 @@ def _melody(
     analysis = melody.analyse(modelfile.layers("begin"), modelfile.network("tones"), source, progress)
     found = melody.decide(analysis, settings)
     if job.bends:
-        bends += melody.bends(analysis, found.kept())
+        bends += bending.bends(analysis, found.kept())
     return _pitched(found, job, keys)
 
 

@@ -15,6 +15,7 @@ from hypothesis.extra import numpy as hnp
 
 from puresignal.core.hearing import (
     begin,
+    bending,
     cheapest,
     chords,
     convolved,
@@ -357,7 +358,7 @@ def test_bends_of_notes_that_follow_at_once_begin_where_the_player_did():
     analysis = melody.analyse(layers("begin"), network("tones"), singer.perform(line, deep, melody.RATE, 2))
     notes = melody.decide(analysis).kept()
     assert [round(p) for p in notes.pitch] == [60, 64]
-    sent = melody.bends(analysis, notes)
+    sent = bending.bends(analysis, notes)
     assert [t for t, _ in sent] == sorted(t for t, _ in sent)
     at_second = [v for t, v in sent if t == pytest.approx(float(notes.start[1]))]
     assert at_second[-1] < -0.2
