@@ -550,6 +550,18 @@ def test_the_ear_of_melodies_sees_what_its_networks_were_shown(count):
     assert np.abs(long - true)[plain].mean() < 0.01
 
 
+@pytest.mark.parametrize("count", [1, 440, 881, 44_101])
+def test_what_is_seen_of_drums_between_two_long_windows_is_as_if_there_had_been_one(count):
+    random = np.random.default_rng(1)
+    sound = anykit.groove(anykit.built_kit(random, drums.RATE), 2, drums.RATE, random)[0][:count]
+    loud = drums.LOOK.loud(sound)
+    seen, every = drums.LOOK.levels(sound, loud), replace(drums.LOOK, seldom=1 << 30).levels(sound, loud)
+    assert seen.shape == every.shape == (1 + count // drums.HOP, drums.LOOK.bands, 2)
+    assert seen[:, :, 0] == pytest.approx(every[:, :, 0], abs=1e-5)
+    assert seen[::2] == pytest.approx(every[::2], abs=1e-5)
+    assert np.abs(seen - every)[every > every.max() - 2].mean() < 0.01
+
+
 def test_what_plays_beneath_does_not_strike_the_lead_again():
     lead = singer.perform([(0.3, 2.7, 72, 0.9), (2.8, 3.3, 74, 0.9)], singer.BLOWN, melody.RATE, 1)
     beneath = [(0.5 + 0.4 * i, 0.8 + 0.4 * i, n, 0.9) for i, n in enumerate((48, 52, 55, 48, 53, 57))]

@@ -24,6 +24,7 @@ class Picture:
     """Loudness by moment and band, in windows of several sizes.
 
     rate, hop    of the sound; bands  between low and high Hz; sizes  of the windows, in samples
+    seldom       the size from which on windows are worked out for every other frame alone, and by cubics between
     """
 
     rate: int
@@ -32,6 +33,7 @@ class Picture:
     low: float
     high: float
     sizes: tuple[int, ...]
+    seldom: int = 1 << 30
 
     def bands_of(self, size: int) -> frames.Bands:
         """The bands in the spectrum of a window."""
@@ -55,10 +57,17 @@ class Picture:
 
     def levels(self, samples: np.ndarray, loud: np.ndarray | None = None) -> np.ndarray:
         """(frames, bands, sizes) log10 of loudness against that of the loud moments; -4 where there is nothing."""
-        return self.levels_of(self._power(samples, self.hop), self.loud(samples) if loud is None else loud)
+        flat, loud = np.asarray(samples, np.float32), self.loud(samples) if loud is None else loud
+        count = 1 + len(flat) // self.hop
+        out = np.empty((count, self.bands, len(self.sizes)), np.float32)
+        for k, size in enumerate(self.sizes):
+            hop = self.hop * (2 if size >= self.seldom else 1)
+            own = self.levels_of(frames.powers(flat, size, hop, self.bands_of(size))[0], loud[k])
+            out[:, :, k] = frames.with_those_between(own, count) if size >= self.seldom else own
+        return out
 
     def levels_of(self, power: np.ndarray, loud: np.ndarray) -> np.ndarray:
-        """What levels() gives, of powers (frames, bands, sizes) in these bands."""
+        """What levels() gives, of powers (frames, bands, sizes) in these bands, or of those of one size."""
         return np.asarray(0.5 * np.log10(power / (loud + 1e-12) + 1e-8), np.float32)
 
 

@@ -33,7 +33,7 @@ LEARNT = (
 RIVALS = (("hat.closed", "hat.open", "hat.pedal"), ("snare.head", "snare.side"), ("crash1.bow", "ride.bow"))
 """Of each of these at most one at a time: the likeliest."""
 RATE, HOP = strokes.RATE, 440
-LOOK = Picture(RATE, HOP, 48, 40.0, 17_000.0, (1024, 4096))
+LOOK = Picture(RATE, HOP, 48, 40.0, 17_000.0, (1024, 4096), seldom=4096)
 STEP = HOP / RATE
 
 

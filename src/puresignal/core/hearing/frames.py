@@ -114,6 +114,20 @@ def bands(rate: int, size: int, count: int, low: float, high: float) -> np.ndarr
     return shared
 
 
+def with_those_between(every_other: np.ndarray, count: int) -> np.ndarray:
+    """(count, bands) levels of which every other is given, by cubics through four: a long window changes slowly."""
+    out = np.empty((count, *every_other.shape[1:]), np.float32)
+    out[::2] = every_other
+    wide = np.pad(every_other, ((1, 2), (0, 0)), mode="edge")
+    between = wide[1:-2] + wide[2:-1]
+    between *= np.float32(9 / 16)
+    outer = wide[:-3] + wide[3:]
+    outer *= np.float32(1 / 16)
+    between -= outer
+    out[1::2] = between[: count // 2]
+    return out
+
+
 def halved(samples: np.ndarray) -> np.ndarray:
     """(n,) at half the rate, without what that rate cannot carry."""
     taps = np.arange(-31, 32)

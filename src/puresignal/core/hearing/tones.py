@@ -79,25 +79,11 @@ def levels(samples: np.ndarray, against: tuple[float, float] | None = None) -> t
 
 def levels_of(long: np.ndarray, short: np.ndarray, against: tuple[float, float]) -> tuple[np.ndarray, np.ndarray]:
     """What levels() gives, of the powers of every other frame in long windows and of every frame in short ones."""
-    return _with_those_between(_level(long, against[0]), len(short)), _level(short, against[1])
+    return frames.with_those_between(_level(long, against[0]), len(short)), _level(short, against[1])
 
 
 def _level(power: np.ndarray, loud: float) -> np.ndarray:
     return np.asarray(0.5 * np.log10(power / (loud + 1e-12) + 1e-8), np.float32)
-
-
-def _with_those_between(every_other: np.ndarray, count: int) -> np.ndarray:
-    """(count, ...) frames of which every other is given, by cubics through four: a long window changes slowly."""
-    out = np.empty((count, *every_other.shape[1:]), np.float32)
-    out[::2] = every_other
-    wide = np.pad(every_other, ((1, 2), (0, 0)), mode="edge")
-    between = wide[1:-2] + wide[2:-1]
-    between *= np.float32(9 / 16)
-    outer = wide[:-3] + wide[3:]
-    outer *= np.float32(1 / 16)
-    between -= outer
-    out[1::2] = between[: count // 2]
-    return out
 
 
 def rows(long: np.ndarray, short: np.ndarray, frame: np.ndarray, pitch: np.ndarray) -> np.ndarray:
