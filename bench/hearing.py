@@ -1,6 +1,7 @@
 """What the ear hears, on recordings it was not trained on (sounds.py).
 
-`hearing.py [melodies orchestra singing voices loops beats harmony leads] [--each] [--reference]`; all by default.
+`hearing.py [KIND ...] [--each] [--reference]`: melodies, orchestra, singing, voices, loops, beats, mouths, harmony,
+leads; all by default.
 `hearing.py --minutes N` hears one long recording of each kind by the command: its speed and its memory.
 
 Counted as usual for transcription: onset within 50 ms, pitch within half a semitone, each note matched at most once;
@@ -189,8 +190,8 @@ def _bands(samples: np.ndarray) -> list[Row]:
     return rows
 
 
-def beats(each: bool) -> None:
-    spoken = list(sounds.beats())
+def beats(kind: str, each: bool) -> None:
+    spoken: list[sounds.Spoken] = list(getattr(sounds, kind)())
     for count in (6, 3):
         clips = []
         for clip, examples in spoken:
@@ -208,7 +209,7 @@ def beats(each: bool) -> None:
                 return [(s, s, known.names[k]) for s, k in zip(found.start.tolist(), found.kind.tolist(), strict=True)]
 
             clips.append((clip, hear))
-        tell(f"beats, {count} examples each", clips, each)
+        tell(f"{kind}, {count} examples each", clips, each)
 
 
 def harmony(each: bool) -> None:
@@ -276,14 +277,17 @@ def main() -> None:
         "voices",
         "loops",
         "beats",
+        "mouths",
         "harmony",
         "leads",
     ]
     for kind in wanted:
         if kind in ("melodies", "orchestra", "singing", "voices"):
             melodies(kind, each)
+        elif kind in ("beats", "mouths"):
+            beats(kind, each)
         else:
-            {"loops": loops, "beats": beats, "harmony": harmony, "leads": leads}[kind](each)
+            {"loops": loops, "harmony": harmony, "leads": leads}[kind](each)
 
 
 if __name__ == "__main__":

@@ -324,41 +324,70 @@ def leads() -> Iterator[tuple[Clip, float, int, int]]:
 SYLLABLES = {
     "kick": "[[bu]]", "snare.head": "[[ka]]", "hat.closed": "[[ts]]", "hat.open": "[[tSS]]", "tom1.head": "[[dUN]]",
 }  # fmt: skip
+FURTHER_SYLLABLES = (
+    SYLLABLES,
+    {"kick": "[[pf]]", "snare.head": "[[kS]]", "hat.closed": "[[t]]", "crash1.bow": "[[S]]", "tom1.head": "[[dm]]"},
+    {
+        "kick": "[[bu:m]]", "snare.head": "[[pSa]]", "hat.closed": "[[ts]]", "hat.open": "[[ss]]",
+        "snare.side": "[[k]]", "tom2.head": "[[do:]]",
+    },
+)  # fmt: skip
 """As espeak-ng spells sounds."""
+Spoken = tuple[Clip, dict[str, list[np.ndarray]]]
+"""A clip, and examples of each sound at RATE."""
 
 
-def beats() -> Iterator[tuple[Clip, dict[str, list[np.ndarray]]]]:
-    """Spoken syllables in a rhythm, breaths between, with examples of each: (clip, examples at RATE)."""
+def beats() -> Iterator[Spoken]:
+    """Spoken syllables in a rhythm, breaths between, with examples of each."""
     for speaker in ("en", "en+f3", "en+m5"):
-        said: dict[str, list[np.ndarray]] = {}
-        for name, text in SYLLABLES.items():
-            for take in range(12):
-                sound = _say(text, speaker, 40 + 3 * take, 250 + 15 * (take % 5), 70 + 10 * (take % 4))
-                if sound is not None:
-                    said.setdefault(name, []).append(sound)
-        if not said:
-            return
-        for number in range(2):
+        said = _takes(speaker, SYLLABLES)
+        for number in range(2 if said else 0):
             random = np.random.default_rng(8000 + number + 7 * len(speaker))
-            samples = np.zeros(RATE * 16, np.float32)
-            notes: list[tuple[float, float, object, float]] = []
-            at = 0.5
-            while at < 15:
-                if random.random() < 0.12:
-                    breath = random.normal(size=round(0.25 * RATE)) * np.hanning(round(0.25 * RATE)) * 0.03
-                    begin = round(at * RATE)
-                    samples[begin : begin + len(breath)] += np.convolve(breath, np.ones(4) / 4, "same")
-                else:
-                    name = str(random.choice(list(said)))
-                    sound = said[name][int(random.integers(6, 12))] * random.uniform(0.5, 1.0)
-                    sound = sound[: round(0.3 * RATE)]
-                    begin = round(at * RATE)
-                    end = min(len(samples), begin + len(sound))
-                    samples[begin:end] += sound[: end - begin]
-                    notes.append((at, at + 0.1, name, 0.8))
-                at += float(random.choice([0.22, 0.3, 0.4]))
-            samples = room(samples, random, 0.5, -50)
-            yield Clip(f"{speaker} {number + 1}", samples, notes), {n: sounds[:6] for n, sounds in said.items()}
+            yield _spoken(f"{speaker} {number + 1}", said, random)
+
+
+def mouths() -> Iterator[Spoken]:
+    """Further speakers and syllables: slow ones, ones of two parts, ones that differ little."""
+    for speaker in ("en+f1", "en+m2", "de", "it", "fr", "en+Andy", "en+linda"):
+        for k, syllables in enumerate(FURTHER_SYLLABLES):
+            said = _takes(speaker, syllables)
+            for number in range(2 if said else 0):
+                random = np.random.default_rng(9000 + 10 * k + number + sum(map(ord, speaker)) * 37)
+                yield _spoken(f"{speaker} {' '.join(syllables.values())} {number + 1}", said, random)
+
+
+def _takes(speaker: str, syllables: dict[str, str]) -> dict[str, list[np.ndarray]]:
+    """Twelve of each, higher and lower, quicker and slower; none where there is no espeak-ng."""
+    said: dict[str, list[np.ndarray]] = {}
+    for name, text in syllables.items():
+        for take in range(12):
+            sound = _say(text, speaker, 40 + 3 * take, 250 + 15 * (take % 5), 70 + 10 * (take % 4))
+            if sound is not None:
+                said.setdefault(name, []).append(sound)
+    return said
+
+
+def _spoken(name: str, said: dict[str, list[np.ndarray]], random: np.random.Generator) -> Spoken:
+    """The last six takes in a rhythm, the first six as examples."""
+    samples = np.zeros(RATE * 16, np.float32)
+    notes: list[tuple[float, float, object, float]] = []
+    at = 0.5
+    while at < 15:
+        if random.random() < 0.12:
+            breath = random.normal(size=round(0.25 * RATE)) * np.hanning(round(0.25 * RATE)) * 0.03
+            begin = round(at * RATE)
+            samples[begin : begin + len(breath)] += np.convolve(breath, np.ones(4) / 4, "same")
+        else:
+            which = str(random.choice(list(said)))
+            sound = said[which][int(random.integers(6, 12))] * random.uniform(0.5, 1.0)
+            sound = sound[: round(0.3 * RATE)]
+            begin = round(at * RATE)
+            end = min(len(samples), begin + len(sound))
+            samples[begin:end] += sound[: end - begin]
+            notes.append((at, at + 0.1, which, 0.8))
+        at += float(random.choice([0.22, 0.3, 0.4]))
+    samples = room(samples, random, 0.5, -50)
+    return Clip(name, samples, notes), {each: sounds[:6] for each, sounds in said.items()}
 
 
 def _say(text: str, voice: str, pitch: int, speed: int, loud: int) -> np.ndarray | None:

@@ -12,10 +12,11 @@ from functools import partial
 from multiprocessing import Pool
 
 import numpy as np
+import retold
 import soxr
 from training import MODELS, save, train
 
-from puresignal.core.hearing import begin, compared, drums, livehits, newest, rises, strokes, tones
+from puresignal.core.hearing import begin, compared, drums, newest, tones
 from puresignal.io import modelfile
 from puresignal.sim import anykit, mouth, players, singer, words
 
@@ -184,72 +185,42 @@ NEW = (0.006, 0.095)
 """Seconds from and up to which a note has begun just now."""
 
 
-def stroke_rows(seed: int, quick: bool) -> tuple[np.ndarray, np.ndarray]:
-    """Strokes of one recording, and which sound each was."""
-    random = np.random.default_rng(seed)
-    if random.random() < 0.7:
-        syllables = [mouth.any_syllable(random) for _ in range(int(random.integers(3, 8)))]
-        sound, said = mouth.beat(syllables, SECONDS, strokes.RATE, random)
-        truth = [(t, str(w)) for t, w in said]
-        sound = players.in_a_room(sound, strokes.RATE, random, (-78.0, -42.0))
-    else:
-        sound, hits = loop(random)
-        truth = [
-            (t, n)
-            for i, (t, n, _) in enumerate(hits)
-            if all(abs(t - o[0]) > 0.04 for j, o in enumerate(hits) if j != i)
-        ]
-    at = np.array([t for t, _ in truth]) + random.normal(0, 0.0015, len(truth))
-    names = np.array([n for _, n in truth])
-    if not quick:
-        return strokes.at(strokes.analyse(sound), at), names
-    # Where the live search puts them, late as it may be.
-    found = np.array(rises.Beginnings(strokes.RATE).feed(sound))
-    if not len(found) or not len(at):
-        return np.zeros((0, livehits.FEATURES), np.float32), names[:0]
-    nearest = found[np.argmin(np.abs(found[:, None] - at), axis=0)]
-    heard = np.abs(nearest - at) < 0.015
-    padded = np.pad(sound, (livehits.BEFORE, livehits.AFTER))
-    places = np.rint(nearest[heard] * strokes.RATE).astype(int)
-    around = [padded[k : k + livehits.BEFORE + livehits.AFTER] for k in places.tolist()]
-    if not around:
-        return np.zeros((0, livehits.FEATURES), np.float32), names[:0]
-    return livehits.features(np.stack(around)), names[heard]
-
-
-def train_strokes(clips: int, quick: bool, axes: int = 12) -> None:
-    """Axes on which takes of one sound lie close together and the sounds of one recording far apart."""
-    count = livehits.FEATURES if quick else strokes.FEATURES
-    within, between = np.zeros((count, count)), np.zeros((count, count))
-    taken = sounds = 0
+def train_strokes(clips: int) -> None:
+    """Where takes of one sound lie about as close in every direction, whatever room they are made in."""
     with Pool() as pool:
-        for x, labels in pool.imap(partial(stroke_rows, quick=quick), range(5000, 5000 + clips)):
-            middles = []
-            for label in np.unique(labels):
-                own = x[labels == label].astype(np.float64)
-                if len(own) < 3:
-                    continue
-                middles.append(own.mean(axis=0))
-                off = own - middles[-1]
+        made = list(pool.imap(retold.rows, range(100_000, 100_000 + clips)))
+    for k, name in enumerate(("strokes", "quickstrokes")):
+        np.savez_compressed(MODELS / f"{name}.npz", turn=turned([clip[k] for clip in made]).astype(np.float16))
+
+
+def turned(made: list[tuple[np.ndarray, np.ndarray]]) -> np.ndarray:
+    """(features, axes) by which strokes (n, features) with the names of their sounds are turned."""
+    count = made[0][0].shape[1]
+    within, taken = np.zeros((count, count)), 0
+    for x, names in made:
+        for name in np.unique(names):
+            own = x[names == name].astype(np.float64)
+            if len(own) >= 3:
+                off = own - own.mean(axis=0)
                 within += off.T @ off * len(own) / (len(own) - 1)
                 taken += len(own)
-            if len(middles) > 1:
-                off = np.stack(middles) - np.mean(middles, axis=0)
-                between += off.T @ off
-                sounds += len(middles)
-    within = within / taken + 1e-3 * np.eye(count)
-    root = np.linalg.inv(np.linalg.cholesky(within))
-    values, vectors = np.linalg.eigh(root @ (between / sounds) @ root.T)
-    print("between against within, axis by axis:", np.round(values[::-1][:axes], 2))
-    name = "quickstrokes" if quick else "strokes"
-    np.savez_compressed(MODELS / f"{name}.npz", turn=(root.T @ vectors[:, ::-1][:, :axes]).astype(np.float32))
+    within /= taken
+    values, vectors = np.linalg.eigh(within)
+    turn = vectors / np.sqrt(np.maximum(0, values) + SHRUNK)
+    print(f"{taken} strokes; between takes {np.trace(within) / count:.3f} along each feature")
+    # Of what varies between takes the mean along an axis is 1.
+    return np.asarray(turn * np.sqrt(count / np.trace(turn.T @ within @ turn)))
+
+
+SHRUNK = 0.2
+"""What is added to the variance in every direction: what hardly varies among our takes may well do so among others."""
 
 
 def train_layers(name: str, clips: int) -> None:
     """A network of convolutions; what is seldom there weighs more."""
     import layers
 
-    make, epochs, seed = {"begin": (begin_clip, 8, 13), "drums": (drum_clip, 10, 0)}[name]
+    make, epochs, seed = {"begin": (begin_clip, 8, 13), "drums": (drum_clip, 10, 1)}[name]
     with Pool() as pool:
         made = list(pool.imap(make, range(3000, 3000 + clips)))
     often = np.mean([y.astype(np.float32).mean(axis=0) for _, y in made], axis=0)
@@ -282,10 +253,10 @@ def train_plain(name: str, clips: int) -> None:
 
 
 JOBS = {
-    "begin": (partial(train_layers, "begin"), 8800), "drums": (partial(train_layers, "drums"), 1200),
+    "begin": (partial(train_layers, "begin"), 8800), "drums": (partial(train_layers, "drums"), 6500),
     "compared": (train_compared, 6500), "tones": (partial(train_plain, "tones"), 900),
     "newest": (partial(train_plain, "newest"), 1000),
-    "strokes": (partial(train_strokes, quick=False), 300), "quickstrokes": (partial(train_strokes, quick=True), 900),
+    "strokes": (train_strokes, 900),
 }  # fmt: skip
 
 

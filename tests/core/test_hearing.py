@@ -221,8 +221,8 @@ def test_what_sounds_like_nothing_taught_is_none_of_them():
     _, _, examples = lesson(36, 5)
     known = taught.teach(ground(), examples)
     far = np.full((1, strokes.FEATURES), 9.0, np.float32)
-    assert taught.classify(known, far)[0].tolist() == [-1]
-    assert taught.classify(taught.teach(ground(), {}), far)[0].tolist() == [-1]
+    assert taught.classify(known, taught.exactly(far))[0].tolist() == [-1]
+    assert taught.classify(taught.teach(ground(), {}), taught.exactly(far))[0].tolist() == [-1]
 
 
 def test_keys_are_told_and_snapping_moves_as_little_as_can_be():

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
@@ -14,6 +16,8 @@ class Syllable:
     burst    level of the click at its beginning; hiss  of the breath after it; voice  of what is sung
     centre   Hz of the hiss, wide  octaves of it; lasts  seconds of the hiss
     pitch    Hz of the voice, falls  octaves it falls by; formant  Hz; hum  seconds of it
+    rises    seconds in which the hiss comes up, holds  for which it stays before it dies away
+    after    seconds of the consonant before the voice comes in
     """
 
     burst: float
@@ -26,13 +30,16 @@ class Syllable:
     falls: float
     formant: float
     hum: float
+    rises: float = 0.006
+    holds: float = 0.0
+    after: float = 0.0
 
 
 def any_syllable(random: np.random.Generator) -> Syllable:
-    """A syllable drawn at random."""
-    kind = random.random()
+    """A syllable drawn at random: struck or breathed out, short or held, one sound or a consonant and a vowel."""
+    kind, slow = random.random(), random.random() < 0.25
     return Syllable(
-        burst=float(random.uniform(0.1, 1.0)),
+        burst=float(random.uniform(0.1, 1.0)) * (not slow),
         hiss=float(random.uniform(0.1, 1.0)) if kind < 0.75 else float(random.uniform(0, 0.15)),
         voice=float(random.uniform(0.2, 1.0)) if kind > 0.45 else 0.0,
         centre=float(np.exp(random.uniform(np.log(500), np.log(9000)))), wide=float(random.uniform(0.4, 1.6)),
@@ -40,6 +47,9 @@ def any_syllable(random: np.random.Generator) -> Syllable:
         pitch=float(np.exp(random.uniform(np.log(70), np.log(320)))), falls=float(random.uniform(-0.2, 1.2)),
         formant=float(np.exp(random.uniform(np.log(300), np.log(2500)))),
         hum=float(np.exp(random.uniform(np.log(0.05), np.log(0.25)))),
+        rises=float(np.exp(random.uniform(np.log(0.01), np.log(0.06)))) if slow else 0.006,
+        holds=float(random.uniform(0.02, 0.15)) if random.random() < 0.35 else 0.0,
+        after=float(random.uniform(0.02, 0.12)) if random.random() < 0.35 else 0.0,
     )  # fmt: skip
 
 
@@ -54,20 +64,21 @@ def _coloured(count: int, centre: float, wide: float, rate: int, random: np.rand
 def say(syllable: Syllable, loud: float, rate: int, random: np.random.Generator) -> np.ndarray:
     """The syllable said once, never twice the same: (n,) float64, its peak about `loud`."""
     s = syllable
-    count = round((0.04 + max(s.lasts, s.hum) * 2.2) * rate)
+    count = round((0.04 + max(s.holds + s.lasts * 2.2, s.after + s.hum * 2.2)) * rate)
     t = np.arange(count) / rate
     out = np.zeros(count)
     click = round(0.012 * rate)
     out[:click] += s.burst * random.normal(size=click) * np.exp(-np.arange(click) / (0.0025 * rate))
     if s.hiss:
         late = random.uniform(0.0, 0.008)
-        shape = np.clip((t - late) / 0.006, 0, 1) * np.exp(
-            -np.maximum(0, t - late) / (s.lasts * random.uniform(0.8, 1.25))
+        held = s.holds * random.uniform(0.8, 1.25)
+        shape = np.clip((t - late) / (s.rises * random.uniform(0.8, 1.25)), 0, 1) * np.exp(
+            -np.maximum(0, t - late - held) / (s.lasts * random.uniform(0.8, 1.25))
         )
         centre = s.centre * 2 ** random.normal(0, 0.1)
         out += s.hiss * _coloured(count, centre, s.wide, rate, random) * shape
     if s.voice:
-        late = random.uniform(0.0, 0.02)
+        late = random.uniform(0.0, 0.02) + s.after * random.uniform(0.85, 1.2)
         pitch = s.pitch * 2 ** (random.normal(0, 0.08) - s.falls * np.minimum(1, t / max(0.03, s.hum)))
         phase = 2 * np.pi * np.cumsum(pitch) / rate
         voiced = np.zeros(count)
@@ -86,6 +97,18 @@ def beat(
     syllables: list[Syllable], seconds: float, rate: int, random: np.random.Generator, breaths: float = 0.12
 ) -> tuple[np.ndarray, list[tuple[float, int]]]:
     """A rhythm of the syllables with breaths between: (n,) float32, and (second, number of the syllable)."""
+    return rhythm([partial(_take, syllable, rate) for syllable in syllables], seconds, rate, random, breaths)
+
+
+def _take(syllable: Syllable, rate: int, loud: float, random: np.random.Generator) -> np.ndarray:
+    return say(syllable, loud, rate, random)
+
+
+def rhythm(
+    takes: Sequence[Callable[[float, np.random.Generator], np.ndarray]], seconds: float, rate: int,
+    random: np.random.Generator, breaths: float = 0.12,
+) -> tuple[np.ndarray, list[tuple[float, int]]]:  # fmt: skip
+    """What beat() gives, of any sounds; takes: each makes one of them once, so loud."""
     out = np.zeros(round((seconds + 0.7) * rate))
     truth: list[tuple[float, int]] = []
     at, step = float(random.uniform(0.15, 0.6)), float(random.uniform(0.11, 0.24))
@@ -97,8 +120,8 @@ def beat(
             out[begin : begin + count] += random.uniform(0.01, 0.09) * sigh[: len(out) - begin]
             at += count / rate + float(random.uniform(0.0, 0.1))
             continue
-        which = int(random.integers(len(syllables)))
-        sound = say(syllables[which], float(random.uniform(0.3, 1.0)), rate, random)[: len(out) - begin]
+        which = int(random.integers(len(takes)))
+        sound = takes[which](float(random.uniform(0.3, 1.0)), random)[: len(out) - begin]
         out[begin : begin + len(sound)] += sound
         truth.append((at, which))
         at += step * float(random.choice([1, 2, 2, 3])) + float(random.normal(0, 0.006))

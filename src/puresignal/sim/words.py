@@ -84,6 +84,19 @@ def sing(notes: Notes, singer: Singer, rate: int, seed: int, voices: int = 1) ->
     return np.asarray(0.8 * out / (np.abs(out).max() + 1e-9), np.float32), kept
 
 
+def say(singer: Singer, what: int, number: float, seconds: float, loud: float, rate: int, take: int) -> np.ndarray:
+    """One syllable, spoken: (n,) float64 from where it can be heard on, its peak at `loud`.
+
+    what  says which consonant and vowel it is; no two takes are alike
+    """
+    note = (0.2, 0.2 + seconds, number, 1.0)
+    count = round((note[1] + singer.release + 0.05) * rate)
+    sound, _ = _alone([note], singer, rate, count, np.random.default_rng(what), np.random.default_rng(take))
+    level = np.convolve(np.abs(sound), np.ones(rate // 200), "same")
+    heard = sound[int(np.argmax(level > 0.04 * level.max())) :]
+    return np.asarray(loud * heard / (np.abs(heard).max() + 1e-9))
+
+
 def _alone(
     notes: Notes, singer: Singer, rate: int, count: int, said: np.random.Generator, own: np.random.Generator
 ) -> tuple[np.ndarray, list[float]]:

@@ -15,7 +15,7 @@ from puresignal.core.hearing import frames, taught
 from puresignal.core.hearing.heard import velocity_of
 from puresignal.core.hearing.rises import Beginnings
 from puresignal.core.hearing.strokes import RATE
-from puresignal.core.hearing.taught import Ground, Taught
+from puresignal.core.hearing.taught import Ground, Take, Taught
 
 DECIDES = 0.015
 """Seconds after a beginning at which it is told."""
@@ -31,6 +31,8 @@ FEATURES = BANDS * (SLICES + 1)
 _WEIGHTS = frames.bands(RATE, 512, BANDS, 60.0, 16_000.0)
 _QUICK_WEIGHTS = frames.bands(RATE, SIZE, BANDS, 60.0, 16_000.0)
 _WINDOW = np.hanning(SIZE).astype(np.float32)
+DEEPEST = -3.4
+"""Log energy below the loudest that is still told apart."""
 BEFORE = 1024
 """Samples before a beginning that its features look at."""
 AFTER = round(DECIDES * RATE)
@@ -57,7 +59,9 @@ def features(around: np.ndarray) -> np.ndarray:
         first = BEFORE + k * step
         parts.append(_power(x[:, first : first + SIZE] * _WINDOW) @ _QUICK_WEIGHTS)
     stack = np.log10(np.stack(parts, axis=1) + 1e-10)
-    return np.asarray(np.maximum(stack - stack.max(axis=(1, 2), keepdims=True), -4.5).reshape(len(x), -1), np.float32)
+    return np.asarray(
+        np.maximum(stack - stack.max(axis=(1, 2), keepdims=True), DEEPEST).reshape(len(x), -1), np.float32
+    )
 
 
 def _power(windowed: np.ndarray) -> np.ndarray:
@@ -65,16 +69,23 @@ def _power(windowed: np.ndarray) -> np.ndarray:
     return np.asarray(found.real**2 + found.imag**2)
 
 
-def example(recording: np.ndarray, eagerness: float = 0.5) -> list[np.ndarray]:
-    """The features of the strokes in an example, of those about as loud as its loudest. recording (n,) at RATE."""
-    padded = np.pad(np.asarray(recording, np.float32), round(0.3 * RATE))
+def example(recording: np.ndarray, eagerness: float = 0.5) -> list[Take]:
+    """The strokes in an example, those about as loud as its loudest. recording (n,) at RATE."""
+    padded = np.pad(np.asarray(recording, np.float32), round((0.05 + taught.LATER[-1]) * RATE))
     found = Beginnings(RATE, eagerness).feed(padded)
     if not found:
         return []
-    places = np.rint(np.array(found) * RATE).astype(int)
-    around = np.stack([padded[p - BEFORE : p + AFTER] for p in places])
-    loud = (around[:, BEFORE:] ** 2).mean(axis=1)
-    return [row for row, level in zip(features(around), loud.tolist(), strict=True) if level > 0.16 * loud.max()]
+
+    def around(moments: np.ndarray) -> np.ndarray:
+        return np.stack([padded[p - BEFORE : p + AFTER] for p in np.rint(moments * RATE).astype(int).tolist()])
+
+    moments = np.array(found)
+    level = frames.decibels((around(moments)[:, BEFORE:] ** 2).mean(axis=1))
+    first = moments[taught.first_parts(moments, level)]
+    rows = features(around(first))
+    return [
+        Take(row, features(around(moment + taught.LATER))) for row, moment in zip(rows, first.tolist(), strict=True)
+    ]
 
 
 def teach(ground: Ground, examples: dict[str, list[np.ndarray]]) -> Taught:
@@ -95,6 +106,7 @@ class LiveHits:
         self._first = -BEFORE
         self._waiting: list[int] = []
         self._loudest = 1e-3
+        self._going = taught.Going(known)
 
     def feed(self, samples: np.ndarray) -> list[LiveHit]:
         """The hits that can now be told. samples (n,) at RATE, the next ones."""
@@ -115,12 +127,15 @@ class LiveHits:
 
     def _tell(self, place: int, around: np.ndarray) -> LiveHit | None:
         around = np.pad(around, (BEFORE + AFTER - len(around), 0))
-        sound, sure = taught.classify(self._known, features(around[None, :]))
+        row = features(around[None, :])
+        sound, sure = taught.classify(self._known, taught.exactly(row))
         level = float(np.sqrt((around[BEFORE:] ** 2).mean()))
         self._loudest = max(self._loudest, level)
         below = 20 * np.log10(max(level, 1e-6) / self._loudest)
         if sound[0] < 0 or sure[0] < (SURE_SOFT if below < -taught.BREATH_DB else SURE):
             return None
         if below < SOFT_DB and level < RISES * np.sqrt((around[BEFORE - 900 : BEFORE - 200] ** 2).mean()):
+            return None
+        if not self._going.begin(row, np.array([place / RATE]), sound)[0]:
             return None
         return LiveHit(place / RATE, int(sound[0]), int(velocity_of(below)), float(sure[0]))

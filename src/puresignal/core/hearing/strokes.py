@@ -1,6 +1,6 @@
 """What a stroke sounds like: loudness by band and by time after its beginning, against what sounded before.
 
-The same features serve drums (drums.py) and taught sounds (taught.py).
+For taught sounds (taught.py).
 """
 
 from __future__ import annotations
@@ -18,8 +18,12 @@ BANDS = 26
 SLICES_MS = ((0, 12), (12, 30), (30, 60), (60, 110), (110, 190))
 """Times after the beginning over which loudness is taken."""
 FEATURES = BANDS * len(SLICES_MS)
-DEEPEST = -3.4
+DEEPEST = -2.8
 """Log energy below a stroke's own loudest that is still told apart; what lies deeper is the room's."""
+RISES = 0.12
+"""Log energy by which a stroke has to rise above what rang before it to be heard."""
+FALLS, ROOM = 0.15, 1.0
+"""Log energy by which something has to have fallen for a room to be part of it, and how much of it at most."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,25 +70,53 @@ def analyse(source: Source, progress: Progress | None = None) -> StrokeAnalysis:
 
 
 def at(analysis: StrokeAnalysis, moments: np.ndarray) -> np.ndarray:
-    """(moments, FEATURES) float32: the stroke at each moment, without its overall loudness."""
+    """(moments, FEATURES) float32: the stroke at each moment, without its overall loudness; where it is not heard
+    above what rang before, DEEPEST."""
+    heard, level, _ = _seen(analysis, moments)
+    return np.where(heard, level, DEEPEST).reshape(len(level), FEATURES)
+
+
+def with_bounds(analysis: StrokeAnalysis, moments: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """What at() gives, and (moments, 2, FEATURES) from what up to what the stroke at each moment may be by itself.
+
+    Where it is not heard above what rang before, it may be as loud as that (bounded marginalisation: M. Cooke and
+    others, Robust automatic speech recognition with missing and unreliable acoustic data, 2001). What falls may be the
+    room's answer, and have fallen sooner by itself.
+    """
+    heard, level, before = _seen(analysis, moments)
+    highest = np.where(heard, level, np.maximum(level, before))
+    so_far = np.maximum.accumulate(highest, axis=1)
+    plain = np.where(heard, level, DEEPEST)
+    lowest = plain.copy()
+    falls = highest[:, 1:] < so_far[:, :-1] - FALLS
+    lowest[:, 1:] -= np.where(falls, np.minimum(ROOM, lowest[:, 1:] - DEEPEST), np.float32(0))
+    # Of what is not heard at all nothing is left open, or it could be anything.
+    highest = np.where(heard.any(axis=(1, 2), keepdims=True), highest, plain)
+    both = np.stack([lowest, highest], axis=1)
+    return plain.reshape(len(level), FEATURES), both.reshape(len(level), 2, FEATURES)
+
+
+def _seen(analysis: StrokeAnalysis, moments: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(moments, slices, BANDS) whether the stroke is heard, how loud it is against its loudest, and what was before."""
     level = analysis.level
     if not len(moments) or not len(level):
-        return np.zeros((0, FEATURES), np.float32)
+        nothing = np.zeros((0, len(SLICES_MS), BANDS), np.float32)
+        return nothing > 0, nothing, nothing
     hop = HOP / RATE
     last = len(level) - 1
     places = np.rint(moments / hop).astype(int)
-    before = np.stack([level[np.clip(places - k, 0, last)] for k in (3, 4, 5)]).mean(axis=0)
+    before = np.stack([level[np.clip(places - k, 0, last)] for k in (3, 4, 5)]).mean(axis=0)[:, None, :]
     parts = []
     for first_ms, last_ms in SLICES_MS:
         first = round(first_ms / 1000 / hop)
         ks = range(first, max(first + 1, round(last_ms / 1000 / hop)))
         parts.append(np.stack([level[np.clip(places + k, 0, last)] for k in ks]).mean(axis=0))
     stack = np.stack(parts, axis=1)
-    # What the stroke adds: where something rang before, only what rises above it tells.
-    rises = np.maximum(stack, before[:, None, :]) - before[:, None, :]
-    absolute = np.maximum(stack - stack.max(axis=(1, 2), keepdims=True), DEEPEST)
-    mixed = np.where(rises > 0.12, absolute, np.minimum(absolute, -2.5))
-    return np.asarray(mixed.reshape(len(moments), -1), np.float32)
+    heard = stack > before + RISES
+    loudest = np.where(heard, stack, -np.inf).max(axis=(1, 2), keepdims=True)
+    loudest = np.where(np.isfinite(loudest), loudest, stack.max(axis=(1, 2), keepdims=True))
+    deepest = np.float32(DEEPEST)
+    return heard, np.maximum(stack - loudest, deepest), np.maximum(before - loudest, deepest)
 
 
 def beginnings(analysis: StrokeAnalysis, eagerness: float, apart: float = rises.APART) -> np.ndarray:

@@ -1,8 +1,10 @@
 """Taught sounds: a few examples of each, found again in a recording; "none of these" is an answer.
 
-What a stroke sounds like (strokes.py) is projected to where takes of one sound lie close and other sounds far (linear
-discriminants: R. A. Fisher, 1936, over many sounds at once), learnt by bench/train_ear.py from mouths and drums of our
-own synthesis. There a stroke belongs to the sound whose examples are nearest, or to none.
+What a stroke sounds like (strokes.py) is turned to where takes of one sound lie about as close in every direction (the
+distance of P. C. Mahalanobis, 1936, by what varies between takes and between rooms, in part: J. H. Friedman,
+Regularized discriminant analysis, 1989), learnt by bench/train_ear.py from mouths and drums of our own synthesis. There
+a stroke belongs to the sound whose examples are nearest, or to none. A sound of several parts is one hit: what comes
+after its beginning is known from its examples as well.
 """
 
 from __future__ import annotations
@@ -16,10 +18,20 @@ from puresignal.core.hearing.heard import DOUBTS, Hits, velocities
 from puresignal.core.hearing.strokes import StrokeAnalysis
 
 LEAST_EXAMPLES = 3
-STRANGE = 3.2
+STRANGE = 1.8
 """So many usual distances from the nearest sound, and a stroke is none of them."""
-ALIKE = 1.6
+PARTS, FAINT = 0.16, 24.0
+"""Seconds between the parts of one sound at most, and decibels by which its first may be softer than its loudest."""
+LATER = np.arange(0.05, 0.35, 0.005)
+"""Seconds after its beginning at which a sound is still looked at."""
+GOES_ON = 0.9
+"""So much nearer what goes on must be to a stroke than the nearest sound, for it to be no stroke."""
+ALIKE = 1.3
 """Sounds nearer to each other than this, in their own spreads, will be taken for each other."""
+ODD = 1.5
+"""An example so many usual distances from the middle of its sound is unlike the others."""
+AT_ONCE = 512
+"""Strokes that are compared together: bounds the memory, whatever the length."""
 HARDLY = 0.2
 """An example in which nothing rises more than this holds no stroke."""
 BREATH_DB = 30.0
@@ -33,8 +45,30 @@ class Ground:
     turn: np.ndarray
 
     def place(self, features: np.ndarray) -> np.ndarray:
-        """(n, axes)"""
+        """(..., features) to (..., axes)"""
         return np.asarray(features @ self.turn)
+
+    def far(self, bounds: np.ndarray, rows: np.ndarray) -> np.ndarray:
+        """(n, rows) distances of what lies between bounds (n, 2, features) from rows (n or 1, rows, features).
+
+        Each is taken for as like the row as its bounds allow; 1 is usual between takes of one sound.
+        """
+        off = self.place(np.clip(rows, bounds[:, :1], bounds[:, 1:]) - rows)
+        return np.asarray(np.sqrt(np.einsum("nrk,nrk->nr", off, off) / off.shape[2]))
+
+
+def _apart(places: np.ndarray, others: np.ndarray) -> np.ndarray:
+    """(n, axes) and (m, axes) to (n, m) distances."""
+    squares = (places**2).sum(axis=1)[:, None] + (others**2).sum(axis=1) - 2 * places @ others.T
+    return np.asarray(np.sqrt(np.maximum(0, squares) / max(1, places.shape[1])))
+
+
+@dataclass(frozen=True, eq=False)
+class Take:
+    """One stroke of an example: (features,) at its beginning, and (LATER, features) of what comes after it."""
+
+    row: np.ndarray
+    later: np.ndarray
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,7 +76,9 @@ class Taught:
     """What was taught.
 
     names   of the sounds
-    middle  (sounds, axes) of each; takes: of each its examples (n, axes)
+    middle  (sounds, features) of each; takes: of each its examples (n, features)
+    placed  of each its middle and its examples where they are compared (1 + n, axes)
+    later   of each what comes after the beginning of its examples, there (n, LATER, axes)
     spread  (sounds,) how much wider than usual its examples lie
     ground  where they are compared
     odd     (name, number of the example) of examples that are unlike the others of their name
@@ -51,6 +87,8 @@ class Taught:
     names: tuple[str, ...]
     middle: np.ndarray
     takes: tuple[np.ndarray, ...]
+    placed: tuple[np.ndarray, ...]
+    later: tuple[np.ndarray, ...]
     spread: np.ndarray
     ground: Ground
     odd: tuple[tuple[str, int], ...] = ()
@@ -63,61 +101,72 @@ def example(recording: np.ndarray) -> StrokeAnalysis:
 
 def teach(ground: Ground, examples: dict[str, list[StrokeAnalysis]]) -> Taught:
     """examples: for each name the analysed recordings, each with one or several strokes in it."""
-    return placed(ground, {name: [_rows(recording) for recording in found] for name, found in examples.items()})
+    return placed(ground, {name: [_takes(recording) for recording in found] for name, found in examples.items()})
 
 
-def placed(ground: Ground, examples: dict[str, list[list[np.ndarray]]]) -> Taught:
-    """examples: for each name, of each recording the features of its strokes."""
-    names, middles, takes, spreads, odd = [], [], [], [], []
+def placed(ground: Ground, examples: dict[str, list[list[Take]]]) -> Taught:
+    """examples: for each name, of each recording its strokes."""
+    names, middles, takes, places, laters, spreads, odd = [], [], [], [], [], [], []
     for name, recordings in sorted(examples.items()):
-        rows = [(number, row) for number, recording in enumerate(recordings) for row in recording]
+        rows = [(number, take) for number, recording in enumerate(recordings) for take in recording]
         if not rows:
             continue
-        stack = ground.place(np.stack([row for _, row in rows]))
+        stack, later = np.stack([take.row for _, take in rows]), np.stack([take.later for _, take in rows])
         middle = np.median(stack, axis=0) if len(stack) > 3 else stack.mean(axis=0)
-        far = _far(stack, middle[None, :])[:, 0]
+        far = ground.far(exactly(stack), middle[None, None, :])[:, 0]
         usual = float(np.median(far))
-        own = far > 2.0 * max(usual, 1.0)
+        own = far > ODD * max(usual, 1.0)
         if own.any() and not own.all():
             odd += [(name, rows[i][0]) for i in np.flatnonzero(own).tolist()]
-            stack = stack[~own]
+            stack, later = stack[~own], later[~own]
             middle = stack.mean(axis=0)
         names.append(name)
         middles.append(middle)
         takes.append(stack)
+        places.append(ground.place(np.concatenate([middle[None], stack])))
+        laters.append(ground.place(later))
         # Of a few examples their own scatter is half a guess, so the usual one counts as five more.
-        spreads.append(max(0.8, (usual * len(far) + 5.0) / (len(far) + 5.0)))
-    axes = ground.turn.shape[1]
-    middle = np.stack(middles) if middles else np.zeros((0, axes))
-    return Taught(tuple(names), middle, tuple(takes), np.array(spreads), ground, tuple(dict.fromkeys(odd)))
+        spreads.append(max(1.0, (usual * len(far) + 5.0) / (len(far) + 5.0)))
+    middle = np.stack(middles) if middles else np.zeros((0, len(ground.turn)), np.float32)
+    told_odd = tuple(dict.fromkeys(odd))
+    return Taught(tuple(names), middle, tuple(takes), tuple(places), tuple(laters), np.array(spreads), ground, told_odd)
 
 
-def _rows(analysis: StrokeAnalysis) -> list[np.ndarray]:
+def first_parts(moments: np.ndarray, level: np.ndarray) -> np.ndarray:
+    """Which of the strokes of an example begin a sound: of a sound of several parts the first that is plainly heard.
+
+    moments (n,) rising seconds, level (n,) decibels; sounds much softer than the loudest one are left out
+    """
+    sound = np.cumsum(np.diff(moments, prepend=moments[:1]) > PARTS)
+    first = []
+    for number in np.unique(sound):
+        own = np.flatnonzero(sound == number)
+        if level[own].max() > level.max() - 8:
+            first.append(own[level[own] > level[own].max() - FAINT][0])
+    return np.array(first, int)
+
+
+def _takes(analysis: StrokeAnalysis) -> list[Take]:
     found = strokes.beginnings(analysis, 0.5)
     if not len(found) and analysis.rises.max(initial=0.0) > HARDLY:
         found = np.array([(int(np.argmax(analysis.rises)) + 0.5) * rises.HOP / strokes.RATE])
     if not len(found):
         return []
-    features = strokes.at(analysis, found)
-    level = analysis.envelope.decibels_after(found)
-    # Of one recording only what is about as loud as its loudest stroke is an example.
-    return [row for row, db in zip(features, level, strict=True) if db > level.max() - 8]
+    found = found[first_parts(found, analysis.envelope.decibels_after(found))]
+    rows = strokes.at(analysis, found)
+    return [Take(row, strokes.at(analysis, moment + LATER)) for row, moment in zip(rows, found.tolist(), strict=True)]
 
 
-def _far(places: np.ndarray, middle: np.ndarray) -> np.ndarray:
-    """(n, sounds) distances, 1 for what is usual between takes of one sound."""
-    off = places[:, None, :] - middle[None, :, :]
-    return np.asarray(np.sqrt(np.minimum(off**2, 25.0).mean(axis=2)))
+def exactly(features: np.ndarray) -> np.ndarray:
+    """(n, features) as bounds (n, 2, features) that leave nothing open."""
+    return np.repeat(features[:, None, :], 2, axis=1)
 
 
-def classify(taught: Taught, features: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """(n,) number of the nearest sound or -1, and how sure that is."""
-    if not len(taught.names) or not len(features):
-        return np.full(len(features), -1), np.zeros(len(features))
-    places = taught.ground.place(features)
-    # Half by the middle of a sound, which is steady, and half by its nearest example: some sounds have two ways.
-    nearest_take = np.stack([_far(places, takes).min(axis=1) for takes in taught.takes], axis=1)
-    far = 0.5 * (_far(places, taught.middle) + nearest_take)
+def classify(taught: Taught, bounds: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """(n,) number of the nearest sound or -1, and how sure that is; bounds (n, 2, features): strokes.with_bounds()."""
+    if not len(taught.names) or not len(bounds):
+        return np.full(len(bounds), -1), np.zeros(len(bounds))
+    far = _far(taught, bounds)
     rows = np.arange(len(far))
     nearest = np.argmin(far, axis=1)
     best = far[rows, nearest]
@@ -129,12 +178,58 @@ def classify(taught: Taught, features: np.ndarray) -> tuple[np.ndarray, np.ndarr
     return np.where(best > limit, -1, nearest), sure
 
 
+def _far(taught: Taught, bounds: np.ndarray) -> np.ndarray:
+    """(n, 2, features) to (n, sounds) distances."""
+    out = np.empty((len(bounds), len(taught.names)), np.float32)
+    for begin in range(0, len(bounds), AT_ONCE):
+        part = bounds[begin : begin + AT_ONCE]
+        # The example that is nearest to what is seen; how near it may be is then asked of that alone.
+        seen = taught.ground.place(part[:, 1])
+        nearest = [takes[_apart(seen, taught.ground.place(takes)).argmin(axis=1)] for takes in taught.takes]
+        # Half by the middle of a sound, which is steady, and half by its nearest example: some sounds have two ways.
+        middle = taught.ground.far(part, taught.middle[None])
+        out[begin : begin + AT_ONCE] = 0.5 * (middle + taught.ground.far(part, np.stack(nearest, axis=1)))
+    return out
+
+
+class Going:
+    """Tells what goes on from what begins, stroke by stroke: a sound of several parts is one hit."""
+
+    def __init__(self, taught: Taught) -> None:
+        self._taught = taught
+        self._before: list[tuple[float, int]] = []
+
+    def begin(self, features: np.ndarray, moments: np.ndarray, sounds: np.ndarray) -> np.ndarray:
+        """(n,) whether each stroke is a hit, and not the rest of one before it; the next ones, at rising moments.
+
+        features (n, features) of them; sounds (n,) which sound each was taken for, -1 where it is none
+        """
+        begun, known = sounds >= 0, self._taught
+        if not begun.any():
+            return begun
+        places = known.ground.place(features)
+        nearest = np.min([0.5 * (_apart(places, own[:1])[:, 0] + _apart(places, own[1:]).min(axis=1))
+                          for own in known.placed], axis=0)  # fmt: skip
+        step = LATER[1] - LATER[0]
+        for i in np.flatnonzero(begun).tolist():
+            moment = float(moments[i])
+            self._before = [hit for hit in self._before if moment - hit[0] < LATER[-1]]
+            since = [(round((moment - at - LATER[0]) / step), sound) for at, sound in self._before]
+            rests = [known.later[sound][:, max(0, k - 2) : k + 3] for k, sound in since if k >= -2]
+            rests = [(rest - places[i]) ** 2 for rest in rests]
+            begun[i] = all(rest.mean(axis=2).min() >= (GOES_ON * nearest[i]) ** 2 for rest in rests)
+            if begun[i]:
+                self._before.append((moment, int(sounds[i])))
+        return begun
+
+
 def hits(taught: Taught, analysis: StrokeAnalysis, eagerness: float = 0.5) -> Hits:
     """The taught sounds in a recording; what is none of them is left out, what may be breath proposed for removal."""
     found = strokes.beginnings(analysis, eagerness)
-    sound, sure = classify(taught, strokes.at(analysis, found))
+    features, bounds = strokes.with_bounds(analysis, found)
+    sound, sure = classify(taught, bounds)
     level = analysis.envelope.decibels_after(found)
-    kept = sound >= 0
+    kept = Going(taught).begin(features, found, sound)
     # Breath between the hits is soft, and like nothing much.
     soft = (level < np.quantile(level, 0.9) - BREATH_DB) & (sure <= 0.6) if len(level) else kept
     doubt = np.where(soft, DOUBTS.index("too soft"), 0)
@@ -160,5 +255,6 @@ def doubts(taught: Taught) -> list[str]:
 
 def told_apart(taught: Taught) -> np.ndarray:
     """(sounds, sounds) how well each two can be told apart: their distance in their own spreads."""
-    far = _far(taught.middle, taught.middle)
+    middle = taught.ground.place(taught.middle)
+    far = _apart(middle, middle)
     return np.asarray(far / (0.5 * (taught.spread[:, None] + taught.spread[None, :])))
