@@ -210,14 +210,15 @@ class Going:
         places = known.ground.place(features)
         nearest = np.min([0.5 * (_apart(places, own[:1])[:, 0] + _apart(places, own[1:]).min(axis=1))
                           for own in known.placed], axis=0)  # fmt: skip
+        nearer = (GOES_ON * nearest) ** 2 * places.shape[1]
         step = LATER[1] - LATER[0]
         for i in np.flatnonzero(begun).tolist():
             moment = float(moments[i])
             self._before = [hit for hit in self._before if moment - hit[0] < LATER[-1]]
             since = [(round((moment - at - LATER[0]) / step), sound) for at, sound in self._before]
             rests = [known.later[sound][:, max(0, k - 2) : k + 3] for k, sound in since if k >= -2]
-            rests = [(rest - places[i]) ** 2 for rest in rests]
-            begun[i] = all(rest.mean(axis=2).min() >= (GOES_ON * nearest[i]) ** 2 for rest in rests)
+            offs = [rest - places[i] for rest in rests]
+            begun[i] = all(np.einsum("tlk,tlk->tl", off, off).min() >= nearer[i] for off in offs)
             if begun[i]:
                 self._before.append((moment, int(sounds[i])))
         return begun
