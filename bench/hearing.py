@@ -1,7 +1,7 @@
 """What the ear hears, on recordings it was not trained on (sounds.py).
 
-`hearing.py [KIND ...] [--each] [--reference]`: melodies, orchestra, singing, voices, loops, beats, mouths, harmony,
-leads; all by default.
+`hearing.py [KIND ...] [--each] [--reference]`: melodies, orchestra, singing, voices, loops, beats, mouths, strangers,
+settings, harmony, leads; all by default.
 `hearing.py --minutes N` hears one long recording of each kind by the command: its speed and its memory.
 
 Counted as usual for transcription: onset within 50 ms, pitch within half a semitone, each note matched at most once;
@@ -31,7 +31,7 @@ from sounds import Clip
 from puresignal import transcribe
 from puresignal.core.hearing import chords, drums, melody, strokes, taught
 from puresignal.io.modelfile import comparing, ground, layers, network
-from puresignal.sim import anykit, players, singer
+from puresignal.sim import anykit, mouth, players, singer
 
 Row = tuple[float, float, Any]
 
@@ -212,6 +212,51 @@ def beats(kind: str, each: bool) -> None:
         tell(f"{kind}, {count} examples each", clips, each)
 
 
+def strangers() -> None:
+    """Mouths of our own, of whose six sounds three were taught: how many of the others are taken for one of them."""
+    told = others = right = own = 0
+    for seed in range(40):
+        random = np.random.default_rng(7000 + seed)
+        syllables = [mouth.any_syllable(random) for _ in range(6)]
+        takes = {
+            f"{i}": [taught.example(mouth.say(s, 0.8, strokes.RATE, random)) for _ in range(4)]
+            for i, s in enumerate(syllables[:3])
+        }
+        known = taught.teach(ground(), takes)
+        sound, truth = mouth.beat(syllables, 8.0, strokes.RATE, random, breaths=0.0)
+        analysis = strokes.analyse(sound)
+        heard = taught.hits(known, analysis).kept()
+        for moment, which in truth:
+            near = np.abs(heard.start - moment) < 0.03
+            if which < 3:
+                own += 1
+                right += any(known.names[k] == str(which) for k in heard.kind[near].tolist())
+            else:
+                others += 1
+                told += bool(near.any())
+    print(f"strangers: {told} of {others} told as something; of what was taught {right} of {own} right")
+
+
+def settings(minutes: float = 4.0) -> None:
+    """How long a changed setting takes on a recording that was analysed."""
+    for clip, examples in list(sounds.beats())[:1]:
+        known = taught.teach(
+            ground(),
+            {
+                n: [taught.example(soxr.resample(s, clip.rate, strokes.RATE)) for s in said]
+                for n, said in examples.items()
+            },
+        )
+        samples = at(clip, strokes.RATE)
+        analysis = strokes.analyse(np.tile(samples, round(minutes * 60 * strokes.RATE / len(samples))))
+        took = []
+        for eagerness in (0.5, 0.4, 0.6, 0.5, 0.45):
+            began = time.perf_counter()
+            count = len(taught.hits(known, analysis, eagerness).start)
+            took.append(time.perf_counter() - began)
+        print(f"settings: {count} hits in {minutes:g} minutes decided anew in {1000 * np.median(took):.0f} ms")
+
+
 def harmony(each: bool) -> None:
     clips = []
     for clip in sounds.harmony():
@@ -247,13 +292,22 @@ def long(minutes: float) -> None:
         "drums": anykit.groove(kit, 30, 44_100, random)[0],
         "chords": players.play(players.some_chords(random, 30), timbre, 44_100, 2),
     }
+    syllables = [mouth.any_syllable(random) for _ in range(4)]
+    made["hits"] = mouth.beat(syllables, 30, 44_100, random)[0]
     with tempfile.TemporaryDirectory() as folder:
+        examples = Path(folder) / "examples"
+        examples.mkdir()
+        for i, syllable in enumerate(syllables):
+            for take in range(6):
+                said = mouth.say(syllable, 0.8, 44_100, random)
+                soundfile.write(examples / f"aux{i + 1} {take + 1}.wav", said, 44_100)
         for kind, sound in made.items():
             path = Path(folder) / f"{kind}.wav"
             with soundfile.SoundFile(path, "w", 44_100, 1) as out:
                 for _ in range(round(minutes * 60 * 44_100 / len(sound))):
                     out.write(0.5 * sound / np.abs(sound).max())
             command = ["transcribe", str(path), "--out", str(path.with_suffix(".mid")), "--kind", kind]
+            command += ["--examples", str(examples)] if kind == "hits" else []
             began = time.perf_counter()
             child = subprocess.Popen(
                 [sys.executable, "-m", "puresignal.cli", *command], stdout=subprocess.DEVNULL,
@@ -278,6 +332,8 @@ def main() -> None:
         "loops",
         "beats",
         "mouths",
+        "strangers",
+        "settings",
         "harmony",
         "leads",
     ]
@@ -286,6 +342,8 @@ def main() -> None:
             melodies(kind, each)
         elif kind in ("beats", "mouths"):
             beats(kind, each)
+        elif kind in ("strangers", "settings"):
+            {"strangers": strangers, "settings": settings}[kind]()
         else:
             {"loops": loops, "harmony": harmony, "leads": leads}[kind](each)
 

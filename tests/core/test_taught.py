@@ -76,14 +76,14 @@ def test_a_sound_of_several_parts_is_one_hit(played):
 def test_a_vowel_by_itself_is_still_a_stroke():
     known, random = taught_of(recordings()), np.random.default_rng(3)
     row = next(iter(known.later[0]))[0] @ np.linalg.inv(ground().turn)
-    going = taught.Going(known)
-    assert going.begin(row[None].astype(np.float32), np.array([1.0]), np.array([2])).tolist() == [True]
+    heard = taught.Continuations(known)
+    assert heard.hits(row[None].astype(np.float32), np.array([1.0]), np.array([2])).tolist() == [True]
     first = known.takes[0][:1]
-    assert going.begin(first, np.array([2.0]), np.array([0])).tolist() == [True]
-    assert going.begin(row[None].astype(np.float32), np.array([2.05]), np.array([2])).tolist() == [False]
+    assert heard.hits(first, np.array([2.0]), np.array([0])).tolist() == [True]
+    assert heard.hits(row[None].astype(np.float32), np.array([2.05]), np.array([2])).tolist() == [False]
     # The same sound again is never the rest of itself, however soon it comes.
     soon = 2.05 + float(random.uniform(0.08, 0.3))
-    assert going.begin(first, np.array([soon]), np.array([0])).tolist() == [True]
+    assert heard.hits(first, np.array([soon]), np.array([0])).tolist() == [True]
 
 
 @pytest.mark.parametrize("seconds", [0.2, 0.4, 0.6])

@@ -16,7 +16,7 @@ class Syllable:
     burst    level of the click at its beginning; hiss  of the breath after it; voice  of what is sung
     centre   Hz of the hiss, wide  octaves of it; lasts  seconds of the hiss
     pitch    Hz of the voice, falls  octaves it falls by; formant  Hz; hum  seconds of it
-    rises    seconds in which the hiss comes up, holds  for which it stays before it dies away
+    rises    seconds in which the hiss comes up, holds  for which it stays before it dies away; both from its beginning
     after    seconds of the consonant before the voice comes in
     """
 

@@ -86,11 +86,6 @@ def powers(samples: np.ndarray, size: int, hop: int, *wanted: Bands) -> list[np.
     return out
 
 
-def band_powers(samples: np.ndarray, rate: int, size: int, hop: int, count: int, low: float, high: float) -> np.ndarray:
-    """(frames, count) float32 power in bands(), of spectra(); without holding the spectra."""
-    return powers(samples, size, hop, used_bands(rate, size, count, low, high))[0]
-
-
 @lru_cache(maxsize=32)
 def used_bands(rate: int, size: int, count: int, low: float, high: float) -> Bands:
     """bands() as far up as they go."""

@@ -15,7 +15,7 @@ from puresignal.core.hearing import frames, taught
 from puresignal.core.hearing.heard import velocity_of
 from puresignal.core.hearing.rises import Beginnings
 from puresignal.core.hearing.strokes import RATE
-from puresignal.core.hearing.taught import Ground, Take, Taught
+from puresignal.core.hearing.taught import Ground, Stroke, Taught
 
 DECIDES = 0.015
 """Seconds after a beginning at which it is told."""
@@ -69,7 +69,7 @@ def _power(windowed: np.ndarray) -> np.ndarray:
     return np.asarray(found.real**2 + found.imag**2)
 
 
-def example(recording: np.ndarray, eagerness: float = 0.5) -> list[Take]:
+def example(recording: np.ndarray, eagerness: float = 0.5) -> list[Stroke]:
     """The strokes in an example, those about as loud as its loudest. recording (n,) at RATE."""
     padded = np.pad(np.asarray(recording, np.float32), round((0.05 + taught.LATER[-1]) * RATE))
     found = Beginnings(RATE, eagerness).feed(padded)
@@ -84,7 +84,7 @@ def example(recording: np.ndarray, eagerness: float = 0.5) -> list[Take]:
     first = moments[taught.first_parts(moments, level)]
     rows = features(around(first))
     return [
-        Take(row, features(around(moment + taught.LATER))) for row, moment in zip(rows, first.tolist(), strict=True)
+        Stroke(row, features(around(moment + taught.LATER))) for row, moment in zip(rows, first.tolist(), strict=True)
     ]
 
 
@@ -106,7 +106,7 @@ class LiveHits:
         self._first = -BEFORE
         self._waiting: list[int] = []
         self._loudest = 1e-3
-        self._going = taught.Going(known)
+        self._continuations = taught.Continuations(known)
 
     def feed(self, samples: np.ndarray) -> list[LiveHit]:
         """The hits that can now be told. samples (n,) at RATE, the next ones."""
@@ -136,6 +136,6 @@ class LiveHits:
             return None
         if below < SOFT_DB and level < RISES * np.sqrt((around[BEFORE - 900 : BEFORE - 200] ** 2).mean()):
             return None
-        if not self._going.begin(row, np.array([place / RATE]), sound)[0]:
+        if not self._continuations.hits(row, np.array([place / RATE]), sound)[0]:
             return None
         return LiveHit(place / RATE, int(sound[0]), int(velocity_of(below)), float(sure[0]))

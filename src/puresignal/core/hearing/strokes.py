@@ -46,7 +46,8 @@ LOW, HIGH = 40.0, 16_000.0
 
 def analyse(source: Source, progress: Progress | None = None) -> StrokeAnalysis:
     """The recording at RATE, all at once or in blocks."""
-    powers = [frames.band_powers(part, RATE, SIZE, 2 * HOP, BANDS, LOW, HIGH) for part in excerpts(source)]
+    bands = frames.used_bands(RATE, SIZE, BANDS, LOW, HIGH)
+    powers = [frames.powers(part, SIZE, 2 * HOP, bands)[0] for part in excerpts(source)]
     reference = float(np.quantile(np.concatenate([p.sum(axis=1) for p in powers]), 0.97)) if powers else 0.0
     parts: list[tuple[np.ndarray, ...]] = []
     # The frames of rises.py do not go into a piece, so they run on from one to the next.
@@ -54,7 +55,7 @@ def analyse(source: Source, progress: Progress | None = None) -> StrokeAnalysis:
     past = np.full((rises.PAST, rises.BANDS), rises.SOFTEST_DB / 10 - 1, np.float32)
     for piece in pieces(source, progress):
         flat = piece.samples
-        power = frames.band_powers(flat, RATE, SIZE, HOP, BANDS, LOW, HIGH)
+        power = frames.powers(flat, SIZE, HOP, bands)[0]
         level = np.log10(1e-8 + power * (10 / (reference + 1e-12)))
         held = np.concatenate([held, flat[piece.lead : piece.lead + piece.own]])
         new = rises.rows(held, RATE, rises.HOP)

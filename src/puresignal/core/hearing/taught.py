@@ -20,8 +20,9 @@ from puresignal.core.hearing.strokes import StrokeAnalysis
 LEAST_EXAMPLES = 3
 STRANGE = 1.8
 """So many usual distances from the nearest sound, and a stroke is none of them."""
-PARTS, FAINT = 0.16, 24.0
-"""Seconds between the parts of one sound at most, and decibels by which its first may be softer than its loudest."""
+PARTS, FAINT, SOFTER = 0.16, 24.0, 8.0
+"""Seconds between the parts of one sound at most, decibels by which its first may be softer than its loudest, and by
+which a sound may be softer than the loudest one of its recording to be an example."""
 LATER = np.arange(0.05, 0.35, 0.005)
 """Seconds after its beginning at which a sound is still looked at."""
 GOES_ON = 0.9
@@ -64,7 +65,7 @@ def _apart(places: np.ndarray, others: np.ndarray) -> np.ndarray:
 
 
 @dataclass(frozen=True, eq=False)
-class Take:
+class Stroke:
     """One stroke of an example: (features,) at its beginning, and (LATER, features) of what comes after it."""
 
     row: np.ndarray
@@ -77,7 +78,7 @@ class Taught:
 
     names   of the sounds
     middle  (sounds, features) of each; takes: of each its examples (n, features)
-    placed  of each its middle and its examples where they are compared (1 + n, axes)
+    places  of each its middle and its examples where they are compared (1 + n, axes)
     later   of each what comes after the beginning of its examples, there (n, LATER, axes)
     spread  (sounds,) how much wider than usual its examples lie
     ground  where they are compared
@@ -87,7 +88,7 @@ class Taught:
     names: tuple[str, ...]
     middle: np.ndarray
     takes: tuple[np.ndarray, ...]
-    placed: tuple[np.ndarray, ...]
+    places: tuple[np.ndarray, ...]
     later: tuple[np.ndarray, ...]
     spread: np.ndarray
     ground: Ground
@@ -101,17 +102,17 @@ def example(recording: np.ndarray) -> StrokeAnalysis:
 
 def teach(ground: Ground, examples: dict[str, list[StrokeAnalysis]]) -> Taught:
     """examples: for each name the analysed recordings, each with one or several strokes in it."""
-    return placed(ground, {name: [_takes(recording) for recording in found] for name, found in examples.items()})
+    return placed(ground, {name: [_strokes(recording) for recording in found] for name, found in examples.items()})
 
 
-def placed(ground: Ground, examples: dict[str, list[list[Take]]]) -> Taught:
+def placed(ground: Ground, examples: dict[str, list[list[Stroke]]]) -> Taught:
     """examples: for each name, of each recording its strokes."""
     names, middles, takes, places, laters, spreads, odd = [], [], [], [], [], [], []
     for name, recordings in sorted(examples.items()):
-        rows = [(number, take) for number, recording in enumerate(recordings) for take in recording]
+        rows = [(number, stroke) for number, recording in enumerate(recordings) for stroke in recording]
         if not rows:
             continue
-        stack, later = np.stack([take.row for _, take in rows]), np.stack([take.later for _, take in rows])
+        stack, later = np.stack([stroke.row for _, stroke in rows]), np.stack([stroke.later for _, stroke in rows])
         middle = np.median(stack, axis=0) if len(stack) > 3 else stack.mean(axis=0)
         far = ground.far(exactly(stack), middle[None, None, :])[:, 0]
         usual = float(np.median(far))
@@ -141,12 +142,12 @@ def first_parts(moments: np.ndarray, level: np.ndarray) -> np.ndarray:
     first = []
     for number in np.unique(sound):
         own = np.flatnonzero(sound == number)
-        if level[own].max() > level.max() - 8:
+        if level[own].max() > level.max() - SOFTER:
             first.append(own[level[own] > level[own].max() - FAINT][0])
     return np.array(first, int)
 
 
-def _takes(analysis: StrokeAnalysis) -> list[Take]:
+def _strokes(analysis: StrokeAnalysis) -> list[Stroke]:
     found = strokes.beginnings(analysis, 0.5)
     if not len(found) and analysis.rises.max(initial=0.0) > HARDLY:
         found = np.array([(int(np.argmax(analysis.rises)) + 0.5) * rises.HOP / strokes.RATE])
@@ -154,7 +155,7 @@ def _takes(analysis: StrokeAnalysis) -> list[Take]:
         return []
     found = found[first_parts(found, analysis.envelope.decibels_after(found))]
     rows = strokes.at(analysis, found)
-    return [Take(row, strokes.at(analysis, moment + LATER)) for row, moment in zip(rows, found.tolist(), strict=True)]
+    return [Stroke(row, strokes.at(analysis, moment + LATER)) for row, moment in zip(rows, found.tolist(), strict=True)]
 
 
 def exactly(features: np.ndarray) -> np.ndarray:
@@ -185,21 +186,23 @@ def _far(taught: Taught, bounds: np.ndarray) -> np.ndarray:
         part = bounds[begin : begin + AT_ONCE]
         # The example that is nearest to what is seen; how near it may be is then asked of that alone.
         seen = taught.ground.place(part[:, 1])
-        nearest = [takes[_apart(seen, taught.ground.place(takes)).argmin(axis=1)] for takes in taught.takes]
+        nearest = [
+            takes[_apart(seen, own[1:]).argmin(axis=1)] for takes, own in zip(taught.takes, taught.places, strict=True)
+        ]
         # Half by the middle of a sound, which is steady, and half by its nearest example: some sounds have two ways.
         middle = taught.ground.far(part, taught.middle[None])
         out[begin : begin + AT_ONCE] = 0.5 * (middle + taught.ground.far(part, np.stack(nearest, axis=1)))
     return out
 
 
-class Going:
+class Continuations:
     """Tells what goes on from what begins, stroke by stroke: a sound of several parts is one hit."""
 
     def __init__(self, taught: Taught) -> None:
         self._taught = taught
         self._before: list[tuple[float, int]] = []
 
-    def begin(self, features: np.ndarray, moments: np.ndarray, sounds: np.ndarray) -> np.ndarray:
+    def hits(self, features: np.ndarray, moments: np.ndarray, sounds: np.ndarray) -> np.ndarray:
         """(n,) whether each stroke is a hit, and not the rest of one before it; the next ones, at rising moments.
 
         features (n, features) of them; sounds (n,) which sound each was taken for, -1 where it is none
@@ -209,7 +212,7 @@ class Going:
             return begun
         places = known.ground.place(features)
         nearest = np.min([0.5 * (_apart(places, own[:1])[:, 0] + _apart(places, own[1:]).min(axis=1))
-                          for own in known.placed], axis=0)  # fmt: skip
+                          for own in known.places], axis=0)  # fmt: skip
         nearer = (GOES_ON * nearest) ** 2 * places.shape[1]
         step = LATER[1] - LATER[0]
         for i in np.flatnonzero(begun).tolist():
@@ -230,7 +233,7 @@ def hits(taught: Taught, analysis: StrokeAnalysis, eagerness: float = 0.5) -> Hi
     features, bounds = strokes.with_bounds(analysis, found)
     sound, sure = classify(taught, bounds)
     level = analysis.envelope.decibels_after(found)
-    kept = Going(taught).begin(features, found, sound)
+    kept = Continuations(taught).hits(features, found, sound)
     # Breath between the hits is soft, and like nothing much.
     soft = (level < np.quantile(level, 0.9) - BREATH_DB) & (sure <= 0.6) if len(level) else kept
     doubt = np.where(soft, DOUBTS.index("too soft"), 0)
