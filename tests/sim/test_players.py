@@ -105,6 +105,24 @@ def test_any_timbre_covers_what_instruments_do():
     assert sum(len(t.body) > 0 for t in drawn) > 100
 
 
+def test_rooms_answer_after_a_click_and_some_with_an_echo_that_stands_out():
+    click = np.zeros(2 * RATE, np.float32)
+    click[RATE // 2] = 1.0
+    part, stand_out, louder = RATE // 50, 0, 0
+    for seed in range(60):
+        heard = players.in_a_room(click, RATE, np.random.default_rng(seed), (-130.0, -130.0))
+        level = np.sqrt((heard[: len(heard) // part * part].reshape(-1, part) ** 2).mean(axis=1)) + 1e-6
+        at = RATE // 2 // part
+        assert int(level.argmax()) == at
+        assert level[: at - 1].max() < 0.02 * level[at]
+        # From 40 ms on a plain tail only falls.
+        later = 20 * np.log10(level[at + 2 : at + 25])
+        stand_out += bool((later[2:] > later[:-2] + 6.0).any())
+        louder += bool(later.max() > 20 * np.log10(level[at]) - 6)
+    assert 10 < stand_out < 45
+    assert louder < 10
+
+
 # Sung on words
 
 

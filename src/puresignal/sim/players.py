@@ -290,10 +290,8 @@ def in_a_room(
         shape /= 1 + (frequency / random.uniform(3000, 12_000)) ** 4
     out = np.fft.irfft(spectrum * shape, len(out))
     if random.random() < 0.6:
-        length = round(random.uniform(0.1, 0.9) * rate)
-        tail = random.normal(size=length) * np.exp(-np.arange(length) / (length / 5)) * random.uniform(0.003, 0.03)
-        tail[0] = 1.0
-        size = 1 << (len(out) + length).bit_length()
+        tail = _tail(random, rate)
+        size = 1 << (len(out) + len(tail)).bit_length()
         out = np.fft.irfft(np.fft.rfft(out, size) * np.fft.rfft(tail, size), size)[: len(out)]
     out = 0.8 * out / (np.abs(out).max() + 1e-9)
     if random.random() < 0.3:
@@ -305,6 +303,23 @@ def in_a_room(
     if random.random() < 0.2:
         noise = noise + np.sin(2 * np.pi * random.choice([50, 60, 100, 120]) * np.arange(len(out)) / rate)
     return np.asarray(out + 10 ** (random.uniform(*noise_db) / 20) * noise, np.float32)
+
+
+def _tail(random: np.random.Generator, rate: int) -> np.ndarray:
+    """What a room makes of a click: (n,). It may answer late, and with echoes that stand out from the rest."""
+    length = round(random.uniform(0.1, 0.9) * rate)
+    tail = random.normal(size=length) * np.exp(-np.arange(length) / (length / 5)) * random.uniform(0.003, 0.03)
+    if random.random() < 0.3:
+        tail = np.concatenate([np.zeros(round(between(random, 0.01, 0.25) * rate)), tail])
+    if random.random() < 0.4:
+        for _ in range(int(random.integers(1, 6))):
+            at, spread = round(random.uniform(0.03, 0.45) * rate), round(between(random, 0.0005, 0.04) * rate)
+            echo = random.normal(size=spread) * np.hanning(spread + 2)[1:-1]
+            echo = np.convolve(echo, np.ones(wide := int(random.integers(1, 12))) / wide, "same")
+            tail = np.pad(tail, (0, max(0, at + spread - len(tail))))
+            tail[at : at + spread] += 10 ** (random.uniform(-42, -16) / 20) * echo / (np.linalg.norm(echo) + 1e-9)
+    tail[0] = 1.0
+    return np.asarray(tail)
 
 
 def a_line(random: np.random.Generator, seconds: float, low: int, high: int) -> Notes:

@@ -10,5 +10,5 @@ from __future__ import annotations
 from puresignal.core.hearing.convolved import Picture
 
 RATE, HOP = 22_050, 220
-LOOK = Picture(RATE, HOP, 40, 60.0, 10_000.0, (512, 2048))
+LOOK = Picture(RATE, HOP, 40, 60.0, 10_000.0, (512, 2048), seldom=2048)
 STEP = HOP / RATE

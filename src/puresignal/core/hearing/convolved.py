@@ -55,19 +55,26 @@ class Picture:
         """(sizes,) how loud the loud moments among those of some excerpts are."""
         return np.quantile(np.concatenate(parts), 0.97, axis=0) if parts else np.zeros(len(self.sizes))
 
-    def levels(self, samples: np.ndarray, loud: np.ndarray | None = None) -> np.ndarray:
-        """(frames, bands, sizes) log10 of loudness against that of the loud moments; -4 where there is nothing."""
+    def levels(
+        self, samples: np.ndarray, loud: np.ndarray | None = None, known: dict[int, np.ndarray] | None = None
+    ) -> np.ndarray:
+        """(frames, bands, sizes) log10 of loudness against that of the loud moments; -4 where there is nothing.
+
+        known  powers in the bands of windows that were worked out before, by their size
+        """
         flat, loud = np.asarray(samples, np.float32), self.loud(samples) if loud is None else loud
         count = 1 + len(flat) // self.hop
         out = np.empty((count, self.bands, len(self.sizes)), np.float32)
         for k, size in enumerate(self.sizes):
             hop = self.hop * (2 if size >= self.seldom else 1)
-            own = self.levels_of(frames.powers(flat, size, hop, self.bands_of(size))[0], loud[k])
+            power = (known or {}).get(size)
+            power = frames.powers(flat, size, hop, self.bands_of(size))[0] if power is None else power
+            own = self._against(power, loud[k])
             out[:, :, k] = frames.with_those_between(own, count) if size >= self.seldom else own
         return out
 
-    def levels_of(self, power: np.ndarray, loud: np.ndarray) -> np.ndarray:
-        """What levels() gives, of powers (frames, bands, sizes) in these bands, or of those of one size."""
+    def _against(self, power: np.ndarray, loud: np.ndarray) -> np.ndarray:
+        """The levels of windows of one size."""
         return np.asarray(0.5 * np.log10(power / (loud + 1e-12) + 1e-8), np.float32)
 
 

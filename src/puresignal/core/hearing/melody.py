@@ -10,7 +10,7 @@ period is hard to tell.
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import pairwise, product
 
@@ -133,13 +133,10 @@ def _pictures(
     flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
 ) -> tuple[np.ndarray, tuple[np.ndarray, np.ndarray]]:
     """What the networks of begin.py and of tones.py look at. The windows of one size serve both."""
-    look, some = beginnings.LOOK, replace(tones.SHORT_BANDS, every=tones.HOP // HOP)
-    found = {
-        size: frames.powers(flat, size, HOP, look.bands_of(size), *([some] if size == tones.SHORT else []))
-        for size in look.sizes
-    }
-    picture = look.levels_of(np.stack([found[size][0] for size in look.sizes], axis=2), loud)
-    return picture, tones.levels_of(tones.long_powers(flat), found[tones.SHORT][1], against)
+    look = beginnings.LOOK
+    seldom, short = frames.powers(flat, tones.SHORT, tones.HOP, look.bands_of(tones.SHORT), tones.SHORT_BANDS)
+    picture = look.levels(flat, loud, {tones.SHORT: seldom})
+    return picture, tones.levels_of(tones.long_powers(flat), short, against)
 
 
 def joined(parts: list[MelodyAnalysis]) -> MelodyAnalysis:
