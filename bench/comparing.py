@@ -95,8 +95,11 @@ def f1(net: Net, made: list[Strokes], limit: float = 0.5) -> np.ndarray:
     return np.append(each, 2 * right.sum() / max(1, told.sum() + true.sum()))
 
 
-def train(made: list[Strokes], bands: int, epochs: int = 20, batch: int = 16, seed: int = 0) -> Net:
-    """Every twelfth recording is held out."""
+def train(
+    made: list[Strokes], bands: int, epochs: int = 20, batch: int = 16, seed: int = 0,
+    before: dict[str, np.ndarray] | None = None,
+) -> Net:  # fmt: skip
+    """Every twelfth recording is held out. before: the arrays of a network that is trained further, more slowly."""
     torch.manual_seed(seed)
     random = np.random.default_rng(seed)
     made = [each for each in made if len(each[0]) >= 4]
@@ -104,11 +107,14 @@ def train(made: list[Strokes], bands: int, epochs: int = 20, batch: int = 16, se
     some = np.concatenate([x[::3] for x, _, _ in own[::4]]).astype(np.float32)
     drums = own[0][1].shape[1]
     net = Net(some.mean(axis=0), some.std(axis=0) + 0.1, drums)
+    if before:
+        _restore(net, before)
+    rate = FURTHER if before else 2e-3
     often = np.mean([y.mean(axis=0) for _, y, _ in own], axis=0)
     heavy = torch.tensor(np.clip((often.max() / often) ** 0.3, 1, 3)).float()
-    optimiser = torch.optim.AdamW([p for p in net.parameters() if p.requires_grad], lr=2e-3, weight_decay=1e-2)
+    optimiser = torch.optim.AdamW([p for p in net.parameters() if p.requires_grad], lr=rate, weight_decay=1e-2)
     steps = epochs * (len(own) // batch)
-    speed = torch.optim.lr_scheduler.OneCycleLR(optimiser, 2e-3, total_steps=steps, pct_start=0.15)
+    speed = torch.optim.lr_scheduler.OneCycleLR(optimiser, rate, total_steps=steps, pct_start=0.15)
     for epoch in range(epochs):
         net.train()
         order = random.permutation(len(own))
@@ -131,6 +137,27 @@ def train(made: list[Strokes], bands: int, epochs: int = 20, batch: int = 16, se
         if epoch % 3 == 2 or epoch == epochs - 1:
             print(f"epoch {epoch + 1}: drum by drum and all", np.round(f1(net, held), 3), flush=True)
     return net
+
+
+FURTHER = 8e-4
+"""How quickly a network is trained further."""
+
+
+def _restore(net: Net, before: dict[str, np.ndarray]) -> None:
+    """The weights from what arrays() made of them."""
+    a = {name: torch.from_numpy(array.astype(np.float32)) for name, array in before.items()}
+    taken = {"take.weight": a["take"].T * net.scale, "take.bias": a["take_bias"] + a["take"].T @ net.mean}
+    taken |= {"last.weight": a["gain"], "last.bias": a["offset"]}
+    taken |= {"tell.weight": a["tell"].T, "tell.bias": a["tell_bias"]}
+    names = {
+        "norm.weight": "gain", "norm.bias": "offset", "ask.weight": "ask", "answer.weight": "answer", "lean": "lean",
+        "norm2.weight": "gain2", "norm2.bias": "offset2", "wide.weight": "wide", "wide.bias": "wide_bias",
+        "narrow.weight": "narrow", "narrow.bias": "narrow_bias",
+    }  # fmt: skip
+    for i in range(len(net.looks)):
+        taken |= {f"looks.{i}.{name}": a[f"layer{i}_{own}"].T.contiguous() if a[f"layer{i}_{own}"].ndim == 2
+                  else a[f"layer{i}_{own}"] for name, own in names.items()}  # fmt: skip
+    net.load_state_dict({**net.state_dict(), **taken})
 
 
 def arrays(net: Net) -> dict[str, np.ndarray]:

@@ -51,15 +51,24 @@ class Net(nn.Module):
         return self.out(x)
 
 
-def train(clips: Clips, weight: np.ndarray, epochs: int, batch: int = 16, seed: int = 0) -> Net:
-    """weight (outputs,) of what is there against what is not. Every twelfth clip is held out."""
+def train(
+    clips: Clips, weight: np.ndarray, epochs: int, batch: int = 16, seed: int = 0,
+    before: dict[str, np.ndarray] | None = None,
+) -> Net:  # fmt: skip
+    """weight (outputs,) of what is there against what is not. Every twelfth clip is held out.
+
+    before  the arrays of a network that is trained further, more slowly
+    """
     torch.manual_seed(seed)
     random = np.random.default_rng(seed)
     net = Net(clips[0][0].shape[1], clips[0][0].shape[2], clips[0][1].shape[1])
+    if before:
+        _restore(net, before)
+    rate = FURTHER if before else 3e-3
     held, own = clips[::12], [c for i, c in enumerate(clips) if i % 12]
-    optimiser = torch.optim.AdamW(net.parameters(), lr=3e-3, weight_decay=1e-4)
+    optimiser = torch.optim.AdamW(net.parameters(), lr=rate, weight_decay=1e-4)
     steps = epochs * (len(own) // batch)
-    speed = torch.optim.lr_scheduler.OneCycleLR(optimiser, 3e-3, total_steps=steps, pct_start=0.15)
+    speed = torch.optim.lr_scheduler.OneCycleLR(optimiser, rate, total_steps=steps, pct_start=0.15)
     heavy = torch.tensor(weight).float()[None, :, None]
 
     def lost(x: torch.Tensor, y: torch.Tensor) -> torch.Tensor:
@@ -67,6 +76,10 @@ def train(clips: Clips, weight: np.ndarray, epochs: int, batch: int = 16, seed: 
 
     for epoch in range(epochs):
         net.train()
+        for norm in net.modules() if before else ():
+            # What they knew is within the layers before them.
+            if isinstance(norm, nn.BatchNorm1d | nn.BatchNorm2d):
+                norm.eval()
         order = random.permutation(len(own))
         for begin in range(0, len(order) - batch + 1, batch):
             shown = [_excerpt(*own[i], random) for i in order[begin : begin + batch]]
@@ -108,6 +121,28 @@ def _folded(conv: nn.Module, norm: nn.Module) -> tuple[np.ndarray, np.ndarray]:
     gain = (norm.weight / torch.sqrt(norm.running_var + norm.eps)).detach()
     weight = conv.weight.detach() * gain.reshape(-1, *[1] * (conv.weight.dim() - 1))
     return weight.numpy(), ((conv.bias.detach() - norm.running_mean) * gain + norm.bias.detach()).numpy()
+
+
+FURTHER = 8e-4
+"""How quickly a network is trained further."""
+
+
+def _restore(net: Net, before: dict[str, np.ndarray]) -> None:
+    """The weights from what arrays() made of them; norms then change nothing, for they are taken in."""
+    a = {name: torch.from_numpy(array.astype(np.float32)) for name, array in before.items()}
+    for norm in [*net.norms, net.across_norm, *(layer.norm for layer in net.along)]:
+        norm.running_var.fill_(1 - norm.eps)
+    net.norm.running_mean.copy_(a["mean"])
+    net.norm.running_var.copy_(a["scale"] ** 2 - net.norm.eps)
+    bands = a["across"].shape[0] // 32
+    across = a["across"].reshape(bands, 32, -1).permute(2, 1, 0).flatten(1)[:, :, None]
+    shaped = [(net.across, across, a["across_bias"]), (net.out, a["out"].T[:, :, None], a["out_bias"])]
+    shaped += [(p, a[f"plane{i}"].permute(3, 2, 0, 1), a[f"plane{i}_bias"]) for i, p in enumerate(net.planes)]
+    shaped += [(m.conv, a[f"along{i}"].permute(2, 1, 0), a[f"along{i}_bias"]) for i, m in enumerate(net.along)]
+    with torch.no_grad():
+        for layer, weight, bias in shaped:
+            layer.weight.copy_(weight)
+            layer.bias.copy_(bias)
 
 
 def arrays(net: Net) -> dict[str, np.ndarray]:

@@ -1,8 +1,8 @@
-"""Trains the ear on sound of our own synthesis: `train_ear.py [NAME ...] [--clips N]`.
+"""Trains the ear on sound of our own synthesis: `train_ear.py [NAME ...] [--clips N] [--further]`.
 
 Writes src/puresignal/io/models/NAME.npz; the names are those in JOBS. begin and drums (layers.py) and compared
-(comparing.py), which goes by what drums hears, need PyTorch. Nothing that the ear is measured on (bench/hearing.py)
-is heard here.
+(comparing.py), which goes by what drums hears, need PyTorch; --further goes on from those that there are. Nothing
+that the ear is measured on (bench/hearing.py) is heard here.
 """
 
 from __future__ import annotations
@@ -216,24 +216,42 @@ SHRUNK = 0.2
 """What is added to the variance in every direction: what hardly varies among our takes may well do so among others."""
 
 
-def train_layers(name: str, clips: int) -> None:
+AFRESH = 200_000
+"""The first recording that a network is trained further on."""
+
+
+def shipped(name: str) -> dict[str, np.ndarray]:
+    """The arrays of a network as it is."""
+    with np.load(MODELS / f"{name}.npz") as arrays:
+        return dict(arrays)
+
+
+def train_layers(name: str, clips: int, further: bool = False) -> None:
     """A network of convolutions; what is seldom there weighs more."""
     import layers
 
     make, epochs, seed = {"begin": (begin_clip, 8, 13), "drums": (drum_clip, 10, 1)}[name]
+    before, first = (shipped(name), AFRESH) if further else (None, 3000)
+    epochs = min(epochs, 7) if further else epochs
     with Pool() as pool:
-        made = list(pool.imap(make, range(3000, 3000 + clips)))
+        made = list(pool.imap(make, range(first, first + clips)))
     often = np.mean([y.astype(np.float32).mean(axis=0) for _, y in made], axis=0)
     weight = 1.5 * np.clip((often.max() / np.maximum(often, 1e-5)) ** 0.4, 1, 4)
-    np.savez_compressed(MODELS / f"{name}.npz", **layers.arrays(layers.train(made, weight, epochs, seed=seed)))
+    net = layers.train(made, weight, epochs, seed=seed, before=before)
+    np.savez_compressed(MODELS / f"{name}.npz", **layers.arrays(net))
 
 
-def train_compared(clips: int) -> None:
+def train_compared(clips: int, further: bool = False) -> None:
     import comparing
 
+    first, epochs = (AFRESH, 10) if further else (20_000, 20)
     with Pool() as pool:
-        made = list(pool.imap(compared_clip, range(20_000, 20_000 + clips)))
-    nets = [comparing.train(made, drums.LOOK.bands, seed=seed) for seed in (0, 1)]
+        made = list(pool.imap(compared_clip, range(first, first + clips)))
+    known = shipped("compared") if further else {}
+    own = [{n.removeprefix(f"net{k}_"): a for n, a in known.items() if n.startswith(f"net{k}_")} for k in (0, 1)]
+    nets = [
+        comparing.train(made, drums.LOOK.bands, epochs, seed=k, before=before or None) for k, before in enumerate(own)
+    ]
     arrays = {f"net{k}_{name}": each for k, net in enumerate(nets) for name, each in comparing.arrays(net).items()}
     np.savez_compressed(MODELS / "compared.npz", **arrays)
 
@@ -260,11 +278,18 @@ JOBS = {
 }  # fmt: skip
 
 
+FURTHER = {"begin": 3300, "drums": 3700, "compared": 3700}
+"""Which can be trained further, and on how many recordings they have been."""
+
+
 def main() -> None:
     clips = int(sys.argv[sys.argv.index("--clips") + 1]) if "--clips" in sys.argv else 0
-    for name in [a for a in sys.argv[1:] if a in JOBS] or list(JOBS):
+    for name in [a for a in sys.argv[1:] if a in JOBS] or list(FURTHER if "--further" in sys.argv else JOBS):
         job, usual = JOBS[name]
-        job(clips or usual)
+        if "--further" in sys.argv:
+            job(clips or FURTHER[name], further=True)
+        else:
+            job(clips or usual)
 
 
 if __name__ == "__main__":

@@ -183,6 +183,43 @@ def test_drums_are_told_apart_with_several_at_once():
     assert np.mean(scores) >= 0.7
 
 
+def with_echo(sound: np.ndarray, rate: int, seconds: float, decibels: float) -> np.ndarray:
+    late, out = round(seconds * rate), sound.copy()
+    out[late:] += 10 ** (decibels / 20) * np.convolve(sound, np.ones(5) / 5, "same")[:-late]
+    return out
+
+
+def strokes_of(sound: np.ndarray, truth: np.ndarray) -> tuple[int, int]:
+    """How many strokes are heard where none is, and how many that are there are heard."""
+    begun = drums.hits(drums.analyse(layers("drums"), comparing(), sound)).kept().start
+    away = np.abs(begun[:, None] - truth)
+    return len(np.unique(np.rint(begun[away.min(axis=1) > 0.05] / 0.03))), int((away.min(axis=0) < 0.05).sum())
+
+
+def test_the_echo_of_a_groove_is_no_stroke_of_its_own():
+    heard_falsely = heard_with = heard_without = 0
+    for seed in range(3):
+        random = np.random.default_rng(seed)
+        sound, hits = anykit.groove(anykit.built_kit(random, drums.RATE), 9.0, drums.RATE, random)
+        truth = np.array([at for at, _, _ in hits])
+        heard_without += strokes_of(sound, truth)[1]
+        false, right = strokes_of(with_echo(sound, drums.RATE, 0.17, -28.0), truth)
+        heard_falsely, heard_with = heard_falsely + false, heard_with + right
+    assert heard_falsely <= 3
+    assert heard_with >= 0.95 * heard_without > 30
+
+
+def test_the_echo_of_a_line_is_no_note_struck_again():
+    for seed in (0, 2, 3):
+        random = np.random.default_rng(seed)
+        notes = players.a_line(random, 9.0, 50, 70)
+        sound = players.play(notes, players.any_timbre(random, 0.5), melody.RATE, seed)
+        truth = [(s, n) for s, _, n, _ in notes]
+        dry, echoing = heard(sound), heard(with_echo(sound, melody.RATE, 0.2, -28.0))
+        assert found(truth, pairs(echoing)) >= found(truth, pairs(dry)) - 1 > 0.8 * len(truth)
+        assert len(echoing.start) <= len(dry.start)
+
+
 def lesson(seed: int, count: int):
     random = np.random.default_rng(seed)
     syllables = [mouth.any_syllable(random) for _ in range(3)]

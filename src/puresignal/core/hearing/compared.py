@@ -19,7 +19,7 @@ ABOUT = (
     (7, 9), (9, 12), (12, 16), (16, 22), (22, 30), (30, 40),
 )  # fmt: skip
 """Frames about a stroke, from and up to, that are looked at: finely where it begins, coarsely where it rings."""
-LEAST, APART = 0.1, 4
+LEAST, APART = 0.04, 4
 """How likely something has to begin for a stroke to be looked at; frames between two of them at least."""
 STRETCH, AROUND = 128, 48
 """Strokes that are weighed at once, and those before and after that they are weighed against."""

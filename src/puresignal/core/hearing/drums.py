@@ -114,7 +114,7 @@ def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> Hits:
     return Hits(exact, sort_of, velocities(level), sure, np.where(sure < limit, UNSURE, 0))
 
 
-LIMIT, DOUBTED = 0.46, 0.14
+LIMIT, DOUBTED = 0.42, 0.14
 """How likely a hit must be, at the usual eagerness; by how much less it is still proposed for removal."""
 UNSURE = DOUBTS.index("hardly heard")
 
