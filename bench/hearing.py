@@ -282,6 +282,10 @@ def leads(each: bool) -> None:
             tell("leads, range and place" if placed else "leads, range", clips, each)
 
 
+NAMED = ("kick", "snare.head", "hat.closed", "hat.open")
+"""Drums that taught sounds are to be."""
+
+
 def long(minutes: float) -> None:
     """Speed and memory of the command on a long recording, on one core."""
     random = np.random.default_rng(4)
@@ -300,7 +304,7 @@ def long(minutes: float) -> None:
         for i, syllable in enumerate(syllables):
             for take in range(6):
                 said = mouth.say(syllable, 0.8, 44_100, random)
-                soundfile.write(examples / f"aux{i + 1} {take + 1}.wav", said, 44_100)
+                soundfile.write(examples / f"{NAMED[i]} {take + 1}.wav", said, 44_100)
         for kind, sound in made.items():
             path = Path(folder) / f"{kind}.wav"
             with soundfile.SoundFile(path, "w", 44_100, 1) as out:
@@ -313,8 +317,10 @@ def long(minutes: float) -> None:
                 [sys.executable, "-m", "puresignal.cli", *command], stdout=subprocess.DEVNULL,
                 env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
             )  # fmt: skip
-            _, _, used = os.wait4(child.pid, 0)
+            _, status, used = os.wait4(child.pid, 0)
             spent = time.perf_counter() - began
+            if status:
+                raise SystemExit(f"{kind}: the command failed")
             print(f"{minutes:g} minutes, {kind}: {60 * minutes / spent:.0f}x real time, {used.ru_maxrss / 1024:.0f} MB")
             path.unlink()
 

@@ -453,13 +453,17 @@ def test_what_is_doubtful_is_proposed_for_removal_with_its_reason():
 
 
 def test_doubtful_drums_are_proposed_and_less_so_the_more_eager_one_listens():
-    random = np.random.default_rng(5)
-    sound, _ = anykit.groove(anykit.built_kit(random, drums.RATE), 6.0, drums.RATE, random)
-    analysis = drums.analyse(layers("drums"), comparing(), sound)
-    calm, eager = drums.hits(analysis, 0.3), drums.hits(analysis, 0.9)
-    assert len(calm.kept().start) < len(calm.start)
-    assert len(calm.kept().start) < len(eager.kept().start)
-    assert calm.sure[calm.doubt > 0].max() < calm.sure[calm.doubt == 0].min()
+    proposed = calmly = eagerly = 0
+    for seed in (5, 6, 7):
+        random = np.random.default_rng(seed)
+        sound, _ = anykit.groove(anykit.built_kit(random, drums.RATE), 6.0, drums.RATE, random)
+        analysis = drums.analyse(layers("drums"), comparing(), sound)
+        calm, eager = drums.hits(analysis, 0.3), drums.hits(analysis, 0.9)
+        proposed += int((calm.doubt > 0).sum())
+        calmly, eagerly = calmly + len(calm.kept().start), eagerly + len(eager.kept().start)
+        assert calm.sure[calm.doubt > 0].max(initial=0.0) < calm.sure[calm.doubt == 0].min()
+    assert proposed >= 3
+    assert calmly + 5 < eagerly
 
 
 def test_notes_are_told_as_they_would_be_in_each_key_and_a_line_keeps_its_shape():
