@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tracemalloc
 from dataclasses import replace
 
 import numpy as np
@@ -104,3 +105,18 @@ def test_no_toms_are_no_toms():
     assert len(by_pitch.named(nothing, nothing, nothing, np.zeros(100), drums.LOW_RATE)) == 0
     # One at the very end of a recording, with hardly a sound left of it.
     assert by_pitch.named(np.array([0.99]), np.ones(1), nothing, np.zeros(round(drums.LOW_RATE)), drums.LOW_RATE)[0] < 4
+
+
+def test_the_toms_of_hours_take_no_more_memory_than_they_have_to():
+    seconds, rate = 3600.0, drums.LOW_RATE
+    random = np.random.default_rng(4)
+    struck, kicks = np.sort(random.uniform(0, seconds, 12_000)), np.sort(random.uniform(0, seconds, 12_000))
+    low = random.normal(size=round(seconds * rate)).astype(np.float32)
+    tracemalloc.start()
+    try:
+        told = by_pitch.named(struck, np.ones(len(struck)), kicks, low, rate)
+        _, most = tracemalloc.get_traced_memory()
+    finally:
+        tracemalloc.stop()
+    assert len(told) == len(struck)
+    assert most < 120e6

@@ -25,6 +25,8 @@ TOGETHER, NEAR = 0.03, 0.18
 STEP, PRICE, FARTHEST = 0.25, 1.0, 6.0
 """Semitones by which pitches are told apart, that a further group costs, and that a stroke can be astray."""
 SIZE = 1 << 12
+AT_ONCE = 256
+"""Strokes whose spectra are held together: those of hours would take a gigabyte."""
 
 
 def named(toms: np.ndarray, sure: np.ndarray, kicks: np.ndarray, low: np.ndarray, rate: float) -> np.ndarray:
@@ -52,23 +54,36 @@ def pitches(toms: np.ndarray, kicks: np.ndarray, low: np.ndarray, rate: float) -
     hz = np.arange(SIZE // 2 + 1) * rate / SIZE
     band = slice(int(np.searchsorted(hz, LOWEST)), int(np.searchsorted(hz, HIGHEST)))
     begins = np.rint(toms * rate).astype(int)
-    power = _power(low, begins + round(AFTER * rate), length)[:, band]
-    power -= RINGS_ON * _power(low, begins - length, length)[:, band]
-    away = np.abs(kicks[:, None] - toms).min(axis=1) if len(kicks) else np.zeros(0)
-    alone = kicks[away > NEAR][:32]
-    if len(alone):
-        kick = _power(low, np.rint(alone * rate).astype(int) + round(AFTER * rate), length)[:, band]
-        kick = np.mean(kick / (kick.sum(axis=1, keepdims=True) + 1e-12), axis=0)
-        highest = int(np.argmax(kick))
-        with_kick = np.abs(kicks[:, None] - toms).min(axis=0) < TOGETHER
-        share = np.maximum(0, power[with_kick, highest]) / max(kick[highest], 1e-12)
-        power[with_kick] -= share[:, None] * kick
-    return np.asarray(69 + 12 * np.log2(hz[band][np.argmax(power, axis=1)] / 440))
-
-
-def _power(low: np.ndarray, begins: np.ndarray, length: int) -> np.ndarray:
-    """(n, bins) spectra of `length` samples each; what lies outside the recording is silent."""
+    late = round(AFTER * rate)
     padded = np.pad(low, (length, 2 * length))
+    alone = kicks[_away(kicks, toms) > NEAR][:32]
+    kick = _power(padded, np.rint(alone * rate).astype(int) + late, length)[:, band]
+    kick = np.sum(kick / (kick.sum(axis=1, keepdims=True) + 1e-12), axis=0) / max(1, len(alone))
+    highest, with_kick = int(np.argmax(kick)), (_away(toms, kicks) < TOGETHER) & bool(len(alone))
+    strongest = np.zeros(len(toms), int)
+    for first in range(0, len(toms), AT_ONCE):
+        part = slice(first, first + AT_ONCE)
+        power = _power(padded, begins[part] + late, length)[:, band]
+        power -= RINGS_ON * _power(padded, begins[part] - length, length)[:, band]
+        both = with_kick[part]
+        share = np.maximum(0, power[both, highest]) / max(kick[highest], 1e-12)
+        power[both] -= share[:, None] * kick
+        strongest[part] = np.argmax(power, axis=1)
+    return np.asarray(69 + 12 * np.log2(hz[band][strongest] / 440))
+
+
+def _away(moments: np.ndarray, others: np.ndarray) -> np.ndarray:
+    """(moments,) how far the nearest of the others is."""
+    ordered = np.concatenate([[-np.inf], np.sort(others), [np.inf]])
+    after = np.clip(np.searchsorted(ordered, moments), 1, len(ordered) - 1)
+    return np.asarray(np.minimum(moments - ordered[after - 1], ordered[after] - moments))
+
+
+def _power(padded: np.ndarray, begins: np.ndarray, length: int) -> np.ndarray:
+    """(n, bins) spectra of `length` samples each; padded: the recording with `length` before it and twice that after.
+
+    What lies outside the recording is silent.
+    """
     places = np.clip(begins + length, 0, len(padded) - length)[:, None] + np.arange(length)
     return np.asarray(np.abs(np.fft.rfft(padded[places] * np.hanning(length), SIZE)) ** 2)
 
