@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import torch
+from layers import FURTHER_RATE
 from torch import nn
 
 Strokes = tuple[np.ndarray, np.ndarray, np.ndarray]
@@ -109,7 +110,7 @@ def train(
     net = Net(some.mean(axis=0), some.std(axis=0) + 0.1, drums)
     if before:
         _restore(net, before)
-    rate = FURTHER if before else 2e-3
+    rate = FURTHER_RATE if before else 2e-3
     often = np.mean([y.mean(axis=0) for _, y, _ in own], axis=0)
     heavy = torch.tensor(np.clip((often.max() / often) ** 0.3, 1, 3)).float()
     optimiser = torch.optim.AdamW([p for p in net.parameters() if p.requires_grad], lr=rate, weight_decay=1e-2)
@@ -137,10 +138,6 @@ def train(
         if epoch % 3 == 2 or epoch == epochs - 1:
             print(f"epoch {epoch + 1}: drum by drum and all", np.round(f1(net, held), 3), flush=True)
     return net
-
-
-FURTHER = 8e-4
-"""How quickly a network is trained further."""
 
 
 def _restore(net: Net, before: dict[str, np.ndarray]) -> None:

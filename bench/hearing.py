@@ -239,22 +239,19 @@ def strangers() -> None:
 
 def settings(minutes: float = 4.0) -> None:
     """How long a changed setting takes on a recording that was analysed."""
-    for clip, examples in list(sounds.beats())[:1]:
-        known = taught.teach(
-            ground(),
-            {
-                n: [taught.example(soxr.resample(s, clip.rate, strokes.RATE)) for s in said]
-                for n, said in examples.items()
-            },
-        )
-        samples = at(clip, strokes.RATE)
-        analysis = strokes.analyse(np.tile(samples, round(minutes * 60 * strokes.RATE / len(samples))))
-        took = []
-        for eagerness in (0.5, 0.4, 0.6, 0.5, 0.45):
-            began = time.perf_counter()
-            count = len(taught.hits(known, analysis, eagerness).start)
-            took.append(time.perf_counter() - began)
-        print(f"settings: {count} hits in {minutes:g} minutes decided anew in {1000 * np.median(took):.0f} ms")
+    clip, examples = next(iter(sounds.beats()))
+    takes = {
+        name: [taught.example(soxr.resample(s, clip.rate, strokes.RATE)) for s in said]
+        for name, said in examples.items()
+    }
+    known, samples = taught.teach(ground(), takes), at(clip, strokes.RATE)
+    analysis = strokes.analyse(np.tile(samples, round(minutes * 60 * strokes.RATE / len(samples))))
+    took = []
+    for eagerness in (0.5, 0.4, 0.6, 0.5, 0.45):
+        began = time.perf_counter()
+        count = len(taught.hits(known, analysis, eagerness).start)
+        took.append(time.perf_counter() - began)
+    print(f"settings: {count} hits in {minutes:g} minutes decided anew in {1000 * np.median(took):.0f} ms")
 
 
 def harmony(each: bool) -> None:

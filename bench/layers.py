@@ -64,7 +64,7 @@ def train(
     net = Net(clips[0][0].shape[1], clips[0][0].shape[2], clips[0][1].shape[1])
     if before:
         _restore(net, before)
-    rate = FURTHER if before else 3e-3
+    rate = FURTHER_RATE if before else 3e-3
     held, own = clips[::12], [c for i, c in enumerate(clips) if i % 12]
     optimiser = torch.optim.AdamW(net.parameters(), lr=rate, weight_decay=1e-4)
     steps = epochs * (len(own) // batch)
@@ -123,7 +123,7 @@ def _folded(conv: nn.Module, norm: nn.Module) -> tuple[np.ndarray, np.ndarray]:
     return weight.numpy(), ((conv.bias.detach() - norm.running_mean) * gain + norm.bias.detach()).numpy()
 
 
-FURTHER = 8e-4
+FURTHER_RATE = 8e-4
 """How quickly a network is trained further."""
 
 

@@ -284,9 +284,13 @@ FURTHER = {"begin": 3300, "drums": 3700, "compared": 5300}
 
 def main() -> None:
     clips = int(sys.argv[sys.argv.index("--clips") + 1]) if "--clips" in sys.argv else 0
-    for name in [a for a in sys.argv[1:] if a in JOBS] or list(FURTHER if "--further" in sys.argv else JOBS):
+    further = "--further" in sys.argv
+    wanted = [a for a in sys.argv[1:] if a in JOBS] or list(FURTHER if further else JOBS)
+    if further and set(wanted) - set(FURTHER):
+        raise SystemExit(f"Only {', '.join(FURTHER)} can be trained further.")
+    for name in wanted:
         job, usual = JOBS[name]
-        if "--further" in sys.argv:
+        if further:
             job(clips or FURTHER[name], further=True)
         else:
             job(clips or usual)

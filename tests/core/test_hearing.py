@@ -570,10 +570,10 @@ def test_bands_and_grids_hold_the_power_of_the_spectrum():
     exact = frames.powers(samples.astype(np.float64), 512, 100, used)[0]
     assert exact == pytest.approx(spectra @ weights, rel=1e-3)
     plain, other = frames.powers(
-        samples, 512, 100, frames.Bands(weights[:200]), frames.Bands(scipy.sparse.csr_array(weights.T), every=2)
+        samples, 512, 100, frames.Bands(weights[:200]), frames.Bands(scipy.sparse.csr_array(weights.T))
     )
     assert plain == pytest.approx(spectra[:, :200] @ weights[:200], rel=1e-3)
-    assert other == pytest.approx((spectra @ weights)[::2], rel=1e-3)
+    assert other == pytest.approx(spectra @ weights, rel=1e-3)
 
 
 @pytest.mark.parametrize("count", [1, 439, 440, 881, 40_001])

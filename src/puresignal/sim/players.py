@@ -314,8 +314,8 @@ def _tail(random: np.random.Generator, rate: int) -> np.ndarray:
     if random.random() < 0.4:
         for _ in range(int(random.integers(1, 6))):
             at, spread = round(random.uniform(0.03, 0.45) * rate), round(between(random, 0.0005, 0.04) * rate)
-            echo = random.normal(size=spread) * np.hanning(spread + 2)[1:-1]
-            echo = np.convolve(echo, np.ones(wide := int(random.integers(1, 12))) / wide, "same")
+            dull = np.ones(int(random.integers(1, 12)))
+            echo = np.convolve(random.normal(size=spread) * np.hanning(spread + 2)[1:-1], dull, "same")[:spread]
             tail = np.pad(tail, (0, max(0, at + spread - len(tail))))
             tail[at : at + spread] += 10 ** (random.uniform(-42, -16) / 20) * echo / (np.linalg.norm(echo) + 1e-9)
     tail[0] = 1.0

@@ -49,13 +49,12 @@ def spectra(samples: np.ndarray, size: int, hop: int) -> np.ndarray:
 
 @dataclass(frozen=True, eq=False)
 class Bands:
-    """Bands of a spectrum, of every `every`th frame.
+    """Bands of a spectrum.
 
     weights (bins, count), or (count, bins) sparse where a band is of a few bins. Bins beyond them count for nothing.
     """
 
     weights: np.ndarray | scipy.sparse.csr_array
-    every: int = 1
 
     @property
     def shape(self) -> tuple[int, int]:
@@ -74,15 +73,13 @@ class Bands:
 def powers(samples: np.ndarray, size: int, hop: int, *wanted: Bands) -> list[np.ndarray]:
     """(frames, count) float32 power of spectra() in each kind of bands; without holding the spectra."""
     count = 1 + len(samples) // hop
-    out = [np.empty((1 + (count - 1) // each.every, each.shape[1]), np.float32) for each in wanted]
+    out = [np.empty((count, each.shape[1]), np.float32) for each in wanted]
     used = max(each.shape[0] for each in wanted)
     for part, found in _transformed(samples, size, hop):
         squares = found.view(found.real.dtype)[:, : 2 * used] ** 2
         power = squares[:, 0::2] + squares[:, 1::2]
         for each, own in zip(wanted, out, strict=True):
-            first = -(-part.start // each.every)
-            some = power[first * each.every - part.start :: each.every]
-            own[first : first + len(some)] = each.of(some)
+            own[part] = each.of(power)
     return out
 
 
