@@ -156,20 +156,21 @@ class Envelope:
 
     def steepest(self, moments: np.ndarray, before: float = 0.02, after: float = 0.02) -> np.ndarray:
         """Moments moved to where a stroke begins nearby: the foot of the steepest rise."""
-        out = []
-        for moment in moments.tolist():
-            begin = max(0, round((moment - before) / self.step))
-            end = min(len(self.level), round((moment + after) / self.step) + 1)
-            if end - begin < 4:
-                out.append(moment)
-                continue
-            part = self.level[begin:end]
-            rise = part[2:] - part[:-2]
-            foot = steepest = int(np.argmax(rise))
-            while foot > 0 and rise[foot - 1] > 0.25 * rise[steepest]:
-                foot -= 1
-            out.append((begin + foot + 1) * self.step if rise[steepest] > 1e-5 else moment)
-        return np.array(out)
+        if not len(moments) or len(self.level) < 4:
+            return np.asarray(moments, float)
+        if len(moments) > AT_ONCE:
+            parts = range(0, len(moments), AT_ONCE)
+            return np.concatenate([self.steepest(moments[k : k + AT_ONCE], before, after) for k in parts])
+        begin = np.maximum(0, np.rint((moments - before) / self.step).astype(int))
+        rises = np.minimum(len(self.level), np.rint((moments + after) / self.step).astype(int) + 1) - begin - 2
+        place = np.arange(max(1, int(rises.max())))
+        (low, _), (high, _) = (windows(self.level, begin + k, place) for k in (0, 2))
+        rise = np.where(place < rises[:, None], high - low, -np.inf)
+        steepest = rise.argmax(axis=1)[:, None]
+        top = np.take_along_axis(rise, steepest, 1)
+        # Down to where it rises no longer.
+        foot = np.where((rise <= 0.25 * top) & (place < steepest), place, -1).max(axis=1) + 1
+        return np.where((rises >= 2) & (top[:, 0] > 1e-5), (begin + foot + 1) * self.step, moments)
 
     def rises(self, moments: np.ndarray) -> np.ndarray:
         """Moments moved to where the level leaves what was before it, for sounds that swell as well as those that hit.
