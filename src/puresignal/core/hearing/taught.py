@@ -207,24 +207,47 @@ class Continuations:
 
         features (n, features) of them; sounds (n,) which sound each was taken for, -1 where it is none
         """
-        begun, known = sounds >= 0, self._taught
-        if not begun.any():
-            return begun
-        places = known.ground.place(features)
+        begun = np.flatnonzero(sounds >= 0)
+        out = np.zeros(len(sounds), bool)
+        if not len(begun):
+            return out
+        places = self._taught.ground.place(features[begun])
+        before = len(self._before)
+        at = np.concatenate([[moment for moment, _ in self._before], moments[begun]])
+        which = np.concatenate([[sound for _, sound in self._before], sounds[begun]]).astype(int)
+        kept = np.ones(len(at), bool)
+        # Rising, so that whether the earlier one is a hit itself is known by then.
+        for later, earlier in self._rests(places, at, which, before):
+            kept[later] &= not kept[earlier]
+        recent = kept & (at > at[-1] - LATER[-1])
+        self._before = list(zip(at[recent].tolist(), which[recent].tolist(), strict=True))
+        out[begun] = kept[before:]
+        return out
+
+    def _rests(self, places: np.ndarray, at: np.ndarray, which: np.ndarray, before: int) -> list[tuple[int, int]]:
+        """Which strokes, from `before` on, are more like what goes on from which earlier one than like a sound."""
+        known = self._taught.places
         nearest = np.min([0.5 * (_apart(places, own[:1])[:, 0] + _apart(places, own[1:]).min(axis=1))
-                          for own in known.places], axis=0)  # fmt: skip
-        nearer = (GOES_ON * nearest) ** 2 * places.shape[1]
-        step = LATER[1] - LATER[0]
-        for i in np.flatnonzero(begun).tolist():
-            moment = float(moments[i])
-            self._before = [hit for hit in self._before if moment - hit[0] < LATER[-1]]
-            since = [(round((moment - at - LATER[0]) / step), sound) for at, sound in self._before]
-            rests = [known.later[sound][:, max(0, k - 2) : k + 3] for k, sound in since if k >= -2]
-            offs = [rest - places[i] for rest in rests]
-            begun[i] = all(np.einsum("tlk,tlk->tl", off, off).min() >= nearer[i] for off in offs)
-            if begun[i]:
-                self._before.append((moment, int(sounds[i])))
-        return begun
+                          for own in known], axis=0)  # fmt: skip
+        squares = (places**2).sum(axis=1)
+        nearer = (GOES_ON * nearest) ** 2 * places.shape[1] - squares
+        first = np.searchsorted(at, at - LATER[-1], side="right")
+        count = np.where(np.arange(len(at)) < before, 0, np.arange(len(at)) - first)
+        later = np.repeat(np.arange(len(at)), count)
+        earlier = np.arange(len(later)) - np.repeat(np.cumsum(count) - count - first, count)
+        steps = np.rint((at[later] - at[earlier] - LATER[0]) / (LATER[1] - LATER[0])).astype(int)
+        later, earlier, steps = (each[steps >= -2] for each in (later, earlier, steps))
+        rest = np.zeros(len(later), bool)
+        # Those that come as long after the same sound are held against the same.
+        together = which[earlier] * (len(LATER) + 3) + steps
+        order = np.argsort(together, kind="stable")
+        for own in np.split(order, np.flatnonzero(np.diff(together[order])) + 1) if len(order) else []:
+            step, sound = int(steps[own[0]]), int(which[earlier[own[0]]])
+            goes_on = self._taught.later[sound][:, max(0, step - 2) : step + 3].reshape(-1, places.shape[1])
+            stroke = later[own] - before
+            off = (goes_on**2).sum(axis=1) - 2 * places[stroke] @ goes_on.T
+            rest[own] = off.min(axis=1) < nearer[stroke]
+        return list(zip(later[rest].tolist(), earlier[rest].tolist(), strict=True))
 
 
 def hits(taught: Taught, analysis: StrokeAnalysis, eagerness: float = 0.5) -> Hits:
