@@ -1,8 +1,8 @@
 """Trains the ear on sound of our own synthesis: `train_ear.py [NAME ...] [--clips N] [--further]`.
 
-Writes src/puresignal/io/models/NAME.npz; the names are those in JOBS. begin and drums (layers.py) and compared
-(comparing.py), which goes by what drums hears, need PyTorch; --further goes on from those that there are. Nothing
-that the ear is measured on (bench/hearing.py) is heard here.
+Writes src/puresignal/io/models/NAME.npz; the names are those in JOBS. All but strokes need PyTorch: begin and drums
+(layers.py), compared (comparing.py), which goes by what drums hears, tones and newest (training.py). --further goes on
+from those that there are. Nothing that the ear is measured on (bench/hearing.py) is heard here.
 """
 
 from __future__ import annotations
@@ -10,16 +10,17 @@ from __future__ import annotations
 import sys
 from functools import partial
 from multiprocessing import Pool
+from pathlib import Path
 
 import numpy as np
 import retold
 import soxr
-from training import MODELS, save, train
 
 from puresignal.core.hearing import begin, compared, drums, newest, tones
 from puresignal.io import modelfile
 from puresignal.sim import anykit, mouth, players, singer, words
 
+MODELS = Path(__file__).parent.parent / "src" / "puresignal" / "io" / "models"
 SECONDS = 9.0
 
 
@@ -176,7 +177,7 @@ def newest_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
     new = (own & (since > NEW[0]) & (since <= NEW[1])).any(axis=1)
     sounds = (own & (since > NEW[0]) & (since < lasts)).any(axis=1)
     doubtful = (own & (since > 0) & (since < NEW[1] + 0.035)).any(axis=1) & ~new
-    chosen = ~doubtful & (((since > -0.03) & (since < 0.15)).any(axis=1) | (random.random(len(look)) < 0.15))
+    chosen = ~doubtful & (((since > -0.03) & (since < 0.15)).any(axis=1) | (random.random(len(look)) < 0.1))
     x = newest.rows(looks, look[chosen], number[chosen])
     return x.astype(np.float16), np.stack([new, sounds], axis=1)[chosen].astype(np.float16)
 
@@ -258,7 +259,11 @@ def train_compared(clips: int, further: bool = False) -> None:
 
 def train_plain(name: str, clips: int) -> None:
     """A network of plain layers."""
-    make, hidden, important = {"tones": (tone_rows, (128, 64), 1.3), "newest": (newest_rows, (96, 48), 1.0)}[name]
+    from training import train
+
+    make, hidden, epochs, shown, important = {
+        "tones": (tone_rows, (128, 64), 10, 3_000_000, 1.3), "newest": (newest_rows, (320, 128), 14, 2_500_000, 1.0),
+    }[name]  # fmt: skip
     xs, ys, groups = [], [], []
     with Pool() as pool:
         for number, (x, y) in enumerate(pool.imap(make, range(1000, 1000 + clips))):
@@ -267,13 +272,19 @@ def train_plain(name: str, clips: int) -> None:
             groups.append(np.full(len(x), number))
     x, y = np.concatenate(xs), np.concatenate(ys).astype(np.float32)
     print(f"{name}: {len(x)} rows of {x.shape[1]}", flush=True)
-    save(name, train(x, y, np.random.default_rng(5), hidden, 10, important, groups=np.concatenate(groups)))
+    arrays = train(x, y, np.concatenate(groups), hidden, epochs, shown, important)
+    np.savez_compressed(MODELS / f"{name}.npz", **smaller(arrays))
+
+
+def smaller(arrays: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
+    """Weights as halves: they are most of the file."""
+    return {n: a.astype(np.float16) if n.startswith("weight") else a.astype(np.float32) for n, a in arrays.items()}
 
 
 JOBS = {
     "begin": (partial(train_layers, "begin"), 8800), "drums": (partial(train_layers, "drums"), 6500),
     "compared": (train_compared, 6500), "tones": (partial(train_plain, "tones"), 900),
-    "newest": (partial(train_plain, "newest"), 1000),
+    "newest": (partial(train_plain, "newest"), 3400),
     "strokes": (train_strokes, 900),
 }  # fmt: skip
 

@@ -1,82 +1,61 @@
-"""Training of small networks in NumPy: Adam on the cross-entropy, inputs and hidden units left out at random."""
+"""Training of small networks of plain layers (core/hearing/network.py) with PyTorch, which only this needs."""
 
 from __future__ import annotations
 
 from itertools import pairwise
-from pathlib import Path
 
 import numpy as np
+import torch
+from torch import nn
 
-MODELS = Path(__file__).parent.parent / "src" / "puresignal" / "io" / "models"
+RATE, BATCH = 2e-3, 1024
 
 
 def train(
-    x: np.ndarray, y: np.ndarray, random: np.random.Generator, hidden: tuple[int, ...] = (96, 48), epochs: int = 12,
-    important: float = 1.0, rate: float = 1.5e-3, batch: int = 512, groups: np.ndarray | None = None,
+    x: np.ndarray, y: np.ndarray, groups: np.ndarray, hidden: tuple[int, ...], epochs: int, shown: int,
+    important: float = 1.0,
 ) -> dict[str, np.ndarray]:  # fmt: skip
-    """x (n, inputs), y (n, outputs) 0..1. important: weight of what is there against what is not.
+    """x (n, inputs), y (n, outputs) 0..1. Each epoch shows as many rows, drawn anew: neighbours are much alike.
 
-    groups  (n,) clips; a tenth of them is held out and the cross-entropy on it printed
+    groups     (n,) clips; a tenth of them is held out and the cross-entropy on it printed
+    important  weight of what is there against what is not
     """
+    random = np.random.default_rng(5)
+    torch.manual_seed(5)
     some = x[:: max(1, len(x) // 50_000)].astype(np.float32)
     mean, scale = some.mean(axis=0), some.std(axis=0) + 0.05
-    held = np.zeros(len(x), bool) if groups is None else groups % 10 == 0
-    own, test = np.flatnonzero(~held), np.flatnonzero(held)
-    sizes = [x.shape[1], *hidden, y.shape[1]]
-    w = [(random.normal(size=(a, b)) * np.sqrt(2 / a)).astype(np.float32) for a, b in pairwise(sizes)]
-    b = [np.zeros(n, np.float32) for n in sizes[1:]]
-    b[-1][:] = np.log(np.clip(y.mean(axis=0), 1e-4, 0.9) / (1 - np.clip(y.mean(axis=0), 1e-4, 0.9)))
-    parameters = [*w, *b]
-    m, v = [np.zeros_like(p) for p in parameters], [np.zeros_like(p) for p in parameters]
-    layers, step = len(w), 0
+    own, held = np.flatnonzero(groups % 10), np.flatnonzero(groups % 10 == 0)
+    shown = min(shown, len(own))
+    inner = [
+        layer for a, b in pairwise([x.shape[1], *hidden]) for layer in (nn.Linear(a, b), nn.ReLU(), nn.Dropout(0.1))
+    ]
+    net = nn.Sequential(nn.Dropout(0.05), *inner, nn.Linear(hidden[-1], y.shape[1]))
+    optimiser = torch.optim.AdamW(net.parameters(), lr=RATE, weight_decay=1e-4)
+    speed = torch.optim.lr_scheduler.OneCycleLR(optimiser, RATE, total_steps=epochs * (shown // BATCH), pct_start=0.1)
 
-    def shown(rows: np.ndarray) -> np.ndarray:
-        return np.clip((x[rows] - mean) / scale, -5, 5).astype(np.float32)
+    def lost(rows: np.ndarray, weight: float) -> torch.Tensor:
+        seen = np.clip((x[rows].astype(np.float32) - mean) / scale, -5, 5)
+        there = torch.from_numpy(y[rows].astype(np.float32))
+        return nn.functional.binary_cross_entropy_with_logits(
+            net(torch.from_numpy(seen)), there, weight=1 + (weight - 1) * there
+        )
 
     for epoch in range(epochs):
-        order = random.permutation(own)
-        speed = rate * (0.5 * (1 + np.cos(np.pi * epoch / epochs)) + 0.02)
-        for begin in range(0, len(order), batch):
-            rows = order[begin : begin + batch]
-            acts = [shown(rows) * (random.random((len(rows), sizes[0])) > 0.05)]
-            kept = []
-            for i in range(layers - 1):
-                h = np.maximum(0, acts[-1] @ w[i] + b[i])
-                mask = ((random.random(h.shape) > 0.1) / 0.9).astype(np.float32)
-                kept.append(mask * (h > 0))
-                acts.append(h * mask)
-            p = 1 / (1 + np.exp(-np.clip(acts[-1] @ w[-1] + b[-1], -30, 30)))
-            d = ((p - y[rows]) * (1 + (important - 1) * y[rows]) / len(rows)).astype(np.float32)
-            gw, gb = [np.zeros(0)] * layers, [np.zeros(0)] * layers
-            for i in range(layers - 1, -1, -1):
-                gw[i], gb[i] = acts[i].T @ d + 1e-5 * w[i], d.sum(axis=0)
-                if i:
-                    d = (d @ w[i].T) * kept[i - 1]
-            step += 1
-            for j, g in enumerate([*gw, *gb]):
-                m[j] = 0.9 * m[j] + 0.1 * g
-                v[j] = 0.999 * v[j] + 0.001 * g * g
-                parameters[j] -= (speed * (m[j] / (1 - 0.9**step)) / (np.sqrt(v[j] / (1 - 0.999**step)) + 1e-8)).astype(
-                    np.float32
-                )
-        if len(test):
-            a = shown(test)
-            for i in range(layers - 1):
-                a = np.maximum(0, a @ w[i] + b[i])
-            p = np.clip(1 / (1 + np.exp(-np.clip(a @ w[-1] + b[-1], -30, 30))), 1e-6, 1 - 1e-6)
-            loss = -(y[test] * np.log(p) + (1 - y[test]) * np.log(1 - p)).mean()
-            print(f"epoch {epoch + 1}: {loss:.5f} on what was held out", flush=True)
+        net.train()
+        order = random.permutation(own)[:shown]
+        for begin in range(0, shown - BATCH + 1, BATCH):
+            loss = lost(order[begin : begin + BATCH], important)
+            optimiser.zero_grad()
+            loss.backward()
+            optimiser.step()
+            speed.step()
+        net.eval()
+        with torch.no_grad():
+            tested = [lost(held[begin : begin + 20_000], 1.0).item() for begin in range(0, len(held), 20_000)]
+        print(f"epoch {epoch + 1}: {np.mean(tested):.5f} on what was held out", flush=True)
+    layers = [each for each in net if isinstance(each, nn.Linear)]
     return {
-        "mean": mean,
-        "scale": scale,
-        **{f"weight{i}": a for i, a in enumerate(w)},
-        **{f"bias{i}": a for i, a in enumerate(b)},
-    }
-
-
-def save(name: str, arrays: dict[str, np.ndarray]) -> None:
-    MODELS.mkdir(exist_ok=True)
-    np.savez_compressed(
-        MODELS / f"{name}.npz",
-        **{k: a.astype(np.float16) if k.startswith("weight") else a.astype(np.float32) for k, a in arrays.items()},
-    )
+        "mean": mean, "scale": scale,
+        **{f"weight{i}": each.weight.detach().numpy().T for i, each in enumerate(layers)},
+        **{f"bias{i}": each.bias.detach().numpy() for i, each in enumerate(layers)},
+    }  # fmt: skip

@@ -20,17 +20,21 @@ class Network:
 
     def likely(self, rows: np.ndarray) -> np.ndarray:
         """(n, inputs) to (n, outputs) likelihoods 0..1."""
-        x = np.clip((rows - self.mean) / self.scale, -5, 5).astype(np.float32)
-        for weight, bias in zip(self.weights[:-1], self.biases[:-1], strict=True):
-            x = np.maximum(0, x @ weight + bias)
-        x = x @ self.weights[-1] + self.biases[-1]
-        return np.asarray(1 / (1 + np.exp(-np.clip(x, -30, 30))))
+        x = np.asarray(rows - self.mean, np.float32)
+        x /= self.scale
+        np.minimum(np.maximum(x, -5, out=x), 5, out=x)
+        for weight, bias in zip(self.weights, self.biases, strict=True):
+            if weight is not self.weights[0]:
+                np.maximum(x, 0, out=x)
+            x = x @ weight
+            x += bias
+        return np.asarray(1 / (1 + np.exp(-np.minimum(np.maximum(x, -30), 30))))
 
 
 def from_arrays(arrays: dict[str, np.ndarray]) -> Network:
     """A network from the arrays of a model file: mean, scale, weight0, bias0, weight1 ..."""
     count = sum(name.startswith("weight") for name in arrays)
-    flat = {name: np.asarray(array, np.float32) for name, array in arrays.items()}
+    flat = {name: np.ascontiguousarray(array, np.float32) for name, array in arrays.items()}
     return Network(
         flat["mean"], flat["scale"], tuple(flat[f"weight{i}"] for i in range(count)),
         tuple(flat[f"bias{i}"] for i in range(count)),

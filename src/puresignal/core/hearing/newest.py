@@ -2,8 +2,8 @@
 
 For every pitch the sound is compared with itself one period earlier (period.py), in windows from short, which tell
 a high note after some milliseconds, to long, which tell a low one at last. What that says of a pitch, of those that
-are easily taken for it, and of both some moments ago, with the levels about it, goes to a small network
-(bench/train_ear.py trains it), for those pitches alone that may sound at all.
+are easily taken for it, and of both some moments ago, with its partials (partials.py) and the levels about it, goes to
+a small network (bench/train_ear.py trains it), for those pitches alone that may sound at all.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import period, rises
+from puresignal.core.hearing import partials, period, rises
 
 RATE, HOP = 22_050, 110
 SEEN = 1536
@@ -31,12 +31,14 @@ MAYBE = 0.35
 """How imperfect the repetition of a pitch may be, in its plainest window, that it is asked after."""
 MOST = 6
 """Pitches that are asked after in one look: the plainest."""
+PARTLY = 4
+"""Further pitches that are asked after: so many whose partials are loudest, and as many whose partials grew most."""
 # Looks ago at which the pitch, those easily taken for it, the levels and the bands are looked at again, and how many
 # semitones off those are.
-_AGO = (1, 2, 3, 5, 8, 12, 16)
+_AGO = np.array((0, 1, 2, 3, 5, 8, 12, 16))
 _OTHERS = (-24, -19, -12, -7, -5, -2, -1, 1, 2, 5, 7, 12, 19, 24)
-_LEVELS_AGO = (1, 2, 3, 4, 6, 8, 12, 16)
-_BANDS_AGO = (2, 5, 10)
+_LEVELS_AGO = np.array((1, 2, 3, 4, 6, 8, 12, 16))
+_BANDS_AGO = np.array((2, 5, 10))
 _THEN = 10
 EDGE = 24
 """Pitches beyond the lowest and the highest, so that each has its neighbours: as far as the furthest of _OTHERS."""
@@ -52,29 +54,34 @@ class Looks:
             exactly, 1 not at all, or not to be seen, as beyond the edges
     beside  (looks, PITCHES, windows) how many semitones beside the pitch that is
     bands   (looks, rises.BANDS) log10 of power
+    levels  (looks, 2, partials.SEMITONES) log10 of amplitude
+    loud    (looks, PITCHES) how loud the partials of each pitch are together
     """
 
     depth: np.ndarray
     beside: np.ndarray
     bands: np.ndarray
+    levels: np.ndarray
+    loud: np.ndarray
 
     def __len__(self) -> int:
         return len(self.bands)
 
     def __getitem__(self, some: slice) -> Looks:
-        return Looks(self.depth[some], self.beside[some], self.bands[some])
+        return Looks(*(each[some] for each in self._all()))
 
     def __add__(self, after: Looks) -> Looks:
-        return Looks(
-            np.concatenate([self.depth, after.depth]), np.concatenate([self.beside, after.beside]),
-            np.concatenate([self.bands, after.bands]),
-        )  # fmt: skip
+        return Looks(*(np.concatenate(each) for each in zip(self._all(), after._all(), strict=True)))
+
+    def _all(self) -> tuple[np.ndarray, ...]:
+        return self.depth, self.beside, self.bands, self.levels, self.loud
 
 
 def nothing(looks: int) -> Looks:
     """What looks see while nothing sounds."""
     bands = np.full((looks, rises.BANDS), rises.SOFTEST_DB / 10 - 1, np.float32)
-    return Looks(*_unseen(looks), bands)
+    levels = np.full((looks, len(partials.SIZES), partials.SEMITONES), partials.NOTHING, np.float32)
+    return Looks(*_unseen(looks), bands, levels, _loud(levels))
 
 
 def _unseen(looks: int) -> tuple[np.ndarray, np.ndarray]:
@@ -89,7 +96,12 @@ def looked(samples: np.ndarray, tuning: float = 0.0) -> Looks:
     """
     seen = np.lib.stride_tricks.sliding_window_view(samples, SEEN)[::HOP]
     bands = rises.rows(samples[SEEN - rises.SIZE :], RATE, HOP)
-    return Looks(*_dips(seen, tuning), bands)
+    levels = partials.levels(seen)
+    return Looks(*_dips(seen, tuning), bands, levels, _loud(levels))
+
+
+def _loud(levels: np.ndarray) -> np.ndarray:
+    return partials.together(levels)[:, LOWEST - partials.FIRST :][:, :PITCHES]
 
 
 def _dips(seen: np.ndarray, tuning: float) -> tuple[np.ndarray, np.ndarray]:
@@ -123,9 +135,14 @@ def asked(looks: Looks, low: float = LOWEST, high: float = HIGHEST) -> tuple[np.
     """Which looks, from PAST on, and which MIDI numbers are worth a question, as two (n,) arrays."""
     numbers = np.arange(LOWEST, HIGHEST + 1)
     plainest = looks.depth[PAST:, EDGE:-EDGE].min(axis=2)
-    plainest[:, (numbers < low) | (numbers > high)] = 1
+    beyond = (numbers < low) | (numbers > high)
+    plainest[:, beyond] = 1
     limit = np.minimum(MAYBE, np.partition(plainest, MOST, axis=1)[:, MOST : MOST + 1])
-    look, pitch = np.nonzero(plainest < limit)
+    wanted = plainest < limit
+    within = np.flatnonzero(~beyond)
+    if len(within):
+        wanted[:, within] |= partials.plainest(looks.loud[:, within], PAST, min(PARTLY, len(within)))
+    look, pitch = np.nonzero(wanted)
     return look + PAST, numbers[pitch]
 
 
@@ -134,19 +151,18 @@ def rows(looks: Looks, look: np.ndarray, number: np.ndarray) -> np.ndarray:
     depth, beside, bands = looks.depth, looks.beside, looks.bands
     pitch = number - LOWEST
     at = pitch + EDGE
-    now, then = depth[look], depth[look - _THEN]
-    every = np.arange(len(look))
-    others = at[:, None] + np.array(_OTHERS)
+    when, others, count = look[:, None], at[:, None] + np.array(_OTHERS), len(look)
     total = np.log10((10**bands).sum(axis=1))
-    side = beside[look, pitch]
+    level, band, side = total[look][:, None], bands[look], beside[look, pitch]
+    plainest = depth[:, EDGE:-EDGE].min(axis=1)
     parts = [
-        now[every, at], *(depth[look - k, at] for k in _AGO),
-        now[every[:, None], others].reshape(len(look), len(_OTHERS) * len(WINDOWS)),
-        then[every[:, None], others][:, :, -1],
+        depth[when - _AGO, at[:, None]].reshape(count, len(_AGO) * len(WINDOWS)),
+        depth[when, others].reshape(count, len(_OTHERS) * len(WINDOWS)),
+        depth[when - _THEN, others, len(WINDOWS) - 1],
         side, *(side - beside[look - k, pitch] for k in (1, 3)),
-        now[:, EDGE:-EDGE].min(axis=1), then[:, EDGE:-EDGE].min(axis=1),
-        (pitch / 30)[:, None], total[look][:, None],
-        *((total[look] - total[look - k])[:, None] for k in _LEVELS_AGO),
-        bands[look] - total[look][:, None], *(bands[look] - bands[look - k] for k in _BANDS_AGO),
+        plainest[look], plainest[look - _THEN],
+        (pitch / 30)[:, None], level, level - total[when - _LEVELS_AGO],
+        band - level, (band[:, None] - bands[when - _BANDS_AGO]).reshape(count, len(_BANDS_AGO) * rises.BANDS),
+        partials.rows(looks.levels, look, number),
     ]  # fmt: skip
     return np.concatenate(parts, axis=1, dtype=np.float32)
