@@ -26,8 +26,9 @@ SETTLES, FOLLOWS = 1.7, 0.6
 HOP = newest.HOP
 AT_ONCE = RATE
 """Samples worked on at once at most: bounds the memory, however much is fed."""
-BEGINS, AGAIN = 0.5, 0.85
-"""How likely a note must have begun, over two looks, to be told; one of the pitch that sounds already."""
+BEGINS, AGAIN, HEARD = 0.5, 0.75, 0.5
+"""How likely a note must have begun, over two looks, to be told; one of the pitch that sounds already; and how likely
+it must sound."""
 ARMED, APART = 0.25, 0.09
 """How unlikely a beginning must have been before the next of the same pitch, and seconds between the two."""
 STAYS, LETS_GO, FALLS_DB = 0.15, 16, 20.0
@@ -107,7 +108,7 @@ class Quick:
         own = -1 if self._sounding is None else self._sounding
         stays = sounds.get(own, 0.0)
         self._armed |= new.get(own, 0.0) < ARMED
-        number = self._beginning(steady, own, now)
+        number = self._beginning(steady, sounds, own, now)
         if number is None:
             number = self._unheard(sounds, own, stays)
         loud_enough = level > min(self._noise + ABOVE_NOISE_DB, self._loudest - BELOW_LOUDEST_DB)
@@ -119,13 +120,13 @@ class Quick:
         if self._silent >= (2 if level < self._peak - FALLS_DB else LETS_GO):
             self._stop(now, out)
 
-    def _beginning(self, likely: dict[int, float], own: int, now: float) -> int | None:
+    def _beginning(self, likely: dict[int, float], sounds: dict[int, float], own: int, now: float) -> int | None:
         """The note that begins, if any does."""
         number = max(likely, key=lambda each: likely[each], default=-1)
         if number == own:
             again = self._armed and likely.get(own, 0.0) > AGAIN and now - self._since > APART
             return number if again else None
-        return number if likely.get(number, 0.0) > BEGINS else None
+        return number if likely.get(number, 0.0) > BEGINS and sounds[number] > HEARD else None
 
     def _unheard(self, sounds: dict[int, float], own: int, stays: float) -> int | None:
         """A note that has sounded for a while although its beginning was not heard."""
