@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from puresignal.core.hearing import livemelody, newest, period
 from puresignal.core.hearing.melody import MelodySettings
 from puresignal.io.modelfile import network
-from puresignal.sim import singer
+from puresignal.sim import players, singer
 
 RATE = newest.RATE
 LINE = [
@@ -90,3 +90,25 @@ def test_what_is_out_of_range_is_not_told():
     heard = told(samples, 256, MelodySettings(low=59, high=64))
     assert {each.number for each in heard} <= {60, 62, 64}
     assert {60, 62, 64} <= {each.number for each in heard if each.velocity}
+
+
+def test_most_notes_of_instruments_drawn_at_random_are_told_within_60_ms_and_few_besides():
+    true = soon = begun = 0
+    for seed in (901, 902, 904, 905, 907):
+        random = np.random.default_rng(seed)
+        notes = players.a_line(random, 6.0, 50, 70)
+        sound = players.play(notes, players.any_timbre(random, 0.4), RATE, seed)
+        heard = [(each.at, each.number) for each in told(players.in_a_room(sound, RATE, random), 256) if each.velocity]
+        true, begun = true + len(notes), begun + len(heard)
+        soon += sum(any(n == number and start < at < start + 0.06 for at, n in heard) for start, _, number, _ in notes)
+    assert soon > 0.85 * true
+    assert begun < 1.3 * true
+
+
+@pytest.mark.parametrize("seed", [3, 8])
+def test_notes_struck_again_are_told_again(seed):
+    notes = [(0.2 + 0.3 * k, 0.47 + 0.3 * k, 64, 0.5 + 0.1 * (k % 3)) for k in range(8)]
+    sound = singer.perform(notes, singer.PLUCKED, RATE, seed)
+    at = [each.at for each in told(sound, 128) if each.velocity]
+    assert len(at) == len(notes)
+    assert all(start < moment < start + 0.05 for (start, *_), moment in zip(notes, at, strict=True))
