@@ -106,10 +106,13 @@ def _even(x: np.ndarray, gain: np.ndarray, offset: np.ndarray) -> np.ndarray:
 def _looked(x: np.ndarray, away: np.ndarray, layer: Layer) -> np.ndarray:
     heads, width = len(layer.lean), x.shape[1]
     query, key, value = (x @ layer.ask).reshape(len(x), 3, heads, width // heads).transpose(1, 2, 0, 3)
-    fits = query @ key.transpose(0, 2, 1) / np.sqrt(width // heads) - layer.lean[:, None, None] * away
-    weight = np.exp(fits - fits.max(axis=2, keepdims=True))
-    weight /= weight.sum(axis=2, keepdims=True)
-    return np.asarray((weight @ value).transpose(1, 0, 2).reshape(len(x), width) @ layer.answer)
+    # In place: this is most of the time that comparing takes.
+    weight = (query / np.float32(np.sqrt(width // heads))) @ key.transpose(0, 2, 1)
+    weight -= layer.lean[:, None, None] * away
+    weight -= weight.max(axis=2, keepdims=True)
+    np.exp(weight, out=weight)
+    seen = (weight @ value) / weight.sum(axis=2, keepdims=True)
+    return np.asarray(seen.transpose(1, 0, 2).reshape(len(x), width) @ layer.answer)
 
 
 @dataclass(frozen=True, eq=False)
