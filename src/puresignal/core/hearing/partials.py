@@ -2,7 +2,8 @@
 
 Where a note rings into the next, or swells, the sound repeats itself at the period of neither for some time
 (newest.py); the partials of the new one are louder than they were a moment ago all the same. The windows rise slowly
-and end steeply, so that the newest samples count at once.
+and end steeply, so that the newest samples count at once; so short, they are wide enough for any tuning. (Partials
+summed for each pitch: D. J. Hermes, Measurement of pitch by subharmonic summation, 1988.)
 """
 
 from __future__ import annotations
@@ -20,15 +21,17 @@ SOFTEST = 1e-9
 """Power that is added to every band, so that silence has a level."""
 NOTHING = 0.5 * np.float32(np.log10(SOFTEST))
 QUIET = 6e-4
-"""How loud the loudest pitch is at least, that any is asked after."""
+"""How loud the loudest pitch must be, all its partials together, that any is asked after."""
 PARTIALS = np.array((0, 12, 19, 24, 28, 31, 36))
 """Semitones from a note to its partials."""
 _COUNT = (1.0, 0.8, 0.6, 0.5, 0.4, 0.35, 0.3)
+# Semitones from a note to those that it is easily taken for.
 _BESIDE = np.array((-12, -7, -5, -2, -1, 1, 2, 5, 7))
 _LOUDEST = 5
 """Partials, from the lowest on, whose mean is followed."""
 # Looks ago against which the partials are held, in the short window and in the long one, and how far their mean is.
 _SHORT_AGO, _LONG_AGO, _PAST = (1, 2, 4, 8, 14), np.array((0, 3, 7, 16)), 16
+# Looks over which a pitch has grown.
 _SINCE = 8
 
 
