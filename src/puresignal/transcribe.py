@@ -158,10 +158,16 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     lowest = 0.75 * 440 * 2 ** ((job.low - 69) / 12) if job.kind == "melody" and job.low is not None else None
     recording = opened(source, rate, job.pan, lowest)
     warnings = []
+    if recording.cut:
+        warnings.append(
+            "this file ends before it should; the sound up to there was heard. Copy it anew if there is more"
+        )
+    if recording.spoilt:
+        warnings.append(f"{recording.spoilt} of its samples are no numbers; what was there is not heard")
     if not recording.peak > 1e-5:
-        return Found([], ["this recording is silent"])
+        return Found([], [*warnings, "this recording is silent"])
     if recording.channels > 1 and not recording.left > 1e-5:
-        return Found([], ["its channels cancel each other out; save one of them as a file of its own"])
+        return Found([], [*warnings, "its channels cancel each other out; save one of them as a file of its own"])
     if recording.clipped > 0.005:
         warnings.append("this recording is clipped; loud notes may be wrong")
     if job.pan is not None and recording.channels < 2:

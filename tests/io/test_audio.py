@@ -68,12 +68,33 @@ def test_half_a_file_numbers_that_are_none_and_one_sample_are_read(tmp_path):
     content = path.read_bytes()
     path.write_bytes(content[: len(content) // 2])
     assert 20_000 < len(audiofile.read(path, 44_100)) < 23_000
+    assert audiofile.facts(path).cut
+    # A recorder that was still writing does not know how long it will be: that is not half a file.
+    for unknown in (b"\xff\xff\xff\xff", b"\xff\xff\xff\x7f"):
+        at = content.index(b"data") + 4
+        path.write_bytes(content[:at] + unknown + content[at + 4 :])
+        assert not audiofile.facts(path).cut
     wild = tmp_path / "wild.wav"
     soundfile.write(wild, np.array([0.1, np.nan, np.inf, -np.inf, 0.2], np.float32), 44_100, "FLOAT")
     assert audiofile.read(wild, 44_100)[:, 0].tolist() == pytest.approx([0.1, 0, 1, -1, 0.2])
     one = tmp_path / "one.wav"
     soundfile.write(one, np.array([0.25]), 44_100)
     assert audiofile.read(one, 44_100).shape == (1, 1)
+
+
+def test_a_damaged_file_is_read_to_where_it_is_damaged(tmp_path):
+    path = tmp_path / "long.flac"
+    sound = 0.1 * np.random.default_rng(1).normal(size=44_100 * 30)
+    soundfile.write(path, sound, 44_100)
+    content = bytearray(path.read_bytes())
+    whole = audiofile.read(path, 44_100)[:, 0]
+    for part in (0.3, 0.9):
+        at = round(part * len(content))
+        path.write_bytes(content[:at] + bytes(3000) + content[at + 3000 :])
+        found = audiofile.read(path, 44_100)[:, 0]
+        # A frame of a FLAC file is some thousand samples; all before the damaged one is there, in its place.
+        assert part * len(whole) - 12_000 < len(found) <= part * len(whole) + 1000
+        assert (found == whole[: len(found)]).all()
 
 
 def test_what_is_written_is_what_is_read(tmp_path):

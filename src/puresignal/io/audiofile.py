@@ -7,6 +7,7 @@ damaged one is used.
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -23,11 +24,12 @@ BLOCK_SECONDS = 20.0
 
 @dataclass(frozen=True)
 class Facts:
-    """What a file says of itself. seconds is None where only reading it to its end would tell."""
+    """What a file says of itself. cut  whether it is plainly shorter than it should be."""
 
     rate: int
     channels: int
     frames: int
+    cut: bool = False
 
     @property
     def seconds(self) -> float:
@@ -40,21 +42,40 @@ def facts(path: Path) -> Facts:
     Raises FileAccessError, or BadFileError when it holds no sound
     """
     with _open(path) as source:
-        return Facts(source.samplerate, source.channels, source.frames)
+        return Facts(source.samplerate, source.channels, source.frames, _cut(source.extra_info))
 
 
-def blocks(path: Path, rate: int, mixed: Callable[[np.ndarray], np.ndarray] | None = None) -> Iterator[np.ndarray]:
+def _cut(said: str) -> bool:
+    """Whether libsndfile says that the sound ends before it should."""
+    found = re.search(r"^ *(?:data|SSND) *: *(\d+) \(should be (\d+)\)", said, re.MULTILINE)
+    # A length of all ones was not known yet when the file was begun.
+    longer = found is not None and int(found[2]) < int(found[1]) < UNKNOWN
+    return longer or "lacks an end-of-stream" in said
+
+
+UNKNOWN = 0x7FFFF000
+"""Bytes from which on a length says that it is not known."""
+
+
+def blocks(
+    path: Path, rate: int, mixed: Callable[[np.ndarray], np.ndarray] | None = None,
+    spoilt: Callable[[int], None] | None = None,
+) -> Iterator[np.ndarray]:  # fmt: skip
     """The file at a rate, block after block: (samples, channels) float32, memory of one block at a time.
 
     mixed: makes fewer channels of each block before it is brought to the rate, which takes the longer the more there
-    are. What is no number is silence. Raises FileAccessError or BadFileError
+    are. What is no number is silence; spoilt: told how many samples of a block are none.
+
+    Raises FileAccessError or BadFileError
     """
     import soxr
 
     with _open(path) as source:
-        own, read, resampler = source.samplerate, 0, None
+        own, read, resampler, damaged = source.samplerate, 0, None, False
         while True:
-            block = _next(source, round(BLOCK_SECONDS * own), path, read)
+            # What comes after damage would be heard too early.
+            count = 0 if damaged else round(BLOCK_SECONDS * own)
+            block, damaged = _next(source, count, path, read, spoilt)
             last = len(block) == 0
             read += len(block)
             block = block if mixed is None else mixed(block)
@@ -86,21 +107,45 @@ def mono(block: np.ndarray) -> np.ndarray:
     return np.asarray(block.mean(axis=1, keepdims=True))
 
 
-def _next(source: Any, count: int, path: Path, read_so_far: int) -> np.ndarray:
+def _next(
+    source: Any, count: int, path: Path, read_so_far: int, spoilt: Callable[[int], None] | None
+) -> tuple[np.ndarray, bool]:
+    """The next frames, and whether the file is damaged after them."""
     import soundfile
 
+    damaged = count == 0
     try:
         block: np.ndarray = source.read(count, dtype="float32", always_2d=True)
     except soundfile.LibsndfileError as error:
-        if read_so_far:
-            # The rest is damaged; what came before it is used.
-            return np.zeros((0, source.channels), np.float32)
-        raise _wrong(path) from error
+        block, damaged = _undamaged(path, read_so_far), True
+        if not read_so_far and not len(block):
+            raise _wrong(path) from error
     # Nearly always all are numbers, and so is their sum.
     with np.errstate(all="ignore"):
         if np.isfinite(block.sum()):
-            return block
-    return np.asarray(np.nan_to_num(block, copy=False, nan=0.0, posinf=1.0, neginf=-1.0))
+            return block, damaged
+    if spoilt is not None:
+        spoilt(block.size - int(np.count_nonzero(np.isfinite(block))))
+    return np.asarray(np.nan_to_num(block, copy=False, nan=0.0, posinf=1.0, neginf=-1.0)), damaged
+
+
+def _undamaged(path: Path, begin: int) -> np.ndarray:
+    """What can still be read from a frame on, to where the file is damaged."""
+    import soundfile
+
+    with _open(path) as again:
+        parts = [np.zeros((0, again.channels), np.float32)]
+        try:
+            again.seek(begin)
+            while not parts[1:] or len(parts[-1]):
+                parts.append(again.read(STEP, dtype="float32", always_2d=True))
+        except soundfile.LibsndfileError:
+            pass
+    return np.concatenate(parts)
+
+
+STEP = 1024
+"""Frames that are read at once where a file is damaged: no more than these are lost."""
 
 
 def _open(path: Path) -> Any:

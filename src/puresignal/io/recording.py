@@ -17,6 +17,8 @@ from puresignal.io import audiofile
 
 KEPT_SECONDS = 780.0
 """A recording up to this long is kept."""
+WHOLE = 0.98
+"""So much of what a file says it holds is all of it: an MP3 says about how long it is."""
 FULL_SCALE = 0.999
 """What is louder than this is cut off."""
 
@@ -27,6 +29,7 @@ class Recording:
 
     peak  the largest sample of any channel; clipped  the part of all samples at full scale, 0..1
     left  the largest sample of what is heard of them: 0 where channels cancel each other out
+    cut  whether the file ends before it should; spoilt  how many of its samples are no numbers
     """
 
     source: Source
@@ -35,6 +38,8 @@ class Recording:
     peak: float
     clipped: float
     left: float
+    cut: bool = False
+    spoilt: int = 0
 
 
 def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None = None) -> Recording:
@@ -44,11 +49,16 @@ def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None
 
     Raises FileAccessError or BadFileError
     """
-    channels, peak, clipped, samples = audiofile.facts(path).channels, 0.0, 0, 0
+    facts = audiofile.facts(path)
+    channels, peak, clipped, samples, spoilt = facts.channels, 0.0, 0, 0, 0
     placed = pan is not None and channels > 1
 
     def mixed(block: np.ndarray) -> np.ndarray:
         return block[:, :2] if placed else audiofile.mono(block)
+
+    def counted(count: int) -> None:
+        nonlocal spoilt
+        spoilt += count
 
     def looked_at(block: np.ndarray) -> np.ndarray:
         nonlocal peak, clipped, samples
@@ -59,7 +69,7 @@ def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None
 
     kept: list[np.ndarray] | None = []
     count, left = 0, 0.0
-    for block in audiofile.blocks(path, rate, looked_at):
+    for block in audiofile.blocks(path, rate, looked_at, counted):
         count, left = count + len(block), max(left, float(np.abs(block).max()))
         if kept is not None:
             kept.append(block)
@@ -83,4 +93,5 @@ def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None
     if placed or lowest is not None:
         # What is taken out of a mix is taken out once.
         source = taken_out if kept is None else list(taken_out()).__iter__
-    return Recording(source, count, channels, peak, clipped / max(1, samples), left)
+    cut = facts.cut or samples < WHOLE * facts.frames * channels
+    return Recording(source, count, channels, peak, clipped / max(1, samples), left, cut, spoilt)
