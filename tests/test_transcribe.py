@@ -98,6 +98,16 @@ def test_what_is_wrong_with_a_recording_is_said(tmp_path):
     assert any("clipped" in w for w in transcribe.hear(clipped, transcribe.Job("melody")).warnings)
 
 
+def test_two_recordings_of_one_name_do_not_become_one_file(tune, tmp_path):
+    sound, rate = soundfile.read(tune)
+    soundfile.write(tmp_path / f"{tune.stem}.flac", sound, rate)
+    files = [tune, tmp_path / f"{tune.stem}.flac"]
+    done = pure_signal("transcribe", *files, "--out", tmp_path / "results", "--kind", "melody", "--force")
+    assert done.returncode == 1
+    assert f"{tune.name} and {tune.stem}.flac would become the same file" in done.stderr
+    assert not (tmp_path / "results").exists()
+
+
 @pytest.mark.parametrize("suffix", ["wav", "aiff", "flac", "ogg", "mp3"])
 def test_of_half_a_file_what_is_there_is_heard_and_said_to_be_half(tmp_path, suffix):
     whole, half = tmp_path / f"whole.{suffix}", tmp_path / f"half.{suffix}"

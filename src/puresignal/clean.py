@@ -71,13 +71,8 @@ def outputs(found: list[Path], names: list[Path], out: Path, force: bool) -> lis
     if into_folder and out.exists() and not out.is_dir():
         raise FileAccessError("Several results need a folder, and this is a file", str(out), "Give a folder for --out.")
     targets = [out / f"{path.stem}.mid" if into_folder else out for path in found]
-    seen: dict[Path, Path] = {}
+    check_apart(found, targets, "Clean them one by one.")
     for path, target in zip(found, targets, strict=True):
-        if target in seen:
-            raise FileAccessError(
-                f"{seen[target].name} and {path.name} would become the same file", str(target), "Clean them one by one."
-            )
-        seen[target] = path
         if target.exists():
             if path.exists() and target.samefile(path):
                 raise FileAccessError(
@@ -86,6 +81,15 @@ def outputs(found: list[Path], names: list[Path], out: Path, force: bool) -> lis
             if not force:
                 raise FileAccessError("This file exists already", str(target), "Give another name, or add --force.")
     return targets
+
+
+def check_apart(found: list[Path], targets: list[Path], cure: str) -> None:
+    """Raises FileAccessError when two results would become the same file. cure: what to do then."""
+    seen: dict[Path, Path] = {}
+    for path, target in zip(found, targets, strict=True):
+        if target in seen:
+            raise FileAccessError(f"{seen[target].name} and {path.name} would become the same file", str(target), cure)
+        seen[target] = path
 
 
 @dataclass(frozen=True)

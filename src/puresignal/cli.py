@@ -214,18 +214,20 @@ def _transcribe(options: argparse.Namespace) -> int:
         job = replace(job, examples=transcribe.teach(options.examples))
     out = Path(options.out)
     several = len(options.inputs) > 1 or options.out.endswith("/") or out.is_dir()
+    targets = [out / f"{path.stem}.mid" if several else out for path in options.inputs]
+    clean.check_apart(options.inputs, targets, "Hear them one by one, or rename one.")
     if several:
         clean.make_folder(out)
     if options.report is not None and options.report.exists() and not options.force:
         raise FileAccessError("This file exists already", str(options.report), "Give another name, or add --force.")
     done = []
     progress = sys.stderr.isatty()
-    for number, path in enumerate(options.inputs):
+    for number, (path, target) in enumerate(zip(options.inputs, targets, strict=True)):
         if progress:
             print(f"\r{number + 1} of {len(options.inputs)}: {path.name}", end="", file=sys.stderr, flush=True)
         name = f"{number + 1} of {len(options.inputs)}: {path.name}"
         item = transcribe.transcribe(
-            path, out / f"{path.stem}.mid" if several else out, job,
+            path, target, job,
             (lambda part, name=name: print(f"\r{name} {100 * part:.0f} %", end="", file=sys.stderr, flush=True))
             if progress else None,
         )  # fmt: skip
