@@ -109,6 +109,17 @@ def test_nothing_is_overwritten_without_force_and_never_what_was_played(kit_file
     assert copy.read_bytes() == kit_file.read_bytes()
 
 
+@pytest.mark.parametrize("what", ["--report", "--summary"])
+def test_what_was_done_is_not_told_in_the_file_that_was_played_or_the_result(kit_file, tmp_path, what):
+    played, out = kit_file.read_bytes(), tmp_path / "clean.mid"
+    for wrong in (kit_file, out):
+        done = pure_signal("clean", kit_file, "--out", out, *MAPS, what, wrong, "--force")
+        assert done.returncode == 1
+        assert done.stderr.startswith("pure-signal: ")
+        assert kit_file.read_bytes() == played
+        assert not out.exists()
+
+
 EMPTY = bytes.fromhex("4d546864000000060000000101e0 4d54726b00000004 00ff2f00")
 
 

@@ -288,3 +288,17 @@ def test_the_report_says_which_keys_are_likely_and_what_a_key_moved(tune, tmp_pa
     assert [n["played"] for n in moved] == [63]
     auto = transcribe.transcribe(tune, tmp_path / "auto.mid", transcribe.Job("melody", key="auto"))
     assert sum("played" in n for n in auto.report["notes"]) <= min(k["moves"] for k in keys[:3])
+
+
+def test_a_recording_is_never_overwritten_not_even_by_force(tune, tmp_path):
+    own = tmp_path / "own.wav"
+    own.write_bytes(tune.read_bytes())
+    result = tmp_path / "own.mid"
+    for wrong in (("--out", own), ("--out", result, "--report", own), ("--out", result, "--report", result)):
+        done = pure_signal("transcribe", own, *wrong, "--kind", "melody", "--force")
+        assert done.returncode == 1
+        assert ("would replace" if own in wrong else "the same file") in done.stderr
+        assert own.read_bytes() == tune.read_bytes()
+        assert not result.exists()
+    right = ("--out", result, "--report", tmp_path / "own.json", "--kind", "melody", "--force")
+    assert [pure_signal("transcribe", own, *right).returncode for _ in range(2)] == [0, 0]

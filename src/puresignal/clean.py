@@ -72,24 +72,41 @@ def outputs(found: list[Path], names: list[Path], out: Path, force: bool) -> lis
         raise FileAccessError("Several results need a folder, and this is a file", str(out), "Give a folder for --out.")
     targets = [out / f"{path.stem}.mid" if into_folder else out for path in found]
     check_apart(found, targets, "Clean them one by one.")
-    for path, target in zip(found, targets, strict=True):
-        if target.exists():
-            if path.exists() and target.samefile(path):
-                raise FileAccessError(
-                    "The result would replace what was played", str(target), "Give another name for --out."
-                )
-            if not force:
-                raise FileAccessError("This file exists already", str(target), "Give another name, or add --force.")
+    for target in targets:
+        if target.exists() and not force:
+            raise FileAccessError("This file exists already", str(target), "Give another name, or add --force.")
     return targets
 
 
 def check_apart(found: list[Path], targets: list[Path], cure: str) -> None:
-    """Raises FileAccessError when two results would become the same file. cure: what to do then."""
+    """Raises FileAccessError when results would overwrite what was played, or each other.
+
+    cure: what to do about two that would
+    """
     seen: dict[Path, Path] = {}
     for path, target in zip(found, targets, strict=True):
         if target in seen:
             raise FileAccessError(f"{seen[target].name} and {path.name} would become the same file", str(target), cure)
         seen[target] = path
+        _check_kept(found, target)
+
+
+def check_told(found: list[Path], targets: list[Path], told: list[Path], force: bool) -> None:
+    """told: where it is told what was done.
+
+    Raises FileAccessError when that would overwrite something, what was played or a result
+    """
+    for number, path in enumerate(told):
+        _check_kept(found, path)
+        if path in [*targets, *told[:number]]:
+            raise FileAccessError("Two things would become the same file", str(path), "Give one of them another name.")
+        if path.exists() and not force:
+            raise FileAccessError("This file exists already", str(path), "Give another name, or add --force.")
+
+
+def _check_kept(found: list[Path], target: Path) -> None:
+    if target.exists() and any(path.exists() and target.samefile(path) for path in found):
+        raise FileAccessError("This would replace what was played", str(target), "Give another name for it.")
 
 
 @dataclass(frozen=True)

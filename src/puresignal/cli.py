@@ -137,7 +137,6 @@ def _demo(options: argparse.Namespace) -> int:
 
 def _clean(options: argparse.Namespace) -> int:
     from puresignal import clean
-    from puresignal.core.errors import FileAccessError
     from puresignal.io import mapfile
 
     job = clean.Job(
@@ -148,9 +147,7 @@ def _clean(options: argparse.Namespace) -> int:
     if options.out.endswith("/"):
         clean.make_folder(out)
     targets = clean.outputs(found, options.inputs, out, options.force)
-    for path in (options.report, options.summary):
-        if path is not None and path.exists() and not options.force:
-            raise FileAccessError("This file exists already", str(path), "Give another name, or add --force.")
+    clean.check_told(found, targets, [path for path in (options.report, options.summary) if path], options.force)
 
     done = []
     progress = sys.stderr.isatty() and len(found) > 1
@@ -216,10 +213,9 @@ def _transcribe(options: argparse.Namespace) -> int:
     several = len(options.inputs) > 1 or options.out.endswith("/") or out.is_dir()
     targets = [out / f"{path.stem}.mid" if several else out for path in options.inputs]
     clean.check_apart(options.inputs, targets, "Hear them one by one, or rename one.")
+    clean.check_told(options.inputs, targets, [options.report] if options.report else [], options.force)
     if several:
         clean.make_folder(out)
-    if options.report is not None and options.report.exists() and not options.force:
-        raise FileAccessError("This file exists already", str(options.report), "Give another name, or add --force.")
     done = []
     progress = sys.stderr.isatty()
     for number, (path, target) in enumerate(zip(options.inputs, targets, strict=True)):

@@ -74,8 +74,8 @@ def blocks(
         own, read, resampler, damaged = source.samplerate, 0, None, False
         while True:
             # What comes after damage would be heard too early.
-            count = 0 if damaged else round(BLOCK_SECONDS * own)
-            block, damaged = _next(source, count, path, read, spoilt)
+            nothing = np.zeros((0, source.channels), np.float32)
+            block, damaged = (nothing, True) if damaged else _next(source, path, read, spoilt)
             last = len(block) == 0
             read += len(block)
             block = block if mixed is None else mixed(block)
@@ -107,15 +107,13 @@ def mono(block: np.ndarray) -> np.ndarray:
     return np.asarray(block.mean(axis=1, keepdims=True))
 
 
-def _next(
-    source: Any, count: int, path: Path, read_so_far: int, spoilt: Callable[[int], None] | None
-) -> tuple[np.ndarray, bool]:
+def _next(source: Any, path: Path, read_so_far: int, spoilt: Callable[[int], None] | None) -> tuple[np.ndarray, bool]:
     """The next frames, and whether the file is damaged after them."""
     import soundfile
 
-    damaged = count == 0
+    damaged = False
     try:
-        block: np.ndarray = source.read(count, dtype="float32", always_2d=True)
+        block: np.ndarray = source.read(round(BLOCK_SECONDS * source.samplerate), dtype="float32", always_2d=True)
     except soundfile.LibsndfileError as error:
         block, damaged = _undamaged(path, read_so_far), True
         if not read_so_far and not len(block):

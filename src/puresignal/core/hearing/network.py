@@ -23,8 +23,8 @@ class Network:
         x = np.asarray(rows - self.mean, np.float32)
         x /= self.scale
         np.minimum(np.maximum(x, -5, out=x), 5, out=x)
-        for weight, bias in zip(self.weights, self.biases, strict=True):
-            if weight is not self.weights[0]:
+        for layer, (weight, bias) in enumerate(zip(self.weights, self.biases, strict=True)):
+            if layer:
                 np.maximum(x, 0, out=x)
             x = x @ weight
             x += bias

@@ -25,7 +25,7 @@ SHORTEST = 9
 """Samples of the shortest period that is looked at."""
 SILENT, DEEP = 1e-9 * SEEN, 0.9
 """Energy of a look in which nothing sounds; how imperfect a repetition may be to be one at all."""
-PAST = 16
+PAST = partials.PAST
 """Looks before one that bear on it."""
 MAYBE = 0.35
 """How imperfect the repetition of a pitch may be, in its plainest window, that it is asked after."""

@@ -29,8 +29,10 @@ _COUNT = (1.0, 0.8, 0.6, 0.5, 0.4, 0.35, 0.3)
 _BESIDE = np.array((-12, -7, -5, -2, -1, 1, 2, 5, 7))
 _LOUDEST = 5
 """Partials, from the lowest on, whose mean is followed."""
-# Looks ago against which the partials are held, in the short window and in the long one, and how far their mean is.
-_SHORT_AGO, _LONG_AGO, _PAST = (1, 2, 4, 8, 14), np.array((0, 3, 7, 16)), 16
+PAST = 16
+"""Looks before one that bear on it: their mean is held against each of them."""
+# Looks ago against which the partials are held, in the short window and in the long one.
+_SHORT_AGO, _LONG_AGO = (1, 2, 4, 8, 14), np.array((0, 3, 7, PAST))
 # Looks over which a pitch has grown.
 _SINCE = 8
 
@@ -93,7 +95,7 @@ def rows(levels: np.ndarray, look: np.ndarray, number: np.ndarray) -> np.ndarray
     """(n, features) of some looks and MIDI numbers: partials now, against the loudest and against some looks ago."""
     place, when = number - FIRST, look[:, None]
     at = np.clip(place[:, None] + PARTIALS, 0, SEMITONES - 1)[:, None]
-    short, long = (levels[(when - ago)[:, :, None], k, at] for k, ago in enumerate((np.arange(_PAST + 1), _LONG_AGO)))
+    short, long = (levels[(when - ago)[:, :, None], k, at] for k, ago in enumerate((np.arange(PAST + 1), _LONG_AGO)))
     top = levels.max(axis=2)[look]
     beside = levels[when, 1, np.clip(place[:, None] + _BESIDE, 0, SEMITONES - 1)]
     mean = short[:, :, :_LOUDEST].mean(axis=2)
