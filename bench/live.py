@@ -8,8 +8,8 @@ import time
 import numpy as np
 from material import kit_file
 
+from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.path import LivePath, Path, make_context, messages
-from puresignal.core.song import to_take
 from puresignal.io import mapfile, midifile
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from puresignal.core.song import Messages, Song, SongTrack
-from puresignal.core.timebase import TempoMap
+from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
+from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.io import mapfile, midiwriter
 from puresignal.sim import drummer, module
 

@@ -13,8 +13,8 @@ from material import kit_file
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
 
-from puresignal.core import session as edits
-from puresignal.core.song import to_take
+from puresignal.core.midi.standard_midi_file import to_take
+from puresignal.core.session import session as edits
 from puresignal.demo import session as demo
 from puresignal.io import mapfile, midifile
 from puresignal.ui import drawing, theme

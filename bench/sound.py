@@ -16,7 +16,7 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
-from puresignal.core import notemap
+from puresignal.core.kit import note_map
 from puresignal.core.sound.mixer import Bank, Mixer
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.playing import PlayerProcess, SoundProcess
@@ -118,7 +118,7 @@ def live(minutes: float) -> None:
     router = RouterProcess(Setup(("kit:out",), (ports.SOUND,), GENERAL, GENERAL))
     player = PlayerProcess(router)
     sound = SoundProcess(router, player)
-    sound.tell(map=notemap.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.5, muted=[])
+    sound.tell(map=note_map.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.5, muted=[])
     until(lambda: (sound.read() or {}).get("ready"), 20)
     window = busy_window()
     random = np.random.default_rng(2)

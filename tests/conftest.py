@@ -9,8 +9,8 @@ import hypothesis
 import numpy as np
 import pytest
 
-from puresignal.core.events import Events, Port, Take
-from puresignal.core.timebase import TempoMap, on_arrival_grid
+from puresignal.core.midi.events import Events, Port, Take
+from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
 from puresignal.io import mapfile
 from puresignal.sim import drummer, grooves, module
 
@@ -48,7 +48,7 @@ def hit(at: float, note: int, velocity: int = 90, length: float = 0.05, channel:
 @pytest.fixture(scope="session")
 def kit_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A file as a drum module sent it, faults and all: forty bars at 104 BPM on the practice kit."""
-    from puresignal.core.song import Messages, Song, SongTrack
+    from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
     from puresignal.io import midiwriter
 
     performance = drummer.improvise(40, 104, 11)

@@ -10,11 +10,11 @@ from typing import Any
 from puresignal.core import advice, summary
 from puresignal.core.deliver import build_song
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError
-from puresignal.core.events import Take
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi.events import Take
+from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.path import Path as CleaningPath
 from puresignal.core.path.path import make_context, run
-from puresignal.core.song import to_take
 from puresignal.io import files, jsonfile, midifile, midiwriter, report
 
 MIDI_ENDINGS = (".mid", ".midi", ".smf", ".kar", ".rmi")

@@ -11,13 +11,13 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from puresignal.core.articulations import canonical, resolve
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, SettingsError
 from puresignal.core.hearing import begin, bending, chords, drums, frames, key, melody, pieces, strokes, taught, tempo
 from puresignal.core.hearing.heard import DOUBTS, Heard, Hits
 from puresignal.core.hearing.pieces import Progress, Source
-from puresignal.core.song import Messages, Song, SongTrack
-from puresignal.core.timebase import TempoMap
+from puresignal.core.kit.articulations import canonical, resolve
+from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
+from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.io import audiofile, files, mapfile, midiwriter, modelfile
 from puresignal.io.recording import opened
 

@@ -5,9 +5,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from puresignal.core.columns import note_keys
-from puresignal.core.events import Notes
-from puresignal.core.timebase import Meter, Tempo, TempoMap
+from puresignal.core.midi.columns import note_keys
+from puresignal.core.midi.events import Notes
+from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
 from tests.conftest import hit, take_of
 
 

@@ -8,14 +8,14 @@ import numpy as np
 import pytest
 
 from puresignal.core import settings
-from puresignal.core.events import Events, Port, Take
-from puresignal.core.notemap import NoteMap, Pad
+from puresignal.core.kit.note_map import NoteMap, Pad
+from puresignal.core.midi.events import Events, Port, Take
+from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path import crosstalk
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.path import Path, make_context, run
 from puresignal.core.profile import Profile
 from puresignal.core.tally import Reason, Stage, What
-from puresignal.core.timebase import TempoMap
 from puresignal.io import mapfile
 from puresignal.sim import module, wicked
 from puresignal.sim.wicked import Wicked

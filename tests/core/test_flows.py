@@ -5,11 +5,11 @@ import pytest
 
 from puresignal.core import selection
 from puresignal.core.deliver import Clip, build_song, file_tracks
-from puresignal.core.delivery import Delivery, TrackSettings, moved, with_order, with_track
 from puresignal.core.flows import flows, hat_picture, pedal_values
-from puresignal.core.notemap import with_goal, with_meaning
+from puresignal.core.kit.note_map import with_goal, with_meaning
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.path import Memo, Path, make_context, run
+from puresignal.core.session.track_settings import Delivery, TrackSettings, moved, with_order, with_track
 from puresignal.core.tally import Reason, What
 from puresignal.demo import session as demo
 from tests.conftest import hit, take_of

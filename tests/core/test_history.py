@@ -3,10 +3,10 @@ from __future__ import annotations
 from hypothesis import given
 from hypothesis import strategies as st
 
-from puresignal.core import session as edits
-from puresignal.core.history import History
 from puresignal.core.path.context import Verdict
-from puresignal.core.session import Session, TakeRef
+from puresignal.core.session import session as edits
+from puresignal.core.session.history import History
+from puresignal.core.session.session import Session, TakeRef
 from puresignal.io import mapfile
 
 ACTS = {

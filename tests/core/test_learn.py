@@ -4,8 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from puresignal.core.learn import Learning, choose, foot, guess_for, hear, missing
-from puresignal.core.notemap import NoteMap, Pad, check_source
+from puresignal.core.kit.map_learning import Learning, choose, foot, guess_for, hear, missing
+from puresignal.core.kit.note_map import NoteMap, Pad, check_source
 from puresignal.io import mapfile
 
 GENERAL = mapfile.shipped("general-midi")

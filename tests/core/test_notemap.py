@@ -8,9 +8,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from puresignal.core.articulations import family_of, is_articulation, mark_of, resolve, spoken
 from puresignal.core.errors import NoteMapError, SettingsError
-from puresignal.core.notemap import HatPedal, check_source, from_json, to_json
+from puresignal.core.kit.articulations import family_of, is_articulation, mark_of, resolve, spoken
+from puresignal.core.kit.note_map import HatPedal, check_source, from_json, to_json
 from puresignal.core.settings import from_json as settings_from_json
 from puresignal.io import mapfile
 

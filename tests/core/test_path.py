@@ -10,8 +10,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from puresignal.core.events import Events, Port, Take
-from puresignal.core.notemap import HatPedal, NoteMap, Pad
+from puresignal.core.kit.note_map import HatPedal, NoteMap, Pad
+from puresignal.core.midi.events import Events, Port, Take
+from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack, to_take
+from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path import live
 from puresignal.core.path.crosstalk import Crosstalk
 from puresignal.core.path.identify import Identify
@@ -21,9 +23,7 @@ from puresignal.core.path.thin import Thin
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.profile import Profile
 from puresignal.core.shape import Shape
-from puresignal.core.song import Messages, Song, SongTrack, to_take
 from puresignal.core.tally import What
-from puresignal.core.timebase import TempoMap
 from puresignal.io import mapfile
 from puresignal.sim import module
 

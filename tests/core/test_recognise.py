@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from puresignal.core.recognise import recognise
+from puresignal.core.kit.map_recognition import recognise
 from puresignal.io import mapfile
 from puresignal.sim import drummer, module
 from tests.conftest import hit, take_of

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from puresignal.core.notemap import HatPedal, NoteMap, Pad
+from puresignal.core.kit.note_map import HatPedal, NoteMap, Pad
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.path import Path, make_context, run, with_faults, with_unmapped
 from puresignal.core.tally import Reason, What

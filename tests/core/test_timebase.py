@@ -4,7 +4,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from puresignal.core.timebase import Meter, Tempo, TempoMap, on_arrival_grid
+from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap, on_arrival_grid
 
 tempos = st.lists(
     st.tuples(st.integers(0, 400_000), st.integers(150_000, 2_000_000)).map(lambda t: Tempo(*t)), max_size=8

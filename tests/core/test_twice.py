@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from puresignal.core.liveinput import LiveInput
-from puresignal.core.notemap import with_goal
+from puresignal.core.kit.note_map import with_goal
+from puresignal.core.session.live_input import LiveInput
 from puresignal.core.twice import Scene, sources, verdict
 from puresignal.io import mapfile
 

@@ -6,7 +6,7 @@ import time
 
 import pytest
 
-from puresignal.core import notemap
+from puresignal.core.kit import note_map
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.ring import Reader
 from puresignal.engine.setup import LiveTrack, Setup
@@ -50,7 +50,7 @@ def within(monkeypatch):
 
 def test_a_drum_module_plays_into_the_router_and_the_receiver_gets_its_own_notes(within):
     one = within(ports.DRUM_MODULE)
-    one.router.devices(play=ports.DRUM_MODULE, kit=notemap.to_json(KIT), bpm=140, faults={}, seed=3)
+    one.router.devices(play=ports.DRUM_MODULE, kit=note_map.to_json(KIT), bpm=140, faults={}, seed=3)
     one.look(2.5)
     one.router.devices(stop=ports.DRUM_MODULE)
     one.look(0.3)
@@ -76,7 +76,7 @@ def test_a_drum_module_plays_into_the_router_and_the_receiver_gets_its_own_notes
 
 def test_one_hit_at_a_time_with_the_pedal_where_it_belongs(within):
     one = within(ports.DRUM_MODULE)
-    one.router.devices(hit=ports.DRUM_MODULE, kit=notemap.to_json(KIT), articulation="hat.open", velocity=77)
+    one.router.devices(hit=ports.DRUM_MODULE, kit=note_map.to_json(KIT), articulation="hat.open", velocity=77)
     one.look(0.8)
     notes = [r.data for r in one.came if r.data[0] == 0x99]
     assert notes == [bytes((0x99, KIT.pad_for("hat.open").note, 77))]
@@ -88,7 +88,7 @@ def test_a_keyboard_and_a_pad_box_at_once_go_their_own_ways(within):
     tracks = (LiveTrack(0, 0, None, (0,)), LiveTrack(1, 0, pads, (1,)))
     one = within(ports.KEYBOARD, ports.PAD_BOX, outputs=(ports.RECEIVER, ports.SOUND), tracks=tracks)
     one.router.devices(play=ports.KEYBOARD, bpm=200, seed=1)
-    one.router.devices(play=ports.PAD_BOX, kit=notemap.to_json(pads), bpm=200, seed=1)
+    one.router.devices(play=ports.PAD_BOX, kit=note_map.to_json(pads), bpm=200, seed=1)
     one.look(2.0)
     first = {r.data[1] for r in one.left if r.port == 0 and r.data[0] & 0xF0 == 0x90}
     second = {r.data[1] for r in one.left if r.port == 1 and r.data[0] & 0xF0 == 0x90}

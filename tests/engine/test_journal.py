@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puresignal.core.errors import BadFileError, FileAccessError
-from puresignal.core.timebase import TempoMap
+from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.engine import ring
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.setup import Setup

@@ -7,7 +7,7 @@ import time
 import numpy as np
 import pytest
 
-from puresignal.core import notemap
+from puresignal.core.kit import note_map
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.player import Player
 from puresignal.engine.playing import PlayerProcess, SoundProcess
@@ -151,7 +151,7 @@ def test_the_player_alone_hands_over_each_event_once_whatever_the_ticks():
 
 def test_without_a_sound_device_the_sound_says_so(rig):
     sound = SoundProcess(rig.router, rig.player)
-    sound.tell(map=notemap.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.5, muted=[])
+    sound.tell(map=note_map.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.5, muted=[])
     try:
         state = until(lambda: sound.read(), 15, "the sound")
         assert state["ready"] == len({pad.articulation for pad in GENERAL.pads})

@@ -7,7 +7,7 @@ import time
 import numpy as np
 import pytest
 
-from puresignal.core import notemap
+from puresignal.core.kit import note_map
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.playing import PlayerProcess, SoundProcess
 from puresignal.engine.setup import Setup
@@ -41,7 +41,7 @@ def heard(server):
     router = RouterProcess(Setup(("kit:out",), (ports.SOUND,), GENERAL, GENERAL))
     player = PlayerProcess(router)
     sound = SoundProcess(router, player)
-    sound.tell(map=notemap.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.7, muted=[])
+    sound.tell(map=note_map.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.7, muted=[])
     state = {}
 
     def ready():

@@ -11,9 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puresignal.core.errors import BadFileError, PureSignalError
-from puresignal.core.events import Meta
-from puresignal.core.song import Messages, Song, SongTrack, to_take
-from puresignal.core.timebase import Meter, Tempo, TempoMap
+from puresignal.core.midi.events import Meta
+from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack, to_take
+from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
 from puresignal.io import midifile, midiwriter
 
 

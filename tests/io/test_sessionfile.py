@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from puresignal.core import session as edits
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError
-from puresignal.core.events import Events
+from puresignal.core.midi.events import Events
+from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.path import make_context, run
-from puresignal.core.song import to_take
+from puresignal.core.session import session as edits
 from puresignal.demo import session as demo
 from puresignal.io import midifile, sessionfile, takefile
 

@@ -11,8 +11,9 @@ from pathlib import Path
 
 import pytest
 
-from puresignal.core import notemap, settings
+from puresignal.core import settings
 from puresignal.core.deliver import build_song
+from puresignal.core.kit import note_map
 from puresignal.core.path.path import make_context, run
 from puresignal.io import journal, jsonfile, midiwriter, preferences, report, sessionfile, workfolder
 
@@ -32,7 +33,11 @@ def test_a_session_opens_and_exports_the_same_bytes():
     assert opened.notice is None
     session = opened.session
     assert session.name == "Quarter Past Ferry, second evening"
-    assert [take.name for take in session.takes] == ["Quarter Past Ferry, once through", "Second evening", "Bass sketch"]
+    assert [take.name for take in session.takes] == [
+        "Quarter Past Ferry, once through",
+        "Second evening",
+        "Bass sketch",
+    ]
     assert [one.port for one in session.inputs] == ["practice kit", "ferry keys"]
     assert session.backing is not None and session.backing.offset == 0.25
     assert session.sound.level == 0.5 and session.sound.drum("snare").tune == 1.0
@@ -59,7 +64,7 @@ def test_settings_mean_the_same():
 
 
 def test_a_note_map_opens():
-    source = notemap.from_json(jsonfile.read(OLD / "practice-five.json", "note map"), "practice-five.json")
+    source = note_map.from_json(jsonfile.read(OLD / "practice-five.json", "note map"), "practice-five.json")
     session = sessionfile.read(OLD / "second-evening.puresignal").session
     assert source == session.take("take2").source
 
@@ -67,7 +72,8 @@ def test_a_note_map_opens():
 def test_a_journal_becomes_a_take():
     inputs, rows = journal.read([OLD / "journal" / "00000001.journal"])
     assert inputs == ("practice kit", "ferry keys")
-    assert len(rows) == 201 and rows[-1][2] == b"\xf0\x7e\x01\xf7"
+    assert len(rows) == 201
+    assert rows[-1][2] == b"\xf0\x7e\x01\xf7"
     assert rows[0][0] == pytest.approx(100, abs=2)
 
 

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from puresignal.core import session as edits
 from puresignal.core.errors import FileAccessError, PureSignalError
+from puresignal.core.session import session as edits
 from puresignal.demo import session as demo
 from puresignal.io import folders, workfolder
 from puresignal.io.workfolder import Lock, WorkFolder

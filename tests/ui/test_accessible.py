@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from puresignal.core.articulations import FAMILIES
+from puresignal.core.kit.articulations import FAMILIES
 from puresignal.ui import theme
 from puresignal.ui.clips import ClipHandle
 from puresignal.ui.ribbons import RibbonView

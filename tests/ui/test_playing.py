@@ -10,8 +10,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from puresignal.core import keys, selection
-from puresignal.core import session as edits
 from puresignal.core.path.path import with_faults
+from puresignal.core.session import session as edits
 from puresignal.io import ports, preferences
 from puresignal.sim.devices import Receiver
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QColor, QImage, QPainter
 
-from puresignal.core.timebase import TempoMap
+from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.ui import barlines, theme
 from puresignal.ui.overview import OVERVIEW, Overview
 from puresignal.ui.picture import Group, Picture, Row

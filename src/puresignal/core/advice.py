@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from puresignal.core.events import SYSEX, Take
+from puresignal.core.midi.events import SYSEX, Take
 from puresignal.core.path.path import Outcome
 from puresignal.core.tally import Reason
 

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.articulations import HAT_EDGE_HALF, canonical, sort_key
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit.articulations import HAT_EDGE_HALF, canonical, sort_key
+from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.path.context import MIDDLE_OPEN, Context, part_of
 from puresignal.core.path.path import Outcome
 

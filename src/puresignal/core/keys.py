@@ -11,8 +11,8 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from puresignal.core.articulations import STANDARD
-from puresignal.core.notemap import NoteMap, Pad
+from puresignal.core.kit.articulations import STANDARD
+from puresignal.core.kit.note_map import NoteMap, Pad
 
 NUMBERS, UPPER, HOME, LOWER = range(2, 14), range(16, 28), range(30, 41), range(44, 54)
 """Scan codes of the four rows, from the left."""

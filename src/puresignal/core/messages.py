@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from puresignal.core.articulations import spoken
+from puresignal.core.kit.articulations import spoken
 from puresignal.core.path.context import Context
 
 NOTES, CONTROLS, SYSTEM = "notes", "controllers", "system"

@@ -9,8 +9,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 from puresignal.core.deliver import FileTrack
-from puresignal.core.liveinput import LiveInput
-from puresignal.core.session import Session
+from puresignal.core.session.live_input import LiveInput
+from puresignal.core.session.session import Session
 
 
 def armed(one: LiveInput, on: bool) -> dict[str, object]:

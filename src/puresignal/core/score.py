@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.deliver import channels_of, file_tracks, fine_parts
-from puresignal.core.delivery import Delivery
-from puresignal.core.events import CONTROL, NOTE_OFF, NOTE_ON
+from puresignal.core.midi.events import CONTROL, NOTE_OFF, NOTE_ON
 from puresignal.core.path.pair import FINE
 from puresignal.core.path.path import Outcome
+from puresignal.core.session.track_settings import Delivery
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,8 +6,8 @@ from dataclasses import fields
 from itertools import pairwise
 from typing import Any
 
-from puresignal.core.articulations import is_articulation
 from puresignal.core.errors import SettingsError
+from puresignal.core.kit.articulations import is_articulation
 from puresignal.core.profile import LEVELS, Profile
 from puresignal.core.shape import ALL, NUMBERS, Shape
 

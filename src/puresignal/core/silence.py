@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from puresignal.core.articulations import spoken
+from puresignal.core.kit.articulations import spoken
 from puresignal.core.path.context import MIDDLE_OPEN, Context
 
 

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.articulations import drum_of, sort_key
-from puresignal.core.events import Take
+from puresignal.core.kit.articulations import drum_of, sort_key
+from puresignal.core.midi.events import Take
 from puresignal.core.path.path import Outcome
 
 PARTS = 4

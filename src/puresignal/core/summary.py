@@ -8,8 +8,8 @@ from html import escape
 import numpy as np
 
 from puresignal.core import stats
-from puresignal.core.articulations import drum_of, drum_title, spoken
-from puresignal.core.events import Take
+from puresignal.core.kit.articulations import drum_of, drum_title, spoken
+from puresignal.core.midi.events import Take
 from puresignal.core.path.context import Context
 from puresignal.core.path.path import Outcome
 from puresignal.core.selection import doubtful, reason_removed

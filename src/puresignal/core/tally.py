@@ -12,7 +12,7 @@ from typing import Any, ClassVar, NamedTuple
 
 import numpy as np
 
-from puresignal.core.columns import Columns
+from puresignal.core.midi.columns import Columns
 
 
 class What(IntEnum):

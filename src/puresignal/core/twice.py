@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from puresignal.core.articulations import canonical, spoken
-from puresignal.core.liveinput import LiveInput
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit.articulations import canonical, spoken
+from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.session.live_input import LiveInput
 
 
 @dataclass(frozen=True)

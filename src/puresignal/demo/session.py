@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from puresignal.core.events import Take
-from puresignal.core.liveinput import LiveInput
-from puresignal.core.session import Session, TakeRef, with_take, with_target
+from puresignal.core.midi.events import Take
+from puresignal.core.session.live_input import LiveInput
+from puresignal.core.session.session import Session, TakeRef, with_take, with_target
 from puresignal.io import mapfile, ports
 from puresignal.sim import drummer, grooves, module
 

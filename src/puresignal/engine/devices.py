@@ -15,7 +15,7 @@ import sys
 import time
 from typing import Any
 
-from puresignal.core import notemap
+from puresignal.core.kit import note_map
 from puresignal.engine.ring import Writer
 from puresignal.io import ports
 from puresignal.sim import devices
@@ -35,7 +35,7 @@ class Devices:
             self.stop(command["stop"], now)
             return
         port = command.get("play") or command["hit"]
-        kit = notemap.from_json(command["kit"], "kit") if command.get("kit") else None
+        kit = note_map.from_json(command["kit"], "kit") if command.get("kit") else None
         if "hit" in command:
             assert kit is not None
             stream = iter(devices.hit(kit, command["articulation"], command["velocity"]))

@@ -6,9 +6,10 @@ import json
 from dataclasses import dataclass, field
 from typing import Any
 
-from puresignal.core import notemap, settings
-from puresignal.core.events import Port
-from puresignal.core.notemap import NoteMap
+from puresignal.core import settings
+from puresignal.core.kit import note_map
+from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi.events import Port
 from puresignal.core.path.context import Context
 from puresignal.core.path.path import LivePath, Path, as_live
 from puresignal.engine.router import Lane
@@ -97,12 +98,12 @@ def from_bytes(line: bytes) -> Setup:
     return Setup(tuple(data["inputs"]), tuple(data["outputs"]), maps[0], maps[1], path, data["client"], tracks)
 
 
-def _map_to_json(note_map: NoteMap | None) -> object:
-    return None if note_map is None else notemap.to_json(note_map)
+def _map_to_json(kit: NoteMap | None) -> object:
+    return None if kit is None else note_map.to_json(kit)
 
 
 def _map_from_json(data: object) -> NoteMap | None:
-    return None if data is None else notemap.from_json(data, "map")
+    return None if data is None else note_map.from_json(data, "map")
 
 
 def lanes(setup: Setup) -> list[Lane]:

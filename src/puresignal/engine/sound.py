@@ -25,9 +25,9 @@ from typing import Any
 
 import numpy as np
 
-from puresignal.core import notemap
 from puresignal.core.errors import PureSignalError
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit import note_map
+from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.sound import drums
 from puresignal.core.sound.mixer import Bank, Mixer
 from puresignal.engine.host import SOUNDING
@@ -128,7 +128,7 @@ class Sound:
     def obey(self, command: dict[str, Any]) -> None:
         """One line's worth of settings."""
         if "map" in command:
-            self._map = notemap.from_json(command["map"], "map") if command["map"] else None
+            self._map = note_map.from_json(command["map"], "map") if command["map"] else None
         if "output" in command:
             self._output = command["output"]
         if "kit" in command:

@@ -18,8 +18,8 @@ from pathlib import Path
 import numpy as np
 
 from puresignal.core.errors import BadFileError, FileAccessError
-from puresignal.core.events import Events, Port, Take
-from puresignal.core.timebase import TempoMap, on_arrival_grid
+from puresignal.core.midi.events import Events, Port, Take
+from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
 from puresignal.io import files
 
 LINES = 50_000

@@ -9,7 +9,7 @@ from importlib import resources
 from pathlib import Path
 
 from puresignal.core.errors import NoteMapError, PureSignalError
-from puresignal.core.notemap import NoteMap, check_source, from_json, to_json
+from puresignal.core.kit.note_map import NoteMap, check_source, from_json, to_json
 from puresignal.io import files, folders, jsonfile
 
 

@@ -10,8 +10,8 @@ import struct
 
 import numpy as np
 
-from puresignal.core.song import Song, SongTrack
-from puresignal.core.timebase import TempoMap
+from puresignal.core.midi.standard_midi_file import Song, SongTrack
+from puresignal.core.midi.tempo_map import TempoMap
 
 LONGEST_DELTA = 0x0FFFFFFF
 _TEXT = 0x01

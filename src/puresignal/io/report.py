@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from puresignal.core.events import Take
+from puresignal.core.midi.events import Take
 from puresignal.core.path.context import Context
 from puresignal.core.path.path import Outcome
 from puresignal.core.tally import REASON_WORDS, Reason, What

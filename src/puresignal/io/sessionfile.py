@@ -16,20 +16,21 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
-from puresignal.core import notemap, settings
-from puresignal.core.articulations import is_articulation
-from puresignal.core.backing import Backing
-from puresignal.core.delivery import COLOURS, Delivery, TrackSettings, with_track
+from puresignal.core import settings
 from puresignal.core.errors import BadFileError, PureSignalError
-from puresignal.core.events import Take
-from puresignal.core.liveinput import ALL_CHANNELS, LiveInput
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit import note_map
+from puresignal.core.kit.articulations import is_articulation
+from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi.events import Take
+from puresignal.core.midi.standard_midi_file import to_take
+from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
 from puresignal.core.path.context import Verdict
-from puresignal.core.session import Session, TakeRef, with_backing, with_inputs, with_sound
-from puresignal.core.song import to_take
+from puresignal.core.session.backing_track import Backing
+from puresignal.core.session.live_input import ALL_CHANNELS, LiveInput
+from puresignal.core.session.session import Session, TakeRef, with_backing, with_inputs, with_sound
+from puresignal.core.session.sound_settings import SoundSettings
+from puresignal.core.session.track_settings import COLOURS, Delivery, TrackSettings, with_track
 from puresignal.core.sound.drums import KITS, Drum
-from puresignal.core.soundsettings import SoundSettings
-from puresignal.core.timebase import Meter, Tempo, TempoMap
 from puresignal.io import files, jsonfile, midifile, takefile
 
 FORMAT = "pure-signal/session"
@@ -118,7 +119,7 @@ def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
             "ident": ref.ident,
             "name": ref.name,
             "kind": "captured" if take.original is None else "imported",
-            "source": None if ref.source is None else notemap.to_json(ref.source),
+            "source": None if ref.source is None else note_map.to_json(ref.source),
             "verdicts": [
                 {"origin": origin, "keep": verdict.keep, "articulation": verdict.articulation}
                 for origin, verdict in ref.verdicts
@@ -133,7 +134,7 @@ def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
         "name": session.name,
         "takes": rows,
         "current": session.current,
-        "target": None if session.target is None else notemap.to_json(session.target),
+        "target": None if session.target is None else note_map.to_json(session.target),
         "path": settings.to_json(session.path),
         "tracks": [
             {
@@ -157,7 +158,7 @@ def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
             {
                 "port": one.port,
                 "channel": one.channel or None,
-                "source": None if one.source is None else notemap.to_json(one.source),
+                "source": None if one.source is None else note_map.to_json(one.source),
                 "output": one.output,
                 "armed": one.armed,
                 "heard": one.heard,
@@ -378,7 +379,7 @@ class _Reader:
         return Delivery(delivery.tracks, tuple(order), with_tempo)
 
     def _map(self, data: object, field: str) -> NoteMap | None:
-        return None if data is None else notemap.from_json(data, f"{self._name}, session.json, {field}")
+        return None if data is None else note_map.from_json(data, f"{self._name}, session.json, {field}")
 
     def _take(self, row: object, field: str) -> tuple[TakeRef, Take]:
         if not isinstance(row, dict):
@@ -397,7 +398,7 @@ class _Reader:
             raise self._wrong(f"{field}.kind", kind)
         source = self._map(row.get("source"), f"{field}.source")
         if source is not None:
-            notemap.check_source(source, f"{self._name}, session.json, {field}.source")
+            note_map.check_source(source, f"{self._name}, session.json, {field}.source")
         return TakeRef(ident, name, source, self._verdicts(row.get("verdicts", []), f"{field}.verdicts")), take
 
     def _verdicts(self, rows: object, field: str) -> tuple[tuple[int, Verdict], ...]:

@@ -7,9 +7,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from puresignal.core.events import SYSEX, Events, Port, Take
-from puresignal.core.song import Messages, Song, SongTrack, to_take
-from puresignal.core.timebase import Tempo, TempoMap
+from puresignal.core.midi.events import SYSEX, Events, Port, Take
+from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack, to_take
+from puresignal.core.midi.tempo_map import Tempo, TempoMap
 from puresignal.io import midifile, midiwriter
 
 _CLOCK = TempoMap(25_000, (Tempo(0, 500_000),))

@@ -18,8 +18,8 @@ from pathlib import Path
 from typing import IO, Any
 
 from puresignal.core.errors import FileAccessError, PureSignalError
-from puresignal.core.events import Take
-from puresignal.core.session import Session
+from puresignal.core.midi.events import Take
+from puresignal.core.session.session import Session
 from puresignal.io import files, folders, jsonfile, sessionfile, takefile
 
 _STATE = "state.json"

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit.note_map import NoteMap
 from puresignal.sim import drummer
 from puresignal.sim.drummer import Performance, Stroke
 from puresignal.sim.grooves import Bar

@@ -11,9 +11,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from puresignal.core.events import Events, Port, Take
-from puresignal.core.notemap import NoteMap, Pad
-from puresignal.core.timebase import TempoMap, on_arrival_grid
+from puresignal.core.kit.note_map import NoteMap, Pad
+from puresignal.core.midi.events import Events, Port, Take
+from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
 from puresignal.sim.drummer import Performance, Stroke
 
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from puresignal.core.notemap import NoteMap, Pad
+from puresignal.core.kit.note_map import NoteMap, Pad
 from puresignal.sim import drummer
 from puresignal.sim.drummer import Hand, Performance, Stroke
 from puresignal.sim.grooves import FILLS, GROOVES, Bar

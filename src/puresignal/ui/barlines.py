@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QRectF, Qt
 from PySide6.QtGui import QFont, QPainter, QPen
 
-from puresignal.core.timebase import TempoMap
+from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.ui import theme
 
 RULER = 34

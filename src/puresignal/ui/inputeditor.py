@@ -16,10 +16,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core import session as edits
-from puresignal.core.liveinput import ALL_CHANNELS, LiveInput, with_input
+from puresignal.core.kit.note_map import NoteMap, check_source
 from puresignal.core.monitoring import armed
-from puresignal.core.notemap import NoteMap, check_source
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import ALL_CHANNELS, LiveInput, with_input
 from puresignal.io import ports
 from puresignal.io.ports import MidiPort
 from puresignal.ui.mapchoice import MapChoice

@@ -9,8 +9,8 @@ from PySide6.QtGui import QContextMenuEvent, QFont, QFontMetricsF, QMouseEvent, 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QSpinBox, QVBoxLayout, QWidget
 
 from puresignal.core import keys
-from puresignal.core.articulations import drum_of, drum_title, family_of, sort_key, spoken
 from puresignal.core.keys import Keyboard
+from puresignal.core.kit.articulations import drum_of, drum_title, family_of, sort_key, spoken
 from puresignal.ui import theme
 from puresignal.ui.keyplayer import KeyPlayer
 from puresignal.ui.listening import Listener

@@ -10,17 +10,17 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from puresignal.core import session as edits
-from puresignal.core.articulations import STANDARD, drum_of, spoken
 from puresignal.core.errors import PureSignalError
-from puresignal.core.events import Port, Take
-from puresignal.core.learn import Learning, choose, foot, hear
-from puresignal.core.liveinput import LiveInput, outputs_of, ports_of, with_input
-from puresignal.core.notemap import NoteMap, to_json
+from puresignal.core.kit.articulations import STANDARD, drum_of, spoken
+from puresignal.core.kit.map_learning import Learning, choose, foot, hear
+from puresignal.core.kit.note_map import NoteMap, to_json
+from puresignal.core.midi.events import Port, Take
+from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path.context import Context
-from puresignal.core.session import Session
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import LiveInput, outputs_of, ports_of, with_input
+from puresignal.core.session.session import Session
 from puresignal.core.silence import Situation
-from puresignal.core.timebase import TempoMap
 from puresignal.core.twice import Scene
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.playing import PlayerProcess, SoundProcess

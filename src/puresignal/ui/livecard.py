@@ -8,9 +8,9 @@ from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
-from puresignal.core import session as edits
-from puresignal.core.liveinput import LiveInput, ports_of, with_input
 from puresignal.core.monitoring import armed, armed_alone
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import LiveInput, ports_of, with_input
 from puresignal.io import ports
 from puresignal.ui import theme
 from puresignal.ui.listening import Listener

@@ -8,11 +8,11 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from puresignal.core import session as edits
-from puresignal.core.articulations import STANDARD, sort_key, spoken
 from puresignal.core.errors import PureSignalError
-from puresignal.core.learn import Learning, missing
-from puresignal.core.liveinput import LiveInput
+from puresignal.core.kit.articulations import STANDARD, sort_key, spoken
+from puresignal.core.kit.map_learning import Learning, missing
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import LiveInput
 from puresignal.io import jackports, mapfile, ports
 from puresignal.io.ports import MidiPort
 from puresignal.ui import words

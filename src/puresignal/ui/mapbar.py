@@ -8,10 +8,10 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QWidget
 
-from puresignal.core import session as edits
 from puresignal.core.errors import PureSignalError
-from puresignal.core.liveinput import with_input
-from puresignal.core.notemap import NoteMap, check_source, renamed
+from puresignal.core.kit.note_map import NoteMap, check_source, renamed
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import with_input
 from puresignal.io import mapfile
 from puresignal.ui.mapchoice import MapChoice
 from puresignal.ui.model import Workbench

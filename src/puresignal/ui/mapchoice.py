@@ -9,7 +9,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QFileDialog, QPushButton, QWidget
 
 from puresignal.core.errors import PureSignalError
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit.note_map import NoteMap
 from puresignal.io import mapfile
 
 

@@ -19,12 +19,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core import session as edits
-from puresignal.core.articulations import STANDARD, canonical, drum_of, drum_title, sort_key, spoken
 from puresignal.core.flows import Flows, flows, hat_picture, pedal_values
-from puresignal.core.liveinput import with_input
-from puresignal.core.notemap import HatPedal, NoteMap, with_goal, with_hat, with_meaning
-from puresignal.core.recognise import recognise
+from puresignal.core.kit.articulations import STANDARD, canonical, drum_of, drum_title, sort_key, spoken
+from puresignal.core.kit.map_recognition import recognise
+from puresignal.core.kit.note_map import HatPedal, NoteMap, with_goal, with_hat, with_meaning
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import with_input
 from puresignal.io import mapfile
 from puresignal.ui import words
 from puresignal.ui.hatpanel import HatPanel

@@ -11,19 +11,19 @@ from PySide6.QtCore import QObject, Signal
 
 from puresignal import clean
 from puresignal.core import advice, summary, survey
-from puresignal.core import session as edits
 from puresignal.core.deliver import Clip, FileTrack, build_song, file_tracks
-from puresignal.core.delivery import Delivery
 from puresignal.core.errors import FileAccessError
-from puresignal.core.events import Take
-from puresignal.core.history import History
-from puresignal.core.liveinput import LiveInput
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit.map_recognition import recognise
+from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi.events import Take
 from puresignal.core.path.context import Context
 from puresignal.core.path.path import Memo, Outcome, make_context, run
-from puresignal.core.recognise import recognise
-from puresignal.core.session import Session, TakeRef
-from puresignal.core.takestore import TakeStore
+from puresignal.core.session import session as edits
+from puresignal.core.session.history import History
+from puresignal.core.session.live_input import LiveInput
+from puresignal.core.session.session import Session, TakeRef
+from puresignal.core.session.take_store import TakeStore
+from puresignal.core.session.track_settings import Delivery
 from puresignal.io import files, mapfile, midiwriter, ports, sessionfile, workfolder
 
 

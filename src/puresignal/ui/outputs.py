@@ -35,11 +35,11 @@ from PySide6.QtWidgets import (
 )
 
 from puresignal.core import monitoring
-from puresignal.core import session as edits
 from puresignal.core.deliver import Clip, FileTrack
-from puresignal.core.delivery import COLOURS, TrackSettings, moved
 from puresignal.core.errors import PureSignalError
-from puresignal.core.session import Session
+from puresignal.core.session import session as edits
+from puresignal.core.session.session import Session
+from puresignal.core.session.track_settings import COLOURS, TrackSettings, moved
 from puresignal.ui import clips, theme, words
 from puresignal.ui.model import Shown, Workbench
 from puresignal.ui.playpanel import PlayPanel, SoundPanel, playable

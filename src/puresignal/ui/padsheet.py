@@ -7,7 +7,7 @@ from PySide6.QtGui import QEventPoint, QFont, QFontMetricsF, QMouseEvent, QPaint
 from PySide6.QtWidgets import QWidget
 
 from puresignal.core import keys, strike
-from puresignal.core.articulations import family_of, spoken
+from puresignal.core.kit.articulations import family_of, spoken
 from puresignal.io import ports
 from puresignal.ui import theme
 from puresignal.ui.listening import Listener

@@ -8,12 +8,12 @@ from dataclasses import replace
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from puresignal.core import session as edits
 from puresignal.core.path.crosstalk import Crosstalk, lesson
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.ends import Ends
 from puresignal.core.path.path import Path, with_unmapped
 from puresignal.core.path.thin import Thin
+from puresignal.core.session import session as edits
 from puresignal.core.settings import setting_range
 from puresignal.core.tally import Reason, Stage
 from puresignal.ui import words

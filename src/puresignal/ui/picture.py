@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.articulations import canonical, family_of, mark_of, sort_key, spoken
-from puresignal.core.delivery import Delivery
-from puresignal.core.events import Notes
+from puresignal.core.kit.articulations import canonical, family_of, mark_of, sort_key, spoken
+from puresignal.core.midi.events import Notes
 from puresignal.core.path.context import Context
 from puresignal.core.path.path import Outcome
+from puresignal.core.session.track_settings import Delivery
 
 _LOOSE = 100_000
 """Row keys from here on are channel and note instead of an articulation."""

@@ -23,14 +23,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core import session as edits
-from puresignal.core.articulations import drum_title
-from puresignal.core.backing import Backing
-from puresignal.core.delivery import TrackSettings
 from puresignal.core.errors import PureSignalError
+from puresignal.core.kit.articulations import drum_title
+from puresignal.core.session import session as edits
+from puresignal.core.session.backing_track import Backing
+from puresignal.core.session.sound_settings import with_drum
+from puresignal.core.session.track_settings import TrackSettings
 from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum
-from puresignal.core.soundsettings import with_drum
 from puresignal.io import audiofile, audioports, ports
 from puresignal.io.preferences import BLOCKS, RATES, SoundOut
 from puresignal.ui.knob import Knob

@@ -6,11 +6,11 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QObject
 
-from puresignal.core import session as edits
 from puresignal.core import silence, twice
 from puresignal.core.errors import PureSignalError
-from puresignal.core.liveinput import with_input
-from puresignal.core.timebase import TempoMap
+from puresignal.core.midi.tempo_map import TempoMap
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import with_input
 from puresignal.io import jackports, journal
 from puresignal.ui.inputs import InputsView
 from puresignal.ui.keptdialog import Kept, KeptDialog

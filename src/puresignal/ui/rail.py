@@ -6,8 +6,8 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QButtonGroup, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from puresignal.core import session as edits
-from puresignal.core.session import TakeRef
+from puresignal.core.session import session as edits
+from puresignal.core.session.session import TakeRef
 from puresignal.ui import theme, words
 from puresignal.ui.model import Workbench
 from puresignal.ui.tall import Tall

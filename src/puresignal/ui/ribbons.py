@@ -21,8 +21,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from puresignal.core.articulations import family_of, spoken
 from puresignal.core.flows import Flows
+from puresignal.core.kit.articulations import family_of, spoken
 from puresignal.ui import theme, words
 
 ARRIVING, MEANING, LEAVING = range(3)

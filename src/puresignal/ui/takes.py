@@ -16,10 +16,10 @@ from PySide6.QtWidgets import (
 )
 
 from puresignal.core import selection
-from puresignal.core import session as edits
-from puresignal.core.articulations import spoken
+from puresignal.core.kit.articulations import spoken
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.path import Outcome
+from puresignal.core.session import session as edits
 from puresignal.core.tally import REASON_WORDS, Reason, Stage, What
 from puresignal.ui import drawing
 from puresignal.ui.model import Shown, Workbench

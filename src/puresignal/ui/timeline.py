@@ -21,7 +21,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
 from puresignal.core import strike
-from puresignal.core.timebase import TempoMap
+from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.ui import barlines, drawing, theme
 from puresignal.ui.barlines import RULER
 from puresignal.ui.overview import OVERVIEW, Overview

@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from puresignal.core.articulations import spoken
+from puresignal.core.kit.articulations import spoken
 from puresignal.core.path.context import Verdict
 from puresignal.core.selection import reason_removed
 from puresignal.core.tally import REASON_WORDS, Field, Reason, Stage, TraceStep, What

@@ -8,9 +8,9 @@ from typing import Any
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSlider, QWidget
 
-from puresignal.core import session as edits
 from puresignal.core.monitoring import lines
-from puresignal.core.soundsettings import SoundSettings
+from puresignal.core.session import session as edits
+from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.ui.listening import Listener
 from puresignal.ui.model import Workbench
 from puresignal.ui.playback import CLEAN, PLAYED, Playback

@@ -18,10 +18,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core import session as edits
 from puresignal.core import stats
-from puresignal.core.articulations import drum_of, drum_title, family_of, sort_key
+from puresignal.core.kit.articulations import drum_of, drum_title, family_of, sort_key
 from puresignal.core.path.velocity import Velocity
+from puresignal.core.session import session as edits
 from puresignal.core.settingsparts import SHAPE_RANGES
 from puresignal.core.shape import ALL, Shape, evened, leaves_as, with_field
 from puresignal.engine.ring import Record

@@ -33,9 +33,9 @@ from PySide6.QtWidgets import (
 
 from puresignal.core import selection
 from puresignal.core.errors import PureSignalError
-from puresignal.core.events import Take
 from puresignal.core.keys import PLAYABLE, Keyboard, own_map
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi.events import Take
 from puresignal.io import ports, preferences, sessionfile, workfolder
 from puresignal.io.preferences import SoundOut
 from puresignal.ui import drawing, theme, words
@@ -385,7 +385,7 @@ class MainWindow(QMainWindow):
 
     def new_session(self) -> None:
         """An empty session; unsaved work of this one stays on disk and is offered under Unsaved work."""
-        from puresignal.core.session import Session
+        from puresignal.core.session.session import Session
 
         self.workbench.show_session(
             Session(target=self.workbench.session.target, inputs=self.workbench.session.inputs), ()

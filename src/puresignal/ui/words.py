@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from puresignal.core.timebase import TempoMap
+from puresignal.core.midi.tempo_map import TempoMap
 
 _THIN = "\N{NARROW NO-BREAK SPACE}"
 

@@ -7,7 +7,7 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from puresignal.core.columns import Columns
+from puresignal.core.midi.columns import Columns
 
 
 @dataclass(frozen=True, eq=False)

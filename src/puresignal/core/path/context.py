@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from puresignal.core.articulations import (
+from puresignal.core.kit.articulations import (
     FAMILIES,
     HAT_EDGE_HALF,
     HAT_QUARTER,
@@ -20,8 +20,8 @@ from puresignal.core.articulations import (
     resolve,
     sort_key,
 )
-from puresignal.core.events import Port
-from puresignal.core.notemap import NoteMap, vocabulary
+from puresignal.core.kit.note_map import NoteMap, vocabulary
+from puresignal.core.midi.events import Port
 from puresignal.core.profile import FEW_GHOSTS, GHOSTS
 
 PARTS = (0.45, 0.55, 0.65)

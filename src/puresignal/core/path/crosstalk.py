@@ -14,8 +14,8 @@ from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
 
-from puresignal.core.columns import note_keys
-from puresignal.core.events import Controls, Notes, Take
+from puresignal.core.midi.columns import note_keys
+from puresignal.core.midi.events import Controls, Notes, Take
 from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage

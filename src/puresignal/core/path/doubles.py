@@ -12,8 +12,8 @@ from typing import ClassVar
 
 import numpy as np
 
-from puresignal.core.columns import note_keys
-from puresignal.core.events import Controls, Notes
+from puresignal.core.midi.columns import note_keys
+from puresignal.core.midi.events import Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage

@@ -12,7 +12,7 @@ from typing import ClassVar, NamedTuple
 
 import numpy as np
 
-from puresignal.core.events import NO_EVENT, POLY_PRESSURE, Controls, Notes
+from puresignal.core.midi.events import NO_EVENT, POLY_PRESSURE, Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from puresignal.core.notemap import HatPedal
+from puresignal.core.kit.note_map import HatPedal
 
 CLOSED_FROM, OPEN_TO = 0.75, 0.35
 """Closedness from which a hat counts as closed, and up to which as open (docs/formats.md)."""

@@ -12,8 +12,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from puresignal.core.columns import note_keys
-from puresignal.core.events import (
+from puresignal.core.midi.columns import note_keys
+from puresignal.core.midi.events import (
     BEND,
     CONTROL,
     DEFAULT_RELEASE,

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from puresignal.core.events import Controls, Events, Notes, Take, playing_order
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi.events import Controls, Events, Notes, Take, playing_order
 from puresignal.core.path.context import Context, PathTrack, Verdict
 from puresignal.core.path.crosstalk import Crosstalk
 from puresignal.core.path.doubles import Doubles

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from puresignal.core.events import Notes
+from puresignal.core.midi.events import Notes
 
 
 def inherit(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import ClassVar, Protocol
 
-from puresignal.core.events import Controls, Notes
+from puresignal.core.midi.events import Controls, Notes
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveStage
 from puresignal.core.tally import Entries, Stage

@@ -7,8 +7,8 @@ from typing import ClassVar
 
 import numpy as np
 
-from puresignal.core.articulations import drum_of
-from puresignal.core.events import Controls, Notes
+from puresignal.core.kit.articulations import drum_of
+from puresignal.core.midi.events import Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from puresignal.core.articulations import canonical, drum_of, family_of
+from puresignal.core.kit.articulations import canonical, drum_of, family_of
 
 LAYERS = 8
 """Layers of a drum: soft and dark to hard and bright."""

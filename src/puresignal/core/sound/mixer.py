@@ -10,8 +10,8 @@ from collections.abc import Iterable, Mapping
 
 import numpy as np
 
-from puresignal.core.articulations import canonical, drum_of
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit.articulations import canonical, drum_of
+from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.sound import drums, tones
 from puresignal.core.sound.drums import Drum, Kit
 

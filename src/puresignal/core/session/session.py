@@ -9,13 +9,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
-from puresignal.core.backing import Backing
-from puresignal.core.delivery import Delivery, TrackSettings, with_order, with_track
-from puresignal.core.liveinput import LiveInput
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.path import Path
-from puresignal.core.soundsettings import SoundSettings
+from puresignal.core.session.backing_track import Backing
+from puresignal.core.session.live_input import LiveInput
+from puresignal.core.session.sound_settings import SoundSettings
+from puresignal.core.session.track_settings import Delivery, TrackSettings, with_order, with_track
 
 
 @dataclass(frozen=True)

@@ -7,9 +7,9 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from puresignal.core.columns import Columns
-from puresignal.core.events import Events, Meta, Port, Take
-from puresignal.core.timebase import TempoMap, on_arrival_grid
+from puresignal.core.midi.columns import Columns
+from puresignal.core.midi.events import Events, Meta, Port, Take
+from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
 
 
 @dataclass(frozen=True, eq=False)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from puresignal.core.events import Take
+from puresignal.core.midi.events import Take
 
 
 class TakeStore:

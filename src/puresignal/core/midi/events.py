@@ -12,8 +12,8 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from puresignal.core.columns import Columns
-from puresignal.core.timebase import TempoMap
+from puresignal.core.midi.columns import Columns
+from puresignal.core.midi.tempo_map import TempoMap
 
 NOTE_OFF, NOTE_ON, POLY_PRESSURE, CONTROL, PROGRAM, PRESSURE, BEND, SYSEX = (
     0x80, 0x90, 0xA0, 0xB0, 0xC0, 0xD0, 0xE0, 0xF0,

@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from puresignal.core.articulations import canonical
-from puresignal.core.notemap import HatPedal, NoteMap, with_hat, with_meaning
+from puresignal.core.kit.articulations import canonical
+from puresignal.core.kit.note_map import HatPedal, NoteMap, with_hat, with_meaning
 
 USUAL = (
     "kick", "snare.head", "hat.closed", "hat.open", "hat.pedal", "tom1.head", "tom2.head", "tom3.head", "crash1.bow",

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit.note_map import NoteMap
 
 ALL_CHANNELS = 0
 

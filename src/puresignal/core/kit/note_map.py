@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from puresignal.core.articulations import HAT_EDGE_HALF, STANDARD, canonical, is_articulation
 from puresignal.core.errors import NoteMapError
+from puresignal.core.kit.articulations import HAT_EDGE_HALF, STANDARD, canonical, is_articulation
 
 FORMAT = "pure-signal/note-map"
 VERSION = 1

@@ -8,9 +8,9 @@ from math import log
 
 import numpy as np
 
-from puresignal.core.articulations import HAT_EDGE_HALF, canonical, family_of
-from puresignal.core.events import Take
-from puresignal.core.notemap import NoteMap
+from puresignal.core.kit.articulations import HAT_EDGE_HALF, canonical, family_of
+from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi.events import Take
 from puresignal.core.path.context import Context
 
 SHARES = {"kick": 0.22, "snare": 0.26, "hat": 0.28, "tom": 0.08, "cymbal": 0.13, "percussion": 0.02, "other": 0.01}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from puresignal.core.session import Session
+from puresignal.core.session.session import Session
 
 
 @dataclass(frozen=True)

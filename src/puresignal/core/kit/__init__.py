@@ -1,0 +1,1 @@
+"""Drum kits: articulations, note maps, and finding the map of a kit."""

@@ -1,0 +1,1 @@
+"""MIDI as arrays: events, tempo maps and Standard MIDI Files."""

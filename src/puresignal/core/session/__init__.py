@@ -1,0 +1,1 @@
+"""A session as frozen values, the edits on it, and its history."""
