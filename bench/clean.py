@@ -13,8 +13,8 @@ from material import kit_file
 
 from puresignal.core.deliver import build_song
 from puresignal.core.midi.standard_midi_file import to_take
-from puresignal.core.path.path import Path as CleaningPath
-from puresignal.core.path.path import make_context, run
+from puresignal.core.path.cleaning_path import Path as CleaningPath
+from puresignal.core.path.cleaning_path import make_context, run
 from puresignal.io import mapfile, midifile, midiwriter
 
 MAPS = ("practice-five", "boathouse-room")

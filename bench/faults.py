@@ -12,7 +12,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from puresignal.core.path.path import Path, make_context, run
+from puresignal.core.path.cleaning_path import Path, make_context, run
 from puresignal.io import mapfile
 from puresignal.sim import module, wicked
 from puresignal.sim.wicked import Wicked

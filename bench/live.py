@@ -9,7 +9,7 @@ import numpy as np
 from material import kit_file
 
 from puresignal.core.midi.standard_midi_file import to_take
-from puresignal.core.path.path import LivePath, Path, make_context, messages
+from puresignal.core.path.cleaning_path import LivePath, Path, make_context, messages
 from puresignal.io import mapfile, midifile
 
 

@@ -13,8 +13,8 @@ from puresignal.core.errors import BadFileError, FileAccessError, PureSignalErro
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.standard_midi_file import to_take
-from puresignal.core.path.path import Path as CleaningPath
-from puresignal.core.path.path import make_context, run
+from puresignal.core.path.cleaning_path import Path as CleaningPath
+from puresignal.core.path.cleaning_path import make_context, run
 from puresignal.io import files, jsonfile, midifile, midiwriter, report
 
 MIDI_ENDINGS = (".mid", ".midi", ".smf", ".kar", ".rmi")

@@ -12,7 +12,7 @@ from puresignal import __version__
 from puresignal.core.errors import PureSignalError
 
 if TYPE_CHECKING:
-    from puresignal.core.path.path import Path as CleaningPath
+    from puresignal.core.path.cleaning_path import Path as CleaningPath
 
 COMMANDS = ("demo", "clean", "transcribe", "route", "ports", "maps")
 
@@ -115,13 +115,13 @@ def _path_options(parser: argparse.ArgumentParser) -> None:
 
 def _path_of(options: argparse.Namespace) -> CleaningPath:
     """The path that the options ask for. They win over a settings file where they are not their default."""
-    from puresignal.core import settings
-    from puresignal.core.path import path as paths
+    from puresignal.core.path import cleaning_path as paths
+    from puresignal.core.path import settings_json
     from puresignal.io import jsonfile
 
     path = paths.Path()
     if options.settings is not None:
-        path = settings.from_json(jsonfile.read(options.settings, "settings file"), options.settings.name)
+        path = settings_json.from_json(jsonfile.read(options.settings, "settings file"), options.settings.name)
     if options.settings is None or options.faults == "keep":
         path = paths.with_faults(path, options.faults == "remove")
     if options.settings is None or options.unmapped == "keep":

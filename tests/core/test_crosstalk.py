@@ -7,15 +7,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from puresignal.core import settings
 from puresignal.core.kit.note_map import NoteMap, Pad
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap
-from puresignal.core.path import crosstalk
+from puresignal.core.path import crosstalk, settings_json
+from puresignal.core.path.cleaning_path import Path, make_context, run
 from puresignal.core.path.context import Verdict
-from puresignal.core.path.path import Path, make_context, run
-from puresignal.core.profile import Profile
-from puresignal.core.tally import Reason, Stage, What
+from puresignal.core.path.crosstalk_model import Profile
+from puresignal.core.path.tally import Reason, Stage, What
 from puresignal.io import mapfile
 from puresignal.sim import module, wicked
 from puresignal.sim.wicked import Wicked
@@ -123,7 +122,7 @@ def test_what_is_learnt_is_kept_as_settings_and_read_back():
     assert profile.shakes
     assert all(-4 < mean <= np.log(0.21) and 0 < part < 1 for _, _, mean, _, part in profile.shakes)
     path = replace(Path(), crosstalk=replace(Path().crosstalk, profile=profile))
-    assert settings.from_json(settings.to_json(path), "x") == path
+    assert settings_json.from_json(settings_json.to_json(path), "x") == path
 
 
 def test_a_learnt_profile_judges_a_take_as_learning_it_does():
@@ -157,5 +156,5 @@ def test_hard_takes_of_kits_never_seen_come_out_nearly_whole(seed):
 def test_a_broken_profile_is_told(wrong):
     data = {"format": "pure-signal/settings", "version": 1, "crosstalk": {"profile": wrong}}
     with pytest.raises(Exception, match="profile"):
-        settings.from_json(data, "x.json")
-    assert settings.from_json({**data, "crosstalk": {"profile": {}}}, "x").crosstalk.profile == Profile()
+        settings_json.from_json(data, "x.json")
+    assert settings_json.from_json({**data, "crosstalk": {"profile": {}}}, "x").crosstalk.profile == Profile()

@@ -3,14 +3,14 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from puresignal.core import selection
 from puresignal.core.deliver import Clip, build_song, file_tracks
 from puresignal.core.flows import flows, hat_picture, pedal_values
 from puresignal.core.kit.note_map import with_goal, with_meaning
+from puresignal.core.path import note_selection
+from puresignal.core.path.cleaning_path import Memo, Path, make_context, run
 from puresignal.core.path.context import Verdict
-from puresignal.core.path.path import Memo, Path, make_context, run
+from puresignal.core.path.tally import Reason, What
 from puresignal.core.session.track_settings import Delivery, TrackSettings, moved, with_order, with_track
-from puresignal.core.tally import Reason, What
 from puresignal.demo import session as demo
 from tests.conftest import hit, take_of
 from tests.core.test_rules import KIT, ROOM
@@ -84,19 +84,19 @@ def test_all_alike_are_of_one_pad_and_one_reason():
     rows = [r for i in range(3) for r in (*hit(i, 38, 100, 0.01), *hit(i + 0.015, 38, 20, 0.01), *hit(i + 0.2, 36, 99))]
     rows += [*hit(5.0, 36, 100, 0.01), *hit(5.015, 36, 20, 0.01)]
     _, _, outcome = shown(rows)
-    doubles = selection.removed(outcome, Reason.DOUBLE)
+    doubles = note_selection.removed(outcome, Reason.DOUBLE)
     assert len(doubles) == 4
-    assert selection.alike(outcome, int(doubles[0])).tolist() == doubles[:3].tolist()
-    assert selection.reason_removed(outcome, int(doubles[0])) == Reason.DOUBLE
+    assert note_selection.alike(outcome, int(doubles[0])).tolist() == doubles[:3].tolist()
+    assert note_selection.reason_removed(outcome, int(doubles[0])) == Reason.DOUBLE
     kept = outcome.clean.origin[outcome.clean.articulation == outcome.vocabulary.index("snare.head")]
-    assert selection.alike(outcome, int(kept[0])).tolist() == kept.tolist()
+    assert note_selection.alike(outcome, int(kept[0])).tolist() == kept.tolist()
 
 
 def test_a_hit_that_only_just_counts_is_doubtful_either_way():
     rows = [*hit(0.0, 38, 100, 0.01), *hit(0.02, 38, 62, 0.01), *hit(1.0, 38, 100, 0.01), *hit(1.02, 38, 58, 0.01)]
     _, _, outcome = shown(rows)
     assert outcome.tally.removed() == {Reason.DOUBLE: 1}
-    assert len(selection.doubtful(outcome)) == 2
+    assert len(note_selection.doubtful(outcome)) == 2
 
 
 def test_a_memo_gives_what_a_fresh_run_gives_whatever_was_run_before():

@@ -51,7 +51,7 @@ def test_every_layer_imports_only_those_above_it():
 def test_the_simulated_drummer_shares_nothing_with_the_path_that_cleans():
     for path in (ROOT / "sim").rglob("*.py"):
         assert not [
-            name for name in imports_of(path) if name.startswith(("puresignal.core.path", "puresignal.core.tally"))
+            name for name in imports_of(path) if name.startswith(("puresignal.core.path", "puresignal.core.path.tally"))
         ]
 
 

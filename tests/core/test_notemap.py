@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from puresignal.core.errors import NoteMapError, SettingsError
 from puresignal.core.kit.articulations import family_of, is_articulation, mark_of, resolve, spoken
 from puresignal.core.kit.note_map import HatPedal, check_source, from_json, to_json
-from puresignal.core.settings import from_json as settings_from_json
+from puresignal.core.path.settings_json import from_json as settings_from_json
 from puresignal.io import mapfile
 
 GOOD = {

@@ -15,15 +15,15 @@ from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack, to_take
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path import live
+from puresignal.core.path.cleaning_path import LivePath, Path, make_context, messages, run, with_faults, with_unmapped
 from puresignal.core.path.crosstalk import Crosstalk
+from puresignal.core.path.crosstalk_model import Profile
 from puresignal.core.path.identify import Identify
-from puresignal.core.path.path import LivePath, Path, make_context, messages, run, with_faults, with_unmapped
 from puresignal.core.path.split import Split
+from puresignal.core.path.tally import What
 from puresignal.core.path.thin import Thin
 from puresignal.core.path.velocity import Velocity
-from puresignal.core.profile import Profile
-from puresignal.core.shape import Shape
-from puresignal.core.tally import What
+from puresignal.core.path.velocity_curve import Shape
 from puresignal.io import mapfile
 from puresignal.sim import module
 

@@ -13,10 +13,10 @@ from puresignal.core.kit.articulations import HAT_QUARTER, HAT_THREE_QUARTER
 from puresignal.core.kit.note_map import HatPedal, NoteMap, Pad
 from puresignal.core.midi.events import CONTROL, Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap
-from puresignal.core.path.path import LivePath, Path, as_live, make_context, messages, run
+from puresignal.core.path.cleaning_path import LivePath, Path, as_live, make_context, messages, run
 from puresignal.core.path.thin import Thin
 from puresignal.core.path.velocity import Velocity
-from puresignal.core.shape import Shape
+from puresignal.core.path.velocity_curve import Shape
 from puresignal.io import midifile, midiwriter
 
 HAT, FOOT, PEDAL = 8, 7, 4

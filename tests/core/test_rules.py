@@ -7,9 +7,9 @@ from dataclasses import replace
 import pytest
 
 from puresignal.core.kit.note_map import HatPedal, NoteMap, Pad
+from puresignal.core.path.cleaning_path import Path, make_context, run, with_faults, with_unmapped
 from puresignal.core.path.context import Verdict
-from puresignal.core.path.path import Path, make_context, run, with_faults, with_unmapped
-from puresignal.core.tally import Reason, What
+from puresignal.core.path.tally import Reason, What
 from tests.conftest import hit, take_of
 
 KIT = NoteMap(

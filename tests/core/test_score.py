@@ -7,14 +7,14 @@ import pytest
 
 from puresignal.core import monitoring
 from puresignal.core.deliver import file_tracks
-from puresignal.core.path.path import Path, make_context, run
+from puresignal.core.path.cleaning_path import Path, make_context, run
 from puresignal.core.path.velocity import Velocity
+from puresignal.core.path.velocity_curve import Shape
 from puresignal.core.score import outputs_of, score
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session
 from puresignal.core.session.track_settings import Delivery, TrackSettings, with_track
-from puresignal.core.shape import Shape
 from puresignal.demo import session as demo
 
 SOUND = "sound"

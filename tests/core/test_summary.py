@@ -9,9 +9,9 @@ from html.parser import HTMLParser
 import numpy as np
 
 from puresignal.core import summary
-from puresignal.core.path.path import make_context, run
-from puresignal.core.selection import doubtful
-from puresignal.core.tally import REASON_WORDS, Reason, What
+from puresignal.core.path.cleaning_path import make_context, run
+from puresignal.core.path.note_selection import doubtful
+from puresignal.core.path.tally import REASON_WORDS, Reason, What
 from puresignal.demo import session as demo
 
 

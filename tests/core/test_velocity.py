@@ -7,12 +7,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from puresignal.core import settings
 from puresignal.core.errors import SettingsError
-from puresignal.core.path.path import Path, make_context, run
+from puresignal.core.path import settings_json
+from puresignal.core.path.cleaning_path import Path, make_context, run
+from puresignal.core.path.tally import Reason, Stage
 from puresignal.core.path.velocity import Velocity
-from puresignal.core.shape import Shape, draw, evened, table, through, vary, with_field
-from puresignal.core.tally import Reason, Stage
+from puresignal.core.path.velocity_curve import Shape, draw, evened, table, through, vary, with_field
 from puresignal.demo import session as demo
 from puresignal.io import mapfile
 
@@ -118,14 +118,14 @@ def test_pads_are_brought_together_by_their_quantiles():
 
 def test_shapes_are_kept_as_settings_and_what_is_wrong_is_named():
     path = Path(velocity=Velocity(shapes=(("*", Shape(low=10)), ("snare.rim", Shape(curve=((1, 5), (127, 90)))))))
-    data = settings.to_json(path)
+    data = settings_json.to_json(path)
     assert data["velocity"]["shapes"]["*"] == {"low": 10}
-    assert settings.from_json(data, "x") == path
+    assert settings_json.from_json(data, "x") == path
     for shapes, words in (
         ({"snare": {"louder": 3}}, 'no setting "louder"'), ({"snare": {"low": 900}}, "low is 900"),
         ({"snare": {"low": 90, "high": 30}}, "low is above high"), ({"Snare!": {}}, "no shape of a drum"),
         ({"snare": {"curve": [[5, 1], [2, 9]]}}, "curve"), (7, "not a JSON object"),
     ):  # fmt: skip
         with pytest.raises(SettingsError, match=words):
-            settings.from_json({**data, "velocity": {"shapes": shapes}}, "x.json")
+            settings_json.from_json({**data, "velocity": {"shapes": shapes}}, "x.json")
     assert mapfile.shipped("general-midi")

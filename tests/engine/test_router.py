@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from puresignal.core.path.cleaning_path import Path, make_context, run
 from puresignal.core.path.identify import Identify
-from puresignal.core.path.path import Path, make_context, run
 from puresignal.core.path.velocity import Velocity
 from puresignal.engine.router import SOUNDING_SIZE, Router
 from puresignal.engine.setup import LiveTrack, Setup, from_bytes, lanes, to_bytes

@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError
 from puresignal.core.midi.events import Events
 from puresignal.core.midi.standard_midi_file import to_take
+from puresignal.core.path.cleaning_path import make_context, run
 from puresignal.core.path.context import Verdict
-from puresignal.core.path.path import make_context, run
 from puresignal.core.session import session as edits
 from puresignal.demo import session as demo
 from puresignal.io import midifile, sessionfile, takefile

@@ -11,10 +11,10 @@ from pathlib import Path
 
 import pytest
 
-from puresignal.core import settings
 from puresignal.core.deliver import build_song
 from puresignal.core.kit import note_map
-from puresignal.core.path.path import make_context, run
+from puresignal.core.path import settings_json
+from puresignal.core.path.cleaning_path import make_context, run
 from puresignal.io import journal, jsonfile, midiwriter, preferences, report, sessionfile, workfolder
 
 OLD = Path(__file__).parent.parent / "golden" / "version1"
@@ -39,8 +39,10 @@ def test_a_session_opens_and_exports_the_same_bytes():
         "Bass sketch",
     ]
     assert [one.port for one in session.inputs] == ["practice kit", "ferry keys"]
-    assert session.backing is not None and session.backing.offset == 0.25
-    assert session.sound.level == 0.5 and session.sound.drum("snare").tune == 1.0
+    assert session.backing is not None
+    assert session.backing.offset == 0.25
+    assert session.sound.level == 0.5
+    assert session.sound.drum("snare").tune == 1.0
     content, sums = exported(session, {take.ident: take for take in opened.takes})
     assert content == (OLD / "second-evening.mid").read_bytes()
     assert sums == json.loads((OLD / "second-evening-sums.json").read_text())
@@ -57,10 +59,11 @@ def test_unsaved_work_is_offered_and_exports_the_same_bytes(tmp_path, monkeypatc
 
 
 def test_settings_mean_the_same():
-    opened = settings.from_json(jsonfile.read(OLD / "settings.json", "settings"), "settings.json")
+    opened = settings_json.from_json(jsonfile.read(OLD / "settings.json", "settings"), "settings.json")
     assert opened == sessionfile.read(OLD / "second-evening.puresignal").session.path
-    assert opened.doubles.window_ms == 45.0 and opened.crosstalk.profile is not None
-    assert settings.from_json(settings.to_json(opened), "again") == opened
+    assert opened.doubles.window_ms == 45.0
+    assert opened.crosstalk.profile is not None
+    assert settings_json.from_json(settings_json.to_json(opened), "again") == opened
 
 
 def test_a_note_map_opens():

@@ -8,7 +8,7 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
-from puresignal.core.tally import Reason
+from puresignal.core.path.tally import Reason
 from puresignal.io import mapfile
 from puresignal.ui.ribbons import ARRIVING, LEAVING, MEANING
 

@@ -9,8 +9,9 @@ from PySide6.QtGui import QPointingDevice
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from puresignal.core import keys, selection
-from puresignal.core.path.path import with_faults
+from puresignal.core import keys
+from puresignal.core.path import note_selection
+from puresignal.core.path.cleaning_path import with_faults
 from puresignal.core.session import session as edits
 from puresignal.io import ports, preferences
 from puresignal.sim.devices import Receiver
@@ -327,7 +328,7 @@ def test_a_take_that_has_ended_stops_by_itself(deck, qtbot):
 
 def test_a_doubtful_hit_is_heard_among_its_neighbours(deck, qtbot):
     deck.takes.path.ratio.moved.emit(0.30, "g")
-    doubtful = selection.doubtful(deck.workbench.shown.outcome)
+    doubtful = note_selection.doubtful(deck.workbench.shown.outcome)
     assert len(doubtful)
     qtbot.keyClick(deck.takes.timeline, Qt.Key.Key_D)
     assert deck.takes.timeline.selected.tolist() == doubtful[:1].tolist()

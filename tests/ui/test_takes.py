@@ -7,8 +7,8 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication
 
-from puresignal.core import selection
-from puresignal.core.tally import Reason, Stage
+from puresignal.core.path import note_selection
+from puresignal.core.path.tally import Reason, Stage
 from puresignal.ui import drawing
 from puresignal.ui.barlines import RULER
 from puresignal.ui.rownames import GUTTER, NAMES
@@ -77,13 +77,13 @@ def test_a_rows_name_chooses_the_row_and_a_tracks_name_the_track(takes, demo_win
 
 def test_a_stages_figure_chooses_what_it_touched(takes, demo_window, qtbot):
     qtbot.mouseClick(takes.path.boxes[Stage.DOUBLES].figure, Qt.MouseButton.LeftButton)
-    wanted = selection.removed(outcome(demo_window), Reason.DOUBLE)
+    wanted = note_selection.removed(outcome(demo_window), Reason.DOUBLE)
     assert takes.timeline.selected.tolist() == sorted(wanted.tolist())
     assert takes.path.boxes[Stage.DOUBLES].figure.text() == str(len(wanted))
 
 
 def test_removed_notes_are_put_back_and_kept_ones_taken_out(takes, demo_window, qtbot):
-    doubles = selection.removed(outcome(demo_window), Reason.DOUBLE)
+    doubles = note_selection.removed(outcome(demo_window), Reason.DOUBLE)
     takes.timeline.select(doubles[:1])
     qtbot.mouseClick(takes.trace.buttons["put back"], Qt.MouseButton.LeftButton)
     assert doubles[0] in outcome(demo_window).clean.origin
@@ -99,8 +99,8 @@ def test_removed_notes_are_put_back_and_kept_ones_taken_out(takes, demo_window, 
 
 
 def test_all_alike_are_settled_at_once(takes, demo_window, qtbot):
-    doubles = selection.removed(outcome(demo_window), Reason.DOUBLE)
-    alike = selection.alike(outcome(demo_window), int(doubles[0]))
+    doubles = note_selection.removed(outcome(demo_window), Reason.DOUBLE)
+    alike = note_selection.alike(outcome(demo_window), int(doubles[0]))
     assert len(alike) > 1
     takes.timeline.select(doubles[:1])
     qtbot.mouseClick(takes.trace.buttons["put back alike"], Qt.MouseButton.LeftButton)
@@ -109,7 +109,7 @@ def test_all_alike_are_settled_at_once(takes, demo_window, qtbot):
 
 def test_doubtful_notes_are_stepped_through_and_settled_by_one_key_each(takes, demo_window, qtbot):
     takes.path.ratio.moved.emit(0.30, "g")
-    doubtful = selection.doubtful(outcome(demo_window)).tolist()
+    doubtful = note_selection.doubtful(outcome(demo_window)).tolist()
     assert len(doubtful) >= 2
     assert f"{len(doubtful)}" in demo_window.strip.figures[-1, -4].text()
     qtbot.keyClick(takes.timeline, Qt.Key.Key_D)

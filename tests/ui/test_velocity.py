@@ -7,7 +7,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from puresignal.core.shape import ALL, Shape
+from puresignal.core.path.velocity_curve import ALL, Shape
 
 
 @pytest.fixture

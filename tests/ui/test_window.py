@@ -13,7 +13,7 @@ from PySide6.QtGui import QDropEvent, QImage, QMouseEvent, QPainter, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog
 
 from puresignal import cli
-from puresignal.core.tally import Reason, What
+from puresignal.core.path.tally import Reason, What
 from puresignal.io import mapfile, sessionfile, workfolder
 from puresignal.ui import drawing, theme
 from puresignal.ui.barlines import RULER

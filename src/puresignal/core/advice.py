@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from puresignal.core.midi.events import SYSEX, Take
-from puresignal.core.path.path import Outcome
-from puresignal.core.tally import Reason
+from puresignal.core.path.cleaning_path import Outcome
+from puresignal.core.path.tally import Reason
 
 
 def warnings(take: Take, outcome: Outcome) -> list[str]:

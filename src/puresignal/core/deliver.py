@@ -9,9 +9,9 @@ import numpy as np
 from puresignal.core.midi.events import CONTROL, NO_EVENT, NOTE_OFF, NOTE_ON, PROGRAM, Controls, Meta, Notes, Take
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
+from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import PathTrack
 from puresignal.core.path.pair import FINE
-from puresignal.core.path.path import Outcome
 from puresignal.core.session.track_settings import Delivery, TrackSettings
 
 TEXT, COPYRIGHT, TRACK_NAME, INSTRUMENT, LYRIC, MARKER, CUE, KEY_SIGNATURE = 1, 2, 3, 4, 5, 6, 7, 0x59

@@ -8,8 +8,8 @@ import numpy as np
 
 from puresignal.core.kit.articulations import HAT_EDGE_HALF, canonical, sort_key
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import MIDDLE_OPEN, Context, part_of
-from puresignal.core.path.path import Outcome
 
 
 @dataclass(frozen=True)

@@ -8,8 +8,8 @@ import numpy as np
 
 from puresignal.core.deliver import channels_of, file_tracks, fine_parts
 from puresignal.core.midi.events import CONTROL, NOTE_OFF, NOTE_ON
+from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.pair import FINE
-from puresignal.core.path.path import Outcome
 from puresignal.core.session.track_settings import Delivery
 
 

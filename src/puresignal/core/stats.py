@@ -8,7 +8,7 @@ import numpy as np
 
 from puresignal.core.kit.articulations import drum_of, sort_key
 from puresignal.core.midi.events import Take
-from puresignal.core.path.path import Outcome
+from puresignal.core.path.cleaning_path import Outcome
 
 PARTS = 4
 """Grid lines a quarter note: sixteenths."""

@@ -10,10 +10,10 @@ import numpy as np
 from puresignal.core import stats
 from puresignal.core.kit.articulations import drum_of, drum_title, spoken
 from puresignal.core.midi.events import Take
+from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
-from puresignal.core.path.path import Outcome
-from puresignal.core.selection import doubtful, reason_removed
-from puresignal.core.tally import REASON_WORDS, Reason, What
+from puresignal.core.path.note_selection import doubtful, reason_removed
+from puresignal.core.path.tally import REASON_WORDS, Reason, What
 
 _STYLE = """
 @page { margin: 16mm }

@@ -8,8 +8,8 @@ import numpy as np
 
 from puresignal.core.kit.articulations import sort_key
 from puresignal.core.midi.events import Take
+from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
-from puresignal.core.path.path import Outcome
 
 BINS = 16
 """Columns of the velocity picture, eight velocities each."""

@@ -11,9 +11,9 @@ from typing import NamedTuple
 import numpy as np
 
 from puresignal.core.path import live
+from puresignal.core.path.cleaning_path import LivePath
 from puresignal.core.path.live import LiveEvent
 from puresignal.core.path.pair import FINE, whole_and_fine
-from puresignal.core.path.path import LivePath
 
 WIRE_TAKES = 3
 """Blocks until a connection that was made is sure to carry."""

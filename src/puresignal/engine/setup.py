@@ -6,12 +6,12 @@ import json
 from dataclasses import dataclass, field
 from typing import Any
 
-from puresignal.core import settings
 from puresignal.core.kit import note_map
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Port
+from puresignal.core.path import settings_json
+from puresignal.core.path.cleaning_path import LivePath, Path, as_live
 from puresignal.core.path.context import Context
-from puresignal.core.path.path import LivePath, Path, as_live
 from puresignal.engine.router import Lane
 
 PANIC = b"panic\n"
@@ -73,7 +73,7 @@ def to_bytes(setup: Setup) -> bytes:
         "outputs": list(setup.outputs),
         "source": _map_to_json(setup.source),
         "target": _map_to_json(setup.target),
-        "path": settings.to_json(setup.path),
+        "path": settings_json.to_json(setup.path),
         "client": setup.client,
         "tracks": [
             {
@@ -93,7 +93,7 @@ def from_bytes(line: bytes) -> Setup:
         LiveTrack(t["input"], t["channel"], _map_from_json(t["source"]), tuple(t["outputs"]), t["heard"])
         for t in data["tracks"]
     )
-    path = settings.from_json(data["path"], "path")
+    path = settings_json.from_json(data["path"], "path")
     maps = [_map_from_json(data[key]) for key in ("source", "target")]
     return Setup(tuple(data["inputs"]), tuple(data["outputs"]), maps[0], maps[1], path, data["client"], tracks)
 

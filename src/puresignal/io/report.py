@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 
 from puresignal.core.midi.events import Take
+from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
-from puresignal.core.path.path import Outcome
-from puresignal.core.tally import REASON_WORDS, Reason, What
+from puresignal.core.path.tally import REASON_WORDS, Reason, What
 
 _WHAT_WORDS = {What.REMOVED: "removed", What.ADDED: "added", What.CHANGED: "changed"}
 

@@ -16,7 +16,6 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
-from puresignal.core import settings
 from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.core.kit import note_map
 from puresignal.core.kit.articulations import is_articulation
@@ -24,6 +23,7 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
+from puresignal.core.path import settings_json
 from puresignal.core.path.context import Verdict
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.live_input import ALL_CHANNELS, LiveInput
@@ -135,7 +135,7 @@ def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
         "takes": rows,
         "current": session.current,
         "target": None if session.target is None else note_map.to_json(session.target),
-        "path": settings.to_json(session.path),
+        "path": settings_json.to_json(session.path),
         "tracks": [
             {
                 "key": t.key,
@@ -301,7 +301,7 @@ class _Reader:
             raise self._wrong("name", name)
         if current is not None and current not in {ref.ident for ref in refs}:
             raise self._wrong("current", current)
-        path = settings.from_json(data.get("path"), f"{self._name}, session.json, path")
+        path = settings_json.from_json(data.get("path"), f"{self._name}, session.json, path")
         target = self._map(data.get("target"), "target")
         session = Session(name, tuple(refs), current, target, path, self._delivery(data))
         session = with_sound(session, self._sound(data.get("sound", {})))

@@ -16,8 +16,8 @@ from puresignal.core.errors import FileAccessError
 from puresignal.core.kit.map_recognition import recognise
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
+from puresignal.core.path.cleaning_path import Memo, Outcome, make_context, run
 from puresignal.core.path.context import Context
-from puresignal.core.path.path import Memo, Outcome, make_context, run
 from puresignal.core.session import session as edits
 from puresignal.core.session.history import History
 from puresignal.core.session.live_input import LiveInput

@@ -8,14 +8,14 @@ from dataclasses import replace
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from puresignal.core.path.cleaning_path import Path, with_unmapped
 from puresignal.core.path.crosstalk import Crosstalk, lesson
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.ends import Ends
-from puresignal.core.path.path import Path, with_unmapped
+from puresignal.core.path.settings_json import setting_range
+from puresignal.core.path.tally import Reason, Stage
 from puresignal.core.path.thin import Thin
 from puresignal.core.session import session as edits
-from puresignal.core.settings import setting_range
-from puresignal.core.tally import Reason, Stage
 from puresignal.ui import words
 from puresignal.ui.knob import Knob
 from puresignal.ui.model import Shown, Workbench

@@ -8,8 +8,8 @@ import numpy as np
 
 from puresignal.core.kit.articulations import canonical, family_of, mark_of, sort_key, spoken
 from puresignal.core.midi.events import Notes
+from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
-from puresignal.core.path.path import Outcome
 from puresignal.core.session.track_settings import Delivery
 
 _LOOSE = 100_000

@@ -9,9 +9,9 @@ from pathlib import Path
 from PySide6.QtWidgets import QApplication
 
 from puresignal.clean import make_folder
+from puresignal.core.path.tally import Reason, What
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
-from puresignal.core.tally import Reason, What
 from puresignal.io import files, ports
 from puresignal.ui import theme
 from puresignal.ui.app import demo_window

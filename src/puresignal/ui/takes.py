@@ -15,12 +15,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core import selection
 from puresignal.core.kit.articulations import spoken
+from puresignal.core.path import note_selection
+from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Verdict
-from puresignal.core.path.path import Outcome
+from puresignal.core.path.tally import REASON_WORDS, Reason, Stage, What
 from puresignal.core.session import session as edits
-from puresignal.core.tally import REASON_WORDS, Reason, Stage, What
 from puresignal.ui import drawing
 from puresignal.ui.model import Shown, Workbench
 from puresignal.ui.pathpanel import PathPanel
@@ -62,7 +62,7 @@ class TakesView(QWidget):
         self.empty.setObjectName("faint")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.path = PathPanel(workbench)
-        self.path.asked.connect(lambda stage: self._point(selection.touched(self._outcome(), Stage(stage))))
+        self.path.asked.connect(lambda stage: self._point(note_selection.touched(self._outcome(), Stage(stage))))
         self.trace = TracePanel()
         self.trace.acted.connect(self.act)
         self.side = self._make_side()
@@ -192,7 +192,7 @@ class TakesView(QWidget):
         else:
             self.timeline.select(np.zeros(0, np.int64))
             self.timeline.set_stretch(None)
-        self.doubtful.setEnabled(len(selection.doubtful(shown.outcome)) > 0)
+        self.doubtful.setEnabled(len(note_selection.doubtful(shown.outcome)) > 0)
 
     def _draw(self, fit: bool) -> None:
         if self._shown is None:
@@ -214,9 +214,9 @@ class TakesView(QWidget):
         if what >= 0:
             if what == What.REMOVED:
                 self.choose(drawing.BOTH)
-            self._point(selection.in_order(outcome, outcome.tally.origins(What(what), Reason(reason))))
+            self._point(note_selection.in_order(outcome, outcome.tally.origins(What(what), Reason(reason))))
         elif reason == -4:
-            self._point(selection.doubtful(outcome))
+            self._point(note_selection.doubtful(outcome))
         else:
             self.choose(drawing.PLAYED if reason == -2 else drawing.CLEAN)
 
@@ -264,12 +264,12 @@ class TakesView(QWidget):
             self._hear(origins)
             return
         if what.endswith("alike") and len(origins) == 1:
-            origins = selection.alike(self._shown.outcome, int(origins[0]))
+            origins = note_selection.alike(self._shown.outcome, int(origins[0]))
         if not len(origins):
             return
         verdict = {"take out": Verdict(keep=False), "put back": Verdict(keep=True)}.get(what.removesuffix(" alike"))
         bench, ident = self._workbench, self._shown.ref.ident
-        settled = verdict is not None and np.isin(origins, selection.doubtful(self._shown.outcome)).all()
+        settled = verdict is not None and np.isin(origins, note_selection.doubtful(self._shown.outcome)).all()
         names = {"take out": self.tr("take {n} out"), "put back": self.tr("keep {n}")}
         pattern = names.get(what.removesuffix(" alike"), self.tr("let the stages decide on {n}"))
         name = pattern.format(
@@ -284,7 +284,7 @@ class TakesView(QWidget):
         assert self._shown is not None
         verdicts = dict(self._shown.ref.verdicts)
         open_ones = np.array(
-            [o for o in selection.doubtful(self._shown.outcome).tolist() if o not in verdicts], np.int64
+            [o for o in note_selection.doubtful(self._shown.outcome).tolist() if o not in verdicts], np.int64
         )
         if not len(open_ones):
             self._workbench.told.emit(self.tr("No doubtful note is left."), False)
@@ -345,7 +345,7 @@ class TakesView(QWidget):
         if len(clean):
             notes = ", ".join(str(int(outcome.clean.note[c])) for c in clean)
             return self.tr("{text} leaves as {notes}").format(text=text, notes=notes)
-        why = selection.reason_removed(outcome, origin)
+        why = note_selection.reason_removed(outcome, origin)
         return self.tr("{text} taken out: {why}").format(text=text, why=REASON_WORDS[why] if why is not None else "")
 
     def _hover(self, text: str) -> None:

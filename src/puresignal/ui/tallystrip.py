@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
-from puresignal.core.tally import REASON_WORDS, Reason, Tally, What
+from puresignal.core.path.tally import REASON_WORDS, Reason, Tally, What
 from puresignal.ui import words
 
 _TOLD = {

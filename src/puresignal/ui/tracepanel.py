@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWi
 
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.path.context import Verdict
-from puresignal.core.selection import reason_removed
-from puresignal.core.tally import REASON_WORDS, Field, Reason, Stage, TraceStep, What
+from puresignal.core.path.note_selection import reason_removed
+from puresignal.core.path.tally import REASON_WORDS, Field, Reason, Stage, TraceStep, What
 from puresignal.ui import words
 from puresignal.ui.model import Shown
 

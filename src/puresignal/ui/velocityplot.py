@@ -10,7 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from puresignal.core.shape import LEAST, MOST, STRAIGHT, Shape, table
+from puresignal.core.path.velocity_curve import LEAST, MOST, STRAIGHT, Shape, table
 from puresignal.ui import theme
 
 FADE_SECONDS = 0.9

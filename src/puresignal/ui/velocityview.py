@@ -20,10 +20,10 @@ from PySide6.QtWidgets import (
 
 from puresignal.core import stats
 from puresignal.core.kit.articulations import drum_of, drum_title, family_of, sort_key
+from puresignal.core.path.settings_values import SHAPE_RANGES
 from puresignal.core.path.velocity import Velocity
+from puresignal.core.path.velocity_curve import ALL, Shape, evened, leaves_as, with_field
 from puresignal.core.session import session as edits
-from puresignal.core.settingsparts import SHAPE_RANGES
-from puresignal.core.shape import ALL, Shape, evened, leaves_as, with_field
 from puresignal.engine.ring import Record
 from puresignal.ui import words
 from puresignal.ui.knob import Knob

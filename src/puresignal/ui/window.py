@@ -31,11 +31,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core import selection
 from puresignal.core.errors import PureSignalError
 from puresignal.core.keys import PLAYABLE, Keyboard, own_map
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
+from puresignal.core.path import note_selection
 from puresignal.io import ports, preferences, sessionfile, workfolder
 from puresignal.io.preferences import SoundOut
 from puresignal.ui import drawing, theme, words
@@ -352,7 +352,7 @@ class MainWindow(QMainWindow):
         if shown is None:
             self.strip.show_tally(None)
         else:
-            self.strip.show_tally(shown.outcome.tally, len(selection.doubtful(shown.outcome)))
+            self.strip.show_tally(shown.outcome.tally, len(note_selection.doubtful(shown.outcome)))
         self._mark_views()
         self.save_midi_action.setEnabled(shown is not None)
         self.summary_action.setEnabled(shown is not None)
@@ -370,7 +370,7 @@ class MainWindow(QMainWindow):
         loose = 0
         if shown is not None:
             removed = shown.outcome.tally.removed()
-            loose = sum(count for reason, count in removed.items() if reason in selection.LOOSE)
+            loose = sum(count for reason, count in removed.items() if reason in note_selection.LOOSE)
         label = self.tr("Mapping")
         self.view_buttons["Mapping"].setText(f"{label}  \N{BULLET} {words.count(loose)}" if loose else label)
 

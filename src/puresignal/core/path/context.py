@@ -22,7 +22,7 @@ from puresignal.core.kit.articulations import (
 )
 from puresignal.core.kit.note_map import NoteMap, vocabulary
 from puresignal.core.midi.events import Port
-from puresignal.core.profile import FEW_GHOSTS, GHOSTS
+from puresignal.core.path.crosstalk_model import FEW_GHOSTS, GHOSTS
 
 PARTS = (0.45, 0.55, 0.65)
 """Closedness that parts the half zone (0.35 to 0.75) into four: the first index of the target tables."""

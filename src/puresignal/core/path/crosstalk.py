@@ -2,7 +2,7 @@
 
 A note is a candidate when a much louder one of another drum on its stand lies next to it in time,
 before or after. What it is, is decided by how loud it is against that one and against its own pad's
-hits, and by the gap (puresignal.core.profile has the model). A hit that was meant stays: ghosts
+hits, and by the gap (puresignal.core.path.crosstalk_model has the model). A hit that was meant stays: ghosts
 beside hard hits, unisons of two hands, soft strokes of a pad that is often played softly.
 """
 
@@ -18,10 +18,7 @@ from puresignal.core.midi.columns import note_keys
 from puresignal.core.midi.events import Controls, Notes, Take
 from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
-from puresignal.core.path.live import LiveEvent, LiveStage
-from puresignal.core.path.removal import inherit
-from puresignal.core.path.stage import Result
-from puresignal.core.profile import (
+from puresignal.core.path.crosstalk_model import (
     LEVELS,
     SOFTER,
     USUAL_SHARE,
@@ -34,10 +31,13 @@ from puresignal.core.profile import (
     smoothed,
     usual_alone,
 )
-from puresignal.core.tally import Field, Reason, Stage, What, entries
+from puresignal.core.path.live import LiveEvent, LiveStage
+from puresignal.core.path.removal import inherit
+from puresignal.core.path.stage import Result
+from puresignal.core.path.tally import Field, Reason, Stage, What, entries
 
 if TYPE_CHECKING:
-    from puresignal.core.path.path import Path
+    from puresignal.core.path.cleaning_path import Path
 
 DOUBTFUL = (0.2, 0.97)
 """Between these a decision counts as doubtful: how likely it is that the note was shaken."""
@@ -233,7 +233,7 @@ def lesson(take: Take, path: Path, context: Context, played: Notes) -> Lesson:
 
 def live_removals(take: Take, path: Path, context: Context) -> int:
     """How many notes of a take the path would take out for crosstalk if it were played live."""
-    from puresignal.core.path.path import LivePath, as_live, messages
+    from puresignal.core.path.cleaning_path import LivePath, as_live, messages
 
     count = 0
 

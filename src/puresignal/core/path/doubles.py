@@ -19,7 +19,7 @@ from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.removal import inherit
 from puresignal.core.path.stage import Result
-from puresignal.core.tally import Field, Reason, Stage, What, entries
+from puresignal.core.path.tally import Field, Reason, Stage, What, entries
 
 DOUBT = 0.25
 """Part of the limit above and below it in which a decision counts as doubtful."""

@@ -17,7 +17,7 @@ from puresignal.core.path import live
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.stage import Result
-from puresignal.core.tally import Entries, Field, Reason, Stage, What, entries
+from puresignal.core.path.tally import Entries, Field, Reason, Stage, What, entries
 
 CHOKE_FROM = 64
 """Key pressure from which a hand is taken to hold the cymbal (docs/formats.md)."""

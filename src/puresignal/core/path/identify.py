@@ -13,7 +13,7 @@ from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.opening import CLOSED, Opening, at_hits, splashes, zones
 from puresignal.core.path.stage import Result
-from puresignal.core.tally import Field, Reason, Stage, What, entries
+from puresignal.core.path.tally import Field, Reason, Stage, What, entries
 
 
 @dataclass(frozen=True)

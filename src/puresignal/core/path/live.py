@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from puresignal.core.tally import Field, Reason, Stage, What
+from puresignal.core.path.tally import Field, Reason, Stage, What
 
 ON, OFF, CONTROL = range(3)
 

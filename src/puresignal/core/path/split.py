@@ -12,7 +12,7 @@ from puresignal.core.path import live
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.stage import Result
-from puresignal.core.tally import Stage
+from puresignal.core.path.tally import Stage
 
 
 @dataclass(frozen=True)

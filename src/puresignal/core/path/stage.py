@@ -8,7 +8,7 @@ from typing import ClassVar, Protocol
 from puresignal.core.midi.events import Controls, Notes
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveStage
-from puresignal.core.tally import Entries, Stage
+from puresignal.core.path.tally import Entries, Stage
 
 
 @dataclass(frozen=True, eq=False)

@@ -13,7 +13,7 @@ from puresignal.core.path import live
 from puresignal.core.path.context import MIDDLE_OPEN, PARTS, Context, TargetTable, among, part_of
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.stage import Result
-from puresignal.core.tally import Entries, Field, Reason, Stage, What, entries
+from puresignal.core.path.tally import Entries, Field, Reason, Stage, What, entries
 
 
 @dataclass(frozen=True)

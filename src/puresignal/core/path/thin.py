@@ -16,7 +16,7 @@ from puresignal.core.path import live
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.stage import Result
-from puresignal.core.tally import Stage
+from puresignal.core.path.tally import Stage
 
 ALWAYS = frozenset((0, 32, 6, 38, *range(64, 70), 88, *range(96, 102), *range(120, 128)))
 """Controllers whose every message counts (MIDI 1.0: banks, data entry, switches, parameter numbers, modes)."""

@@ -17,7 +17,7 @@ from puresignal.core.path import live
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.stage import Result
-from puresignal.core.tally import Field, Reason, Stage, What, entries
+from puresignal.core.path.tally import Field, Reason, Stage, What, entries
 
 
 @dataclass(frozen=True)

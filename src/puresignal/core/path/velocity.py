@@ -13,8 +13,8 @@ from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.stage import Result
-from puresignal.core.shape import ALL, Shape, draw, table, through, vary
-from puresignal.core.tally import Field, Reason, Stage, What, entries
+from puresignal.core.path.tally import Field, Reason, Stage, What, entries
+from puresignal.core.path.velocity_curve import ALL, Shape, draw, table, through, vary
 
 
 @dataclass(frozen=True)

@@ -10,8 +10,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.path.cleaning_path import Path
 from puresignal.core.path.context import Verdict
-from puresignal.core.path.path import Path
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.sound_settings import SoundSettings

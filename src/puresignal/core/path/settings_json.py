@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import fields, replace
 from typing import Any
 
-from puresignal.core import settingsparts
 from puresignal.core.errors import SettingsError
-from puresignal.core.path.path import Path
-from puresignal.core.profile import Profile
+from puresignal.core.path import settings_values
+from puresignal.core.path.cleaning_path import Path
+from puresignal.core.path.crosstalk_model import Profile
 
 FORMAT = "pure-signal/settings"
 VERSION = 1
@@ -40,7 +40,7 @@ def to_json(path: Path) -> dict[str, Any]:
     stages = {}
     for one in fields(path):
         stage = getattr(path, one.name)
-        stages[one.name] = {f.name: settingsparts.to_json(getattr(stage, f.name)) for f in fields(stage)}
+        stages[one.name] = {f.name: settings_values.to_json(getattr(stage, f.name)) for f in fields(stage)}
     return {"format": FORMAT, "version": VERSION, **stages}
 
 
@@ -82,9 +82,9 @@ def from_json(data: object, where: str, base: Path | None = None) -> Path:
 
 def _checked(stage: str, key: str, value: object, now: object, where: str) -> object:
     if isinstance(now, tuple):
-        return settingsparts.shapes(value, f'"{stage}.{key}"', where)
+        return settings_values.shapes(value, f'"{stage}.{key}"', where)
     if isinstance(now, Profile):
-        return settingsparts.profile(value, f'"{stage}.{key}"', where)
+        return settings_values.profile(value, f'"{stage}.{key}"', where)
     allowed = _RANGES.get((stage, key))
     label = f'"{stage}.{key}" is {value!r}'
     if isinstance(now, bool):

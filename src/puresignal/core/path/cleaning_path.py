@@ -18,11 +18,11 @@ from puresignal.core.path.live import Account, LiveEvent, LiveStage
 from puresignal.core.path.pair import LivePair, Paired, pair
 from puresignal.core.path.split import Split
 from puresignal.core.path.stage import PathStage, Result
+from puresignal.core.path.tally import Entries, Stage, Tally
 from puresignal.core.path.target import Target
 from puresignal.core.path.thin import Thin
 from puresignal.core.path.tidy import Tidy
 from puresignal.core.path.velocity import Velocity
-from puresignal.core.tally import Entries, Stage, Tally
 
 
 @dataclass(frozen=True)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from puresignal.core.path.path import Outcome
-from puresignal.core.tally import Reason, Stage, What
+from puresignal.core.path.cleaning_path import Outcome
+from puresignal.core.path.tally import Reason, Stage, What
 
 LOOSE = (Reason.UNMAPPED, Reason.NO_TARGET)
 """Why a hit leads nowhere."""

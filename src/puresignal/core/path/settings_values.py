@@ -8,8 +8,8 @@ from typing import Any
 
 from puresignal.core.errors import SettingsError
 from puresignal.core.kit.articulations import is_articulation
-from puresignal.core.profile import LEVELS, Profile
-from puresignal.core.shape import ALL, NUMBERS, Shape
+from puresignal.core.path.crosstalk_model import LEVELS, Profile
+from puresignal.core.path.velocity_curve import ALL, NUMBERS, Shape
 
 SHAPE_RANGES: dict[str, tuple[float, float]] = {
     "threshold": (0.0, 126.0), "low": (1.0, 127.0), "high": (1.0, 127.0), "scale": (0.0, 4.0),
