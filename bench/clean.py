@@ -11,7 +11,7 @@ from pathlib import Path
 
 from material import kit_file
 
-from puresignal.core.deliver import build_song
+from puresignal.core.export.song_builder import build_song
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import Path as CleaningPath
 from puresignal.core.path.cleaning_path import make_context, run

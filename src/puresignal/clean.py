@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from puresignal.core import advice, summary
-from puresignal.core.deliver import build_song
+from puresignal.core.analysis import warnings
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError
+from puresignal.core.export import summary_html
+from puresignal.core.export.song_builder import build_song
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.standard_midi_file import to_take
@@ -136,12 +137,12 @@ def clean_files(
             content = midiwriter.to_bytes(build_song(outcome, take))
             make_folder(target.parent)
             files.write_bytes(target, content)
-            told = advice.warnings(take, outcome)
+            told = warnings.warnings(take, outcome)
             if rows:
                 result = report.report(outcome, context, take, told)
             else:
                 result = {"sums": report.sums(outcome), "warnings": [*take.notices, *told]}
-            page = summary.section(take, context, outcome, told) if told_as_page else ""
+            page = summary_html.section(take, context, outcome, told) if told_as_page else ""
             yield Done(path, target, result, summary=page)
         except PureSignalError as error:
             yield Done(path, target, None, error)
@@ -178,7 +179,7 @@ def write_report(path: Path, done: list[Done]) -> None:
 
 def write_summary(path: Path, done: list[Done]) -> None:
     """The page for people, of all takes that could be cleaned."""
-    files.write_bytes(path, summary.page([d.summary for d in done if d.error is None]).encode())
+    files.write_bytes(path, summary_html.page([d.summary for d in done if d.error is None]).encode())
 
 
 def _add_up(total: dict[str, Any], more: dict[str, Any]) -> None:

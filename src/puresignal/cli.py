@@ -173,13 +173,13 @@ def _clean(options: argparse.Namespace) -> int:
 
 def _check_transcribe(parser: argparse.ArgumentParser, options: argparse.Namespace) -> None:
     """What is wrong usage, before anything is read."""
-    from puresignal.core.hearing import key
+    from puresignal.core.harmony import key_estimation
 
     if options.kind == "hits" and options.examples is None:
         parser.error("--kind hits needs --examples DIR")
     if options.key not in ("none", "auto"):
         try:
-            key.parse(options.key)
+            key_estimation.parse(options.key)
         except ValueError:
             parser.error(f'--key {options.key!r} is no key: use none, auto, or a name like "D minor"')
     if options.kind in ("drums", "hits") and (options.key, options.low, options.high) != ("none", None, None):

@@ -12,12 +12,14 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, SettingsError
-from puresignal.core.hearing import begin, bending, chords, drums, frames, key, melody, pieces, strokes, taught, tempo
+from puresignal.core.harmony import key_estimation
+from puresignal.core.hearing import begin, bending, chords, drums, frames, melody, pieces, strokes, taught
 from puresignal.core.hearing.heard import DOUBTS, Heard, Hits
 from puresignal.core.hearing.pieces import Progress, Source
 from puresignal.core.kit.articulations import canonical, resolve
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import TempoMap
+from puresignal.core.timing import audio_beats
 from puresignal.io import audiofile, files, mapfile, midiwriter, modelfile
 from puresignal.io.recording import opened
 
@@ -144,7 +146,7 @@ class Found:
     warnings: list[str]
     bends: list[tuple[float, float]] = field(default_factory=list)
     names: list[tuple[float, float, str]] = field(default_factory=list)
-    beat: tempo.Beat | None = None
+    beat: audio_beats.Beat | None = None
     proposed: list[Row] = field(default_factory=list)
     keys: list[tuple[str, float, int]] = field(default_factory=list)
 
@@ -190,7 +192,7 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     return Found(rows, warnings, bends, names, _beat(recording.source, rate) if job.beat else None, proposed, keys)
 
 
-def _beat(recording: Source, rate: int) -> tempo.Beat:
+def _beat(recording: Source, rate: int) -> audio_beats.Beat:
     """Of the first ten minutes, however long the recording is."""
     parts, count = [], 0
     for block in pieces.blocks(recording):
@@ -201,7 +203,7 @@ def _beat(recording: Source, rate: int) -> tempo.Beat:
     whole = np.concatenate(parts)[: round(BEAT_SECONDS * rate)]
     samples = frames.halved(whole) if rate != begin.RATE else whole
     begins = modelfile.layers("begin").likely(begin.LOOK.levels(samples))[:, 0]
-    return tempo.beat(samples, begins)
+    return audio_beats.beat(samples, begins)
 
 
 BEAT_SECONDS = 600.0
@@ -246,10 +248,10 @@ def _chords(
 def _pitched(heard: Heard, job: Job, keys: list[tuple[str, float, int]]) -> list[Row]:
     whole = np.rint(heard.pitch).astype(int)
     number, kept = whole, heard.kept()
-    fits = key.fits(kept.pitch, kept.end - kept.start)
+    fits = key_estimation.fits(kept.pitch, kept.end - kept.start)
     keys += [(fit.key, fit.likely, fit.moved) for fit in fits]
     if job.key != "none" and fits:
-        number = key.snapped(heard.pitch, key.best(fits).key if job.key == "auto" else job.key)
+        number = key_estimation.snapped(heard.pitch, key_estimation.best(fits).key if job.key == "auto" else job.key)
     columns = (heard.start, heard.end, number, heard.velocity, heard.sure, heard.doubt, whole)
     return [
         Row(start, end, 1, int(note), int(velocity), float(sure), "", DOUBTS[doubt], int(played))

@@ -3,8 +3,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from puresignal.core.deliver import Clip, build_song, file_tracks
-from puresignal.core.flows import flows, hat_picture, pedal_values
+from puresignal.core.analysis.mapping_flow import flows, hat_picture, pedal_values
+from puresignal.core.export.song_builder import Clip, build_song, file_tracks
 from puresignal.core.kit.note_map import with_goal, with_meaning
 from puresignal.core.path import note_selection
 from puresignal.core.path.cleaning_path import Memo, Path, make_context, run

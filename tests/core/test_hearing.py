@@ -13,6 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
+from puresignal.core.harmony import key_estimation
 from puresignal.core.hearing import (
     begin,
     bending,
@@ -21,19 +22,18 @@ from puresignal.core.hearing import (
     convolved,
     drums,
     frames,
-    key,
     melody,
     period,
     pieces,
     place,
     strokes,
     taught,
-    tempo,
     tones,
 )
 from puresignal.core.hearing.heard import DOUBTS, Heard, doubts, far_from_others
 from puresignal.core.hearing.network import gathered, peaks
 from puresignal.core.hearing.stretch import stretch
+from puresignal.core.timing import audio_beats
 from puresignal.io.modelfile import comparing, ground, layers, network
 from puresignal.sim import anykit, mouth, players, singer
 
@@ -264,13 +264,13 @@ def test_what_sounds_like_nothing_taught_is_none_of_them():
 
 def test_keys_are_told_and_snapping_moves_as_little_as_can_be():
     scale = np.array([60, 62, 64, 65, 67, 69, 71, 72], float)
-    ranked = key.likely(scale, np.array([2, 1, 1, 1, 2, 1, 0.5, 2]))
+    ranked = key_estimation.likely(scale, np.array([2, 1, 1, 1, 2, 1, 0.5, 2]))
     assert ranked[0][0] == "C major"
     assert sum(share for _, share in ranked) == pytest.approx(1)
-    assert key.snapped(np.array([60.1, 60.6, 61.6, 66.4]), "C major").tolist() == [60, 60, 62, 67]
-    assert key.snapped(scale, "C").tolist() == scale.tolist()
+    assert key_estimation.snapped(np.array([60.1, 60.6, 61.6, 66.4]), "C major").tolist() == [60, 60, 62, 67]
+    assert key_estimation.snapped(scale, "C").tolist() == scale.tolist()
     with pytest.raises(ValueError, match="H"):
-        key.parse("H major")
+        key_estimation.parse("H major")
 
 
 @pytest.mark.parametrize("bpm", [72.0, 98.0, 132.0])
@@ -286,13 +286,13 @@ def test_the_beat_of_a_recording_is_found(bpm):
                 at = round((0.2 + i * step / 2) * begin.RATE)
                 sound[at : at + len(stroke)] += stroke[: len(sound) - at]
     begins = layers("begin").likely(begin.LOOK.levels(sound))[:, 0]
-    beat = tempo.beat(sound, begins)
+    beat = audio_beats.beat(sound, begins)
     assert beat.bpm == pytest.approx(bpm, rel=0.02)
     off = np.abs((beat.beats - 0.2 + step / 2) % step - step / 2)
     assert np.median(off) < 0.04
     assert beat.meter == 4
     assert np.median(np.abs((beat.bars - 0.2 + 2 * step) % (4 * step) - 2 * step)) < 0.06
-    assert len(tempo.beat(np.zeros(50_000, np.float32), np.zeros(500)).beats) == 0
+    assert len(audio_beats.beat(np.zeros(50_000, np.float32), np.zeros(500)).beats) == 0
 
 
 @pytest.mark.parametrize("factor", [0.25, 0.6, 1.5, 2.0])
@@ -468,16 +468,16 @@ def test_doubtful_drums_are_proposed_and_less_so_the_more_eager_one_listens():
 
 def test_notes_are_told_as_they_would_be_in_each_key_and_a_line_keeps_its_shape():
     tune = np.array([60, 62, 64, 65, 67, 66, 67, 69, 71, 72, 67, 60], float)
-    fits = key.fits(tune, np.ones(len(tune)))
+    fits = key_estimation.fits(tune, np.ones(len(tune)))
     assert fits[0].likely >= fits[-1].likely
     by_name = {fit.key: fit for fit in fits}
     assert by_name["C major"].moved == 1
     assert np.count_nonzero(by_name["C major"].notes != tune) == 1
-    assert key.best(fits).key == "C major"
+    assert key_estimation.best(fits).key == "C major"
     # By its pitch alone the middle note would go up and stand on the next one: the step up would be lost.
     line = np.array([64.0, 66.1, 67.0])
-    assert key.snapped(line, "C major").tolist() == [64, 65, 67]
-    assert key.snapped(np.zeros(0), "C major").tolist() == []
+    assert key_estimation.snapped(line, "C major").tolist() == [64, 65, 67]
+    assert key_estimation.snapped(np.zeros(0), "C major").tolist() == []
 
 
 @given(
@@ -485,9 +485,9 @@ def test_notes_are_told_as_they_would_be_in_each_key_and_a_line_keeps_its_shape(
     st.sampled_from(["C major", "F# minor", "Bb", "E minor"]),
 )
 def test_snapped_notes_are_in_the_key_and_near_and_those_in_it_stay(pitch, name):
-    root, mode = key.parse(name)
-    allowed = {(root + s) % 12 for s in key.STEPS[mode]}
-    snapped = key.snapped(pitch, name)
+    root, mode = key_estimation.parse(name)
+    allowed = {(root + s) % 12 for s in key_estimation.STEPS[mode]}
+    snapped = key_estimation.snapped(pitch, name)
     assert {int(n) % 12 for n in snapped} <= allowed
     whole = np.rint(pitch).astype(int)
     assert np.abs(snapped - whole).max() <= 2

@@ -2,9 +2,9 @@ from __future__ import annotations
 
 import pytest
 
-from puresignal.core.messages import CONTROLS, NOTES, SYSTEM, say, sort_of
+from puresignal.core.diagnosis.message_text import CONTROLS, NOTES, SYSTEM, say, sort_of
+from puresignal.core.diagnosis.no_sound import Situation, follow, verdict
 from puresignal.core.path.context import Context
-from puresignal.core.silence import Situation, follow, verdict
 from puresignal.io import mapfile
 
 KIT = Context(mapfile.shipped("practice-five"), mapfile.shipped("boathouse-room"))

@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from puresignal.core.deliver import build_song
+from puresignal.core.export.song_builder import build_song
 from puresignal.core.kit.articulations import HAT_QUARTER, HAT_THREE_QUARTER
 from puresignal.core.kit.note_map import HatPedal, NoteMap, Pad
 from puresignal.core.midi.events import CONTROL, Events, Port, Take

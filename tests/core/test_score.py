@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from puresignal.core import monitoring
-from puresignal.core.deliver import file_tracks
+from puresignal.core.diagnosis import monitoring
+from puresignal.core.export.playback_events import outputs_of, score
+from puresignal.core.export.song_builder import file_tracks
 from puresignal.core.path.cleaning_path import Path, make_context, run
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape
-from puresignal.core.score import outputs_of, score
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session

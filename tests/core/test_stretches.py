@@ -5,7 +5,7 @@ from __future__ import annotations
 from hypothesis import given
 from hypothesis import strategies as st
 
-from puresignal.core.stretches import rows_of, stretches
+from puresignal.core.analysis.phrases import rows_of, stretches
 
 ON, OFF = b"\x99\x26\x5a", b"\x89\x26\x00"
 

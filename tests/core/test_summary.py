@@ -8,7 +8,7 @@ from html.parser import HTMLParser
 
 import numpy as np
 
-from puresignal.core import summary
+from puresignal.core.export import summary_html
 from puresignal.core.path.cleaning_path import make_context, run
 from puresignal.core.path.note_selection import doubtful
 from puresignal.core.path.tally import REASON_WORDS, Reason, What
@@ -55,7 +55,12 @@ def made(name="Quarter Past Ferry"):
     path = replace(session.path, doubles=replace(session.path.doubles, ratio=0.3))
     context = make_context(take, session.take().source, session.target, path)
     outcome = run(take, path, context)
-    return take, context, outcome, Page(summary.page([summary.section(take, context, outcome, ["mind <this>"])]))
+    return (
+        take,
+        context,
+        outcome,
+        Page(summary_html.page([summary_html.section(take, context, outcome, ["mind <this>"])])),
+    )
 
 
 def test_the_page_accounts_for_every_note():
@@ -82,7 +87,7 @@ def test_the_page_accounts_for_every_note():
 def test_the_picture_has_a_stroke_for_each_note_that_left_and_a_ring_for_each_taken_out():
     _, context, outcome, _ = made()
     take, *_ = made()
-    text = summary.section(take, context, outcome, [])
+    text = summary_html.section(take, context, outcome, [])
     known = outcome.played.articulation >= 0
     gone = np.isin(outcome.played.origin, outcome.tally.origins(What.REMOVED))
     assert len(re.findall("<circle", text)) == np.count_nonzero(known & gone)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from puresignal.core.diagnosis.double_sound import Scene, sources, verdict
 from puresignal.core.kit.note_map import with_goal
 from puresignal.core.session.live_input import LiveInput
-from puresignal.core.twice import Scene, sources, verdict
 from puresignal.io import mapfile
 
 ONE = LiveInput("kit", 0, None, "synth")

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from puresignal.core.deliver import build_song
+from puresignal.core.export.song_builder import build_song
 from puresignal.core.kit import note_map
 from puresignal.core.path import settings_json
 from puresignal.core.path.cleaning_path import make_context, run

@@ -9,10 +9,10 @@ from PySide6.QtGui import QPointingDevice
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from puresignal.core import keys
 from puresignal.core.path import note_selection
 from puresignal.core.path.cleaning_path import with_faults
 from puresignal.core.session import session as edits
+from puresignal.core.touch import computer_keyboard
 from puresignal.io import ports, preferences
 from puresignal.sim.devices import Receiver
 
@@ -160,7 +160,7 @@ def test_keys_play_drums_and_a_repeat_strikes_once(keyed, qtbot):
     QTest.keyRelease(picture, Qt.Key.Key_F)
     QTest.keyRelease(picture, Qt.Key.Key_K)
     qtbot.waitUntil(lambda: len(keyed.arrived) == 4, timeout=4000)
-    snare, hat = keys.note_of("snare.head"), keys.note_of("hat.closed")
+    snare, hat = computer_keyboard.note_of("snare.head"), computer_keyboard.note_of("hat.closed")
     assert [(r.data[0], r.data[1]) for r in keyed.arrived] == [(0x99, snare), (0x99, hat), (0x89, snare), (0x89, hat)]
     assert keyed.arrived[1].data[2] > keyed.arrived[0].data[2]
     assert keyed.rail.live.cards[0].words.startswith("hi-hat, closed")
@@ -198,7 +198,7 @@ def test_another_drum_on_a_key_and_notes_of_a_scale_are_kept(keyed, qtbot):
     drums = {a.text(): a.menu() for a in menu.actions() if a.menu()}
     drums["Ride"].actions()[0].trigger()
     assert preferences.read().keyboard.drum(20).startswith("ride")
-    panel.mode.setCurrentIndex(panel.mode.findData(keys.SCALE))
+    panel.mode.setCurrentIndex(panel.mode.findData(computer_keyboard.SCALE))
     panel.mode.activated.emit(panel.mode.currentIndex())
     panel.root.setCurrentIndex(2)
     panel.root.activated.emit(2)
@@ -206,7 +206,7 @@ def test_another_drum_on_a_key_and_notes_of_a_scale_are_kept(keyed, qtbot):
     qtbot.waitUntil(lambda: len(keyed.arrived) == 2, timeout=4000)
     status, note = keyed.arrived[0].data[:2]
     assert (status, note % 12) == (0x90, 2)
-    assert preferences.read().keyboard.mode == keys.SCALE
+    assert preferences.read().keyboard.mode == computer_keyboard.SCALE
 
 
 def test_pads_by_mouse_are_softer_at_their_edge_and_the_slide_is_the_hat(deck, qtbot):
@@ -225,7 +225,9 @@ def test_pads_by_mouse_are_softer_at_their_edge_and_the_slide_is_the_hat(deck, q
     qtbot.mouseClick(pads, Qt.MouseButton.LeftButton, pos=pads.boxes()["hat"].center().toPoint())
     qtbot.waitUntil(lambda: len(arrived) >= 6, timeout=6000)
     struck = [(r.data[1], r.data[2]) for r in arrived if r.data[0] == 0x99]
-    assert [n for n, _ in struck] == [keys.note_of("snare.head")] * 2 + [keys.note_of("hat.open")]
+    assert [n for n, _ in struck] == [computer_keyboard.note_of("snare.head")] * 2 + [
+        computer_keyboard.note_of("hat.open")
+    ]
     assert struck[0][1] > 100 > 40 > struck[1][1]
     assert sum(r.data[0] == 0x89 for r in arrived) == 3
     assert deck.workbench.session.inputs[0].port == ports.SCREEN_PADS
@@ -250,7 +252,10 @@ def test_two_fingers_strike_at_once_and_the_slide_closes_the_hat_by_foot(deck, q
     touch.stationary(1).move(2, at(QPoint(x, round(slide.bottom() - 4)))).commit()
     touch.release(1, at(boxes["kick"].center().toPoint())).release(2, at(QPoint(x, round(slide.bottom() - 4)))).commit()
     qtbot.waitUntil(lambda: sum(r.data[0] == 0x89 for r in arrived) == 2, timeout=6000)
-    assert [r.data[1] for r in arrived if r.data[0] == 0x99] == [keys.note_of("kick"), keys.note_of("hat.pedal")]
+    assert [r.data[1] for r in arrived if r.data[0] == 0x99] == [
+        computer_keyboard.note_of("kick"),
+        computer_keyboard.note_of("hat.pedal"),
+    ]
     assert pads.openness < 0.1
 
 
@@ -265,7 +270,7 @@ def test_the_strike_row_beside_the_rows_plays_them(deck, qtbot):
     qtbot.waitUntil(lambda: sum(r.data[0] == 0x89 for r in arrived) == 2, timeout=6000)
     hard, soft = [r.data[2] for r in arrived if r.data[0] == 0x99]
     assert hard > soft + 30
-    assert {r.data[1] for r in arrived} == {keys.note_of("kick")}
+    assert {r.data[1] for r in arrived} == {computer_keyboard.note_of("kick")}
 
 
 def test_outputs_say_where_tracks_are_played_and_what_sounds(deck, qtbot):

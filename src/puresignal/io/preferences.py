@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from puresignal.core.errors import PureSignalError
-from puresignal.core.keys import MODES, PLAYABLE, SCALES, Keyboard
+from puresignal.core.touch.computer_keyboard import MODES, PLAYABLE, SCALES, Keyboard
 from puresignal.io import files, folders, jsonfile
 
 MOST_RECENT = 10

@@ -7,7 +7,7 @@ from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
-from puresignal.core.flows import HatPicture
+from puresignal.core.analysis.mapping_flow import HatPicture
 from puresignal.core.kit.note_map import HatPedal
 from puresignal.core.path.opening import CLOSED_FROM, OPEN_TO
 from puresignal.ui import theme

@@ -16,8 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from puresignal.core.diagnosis.monitoring import armed
 from puresignal.core.kit.note_map import NoteMap, check_source
-from puresignal.core.monitoring import armed
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import ALL_CHANNELS, LiveInput, with_input
 from puresignal.io import ports

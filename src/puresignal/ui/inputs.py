@@ -23,12 +23,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core.keys import own_map
+from puresignal.core.analysis.take_overview import Arrival
 from puresignal.core.kit.articulations import canonical, family_of, sort_key, spoken
 from puresignal.core.kit.note_map import NoteMap, to_json
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput, with_input
-from puresignal.core.survey import Arrival
+from puresignal.core.touch.computer_keyboard import own_map
 from puresignal.io import mapfile, ports
 from puresignal.sim import drummer, module
 from puresignal.ui import theme, words

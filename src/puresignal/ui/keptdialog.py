@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core.stretches import Stretch, rows_of, stretches
+from puresignal.core.analysis.phrases import Stretch, rows_of, stretches
 from puresignal.io.journal import Sitting
 from puresignal.ui import theme, words
 

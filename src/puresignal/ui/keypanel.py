@@ -8,14 +8,18 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QSpinBox, QVBoxLayout, QWidget
 
-from puresignal.core import keys
-from puresignal.core.keys import Keyboard
 from puresignal.core.kit.articulations import drum_of, drum_title, family_of, sort_key, spoken
+from puresignal.core.touch import computer_keyboard
+from puresignal.core.touch.computer_keyboard import Keyboard
 from puresignal.ui import theme
 from puresignal.ui.keyplayer import KeyPlayer
 from puresignal.ui.listening import Listener
 
-_CAPS = dict(zip((c for row in keys.ROWS for c in row), "1234567890-=QWERTYUIOP[]ASDFGHJKL;'ZXCVBNM,./", strict=True))
+_CAPS = dict(
+    zip(
+        (c for row in computer_keyboard.ROWS for c in row), "1234567890-=QWERTYUIOP[]ASDFGHJKL;'ZXCVBNM,./", strict=True
+    )
+)
 
 
 class KeyPicture(QWidget):
@@ -42,7 +46,7 @@ class KeyPicture(QWidget):
         unit = min(self.width() / 13.3, 76.0)
         tall = min(self.height() / 4.0, unit * 0.95)
         found = {}
-        for row, (codes, shift) in enumerate(zip(keys.ROWS, keys.SHIFTED, strict=True)):
+        for row, (codes, shift) in enumerate(zip(computer_keyboard.ROWS, computer_keyboard.SHIFTED, strict=True)):
             for i, code in enumerate(codes):
                 found[code] = QRectF((i + shift) * unit + 1, row * tall + 1, unit - 4, tall - 4)
         return found
@@ -50,11 +54,11 @@ class KeyPicture(QWidget):
     def label_of(self, code: int) -> tuple[str, str]:
         """(what a key plays, in words; the family that colours it); empty where it plays nothing."""
         keyboard = self._player.keyboard
-        if keyboard.mode == keys.DRUMS:
+        if keyboard.mode == computer_keyboard.DRUMS:
             drum = keyboard.drum(code)
             return (spoken(drum), family_of(drum)) if drum else ("", "other")
         note = keyboard.note(code)
-        return (keys.name_of(note), "other") if note is not None else ("", "other")
+        return (computer_keyboard.name_of(note), "other") if note is not None else ("", "other")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         worn, painter = theme.current(), QPainter(self)
@@ -92,19 +96,19 @@ class KeyPicture(QWidget):
         if (
             code is not None
             and event.button() == Qt.MouseButton.LeftButton
-            and self._player.keyboard.mode == keys.DRUMS
+            and self._player.keyboard.mode == computer_keyboard.DRUMS
         ):
             self.menu(code).exec(event.globalPosition().toPoint())
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         code = self._code_at(QPointF(event.pos()))
-        if code is not None and self._player.keyboard.mode == keys.DRUMS:
+        if code is not None and self._player.keyboard.mode == computer_keyboard.DRUMS:
             self.menu(code).exec(event.globalPos())
 
     def menu(self, code: int) -> QMenu:
         """What a key could play."""
         menu, drums = QMenu(self), {}
-        for name in sorted(keys.PLAYABLE, key=sort_key):
+        for name in sorted(computer_keyboard.PLAYABLE, key=sort_key):
             drum = drum_of(name)
             if drum not in drums:
                 drums[drum] = menu.addMenu(drum_title(drum))
@@ -127,17 +131,23 @@ class KeyPanel(QWidget):
         super().__init__(parent)
         self._player, self._listener = player, listener
         self.picture = KeyPicture(player)
-        self.picture.wanted.connect(lambda code, name: self.set_.emit(keys.with_drum(player.keyboard, code, name)))
+        self.picture.wanted.connect(
+            lambda code, name: self.set_.emit(computer_keyboard.with_drum(player.keyboard, code, name))
+        )
         self.mode = self._combo(self.tr("What the keys play"), self.tr("Drums, all notes, or those of a scale."))
-        for name, label in ((keys.DRUMS, "drums"), (keys.CHROMATIC, "all notes"), (keys.SCALE, "notes of a scale")):
+        for name, label in (
+            (computer_keyboard.DRUMS, "drums"),
+            (computer_keyboard.CHROMATIC, "all notes"),
+            (computer_keyboard.SCALE, "notes of a scale"),
+        ):
             self.mode.addItem(self.tr(label), name)
         self.mode.activated.connect(lambda: self._change(mode=self.mode.currentData()))
         self.root = self._combo(self.tr("Root of the scale"), self.tr("On which note the scale begins."))
-        for i, name in enumerate(keys.NAMES):
+        for i, name in enumerate(computer_keyboard.NAMES):
             self.root.addItem(name, i)
         self.root.activated.connect(lambda: self._change(root=self.root.currentData()))
         self.scale = self._combo(self.tr("Scale"), self.tr("Only these notes are on the keys."))
-        for name in keys.SCALES:
+        for name in computer_keyboard.SCALES:
             self.scale.addItem(self.tr(name), name)
         self.scale.activated.connect(lambda: self._change(scale=self.scale.currentData()))
         self.octave = self._spin(0, 7, self.tr("octave "), self.tr("How low the keys begin."), "octave")
@@ -198,9 +208,9 @@ class KeyPanel(QWidget):
             spin.blockSignals(True)
             spin.setValue(value)
             spin.blockSignals(False)
-        self.octave.setVisible(keyboard.mode != keys.DRUMS)
+        self.octave.setVisible(keyboard.mode != computer_keyboard.DRUMS)
         for combo in (self.root, self.scale):
-            combo.setVisible(keyboard.mode == keys.SCALE)
+            combo.setVisible(keyboard.mode == computer_keyboard.SCALE)
         text = self.tr("Shift accents; held, the key left of 1 makes ghosts.")
         if not self._player.on:
             text = self.tr("Switched off: press Keys play at the foot (Ctrl+K). ") + text

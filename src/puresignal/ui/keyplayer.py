@@ -8,8 +8,8 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit, QPlainTextEdit, QTextEdit
 
-from puresignal.core import keys
-from puresignal.core.keys import Held, Keyboard
+from puresignal.core.touch import computer_keyboard
+from puresignal.core.touch.computer_keyboard import Held, Keyboard
 from puresignal.engine.ring import Record
 from puresignal.io import ports
 from puresignal.ui.listening import Listener
@@ -88,7 +88,7 @@ class KeyPlayer(QObject):
         scan = scan_of(event)
         if kind == QEvent.Type.KeyRelease:
             return self._up(scan, event.isAutoRepeat())
-        if event.modifiers() & _OTHERS or not (scan == keys.GHOST_KEY or self._plays(scan)):
+        if event.modifiers() & _OTHERS or not (scan == computer_keyboard.GHOST_KEY or self._plays(scan)):
             return False
         if kind == QEvent.Type.ShortcutOverride:
             # Ours, and no shortcut.
@@ -101,31 +101,31 @@ class KeyPlayer(QObject):
 
     def _plays(self, scan: int) -> bool:
         keyboard = self.keyboard
-        return (keyboard.drum(scan) if keyboard.mode == keys.DRUMS else keyboard.note(scan)) is not None
+        return (keyboard.drum(scan) if keyboard.mode == computer_keyboard.DRUMS else keyboard.note(scan)) is not None
 
     def _down(self, scan: int, accent: bool) -> None:
         now = time.monotonic()
-        if scan == keys.GHOST_KEY:
+        if scan == computer_keyboard.GHOST_KEY:
             self._ghost = True
             self.changed.emit()
             return
         keyboard = self.keyboard
         velocity = keyboard.strike(self.held.strokes, accent, self._ghost)
-        if keyboard.mode == keys.DRUMS:
+        if keyboard.mode == computer_keyboard.DRUMS:
             drum = keyboard.drum(scan)
             assert drum is not None
-            messages = self.held.press(scan, keys.DRUM_CHANNEL, keys.note_of(drum), velocity)
+            messages = self.held.press(scan, computer_keyboard.DRUM_CHANNEL, computer_keyboard.note_of(drum), velocity)
         else:
             note = keyboard.note(scan)
             assert note is not None
-            messages = self.held.press(scan, keys.NOTE_CHANNEL, note, velocity)
+            messages = self.held.press(scan, computer_keyboard.NOTE_CHANNEL, note, velocity)
         for message in messages:
             self._listener.play(ports.COMPUTER_KEYBOARD, message)
             self._pressed_at.append(now)
         self.changed.emit()
 
     def _up(self, scan: int, repeats: bool) -> bool:
-        if scan == keys.GHOST_KEY and not repeats:
+        if scan == computer_keyboard.GHOST_KEY and not repeats:
             self._ghost = False
             self.changed.emit()
             return True

@@ -10,6 +10,8 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from puresignal.core.diagnosis.double_sound import Scene
+from puresignal.core.diagnosis.no_sound import Situation
 from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.articulations import STANDARD, drum_of, spoken
 from puresignal.core.kit.map_learning import Learning, choose, foot, hear
@@ -20,8 +22,6 @@ from puresignal.core.path.context import Context
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput, outputs_of, ports_of, with_input
 from puresignal.core.session.session import Session
-from puresignal.core.silence import Situation
-from puresignal.core.twice import Scene
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.playing import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record

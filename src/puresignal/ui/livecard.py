@@ -8,7 +8,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
-from puresignal.core.monitoring import armed, armed_alone
+from puresignal.core.diagnosis.monitoring import armed, armed_alone
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput, ports_of, with_input
 from puresignal.io import ports

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core.flows import Flows, flows, hat_picture, pedal_values
+from puresignal.core.analysis.mapping_flow import Flows, flows, hat_picture, pedal_values
 from puresignal.core.kit.articulations import STANDARD, canonical, drum_of, drum_title, sort_key, spoken
 from puresignal.core.kit.map_recognition import recognise
 from puresignal.core.kit.note_map import HatPedal, NoteMap, with_goal, with_hat, with_meaning

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QListView, QPushButton, QVBoxLayout, QWidget
 
-from puresignal.core import messages
+from puresignal.core.diagnosis import message_text
 from puresignal.core.path.context import Context
 from puresignal.engine.ring import Record
 from puresignal.ui import theme, words
@@ -38,8 +38,8 @@ class MessagesModel(QAbstractListModel):
             # Bytes are not equally wide in every font; what they mean stands below each other all the same.
             return f"{moment}   {raw:<9}\t{messages.say(record.data, self.context_of(record))}"
         if role == Qt.ItemDataRole.ForegroundRole:
-            sort = messages.sort_of(self._rows[index.row()].data)
-            return theme.current().colour("ink" if sort == messages.NOTES else "faint")
+            sort = message_text.sort_of(self._rows[index.row()].data)
+            return theme.current().colour("ink" if sort == message_text.NOTES else "faint")
         return None
 
     def add(self, records: list[Record]) -> None:
@@ -84,7 +84,7 @@ class MessageList(QWidget):
         self.count.setObjectName("faint")
         self.filters: dict[str, QCheckBox] = {}
         top = QHBoxLayout()
-        for sort, on in ((messages.NOTES, True), (messages.CONTROLS, True), (messages.SYSTEM, False)):
+        for sort, on in ((message_text.NOTES, True), (message_text.CONTROLS, True), (message_text.SYSTEM, False)):
             box = QCheckBox(self.tr(sort))
             box.setChecked(on)
             box.setToolTip(
@@ -119,7 +119,7 @@ class MessageList(QWidget):
             self.model.begin = records[0].at
         self._total += len(records)
         chosen = {sort for sort, box in self.filters.items() if box.isChecked()}
-        self._waiting += [r for r in records if messages.sort_of(r.data) in chosen]
+        self._waiting += [r for r in records if message_text.sort_of(r.data) in chosen]
         self._waiting = self._waiting[-MOST:]
         self._flow()
 

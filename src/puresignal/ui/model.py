@@ -10,9 +10,10 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from puresignal import clean
-from puresignal.core import advice, summary, survey
-from puresignal.core.deliver import Clip, FileTrack, build_song, file_tracks
+from puresignal.core.analysis import take_overview, warnings
 from puresignal.core.errors import FileAccessError
+from puresignal.core.export import summary_html
+from puresignal.core.export.song_builder import Clip, FileTrack, build_song, file_tracks
 from puresignal.core.kit.map_recognition import recognise
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
@@ -41,12 +42,12 @@ class Shown:
     delivery: Delivery
 
     @cached_property
-    def arrivals(self) -> tuple[survey.Arrival, ...]:
-        return survey.arrivals(self.outcome, self.context)
+    def arrivals(self) -> tuple[take_overview.Arrival, ...]:
+        return take_overview.arrivals(self.outcome, self.context)
 
     @cached_property
-    def facts(self) -> survey.Facts:
-        return survey.facts(self.take, self.outcome)
+    def facts(self) -> take_overview.Facts:
+        return take_overview.facts(self.take, self.outcome)
 
     @cached_property
     def tracks(self) -> tuple[FileTrack, ...]:
@@ -54,7 +55,7 @@ class Shown:
 
     @cached_property
     def warnings(self) -> tuple[str, ...]:
-        return (*self.take.notices, *advice.warnings(self.take, self.outcome))
+        return (*self.take.notices, *warnings.warnings(self.take, self.outcome))
 
     @cached_property
     def row_of_origin(self) -> np.ndarray:
@@ -261,9 +262,9 @@ class Workbench(QObject):
         """The page that says what was done to the current take. Raises FileAccessError when the system refuses."""
         shown = self.shown
         if shown is not None:
-            told = advice.warnings(shown.take, shown.outcome)
-            part = summary.section(shown.take, shown.context, shown.outcome, told)
-            files.write_bytes(path, summary.page([part]).encode())
+            told = warnings.warnings(shown.take, shown.outcome)
+            part = summary_html.section(shown.take, shown.context, shown.outcome, told)
+            files.write_bytes(path, summary_html.page([part]).encode())
 
     def _turn_to(self, history: History, anew: bool = False) -> None:
         if history is self.history and not anew:

@@ -34,9 +34,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core import monitoring
-from puresignal.core.deliver import Clip, FileTrack
+from puresignal.core.diagnosis import monitoring
 from puresignal.core.errors import PureSignalError
+from puresignal.core.export.song_builder import Clip, FileTrack
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
 from puresignal.core.session.track_settings import COLOURS, TrackSettings, moved

@@ -6,8 +6,8 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QEventPoint, QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QTouchEvent
 from PySide6.QtWidgets import QWidget
 
-from puresignal.core import keys, strike
 from puresignal.core.kit.articulations import family_of, spoken
+from puresignal.core.touch import computer_keyboard, pad_velocity
 from puresignal.io import ports
 from puresignal.ui import theme
 from puresignal.ui.listening import Listener
@@ -74,16 +74,16 @@ class PadSheet(QWidget):
             if box.contains(at):
                 x = (at.x() - box.center().x()) / (box.width() / 2)
                 y = (at.y() - box.center().y()) / (box.height() / 2)
-                struck = strike.hat_at(self.openness) if name == HAT else name
-                self.strike(struck, strike.velocity(x, y, pressure))
-                self._held[point] = (name, keys.note_of(struck))
+                struck = pad_velocity.hat_at(self.openness) if name == HAT else name
+                self.strike(struck, pad_velocity.velocity(x, y, pressure))
+                self._held[point] = (name, computer_keyboard.note_of(struck))
                 return
 
     def strike(self, articulation: str, velocity: int, ends_in: int = 0) -> None:
         """A stroke of a drum. ends_in: milliseconds after which it ends by itself, 0 where a release will come."""
         if ends_in:
-            QTimer.singleShot(ends_in, lambda: self._end(keys.note_of(articulation)))
-        self._listener.play(ports.SCREEN_PADS, bytes((0x99, keys.note_of(articulation), velocity)))
+            QTimer.singleShot(ends_in, lambda: self._end(computer_keyboard.note_of(articulation)))
+        self._listener.play(ports.SCREEN_PADS, bytes((0x99, computer_keyboard.note_of(articulation), velocity)))
         shown = HAT if articulation in ("hat.closed", "hat.half", "hat.open") else articulation
         self._lit[shown] = velocity
         self._dark.start()
@@ -106,7 +106,7 @@ class PadSheet(QWidget):
     def _set_slide(self, at: QPointF) -> None:
         box, before = self.slide(), self.openness
         self.openness = min(1.0, max(0.0, (box.bottom() - at.y()) / box.height()))
-        if strike.hat_at(before) != "hat.closed" and strike.hat_at(self.openness) == "hat.closed":
+        if pad_velocity.hat_at(before) != "hat.closed" and pad_velocity.hat_at(self.openness) == "hat.closed":
             # The foot comes down: what rings is closed, and that can be heard.
             self.strike("hat.pedal", 60, GLOW_MS)
         self.update()
@@ -164,7 +164,7 @@ class PadSheet(QWidget):
             painter.drawRoundedRect(box, 8, 8)
             painter.setPen(worn.colour("sheet" if velocity else "ink"))
             painter.setFont(theme.font(10, QFont.Weight.DemiBold))
-            label = spoken(strike.hat_at(self.openness)) if name == HAT else spoken(name)
+            label = spoken(pad_velocity.hat_at(self.openness)) if name == HAT else spoken(name)
             metrics = QFontMetricsF(painter.font())
             for i, part in enumerate(label.split(", ")):
                 text = metrics.elidedText(part, Qt.TextElideMode.ElideRight, box.width() - 16)
@@ -183,13 +183,13 @@ class PadSheet(QWidget):
         painter.setBrush(worn.colour("sheet"))
         painter.drawRoundedRect(box, 6, 6)
         painter.setPen(QPen(worn.colour("line"), 1))
-        for part in (strike.CLOSED_TO, strike.HALF_TO):
+        for part in (pad_velocity.CLOSED_TO, pad_velocity.HALF_TO):
             y = box.bottom() - part * box.height()
             painter.drawLine(QPointF(box.left() + 4, y), QPointF(box.right() - 4, y))
         painter.setPen(worn.colour("faint"))
         painter.setFont(theme.font(8.5))
-        zones = ((self.tr("open"), strike.HALF_TO, 1.0), (self.tr("half"), strike.CLOSED_TO, strike.HALF_TO),
-                 (self.tr("closed"), 0.0, strike.CLOSED_TO))  # fmt: skip
+        zones = ((self.tr("open"), pad_velocity.HALF_TO, 1.0), (self.tr("half"), pad_velocity.CLOSED_TO, pad_velocity.HALF_TO),
+                 (self.tr("closed"), 0.0, pad_velocity.CLOSED_TO))  # fmt: skip
         for label, low, high in zones:
             zone = QRectF(box.left(), box.bottom() - high * box.height(), box.width(), (high - low) * box.height())
             painter.drawText(zone, Qt.AlignmentFlag.AlignCenter, label)

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from puresignal.core.export.playback_events import outputs_of, score
 from puresignal.core.path.cleaning_path import Outcome, make_context, run, with_faults, with_unmapped
 from puresignal.core.path.cleaning_path import Path as CleaningPath
-from puresignal.core.score import outputs_of, score
 from puresignal.core.session import session as edits
 from puresignal.io import ports
 from puresignal.ui.listening import Listener

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QObject
 
-from puresignal.core import silence, twice
+from puresignal.core.diagnosis import double_sound, no_sound
 from puresignal.core.errors import PureSignalError
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.session import session as edits
@@ -38,7 +38,7 @@ class Questions(QObject):
         """Follows the last hit from the port to the output, and offers the cure for where it stops."""
         live = self._inputs.live
         situation, context = self._listener.situation()
-        places = silence.follow(situation, context)
+        places = no_sound.follow(situation, context)
         number = self._listener.number_in_question
         cures = {
             "listen": (self.tr("Listen"), self.tr("Listens to the chosen port."), live.listen.click),
@@ -73,7 +73,7 @@ class Questions(QObject):
         text = (
             f"{way} → ✕ {places[-1].name}\n{silence.verdict(places)}"
             if not places[-1].passes
-            else silence.verdict(places)
+            else no_sound.verdict(places)
         )
         cure = cures.get(places[-1].cure) if not places[-1].passes else None
         if cure is None:
@@ -84,8 +84,8 @@ class Questions(QObject):
     def why_twice(self) -> None:
         """Names every source that sounds for the last hit, and offers to mute the second."""
         scene = self._listener.scene()
-        found = twice.sources(scene)
-        text = twice.verdict(found, scene.hit is not None)
+        found = double_sound.sources(scene)
+        text = double_sound.verdict(found, scene.hit is not None)
         second = next((source for source in found if source.cure), None)
         if second is None:
             self._notice.tell(text, False)

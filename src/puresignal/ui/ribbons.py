@@ -21,7 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from puresignal.core.flows import Flows
+from puresignal.core.analysis.mapping_flow import Flows
 from puresignal.core.kit.articulations import family_of, spoken
 from puresignal.ui import theme, words
 

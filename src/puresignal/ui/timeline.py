@@ -20,8 +20,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
-from puresignal.core import strike
 from puresignal.core.midi.tempo_map import TempoMap
+from puresignal.core.touch import pad_velocity
 from puresignal.ui import barlines, drawing, theme
 from puresignal.ui.barlines import RULER
 from puresignal.ui.overview import OVERVIEW, Overview
@@ -345,7 +345,7 @@ class Timeline(QAbstractScrollArea):
         for _, row, top, height in self._rows():
             if top <= at.y() < top + height and row.articulation is not None:
                 part = (at.y() - top) / height * 2 - 1
-                self.struck.emit(row.articulation, strike.velocity(0.0, max(0.0, 0.5 + 0.5 * part)))
+                self.struck.emit(row.articulation, pad_velocity.velocity(0.0, max(0.0, 0.5 + 0.5 * part)))
                 self._glowing = row.articulation
                 QTimer.singleShot(GLOW_MS, self._fade)
                 self.viewport().update()

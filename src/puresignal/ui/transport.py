@@ -8,7 +8,7 @@ from typing import Any
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSlider, QWidget
 
-from puresignal.core.monitoring import lines
+from puresignal.core.diagnosis.monitoring import lines
 from puresignal.core.session import session as edits
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.ui.listening import Listener

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core import stats
+from puresignal.core.analysis import drum_statistics
 from puresignal.core.kit.articulations import drum_of, drum_title, family_of, sort_key
 from puresignal.core.path.settings_values import SHAPE_RANGES
 from puresignal.core.path.velocity import Velocity
@@ -162,7 +162,7 @@ class VelocityView(QWidget):
     def show_take(self, shown: Shown | None) -> None:
         """The current take's drums, and what is set."""
         self._shown = shown
-        drums = stats.of_take(shown.outcome, shown.take) if shown is not None else ()
+        drums = drum_statistics.of_take(shown.outcome, shown.take) if shown is not None else ()
         self._stats = {one.name: one for one in drums}
         wanted = [ALL, *self._stats]
         if list(self.plots) != wanted:

@@ -32,10 +32,10 @@ from PySide6.QtWidgets import (
 )
 
 from puresignal.core.errors import PureSignalError
-from puresignal.core.keys import PLAYABLE, Keyboard, own_map
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.path import note_selection
+from puresignal.core.touch.computer_keyboard import PLAYABLE, Keyboard, own_map
 from puresignal.io import ports, preferences, sessionfile, workfolder
 from puresignal.io.preferences import SoundOut
 from puresignal.ui import drawing, theme, words

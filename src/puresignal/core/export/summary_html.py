@@ -7,7 +7,7 @@ from html import escape
 
 import numpy as np
 
-from puresignal.core import stats
+from puresignal.core.analysis import drum_statistics
 from puresignal.core.kit.articulations import drum_of, drum_title, spoken
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import Outcome
@@ -108,7 +108,7 @@ def _drums(take: Take, outcome: Outcome) -> str:
     mine = np.where(played.articulation >= 0, drums[np.maximum(played.articulation, 0)], "")
     gone = np.isin(played.origin, outcome.tally.origins(What.REMOVED))
     rows: list[tuple[object, ...]] = []
-    for one in stats.of_take(outcome, take):
+    for one in drum_statistics.of_take(outcome, take):
         middle, timing = one.middle, one.timing
         rows.append(
             (drum_title(one.name), len(one.arrived), int(np.count_nonzero(gone & (mine == one.name))), len(one.left),
@@ -183,7 +183,7 @@ def _unmapped(outcome: Outcome) -> str:
 
 def _picture(take: Take, outcome: Outcome) -> str:
     """A row for each drum: what left as strokes as tall as they were hard, what was taken out as open rings."""
-    drums = [one.name for one in stats.of_take(outcome, take)]
+    drums = [one.name for one in drum_statistics.of_take(outcome, take)]
     if not drums or take.length <= 0:
         return ""
     names = np.array([drum_of(name) for name in outcome.vocabulary] or [""])

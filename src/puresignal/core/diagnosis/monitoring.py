@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from puresignal.core.deliver import FileTrack
+from puresignal.core.export.song_builder import FileTrack
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session
 

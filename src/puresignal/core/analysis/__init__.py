@@ -1,0 +1,1 @@
+"""Figures about a take, and the arrays that the views draw."""

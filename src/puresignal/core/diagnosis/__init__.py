@@ -1,0 +1,1 @@
+"""Why something is silent, or sounds twice."""

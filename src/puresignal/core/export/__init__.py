@@ -1,0 +1,1 @@
+"""What is made of a result: a file, playback, a printed page."""

@@ -1,0 +1,1 @@
+"""Keys and scales."""

@@ -1,0 +1,1 @@
+"""Beats and tempo."""

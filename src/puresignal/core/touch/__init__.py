@@ -1,0 +1,1 @@
+"""Playing surfaces: which place plays which note, and how hard."""
