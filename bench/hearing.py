@@ -29,7 +29,9 @@ import soxr
 from sounds import Clip
 
 from puresignal import transcribe
-from puresignal.core.hearing import chords, drums, melody, strokes, taught
+from puresignal.core.hearing.melody import candidates
+from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
+from puresignal.core.hearing.polyphony import note_decisions
 from puresignal.io.modelfile import comparing, ground, layers, network
 from puresignal.sim import anykit, mouth, players, singer
 
@@ -134,21 +136,21 @@ def melodies(kind: str, each: bool) -> None:
     clips = list(getattr(sounds, kind)())
 
     def ours(clip: Clip) -> Callable[[], list[Row]]:
-        samples = at(clip, melody.RATE)
-        return lambda: pitched(melody.decide(melody.analyse(layers("begin"), network("tones"), samples)).kept())
+        samples = at(clip, candidates.RATE)
+        return lambda: pitched(candidates.decide(candidates.analyse(layers("begin"), network("tones"), samples)).kept())
 
     tell(kind, [(clip, ours(clip)) for clip in clips], each)
     if "--reference" in sys.argv:
-        tell(f"{kind}, reference", [(c, lambda c=c: _pyin(at(c, melody.RATE))) for c in clips], False)  # type: ignore[misc]
+        tell(f"{kind}, reference", [(c, lambda c=c: _pyin(at(c, candidates.RATE))) for c in clips], False)  # type: ignore[misc]
 
 
 def _pyin(samples: np.ndarray) -> list[Row]:
     import librosa
 
-    pitch, voiced, _ = librosa.pyin(samples, fmin=41, fmax=2093, sr=melody.RATE, frame_length=2048, hop_length=256)
+    pitch, voiced, _ = librosa.pyin(samples, fmin=41, fmax=2093, sr=candidates.RATE, frame_length=2048, hop_length=256)
     number = np.where(voiced, np.rint(69 + 12 * np.log2(np.where(voiced, pitch, 440.0) / 440)), -1)
     cuts = [0, *(np.flatnonzero(np.diff(number)) + 1).tolist(), len(number)]
-    step = 256 / melody.RATE
+    step = 256 / candidates.RATE
     return [
         (a * step, b * step, int(number[a])) for a, b in pairwise(cuts)
         if number[a] >= 0 and (b - a) * step >= 0.07
@@ -159,11 +161,14 @@ def loops(each: bool) -> None:
     clips = list(sounds.loops())
 
     def ours(clip: Clip) -> Callable[[], list[Row]]:
-        samples = at(clip, drums.RATE)
+        samples = at(clip, drum_transcription.RATE)
 
         def hear() -> list[Row]:
-            found = drums.hits(drums.analyse(layers("drums"), comparing(), samples)).kept()
-            return [(s, s, drums.SORTS[k]) for s, k in zip(found.start.tolist(), found.kind.tolist(), strict=True)]
+            found = drum_transcription.hits(drum_transcription.analyse(layers("drums"), comparing(), samples)).kept()
+            return [
+                (s, s, drum_transcription.SORTS[k])
+                for s, k in zip(found.start.tolist(), found.kind.tolist(), strict=True)
+            ]
 
         return hear
 
@@ -195,17 +200,20 @@ def beats(kind: str, each: bool) -> None:
     for count in (6, 3):
         clips = []
         for clip, examples in spoken:
-            known = taught.teach(
+            known = example_classifier.teach(
                 ground(),
                 {
-                    name: [taught.example(np.asarray(soxr.resample(s, clip.rate, strokes.RATE))) for s in said[:count]]
+                    name: [
+                        example_classifier.example(np.asarray(soxr.resample(s, clip.rate, stroke_features.RATE)))
+                        for s in said[:count]
+                    ]
                     for name, said in examples.items()
                 },
             )
-            samples = at(clip, strokes.RATE)
+            samples = at(clip, stroke_features.RATE)
 
-            def hear(known: taught.Taught = known, samples: np.ndarray = samples) -> list[Row]:
-                found = taught.hits(known, strokes.analyse(samples)).kept()
+            def hear(known: example_classifier.Taught = known, samples: np.ndarray = samples) -> list[Row]:
+                found = example_classifier.hits(known, stroke_features.analyse(samples)).kept()
                 return [(s, s, known.names[k]) for s, k in zip(found.start.tolist(), found.kind.tolist(), strict=True)]
 
             clips.append((clip, hear))
@@ -219,13 +227,13 @@ def strangers() -> None:
         random = np.random.default_rng(7000 + seed)
         syllables = [mouth.any_syllable(random) for _ in range(6)]
         takes = {
-            f"{i}": [taught.example(mouth.say(s, 0.8, strokes.RATE, random)) for _ in range(4)]
+            f"{i}": [example_classifier.example(mouth.say(s, 0.8, stroke_features.RATE, random)) for _ in range(4)]
             for i, s in enumerate(syllables[:3])
         }
-        known = taught.teach(ground(), takes)
-        sound, truth = mouth.beat(syllables, 8.0, strokes.RATE, random, breaths=0.0)
-        analysis = strokes.analyse(sound)
-        heard = taught.hits(known, analysis).kept()
+        known = example_classifier.teach(ground(), takes)
+        sound, truth = mouth.beat(syllables, 8.0, stroke_features.RATE, random, breaths=0.0)
+        analysis = stroke_features.analyse(sound)
+        heard = example_classifier.hits(known, analysis).kept()
         for moment, which in truth:
             near = np.abs(heard.start - moment) < 0.03
             if which < 3:
@@ -241,15 +249,15 @@ def settings(minutes: float = 4.0) -> None:
     """How long a changed setting takes on a recording that was analysed."""
     clip, examples = next(iter(sounds.beats()))
     takes = {
-        name: [taught.example(soxr.resample(s, clip.rate, strokes.RATE)) for s in said]
+        name: [example_classifier.example(soxr.resample(s, clip.rate, stroke_features.RATE)) for s in said]
         for name, said in examples.items()
     }
-    known, samples = taught.teach(ground(), takes), at(clip, strokes.RATE)
-    analysis = strokes.analyse(np.tile(samples, round(minutes * 60 * strokes.RATE / len(samples))))
+    known, samples = example_classifier.teach(ground(), takes), at(clip, stroke_features.RATE)
+    analysis = stroke_features.analyse(np.tile(samples, round(minutes * 60 * stroke_features.RATE / len(samples))))
     took = []
     for eagerness in (0.5, 0.4, 0.6, 0.5, 0.45):
         began = time.perf_counter()
-        count = len(taught.hits(known, analysis, eagerness).start)
+        count = len(example_classifier.hits(known, analysis, eagerness).start)
         took.append(time.perf_counter() - began)
     print(f"settings: {count} hits in {minutes:g} minutes decided anew in {1000 * np.median(took):.0f} ms")
 
@@ -257,8 +265,10 @@ def settings(minutes: float = 4.0) -> None:
 def harmony(each: bool) -> None:
     clips = []
     for clip in sounds.harmony():
-        samples = at(clip, chords.RATE)
-        clips.append((clip, lambda s=samples: pitched(chords.decide(chords.analyse(network("tones"), s)).kept())))
+        samples = at(clip, note_decisions.RATE)
+        clips.append(
+            (clip, lambda s=samples: pitched(note_decisions.decide(note_decisions.analyse(network("tones"), s)).kept()))
+        )
     tell("harmony", clips, each)  # type: ignore[arg-type]
 
 

@@ -16,8 +16,9 @@ import sounds
 import soxr
 from hearing import Row, at, matched, pitched, score
 
-from puresignal.core.hearing import livehits, livemelody, melody, strokes, taught
-from puresignal.core.hearing.heard import Heard
+from puresignal.core.hearing.melody import candidates, live_melody
+from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
+from puresignal.core.hearing.transcribed import Heard
 from puresignal.io.modelfile import ground, layers, network, quick_ground
 
 BLOCK = 256
@@ -29,19 +30,21 @@ def hits() -> None:
         live_f, offline_f, delays = [], [], []
         for clip, said in spoken:
             own = {
-                name: [np.asarray(soxr.resample(s, clip.rate, strokes.RATE)) for s in takes[:count]]
+                name: [np.asarray(soxr.resample(s, clip.rate, stroke_features.RATE)) for s in takes[:count]]
                 for name, takes in said.items()
             }
-            samples, truth = at(clip, strokes.RATE), [(s, e, w) for s, e, w, _ in clip.notes]
-            known = livehits.teach(quick_ground(), own)
-            live, heard = livehits.LiveHits(known), []
+            samples, truth = at(clip, stroke_features.RATE), [(s, e, w) for s, e, w, _ in clip.notes]
+            known = live_hits.teach(quick_ground(), own)
+            live, heard = live_hits.LiveHits(known), []
             for begin in range(0, len(samples), BLOCK):
                 for hit in live.feed(samples[begin : begin + BLOCK]):
                     heard.append((hit.start, hit.start, known.names[hit.sound]))
-                    delays.append((begin + BLOCK) / strokes.RATE - hit.start)
+                    delays.append((begin + BLOCK) / stroke_features.RATE - hit.start)
             live_f.append(score(truth, heard))
-            slow = taught.teach(ground(), {n: [taught.example(s) for s in takes] for n, takes in own.items()})
-            found = taught.hits(slow, strokes.analyse(samples)).kept()
+            slow = example_classifier.teach(
+                ground(), {n: [example_classifier.example(s) for s in takes] for n, takes in own.items()}
+            )
+            found = example_classifier.hits(slow, stroke_features.analyse(samples)).kept()
             rows = zip(found.start.tolist(), found.kind.tolist(), strict=True)
             offline_f.append(score(truth, [(s, s, slow.names[k]) for s, k in rows]))
         print(
@@ -55,23 +58,23 @@ def tune(kind: str) -> None:
     alike, live_f, offline_f, quick_f, late, heard_late, waits = [], [], [], [], [], [], []
     spent = seconds = 0.0
     for clip in getattr(sounds, kind)():
-        samples, truth = at(clip, melody.RATE), [(s, e, w) for s, e, w, _ in clip.notes]
+        samples, truth = at(clip, candidates.RATE), [(s, e, w) for s, e, w, _ in clip.notes]
         offline = pitched(
-            melody.decide(melody.analyse(layers("begin"), network("tones"), samples)).kept()
+            candidates.decide(candidates.analyse(layers("begin"), network("tones"), samples)).kept()
         )  # fmt: skip
-        live = livemelody.LiveMelody(layers("begin"), network("tones"), network("newest"))
+        live = live_melody.LiveMelody(layers("begin"), network("tones"), network("newest"))
         told: list[Row] = []
         parts = []
         began = time.perf_counter()
         for begin in range(0, len(samples), BLOCK // 2):
-            now = (begin + BLOCK // 2) / melody.RATE
+            now = (begin + BLOCK // 2) / candidates.RATE
             told += [(now, now, e.number) for e in live.feed(samples[begin : begin + BLOCK // 2]) if e.velocity]
             parts.append(live.settled())
             waits += (now - parts[-1].end).tolist()
         live.end()
         parts.append(live.settled())
         spent += time.perf_counter() - began
-        seconds += len(samples) / melody.RATE
+        seconds += len(samples) / candidates.RATE
         settled = pitched(Heard.join([p for p in parts if len(p)]).kept())
         alike.append(score(offline, settled))
         live_f.append(score(truth, settled))

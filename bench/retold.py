@@ -10,10 +10,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from puresignal.core.hearing import livehits, rises, strokes
+from puresignal.core.hearing.dsp import spectral_flux
+from puresignal.core.hearing.percussion import live_hits, stroke_features
 from puresignal.sim import anykit, mouth, players, words
 
-RATE, SECONDS = strokes.RATE, 9.0
+RATE, SECONDS = stroke_features.RATE, 9.0
 Said = tuple[np.ndarray, list[tuple[float, str]]]
 """A recording, and (second, sound) of its strokes."""
 Take = Callable[[float, np.random.Generator], np.ndarray]
@@ -94,13 +95,13 @@ def rows(seed: int) -> tuple[tuple[np.ndarray, np.ndarray], tuple[np.ndarray, np
     """
     slow, quick = [], []
     for sound, truth in twice(np.random.default_rng(seed)):
-        analysis = strokes.analyse(sound)
-        found = strokes.beginnings(analysis, 0.5)
-        slow.append(_named(found, strokes.at(analysis, found), truth))
-        found = np.array(rises.Beginnings(RATE).feed(sound))
-        padded = np.pad(sound, (livehits.BEFORE, livehits.AFTER))
-        around = [padded[p : p + livehits.BEFORE + livehits.AFTER] for p in np.rint(found * RATE).astype(int)]
-        seen = livehits.features(np.stack(around)) if around else np.zeros((0, livehits.FEATURES), np.float32)
+        analysis = stroke_features.analyse(sound)
+        found = stroke_features.beginnings(analysis, 0.5)
+        slow.append(_named(found, stroke_features.at(analysis, found), truth))
+        found = np.array(spectral_flux.Beginnings(RATE).feed(sound))
+        padded = np.pad(sound, (live_hits.BEFORE, live_hits.AFTER))
+        around = [padded[p : p + live_hits.BEFORE + live_hits.AFTER] for p in np.rint(found * RATE).astype(int)]
+        seen = live_hits.features(np.stack(around)) if around else np.zeros((0, live_hits.FEATURES), np.float32)
         quick.append(_named(found, seen, truth))
     return _joined(slow), _joined(quick)
 

@@ -16,7 +16,8 @@ import numpy as np
 import retold
 import soxr
 
-from puresignal.core.hearing import begin, compared, drums, newest, tones
+from puresignal.core.hearing.networks import attention, live_pitch, multipitch, onset
+from puresignal.core.hearing.percussion import drum_transcription
 from puresignal.io import modelfile
 from puresignal.sim import anykit, mouth, players, singer, words
 
@@ -87,30 +88,33 @@ def begin_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
     random = np.random.default_rng(seed)
     kind = random.random()
     if kind < 0.70:
-        sound, notes, _ = line(random, begin.RATE)
+        sound, notes, _ = line(random, onset.RATE)
         starts = np.array([n[0] for n in notes])
     elif kind < 0.78:
-        sound, notes, _ = chords(random, begin.RATE)
+        sound, notes, _ = chords(random, onset.RATE)
         starts = np.array([n[0] for n in notes])
     elif kind < 0.87:
         loud, hits = loop(random)
-        sound, starts = soxr.resample(loud, 44_100, begin.RATE), np.array([h[0] for h in hits])
+        sound, starts = soxr.resample(loud, 44_100, onset.RATE), np.array([h[0] for h in hits])
     else:
         syllables = [mouth.any_syllable(random) for _ in range(int(random.integers(2, 6)))]
-        said, truth = mouth.beat(syllables, SECONDS, begin.RATE, random)
-        sound, starts = players.in_a_room(said, begin.RATE, random), np.array([t for t, _ in truth])
-    levels = begin.LOOK.levels(sound)
-    return levels.astype(np.float16), target(starts, len(levels), begin.STEP)[:, None].astype(np.float16)
+        said, truth = mouth.beat(syllables, SECONDS, onset.RATE, random)
+        sound, starts = players.in_a_room(said, onset.RATE, random), np.array([t for t, _ in truth])
+    levels = onset.LOOK.levels(sound)
+    return levels.astype(np.float16), target(starts, len(levels), onset.STEP)[:, None].astype(np.float16)
 
 
 def drum_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
     """A picture of some drumming, and where each drum begins in it; toms are one."""
     random = np.random.default_rng(seed)
     sound, truth = loop(random)
-    levels = drums.LOOK.levels(sound)
-    tom = drums.SORTS[drums.TOM]
+    levels = drum_transcription.LOOK.levels(sound)
+    tom = drum_transcription.SORTS[drum_transcription.TOM]
     named = [(t, tom if n.startswith("tom") else n) for t, n, _ in truth]
-    wanted = [target(np.array([t for t, n in named if n == name]), len(levels), drums.STEP) for name in drums.LEARNT]
+    wanted = [
+        target(np.array([t for t, n in named if n == name]), len(levels), drum_transcription.STEP)
+        for name in drum_transcription.LEARNT
+    ]
     return levels.astype(np.float16), np.stack(wanted, axis=1).astype(np.float16)
 
 
@@ -118,47 +122,55 @@ def compared_clip(seed: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """The strokes of some drumming as drums.py finds them: features, which drums each is of, and its second."""
     random = np.random.default_rng(seed)
     sound, truth = loop(random)
-    levels = drums.LOOK.levels(sound)
+    levels = drum_transcription.LOOK.levels(sound)
     likely = modelfile.layers("drums").likely(levels)
-    at = compared.candidates(likely)
-    told, tom = np.zeros((len(at), len(drums.LEARNT)), np.float32), drums.SORTS[drums.TOM]
+    at = attention.candidates(likely)
+    told, tom = (
+        np.zeros((len(at), len(drum_transcription.LEARNT)), np.float32),
+        drum_transcription.SORTS[drum_transcription.TOM],
+    )
     for moment, name, _ in truth:
-        nearest = int(np.argmin(np.abs(at * drums.STEP - moment))) if len(at) else -1
-        if nearest >= 0 and abs(at[nearest] * drums.STEP - moment) < 0.035:
-            told[nearest, drums.LEARNT.index(tom if name.startswith("tom") else name)] = 1
-    return compared.about(levels, likely, at).astype(np.float16), told, at * drums.STEP
+        nearest = int(np.argmin(np.abs(at * drum_transcription.STEP - moment))) if len(at) else -1
+        if nearest >= 0 and abs(at[nearest] * drum_transcription.STEP - moment) < 0.035:
+            told[nearest, drum_transcription.LEARNT.index(tom if name.startswith("tom") else name)] = 1
+    return attention.about(levels, likely, at).astype(np.float16), told, at * drum_transcription.STEP
 
 
 def tone_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
     random = np.random.default_rng(seed)
-    sound, notes, rings = chords(random, tones.RATE) if random.random() < 0.8 else line(random, tones.RATE)
-    long, short = tones.levels(sound)
+    sound, notes, rings = chords(random, multipitch.RATE) if random.random() < 0.8 else line(random, multipitch.RATE)
+    long, short = multipitch.levels(sound)
     count = len(long)
-    sounds, starts = np.zeros((count, tones.PITCHES), np.float32), np.zeros((count, tones.PITCHES), np.float32)
+    sounds, starts = (
+        np.zeros((count, multipitch.PITCHES), np.float32),
+        np.zeros((count, multipitch.PITCHES), np.float32),
+    )
     ringing = np.zeros(sounds.shape, bool)
     for start, end, number, _ in notes:
-        if not tones.LOWEST <= number <= tones.HIGHEST:
+        if not multipitch.LOWEST <= number <= multipitch.HIGHEST:
             continue
-        column = number - tones.LOWEST
-        first = round(start / tones.STEP)
-        last = max(first + 1, round(end / tones.STEP))
+        column = number - multipitch.LOWEST
+        first = round(start / multipitch.STEP)
+        last = max(first + 1, round(end / multipitch.STEP))
         sounds[first:last, column] = 1
         if rings > RINGS:
-            ringing[last : last + round(rings / tones.STEP), column] = True
+            ringing[last : last + round(rings / multipitch.STEP), column] = True
         for k, value in ((0, 1.0), (1, 0.6), (-1, 0.6)):
             at = min(max(0, first + k), count - 1)
             starts[at, column] = max(starts[at, column], value)
     top = long.max(axis=1)
     own = (
-        long[:, (tones.LOWEST - tones.FIRST) * 3 :][:, : tones.PITCHES * 3].reshape(count, tones.PITCHES, 3).max(axis=2)
+        long[:, (multipitch.LOWEST - multipitch.FIRST) * 3 :][:, : multipitch.PITCHES * 3]
+        .reshape(count, multipitch.PITCHES, 3)
+        .max(axis=2)
     )
-    audible = (own > np.maximum(top[:, None] - 1.6, -3)) & (random.random((count, tones.PITCHES)) < 0.25)
+    audible = (own > np.maximum(top[:, None] - 1.6, -3)) & (random.random((count, multipitch.PITCHES)) < 0.25)
     chosen = (sounds > 0) & (random.random(sounds.shape) < 0.4) | (starts > 0) | audible
     chosen |= random.random(sounds.shape) < 0.01
     # What rings on neither sounds nor is silent.
     chosen &= ~ringing | (sounds > 0)
     frame, pitch = np.nonzero(chosen)
-    rows = tones.rows(long, short, frame, pitch + tones.LOWEST)
+    rows = multipitch.rows(long, short, frame, pitch + multipitch.LOWEST)
     return rows.astype(np.float16), np.stack([sounds[frame, pitch], starts[frame, pitch]], axis=1).astype(np.float16)
 
 
@@ -169,16 +181,16 @@ RINGS = 0.4
 def newest_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
     """What is seen of pitches just after notes begin, and whether each has begun just now, and sounds."""
     random = np.random.default_rng(seed)
-    sound, notes, _ = line(random, newest.RATE)
-    looks = newest.looked(np.pad(sound, (newest.SEEN - newest.HOP, 0)))
-    look, number = newest.asked(looks)
-    since = (look[:, None] + 1) * (newest.HOP / newest.RATE) - np.array([n[0] for n in notes])
+    sound, notes, _ = line(random, live_pitch.RATE)
+    looks = live_pitch.looked(np.pad(sound, (live_pitch.SEEN - live_pitch.HOP, 0)))
+    look, number = live_pitch.asked(looks)
+    since = (look[:, None] + 1) * (live_pitch.HOP / live_pitch.RATE) - np.array([n[0] for n in notes])
     lasts, own = np.array([n[1] - n[0] for n in notes]), number[:, None] == [n[2] for n in notes]
     new = (own & (since > NEW[0]) & (since <= NEW[1])).any(axis=1)
     sounds = (own & (since > NEW[0]) & (since < lasts)).any(axis=1)
     doubtful = (own & (since > 0) & (since < NEW[1] + 0.035)).any(axis=1) & ~new
     chosen = ~doubtful & (((since > -0.03) & (since < 0.15)).any(axis=1) | (random.random(len(look)) < 0.1))
-    x = newest.rows(looks, look[chosen], number[chosen])
+    x = live_pitch.rows(looks, look[chosen], number[chosen])
     return x.astype(np.float16), np.stack([new, sounds], axis=1)[chosen].astype(np.float16)
 
 
@@ -251,7 +263,8 @@ def train_compared(clips: int, further: bool = False) -> None:
     known = shipped("compared") if further else {}
     own = [{n.removeprefix(f"net{k}_"): a for n, a in known.items() if n.startswith(f"net{k}_")} for k in (0, 1)]
     nets = [
-        comparing.train(made, drums.LOOK.bands, epochs, seed=k, before=before or None) for k, before in enumerate(own)
+        comparing.train(made, drum_transcription.LOOK.bands, epochs, seed=k, before=before or None)
+        for k, before in enumerate(own)
     ]
     arrays = {f"net{k}_{name}": each for k, net in enumerate(nets) for name, each in comparing.arrays(net).items()}
     np.savez_compressed(MODELS / "compared.npz", **arrays)

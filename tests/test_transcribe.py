@@ -10,7 +10,8 @@ import pytest
 import soundfile
 
 from puresignal import transcribe
-from puresignal.core.hearing import melody, strokes
+from puresignal.core.hearing.melody import candidates
+from puresignal.core.hearing.percussion import stroke_features
 from puresignal.io import recording
 from puresignal.sim import anykit, mouth, players, singer
 from tests.test_cli import pure_signal
@@ -140,10 +141,12 @@ def test_drums_leave_on_the_drum_channel_and_taught_sounds_by_their_names(tmp_pa
     for name, syllable in syllables.items():
         for i in range(4):
             soundfile.write(
-                folder / f"{name} {i + 1}.wav", mouth.say(syllable, 0.7, strokes.RATE, random), strokes.RATE
+                folder / f"{name} {i + 1}.wav",
+                mouth.say(syllable, 0.7, stroke_features.RATE, random),
+                stroke_features.RATE,
             )
-    said, when = mouth.beat(list(syllables.values()), 8, strokes.RATE, random)
-    soundfile.write(tmp_path / "mouth.wav", said / max(1.0, float(np.abs(said).max())), strokes.RATE)
+    said, when = mouth.beat(list(syllables.values()), 8, stroke_features.RATE, random)
+    soundfile.write(tmp_path / "mouth.wav", said / max(1.0, float(np.abs(said).max())), stroke_features.RATE)
     out = tmp_path / "mouth.mid"
     done = pure_signal("transcribe", tmp_path / "mouth.wav", "--out", out, "--kind", "hits", "--examples", folder)
     assert done.returncode == 0, done.stderr
@@ -170,7 +173,7 @@ def test_settings_are_read_and_wrong_ones_named(tune, tmp_path):
     done = pure_signal("transcribe", tune, "--out", tmp_path / "z.mid", "--kind", "melody", "--settings", bad)
     assert done.returncode == 1
     assert "eagerness" in done.stderr
-    assert melody.RATE == 22_050
+    assert candidates.RATE == 22_050
 
 
 def test_glides_and_vibrato_leave_as_pitch_bend_and_the_beat_is_told(tmp_path):
@@ -247,15 +250,17 @@ def test_silent_and_unlike_examples_are_told(tmp_path):
     folder = tmp_path / "taught"
     (folder / "snare").mkdir(parents=True)
     for i in range(2):
-        soundfile.write(folder / "snare" / f"{i}.wav", mouth.say(syllable, 0.7, strokes.RATE, random), strokes.RATE)
-    said, _ = mouth.beat([syllable], 4, strokes.RATE, random)
-    soundfile.write(tmp_path / "beat.wav", 0.8 * said / np.abs(said).max(), strokes.RATE)
+        soundfile.write(
+            folder / "snare" / f"{i}.wav", mouth.say(syllable, 0.7, stroke_features.RATE, random), stroke_features.RATE
+        )
+    said, _ = mouth.beat([syllable], 4, stroke_features.RATE, random)
+    soundfile.write(tmp_path / "beat.wav", 0.8 * said / np.abs(said).max(), stroke_features.RATE)
     command = ("transcribe", tmp_path / "beat.wav", "--out", tmp_path / "b.mid", "--kind", "hits", "--examples", folder)
     done = pure_signal(*command)
     assert done.returncode == 0, done.stderr
     assert "3 or more are better" in done.stderr
     assert {n for _, n in notes_of(tmp_path / "b.mid")} == {38}
-    soundfile.write(folder / "kick.wav", np.zeros(20_000), strokes.RATE)
+    soundfile.write(folder / "kick.wav", np.zeros(20_000), stroke_features.RATE)
     done = pure_signal(*command, "--force")
     assert done.returncode == 1
     assert "No stroke was heard in the examples of kick" in done.stderr

@@ -13,9 +13,13 @@ import numpy as np
 
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, SettingsError
 from puresignal.core.harmony import key_estimation
-from puresignal.core.hearing import begin, bending, chords, drums, frames, melody, pieces, strokes, taught
-from puresignal.core.hearing.heard import DOUBTS, Heard, Hits
-from puresignal.core.hearing.pieces import Progress, Source
+from puresignal.core.hearing.dsp import chunks, spectra
+from puresignal.core.hearing.dsp.chunks import Progress, Source
+from puresignal.core.hearing.melody import candidates, pitch_bend
+from puresignal.core.hearing.networks import onset
+from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
+from puresignal.core.hearing.polyphony import note_decisions
+from puresignal.core.hearing.transcribed import DOUBTS, Heard, Hits
 from puresignal.core.kit.articulations import canonical, resolve
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import TempoMap
@@ -47,7 +51,7 @@ class Job:
 
     kind: str
     key: str = "none"
-    examples: taught.Taught | None = None
+    examples: example_classifier.Taught | None = None
     low: float | None = None
     high: float | None = None
     pan: float | None = None
@@ -71,23 +75,25 @@ class Done:
     error: PureSignalError | None = None
 
 
-def teach(folder: Path) -> taught.Taught:
+def teach(folder: Path) -> example_classifier.Taught:
     """The taught sounds of a folder: files named by their articulation (`kick.wav`, `snare.head 2.flac`), or folders.
 
     Raises FileAccessError or BadFileError
     """
     if not folder.is_dir():
         raise FileAccessError("There is no such folder", str(folder), "Name the folder that holds the examples.")
-    found: dict[str, list[strokes.StrokeAnalysis]] = {}
+    found: dict[str, list[stroke_features.StrokeAnalysis]] = {}
     for path in sorted(p for p in folder.rglob("*") if p.is_file() and not p.name.startswith(".")):
         if f"*{path.suffix.lower()}" not in audiofile.PATTERN.split():
             continue
         name = path.stem if path.parent == folder else path.parent.name
         name = name.lower().rstrip("0123456789 _-()")
-        found.setdefault(_articulation(name, path), []).append(taught.example(_mono(path, strokes.RATE)))
+        found.setdefault(_articulation(name, path), []).append(
+            example_classifier.example(_mono(path, stroke_features.RATE))
+        )
     if not found:
         raise BadFileError("There are no examples in this folder", folder.name, "Name them kick.wav, snare.wav ...")
-    known = taught.teach(modelfile.ground(), found)
+    known = example_classifier.teach(modelfile.ground(), found)
     missing = sorted(set(found) - set(known.names))
     if missing:
         raise BadFileError(
@@ -156,7 +162,7 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
 
     Raises FileAccessError or BadFileError
     """
-    rate = strokes.RATE if job.kind in ("drums", "hits") else melody.RATE
+    rate = stroke_features.RATE if job.kind in ("drums", "hits") else candidates.RATE
     lowest = 0.75 * 440 * 2 ** ((job.low - 69) / 12) if job.kind == "melody" and job.low is not None else None
     recording = opened(source, rate, job.pan, lowest)
     warnings = []
@@ -175,7 +181,7 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     if job.pan is not None and recording.channels < 2:
         warnings.append("this recording has one channel, so --pan does nothing")
     if job.examples is not None:
-        warnings += taught.doubts(job.examples)
+        warnings += example_classifier.doubts(job.examples)
     bends: list[tuple[float, float]] = []
     names: list[tuple[float, float, str]] = []
     keys: list[tuple[str, float, int]] = []
@@ -195,14 +201,14 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
 def _beat(recording: Source, rate: int) -> audio_beats.Beat:
     """Of the first ten minutes, however long the recording is."""
     parts, count = [], 0
-    for block in pieces.blocks(recording):
+    for block in chunks.blocks(recording):
         parts.append(block)
         count += len(block)
         if count > BEAT_SECONDS * rate:
             break
     whole = np.concatenate(parts)[: round(BEAT_SECONDS * rate)]
-    samples = frames.halved(whole) if rate != begin.RATE else whole
-    begins = modelfile.layers("begin").likely(begin.LOOK.levels(samples))[:, 0]
+    samples = spectra.halved(whole) if rate != onset.RATE else whole
+    begins = modelfile.layers("begin").likely(onset.LOOK.levels(samples))[:, 0]
     return audio_beats.beat(samples, begins)
 
 
@@ -214,7 +220,7 @@ def _melody(
     source: Source, job: Job, progress: Progress | None, bends: list[tuple[float, float]],
     keys: list[tuple[str, float, int]],
 ) -> list[Row]:  # fmt: skip
-    usual = melody.MelodySettings()
+    usual = candidates.MelodySettings()
     settings = replace(
         usual, eagerness=job.eagerness, low=usual.low if job.low is None else job.low,
         high=usual.high if job.high is None else job.high,
@@ -222,10 +228,10 @@ def _melody(
         floor=usual.floor if job.floor is None else job.floor,
         beneath=job.low is not None or job.pan is not None,
     )  # fmt: skip
-    analysis = melody.analyse(modelfile.layers("begin"), modelfile.network("tones"), source, progress)
-    found = melody.decide(analysis, settings)
+    analysis = candidates.analyse(modelfile.layers("begin"), modelfile.network("tones"), source, progress)
+    found = candidates.decide(analysis, settings)
     if job.bends:
-        bends += bending.bends(analysis, found.kept())
+        bends += pitch_bend.bends(analysis, found.kept())
     return _pitched(found, job, keys)
 
 
@@ -233,15 +239,15 @@ def _chords(
     source: Source, job: Job, progress: Progress | None, names: list[tuple[float, float, str]],
     keys: list[tuple[str, float, int]],
 ) -> list[Row]:  # fmt: skip
-    usual = chords.ChordSettings()
+    usual = note_decisions.ChordSettings()
     settings = replace(
         usual, eagerness=job.eagerness, low=usual.low if job.low is None else int(job.low),
         high=usual.high if job.high is None else int(job.high),
         shortest=usual.shortest if job.shortest is None else job.shortest,
         floor=usual.floor if job.floor is None else job.floor,
     )  # fmt: skip
-    found = chords.decide(chords.analyse(modelfile.network("tones"), source, progress), settings)
-    names += chords.named(found.kept())
+    found = note_decisions.decide(note_decisions.analyse(modelfile.network("tones"), source, progress), settings)
+    names += note_decisions.named(found.kept())
     return _pitched(found, job, keys)
 
 
@@ -261,15 +267,17 @@ def _pitched(heard: Heard, job: Job, keys: list[tuple[str, float, int]]) -> list
 
 
 def _drums(source: Source, job: Job, progress: Progress | None) -> list[Row]:
-    found = drums.hits(drums.analyse(modelfile.layers("drums"), modelfile.comparing(), source, progress), job.eagerness)
-    names = [drums.SORTS[i] for i in found.kind.tolist()]
+    found = drum_transcription.hits(
+        drum_transcription.analyse(modelfile.layers("drums"), modelfile.comparing(), source, progress), job.eagerness
+    )
+    names = [drum_transcription.SORTS[i] for i in found.kind.tolist()]
     return _struck(names, found)
 
 
 def _hits(source: Source, job: Job, progress: Progress | None) -> list[Row]:
     assert job.examples is not None
-    analysis = strokes.analyse(source, progress)
-    found = taught.hits(job.examples, analysis, job.eagerness)
+    analysis = stroke_features.analyse(source, progress)
+    found = example_classifier.hits(job.examples, analysis, job.eagerness)
     names = [job.examples.names[i] for i in found.kind.tolist()]
     return _struck(names, found)
 

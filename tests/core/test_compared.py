@@ -5,117 +5,127 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from puresignal.core.hearing import chords, compared, drums, frames, melody
-from puresignal.core.hearing.frames import Envelope
+from puresignal.core.hearing.dsp import spectra
+from puresignal.core.hearing.dsp.spectra import Envelope
+from puresignal.core.hearing.melody import candidates
+from puresignal.core.hearing.networks import attention
+from puresignal.core.hearing.percussion import drum_transcription
+from puresignal.core.hearing.polyphony import note_decisions
 from puresignal.io.modelfile import comparing, layers, network
 from puresignal.sim import anykit, players, singer
 
-DRUM = {name: number for number, name in enumerate(drums.LEARNT)}
+DRUM = {name: number for number, name in enumerate(drum_transcription.LEARNT)}
 
 
 @pytest.fixture(scope="module")
 def groove():
     random = np.random.default_rng(77)
-    return anykit.groove(anykit.built_kit(random, drums.RATE), 9.0, drums.RATE, random)
+    return anykit.groove(anykit.built_kit(random, drum_transcription.RATE), 9.0, drum_transcription.RATE, random)
 
 
 @pytest.fixture(scope="module")
 def heard(groove):
-    return drums.analyse(layers("drums"), comparing(), groove[0])
+    return drum_transcription.analyse(layers("drums"), comparing(), groove[0])
 
 
 def test_every_stroke_that_can_be_heard_is_looked_at_and_no_two_are_one(groove, heard):
     missed = [t for t, _, _ in groove[1] if np.abs(heard.at - t).min() > 0.035]
     assert len(missed) <= 0.05 * len(groove[1])
-    assert np.diff(heard.at).min() > (compared.APART - 1) * drums.STEP
+    assert np.diff(heard.at).min() > (attention.APART - 1) * drum_transcription.STEP
 
 
 def test_what_a_stroke_is_depends_on_those_about_it(groove):
     random = np.random.default_rng(3)
     network_ = comparing()
-    levels = drums.LOOK.levels(groove[0])
+    levels = drum_transcription.LOOK.levels(groove[0])
     likely = layers("drums").likely(levels)
-    at = compared.candidates(likely)
-    taken = network_.taken(compared.about(levels, likely, at))
-    together = network_.likely(taken, at * drums.STEP)
+    at = attention.candidates(likely)
+    taken = network_.taken(attention.about(levels, likely, at))
+    together = network_.likely(taken, at * drum_transcription.STEP)
     alone = np.concatenate([network_.likely(row[None], np.zeros(1)) for row in taken])
     true = np.zeros(together.shape, bool)
     for moment, name, _ in groove[1]:
-        nearest = int(np.argmin(np.abs(at * drums.STEP - moment)))
+        nearest = int(np.argmin(np.abs(at * drum_transcription.STEP - moment)))
         true[nearest, DRUM["tom3.head" if name.startswith("tom") else name]] = True
     assert np.mean((together > 0.5) == true) > np.mean((alone > 0.5) == true)
     # Who else is there counts, not in which order they are held: that their moments tell.
     order = random.permutation(len(at))
-    assert np.abs(network_.likely(taken[order], at[order] * drums.STEP) - together[order]).max() < 1e-3
+    assert np.abs(network_.likely(taken[order], at[order] * drum_transcription.STEP) - together[order]).max() < 1e-3
 
 
 def test_far_away_strokes_do_not_bear_on_one_so_hours_take_no_more_memory():
     random = np.random.default_rng(4)
     network_ = comparing()
     shape = (len(network_.members), len(network_.members[0].take[1]))
-    count = 4 * compared.STRETCH
+    count = 4 * attention.STRETCH
     taken, seconds = random.random((count, *shape)).astype(np.float32), np.arange(count) * 0.1
     whole = network_.likely(taken, seconds)
     changed = taken.copy()
-    changed[3 * compared.STRETCH :] = 0
+    changed[3 * attention.STRETCH :] = 0
     part = network_.likely(changed, seconds)
-    safe = 3 * compared.STRETCH - compared.AROUND - compared.STRETCH
+    safe = 3 * attention.STRETCH - attention.AROUND - attention.STRETCH
     assert np.abs(part[:safe] - whole[:safe]).max() < 1e-6
-    assert np.abs(part[3 * compared.STRETCH :] - whole[3 * compared.STRETCH :]).max() > 1e-3
-    assert network_.likely(taken[:0], seconds[:0]).shape == (0, len(drums.LEARNT))
+    assert np.abs(part[3 * attention.STRETCH :] - whole[3 * attention.STRETCH :]).max() > 1e-3
+    assert network_.likely(taken[:0], seconds[:0]).shape == (0, len(drum_transcription.LEARNT))
 
 
 def test_an_ensemble_says_the_mean_of_its_members_and_they_differ(groove):
     ensemble = comparing()
-    levels = drums.LOOK.levels(groove[0])
+    levels = drum_transcription.LOOK.levels(groove[0])
     likely = layers("drums").likely(levels)
-    at = compared.candidates(likely)
-    taken = ensemble.taken(compared.about(levels, likely, at))
-    each = [member.likely(taken[:, k], at * drums.STEP) for k, member in enumerate(ensemble.members)]
-    assert ensemble.likely(taken, at * drums.STEP) == pytest.approx(np.mean(each, axis=0), abs=1e-6)
+    at = attention.candidates(likely)
+    taken = ensemble.taken(attention.about(levels, likely, at))
+    each = [member.likely(taken[:, k], at * drum_transcription.STEP) for k, member in enumerate(ensemble.members)]
+    assert ensemble.likely(taken, at * drum_transcription.STEP) == pytest.approx(np.mean(each, axis=0), abs=1e-6)
     assert np.abs(each[0] - each[1]).max() > 0.02
 
 
 def test_of_rivals_in_one_stroke_the_likeliest_is_told_and_others_beside_it():
-    likely = np.zeros((1, len(drums.LEARNT)))
+    likely = np.zeros((1, len(drum_transcription.LEARNT)))
     likely[0, [DRUM["hat.closed"], DRUM["hat.open"], DRUM["kick"], DRUM["snare.head"]]] = 0.7, 0.8, 0.9, 0.6
-    told = drums.DrumAnalysis(np.array([0.2]), likely, Envelope(np.full(2000, 0.1), 1 / 2000), np.zeros(1600))
-    assert sorted(drums.SORTS[k] for k in drums.hits(told).kind) == ["hat.open", "kick", "snare.head"]
+    told = drum_transcription.DrumAnalysis(
+        np.array([0.2]), likely, Envelope(np.full(2000, 0.1), 1 / 2000), np.zeros(1600)
+    )
+    assert sorted(drum_transcription.SORTS[k] for k in drum_transcription.hits(told).kind) == [
+        "hat.open",
+        "kick",
+        "snare.head",
+    ]
 
 
 def test_a_changed_setting_is_decided_as_if_it_had_been_the_first():
     notes = [(0.2 + 0.4 * i, 0.5 + 0.4 * i, n, 0.8) for i, n in enumerate((60, 62, 62, 67, 72, 55))]
-    sound = singer.perform(notes, singer.PLUCKED, melody.RATE, 3)
+    sound = singer.perform(notes, singer.PLUCKED, candidates.RATE, 3)
 
     def fresh():
-        return melody.analyse(layers("begin"), network("tones"), sound)
+        return candidates.analyse(layers("begin"), network("tones"), sound)
 
     kept = fresh()
     for settings in (
-        melody.MelodySettings(), melody.MelodySettings(shortest=0.2), melody.MelodySettings(low=59.0),
-        melody.MelodySettings(eagerness=0.9), melody.MelodySettings(),
+        candidates.MelodySettings(), candidates.MelodySettings(shortest=0.2), candidates.MelodySettings(low=59.0),
+        candidates.MelodySettings(eagerness=0.9), candidates.MelodySettings(),
     ):  # fmt: skip
-        again, first = melody.decide(kept, settings), melody.decide(fresh(), settings)
+        again, first = candidates.decide(kept, settings), candidates.decide(fresh(), settings)
         assert again.pitch.tolist() == first.pitch.tolist()
         assert again.start.tolist() == first.start.tolist()
         assert again.end.tolist() == first.end.tolist()
-    assert melody.decide(kept, melody.MelodySettings(low=59.0)).pitch.min() > 58.5
+    assert candidates.decide(kept, candidates.MelodySettings(low=59.0)).pitch.min() > 58.5
 
 
 def test_chords_are_decided_alike_whether_their_columns_are_kept_or_not(monkeypatch):
     random = np.random.default_rng(8)
     notes = players.some_chords(random, 5.0)
-    sound = players.play(notes, players.any_timbre(random, 0.6), chords.RATE, 5)
-    analysis = chords.analyse(network("tones"), sound)
-    kept = chords.decide(analysis)
-    monkeypatch.setattr(chords, "REMEMBERED", 0)
-    read = chords.decide(analysis)
+    sound = players.play(notes, players.any_timbre(random, 0.6), note_decisions.RATE, 5)
+    analysis = note_decisions.analyse(network("tones"), sound)
+    kept = note_decisions.decide(analysis)
+    monkeypatch.setattr(note_decisions, "REMEMBERED", 0)
+    read = note_decisions.decide(analysis)
     assert len(kept.start) > 5
     assert (kept.start.tolist(), kept.end.tolist()) == (read.start.tolist(), read.end.tolist())
 
 
 def test_windows_about_the_ends_say_what_is_there():
-    seen, there = frames.windows(np.arange(5.0), np.array([0, 4]), np.arange(-1, 2))
+    seen, there = spectra.windows(np.arange(5.0), np.array([0, 4]), np.arange(-1, 2))
     assert there.tolist() == [[False, True, True], [True, True, False]]
     assert seen[there].tolist() == [0, 1, 3, 4]
 
@@ -125,6 +135,6 @@ def test_the_moments_of_hours_are_moved_as_those_of_seconds_are(monkeypatch):
     level = np.repeat(random.random(400), 50).astype(np.float32)
     envelope, moments = Envelope(level, 0.001), np.sort(random.uniform(0, 20, 300))
     whole = envelope.rises(moments)
-    monkeypatch.setattr(frames, "AT_ONCE", 7)
+    monkeypatch.setattr(spectra, "AT_ONCE", 7)
     assert envelope.rises(moments).tolist() == whole.tolist()
     assert (whole != moments).sum() > 50

@@ -14,33 +14,22 @@ from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
 from puresignal.core.harmony import key_estimation
-from puresignal.core.hearing import (
-    begin,
-    bending,
-    cheapest,
-    chords,
-    convolved,
-    drums,
-    frames,
-    melody,
-    period,
-    pieces,
-    place,
-    strokes,
-    taught,
-    tones,
-)
-from puresignal.core.hearing.heard import DOUBTS, Heard, doubts, far_from_others
-from puresignal.core.hearing.network import gathered, peaks
-from puresignal.core.hearing.stretch import stretch
+from puresignal.core.hearing.dsp import chunks, spectra, stereo_filter, viterbi, yin
+from puresignal.core.hearing.dsp.time_stretch import stretch
+from puresignal.core.hearing.melody import candidates, pitch_bend
+from puresignal.core.hearing.networks import convolutional, multipitch, onset
+from puresignal.core.hearing.networks.dense import gathered, peaks
+from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
+from puresignal.core.hearing.polyphony import note_decisions
+from puresignal.core.hearing.transcribed import DOUBTS, Heard, doubts, far_from_others
 from puresignal.core.timing import audio_beats
 from puresignal.io.modelfile import comparing, ground, layers, network
 from puresignal.sim import anykit, mouth, players, singer
 
 
 def heard(samples: np.ndarray, **settings: float) -> Heard:
-    analysis = melody.analyse(layers("begin"), network("tones"), samples)
-    return melody.decide(analysis, melody.MelodySettings(**settings)).kept()
+    analysis = candidates.analyse(layers("begin"), network("tones"), samples)
+    return candidates.decide(analysis, candidates.MelodySettings(**settings)).kept()
 
 
 def found(truth: list[tuple], notes: list[tuple], within: float = 0.05) -> int:
@@ -68,7 +57,7 @@ LINE = [(0.3, 0.7, 60, 0.8), (0.75, 1.1, 60, 0.7), (1.15, 1.6, 64, 0.9), (1.9, 2
 
 @pytest.mark.parametrize("manner", [singer.SUNG, singer.HUMMED, singer.PLUCKED, singer.BLOWN])
 def test_a_line_comes_back_as_its_notes(manner):
-    notes = heard(singer.perform(LINE, manner, melody.RATE, 3))
+    notes = heard(singer.perform(LINE, manner, candidates.RATE, 3))
     assert [round(p) for p in notes.pitch] == [n for _, _, n, _ in LINE]
     assert notes.start.tolist() == pytest.approx([s for s, *_ in LINE], abs=0.05)
     assert (np.diff(notes.start) > 0).all()
@@ -78,7 +67,7 @@ def test_a_line_comes_back_as_its_notes(manner):
 
 @pytest.mark.parametrize("tuned", [-0.4, 0.35])
 def test_a_player_who_is_tuned_otherwise_plays_the_same_notes(tuned):
-    notes = heard(singer.perform(LINE, replace(singer.BLOWN, tuned=tuned), melody.RATE, 4))
+    notes = heard(singer.perform(LINE, replace(singer.BLOWN, tuned=tuned), candidates.RATE, 4))
     assert [round(p) for p in notes.pitch] == [n for _, _, n, _ in LINE]
 
 
@@ -87,38 +76,38 @@ def test_a_note_that_begins_while_the_one_before_rings_is_heard_from_its_beginni
     timbre = players.Timbre(1 / np.arange(1, 12) ** 1.5, attack=0.05, release=0.3)
     for first, second in ((60, 67), (71, 76)):
         truth = [(0.3, 0.9, first, 0.9), (0.9, 1.5, second, 0.45), (1.5, 2.1, first, 0.9)]
-        notes = pairs(heard(players.play(truth, timbre, melody.RATE, 1)))
+        notes = pairs(heard(players.play(truth, timbre, candidates.RATE, 1)))
         assert [n for _, n in notes] == [first, second, first]
         assert found([(s, n) for s, _, n, _ in truth], notes) == 3
 
 
 def test_a_note_whose_pitch_is_lost_for_a_moment_is_one_unless_something_begins():
     timbre = players.Timbre(1 / np.arange(1, 12) ** 1.5, release=0.1)
-    whole = melody.analyse(
-        layers("begin"), network("tones"), players.play([(0.3, 1.5, 60, 0.9)], timbre, melody.RATE, 1)
+    whole = candidates.analyse(
+        layers("begin"), network("tones"), players.play([(0.3, 1.5, 60, 0.9)], timbre, candidates.RATE, 1)
     )
-    lost = slice(round(0.8 / melody.STEP), round(0.92 / melody.STEP))
+    lost = slice(round(0.8 / candidates.STEP), round(0.92 / candidates.STEP))
     whole.pitch[lost], whole.dip[lost], whole.sounds[lost] = np.nan, 1.0, 0.0
-    [(start, number)] = pairs(melody.decide(whole).kept())
+    [(start, number)] = pairs(candidates.decide(whole).kept())
     assert (round(start, 1), number) == (0.3, 60)
-    assert melody.decide(whole).end[0] > 1.4
+    assert candidates.decide(whole).end[0] > 1.4
     begins = whole.begins.copy()
     begins[lost.stop - 2 : lost.stop + 3] = (0.15, 0.6, 1.0, 0.6, 0.15)
-    again = melody.MelodyAnalysis(
+    again = candidates.MelodyAnalysis(
         whole.pitch, whole.dip, whole.level, begins, whole.sounds, whole.starts, whole.envelope
     )
-    assert [round(s, 1) for s, _ in pairs(melody.decide(again).kept())] == [0.3, 0.9]
+    assert [round(s, 1) for s, _ in pairs(candidates.decide(again).kept())] == [0.3, 0.9]
 
 
 def test_vibrato_does_not_trill_and_a_scoop_is_one_note_at_its_aim():
     wide = replace(singer.SUNG, vibrato=0.8, scoop=2.0)
     line = [(0.3, 1.8, 62, 0.8), (2.0, 3.5, 66, 0.8)]
-    assert [n for _, n in pairs(heard(singer.perform(line, wide, melody.RATE, 5)))] == [62, 66]
+    assert [n for _, n in pairs(heard(singer.perform(line, wide, candidates.RATE, 5)))] == [62, 66]
 
 
 def test_silence_hum_hiss_and_breath_make_no_notes():
     random = np.random.default_rng(1)
-    t = np.arange(3 * melody.RATE) / melody.RATE
+    t = np.arange(3 * candidates.RATE) / candidates.RATE
     for nothing in (
         np.zeros(0), np.zeros(100), np.zeros(len(t)), random.normal(size=len(t)) * 0.05,
         np.convolve(random.normal(size=len(t)), np.ones(9) / 9, "same") * np.sin(np.pi * t) ** 2 * 0.1,
@@ -127,34 +116,34 @@ def test_silence_hum_hiss_and_breath_make_no_notes():
 
 
 def test_the_range_and_the_shortest_note_are_obeyed_at_once():
-    samples = singer.perform(LINE, singer.BLOWN, melody.RATE, 3)
-    analysis = melody.analyse(layers("begin"), network("tones"), samples)
-    low = melody.decide(analysis, melody.MelodySettings(high=61)).kept()
+    samples = singer.perform(LINE, singer.BLOWN, candidates.RATE, 3)
+    analysis = candidates.analyse(layers("begin"), network("tones"), samples)
+    low = candidates.decide(analysis, candidates.MelodySettings(high=61)).kept()
     assert max(low.pitch) <= 61
-    long = melody.decide(analysis, melody.MelodySettings(shortest=0.42)).kept()
+    long = candidates.decide(analysis, candidates.MelodySettings(shortest=0.42)).kept()
     assert (long.end - long.start >= 0.42).all()
     assert 0 < len(long) < len(LINE)
 
 
 def test_settings_answer_quickly_on_a_long_recording():
-    samples = np.tile(singer.perform(LINE, singer.BLOWN, melody.RATE, 3), 8)
-    analysis = melody.analyse(layers("begin"), network("tones"), samples)
+    samples = np.tile(singer.perform(LINE, singer.BLOWN, candidates.RATE, 3), 8)
+    analysis = candidates.analyse(layers("begin"), network("tones"), samples)
     began = time.perf_counter()
-    melody.decide(analysis).kept()
-    seconds = len(samples) / melody.RATE
+    candidates.decide(analysis).kept()
+    seconds = len(samples) / candidates.RATE
     # Four minutes take less than a fifth of a second; a machine that is busy is given five times as long.
     assert time.perf_counter() - began < 0.004 * seconds
 
 
 def test_a_voice_is_heard_at_its_place_in_the_picture():
-    t = np.arange(4 * melody.RATE) / melody.RATE
-    voice = singer.perform(LINE, singer.SUNG, melody.RATE, 3)[: len(t)]
+    t = np.arange(4 * candidates.RATE) / candidates.RATE
+    voice = singer.perform(LINE, singer.SUNG, candidates.RATE, 3)[: len(t)]
     beneath = 0.12 * sum(np.sin(2 * np.pi * f * t) for f in (110.0, 164.8, 220.0))
     stereo = np.zeros((len(t), 2), np.float32)
     stereo[: len(voice)] += voice[:, None]
     stereo[:, 0] += beneath
-    alone = place.at_place(stereo, 0.0)
-    notes = heard(place.above(alone, melody.RATE, 180.0), low=52)
+    alone = stereo_filter.at_place(stereo, 0.0)
+    notes = heard(stereo_filter.above(alone, candidates.RATE, 180.0), low=52)
     assert f1([(s, n) for s, _, n, _ in LINE], pairs(notes)) >= 0.8
 
 
@@ -164,19 +153,21 @@ def test_chords_come_back_note_by_note():
     truth = []
     for i, chord in enumerate(((48, 60, 64, 67), (45, 57, 60, 64), (50, 62, 65, 69), (43, 55, 59, 62))):
         truth += [(0.3 + 0.9 * i, 1.1 + 0.9 * i, n, 0.8) for n in chord]
-    samples = players.play(truth, timbre, chords.RATE, 8) + random.normal(size=1) * 0
-    notes = chords.decide(chords.analyse(network("tones"), samples)).kept()
+    samples = players.play(truth, timbre, note_decisions.RATE, 8) + random.normal(size=1) * 0
+    notes = note_decisions.decide(note_decisions.analyse(network("tones"), samples)).kept()
     assert f1([(s, n) for s, _, n, _ in truth], pairs(notes)) >= 0.85
-    assert [chords.name_chord(np.array(c)) for c in ((48, 60, 64, 67), (45, 57, 60, 64))] == ["C", "Am"]
+    assert [note_decisions.name_chord(np.array(c)) for c in ((48, 60, 64, 67), (45, 57, 60, 64))] == ["C", "Am"]
 
 
 def test_drums_are_told_apart_with_several_at_once():
     scores = []
     for seed in (901, 902, 903):
         random = np.random.default_rng(seed)
-        sound, truth = anykit.groove(anykit.built_kit(random, drums.RATE), 8, drums.RATE, random)
-        hits = drums.hits(drums.analyse(layers("drums"), comparing(), sound)).kept()
-        told = [(s, drums.SORTS[k]) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
+        sound, truth = anykit.groove(
+            anykit.built_kit(random, drum_transcription.RATE), 8, drum_transcription.RATE, random
+        )
+        hits = drum_transcription.hits(drum_transcription.analyse(layers("drums"), comparing(), sound)).kept()
+        told = [(s, drum_transcription.SORTS[k]) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
         scores.append(f1([(t, n) for t, n, _ in truth], told))
         kicks = [(t, n) for t, n, _ in truth if n == "kick"]
         assert found(kicks, told) >= 0.85 * len(kicks)
@@ -191,7 +182,7 @@ def with_echo(sound: np.ndarray, rate: int, seconds: float, decibels: float) -> 
 
 def strokes_of(sound: np.ndarray, truth: np.ndarray) -> tuple[int, int]:
     """How many strokes are heard where none is, and how many that are there are heard."""
-    begun = drums.hits(drums.analyse(layers("drums"), comparing(), sound)).kept().start
+    begun = drum_transcription.hits(drum_transcription.analyse(layers("drums"), comparing(), sound)).kept().start
     away = np.abs(begun[:, None] - truth)
     return len(np.unique(np.rint(begun[away.min(axis=1) > 0.05] / 0.03))), int((away.min(axis=0) < 0.05).sum())
 
@@ -200,10 +191,12 @@ def test_the_echo_of_a_groove_is_no_stroke_of_its_own():
     heard_falsely = heard_with = heard_without = 0
     for seed in range(3):
         random = np.random.default_rng(seed)
-        sound, hits = anykit.groove(anykit.built_kit(random, drums.RATE), 9.0, drums.RATE, random)
+        sound, hits = anykit.groove(
+            anykit.built_kit(random, drum_transcription.RATE), 9.0, drum_transcription.RATE, random
+        )
         truth = np.array([at for at, _, _ in hits])
         heard_without += strokes_of(sound, truth)[1]
-        false, right = strokes_of(with_echo(sound, drums.RATE, 0.17, -28.0), truth)
+        false, right = strokes_of(with_echo(sound, drum_transcription.RATE, 0.17, -28.0), truth)
         heard_falsely, heard_with = heard_falsely + false, heard_with + right
     assert heard_falsely <= 3
     assert heard_with >= 0.95 * heard_without > 30
@@ -213,9 +206,9 @@ def test_the_echo_of_a_line_is_no_note_struck_again():
     for seed in (0, 2, 3):
         random = np.random.default_rng(seed)
         notes = players.a_line(random, 9.0, 50, 70)
-        sound = players.play(notes, players.any_timbre(random, 0.5), melody.RATE, seed)
+        sound = players.play(notes, players.any_timbre(random, 0.5), candidates.RATE, seed)
         truth = [(s, n) for s, _, n, _ in notes]
-        dry, echoing = heard(sound), heard(with_echo(sound, melody.RATE, 0.2, -28.0))
+        dry, echoing = heard(sound), heard(with_echo(sound, candidates.RATE, 0.2, -28.0))
         assert found(truth, pairs(echoing)) >= found(truth, pairs(dry)) - 1 > 0.8 * len(truth)
         assert len(echoing.start) <= len(dry.start)
 
@@ -224,7 +217,9 @@ def lesson(seed: int, count: int):
     random = np.random.default_rng(seed)
     syllables = [mouth.any_syllable(random) for _ in range(3)]
     examples = {
-        f"aux{i + 1}": [taught.example(mouth.say(s, 0.8, strokes.RATE, random)) for _ in range(count)]
+        f"aux{i + 1}": [
+            example_classifier.example(mouth.say(s, 0.8, stroke_features.RATE, random)) for _ in range(count)
+        ]
         for i, s in enumerate(syllables)
     }
     return random, syllables, examples
@@ -234,9 +229,9 @@ def test_taught_sounds_are_found_again_and_breath_is_none_of_them():
     scores = []
     for seed in (31, 32, 33, 34):
         random, syllables, examples = lesson(seed, 5)
-        known = taught.teach(ground(), examples)
-        sound, truth = mouth.beat(syllables, 10, strokes.RATE, random, breaths=0.2)
-        hits = taught.hits(known, strokes.analyse(sound)).kept()
+        known = example_classifier.teach(ground(), examples)
+        sound, truth = mouth.beat(syllables, 10, stroke_features.RATE, random, breaths=0.2)
+        hits = example_classifier.hits(known, stroke_features.analyse(sound)).kept()
         told = [(s, int(k)) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
         scores.append(f1(truth, told))
     assert np.mean(scores) >= 0.85
@@ -245,21 +240,23 @@ def test_taught_sounds_are_found_again_and_breath_is_none_of_them():
 def test_an_example_unlike_the_others_is_named_and_sounds_are_told_apart():
     _, syllables, examples = lesson(35, 5)
     random = np.random.default_rng(9)
-    other = mouth.say(syllables[1], 0.8, strokes.RATE, random)
-    examples["aux1"].insert(2, taught.example(other))
-    known = taught.teach(ground(), examples)
+    other = mouth.say(syllables[1], 0.8, stroke_features.RATE, random)
+    examples["aux1"].insert(2, example_classifier.example(other))
+    known = example_classifier.teach(ground(), examples)
     assert ("aux1", 2) in known.odd
-    apart = taught.told_apart(known)
+    apart = example_classifier.told_apart(known)
     assert (apart[~np.eye(3, dtype=bool)] > 1).all()
     assert apart[0, 0] == 0
 
 
 def test_what_sounds_like_nothing_taught_is_none_of_them():
     _, _, examples = lesson(36, 5)
-    known = taught.teach(ground(), examples)
-    far = np.full((1, strokes.FEATURES), 9.0, np.float32)
-    assert taught.classify(known, taught.exactly(far))[0].tolist() == [-1]
-    assert taught.classify(taught.teach(ground(), {}), taught.exactly(far))[0].tolist() == [-1]
+    known = example_classifier.teach(ground(), examples)
+    far = np.full((1, stroke_features.FEATURES), 9.0, np.float32)
+    assert example_classifier.classify(known, example_classifier.exactly(far))[0].tolist() == [-1]
+    assert example_classifier.classify(example_classifier.teach(ground(), {}), example_classifier.exactly(far))[
+        0
+    ].tolist() == [-1]
 
 
 def test_keys_are_told_and_snapping_moves_as_little_as_can_be():
@@ -276,16 +273,16 @@ def test_keys_are_told_and_snapping_moves_as_little_as_can_be():
 @pytest.mark.parametrize("bpm", [72.0, 98.0, 132.0])
 def test_the_beat_of_a_recording_is_found(bpm):
     random = np.random.default_rng(int(bpm))
-    kit = anykit.built_kit(random, begin.RATE)
+    kit = anykit.built_kit(random, onset.RATE)
     step = 60 / bpm
-    sound = np.zeros(round(16 * step * begin.RATE) + begin.RATE, np.float32)
+    sound = np.zeros(round(16 * step * onset.RATE) + onset.RATE, np.float32)
     for i in range(32):
         for name, here in (("kick", i % 8 == 0), ("snare.head", i % 4 == 2), ("hat.closed", True)):
             if here:
                 stroke = kit[name](0.8, random)
-                at = round((0.2 + i * step / 2) * begin.RATE)
+                at = round((0.2 + i * step / 2) * onset.RATE)
                 sound[at : at + len(stroke)] += stroke[: len(sound) - at]
-    begins = layers("begin").likely(begin.LOOK.levels(sound))[:, 0]
+    begins = layers("begin").likely(onset.LOOK.levels(sound))[:, 0]
     beat = audio_beats.beat(sound, begins)
     assert beat.bpm == pytest.approx(bpm, rel=0.02)
     off = np.abs((beat.beats - 0.2 + step / 2) % step - step / 2)
@@ -323,22 +320,22 @@ def test_stretching_keeps_pitch_level_and_attacks(factor):
 
 
 def test_a_long_recording_is_heard_alike_at_once_and_in_blocks(monkeypatch):
-    monkeypatch.setattr(pieces, "OWN", 20 * pieces.COMMON)
-    samples = np.tile(singer.perform(LINE, singer.BLOWN, melody.RATE, 3), 4)
+    monkeypatch.setattr(chunks, "OWN", 20 * chunks.COMMON)
+    samples = np.tile(singer.perform(LINE, singer.BLOWN, candidates.RATE, 3), 4)
 
     def blocks():
         for at in range(0, len(samples), 7_777):
             yield samples[at : at + 7_777]
 
     heard_of = []
-    whole = melody.analyse(layers("begin"), network("tones"), samples)
+    whole = candidates.analyse(layers("begin"), network("tones"), samples)
     told = []
-    parts = melody.analyse(layers("begin"), network("tones"), blocks, told.append)
-    assert len(whole.level) == len(parts.level) == len(whole.sounds) == 1 + len(samples) // melody.HOP
+    parts = candidates.analyse(layers("begin"), network("tones"), blocks, told.append)
+    assert len(whole.level) == len(parts.level) == len(whole.sounds) == 1 + len(samples) // candidates.HOP
     assert told == sorted(told)
     assert told[-1] == len(samples)
     for analysis in (whole, parts):
-        heard_of.append(melody.decide(analysis).kept())
+        heard_of.append(candidates.decide(analysis).kept())
     assert heard_of[0].pitch.tolist() == pytest.approx(heard_of[1].pitch.tolist(), abs=0.02)
     assert heard_of[0].start.tolist() == pytest.approx(heard_of[1].start.tolist(), abs=0.002)
     assert len(heard_of[0]) == 4 * len(LINE)
@@ -349,15 +346,15 @@ def test_an_analysis_can_be_stopped():
         raise InterruptedError
 
     with pytest.raises(InterruptedError):
-        chords.analyse(network("tones"), np.zeros(chords.RATE, np.float32), stop)
+        note_decisions.analyse(network("tones"), np.zeros(note_decisions.RATE, np.float32), stop)
 
 
 def test_pieces_cover_a_recording_once_with_what_stands_beside_them(monkeypatch):
-    monkeypatch.setattr(pieces, "OWN", 2 * pieces.COMMON)
-    monkeypatch.setattr(pieces, "MARGIN", pieces.COMMON)
-    for length in (0, 1, pieces.COMMON, 2 * pieces.COMMON, 7 * pieces.COMMON + 5):
+    monkeypatch.setattr(chunks, "OWN", 2 * chunks.COMMON)
+    monkeypatch.setattr(chunks, "MARGIN", chunks.COMMON)
+    for length in (0, 1, chunks.COMMON, 2 * chunks.COMMON, 7 * chunks.COMMON + 5):
         ramp = np.arange(length, dtype=np.float32) % 97
-        made = list(pieces.pieces(ramp))
+        made = list(chunks.pieces(ramp))
         assert sum(p.own for p in made) == length
         assert [p.last for p in made] == [False] * (len(made) - 1) + [True] * bool(made)
         joined = [p.samples[p.lead : p.lead + p.own] for p in made]
@@ -380,22 +377,22 @@ def test_chords_get_names_with_their_times():
     rows = [(0.0, 0.9, n) for n in (48, 64, 67)] + [(1.0, 1.9, n) for n in (45, 57, 60, 64)]
     rows += [(2.0 + 0.02 * i, 2.9, n) for i, n in enumerate((43, 59, 62, 65))]
     columns = [np.array(c, float) for c in zip(*rows, strict=True)]
-    told = chords.named(
+    told = note_decisions.named(
         Heard(columns[0], columns[1], columns[2], np.full(len(rows), 80.0), np.ones(len(rows)), 0 * columns[0])
     )
     assert [name for _, _, name in told] == ["C", "Am", "G7"]
     assert [round(start, 1) for start, _, _ in told] == [0.0, 1.0, 2.0]
     assert all(end > start for start, end, _ in told)
-    assert chords.named(Heard.empty()) == []
+    assert note_decisions.named(Heard.empty()) == []
 
 
 def test_bends_of_notes_that_follow_at_once_begin_where_the_player_did():
     deep = replace(singer.SUNG, vibrato=0.0, scoop=1.5, drift=0.0, consonant=0.0)
     line = [(0.3, 1.0, 60, 0.8), (1.0, 1.8, 64, 0.8)]
-    analysis = melody.analyse(layers("begin"), network("tones"), singer.perform(line, deep, melody.RATE, 2))
-    notes = melody.decide(analysis).kept()
+    analysis = candidates.analyse(layers("begin"), network("tones"), singer.perform(line, deep, candidates.RATE, 2))
+    notes = candidates.decide(analysis).kept()
     assert [round(p) for p in notes.pitch] == [60, 64]
-    sent = bending.bends(analysis, notes)
+    sent = pitch_bend.bends(analysis, notes)
     assert [t for t, _ in sent] == sorted(t for t, _ in sent)
     at_second = [v for t, v in sent if t == pytest.approx(float(notes.start[1]))]
     assert at_second[-1] < -0.2
@@ -405,11 +402,11 @@ def test_bends_of_notes_that_follow_at_once_begin_where_the_player_did():
 def test_doubtful_examples_are_said():
     _, syllables, examples = lesson(35, 2)
     random = np.random.default_rng(9)
-    examples["twin"] = [taught.example(mouth.say(syllables[1], 0.8, strokes.RATE, random))] * 3
-    examples["silent"] = [taught.example(np.zeros(20_000, np.float32))]
-    known = taught.teach(ground(), examples)
+    examples["twin"] = [example_classifier.example(mouth.say(syllables[1], 0.8, stroke_features.RATE, random))] * 3
+    examples["silent"] = [example_classifier.example(np.zeros(20_000, np.float32))]
+    known = example_classifier.teach(ground(), examples)
     assert "silent" not in known.names
-    said = " ".join(taught.doubts(known))
+    said = " ".join(example_classifier.doubts(known))
     assert "aux1 has 2 usable examples; 3 or more are better" in said
     assert "aux2 and twin sound much alike" in said
     assert "aux1 and aux3" not in said
@@ -418,27 +415,27 @@ def test_doubtful_examples_are_said():
 def test_every_pitch_is_heard_by_the_same_network_whatever_its_height():
     for number in (33, 45, 57, 69, 81, 93):
         timbre = players.Timbre(1 / np.arange(1, 20) ** 1.4, attack=0.005, decay=1.0)
-        samples = players.play([(0.3, 1.2, number, 0.8)], timbre, tones.RATE, number)
-        likely = tones.likely(network("tones"), *tones.levels(samples))
-        middle = likely[round(0.7 / tones.STEP), :, 0]
-        assert int(np.argmax(middle)) + tones.LOWEST == number
+        samples = players.play([(0.3, 1.2, number, 0.8)], timbre, multipitch.RATE, number)
+        likely = multipitch.likely(network("tones"), *multipitch.levels(samples))
+        middle = likely[round(0.7 / multipitch.STEP), :, 0]
+        assert int(np.argmax(middle)) + multipitch.LOWEST == number
         assert middle.max() > 0.5
 
 
 def test_a_place_in_the_picture_is_the_same_in_blocks():
     random = np.random.default_rng(3)
     stereo = random.normal(size=(60_000, 2)).astype(np.float32)
-    whole = place.above(stereo.mean(axis=1), 22_050, 200.0)
+    whole = stereo_filter.above(stereo.mean(axis=1), 22_050, 200.0)
     blocks = [stereo[a : a + 15_000] for a in range(0, 60_000, 15_000)]
-    parts = list(place.in_blocks(blocks, lambda b: place.above(b.mean(axis=1), 22_050, 200.0), 4_000))
+    parts = list(stereo_filter.in_blocks(blocks, lambda b: stereo_filter.above(b.mean(axis=1), 22_050, 200.0), 4_000))
     assert [len(p) for p in parts] == [15_000] * 4
     assert np.abs(np.concatenate(parts) - whole)[500:-500].max() < 0.02
 
 
 def test_what_is_doubtful_is_proposed_for_removal_with_its_reason():
-    samples = singer.perform(LINE, singer.BLOWN, melody.RATE, 3)
-    analysis = melody.analyse(layers("begin"), network("tones"), samples)
-    all_of_them = melody.decide(analysis, melody.MelodySettings(shortest=0.42))
+    samples = singer.perform(LINE, singer.BLOWN, candidates.RATE, 3)
+    analysis = candidates.analyse(layers("begin"), network("tones"), samples)
+    all_of_them = candidates.decide(analysis, candidates.MelodySettings(shortest=0.42))
     short = all_of_them.end - all_of_them.start < 0.42
     assert short.any()
     assert [DOUBTS[d] for d in all_of_them.doubt[short]] == ["too short"] * int(short.sum())
@@ -456,9 +453,11 @@ def test_doubtful_drums_are_proposed_and_less_so_the_more_eager_one_listens():
     proposed = calmly = eagerly = 0
     for seed in (5, 6, 7):
         random = np.random.default_rng(seed)
-        sound, _ = anykit.groove(anykit.built_kit(random, drums.RATE), 6.0, drums.RATE, random)
-        analysis = drums.analyse(layers("drums"), comparing(), sound)
-        calm, eager = drums.hits(analysis, 0.3), drums.hits(analysis, 0.9)
+        sound, _ = anykit.groove(
+            anykit.built_kit(random, drum_transcription.RATE), 6.0, drum_transcription.RATE, random
+        )
+        analysis = drum_transcription.analyse(layers("drums"), comparing(), sound)
+        calm, eager = drum_transcription.hits(analysis, 0.3), drum_transcription.hits(analysis, 0.9)
         proposed += int((calm.doubt > 0).sum())
         calmly, eagerly = calmly + len(calm.kept().start), eagerly + len(eager.kept().start)
         assert calm.sure[calm.doubt > 0].max(initial=0.0) < calm.sure[calm.doubt == 0].min()
@@ -496,12 +495,12 @@ def test_snapped_notes_are_in_the_key_and_near_and_those_in_it_stay(pitch, name)
 
 
 def test_a_network_hears_the_same_in_batches_as_at_once(monkeypatch):
-    levels = begin.LOOK.levels(singer.perform(LINE, singer.SUNG, begin.RATE, 2))
+    levels = onset.LOOK.levels(singer.perform(LINE, singer.SUNG, onset.RATE, 2))
     whole = layers("begin").likely(levels)
     assert whole.shape == (len(levels), 1)
     assert whole.max() > 0.5 > whole.min() >= 0
-    monkeypatch.setattr(convolved, "BATCH", 37)
-    monkeypatch.setattr(convolved, "PATCHED", 11)
+    monkeypatch.setattr(convolutional, "BATCH", 37)
+    monkeypatch.setattr(convolutional, "PATCHED", 11)
     assert layers("begin").likely(levels) == pytest.approx(whole, abs=1e-4)
     assert layers("begin").likely(levels[:0]).shape == (0, 1)
 
@@ -510,35 +509,35 @@ def test_a_network_hears_the_same_in_batches_as_at_once(monkeypatch):
 @hypothesis.settings(deadline=None, max_examples=25)
 def test_a_pitch_is_shown_its_harmonics_in_both_windows_against_the_loudest_of_its_moment(seed, count):
     random = np.random.default_rng(seed)
-    long, short = random.normal(size=(30, 3 * tones.SEMITONES)), random.normal(size=(30, tones.SEMITONES))
-    frame, pitch = random.integers(0, 30, count), random.integers(tones.LOWEST, tones.HIGHEST + 1, count)
-    rows = tones.rows(long.astype(np.float32), short.astype(np.float32), frame, pitch)
-    assert rows.shape == (count, tones.INPUTS)
+    long, short = random.normal(size=(30, 3 * multipitch.SEMITONES)), random.normal(size=(30, multipitch.SEMITONES))
+    frame, pitch = random.integers(0, 30, count), random.integers(multipitch.LOWEST, multipitch.HIGHEST + 1, count)
+    rows = multipitch.rows(long.astype(np.float32), short.astype(np.float32), frame, pitch)
+    assert rows.shape == (count, multipitch.INPUTS)
     for row, f, p in zip(rows, frame.tolist(), pitch.tolist(), strict=True):
-        place, top = p - tones.FIRST, long[f].max()
-        seen = [np.clip(place + related, 0, tones.SEMITONES - 1) for related in tones.RELATED]
+        place, top = p - multipitch.FIRST, long[f].max()
+        seen = [np.clip(stereo_filter + related, 0, multipitch.SEMITONES - 1) for related in multipitch.RELATED]
         still = np.concatenate([long[f, 3 * s : 3 * s + 3] for s in seen])
-        moving = [short[np.clip(f + m, 0, 29), min(place + q, tones.SEMITONES - 1)]
-                  for m in tones.MOMENTS for q in tones.QUICK]  # fmt: skip
-        wanted = [*(still - top), *(np.array(moving) - top), top, place / 60]
+        moving = [short[np.clip(f + m, 0, 29), min(stereo_filter + q, multipitch.SEMITONES - 1)]
+                  for m in multipitch.MOMENTS for q in multipitch.QUICK]  # fmt: skip
+        wanted = [*(still - top), *(np.array(moving) - top), top, stereo_filter / 60]
         assert row == pytest.approx(wanted, abs=1e-5)
 
 
 @pytest.mark.parametrize("leap", [-24, -19, -12, 12, 19, 24, 4])
 def test_no_leap_to_a_harmonic_is_heard_where_nothing_begins(leap):
     timbre = players.Timbre(1 / np.arange(1, 12) ** 1.5, release=0.1)
-    whole = melody.analyse(
-        layers("begin"), network("tones"), players.play([(0.3, 1.5, 60, 0.9)], timbre, melody.RATE, 1)
+    whole = candidates.analyse(
+        layers("begin"), network("tones"), players.play([(0.3, 1.5, 60, 0.9)], timbre, candidates.RATE, 1)
     )
-    turn = round(0.7 / melody.STEP)
+    turn = round(0.7 / candidates.STEP)
     pitch, sounds, begins = whole.pitch.copy(), whole.sounds.copy(), whole.begins.copy()
     pitch[:turn] += leap
     sounds[:turn] = np.roll(sounds[:turn], leap, axis=1)
-    notes = pairs(melody.decide(replace(whole, pitch=pitch, sounds=sounds)).kept())
+    notes = pairs(candidates.decide(replace(whole, pitch=pitch, sounds=sounds)).kept())
     # At first it was taken for that, or for what it is a harmonic of. What is no harmonic was played.
     assert [(round(s, 1), n) for s, n in notes] == ([(0.3, 60 + 4), (0.7, 60)] if leap == 4 else [(0.3, 60)])
     begins[turn - 2 : turn + 3] = (0.15, 0.6, 1.0, 0.6, 0.15)
-    notes = pairs(melody.decide(replace(whole, pitch=pitch, sounds=sounds, begins=begins)).kept())
+    notes = pairs(candidates.decide(replace(whole, pitch=pitch, sounds=sounds, begins=begins)).kept())
     assert [(round(s, 1), n) for s, n in notes] == [(0.3, 60 + leap), (0.7, 60)]
 
 
@@ -548,29 +547,29 @@ def test_a_low_string_without_a_period_is_heard_by_its_harmonics():
         (2.3, 2.6, 33, 0.9), (2.7, 3.1, 35, 0.9), (3.2, 3.9, 40, 0.9),
     ]  # fmt: skip
     stiff = players.Timbre(1 / np.arange(1, 16), inharmonic=0.01, attack=0.004, decay=0.35, release=0.12, bottom=200.0)
-    sound = players.play(line, stiff, melody.RATE, 3)
+    sound = players.play(line, stiff, candidates.RATE, 3)
     hiss = np.random.default_rng(0).normal(size=len(sound)) * 0.003 * np.abs(sound).max()
-    analysis = melody.analyse(layers("begin"), network("tones"), (sound + hiss).astype(np.float32))
+    analysis = candidates.analyse(layers("begin"), network("tones"), (sound + hiss).astype(np.float32))
     assert np.nanmedian(analysis.dip[:, 0]) > 0.6
-    notes = pairs(melody.decide(analysis).kept())
+    notes = pairs(candidates.decide(analysis).kept())
     assert len(notes) <= len(line)
     assert found([(s, n) for s, _, n, _ in line], notes) >= 6
     # Where others play beneath, their harmonics sound as well, so there a note still needs its period.
-    assert len(pairs(melody.decide(analysis, melody.MelodySettings(beneath=True)).kept())) < 6
+    assert len(pairs(candidates.decide(analysis, candidates.MelodySettings(beneath=True)).kept())) < 6
 
 
 def test_bands_and_grids_hold_the_power_of_the_spectrum():
     random = np.random.default_rng(0)
     samples = random.normal(size=9_000).astype(np.float32)
-    spectra = frames.spectra(samples, 512, 100) ** 2
-    weights = frames.bands(22_050, 512, 12, 60.0, 9_000.0)
-    used = frames.used_bands(22_050, 512, 12, 60.0, 9_000.0)
+    spectra = spectra.spectra(samples, 512, 100) ** 2
+    weights = spectra.bands(22_050, 512, 12, 60.0, 9_000.0)
+    used = spectra.used_bands(22_050, 512, 12, 60.0, 9_000.0)
     assert used.shape[0] < len(weights)
-    assert frames.powers(samples, 512, 100, used)[0] == pytest.approx(spectra @ weights, rel=1e-3)
-    exact = frames.powers(samples.astype(np.float64), 512, 100, used)[0]
+    assert spectra.powers(samples, 512, 100, used)[0] == pytest.approx(spectra @ weights, rel=1e-3)
+    exact = spectra.powers(samples.astype(np.float64), 512, 100, used)[0]
     assert exact == pytest.approx(spectra @ weights, rel=1e-3)
-    plain, other = frames.powers(
-        samples, 512, 100, frames.Bands(weights[:200]), frames.Bands(scipy.sparse.csr_array(weights.T))
+    plain, other = spectra.powers(
+        samples, 512, 100, spectra.Bands(weights[:200]), spectra.Bands(scipy.sparse.csr_array(weights.T))
     )
     assert plain == pytest.approx(spectra[:, :200] @ weights[:200], rel=1e-3)
     assert other == pytest.approx(spectra @ weights, rel=1e-3)
@@ -578,15 +577,15 @@ def test_bands_and_grids_hold_the_power_of_the_spectrum():
 
 @pytest.mark.parametrize("count", [1, 439, 440, 881, 40_001])
 def test_the_ear_of_melodies_sees_what_its_networks_were_shown(count):
-    sound = singer.perform(LINE, singer.SUNG, melody.RATE, 2)[:count]
-    loud, against = begin.LOOK.loud(sound), tones.loud(sound)
-    picture, (long, short) = melody._pictures(sound, against, loud)
-    assert picture == pytest.approx(begin.LOOK.levels(sound, loud), abs=1e-5)
-    shown, shortly = tones.levels(sound, against)
+    sound = singer.perform(LINE, singer.SUNG, candidates.RATE, 2)[:count]
+    loud, against = onset.LOOK.loud(sound), multipitch.loud(sound)
+    picture, (long, short) = candidates._pictures(sound, against, loud)
+    assert picture == pytest.approx(onset.LOOK.levels(sound, loud), abs=1e-5)
+    shown, shortly = multipitch.levels(sound, against)
     assert long == pytest.approx(shown, abs=1e-5)
     assert short == pytest.approx(shortly, abs=1e-5)
     # What lies between two long windows is as if there had been one.
-    whole = frames.powers(sound, tones.LONG, tones.HOP, tones.LONG_BANDS)[0]
+    whole = spectra.powers(sound, multipitch.LONG, multipitch.HOP, multipitch.LONG_BANDS)[0]
     true = 0.5 * np.log10(whole / (against[0] + 1e-12) + 1e-8)
     plain = true > true.max(axis=1, keepdims=True) - 1.5
     assert long[::2] == pytest.approx(true[::2], abs=1e-5)
@@ -596,62 +595,67 @@ def test_the_ear_of_melodies_sees_what_its_networks_were_shown(count):
 @pytest.mark.parametrize("count", [1, 440, 881, 44_101])
 def test_what_is_seen_of_drums_between_two_long_windows_is_as_if_there_had_been_one(count):
     random = np.random.default_rng(1)
-    sound = anykit.groove(anykit.built_kit(random, drums.RATE), 2, drums.RATE, random)[0][:count]
-    loud = drums.LOOK.loud(sound)
-    seen, every = drums.LOOK.levels(sound, loud), replace(drums.LOOK, seldom=1 << 30).levels(sound, loud)
-    assert seen.shape == every.shape == (1 + count // drums.HOP, drums.LOOK.bands, 2)
+    sound = anykit.groove(anykit.built_kit(random, drum_transcription.RATE), 2, drum_transcription.RATE, random)[0][
+        :count
+    ]
+    loud = drum_transcription.LOOK.loud(sound)
+    seen, every = (
+        drum_transcription.LOOK.levels(sound, loud),
+        replace(drum_transcription.LOOK, seldom=1 << 30).levels(sound, loud),
+    )
+    assert seen.shape == every.shape == (1 + count // drum_transcription.HOP, drum_transcription.LOOK.bands, 2)
     assert seen[:, :, 0] == pytest.approx(every[:, :, 0], abs=1e-5)
     assert seen[::2] == pytest.approx(every[::2], abs=1e-5)
     assert np.abs(seen - every)[every > every.max() - 2].mean() < 0.01
 
 
 def test_what_plays_beneath_does_not_strike_the_lead_again():
-    lead = singer.perform([(0.3, 2.7, 72, 0.9), (2.8, 3.3, 74, 0.9)], singer.BLOWN, melody.RATE, 1)
+    lead = singer.perform([(0.3, 2.7, 72, 0.9), (2.8, 3.3, 74, 0.9)], singer.BLOWN, candidates.RATE, 1)
     beneath = [(0.5 + 0.4 * i, 0.8 + 0.4 * i, n, 0.9) for i, n in enumerate((48, 52, 55, 48, 53, 57))]
-    under = singer.perform(beneath, singer.PLUCKED, melody.RATE, 2)
+    under = singer.perform(beneath, singer.PLUCKED, candidates.RATE, 2)
     mixed = np.zeros(max(len(lead), len(under)), np.float32)
     mixed[: len(lead)] += lead
     mixed[: len(under)] += 0.6 * under
-    above = place.above(mixed, melody.RATE, 0.75 * 440 * 2 ** ((67 - 69) / 12))
+    above = stereo_filter.above(mixed, candidates.RATE, 0.75 * 440 * 2 ** ((67 - 69) / 12))
     notes = heard(above, low=67, high=80, beneath=True)
     assert [round(p) for p in notes.pitch] == [72, 74]
     # What is struck again by itself is told as ever.
-    line = heard(singer.perform(LINE, singer.PLUCKED, melody.RATE, 3), beneath=True)
+    line = heard(singer.perform(LINE, singer.PLUCKED, candidates.RATE, 3), beneath=True)
     assert [round(p) for p in line.pitch] == [n for _, _, n, _ in LINE]
 
 
 def test_a_note_begins_with_its_attack_though_that_has_no_pitch():
     random = np.random.default_rng(3)
-    t = np.arange(round(0.7 * melody.RATE)) / melody.RATE
+    t = np.arange(round(0.7 * candidates.RATE)) / candidates.RATE
     tone = sum(np.sin(2 * np.pi * 65.4 * k * t) / k for k in range(1, 9)) * np.clip((t - 0.1) / 0.05, 0, 1)
     attack = random.normal(size=len(t)) * np.exp(-t / 0.12) * 0.8
     samples = np.concatenate([np.zeros(8000), 0.2 * (tone + attack), np.zeros(8000)]).astype(np.float32)
     notes = heard(samples)
     assert [round(p) for p in notes.pitch] == [36]
-    assert notes.start[0] == pytest.approx(8000 / melody.RATE, abs=0.05)
+    assert notes.start[0] == pytest.approx(8000 / candidates.RATE, abs=0.05)
 
 
 def test_a_path_looked_for_in_stretches_is_the_path_of_the_whole(monkeypatch):
-    samples = np.tile(singer.perform(LINE, singer.SUNG, melody.RATE, 5), 4)
-    analysis = melody.analyse(layers("begin"), network("tones"), samples)
-    settings = melody.MelodySettings()
-    in_stretches = melody.track(analysis, settings)
-    monkeypatch.setattr(cheapest, "AT_ONCE", 3)
+    samples = np.tile(singer.perform(LINE, singer.SUNG, candidates.RATE, 5), 4)
+    analysis = candidates.analyse(layers("begin"), network("tones"), samples)
+    settings = candidates.MelodySettings()
+    in_stretches = candidates.track(analysis, settings)
+    monkeypatch.setattr(viterbi, "AT_ONCE", 3)
     # What was found is kept for the same settings; here it is to be looked for anew.
     analysis.paths.clear()
-    assert melody.track(analysis, settings).tolist() == in_stretches.tolist()
-    whole = -(-len(in_stretches) // cheapest.BLOCK) * cheapest.BLOCK
-    monkeypatch.setattr(cheapest, "STRETCH", whole)
+    assert candidates.track(analysis, settings).tolist() == in_stretches.tolist()
+    whole = -(-len(in_stretches) // viterbi.BLOCK) * viterbi.BLOCK
+    monkeypatch.setattr(viterbi, "STRETCH", whole)
     analysis.paths.clear()
-    assert melody.track(analysis, settings).tolist() == in_stretches.tolist()
+    assert candidates.track(analysis, settings).tolist() == in_stretches.tolist()
 
 
 @given(st.floats(45.0, 1500.0))
 def test_a_period_is_found_where_a_tone_repeats(hertz):
-    t = np.arange(2100) / melody.RATE
+    t = np.arange(2100) / candidates.RATE
     tone = (np.sin(2 * np.pi * hertz * t) + 0.4 * np.sin(4 * np.pi * hertz * t)).astype(np.float32)
-    mean = period.normalised(tone, 1, melody.HOP, 7, 551)[0]
-    lag = melody.RATE / hertz
+    mean = yin.normalised(tone, 1, candidates.HOP, 7, 551)[0]
+    lag = candidates.RATE / hertz
     assert mean[round(lag)] < 0.2
     if lag > 8:
         assert mean[round(lag / 2)] > mean[round(lag)]
@@ -662,7 +666,7 @@ def test_a_period_is_found_where_a_tone_repeats(hertz):
 def test_each_moment_is_compared_with_what_comes_after_every_lag(seed, count, hops, longest):
     hop = 20
     sound = np.random.default_rng(seed).normal(size=(count + hops - 1) * hop + longest).astype(np.float32)
-    mean = period.normalised(sound, count, hop, hops, longest)
+    mean = yin.normalised(sound, count, hop, hops, longest)
     assert mean.shape == (count, longest + 1)
     for row in range(count):
         own = sound[row * hop :].astype(float)
@@ -673,33 +677,35 @@ def test_each_moment_is_compared_with_what_comes_after_every_lag(seed, count, ho
 
 
 def test_how_loud_a_stroke_is_is_the_mean_of_what_follows_it_as_far_as_it_goes(monkeypatch):
-    monkeypatch.setattr(frames, "AT_ONCE", 4)
+    monkeypatch.setattr(spectra, "AT_ONCE", 4)
     level = np.repeat([0.0, 0.1, 0.5], 100).astype(np.float32)
-    told = frames.Envelope(level, 0.001).decibels_after(np.array([0.0, 0.05, 0.12, 0.2, 0.29, 0.4, -1.0]), 0.1)
+    told = spectra.Envelope(level, 0.001).decibels_after(np.array([0.0, 0.05, 0.12, 0.2, 0.29, 0.4, -1.0]), 0.1)
     mean = [0.0, 0.005, (80 * 0.01 + 20 * 0.25) / 100, 0.25, 0.25, 0.0, 0.0]
     assert told == pytest.approx([10 * np.log10(m) if m else -120.0 for m in mean], abs=0.01)
-    assert frames.Envelope(level[:0], 0.001).decibels_after(np.array([0.3])).tolist() == [-120.0]
+    assert spectra.Envelope(level[:0], 0.001).decibels_after(np.array([0.3])).tolist() == [-120.0]
 
 
 def test_strokes_are_found_alike_at_once_and_in_pieces(monkeypatch):
     random = np.random.default_rng(8)
     syllables = [mouth.any_syllable(random) for _ in range(3)]
-    sound, truth = mouth.beat(syllables, 6.0, strokes.RATE, random)
+    sound, truth = mouth.beat(syllables, 6.0, stroke_features.RATE, random)
     sound = sound + 0.05
-    whole = strokes.analyse(sound)
-    monkeypatch.setattr(pieces, "OWN", 13 * pieces.COMMON)
-    parts = strokes.analyse(lambda: (sound[at : at + 5_000] for at in range(0, len(sound), 5_000)))
+    whole = stroke_features.analyse(sound)
+    monkeypatch.setattr(chunks, "OWN", 13 * chunks.COMMON)
+    parts = stroke_features.analyse(lambda: (sound[at : at + 5_000] for at in range(0, len(sound), 5_000)))
     assert len(parts.level) == len(whole.level)
-    assert strokes.beginnings(parts, 0.5) == pytest.approx(strokes.beginnings(whole, 0.5), abs=0.003)
-    assert found([(t, 0) for t, _ in truth], [(s, 0) for s in strokes.beginnings(parts, 0.5)]) >= 0.9 * len(truth)
+    assert stroke_features.beginnings(parts, 0.5) == pytest.approx(stroke_features.beginnings(whole, 0.5), abs=0.003)
+    assert found([(t, 0) for t, _ in truth], [(s, 0) for s in stroke_features.beginnings(parts, 0.5)]) >= 0.9 * len(
+        truth
+    )
 
 
 def test_costs_that_are_kept_are_those_of_a_long_recording(monkeypatch):
-    samples = singer.perform(LINE, singer.BLOWN, melody.RATE, 3)
-    analysis = melody.analyse(layers("begin"), network("tones"), samples)
-    kept = [melody.decide(analysis, melody.MelodySettings(low=low)) for low in (28, 58)]
-    monkeypatch.setattr(melody, "REMEMBERED", 0)
-    anew = [melody.decide(analysis, melody.MelodySettings(low=low)) for low in (28, 58)]
+    samples = singer.perform(LINE, singer.BLOWN, candidates.RATE, 3)
+    analysis = candidates.analyse(layers("begin"), network("tones"), samples)
+    kept = [candidates.decide(analysis, candidates.MelodySettings(low=low)) for low in (28, 58)]
+    monkeypatch.setattr(candidates, "REMEMBERED", 0)
+    anew = [candidates.decide(analysis, candidates.MelodySettings(low=low)) for low in (28, 58)]
     for one, other in zip(kept, anew, strict=True):
         assert one.start.tolist() == other.start.tolist()
         assert one.pitch.tolist() == other.pitch.tolist()
@@ -707,7 +713,7 @@ def test_costs_that_are_kept_are_those_of_a_long_recording(monkeypatch):
 
 def tone(number: float, seconds: float, falls: float, swells: float = 0.004, lets_go: float = 0.04) -> np.ndarray:
     """A tone of eight harmonics at melody.RATE. falls  dB a second by itself; swells, lets_go  seconds at its ends."""
-    t = np.arange(round((seconds + 4 * lets_go) * melody.RATE)) / melody.RATE
+    t = np.arange(round((seconds + 4 * lets_go) * candidates.RATE)) / candidates.RATE
     hz = 440 * 2 ** ((number - 69) / 12)
     wave = sum(np.sin(2 * np.pi * k * hz * t + k) / k for k in range(1, 9))
     level = 10 ** (-falls * t / 20) * np.minimum(1, t / swells) * np.exp(-np.maximum(0, t - seconds) / lets_go)
@@ -717,12 +723,12 @@ def tone(number: float, seconds: float, falls: float, swells: float = 0.004, let
 @pytest.mark.parametrize("falls", [0.0, 12.0, 22.0])
 def test_a_note_ends_where_it_is_let_go_not_where_it_fades(falls):
     line = [(0.3, 0.9, 52), (1.3, 1.5, 57), (1.8, 2.7, 50), (3.0, 3.4, 61)]
-    sound = np.random.default_rng(2).normal(size=round(4.2 * melody.RATE)) * 1e-4
+    sound = np.random.default_rng(2).normal(size=round(4.2 * candidates.RATE)) * 1e-4
     for start, end, number in line:
         own = tone(number, end - start, falls)
-        first = round(start * melody.RATE)
+        first = round(start * candidates.RATE)
         sound[first : first + len(own)] += own
-    heard = melody.decide(melody.analyse(layers("begin"), network("tones"), sound.astype(np.float32))).kept()
+    heard = candidates.decide(candidates.analyse(layers("begin"), network("tones"), sound.astype(np.float32))).kept()
     assert np.rint(heard.pitch).tolist() == [n for _, _, n in line]
     assert np.abs(heard.start - [s for s, _, _ in line]).max() < 0.02
     off = np.abs(heard.end - [e for _, e, _ in line])
@@ -733,11 +739,11 @@ def test_a_note_ends_where_it_is_let_go_not_where_it_fades(falls):
 def test_a_note_that_swells_out_of_the_one_before_begins_where_it_swells():
     """Bowed without a gap: the old note rings while the new one grows."""
     line = [(0.3, 1.0, 62), (1.0, 1.6, 65), (1.6, 2.4, 69)]
-    sound = np.random.default_rng(3).normal(size=round(3.2 * melody.RATE)) * 1e-4
+    sound = np.random.default_rng(3).normal(size=round(3.2 * candidates.RATE)) * 1e-4
     for start, end, number in line:
         own = tone(number, end - start, 0.0, swells=0.12, lets_go=0.06)
-        first = round(start * melody.RATE)
+        first = round(start * candidates.RATE)
         sound[first : first + len(own)] += own
-    heard = melody.decide(melody.analyse(layers("begin"), network("tones"), sound.astype(np.float32))).kept()
+    heard = candidates.decide(candidates.analyse(layers("begin"), network("tones"), sound.astype(np.float32))).kept()
     assert np.rint(heard.pitch).tolist() == [62, 65, 69]
     assert np.abs(heard.start - [0.3, 1.0, 1.6]).max() < 0.07

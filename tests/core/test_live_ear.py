@@ -7,8 +7,10 @@ from functools import lru_cache
 import numpy as np
 import pytest
 
-from puresignal.core.hearing import livehits, livemelody, melody, rises, strokes, taught
-from puresignal.core.hearing.heard import Heard
+from puresignal.core.hearing.dsp import spectral_flux
+from puresignal.core.hearing.melody import candidates, live_melody
+from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
+from puresignal.core.hearing.transcribed import Heard
 from puresignal.io.modelfile import ground, layers, network, quick_ground
 from puresignal.sim import mouth, singer
 from puresignal.sim.mouth import Syllable
@@ -28,11 +30,11 @@ TUNE = [
 def drummed(seed=11):
     random = np.random.default_rng(seed)
     examples = {
-        f"aux{i + 1}": [np.asarray(mouth.say(s, 0.8, strokes.RATE, random), np.float32) for _ in range(4)]
+        f"aux{i + 1}": [np.asarray(mouth.say(s, 0.8, stroke_features.RATE, random), np.float32) for _ in range(4)]
         for i, s in enumerate(SYLLABLES)
     }
-    sound, truth = mouth.beat(list(SYLLABLES), 8.0, strokes.RATE, random, breaths=0.25)
-    return livehits.teach(quick_ground(), examples), sound, truth
+    sound, truth = mouth.beat(list(SYLLABLES), 8.0, stroke_features.RATE, random, breaths=0.25)
+    return live_hits.teach(quick_ground(), examples), sound, truth
 
 
 def in_blocks(live, samples, length):
@@ -47,8 +49,8 @@ def test_taught_sounds_are_told_within_15_ms_and_a_block_and_breaths_are_none():
     right, told_all, true = 0, 0, 0
     for seed in (11, 12, 13, 14):
         known, sound, truth = drummed(seed)
-        told = in_blocks(livehits.LiveHits(known), sound, 128)
-        assert max(at / strokes.RATE - hit.start for at, hit in told) < 0.015 + 128 / strokes.RATE
+        told = in_blocks(live_hits.LiveHits(known), sound, 128)
+        assert max(at / stroke_features.RATE - hit.start for at, hit in told) < 0.015 + 128 / stroke_features.RATE
         assert all(1 <= hit.velocity <= 127 and 0 <= hit.sure <= 1 for _, hit in told)
         right += sum(
             any(abs(hit.start - moment) < 0.03 and known.names[hit.sound] == f"aux{which + 1}" for _, hit in told)
@@ -66,12 +68,14 @@ def test_most_of_what_was_not_taught_is_told_as_nothing():
     for _ in range(4):
         syllables = [mouth.any_syllable(random) for _ in range(6)]
         examples = {
-            f"aux{i + 1}": [np.asarray(mouth.say(s, 0.8, strokes.RATE, random), np.float32) for _ in range(4)]
+            f"aux{i + 1}": [np.asarray(mouth.say(s, 0.8, stroke_features.RATE, random), np.float32) for _ in range(4)]
             for i, s in enumerate(syllables[:3])
         }
-        sound, truth = mouth.beat(syllables, 8.0, strokes.RATE, random, breaths=0.0)
-        known = taught.teach(ground(), {n: [taught.example(s) for s in own] for n, own in examples.items()})
-        heard = taught.hits(known, strokes.analyse(sound)).kept().start
+        sound, truth = mouth.beat(syllables, 8.0, stroke_features.RATE, random, breaths=0.0)
+        known = example_classifier.teach(
+            ground(), {n: [example_classifier.example(s) for s in own] for n, own in examples.items()}
+        )
+        heard = example_classifier.hits(known, stroke_features.analyse(sound)).kept().start
         others = [moment for moment, which in truth if which > 2]
         strange += len(others)
         told += sum(bool((np.abs(heard - moment) < 0.03).any()) for moment in others)
@@ -82,26 +86,26 @@ def test_most_of_what_was_not_taught_is_told_as_nothing():
 @pytest.mark.parametrize("length", [17, 1024, 100_000])
 def test_what_is_told_does_not_depend_on_the_length_of_blocks(length):
     known, sound, _ = drummed()
-    usual = [hit for _, hit in in_blocks(livehits.LiveHits(known), sound, 256)]
-    again = [hit for _, hit in in_blocks(livehits.LiveHits(known), sound, length)]
+    usual = [hit for _, hit in in_blocks(live_hits.LiveHits(known), sound, 256)]
+    again = [hit for _, hit in in_blocks(live_hits.LiveHits(known), sound, length)]
     assert [h.start for h in again] == pytest.approx([h.start for h in usual])
     assert [h.sound for h in again] == [h.sound for h in usual]
 
 
 def test_a_sound_that_was_not_taught_is_not_told():
     known, _, _ = drummed()
-    t = np.arange(8000) / strokes.RATE
+    t = np.arange(8000) / stroke_features.RATE
     bell = 0.5 * np.sin(2 * np.pi * 4000 * t) * np.exp(-t / 0.05)
     stream = np.concatenate([np.zeros(20_000), bell, np.zeros(20_000)]).astype(np.float32)
-    assert len(rises.Beginnings(strokes.RATE).feed(stream)) == 1
-    assert not livehits.LiveHits(known).feed(stream)
-    assert livehits.example(np.zeros(4000, np.float32)) == []
+    assert len(spectral_flux.Beginnings(stroke_features.RATE).feed(stream)) == 1
+    assert not live_hits.LiveHits(known).feed(stream)
+    assert live_hits.example(np.zeros(4000, np.float32)) == []
 
 
 def test_rises_are_the_same_in_a_recording_and_in_a_stream():
     _, sound, truth = drummed()
-    streamed = rises.Beginnings(strokes.RATE).feed(sound)
-    offline = strokes.beginnings(strokes.analyse(sound), 0.5)
+    streamed = spectral_flux.Beginnings(stroke_features.RATE).feed(sound)
+    offline = stroke_features.beginnings(stroke_features.analyse(sound), 0.5)
     assert len(streamed) == len(offline)
     assert np.abs(np.array(streamed) - offline).max() < 0.02
     near = [min(abs(s - moment) for s in streamed) for moment, _ in truth]
@@ -109,16 +113,16 @@ def test_rises_are_the_same_in_a_recording_and_in_a_stream():
 
 
 def sung(manner, low=0):
-    return singer.perform([(s, e, n + low, v) for s, e, n, v in TUNE], manner, livemelody.RATE, 1)
+    return singer.perform([(s, e, n + low, v) for s, e, n, v in TUNE], manner, live_melody.RATE, 1)
 
 
 def live_of(samples, length=128):
-    live = livemelody.LiveMelody(layers("begin"), network("tones"), network("newest"))
+    live = live_melody.LiveMelody(layers("begin"), network("tones"), network("newest"))
     told, settled = [], []
     for begin in range(0, len(samples), length):
-        told += [((begin + length) / livemelody.RATE, each) for each in live.feed(samples[begin : begin + length])]
+        told += [((begin + length) / live_melody.RATE, each) for each in live.feed(samples[begin : begin + length])]
         settled.append(live.settled())
-    told += [(len(samples) / livemelody.RATE, each) for each in live.end()]
+    told += [(len(samples) / live_melody.RATE, each) for each in live.end()]
     settled.append(live.settled())
     return told, Heard.join([part for part in settled if len(part)]).kept()
 
@@ -127,7 +131,7 @@ def test_a_plucked_tune_is_told_note_by_note_within_40_ms():
     told, _ = live_of(sung(singer.PLUCKED))
     begun = [(at, each.number) for at, each in told if each.velocity]
     assert [number for _, number in begun] == [n for _, _, n, _ in TUNE]
-    assert max(at - start for (at, _), (start, *_) in zip(begun, TUNE, strict=True)) < 0.04 + 128 / livemelody.RATE
+    assert max(at - start for (at, _), (start, *_) in zip(begun, TUNE, strict=True)) < 0.04 + 128 / live_melody.RATE
     # What begins ends before the next begins, and nothing is left sounding.
     sounding = None
     for _, each in told:
@@ -140,23 +144,23 @@ def test_a_plucked_tune_is_told_note_by_note_within_40_ms():
 def test_settled_notes_are_those_of_the_recording(manner):
     samples = np.tile(sung(manner), 3)
     _, settled = live_of(samples)
-    offline = melody.decide(melody.analyse(layers("begin"), network("tones"), samples)).kept()
+    offline = candidates.decide(candidates.analyse(layers("begin"), network("tones"), samples)).kept()
     assert np.rint(settled.pitch).tolist() == np.rint(offline.pitch).tolist()
     assert settled.start.tolist() == pytest.approx(offline.start.tolist(), abs=0.03)
     assert settled.end.tolist() == pytest.approx(offline.end.tolist(), abs=0.06)
 
 
 def test_notes_are_settled_soon_after_their_end_and_silence_tells_nothing():
-    samples = np.concatenate([sung(singer.BLOWN), np.zeros(3 * livemelody.RATE, np.float32)])
-    live = livemelody.LiveMelody(layers("begin"), network("tones"), network("newest"))
+    samples = np.concatenate([sung(singer.BLOWN), np.zeros(3 * live_melody.RATE, np.float32)])
+    live = live_melody.LiveMelody(layers("begin"), network("tones"), network("newest"))
     seen = 0
     for begin in range(0, len(samples), 512):
         live.feed(samples[begin : begin + 512])
-        now = (begin + 512) / livemelody.RATE
+        now = (begin + 512) / live_melody.RATE
         seen += len(live.settled().kept())
-        assert seen >= sum(end < now - livemelody.SETTLES - 0.1 for _, end, _, _ in TUNE)
-    quiet = livemelody.LiveMelody(layers("begin"), network("tones"), network("newest"))
-    assert quiet.feed(np.zeros(livemelody.RATE, np.float32)) == []
+        assert seen >= sum(end < now - live_melody.SETTLES - 0.1 for _, end, _, _ in TUNE)
+    quiet = live_melody.LiveMelody(layers("begin"), network("tones"), network("newest"))
+    assert quiet.feed(np.zeros(live_melody.RATE, np.float32)) == []
     assert quiet.end() == []
     assert len(quiet.settled()) == 0
 
@@ -171,17 +175,17 @@ def test_what_is_no_number_in_a_stream_does_not_spoil_what_comes_after():
     known, sound, _ = drummed()
     spoilt = sound.copy()
     spoilt[50:90] = np.nan
-    clean = livehits.LiveHits(known).feed(sound)
-    assert [h.sound for h in livehits.LiveHits(known).feed(spoilt)] == [h.sound for h in clean]
+    clean = live_hits.LiveHits(known).feed(sound)
+    assert [h.sound for h in live_hits.LiveHits(known).feed(spoilt)] == [h.sound for h in clean]
 
 
 def test_a_long_stream_keeps_no_more_than_it_needs():
-    live = livemelody.LiveMelody(layers("begin"), network("tones"), network("newest"))
+    live = live_melody.LiveMelody(layers("begin"), network("tones"), network("newest"))
     piece = sung(singer.BLOWN)
     sizes = []
     for _ in range(6):
         for begin in range(0, len(piece), 4096):
             live.feed(piece[begin : begin + 4096])
         live.settled()
-        sizes.append(sum(len(part.level) for part in live._parts) + len(live._held) // melody.HOP)
-    assert max(sizes) < (livemelody.KEPT + 6) / melody.STEP
+        sizes.append(sum(len(part.level) for part in live._parts) + len(live._held) // candidates.HOP)
+    assert max(sizes) < (live_melody.KEPT + 6) / candidates.STEP

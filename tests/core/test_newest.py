@@ -7,12 +7,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from puresignal.core.hearing import livemelody, newest, period
-from puresignal.core.hearing.melody import MelodySettings
+from puresignal.core.hearing.dsp import yin
+from puresignal.core.hearing.melody import live_melody
+from puresignal.core.hearing.melody.candidates import MelodySettings
+from puresignal.core.hearing.networks import live_pitch
 from puresignal.io.modelfile import network
 from puresignal.sim import players, singer
 
-RATE = newest.RATE
+RATE = live_pitch.RATE
 LINE = [
     (0.3, 0.7, 57, 0.8), (0.75, 1.1, 60, 0.7), (1.15, 1.6, 62, 0.9), (1.9, 2.3, 64, 0.6), (2.35, 3.0, 64, 0.8),
     (3.1, 3.5, 69, 0.8), (3.55, 4.4, 65, 0.8),
@@ -28,36 +30,36 @@ def tone(number, seconds=0.2, cents=0.0):
 
 @pytest.mark.parametrize("number", [31, 40, 52, 64, 76, 88, 95])
 def test_a_steady_tone_repeats_itself_at_its_pitch_in_every_window_that_can_show_it(number):
-    looks = newest.looked(tone(number, cents=20))
-    pitch = number - newest.LOWEST
+    looks = live_pitch.looked(tone(number, cents=20))
+    pitch = number - live_pitch.LOWEST
     lag = RATE / (440 * 2 ** ((number + 0.2 - 69) / 12))
-    able = [k for k, (_, longest) in enumerate(newest.WINDOWS) if lag < longest - 1]
+    able = [k for k, (_, longest) in enumerate(live_pitch.WINDOWS) if lag < longest - 1]
     assert able
-    depth = looks.depth[:, newest.EDGE + pitch]
+    depth = looks.depth[:, live_pitch.EDGE + pitch]
     assert depth[:, able].max() < 0.06
     assert np.abs(looks.beside[:, pitch][:, able] - 0.2).max() < 0.12
-    unable = [k for k in range(len(newest.WINDOWS)) if k not in able]
+    unable = [k for k in range(len(live_pitch.WINDOWS)) if k not in able]
     assert (depth[:, unable] > 0.5).all()
 
 
 def test_a_player_who_is_sharp_is_heard_in_tune_with_himself():
-    looks = newest.looked(tone(60, cents=45), tuning=0.45)
-    assert np.abs(looks.beside[:, 60 - newest.LOWEST, -1]).max() < 0.05
+    looks = live_pitch.looked(tone(60, cents=45), tuning=0.45)
+    assert np.abs(looks.beside[:, 60 - live_pitch.LOWEST, -1]).max() < 0.05
 
 
 @given(seed=st.integers(0, 1000), which=st.integers(0, 3))
 @settings(max_examples=30, deadline=None)
 def test_one_moment_is_compared_with_itself_as_many_are(seed, which):
-    size, longest = newest.WINDOWS[which]
-    turned = np.random.default_rng(seed).normal(size=newest.SEEN).astype(np.float32)
+    size, longest = live_pitch.WINDOWS[which]
+    turned = np.random.default_rng(seed).normal(size=live_pitch.SEEN).astype(np.float32)
     sums = np.concatenate([[0.0], np.cumsum(turned.astype(np.float64) ** 2)])
     half = size - longest
-    expected = period.normalised(turned[:size].astype(np.float64), 1, half, 1, longest)[0]
-    assert period.of_moment(turned[:size], sums, longest) == pytest.approx(expected, abs=1e-4)
+    expected = yin.normalised(turned[:size].astype(np.float64), 1, half, 1, longest)[0]
+    assert yin.of_moment(turned[:size], sums, longest) == pytest.approx(expected, abs=1e-4)
 
 
 def told(samples, length, chosen=None):
-    quick = livemelody.Quick(network("newest"), chosen)
+    quick = live_melody.Quick(network("newest"), chosen)
     out = []
     for begin in range(0, len(samples), length):
         out += quick.feed(samples[begin : begin + length])
@@ -80,7 +82,7 @@ def test_at_once_every_note_is_told_about_once_whatever_the_blocks(manner):
 def test_noise_hum_and_silence_are_no_notes_and_ask_nothing():
     random = np.random.default_rng(2)
     quiet = np.zeros(RATE, np.float32)
-    assert not len(newest.asked(newest.looked(np.pad(quiet, (newest.SEEN, 0))))[0])
+    assert not len(live_pitch.asked(live_pitch.looked(np.pad(quiet, (live_pitch.SEEN, 0))))[0])
     hum = 0.0004 * np.sin(2 * np.pi * 50 * np.arange(2 * RATE) / RATE)
     assert told((hum + 0.001 * random.normal(size=2 * RATE)).astype(np.float32), 256) == []
 

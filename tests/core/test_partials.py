@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from puresignal.core.hearing import newest, partials
+from puresignal.core.hearing.dsp import semitone_levels
+from puresignal.core.hearing.networks import live_pitch
 
-RATE, SEEN, PAST = newest.RATE, newest.SEEN, newest.PAST
+RATE, SEEN, PAST = live_pitch.RATE, live_pitch.SEEN, live_pitch.PAST
 
 
 def tone(number, seconds, loud=0.2):
@@ -17,23 +18,23 @@ def tone(number, seconds, loud=0.2):
 
 
 def looks_of(samples):
-    return newest.looked(np.pad(samples, (SEEN - newest.HOP, 0)).astype(np.float32))
+    return live_pitch.looked(np.pad(samples, (SEEN - live_pitch.HOP, 0)).astype(np.float32))
 
 
 @pytest.mark.parametrize("number", [57, 64, 72, 84])
 def test_a_sine_is_loudest_at_its_semitone_and_its_level_is_its_own(number):
     t = np.arange(SEEN) / RATE
     sine = (0.1 * np.sin(2 * np.pi * 440 * 2 ** ((number - 69) / 12) * t)).astype(np.float32)
-    long = partials.levels(sine[None])[0, 1]
+    long = semitone_levels.levels(sine[None])[0, 1]
     # Low down a window of 70 ms cannot tell neighbours apart.
-    assert abs(int(long.argmax()) + partials.FIRST - number) <= (1 if number < 60 else 0)
+    assert abs(int(long.argmax()) + semitone_levels.FIRST - number) <= (1 if number < 60 else 0)
     assert 20 * long.max() == pytest.approx(-22, abs=4)
 
 
 def test_what_has_begun_just_now_counts_at_once():
     sound = np.concatenate([np.zeros(SEEN), tone(69, 0.3)])
-    levels = looks_of(sound).levels[:, 0, 69 - partials.FIRST]
-    begin = SEEN // newest.HOP
+    levels = looks_of(sound).levels[:, 0, 69 - semitone_levels.FIRST]
+    begin = SEEN // live_pitch.HOP
     steady = levels[begin + 40]
     assert 20 * levels[begin - 2] < -85
     # 15 ms after its beginning it is within 12 dB of what it will be.
@@ -47,37 +48,37 @@ def test_a_note_that_begins_under_a_louder_one_is_asked_after():
     begins = round(0.3 * RATE)
     sound[begins:] += new
     looks = looks_of(sound)
-    moment = round((begins + 0.035 * RATE) / newest.HOP) - 1
-    spoken = partials.plainest(looks.loud, PAST, newest.PARTLY)[moment - PAST]
-    assert spoken[64 - newest.LOWEST]
-    look, number = newest.asked(looks)
+    moment = round((begins + 0.035 * RATE) / live_pitch.HOP) - 1
+    spoken = semitone_levels.plainest(looks.loud, PAST, live_pitch.PARTLY)[moment - PAST]
+    assert spoken[64 - live_pitch.LOWEST]
+    look, number = live_pitch.asked(looks)
     assert 64 in number[look == moment]
     # By its period alone it is not there to be asked after.
-    assert looks.depth[moment, newest.EDGE + 64 - newest.LOWEST].min() > newest.MAYBE
+    assert looks.depth[moment, live_pitch.EDGE + 64 - live_pitch.LOWEST].min() > live_pitch.MAYBE
     # Before it began it was neither loud nor growing.
-    assert not partials.plainest(looks.loud, PAST, 2)[moment - 12 - PAST, 64 - newest.LOWEST]
+    assert not semitone_levels.plainest(looks.loud, PAST, 2)[moment - 12 - PAST, 64 - live_pitch.LOWEST]
 
 
 def test_silence_speaks_for_nothing_and_a_sound_for_the_loudest_and_those_that_grow():
-    assert not partials.plainest(newest.nothing(30).loud, PAST, 4).any()
+    assert not semitone_levels.plainest(live_pitch.nothing(30).loud, PAST, 4).any()
     loud = looks_of(tone(57, 0.3)).loud
-    spoken = partials.plainest(loud, PAST, 4)[-1]
-    assert spoken[57 - newest.LOWEST]
+    spoken = semitone_levels.plainest(loud, PAST, 4)[-1]
+    assert spoken[57 - live_pitch.LOWEST]
     assert 4 <= spoken.sum() <= 8
 
 
 def test_no_pitch_beyond_the_range_is_asked_after():
     looks = looks_of(tone(57, 0.3))
-    _, number = newest.asked(looks, 60, 62)
+    _, number = live_pitch.asked(looks, 60, 62)
     assert set(number.tolist()) == {60, 61, 62}
-    assert not len(newest.asked(looks, 60.2, 60.8)[0])
+    assert not len(live_pitch.asked(looks, 60.2, 60.8)[0])
 
 
 def test_partials_are_told_against_the_loudest_whatever_the_level():
     sound = np.concatenate([np.zeros(SEEN), tone(64, 0.3)])
     look, number = np.array([60]), np.array([64])
-    loud, soft = (partials.rows(looks_of(sound * gain).levels, look, number)[0] for gain in (1.0, 0.1))
-    count = len(partials.PARTIALS)
+    loud, soft = (semitone_levels.rows(looks_of(sound * gain).levels, look, number)[0] for gain in (1.0, 0.1))
+    count = len(semitone_levels.PARTIALS)
     # The five partials that sound, in either window.
     assert loud[:5] == pytest.approx(soft[:5], abs=0.01)
     assert loud[count : count + 5] == pytest.approx(soft[count : count + 5], abs=0.01)

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from puresignal.core.hearing import livehits, strokes, taught
-from puresignal.core.hearing.strokes import DEEPEST, RATE
+from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
+from puresignal.core.hearing.percussion.stroke_features import DEEPEST, RATE
 from puresignal.io.modelfile import ground, quick_ground
 from puresignal.sim import mouth, words
 
@@ -31,8 +31,10 @@ def recordings(count: int = 5) -> dict[str, list[np.ndarray]]:
     }
 
 
-def taught_of(examples: dict[str, list[np.ndarray]]) -> taught.Taught:
-    return taught.teach(ground(), {name: [taught.example(s) for s in own] for name, own in examples.items()})
+def taught_of(examples: dict[str, list[np.ndarray]]) -> example_classifier.Taught:
+    return example_classifier.teach(
+        ground(), {name: [example_classifier.example(s) for s in own] for name, own in examples.items()}
+    )
 
 
 def right(truth, told) -> tuple[int, int]:
@@ -42,8 +44,8 @@ def right(truth, told) -> tuple[int, int]:
     return good, extra
 
 
-def told_by(known: taught.Taught, sound: np.ndarray) -> list[tuple[float, str]]:
-    hits = taught.hits(known, strokes.analyse(sound)).kept()
+def told_by(known: example_classifier.Taught, sound: np.ndarray) -> list[tuple[float, str]]:
+    hits = example_classifier.hits(known, stroke_features.analyse(sound)).kept()
     return [(s, known.names[k]) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
 
 
@@ -62,9 +64,9 @@ def played() -> tuple[np.ndarray, list[tuple[float, str]]]:
 
 def test_a_sound_of_several_parts_is_one_hit(played):
     sound, truth = played
-    analysis = strokes.analyse(sound)
+    analysis = stroke_features.analyse(sound)
     vowels = [at + 0.11 for at, name in truth if name == "aux1"]
-    rising = strokes.beginnings(analysis, 0.5)
+    rising = stroke_features.beginnings(analysis, 0.5)
     # The vowel rises like a stroke of its own,
     assert sum(bool((np.abs(rising - at) < 0.04).any()) for at in vowels) > 0.5 * len(vowels)
     # and is the rest of the sound that began before it.
@@ -76,7 +78,7 @@ def test_a_sound_of_several_parts_is_one_hit(played):
 def test_a_vowel_by_itself_is_still_a_stroke():
     known, random = taught_of(recordings()), np.random.default_rng(3)
     row = next(iter(known.later[0]))[0] @ np.linalg.inv(ground().turn)
-    heard = taught.Continuations(known)
+    heard = example_classifier.Continuations(known)
     assert heard.hits(row[None].astype(np.float32), np.array([1.0]), np.array([2])).tolist() == [True]
     first = known.takes[0][:1]
     assert heard.hits(first, np.array([2.0]), np.array([0])).tolist() == [True]
@@ -110,46 +112,46 @@ def test_what_still_rings_hides_a_stroke_and_does_not_change_it():
     over[RATE : RATE + len(low)] += low
     known = taught_of(recordings())
     at = np.array([1.0])
-    plain, bounds = strokes.with_bounds(strokes.analyse(over.astype(np.float32)), at)
-    sound, sure = taught.classify(known, bounds)
+    plain, bounds = stroke_features.with_bounds(stroke_features.analyse(over.astype(np.float32)), at)
+    sound, sure = example_classifier.classify(known, bounds)
     assert known.names[sound[0]] == "aux3"
     # By what is seen alone it would be further off.
-    itself = strokes.at(strokes.analyse(alone.astype(np.float32)), at)
-    far = [float(ground().far(each, itself[None])[0, 0]) for each in (bounds, taught.exactly(plain))]
+    itself = stroke_features.at(stroke_features.analyse(alone.astype(np.float32)), at)
+    far = [float(ground().far(each, itself[None])[0, 0]) for each in (bounds, example_classifier.exactly(plain))]
     assert far[0] < 0.7 * far[1]
     assert sure[0] > 0.3
 
 
 def test_bounds_hold_what_is_seen_and_leave_open_what_is_not(played):
-    analysis = strokes.analyse(played[0])
-    moments = strokes.beginnings(analysis, 0.9)
-    plain, bounds = strokes.with_bounds(analysis, moments)
-    assert plain == pytest.approx(strokes.at(analysis, moments))
-    assert plain.shape == (len(moments), strokes.FEATURES)
+    analysis = stroke_features.analyse(played[0])
+    moments = stroke_features.beginnings(analysis, 0.9)
+    plain, bounds = stroke_features.with_bounds(analysis, moments)
+    assert plain == pytest.approx(stroke_features.at(analysis, moments))
+    assert plain.shape == (len(moments), stroke_features.FEATURES)
     assert (bounds[:, 0] <= plain + 1e-6).all()
     assert (plain <= bounds[:, 1] + 1e-6).all()
     assert bounds.min() >= DEEPEST
     # The loudest of a stroke is heard; of what is not heard at all nothing is left open.
     heard = (plain > DEEPEST).any(axis=1)
     assert plain[heard].max(axis=1) == pytest.approx(0.0, abs=1e-5)
-    silent = strokes.with_bounds(analysis, np.array([0.05]))[1]
+    silent = stroke_features.with_bounds(analysis, np.array([0.05]))[1]
     assert (silent == np.float32(DEEPEST)).all()
-    assert strokes.with_bounds(analysis, np.zeros(0))[1].shape == (0, 2, strokes.FEATURES)
+    assert stroke_features.with_bounds(analysis, np.zeros(0))[1].shape == (0, 2, stroke_features.FEATURES)
 
 
 def test_of_an_example_in_several_parts_the_first_that_is_heard_is_taught():
     moments, level = np.array([0.30, 0.41, 1.00, 1.90, 2.00]), np.array([-30.0, -12.0, -14.0, -60.0, -28.0])
     # The third sound is much softer than the loudest and no example.
-    assert taught.first_parts(moments, level).tolist() == [0, 2]
+    assert example_classifier.first_parts(moments, level).tolist() == [0, 2]
     level[0] = -40.0
-    assert taught.first_parts(moments, level).tolist() == [1, 2]
-    assert taught.first_parts(np.zeros(0), np.zeros(0)).tolist() == []
+    assert example_classifier.first_parts(moments, level).tolist() == [1, 2]
+    assert example_classifier.first_parts(np.zeros(0), np.zeros(0)).tolist() == []
 
 
 def test_live_a_sound_of_several_parts_is_one_hit(played):
     sound, truth = played
-    known = livehits.teach(quick_ground(), recordings())
-    live = livehits.LiveHits(known)
+    known = live_hits.teach(quick_ground(), recordings())
+    live = live_hits.LiveHits(known)
     hits = [hit for begin in range(0, len(sound), 512) for hit in live.feed(sound[begin : begin + 512])]
     good, extra = right(truth, [(hit.start, known.names[hit.sound]) for hit in hits])
     assert good >= 0.85 * len(truth)

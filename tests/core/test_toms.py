@@ -9,38 +9,38 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from puresignal.core.hearing import drums
-from puresignal.core.hearing import toms as by_pitch
-from puresignal.core.hearing.frames import Envelope
+from puresignal.core.hearing.dsp.spectra import Envelope
+from puresignal.core.hearing.percussion import drum_transcription
+from puresignal.core.hearing.percussion import tom_pitch as by_pitch
 
-DRUM = {name: number for number, name in enumerate(drums.LEARNT)}
+DRUM = {name: number for number, name in enumerate(drum_transcription.LEARNT)}
 
 
 def struck(low, moment, number, loud=1.0, rings=0.1):
     """Adds a low tone that falls."""
-    t = np.arange(round(0.6 * drums.LOW_RATE)) / drums.LOW_RATE
-    begin = round(moment * drums.LOW_RATE)
+    t = np.arange(round(0.6 * drum_transcription.LOW_RATE)) / drum_transcription.LOW_RATE
+    begin = round(moment * drum_transcription.LOW_RATE)
     tone = loud * np.sin(2 * np.pi * 440 * 2 ** ((number - 69) / 12) * t) * np.exp(-t / rings)
     low[begin : begin + len(t)] += tone[: len(low) - begin]
 
 
 def toms(pitches):
     """An analysis of strokes that are toms for sure, each a low tone that falls."""
-    rate, step = drums.LOW_RATE, 0.4
+    rate, step = drum_transcription.LOW_RATE, 0.4
     low = np.zeros(round((len(pitches) + 2) * step * rate), np.float32)
     at = 0.2 + np.arange(len(pitches)) * step
     for moment, number in zip(at, pitches, strict=True):
         t = np.arange(round(0.35 * rate)) / rate
         begin = round(moment * rate)
         low[begin : begin + len(t)] += np.sin(2 * np.pi * 440 * 2 ** ((number - 69) / 12) * t) * np.exp(-t / 0.1)
-    likely = np.zeros((len(pitches), len(drums.LEARNT)))
+    likely = np.zeros((len(pitches), len(drum_transcription.LEARNT)))
     likely[:, DRUM["tom3.head"]] = 0.9
     fine = Envelope(np.full(round((len(pitches) + 2) * step * 2000), 0.1), 1 / 2000)
-    return drums.DrumAnalysis(at, likely, fine, low)
+    return drum_transcription.DrumAnalysis(at, likely, fine, low)
 
 
 def names(analysis):
-    return [drums.SORTS[k].split(".")[0] for k in drums.hits(analysis).kind]
+    return [drum_transcription.SORTS[k].split(".")[0] for k in drum_transcription.hits(analysis).kind]
 
 
 def test_toms_are_told_by_their_pitches_against_each_other():
@@ -62,31 +62,31 @@ def test_what_is_proposed_for_removal_does_not_say_which_toms_there_are():
     # A snare that may have been a tom, between the third and the fourth.
     heard = toms([52, 48, 45, 43, 43, 43, 41, 41])
     likely = heard.likely.copy()
-    likely[3:6, DRUM["tom3.head"]] = drums.LIMIT - 0.05
-    told = drums.hits(replace(heard, likely=likely))
-    kept = [drums.SORTS[k].split(".")[0] for k in told.kept().kind]
+    likely[3:6, DRUM["tom3.head"]] = drum_transcription.LIMIT - 0.05
+    told = drum_transcription.hits(replace(heard, likely=likely))
+    kept = [drum_transcription.SORTS[k].split(".")[0] for k in told.kept().kind]
     assert kept == ["tom1", "tom2", "tom3", "tom4", "tom4"]
     assert (told.doubt[3:6] > 0).all()
 
 
 def test_a_kick_struck_with_a_tom_does_not_lend_it_its_pitch():
-    low = np.zeros(round(8 * drums.LOW_RATE))
+    low = np.zeros(round(8 * drum_transcription.LOW_RATE))
     kicks, at = np.array([0.5, 1.5, 2.5, 5.0, 6.0]), np.array([3.5, 5.0, 6.0])
     for moment in kicks:
         struck(low, moment, 33, loud=2.0)
     for moment, number in zip(at, (52, 47, 41), strict=True):
         struck(low, moment, number)
-    heard = by_pitch.pitches(at, kicks, low, drums.LOW_RATE)
+    heard = by_pitch.pitches(at, kicks, low, drum_transcription.LOW_RATE)
     assert np.abs(heard - (52, 47, 41)).max() < 0.6
     # Without being told of the kicks it would be misled.
-    assert by_pitch.pitches(at, kicks[:0], low, drums.LOW_RATE)[1] < 36
+    assert by_pitch.pitches(at, kicks[:0], low, drum_transcription.LOW_RATE)[1] < 36
 
 
 def test_a_tom_that_rings_on_is_not_heard_again_in_the_softer_one_after_it():
-    low = np.zeros(round(3 * drums.LOW_RATE))
+    low = np.zeros(round(3 * drum_transcription.LOW_RATE))
     struck(low, 0.5, 43, loud=1.0, rings=0.5)
     struck(low, 0.7, 52, loud=0.6, rings=0.5)
-    heard = by_pitch.pitches(np.array([0.5, 0.7]), np.zeros(0), low, drums.LOW_RATE)
+    heard = by_pitch.pitches(np.array([0.5, 0.7]), np.zeros(0), low, drum_transcription.LOW_RATE)
     assert np.abs(heard - (43, 52)).max() < 0.6
 
 
@@ -102,13 +102,22 @@ def test_groups_follow_pitch_are_at_most_four_and_the_same_in_any_tuning(pitches
 
 def test_no_toms_are_no_toms():
     nothing = np.zeros(0)
-    assert len(by_pitch.named(nothing, nothing, nothing, np.zeros(100), drums.LOW_RATE)) == 0
+    assert len(by_pitch.named(nothing, nothing, nothing, np.zeros(100), drum_transcription.LOW_RATE)) == 0
     # One at the very end of a recording, with hardly a sound left of it.
-    assert by_pitch.named(np.array([0.99]), np.ones(1), nothing, np.zeros(round(drums.LOW_RATE)), drums.LOW_RATE)[0] < 4
+    assert (
+        by_pitch.named(
+            np.array([0.99]),
+            np.ones(1),
+            nothing,
+            np.zeros(round(drum_transcription.LOW_RATE)),
+            drum_transcription.LOW_RATE,
+        )[0]
+        < 4
+    )
 
 
 def test_the_toms_of_hours_take_no_more_memory_than_they_have_to():
-    seconds, rate = 3600.0, drums.LOW_RATE
+    seconds, rate = 3600.0, drum_transcription.LOW_RATE
     random = np.random.default_rng(4)
     struck, kicks = np.sort(random.uniform(0, seconds, 12_000)), np.sort(random.uniform(0, seconds, 12_000))
     low = random.normal(size=round(seconds * rate)).astype(np.float32)

@@ -8,7 +8,7 @@ import soundfile
 
 from puresignal import transcribe
 from puresignal.core.errors import BadFileError
-from puresignal.core.hearing import pieces
+from puresignal.core.hearing.dsp import chunks
 from puresignal.io import audiofile, recording
 
 RATE = 22_050
@@ -19,7 +19,7 @@ def tone(hz, seconds=2.0, rate=44_100):
 
 
 def samples(of):
-    return np.concatenate(list(pieces.blocks(of.source)))
+    return np.concatenate(list(chunks.blocks(of.source)))
 
 
 @pytest.mark.parametrize("taken", [{}, {"pan": -0.6}, {"lowest": 300.0}, {"pan": 0.4, "lowest": 200.0}])

@@ -8,11 +8,11 @@ from importlib import resources
 
 import numpy as np
 
-from puresignal.core.hearing import compared, convolved
-from puresignal.core.hearing.compared import Ensemble
-from puresignal.core.hearing.convolved import Layers
-from puresignal.core.hearing.network import Network, from_arrays
-from puresignal.core.hearing.taught import Ground
+from puresignal.core.hearing.networks import attention, convolutional
+from puresignal.core.hearing.networks.attention import Ensemble
+from puresignal.core.hearing.networks.convolutional import Layers
+from puresignal.core.hearing.networks.dense import Network, from_arrays
+from puresignal.core.hearing.percussion.example_classifier import Ground
 
 
 def _arrays(name: str) -> dict[str, np.ndarray]:
@@ -30,13 +30,13 @@ def network(name: str) -> Network:
 @lru_cache(maxsize=4)
 def layers(name: str) -> Layers:
     """One of the ear's networks of convolutions: begin or drums."""
-    return convolved.from_arrays(_arrays(name))
+    return convolutional.from_arrays(_arrays(name))
 
 
 @lru_cache(maxsize=1)
 def comparing() -> Ensemble:
     """The networks that weigh the strokes of a drum recording against each other."""
-    return compared.from_arrays(_arrays("compared"))
+    return attention.from_arrays(_arrays("compared"))
 
 
 @lru_cache(maxsize=1)

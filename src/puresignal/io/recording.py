@@ -11,8 +11,8 @@ from pathlib import Path
 
 import numpy as np
 
-from puresignal.core.hearing import place
-from puresignal.core.hearing.pieces import Source
+from puresignal.core.hearing.dsp import stereo_filter
+from puresignal.core.hearing.dsp.chunks import Source
 from puresignal.io import audiofile
 
 KEPT_SECONDS = 780.0
@@ -80,14 +80,14 @@ def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None
         return iter(kept) if kept is not None else audiofile.blocks(path, rate, mixed)
 
     def one(block: np.ndarray) -> np.ndarray:
-        flat = place.at_place(block, pan) if placed and pan is not None else block[:, 0]
-        return place.above(flat, rate, lowest) if lowest is not None else flat
+        flat = stereo_filter.at_place(block, pan) if placed and pan is not None else block[:, 0]
+        return stereo_filter.above(flat, rate, lowest) if lowest is not None else flat
 
     def plain() -> Iterator[np.ndarray]:
         return (block[:, 0] for block in at_rate())
 
     def taken_out() -> Iterator[np.ndarray]:
-        return place.in_blocks(at_rate(), one, rate)
+        return stereo_filter.in_blocks(at_rate(), one, rate)
 
     source: Callable[[], Iterator[np.ndarray]] = plain
     if placed or lowest is not None:

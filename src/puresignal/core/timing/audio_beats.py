@@ -11,13 +11,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import begin, frames
+from puresignal.core.hearing.dsp import spectra
+from puresignal.core.hearing.networks import onset
 
 SLOWEST, QUICKEST = 50.0, 210.0
 USUAL = 98.0
 """Quarter notes a minute that people call the beat, where a piece could be counted at half or double the speed."""
 TIGHT = 90.0
-STEP = begin.STEP
+STEP = onset.STEP
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,7 +51,7 @@ def beat(samples: np.ndarray, begins: np.ndarray) -> Beat:
 
 def _low_rises(samples: np.ndarray) -> np.ndarray:
     """(frames,) how much rises below 150 Hz, 0..1."""
-    magnitudes = frames.spectra(np.asarray(samples, np.float32), 2048, begin.HOP)
+    magnitudes = spectra.spectra(np.asarray(samples, np.float32), 2048, onset.HOP)
     level = magnitudes[:, 3:14].sum(axis=1)
     rise = np.zeros(len(level))
     rise[4:] = np.clip(level[4:] - level[:-4], 0, None)

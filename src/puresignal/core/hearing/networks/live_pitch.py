@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import partials, period, rises
+from puresignal.core.hearing.dsp import semitone_levels, spectral_flux, yin
 
 RATE, HOP = 22_050, 110
 SEEN = 1536
@@ -25,7 +25,7 @@ SHORTEST = 9
 """Samples of the shortest period that is looked at."""
 SILENT, DEEP = 1e-9 * SEEN, 0.9
 """Energy of a look in which nothing sounds; how imperfect a repetition may be to be one at all."""
-PAST = partials.PAST
+PAST = semitone_levels.PAST
 """Looks before one that bear on it."""
 MAYBE = 0.35
 """How imperfect the repetition of a pitch may be, in its plainest window, that it is asked after."""
@@ -79,8 +79,10 @@ class Looks:
 
 def nothing(looks: int) -> Looks:
     """What looks see while nothing sounds."""
-    bands = np.full((looks, rises.BANDS), rises.SOFTEST_DB / 10 - 1, np.float32)
-    levels = np.full((looks, len(partials.SIZES), partials.SEMITONES), partials.NOTHING, np.float32)
+    bands = np.full((looks, spectral_flux.BANDS), spectral_flux.SOFTEST_DB / 10 - 1, np.float32)
+    levels = np.full(
+        (looks, len(semitone_levels.SIZES), semitone_levels.SEMITONES), semitone_levels.NOTHING, np.float32
+    )
     return Looks(*_unseen(looks), bands, levels, _loud(levels))
 
 
@@ -95,13 +97,13 @@ def looked(samples: np.ndarray, tuning: float = 0.0) -> Looks:
     tuning  semitones that the player is above 440 Hz
     """
     seen = np.lib.stride_tricks.sliding_window_view(samples, SEEN)[::HOP]
-    bands = rises.rows(samples[SEEN - rises.SIZE :], RATE, HOP)
-    levels = partials.levels(seen)
+    bands = spectral_flux.rows(samples[SEEN - spectral_flux.SIZE :], RATE, HOP)
+    levels = semitone_levels.levels(seen)
     return Looks(*_dips(seen, tuning), bands, levels, _loud(levels))
 
 
 def _loud(levels: np.ndarray) -> np.ndarray:
-    return partials.together(levels)[:, LOWEST - partials.FIRST :][:, :PITCHES]
+    return semitone_levels.together(levels)[:, LOWEST - semitone_levels.FIRST :][:, :PITCHES]
 
 
 def _dips(seen: np.ndarray, tuning: float) -> tuple[np.ndarray, np.ndarray]:
@@ -114,11 +116,11 @@ def _dips(seen: np.ndarray, tuning: float) -> tuple[np.ndarray, np.ndarray]:
         if sums[-1] < SILENT:
             continue
         # All windows one after the other: one search for the dips of all of them.
-        mean = np.concatenate([period.of_moment(turned[:size], sums, longest) for size, longest in WINDOWS])
+        mean = np.concatenate([yin.of_moment(turned[:size], sums, longest) for size, longest in WINDOWS])
         middle, lag_of, window_of = mean[1:-1], _LAGS[1:-1], _WINDOW_OF[1:-1]
         at = np.flatnonzero((middle < mean[:-2]) & (middle <= mean[2:]) & (middle < DEEP) & (lag_of >= SHORTEST))
         before, here, after = mean[at], middle[at], mean[at + 2]
-        shift = period.between(before, here, after)
+        shift = yin.between(before, here, after)
         lowest = np.maximum(0, here - 0.25 * (before - after) * shift)
         exact = 69 + 12 * np.log2(RATE / 440 / (lag_of[at] + shift)) - tuning
         number = np.rint(exact)
@@ -141,7 +143,7 @@ def asked(looks: Looks, low: float = LOWEST, high: float = HIGHEST) -> tuple[np.
     wanted = plainest < limit
     within = np.flatnonzero(~beyond)
     if len(within):
-        wanted[:, within] |= partials.plainest(looks.loud[:, within], PAST, min(PARTLY, len(within)))
+        wanted[:, within] |= semitone_levels.plainest(looks.loud[:, within], PAST, min(PARTLY, len(within)))
     look, pitch = np.nonzero(wanted)
     return look + PAST, numbers[pitch]
 
@@ -162,7 +164,7 @@ def rows(looks: Looks, look: np.ndarray, number: np.ndarray) -> np.ndarray:
         side, *(side - beside[look - k, pitch] for k in (1, 3)),
         plainest[look], plainest[look - _THEN],
         (pitch / 30)[:, None], level, level - total[when - _LEVELS_AGO],
-        band - level, (band[:, None] - bands[when - _BANDS_AGO]).reshape(count, len(_BANDS_AGO) * rises.BANDS),
-        partials.rows(looks.levels, look, number),
+        band - level, (band[:, None] - bands[when - _BANDS_AGO]).reshape(count, len(_BANDS_AGO) * spectral_flux.BANDS),
+        semitone_levels.rows(looks.levels, look, number),
     ]  # fmt: skip
     return np.concatenate(parts, axis=1, dtype=np.float32)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from puresignal.core.hearing.heard import Heard
-from puresignal.core.hearing.melody import STEP, MelodyAnalysis
+from puresignal.core.hearing.melody.candidates import STEP, MelodyAnalysis
+from puresignal.core.hearing.transcribed import Heard
 
 
 def bends(analysis: MelodyAnalysis, notes: Heard) -> list[tuple[float, float]]:

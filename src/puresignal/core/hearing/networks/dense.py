@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import period
+from puresignal.core.hearing.dsp import yin
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,4 +70,4 @@ def peaks(likely: np.ndarray, limit: float, apart: int) -> np.ndarray:
     at = np.array(kept, int)
     if not len(at):
         return np.zeros(0)
-    return np.asarray(at + period.between(smooth[at - 1], smooth[at], smooth[at + 1]))
+    return np.asarray(at + yin.between(smooth[at - 1], smooth[at], smooth[at + 1]))

@@ -13,9 +13,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import rises, strokes
-from puresignal.core.hearing.heard import DOUBTS, Hits, velocities
-from puresignal.core.hearing.strokes import StrokeAnalysis
+from puresignal.core.hearing.dsp import spectral_flux
+from puresignal.core.hearing.percussion import stroke_features
+from puresignal.core.hearing.percussion.stroke_features import StrokeAnalysis
+from puresignal.core.hearing.transcribed import DOUBTS, Hits, velocities
 
 LEAST_EXAMPLES = 3
 STRANGE = 1.8
@@ -97,7 +98,7 @@ class Taught:
 
 def example(recording: np.ndarray) -> StrokeAnalysis:
     """An example analysed. recording (n,) at strokes.RATE, however closely it is cut."""
-    return strokes.analyse(np.pad(np.asarray(recording, np.float32), round(0.3 * strokes.RATE)))
+    return stroke_features.analyse(np.pad(np.asarray(recording, np.float32), round(0.3 * stroke_features.RATE)))
 
 
 def teach(ground: Ground, examples: dict[str, list[StrokeAnalysis]]) -> Taught:
@@ -148,14 +149,17 @@ def first_parts(moments: np.ndarray, level: np.ndarray) -> np.ndarray:
 
 
 def _strokes(analysis: StrokeAnalysis) -> list[Stroke]:
-    found = strokes.beginnings(analysis, 0.5)
+    found = stroke_features.beginnings(analysis, 0.5)
     if not len(found) and analysis.rises.max(initial=0.0) > HARDLY:
-        found = np.array([(int(np.argmax(analysis.rises)) + 0.5) * rises.HOP / strokes.RATE])
+        found = np.array([(int(np.argmax(analysis.rises)) + 0.5) * spectral_flux.HOP / stroke_features.RATE])
     if not len(found):
         return []
     found = found[first_parts(found, analysis.envelope.decibels_after(found))]
-    rows = strokes.at(analysis, found)
-    return [Stroke(row, strokes.at(analysis, moment + LATER)) for row, moment in zip(rows, found.tolist(), strict=True)]
+    rows = stroke_features.at(analysis, found)
+    return [
+        Stroke(row, stroke_features.at(analysis, moment + LATER))
+        for row, moment in zip(rows, found.tolist(), strict=True)
+    ]
 
 
 def exactly(features: np.ndarray) -> np.ndarray:
@@ -252,8 +256,8 @@ class Continuations:
 
 def hits(taught: Taught, analysis: StrokeAnalysis, eagerness: float = 0.5) -> Hits:
     """The taught sounds in a recording; what is none of them is left out, what may be breath proposed for removal."""
-    found = strokes.beginnings(analysis, eagerness)
-    features, bounds = strokes.with_bounds(analysis, found)
+    found = stroke_features.beginnings(analysis, eagerness)
+    features, bounds = stroke_features.with_bounds(analysis, found)
     sound, sure = classify(taught, bounds)
     level = analysis.envelope.decibels_after(found)
     kept = Continuations(taught).hits(features, found, sound)

@@ -16,13 +16,14 @@ from itertools import pairwise, product
 
 import numpy as np
 
-from puresignal.core.hearing import begin as beginnings
-from puresignal.core.hearing import cheapest, frames, period, tones
-from puresignal.core.hearing.convolved import Layers
-from puresignal.core.hearing.frames import Envelope
-from puresignal.core.hearing.heard import Heard, doubts, far_from_others, velocities
-from puresignal.core.hearing.network import Network, gathered, peaks
-from puresignal.core.hearing.pieces import Progress, Source, excerpts, pieces
+from puresignal.core.hearing.dsp import spectra, viterbi, yin
+from puresignal.core.hearing.dsp.chunks import Progress, Source, excerpts, pieces
+from puresignal.core.hearing.dsp.spectra import Envelope
+from puresignal.core.hearing.networks import multipitch
+from puresignal.core.hearing.networks import onset as beginnings
+from puresignal.core.hearing.networks.convolutional import Layers
+from puresignal.core.hearing.networks.dense import Network, gathered, peaks
+from puresignal.core.hearing.transcribed import Heard, doubts, far_from_others, velocities
 
 RATE, HOP = 22_050, 220
 LOWEST, HIGHEST = 40.0, 2200.0
@@ -103,8 +104,8 @@ FINE_HOP, FINE_REACH = 22, 220
 def analyse(begin: Layers, tone: Network, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
     """The networks of begin.py and tones.py; the recording at RATE, all at once or in blocks."""
     # Both in one reading of it.
-    loudness = [(tones.loudness(part), beginnings.LOOK.loudness(part)) for part in excerpts(source)]
-    against, loud = tones.loud_of([a for a, _ in loudness]), beginnings.LOOK.loud_of([b for _, b in loudness])
+    loudness = [(multipitch.loudness(part), beginnings.LOOK.loudness(part)) for part in excerpts(source)]
+    against, loud = multipitch.loud_of([a for a, _ in loudness]), beginnings.LOOK.loud_of([b for _, b in loudness])
     parts = []
     for piece in pieces(source, progress):
         found = of_samples(begin, tone, piece.samples, against, loud)
@@ -117,13 +118,13 @@ def of_samples(
 ) -> MelodyAnalysis:
     """Samples all at once, against what the loud moments of their recording are (tones.loud, LOOK.loud)."""
     pitch, dip = _candidates(flat)
-    level = frames.decibels(frames.loudness(flat, HOP, 2 * HOP))
+    level = spectra.decibels(spectra.loudness(flat, HOP, 2 * HOP))
     picture, (long, short) = _pictures(flat, against, loud)
     begins = begin.likely(picture)[:, 0]
-    place = np.clip(np.rint(np.arange(len(pitch)) * HOP / tones.HOP).astype(int), 0, max(0, len(long) - 1))
-    likely = tones.likely(tone, long, short, _asked(pitch, dip, place, long.max(axis=1)))
+    place = np.clip(np.rint(np.arange(len(pitch)) * HOP / multipitch.HOP).astype(int), 0, max(0, len(long) - 1))
+    likely = multipitch.likely(tone, long, short, _asked(pitch, dip, place, long.max(axis=1)))
     coarse, starts = likely[:, :, 0].astype(np.float16), (255 * likely[:, :, 1]).astype(np.uint8)
-    envelope = frames.envelope(flat, RATE, FINE_HOP, FINE_REACH)
+    envelope = spectra.envelope(flat, RATE, FINE_HOP, FINE_REACH)
     return MelodyAnalysis(
         pitch.astype(np.float32), dip.astype(np.float32), level, begins, coarse[place], starts[place], envelope
     )  # fmt: skip
@@ -134,16 +135,18 @@ def _pictures(
 ) -> tuple[np.ndarray, tuple[np.ndarray, np.ndarray]]:
     """What the networks of begin.py and of tones.py look at. The windows of one size serve both."""
     look = beginnings.LOOK
-    seldom, short = frames.powers(flat, tones.SHORT, tones.HOP, look.bands_of(tones.SHORT), tones.SHORT_BANDS)
-    picture = look.levels(flat, loud, {tones.SHORT: seldom})
-    return picture, tones.levels_of(tones.long_powers(flat), short, against)
+    seldom, short = spectra.powers(
+        flat, multipitch.SHORT, multipitch.HOP, look.bands_of(multipitch.SHORT), multipitch.SHORT_BANDS
+    )
+    picture = look.levels(flat, loud, {multipitch.SHORT: seldom})
+    return picture, multipitch.levels_of(multipitch.long_powers(flat), short, against)
 
 
 def joined(parts: list[MelodyAnalysis]) -> MelodyAnalysis:
     """One after the other."""
     if not parts:
         nothing = np.zeros((0, CANDIDATES), np.float32)
-        sounds = np.zeros((0, tones.PITCHES), np.float16)
+        sounds = np.zeros((0, multipitch.PITCHES), np.float16)
         return MelodyAnalysis(
             nothing,
             nothing,
@@ -164,10 +167,12 @@ def _asked(pitch: np.ndarray, dip: np.ndarray, place: np.ndarray, loud: np.ndarr
     Where one note rings into the next the best period is one that both share, and neither is a candidate: both are
     among its harmonics, so these are asked about too.
     """
-    asked = np.zeros((len(loud), tones.PITCHES + 4), bool)
-    near = np.clip(np.nan_to_num(np.rint(pitch) - tones.LOWEST, nan=-9).astype(int), -3, tones.PITCHES + 2) + 2
+    asked = np.zeros((len(loud), multipitch.PITCHES + 4), bool)
+    near = (
+        np.clip(np.nan_to_num(np.rint(pitch) - multipitch.LOWEST, nan=-9).astype(int), -3, multipitch.PITCHES + 2) + 2
+    )
     for k in range(CANDIDATES):
-        known = (near[:, k] >= 0) & (near[:, k] < tones.PITCHES + 4)
+        known = (near[:, k] >= 0) & (near[:, k] < multipitch.PITCHES + 4)
         asked[place[known], near[known, k]] = True
     beside = asked.copy()
     beside[:, 1:] |= asked[:, :-1]
@@ -175,7 +180,7 @@ def _asked(pitch: np.ndarray, dip: np.ndarray, place: np.ndarray, loud: np.ndarr
     beside = beside[:, 2:-2]
     for k, harmonic in product(range(2), HARMONICS):
         note = near[:, k] - 2 + harmonic
-        shared = np.flatnonzero((dip[:, k] > SHARED) & (near[:, k] >= 0) & (note < tones.PITCHES))
+        shared = np.flatnonzero((dip[:, k] > SHARED) & (near[:, k] >= 0) & (note < multipitch.PITCHES))
         beside[place[shared], note[shared]] = True
     # What is low and plucked may have no period to speak of; then all are asked about.
     vague = np.zeros(len(loud), bool)
@@ -201,7 +206,7 @@ def _candidates(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     dip = np.ones((count, CANDIDATES))
     for begin in range(0, count, 256):
         rows = min(256, count - begin)
-        mean = period.normalised(padded[begin * HOP :][: (rows - 1) * HOP + seen], rows, HOP, COMPARED, longest)
+        mean = yin.normalised(padded[begin * HOP :][: (rows - 1) * HOP + seen], rows, HOP, COMPARED, longest)
         _pick(mean, shortest, pitch[begin : begin + 256], dip[begin : begin + 256])
     return pitch, dip
 
@@ -219,7 +224,7 @@ def _pick(mean: np.ndarray, shortest: int, pitch: np.ndarray, dip: np.ndarray) -
     found = np.isfinite(cost[rows, order])
     lag = order + 1
     before, here, after = mean[rows, lag - 1], mean[rows, lag], mean[rows, lag + 1]
-    exact = lag + period.between(before, here, after)
+    exact = lag + yin.between(before, here, after)
     pitch[:] = np.where(found, 69 + 12 * np.log2(RATE / exact / 440), np.nan)
     dip[:] = np.where(found, np.clip(here, 0, 1) + 0.04 * np.log2(lag / shortest), 1)
 
@@ -241,7 +246,10 @@ def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
     network holds that the note sounds; a change costs, less so where something begins.
     """
     count = len(analysis.pitch)
-    low, high = max(tones.LOWEST, int(np.ceil(settings.low))), min(tones.HIGHEST, int(np.floor(settings.high)))
+    low, high = (
+        max(multipitch.LOWEST, int(np.ceil(settings.low))),
+        min(multipitch.HIGHEST, int(np.floor(settings.high))),
+    )
     if not count or high < low:
         return np.full(count, -1)
     asked = (settings.eagerness, settings.floor, low, high, settings.beneath)
@@ -252,11 +260,11 @@ def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
     near = gathered(analysis.begins, 3)[:count]
     turns = np.stack([3.4 - 2.6 * near, 1.9 - 1.5 * near], axis=1)
     out = np.full(count, -1)
-    for begin in range(0, count, cheapest.AT_ONCE * cheapest.STRETCH):
-        end = min(count, begin + cheapest.AT_ONCE * cheapest.STRETCH)
-        part = slice(max(0, begin - cheapest.LAP), min(count, end + cheapest.LAP))
+    for begin in range(0, count, viterbi.AT_ONCE * viterbi.STRETCH):
+        end = min(count, begin + viterbi.AT_ONCE * viterbi.STRETCH)
+        part = slice(max(0, begin - viterbi.LAP), min(count, end + viterbi.LAP))
         cost, silent = _costs(analysis, part, numbers, quiet[part], settings)
-        state = cheapest.path(cost, silent, turns[part], begin - part.start, end - begin)
+        state = viterbi.path(cost, silent, turns[part], begin - part.start, end - begin)
         out[begin:end] = np.where(state >= 0, low + state, -1)
     analysis.paths.clear()
     analysis.paths[asked] = out
@@ -267,7 +275,7 @@ def _costs(
     analysis: MelodyAnalysis, part: slice, numbers: np.ndarray, quiet: np.ndarray, settings: MelodySettings
 ) -> tuple[np.ndarray, np.ndarray]:
     """(frames, notes) what each note costs, and (frames,) what silence does."""
-    own = slice(round(float(numbers[0])) - tones.LOWEST, round(float(numbers[-1])) - tones.LOWEST + 1)
+    own = slice(round(float(numbers[0])) - multipitch.LOWEST, round(float(numbers[-1])) - multipitch.LOWEST + 1)
     short = len(analysis.pitch) <= REMEMBERED
     beneath = settings.beneath
     cost = analysis.costs(beneath)[part, own].copy() if short else _note_costs(analysis, part, beneath)[:, own]
@@ -288,14 +296,14 @@ def _note_costs(analysis: MelodyAnalysis, part: slice, beneath: bool) -> np.ndar
     dip = 2.2 * analysis.dip[part]
     # A candidate that is far from a note speaks for it as little as any that is.
     far = np.minimum(NO_CANDIDATE, np.where(np.isnan(pitch), np.inf, dip).min(axis=1) + FAR * np.sqrt(FAR))
-    cost = np.repeat(far.astype(np.float32)[:, None], tones.PITCHES, axis=1)
+    cost = np.repeat(far.astype(np.float32)[:, None], multipitch.PITCHES, axis=1)
     frame = np.arange(len(pitch))
     for k in range(CANDIDATES):
         nearest = np.nan_to_num(np.rint(pitch[:, k]), nan=-999).astype(int)
         for number in (nearest - 1, nearest, nearest + 1):
             off = np.abs(pitch[:, k] - number)
-            known = np.flatnonzero((off < FAR) & (number >= tones.LOWEST) & (number <= tones.HIGHEST))
-            at = (frame[known], number[known] - tones.LOWEST)
+            known = np.flatnonzero((off < FAR) & (number >= multipitch.LOWEST) & (number <= multipitch.HIGHEST))
+            at = (frame[known], number[known] - multipitch.LOWEST)
             cost[at] = np.minimum(cost[at], dip[known, k] + off[known] * np.sqrt(off[known]))
     # Nearly all sound not at all, and only of the others a logarithm is needed.
     sounds = analysis.sounds[part]
@@ -334,7 +342,7 @@ def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> 
     for first, last in pairwise([0, *cuts.tolist(), len(states)]):
         if first < last and states[first] >= 0:
             number = int(states[first])
-            own = _its_own(places, analysis.starts[:, number - tones.LOWEST]) if settings.beneath else places
+            own = _its_own(places, analysis.starts[:, number - multipitch.LOWEST]) if settings.beneath else places
             notes += _articulated((first, last, number), own)
     return _finish(_mended(notes, analysis), analysis, settings)
 
@@ -345,7 +353,7 @@ def _plain(places: np.ndarray, analysis: MelodyAnalysis, limit: float) -> np.nda
         return places
     likely, steps = analysis.near, np.arange(-18, 13)
     at = np.minimum(np.rint(places).astype(int), len(likely) - 1)
-    level, _ = frames.windows(analysis.level, at, steps)
+    level, _ = spectra.windows(analysis.level, at, steps)
     high = np.minimum(level[:, steps >= 0].max(axis=1), level[:, steps <= 0].max(axis=1))
     deep = high - level[:, (steps >= -8) & (steps < 3)].min(axis=1)
     return np.asarray(places[likely[at] > limit - DEEP * np.clip(deep - 2.0, 0.0, 6.0)])
@@ -389,8 +397,8 @@ def _attacks(states: np.ndarray, places: np.ndarray, analysis: MelodyAnalysis) -
         between = states[start:last]
         if (between[4:] >= 0).any():
             wrong = np.flatnonzero(between >= 0)
-            own = float(sounds[start + wrong, between[wrong] - tones.LOWEST].astype(np.float32).mean())
-            aim = float(sounds[last : last + len(wrong), number - tones.LOWEST].astype(np.float32).mean())
+            own = float(sounds[start + wrong, between[wrong] - multipitch.LOWEST].astype(np.float32).mean())
+            aim = float(sounds[last : last + len(wrong), number - multipitch.LOWEST].astype(np.float32).mean())
             led = states[start - 4] == between[6] if start >= 4 and len(between) > 6 else False
             if len(wrong) > SHORT_ATTACK / STEP or own > aim - WRONG or led:
                 continue
@@ -481,7 +489,7 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
     first, last, number = np.array(kept).T
     level = _most(analysis.level, first, np.minimum(last, first + round(0.2 / STEP)))
     note, frame = _frames_of(first, last)
-    sounding = analysis.sounds[frame, number[note] - tones.LOWEST].astype(np.float32)
+    sounding = analysis.sounds[frame, number[note] - multipitch.LOWEST].astype(np.float32)
     sounds = np.bincount(note, sounding, len(kept)) / np.maximum(1, np.bincount(note, minlength=len(kept)))
     length = ends - exact
     sure = np.clip(0.1 + 0.35 * sounds + 0.25 * np.minimum(1, length / 0.15) + 0.3 * told, 0, 1)
@@ -528,7 +536,7 @@ def _most(level: np.ndarray, first: np.ndarray, last: np.ndarray) -> np.ndarray:
     if not len(first):
         return np.zeros(0)
     steps = np.arange(max(1, int((last - first).max())))
-    around, there = frames.windows(level, first, steps)
+    around, there = spectra.windows(level, first, steps)
     own = there & ((steps < (last - first)[:, None]) | (steps == 0))
     return np.asarray(np.where(own, around, -100.0).max(axis=1))
 
@@ -563,7 +571,7 @@ def _let_go(level: np.ndarray, start: np.ndarray, end: np.ndarray) -> np.ndarray
     first = np.maximum(np.rint(start / STEP).astype(int) + 4, last - reach)
     length = last - first + 1
     steps = np.arange(reach + 1)
-    part, _ = frames.windows(level, first, steps)
+    part, _ = spectra.windows(level, first, steps)
     half = np.maximum(3, length // 2)
     early = steps < half[:, None]
     body = np.take_along_axis(np.sort(np.where(early, part, np.inf), axis=1), (half // 2)[:, None], 1)

@@ -9,9 +9,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import frames, rises
-from puresignal.core.hearing.frames import Envelope
-from puresignal.core.hearing.pieces import Progress, Source, excerpts, pieces
+from puresignal.core.hearing.dsp import spectra, spectral_flux
+from puresignal.core.hearing.dsp.chunks import Progress, Source, excerpts, pieces
+from puresignal.core.hearing.dsp.spectra import Envelope
 
 RATE, HOP, SIZE = 44_100, 220, 1024
 BANDS = 26
@@ -46,24 +46,24 @@ LOW, HIGH = 40.0, 16_000.0
 
 def analyse(source: Source, progress: Progress | None = None) -> StrokeAnalysis:
     """The recording at RATE, all at once or in blocks."""
-    bands = frames.used_bands(RATE, SIZE, BANDS, LOW, HIGH)
-    powers = [frames.powers(part, SIZE, 2 * HOP, bands)[0] for part in excerpts(source)]
+    bands = spectra.used_bands(RATE, SIZE, BANDS, LOW, HIGH)
+    powers = [spectra.powers(part, SIZE, 2 * HOP, bands)[0] for part in excerpts(source)]
     reference = float(np.quantile(np.concatenate([p.sum(axis=1) for p in powers]), 0.97)) if powers else 0.0
     parts: list[tuple[np.ndarray, ...]] = []
     # The frames of rises.py do not go into a piece, so they run on from one to the next.
-    held = np.zeros(rises.SIZE - rises.HOP, np.float32)
-    past = np.full((rises.PAST, rises.BANDS), rises.SOFTEST_DB / 10 - 1, np.float32)
+    held = np.zeros(spectral_flux.SIZE - spectral_flux.HOP, np.float32)
+    past = np.full((spectral_flux.PAST, spectral_flux.BANDS), spectral_flux.SOFTEST_DB / 10 - 1, np.float32)
     for piece in pieces(source, progress):
         flat = piece.samples
-        power = frames.powers(flat, SIZE, HOP, bands)[0]
+        power = spectra.powers(flat, SIZE, HOP, bands)[0]
         level = np.log10(1e-8 + power * (10 / (reference + 1e-12)))
         held = np.concatenate([held, flat[piece.lead : piece.lead + piece.own]])
-        new = rises.rows(held, RATE, rises.HOP)
-        held = held[len(new) * rises.HOP :]
+        new = spectral_flux.rows(held, RATE, spectral_flux.HOP)
+        held = held[len(new) * spectral_flux.HOP :]
         levels = np.concatenate([past, new])
-        past = levels[-rises.PAST :]
-        fine = frames.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[piece.frames(FINE_HOP)]
-        parts.append((level[piece.frames(HOP)].astype(np.float32), rises.strengths(levels), fine))
+        past = levels[-spectral_flux.PAST :]
+        fine = spectra.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[piece.frames(FINE_HOP)]
+        parts.append((level[piece.frames(HOP)].astype(np.float32), spectral_flux.strengths(levels), fine))
     if not parts:
         return StrokeAnalysis(np.zeros((0, BANDS), np.float32), np.zeros(0), Envelope(np.zeros(0), FINE_HOP / RATE))
     level, rise, fine = (np.concatenate(each) for each in zip(*parts, strict=True))
@@ -120,9 +120,9 @@ def _seen(analysis: StrokeAnalysis, moments: np.ndarray) -> tuple[np.ndarray, np
     return heard, np.maximum(stack - loudest, deepest), np.maximum(before - loudest, deepest)
 
 
-def beginnings(analysis: StrokeAnalysis, eagerness: float, apart: float = rises.APART) -> np.ndarray:
+def beginnings(analysis: StrokeAnalysis, eagerness: float, apart: float = spectral_flux.APART) -> np.ndarray:
     """Seconds at which strokes begin."""
-    between = max(1, round(apart * RATE / rises.HOP))
-    at = rises.found(analysis.rises, rises.limit(eagerness), between, -between)
-    exact = analysis.envelope.steepest((np.array(at) + 0.5) * rises.HOP / RATE, 0.015, 0.01)
+    between = max(1, round(apart * RATE / spectral_flux.HOP))
+    at = spectral_flux.found(analysis.rises, spectral_flux.limit(eagerness), between, -between)
+    exact = analysis.envelope.steepest((np.array(at) + 0.5) * spectral_flux.HOP / RATE, 0.015, 0.01)
     return np.unique(np.round(exact, 5))

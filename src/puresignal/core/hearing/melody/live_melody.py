@@ -13,17 +13,19 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import begin, frames, melody, newest, tones
-from puresignal.core.hearing.convolved import Layers
-from puresignal.core.hearing.heard import Heard, velocity_of
-from puresignal.core.hearing.melody import MelodyAnalysis, MelodySettings
-from puresignal.core.hearing.network import Network
+from puresignal.core.hearing.dsp import spectra
+from puresignal.core.hearing.melody import candidates
+from puresignal.core.hearing.melody.candidates import MelodyAnalysis, MelodySettings
+from puresignal.core.hearing.networks import live_pitch, multipitch, onset
+from puresignal.core.hearing.networks.convolutional import Layers
+from puresignal.core.hearing.networks.dense import Network
+from puresignal.core.hearing.transcribed import Heard, velocity_of
 
-RATE = melody.RATE
+RATE = candidates.RATE
 SETTLES, FOLLOWS = 1.7, 0.6
 """Seconds after its end at which a note is settled at the latest, and a block; those that have to follow its end."""
 
-HOP = newest.HOP
+HOP = live_pitch.HOP
 AT_ONCE = RATE
 """Samples worked on at once at most: bounds the memory, however much is fed."""
 BEGINS, AGAIN, HEARD = 0.5, 0.75, 0.5
@@ -56,8 +58,8 @@ class Quick:
         self._net = net
         self._settings = settings or MelodySettings()
         self.tuning = tuning
-        self._held = np.zeros(newest.SEEN, np.float32)
-        self._picture = newest.nothing(newest.PAST)
+        self._held = np.zeros(live_pitch.SEEN, np.float32)
+        self._picture = live_pitch.nothing(live_pitch.PAST)
         self._looked = 0
         self._levels: deque[float] = deque(maxlen=400)
         self._noise, self._loudest, self._peak = -90.0, -40.0, -120.0
@@ -72,22 +74,22 @@ class Quick:
         """samples (n,) at RATE, the next ones."""
         out: list[Told] = []
         for first in range(0, len(samples), AT_ONCE):
-            self._feed(frames.usable(samples[first : first + AT_ONCE]), out)
+            self._feed(spectra.usable(samples[first : first + AT_ONCE]), out)
         return out
 
     def _feed(self, samples: np.ndarray, out: list[Told]) -> None:
         self._held = np.concatenate([self._held, samples])
-        looks = (len(self._held) - newest.SEEN) // HOP
+        looks = (len(self._held) - live_pitch.SEEN) // HOP
         if not looks:
             return
-        self._picture = self._picture[-newest.PAST :] + newest.looked(self._held[HOP:], self.tuning)
+        self._picture = self._picture[-live_pitch.PAST :] + live_pitch.looked(self._held[HOP:], self.tuning)
         self._held = self._held[looks * HOP :]
-        look, number = newest.asked(self._picture, self._settings.low, self._settings.high)
-        likely = self._net.likely(newest.rows(self._picture, look, number))
+        look, number = live_pitch.asked(self._picture, self._settings.low, self._settings.high)
+        likely = self._net.likely(live_pitch.rows(self._picture, look, number))
         for k in range(looks):
             self._looked += 1
-            own = look == newest.PAST + k
-            level = 10 * float(np.log10((10 ** self._picture.bands[newest.PAST + k]).sum()))
+            own = look == live_pitch.PAST + k
+            level = 10 * float(np.log10((10 ** self._picture.bands[live_pitch.PAST + k]).sum()))
             new = dict(zip(number[own].tolist(), likely[own, 0].tolist(), strict=True))
             sounds = dict(zip(number[own].tolist(), likely[own, 1].tolist(), strict=True))
             self._look(new, sounds, level, self._looked * HOP / RATE, out)
@@ -184,7 +186,7 @@ class LiveMelody:
 
     def feed(self, samples: np.ndarray) -> list[Told]:
         """What happens now. samples (n,) at RATE, the next ones."""
-        block = frames.usable(samples)
+        block = spectra.usable(samples)
         told = self._quick.feed(block)
         self._held = np.concatenate([self._held, block])
         while self._first + len(self._held) >= self._done + EVERY + MARGIN:
@@ -204,16 +206,16 @@ class LiveMelody:
 
     def _follow(self, until: int, last: bool) -> None:
         new = self._held[self._done - self._first : until - self._first]
-        self._loud.append(begin.LOOK.loudness(new))
-        self._tones_loud.append(tones.loudness(new))
-        loud, against = begin.LOOK.loud_of(list(self._loud)), tones.loud_of(list(self._tones_loud))
+        self._loud.append(onset.LOOK.loudness(new))
+        self._tones_loud.append(multipitch.loudness(new))
+        loud, against = onset.LOOK.loud_of(list(self._loud)), multipitch.loud_of(list(self._tones_loud))
         start = max(self._first, self._done - MARGIN)
         stop = min(self._first + len(self._held), until + MARGIN)
-        found = melody.of_samples(*self._nets, self._held[start - self._first : stop - self._first], against, loud)
+        found = candidates.of_samples(*self._nets, self._held[start - self._first : stop - self._first], against, loud)
         lead, own = self._done - start, until - self._done
         extra = 1 if last else 0
         self._parts.append(
-            found.part(_frames(lead, own, melody.HOP, extra), _frames(lead, own, melody.FINE_HOP, extra))
+            found.part(_frames(lead, own, candidates.HOP, extra), _frames(lead, own, candidates.FINE_HOP, extra))
         )
         self._done = until
         keep = max(self._first, until - MARGIN)
@@ -221,14 +223,14 @@ class LiveMelody:
         self._decide(last)
 
     def _decide(self, last: bool) -> None:
-        analysis = melody.joined(self._parts)
+        analysis = candidates.joined(self._parts)
         self._parts = [analysis]
-        self._quick.tuning = melody.tuning(analysis.pitch, analysis.dip)
-        offset = self._parts_first * melody.STEP
-        found = melody.decide(analysis, self._settings)
+        self._quick.tuning = candidates.tuning(analysis.pitch, analysis.dip)
+        offset = self._parts_first * candidates.STEP
+        found = candidates.decide(analysis, self._settings)
         heard = found.but(start=found.start + offset, end=found.end + offset)
         # With the margin and the time between two decisions that is less than SETTLES, by what an end may still move.
-        limit = np.inf if last else offset + len(analysis.level) * melody.STEP - FOLLOWS
+        limit = np.inf if last else offset + len(analysis.level) * candidates.STEP - FOLLOWS
         new = (heard.start > self._until) & (heard.end < limit)
         # What overlaps with one that is not yet settled waits for it.
         waits = heard.start[(heard.start > self._until) & (heard.end >= limit)]
@@ -241,17 +243,19 @@ class LiveMelody:
         self._forget(analysis, float(heard.start[heard.start > self._until].min(initial=np.inf)))
 
     def _velocities(self, analysis: MelodyAnalysis, notes: Heard, offset: float) -> np.ndarray:
-        level = melody.levels(analysis, notes.but(start=notes.start - offset, end=notes.end - offset))
+        level = candidates.levels(analysis, notes.but(start=notes.start - offset, end=notes.end - offset))
         self._loudest = max(self._loudest, float(level.max()))
         return velocity_of(level - self._loudest)
 
     def _forget(self, analysis: MelodyAnalysis, waits: float) -> None:
         """Only what a note that is not settled may need is kept, and some seconds more for what is usual."""
-        now = self._parts_first * melody.STEP + len(analysis.level) * melody.STEP
+        now = self._parts_first * candidates.STEP + len(analysis.level) * candidates.STEP
         keep = max(now - LOOKS_BACK, min(now - KEPT, waits - 1.0, self._until - 1.0))
-        drop = max(0, int((keep - self._parts_first * melody.STEP) / melody.STEP))
+        drop = max(0, int((keep - self._parts_first * candidates.STEP) / candidates.STEP))
         if drop:
-            self._parts = [analysis.part(slice(drop, None), slice(drop * (melody.HOP // melody.FINE_HOP), None))]
+            self._parts = [
+                analysis.part(slice(drop, None), slice(drop * (candidates.HOP // candidates.FINE_HOP), None))
+            ]
             self._parts_first += drop
 
 

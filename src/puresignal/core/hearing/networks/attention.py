@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing.network import gathered, peaks
+from puresignal.core.hearing.networks.dense import gathered, peaks
 
 ABOUT = (
     *((k, k + 1) for k in (-5, -3, -2, -1, 0, 1, 2, 3, 4, 5, 6)),

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import frames
+from puresignal.core.hearing.dsp import spectra
 
 COMMON = 6_160
 """Samples into which the hop of every analysis goes, at full and at half rate."""
@@ -52,13 +52,13 @@ def pieces(source: Source, progress: Progress | None = None) -> Iterator[Piece]:
     for block in blocks(source):
         held = np.concatenate([held, block]) if len(held) else block
         while len(held) > lead + OWN + MARGIN:
-            yield Piece(frames.mono(held[: lead + OWN + MARGIN]), lead, OWN, False)
+            yield Piece(spectra.mono(held[: lead + OWN + MARGIN]), lead, OWN, False)
             heard += OWN
             if progress is not None:
                 progress(heard)
             held, lead = held[lead + OWN - MARGIN :], MARGIN
     if len(held) > lead:
-        yield Piece(frames.mono(held), lead, len(held) - lead, True)
+        yield Piece(spectra.mono(held), lead, len(held) - lead, True)
         if progress is not None:
             progress(heard + len(held) - lead)
 

@@ -13,18 +13,19 @@ from itertools import pairwise
 
 import numpy as np
 
-from puresignal.core.hearing import frames, tones
-from puresignal.core.hearing.frames import Envelope
-from puresignal.core.hearing.heard import Heard, doubts, far_from_others, velocities
-from puresignal.core.hearing.network import Network, peaks
-from puresignal.core.hearing.pieces import Progress, Source, pieces
+from puresignal.core.hearing.dsp import spectra
+from puresignal.core.hearing.dsp.chunks import Progress, Source, pieces
+from puresignal.core.hearing.dsp.spectra import Envelope
+from puresignal.core.hearing.networks import multipitch
+from puresignal.core.hearing.networks.dense import Network, peaks
+from puresignal.core.hearing.transcribed import Heard, doubts, far_from_others, velocities
 
-RATE, STEP = tones.RATE, tones.STEP
+RATE, STEP = multipitch.RATE, multipitch.STEP
 SILENT, DOUBT = 0.2, 3
 """A note ends where it sounds less likely than this for so many frames."""
 SURE, DOUBTED = 0.55, 0.12
 """What is less sure than this is no note, at the usual eagerness; what is by so little is proposed for removal."""
-LOWEST, HIGHEST = tones.LOWEST, tones.HIGHEST
+LOWEST, HIGHEST = multipitch.LOWEST, multipitch.HIGHEST
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,23 +73,23 @@ FINE_HOP, FINE_REACH = 22, 220
 
 def analyse(network: Network, source: Source, progress: Progress | None = None) -> ChordAnalysis:
     """The network of tones.py; the recording at RATE, all at once or in blocks."""
-    against = tones.loud(source)
-    first = LOWEST - tones.FIRST
+    against = multipitch.loud(source)
+    first = LOWEST - multipitch.FIRST
     parts: list[tuple[np.ndarray, ...]] = []
     for piece in pieces(source, progress):
-        flat, mine = piece.samples, piece.frames(tones.HOP)
-        long, short = tones.levels(flat, against)
+        flat, mine = piece.samples, piece.frames(multipitch.HOP)
+        long, short = multipitch.levels(flat, against)
         own = np.logaddexp(
-            4.6 * short[:, first : first + tones.PITCHES], 4.6 * short[:, first + 12 :][:, : tones.PITCHES]
+            4.6 * short[:, first : first + multipitch.PITCHES], 4.6 * short[:, first + 12 :][:, : multipitch.PITCHES]
         )
-        level = frames.decibels(frames.loudness(flat, tones.HOP, 2 * tones.HOP))
-        envelope = frames.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[piece.frames(FINE_HOP)]
-        likely = tones.likely(network, long, short)
+        level = spectra.decibels(spectra.loudness(flat, multipitch.HOP, 2 * multipitch.HOP))
+        envelope = spectra.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[piece.frames(FINE_HOP)]
+        likely = multipitch.likely(network, long, short)
         parts.append(
             (likely[mine].astype(np.float16), (own * 10 / 2.3)[mine].astype(np.float16), level[mine], envelope)
         )
     if not parts:
-        nothing = np.zeros((0, tones.PITCHES), np.float16)
+        nothing = np.zeros((0, multipitch.PITCHES), np.float16)
         return ChordAnalysis(nothing[:, :, None], nothing, np.zeros(0), Envelope(np.zeros(0), FINE_HOP / RATE))
     likely, own, level, fine = (np.concatenate(each) for each in zip(*parts, strict=True))
     return ChordAnalysis(likely, own, level, Envelope(fine, FINE_HOP / RATE))
@@ -102,7 +103,7 @@ def decide(analysis: ChordAnalysis, settings: ChordSettings | None = None) -> He
         return Heard.empty()
     audible = analysis.level > np.quantile(analysis.level, 0.98) - settings.floor
     lean = 0.4 * (settings.eagerness - 0.5)
-    for column in range(max(0, settings.low - LOWEST), min(tones.PITCHES, settings.high - LOWEST + 1)):
+    for column in range(max(0, settings.low - LOWEST), min(multipitch.PITCHES, settings.high - LOWEST + 1)):
         sounds, begins = analysis.column(column)
         if sounds.max() < 0.3:
             continue
@@ -202,7 +203,7 @@ def name_chord(notes: np.ndarray, weights: np.ndarray | None = None) -> str:
     for root in range(12):
         for quality, steps in QUALITIES.items():
             tones = [(root + s) % 12 for s in steps]
-            inside = classes[tones]
+            inside = classes[multipitch]
             score = inside.sum() - 1.1 * (classes.sum() - inside.sum()) - 0.9 * np.count_nonzero(inside == 0)
             score += 0.35 * (root == bass) - 0.06 * len(steps)
             if score > best:

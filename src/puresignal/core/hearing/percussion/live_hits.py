@@ -11,11 +11,12 @@ from dataclasses import dataclass
 import numpy as np
 import scipy.fft
 
-from puresignal.core.hearing import frames, taught
-from puresignal.core.hearing.heard import velocity_of
-from puresignal.core.hearing.rises import Beginnings
-from puresignal.core.hearing.strokes import RATE
-from puresignal.core.hearing.taught import Ground, Stroke, Taught
+from puresignal.core.hearing.dsp import spectra
+from puresignal.core.hearing.dsp.spectral_flux import Beginnings
+from puresignal.core.hearing.percussion import example_classifier
+from puresignal.core.hearing.percussion.example_classifier import Ground, Stroke, Taught
+from puresignal.core.hearing.percussion.stroke_features import RATE
+from puresignal.core.hearing.transcribed import velocity_of
 
 DECIDES = 0.015
 """Seconds after a beginning at which it is told."""
@@ -28,8 +29,8 @@ SOFT_DB, RISES = -9.0, 1.12
 some 5 to 20 ms before it: breath swells, a stroke does not."""
 BANDS, SLICES = 24, 3
 FEATURES = BANDS * (SLICES + 1)
-_WEIGHTS = frames.bands(RATE, 512, BANDS, 60.0, 16_000.0)
-_QUICK_WEIGHTS = frames.bands(RATE, SIZE, BANDS, 60.0, 16_000.0)
+_WEIGHTS = spectra.bands(RATE, 512, BANDS, 60.0, 16_000.0)
+_QUICK_WEIGHTS = spectra.bands(RATE, SIZE, BANDS, 60.0, 16_000.0)
 _WINDOW = np.hanning(SIZE).astype(np.float32)
 DEEPEST = -3.4
 """Log energy below the loudest that is still told apart."""
@@ -71,7 +72,7 @@ def _power(windowed: np.ndarray) -> np.ndarray:
 
 def example(recording: np.ndarray, eagerness: float = 0.5) -> list[Stroke]:
     """The strokes in an example, those about as loud as its loudest. recording (n,) at RATE."""
-    padded = np.pad(np.asarray(recording, np.float32), round((0.05 + taught.LATER[-1]) * RATE))
+    padded = np.pad(np.asarray(recording, np.float32), round((0.05 + example_classifier.LATER[-1]) * RATE))
     found = Beginnings(RATE, eagerness).feed(padded)
     if not found:
         return []
@@ -80,17 +81,20 @@ def example(recording: np.ndarray, eagerness: float = 0.5) -> list[Stroke]:
         return np.stack([padded[p - BEFORE : p + AFTER] for p in np.rint(moments * RATE).astype(int).tolist()])
 
     moments = np.array(found)
-    level = frames.decibels((around(moments)[:, BEFORE:] ** 2).mean(axis=1))
-    first = moments[taught.first_parts(moments, level)]
+    level = spectra.decibels((around(moments)[:, BEFORE:] ** 2).mean(axis=1))
+    first = moments[example_classifier.first_parts(moments, level)]
     rows = features(around(first))
     return [
-        Stroke(row, features(around(moment + taught.LATER))) for row, moment in zip(rows, first.tolist(), strict=True)
+        Stroke(row, features(around(moment + example_classifier.LATER)))
+        for row, moment in zip(rows, first.tolist(), strict=True)
     ]
 
 
 def teach(ground: Ground, examples: dict[str, list[np.ndarray]]) -> Taught:
     """examples: for each name its recordings, (n,) at RATE each, with one or several strokes in each."""
-    return taught.placed(ground, {name: [example(each) for each in found] for name, found in examples.items()})
+    return example_classifier.placed(
+        ground, {name: [example(each) for each in found] for name, found in examples.items()}
+    )
 
 
 class LiveHits:
@@ -106,11 +110,11 @@ class LiveHits:
         self._first = -BEFORE
         self._waiting: list[int] = []
         self._loudest = 1e-3
-        self._continuations = taught.Continuations(known)
+        self._continuations = example_classifier.Continuations(known)
 
     def feed(self, samples: np.ndarray) -> list[LiveHit]:
         """The hits that can now be told. samples (n,) at RATE, the next ones."""
-        block = frames.usable(samples)
+        block = spectra.usable(samples)
         self._held = np.concatenate([self._held, block])
         self._waiting += [round(moment * RATE) for moment in self._beginnings.feed(block)]
         known = self._first + len(self._held)
@@ -128,11 +132,11 @@ class LiveHits:
     def _tell(self, place: int, around: np.ndarray) -> LiveHit | None:
         around = np.pad(around, (BEFORE + AFTER - len(around), 0))
         row = features(around[None, :])
-        sound, sure = taught.classify(self._known, taught.exactly(row))
+        sound, sure = example_classifier.classify(self._known, example_classifier.exactly(row))
         level = float(np.sqrt((around[BEFORE:] ** 2).mean()))
         self._loudest = max(self._loudest, level)
         below = 20 * np.log10(max(level, 1e-6) / self._loudest)
-        if sound[0] < 0 or sure[0] < (SURE_SOFT if below < -taught.BREATH_DB else SURE):
+        if sound[0] < 0 or sure[0] < (SURE_SOFT if below < -example_classifier.BREATH_DB else SURE):
             return None
         if below < SOFT_DB and level < RISES * np.sqrt((around[BEFORE - 900 : BEFORE - 200] ** 2).mean()):
             return None

@@ -10,9 +10,9 @@ from __future__ import annotations
 import numpy as np
 import scipy.sparse
 
-from puresignal.core.hearing import frames
-from puresignal.core.hearing.network import Network
-from puresignal.core.hearing.pieces import Source, excerpts
+from puresignal.core.hearing.dsp import spectra
+from puresignal.core.hearing.dsp.chunks import Source, excerpts
+from puresignal.core.hearing.networks.dense import Network
 
 RATE, HOP = 22_050, 440
 STEP = HOP / RATE
@@ -42,7 +42,7 @@ def _grid(size: int, parts: int) -> np.ndarray:
 
 # Nearly all of a grid is nothing: most bands take a few bins each.
 LONG_BANDS, SHORT_BANDS = (
-    frames.Bands(scipy.sparse.csr_array(_grid(size, parts).T)) for size, parts in ((LONG, 3), (SHORT, 1))
+    spectra.Bands(scipy.sparse.csr_array(_grid(size, parts).T)) for size, parts in ((LONG, 3), (SHORT, 1))
 )
 
 
@@ -53,13 +53,13 @@ def loud(source: Source) -> tuple[float, float]:
 
 def loudness(samples: np.ndarray) -> np.ndarray:
     """(moments, 2) of an excerpt."""
-    long, short = long_powers(samples), frames.powers(samples, SHORT, 2 * HOP, SHORT_BANDS)[0]
+    long, short = long_powers(samples), spectra.powers(samples, SHORT, 2 * HOP, SHORT_BANDS)[0]
     return np.stack([long.max(axis=1), short.max(axis=1)], axis=1)
 
 
 def long_powers(samples: np.ndarray) -> np.ndarray:
     """(frames, SEMITONES * 3) of every other frame."""
-    return frames.powers(samples, LONG, 2 * HOP, LONG_BANDS)[0]
+    return spectra.powers(samples, LONG, 2 * HOP, LONG_BANDS)[0]
 
 
 def loud_of(parts: list[np.ndarray]) -> tuple[float, float]:
@@ -74,12 +74,12 @@ def levels(samples: np.ndarray, against: tuple[float, float] | None = None) -> t
     """(frames, SEMITONES * 3) and (frames, SEMITONES): log10 loudness in long and short windows, against the loud."""
     against = loud(samples) if against is None else against
     flat = np.asarray(samples, np.float32)
-    return levels_of(long_powers(flat), frames.powers(flat, SHORT, HOP, SHORT_BANDS)[0], against)
+    return levels_of(long_powers(flat), spectra.powers(flat, SHORT, HOP, SHORT_BANDS)[0], against)
 
 
 def levels_of(long: np.ndarray, short: np.ndarray, against: tuple[float, float]) -> tuple[np.ndarray, np.ndarray]:
     """What levels() gives, of the powers of every other frame in long windows and of every frame in short ones."""
-    return frames.with_those_between(_level(long, against[0]), len(short)), _level(short, against[1])
+    return spectra.with_those_between(_level(long, against[0]), len(short)), _level(short, against[1])
 
 
 def _level(power: np.ndarray, loud: float) -> np.ndarray:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 import scipy.fft
 
-from puresignal.core.hearing import frames
+from puresignal.core.hearing.dsp import spectra
 
 HOP, SIZE = 64, 256
 APART = 0.07
@@ -31,7 +31,7 @@ def limit(eagerness: float) -> float:
 
 def rows(samples: np.ndarray, rate: int, hop: int) -> np.ndarray:
     """(frames, BANDS) log10 of the power of each frame of SIZE samples that is there."""
-    weights = frames.bands(rate, SIZE, BANDS, 120.0, min(16_000.0, 0.45 * rate))
+    weights = spectra.bands(rate, SIZE, BANDS, 120.0, min(16_000.0, 0.45 * rate))
     count = max(0, (len(samples) - SIZE) // hop + 1)
     out = np.zeros((count, BANDS), np.float32)
     view = np.lib.stride_tricks.sliding_window_view(samples, SIZE)[::hop] if count else out

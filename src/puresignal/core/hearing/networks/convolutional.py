@@ -12,8 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
-from puresignal.core.hearing import frames
-from puresignal.core.hearing.pieces import Source, excerpts
+from puresignal.core.hearing.dsp import spectra
+from puresignal.core.hearing.dsp.chunks import Source, excerpts
 
 BATCH, PATCHED = 1024, 128
 """Frames worked on at once: bounds the memory, whatever the length. And in patches, which then stay in the cache."""
@@ -35,13 +35,13 @@ class Picture:
     sizes: tuple[int, ...]
     seldom: int = 1 << 30
 
-    def bands_of(self, size: int) -> frames.Bands:
+    def bands_of(self, size: int) -> spectra.Bands:
         """The bands in the spectrum of a window."""
-        return frames.used_bands(self.rate, size, self.bands, self.low, self.high)
+        return spectra.used_bands(self.rate, size, self.bands, self.low, self.high)
 
     def _power(self, samples: np.ndarray, hop: int) -> np.ndarray:
         flat = np.asarray(samples, np.float32)
-        return np.stack([frames.powers(flat, size, hop, self.bands_of(size))[0] for size in self.sizes], axis=2)
+        return np.stack([spectra.powers(flat, size, hop, self.bands_of(size))[0] for size in self.sizes], axis=2)
 
     def loud(self, source: Source) -> np.ndarray:
         """(sizes,) how loud the loud moments of a recording are."""
@@ -68,9 +68,9 @@ class Picture:
         for k, size in enumerate(self.sizes):
             hop = self.hop * (2 if size >= self.seldom else 1)
             power = (known or {}).get(size)
-            power = frames.powers(flat, size, hop, self.bands_of(size))[0] if power is None else power
+            power = spectra.powers(flat, size, hop, self.bands_of(size))[0] if power is None else power
             own = self._against(power, loud[k])
-            out[:, :, k] = frames.with_those_between(own, count) if size >= self.seldom else own
+            out[:, :, k] = spectra.with_those_between(own, count) if size >= self.seldom else own
         return out
 
     def _against(self, power: np.ndarray, loud: np.ndarray) -> np.ndarray:

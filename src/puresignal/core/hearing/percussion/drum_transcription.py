@@ -13,12 +13,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing import compared, frames, strokes, toms
-from puresignal.core.hearing.compared import Ensemble
-from puresignal.core.hearing.convolved import Layers, Picture
-from puresignal.core.hearing.frames import Envelope
-from puresignal.core.hearing.heard import DOUBTS, Hits, velocities
-from puresignal.core.hearing.pieces import Progress, Source, pieces
+from puresignal.core.hearing.dsp import spectra
+from puresignal.core.hearing.dsp.chunks import Progress, Source, pieces
+from puresignal.core.hearing.dsp.spectra import Envelope
+from puresignal.core.hearing.networks import attention
+from puresignal.core.hearing.networks.attention import Ensemble
+from puresignal.core.hearing.networks.convolutional import Layers, Picture
+from puresignal.core.hearing.percussion import stroke_features, tom_pitch
+from puresignal.core.hearing.transcribed import DOUBTS, Hits, velocities
 
 SORTS = (
     "kick", "snare.head", "snare.side", "hat.closed", "hat.open", "hat.pedal", "tom1.head", "tom2.head", "tom3.head",
@@ -32,7 +34,7 @@ LEARNT = (
 """What the network tells: it hears all toms as one."""
 RIVALS = (("hat.closed", "hat.open", "hat.pedal"), ("snare.head", "snare.side"), ("crash1.bow", "ride.bow"))
 """Of each of these at most one at a time: the likeliest."""
-RATE, HOP = strokes.RATE, 440
+RATE, HOP = stroke_features.RATE, 440
 LOOK = Picture(RATE, HOP, 48, 40.0, 17_000.0, (1024, 4096), seldom=4096)
 STEP = HOP / RATE
 
@@ -66,19 +68,21 @@ def analyse(network: Layers, comparing: Ensemble, source: Source, progress: Prog
         flat, own = piece.samples, piece.frames(HOP)
         levels = LOOK.levels(flat, loud)
         likely = network.likely(levels)
-        places = compared.candidates(likely)
+        places = attention.candidates(likely)
         rounded = np.rint(places)
         places = places[(rounded >= own.start) & (rounded < own.stop)]
-        fine = frames.envelope(flat, RATE, strokes.FINE_HOP, strokes.FINE_REACH).level[piece.frames(strokes.FINE_HOP)]
+        fine = spectra.envelope(flat, RATE, stroke_features.FINE_HOP, stroke_features.FINE_REACH).level[
+            piece.frames(stroke_features.FINE_HOP)
+        ]
         low = _lowered(flat)[piece.lead // DOWN : (piece.lead + piece.own) // DOWN]
-        taken = comparing.taken(compared.about(levels, likely, places))
+        taken = comparing.taken(attention.about(levels, likely, places))
         parts.append(((places - own.start + begun) * STEP, taken, fine, low))
         begun += own.stop - own.start
     if not parts:
         nothing = np.zeros((0, len(LEARNT)), np.float32)
-        return DrumAnalysis(np.zeros(0), nothing, Envelope(np.zeros(0), strokes.FINE_HOP / RATE), np.zeros(0))
+        return DrumAnalysis(np.zeros(0), nothing, Envelope(np.zeros(0), stroke_features.FINE_HOP / RATE), np.zeros(0))
     at, taken, fine, low = (np.concatenate(each) for each in zip(*parts, strict=True))
-    return DrumAnalysis(at, comparing.likely(taken, at), Envelope(fine, strokes.FINE_HOP / RATE), low)
+    return DrumAnalysis(at, comparing.likely(taken, at), Envelope(fine, stroke_features.FINE_HOP / RATE), low)
 
 
 def _lowered(samples: np.ndarray) -> np.ndarray:
@@ -126,7 +130,9 @@ def _toms_by_pitch(
     sort_of, at = np.array([hit[1] for hit in found], int), np.array([hit[0] for hit in found])
     own = np.flatnonzero(sort_of == TOM)
     sure = np.array([found[i][2] for i in own.tolist()])
-    which = toms.named(at[own], np.where(sure < limit, 0.01, sure), at[sort_of == SORTS.index("kick")], low, LOW_RATE)
+    which = tom_pitch.named(
+        at[own], np.where(sure < limit, 0.01, sure), at[sort_of == SORTS.index("kick")], low, LOW_RATE
+    )
     out = list(found)
     for i, tom in zip(own.tolist(), which.tolist(), strict=True):
         out[i] = (found[i][0], SORTS.index("tom1.head") + tom, found[i][2])

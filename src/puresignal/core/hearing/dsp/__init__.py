@@ -1,0 +1,1 @@
+"""Signal processing that several transcribers share."""

@@ -1,0 +1,1 @@
+"""One voice to notes."""

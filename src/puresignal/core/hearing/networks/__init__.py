@@ -1,0 +1,1 @@
+"""The neural networks, as NumPy runs them."""

@@ -1,0 +1,1 @@
+"""Drums and taught sounds to notes."""

@@ -1,0 +1,1 @@
+"""Chords to notes."""
