@@ -50,7 +50,7 @@ def hits() -> None:
         print(
             f"hits, {count} examples each: live {np.mean(live_f):.3f}, offline {np.mean(offline_f):.3f}; told "
             f"{1000 * np.median(delays):.1f} ms after the beginning, at most {1000 * max(delays):.1f}, "
-            f"of which up to {1000 * BLOCK / strokes.RATE:.1f} are the block"
+            f"of which up to {1000 * BLOCK / stroke_features.RATE:.1f} are the block"
         )
 
 

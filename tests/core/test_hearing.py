@@ -515,11 +515,11 @@ def test_a_pitch_is_shown_its_harmonics_in_both_windows_against_the_loudest_of_i
     assert rows.shape == (count, multipitch.INPUTS)
     for row, f, p in zip(rows, frame.tolist(), pitch.tolist(), strict=True):
         place, top = p - multipitch.FIRST, long[f].max()
-        seen = [np.clip(stereo_filter + related, 0, multipitch.SEMITONES - 1) for related in multipitch.RELATED]
+        seen = [np.clip(place + related, 0, multipitch.SEMITONES - 1) for related in multipitch.RELATED]
         still = np.concatenate([long[f, 3 * s : 3 * s + 3] for s in seen])
-        moving = [short[np.clip(f + m, 0, 29), min(stereo_filter + q, multipitch.SEMITONES - 1)]
+        moving = [short[np.clip(f + m, 0, 29), min(place + q, multipitch.SEMITONES - 1)]
                   for m in multipitch.MOMENTS for q in multipitch.QUICK]  # fmt: skip
-        wanted = [*(still - top), *(np.array(moving) - top), top, stereo_filter / 60]
+        wanted = [*(still - top), *(np.array(moving) - top), top, place / 60]
         assert row == pytest.approx(wanted, abs=1e-5)
 
 
@@ -561,18 +561,18 @@ def test_a_low_string_without_a_period_is_heard_by_its_harmonics():
 def test_bands_and_grids_hold_the_power_of_the_spectrum():
     random = np.random.default_rng(0)
     samples = random.normal(size=9_000).astype(np.float32)
-    spectra = spectra.spectra(samples, 512, 100) ** 2
+    whole = spectra.spectra(samples, 512, 100) ** 2
     weights = spectra.bands(22_050, 512, 12, 60.0, 9_000.0)
     used = spectra.used_bands(22_050, 512, 12, 60.0, 9_000.0)
     assert used.shape[0] < len(weights)
-    assert spectra.powers(samples, 512, 100, used)[0] == pytest.approx(spectra @ weights, rel=1e-3)
+    assert spectra.powers(samples, 512, 100, used)[0] == pytest.approx(whole @ weights, rel=1e-3)
     exact = spectra.powers(samples.astype(np.float64), 512, 100, used)[0]
-    assert exact == pytest.approx(spectra @ weights, rel=1e-3)
+    assert exact == pytest.approx(whole @ weights, rel=1e-3)
     plain, other = spectra.powers(
         samples, 512, 100, spectra.Bands(weights[:200]), spectra.Bands(scipy.sparse.csr_array(weights.T))
     )
-    assert plain == pytest.approx(spectra[:, :200] @ weights[:200], rel=1e-3)
-    assert other == pytest.approx(spectra @ weights, rel=1e-3)
+    assert plain == pytest.approx(whole[:, :200] @ weights[:200], rel=1e-3)
+    assert other == pytest.approx(whole @ weights, rel=1e-3)
 
 
 @pytest.mark.parametrize("count", [1, 439, 440, 881, 40_001])

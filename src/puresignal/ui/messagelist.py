@@ -36,7 +36,7 @@ class MessagesModel(QAbstractListModel):
             record = self._rows[index.row()]
             moment, raw = f"{record.at - self.begin:10.3f}", record.data[:3].hex(" ")
             # Bytes are not equally wide in every font; what they mean stands below each other all the same.
-            return f"{moment}   {raw:<9}\t{messages.say(record.data, self.context_of(record))}"
+            return f"{moment}   {raw:<9}\t{message_text.say(record.data, self.context_of(record))}"
         if role == Qt.ItemDataRole.ForegroundRole:
             sort = message_text.sort_of(self._rows[index.row()].data)
             return theme.current().colour("ink" if sort == message_text.NOTES else "faint")

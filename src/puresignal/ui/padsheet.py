@@ -188,8 +188,11 @@ class PadSheet(QWidget):
             painter.drawLine(QPointF(box.left() + 4, y), QPointF(box.right() - 4, y))
         painter.setPen(worn.colour("faint"))
         painter.setFont(theme.font(8.5))
-        zones = ((self.tr("open"), pad_velocity.HALF_TO, 1.0), (self.tr("half"), pad_velocity.CLOSED_TO, pad_velocity.HALF_TO),
-                 (self.tr("closed"), 0.0, pad_velocity.CLOSED_TO))  # fmt: skip
+        zones = (
+            (self.tr("open"), pad_velocity.HALF_TO, 1.0),
+            (self.tr("half"), pad_velocity.CLOSED_TO, pad_velocity.HALF_TO),
+            (self.tr("closed"), 0.0, pad_velocity.CLOSED_TO),
+        )
         for label, low, high in zones:
             zone = QRectF(box.left(), box.bottom() - high * box.height(), box.width(), (high - low) * box.height())
             painter.drawText(zone, Qt.AlignmentFlag.AlignCenter, label)

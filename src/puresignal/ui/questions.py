@@ -71,7 +71,7 @@ class Questions(QObject):
         }
         way = " → ".join(p.name for p in places if p.passes)
         text = (
-            f"{way} → ✕ {places[-1].name}\n{silence.verdict(places)}"
+            f"{way} → ✕ {places[-1].name}\n{no_sound.verdict(places)}"
             if not places[-1].passes
             else no_sound.verdict(places)
         )

@@ -203,7 +203,7 @@ def name_chord(notes: np.ndarray, weights: np.ndarray | None = None) -> str:
     for root in range(12):
         for quality, steps in QUALITIES.items():
             tones = [(root + s) % 12 for s in steps]
-            inside = classes[multipitch]
+            inside = classes[tones]
             score = inside.sum() - 1.1 * (classes.sum() - inside.sum()) - 0.9 * np.count_nonzero(inside == 0)
             score += 0.35 * (root == bass) - 0.06 * len(steps)
             if score > best:
