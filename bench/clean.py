@@ -15,7 +15,7 @@ from puresignal.core.export.song_builder import build_song
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import Path as CleaningPath
 from puresignal.core.path.cleaning_path import make_context, run
-from puresignal.io import mapfile, midifile, midiwriter
+from puresignal.io import midi_reader, midi_writer, note_map_file
 
 MAPS = ("practice-five", "boathouse-room")
 
@@ -31,18 +31,18 @@ def timed(act: object, runs: int) -> float:
 
 
 def main() -> None:
-    source, target = (mapfile.shipped(name) for name in MAPS)
+    source, target = (note_map_file.shipped(name) for name in MAPS)
     print(f"{'notes':>9} {'read':>8} {'path':>8} {'write':>8} {'command':>8}   medians in seconds")
     for notes in (10_000, 100_000, 1_000_000):
         content = kit_file(notes)
         runs = 5 if notes < 1_000_000 else 3
-        song = midifile.parse(content, "bench.mid")
+        song = midi_reader.parse(content, "bench.mid")
         take = to_take(song, "t", "t", content)
         path = CleaningPath()
         outcome = run(take, path, make_context(take, source, target, path))
-        read = timed(lambda c=content: midifile.parse(c, "bench.mid"), runs)
+        read = timed(lambda c=content: midi_reader.parse(c, "bench.mid"), runs)
         walk = timed(lambda t=take, p=path: run(t, p, make_context(t, source, target, p)), runs)
-        write = timed(lambda o=outcome, t=take: midiwriter.to_bytes(build_song(o, t)), runs)
+        write = timed(lambda o=outcome, t=take: midi_writer.to_bytes(build_song(o, t)), runs)
         with tempfile.TemporaryDirectory() as folder:
             file = Path(folder) / "in.mid"
             file.write_bytes(content)

@@ -13,7 +13,7 @@ from dataclasses import replace
 import numpy as np
 
 from puresignal.core.path.cleaning_path import Path, make_context, run
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 from puresignal.sim import module, wicked
 from puresignal.sim.wicked import Wicked
 
@@ -23,14 +23,14 @@ KITS = ("practice-five", "harbour-mesh", "tidewater-compact", "two-decks", "lant
 def judge(seed: int, setup: Wicked, path: Path, base: int = 5000) -> tuple[Counter, Counter, float]:
     """(real hits by kind and what became of them, faults likewise, F1) of one take."""
     random = np.random.default_rng(base + seed)
-    kit = mapfile.shipped(KITS[seed % len(KITS)])
+    kit = note_map_file.shipped(KITS[seed % len(KITS)])
     bpm = float(random.uniform(70, 180))
     setup = replace(setup, doubles=float(random.uniform(0.02, 0.08)), one_stand=seed % 3 == 2)
     sent, _ = wicked.perform(kit, 24, bpm, base + seed, setup)
     if setup.one_stand:
         kit = replace(kit, pads=tuple(replace(pad, group="rack") for pad in kit.pads))
     take = module.to_take(sent, "t", "t", bpm, "kit")
-    context = make_context(take, kit, mapfile.shipped("boathouse-room"), path)
+    context = make_context(take, kit, note_map_file.shipped("boathouse-room"), path)
     kept = set(run(take, path, context).clean.origin.tolist())
     real, false = Counter(), Counter()
     for hit in sent.hits:

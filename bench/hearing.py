@@ -32,7 +32,7 @@ from puresignal import transcribe
 from puresignal.core.hearing.melody import candidates
 from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
 from puresignal.core.hearing.polyphony import note_decisions
-from puresignal.io.modelfile import comparing, ground, layers, network
+from puresignal.io.models import comparing, ground, layers, network
 from puresignal.sim import anykit, mouth, players, singer
 
 Row = tuple[float, float, Any]

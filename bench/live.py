@@ -10,13 +10,13 @@ from material import kit_file
 
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import LivePath, Path, make_context, messages
-from puresignal.io import mapfile, midifile
+from puresignal.io import midi_reader, note_map_file
 
 
 def main() -> None:
-    take = to_take(midifile.parse(kit_file(100_000), "bench.mid"), "t", "t")
+    take = to_take(midi_reader.parse(kit_file(100_000), "bench.mid"), "t", "t")
     path = Path()
-    context = make_context(take, mapfile.shipped("practice-five"), mapfile.shipped("boathouse-room"), path)
+    context = make_context(take, note_map_file.shipped("practice-five"), note_map_file.shipped("boathouse-room"), path)
     rows = list(messages(take.events))
     run_live = LivePath(path, context)
     gc.freeze()

@@ -19,7 +19,7 @@ from hearing import Row, at, matched, pitched, score
 from puresignal.core.hearing.melody import candidates, live_melody
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
 from puresignal.core.hearing.transcribed import Heard
-from puresignal.io.modelfile import ground, layers, network, quick_ground
+from puresignal.io.models import ground, layers, network, quick_ground
 
 BLOCK = 256
 

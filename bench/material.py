@@ -6,7 +6,7 @@ import numpy as np
 
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import TempoMap
-from puresignal.io import mapfile, midiwriter
+from puresignal.io import midi_writer, note_map_file
 from puresignal.sim import drummer, module
 
 
@@ -14,7 +14,7 @@ def kit_file(notes: int, kit: str = "practice-five") -> bytes:
     """A file with this many notes as the kit's module sends them, faults and all."""
     bars = 64
     performance = drummer.improvise(bars, 120, 1)
-    sent = module.DrumModule(mapfile.shipped(kit), module.Faults.usual(), 1).perform(performance)
+    sent = module.DrumModule(note_map_file.shipped(kit), module.Faults.usual(), 1).perform(performance)
     tempo = TempoMap.steady(120)
     keep = sent.events.status < 0xF0
     tick = tempo.seconds_to_ticks(sent.events.arrived[keep])
@@ -30,4 +30,4 @@ def kit_file(notes: int, kit: str = "practice-five") -> bytes:
         ticks[rows], np.tile(status, rounds)[rows], np.tile(data1, rounds)[rows], np.tile(data2, rounds)[rows],
         np.full(len(rows), -1),
     )  # fmt: skip
-    return midiwriter.to_bytes(Song(0, tempo, (SongTrack("Module", messages),)))
+    return midi_writer.to_bytes(Song(0, tempo, (SongTrack("Module", messages),)))

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.session import session as edits
 from puresignal.demo import session as demo
-from puresignal.io import mapfile, midifile
+from puresignal.io import midi_reader, note_map_file
 from puresignal.ui import drawing, theme
 from puresignal.ui.model import Workbench
 from puresignal.ui.window import MainWindow
@@ -25,8 +25,8 @@ from puresignal.ui.window import MainWindow
 def big_window() -> MainWindow:
     bench = Workbench()
     window = MainWindow(bench)
-    take = to_take(midifile.parse(kit_file(100_000), "bench.mid"), "t", "bench")
-    bench.add_take(take, mapfile.shipped("practice-five"), "open")
+    take = to_take(midi_reader.parse(kit_file(100_000), "bench.mid"), "t", "bench")
+    bench.add_take(take, note_map_file.shipped("practice-five"), "open")
     return window
 
 

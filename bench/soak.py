@@ -18,7 +18,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.ring import Reader
 from puresignal.engine.setup import Setup
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 from tests.engine.conftest import Peer, Server, until
 
 
@@ -34,7 +34,7 @@ def main() -> None:
     server.start(256)
     kit, synth = Peer("kit"), Peer("synth")
     folder = Path(tempfile.mkdtemp())
-    kit_map, room = mapfile.shipped("practice-five"), mapfile.shipped("boathouse-room")
+    kit_map, room = note_map_file.shipped("practice-five"), note_map_file.shipped("boathouse-room")
     router = RouterProcess(Setup(("kit:out",), ("synth:in",), kit_map, room), folder)
     until(lambda: synth.client.get_all_connections(synth.inp))
     reader = Reader(router.ring)

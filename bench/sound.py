@@ -21,11 +21,11 @@ from puresignal.core.sound.mixer import Bank, Mixer
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.playing import PlayerProcess, SoundProcess
 from puresignal.engine.setup import Setup
-from puresignal.io import mapfile, ports
+from puresignal.io import note_map_file, ports
 from tests.engine.conftest import Peer, Server, until
 
 RATE, BLOCK = 48_000, 128
-GENERAL = mapfile.shipped("general-midi")
+GENERAL = note_map_file.shipped("general-midi")
 
 
 def alone() -> None:

@@ -1,6 +1,6 @@
 """Trains the ear on sound of our own synthesis: `train_ear.py [NAME ...] [--clips N] [--further]`.
 
-Writes src/puresignal/io/models/NAME.npz; the names are those in JOBS. All but strokes need PyTorch: begin and drums
+Writes src/puresignal/models/NAME.npz; the names are those in JOBS. All but strokes need PyTorch: begin and drums
 (layers.py), compared (comparing.py), which goes by what drums hears, tones and newest (training.py). --further goes on
 from those that there are. Nothing that the ear is measured on (bench/hearing.py) is heard here.
 """
@@ -18,10 +18,10 @@ import soxr
 
 from puresignal.core.hearing.networks import attention, live_pitch, multipitch, onset
 from puresignal.core.hearing.percussion import drum_transcription
-from puresignal.io import modelfile
+from puresignal.io import models
 from puresignal.sim import anykit, mouth, players, singer, words
 
-MODELS = Path(__file__).parent.parent / "src" / "puresignal" / "io" / "models"
+MODELS = Path(__file__).parent.parent / "src" / "puresignal" / "models"
 SECONDS = 9.0
 
 
@@ -123,7 +123,7 @@ def compared_clip(seed: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     random = np.random.default_rng(seed)
     sound, truth = loop(random)
     levels = drum_transcription.LOOK.levels(sound)
-    likely = modelfile.layers("drums").likely(levels)
+    likely = models.layers("drums").likely(levels)
     at = attention.candidates(likely)
     told, tom = (
         np.zeros((len(at), len(drum_transcription.LEARNT)), np.float32),

@@ -11,7 +11,7 @@ import pytest
 
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 from puresignal.sim import drummer, grooves, module
 
 # At home every run tries new examples; where a change is judged, the same ones each time.
@@ -49,10 +49,10 @@ def hit(at: float, note: int, velocity: int = 90, length: float = 0.05, channel:
 def kit_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A file as a drum module sent it, faults and all: forty bars at 104 BPM on the practice kit."""
     from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
-    from puresignal.io import midiwriter
+    from puresignal.io import midi_writer
 
     performance = drummer.improvise(40, 104, 11)
-    sent = module.DrumModule(mapfile.shipped("practice-five"), module.Faults.usual(), 11).perform(performance)
+    sent = module.DrumModule(note_map_file.shipped("practice-five"), module.Faults.usual(), 11).perform(performance)
     tempo = TempoMap.steady(104, ppq=480)
     events = sent.events
     keep = events.status < 0xF0
@@ -61,7 +61,7 @@ def kit_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
         np.full(int(keep.sum()), -1),
     )  # fmt: skip
     path = tmp_path_factory.mktemp("files") / "rehearsal.mid"
-    path.write_bytes(midiwriter.to_bytes(Song(0, tempo, (SongTrack("Module", messages),))))
+    path.write_bytes(midi_writer.to_bytes(Song(0, tempo, (SongTrack("Module", messages),))))
     return path
 
 
@@ -69,4 +69,4 @@ def kit_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def ferry() -> module.Sent:
     """The tune once through on the practice kit with its usual faults, truth included."""
     performance = drummer.play(grooves.QUARTER_PAST_FERRY, 92, 5)
-    return module.DrumModule(mapfile.shipped("practice-five"), module.Faults.usual(), 5).perform(performance)
+    return module.DrumModule(note_map_file.shipped("practice-five"), module.Faults.usual(), 5).perform(performance)

@@ -12,7 +12,7 @@ import mido
 import numpy as np
 import pytest
 
-from puresignal.io import mapfile, midifile
+from puresignal.io import midi_reader, note_map_file
 
 MAPS = ("--source-map", "practice-five", "--target-map", "general-midi")
 
@@ -38,7 +38,7 @@ def test_clean_writes_a_named_track_for_each_drum_and_mido_reads_it(kit_file, tm
     ons = [m for track in song.tracks for m in track if m.type == "note_on" and m.velocity]
     assert len(ons) == sums["out"]
     assert {m.channel for m in ons} == {9}
-    known = {p.note for p in mapfile.shipped("general-midi").pads}
+    known = {p.note for p in note_map_file.shipped("general-midi").pads}
     assert {m.note for m in ons} <= known
     removed = [row for row in told["notes"] if row["what"] == "removed"]
     assert len(removed) == sum(sums["removed"].values())
@@ -50,7 +50,7 @@ def test_every_kept_hit_keeps_its_own_tick_and_velocity(kit_file, tmp_path):
     pure_signal("clean", kit_file, "--out", out, *MAPS, "--faults", "keep", "--unmapped", "keep")
 
     def hits(path):
-        song = midifile.read(path)
+        song = midi_reader.read(path)
         found = []
         for track in song.tracks:
             m = track.messages
@@ -59,12 +59,12 @@ def test_every_kept_hit_keeps_its_own_tick_and_velocity(kit_file, tmp_path):
         return sorted(found)
 
     assert hits(out) == hits(kit_file)
-    assert midifile.read(out).tempo == midifile.read(kit_file).tempo
+    assert midi_reader.read(out).tempo == midi_reader.read(kit_file).tempo
 
 
 def test_unmapped_hits_are_counted_and_dropped_or_kept(kit_file, tmp_path):
     few = tmp_path / "few.json"
-    kit = json.loads((Path(mapfile.__file__).parent.parent / "maps" / "practice-five.json").read_text())
+    kit = json.loads((Path(note_map_file.__file__).parent.parent / "maps" / "practice-five.json").read_text())
     kit["pads"] = [p for p in kit["pads"] if p["note"] != 38]
     few.write_text(json.dumps(kit))
     report = tmp_path / "r.json"
@@ -75,7 +75,7 @@ def test_unmapped_hits_are_counted_and_dropped_or_kept(kit_file, tmp_path):
     assert told["unmapped"][0]["count"] == told["sums"]["removed"]["unmapped"]
     assert "led nowhere" in done.stderr
     pure_signal("clean", kit_file, "--out", tmp_path / "b.mid", *maps, "--unmapped", "keep")
-    kept = [t for t in midifile.read(tmp_path / "b.mid").tracks if t.name == "Unmapped"]
+    kept = [t for t in midi_reader.read(tmp_path / "b.mid").tracks if t.name == "Unmapped"]
     assert np.unique(kept[0].messages.data1).tolist() == [38]
 
 
@@ -173,7 +173,7 @@ def test_settings_change_the_result_and_wrong_ones_are_named(kit_file, tmp_path)
                                     "doubles": {"on": False}}))  # fmt: skip
     done = pure_signal("clean", kit_file, "--out", tmp_path / "o.mid", *MAPS, "--settings", settings)
     assert done.returncode == 0
-    assert [t.name for t in midifile.read(tmp_path / "o.mid").tracks] == ["rehearsal", "Drums"]
+    assert [t.name for t in midi_reader.read(tmp_path / "o.mid").tracks] == ["rehearsal", "Drums"]
     assert "double" not in done.stdout
     settings.write_text(json.dumps({"format": "pure-signal/settings", "version": 1, "doubles": {"window_ms": -3}}))
     done = pure_signal("clean", kit_file, "--out", tmp_path / "p.mid", *MAPS, "--settings", settings)
@@ -191,7 +191,7 @@ def test_wrong_usage_is_2(arguments):
 def test_maps_are_listed_for_people_and_scripts():
     rows = json.loads(pure_signal("maps", "--json").stdout)
     assert rows[0]["id"] == "general-midi"
-    assert {r["id"] for r in rows} == set(mapfile.shipped_ids())
+    assert {r["id"] for r in rows} == set(note_map_file.shipped_ids())
     assert "Harbour mesh kit" in pure_signal("maps").stdout
 
 

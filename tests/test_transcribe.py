@@ -12,7 +12,7 @@ import soundfile
 from puresignal import transcribe
 from puresignal.core.hearing.melody import candidates
 from puresignal.core.hearing.percussion import stroke_features
-from puresignal.io import recording
+from puresignal.io import audio_source
 from puresignal.sim import anykit, mouth, players, singer
 from tests.test_cli import pure_signal
 
@@ -220,7 +220,7 @@ def test_chords_are_named_in_the_report_and_a_long_recording_tells_its_progress(
     assert [c["name"] for c in json.loads(report.read_text())["chords"]] == ["C", "Am", "G"]
     # Read in blocks, as a recording of hours is, it is heard the same.
     whole = transcribe.hear(path, transcribe.Job("chords")).rows
-    monkeypatch.setattr(recording, "KEPT_SECONDS", 0.5)
+    monkeypatch.setattr(audio_source, "KEPT_SECONDS", 0.5)
     told = []
     assert transcribe.hear(path, transcribe.Job("chords"), told.append).rows == whole
     assert told[-1] == pytest.approx(1.0)

@@ -16,7 +16,7 @@ from puresignal.core.midi.events import Take
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import Path as CleaningPath
 from puresignal.core.path.cleaning_path import make_context, run
-from puresignal.io import files, jsonfile, midifile, midiwriter, report
+from puresignal.io import file_access, json_file, midi_reader, midi_writer, report
 
 MIDI_ENDINGS = (".mid", ".midi", ".smf", ".kar", ".rmi")
 
@@ -36,8 +36,8 @@ def open_take(path: Path, ident: str = "take") -> Take:
 
     Raises FileAccessError, or BadFileError when it is no MIDI file or holds no note
     """
-    content = files.read_bytes(path)
-    song = midifile.parse(content, path.name)
+    content = file_access.read_bytes(path)
+    song = midi_reader.parse(content, path.name)
     if not song.note_count:
         raise BadFileError("There is no note in this file", path.name, "Choose a file with playing in it.")
     return to_take(song, ident, path.stem, content)
@@ -56,7 +56,7 @@ def inputs(names: list[Path]) -> list[Path]:
         try:
             inside = sorted(p for p in name.iterdir() if p.suffix.lower() in MIDI_ENDINGS and p.is_file())
         except OSError as error:
-            raise files.access_error(error, name, "read") from error
+            raise file_access.access_error(error, name, "read") from error
         if not inside:
             raise FileAccessError("There is no MIDI file in this folder", str(name), "Choose a folder with .mid files.")
         found += inside
@@ -134,9 +134,9 @@ def clean_files(
             take = open_take(path)
             context = make_context(take, job.source, job.target, job.path)
             outcome = run(take, job.path, context)
-            content = midiwriter.to_bytes(build_song(outcome, take))
+            content = midi_writer.to_bytes(build_song(outcome, take))
             make_folder(target.parent)
-            files.write_bytes(target, content)
+            file_access.write_bytes(target, content)
             told = warnings.warnings(take, outcome)
             if rows:
                 result = report.report(outcome, context, take, told)
@@ -156,7 +156,7 @@ def make_folder(folder: Path) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise files.access_error(error, folder, "write") from error
+        raise file_access.access_error(error, folder, "write") from error
 
 
 def write_report(path: Path, done: list[Done]) -> None:
@@ -174,12 +174,12 @@ def write_report(path: Path, done: list[Done]) -> None:
                 data[name] += [{"file": str(item.source), **row} for row in result[name]]
             data["warnings"] += result["warnings"]
         data["warnings"] += [str(d.error) for d in done if d.error is not None]
-    files.write_bytes(path, jsonfile.to_bytes(data))
+    file_access.write_bytes(path, json_file.to_bytes(data))
 
 
 def write_summary(path: Path, done: list[Done]) -> None:
     """The page for people, of all takes that could be cleaned."""
-    files.write_bytes(path, summary_html.page([d.summary for d in done if d.error is None]).encode())
+    file_access.write_bytes(path, summary_html.page([d.summary for d in done if d.error is None]).encode())
 
 
 def _add_up(total: dict[str, Any], more: dict[str, Any]) -> None:

@@ -117,11 +117,11 @@ def _path_of(options: argparse.Namespace) -> CleaningPath:
     """The path that the options ask for. They win over a settings file where they are not their default."""
     from puresignal.core.path import cleaning_path as paths
     from puresignal.core.path import settings_json
-    from puresignal.io import jsonfile
+    from puresignal.io import json_file
 
     path = paths.Path()
     if options.settings is not None:
-        path = settings_json.from_json(jsonfile.read(options.settings, "settings file"), options.settings.name)
+        path = settings_json.from_json(json_file.read(options.settings, "settings file"), options.settings.name)
     if options.settings is None or options.faults == "keep":
         path = paths.with_faults(path, options.faults == "remove")
     if options.settings is None or options.unmapped == "keep":
@@ -137,10 +137,13 @@ def _demo(options: argparse.Namespace) -> int:
 
 def _clean(options: argparse.Namespace) -> int:
     from puresignal import clean
-    from puresignal.io import mapfile
+    from puresignal.io import note_map_file
 
     job = clean.Job(
-        mapfile.find_source(options.source_map), mapfile.find(options.target_map), _path_of(options), options.force
+        note_map_file.find_source(options.source_map),
+        note_map_file.find(options.target_map),
+        _path_of(options),
+        options.force,
     )
     found = clean.inputs(options.inputs)
     out = Path(options.out)
@@ -197,14 +200,14 @@ def _check_transcribe(parser: argparse.ArgumentParser, options: argparse.Namespa
 def _transcribe(options: argparse.Namespace) -> int:
     from puresignal import clean, transcribe
     from puresignal.core.errors import FileAccessError
-    from puresignal.io import jsonfile
+    from puresignal.io import json_file
 
     for path in options.inputs:
         if not path.exists():
             raise FileAccessError("There is no such file or folder", str(path), "Check the name.")
     job = transcribe.Job(options.kind, options.key, None, options.low, options.high, options.pan, force=options.force)
     if options.settings is not None:
-        job = transcribe.with_settings(job, jsonfile.read(options.settings, "settings file"), options.settings.name)
+        job = transcribe.with_settings(job, json_file.read(options.settings, "settings file"), options.settings.name)
     if options.kind == "hits":
         from dataclasses import replace
 
@@ -239,12 +242,12 @@ def _transcribe(options: argparse.Namespace) -> int:
         print(f"{item.target}: {item.notes} notes, {item.report['sums']['doubtful']} of them doubtful")
     reports = [(item, item.report) for item in done if item.report is not None]
     if options.report is not None and reports:
-        from puresignal.io import files
+        from puresignal.io import file_access
 
         rows: object = reports[0][1]
         if len(options.inputs) > 1:
             rows = {"files": [{"file": str(item.source), **report} for item, report in reports]}
-        files.write_bytes(options.report, jsonfile.to_bytes(rows))
+        file_access.write_bytes(options.report, json_file.to_bytes(rows))
     return 1 if any(item.error is not None for item in done) else 0
 
 
@@ -262,17 +265,17 @@ def _route(options: argparse.Namespace) -> int:
 
     from puresignal.engine.client import RouterProcess
     from puresignal.engine.setup import Setup
-    from puresignal.io import alsaports, jackports, mapfile
+    from puresignal.io import alsa_ports, jack_ports, note_map_file
 
     setup = Setup(
         (options.source_port,),
         (options.target_port,),
-        mapfile.find_source(options.source_map),
-        mapfile.find(options.target_map),
+        note_map_file.find_source(options.source_map),
+        note_map_file.find(options.target_map),
         _path_of(options),
     )
-    if not alsaports.DEVICE.exists():
-        jackports.library()
+    if not alsa_ports.DEVICE.exists():
+        jack_ports.library()
     ended: list[int] = []
     router = RouterProcess(setup)
 
@@ -330,11 +333,11 @@ def _ports(options: argparse.Namespace) -> int:
 
 
 def _maps(options: argparse.Namespace) -> int:
-    from puresignal.io import mapfile
+    from puresignal.io import note_map_file
 
     rows = []
-    for ident in mapfile.shipped_ids():
-        note_map = mapfile.shipped(ident)
+    for ident in note_map_file.shipped_ids():
+        note_map = note_map_file.shipped(ident)
         rows.append({"id": ident, "name": note_map.name, "channel": note_map.channel, "pads": len(note_map.pads)})
     if options.json:
         print(json.dumps(rows, indent=2))

@@ -15,7 +15,7 @@ from importlib import resources
 from pathlib import Path
 
 from puresignal.core.errors import FileAccessError
-from puresignal.io import files
+from puresignal.io import file_access
 
 _ASSETS = (
     ("desktop/pure-signal.desktop", "applications/pure-signal.desktop"),
@@ -70,7 +70,7 @@ def uninstall() -> list[Path]:
             try:
                 place.unlink()
             except OSError as error:
-                raise files.access_error(error, place, "remove") from error
+                raise file_access.access_error(error, place, "remove") from error
             removed.append(place)
     _refresh()
     return removed
@@ -95,8 +95,8 @@ def _put(path: Path, content: bytes) -> Path:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise files.access_error(error, path, "write") from error
-    files.write_bytes(path, content)
+        raise file_access.access_error(error, path, "write") from error
+    file_access.write_bytes(path, content)
     return path
 
 

@@ -24,8 +24,8 @@ from puresignal.core.kit.articulations import canonical, resolve
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.timing import audio_beats
-from puresignal.io import audiofile, files, mapfile, midiwriter, modelfile
-from puresignal.io.recording import opened
+from puresignal.io import audio_file, file_access, midi_writer, models, note_map_file
+from puresignal.io.audio_source import opened
 
 KINDS = ("melody", "drums", "hits", "chords")
 PPQ = 9600
@@ -84,7 +84,7 @@ def teach(folder: Path) -> example_classifier.Taught:
         raise FileAccessError("There is no such folder", str(folder), "Name the folder that holds the examples.")
     found: dict[str, list[stroke_features.StrokeAnalysis]] = {}
     for path in sorted(p for p in folder.rglob("*") if p.is_file() and not p.name.startswith(".")):
-        if f"*{path.suffix.lower()}" not in audiofile.PATTERN.split():
+        if f"*{path.suffix.lower()}" not in audio_file.PATTERN.split():
             continue
         name = path.stem if path.parent == folder else path.parent.name
         name = name.lower().rstrip("0123456789 _-()")
@@ -93,7 +93,7 @@ def teach(folder: Path) -> example_classifier.Taught:
         )
     if not found:
         raise BadFileError("There are no examples in this folder", folder.name, "Name them kick.wav, snare.wav ...")
-    known = example_classifier.teach(modelfile.ground(), found)
+    known = example_classifier.teach(models.ground(), found)
     missing = sorted(set(found) - set(known.names))
     if missing:
         raise BadFileError(
@@ -104,13 +104,13 @@ def teach(folder: Path) -> example_classifier.Taught:
 
 def _articulation(name: str, path: Path) -> str:
     drum = canonical(name)
-    if resolve(drum, mapfile.shipped("general-midi").articulations(), "closed") is None:
+    if resolve(drum, note_map_file.shipped("general-midi").articulations(), "closed") is None:
         raise BadFileError("This example is named after no drum", path.name, "Name it kick.wav or hat.open.wav.")
     return drum
 
 
 def _mono(path: Path, rate: int) -> np.ndarray:
-    return audiofile.mono(audiofile.read(path, rate))[:, 0]
+    return audio_file.mono(audio_file.read(path, rate))[:, 0]
 
 
 def transcribe(source: Path, target: Path, job: Job, progress: Callable[[float], None] | None = None) -> Done:
@@ -119,7 +119,7 @@ def transcribe(source: Path, target: Path, job: Job, progress: Callable[[float],
         if target.exists() and not job.force:
             raise FileAccessError("This file exists already", str(target), "Give another name, or add --force.")
         found = hear(source, job, progress)
-        files.write_bytes(target, midiwriter.to_bytes(_song(found, source.stem, job)))
+        file_access.write_bytes(target, midi_writer.to_bytes(_song(found, source.stem, job)))
     except PureSignalError as error:
         return Done(source, target, error=error)
     return Done(source, target, len(found.rows), _report(found))
@@ -208,7 +208,7 @@ def _beat(recording: Source, rate: int) -> audio_beats.Beat:
             break
     whole = np.concatenate(parts)[: round(BEAT_SECONDS * rate)]
     samples = spectra.halved(whole) if rate != onset.RATE else whole
-    begins = modelfile.layers("begin").likely(onset.LOOK.levels(samples))[:, 0]
+    begins = models.layers("begin").likely(onset.LOOK.levels(samples))[:, 0]
     return audio_beats.beat(samples, begins)
 
 
@@ -228,7 +228,7 @@ def _melody(
         floor=usual.floor if job.floor is None else job.floor,
         beneath=job.low is not None or job.pan is not None,
     )  # fmt: skip
-    analysis = candidates.analyse(modelfile.layers("begin"), modelfile.network("tones"), source, progress)
+    analysis = candidates.analyse(models.layers("begin"), models.network("tones"), source, progress)
     found = candidates.decide(analysis, settings)
     if job.bends:
         bends += pitch_bend.bends(analysis, found.kept())
@@ -246,7 +246,7 @@ def _chords(
         shortest=usual.shortest if job.shortest is None else job.shortest,
         floor=usual.floor if job.floor is None else job.floor,
     )  # fmt: skip
-    found = note_decisions.decide(note_decisions.analyse(modelfile.network("tones"), source, progress), settings)
+    found = note_decisions.decide(note_decisions.analyse(models.network("tones"), source, progress), settings)
     names += note_decisions.named(found.kept())
     return _pitched(found, job, keys)
 
@@ -268,7 +268,7 @@ def _pitched(heard: Heard, job: Job, keys: list[tuple[str, float, int]]) -> list
 
 def _drums(source: Source, job: Job, progress: Progress | None) -> list[Row]:
     found = drum_transcription.hits(
-        drum_transcription.analyse(modelfile.layers("drums"), modelfile.comparing(), source, progress), job.eagerness
+        drum_transcription.analyse(models.layers("drums"), models.comparing(), source, progress), job.eagerness
     )
     names = [drum_transcription.SORTS[i] for i in found.kind.tolist()]
     return _struck(names, found)
@@ -283,7 +283,7 @@ def _hits(source: Source, job: Job, progress: Progress | None) -> list[Row]:
 
 
 def _struck(names: list[str], found: Hits) -> list[Row]:
-    general = mapfile.shipped("general-midi")
+    general = note_map_file.shipped("general-midi")
     available = general.articulations()
     rows: list[Row] = []
     goals = {name: resolve(name, available, "closed") for name in set(names)}

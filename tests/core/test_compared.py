@@ -11,7 +11,7 @@ from puresignal.core.hearing.melody import candidates
 from puresignal.core.hearing.networks import attention
 from puresignal.core.hearing.percussion import drum_transcription
 from puresignal.core.hearing.polyphony import note_decisions
-from puresignal.io.modelfile import comparing, layers, network
+from puresignal.io.models import comparing, layers, network
 from puresignal.sim import anykit, players, singer
 
 DRUM = {name: number for number, name in enumerate(drum_transcription.LEARNT)}

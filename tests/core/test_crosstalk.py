@@ -15,7 +15,7 @@ from puresignal.core.path.cleaning_path import Path, make_context, run
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.crosstalk_model import Profile
 from puresignal.core.path.tally import Reason, Stage, What
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 from puresignal.sim import module, wicked
 from puresignal.sim.wicked import Wicked
 
@@ -110,9 +110,9 @@ def test_without_a_look_ahead_only_what_comes_after_its_cause_can_go():
 
 
 def learnt(seed=3):
-    sent, _ = wicked.perform(mapfile.shipped("practice-five"), 12, 110, seed, Wicked())
+    sent, _ = wicked.perform(note_map_file.shipped("practice-five"), 12, 110, seed, Wicked())
     take = module.to_take(sent, "t", "t", 110, "kit")
-    context = make_context(take, mapfile.shipped("practice-five"), None, Path())
+    context = make_context(take, note_map_file.shipped("practice-five"), None, Path())
     return crosstalk.learn(run(take, Path(), context).played, context, Path().crosstalk), take, context
 
 
@@ -139,7 +139,7 @@ def test_a_learnt_profile_judges_a_take_as_learning_it_does():
 
 @pytest.mark.parametrize("seed", range(4))
 def test_hard_takes_of_kits_never_seen_come_out_nearly_whole(seed):
-    kit = mapfile.shipped(("tidewater-compact", "harbour-mesh", "two-decks", "lantern-pads")[seed])
+    kit = note_map_file.shipped(("tidewater-compact", "harbour-mesh", "two-decks", "lantern-pads")[seed])
     sent, _ = wicked.perform(kit, 16, 100 + 20 * seed, 40_000 + seed, Wicked())
     take = module.to_take(sent, "t", "t", 100, "kit")
     left = set(run(take, Path(), make_context(take, kit, None, Path())).clean.origin.tolist())

@@ -23,7 +23,7 @@ from puresignal.core.hearing.percussion import drum_transcription, example_class
 from puresignal.core.hearing.polyphony import note_decisions
 from puresignal.core.hearing.transcribed import DOUBTS, Heard, doubts, far_from_others
 from puresignal.core.timing import audio_beats
-from puresignal.io.modelfile import comparing, ground, layers, network
+from puresignal.io.models import comparing, ground, layers, network
 from puresignal.sim import anykit, mouth, players, singer
 
 

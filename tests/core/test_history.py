@@ -7,13 +7,13 @@ from puresignal.core.path.context import Verdict
 from puresignal.core.session import session as edits
 from puresignal.core.session.history import History
 from puresignal.core.session.session import Session, TakeRef
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 
 ACTS = {
     "name": lambda s, i: edits.with_name(s, f"name {i}"),
     "title": lambda s, i: edits.with_title(s, "snare", f"title {i}"),
     "split": lambda s, i: edits.with_split(s, ("drum", "family", "one")[i % 3]),
-    "target": lambda s, i: edits.with_target(s, mapfile.shipped(mapfile.shipped_ids()[i % 3])),
+    "target": lambda s, i: edits.with_target(s, note_map_file.shipped(note_map_file.shipped_ids()[i % 3])),
     "verdict": lambda s, i: edits.with_verdict(s, "a", i, Verdict(keep=bool(i % 2))),
 }
 START = edits.with_take(Session(), TakeRef("a", "a"))

@@ -6,9 +6,9 @@ from hypothesis import strategies as st
 
 from puresignal.core.kit.map_learning import Learning, choose, foot, guess_for, hear, missing
 from puresignal.core.kit.note_map import NoteMap, Pad, check_source
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 
-GENERAL = mapfile.shipped("general-midi")
+GENERAL = note_map_file.shipped("general-midi")
 EMPTY = Learning(NoteMap("mine", ()))
 
 

@@ -11,7 +11,7 @@ from puresignal.core.hearing.dsp import spectral_flux
 from puresignal.core.hearing.melody import candidates, live_melody
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
 from puresignal.core.hearing.transcribed import Heard
-from puresignal.io.modelfile import ground, layers, network, quick_ground
+from puresignal.io.models import ground, layers, network, quick_ground
 from puresignal.sim import mouth, singer
 from puresignal.sim.mouth import Syllable
 

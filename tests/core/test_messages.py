@@ -5,9 +5,9 @@ import pytest
 from puresignal.core.diagnosis.message_text import CONTROLS, NOTES, SYSTEM, say, sort_of
 from puresignal.core.diagnosis.no_sound import Situation, follow, verdict
 from puresignal.core.path.context import Context
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 
-KIT = Context(mapfile.shipped("practice-five"), mapfile.shipped("boathouse-room"))
+KIT = Context(note_map_file.shipped("practice-five"), note_map_file.shipped("boathouse-room"))
 
 
 @pytest.mark.parametrize(
@@ -62,7 +62,7 @@ def test_the_first_place_where_a_hit_stops_is_named(changes, place):
 
 
 def test_a_receiver_without_the_drum_is_named_and_a_way_that_is_whole_says_so():
-    pads = Context(mapfile.shipped("practice-five"), mapfile.shipped("lantern-pads"))
+    pads = Context(note_map_file.shipped("practice-five"), note_map_file.shipped("lantern-pads"))
     assert follow(situation(last=(10, 45)), pads)[-1].name == "receiver's drum"
     whole = follow(situation(), KIT)
     assert len(whole) == 13

@@ -11,7 +11,7 @@ from puresignal.core.hearing.dsp import yin
 from puresignal.core.hearing.melody import live_melody
 from puresignal.core.hearing.melody.candidates import MelodySettings
 from puresignal.core.hearing.networks import live_pitch
-from puresignal.io.modelfile import network
+from puresignal.io.models import network
 from puresignal.sim import players, singer
 
 RATE = live_pitch.RATE

@@ -12,7 +12,7 @@ from puresignal.core.errors import NoteMapError, SettingsError
 from puresignal.core.kit.articulations import family_of, is_articulation, mark_of, resolve, spoken
 from puresignal.core.kit.note_map import HatPedal, check_source, from_json, to_json
 from puresignal.core.path.settings_json import from_json as settings_from_json
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 
 GOOD = {
     "format": "pure-signal/note-map", "version": 1, "name": "Kit", "channel": 10,
@@ -76,22 +76,22 @@ def test_a_later_version_says_so():
         from_json({**GOOD, "version": 7}, "mine.json")
 
 
-@pytest.mark.parametrize("ident", mapfile.shipped_ids())
+@pytest.mark.parametrize("ident", note_map_file.shipped_ids())
 def test_shipped_maps_fit_the_schema_serve_as_sources_and_go_back_unchanged(ident):
-    note_map = mapfile.shipped(ident)
+    note_map = note_map_file.shipped(ident)
     jsonschema.validate(to_json(note_map), SCHEMA)
     check_source(note_map, ident)
     assert from_json(to_json(note_map), ident) == note_map
 
 
 def test_shipped_kits_differ_as_real_modules_do():
-    kits = [mapfile.shipped(i) for i in mapfile.shipped_ids()]
+    kits = [note_map_file.shipped(i) for i in note_map_file.shipped_ids()]
     assert len(kits) >= 6
     assert any(k.hat and not k.hat.notes_follow_pedal and k.hat.closed_at < k.hat.open_at for k in kits)
     assert any(k.hat and not k.hat.notes_follow_pedal and k.hat.closed_at > k.hat.open_at for k in kits)
     assert any(len({k.channel_of(p) for p in k.pads}) == 2 for k in kits)
     assert any(k.channel == 1 for k in kits)
-    assert {p.note for p in mapfile.shipped("general-midi").pads} == set(range(35, 82))
+    assert {p.note for p in note_map_file.shipped("general-midi").pads} == set(range(35, 82))
 
 
 def test_one_note_meaning_two_things_is_an_error_only_where_it_is_read():

@@ -24,7 +24,7 @@ from puresignal.core.path.tally import What
 from puresignal.core.path.thin import Thin
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 from puresignal.sim import module
 
 NOTES = (8, 9, 7, 36, 38, 40, 49, 50, 51, 77)
@@ -213,17 +213,17 @@ def test_columns_cannot_be_written_to():
             column[0] = 1
 
 
-@pytest.mark.parametrize("ident", mapfile.shipped_ids())
+@pytest.mark.parametrize("ident", note_map_file.shipped_ids())
 def test_the_drummers_truth_comes_back_from_every_shipped_kit(ident):
     from puresignal.sim import drummer, grooves
 
-    kit = mapfile.shipped(ident)
+    kit = note_map_file.shipped(ident)
     performance = drummer.play(grooves.QUARTER_PAST_FERRY, 97, 23)
     faults = module.Faults(doubles=0.06, hanging=0.02, no_length=0.05, stray=0.02)
     sent = module.DrumModule(kit, faults, 23).perform(performance)
     take = module.to_take(sent, "t", "t", 97, "kit")
     path = Path()
-    context = make_context(take, kit, mapfile.shipped("general-midi"), path)
+    context = make_context(take, kit, note_map_file.shipped("general-midi"), path)
     outcome = run(take, path, context)
     real = {h.index for h in sent.hits if h.stroke is not None}
     false = {h.index for h in sent.hits if h.stroke is None}
@@ -231,7 +231,7 @@ def test_the_drummers_truth_comes_back_from_every_shipped_kit(ident):
     assert len(real - kept) <= 0.001 * len(real) + 1
     assert len(false & kept) <= 0.02 * len(false)
     path = replace(path, identify=Identify(splash_ms=0.0))
-    outcome = run(take, path, make_context(take, kit, mapfile.shipped("general-midi"), path))
+    outcome = run(take, path, make_context(take, kit, note_map_file.shipped("general-midi"), path))
     live_notes, live_controls = live_rows(path, context, take)
     assert live_notes == as_rows(outcome.clean)
     assert live_controls == control_rows(outcome.controls)
@@ -239,9 +239,9 @@ def test_the_drummers_truth_comes_back_from_every_shipped_kit(ident):
 
 def test_live_state_is_bounded_and_its_cost_flat_over_a_quarter_of_a_million_events():
     random = np.random.default_rng(3)
-    kit, path = mapfile.shipped("harbour-mesh"), Path()
+    kit, path = note_map_file.shipped("harbour-mesh"), Path()
     take = take_from([])
-    context = make_context(take, kit, mapfile.shipped("boathouse-room"), path)
+    context = make_context(take, kit, note_map_file.shipped("boathouse-room"), path)
     run_live = LivePath(path, context)
     notes = [p.note for p in kit.pads]
     rounds, size = 20, 12_500

@@ -17,7 +17,7 @@ from puresignal.core.path.cleaning_path import LivePath, Path, as_live, make_con
 from puresignal.core.path.thin import Thin
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape
-from puresignal.io import midifile, midiwriter
+from puresignal.io import midi_reader, midi_writer
 
 HAT, FOOT, PEDAL = 8, 7, 4
 KIT = NoteMap(
@@ -160,7 +160,7 @@ def fine_rows(*velocities: tuple[int, int | None]) -> list[tuple[float, int, int
 def written(rows, path: Path) -> list[tuple[int, int, int]]:
     one = take(*rows)
     outcome = run(one, path, make_context(one, KIT, None, path))
-    song = midifile.parse(midiwriter.to_bytes(build_song(outcome, one)), "x.mid")
+    song = midi_reader.parse(midi_writer.to_bytes(build_song(outcome, one)), "x.mid")
     return [
         (s & 0xF0, a, b)
         for track in song.tracks

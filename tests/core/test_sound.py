@@ -7,10 +7,10 @@ import pytest
 
 from puresignal.core.sound import drums, mixer, tones
 from puresignal.core.sound.drums import KITS, Drum
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 
 RATE = 48_000
-GENERAL = mapfile.shipped("general-midi")
+GENERAL = note_map_file.shipped("general-midi")
 
 
 @pytest.fixture(scope="module")

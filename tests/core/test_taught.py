@@ -7,7 +7,7 @@ import pytest
 
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
 from puresignal.core.hearing.percussion.stroke_features import DEEPEST, RATE
-from puresignal.io.modelfile import ground, quick_ground
+from puresignal.io.models import ground, quick_ground
 from puresignal.sim import mouth, words
 
 TWO_PARTS = mouth.Syllable(

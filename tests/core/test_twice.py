@@ -7,13 +7,13 @@ from dataclasses import replace
 from puresignal.core.diagnosis.double_sound import Scene, sources, verdict
 from puresignal.core.kit.note_map import with_goal
 from puresignal.core.session.live_input import LiveInput
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 
 ONE = LiveInput("kit", 0, None, "synth")
 SCENE = Scene(
     (ONE,), {"kit": "rig:kit out", "synth": "room:in"},
     frozenset({("rig:kit out", "Pure Signal:in 1"), ("Pure Signal:out 1", "room:in")}),
-    "Pure Signal", mapfile.shipped("general-midi"), ("kit", 10, "snare.head"),
+    "Pure Signal", note_map_file.shipped("general-midi"), ("kit", 10, "snare.head"),
 )  # fmt: skip
 
 

@@ -14,7 +14,7 @@ from puresignal.core.path.tally import Reason, Stage
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape, draw, evened, table, through, vary, with_field
 from puresignal.demo import session as demo
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 
 shapes = st.builds(
     Shape, threshold=st.floats(0, 100), low=st.floats(1, 60), high=st.floats(60, 127), scale=st.floats(0.2, 2),
@@ -128,4 +128,4 @@ def test_shapes_are_kept_as_settings_and_what_is_wrong_is_named():
     ):  # fmt: skip
         with pytest.raises(SettingsError, match=words):
             settings_json.from_json({**data, "velocity": {"shapes": shapes}}, "x.json")
-    assert mapfile.shipped("general-midi")
+    assert note_map_file.shipped("general-midi")

@@ -100,9 +100,9 @@ def server(monkeypatch: pytest.MonkeyPatch) -> Iterator[Server]:
         pytest.skip("needs jackd, which ./run test installs where it may")
     name = f"pure-signal-test-{os.getpid()}"
     monkeypatch.setenv("JACK_DEFAULT_SERVER", name)
-    from puresignal.io import jackports
+    from puresignal.io import jack_ports
 
-    jackports.library()
+    jack_ports.library()
     running = Server(name)
     running.start()
     yield running

@@ -10,11 +10,11 @@ from puresignal.core.kit import note_map
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.ring import Reader
 from puresignal.engine.setup import LiveTrack, Setup
-from puresignal.io import mapfile, ports
+from puresignal.io import note_map_file, ports
 from puresignal.sim import devices
 from tests.engine.conftest import until
 
-KIT, ROOM = mapfile.shipped("practice-five"), mapfile.shipped("boathouse-room")
+KIT, ROOM = note_map_file.shipped("practice-five"), note_map_file.shipped("boathouse-room")
 
 
 class Within:
@@ -84,7 +84,7 @@ def test_one_hit_at_a_time_with_the_pedal_where_it_belongs(within):
 
 
 def test_a_keyboard_and_a_pad_box_at_once_go_their_own_ways(within):
-    pads = mapfile.shipped("lantern-pads")
+    pads = note_map_file.shipped("lantern-pads")
     tracks = (LiveTrack(0, 0, None, (0,)), LiveTrack(1, 0, pads, (1,)))
     one = within(ports.KEYBOARD, ports.PAD_BOX, outputs=(ports.RECEIVER, ports.SOUND), tracks=tracks)
     one.router.devices(play=ports.KEYBOARD, bpm=200, seed=1)

@@ -18,10 +18,10 @@ import pytest
 
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.setup import LiveTrack, Setup
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 from tests.engine.conftest import until
 
-GENERAL = mapfile.shipped("general-midi")
+GENERAL = note_map_file.shipped("general-midi")
 ON, OFF = b"\x99\x26\x5a", b"\x89\x26\x00"
 MAPPED_ON, MAPPED_OFF = b"\x99\x1a\x5a", b"\x89\x1a\x00"
 

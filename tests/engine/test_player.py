@@ -14,11 +14,11 @@ from puresignal.engine.playing import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader
 from puresignal.engine.setup import Setup
 from puresignal.engine.words import Words, make
-from puresignal.io import mapfile, ports
+from puresignal.io import note_map_file, ports
 from puresignal.sim.devices import Receiver
 from tests.engine.conftest import until
 
-GENERAL = mapfile.shipped("general-midi")
+GENERAL = note_map_file.shipped("general-midi")
 
 
 def beats(count, step, note=38, length=0.5):
@@ -163,10 +163,10 @@ def test_without_a_sound_device_the_sound_says_so(rig):
 def test_a_recording_follows_the_player_sample_by_sample(tmp_path):
     from puresignal.engine import words
     from puresignal.engine.sound import Along
-    from puresignal.io import audiofile
+    from puresignal.io import audio_file
 
     ramp = (np.arange(48_000) % 4800 / 4800).astype(np.float32)
-    audiofile.write_wav(tmp_path / "ramp.wav", ramp, 48_000)
+    audio_file.write_wav(tmp_path / "ramp.wav", ramp, 48_000)
     transport, clock = words.Words(words.make()), words.Words(words.make())
     along = Along(transport, clock)
     along.load({"path": str(tmp_path / "ramp.wav"), "level": 0.0, "offset": 0.1}, 48_000)

@@ -14,7 +14,7 @@ from puresignal.core.path.identify import Identify
 from puresignal.core.path.velocity import Velocity
 from puresignal.engine.router import SOUNDING_SIZE, Router
 from puresignal.engine.setup import LiveTrack, Setup, from_bytes, lanes, to_bytes
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 from puresignal.io import ports as midi_ports
 from puresignal.io.ports import MidiPort
 from puresignal.sim import drummer, module
@@ -22,7 +22,7 @@ from puresignal.sim import drummer, module
 RATE = 50_000
 """A frame is 20 µs here, so that the takes' times fall on frames."""
 
-SETUP = Setup(("kit",), ("synth",), mapfile.shipped("practice-five"), mapfile.shipped("boathouse-room"))
+SETUP = Setup(("kit",), ("synth",), note_map_file.shipped("practice-five"), note_map_file.shipped("boathouse-room"))
 
 
 def blocks(router, messages, size, frames):
@@ -42,7 +42,7 @@ def blocks(router, messages, size, frames):
 
 def sent_messages(seed, bars=6):
     performance = drummer.improvise(bars, 120, seed)
-    kit = mapfile.shipped("practice-five")
+    kit = note_map_file.shipped("practice-five")
     sent = module.DrumModule(kit, module.Faults(doubles=0.1, no_length=0.1, hanging=0.05), seed).perform(performance)
     take = module.to_take(sent, "t", "t", 120, "kit")
     e = take.events
@@ -124,7 +124,7 @@ def test_unmapped_hits_leave_nothing_sounding():
 
 
 def test_the_pedal_counts_for_the_hit_of_its_frame_whichever_came_first():
-    setup = Setup(("kit",), ("synth",), mapfile.shipped("harbour-mesh"), mapfile.shipped("boathouse-room"))
+    setup = Setup(("kit",), ("synth",), note_map_file.shipped("harbour-mesh"), note_map_file.shipped("boathouse-room"))
     for incoming in (
         [(5, 0, b"\x99\x2a\x50"), (5, 0, b"\xb9\x04\x00")],
         [(5, 0, b"\xb9\x04\x00"), (5, 0, b"\x99\x2a\x50")],
@@ -155,7 +155,7 @@ def ons(leaving):
 
 
 def test_two_players_never_mix_and_one_input_may_go_to_several():
-    kit, pads = mapfile.shipped("practice-five"), mapfile.shipped("lantern-pads")
+    kit, pads = note_map_file.shipped("practice-five"), note_map_file.shipped("lantern-pads")
     tracks = (
         LiveTrack(0, 10, kit, (0,)),
         LiveTrack(0, 1, pads, (1,)),
@@ -163,7 +163,7 @@ def test_two_players_never_mix_and_one_input_may_go_to_several():
         LiveTrack(1, 0, kit, (2,)),
         LiveTrack(0, 10, kit, (2,), heard=False),
     )
-    setup = Setup(("a", "b"), ("x", "y", "z"), None, mapfile.shipped("boathouse-room"), tracks=tracks)
+    setup = Setup(("a", "b"), ("x", "y", "z"), None, note_map_file.shipped("boathouse-room"), tracks=tracks)
     assert from_bytes(to_bytes(setup)) == setup
     router = Router(RATE, lanes(setup))
     # Note 48 is a tom of the one kit and the kick of the other: the channel tells them apart.
@@ -177,7 +177,7 @@ def test_two_players_never_mix_and_one_input_may_go_to_several():
     ]  # fmt: skip
 
 
-GENERAL = Setup(("kit",), ("synth",), mapfile.shipped("general-midi"), mapfile.shipped("general-midi"))
+GENERAL = Setup(("kit",), ("synth",), note_map_file.shipped("general-midi"), note_map_file.shipped("general-midi"))
 
 
 @pytest.mark.parametrize("blocks_late", [1, 2, 3])
@@ -212,18 +212,18 @@ def test_a_roll_as_even_as_a_machine_is_no_loop(gap_ms, velocity_step):
 
 @pytest.mark.parametrize("ahead_ms", [2.0, 4.0, 8.0])
 def test_a_look_ahead_delays_everything_alike_and_takes_out_what_came_before_its_cause(ahead_ms):
-    kit = mapfile.shipped("practice-five")
+    kit = note_map_file.shipped("practice-five")
     loud, weak = (next(p for p in kit.pads if p.articulation == a) for a in ("tom1.head", "crash1.bow"))
     assert weak.group == loud.group
     path = Path()
     path = replace(path, crosstalk=replace(path.crosstalk, live_ms=ahead_ms, learn=False))
-    setup = Setup(("kit",), ("synth",), kit, mapfile.shipped("boathouse-room"), path)
+    setup = Setup(("kit",), ("synth",), kit, note_map_file.shipped("boathouse-room"), path)
     # The neighbour sends a millisecond before the pad that was hit.
     hits = [(0, weak.note, 14), (50, loud.note, 110), (5000, weak.note, 90), (5000, 38, 80), (9000, loud.note, 100)]
     rows = [(f, 0, bytes((0x99, n, v))) for f, n, v in hits]
     rows += [(f + 2500, 0, bytes((0x89, n, 0))) for f, n, _ in hits]
     out = blocks(Router(RATE, lanes(setup)), sorted(rows, key=lambda r: r[0]), 64, 400_000)
-    room = mapfile.shipped("boathouse-room")
+    room = note_map_file.shipped("boathouse-room")
     names = {room.pad_for(p.articulation).note: p.note for p in (loud, weak)}
     names[room.pad_for("snare.head").note] = 38
     ons = [(f, names[m[1]], m[2]) for f, m in out if m[0] == 0x99]

@@ -11,11 +11,11 @@ from puresignal.core.kit import note_map
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.playing import PlayerProcess, SoundProcess
 from puresignal.engine.setup import Setup
-from puresignal.io import mapfile, ports
+from puresignal.io import note_map_file, ports
 from tests.engine.conftest import Peer, until
 from tests.engine.test_player import beats
 
-GENERAL = mapfile.shipped("general-midi")
+GENERAL = note_map_file.shipped("general-midi")
 
 
 class Ear(Peer):

@@ -11,7 +11,7 @@ import pytest
 import soundfile
 
 from puresignal.core.errors import BadFileError, FileAccessError
-from puresignal.io import audiofile, audioports, soundfont
+from puresignal.io import audio_file, audio_ports, soundfont
 from tests import soundfont as made
 
 TONE = 0.5 * np.sin(2 * np.pi * 440 * np.arange(44_100) / 44_100)
@@ -28,8 +28,8 @@ def test_every_kind_is_read_at_any_rate(tmp_path, kind, rate, channels):
     path = tmp_path / f"tone.{kind}"
     tone = 0.5 * np.sin(2 * np.pi * 440 * np.arange(rate) / rate)
     soundfile.write(path, np.column_stack([tone] * channels), rate)
-    assert audiofile.facts(path).channels == channels
-    read = audiofile.read(path, 48_000)
+    assert audio_file.facts(path).channels == channels
+    read = audio_file.read(path, 48_000)
     assert read.shape[1] == channels
     assert len(read) == pytest.approx(48_000, abs=3000 if kind == "mp3" else 4)
     assert pitch(read[2000:-2000, 0], 48_000) == pytest.approx(440, abs=0.5)
@@ -39,9 +39,9 @@ def test_every_kind_is_read_at_any_rate(tmp_path, kind, rate, channels):
 def test_blocks_are_the_whole_file_whatever_their_length(tmp_path, monkeypatch):
     path = tmp_path / "tone.wav"
     soundfile.write(path, TONE, 44_100)
-    whole = audiofile.read(path, 22_050)
-    monkeypatch.setattr(audiofile, "BLOCK_SECONDS", 0.1)
-    parts = list(audiofile.blocks(path, 22_050))
+    whole = audio_file.read(path, 22_050)
+    monkeypatch.setattr(audio_file, "BLOCK_SECONDS", 0.1)
+    parts = list(audio_file.blocks(path, 22_050))
     assert len(parts) > 5
     assert np.abs(np.concatenate(parts) - whole).max() < 1e-5
 
@@ -55,11 +55,11 @@ def test_what_is_no_sound_is_told_by_name(tmp_path):
     soundfile.write(silent, np.zeros(0), 44_100)
     for path in (text, empty, silent):
         with pytest.raises(BadFileError, match=path.name):
-            audiofile.read(path, 48_000)
+            audio_file.read(path, 48_000)
     with pytest.raises(FileAccessError, match="no such file"):
-        audiofile.read(tmp_path / "nobody.wav", 48_000)
+        audio_file.read(tmp_path / "nobody.wav", 48_000)
     with pytest.raises(FileAccessError, match="folder"):
-        audiofile.facts(tmp_path)
+        audio_file.facts(tmp_path)
 
 
 def test_half_a_file_numbers_that_are_none_and_one_sample_are_read(tmp_path):
@@ -67,19 +67,19 @@ def test_half_a_file_numbers_that_are_none_and_one_sample_are_read(tmp_path):
     soundfile.write(path, TONE, 44_100)
     content = path.read_bytes()
     path.write_bytes(content[: len(content) // 2])
-    assert 20_000 < len(audiofile.read(path, 44_100)) < 23_000
-    assert audiofile.facts(path).cut
+    assert 20_000 < len(audio_file.read(path, 44_100)) < 23_000
+    assert audio_file.facts(path).cut
     # A recorder that was still writing does not know how long it will be: that is not half a file.
     for unknown in (b"\xff\xff\xff\xff", b"\xff\xff\xff\x7f"):
         at = content.index(b"data") + 4
         path.write_bytes(content[:at] + unknown + content[at + 4 :])
-        assert not audiofile.facts(path).cut
+        assert not audio_file.facts(path).cut
     wild = tmp_path / "wild.wav"
     soundfile.write(wild, np.array([0.1, np.nan, np.inf, -np.inf, 0.2], np.float32), 44_100, "FLOAT")
-    assert audiofile.read(wild, 44_100)[:, 0].tolist() == pytest.approx([0.1, 0, 1, -1, 0.2])
+    assert audio_file.read(wild, 44_100)[:, 0].tolist() == pytest.approx([0.1, 0, 1, -1, 0.2])
     one = tmp_path / "one.wav"
     soundfile.write(one, np.array([0.25]), 44_100)
-    assert audiofile.read(one, 44_100).shape == (1, 1)
+    assert audio_file.read(one, 44_100).shape == (1, 1)
 
 
 def test_a_damaged_file_is_read_to_where_it_is_damaged(tmp_path):
@@ -87,19 +87,19 @@ def test_a_damaged_file_is_read_to_where_it_is_damaged(tmp_path):
     sound = 0.1 * np.random.default_rng(1).normal(size=44_100 * 30)
     soundfile.write(path, sound, 44_100)
     content = bytearray(path.read_bytes())
-    whole = audiofile.read(path, 44_100)[:, 0]
+    whole = audio_file.read(path, 44_100)[:, 0]
     for part in (0.3, 0.9):
         at = round(part * len(content))
         path.write_bytes(content[:at] + bytes(3000) + content[at + 3000 :])
-        found = audiofile.read(path, 44_100)[:, 0]
+        found = audio_file.read(path, 44_100)[:, 0]
         # A frame of a FLAC file is some thousand samples; all before the damaged one is there, in its place.
         assert part * len(whole) - 12_000 < len(found) <= part * len(whole) + 1000
         assert (found == whole[: len(found)]).all()
 
 
 def test_what_is_written_is_what_is_read(tmp_path):
-    audiofile.write_wav(tmp_path / "out.wav", TONE, 44_100)
-    assert np.abs(audiofile.read(tmp_path / "out.wav", 44_100)[:, 0] - TONE).max() < 1e-6
+    audio_file.write_wav(tmp_path / "out.wav", TONE, 44_100)
+    assert np.abs(audio_file.read(tmp_path / "out.wav", 44_100)[:, 0] - TONE).max() < 1e-6
 
 
 def test_a_soundfont_sounds_at_its_pitch_from_its_offset(tmp_path):
@@ -135,6 +135,6 @@ def test_without_the_libraries_each_says_how_to_get_it(tmp_path, monkeypatch):
     monkeypatch.setattr(builtins, "__import__", without)
     with pytest.raises(soundfont.NoFontError, match="sudo apt-get install libfluidsynth3"):
         soundfont.Font(tmp_path / "sine.sf2", 48_000)
-    with pytest.raises(audioports.NoSoundError, match="sudo apt-get install libportaudio2"):
-        audioports.open_output(None, 48_000, 256, lambda *_: None)
-    assert audioports.outputs() == ()
+    with pytest.raises(audio_ports.NoSoundError, match="sudo apt-get install libportaudio2"):
+        audio_ports.open_output(None, 48_000, 256, lambda *_: None)
+    assert audio_ports.outputs() == ()

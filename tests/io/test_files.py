@@ -9,7 +9,7 @@ import sys
 import pytest
 
 from puresignal.core.errors import FileAccessError
-from puresignal.io import files
+from puresignal.io import file_access
 
 TINY = """
 import pathlib, resource, signal, sys
@@ -43,7 +43,7 @@ def test_a_full_disk_is_called_a_full_disk(tmp_path):
         pytest.skip("mounting is not allowed here")
     try:
         with pytest.raises(FileAccessError, match="disk is full"):
-            files.write_bytes(tmp_path / "take.mid", b"x" * 200_000)
+            file_access.write_bytes(tmp_path / "take.mid", b"x" * 200_000)
         assert os.listdir(tmp_path) == []
     finally:
         subprocess.run(["umount", str(tmp_path)], check=True)
@@ -51,19 +51,19 @@ def test_a_full_disk_is_called_a_full_disk(tmp_path):
 
 def test_places_that_cannot_be_written_to(tmp_path):
     with pytest.raises(FileAccessError, match="no such file or folder"):
-        files.write_bytes(tmp_path / "none" / "a.mid", b"x")
+        file_access.write_bytes(tmp_path / "none" / "a.mid", b"x")
     with pytest.raises(FileAccessError, match="folder, not a file"):
-        files.read_bytes(tmp_path)
+        file_access.read_bytes(tmp_path)
 
 
 def test_a_new_file_has_the_rights_any_program_would_give_it(tmp_path):
     path = tmp_path / "a.mid"
-    files.write_bytes(path, b"x")
+    file_access.write_bytes(path, b"x")
     other = tmp_path / "b.mid"
     other.write_bytes(b"x")
     assert path.stat().st_mode == other.stat().st_mode
     path.chmod(0o600)
-    files.write_bytes(path, b"y")
+    file_access.write_bytes(path, b"y")
     assert path.stat().st_mode & 0o777 == 0o600
 
 

@@ -14,7 +14,7 @@ from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.core.midi.events import Meta
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack, to_take
 from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
-from puresignal.io import midifile, midiwriter
+from puresignal.io import midi_reader, midi_writer
 
 
 def smf(*tracks: str, form: int = 1, division: str = "01e0", count: int | None = None) -> bytes:
@@ -70,7 +70,7 @@ SNARE = [(0, 0x99, 38, 90), (48, 0x89, 38, 64)]
     ],
 )  # fmt: skip
 def test_what_can_be_read_is_used_and_the_place_of_the_rest_is_named(content, expected, notice):
-    song = midifile.parse(content, "x.mid")
+    song = midi_reader.parse(content, "x.mid")
     assert rows(song) == expected
     if notice is None:
         assert song.notices == ()
@@ -83,7 +83,7 @@ def test_wrong_chunk_lengths_do_not_cost_the_next_track():
     for wrong in (1, 9, 40, 4000):
         content = bytearray(good)
         content[18:22] = wrong.to_bytes(4, "big")
-        song = midifile.parse(bytes(content), "x.mid")
+        song = midi_reader.parse(bytes(content), "x.mid")
         assert rows(song) == [*SNARE, (0, 0x9A, 36, 80), (16, 0x8A, 36, 64)], wrong
         assert song.notices
 
@@ -95,7 +95,7 @@ def test_wrong_chunk_lengths_do_not_cost_the_next_track():
 )  # fmt: skip
 def test_what_is_no_midi_file_is_refused_by_name(content, message):
     with pytest.raises(BadFileError, match=message) as raised:
-        midifile.parse(content, "x.mid")
+        midi_reader.parse(content, "x.mid")
     assert raised.value.args[1] == "x.mid"
 
 
@@ -104,15 +104,15 @@ def test_what_is_no_midi_file_is_refused_by_name(content, message):
     [("e728", 0.048), ("e250", 0.02), ("e878", 48 / (24 * 120)), ("e364", 48 * 1.001 / (30 * 100))],
 )
 def test_smpte_divisions_keep_every_tick_in_its_place(division, seconds):
-    song = midifile.parse(smf(NOTE + END, division=division), "x.mid")
+    song = midi_reader.parse(smf(NOTE + END, division=division), "x.mid")
     assert song.tempo.ticks_to_seconds(np.array([48]))[0] == pytest.approx(seconds, abs=1e-12)
-    again = midifile.parse(midiwriter.to_bytes(song), "x.mid")
+    again = midi_reader.parse(midi_writer.to_bytes(song), "x.mid")
     assert rows(again) == SNARE
     assert again.tempo.ticks_to_seconds(np.array([48]))[0] == pytest.approx(seconds, abs=1e-12)
 
 
 def test_tempos_meters_names_and_texts():
-    song = midifile.parse(
+    song = midi_reader.parse(
         smf(
             "00 ff0305 536e617265  00 ff5103 07a120  00 ff5804 03021808  8340 ff5103 0f4240  00 ff0504 6c612d6c" + END,
             "00 ff0304 48fc7465 00 ff2101 02" + NOTE + END,
@@ -126,13 +126,13 @@ def test_tempos_meters_names_and_texts():
 
 
 def test_type_2_patterns_are_laid_end_to_end():
-    song = midifile.parse(smf(NOTE + "60 ff2f00", NOTE + END, form=2), "x.mid")
+    song = midi_reader.parse(smf(NOTE + "60 ff2f00", NOTE + END, form=2), "x.mid")
     assert [r[0] for r in rows(song)] == [0, 48, 144, 192]
 
 
 def test_an_imported_take_knows_its_own_ticks_and_bytes():
     content = smf(NOTE + END, form=0, division="0003")
-    take = to_take(midifile.parse(content, "x.mid"), "t", "t", content)
+    take = to_take(midi_reader.parse(content, "x.mid"), "t", "t", content)
     assert take.ticks.tolist() == [0, 48]
     assert take.original == content
     assert take.events.arrived.tolist() == [0.0, 8.0]
@@ -175,8 +175,8 @@ def song_from(tracks, tempos=()) -> Song:
 )
 def test_what_is_written_is_read_again_and_mido_agrees(tracks):
     song = song_from(tracks, [Tempo(0, 600_000), Tempo(960, 400_000)])
-    content = midiwriter.to_bytes(song)
-    ours = midifile.parse(content, "x.mid")
+    content = midi_writer.to_bytes(song)
+    ours = midi_reader.parse(content, "x.mid")
     assert ours.notices == ()
     assert rows(ours) == rows(song)
     assert [t.name for t in ours.tracks] == [t.name for t in song.tracks]
@@ -199,7 +199,7 @@ def test_what_is_written_is_read_again_and_mido_agrees(tracks):
 def test_pauses_longer_than_a_delta_time_can_say():
     far = 0x0FFFFFFF * 2 + 77
     song = Song(1, TempoMap(480), (SongTrack("a", Messages([5, far], [0x90, 0x80], [60, 60], [9, 9], [-1, -1])),))
-    assert [r[0] for r in rows(midifile.parse(midiwriter.to_bytes(song), "x"))] == [5, far]
+    assert [r[0] for r in rows(midi_reader.parse(midi_writer.to_bytes(song), "x"))] == [5, far]
 
 
 @settings(max_examples=300, deadline=None)
@@ -207,7 +207,7 @@ def test_pauses_longer_than_a_delta_time_can_say():
 def test_any_bytes_are_read_or_refused_never_worse(data, shape):
     body = smf(data.hex() + END, form=shape % 3) if shape else data
     try:
-        song = midifile.parse(body, "x.mid")
+        song = midi_reader.parse(body, "x.mid")
     except PureSignalError as error:
         assert "x.mid" in str(error)
         return
@@ -216,7 +216,7 @@ def test_any_bytes_are_read_or_refused_never_worse(data, shape):
         assert np.all(np.diff(m.tick) >= 0)
         assert np.all((m.status >= 0x80) & (m.data1 < 128) & (m.data2 < 128))
     to_take(song, "t", "t", body)
-    again = midifile.parse(midiwriter.to_bytes(song), "x.mid")
+    again = midi_reader.parse(midi_writer.to_bytes(song), "x.mid")
     assert rows(again) == rows(song)
 
 
@@ -227,5 +227,5 @@ def test_a_good_file_with_damage_still_gives_what_can_be_read(data):
     for _ in range(data.draw(st.integers(1, 6))):
         content[data.draw(st.integers(22, len(content) - 1))] = data.draw(st.integers(0, 255))
     del content[data.draw(st.integers(30, len(content))) :]
-    song = midifile.parse(bytes(content), "x.mid")
+    song = midi_reader.parse(bytes(content), "x.mid")
     assert all(np.all(np.diff(t.messages.tick) >= 0) for t in song.tracks)

@@ -8,7 +8,7 @@ from types import SimpleNamespace
 
 import pytest
 
-from puresignal.io import alsaports, ports
+from puresignal.io import alsa_ports, ports
 from puresignal.io.ports import ALSA, JACK, MidiPort
 from tests.engine.conftest import until
 
@@ -69,10 +69,10 @@ class Sequencer:
 
 def test_alsa_is_listed_joined_read_and_written():
     sequencer, knocks = Sequencer(), []
-    assert [p for p, _ in alsaports.ports_of(sequencer)] == [
+    assert [p for p, _ in alsa_ports.ports_of(sequencer)] == [
         MidiPort("Harbour:MIDI 1", True, ALSA), MidiPort("Room:in", False, ALSA),
     ]  # fmt: skip
-    client = alsaports.AlsaClient(sequencer, 2, 1, lambda: knocks.append(1))
+    client = alsa_ports.AlsaClient(sequencer, 2, 1, lambda: knocks.append(1))
     assert client.join(True, 1, "Harbour:MIDI 1") == "Harbour:MIDI 1"
     assert client.join(False, 0, "Room:in") == "Room:in"
     assert client.join(True, 0, "nobody") is None
@@ -91,7 +91,7 @@ def test_alsa_is_listed_joined_read_and_written():
 
 
 def test_without_a_sequencer_there_is_nothing_and_nobody_complains(monkeypatch, tmp_path, capfd):
-    monkeypatch.setattr(alsaports, "DEVICE", tmp_path / "seq")
-    assert alsaports.listing() == ()
-    assert alsaports.open_client("x") is None
+    monkeypatch.setattr(alsa_ports, "DEVICE", tmp_path / "seq")
+    assert alsa_ports.listing() == ()
+    assert alsa_ports.open_client("x") is None
     assert capfd.readouterr().err == ""

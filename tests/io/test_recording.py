@@ -9,7 +9,7 @@ import soundfile
 from puresignal import transcribe
 from puresignal.core.errors import BadFileError
 from puresignal.core.hearing.dsp import chunks
-from puresignal.io import audiofile, recording
+from puresignal.io import audio_file, audio_source
 
 RATE = 22_050
 
@@ -26,12 +26,12 @@ def samples(of):
 def test_what_is_read_anew_is_what_would_have_been_kept(tmp_path, monkeypatch, taken):
     path = tmp_path / "duo.wav"
     soundfile.write(path, np.column_stack([tone(220), tone(880)]), 44_100)
-    monkeypatch.setattr(audiofile, "BLOCK_SECONDS", 0.5)
-    kept = recording.opened(path, RATE, **taken)
+    monkeypatch.setattr(audio_file, "BLOCK_SECONDS", 0.5)
+    kept = audio_source.opened(path, RATE, **taken)
     # As often as it is asked for.
     assert np.array_equal(samples(kept), samples(kept))
-    monkeypatch.setattr(recording, "KEPT_SECONDS", 0.3)
-    anew = recording.opened(path, RATE, **taken)
+    monkeypatch.setattr(audio_source, "KEPT_SECONDS", 0.3)
+    anew = audio_source.opened(path, RATE, **taken)
     path_gone = samples(kept)
     assert np.array_equal(samples(anew), path_gone)
     assert (anew.count, anew.peak, anew.clipped) == (kept.count, kept.peak, kept.clipped)
@@ -43,9 +43,9 @@ def test_channels_are_mixed_before_the_rate_is_changed_and_it_is_all_one(tmp_pat
     path = tmp_path / "three.wav"
     sound = np.column_stack([tone(220), tone(330), tone(440)])
     soundfile.write(path, sound, 44_100, "FLOAT")
-    heard = recording.opened(path, RATE)
+    heard = audio_source.opened(path, RATE)
     assert heard.channels == 3
-    assert np.abs(samples(heard) - audiofile.read(path, RATE).mean(axis=1)).max() < 1e-5
+    assert np.abs(samples(heard) - audio_file.read(path, RATE).mean(axis=1)).max() < 1e-5
     assert heard.count == len(samples(heard)) == 2 * RATE
 
 
@@ -53,13 +53,13 @@ def test_how_loud_it_is_is_told_of_each_channel_as_the_file_has_it(tmp_path):
     path = tmp_path / "one side.wav"
     left = np.clip(4 * tone(220), -1, 1)
     soundfile.write(path, np.column_stack([left, np.zeros(len(left))]), 44_100, "FLOAT")
-    heard = recording.opened(path, RATE)
+    heard = audio_source.opened(path, RATE)
     assert heard.peak == pytest.approx(1.0)
     assert heard.clipped == pytest.approx(np.mean(np.abs(left) >= 1) / 2, abs=1e-3)
     # Against each other two channels leave nothing in one, but the file is not silent.
     opposite = tmp_path / "opposite.wav"
     soundfile.write(opposite, np.column_stack([tone(220), -tone(220)]), 44_100, "FLOAT")
-    heard = recording.opened(opposite, RATE)
+    heard = audio_source.opened(opposite, RATE)
     assert heard.peak == pytest.approx(0.4, abs=0.01)
     assert np.abs(samples(heard)).max() < 1e-6
     assert heard.left < 1e-5
@@ -79,4 +79,4 @@ def test_what_is_no_recording_is_told(tmp_path):
     path = tmp_path / "letter.wav"
     path.write_text("this is no sound at all")
     with pytest.raises(BadFileError, match="letter"):
-        recording.opened(path, RATE)
+        audio_source.opened(path, RATE)

@@ -16,7 +16,7 @@ from puresignal.core.path.cleaning_path import make_context, run
 from puresignal.core.path.context import Verdict
 from puresignal.core.session import session as edits
 from puresignal.demo import session as demo
-from puresignal.io import midifile, sessionfile, takefile
+from puresignal.io import midi_reader, session_file, take_file
 
 
 @pytest.fixture(scope="module")
@@ -55,12 +55,12 @@ def same_events(a: Events, b: Events) -> bool:
 def test_a_session_comes_back_as_it_was_and_decides_the_same(demo_session, tmp_path, kit_file):
     session, takes = demo_session
     content = kit_file.read_bytes()
-    imported = to_take(midifile.parse(content, "r.mid"), "take9", "rehearsal", content)
+    imported = to_take(midi_reader.parse(content, "r.mid"), "take9", "rehearsal", content)
     session = edits.with_take(session, edits.TakeRef("take9", "rehearsal", session.takes[0].source))
     takes = {**takes, "take9": imported}
     path = tmp_path / "evening.puresignal"
-    sessionfile.write(path, session, takes)
-    opened = sessionfile.read(path)
+    session_file.write(path, session, takes)
+    opened = session_file.read(path)
     assert opened.session == session
     assert opened.notice is None
     for take in opened.takes:
@@ -79,17 +79,17 @@ def test_a_session_comes_back_as_it_was_and_decides_the_same(demo_session, tmp_p
 def test_saving_twice_gives_the_same_bytes_and_keeps_the_last_good_copy(demo_session, tmp_path):
     session, takes = demo_session
     path = tmp_path / "evening.puresignal"
-    sessionfile.write(path, session, takes)
+    session_file.write(path, session, takes)
     first = path.read_bytes()
-    sessionfile.write(path, edits.with_name(session, "Later"), takes)
+    session_file.write(path, edits.with_name(session, "Later"), takes)
     assert path.with_name("evening.puresignal.last").read_bytes() == first
-    assert sessionfile.to_bytes(session, takes) == first
+    assert session_file.to_bytes(session, takes) == first
 
 
 def test_a_captured_take_keeps_system_messages_and_every_time(demo_session):
     _, takes = demo_session
     take = next(iter(takes.values()))
-    again = takefile.captured(takefile.to_bytes(take), take.ident, take.name, take.tempo)
+    again = take_file.captured(take_file.to_bytes(take), take.ident, take.name, take.tempo)
     assert same_events(again.events, take.events)
     assert again.payloads == take.payloads
     assert 0xFE in again.events.status
@@ -97,16 +97,16 @@ def test_a_captured_take_keeps_system_messages_and_every_time(demo_session):
 
 def test_a_later_version_opens_to_be_looked_at_only(demo_session):
     session, takes = demo_session
-    opened = sessionfile.parse(changed(sessionfile.to_bytes(session, takes), version=9), "x.puresignal")
+    opened = session_file.parse(changed(session_file.to_bytes(session, takes), version=9), "x.puresignal")
     assert opened.session == session
     assert "later version" in opened.notice
 
 
 def test_a_later_version_that_cannot_be_understood_says_update(demo_session):
     session, takes = demo_session
-    content = changed(sessionfile.to_bytes(session, takes), version=9, takes={"new": "kind"})
+    content = changed(session_file.to_bytes(session, takes), version=9, takes={"new": "kind"})
     with pytest.raises(BadFileError, match=r"version 9.*Update"):
-        sessionfile.parse(content, "x.puresignal")
+        session_file.parse(content, "x.puresignal")
 
 
 @pytest.mark.parametrize(
@@ -126,7 +126,7 @@ def test_a_later_version_that_cannot_be_understood_says_update(demo_session):
 def test_every_wrong_field_is_one_clear_sentence(demo_session, field, value):
     session, takes = demo_session
     with pytest.raises(PureSignalError) as raised:
-        sessionfile.parse(changed(sessionfile.to_bytes(session, takes), **{field: value}), "x.puresignal")
+        session_file.parse(changed(session_file.to_bytes(session, takes), **{field: value}), "x.puresignal")
     assert "x.puresignal" in str(raised.value)
     assert raised.value.args[2].endswith(".")
 
@@ -134,17 +134,17 @@ def test_every_wrong_field_is_one_clear_sentence(demo_session, field, value):
 @pytest.mark.parametrize("name", ["../out.mid", "/etc/passwd", "takes/../../x.mid", "takes/a/b.mid", "other.txt"])
 def test_names_that_point_outside_are_refused(demo_session, name):
     session, takes = demo_session
-    entries = entries_of(sessionfile.to_bytes(session, takes))
+    entries = entries_of(session_file.to_bytes(session, takes))
     with pytest.raises(BadFileError, match="no session has"):
-        sessionfile.parse(zipped({**entries, name: b"x"}), "x.puresignal")
+        session_file.parse(zipped({**entries, name: b"x"}), "x.puresignal")
 
 
 def test_sizes_out_of_bounds_are_refused_before_they_are_unpacked(demo_session, monkeypatch):
     session, takes = demo_session
-    content = sessionfile.to_bytes(session, takes)
-    monkeypatch.setattr(sessionfile, "LARGEST_ENTRY", 1000)
+    content = session_file.to_bytes(session, takes)
+    monkeypatch.setattr(session_file, "LARGEST_ENTRY", 1000)
     with pytest.raises(BadFileError, match="larger than"):
-        sessionfile.parse(content, "x.puresignal")
+        session_file.parse(content, "x.puresignal")
 
 
 def test_an_entry_that_lies_about_its_size_is_refused():
@@ -153,13 +153,13 @@ def test_an_entry_that_lies_about_its_size_is_refused():
     lying = bytearray(bomb)
     lying[at + 24 : at + 28] = (10).to_bytes(4, "little")
     with pytest.raises(BadFileError, match=r"x\.puresignal"):
-        sessionfile.parse(bytes(lying), "x.puresignal")
+        session_file.parse(bytes(lying), "x.puresignal")
 
 
 @pytest.mark.parametrize("content", [b"", b"text", b"PK\x03\x04broken", zipped({}), zipped({"session.json": b"[1,"})])
 def test_what_is_no_session_is_refused(content):
     with pytest.raises(BadFileError, match=r"x\.puresignal"):
-        sessionfile.parse(content, "x.puresignal")
+        session_file.parse(content, "x.puresignal")
 
 
 @settings(max_examples=60, deadline=None)
@@ -167,35 +167,35 @@ def test_what_is_no_session_is_refused(content):
 def test_a_damaged_session_is_read_or_refused_never_worse(data):
     session, takes = demo.build()
     content = bytearray(
-        sessionfile.to_bytes(replace(session, takes=()), {})
+        session_file.to_bytes(replace(session, takes=()), {})
         if data.draw(st.booleans())
-        else sessionfile.to_bytes(session, {t.ident: t for t in takes})
+        else session_file.to_bytes(session, {t.ident: t for t in takes})
     )
     for _ in range(data.draw(st.integers(1, 5))):
         content[data.draw(st.integers(0, len(content) - 1))] = data.draw(st.integers(0, 255))
     try:
-        sessionfile.parse(bytes(content), "x.puresignal")
+        session_file.parse(bytes(content), "x.puresignal")
     except PureSignalError as error:
         assert "x.puresignal" in str(error)
 
 
 def test_a_damaged_list_of_contents_is_called_damage(demo_session):
     session, takes = demo_session
-    content = bytearray(sessionfile.to_bytes(session, takes))
+    content = bytearray(session_file.to_bytes(session, takes))
     end = content.rfind(b"PK\x05\x06")
     for place in range(end, len(content)):
         for value in (0, 1, 127, 255):
             spoilt = bytearray(content)
             spoilt[place] = value
             try:
-                sessionfile.parse(bytes(spoilt), "x.puresignal")
+                session_file.parse(bytes(spoilt), "x.puresignal")
             except PureSignalError as error:
                 assert "x.puresignal" in str(error)
 
 
 def test_a_missing_file_says_so(tmp_path):
     with pytest.raises(FileAccessError, match="no such file"):
-        sessionfile.read(tmp_path / "none.puresignal")
+        session_file.read(tmp_path / "none.puresignal")
 
 
 def test_what_is_saved_fits_the_published_schemas(demo_session):
@@ -208,7 +208,7 @@ def test_what_is_saved_fits_the_published_schemas(demo_session):
     schemas = {e.name: json.loads(e.read_text()) for e in folder.iterdir() if e.name.endswith(".json")}
     registry = Registry().with_resources((name, Resource.from_contents(s)) for name, s in schemas.items())
     session, takes = demo_session
-    data = json.loads(entries_of(sessionfile.to_bytes(session, takes))["session.json"])
+    data = json.loads(entries_of(session_file.to_bytes(session, takes))["session.json"])
     jsonschema.Draft202012Validator(schemas["session.schema.json"], registry=registry).validate(data)
     data["path"]["doubles"]["ratio"] = 3
     with pytest.raises(jsonschema.ValidationError):

@@ -15,7 +15,7 @@ from puresignal.core.export.song_builder import build_song
 from puresignal.core.kit import note_map
 from puresignal.core.path import settings_json
 from puresignal.core.path.cleaning_path import make_context, run
-from puresignal.io import journal, jsonfile, midiwriter, preferences, report, sessionfile, workfolder
+from puresignal.io import journal, json_file, midi_writer, preferences, report, session_file, work_folder
 
 OLD = Path(__file__).parent.parent / "golden" / "version1"
 
@@ -25,11 +25,11 @@ def exported(session, takes):
     take = takes[ref.ident]
     context = make_context(take, ref.source, session.target, session.path, dict(ref.verdicts))
     outcome = run(take, session.path, context)
-    return midiwriter.to_bytes(build_song(outcome, take, session.delivery)), report.sums(outcome)
+    return midi_writer.to_bytes(build_song(outcome, take, session.delivery)), report.sums(outcome)
 
 
 def test_a_session_opens_and_exports_the_same_bytes():
-    opened = sessionfile.read(OLD / "second-evening.puresignal")
+    opened = session_file.read(OLD / "second-evening.puresignal")
     assert opened.notice is None
     session = opened.session
     assert session.name == "Quarter Past Ferry, second evening"
@@ -51,24 +51,24 @@ def test_a_session_opens_and_exports_the_same_bytes():
 def test_unsaved_work_is_offered_and_exports_the_same_bytes(tmp_path, monkeypatch):
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
     shutil.copytree(OLD / "work", tmp_path / "pure-signal" / "work")
-    [leftover] = workfolder.leftovers()
+    [leftover] = work_folder.leftovers()
     assert leftover.name == "Quarter Past Ferry, second evening"
-    opened = workfolder.recover(leftover)
+    opened = work_folder.recover(leftover)
     content, _ = exported(opened.session, {take.ident: take for take in opened.takes})
     assert content == (OLD / "second-evening.mid").read_bytes()
 
 
 def test_settings_mean_the_same():
-    opened = settings_json.from_json(jsonfile.read(OLD / "settings.json", "settings"), "settings.json")
-    assert opened == sessionfile.read(OLD / "second-evening.puresignal").session.path
+    opened = settings_json.from_json(json_file.read(OLD / "settings.json", "settings"), "settings.json")
+    assert opened == session_file.read(OLD / "second-evening.puresignal").session.path
     assert opened.doubles.window_ms == 45.0
     assert opened.crosstalk.profile is not None
     assert settings_json.from_json(settings_json.to_json(opened), "again") == opened
 
 
 def test_a_note_map_opens():
-    source = note_map.from_json(jsonfile.read(OLD / "practice-five.json", "note map"), "practice-five.json")
-    session = sessionfile.read(OLD / "second-evening.puresignal").session
+    source = note_map.from_json(json_file.read(OLD / "practice-five.json", "note map"), "practice-five.json")
+    session = session_file.read(OLD / "second-evening.puresignal").session
     assert source == session.take("take2").source
 
 

@@ -10,8 +10,8 @@ import pytest
 from puresignal.core.errors import FileAccessError, PureSignalError
 from puresignal.core.session import session as edits
 from puresignal.demo import session as demo
-from puresignal.io import folders, workfolder
-from puresignal.io.workfolder import Lock, WorkFolder
+from puresignal.io import work_folder, xdg_folders
+from puresignal.io.work_folder import Lock, WorkFolder
 
 
 @pytest.fixture
@@ -24,15 +24,15 @@ def test_unsaved_work_is_offered_and_comes_back_whole(work):
     session, takes = work
     folder = WorkFolder()
     folder.store(edits.with_name(session, "Cellar"), takes, Path("/music/a.puresignal"), True)
-    assert workfolder.leftovers() == (), "somebody still holds it"
+    assert work_folder.leftovers() == (), "somebody still holds it"
     folder.let_go()
-    [left] = workfolder.leftovers()
+    [left] = work_folder.leftovers()
     assert (left.name, left.file) == ("Cellar", Path("/music/a.puresignal"))
-    opened = workfolder.recover(left)
+    opened = work_folder.recover(left)
     assert opened.session == edits.with_name(session, "Cellar")
     assert (opened.takes[0].events.arrived == takes["take1"].events.arrived).all()
-    workfolder.discard(left)
-    assert workfolder.leftovers() == ()
+    work_folder.discard(left)
+    assert work_folder.leftovers() == ()
 
 
 def test_saved_work_and_spoilt_folders_are_cleared_away_or_told(work):
@@ -40,15 +40,15 @@ def test_saved_work_and_spoilt_folders_are_cleared_away_or_told(work):
     saved = WorkFolder()
     saved.store(session, takes, None, False)
     saved.let_go()
-    assert workfolder.leftovers() == ()
+    assert work_folder.leftovers() == ()
     assert not saved.folder.exists()
     broken = WorkFolder()
     broken.store(session, takes, None, True)
     (broken.folder / "takes" / "take1.mid").unlink()
     broken.let_go()
-    [left] = workfolder.leftovers()
+    [left] = work_folder.leftovers()
     with pytest.raises(PureSignalError, match=r"take1\.mid"):
-        workfolder.recover(left)
+        work_folder.recover(left)
 
 
 def test_takes_are_written_once(work):
@@ -68,7 +68,7 @@ def test_takes_are_written_once(work):
 def test_a_lock_ends_with_its_process_however_that_ends(tmp_path):
     path = tmp_path / "lock"
     code = (
-        "import sys, time, pathlib\nfrom puresignal.io.workfolder import Lock\n"
+        "import sys, time, pathlib\nfrom puresignal.io.work_folder import Lock\n"
         "lock = Lock(pathlib.Path(sys.argv[1]))\nprint(lock.take(), flush=True)\ntime.sleep(60)"
     )
     with subprocess.Popen([sys.executable, "-c", code, str(path)], stdout=subprocess.PIPE, text=True) as holder:
@@ -83,6 +83,6 @@ def test_a_lock_ends_with_its_process_however_that_ends(tmp_path):
 
 def test_folders_follow_the_xdg_specification(monkeypatch):
     monkeypatch.setenv("XDG_STATE_HOME", "/somewhere/state")
-    assert folders.state() == Path("/somewhere/state/pure-signal")
+    assert xdg_folders.state() == Path("/somewhere/state/pure-signal")
     monkeypatch.setenv("XDG_STATE_HOME", "relative/is/ignored")
-    assert folders.state() == Path.home() / ".local/state/pure-signal"
+    assert xdg_folders.state() == Path.home() / ".local/state/pure-signal"

@@ -6,7 +6,7 @@ from collections import Counter
 import numpy as np
 import pytest
 
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 from puresignal.sim import drummer, grooves, module
 
 
@@ -30,9 +30,9 @@ def test_graces_come_before_their_loud_note_and_softer():
             assert before.velocity < 0.7 * after.velocity
 
 
-@pytest.mark.parametrize("ident", mapfile.shipped_ids())
+@pytest.mark.parametrize("ident", note_map_file.shipped_ids())
 def test_a_module_sends_its_own_notes_and_knows_the_truth(ident):
-    kit = mapfile.shipped(ident)
+    kit = note_map_file.shipped(ident)
     performance = drummer.play(grooves.QUARTER_PAST_FERRY, 92, 3)
     sent = module.DrumModule(kit, module.Faults.usual(), 3).perform(performance)
     ons = np.flatnonzero(((sent.events.status & 0xF0) == 0x90) & (sent.events.data2 > 0))
@@ -44,7 +44,7 @@ def test_a_module_sends_its_own_notes_and_knows_the_truth(ident):
 
 
 def test_faults_happen_as_often_as_asked_and_not_at_all_when_not():
-    kit, performance = mapfile.shipped("practice-five"), drummer.improvise(200, 120, 4)
+    kit, performance = note_map_file.shipped("practice-five"), drummer.improvise(200, 120, 4)
     clean = module.DrumModule(kit, module.Faults(), 4).perform(performance)
     assert {h.cause for h in clean.hits} == {"stroke"}
     assert not np.any(clean.events.status >= 0xF0)
@@ -59,7 +59,7 @@ def test_faults_happen_as_often_as_asked_and_not_at_all_when_not():
 
 
 def test_the_pedal_is_where_the_stroke_needs_it():
-    kit = mapfile.shipped("tidewater-compact")
+    kit = note_map_file.shipped("tidewater-compact")
     sent = module.DrumModule(kit).perform(drummer.play(grooves.QUARTER_PAST_FERRY, 92, 6))
     pedal, events = 0.0, sent.events
     hits = {h.index: h for h in sent.hits}

@@ -10,7 +10,7 @@ import pytest
 from PySide6.QtCore import Qt
 
 from puresignal.engine.words import Words
-from puresignal.io import journal, mapfile
+from puresignal.io import journal, note_map_file
 from puresignal.ui import livecard
 from tests.engine.conftest import peers, server  # noqa: F401 - fixtures
 from tests.engine.test_journal import children
@@ -36,7 +36,7 @@ def live(window, peers, qtbot):  # noqa: F811
     kit, synth = peers("kit"), peers("synth")
     panel = window.inputs.live
     panel.refresh()
-    panel.kit.chosen.emit(mapfile.shipped("practice-five"))
+    panel.kit.chosen.emit(note_map_file.shipped("practice-five"))
     choose(panel.source_port, "kit:out")
     choose(panel.target_port, "synth:in")
     qtbot.mouseClick(panel.listen, Qt.MouseButton.LeftButton)
@@ -97,7 +97,7 @@ def test_a_capture_becomes_a_take_and_is_seen_while_it_is_played(live, qtbot):
     gaps = [b[0] - a[0] for a, b in zip(kit.sent, kit.sent[1:], strict=False)]
     kept = (take.events.arrived[1:] - take.events.arrived[:-1]) * 48_000
     assert kept.tolist() == pytest.approx(gaps, abs=1.01)
-    assert ref.source == mapfile.shipped("practice-five")
+    assert ref.source == note_map_file.shipped("practice-five")
     assert window.undo_action.text() == "Undo: capture a take"
 
 
@@ -122,7 +122,7 @@ def test_panic_ends_every_note_by_one_key(live, qtbot):
 
 def test_the_receiver_follows_a_changed_map_while_playing(live, qtbot):
     window, kit, synth = live
-    window.maps.set_target(mapfile.shipped("boathouse-room"))
+    window.maps.set_target(note_map_file.shipped("boathouse-room"))
     qtbot.wait(150)
     play(kit, qtbot, 38, 90)
     assert (0x99, 26) in [(m[0], m[1]) for _, m in synth.got]
@@ -301,7 +301,7 @@ def test_why_is_it_silent_names_each_place_that_is_broken(window, peers, server,
     kit, synth = peers("kit"), peers("synth")
     panel = window.inputs.live
     panel.refresh()
-    panel.kit.chosen.emit(mapfile.shipped("practice-five"))
+    panel.kit.chosen.emit(note_map_file.shipped("practice-five"))
     choose(panel.source_port, "kit:out")
     choose(panel.target_port, None)
     assert "✕ listening" in why(window)
@@ -321,10 +321,10 @@ def test_why_is_it_silent_names_each_place_that_is_broken(window, peers, server,
     play(kit, qtbot, 99, 90)
     qtbot.wait(300)
     play_until(kit, qtbot, 99, 90, lambda: any(p.note == 99 for p in panel.kit.now.pads))
-    window.maps.set_target(mapfile.shipped("lantern-pads"))
+    window.maps.set_target(note_map_file.shipped("lantern-pads"))
     kit.play(b"\x99\x2d\x5a")
     say(window, qtbot, "✕ receiver's drum\nThe receiver has no tom 2, head")
-    window.maps.set_target(mapfile.shipped("general-midi"))
+    window.maps.set_target(note_map_file.shipped("general-midi"))
     assert "✕ output" in why(window)
     window.notice.act.click()
     assert not window.listener.listening
@@ -409,11 +409,11 @@ def test_a_live_kit_is_mapped_while_it_is_played(alone, qtbot):
     qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: window.inputs.messages._total > 0, timeout=6000)
     window.show_view("Mapping")
-    window.maps.source.chosen.emit(mapfile.shipped("lantern-pads"))
-    assert window.workbench.session.inputs[0].source == mapfile.shipped("lantern-pads")
+    window.maps.source.chosen.emit(note_map_file.shipped("lantern-pads"))
+    assert window.workbench.session.inputs[0].source == note_map_file.shipped("lantern-pads")
     assert window.undo_action.text() == "Undo: choose the kit's map"
     window.workbench.undo()
-    window.maps.source.chosen.emit(mapfile.shipped("two-decks"))
+    window.maps.source.chosen.emit(note_map_file.shipped("two-decks"))
     mapping = window.mapping
     qtbot.waitUntil(lambda: len(mapping.flows.arriving) == 1, timeout=3000)
     mapping._mean(0, "snare.side")

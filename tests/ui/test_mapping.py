@@ -9,7 +9,7 @@ from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
 from puresignal.core.path.tally import Reason
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 from puresignal.ui.ribbons import ARRIVING, LEAVING, MEANING
 
 
@@ -178,7 +178,7 @@ def test_a_map_is_kept_under_a_name_and_offered_from_then_on(mapping, demo_windo
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Our cellar kit", True))
     demo_window.maps.menus["source"].actions()[0].trigger()
     assert demo_window.workbench.session.take().source.name == "Our cellar kit"
-    assert [m.name for m in mapfile.own()] == ["Our cellar kit"]
+    assert [m.name for m in note_map_file.own()] == ["Our cellar kit"]
     window.target.show_map(window.target.now, anew=True)
     assert window.target.findText("Our cellar kit") >= 0
 
@@ -186,7 +186,7 @@ def test_a_map_is_kept_under_a_name_and_offered_from_then_on(mapping, demo_windo
 def test_a_map_is_written_to_a_file_and_read_again(mapping, demo_window, tmp_path, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "room"), ""))
     demo_window.maps.menus["target"].actions()[1].trigger()
-    assert mapfile.read(tmp_path / "room.json") == demo_window.workbench.session.target
+    assert note_map_file.read(tmp_path / "room.json") == demo_window.workbench.session.target
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(tmp_path / "room.json"), ""))
     demo_window.maps.menus["source"].actions()[2].trigger()
     assert demo_window.workbench.session.take().source == demo_window.workbench.session.target

@@ -296,10 +296,10 @@ def test_outputs_say_where_tracks_are_played_and_what_sounds(deck, qtbot):
 
 
 def test_a_recording_plays_along_with_its_own_level_and_never_enters_the_midi(deck, qtbot, tmp_path):
-    from puresignal.io import audiofile
+    from puresignal.io import audio_file
 
     path = tmp_path / "practice room.wav"
-    audiofile.write_wav(path, 0.3 * np.sin(np.arange(48_000) / 20), 48_000)
+    audio_file.write_wav(path, 0.3 * np.sin(np.arange(48_000) / 20), 48_000)
     before = deck.workbench.midi_bytes()
     deck.show_view("Outputs")
     panel = deck.outputs.sound

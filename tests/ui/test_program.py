@@ -14,8 +14,8 @@ from pathlib import Path
 import pytest
 from PySide6.QtGui import QGuiApplication
 
-from puresignal import desktop, logbook
-from puresignal.io import preferences, workfolder
+from puresignal import desktop
+from puresignal.io import log_file, preferences, work_folder
 from puresignal.ui.model import Workbench
 from puresignal.ui.window import MainWindow
 
@@ -62,7 +62,7 @@ def test_work_is_still_there_after_the_program_was_ended(how, kit_file, qtbot, s
     code = program.wait(15)
     if how != signal.SIGKILL:
         assert code == 0
-    assert [x.name for x in workfolder.leftovers()] == ["Untitled"]
+    assert [x.name for x in work_folder.leftovers()] == ["Untitled"]
     window = MainWindow(Workbench())
     qtbot.addWidget(window)
     window.show()
@@ -72,7 +72,7 @@ def test_work_is_still_there_after_the_program_was_ended(how, kit_file, qtbot, s
     assert window.workbench.shown.ref.name == "rehearsal"
     assert window.workbench.shown.take.original == kit_file.read_bytes()
     assert window.workbench.unsaved
-    assert [x for x in workfolder.leftovers() if x.folder != window.keeper._folder.folder] == []
+    assert [x for x in work_folder.leftovers() if x.folder != window.keeper._folder.folder] == []
 
 
 def test_killed_while_writing_leaves_the_last_whole_state(tmp_path, demo_window):
@@ -84,26 +84,26 @@ def test_killed_while_writing_leaves_the_last_whole_state(tmp_path, demo_window)
     folder = demo_window.keeper._folder.folder
     (folder / ".session.json.abc.part").write_text('{"half')
     demo_window.keeper._folder.let_go()
-    [left] = workfolder.leftovers()
-    assert workfolder.recover(left).session.name == "Renamed"
+    [left] = work_folder.leftovers()
+    assert work_folder.recover(left).session.name == "Renamed"
 
 
 def test_what_was_saved_leaves_nothing_behind(window, kit_file, tmp_path):
     window.open_files([kit_file])
     window.save_session_to(tmp_path / "a.puresignal")
     window.close()
-    assert workfolder.leftovers() == ()
+    assert work_folder.leftovers() == ()
     assert stored_session() is None
 
 
 def test_a_full_disk_does_not_stop_the_work_and_is_told_once(window, kit_file, monkeypatch):
     from puresignal.core.errors import FileAccessError
-    from puresignal.io import files
+    from puresignal.io import file_access
 
     def refuse(path, *_, **__):
         raise FileAccessError("The disk is full", str(path), "Make room.")
 
-    monkeypatch.setattr(files, "write_bytes", refuse)
+    monkeypatch.setattr(file_access, "write_bytes", refuse)
     window.open_files([kit_file])
     assert window.workbench.shown.ref.name == "rehearsal"
 
@@ -155,14 +155,14 @@ def test_the_guide_the_keys_and_a_report_need_no_network(demo_window):
     table = demo_window._dialog.table
     keys = {table.item(r, 1).text() for r in range(table.rowCount())}
     assert {"Ctrl+O", "F3", "D, Shift+D"} <= keys
-    logbook.start()
-    logbook.log.error("a thing for the log")
+    log_file.start()
+    log_file.log.error("a thing for the log")
     demo_window.copy_report()
     text = QGuiApplication.clipboard().text()
     assert "Pure Signal: " in text
     assert "a thing for the log" in text
-    for handler in list(logbook.log.handlers):
-        logbook.log.removeHandler(handler)
+    for handler in list(log_file.log.handlers):
+        log_file.log.removeHandler(handler)
         handler.close()
     sys.excepthook = sys.__excepthook__
 

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 
 from puresignal import cli
 from puresignal.core.path.tally import Reason, What
-from puresignal.io import mapfile, sessionfile, workfolder
+from puresignal.io import note_map_file, session_file, work_folder
 from puresignal.ui import drawing, theme
 from puresignal.ui.barlines import RULER
 from puresignal.ui.overview import OVERVIEW
@@ -99,14 +99,14 @@ def test_files_dropped_on_the_window_are_opened(window, kit_file):
 
 def test_a_file_is_read_by_the_map_that_explains_it(window, kit_file, tmp_path):
     window.open_files([kit_file])
-    assert window.workbench.session.take().source == mapfile.shipped("practice-five")
+    assert window.workbench.session.take().source == note_map_file.shipped("practice-five")
     assert window.source.currentText() == "Five-piece practice kit"
     melody = tmp_path / "melody.mid"
     notes = "".join(f"00 90 {n:02x} 50 60 80 {n:02x} 40 " for n in range(84, 96))
     body = bytes.fromhex(notes + "00 ff2f00")
     melody.write_bytes(bytes.fromhex("4d546864000000060000000101e0") + b"MTrk" + len(body).to_bytes(4, "big") + body)
     window.open_files([melody])
-    assert window.workbench.session.take().source == mapfile.shipped("practice-five")
+    assert window.workbench.session.take().source == note_map_file.shipped("practice-five")
     assert window.workbench.shown.outcome.tally.left == 12
 
 
@@ -134,9 +134,9 @@ def test_a_wrong_map_is_told_and_the_map_in_use_stays(demo_window, tmp_path):
 
 def test_a_map_from_a_file_is_taken(demo_window, tmp_path):
     path = tmp_path / "mine.json"
-    mapfile.write(path, mapfile.shipped("lantern-pads"))
+    note_map_file.write(path, note_map_file.shipped("lantern-pads"))
     demo_window.source.open_file(path)
-    assert demo_window.workbench.session.take().source == mapfile.shipped("lantern-pads")
+    assert demo_window.workbench.session.take().source == note_map_file.shipped("lantern-pads")
 
 
 def test_choosing_the_right_map_cures_the_loose_ends_and_undo_brings_them_back(demo_window, qtbot):
@@ -210,10 +210,10 @@ def test_another_session_leaves_unsaved_work_on_disk(window, qtbot, tmp_path, de
     qtbot.mouseClick(window.rail.play, Qt.MouseButton.LeftButton)
     (tmp_path / "bad.puresignal").write_bytes(b"no")
     window.open_files([tmp_path / "bad.puresignal"])
-    assert workfolder.leftovers() == (), "a session that cannot be opened changes nothing"
+    assert work_folder.leftovers() == (), "a session that cannot be opened changes nothing"
     window.open_files([path])
     assert window.workbench.session.name == "Quarter Past Ferry"
-    [left] = workfolder.leftovers()
+    [left] = work_folder.leftovers()
     window.recover(left)
     assert window.workbench.shown.ref.ident == "take1"
     assert window.workbench.unsaved
@@ -393,7 +393,7 @@ def test_a_session_of_a_later_version_is_shown_but_not_written_over(demo_window,
     with zipfile.ZipFile(path) as archive:
         entries = {n: archive.read(n) for n in archive.namelist()}
     data = json.loads(entries["session.json"])
-    data["version"] = sessionfile.VERSION + 1
+    data["version"] = session_file.VERSION + 1
     entries["session.json"] = json.dumps(data).encode()
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w") as archive:

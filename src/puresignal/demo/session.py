@@ -11,7 +11,7 @@ from dataclasses import replace
 from puresignal.core.midi.events import Take
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session, TakeRef, with_take, with_target
-from puresignal.io import mapfile, ports
+from puresignal.io import note_map_file, ports
 from puresignal.sim import drummer, grooves, module
 
 BPM = 92
@@ -27,13 +27,13 @@ FAULTS = module.Faults(doubles=0.05, crosstalk=0.12, hanging=0.01, no_length=0.0
 def take(ident: str = "take1") -> Take:
     """The tune once through, about eighty seconds."""
     performance = drummer.play(grooves.QUARTER_PAST_FERRY, BPM, SEED)
-    sent = module.DrumModule(mapfile.shipped(KIT), FAULTS, SEED).perform(performance)
+    sent = module.DrumModule(note_map_file.shipped(KIT), FAULTS, SEED).perform(performance)
     return module.to_take(sent, ident, "Quarter Past Ferry, once through", BPM, "Practice kit (simulated)")
 
 
 def build() -> tuple[Session, tuple[Take, ...]]:
     """The demo session and its takes."""
-    kit = mapfile.shipped(KIT)
+    kit = note_map_file.shipped(KIT)
     first_evening = replace(
         kit,
         name="Practice kit, first evening",
@@ -41,5 +41,5 @@ def build() -> tuple[Session, tuple[Take, ...]]:
     )
     played = take()
     session = Session(name="Quarter Past Ferry", inputs=(LiveInput(source=kit, output=ports.SOUND),))
-    session = with_target(session, mapfile.shipped(RECEIVER))
+    session = with_target(session, note_map_file.shipped(RECEIVER))
     return with_take(session, TakeRef(played.ident, played.name, first_evening)), (played,)

@@ -26,7 +26,7 @@ from puresignal.engine.ring import Reader, Writer, watch
 from puresignal.engine.router import ECHO_QUIET, SILENCE, Router
 from puresignal.engine.setup import PANIC, Setup, from_bytes, lanes
 from puresignal.engine.words import Words
-from puresignal.io import alsaports, jackports, ports
+from puresignal.io import alsa_ports, jack_ports, ports
 
 LOOK_EVERY = 0.2
 """Seconds between looks at ports and server, where nothing has called for one sooner."""
@@ -65,7 +65,7 @@ class Host:
         self._setup: Setup | None = None
         self._router: Router | None = None
         self._client: Any = None
-        self._alsa: alsaports.AlsaClient | None = None
+        self._alsa: alsa_ports.AlsaClient | None = None
         self._inputs: list[Any] = []
         self._outputs: list[Any] = []
         self._fed: list[int] = []
@@ -285,8 +285,8 @@ class Host:
         assert setup is not None
         self._asked = time.monotonic()
         try:
-            client = jackports.open_client(setup.client)
-        except jackports.NoServerError:
+            client = jack_ports.open_client(setup.client)
+        except jack_ports.NoServerError:
             return
         # Every router of a sitting counts on one clock, so that times go on where one before it stopped.
         self._begin(client.samplerate)
@@ -295,7 +295,7 @@ class Host:
             for i, name in enumerate(setup.inputs)
         ]
         self._outputs = [client.midi_outports.register(f"out {i + 1}") for i in range(len(setup.outputs))]
-        self._begin_block = jackports.block(client, self._inputs, self._outputs)
+        self._begin_block = jack_ports.block(client, self._inputs, self._outputs)
         client.set_process_callback(self._process)
         client.set_shutdown_callback(self._shut_down)
         client.set_xrun_callback(self._late)
@@ -320,10 +320,10 @@ class Host:
         self._setup_outputs = setup.outputs
         self._fed = [setup.inputs.index(name) if name in setup.inputs else -1 for name in ports.FED]
         foreign = not all(ports.is_within(name) for name in (*setup.inputs, *setup.outputs))
-        client = alsaports.open_client(setup.client) if foreign and self._alsa is None else None
+        client = alsa_ports.open_client(setup.client) if foreign and self._alsa is None else None
         if client is not None:
             knock = self._knock
-            self._alsa = alsaports.AlsaClient(
+            self._alsa = alsa_ports.AlsaClient(
                 client, len(setup.inputs), len(setup.outputs), lambda: os.eventfd_write(knock, 1)
             )
 
@@ -357,7 +357,7 @@ class Host:
         """Connects what is wanted and there; notes of an input that went away are released."""
         setup = self._setup
         assert setup is not None
-        there = jackports.ports_of(self._client) if self._client is not None else ()
+        there = jack_ports.ports_of(self._client) if self._client is not None else ()
         for gives, wanted, own in ((True, setup.inputs, self._inputs), (False, setup.outputs, self._outputs)):
             side = "in" if gives else "out"
             for i, name in enumerate(wanted):

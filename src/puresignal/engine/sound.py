@@ -34,7 +34,7 @@ from puresignal.engine.host import SOUNDING
 from puresignal.engine.player import position
 from puresignal.engine.ring import Reader
 from puresignal.engine.words import Words
-from puresignal.io import audiofile, audioports, jackports, ports, soundfont
+from puresignal.io import audio_file, audio_ports, jack_ports, ports, soundfont
 
 LOOK_EVERY = 0.5
 TELL_EVERY = 1.0
@@ -66,7 +66,7 @@ class Along:
         if same:
             return
         try:
-            read = audiofile.read(Path(what["path"]), rate)
+            read = audio_file.read(Path(what["path"]), rate)
             self._samples = np.ascontiguousarray(read[:, [0, min(1, read.shape[1] - 1)]].T)
         except PureSignalError as error:
             self._samples, self.why = np.zeros((2, 0), np.float32), str(error)
@@ -203,8 +203,8 @@ class Sound:
             self._join()
             return
         try:
-            client = jackports.open_client(ports.SOUND_CLIENT)
-        except jackports.NoServerError:
+            client = jack_ports.open_client(ports.SOUND_CLIENT)
+        except jack_ports.NoServerError:
             if self._stream is None or not self._stream.active:
                 self._open_stream()
             return
@@ -254,11 +254,11 @@ class Sound:
     def _open_stream(self) -> None:
         self._close_stream()
         try:
-            self._stream = audioports.open_output(self._device, self._wanted_rate, self._block, self._fill)
+            self._stream = audio_ports.open_output(self._device, self._wanted_rate, self._block, self._fill)
             self._at_rate(int(self._stream.samplerate))
             self._system, self._why = "device", ""
             self._stream.start()
-        except audioports.NoSoundError as error:
+        except audio_ports.NoSoundError as error:
             self._system, self._why = "", str(error)
             self._drain()
 

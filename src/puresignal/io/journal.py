@@ -20,7 +20,7 @@ import numpy as np
 from puresignal.core.errors import BadFileError, FileAccessError
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
-from puresignal.io import files
+from puresignal.io import file_access
 
 LINES = 50_000
 """Messages of one file."""
@@ -52,7 +52,7 @@ class Writer:
         try:
             folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise files.access_error(error, folder, "write") from error
+            raise file_access.access_error(error, folder, "write") from error
         existing = sorted(folder.glob("*.journal"))
         self._number = int(existing[-1].stem) + 1 if existing and existing[-1].stem.isdigit() else 1
 
@@ -111,7 +111,7 @@ def read(paths: Iterable[Path]) -> tuple[tuple[str, ...], list[tuple[float, int,
     inputs: tuple[str, ...] = ()
     rows = []
     for path in paths:
-        lines = files.read_bytes(path).decode("utf-8", "replace").split("\n")
+        lines = file_access.read_bytes(path).decode("utf-8", "replace").split("\n")
         head = _HEAD.match(lines[0])
         if head is None:
             raise BadFileError("This is not a journal of Pure Signal", path.name, "Choose a .journal file.")

@@ -89,10 +89,10 @@ def merged(first: tuple[MidiPort, ...], second: tuple[MidiPort, ...]) -> tuple[M
 
 def listing() -> tuple[tuple[MidiPort, ...], str]:
     """All MIDI ports but the program's own, and why there are none of JACK (empty when there is a server)."""
-    from puresignal.io import alsaports, jackports
+    from puresignal.io import alsa_ports, jack_ports
 
     try:
-        jack, why = jackports.listing(), ""
-    except jackports.NoServerError as error:
+        jack, why = jack_ports.listing(), ""
+    except jack_ports.NoServerError as error:
         jack, why = (), str(error)
-    return merged(jack, alsaports.listing()), why
+    return merged(jack, alsa_ports.listing()), why

@@ -10,7 +10,7 @@ from typing import Any
 
 from puresignal.core.errors import PureSignalError
 from puresignal.core.touch.computer_keyboard import MODES, PLAYABLE, SCALES, Keyboard
-from puresignal.io import files, folders, jsonfile
+from puresignal.io import file_access, json_file, xdg_folders
 
 MOST_RECENT = 10
 
@@ -40,13 +40,13 @@ class Preferences:
 
 
 def path() -> Path:
-    return folders.config() / "preferences.json"
+    return xdg_folders.config() / "preferences.json"
 
 
 def read() -> Preferences:
     """The preferences; plain ones where there are none or they cannot be read: they are not worth an error."""
     try:
-        data = jsonfile.read(path(), "preferences file")
+        data = json_file.read(path(), "preferences file")
     except PureSignalError:
         return Preferences()
     return _from_json(data if isinstance(data, dict) else {})
@@ -106,10 +106,10 @@ def write(preferences: Preferences) -> None:
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise files.access_error(error, place, "write") from error
-    files.write_bytes(
+        raise file_access.access_error(error, place, "write") from error
+    file_access.write_bytes(
         place,
-        jsonfile.to_bytes(
+        json_file.to_bytes(
             {
                 "theme": preferences.theme,
                 "geometry": base64.b64encode(preferences.geometry).decode("ascii"),

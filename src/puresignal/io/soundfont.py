@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from puresignal.core.errors import BadFileError, PureSignalError
-from puresignal.io import files
+from puresignal.io import file_access
 
 MISSING = "Install it with: sudo apt-get install libfluidsynth3"
 
@@ -23,7 +23,7 @@ class Font:
 
     def __init__(self, path: Path, rate: int):
         """Raises NoFontError, FileAccessError, or BadFileError when the file is no SoundFont."""
-        files.check_readable(path)
+        file_access.check_readable(path)
         try:
             import fluidsynth
         except (ImportError, OSError, AttributeError) as error:

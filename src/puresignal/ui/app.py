@@ -98,11 +98,11 @@ def _show(app: object, window: object) -> int:
     from PySide6.QtCore import QTimer
     from PySide6.QtGui import QGuiApplication
 
-    from puresignal import logbook
+    from puresignal.io import log_file
     from puresignal.ui.window import MainWindow
 
     assert isinstance(window, MainWindow)
-    logbook.start(window.told_bug)
+    log_file.start(window.told_bug)
     if window.preferences.geometry:
         window.restoreGeometry(window.preferences.geometry)
     window.wear_theme()

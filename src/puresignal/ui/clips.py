@@ -12,7 +12,7 @@ from PySide6.QtCore import QEvent, QMimeData, QPoint, QSize, Qt, QUrl, Signal
 from PySide6.QtGui import QDrag, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
-from puresignal.io import files, folders
+from puresignal.io import file_access, xdg_folders
 from puresignal.ui import theme
 
 _folder: Path | None = None
@@ -25,12 +25,12 @@ def folder() -> Path:
     """
     global _folder
     if _folder is None or not _folder.is_dir():
-        base = folders.cache() / "clips"
+        base = xdg_folders.cache() / "clips"
         try:
             base.mkdir(parents=True, exist_ok=True)
             _folder = Path(tempfile.mkdtemp(prefix="run-", dir=base))
         except OSError as error:
-            raise files.access_error(error, base, "write") from error
+            raise file_access.access_error(error, base, "write") from error
         atexit.register(shutil.rmtree, _folder, ignore_errors=True)
     return _folder
 
@@ -47,7 +47,7 @@ def write(name: str, content: bytes) -> Path:
         place = folder() / f"{plain} {number}.mid"
         number += 1
     if not place.exists():
-        files.write_bytes(place, content)
+        file_access.write_bytes(place, content)
     return place
 
 

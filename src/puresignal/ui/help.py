@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt, qVersion
 from PySide6.QtGui import QAction, QGuiApplication, QKeySequence
 from PySide6.QtWidgets import QDialog, QHeaderView, QTableWidget, QTableWidgetItem, QTextBrowser, QVBoxLayout, QWidget
 
-from puresignal import logbook
+from puresignal.io import log_file
 
 _ELSEWHERE = (
     ("Takes", "Left, Right, Page up, Page down, Home, End", "Move through the take"),
@@ -85,7 +85,7 @@ class KeysDialog(QDialog):
 
 def report() -> str:
     """Versions, system and the last lines of the log."""
-    return logbook.report(
+    return log_file.report(
         {
             "Qt": qVersion(),
             "Qt binding": binding_version,

@@ -29,7 +29,7 @@ from puresignal.core.kit.note_map import NoteMap, to_json
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput, with_input
 from puresignal.core.touch.computer_keyboard import own_map
-from puresignal.io import mapfile, ports
+from puresignal.io import note_map_file, ports
 from puresignal.sim import drummer, module
 from puresignal.ui import theme, words
 from puresignal.ui.keypanel import KeyPanel
@@ -180,7 +180,7 @@ class DrummerPanel(QFrame):
         self.kit.setSizeAdjustPolicy(MapChoice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.kit.setMinimumContentsLength(10)
         self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.kit.show_map(mapfile.shipped("practice-five"))
+        self.kit.show_map(note_map_file.shipped("practice-five"))
         self.kit.setAccessibleName(self.tr("Kit that the drummer plays"))
         self.kit.setToolTip(self.tr("The kit decides which notes arrive."))
         self.kit.chosen.connect(self._choose_kit)
@@ -248,7 +248,7 @@ class DrummerPanel(QFrame):
     def kit_now(self) -> NoteMap:
         """The kit that is played."""
         note_map = self.kit.now
-        return note_map if note_map is not None else mapfile.shipped("practice-five")
+        return note_map if note_map is not None else note_map_file.shipped("practice-five")
 
     def chosen_faults(self) -> dict[str, float]:
         """How often each fault that is switched on happens."""
@@ -385,7 +385,7 @@ class InputsView(QWidget):
             self._listener.device(stop=port)
             self.live.show_inputs()
             return
-        kits = {ports.DRUM_MODULE: self.drummer.kit_now, ports.PAD_BOX: mapfile.shipped("lantern-pads")}
+        kits = {ports.DRUM_MODULE: self.drummer.kit_now, ports.PAD_BOX: note_map_file.shipped("lantern-pads")}
         kit = kits.get(port)
         self.listen_to(port, kit)
         self._seed += 1

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, QTimer
 
 from puresignal.core.errors import PureSignalError
-from puresignal.io import workfolder
+from puresignal.io import work_folder
 from puresignal.ui.model import Workbench
 
 PAUSE_MS = 300
@@ -18,7 +18,7 @@ class Keeper(QObject):
     def __init__(self, workbench: Workbench, parent: QObject | None = None):
         super().__init__(parent)
         self._workbench = workbench
-        self._folder: workfolder.WorkFolder | None = None
+        self._folder: work_folder.WorkFolder | None = None
         self._stored_takes = 0
         self._failed = False
         self._closed = False
@@ -44,7 +44,7 @@ class Keeper(QObject):
         bench = self._workbench
         try:
             if self._folder is None:
-                self._folder = workfolder.WorkFolder()
+                self._folder = work_folder.WorkFolder()
             self._folder.store(bench.session, bench.takes(), bench.file, bench.unsaved)
             self._stored_takes = len(bench.takes())
             self._failed = False

@@ -26,7 +26,7 @@ from puresignal.engine.client import RouterProcess
 from puresignal.engine.playing import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
 from puresignal.engine.setup import ALL_INPUTS, LiveTrack, Setup
-from puresignal.io import folders, jackports, journal, mapfile, ports
+from puresignal.io import jack_ports, journal, note_map_file, ports, xdg_folders
 from puresignal.io.preferences import SoundOut
 from puresignal.ui.model import Shown, Workbench
 
@@ -240,7 +240,7 @@ class Listener(QObject):
     @staticmethod
     def journal_folder() -> Path:
         """Where this sitting's messages are kept."""
-        return folders.state() / "journal" / SITTING
+        return xdg_folders.state() / "journal" / SITTING
 
     def stop(self) -> None:
         """Listens no more; what sounds is released, and what was being captured becomes a take."""
@@ -346,7 +346,7 @@ class Listener(QObject):
             for names, key in ((setup.inputs, "inputs"), (setup.outputs, "outputs")):
                 joined.update(zip(names, state.get(key) or [None] * len(names), strict=False))
         try:
-            wires = jackports.all_wires()
+            wires = jack_ports.all_wires()
         except PureSignalError:
             wires = frozenset()
         hit = None
@@ -499,7 +499,7 @@ class Listener(QObject):
         if self.learning is not None and len(data) == 3 and self.learning_of in self._listeners(record):
             if data[0] & 0xF0 == 0x90 and data[2]:
                 channel = (data[0] & 0x0F) + 1
-                self._learn(hear(self.learning, record.at, channel, data[1], mapfile.shipped("general-midi")))
+                self._learn(hear(self.learning, record.at, channel, data[1], note_map_file.shipped("general-midi")))
             elif data[0] & 0xF0 == 0xB0:
                 self._learn(foot(self.learning, record.at, data[1], data[2]))
 

@@ -13,7 +13,7 @@ from puresignal.core.kit.articulations import STANDARD, sort_key, spoken
 from puresignal.core.kit.map_learning import Learning, missing
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput
-from puresignal.io import jackports, mapfile, ports
+from puresignal.io import jack_ports, note_map_file, ports
 from puresignal.io.ports import MidiPort
 from puresignal.ui import words
 from puresignal.ui.inputeditor import InputEditor
@@ -199,7 +199,7 @@ class LivePanel(QFrame):
     def _add(self) -> None:
         bench = self._workbench
         last = bench.session.inputs[-1]
-        one = LiveInput("", 0, mapfile.shipped("general-midi"), last.output)
+        one = LiveInput("", 0, note_map_file.shipped("general-midi"), last.output)
         bench.do(self.tr("add an input"), edits.with_inputs(bench.session, (*bench.session.inputs, one)))
 
     def _remove(self, number: int) -> None:
@@ -249,7 +249,7 @@ class LivePanel(QFrame):
             khz=state["rate"] / 1000, block=state["block"], ms=delay,
             dropouts=words.counted(state["dropouts"], "dropout"),
         )  # fmt: skip
-        problem = jackports.realtime_problem()
+        problem = jack_ports.realtime_problem()
         self.figures.setText(f"{text}\n{problem}" if problem else text)
         self.figures.show()
 

@@ -12,7 +12,7 @@ from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.note_map import NoteMap, check_source, renamed
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 from puresignal.ui.mapchoice import MapChoice
 from puresignal.ui.model import Workbench
 
@@ -98,7 +98,7 @@ class MapBar(QWidget):
             return
         note_map = renamed(choice.now, name)
         try:
-            mapfile.keep(note_map)
+            note_map_file.keep(note_map)
         except PureSignalError as error:
             self._workbench.told.emit(str(error), True)
             return
@@ -113,7 +113,7 @@ class MapBar(QWidget):
         if choice.now is None:
             return
         try:
-            mapfile.write(path, choice.now)
+            note_map_file.write(path, choice.now)
         except PureSignalError as error:
             self._workbench.told.emit(str(error), True)
         else:

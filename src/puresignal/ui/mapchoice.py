@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QPushButton, QWidget
 
 from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.note_map import NoteMap
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 
 
 class MapChoice(QComboBox):
@@ -45,8 +45,8 @@ class MapChoice(QComboBox):
             return
         self.now, self._filled = note_map, True
         self.clear()
-        own = list(mapfile.own())
-        shipped = [mapfile.shipped(ident) for ident in mapfile.shipped_ids()]
+        own = list(note_map_file.own())
+        shipped = [note_map_file.shipped(ident) for ident in note_map_file.shipped_ids()]
         if note_map is not None and note_map not in (*own, *shipped):
             names = {entry.name for entry in (*own, *shipped)}
             changed = note_map.name in names
@@ -65,7 +65,7 @@ class MapChoice(QComboBox):
     def open_file(self, path: Path) -> None:
         """Chooses a map from a file, or says why not."""
         try:
-            note_map = mapfile.read(path)
+            note_map = note_map_file.read(path)
             if self._check is not None:
                 self._check(note_map, path.name)
         except PureSignalError as error:

@@ -25,7 +25,7 @@ from puresignal.core.kit.map_recognition import recognise
 from puresignal.core.kit.note_map import HatPedal, NoteMap, with_goal, with_hat, with_meaning
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
-from puresignal.io import mapfile
+from puresignal.io import note_map_file
 from puresignal.ui import words
 from puresignal.ui.hatpanel import HatPanel
 from puresignal.ui.listening import Listener
@@ -441,7 +441,9 @@ class MappingView(QWidget):
         menu = QMenu(self)
         if self._shown is None:
             return menu
-        maps = dict.fromkeys((*mapfile.own(), *(mapfile.shipped(ident) for ident in mapfile.shipped_ids())))
+        maps = dict.fromkeys(
+            (*note_map_file.own(), *(note_map_file.shipped(ident) for ident in note_map_file.shipped_ids()))
+        )
         for guess in recognise(self._shown.take, maps):
             text = self.tr("{name}: explains {n} of {hits}").format(
                 name=guess.note_map.name, n=words.count(guess.explained), hits=words.counted(guess.hits, "hit")

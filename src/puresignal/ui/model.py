@@ -25,7 +25,7 @@ from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session, TakeRef
 from puresignal.core.session.take_store import TakeStore
 from puresignal.core.session.track_settings import Delivery
-from puresignal.io import files, mapfile, midiwriter, ports, sessionfile, workfolder
+from puresignal.io import file_access, midi_writer, note_map_file, ports, session_file, work_folder
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,7 +80,7 @@ class Workbench(QObject):
     def __init__(self, parent: QObject | None = None):
         super().__init__(parent)
         self.store = TakeStore()
-        general = mapfile.shipped("general-midi")
+        general = note_map_file.shipped("general-midi")
         self.history = History(Session(target=general, inputs=(LiveInput(source=general, output=ports.SOUND),)))
         self.saved: Session | None = self.history.now
         self.file: Path | None = None
@@ -88,7 +88,7 @@ class Workbench(QObject):
         self.shown: Shown | None = None
         self._made_of: object = None
         self._memo = Memo()
-        self._lock: workfolder.Lock | None = None
+        self._lock: work_folder.Lock | None = None
 
     @property
     def session(self) -> Session:
@@ -152,9 +152,13 @@ class Workbench(QObject):
     def likely_map(self, take: Take) -> NoteMap:
         """The map that explains a take best; the current take's where none does so better."""
         current = self.session.take()
-        now = current.source if current is not None and current.source is not None else mapfile.shipped("general-midi")
-        shipped = (mapfile.shipped(ident) for ident in mapfile.shipped_ids())
-        best = recognise(take, dict.fromkeys((now, *mapfile.own(), *shipped)))[0]
+        now = (
+            current.source
+            if current is not None and current.source is not None
+            else note_map_file.shipped("general-midi")
+        )
+        shipped = (note_map_file.shipped(ident) for ident in note_map_file.shipped_ids())
+        best = recognise(take, dict.fromkeys((now, *note_map_file.own(), *shipped)))[0]
         # A file that no map explains is of no kit we know, or of none at all.
         return best.note_map if best.explained > 0.5 * best.hits else now
 
@@ -163,8 +167,8 @@ class Workbench(QObject):
 
         Raises FileAccessError or BadFileError; the session is then as it was
         """
-        opened = sessionfile.read(path)
-        lock = workfolder.session_lock(path)
+        opened = session_file.read(path)
+        lock = work_folder.session_lock(path)
         notice = opened.notice
         if not self._holds(lock) and not lock.take():
             notice = self.tr(
@@ -179,16 +183,16 @@ class Workbench(QObject):
         if notice:
             self.told.emit(notice, True)
 
-    def recover(self, leftover: workfolder.Leftover) -> None:
+    def recover(self, leftover: work_folder.Leftover) -> None:
         """Unsaved work in place of this session; it is still unsaved.
 
         Raises FileAccessError or BadFileError; the session is then as it was
         """
-        opened = workfolder.recover(leftover)
+        opened = work_folder.recover(leftover)
         self.show_session(opened.session, opened.takes, leftover.file)
         self.saved = None
         if leftover.file is not None:
-            lock = workfolder.session_lock(leftover.file)
+            lock = work_folder.session_lock(leftover.file)
             if lock.take():
                 self._hold(lock)
             else:
@@ -216,11 +220,11 @@ class Workbench(QObject):
             raise FileAccessError("This session can only be looked at", str(path), "Save under another name.")
         if self.session.name == Session().name:
             self.do(self.tr("name session"), edits.with_name(self.session, path.stem))
-        lock = workfolder.session_lock(path)
+        lock = work_folder.session_lock(path)
         if not self._holds(lock) and not lock.take():
             raise FileAccessError("Another window has this session open", str(path), "Save under another name.")
         try:
-            sessionfile.write(path, self.session, self.takes())
+            session_file.write(path, self.session, self.takes())
         except FileAccessError:
             if not self._holds(lock):
                 lock.let_go()
@@ -240,11 +244,11 @@ class Workbench(QObject):
             self._lock.let_go()
             self._lock = None
 
-    def _hold(self, lock: workfolder.Lock) -> None:
+    def _hold(self, lock: work_folder.Lock) -> None:
         self.let_go()
         self._lock = lock
 
-    def _holds(self, lock: workfolder.Lock) -> bool:
+    def _holds(self, lock: work_folder.Lock) -> bool:
         return self._lock is not None and self._lock.path == lock.path
 
     def midi_bytes(self, clip: Clip | None = None) -> bytes:
@@ -252,11 +256,11 @@ class Workbench(QObject):
         if self.shown is None:
             return b""
         song = build_song(self.shown.outcome, self.shown.take, self.session.delivery, clip)
-        return midiwriter.to_bytes(song, self.session.delivery.with_tempo)
+        return midi_writer.to_bytes(song, self.session.delivery.with_tempo)
 
     def save_midi(self, path: Path) -> None:
         """Raises FileAccessError when the system refuses."""
-        files.write_bytes(path, self.midi_bytes())
+        file_access.write_bytes(path, self.midi_bytes())
 
     def save_summary(self, path: Path) -> None:
         """The page that says what was done to the current take. Raises FileAccessError when the system refuses."""
@@ -264,7 +268,7 @@ class Workbench(QObject):
         if shown is not None:
             told = warnings.warnings(shown.take, shown.outcome)
             part = summary_html.section(shown.take, shown.context, shown.outcome, told)
-            files.write_bytes(path, summary_html.page([part]).encode())
+            file_access.write_bytes(path, summary_html.page([part]).encode())
 
     def _turn_to(self, history: History, anew: bool = False) -> None:
         if history is self.history and not anew:

@@ -31,7 +31,7 @@ from puresignal.core.session.sound_settings import with_drum
 from puresignal.core.session.track_settings import TrackSettings
 from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum
-from puresignal.io import audiofile, audioports, ports
+from puresignal.io import audio_file, audio_ports, ports
 from puresignal.io.preferences import BLOCKS, RATES, SoundOut
 from puresignal.ui.knob import Knob
 from puresignal.ui.model import Workbench
@@ -267,7 +267,7 @@ class SoundPanel(QFrame):
         # Asking takes a moment that the window's start does not have to wait for.
         if not self._asked:
             self._asked = True
-            QTimer.singleShot(0, lambda: self._add_devices(audioports.outputs()))
+            QTimer.singleShot(0, lambda: self._add_devices(audio_ports.outputs()))
 
     def _set_out(self) -> None:
         self.out_set.emit(SoundOut(self.device.currentData(), self.rate.currentData(), self.block.currentData()))
@@ -300,7 +300,7 @@ class SoundPanel(QFrame):
 
     def ask_along(self) -> None:
         """Asks for an audio file to play along; cancelling lets go of the one there is."""
-        kinds = self.tr("Audio files ({pattern})").format(pattern=audiofile.PATTERN)
+        kinds = self.tr("Audio files ({pattern})").format(pattern=audio_file.PATTERN)
         name, _ = QFileDialog.getOpenFileName(self, self.tr("Open an audio file"), "", kinds)
         self.set_along(name)
 
@@ -309,7 +309,7 @@ class SoundPanel(QFrame):
         bench = self._workbench
         if path:
             try:
-                audiofile.facts(Path(path))
+                audio_file.facts(Path(path))
             except PureSignalError as error:
                 bench.told.emit(str(error), True)
                 return

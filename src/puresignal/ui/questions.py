@@ -11,7 +11,7 @@ from puresignal.core.errors import PureSignalError
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
-from puresignal.io import jackports, journal
+from puresignal.io import jack_ports, journal
 from puresignal.ui.inputs import InputsView
 from puresignal.ui.keptdialog import Kept, KeptDialog
 from puresignal.ui.listening import Listener
@@ -110,7 +110,7 @@ class Questions(QObject):
     def _cut(self, wire: tuple[str, str] | None) -> None:
         assert wire is not None
         try:
-            jackports.cut(*wire)
+            jack_ports.cut(*wire)
         except PureSignalError as error:
             self._notice.tell(str(error), True)
 

@@ -12,7 +12,7 @@ from puresignal.clean import make_folder
 from puresignal.core.path.tally import Reason, What
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
-from puresignal.io import files, ports
+from puresignal.io import file_access, ports
 from puresignal.ui import theme
 from puresignal.ui.app import demo_window
 
@@ -80,5 +80,5 @@ def _grab(app: QApplication, window: object, path: Path) -> Path:
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     window.grab().toImage().save(buffer, "PNG")  # type: ignore[attr-defined]
-    files.write_bytes(path, bytes(buffer.data().data()))
+    file_access.write_bytes(path, bytes(buffer.data().data()))
     return path

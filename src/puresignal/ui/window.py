@@ -36,7 +36,7 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.path import note_selection
 from puresignal.core.touch.computer_keyboard import PLAYABLE, Keyboard, own_map
-from puresignal.io import ports, preferences, sessionfile, workfolder
+from puresignal.io import ports, preferences, session_file, work_folder
 from puresignal.io.preferences import SoundOut
 from puresignal.ui import drawing, theme, words
 from puresignal.ui.inputs import InputsView
@@ -396,7 +396,7 @@ class MainWindow(QMainWindow):
         problems = []
         for path in paths:
             try:
-                if path.suffix.lower() == sessionfile.ENDING:
+                if path.suffix.lower() == session_file.ENDING:
                     self.workbench.open_session(path)
                 else:
                     self.workbench.open_midi(path)
@@ -410,7 +410,7 @@ class MainWindow(QMainWindow):
         return problems
 
     def ask_open(self) -> None:
-        every = f"Sessions and MIDI files (*{sessionfile.ENDING} *.mid *.midi *.smf *.kar *.rmi)"
+        every = f"Sessions and MIDI files (*{session_file.ENDING} *.mid *.midi *.smf *.kar *.rmi)"
         names, _ = QFileDialog.getOpenFileNames(self, self.tr("Open"), "", f"{every};;{MIDI_FILTER}")
         self.open_files([Path(name) for name in names])
 
@@ -422,11 +422,11 @@ class MainWindow(QMainWindow):
 
     def ask_save_session(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, self.tr("Save session"), f"{self.workbench.session.name}{sessionfile.ENDING}", SESSION_FILTER
+            self, self.tr("Save session"), f"{self.workbench.session.name}{session_file.ENDING}", SESSION_FILTER
         )
         if name:
             path = Path(name)
-            self.save_session_to(path if path.suffix else path.with_suffix(sessionfile.ENDING))
+            self.save_session_to(path if path.suffix else path.with_suffix(session_file.ENDING))
 
     def save_session_to(self, path: Path) -> None:
         """Saves the session, or says why not."""
@@ -506,7 +506,7 @@ class MainWindow(QMainWindow):
 
     def _fill_leftovers(self) -> None:
         self.leftover_menu.clear()
-        found = workfolder.leftovers()
+        found = work_folder.leftovers()
         for leftover in found:
             action = self.leftover_menu.addAction(leftover.name or self.tr("Untitled"))
             action.triggered.connect(lambda _=False, one=leftover: self.recover(one))
@@ -515,7 +515,7 @@ class MainWindow(QMainWindow):
 
     def offer_leftovers(self) -> None:
         """Says that there is unsaved work of before, if there is."""
-        found = workfolder.leftovers()
+        found = work_folder.leftovers()
         if found:
             text = self.tr("Unsaved work on “{name}” is still here.").format(name=found[0].name or self.tr("Untitled"))
             if len(found) > 1:
@@ -523,7 +523,7 @@ class MainWindow(QMainWindow):
             tip = self.tr("Goes on where it stopped. It also stays under File, Unsaved work.")
             self.notice.offer(text, self.tr("Open it"), tip, lambda: self.recover(found[0]))
 
-    def recover(self, leftover: workfolder.Leftover) -> None:
+    def recover(self, leftover: work_folder.Leftover) -> None:
         """Goes on with unsaved work."""
         try:
             self.workbench.recover(leftover)
@@ -531,7 +531,7 @@ class MainWindow(QMainWindow):
             self.notice.tell(str(error), True)
         else:
             self.keeper.store()
-            workfolder.discard(leftover)
+            work_folder.discard(leftover)
 
     # The program itself
 

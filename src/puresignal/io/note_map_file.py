@@ -10,7 +10,7 @@ from pathlib import Path
 
 from puresignal.core.errors import NoteMapError, PureSignalError
 from puresignal.core.kit.note_map import NoteMap, check_source, from_json, to_json
-from puresignal.io import files, folders, jsonfile
+from puresignal.io import file_access, json_file, xdg_folders
 
 
 @lru_cache
@@ -30,7 +30,7 @@ def shipped(ident: str) -> NoteMap:
     if ident not in shipped_ids():
         raise NoteMapError("There is no shipped note map of this name", ident, "See 'pure-signal maps' for the names.")
     content = (resources.files("puresignal") / "maps" / f"{ident}.json").read_bytes()
-    return from_json(jsonfile.parse(content, f"{ident}.json", "note map"), f"{ident}.json")
+    return from_json(json_file.parse(content, f"{ident}.json", "note map"), f"{ident}.json")
 
 
 def read(path: Path) -> NoteMap:
@@ -38,17 +38,17 @@ def read(path: Path) -> NoteMap:
 
     Raises FileAccessError, BadFileError or NoteMapError, each naming the file
     """
-    return from_json(jsonfile.read(path, "note map"), path.name)
+    return from_json(json_file.read(path, "note map"), path.name)
 
 
 def write(path: Path, note_map: NoteMap) -> None:
     """Raises FileAccessError when the system refuses."""
-    files.write_bytes(path, jsonfile.to_bytes(to_json(note_map)))
+    file_access.write_bytes(path, json_file.to_bytes(to_json(note_map)))
 
 
 def own_folder() -> Path:
     """Where the player's own maps are kept."""
-    return folders.data() / "maps"
+    return xdg_folders.data() / "maps"
 
 
 def own() -> tuple[NoteMap, ...]:
@@ -70,7 +70,7 @@ def keep(note_map: NoteMap) -> Path:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise files.access_error(error, path, "write") from error
+        raise file_access.access_error(error, path, "write") from error
     write(path, note_map)
     return path
 

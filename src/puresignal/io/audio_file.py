@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 
 from puresignal.core.errors import BadFileError
-from puresignal.io import files
+from puresignal.io import file_access
 
 PATTERN = "*.wav *.flac *.ogg *.oga *.mp3 *.aif *.aiff *.opus *.w64 *.au"
 BLOCK_SECONDS = 20.0
@@ -149,7 +149,7 @@ STEP = 1024
 def _open(path: Path) -> Any:
     import soundfile
 
-    files.check_readable(path)
+    file_access.check_readable(path)
     try:
         return soundfile.SoundFile(path)
     except soundfile.LibsndfileError as error:
@@ -173,4 +173,4 @@ def write_wav(path: Path, samples: np.ndarray, rate: int) -> None:
 
     buffer = io.BytesIO()
     soundfile.write(buffer, samples, rate, "PCM_24", format="WAV")
-    files.write_bytes(path, buffer.getvalue())
+    file_access.write_bytes(path, buffer.getvalue())

@@ -12,7 +12,7 @@ from pathlib import Path
 from types import TracebackType
 
 from puresignal import __version__
-from puresignal.io import folders
+from puresignal.io import xdg_folders
 
 LARGEST, KEPT, TOLD = 500_000, 3, 60
 """Bytes of one log file, how many are kept, and lines that a report quotes."""
@@ -22,7 +22,7 @@ _crash_file = None
 
 
 def path() -> Path:
-    return folders.state() / "log" / "pure-signal.log"
+    return xdg_folders.state() / "log" / "pure-signal.log"
 
 
 def start(on_bug: Callable[[str], None] | None = None) -> None:

@@ -16,7 +16,7 @@ from puresignal.core.hearing.percussion.example_classifier import Ground
 
 
 def _arrays(name: str) -> dict[str, np.ndarray]:
-    content = (resources.files("puresignal") / "io" / "models" / f"{name}.npz").read_bytes()
+    content = (resources.files("puresignal") / "models" / f"{name}.npz").read_bytes()
     with np.load(io.BytesIO(content)) as data:
         return {each: np.asarray(data[each], np.float32) for each in data.files}
 

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from puresignal.core.errors import BadFileError
-from puresignal.io.files import read_bytes
+from puresignal.io.file_access import read_bytes
 
 
 def read(path: Path, kind: str) -> Any:

@@ -20,7 +20,7 @@ from typing import IO, Any
 from puresignal.core.errors import FileAccessError, PureSignalError
 from puresignal.core.midi.events import Take
 from puresignal.core.session.session import Session
-from puresignal.io import files, folders, jsonfile, sessionfile, takefile
+from puresignal.io import file_access, json_file, session_file, take_file, xdg_folders
 
 _STATE = "state.json"
 
@@ -41,7 +41,7 @@ class Lock:
             self.path.parent.mkdir(parents=True, exist_ok=True)
             file = self.path.open("a+")
         except OSError as error:
-            raise files.access_error(error, self.path, "write") from error
+            raise file_access.access_error(error, self.path, "write") from error
         try:
             fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
@@ -61,10 +61,10 @@ class Lock:
             self._file = None
 
 
-def session_lock(session_file: Path) -> Lock:
+def session_lock(saved: Path) -> Lock:
     """The lock on a saved session, the same for all names of the file."""
-    name = hashlib.sha256(str(session_file.resolve()).encode("utf-8", "surrogateescape")).hexdigest()[:24]
-    return Lock(folders.state() / "locks" / name)
+    name = hashlib.sha256(str(saved.resolve()).encode("utf-8", "surrogateescape")).hexdigest()[:24]
+    return Lock(xdg_folders.state() / "locks" / name)
 
 
 @dataclass(frozen=True)
@@ -84,7 +84,7 @@ class WorkFolder:
     """One open session on disk."""
 
     def __init__(self, folder: Path | None = None):
-        self.folder = folder or folders.state() / "work" / secrets.token_hex(8)
+        self.folder = folder or xdg_folders.state() / "work" / secrets.token_hex(8)
         self._lock = Lock(self.folder / "lock")
         self._takes: set[str] = set()
         if not self._lock.take():
@@ -98,15 +98,15 @@ class WorkFolder:
         try:
             (self.folder / "takes").mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise files.access_error(error, self.folder, "write") from error
+            raise file_access.access_error(error, self.folder, "write") from error
         for ident, take in takes.items():
             if ident not in self._takes:
-                files.write_bytes(self.folder / "takes" / f"{ident}.mid", takefile.to_bytes(take))
+                file_access.write_bytes(self.folder / "takes" / f"{ident}.mid", take_file.to_bytes(take))
                 self._takes.add(ident)
-        content = jsonfile.to_bytes(sessionfile.to_json(session, takes))
-        files.write_bytes(self.folder / "session.json", content)
+        content = json_file.to_bytes(session_file.to_json(session, takes))
+        file_access.write_bytes(self.folder / "session.json", content)
         state = {"unsaved": unsaved, "file": None if file is None else str(file), "name": session.name}
-        files.write_bytes(self.folder / _STATE, jsonfile.to_bytes(state))
+        file_access.write_bytes(self.folder / _STATE, json_file.to_bytes(state))
 
     def let_go(self) -> None:
         """Ends the work but leaves it on disk, to be offered again."""
@@ -121,7 +121,7 @@ class WorkFolder:
 def leftovers() -> tuple[Leftover, ...]:
     """Unsaved work that nobody holds, newest first. Saved and empty folders are cleared away."""
     found = []
-    work = folders.state() / "work"
+    work = xdg_folders.state() / "work"
     if not work.is_dir():
         return ()
     for folder in sorted(work.iterdir(), key=lambda f: f.stat().st_mtime, reverse=True):
@@ -144,23 +144,23 @@ def leftovers() -> tuple[Leftover, ...]:
 
 def _state(folder: Path) -> dict[str, Any]:
     try:
-        data = jsonfile.read(folder / _STATE, "state file")
+        data = json_file.read(folder / _STATE, "state file")
     except PureSignalError:
         return {}
     return data if isinstance(data, dict) else {}
 
 
-def recover(leftover: Leftover) -> sessionfile.Opened:
+def recover(leftover: Leftover) -> session_file.Opened:
     """The session in a folder of unsaved work.
 
     Raises FileAccessError or BadFileError when it cannot be read
     """
-    data = jsonfile.read(leftover.folder / "session.json", "session")
+    data = json_file.read(leftover.folder / "session.json", "session")
 
     def content(entry: str) -> bytes:
-        return files.read_bytes(leftover.folder / entry)
+        return file_access.read_bytes(leftover.folder / entry)
 
-    return sessionfile.from_json(data, leftover.name or "unsaved session", content)
+    return session_file.from_json(data, leftover.name or "unsaved session", content)
 
 
 def discard(leftover: Leftover) -> None:

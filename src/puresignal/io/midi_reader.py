@@ -17,7 +17,7 @@ from puresignal.core.errors import BadFileError
 from puresignal.core.midi.events import Meta
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
-from puresignal.io.files import read_bytes
+from puresignal.io.file_access import read_bytes
 
 SEQUENCE_NUMBER, TRACK_NAME, PORT_PREFIX, END_OF_TRACK, SET_TEMPO, TIME_SIGNATURE = 0, 3, 0x21, 0x2F, 0x51, 0x58
 MOST_NOTICES = 20

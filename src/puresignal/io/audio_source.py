@@ -13,7 +13,7 @@ import numpy as np
 
 from puresignal.core.hearing.dsp import stereo_filter
 from puresignal.core.hearing.dsp.chunks import Source
-from puresignal.io import audiofile
+from puresignal.io import audio_file
 
 KEPT_SECONDS = 780.0
 """A recording up to this long is kept."""
@@ -49,12 +49,12 @@ def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None
 
     Raises FileAccessError or BadFileError
     """
-    facts = audiofile.facts(path)
+    facts = audio_file.facts(path)
     channels, peak, clipped, samples, spoilt = facts.channels, 0.0, 0, 0, 0
     placed = pan is not None and channels > 1
 
     def mixed(block: np.ndarray) -> np.ndarray:
-        return block[:, :2] if placed else audiofile.mono(block)
+        return block[:, :2] if placed else audio_file.mono(block)
 
     def counted(count: int) -> None:
         nonlocal spoilt
@@ -69,7 +69,7 @@ def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None
 
     kept: list[np.ndarray] | None = []
     count, left = 0, 0.0
-    for block in audiofile.blocks(path, rate, looked_at, counted):
+    for block in audio_file.blocks(path, rate, looked_at, counted):
         count, left = count + len(block), max(left, float(np.abs(block).max()))
         if kept is not None:
             kept.append(block)
@@ -77,7 +77,7 @@ def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None
             kept = None
 
     def at_rate() -> Iterator[np.ndarray]:
-        return iter(kept) if kept is not None else audiofile.blocks(path, rate, mixed)
+        return iter(kept) if kept is not None else audio_file.blocks(path, rate, mixed)
 
     def one(block: np.ndarray) -> np.ndarray:
         flat = stereo_filter.at_place(block, pan) if placed and pan is not None else block[:, 0]

@@ -31,7 +31,7 @@ from puresignal.core.session.session import Session, TakeRef, with_backing, with
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.core.session.track_settings import COLOURS, Delivery, TrackSettings, with_track
 from puresignal.core.sound.drums import KITS, Drum
-from puresignal.io import files, jsonfile, midifile, takefile
+from puresignal.io import file_access, json_file, midi_reader, take_file
 
 FORMAT = "pure-signal/session"
 VERSION = 1
@@ -54,9 +54,9 @@ def to_bytes(session: Session, takes: dict[str, Take]) -> bytes:
     """The zip of a session; equal sessions give equal bytes."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
-        _put(archive, "session.json", jsonfile.to_bytes(to_json(session, takes)))
+        _put(archive, "session.json", json_file.to_bytes(to_json(session, takes)))
         for ref in session.takes:
-            _put(archive, f"takes/{ref.ident}.mid", takefile.to_bytes(takes[ref.ident]))
+            _put(archive, f"takes/{ref.ident}.mid", take_file.to_bytes(takes[ref.ident]))
     return buffer.getvalue()
 
 
@@ -65,7 +65,7 @@ def write(path: Path, session: Session, takes: dict[str, Take]) -> None:
 
     Raises FileAccessError when the system refuses; the old file is then as it was
     """
-    files.write_bytes(path, to_bytes(session, takes), keep_as=path.with_name(path.name + ".last"))
+    file_access.write_bytes(path, to_bytes(session, takes), keep_as=path.with_name(path.name + ".last"))
 
 
 def read(path: Path) -> Opened:
@@ -73,7 +73,7 @@ def read(path: Path) -> Opened:
 
     Raises FileAccessError, or BadFileError when it is no session or a damaged one
     """
-    return parse(files.read_bytes(path), path.name)
+    return parse(file_access.read_bytes(path), path.name)
 
 
 def parse(content: bytes, name: str) -> Opened:
@@ -235,7 +235,7 @@ class _Archive:
         return content
 
     def opened(self) -> Opened:
-        data = jsonfile.parse(self.content("session.json"), f"{self._name}, session.json", "session")
+        data = json_file.parse(self.content("session.json"), f"{self._name}, session.json", "session")
         return from_json(data, self._name, self.content)
 
 
@@ -391,9 +391,9 @@ class _Reader:
             raise self._wrong(f"{field}.name", name)
         content = self.content(f"takes/{ident}.mid")
         if kind == "imported":
-            take = to_take(midifile.parse(content, f"{self._name}, takes/{ident}.mid"), ident, name, content)
+            take = to_take(midi_reader.parse(content, f"{self._name}, takes/{ident}.mid"), ident, name, content)
         elif kind == "captured":
-            take = takefile.captured(content, ident, name, self._tempo(row.get("tempo"), f"{field}.tempo"))
+            take = take_file.captured(content, ident, name, self._tempo(row.get("tempo"), f"{field}.tempo"))
         else:
             raise self._wrong(f"{field}.kind", kind)
         source = self._map(row.get("source"), f"{field}.source")

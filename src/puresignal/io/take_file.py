@@ -10,7 +10,7 @@ import numpy as np
 from puresignal.core.midi.events import SYSEX, Events, Port, Take
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack, to_take
 from puresignal.core.midi.tempo_map import Tempo, TempoMap
-from puresignal.io import midifile, midiwriter
+from puresignal.io import midi_reader, midi_writer
 
 _CLOCK = TempoMap(25_000, (Tempo(0, 500_000),))
 _ESCAPE = 0xF7
@@ -39,7 +39,7 @@ def to_bytes(take: Take) -> bytes:
                 status[i] = _ESCAPE
         messages = Messages(ticks[rows], status, events.data1[rows], events.data2[rows], payload)
         tracks.append(SongTrack(port.name, messages, (), tuple(payloads), 0, port.device & 0x7F))
-    return midiwriter.to_bytes(Song(1, _CLOCK, tuple(tracks)))
+    return midi_writer.to_bytes(Song(1, _CLOCK, tuple(tracks)))
 
 
 def captured(content: bytes, ident: str, name: str, tempo: TempoMap) -> Take:
@@ -47,7 +47,7 @@ def captured(content: bytes, ident: str, name: str, tempo: TempoMap) -> Take:
 
     Raises BadFileError when the bytes are no such file
     """
-    read = to_take(midifile.parse(content, f"{ident}.mid"), ident, name)
+    read = to_take(midi_reader.parse(content, f"{ident}.mid"), ident, name)
     events = read.events
     status, data1, data2, payload = (
         events.status.copy(), events.data1.copy(), events.data2.copy(), events.payload.copy(),
