@@ -14,8 +14,8 @@ import numpy as np
 
 from puresignal.core.path.cleaning_path import Path, make_context, run
 from puresignal.io import note_map_file
-from puresignal.sim import module, wicked
-from puresignal.sim.wicked import Wicked
+from puresignal.sim import adversarial_takes, drum_module
+from puresignal.sim.adversarial_takes import Wicked
 
 KITS = ("practice-five", "harbour-mesh", "tidewater-compact", "two-decks", "lantern-pads")
 
@@ -26,10 +26,10 @@ def judge(seed: int, setup: Wicked, path: Path, base: int = 5000) -> tuple[Count
     kit = note_map_file.shipped(KITS[seed % len(KITS)])
     bpm = float(random.uniform(70, 180))
     setup = replace(setup, doubles=float(random.uniform(0.02, 0.08)), one_stand=seed % 3 == 2)
-    sent, _ = wicked.perform(kit, 24, bpm, base + seed, setup)
+    sent, _ = adversarial_takes.perform(kit, 24, bpm, base + seed, setup)
     if setup.one_stand:
         kit = replace(kit, pads=tuple(replace(pad, group="rack") for pad in kit.pads))
-    take = module.to_take(sent, "t", "t", bpm, "kit")
+    take = drum_module.to_take(sent, "t", "t", bpm, "kit")
     context = make_context(take, kit, note_map_file.shipped("boathouse-room"), path)
     kept = set(run(take, path, context).clean.origin.tolist())
     real, false = Counter(), Counter()

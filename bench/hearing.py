@@ -28,12 +28,12 @@ import sounds
 import soxr
 from sounds import Clip
 
-from puresignal import transcribe
+from puresignal.commands import transcribe
 from puresignal.core.hearing.melody import candidates
 from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
 from puresignal.core.hearing.polyphony import note_decisions
 from puresignal.io.models import comparing, ground, layers, network
-from puresignal.sim import anykit, mouth, players, singer
+from puresignal.sim import beatbox, instrument_synthesis, random_kits, singer
 
 Row = tuple[float, float, Any]
 
@@ -225,13 +225,13 @@ def strangers() -> None:
     told = others = right = own = 0
     for seed in range(40):
         random = np.random.default_rng(7000 + seed)
-        syllables = [mouth.any_syllable(random) for _ in range(6)]
+        syllables = [beatbox.any_syllable(random) for _ in range(6)]
         takes = {
-            f"{i}": [example_classifier.example(mouth.say(s, 0.8, stroke_features.RATE, random)) for _ in range(4)]
+            f"{i}": [example_classifier.example(beatbox.say(s, 0.8, stroke_features.RATE, random)) for _ in range(4)]
             for i, s in enumerate(syllables[:3])
         }
         known = example_classifier.teach(ground(), takes)
-        sound, truth = mouth.beat(syllables, 8.0, stroke_features.RATE, random, breaths=0.0)
+        sound, truth = beatbox.beat(syllables, 8.0, stroke_features.RATE, random, breaths=0.0)
         analysis = stroke_features.analyse(sound)
         heard = example_classifier.hits(known, analysis).kept()
         for moment, which in truth:
@@ -296,21 +296,21 @@ NAMED = ("kick", "snare.head", "hat.closed", "hat.open")
 def long(minutes: float) -> None:
     """Speed and memory of the command on a long recording, on one core."""
     random = np.random.default_rng(4)
-    kit = anykit.built_kit(random, 44_100)
-    timbre = players.any_timbre(random)
+    kit = random_kits.built_kit(random, 44_100)
+    timbre = instrument_synthesis.any_timbre(random)
     made = {
-        "melody": singer.perform(players.a_line(random, 30, 50, 70), singer.SUNG, 44_100, 1),
-        "drums": anykit.groove(kit, 30, 44_100, random)[0],
-        "chords": players.play(players.some_chords(random, 30), timbre, 44_100, 2),
+        "melody": singer.perform(instrument_synthesis.a_line(random, 30, 50, 70), singer.SUNG, 44_100, 1),
+        "drums": random_kits.groove(kit, 30, 44_100, random)[0],
+        "chords": instrument_synthesis.play(instrument_synthesis.some_chords(random, 30), timbre, 44_100, 2),
     }
-    syllables = [mouth.any_syllable(random) for _ in range(4)]
-    made["hits"] = mouth.beat(syllables, 30, 44_100, random)[0]
+    syllables = [beatbox.any_syllable(random) for _ in range(4)]
+    made["hits"] = beatbox.beat(syllables, 30, 44_100, random)[0]
     with tempfile.TemporaryDirectory() as folder:
         examples = Path(folder) / "examples"
         examples.mkdir()
         for i, syllable in enumerate(syllables):
             for take in range(6):
-                said = mouth.say(syllable, 0.8, 44_100, random)
+                said = beatbox.say(syllable, 0.8, 44_100, random)
                 soundfile.write(examples / f"{NAMED[i]} {take + 1}.wav", said, 44_100)
         for kind, sound in made.items():
             path = Path(folder) / f"{kind}.wav"

@@ -7,14 +7,14 @@ import numpy as np
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.io import midi_writer, note_map_file
-from puresignal.sim import drummer, module
+from puresignal.sim import drum_module, drummer
 
 
 def kit_file(notes: int, kit: str = "practice-five") -> bytes:
     """A file with this many notes as the kit's module sends them, faults and all."""
     bars = 64
     performance = drummer.improvise(bars, 120, 1)
-    sent = module.DrumModule(note_map_file.shipped(kit), module.Faults.usual(), 1).perform(performance)
+    sent = drum_module.DrumModule(note_map_file.shipped(kit), drum_module.Faults.usual(), 1).perform(performance)
     tempo = TempoMap.steady(120)
     keep = sent.events.status < 0xF0
     tick = tempo.seconds_to_ticks(sent.events.arrived[keep])

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QApplication
 
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.session import session as edits
-from puresignal.demo import session as demo
+from puresignal.demo import demo_session as demo
 from puresignal.io import midi_reader, note_map_file
 from puresignal.ui import drawing, theme
 from puresignal.ui.model import Workbench

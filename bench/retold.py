@@ -12,7 +12,7 @@ import numpy as np
 
 from puresignal.core.hearing.dsp import spectral_flux
 from puresignal.core.hearing.percussion import live_hits, stroke_features
-from puresignal.sim import anykit, mouth, players, words
+from puresignal.sim import beatbox, instrument_synthesis, random_kits, sung_lines
 
 RATE, SECONDS = stroke_features.RATE, 9.0
 Said = tuple[np.ndarray, list[tuple[float, str]]]
@@ -23,23 +23,23 @@ Take = Callable[[float, np.random.Generator], np.ndarray]
 
 def a_mouth(random: np.random.Generator) -> list[Take]:
     """Some sounds of one mouth, some of them spoken."""
-    drawn = words.any_singer(random)
+    drawn = sung_lines.any_singer(random)
     who = replace(
         drawn, tilt=float(random.uniform(0.2, 1.6)), vibrato=0.0, drift=0.0, attack=min(drawn.attack, 0.03),
         scoop=float(random.uniform(-4, 4)) if random.random() < 0.5 else 0.0, release=min(drawn.release, 0.1),
     )  # fmt: skip
     base = float(random.uniform(36, 60))
     return [
-        _spoken(who, base, random) if random.random() < 0.4 else _drummed(mouth.any_syllable(random))
+        _spoken(who, base, random) if random.random() < 0.4 else _drummed(beatbox.any_syllable(random))
         for _ in range(int(random.integers(3, 8)))
     ]
 
 
-def _drummed(syllable: mouth.Syllable) -> Take:
-    return lambda loud, random: mouth.say(syllable, loud, RATE, random)
+def _drummed(syllable: beatbox.Syllable) -> Take:
+    return lambda loud, random: beatbox.say(syllable, loud, RATE, random)
 
 
-def _spoken(who: words.Singer, base: float, random: np.random.Generator) -> Take:
+def _spoken(who: sung_lines.Singer, base: float, random: np.random.Generator) -> Take:
     what, number = int(random.integers(1 << 30)), base + float(random.normal(0, 2))
     seconds = float(np.exp(random.uniform(np.log(0.03), np.log(0.25))))
     # Nearly always with a consonant.
@@ -48,7 +48,7 @@ def _spoken(who: words.Singer, base: float, random: np.random.Generator) -> Take
 
     def take(loud: float, random: np.random.Generator) -> np.ndarray:
         sung, lasts = number + float(random.normal(0, 0.8)), seconds * float(random.uniform(0.8, 1.25))
-        return words.say(own, what, sung, lasts, loud, RATE, int(random.integers(1 << 30)))
+        return sung_lines.say(own, what, sung, lasts, loud, RATE, int(random.integers(1 << 30)))
 
     return take
 
@@ -65,26 +65,26 @@ def _one_by_one(takes: list[Take], random: np.random.Generator) -> Said:
     sound = np.concatenate(parts)
     if random.random() < 0.5:
         return np.asarray(0.8 * sound / np.abs(sound).max(), np.float32), truth
-    return players.in_a_room(sound, RATE, random, (-78.0, -42.0)), truth
+    return instrument_synthesis.in_a_room(sound, RATE, random, (-78.0, -42.0)), truth
 
 
 def twice(random: np.random.Generator) -> list[Said]:
     """Sounds in a rhythm, and the same ones somewhere else."""
     if random.random() < 0.82:
         takes = a_mouth(random)
-        sound, truth = mouth.rhythm(takes, SECONDS, RATE, random)
-        there = players.in_a_room(sound, RATE, random, (-78.0, -42.0))
+        sound, truth = beatbox.rhythm(takes, SECONDS, RATE, random)
+        there = instrument_synthesis.in_a_room(sound, RATE, random, (-78.0, -42.0))
         return [(there, [(at, str(which)) for at, which in truth]), _one_by_one(takes, random)]
-    kit = anykit.built_kit(random, RATE) if random.random() < 0.2 else anykit.drawn_kit(random, RATE)
+    kit = random_kits.built_kit(random, RATE) if random.random() < 0.2 else random_kits.drawn_kit(random, RATE)
     out: list[Said] = []
     for _ in range(2):
-        sound, hits = anykit.groove(kit, SECONDS, RATE, random)
+        sound, hits = random_kits.groove(kit, SECONDS, RATE, random)
         alone = [
             (at, name)
             for i, (at, name, _) in enumerate(hits)
             if all(abs(at - other[0]) > 0.06 for j, other in enumerate(hits) if j != i)
         ]
-        out.append((players.in_a_room(sound, RATE, random, (-80.0, -45.0)), alone))
+        out.append((instrument_synthesis.in_a_room(sound, RATE, random, (-80.0, -45.0)), alone))
     return out
 
 

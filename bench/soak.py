@@ -17,7 +17,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.ring import Reader
-from puresignal.engine.setup import Setup
+from puresignal.engine.router_config import Setup
 from puresignal.io import note_map_file
 from tests.engine.conftest import Peer, Server, until
 

@@ -19,8 +19,8 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 from puresignal.core.kit import note_map
 from puresignal.core.sound.mixer import Bank, Mixer
 from puresignal.engine.client import RouterProcess
-from puresignal.engine.playing import PlayerProcess, SoundProcess
-from puresignal.engine.setup import Setup
+from puresignal.engine.process_clients import PlayerProcess, SoundProcess
+from puresignal.engine.router_config import Setup
 from puresignal.io import note_map_file, ports
 from tests.engine.conftest import Peer, Server, until
 

@@ -19,7 +19,7 @@ import soxr
 from puresignal.core.hearing.networks import attention, live_pitch, multipitch, onset
 from puresignal.core.hearing.percussion import drum_transcription
 from puresignal.io import models
-from puresignal.sim import anykit, mouth, players, singer, words
+from puresignal.sim import beatbox, instrument_synthesis, random_kits, singer, sung_lines
 
 MODELS = Path(__file__).parent.parent / "src" / "puresignal" / "models"
 SECONDS = 9.0
@@ -35,7 +35,7 @@ def manner(random: np.random.Generator) -> singer.Manner:
     )  # fmt: skip
 
 
-Played = tuple[np.ndarray, players.Notes, float]
+Played = tuple[np.ndarray, instrument_synthesis.Notes, float]
 """A recording, what was played, and seconds for which each note may ring on after its end."""
 
 
@@ -45,31 +45,35 @@ def line(random: np.random.Generator, rate: int) -> Played:
     seed = int(random.integers(1 << 30))
     kind = random.random()
     if kind < 0.4:
-        notes = players.a_line(random, SECONDS, max(40, low), max(40, low) + 17)
+        notes = instrument_synthesis.a_line(random, SECONDS, max(40, low), max(40, low) + 17)
         if kind < 0.25:
             voices = int(random.integers(2, 5)) if random.random() < 0.2 else 1
-            sound, notes = words.sing(notes, words.any_singer(random), rate, seed, voices)
-            return players.in_a_room(sound, rate, random), notes, 0.0
-        return players.in_a_room(singer.perform(notes, manner(random), rate, seed), rate, random), notes, 0.0
-    notes = players.a_line(random, SECONDS, low, low + int(random.integers(8, 28)))
-    timbre = players.any_timbre(random, 0.4)
-    sound = players.play(notes, timbre, rate, seed, random.random() < 0.5)
-    return players.in_a_room(sound, rate, random), notes, timbre.release
+            sound, notes = sung_lines.sing(notes, sung_lines.any_singer(random), rate, seed, voices)
+            return instrument_synthesis.in_a_room(sound, rate, random), notes, 0.0
+        return (
+            instrument_synthesis.in_a_room(singer.perform(notes, manner(random), rate, seed), rate, random),
+            notes,
+            0.0,
+        )
+    notes = instrument_synthesis.a_line(random, SECONDS, low, low + int(random.integers(8, 28)))
+    timbre = instrument_synthesis.any_timbre(random, 0.4)
+    sound = instrument_synthesis.play(notes, timbre, rate, seed, random.random() < 0.5)
+    return instrument_synthesis.in_a_room(sound, rate, random), notes, timbre.release
 
 
 def chords(random: np.random.Generator, rate: int) -> Played:
-    notes = players.some_chords(random, SECONDS)
+    notes = instrument_synthesis.some_chords(random, SECONDS)
     seed = int(random.integers(1 << 30))
-    timbre = players.any_timbre(random, 0.6)
-    sound = players.play(notes, timbre, rate, seed)
-    return players.in_a_room(sound, rate, random, (-78.0, -42.0)), notes, timbre.release
+    timbre = instrument_synthesis.any_timbre(random, 0.6)
+    sound = instrument_synthesis.play(notes, timbre, rate, seed)
+    return instrument_synthesis.in_a_room(sound, rate, random, (-78.0, -42.0)), notes, timbre.release
 
 
 def loop(random: np.random.Generator) -> tuple[np.ndarray, list[tuple[float, str, float]]]:
     """Drumming at 44.1 kHz."""
-    kit = anykit.built_kit(random, 44_100) if random.random() < 0.2 else anykit.drawn_kit(random, 44_100)
-    sound, truth = anykit.groove(kit, SECONDS, 44_100, random)
-    return players.in_a_room(sound, 44_100, random, (-80.0, -45.0)), truth
+    kit = random_kits.built_kit(random, 44_100) if random.random() < 0.2 else random_kits.drawn_kit(random, 44_100)
+    sound, truth = random_kits.groove(kit, SECONDS, 44_100, random)
+    return instrument_synthesis.in_a_room(sound, 44_100, random, (-80.0, -45.0)), truth
 
 
 def target(starts: np.ndarray, count: int, step: float) -> np.ndarray:
@@ -97,9 +101,9 @@ def begin_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
         loud, hits = loop(random)
         sound, starts = soxr.resample(loud, 44_100, onset.RATE), np.array([h[0] for h in hits])
     else:
-        syllables = [mouth.any_syllable(random) for _ in range(int(random.integers(2, 6)))]
-        said, truth = mouth.beat(syllables, SECONDS, onset.RATE, random)
-        sound, starts = players.in_a_room(said, onset.RATE, random), np.array([t for t, _ in truth])
+        syllables = [beatbox.any_syllable(random) for _ in range(int(random.integers(2, 6)))]
+        said, truth = beatbox.beat(syllables, SECONDS, onset.RATE, random)
+        sound, starts = instrument_synthesis.in_a_room(said, onset.RATE, random), np.array([t for t, _ in truth])
     levels = onset.LOOK.levels(sound)
     return levels.astype(np.float16), target(starts, len(levels), onset.STEP)[:, None].astype(np.float16)
 

@@ -12,7 +12,7 @@ import pytest
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
 from puresignal.io import note_map_file
-from puresignal.sim import drummer, grooves, module
+from puresignal.sim import drum_module, drummer, grooves
 
 # At home every run tries new examples; where a change is judged, the same ones each time.
 hypothesis.settings.register_profile("ci", derandomize=True)
@@ -52,7 +52,9 @@ def kit_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
     from puresignal.io import midi_writer
 
     performance = drummer.improvise(40, 104, 11)
-    sent = module.DrumModule(note_map_file.shipped("practice-five"), module.Faults.usual(), 11).perform(performance)
+    sent = drum_module.DrumModule(note_map_file.shipped("practice-five"), drum_module.Faults.usual(), 11).perform(
+        performance
+    )
     tempo = TempoMap.steady(104, ppq=480)
     events = sent.events
     keep = events.status < 0xF0
@@ -66,7 +68,9 @@ def kit_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture(scope="session")
-def ferry() -> module.Sent:
+def ferry() -> drum_module.Sent:
     """The tune once through on the practice kit with its usual faults, truth included."""
     performance = drummer.play(grooves.QUARTER_PAST_FERRY, 92, 5)
-    return module.DrumModule(note_map_file.shipped("practice-five"), module.Faults.usual(), 5).perform(performance)
+    return drum_module.DrumModule(note_map_file.shipped("practice-five"), drum_module.Faults.usual(), 5).perform(
+        performance
+    )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from puresignal.sim import anykit
+from puresignal.sim import random_kits
 
 RATE = 44_100
 KITS = range(20)
@@ -27,8 +27,8 @@ def struck() -> list[dict[str, np.ndarray]]:
     out = []
     for seed in KITS:
         random = np.random.default_rng(seed)
-        kit = anykit.drawn_kit(random, RATE)
-        out.append({name: kit[name](1.0, random) for name in anykit.SORTS})
+        kit = random_kits.drawn_kit(random, RATE)
+        out.append({name: kit[name](1.0, random) for name in random_kits.SORTS})
     return out
 
 
@@ -40,7 +40,7 @@ def test_every_drum_of_every_kit_sounds_and_ends(struck: list[dict[str, np.ndarr
 
 
 def test_drums_sound_like_their_kind(struck: list[dict[str, np.ndarray]]) -> None:
-    middle = {name: np.median([above(kit[name], 2000) for kit in struck]) for name in anykit.SORTS}
+    middle = {name: np.median([above(kit[name], 2000) for kit in struck]) for name in random_kits.SORTS}
     assert max(middle["kick"], middle["tom4.head"]) < 0.2
     assert min(middle["hat.closed"], middle["ride.bow"]) > 0.7
     assert middle["kick"] < middle["snare.head"] < middle["hat.closed"]
@@ -58,7 +58,7 @@ def test_soft_strokes_are_softer_and_some_kits_make_them_duller() -> None:
     duller = 0
     for seed in KITS:
         random = np.random.default_rng(seed)
-        kit = anykit.drawn_kit(random, RATE)
+        kit = random_kits.drawn_kit(random, RATE)
         soft, loud = kit["snare.head"](0.2, random), kit["snare.head"](1.0, random)
         assert np.abs(soft).max() == pytest.approx(0.2**1.4, rel=0.01)
         assert np.abs(loud).max() == pytest.approx(1.0, rel=0.01)
@@ -68,9 +68,9 @@ def test_soft_strokes_are_softer_and_some_kits_make_them_duller() -> None:
 
 def test_the_truth_of_a_groove_is_what_can_be_heard() -> None:
     random = np.random.default_rng(3)
-    quiet = {name: (lambda loud, own: np.zeros(4000)) for name in anykit.SORTS}
-    kit = anykit.drawn_kit(random, RATE)
-    sound, played = anykit.groove(kit | {"kick": quiet["kick"]}, 9.0, RATE, random)
+    quiet = {name: (lambda loud, own: np.zeros(4000)) for name in random_kits.SORTS}
+    kit = random_kits.drawn_kit(random, RATE)
+    sound, played = random_kits.groove(kit | {"kick": quiet["kick"]}, 9.0, RATE, random)
     assert len(played) > 10
     assert all(0 < at < 9.0 and 0 < loud <= 1 for at, _, loud in played)
     assert [at for at, _, _ in played] == sorted(at for at, _, _ in played)

@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 import soundfile
 
-from puresignal import transcribe
+from puresignal.commands import transcribe
 from puresignal.core.hearing.melody import candidates
 from puresignal.core.hearing.percussion import stroke_features
 from puresignal.io import audio_source
-from puresignal.sim import anykit, mouth, players, singer
+from puresignal.sim import beatbox, instrument_synthesis, random_kits, singer
 from tests.test_cli import pure_signal
 
 LINE = [(0.3, 0.7, 60, 0.8), (0.75, 1.1, 63, 0.7), (1.15, 1.6, 65, 0.9), (1.9, 2.3, 67, 0.5)]
@@ -127,7 +127,7 @@ def test_of_half_a_file_what_is_there_is_heard_and_said_to_be_half(tmp_path, suf
 
 def test_drums_leave_on_the_drum_channel_and_taught_sounds_by_their_names(tmp_path):
     random = np.random.default_rng(77)
-    sound, truth = anykit.groove(anykit.built_kit(random, 44_100), 6, 44_100, random)
+    sound, truth = random_kits.groove(random_kits.built_kit(random, 44_100), 6, 44_100, random)
     soundfile.write(tmp_path / "loop.wav", 0.5 * sound / np.abs(sound).max(), 44_100)
     out = tmp_path / "loop.mid"
     done = pure_signal("transcribe", tmp_path / "loop.wav", "--out", out, "--kind", "drums")
@@ -135,17 +135,17 @@ def test_drums_leave_on_the_drum_channel_and_taught_sounds_by_their_names(tmp_pa
     heard = notes_of(out)
     kicks = [t for t, n, _ in truth if n == "kick"]
     assert sum(any(abs(t - at) < 0.05 and n == 36 for at, n in heard) for t in kicks) >= 0.8 * len(kicks)
-    syllables = {"kick": mouth.any_syllable(random), "snare.head": mouth.any_syllable(random)}
+    syllables = {"kick": beatbox.any_syllable(random), "snare.head": beatbox.any_syllable(random)}
     folder = tmp_path / "taught"
     folder.mkdir()
     for name, syllable in syllables.items():
         for i in range(4):
             soundfile.write(
                 folder / f"{name} {i + 1}.wav",
-                mouth.say(syllable, 0.7, stroke_features.RATE, random),
+                beatbox.say(syllable, 0.7, stroke_features.RATE, random),
                 stroke_features.RATE,
             )
-    said, when = mouth.beat(list(syllables.values()), 8, stroke_features.RATE, random)
+    said, when = beatbox.beat(list(syllables.values()), 8, stroke_features.RATE, random)
     soundfile.write(tmp_path / "mouth.wav", said / max(1.0, float(np.abs(said).max())), stroke_features.RATE)
     out = tmp_path / "mouth.mid"
     done = pure_signal("transcribe", tmp_path / "mouth.wav", "--out", out, "--kind", "hits", "--examples", folder)
@@ -211,9 +211,9 @@ def test_chords_are_named_in_the_report_and_a_long_recording_tells_its_progress(
     truth = []
     for i, chord in enumerate(((48, 60, 64, 67), (45, 57, 60, 64), (43, 55, 59, 62))):
         truth += [(0.3 + i, 1.2 + i, n, 0.8) for n in chord]
-    timbre = players.Timbre(1 / np.arange(1, 20) ** 1.2, attack=0.004, decay=1.2, release=0.1)
+    timbre = instrument_synthesis.Timbre(1 / np.arange(1, 20) ** 1.2, attack=0.004, decay=1.2, release=0.1)
     path, report = tmp_path / "chords.flac", tmp_path / "r.json"
-    sound = players.play(truth, timbre, 44_100, 8)
+    sound = instrument_synthesis.play(truth, timbre, 44_100, 8)
     soundfile.write(path, 0.7 * sound / np.abs(sound).max(), 44_100)
     done = pure_signal("transcribe", path, "--out", tmp_path / "c.mid", "--kind", "chords", "--report", report)
     assert done.returncode == 0, done.stderr
@@ -246,14 +246,16 @@ def test_a_voice_in_a_stereo_file_is_heard_at_its_place(tmp_path):
 
 def test_silent_and_unlike_examples_are_told(tmp_path):
     random = np.random.default_rng(12)
-    syllable = mouth.any_syllable(random)
+    syllable = beatbox.any_syllable(random)
     folder = tmp_path / "taught"
     (folder / "snare").mkdir(parents=True)
     for i in range(2):
         soundfile.write(
-            folder / "snare" / f"{i}.wav", mouth.say(syllable, 0.7, stroke_features.RATE, random), stroke_features.RATE
+            folder / "snare" / f"{i}.wav",
+            beatbox.say(syllable, 0.7, stroke_features.RATE, random),
+            stroke_features.RATE,
         )
-    said, _ = mouth.beat([syllable], 4, stroke_features.RATE, random)
+    said, _ = beatbox.beat([syllable], 4, stroke_features.RATE, random)
     soundfile.write(tmp_path / "beat.wav", 0.8 * said / np.abs(said).max(), stroke_features.RATE)
     command = ("transcribe", tmp_path / "beat.wav", "--out", tmp_path / "b.mid", "--kind", "hits", "--examples", folder)
     done = pure_signal(*command)

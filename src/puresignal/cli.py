@@ -136,7 +136,7 @@ def _demo(options: argparse.Namespace) -> int:
 
 
 def _clean(options: argparse.Namespace) -> int:
-    from puresignal import clean
+    from puresignal.commands import clean
     from puresignal.io import note_map_file
 
     job = clean.Job(
@@ -198,7 +198,7 @@ def _check_transcribe(parser: argparse.ArgumentParser, options: argparse.Namespa
 
 
 def _transcribe(options: argparse.Namespace) -> int:
-    from puresignal import clean, transcribe
+    from puresignal.commands import clean, transcribe
     from puresignal.core.errors import FileAccessError
     from puresignal.io import json_file
 
@@ -264,7 +264,7 @@ def _route(options: argparse.Namespace) -> int:
     import signal
 
     from puresignal.engine.client import RouterProcess
-    from puresignal.engine.setup import Setup
+    from puresignal.engine.router_config import Setup
     from puresignal.io import alsa_ports, jack_ports, note_map_file
 
     setup = Setup(

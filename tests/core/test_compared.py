@@ -12,7 +12,7 @@ from puresignal.core.hearing.networks import attention
 from puresignal.core.hearing.percussion import drum_transcription
 from puresignal.core.hearing.polyphony import note_decisions
 from puresignal.io.models import comparing, layers, network
-from puresignal.sim import anykit, players, singer
+from puresignal.sim import instrument_synthesis, random_kits, singer
 
 DRUM = {name: number for number, name in enumerate(drum_transcription.LEARNT)}
 
@@ -20,7 +20,9 @@ DRUM = {name: number for number, name in enumerate(drum_transcription.LEARNT)}
 @pytest.fixture(scope="module")
 def groove():
     random = np.random.default_rng(77)
-    return anykit.groove(anykit.built_kit(random, drum_transcription.RATE), 9.0, drum_transcription.RATE, random)
+    return random_kits.groove(
+        random_kits.built_kit(random, drum_transcription.RATE), 9.0, drum_transcription.RATE, random
+    )
 
 
 @pytest.fixture(scope="module")
@@ -114,8 +116,8 @@ def test_a_changed_setting_is_decided_as_if_it_had_been_the_first():
 
 def test_chords_are_decided_alike_whether_their_columns_are_kept_or_not(monkeypatch):
     random = np.random.default_rng(8)
-    notes = players.some_chords(random, 5.0)
-    sound = players.play(notes, players.any_timbre(random, 0.6), note_decisions.RATE, 5)
+    notes = instrument_synthesis.some_chords(random, 5.0)
+    sound = instrument_synthesis.play(notes, instrument_synthesis.any_timbre(random, 0.6), note_decisions.RATE, 5)
     analysis = note_decisions.analyse(network("tones"), sound)
     kept = note_decisions.decide(analysis)
     monkeypatch.setattr(note_decisions, "REMEMBERED", 0)

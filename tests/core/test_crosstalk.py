@@ -16,8 +16,8 @@ from puresignal.core.path.context import Verdict
 from puresignal.core.path.crosstalk_model import Profile
 from puresignal.core.path.tally import Reason, Stage, What
 from puresignal.io import note_map_file
-from puresignal.sim import module, wicked
-from puresignal.sim.wicked import Wicked
+from puresignal.sim import adversarial_takes, drum_module
+from puresignal.sim.adversarial_takes import Wicked
 
 KIT = NoteMap(
     "kit",
@@ -110,8 +110,8 @@ def test_without_a_look_ahead_only_what_comes_after_its_cause_can_go():
 
 
 def learnt(seed=3):
-    sent, _ = wicked.perform(note_map_file.shipped("practice-five"), 12, 110, seed, Wicked())
-    take = module.to_take(sent, "t", "t", 110, "kit")
+    sent, _ = adversarial_takes.perform(note_map_file.shipped("practice-five"), 12, 110, seed, Wicked())
+    take = drum_module.to_take(sent, "t", "t", 110, "kit")
     context = make_context(take, note_map_file.shipped("practice-five"), None, Path())
     return crosstalk.learn(run(take, Path(), context).played, context, Path().crosstalk), take, context
 
@@ -140,8 +140,8 @@ def test_a_learnt_profile_judges_a_take_as_learning_it_does():
 @pytest.mark.parametrize("seed", range(4))
 def test_hard_takes_of_kits_never_seen_come_out_nearly_whole(seed):
     kit = note_map_file.shipped(("tidewater-compact", "harbour-mesh", "two-decks", "lantern-pads")[seed])
-    sent, _ = wicked.perform(kit, 16, 100 + 20 * seed, 40_000 + seed, Wicked())
-    take = module.to_take(sent, "t", "t", 100, "kit")
+    sent, _ = adversarial_takes.perform(kit, 16, 100 + 20 * seed, 40_000 + seed, Wicked())
+    take = drum_module.to_take(sent, "t", "t", 100, "kit")
     left = set(run(take, Path(), make_context(take, kit, None, Path())).clean.origin.tolist())
     real = {h.index for h in sent.hits if h.stroke is not None}
     false = {h.index for h in sent.hits if h.stroke is None}

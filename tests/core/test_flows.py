@@ -11,7 +11,7 @@ from puresignal.core.path.cleaning_path import Memo, Path, make_context, run
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.tally import Reason, What
 from puresignal.core.session.track_settings import Delivery, TrackSettings, moved, with_order, with_track
-from puresignal.demo import session as demo
+from puresignal.demo import demo_session as demo
 from tests.conftest import hit, take_of
 from tests.core.test_rules import KIT, ROOM
 

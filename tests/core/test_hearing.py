@@ -24,7 +24,7 @@ from puresignal.core.hearing.polyphony import note_decisions
 from puresignal.core.hearing.transcribed import DOUBTS, Heard, doubts, far_from_others
 from puresignal.core.timing import audio_beats
 from puresignal.io.models import comparing, ground, layers, network
-from puresignal.sim import anykit, mouth, players, singer
+from puresignal.sim import beatbox, instrument_synthesis, random_kits, singer
 
 
 def heard(samples: np.ndarray, **settings: float) -> Heard:
@@ -73,18 +73,18 @@ def test_a_player_who_is_tuned_otherwise_plays_the_same_notes(tuned):
 
 def test_a_note_that_begins_while_the_one_before_rings_is_heard_from_its_beginning():
     """The period that both share is then the best there is, and it is neither's."""
-    timbre = players.Timbre(1 / np.arange(1, 12) ** 1.5, attack=0.05, release=0.3)
+    timbre = instrument_synthesis.Timbre(1 / np.arange(1, 12) ** 1.5, attack=0.05, release=0.3)
     for first, second in ((60, 67), (71, 76)):
         truth = [(0.3, 0.9, first, 0.9), (0.9, 1.5, second, 0.45), (1.5, 2.1, first, 0.9)]
-        notes = pairs(heard(players.play(truth, timbre, candidates.RATE, 1)))
+        notes = pairs(heard(instrument_synthesis.play(truth, timbre, candidates.RATE, 1)))
         assert [n for _, n in notes] == [first, second, first]
         assert found([(s, n) for s, _, n, _ in truth], notes) == 3
 
 
 def test_a_note_whose_pitch_is_lost_for_a_moment_is_one_unless_something_begins():
-    timbre = players.Timbre(1 / np.arange(1, 12) ** 1.5, release=0.1)
+    timbre = instrument_synthesis.Timbre(1 / np.arange(1, 12) ** 1.5, release=0.1)
     whole = candidates.analyse(
-        layers("begin"), network("tones"), players.play([(0.3, 1.5, 60, 0.9)], timbre, candidates.RATE, 1)
+        layers("begin"), network("tones"), instrument_synthesis.play([(0.3, 1.5, 60, 0.9)], timbre, candidates.RATE, 1)
     )
     lost = slice(round(0.8 / candidates.STEP), round(0.92 / candidates.STEP))
     whole.pitch[lost], whole.dip[lost], whole.sounds[lost] = np.nan, 1.0, 0.0
@@ -149,11 +149,11 @@ def test_a_voice_is_heard_at_its_place_in_the_picture():
 
 def test_chords_come_back_note_by_note():
     random = np.random.default_rng(8)
-    timbre = players.Timbre(1 / np.arange(1, 20) ** 1.2, attack=0.004, decay=1.2, release=0.15)
+    timbre = instrument_synthesis.Timbre(1 / np.arange(1, 20) ** 1.2, attack=0.004, decay=1.2, release=0.15)
     truth = []
     for i, chord in enumerate(((48, 60, 64, 67), (45, 57, 60, 64), (50, 62, 65, 69), (43, 55, 59, 62))):
         truth += [(0.3 + 0.9 * i, 1.1 + 0.9 * i, n, 0.8) for n in chord]
-    samples = players.play(truth, timbre, note_decisions.RATE, 8) + random.normal(size=1) * 0
+    samples = instrument_synthesis.play(truth, timbre, note_decisions.RATE, 8) + random.normal(size=1) * 0
     notes = note_decisions.decide(note_decisions.analyse(network("tones"), samples)).kept()
     assert f1([(s, n) for s, _, n, _ in truth], pairs(notes)) >= 0.85
     assert [note_decisions.name_chord(np.array(c)) for c in ((48, 60, 64, 67), (45, 57, 60, 64))] == ["C", "Am"]
@@ -163,8 +163,8 @@ def test_drums_are_told_apart_with_several_at_once():
     scores = []
     for seed in (901, 902, 903):
         random = np.random.default_rng(seed)
-        sound, truth = anykit.groove(
-            anykit.built_kit(random, drum_transcription.RATE), 8, drum_transcription.RATE, random
+        sound, truth = random_kits.groove(
+            random_kits.built_kit(random, drum_transcription.RATE), 8, drum_transcription.RATE, random
         )
         hits = drum_transcription.hits(drum_transcription.analyse(layers("drums"), comparing(), sound)).kept()
         told = [(s, drum_transcription.SORTS[k]) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
@@ -191,8 +191,8 @@ def test_the_echo_of_a_groove_is_no_stroke_of_its_own():
     heard_falsely = heard_with = heard_without = 0
     for seed in range(3):
         random = np.random.default_rng(seed)
-        sound, hits = anykit.groove(
-            anykit.built_kit(random, drum_transcription.RATE), 9.0, drum_transcription.RATE, random
+        sound, hits = random_kits.groove(
+            random_kits.built_kit(random, drum_transcription.RATE), 9.0, drum_transcription.RATE, random
         )
         truth = np.array([at for at, _, _ in hits])
         heard_without += strokes_of(sound, truth)[1]
@@ -205,8 +205,8 @@ def test_the_echo_of_a_groove_is_no_stroke_of_its_own():
 def test_the_echo_of_a_line_is_no_note_struck_again():
     for seed in (0, 2, 3):
         random = np.random.default_rng(seed)
-        notes = players.a_line(random, 9.0, 50, 70)
-        sound = players.play(notes, players.any_timbre(random, 0.5), candidates.RATE, seed)
+        notes = instrument_synthesis.a_line(random, 9.0, 50, 70)
+        sound = instrument_synthesis.play(notes, instrument_synthesis.any_timbre(random, 0.5), candidates.RATE, seed)
         truth = [(s, n) for s, _, n, _ in notes]
         dry, echoing = heard(sound), heard(with_echo(sound, candidates.RATE, 0.2, -28.0))
         assert found(truth, pairs(echoing)) >= found(truth, pairs(dry)) - 1 > 0.8 * len(truth)
@@ -215,10 +215,10 @@ def test_the_echo_of_a_line_is_no_note_struck_again():
 
 def lesson(seed: int, count: int):
     random = np.random.default_rng(seed)
-    syllables = [mouth.any_syllable(random) for _ in range(3)]
+    syllables = [beatbox.any_syllable(random) for _ in range(3)]
     examples = {
         f"aux{i + 1}": [
-            example_classifier.example(mouth.say(s, 0.8, stroke_features.RATE, random)) for _ in range(count)
+            example_classifier.example(beatbox.say(s, 0.8, stroke_features.RATE, random)) for _ in range(count)
         ]
         for i, s in enumerate(syllables)
     }
@@ -230,7 +230,7 @@ def test_taught_sounds_are_found_again_and_breath_is_none_of_them():
     for seed in (31, 32, 33, 34):
         random, syllables, examples = lesson(seed, 5)
         known = example_classifier.teach(ground(), examples)
-        sound, truth = mouth.beat(syllables, 10, stroke_features.RATE, random, breaths=0.2)
+        sound, truth = beatbox.beat(syllables, 10, stroke_features.RATE, random, breaths=0.2)
         hits = example_classifier.hits(known, stroke_features.analyse(sound)).kept()
         told = [(s, int(k)) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
         scores.append(f1(truth, told))
@@ -240,7 +240,7 @@ def test_taught_sounds_are_found_again_and_breath_is_none_of_them():
 def test_an_example_unlike_the_others_is_named_and_sounds_are_told_apart():
     _, syllables, examples = lesson(35, 5)
     random = np.random.default_rng(9)
-    other = mouth.say(syllables[1], 0.8, stroke_features.RATE, random)
+    other = beatbox.say(syllables[1], 0.8, stroke_features.RATE, random)
     examples["aux1"].insert(2, example_classifier.example(other))
     known = example_classifier.teach(ground(), examples)
     assert ("aux1", 2) in known.odd
@@ -273,7 +273,7 @@ def test_keys_are_told_and_snapping_moves_as_little_as_can_be():
 @pytest.mark.parametrize("bpm", [72.0, 98.0, 132.0])
 def test_the_beat_of_a_recording_is_found(bpm):
     random = np.random.default_rng(int(bpm))
-    kit = anykit.built_kit(random, onset.RATE)
+    kit = random_kits.built_kit(random, onset.RATE)
     step = 60 / bpm
     sound = np.zeros(round(16 * step * onset.RATE) + onset.RATE, np.float32)
     for i in range(32):
@@ -402,7 +402,7 @@ def test_bends_of_notes_that_follow_at_once_begin_where_the_player_did():
 def test_doubtful_examples_are_said():
     _, syllables, examples = lesson(35, 2)
     random = np.random.default_rng(9)
-    examples["twin"] = [example_classifier.example(mouth.say(syllables[1], 0.8, stroke_features.RATE, random))] * 3
+    examples["twin"] = [example_classifier.example(beatbox.say(syllables[1], 0.8, stroke_features.RATE, random))] * 3
     examples["silent"] = [example_classifier.example(np.zeros(20_000, np.float32))]
     known = example_classifier.teach(ground(), examples)
     assert "silent" not in known.names
@@ -414,8 +414,8 @@ def test_doubtful_examples_are_said():
 
 def test_every_pitch_is_heard_by_the_same_network_whatever_its_height():
     for number in (33, 45, 57, 69, 81, 93):
-        timbre = players.Timbre(1 / np.arange(1, 20) ** 1.4, attack=0.005, decay=1.0)
-        samples = players.play([(0.3, 1.2, number, 0.8)], timbre, multipitch.RATE, number)
+        timbre = instrument_synthesis.Timbre(1 / np.arange(1, 20) ** 1.4, attack=0.005, decay=1.0)
+        samples = instrument_synthesis.play([(0.3, 1.2, number, 0.8)], timbre, multipitch.RATE, number)
         likely = multipitch.likely(network("tones"), *multipitch.levels(samples))
         middle = likely[round(0.7 / multipitch.STEP), :, 0]
         assert int(np.argmax(middle)) + multipitch.LOWEST == number
@@ -453,8 +453,8 @@ def test_doubtful_drums_are_proposed_and_less_so_the_more_eager_one_listens():
     proposed = calmly = eagerly = 0
     for seed in (5, 6, 7):
         random = np.random.default_rng(seed)
-        sound, _ = anykit.groove(
-            anykit.built_kit(random, drum_transcription.RATE), 6.0, drum_transcription.RATE, random
+        sound, _ = random_kits.groove(
+            random_kits.built_kit(random, drum_transcription.RATE), 6.0, drum_transcription.RATE, random
         )
         analysis = drum_transcription.analyse(layers("drums"), comparing(), sound)
         calm, eager = drum_transcription.hits(analysis, 0.3), drum_transcription.hits(analysis, 0.9)
@@ -525,9 +525,9 @@ def test_a_pitch_is_shown_its_harmonics_in_both_windows_against_the_loudest_of_i
 
 @pytest.mark.parametrize("leap", [-24, -19, -12, 12, 19, 24, 4])
 def test_no_leap_to_a_harmonic_is_heard_where_nothing_begins(leap):
-    timbre = players.Timbre(1 / np.arange(1, 12) ** 1.5, release=0.1)
+    timbre = instrument_synthesis.Timbre(1 / np.arange(1, 12) ** 1.5, release=0.1)
     whole = candidates.analyse(
-        layers("begin"), network("tones"), players.play([(0.3, 1.5, 60, 0.9)], timbre, candidates.RATE, 1)
+        layers("begin"), network("tones"), instrument_synthesis.play([(0.3, 1.5, 60, 0.9)], timbre, candidates.RATE, 1)
     )
     turn = round(0.7 / candidates.STEP)
     pitch, sounds, begins = whole.pitch.copy(), whole.sounds.copy(), whole.begins.copy()
@@ -546,8 +546,10 @@ def test_a_low_string_without_a_period_is_heard_by_its_harmonics():
         (0.2, 0.5, 32, 0.9), (0.55, 0.95, 36, 0.9), (1.0, 1.2, 28, 0.9), (1.25, 1.7, 40, 0.9), (1.75, 2.2, 28, 0.9),
         (2.3, 2.6, 33, 0.9), (2.7, 3.1, 35, 0.9), (3.2, 3.9, 40, 0.9),
     ]  # fmt: skip
-    stiff = players.Timbre(1 / np.arange(1, 16), inharmonic=0.01, attack=0.004, decay=0.35, release=0.12, bottom=200.0)
-    sound = players.play(line, stiff, candidates.RATE, 3)
+    stiff = instrument_synthesis.Timbre(
+        1 / np.arange(1, 16), inharmonic=0.01, attack=0.004, decay=0.35, release=0.12, bottom=200.0
+    )
+    sound = instrument_synthesis.play(line, stiff, candidates.RATE, 3)
     hiss = np.random.default_rng(0).normal(size=len(sound)) * 0.003 * np.abs(sound).max()
     analysis = candidates.analyse(layers("begin"), network("tones"), (sound + hiss).astype(np.float32))
     assert np.nanmedian(analysis.dip[:, 0]) > 0.6
@@ -595,9 +597,9 @@ def test_the_ear_of_melodies_sees_what_its_networks_were_shown(count):
 @pytest.mark.parametrize("count", [1, 440, 881, 44_101])
 def test_what_is_seen_of_drums_between_two_long_windows_is_as_if_there_had_been_one(count):
     random = np.random.default_rng(1)
-    sound = anykit.groove(anykit.built_kit(random, drum_transcription.RATE), 2, drum_transcription.RATE, random)[0][
-        :count
-    ]
+    sound = random_kits.groove(
+        random_kits.built_kit(random, drum_transcription.RATE), 2, drum_transcription.RATE, random
+    )[0][:count]
     loud = drum_transcription.LOOK.loud(sound)
     seen, every = (
         drum_transcription.LOOK.levels(sound, loud),
@@ -687,8 +689,8 @@ def test_how_loud_a_stroke_is_is_the_mean_of_what_follows_it_as_far_as_it_goes(m
 
 def test_strokes_are_found_alike_at_once_and_in_pieces(monkeypatch):
     random = np.random.default_rng(8)
-    syllables = [mouth.any_syllable(random) for _ in range(3)]
-    sound, truth = mouth.beat(syllables, 6.0, stroke_features.RATE, random)
+    syllables = [beatbox.any_syllable(random) for _ in range(3)]
+    sound, truth = beatbox.beat(syllables, 6.0, stroke_features.RATE, random)
     sound = sound + 0.05
     whole = stroke_features.analyse(sound)
     monkeypatch.setattr(chunks, "OWN", 13 * chunks.COMMON)

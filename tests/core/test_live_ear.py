@@ -12,8 +12,8 @@ from puresignal.core.hearing.melody import candidates, live_melody
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
 from puresignal.core.hearing.transcribed import Heard
 from puresignal.io.models import ground, layers, network, quick_ground
-from puresignal.sim import mouth, singer
-from puresignal.sim.mouth import Syllable
+from puresignal.sim import beatbox, singer
+from puresignal.sim.beatbox import Syllable
 
 SYLLABLES = (
     Syllable(1.0, 0.05, 1.0, 900, 0.8, 0.04, 90, 0.8, 350, 0.15),
@@ -30,10 +30,10 @@ TUNE = [
 def drummed(seed=11):
     random = np.random.default_rng(seed)
     examples = {
-        f"aux{i + 1}": [np.asarray(mouth.say(s, 0.8, stroke_features.RATE, random), np.float32) for _ in range(4)]
+        f"aux{i + 1}": [np.asarray(beatbox.say(s, 0.8, stroke_features.RATE, random), np.float32) for _ in range(4)]
         for i, s in enumerate(SYLLABLES)
     }
-    sound, truth = mouth.beat(list(SYLLABLES), 8.0, stroke_features.RATE, random, breaths=0.25)
+    sound, truth = beatbox.beat(list(SYLLABLES), 8.0, stroke_features.RATE, random, breaths=0.25)
     return live_hits.teach(quick_ground(), examples), sound, truth
 
 
@@ -66,12 +66,12 @@ def test_most_of_what_was_not_taught_is_told_as_nothing():
     random = np.random.default_rng(7)
     told = strange = 0
     for _ in range(4):
-        syllables = [mouth.any_syllable(random) for _ in range(6)]
+        syllables = [beatbox.any_syllable(random) for _ in range(6)]
         examples = {
-            f"aux{i + 1}": [np.asarray(mouth.say(s, 0.8, stroke_features.RATE, random), np.float32) for _ in range(4)]
+            f"aux{i + 1}": [np.asarray(beatbox.say(s, 0.8, stroke_features.RATE, random), np.float32) for _ in range(4)]
             for i, s in enumerate(syllables[:3])
         }
-        sound, truth = mouth.beat(syllables, 8.0, stroke_features.RATE, random, breaths=0.0)
+        sound, truth = beatbox.beat(syllables, 8.0, stroke_features.RATE, random, breaths=0.0)
         known = example_classifier.teach(
             ground(), {n: [example_classifier.example(s) for s in own] for n, own in examples.items()}
         )

@@ -12,7 +12,7 @@ from puresignal.core.hearing.melody import live_melody
 from puresignal.core.hearing.melody.candidates import MelodySettings
 from puresignal.core.hearing.networks import live_pitch
 from puresignal.io.models import network
-from puresignal.sim import players, singer
+from puresignal.sim import instrument_synthesis, singer
 
 RATE = live_pitch.RATE
 LINE = [
@@ -98,9 +98,13 @@ def test_most_notes_of_instruments_drawn_at_random_are_told_within_60_ms_and_few
     true = soon = begun = 0
     for seed in (901, 902, 904, 905, 907):
         random = np.random.default_rng(seed)
-        notes = players.a_line(random, 6.0, 50, 70)
-        sound = players.play(notes, players.any_timbre(random, 0.4), RATE, seed)
-        heard = [(each.at, each.number) for each in told(players.in_a_room(sound, RATE, random), 256) if each.velocity]
+        notes = instrument_synthesis.a_line(random, 6.0, 50, 70)
+        sound = instrument_synthesis.play(notes, instrument_synthesis.any_timbre(random, 0.4), RATE, seed)
+        heard = [
+            (each.at, each.number)
+            for each in told(instrument_synthesis.in_a_room(sound, RATE, random), 256)
+            if each.velocity
+        ]
         true, begun = true + len(notes), begun + len(heard)
         soon += sum(any(n == number and start < at < start + 0.06 for at, n in heard) for start, _, number, _ in notes)
     assert soon > 0.85 * true

@@ -25,7 +25,7 @@ from puresignal.core.path.thin import Thin
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape
 from puresignal.io import note_map_file
-from puresignal.sim import module
+from puresignal.sim import drum_module
 
 NOTES = (8, 9, 7, 36, 38, 40, 49, 50, 51, 77)
 KIT = NoteMap(
@@ -219,9 +219,9 @@ def test_the_drummers_truth_comes_back_from_every_shipped_kit(ident):
 
     kit = note_map_file.shipped(ident)
     performance = drummer.play(grooves.QUARTER_PAST_FERRY, 97, 23)
-    faults = module.Faults(doubles=0.06, hanging=0.02, no_length=0.05, stray=0.02)
-    sent = module.DrumModule(kit, faults, 23).perform(performance)
-    take = module.to_take(sent, "t", "t", 97, "kit")
+    faults = drum_module.Faults(doubles=0.06, hanging=0.02, no_length=0.05, stray=0.02)
+    sent = drum_module.DrumModule(kit, faults, 23).perform(performance)
+    take = drum_module.to_take(sent, "t", "t", 97, "kit")
     path = Path()
     context = make_context(take, kit, note_map_file.shipped("general-midi"), path)
     outcome = run(take, path, context)

@@ -15,7 +15,7 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session
 from puresignal.core.session.track_settings import Delivery, TrackSettings, with_track
-from puresignal.demo import session as demo
+from puresignal.demo import demo_session as demo
 
 SOUND = "sound"
 

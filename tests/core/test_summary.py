@@ -12,7 +12,7 @@ from puresignal.core.export import summary_html
 from puresignal.core.path.cleaning_path import make_context, run
 from puresignal.core.path.note_selection import doubtful
 from puresignal.core.path.tally import REASON_WORDS, Reason, What
-from puresignal.demo import session as demo
+from puresignal.demo import demo_session as demo
 
 
 class Page(HTMLParser):

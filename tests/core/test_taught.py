@@ -8,16 +8,16 @@ import pytest
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
 from puresignal.core.hearing.percussion.stroke_features import DEEPEST, RATE
 from puresignal.io.models import ground, quick_ground
-from puresignal.sim import mouth, words
+from puresignal.sim import beatbox, sung_lines
 
-TWO_PARTS = mouth.Syllable(
+TWO_PARTS = beatbox.Syllable(
     burst=0.5, hiss=0.5, voice=1.0, centre=5000, wide=0.7, lasts=0.02, pitch=140, falls=0.3, formant=700, hum=0.12,
     after=0.11,
 )  # fmt: skip
-SHORT = mouth.Syllable(
+SHORT = beatbox.Syllable(
     burst=0.3, hiss=1.0, voice=0.0, centre=7500, wide=0.5, lasts=0.03, pitch=100, falls=0.0, formant=500, hum=0.05
 )
-LOW = mouth.Syllable(
+LOW = beatbox.Syllable(
     burst=0.8, hiss=0.05, voice=1.0, centre=900, wide=0.8, lasts=0.02, pitch=75, falls=0.8, formant=350, hum=0.1
 )
 SOUNDS = {"aux1": TWO_PARTS, "aux2": SHORT, "aux3": LOW}
@@ -26,7 +26,7 @@ SOUNDS = {"aux1": TWO_PARTS, "aux2": SHORT, "aux3": LOW}
 def recordings(count: int = 5) -> dict[str, list[np.ndarray]]:
     random = np.random.default_rng(1)
     return {
-        name: [np.asarray(mouth.say(s, 0.8, RATE, random), np.float32) for _ in range(count)]
+        name: [np.asarray(beatbox.say(s, 0.8, RATE, random), np.float32) for _ in range(count)]
         for name, s in SOUNDS.items()
     }
 
@@ -55,7 +55,7 @@ def played() -> tuple[np.ndarray, list[tuple[float, str]]]:
     sound, truth, at = np.zeros(16 * RATE), list[tuple[float, str]](), 0.4
     while at < 15:
         name = str(random.choice(list(SOUNDS)))
-        own = mouth.say(SOUNDS[name], float(random.uniform(0.4, 1.0)), RATE, random)
+        own = beatbox.say(SOUNDS[name], float(random.uniform(0.4, 1.0)), RATE, random)
         sound[round(at * RATE) :][: len(own)] += own
         truth.append((at, name))
         at += float(random.choice([0.4, 0.5, 0.6]))
@@ -104,9 +104,9 @@ def test_dry_examples_are_known_again_in_a_room(played, seconds):
 
 def test_what_still_rings_hides_a_stroke_and_does_not_change_it():
     random = np.random.default_rng(7)
-    bed = 0.25 * mouth._coloured(2 * RATE, 7000, 0.5, RATE, random)
+    bed = 0.25 * beatbox._coloured(2 * RATE, 7000, 0.5, RATE, random)
     bed[: RATE // 4] *= np.linspace(0, 1, RATE // 4)
-    low = mouth.say(LOW, 0.6, RATE, random)
+    low = beatbox.say(LOW, 0.6, RATE, random)
     alone, over = np.zeros(2 * RATE), bed.copy()
     alone[RATE : RATE + len(low)] += low
     over[RATE : RATE + len(low)] += low
@@ -160,13 +160,13 @@ def test_live_a_sound_of_several_parts_is_one_hit(played):
 
 def test_spoken_syllables_are_sounds_as_well():
     random = np.random.default_rng(11)
-    who = words.any_singer(random)
+    who = sung_lines.any_singer(random)
     said = {f"aux{k}": (900 + k, 45.0 + 7 * k, 0.05 + 0.06 * k) for k in range(1, 4)}
 
     def take(name: str) -> np.ndarray:
         what, number, seconds = said[name]
         again = seconds * float(random.uniform(0.85, 1.15))
-        return words.say(who, what, number, again, 0.8, RATE, int(random.integers(1 << 30)))
+        return sung_lines.say(who, what, number, again, 0.8, RATE, int(random.integers(1 << 30)))
 
     a, b = take("aux1"), take("aux1")
     assert len(a) > 0.04 * RATE

@@ -13,7 +13,7 @@ from puresignal.core.path.cleaning_path import Path, make_context, run
 from puresignal.core.path.tally import Reason, Stage
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape, draw, evened, table, through, vary, with_field
-from puresignal.demo import session as demo
+from puresignal.demo import demo_session as demo
 from puresignal.io import note_map_file
 
 shapes = st.builds(

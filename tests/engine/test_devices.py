@@ -9,7 +9,7 @@ import pytest
 from puresignal.core.kit import note_map
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.ring import Reader
-from puresignal.engine.setup import LiveTrack, Setup
+from puresignal.engine.router_config import LiveTrack, Setup
 from puresignal.io import note_map_file, ports
 from puresignal.sim import devices
 from tests.engine.conftest import until

@@ -17,7 +17,7 @@ from pathlib import Path
 import pytest
 
 from puresignal.engine.client import RouterProcess
-from puresignal.engine.setup import LiveTrack, Setup
+from puresignal.engine.router_config import LiveTrack, Setup
 from puresignal.io import note_map_file
 from tests.engine.conftest import until
 
@@ -349,7 +349,7 @@ def test_other_programs_connect_to_our_own_ports_when_they_like(peers, routed):
 HANGING = """
 import sys, time
 from puresignal.engine.client import RouterProcess
-from puresignal.engine.setup import Setup
+from puresignal.engine.router_config import Setup
 from puresignal.io import mapfile
 general = mapfile.shipped("general-midi")
 router = RouterProcess(Setup(("kit:out",), ("synth:in",), general, general))

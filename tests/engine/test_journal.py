@@ -16,7 +16,7 @@ from puresignal.core.errors import BadFileError, FileAccessError
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.engine import ring
 from puresignal.engine.client import RouterProcess
-from puresignal.engine.setup import Setup
+from puresignal.engine.router_config import Setup
 from puresignal.io import journal
 from tests.engine.conftest import until
 

@@ -10,10 +10,10 @@ import pytest
 from puresignal.core.kit import note_map
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.player import Player
-from puresignal.engine.playing import PlayerProcess, SoundProcess
+from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader
-from puresignal.engine.setup import Setup
-from puresignal.engine.words import Words, make
+from puresignal.engine.router_config import Setup
+from puresignal.engine.shared_counters import Words, make
 from puresignal.io import note_map_file, ports
 from puresignal.sim.devices import Receiver
 from tests.engine.conftest import until
@@ -161,13 +161,13 @@ def test_without_a_sound_device_the_sound_says_so(rig):
 
 
 def test_a_recording_follows_the_player_sample_by_sample(tmp_path):
-    from puresignal.engine import words
-    from puresignal.engine.sound import Along
+    from puresignal.engine import shared_counters
+    from puresignal.engine.sound_process import Along
     from puresignal.io import audio_file
 
     ramp = (np.arange(48_000) % 4800 / 4800).astype(np.float32)
     audio_file.write_wav(tmp_path / "ramp.wav", ramp, 48_000)
-    transport, clock = words.Words(words.make()), words.Words(words.make())
+    transport, clock = shared_counters.Words(shared_counters.make()), shared_counters.Words(shared_counters.make())
     along = Along(transport, clock)
     along.load({"path": str(tmp_path / "ramp.wav"), "level": 0.0, "offset": 0.1}, 48_000)
     silent = np.zeros((2, 256), np.float32)

@@ -13,11 +13,11 @@ from puresignal.core.path.cleaning_path import Path, make_context, run
 from puresignal.core.path.identify import Identify
 from puresignal.core.path.velocity import Velocity
 from puresignal.engine.router import SOUNDING_SIZE, Router
-from puresignal.engine.setup import LiveTrack, Setup, from_bytes, lanes, to_bytes
+from puresignal.engine.router_config import LiveTrack, Setup, from_bytes, lanes, to_bytes
 from puresignal.io import note_map_file
 from puresignal.io import ports as midi_ports
 from puresignal.io.ports import MidiPort
-from puresignal.sim import drummer, module
+from puresignal.sim import drum_module, drummer
 
 RATE = 50_000
 """A frame is 20 µs here, so that the takes' times fall on frames."""
@@ -43,8 +43,10 @@ def blocks(router, messages, size, frames):
 def sent_messages(seed, bars=6):
     performance = drummer.improvise(bars, 120, seed)
     kit = note_map_file.shipped("practice-five")
-    sent = module.DrumModule(kit, module.Faults(doubles=0.1, no_length=0.1, hanging=0.05), seed).perform(performance)
-    take = module.to_take(sent, "t", "t", 120, "kit")
+    sent = drum_module.DrumModule(kit, drum_module.Faults(doubles=0.1, no_length=0.1, hanging=0.05), seed).perform(
+        performance
+    )
+    take = drum_module.to_take(sent, "t", "t", 120, "kit")
     e = take.events
     frames = np.rint(e.arrived * RATE).astype(int)
     rows = zip(frames.tolist(), e.status.tolist(), e.data1.tolist(), e.data2.tolist(), strict=True)

@@ -9,8 +9,8 @@ import pytest
 
 from puresignal.core.kit import note_map
 from puresignal.engine.client import RouterProcess
-from puresignal.engine.playing import PlayerProcess, SoundProcess
-from puresignal.engine.setup import Setup
+from puresignal.engine.process_clients import PlayerProcess, SoundProcess
+from puresignal.engine.router_config import Setup
 from puresignal.io import note_map_file, ports
 from tests.engine.conftest import Peer, until
 from tests.engine.test_player import beats

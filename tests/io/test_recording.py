@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from puresignal import transcribe
+from puresignal.commands import transcribe
 from puresignal.core.errors import BadFileError
 from puresignal.core.hearing.dsp import chunks
 from puresignal.io import audio_file, audio_source

@@ -15,7 +15,7 @@ from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import make_context, run
 from puresignal.core.path.context import Verdict
 from puresignal.core.session import session as edits
-from puresignal.demo import session as demo
+from puresignal.demo import demo_session as demo
 from puresignal.io import midi_reader, session_file, take_file
 
 

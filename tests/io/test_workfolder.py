@@ -9,7 +9,7 @@ import pytest
 
 from puresignal.core.errors import FileAccessError, PureSignalError
 from puresignal.core.session import session as edits
-from puresignal.demo import session as demo
+from puresignal.demo import demo_session as demo
 from puresignal.io import work_folder, xdg_folders
 from puresignal.io.work_folder import Lock, WorkFolder
 

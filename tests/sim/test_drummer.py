@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from puresignal.io import note_map_file
-from puresignal.sim import drummer, grooves, module
+from puresignal.sim import drum_module, drummer, grooves
 
 
 def test_the_same_seed_plays_the_same_and_another_differs():
@@ -34,7 +34,7 @@ def test_graces_come_before_their_loud_note_and_softer():
 def test_a_module_sends_its_own_notes_and_knows_the_truth(ident):
     kit = note_map_file.shipped(ident)
     performance = drummer.play(grooves.QUARTER_PAST_FERRY, 92, 3)
-    sent = module.DrumModule(kit, module.Faults.usual(), 3).perform(performance)
+    sent = drum_module.DrumModule(kit, drum_module.Faults.usual(), 3).perform(performance)
     ons = np.flatnonzero(((sent.events.status & 0xF0) == 0x90) & (sent.events.data2 > 0))
     assert [h.index for h in sent.hits] == ons.tolist()
     known = {((kit.channel_of(p) or 10), p.note) for p in kit.pads}
@@ -45,10 +45,10 @@ def test_a_module_sends_its_own_notes_and_knows_the_truth(ident):
 
 def test_faults_happen_as_often_as_asked_and_not_at_all_when_not():
     kit, performance = note_map_file.shipped("practice-five"), drummer.improvise(200, 120, 4)
-    clean = module.DrumModule(kit, module.Faults(), 4).perform(performance)
+    clean = drum_module.DrumModule(kit, drum_module.Faults(), 4).perform(performance)
     assert {h.cause for h in clean.hits} == {"stroke"}
     assert not np.any(clean.events.status >= 0xF0)
-    faulty = module.DrumModule(kit, module.Faults(doubles=0.05, crosstalk=0.05, hanging=0.02, stray=0.01), 4)
+    faulty = drum_module.DrumModule(kit, drum_module.Faults(doubles=0.05, crosstalk=0.05, hanging=0.02, stray=0.01), 4)
     sent = faulty.perform(performance)
     causes = Counter(h.cause for h in sent.hits)
     assert 0.02 < causes["double"] / causes["stroke"] < 0.07
@@ -60,7 +60,7 @@ def test_faults_happen_as_often_as_asked_and_not_at_all_when_not():
 
 def test_the_pedal_is_where_the_stroke_needs_it():
     kit = note_map_file.shipped("tidewater-compact")
-    sent = module.DrumModule(kit).perform(drummer.play(grooves.QUARTER_PAST_FERRY, 92, 6))
+    sent = drum_module.DrumModule(kit).perform(drummer.play(grooves.QUARTER_PAST_FERRY, 92, 6))
     pedal, events = 0.0, sent.events
     hits = {h.index: h for h in sent.hits}
     for i in range(len(events)):

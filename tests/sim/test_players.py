@@ -7,10 +7,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from puresignal.sim import players, words
+from puresignal.sim import instrument_synthesis, sung_lines
 
 RATE = 22_050
-PLAIN = players.Timbre(np.array([1.0, 0.5, 0.25, 0.12]))
+PLAIN = instrument_synthesis.Timbre(np.array([1.0, 0.5, 0.25, 0.12]))
 
 
 def power(sound: np.ndarray, hertz: float, within: float = 0.02) -> float:
@@ -20,8 +20,8 @@ def power(sound: np.ndarray, hertz: float, within: float = 0.02) -> float:
     return float(spectrum[np.abs(at - hertz) < within * hertz].sum() / spectrum.sum())
 
 
-def note(timbre: players.Timbre, seconds: float = 0.6, number: int = 57, seed: int = 3) -> np.ndarray:
-    return players.sound_of(timbre, seconds, number, 1.0, RATE, np.random.default_rng(seed))
+def note(timbre: instrument_synthesis.Timbre, seconds: float = 0.6, number: int = 57, seed: int = 3) -> np.ndarray:
+    return instrument_synthesis.sound_of(timbre, seconds, number, 1.0, RATE, np.random.default_rng(seed))
 
 
 def test_a_note_has_its_harmonics_and_nothing_else():
@@ -82,7 +82,7 @@ def test_a_bite_makes_the_beginning_brighter_and_then_is_gone():
 def test_what_rings_is_heard_long_after_its_end_and_what_does_not_is_not():
     for release, heard in ((2.5, True), (0.05, False)):
         timbre = replace(PLAIN, decay=2.0, release=release, fades=2.0)
-        sound = players.play([(0.2, 0.5, 57, 1.0), (2.0, 2.3, 57, 1.0)], timbre, RATE, 1)
+        sound = instrument_synthesis.play([(0.2, 0.5, 57, 1.0), (2.0, 2.3, 57, 1.0)], timbre, RATE, 1)
         after = sound[round(0.9 * RATE) : round(1.1 * RATE)]
         assert (np.abs(after).max() > 0.05) == heard
 
@@ -95,7 +95,7 @@ def test_a_thump_is_of_no_note_and_soon_gone():
 
 
 def test_any_timbre_covers_what_instruments_do():
-    drawn = [players.any_timbre(np.random.default_rng(s), 0.5) for s in range(300)]
+    drawn = [instrument_synthesis.any_timbre(np.random.default_rng(s), 0.5) for s in range(300)]
     assert all(np.isfinite(note(t, 0.2, seed=s)).all() for s, t in enumerate(drawn[:40]))
     struck = [t for t in drawn if np.isfinite(t.decay)]
     assert 100 < len(struck) < 200
@@ -110,7 +110,7 @@ def test_rooms_answer_after_a_click_and_some_with_an_echo_that_stands_out():
     click[RATE // 2] = 1.0
     part, stand_out, louder = RATE // 50, 0, 0
     for seed in range(60):
-        heard = players.in_a_room(click, RATE, np.random.default_rng(seed), (-130.0, -130.0))
+        heard = instrument_synthesis.in_a_room(click, RATE, np.random.default_rng(seed), (-130.0, -130.0))
         level = np.sqrt((heard[: len(heard) // part * part].reshape(-1, part) ** 2).mean(axis=1)) + 1e-6
         at = RATE // 2 // part
         assert int(level.argmax()) == at
@@ -126,9 +126,9 @@ def test_rooms_answer_after_a_click_and_some_with_an_echo_that_stands_out():
 # Sung on words
 
 
-def singer(*habits: float, **changed: float) -> words.Singer:
+def singer(*habits: float, **changed: float) -> sung_lines.Singer:
     steady = {"tuned": 0.0, "drift": 0.0, "vibrato": 0.0, "scoop": 0.0, "release": 0.05, "longest": 0.12}
-    drawn = words.any_singer(np.random.default_rng(5))
+    drawn = sung_lines.any_singer(np.random.default_rng(5))
     return replace(drawn, habits=tuple(habits), **{**steady, **changed})
 
 
@@ -136,7 +136,7 @@ LINE = [(0.3, 0.8, 57, 0.8), (0.8, 1.3, 61, 0.8), (1.3, 1.8, 61, 0.8)]
 
 
 def test_each_note_is_sung_at_its_pitch():
-    sound, kept = words.sing(LINE, singer(1, 0, 0, 0, 0), RATE, 4)
+    sound, kept = sung_lines.sing(LINE, singer(1, 0, 0, 0, 0), RATE, 4)
     for start, end, number, _ in LINE:
         middle = sound[round((start + 0.15) * RATE) : round((end - 0.1) * RATE)]
         hertz = 440 * 2 ** ((number - 69) / 12)
@@ -145,7 +145,7 @@ def test_each_note_is_sung_at_its_pitch():
 
 
 def test_a_stop_cuts_the_note_before_it_off_and_says_so():
-    sound, kept = words.sing(LINE, singer(0, 0, 0, 1, 0), RATE, 4)
+    sound, kept = sung_lines.sing(LINE, singer(0, 0, 0, 1, 0), RATE, 4)
     level = np.sqrt(np.convolve(sound**2, np.ones(110) / 110, "same"))
     assert kept[0][1] < 0.79
     assert level[round(0.77 * RATE) : round(0.8 * RATE)].min() < 0.2 * level[round(0.6 * RATE)]
@@ -153,15 +153,15 @@ def test_a_stop_cuts_the_note_before_it_off_and_says_so():
 
 def test_one_pitch_sung_again_is_told_apart_by_a_consonant():
     """Though the singer says none: nobody could tell the notes apart."""
-    sound, _ = words.sing(LINE, singer(1, 0, 0, 0, 0), RATE, 4)
+    sound, _ = sung_lines.sing(LINE, singer(1, 0, 0, 0, 0), RATE, 4)
     level = np.sqrt(np.convolve(sound**2, np.ones(110) / 110, "same"))
     between = level[round(1.2 * RATE) : round(1.3 * RATE)]
     assert between.min() < 0.75 * np.median(level[round(1.4 * RATE) : round(1.7 * RATE)])
 
 
 def test_a_choir_sings_the_same_line_but_not_as_one():
-    alone, _ = words.sing(LINE, singer(1, 0, 0, 0, 0), RATE, 4)
-    choir, kept = words.sing(LINE, singer(1, 0, 0, 0, 0), RATE, 4, voices=4)
+    alone, _ = sung_lines.sing(LINE, singer(1, 0, 0, 0, 0), RATE, 4)
+    choir, kept = sung_lines.sing(LINE, singer(1, 0, 0, 0, 0), RATE, 4, voices=4)
     assert len(choir) == len(alone)
     assert [n[2] for n in kept] == [57, 61, 61]
     middle = slice(round(0.95 * RATE), round(1.2 * RATE))

@@ -4,7 +4,7 @@ import pytest
 from PySide6.QtCore import QCoreApplication, QEvent
 from PySide6.QtWidgets import QApplication
 
-from puresignal.demo import session as demo
+from puresignal.demo import demo_session as demo
 from puresignal.ui import theme
 from puresignal.ui.model import Workbench
 from puresignal.ui.window import MainWindow

@@ -9,7 +9,7 @@ import time
 import pytest
 from PySide6.QtCore import Qt
 
-from puresignal.engine.words import Words
+from puresignal.engine.shared_counters import Words
 from puresignal.io import journal, note_map_file
 from puresignal.ui import livecard
 from tests.engine.conftest import peers, server  # noqa: F401 - fixtures

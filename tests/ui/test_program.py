@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtGui import QGuiApplication
 
-from puresignal import desktop
+from puresignal.commands import desktop_entry
 from puresignal.io import log_file, preferences, work_folder
 from puresignal.ui.model import Workbench
 from puresignal.ui.window import MainWindow
@@ -177,17 +177,17 @@ def test_a_bug_is_told_as_one_and_the_work_is_stored(window, kit_file):
 def test_install_and_uninstall_for_the_current_user(tmp_path, monkeypatch):
     monkeypatch.setenv("HOME", str(tmp_path))
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    written = desktop.install()
+    written = desktop_entry.install()
     entry = (tmp_path / "data/applications/pure-signal.desktop").read_text()
     assert "MimeType=application/x-pure-signal-session" in entry
     command = next(line for line in entry.splitlines() if line.startswith("Exec=")).split('"')[1]
     assert Path(command).is_file()
     version = subprocess.run([str(tmp_path / ".local/bin/pure-signal"), "--version"], capture_output=True, text=True)
     assert version.stdout.startswith("Pure Signal ")
-    assert set(desktop.uninstall()) == set(written)
+    assert set(desktop_entry.uninstall()) == set(written)
     assert not any(p.exists() for p in written)
     (tmp_path / ".local/bin/pure-signal").write_text("somebody else's")
-    assert desktop.main(["install"]) == 1
+    assert desktop_entry.main(["install"]) == 1
     assert (tmp_path / ".local/bin/pure-signal").read_text() == "somebody else's"
 
 

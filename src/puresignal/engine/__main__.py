@@ -10,7 +10,7 @@ import sys
 from puresignal.engine.host import Host
 from puresignal.engine.ring import Reader, Writer
 from puresignal.engine.router import SOUNDING_SIZE
-from puresignal.engine.words import Words
+from puresignal.engine.shared_counters import Words
 
 
 def main() -> int:

@@ -13,9 +13,9 @@ import time
 from pathlib import Path
 from typing import Any
 
-from puresignal.engine import ring, words
+from puresignal.engine import ring, shared_counters
 from puresignal.engine.router import SOUNDING_SIZE
-from puresignal.engine.setup import PANIC, Setup, to_bytes
+from puresignal.engine.router_config import PANIC, Setup, to_bytes
 from puresignal.io import ports
 
 END_WITHIN = 2.0
@@ -37,7 +37,7 @@ class RouterProcess:
         self._feeds = [ring.make(), ring.make()]
         self.knock = os.eventfd(0, os.EFD_NONBLOCK)
         # What playback hands over, and the router's clock by which it does.
-        self.playback, self.clock = ring.make(), words.make()
+        self.playback, self.clock = ring.make(), shared_counters.make()
         self._own = ring.Writer(self._feeds[0])
         self._devices: subprocess.Popen[bytes] | None = None
         self._journal = journal
@@ -114,7 +114,7 @@ class RouterProcess:
         if self._devices is None or self._devices.poll() is not None:
             given = (self._feeds[1], self.knock)
             self._devices = subprocess.Popen(
-                [sys.executable, "-m", "puresignal.engine.devices", *map(str, given)],
+                [sys.executable, "-m", "puresignal.engine.device_process", *map(str, given)],
                 stdin=subprocess.PIPE, pass_fds=given, start_new_session=True,
             )  # fmt: skip
         assert self._devices.stdin is not None

@@ -24,8 +24,8 @@ from typing import Any
 from puresignal.engine.player import CUT, FORGET, RELEASE
 from puresignal.engine.ring import Reader, Writer, watch
 from puresignal.engine.router import ECHO_QUIET, SILENCE, Router
-from puresignal.engine.setup import PANIC, Setup, from_bytes, lanes
-from puresignal.engine.words import Words
+from puresignal.engine.router_config import PANIC, Setup, from_bytes, lanes
+from puresignal.engine.shared_counters import Words
 from puresignal.io import alsa_ports, jack_ports, ports
 
 LOOK_EVERY = 0.2

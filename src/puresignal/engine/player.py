@@ -20,7 +20,7 @@ import time
 import numpy as np
 
 from puresignal.engine.ring import Writer
-from puresignal.engine.words import Words
+from puresignal.engine.shared_counters import Words
 
 TICK = 0.004
 AHEAD = 0.02

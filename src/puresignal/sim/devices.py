@@ -12,9 +12,9 @@ import numpy as np
 
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.sim import drummer
+from puresignal.sim.drum_module import DrumModule, Faults
 from puresignal.sim.drummer import Performance, Stroke
 from puresignal.sim.grooves import Bar
-from puresignal.sim.module import DrumModule, Faults
 
 Timed = tuple[float, bytes]
 

@@ -57,7 +57,7 @@ def run_demo(shots: Path | None) -> int:
 
 def demo_window() -> object:
     """A window on the demo session."""
-    from puresignal.demo import session as demo
+    from puresignal.demo import demo_session as demo
     from puresignal.ui.model import Workbench
     from puresignal.ui.window import MainWindow
 

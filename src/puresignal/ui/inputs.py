@@ -30,7 +30,7 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput, with_input
 from puresignal.core.touch.computer_keyboard import own_map
 from puresignal.io import note_map_file, ports
-from puresignal.sim import drummer, module
+from puresignal.sim import drum_module, drummer
 from puresignal.ui import theme, words
 from puresignal.ui.keypanel import KeyPanel
 from puresignal.ui.keyplayer import KeyPlayer
@@ -252,7 +252,7 @@ class DrummerPanel(QFrame):
 
     def chosen_faults(self) -> dict[str, float]:
         """How often each fault that is switched on happens."""
-        usual = module.Faults.usual()
+        usual = drum_module.Faults.usual()
         return {name: getattr(usual, name) for name, box in self.faults.items() if box.isChecked()}
 
     def show_streaming(self, on: bool) -> None:
@@ -274,10 +274,10 @@ class DrummerPanel(QFrame):
         chosen = self.chosen_faults()
         bpm = float(self.tempo.value())
         performance = drummer.improvise(self.bars.value(), bpm, self._seed)
-        sent = module.DrumModule(kit, module.Faults(**chosen), self._seed).perform(performance)
+        sent = drum_module.DrumModule(kit, drum_module.Faults(**chosen), self._seed).perform(performance)
         ident = self._workbench.store.free_ident()
         name = self.tr("Simulated drummer, take {number}").format(number=self._seed)
-        self.played.emit(module.to_take(sent, ident, name, bpm, f"{kit.name} (simulated)"), kit)
+        self.played.emit(drum_module.to_take(sent, ident, name, bpm, f"{kit.name} (simulated)"), kit)
 
 
 def _spin(low: int, high: int, value: int, unit: str, tip: str) -> QSpinBox:

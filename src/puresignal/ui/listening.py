@@ -23,9 +23,9 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput, outputs_of, ports_of, with_input
 from puresignal.core.session.session import Session
 from puresignal.engine.client import RouterProcess
-from puresignal.engine.playing import PlayerProcess, SoundProcess
+from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
-from puresignal.engine.setup import ALL_INPUTS, LiveTrack, Setup
+from puresignal.engine.router_config import ALL_INPUTS, LiveTrack, Setup
 from puresignal.io import jack_ports, journal, note_map_file, ports, xdg_folders
 from puresignal.io.preferences import SoundOut
 from puresignal.ui.model import Shown, Workbench
@@ -279,7 +279,7 @@ class Listener(QObject):
             self._router.play(port, message)
 
     def device(self, **command: Any) -> None:
-        """Tells a simulated device what to do (see puresignal.engine.devices)."""
+        """Tells a simulated device what to do (see puresignal.engine.device_process)."""
         if self._router is None:
             return
         self._router.devices(**command)

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 
-from puresignal import clean
+from puresignal.commands import clean
 from puresignal.core.analysis import take_overview, warnings
 from puresignal.core.errors import FileAccessError
 from puresignal.core.export import summary_html

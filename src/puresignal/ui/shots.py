@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
 
-from puresignal.clean import make_folder
+from puresignal.commands.clean import make_folder
 from puresignal.core.path.tally import Reason, What
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input

@@ -13,7 +13,18 @@ import numpy as np
 
 from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum, Kit
-from puresignal.sim.struck import Bite, Room, added, between, colour, drop, noise, plate, quick_size, strike
+from puresignal.sim.percussion_synthesis import (
+    Bite,
+    Room,
+    added,
+    between,
+    colour,
+    drop,
+    noise,
+    plate,
+    quick_size,
+    strike,
+)
 
 SORTS = (
     "kick", "snare.head", "snare.side", "hat.closed", "hat.open", "hat.pedal", "tom1.head", "tom2.head", "tom3.head",

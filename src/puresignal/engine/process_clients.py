@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from puresignal.engine import words
+from puresignal.engine import shared_counters
 from puresignal.engine.client import END_WITHIN, RouterProcess
 from puresignal.engine.player import position, score_bytes
 
@@ -74,11 +74,11 @@ class PlayerProcess:
     """Plays a score into a router."""
 
     def __init__(self, router: RouterProcess):
-        self.transport = words.make()
+        self.transport = shared_counters.make()
         self._scores = [os.memfd_create("pure-signal score") for _ in range(2)]
         self._turn = 0
         self._events = 0
-        self._clock, self._words = words.Words(router.clock), words.Words(self.transport)
+        self._clock, self._words = shared_counters.Words(router.clock), shared_counters.Words(self.transport)
         given = (router.playback, router.knock, router.clock, self.transport, *self._scores)
         self._told = _Told("puresignal.engine.player", given)
 
@@ -132,12 +132,12 @@ class SoundProcess:
 
     def __init__(self, router: RouterProcess, player: PlayerProcess):
         given = (router.sent, player.transport, router.clock)
-        self._told = _Told("puresignal.engine.sound", given, answers=True)
+        self._told = _Told("puresignal.engine.sound_process", given, answers=True)
         self._buffer = b""
         self._last: dict[str, Any] = {}
 
     def tell(self, **settings: Any) -> None:
-        """Settings of the sound (puresignal.engine.sound has the words); they are told again should it die."""
+        """Settings of the sound (puresignal.engine.sound_process has the words); they are told again should it die."""
         self._last.update(settings)
         self._told.tell(**(self._last if not self._told.alive else settings))
 

@@ -1,4 +1,4 @@
-"""The built-in sound as a program of its own: `python -m puresignal.engine.sound`, and numbers of
+"""The built-in sound as a program of its own: `python -m puresignal.engine.sound_process`, and numbers of
 open files: the ring of what leaves, what the player does, and the router's clock.
 
 On JACK it is a client that the router's output is wired to, and sounds in the same cycle; elsewhere
@@ -33,7 +33,7 @@ from puresignal.core.sound.mixer import Bank, Mixer
 from puresignal.engine.host import SOUNDING
 from puresignal.engine.player import position
 from puresignal.engine.ring import Reader
-from puresignal.engine.words import Words
+from puresignal.engine.shared_counters import Words
 from puresignal.io import audio_file, audio_ports, jack_ports, ports, soundfont
 
 LOOK_EVERY = 0.5

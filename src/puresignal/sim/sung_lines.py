@@ -10,8 +10,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from puresignal.sim.players import Notes
-from puresignal.sim.struck import between
+from puresignal.sim.instrument_synthesis import Notes
+from puresignal.sim.percussion_synthesis import between
 
 CONTROL = 1000
 """Times a second at which pitch, loudness and vowels are drawn."""

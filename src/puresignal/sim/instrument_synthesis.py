@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from puresignal.sim.struck import between
+from puresignal.sim.percussion_synthesis import between
 
 Notes = list[tuple[float, float, int, float]]
 """start s, end s, MIDI number, loudness 0..1"""

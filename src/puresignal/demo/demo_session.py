@@ -12,7 +12,7 @@ from puresignal.core.midi.events import Take
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session, TakeRef, with_take, with_target
 from puresignal.io import note_map_file, ports
-from puresignal.sim import drummer, grooves, module
+from puresignal.sim import drum_module, drummer, grooves
 
 BPM = 92
 SEED = 1804
@@ -21,14 +21,14 @@ RECEIVER = "boathouse-room"
 MISSED = ("hat.half", "snare.side", "crash2.edge")
 """What the first evening's note map had not been told."""
 
-FAULTS = module.Faults(doubles=0.05, crosstalk=0.12, hanging=0.01, no_length=0.03, stray=0.01)
+FAULTS = drum_module.Faults(doubles=0.05, crosstalk=0.12, hanging=0.01, no_length=0.03, stray=0.01)
 
 
 def take(ident: str = "take1") -> Take:
     """The tune once through, about eighty seconds."""
     performance = drummer.play(grooves.QUARTER_PAST_FERRY, BPM, SEED)
-    sent = module.DrumModule(note_map_file.shipped(KIT), FAULTS, SEED).perform(performance)
-    return module.to_take(sent, ident, "Quarter Past Ferry, once through", BPM, "Practice kit (simulated)")
+    sent = drum_module.DrumModule(note_map_file.shipped(KIT), FAULTS, SEED).perform(performance)
+    return drum_module.to_take(sent, ident, "Quarter Past Ferry, once through", BPM, "Practice kit (simulated)")
 
 
 def build() -> tuple[Session, tuple[Take, ...]]:

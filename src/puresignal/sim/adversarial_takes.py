@@ -12,9 +12,9 @@ import numpy as np
 
 from puresignal.core.kit.note_map import NoteMap, Pad
 from puresignal.sim import drummer
+from puresignal.sim.drum_module import DrumModule, Faults, Sent
 from puresignal.sim.drummer import Hand, Performance, Stroke
 from puresignal.sim.grooves import FILLS, GROOVES, Bar
-from puresignal.sim.module import DrumModule, Faults, Sent
 
 
 def _bar(name: str, **lines: str) -> Bar:

@@ -1,6 +1,6 @@
 """The simulated devices as a program of their own, feeding the router.
 
-`python -m puresignal.engine.devices FEED KNOCK`, numbers of open files. Told what to do by lines of JSON:
+`python -m puresignal.engine.device_process FEED KNOCK`, numbers of open files. Told what to do by lines of JSON:
 {"play": port, "kit": map, "bpm": n, "faults": {...}, "seed": n}, {"stop": port},
 {"hit": port, "kit": map, "articulation": name, "velocity": n}.
 """
@@ -19,7 +19,7 @@ from puresignal.core.kit import note_map
 from puresignal.engine.ring import Writer
 from puresignal.io import ports
 from puresignal.sim import devices
-from puresignal.sim.module import Faults
+from puresignal.sim.drum_module import Faults
 
 
 class Devices:

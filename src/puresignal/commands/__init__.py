@@ -1,0 +1,1 @@
+"""What each command of `pure-signal` does."""
