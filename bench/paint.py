@@ -17,9 +17,10 @@ from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.session import session as edits
 from puresignal.demo import demo_session as demo
 from puresignal.io import midi_reader, note_map_file
-from puresignal.ui import drawing, theme
-from puresignal.ui.model import Workbench
-from puresignal.ui.window import MainWindow
+from puresignal.ui.shell.main_window import MainWindow
+from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.takes import row_painter
+from puresignal.ui.widgets import theme
 
 
 def big_window() -> MainWindow:
@@ -43,7 +44,7 @@ def painting(app: QApplication, window: MainWindow, ratio: float) -> None:
         timeline._scale = timeline._drawn_width() / span
         timeline._begin = random.uniform(0, max(0.0, length - span))
         timeline.verticalScrollBar().setValue(int(random.uniform(0, timeline.verticalScrollBar().maximum() + 1)))
-        timeline._show = (drawing.BOTH, drawing.CLEAN, drawing.PLAYED)[i % 3]
+        timeline._show = (row_painter.BOTH, row_painter.CLEAN, row_painter.PLAYED)[i % 3]
         begin, end = timeline.seconds_in_view()
         inside = sum(int(np.diff(np.searchsorted(row.start, (begin, end)))[0]) for row in timeline._picture.rows)
         most = max(most, inside)

@@ -51,7 +51,7 @@ def _window(arguments: list[str]) -> int:
     parser.add_argument("files", nargs="*", metavar="FILE", type=Path, help="sessions and MIDI files to open")
     parser.add_argument("--version", action="version", version=f"Pure Signal {__version__}")
     options = parser.parse_args(arguments)
-    from puresignal.ui import app
+    from puresignal.ui.shell import app
 
     return app.run(options.files)
 
@@ -130,7 +130,7 @@ def _path_of(options: argparse.Namespace) -> CleaningPath:
 
 
 def _demo(options: argparse.Namespace) -> int:
-    from puresignal.ui import app
+    from puresignal.ui.shell import app
 
     return app.run_demo(options.shots)
 

@@ -5,9 +5,9 @@ from PySide6.QtCore import QCoreApplication, QEvent
 from PySide6.QtWidgets import QApplication
 
 from puresignal.demo import demo_session as demo
-from puresignal.ui import theme
-from puresignal.ui.model import Workbench
-from puresignal.ui.window import MainWindow
+from puresignal.ui.shell.main_window import MainWindow
+from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.widgets import theme
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -20,10 +20,10 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from puresignal.core.kit.articulations import FAMILIES
-from puresignal.ui import theme
-from puresignal.ui.clips import ClipHandle
-from puresignal.ui.ribbons import RibbonView
-from puresignal.ui.timeline import Timeline
+from puresignal.ui.mapping.flow_diagram import RibbonView
+from puresignal.ui.outputs.clip_export import ClipHandle
+from puresignal.ui.takes.timeline import Timeline
+from puresignal.ui.widgets import theme
 
 CONTROLS = (
     QAbstractButton, QComboBox, QAbstractSlider, QAbstractSpinBox, QLineEdit, QAbstractItemView, Timeline, RibbonView,

@@ -11,7 +11,7 @@ from PySide6.QtCore import Qt
 
 from puresignal.engine.shared_counters import Words
 from puresignal.io import journal, note_map_file
-from puresignal.ui import livecard
+from puresignal.ui.inputs import live_cards
 from tests.engine.conftest import peers, server  # noqa: F401 - fixtures
 from tests.engine.test_journal import children
 
@@ -27,7 +27,7 @@ def choose(combo, data):
 @pytest.fixture
 def glowing(monkeypatch):
     """Lamps that stay lit, however long this machine takes to come to look at them."""
-    monkeypatch.setattr(livecard, "GLOW_MS", 10_000)
+    monkeypatch.setattr(live_cards, "GLOW_MS", 10_000)
 
 
 @pytest.fixture
@@ -186,7 +186,7 @@ def test_what_messages_mean_stands_below_each_other_however_wide_their_bytes(qtb
     from PySide6.QtWidgets import QListView
 
     from puresignal.engine.ring import Record
-    from puresignal.ui.messagelist import MessagesModel
+    from puresignal.ui.inputs.message_list import MessagesModel
 
     view = QListView()
     qtbot.addWidget(view)

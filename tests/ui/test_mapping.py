@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
 from puresignal.core.path.tally import Reason
 from puresignal.io import note_map_file
-from puresignal.ui.ribbons import ARRIVING, LEAVING, MEANING
+from puresignal.ui.mapping.flow_diagram import ARRIVING, LEAVING, MEANING
 
 
 @pytest.fixture

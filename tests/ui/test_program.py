@@ -16,8 +16,8 @@ from PySide6.QtGui import QGuiApplication
 
 from puresignal.commands import desktop_entry
 from puresignal.io import log_file, preferences, work_folder
-from puresignal.ui.model import Workbench
-from puresignal.ui.window import MainWindow
+from puresignal.ui.shell.main_window import MainWindow
+from puresignal.ui.state.workbench import Workbench
 
 
 @pytest.fixture

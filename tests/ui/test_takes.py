@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QApplication
 
 from puresignal.core.path import note_selection
 from puresignal.core.path.tally import Reason, Stage
-from puresignal.ui import drawing
-from puresignal.ui.barlines import RULER
-from puresignal.ui.rownames import GUTTER, NAMES
+from puresignal.ui.takes import row_painter
+from puresignal.ui.takes.bar_ruler import RULER
+from puresignal.ui.takes.row_labels import GUTTER, NAMES
 from tests.ui.test_mapping import drag
 
 
@@ -187,7 +187,7 @@ def test_the_side_folds_away(takes, qtbot):
     assert takes.timeline.width() > wide + 200
 
 
-@pytest.mark.parametrize("show", [drawing.PLAYED, drawing.CLEAN, drawing.BOTH])
+@pytest.mark.parametrize("show", [row_painter.PLAYED, row_painter.CLEAN, row_painter.BOTH])
 def test_painting_thousands_of_chosen_notes_is_no_trouble(takes, demo_window, show):
     demo_window.inputs.drummer.bars.setValue(200)
     demo_window.inputs.drummer.play.click()

@@ -10,38 +10,39 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QColor, QImage, QPainter
 
 from puresignal.core.midi.tempo_map import TempoMap
-from puresignal.ui import barlines, theme
-from puresignal.ui.overview import OVERVIEW, Overview
-from puresignal.ui.picture import Group, Picture, Row
-from puresignal.ui.rownames import GUTTER, MOST, NAMES, RowNames
+from puresignal.ui.takes import bar_ruler
+from puresignal.ui.takes.overview import OVERVIEW, Overview
+from puresignal.ui.takes.row_labels import GUTTER, MOST, NAMES, RowNames
+from puresignal.ui.takes.timeline_rows import Group, Picture, Row
+from puresignal.ui.widgets import theme
 
 
 @given(begin=st.floats(0, 500), width=st.floats(50, 2000), scale=st.floats(0.01, 4000))
 def test_lines_stand_apart_and_every_bar_in_view_has_one_unless_there_is_no_room(begin, width, scale):
     tempo = TempoMap()
-    times, ranks = barlines.lines(tempo, begin, begin + width / scale, scale)
-    assert np.diff(times).min(initial=np.inf) * scale >= barlines.APART - 0.01
+    times, ranks = bar_ruler.lines(tempo, begin, begin + width / scale, scale)
+    assert np.diff(times).min(initial=np.inf) * scale >= bar_ruler.APART - 0.01
     assert set(ranks.tolist()) <= {0, 1, 2}
     bar = 4 * 60 / tempo.bpm_at(begin)
-    if bar * scale >= 4 * barlines.APART:
+    if bar * scale >= 4 * bar_ruler.APART:
         among = np.arange(np.ceil(begin / bar + 1e-6), np.floor((begin + width / scale) / bar - 1e-6) + 1) * bar
         assert np.isin(np.round(among, 4), np.round(times[ranks == 2], 4)).all()
-    fine = barlines.sixteenths(tempo, begin, begin + width / scale, scale)
-    assert np.diff(fine).min(initial=np.inf) * scale >= barlines.WHISKERS_APART - 0.01
+    fine = bar_ruler.sixteenths(tempo, begin, begin + width / scale, scale)
+    assert np.diff(fine).min(initial=np.inf) * scale >= bar_ruler.WHISKERS_APART - 0.01
 
 
 def test_the_ruler_numbers_bars_where_they_are(qtbot):
     tempo, scale, left = TempoMap(), 100.0, 50.0
-    image = QImage(900, barlines.RULER, QImage.Format.Format_RGB32)
+    image = QImage(900, bar_ruler.RULER, QImage.Format.Format_RGB32)
     painter = QPainter(image)
-    found = barlines.lines(tempo, 0.0, 8.0, scale)
-    barlines.paint_ruler(painter, 900, "bar", tempo, found, (left, 0.0, scale), (2.0, 4.0))
+    found = bar_ruler.lines(tempo, 0.0, 8.0, scale)
+    bar_ruler.paint_ruler(painter, 900, "bar", tempo, found, (left, 0.0, scale), (2.0, 4.0))
     painter.end()
     edge, chosen = theme.current().colour("edge").rgb(), theme.current().colour("chosen").rgb()
     bar = 4 * 60 / tempo.bpm_at(0.0) * scale
     for number in range(1, int(800 / bar)):
         x = round(left + number * bar)
-        column = [image.pixel(x + k, barlines.RULER - 9) for k in (-1, 0, 1)]
+        column = [image.pixel(x + k, bar_ruler.RULER - 9) for k in (-1, 0, 1)]
         assert edge in column, f"no line at bar {number + 1}"
     assert [image.pixel(x, 4) == chosen for x in (240, 260, 440, 460)] == [False, True, True, False]
 

@@ -15,10 +15,11 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 from puresignal import cli
 from puresignal.core.path.tally import Reason, What
 from puresignal.io import note_map_file, session_file, work_folder
-from puresignal.ui import drawing, theme
-from puresignal.ui.barlines import RULER
-from puresignal.ui.overview import OVERVIEW
-from puresignal.ui.rownames import GUTTER
+from puresignal.ui.takes import row_painter
+from puresignal.ui.takes.bar_ruler import RULER
+from puresignal.ui.takes.overview import OVERVIEW
+from puresignal.ui.takes.row_labels import GUTTER
+from puresignal.ui.widgets import theme
 
 
 def choose(combo, text):
@@ -235,10 +236,10 @@ def kick_colour():
 def test_played_is_outline_clean_is_solid(demo_window, qtbot):
     buttons = demo_window.takes.show_buttons
     solid = {}
-    for show in (drawing.CLEAN, drawing.PLAYED):
+    for show in (row_painter.CLEAN, row_painter.PLAYED):
         qtbot.mouseClick(buttons[show], Qt.MouseButton.LeftButton)
         solid[show] = np.count_nonzero(row_pixels(demo_window, "Kick", "kick") == kick_colour())
-    assert solid[drawing.CLEAN] > 1.4 * solid[drawing.PLAYED] > 0
+    assert solid[row_painter.CLEAN] > 1.4 * solid[row_painter.PLAYED] > 0
 
 
 def test_stems_stand_where_and_as_high_as_they_were_played(demo_window):
@@ -251,7 +252,7 @@ def test_stems_stand_where_and_as_high_as_they_were_played(demo_window):
         assert found[:, x - 1 : x + 2].any()
     heights = {}
     for velocity in (20, 60, 120):
-        heights[velocity] = 100.0 - drawing.stem_tops(np.array([velocity]), 100.0, 80.0)[0]
+        heights[velocity] = 100.0 - row_painter.stem_tops(np.array([velocity]), 100.0, 80.0)[0]
     assert heights[20] < heights[60] < heights[120] <= 80
 
 

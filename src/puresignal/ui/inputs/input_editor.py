@@ -1,0 +1,194 @@
+"""One live input as it is set: port, channel, kit, destination; armed and heard."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puresignal.core.diagnosis.monitoring import armed
+from puresignal.core.kit.note_map import NoteMap, check_source
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import ALL_CHANNELS, LiveInput, with_input
+from puresignal.io import ports
+from puresignal.io.ports import MidiPort
+from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.widgets.map_combo_box import MapChoice
+
+SIMULATED = (ports.DRUM_MODULE, ports.PAD_BOX, ports.KEYBOARD)
+
+
+class InputEditor(QFrame):
+    """Shows one live input of the session and edits it.
+
+    removed   the player wants it gone
+    learnt    Learn was switched: on or off
+    played    the simulated device shall play, or stop: (port, on)
+    """
+
+    removed = Signal()
+    learnt = Signal(bool)
+    played = Signal(str, bool)
+
+    def __init__(self, workbench: Workbench, number: int, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._workbench = workbench
+        self.number = number
+        self.title = QLabel(self.tr("INPUT {n}").format(n=number + 1))
+        self.title.setObjectName("section")
+        self.remove = self._button(self.tr("Remove"), self.tr("This input is listened to no more."))
+        self.remove.clicked.connect(self.removed)
+        self.source_port = self._combo(
+            self.tr("Port that playing comes from"),
+            self.tr("Where playing comes from: a device, another program, or a simulated device."),
+        )
+        self.source_port.activated.connect(lambda: self._edit(self.tr("choose a port"), port=self._port()))
+        self.channel = self._combo(
+            self.tr("Listening channel"),
+            self.tr("Which MIDI channel counts here. With two players on one cable, choose one for each."),
+        )
+        self.channel.addItem(self.tr("all channels"), ALL_CHANNELS)
+        for channel in range(1, 17):
+            self.channel.addItem(self.tr("channel {n}").format(n=channel), channel)
+        self.channel.activated.connect(
+            lambda: self._edit(self.tr("choose a channel"), channel=self.channel.currentData())
+        )
+        self.kit = MapChoice(check_source)
+        self.kit.setMinimumWidth(120)
+        self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.kit.setSizeAdjustPolicy(MapChoice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.kit.setAccessibleName(self.tr("Note map of the live kit"))
+        self.kit.setToolTip(self.tr("What this kit sends: which note means which drum."))
+        self.kit.setPlaceholderText(self.tr("none: as it came"))
+        self.kit.chosen.connect(self._choose_kit)
+        self.target_port = self._combo(
+            self.tr("Port that clean MIDI goes to"),
+            self.tr("Where clean MIDI goes while you play, on the receiver's notes."),
+        )
+        self.target_port.activated.connect(
+            lambda: self._edit(self.tr("choose a destination"), output=self.target_port.currentData())
+        )
+        self.armed = self._check(self.tr("Armed"), self.tr("A capture takes what comes here."), "armed")
+        self.heard = self._check(
+            self.tr("Heard"), self.tr("What is played leaves at once. Off: it is captured all the same."), "heard"
+        )
+        self.learn = self._button(
+            self.tr("Learn"),
+            self.tr(
+                "Hit each pad: unknown ones are asked about, and the same pad again says yes. "
+                "For the hat's pedal: foot off, press once, let go."
+            ),
+        )
+        self.learn.setCheckable(True)
+        self.learn.setEnabled(False)
+        self.learn.clicked.connect(self.learnt)
+        self.play = self._button(self.tr("Play"), self.tr("The simulated device plays until it is stopped."))
+        self.play.setCheckable(True)
+        self.play.clicked.connect(lambda on: self.played.emit(self._port(), on))
+        self._build()
+
+    def _build(self) -> None:
+        head = QHBoxLayout()
+        head.addWidget(self.title)
+        head.addStretch()
+        head.addWidget(self.play)
+        head.addWidget(self.remove)
+        form = QFormLayout()
+        form.setSpacing(6)
+        form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
+        for label, widget in (
+            (self.tr("From"), self.source_port),
+            (self.tr("Channel"), self.channel),
+            (self.tr("Kit"), self.kit),
+            (self.tr("To"), self.target_port),
+        ):
+            form.addRow(label, widget)
+        keys = QHBoxLayout()
+        keys.setSpacing(8)
+        keys.addWidget(self.armed)
+        keys.addWidget(self.heard)
+        keys.addStretch()
+        keys.addWidget(self.learn)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addLayout(head)
+        column.addLayout(form)
+        column.addLayout(keys)
+
+    def show_input(
+        self, one: LiveInput, there: tuple[MidiPort, ...], alone: bool, listening: bool, playing: bool
+    ) -> None:
+        """The input as the session has it; ports that are not there stay chosen.
+
+        playing  its simulated device does
+        """
+        self._fill(self.source_port, there, True, one.port)
+        self._fill(self.target_port, there, False, one.output)
+        self.channel.setCurrentIndex(self.channel.findData(one.channel))
+        self.kit.show_map(one.source)
+        self.armed.setChecked(one.armed)
+        self.heard.setChecked(one.heard)
+        self.learn.setEnabled(listening and bool(one.port))
+        self.play.setVisible(one.port in SIMULATED)
+        self.play.setEnabled(listening)
+        if not listening:
+            self.learn.setChecked(False)
+        self.play.setChecked(playing)
+        self.play.setText(self.tr("Stop") if self.play.isChecked() else self.tr("Play"))
+        self.remove.setVisible(not alone)
+
+    def _fill(self, combo: QComboBox, there: tuple[MidiPort, ...], gives: bool, chosen: str | None) -> None:
+        combo.clear()
+        combo.addItem(self.tr("choose…") if gives else self.tr("nowhere"), "" if gives else None)
+        names = [p.name for p in there if p.gives == gives and (p.system == ports.OWN or not p.name.startswith("Pure"))]
+        for name in dict.fromkeys([*names, *([chosen] if chosen else [])]):
+            combo.addItem(name if name in names else self.tr("{name} (absent)").format(name=name), name)
+        place = combo.findData(chosen) if chosen else 0
+        combo.setCurrentIndex(max(0, place))
+
+    def _port(self) -> str:
+        return self.source_port.currentData() or ""
+
+    def _choose_kit(self, note_map: NoteMap) -> None:
+        self._edit(self.tr("choose the kit"), source=note_map)
+
+    def _edit(self, name: str, **changed: object) -> None:
+        bench = self._workbench
+        bench.do(name, edits.with_inputs(bench.session, with_input(bench.session.inputs, self.number, **changed)))
+
+    def _combo(self, name: str, tip: str) -> QComboBox:
+        combo = QComboBox()
+        combo.setAccessibleName(name)
+        combo.setToolTip(tip)
+        combo.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        return combo
+
+    def _check(self, label: str, tip: str, field: str) -> QCheckBox:
+        box = QCheckBox(label)
+        box.setToolTip(tip)
+        box.setAccessibleName(self.tr("{what}, input {n}").format(what=label, n=self.number + 1))
+        box.clicked.connect(lambda on: self._switch(label, field, on))
+        return box
+
+    def _switch(self, label: str, field: str, on: bool) -> None:
+        one = self._workbench.session.inputs[self.number]
+        changed = armed(one, on) if field == "armed" else {field: on}
+        self._edit(self.tr("switch {what}").format(what=label.lower()), **changed)
+
+    def _button(self, label: str, tip: str) -> QPushButton:
+        button = QPushButton(label)
+        button.setObjectName("small")
+        button.setToolTip(tip)
+        button.setAccessibleName(self.tr("{what}, input {n}").format(what=label, n=self.number + 1))
+        return button

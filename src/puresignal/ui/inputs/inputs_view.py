@@ -1,0 +1,462 @@
+"""The Inputs view: what is in a take in words and numbers, and the simulated drummer."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QFont, QPainter
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QSpinBox,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QTabWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puresignal.core.analysis.take_overview import Arrival
+from puresignal.core.kit.articulations import canonical, family_of, sort_key, spoken
+from puresignal.core.kit.note_map import NoteMap, to_json
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import LiveInput, with_input
+from puresignal.core.touch.computer_keyboard import own_map
+from puresignal.io import note_map_file, ports
+from puresignal.sim import drum_module, drummer
+from puresignal.ui.inputs.keyboard_panel import KeyPanel
+from puresignal.ui.inputs.keyboard_player import KeyPlayer
+from puresignal.ui.inputs.live_panel import LivePanel
+from puresignal.ui.inputs.message_list import MessageList
+from puresignal.ui.inputs.pad_sheet import PadSheet
+from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.workbench import Shown, Workbench
+from puresignal.ui.widgets import text_format, theme
+from puresignal.ui.widgets.map_combo_box import MapChoice
+from puresignal.ui.widgets.vertical_scroll_area import Tall
+
+_HEADS = ("note", "channel", "what it is", "hits", "velocities", "softest", "middle", "loudest")
+_PICTURE = 4
+_Index = QModelIndex | QPersistentModelIndex
+
+
+class ArrivalsModel(QAbstractTableModel):
+    """What arrives, a line a note."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._rows: tuple[Arrival, ...] = ()
+
+    def show_rows(self, rows: tuple[Arrival, ...]) -> None:
+        self.beginResetModel()
+        self._rows = rows
+        self.endResetModel()
+
+    def row(self, index: int) -> Arrival:
+        return self._rows[index]
+
+    def rowCount(self, parent: _Index | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self._rows)
+
+    def columnCount(self, parent: _Index | None = None) -> int:
+        return len(_HEADS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
+        if orientation == Qt.Orientation.Horizontal:
+            if role == Qt.ItemDataRole.DisplayRole:
+                return self.tr(_HEADS[section])
+            if role == Qt.ItemDataRole.TextAlignmentRole:
+                return Qt.AlignmentFlag.AlignVCenter | _side(section)
+        return None
+
+    def data(self, index: _Index, role: int = 0) -> object:
+        row, column = self._rows[index.row()], index.column()
+        if role == Qt.ItemDataRole.DisplayRole:
+            named = " / ".join(spoken(name) for name in row.articulations)
+            what = self.tr("leads nowhere") if row.unmapped else named or self.tr("not a drum of this kit")
+            texts = (
+                str(row.note), str(row.channel), what, text_format.count(row.count), "",
+                str(row.softest), str(row.middle), str(row.loudest),
+            )  # fmt: skip
+            return texts[column]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignVCenter | _side(column)
+        if role == Qt.ItemDataRole.ForegroundRole and column == 2:
+            worn = theme.current()
+            return worn.colour("accent") if row.unmapped else worn.family(_family(row))
+        if role == Qt.ItemDataRole.FontRole and column in (0, 2):
+            return theme.font(10, QFont.Weight.DemiBold)
+        if role == Qt.ItemDataRole.AccessibleTextRole and column == _PICTURE:
+            return f"{row.softest} to {row.loudest}, middle {row.middle}"
+        if role == Qt.ItemDataRole.ToolTipRole:
+            if row.unmapped:
+                return self.tr("The kit's map does not know this note. Choose another map, or one that has it.")
+            return self.tr("{hits} on note {note}, channel {channel}").format(
+                hits=text_format.counted(row.count, "hit"), note=row.note, channel=row.channel
+            )
+        return None
+
+
+def _side(column: int) -> Qt.AlignmentFlag:
+    left = column in (2, _PICTURE)
+    return Qt.AlignmentFlag.AlignLeft if left else Qt.AlignmentFlag.AlignRight
+
+
+def _family(row: Arrival) -> str:
+    return family_of(row.articulations[0]) if row.articulations else "other"
+
+
+class VelocityPicture(QStyledItemDelegate):
+    """Draws a row's velocities as columns, eight velocities each."""
+
+    def __init__(self, model: ArrivalsModel, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._model = model
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
+        super().paint(painter, option, index)
+        row = self._model.row(index.row())
+        worn = theme.current()
+        box = QRectF(option.rect).adjusted(8, 5, -8, -5)  # type: ignore[attr-defined]
+        most = max(row.histogram)
+        step = box.width() / len(row.histogram)
+        painter.save()
+        painter.setPen(worn.colour("line"))
+        painter.drawLine(box.bottomLeft(), box.bottomRight())
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(worn.colour("accent") if row.unmapped else worn.family(_family(row)))
+        for i, count in enumerate(row.histogram):
+            if count:
+                height = max(2.0, count / most * box.height())
+                painter.drawRect(QRectF(box.left() + i * step + 1, box.bottom() - height, step - 2, height))
+        painter.restore()
+
+
+class DrummerPanel(QFrame):
+    """The simulated drummer: choose the kit and what is wrong with it, and let it play a take.
+
+    played   a new take was played: (take, kit's note map)
+    live     the module shall play into its port, or stop: on or off
+    struck   one pad shall be hit: (articulation, velocity)
+    """
+
+    played = Signal(object, object)
+    live = Signal(bool)
+    struck = Signal(str, int)
+
+    _FAULTS = (
+        ("doubles", "Double triggers", "Now and then a pad sends a weak second hit for one stroke."),
+        ("crosstalk", "Crosstalk", "A hard hit shakes a neighbour on the same stand."),
+        ("hanging", "Hanging notes", "Now and then the end of a note is never sent."),
+        ("no_length", "Notes without length", "Now and then a note ends in the moment it starts."),
+        ("stray", "Stray messages", "The box sends things nobody asked for."),
+    )
+
+    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self._workbench = workbench
+        self._seed = 0
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 14, 16, 14)
+        column.setSpacing(8)
+        title = QLabel(self.tr("Simulated drummer"))
+        title.setObjectName("figure")
+        about = QLabel(self.tr("No kit at hand? This one plays grooves of its own on the kit you choose."))
+        about.setObjectName("faint")
+        about.setWordWrap(True)
+        column.addWidget(title)
+        column.addWidget(about)
+
+        self.kit = MapChoice(parent=self)
+        self.kit.setMinimumWidth(120)
+        self.kit.setSizeAdjustPolicy(MapChoice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.kit.setMinimumContentsLength(10)
+        self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.kit.show_map(note_map_file.shipped("practice-five"))
+        self.kit.setAccessibleName(self.tr("Kit that the drummer plays"))
+        self.kit.setToolTip(self.tr("The kit decides which notes arrive."))
+        self.kit.chosen.connect(self._choose_kit)
+        self.tempo = _spin(40, 240, 92, self.tr(" BPM"), self.tr("Tempo of the drummer, in quarter notes a minute."))
+        self.bars = _spin(1, 400, 16, self.tr(" bars"), self.tr("How long the drummer plays."))
+        form = QFormLayout()
+        form.setSpacing(8)
+        form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
+        for label, control in (("Kit", self.kit), ("Tempo", self.tempo), ("Length", self.bars)):
+            control.setAccessibleName(control.accessibleName() or self.tr(label))
+            form.addRow(self.tr(label), control)
+        column.addLayout(form)
+
+        faults = QLabel(self.tr("FAULTS OF THE KIT"))
+        faults.setObjectName("section")
+        column.addWidget(faults)
+        self.faults: dict[str, QCheckBox] = {}
+        for name, label, tip in self._FAULTS:
+            box = QCheckBox(self.tr(label))
+            box.setChecked(True)
+            box.setToolTip(self.tr(tip))
+            box.setAccessibleName(self.tr(label))
+            self.faults[name] = box
+            column.addWidget(box)
+        self.play = QPushButton(self.tr("Play a take"))
+        self.play.setObjectName("main")
+        self.play.setToolTip(self.tr("A new take at once, each time another one."))
+        self.play.setAccessibleName(self.tr("Let the simulated drummer play a take"))
+        self.play.clicked.connect(self._play)
+        self.stream = QPushButton(self.tr("Play live"))
+        self.stream.setCheckable(True)
+        self.stream.setToolTip(self.tr("Plays on and on into the port Simulated drum module, like a kit on a cable."))
+        self.stream.setAccessibleName(self.tr("Let the simulated drum module play live"))
+        self.stream.clicked.connect(self._stream)
+        self.pad = QComboBox()
+        self.pad.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.pad.setAccessibleName(self.tr("Pad to hit"))
+        self.pad.setToolTip(self.tr("Which pad of the module is hit."))
+        self.hit = QPushButton(self.tr("Hit"))
+        self.hit.setToolTip(self.tr("One hit on this pad, into the port Simulated drum module."))
+        self.hit.setAccessibleName(self.tr("Hit the pad once"))
+        self.hit.clicked.connect(lambda: self.struck.emit(self.pad.currentData(), 96))
+        self._fill_pads()
+        keys, once = QHBoxLayout(), QHBoxLayout()
+        keys.setSpacing(4)
+        keys.addWidget(self.play, 1)
+        keys.addWidget(self.stream, 1)
+        once.setSpacing(4)
+        once.addWidget(self.pad, 1)
+        once.addWidget(self.hit)
+        column.addSpacing(4)
+        column.addLayout(keys)
+        column.addLayout(once)
+        column.addStretch()
+
+    def _fill_pads(self) -> None:
+        self.pad.clear()
+        names = sorted({canonical(p.articulation) for p in self.kit_now.pads}, key=sort_key)
+        for name in names:
+            self.pad.addItem(spoken(name), name)
+        self.pad.setCurrentIndex(max(0, self.pad.findData("snare.head")))
+
+    @property
+    def kit_now(self) -> NoteMap:
+        """The kit that is played."""
+        note_map = self.kit.now
+        return note_map if note_map is not None else note_map_file.shipped("practice-five")
+
+    def chosen_faults(self) -> dict[str, float]:
+        """How often each fault that is switched on happens."""
+        usual = drum_module.Faults.usual()
+        return {name: getattr(usual, name) for name, box in self.faults.items() if box.isChecked()}
+
+    def show_streaming(self, on: bool) -> None:
+        """Whether the module plays live."""
+        self.stream.setChecked(on)
+        self.stream.setText(self.tr("Stop") if on else self.tr("Play live"))
+
+    def _stream(self, on: bool) -> None:
+        self.show_streaming(on)
+        self.live.emit(on)
+
+    def _choose_kit(self, note_map: NoteMap) -> None:
+        self.kit.show_map(note_map)
+        self._fill_pads()
+
+    def _play(self) -> None:
+        kit = self.kit_now
+        self._seed += 1
+        chosen = self.chosen_faults()
+        bpm = float(self.tempo.value())
+        performance = drummer.improvise(self.bars.value(), bpm, self._seed)
+        sent = drum_module.DrumModule(kit, drum_module.Faults(**chosen), self._seed).perform(performance)
+        ident = self._workbench.store.free_ident()
+        name = self.tr("Simulated drummer, take {number}").format(number=self._seed)
+        self.played.emit(drum_module.to_take(sent, ident, name, bpm, f"{kit.name} (simulated)"), kit)
+
+
+def _spin(low: int, high: int, value: int, unit: str, tip: str) -> QSpinBox:
+    spin = QSpinBox()
+    spin.setRange(low, high)
+    spin.setValue(value)
+    spin.setSuffix(unit)
+    spin.setToolTip(tip)
+    return spin
+
+
+class InputsView(QWidget):
+    """What is in the current take, line by line; the drummer beside it."""
+
+    def __init__(
+        self, workbench: Workbench, listener: Listener, player: KeyPlayer, parent: QWidget | None = None
+    ):  # fmt: skip
+        super().__init__(parent)
+        self._workbench = workbench
+        self._listener = listener
+        self.live = LivePanel(workbench, listener)
+        self._seed = 0
+        self.title = QLabel()
+        self.title.setObjectName("title")
+        self.facts = QLabel()
+        self.facts.setObjectName("faint")
+        self.facts.setWordWrap(True)
+        self.warnings = QLabel()
+        self.warnings.setWordWrap(True)
+        self.warnings.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.model = ArrivalsModel(self)
+        self.table = self._make_table()
+        self.drummer = DrummerPanel(workbench)
+        self.live.device_asked.connect(self.play_device)
+        self.drummer.live.connect(lambda on: self.play_device(ports.DRUM_MODULE, on))
+        self.drummer.struck.connect(self.strike)
+        listener.ended.connect(lambda: self.drummer.show_streaming(False))
+
+        left = QVBoxLayout()
+        left.setSpacing(8)
+        self.messages = MessageList(listener)
+        self.pages = QTabWidget()
+        self.pages.setAccessibleName(self.tr("Notes of the take, or messages of the live input"))
+        self.pages.addTab(self.table, self.tr("Notes of the take"))
+        self.pages.addTab(self.messages, self.tr("Messages as they arrive"))
+        self.leaving = MessageList(listener, leaving=True)
+        self.pages.addTab(self.leaving, self.tr("What leaves"))
+        self.keys = KeyPanel(player, listener)
+        self.pages.addTab(self.keys, self.tr("Computer keyboard"))
+        self.pads = PadSheet(listener)
+        self.pages.addTab(self.pads, self.tr("Pads"))
+        # Striking a pad is reason enough to listen to it.
+        self.pages.currentChanged.connect(self._turn)
+        left.addWidget(self.title)
+        left.addWidget(self.facts)
+        left.addWidget(self.pages, 1)
+        left.addWidget(self.warnings)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(20, 16, 8, 16)
+        row.setSpacing(16)
+        row.addLayout(left, 1)
+        inner = QWidget()
+        side = QVBoxLayout(inner)
+        side.setContentsMargins(0, 0, 0, 0)
+        side.setSpacing(12)
+        side.addWidget(self.live)
+        side.addWidget(self.drummer)
+        side.addStretch()
+        self.side = Tall(inner)
+        row.addWidget(self.side)
+
+    def _make_table(self) -> QTableView:
+        table = QTableView()
+        table.setModel(self.model)
+        table.setItemDelegateForColumn(_PICTURE, VelocityPicture(self.model, table))
+        table.setAccessibleName(self.tr("What arrives"))
+        table.setToolTip(self.tr("Every note that the take holds. What leads nowhere stands first."))
+        table.verticalHeader().hide()
+        table.verticalHeader().setDefaultSectionSize(30)
+        table.setShowGrid(False)
+        table.setWordWrap(False)
+        table.setAlternatingRowColors(True)
+        table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+        table.setTabKeyNavigation(False)
+        head = table.horizontalHeader()
+        head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
+        head.setMinimumSectionSize(48)
+        return table
+
+    def sizeHint(self) -> QSize:
+        return QSize(900, 600)
+
+    def _turn(self, _: int) -> None:
+        if self.pages.currentWidget() is self.pads and self.isVisible():
+            self.listen_to(ports.SCREEN_PADS, own_map())
+
+    # The simulated devices, played live
+
+    def play_device(self, port: str, on: bool) -> None:
+        """Lets a simulated device play into its port, which is listened to, or stops it."""
+        if port == ports.DRUM_MODULE:
+            self.drummer.show_streaming(on)
+        if not on:
+            self._listener.device(stop=port)
+            self.live.show_inputs()
+            return
+        kits = {ports.DRUM_MODULE: self.drummer.kit_now, ports.PAD_BOX: note_map_file.shipped("lantern-pads")}
+        kit = kits.get(port)
+        self.listen_to(port, kit)
+        self._seed += 1
+        self._listener.device(
+            play=port, kit=None if kit is None else to_json(kit), bpm=self.drummer.tempo.value(),
+            faults=self.drummer.chosen_faults(), seed=self._seed,
+        )  # fmt: skip
+        self.live.show_inputs()
+
+    def strike(self, articulation: str, velocity: int) -> None:
+        """One hit on a pad of the simulated module."""
+        kit = self.drummer.kit_now
+        self.listen_to(ports.DRUM_MODULE, kit)
+        self._listener.device(hit=ports.DRUM_MODULE, kit=to_json(kit), articulation=articulation, velocity=velocity)
+
+    def listen_to(self, port: str, kit: NoteMap | None) -> None:
+        """Makes sure that a port is a live input and that the inputs are listened to."""
+        bench = self._workbench
+        inputs = bench.session.inputs
+        number = next((i for i, one in enumerate(inputs) if one.port == port), None)
+        if number is None:
+            number = next((i for i, one in enumerate(inputs) if not one.port), len(inputs))
+            if number == len(inputs):
+                inputs = (*inputs, LiveInput(output=inputs[-1].output or ports.SOUND))
+        output = inputs[number].output
+        if not inputs[number].port:
+            # What was never set up goes where it can be heard at once.
+            output = output or ports.SOUND
+        one = with_input(inputs, number, port=port, source=kit, output=output)
+        if one != bench.session.inputs:
+            bench.do(self.tr("listen to {port}").format(port=port), edits.with_inputs(bench.session, one))
+        if not self._listener.listening:
+            self.live.listen.click()
+
+    def set_compact(self, compact: bool) -> None:
+        """Narrower columns for a small window."""
+        for panel in (self.drummer, self.live):
+            panel.setFixedWidth(236 if compact else 268)
+        # Room for a scroll bar, so that nothing jumps when one is needed.
+        self.side.setFixedWidth(250 if compact else 282)
+        widths = (54, 72, 140, 54, 112, 66, 62, 68) if compact else (58, 76, 240, 58, 160, 70, 70, 74)
+        for i, width in enumerate(widths):
+            if i != 2:
+                self.table.setColumnWidth(i, width)
+
+    def show_take(self, shown: Shown | None) -> None:
+        """The current take, or what to do when there is none."""
+        if shown is None:
+            self.title.setText(self.tr("Nothing has come in yet"))
+            self.facts.setText(
+                self.tr("Open a MIDI file, drop one on this window, or let the simulated drummer play a take.")
+            )
+            self.warnings.setText("")
+            self.model.show_rows(())
+            return
+        facts, tempo = shown.facts, shown.take.tempo
+        self.title.setText(shown.ref.name)
+        kinds = ", ".join(text_format.counted(n, kind) for kind, n in facts.kinds)
+        channels = ", ".join(map(str, facts.channels))
+        self.facts.setText(
+            self.tr("{length} · {notes} on channel {channels} · {tempo}, {meter}\n{messages}: {kinds}").format(
+                length=text_format.duration(facts.seconds),
+                notes=text_format.counted(facts.notes, "note"),
+                channels=channels or "–",
+                tempo=text_format.tempo(tempo),
+                meter=text_format.meter(tempo),
+                messages=text_format.counted(facts.messages, "message"),
+                kinds=kinds,
+            )
+        )
+        self.warnings.setText("\n".join(f"• {text}" for text in shown.warnings))
+        self.model.show_rows(shown.arrivals)
+        # One channel is said above; a column of it would only take room.
+        self.table.setColumnHidden(1, len(facts.channels) < 2)

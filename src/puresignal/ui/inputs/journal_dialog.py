@@ -1,0 +1,139 @@
+"""What was played before: every stretch of the journal, to be kept as a take though nothing was captured."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QFont, QPainter
+from PySide6.QtWidgets import (
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puresignal.core.analysis.phrases import Stretch, rows_of, stretches
+from puresignal.io.journal import Sitting
+from puresignal.ui.widgets import text_format, theme
+
+_KEPT = Qt.ItemDataRole.UserRole
+_Index = QModelIndex | QPersistentModelIndex
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A stretch, and the sitting that it is of."""
+
+    sitting: Sitting
+    stretch: Stretch
+
+    @property
+    def port(self) -> str:
+        return self.sitting.inputs[self.stretch.port] if self.stretch.port < len(self.sitting.inputs) else ""
+
+    def rows(self) -> list[tuple[float, int, bytes]]:
+        return rows_of(self.sitting.rows, self.stretch)
+
+    def when(self) -> str:
+        """The wall clock's time of its beginning."""
+        last = self.sitting.rows[-1][0]
+        began = self.sitting.ended - (last - self.stretch.begin)
+        form = "%H:%M:%S" if time.time() - began < 86_400 else "%d %B, %H:%M"
+        return time.strftime(form, time.localtime(began))
+
+
+class StretchPicture(QStyledItemDelegate):
+    """Draws a stretch: when, how long, how many notes, and where in it they lie."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: _Index) -> QSize:
+        return QSize(420, 58)
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
+        super().paint(painter, option, index)
+        kept: Kept = index.data(_KEPT)
+        worn, stretch = theme.current(), kept.stretch
+        box = QRectF(option.rect).adjusted(12, 7, -12, -7)  # type: ignore[attr-defined]
+        painter.save()
+        painter.setPen(worn.colour("ink"))
+        painter.setFont(theme.font(10.5, QFont.Weight.DemiBold))
+        painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, kept.when())
+        painter.setFont(theme.font(9.5))
+        painter.setPen(worn.colour("faint"))
+        length = text_format.duration(stretch.end - stretch.begin)
+        text = f"{length} · {text_format.counted(stretch.notes, 'note')} · {kept.port}"
+        painter.drawText(box, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, text)
+        picture = QRectF(box.right() - 190, box.top(), 190, box.height())
+        most, step = max(*stretch.picture, 1), picture.width() / len(stretch.picture)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(worn.colour("ink"))
+        for i, count in enumerate(stretch.picture):
+            if count:
+                height = max(2.0, count / most * picture.height())
+                painter.drawRect(QRectF(picture.left() + i * step, picture.bottom() - height, step - 1, height))
+        painter.restore()
+
+
+class KeptDialog(QDialog):
+    """The list of stretches, newest first.
+
+    chosen  a stretch shall become a take: the Kept
+    """
+
+    chosen = Signal(object)
+
+    def __init__(self, sittings: list[Sitting], parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setWindowTitle(self.tr("Keep what was played"))
+        self.resize(560, 460)
+        about = QLabel(
+            self.tr("Everything that arrived is kept, whether it was captured or not. A pause begins a new line.")
+        )
+        about.setWordWrap(True)
+        about.setObjectName("faint")
+        self.list = QListWidget()
+        self.list.setItemDelegate(StretchPicture(self.list))
+        self.list.setAlternatingRowColors(True)
+        self.list.setAccessibleName(self.tr("Stretches of playing, newest first"))
+        found = [Kept(s, stretch) for s in sittings for stretch in reversed(stretches(s.rows))]
+        for kept in found:
+            item = QListWidgetItem()
+            item.setData(_KEPT, kept)
+            item.setData(
+                Qt.ItemDataRole.AccessibleTextRole,
+                f"{kept.when()}, {text_format.counted(kept.stretch.notes, 'note')}, {kept.port}",
+            )
+            self.list.addItem(item)
+        self.keep = QPushButton(self.tr("Make a take of it"))
+        self.keep.setObjectName("main")
+        self.keep.setToolTip(self.tr("The chosen stretch becomes a take of this session. It also stays here."))
+        self.keep.setEnabled(bool(found))
+        self.keep.clicked.connect(self._keep)
+        self.list.itemActivated.connect(lambda _: self._keep())
+        close = QPushButton(self.tr("Close"))
+        close.clicked.connect(self.close)
+        row = QHBoxLayout()
+        row.addStretch()
+        row.addWidget(close)
+        row.addWidget(self.keep)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 14, 16, 14)
+        column.addWidget(about)
+        if not found:
+            column.addWidget(QLabel(self.tr("Nothing has been played yet. Choose a port and press Listen.")))
+        column.addWidget(self.list, 1)
+        column.addLayout(row)
+        if found:
+            self.list.setCurrentRow(0)
+
+    def _keep(self) -> None:
+        item = self.list.currentItem()
+        if item is not None:
+            self.chosen.emit(item.data(_KEPT))

@@ -1,0 +1,238 @@
+"""The cards of the live inputs, in sight in every view: lamp, last note in words, how hard, and how things stand."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
+
+from puresignal.core.diagnosis.monitoring import armed, armed_alone
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import LiveInput, ports_of, with_input
+from puresignal.io import ports
+from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.widgets import theme
+
+GLOW_MS = 160
+"""Milliseconds that the lamp stays lit after a hit."""
+HEIGHT = 98
+
+
+class LiveCard(QWidget):
+    """One live input.
+
+    asked  it was clicked
+    """
+
+    asked = Signal()
+
+    def __init__(self, number: int, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.number = number
+        self._one = LiveInput()
+        self._standing, self.words, self._velocity, self._loose, self._well = "", "", 0, False, True
+        self._lit = QTimer(self)
+        self._lit.setSingleShot(True)
+        self._lit.setInterval(GLOW_MS)
+        self._lit.timeout.connect(self.update)
+        self.setFixedHeight(HEIGHT)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.show_standing(LiveInput(), "", True)
+
+    @property
+    def lit(self) -> bool:
+        return self._lit.isActive()
+
+    @property
+    def standing(self) -> str:
+        """connected, absent, simulated or not listening, in the player's words."""
+        return self._standing
+
+    def sizeHint(self) -> QSize:
+        return QSize(200, HEIGHT)
+
+    def show_standing(self, one: LiveInput, standing: str, well: bool) -> None:
+        """What the input is, and whether it is there."""
+        self._one, self._standing, self._well = one, standing, well
+        self.setToolTip(
+            self.tr("{port}: {standing}. The lamp is lit by each hit.").format(port=one.port, standing=standing)
+        )
+        self._name_it()
+        self.update()
+
+    def hear(self, words: str, velocity: int, loose: bool) -> None:
+        """A hit."""
+        self.words, self._velocity, self._loose = f"{words} – {velocity}", velocity, loose
+        self._name_it()
+        self._lit.start()
+        self.update()
+
+    def forget(self) -> None:
+        """Listening begins anew."""
+        self.words, self._velocity, self._loose = self.tr("nothing yet"), 0, False
+        self.update()
+
+    def _name_it(self) -> None:
+        text = self.tr("Input {n}, {port}, {standing}, last {words}")
+        self.setAccessibleName(
+            text.format(n=self.number + 1, port=self._one.port, standing=self._standing, words=self.words or "–")
+        )
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.asked.emit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.asked.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        worn = theme.current()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        accent = worn.colour("accent")
+        edge = "ink" if self.hasFocus() else "edge"
+        painter.setPen(accent if self._loose and self.lit else worn.colour(edge))
+        painter.setBrush(worn.colour("sheet"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
+        box = QRectF(self.rect()).adjusted(13, 9, -12, -9)
+        painter.setBrush(accent if self.lit else worn.colour("line"))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.drawEllipse(QRectF(box.right() - 12, box.top() + 1, 11, 11))
+        one = self._one
+        channel = self.tr("all channels") if not one.channel else self.tr("channel {n}").format(n=one.channel)
+        painter.setPen(worn.colour("faint"))
+        painter.setFont(theme.font(8.5, QFont.Weight.Bold))
+        self._line(
+            painter, box.adjusted(0, 0, -18, 0), 0, self.tr("INPUT {n}").format(n=self.number + 1) + f" · {channel}"
+        )
+        painter.setPen(accent if self._loose else worn.colour("ink"))
+        painter.setFont(theme.font(10.5, QFont.Weight.DemiBold))
+        self._line(painter, box, 18, self.words)
+        level = QRectF(box.left(), box.top() + 39, box.width(), 5)
+        painter.fillRect(level, worn.colour("line"))
+        painter.fillRect(QRectF(level.left(), level.top(), level.width() * self._velocity / 127, 5), worn.colour("ink"))
+        painter.setFont(theme.font(9))
+        painter.setPen(worn.colour("faint"))
+        self._line(painter, box, 49, one.port)
+        marks = [self.tr("armed")] * one.armed + [self.tr("heard") if one.heard else self.tr("not heard")]
+        painter.setPen(worn.colour("faint") if self._well else accent)
+        self._line(painter, box, 65, " · ".join((self._standing, *marks)))
+
+    @staticmethod
+    def _line(painter: QPainter, box: QRectF, down: float, text: str) -> None:
+        said = QFontMetricsF(painter.font()).elidedText(text, Qt.TextElideMode.ElideRight, box.width())
+        painter.drawText(box.adjusted(0, down, 0, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, said)
+
+
+class LiveCards(QWidget):
+    """A card for each live input that has a port.
+
+    asked  a card was clicked: the number of its input
+    """
+
+    asked = Signal(int)
+
+    def __init__(self, workbench: Workbench, listener: Listener, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._workbench, self._listener = workbench, listener
+        self.cards: list[LiveCard] = []
+        self.arming_follows = False
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(6)
+        listener.began.connect(self._began)
+        listener.ended.connect(self.show_inputs)
+        listener.stood.connect(lambda _: self.show_inputs())
+        listener.heard.connect(self._heard)
+        workbench.changed.connect(self.show_inputs)
+        self.show_inputs()
+
+    def card(self, number: int) -> LiveCard | None:
+        """The card of an input."""
+        return next((card for card in self.cards if card.number == number), None)
+
+    def show_inputs(self) -> None:
+        """The cards as session and router have it."""
+        wanted = [(i, one) for i, one in enumerate(self._workbench.session.inputs) if one.port]
+        if [card.number for card in self.cards] != [i for i, _ in wanted]:
+            for card in self.cards:
+                self._column.removeWidget(card)
+                card.hide()
+                card.deleteLater()
+            self.cards = [self._make(i) for i, _ in wanted]
+        for card, (_, one) in zip(self.cards, wanted, strict=True):
+            card.show_standing(one, *self._standing(one))
+        self.setVisible(bool(wanted))
+
+    def _make(self, number: int) -> LiveCard:
+        card = LiveCard(number)
+        card.asked.connect(lambda: self._click(number))
+        card.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        card.customContextMenuRequested.connect(lambda at: self.menu(number).exec(card.mapToGlobal(at)))
+        self._column.addWidget(card)
+        return card
+
+    def menu(self, number: int) -> QMenu:
+        """What can be done with an input."""
+        menu, one = QMenu(self), self._workbench.session.inputs[number]
+        menu.addAction(self.tr("Set it in Inputs")).triggered.connect(lambda: self.asked.emit(number))
+        for label, field, on in ((self.tr("Armed"), "armed", one.armed), (self.tr("Heard"), "heard", one.heard)):
+            action = menu.addAction(label)
+            action.setCheckable(True)
+            action.setChecked(on)
+            action.triggered.connect(lambda to, f=field, w=label: self._switch(number, f, w, to))
+        menu.addAction(self.tr("Arm only this one")).triggered.connect(lambda: self._arm_alone(number))
+        menu.addSeparator()
+        follows = menu.addAction(self.tr("Arming follows the card that is clicked"))
+        follows.setCheckable(True)
+        follows.setChecked(self.arming_follows)
+        follows.triggered.connect(lambda on: setattr(self, "arming_follows", on))
+        return menu
+
+    def _click(self, number: int) -> None:
+        if self.arming_follows:
+            self._arm_alone(number)
+        self.asked.emit(number)
+
+    def _arm_alone(self, number: int) -> None:
+        bench = self._workbench
+        inputs = armed_alone(bench.session.inputs, number)
+        bench.do(self.tr("arm an input"), edits.with_inputs(bench.session, inputs))
+
+    def _switch(self, number: int, field: str, label: str, on: bool) -> None:
+        bench = self._workbench
+        changed = armed(bench.session.inputs[number], on) if field == "armed" else {field: on}
+        inputs = with_input(bench.session.inputs, number, **changed)
+        bench.do(self.tr("switch {what}").format(what=label.lower()), edits.with_inputs(bench.session, inputs))
+
+    def _standing(self, one: LiveInput) -> tuple[str, bool]:
+        """How an input stands, in words, and whether all is well."""
+        if not self._listener.listening:
+            return self.tr("not listening"), True
+        state: dict[str, Any] = self._listener.state
+        names = ports_of(self._workbench.session.inputs)
+        found = state.get("inputs") or []
+        place = names.index(one.port)
+        if place in (state.get("loops") or []):
+            return self.tr("loop, cut"), False
+        if one.port in ports.FED:
+            return (self.tr("here") if one.port in ports.FED_BY_WINDOW else self.tr("simulated")), True
+        there = place < len(found) and found[place] is not None
+        return (self.tr("connected"), True) if there else (self.tr("absent"), False)
+
+    def _began(self) -> None:
+        for card in self.cards:
+            card.forget()
+        self.show_inputs()
+
+    def _heard(self, number: int, words: str, velocity: int, loose: bool) -> None:
+        card = self.card(number)
+        if card is not None:
+            card.hear(words, velocity, loose)

@@ -1,0 +1,284 @@
+"""The live inputs: choose ports, see what comes, capture it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from puresignal.core.errors import PureSignalError
+from puresignal.core.kit.articulations import STANDARD, sort_key, spoken
+from puresignal.core.kit.map_learning import Learning, missing
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import LiveInput
+from puresignal.io import jack_ports, note_map_file, ports
+from puresignal.io.ports import MidiPort
+from puresignal.ui.inputs.input_editor import InputEditor
+from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.widgets import text_format
+from puresignal.ui.widgets.map_combo_box import MapChoice
+
+
+class LivePanel(QFrame):
+    """All live inputs, one below the other, and the keys to listen and to capture.
+
+    asked_why    the player wonders why it is silent
+    asked_twice  the player wonders why it is heard twice
+    asked_kept   the player wants what was played before
+    device_asked the simulated device shall play, or stop: (port, on)
+    """
+
+    asked_why = Signal()
+    asked_twice = Signal()
+    asked_kept = Signal()
+    device_asked = Signal(str, bool)
+
+    def __init__(self, workbench: Workbench, listener: Listener, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self._workbench, self._listener = workbench, listener
+        self._there: tuple[MidiPort, ...] = (*ports.simulated(), *ports.virtual())
+        self._made_of: object = None
+        self.editors: list[InputEditor] = []
+        title = QLabel(self.tr("Live inputs"))
+        title.setObjectName("figure")
+        self.look = self._button(self.tr("Refresh"), self.tr("Look again which ports there are."))
+        self.look.clicked.connect(self.refresh)
+        top = QHBoxLayout()
+        top.addWidget(title, 1)
+        top.addWidget(self.look)
+        self.listen = self._button(self.tr("Listen"), self.tr("Listen to the ports, and send on what comes, clean."))
+        self.listen.setCheckable(True)
+        self.listen.clicked.connect(self._listen)
+        self.capture = self._button(
+            self.tr("Capture"), self.tr("What is played from now on becomes a take; press again to end it.")
+        )
+        self.capture.setObjectName("capture")
+        self.capture.setCheckable(True)
+        self.capture.setEnabled(False)
+        self.capture.clicked.connect(self._capture)
+        self.more = self._button(
+            self.tr("Add an input"), self.tr("Another player, or another channel of the same port, on its own.")
+        )
+        self.more.clicked.connect(self._add)
+        self.what = QComboBox()
+        self.what.setAccessibleName(self.tr("What the pad is"))
+        self.what.setToolTip(self.tr("What the pad is that you hit: choose, if the guess is wrong."))
+        self.what.activated.connect(lambda: self._listener.choose(self.what.currentData()))
+        self.what.hide()
+        self.says = self._line()
+        self.figures = self._line()
+        self.figures.hide()
+        self.figures.setToolTip(
+            self.tr("What the port system runs at, and how often it could not keep up: a dropout is heard as a gap.")
+        )
+        self.why = self._button(
+            self.tr("Why silent?"),
+            self.tr("Why is it silent? Follows the last hit from the port to the output and names where it stops."),
+        )
+        self.why.setAccessibleName(self.tr("Why is it silent?"))
+        self.why.clicked.connect(self.asked_why)
+        self.twice = self._button(
+            self.tr("Why twice?"), self.tr("Why is it heard twice? Names every source that sounds for one hit.")
+        )
+        self.twice.setAccessibleName(self.tr("Why is it heard twice?"))
+        self.twice.clicked.connect(self.asked_twice)
+        self.kept = self._button(
+            self.tr("Keep what was played…"),
+            self.tr("What was played though nothing was captured: choose a stretch of it, and it becomes a take."),
+        )
+        self.kept.setAccessibleName(self.tr("Keep what was played"))
+        self.kept.clicked.connect(self.asked_kept)
+        self._list = QVBoxLayout()
+        self._list.setSpacing(12)
+        keys, below = QHBoxLayout(), QHBoxLayout()
+        for row, buttons in ((keys, (self.listen, self.capture)), (below, (self.why, self.twice))):
+            row.setSpacing(4)
+            for button in buttons:
+                row.addWidget(button, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 14, 16, 14)
+        column.setSpacing(8)
+        column.addLayout(top)
+        column.addLayout(self._list)
+        column.addWidget(self.more)
+        column.addLayout(keys)
+        column.addWidget(self.says)
+        column.addWidget(self.what)
+        column.addWidget(self.figures)
+        column.addLayout(below)
+        column.addWidget(self.kept)
+        listener.said.connect(self._say)
+        listener.stood.connect(self._stand)
+        listener.ended.connect(self._ended)
+        listener.asked.connect(self._ask)
+        workbench.changed.connect(self.show_inputs)
+        self._looked = False
+        self.show_inputs()
+
+    # The first input, for those who have only one
+    @property
+    def source_port(self) -> QComboBox:
+        return self.editors[0].source_port
+
+    @property
+    def target_port(self) -> QComboBox:
+        return self.editors[0].target_port
+
+    @property
+    def kit(self) -> MapChoice:
+        return self.editors[0].kit
+
+    @property
+    def learn(self) -> QPushButton:
+        return self.editors[0].learn
+
+    def _line(self) -> QLabel:
+        label = QLabel()
+        label.setObjectName("faint")
+        label.setWordWrap(True)
+        return label
+
+    def _button(self, label: str, tip: str) -> QPushButton:
+        button = QPushButton(label)
+        button.setToolTip(tip)
+        button.setAccessibleName(label)
+        return button
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        # Asking the server takes a moment that the window's start does not have to wait for.
+        if not self._looked:
+            QTimer.singleShot(0, self.refresh)
+
+    def refresh(self) -> None:
+        """Looks which ports there are; what was chosen stays chosen, though it be gone."""
+        self._looked = True
+        found, why = ports.listing()
+        self._there = (*found, *ports.simulated(), *ports.virtual())
+        self._made_of = None
+        self.show_inputs()
+        if not self._listener.listening:
+            self._say(why or self.tr("Choose a port and press Listen."), True)
+
+    def show_inputs(self) -> None:
+        """The session's live inputs."""
+        inputs, listening = self._workbench.session.inputs, self._listener.listening
+        playing = frozenset(self._listener.playing)
+        if self._made_of == (inputs, listening, self._there, playing):
+            return
+        self._made_of = (inputs, listening, self._there, playing)
+        while len(self.editors) > len(inputs):
+            editor = self.editors.pop()
+            self._list.removeWidget(editor)
+            editor.hide()
+            editor.deleteLater()
+        while len(self.editors) < len(inputs):
+            self.editors.append(self._editor(len(self.editors)))
+        for editor, one in zip(self.editors, inputs, strict=True):
+            editor.show_input(one, self._there, len(inputs) == 1, listening, one.port in playing)
+        self.listen.setEnabled(listening or any(one.port for one in inputs))
+        self.capture.setEnabled(listening)
+
+    def _editor(self, number: int) -> InputEditor:
+        editor = InputEditor(self._workbench, number)
+        editor.removed.connect(lambda: self._remove(number))
+        editor.learnt.connect(lambda on: self._listener.learn(on, number))
+        editor.played.connect(self._play_device)
+        self._list.addWidget(editor)
+        return editor
+
+    def _play_device(self, port: str, on: bool) -> None:
+        self.device_asked.emit(port, on)
+        self._made_of = None
+        self.show_inputs()
+
+    def _add(self) -> None:
+        bench = self._workbench
+        last = bench.session.inputs[-1]
+        one = LiveInput("", 0, note_map_file.shipped("general-midi"), last.output)
+        bench.do(self.tr("add an input"), edits.with_inputs(bench.session, (*bench.session.inputs, one)))
+
+    def _remove(self, number: int) -> None:
+        bench = self._workbench
+        left = tuple(one for i, one in enumerate(bench.session.inputs) if i != number)
+        bench.do(self.tr("remove an input"), edits.with_inputs(bench.session, left))
+
+    def _listen(self, on: bool) -> None:
+        if not on:
+            self._listener.stop()
+            return
+        try:
+            self._listener.start()
+        except (PureSignalError, OSError) as error:
+            self.listen.setChecked(False)
+            self._say(str(error), False)
+            return
+        self._settle(True)
+
+    def _capture(self, on: bool) -> None:
+        if on:
+            self._listener.begin_capture()
+        elif self._listener.capturing:
+            self._listener.end_capture()
+        self.capture.setText(self.tr("End") if on else self.tr("Capture"))
+
+    def _settle(self, listening: bool) -> None:
+        self.listen.setChecked(listening)
+        self.listen.setText(self.tr("Stop") if listening else self.tr("Listen"))
+        self._made_of = None
+        self.show_inputs()
+
+    def _ended(self) -> None:
+        self.capture.setChecked(False)
+        self.capture.setText(self.tr("Capture"))
+        self.what.hide()
+        self.figures.hide()
+        self._settle(False)
+
+    def _stand(self, state: dict[str, Any]) -> None:
+        """Rate, block and dropouts; and the cure where real time is not allowed."""
+        if not state["server"]:
+            self.figures.hide()
+            return
+        delay = 1000 * state["block"] / state["rate"]
+        text = self.tr("{khz:g} kHz, {block} frames: {ms:.1f} ms · {dropouts}").format(
+            khz=state["rate"] / 1000, block=state["block"], ms=delay,
+            dropouts=text_format.counted(state["dropouts"], "dropout"),
+        )  # fmt: skip
+        problem = jack_ports.realtime_problem()
+        self.figures.setText(f"{text}\n{problem}" if problem else text)
+        self.figures.show()
+
+    def _ask(self, learning: Learning | None) -> None:
+        """Asks about a pad, or says how far the learning has come."""
+        self.what.setVisible(learning is not None and learning.waiting is not None)
+        if learning is None:
+            self._say(self.tr("Listening"), True)
+            return
+        if learning.waiting is None:
+            left = len(missing(learning.note_map))
+            done = self.tr("{n} known. Hit a pad; unknown ones are asked about.").format(n=len(learning.note_map.pads))
+            hat = learning.note_map.hat
+            if hat is not None and learning.pedal is not None:
+                done += self.tr(" Pedal: controller {c}, open {open}, closed {closed}.").format(
+                    c=hat.controller, open=hat.open_at, closed=hat.closed_at
+                )
+            self._say(done if left else self.tr("Every usual pad is known."), True)
+            return
+        self.what.clear()
+        names = sorted({*STANDARD, *([learning.guess] if learning.guess else [])}, key=sort_key)
+        for name in names:
+            self.what.addItem(spoken(name), name)
+        self.what.setCurrentIndex(self.what.findData(learning.guess))
+        guess = spoken(learning.guess) if learning.guess else self.tr("something new")
+        text = self.tr("Note {note}: {guess}? Hit it again for yes, or choose:").format(
+            note=learning.waiting[1], guess=guess
+        )
+        self._say(text, True)
+
+    def _say(self, text: str, _: bool) -> None:
+        self.says.setText(text)

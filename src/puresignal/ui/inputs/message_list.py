@@ -1,0 +1,135 @@
+"""The list of messages as they arrive: newest last, filtered, paused on request. Keeps up with thousands a second."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable
+
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QListView, QPushButton, QVBoxLayout, QWidget
+
+from puresignal.core.diagnosis import message_text
+from puresignal.core.path.context import Context
+from puresignal.engine.ring import Record
+from puresignal.ui.state.live_session import Listener
+from puresignal.ui.widgets import text_format, theme
+
+MOST = 5000
+"""Messages that the list holds; the journal holds all."""
+_Index = QModelIndex | QPersistentModelIndex
+
+
+class MessagesModel(QAbstractListModel):
+    """Messages; each is put into words only when its line is looked at."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._rows: deque[Record] = deque()
+        self.context_of: Callable[[Record], Context] = lambda _: Context()
+        self.begin = 0.0
+
+    def rowCount(self, parent: _Index | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self._rows)
+
+    def data(self, index: _Index, role: int = 0) -> object:
+        if role == Qt.ItemDataRole.DisplayRole:
+            record = self._rows[index.row()]
+            moment, raw = f"{record.at - self.begin:10.3f}", record.data[:3].hex(" ")
+            # Bytes are not equally wide in every font; what they mean stands below each other all the same.
+            return f"{moment}   {raw:<9}\t{message_text.say(record.data, self.context_of(record))}"
+        if role == Qt.ItemDataRole.ForegroundRole:
+            sort = message_text.sort_of(self._rows[index.row()].data)
+            return theme.current().colour("ink" if sort == message_text.NOTES else "faint")
+        return None
+
+    def add(self, records: list[Record]) -> None:
+        records = records[-MOST:]
+        over = len(self._rows) + len(records) - MOST
+        if over > 0:
+            self.beginRemoveRows(QModelIndex(), 0, over - 1)
+            for _ in range(over):
+                self._rows.popleft()
+            self.endRemoveRows()
+        first = len(self._rows)
+        self.beginInsertRows(QModelIndex(), first, first + len(records) - 1)
+        self._rows.extend(records)
+        self.endInsertRows()
+
+    def clear(self) -> None:
+        self.beginResetModel()
+        self._rows.clear()
+        self.endResetModel()
+
+
+class MessageList(QWidget):
+    """The list with its filter and its pause."""
+
+    def __init__(self, listener: Listener, leaving: bool = False, parent: QWidget | None = None):
+        """leaving: what leaves is listed, not what arrives."""
+        super().__init__(parent)
+        self.model = MessagesModel(self)
+        self._leaving = leaving
+        self._waiting: list[Record] = []
+        self.list = QListView()
+        self.list.setModel(self.model)
+        self.list.setUniformItemSizes(True)
+        self.list.setSpacing(2)
+        self.list.setAccessibleName(self.tr("Messages that leave") if leaving else self.tr("Messages that arrive"))
+        self.list.setToolTip(
+            self.tr("Every message as it leaves: seconds, bytes, and what it is.")
+            if leaving
+            else self.tr("Every message as it arrives: seconds, bytes, and what it means.")
+        )
+        self.count = QLabel()
+        self.count.setObjectName("faint")
+        self.filters: dict[str, QCheckBox] = {}
+        top = QHBoxLayout()
+        for sort, on in ((message_text.NOTES, True), (message_text.CONTROLS, True), (message_text.SYSTEM, False)):
+            box = QCheckBox(self.tr(sort))
+            box.setChecked(on)
+            box.setToolTip(
+                self.tr("Whether {sort} are listed. All are kept in the journal.").format(sort=self.tr(sort))
+            )
+            box.setAccessibleName(self.tr("List {sort}").format(sort=self.tr(sort)))
+            self.filters[sort] = box
+            top.addWidget(box)
+        top.addStretch()
+        top.addWidget(self.count)
+        self.pause = QPushButton(self.tr("Pause"))
+        self.pause.setCheckable(True)
+        self.pause.setToolTip(self.tr("Holds the list still to be read; what comes meanwhile follows afterwards."))
+        self.pause.setAccessibleName(self.tr("Pause the list"))
+        self.pause.toggled.connect(lambda _: self._flow())
+        top.addWidget(self.pause)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(top)
+        column.addWidget(self.list, 1)
+        (listener.left if leaving else listener.arrived).connect(self._take)
+        listener.began.connect(lambda: self._start(listener))
+        self._total = 0
+
+    def _start(self, listener: Listener) -> None:
+        self.model.clear()
+        self.model.context_of = listener.context_of if not self._leaving else lambda _: Context()
+        self._waiting, self._total, self.model.begin = [], 0, 0.0
+
+    def _take(self, records: list[Record]) -> None:
+        if not self._total and records:
+            self.model.begin = records[0].at
+        self._total += len(records)
+        chosen = {sort for sort, box in self.filters.items() if box.isChecked()}
+        self._waiting += [r for r in records if message_text.sort_of(r.data) in chosen]
+        self._waiting = self._waiting[-MOST:]
+        self._flow()
+
+    def _flow(self) -> None:
+        self.count.setText(text_format.counted(self._total, "message"))
+        if self.pause.isChecked() or not self._waiting:
+            return
+        bar = self.list.verticalScrollBar()
+        at_end = bar.value() >= bar.maximum() - 2
+        self.model.add(self._waiting)
+        self._waiting = []
+        if at_end:
+            self.list.scrollToBottom()

@@ -1,0 +1,201 @@
+"""Pads on the screen: struck with mouse or fingers, several at once; the hat's opening on a slide beside it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import QEventPoint, QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QTouchEvent
+from PySide6.QtWidgets import QWidget
+
+from puresignal.core.kit.articulations import family_of, spoken
+from puresignal.core.touch import computer_keyboard, pad_velocity
+from puresignal.io import ports
+from puresignal.ui.state.live_session import Listener
+from puresignal.ui.widgets import theme
+
+HAT = "hat"
+PADS = (
+    ("crash1.bow", "tom1.head", "tom2.head", "ride.bow", "ride.bell"),
+    ("snare.rim", "snare.side", "tom3.head", "tom4.head", "crash2.bow"),
+    ("kick", "snare.head", HAT, "hat.pedal", "claps"),
+)
+SLIDE = 56.0
+GLOW_MS = 140
+MOUSE = -1
+
+
+class PadSheet(QWidget):
+    """A sheet of pads. Their strikes go the way of any input."""
+
+    def __init__(self, listener: Listener, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._listener = listener
+        self.setAttribute(Qt.WidgetAttribute.WA_AcceptTouchEvents)
+        self.setMinimumHeight(240)
+        self.setAccessibleName(self.tr("Pads to strike"))
+        self.setToolTip(
+            self.tr(
+                "Strike with mouse or fingers: the middle of a pad is hard, its edge soft. The slide opens the hat."
+            )
+        )
+        self.openness = 0.0
+        self._held: dict[int, tuple[str, int]] = {}
+        self._lit: dict[str, int] = {}
+        self._dark = QTimer(self)
+        self._dark.setInterval(GLOW_MS)
+        self._dark.timeout.connect(self._fade)
+
+    def sizeHint(self) -> QSize:
+        return QSize(760, 320)
+
+    def boxes(self) -> dict[str, QRectF]:
+        """Where each pad is, by its articulation; the hat's is one for all openings."""
+        wide = (self.width() - SLIDE - 10) / len(PADS[0])
+        tall = min(140.0, self.height() / len(PADS))
+        return {
+            name: QRectF(i * wide + 3, row * tall + 3, wide - 6, tall - 6)
+            for row, names in enumerate(PADS)
+            for i, name in enumerate(names)
+        }
+
+    def slide(self) -> QRectF:
+        """Where the hat's pedal slide is: closed below, open above."""
+        bottom = max(box.bottom() for box in self.boxes().values())
+        return QRectF(self.width() - SLIDE, 3, SLIDE - 4, bottom - 3)
+
+    # Striking
+
+    def press(self, point: int, at: QPointF, pressure: float | None = None) -> None:
+        """A finger (by its number) or the mouse comes down."""
+        if self.slide().contains(at):
+            self._held[point] = ("slide", -1)
+            self._set_slide(at)
+            return
+        for name, box in self.boxes().items():
+            if box.contains(at):
+                x = (at.x() - box.center().x()) / (box.width() / 2)
+                y = (at.y() - box.center().y()) / (box.height() / 2)
+                struck = pad_velocity.hat_at(self.openness) if name == HAT else name
+                self.strike(struck, pad_velocity.velocity(x, y, pressure))
+                self._held[point] = (name, computer_keyboard.note_of(struck))
+                return
+
+    def strike(self, articulation: str, velocity: int, ends_in: int = 0) -> None:
+        """A stroke of a drum. ends_in: milliseconds after which it ends by itself, 0 where a release will come."""
+        if ends_in:
+            QTimer.singleShot(ends_in, lambda: self._end(computer_keyboard.note_of(articulation)))
+        self._listener.play(ports.SCREEN_PADS, bytes((0x99, computer_keyboard.note_of(articulation), velocity)))
+        shown = HAT if articulation in ("hat.closed", "hat.half", "hat.open") else articulation
+        self._lit[shown] = velocity
+        self._dark.start()
+        self.update()
+
+    def move(self, point: int, at: QPointF) -> None:
+        """A finger slides; only on the pedal slide does that mean something."""
+        if self._held.get(point, ("", 0))[0] == "slide":
+            self._set_slide(at)
+
+    def lift(self, point: int) -> None:
+        """A finger or the mouse is lifted."""
+        _, note = self._held.pop(point, ("", -1))
+        if note >= 0:
+            self._end(note)
+
+    def _end(self, note: int) -> None:
+        self._listener.play(ports.SCREEN_PADS, bytes((0x89, note, 64)))
+
+    def _set_slide(self, at: QPointF) -> None:
+        box, before = self.slide(), self.openness
+        self.openness = min(1.0, max(0.0, (box.bottom() - at.y()) / box.height()))
+        if pad_velocity.hat_at(before) != "hat.closed" and pad_velocity.hat_at(self.openness) == "hat.closed":
+            # The foot comes down: what rings is closed, and that can be heard.
+            self.strike("hat.pedal", 60, GLOW_MS)
+        self.update()
+
+    def _fade(self) -> None:
+        self._lit.clear()
+        self._dark.stop()
+        self.update()
+
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QTouchEvent) and event.type() in (
+            QEvent.Type.TouchBegin, QEvent.Type.TouchUpdate, QEvent.Type.TouchEnd, QEvent.Type.TouchCancel,
+        ):  # fmt: skip
+            for point in event.points():
+                self._touch(point)
+            if event.type() == QEvent.Type.TouchCancel:
+                for point in tuple(self._held):
+                    self.lift(point)
+            event.accept()
+            return True
+        return super().event(event)
+
+    def _touch(self, point: QEventPoint) -> None:
+        state, number = point.state(), point.id()
+        # A second finger's event tells of the first one's press again.
+        if state == QEventPoint.State.Pressed and number not in self._held:
+            # Surfaces without pressure say 0 or 1.
+            pressure = point.pressure() if 0 < point.pressure() < 1 else None
+            self.press(number, point.position(), pressure)
+        elif state == QEventPoint.State.Updated:
+            self.move(number, point.position())
+        elif state == QEventPoint.State.Released:
+            self.lift(number)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.press(MOUSE, event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        self.move(MOUSE, event.position())
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self.lift(MOUSE)
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        worn, painter = theme.current(), QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for name, box in self.boxes().items():
+            velocity = self._lit.get(name, 0)
+            colour = worn.family(family_of("hat.closed" if name == HAT else name))
+            painter.setPen(QPen(colour, 2))
+            painter.setBrush(colour if velocity else worn.colour("sheet"))
+            painter.drawRoundedRect(box, 8, 8)
+            painter.setPen(worn.colour("sheet" if velocity else "ink"))
+            painter.setFont(theme.font(10, QFont.Weight.DemiBold))
+            label = spoken(pad_velocity.hat_at(self.openness)) if name == HAT else spoken(name)
+            metrics = QFontMetricsF(painter.font())
+            for i, part in enumerate(label.split(", ")):
+                text = metrics.elidedText(part, Qt.TextElideMode.ElideRight, box.width() - 16)
+                painter.drawText(
+                    QPointF(box.left() + 10, box.top() + 8 + metrics.ascent() + i * metrics.height()), text
+                )
+            if velocity:
+                painter.setFont(theme.font(10))
+                side = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight
+                painter.drawText(box.adjusted(8, 8, -10, -8), side, str(velocity))
+        self._paint_slide(painter)
+
+    def _paint_slide(self, painter: QPainter) -> None:
+        worn, box = theme.current(), self.slide()
+        painter.setPen(QPen(worn.colour("edge"), 1))
+        painter.setBrush(worn.colour("sheet"))
+        painter.drawRoundedRect(box, 6, 6)
+        painter.setPen(QPen(worn.colour("line"), 1))
+        for part in (pad_velocity.CLOSED_TO, pad_velocity.HALF_TO):
+            y = box.bottom() - part * box.height()
+            painter.drawLine(QPointF(box.left() + 4, y), QPointF(box.right() - 4, y))
+        painter.setPen(worn.colour("faint"))
+        painter.setFont(theme.font(8.5))
+        zones = (
+            (self.tr("open"), pad_velocity.HALF_TO, 1.0),
+            (self.tr("half"), pad_velocity.CLOSED_TO, pad_velocity.HALF_TO),
+            (self.tr("closed"), 0.0, pad_velocity.CLOSED_TO),
+        )
+        for label, low, high in zones:
+            zone = QRectF(box.left(), box.bottom() - high * box.height(), box.width(), (high - low) * box.height())
+            painter.drawText(zone, Qt.AlignmentFlag.AlignCenter, label)
+        y = box.bottom() - self.openness * box.height()
+        painter.fillRect(QRectF(box.left() + 3, min(box.bottom() - 5, max(box.top(), y - 2)), box.width() - 6, 5),
+                         worn.family("hat"))  # fmt: skip

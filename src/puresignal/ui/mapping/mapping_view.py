@@ -1,0 +1,504 @@
+"""The Mapping view: what arrives, what it is, what leaves - seen, and set right."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPoint, QTimer, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puresignal.core.analysis.mapping_flow import Flows, flows, hat_picture, pedal_values
+from puresignal.core.kit.articulations import STANDARD, canonical, drum_of, drum_title, sort_key, spoken
+from puresignal.core.kit.map_recognition import recognise
+from puresignal.core.kit.note_map import HatPedal, NoteMap, with_goal, with_hat, with_meaning
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import with_input
+from puresignal.io import note_map_file
+from puresignal.ui.mapping.flow_diagram import ARRIVING, LEAVING, MEANING, RibbonView
+from puresignal.ui.mapping.hat_panel import HatPanel
+from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.workbench import Shown, Workbench
+from puresignal.ui.widgets import text_format
+from puresignal.ui.widgets.vertical_scroll_area import Tall
+
+TAKE = -1
+"""In place of a live input's number: the take that is looked at."""
+FOLLOW_MS = 40
+"""Milliseconds after a hit until it is seen to run."""
+
+
+class MappingView(QWidget):
+    """Ribbons in the middle, what is chosen and the hat at the right.
+
+    followed   the player wants to see these hits in Takes: their origins
+    looked_at  whose mapping is shown: number of a live input, or TAKE
+    """
+
+    followed = Signal(object)
+    looked_at = Signal(int)
+
+    def __init__(self, workbench: Workbench, listener: Listener, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._workbench, self._listener = workbench, listener
+        self._shown: Shown | None = None
+        self._of_take: Shown | None = None
+        self._live = TAKE
+        self._run_up_to = 0
+        self.flows = Flows((), (), (), (), ())
+        self.ribbons = RibbonView()
+        self.ribbons.chosen.connect(self._show_chosen)
+        self.ribbons.joined.connect(self._join)
+        self.ribbons.asked.connect(self._ask)
+        self.ribbons.forgotten.connect(self._forget)
+        self.ribbons.followed.connect(self._follow)
+        self.scroll = Tall(self.ribbons)
+        self.whole = QCheckBox(self.tr("also what was not played"))
+        self.whole.setToolTip(self.tr("Shows every pad of the kit's map and every note of the receiver's."))
+        self.whole.setAccessibleName(self.tr("Show also what was not played"))
+        self.whole.toggled.connect(lambda _: self.show_take(self._shown))
+        self.says = QLabel()
+        self.says.setObjectName("faint")
+        self.says.setWordWrap(True)
+        self.hat = HatPanel()
+        self.hat.changed.connect(self._set_hat)
+
+        self.of = QComboBox()
+        self.of.setAccessibleName(self.tr("Whose mapping is shown"))
+        self.of.setToolTip(self.tr("The take that is looked at, or what comes in now: each hit then runs its way."))
+        self.of.activated.connect(lambda: self.look_at(self.of.currentData()))
+        self.of.hide()
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(FOLLOW_MS)
+        self._soon.timeout.connect(self._follow_live)
+        listener.arrived.connect(self._arrived)
+        listener.began.connect(self._began)
+        listener.ended.connect(self._ended)
+
+        top = QHBoxLayout()
+        top.setContentsMargins(16, 8, 16, 8)
+        top.setSpacing(12)
+        top.addWidget(self.of)
+        top.addWidget(self.says, 1)
+        self.which = QPushButton(self.tr("Which kit is it?"))
+        self.which.setToolTip(self.tr("Ranks the note maps by how well they explain what was played."))
+        self.which.setAccessibleName(self.tr("Find the kit's map from what was played"))
+        self.which.clicked.connect(lambda: self.guesses().exec(self.which.mapToGlobal(self.which.rect().bottomLeft())))
+        top.addWidget(self.which)
+        top.addWidget(self.whole)
+        left = QVBoxLayout()
+        left.setSpacing(0)
+        left.addLayout(top)
+        left.addWidget(self.scroll, 1)
+        side = QVBoxLayout()
+        side.setContentsMargins(12, 8, 14, 4)
+        side.setSpacing(8)
+        side.addWidget(self._make_chosen())
+        side.addWidget(self._make_heard())
+        side.addWidget(self.hat)
+        side.addStretch()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addLayout(left, 1)
+        inner = QWidget()
+        inner.setLayout(side)
+        self.side = Tall(inner)
+        row.addWidget(self.side)
+
+    def _make_chosen(self) -> QFrame:
+        panel = QFrame()
+        panel.setObjectName("panel")
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(14, 12, 14, 12)
+        column.setSpacing(7)
+        self.title = QLabel()
+        self.title.setObjectName("figure")
+        self.about = QLabel()
+        self.about.setObjectName("faint")
+        self.about.setWordWrap(True)
+        self.means = QComboBox()
+        self.means.setAccessibleName(self.tr("What the note means"))
+        self.means.setToolTip(self.tr("What the note means: changes the kit's map."))
+        self.means.activated.connect(self._choose_meaning)
+        self.goals = QLineEdit()
+        self.goals.setAccessibleName(self.tr("Notes it leaves as"))
+        self.goals.setToolTip(self.tr("Notes it leaves as, 0 to 127: several, with commas, are sent together."))
+        self.goals.setPlaceholderText(self.tr("note, or notes"))
+        self.goals.editingFinished.connect(self._set_goals)
+        self.show_hits = QPushButton(self.tr("Show its hits in Takes"))
+        self.show_hits.setToolTip(self.tr("Points at these hits in Takes (T)."))
+        self.show_hits.setAccessibleName(self.tr("Show its hits in Takes"))
+        self.show_hits.clicked.connect(lambda: self._follow(self.ribbons.selected[0] + 10, self.ribbons.selected[1]))
+        self.forget = QPushButton(self.tr("Forget this way"))
+        self.forget.setAccessibleName(self.tr("Forget this way"))
+        self.forget.setToolTip(self.tr("Takes the note or the goal out of its map (Delete)."))
+        self.forget.clicked.connect(lambda: self._forget(*self.ribbons.selected))
+        for widget in (self.title, self.about, self.means, self.goals, self.show_hits, self.forget):
+            column.addWidget(widget)
+        panel.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        return panel
+
+    def _make_heard(self) -> QFrame:
+        """The check list: which pads of the kit were heard, and which not yet."""
+        panel = QFrame()
+        panel.setObjectName("panel")
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(14, 10, 14, 10)
+        column.setSpacing(4)
+        self.heard_title = QLabel()
+        self.heard_title.setObjectName("figure")
+        self.heard = QLabel()
+        self.not_heard = QLabel()
+        for label in (self.heard, self.not_heard):
+            label.setWordWrap(True)
+        self.heard.setObjectName("faint")
+        column.addWidget(self.heard_title)
+        column.addWidget(self.not_heard)
+        column.addWidget(self.heard)
+        panel.setToolTip(self.tr("Hit each pad once: what was not heard yet stands first."))
+        self.heard_panel = panel
+        return panel
+
+    # What comes in now
+
+    @property
+    def live(self) -> int:
+        """Number of the live input that is shown, or TAKE."""
+        return self._live
+
+    def look_at(self, live: int) -> None:
+        """The take's mapping (TAKE), or that of a live input by its number."""
+        self._live = live
+        self.of.setCurrentIndex(max(0, self.of.findData(live)))
+        self.looked_at.emit(live)
+        self._run_up_to = 0
+        self.show_take(self._of_take)
+
+    def _began(self) -> None:
+        self.of.clear()
+        self.of.addItem(self.tr("The take"), TAKE)
+        for number, one in enumerate(self._listener.inputs):
+            if one.port:
+                self.of.addItem(self.tr("Live: {port}").format(port=one.port), number)
+        self.of.show()
+        self.look_at(next((n for n, one in enumerate(self._listener.inputs) if one.port), TAKE))
+
+    def _ended(self) -> None:
+        self.of.hide()
+        self.look_at(TAKE)
+
+    def _arrived(self) -> None:
+        if self._live != TAKE and self.isVisible() and not self._soon.isActive():
+            self._soon.start()
+
+    def _follow_live(self) -> None:
+        if self._live == TAKE or not self.isVisible():
+            return
+        self.show_take(self._of_take)
+        if self._shown is None:
+            return
+        played, context = self._shown.outcome.played, self._shown.context
+        arriving = {(a.channel, a.note): i for i, a in enumerate(self.flows.arriving)}
+        meaning = {m.name: i for i, m in enumerate(self.flows.meanings)}
+        first = max(self._run_up_to, len(played) - 8)
+        for row in range(first, len(played)):
+            place = arriving.get((int(played.channel[row]), int(played.note[row])))
+            code = int(played.articulation[row])
+            if place is not None:
+                self.ribbons.run_hit(place, meaning.get(context.vocabulary[code], -1) if code >= 0 else -1)
+        self._run_up_to = len(played)
+
+    # Showing
+
+    def show_take(self, shown: Shown | None) -> None:
+        """The current take's mapping, or a live input's; what was chosen stays chosen where it is still there."""
+        self._of_take = shown
+        if self._live != TAKE:
+            shown = self._listener.shown(self._live)
+        before = self._key(*self.ribbons.selected)
+        self._shown = shown
+        self.flows = flows(shown.outcome, shown.context, self.whole.isChecked()) if shown else Flows((), (), (), (), ())
+        self.ribbons.show_flows(self.flows)
+        loose = [a for a in self.flows.arriving if a.loose]
+        nowhere = [m for m in self.flows.meanings if m.loose and m.hits]
+        hits = sum(a.hits for a in loose) + sum(m.hits for m in nowhere)
+        if shown is None:
+            self.says.setText(self.tr("No take yet."))
+        elif hits:
+            self.says.setText(
+                self.tr("{hits} in {ways} lead nowhere. Drag each onto what it is, or press Enter.").format(
+                    hits=text_format.counted(hits, "hit"),
+                    ways=text_format.counted(len(loose) + len(nowhere), "loose end"),
+                )
+            )
+        else:
+            self.says.setText(self.tr("Every hit has a way."))
+        place = next(
+            (n.place for n in self.ribbons.nodes if before is not None and self._key(n.column, n.place) == before), -1
+        )
+        self.ribbons.selected = (before[0], place) if before is not None and place >= 0 else (-1, -1)
+        self._show_chosen(*self.ribbons.selected)
+        self.which.setEnabled(shown is not None)
+        source = shown.context.source if shown else None
+        picture = None
+        if shown is not None and source is not None and source.hat is not None:
+            events = shown.take.events
+            values = pedal_values(shown.context, events.status, events.data1, events.data2)
+            picture = hat_picture(shown.outcome, shown.context, values)
+        self.hat.show_hat(source.hat if source else None, picture)
+        self._show_heard()
+
+    def _show_heard(self) -> None:
+        pads = self._source().pads
+        names = sorted({canonical(p.articulation) for p in pads}, key=sort_key)
+        hits = {m.name: m.hits for m in self.flows.meanings}
+        heard = [name for name in names if hits.get(name)]
+        missing = [name for name in names if not hits.get(name)]
+        self.heard_panel.setVisible(bool(names))
+        self.heard_title.setText(self.tr("Heard {n} of {all} pads").format(n=len(heard), all=len(names)))
+        self.not_heard.setVisible(bool(missing))
+        self.not_heard.setText(self.tr("Not yet: {names}").format(names=_by_drum(missing)))
+        self.heard.setVisible(bool(heard))
+        self.heard.setText(self.tr("Heard: {names}").format(names=_by_drum(heard)))
+
+    def _key(self, column: int, place: int) -> tuple[object, ...] | None:
+        """What a node is, whatever its place."""
+        if self.ribbons.node(column, place) is None:
+            return None
+        if column == ARRIVING:
+            return column, self.flows.arriving[place].channel, self.flows.arriving[place].note
+        if column == MEANING:
+            return column, self.flows.meanings[place].name
+        return column, self.flows.leaving[place].channel, self.flows.leaving[place].note
+
+    def _show_chosen(self, column: int, place: int) -> None:
+        node = self.ribbons.node(column, place)
+        self.means.setVisible(node is not None and column == ARRIVING)
+        self.goals.setVisible(node is not None and column == MEANING)
+        self.show_hits.setVisible(node is not None and node.hits > 0)
+        self.forget.setVisible(node is not None and column != LEAVING and not node.loose)
+        if node is None:
+            self.title.setText(self.tr("Nothing chosen"))
+            self.about.setText(self.tr("Click a name to see and change where it leads, or a ribbon to see its hits."))
+            return
+        self.title.setText(node.label if column != LEAVING or not node.detail else f"{node.label}, {node.detail}")
+        hits = text_format.counted(node.hits, "hit")
+        if column == ARRIVING:
+            here = self.flows.arriving[place]
+            on = (
+                self.tr("on channel {channel}").format(channel=here.channel)
+                if here.channel
+                else self.tr("on any channel")
+            )
+            self.about.setText(f"{hits} {on}")
+            self._fill_means(place)
+        elif column == MEANING:
+            meaning = self.flows.meanings[place]
+            text = hits
+            if meaning.stand_in:
+                text = self.tr("{hits}. The receiver has no such stroke: {name} stands in.").format(
+                    hits=hits, name=spoken(meaning.stand_in)
+                )
+            elif meaning.loose:
+                text = self.tr("{hits}. The receiver has no such drum.").format(hits=hits)
+            self.about.setText(text)
+            pad = self._target().pad_for(meaning.name)
+            self.goals.setText(", ".join(map(str, (pad.note, *pad.also))) if pad is not None else "")
+        else:
+            self.about.setText(hits)
+
+    def _fill_means(self, place: int) -> None:
+        self.means.clear()
+        self.means.addItem(self.tr("nothing (leads nowhere)"), None)
+        for name in self._articulations():
+            self.means.addItem(spoken(name), name)
+        now = [self.flows.meanings[r.last].name for r in self.flows.named if r.first == place]
+        source = self._source()
+        here = self.flows.arriving[place]
+        pads = [p for p in source.pads if p.note == here.note and source.channel_of(p) in (here.channel, None)]
+        said = canonical(pads[0].articulation) if pads else now[0] if now else None
+        self.means.setCurrentIndex(max(0, self.means.findData(said)))
+
+    def _articulations(self) -> list[str]:
+        names = {*STANDARD, *(canonical(p.articulation) for p in (*self._source().pads, *self._target().pads))}
+        return sorted(names, key=sort_key)
+
+    def _source(self) -> NoteMap:
+        source = self._shown.context.source if self._shown is not None else None
+        return source or NoteMap(self.tr("My kit"), ())
+
+    def _target(self) -> NoteMap:
+        return self._workbench.session.target or NoteMap(self.tr("My receiver"), ())
+
+    # Changing
+
+    def _change_source(self, note_map: NoteMap, name: str) -> None:
+        bench = self._workbench
+        if self._live != TAKE:
+            bench.do(
+                name, edits.with_inputs(bench.session, with_input(bench.session.inputs, self._live, source=note_map))
+            )
+        elif bench.session.current is not None:
+            bench.do(name, edits.with_source(bench.session, bench.session.current, note_map))
+
+    def _change_target(self, note_map: NoteMap, name: str) -> None:
+        bench = self._workbench
+        bench.do(name, edits.with_target(bench.session, note_map))
+
+    def _mean(self, place: int, articulation: str | None) -> None:
+        here = self.flows.arriving[place]
+        channel = here.channel or self._source().channel or 10
+        changed = with_meaning(self._source(), channel, here.note, articulation)
+        what = spoken(articulation) if articulation else self.tr("nothing")
+        self._change_source(changed, self.tr("map note {note} to {what}").format(note=here.note, what=what))
+
+    def _send(self, place: int, notes: tuple[int, ...]) -> None:
+        name = self.flows.meanings[place].name
+        listed = next((p.articulation for p in self._target().pads if canonical(p.articulation) == name), name)
+        what = ", ".join(map(str, notes)) or self.tr("nothing")
+        changed = with_goal(self._target(), listed, notes)
+        self._change_target(changed, self.tr("send {name} to {what}").format(name=spoken(name), what=what))
+
+    def _choose_meaning(self) -> None:
+        column, place = self.ribbons.selected
+        if column == ARRIVING:
+            self._mean(place, self.means.currentData())
+
+    def _set_goals(self) -> None:
+        column, place = self.ribbons.selected
+        if column != MEANING or not self.goals.isModified():
+            return
+        self.goals.setModified(False)
+        notes = []
+        for part in self.goals.text().replace(",", " ").split():
+            if not part.isdigit() or int(part) > 127:
+                self._workbench.told.emit(
+                    self.tr("“{part}” is no note number. Write numbers from 0 to 127.").format(part=part), True
+                )
+                self._show_chosen(column, place)
+                return
+            notes.append(int(part))
+        self._send(place, tuple(dict.fromkeys(notes)))
+
+    def _join(self, column: int, place: int, _to: int, to_place: int) -> None:
+        if column == ARRIVING:
+            self._mean(place, self.flows.meanings[to_place].name)
+        else:
+            self._send(place, (self.flows.leaving[to_place].note,))
+
+    def _forget(self, column: int, place: int) -> None:
+        if column == ARRIVING:
+            self._mean(place, None)
+        elif column == MEANING:
+            self._send(place, ())
+
+    def _set_hat(self, hat: HatPedal) -> None:
+        self._change_source(with_hat(self._source(), hat), self.tr("set the hat's pedal"))
+
+    def _ask(self, column: int, place: int, at: QPoint) -> None:
+        if column == LEAVING:
+            self._follow(column + 10, place)
+            return
+        self.menu_for(column, place).exec(at)
+
+    def menu_for(self, column: int, place: int) -> QMenu:
+        """What can be done with a node."""
+        menu = QMenu(self)
+        if column == ARRIVING:
+            drums: dict[str, QMenu] = {}
+            for name in self._articulations():
+                drum = drum_of(name)
+                if drum not in drums:
+                    drums[drum] = menu.addMenu(drum_title(drum))
+                action = drums[drum].addAction(spoken(name))
+                action.triggered.connect(lambda _=False, n=name: self._mean(place, n))
+        else:
+            for pad in sorted(self._target().pads, key=lambda p: sort_key(p.articulation)):
+                action = menu.addAction(
+                    self.tr("note {note} – {name}").format(note=pad.note, name=spoken(pad.articulation))
+                )
+                action.triggered.connect(lambda _=False, n=pad.note: self._send(place, (n,)))
+            menu.addAction(self.tr("Another note…")).triggered.connect(lambda: self._ask_note(place))
+        menu.addSeparator()
+        menu.addAction(self.tr("Show its hits in Takes")).triggered.connect(lambda: self._follow(column + 10, place))
+        menu.addAction(self.tr("Forget this way")).triggered.connect(lambda: self._forget(column, place))
+        return menu
+
+    def guesses(self) -> QMenu:
+        """The note maps, best first, each with how much of the take it explains."""
+        menu = QMenu(self)
+        if self._shown is None:
+            return menu
+        maps = dict.fromkeys(
+            (*note_map_file.own(), *(note_map_file.shipped(ident) for ident in note_map_file.shipped_ids()))
+        )
+        for guess in recognise(self._shown.take, maps):
+            text = self.tr("{name}: explains {n} of {hits}").format(
+                name=guess.note_map.name,
+                n=text_format.count(guess.explained),
+                hits=text_format.counted(guess.hits, "hit"),
+            )
+            if guess.unknown:
+                text += self.tr(", not {notes}").format(notes=", ".join(str(note) for _, note in guess.unknown[:4]))
+                text += " …" if len(guess.unknown) > 4 else ""
+            action = menu.addAction(text)
+            action.triggered.connect(
+                lambda _=False, m=guess.note_map: self._change_source(m, self.tr("choose the kit's map"))
+            )
+        return menu
+
+    def _ask_note(self, place: int) -> None:
+        note, chosen = QInputDialog.getInt(self, self.tr("Another note"), self.tr("Note, 0 to 127"), 38, 0, 127)
+        if chosen:
+            self._send(place, (note,))
+
+    # To Takes
+
+    def _follow(self, where: int, place: int) -> None:
+        origins = self.hits_of(where, place)
+        if len(origins) and self._live == TAKE:
+            self.followed.emit(origins)
+
+    def hits_of(self, where: int, place: int) -> np.ndarray:
+        """Origins of the hits of a ribbon (where 0 or 1) or of a node (its column and 10)."""
+        if self._shown is None:
+            return np.zeros(0, np.int64)
+        played, context = self._shown.outcome.played, self._shown.context
+        if where == 0:
+            ribbon = self.flows.named[place]
+            here, name = self.flows.arriving[ribbon.first], self.flows.meanings[ribbon.last].name
+            mine = (played.note == here.note) & (played.articulation == context.code[name])
+        elif where == 1:
+            ribbon = self.flows.sent[place]
+            mine = played.articulation == context.code[self.flows.meanings[ribbon.first].name]
+        elif where == ARRIVING + 10:
+            here = self.flows.arriving[place]
+            mine = (played.note == here.note) & (played.channel == here.channel)
+        elif where == MEANING + 10:
+            mine = played.articulation == context.code[self.flows.meanings[place].name]
+        else:
+            ways = [self.flows.meanings[r.first].name for r in self.flows.sent if r.last == place]
+            mine = np.isin(played.articulation, [context.code[name] for name in ways])
+        return played.origin[mine]
+
+
+def _by_drum(names: list[str]) -> str:
+    """Articulations in words, a drum's together: "snare head, rim; kick"."""
+    drums: dict[str, list[str]] = {}
+    for name in names:
+        drum, _, way = spoken(name).partition(", ")
+        drums.setdefault(drum, []).append(way)
+    return "; ".join(f"{drum} {', '.join(ways)}".strip() for drum, ways in drums.items())

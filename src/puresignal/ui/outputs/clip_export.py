@@ -1,0 +1,140 @@
+"""Clips on their way out: files that stay until the program ends, dragged out or put on the clipboard."""
+
+from __future__ import annotations
+
+import atexit
+import re
+import shutil
+import tempfile
+from pathlib import Path
+
+from PySide6.QtCore import QEvent, QMimeData, QPoint, QSize, Qt, QUrl, Signal
+from PySide6.QtGui import QDrag, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
+from PySide6.QtWidgets import QWidget
+
+from puresignal.io import file_access, xdg_folders
+from puresignal.ui.widgets import theme
+
+_folder: Path | None = None
+
+
+def folder() -> Path:
+    """A folder of this run's own for clips; it goes when the program ends, not before.
+
+    Raises FileAccessError when it cannot be made
+    """
+    global _folder
+    if _folder is None or not _folder.is_dir():
+        base = xdg_folders.cache() / "clips"
+        try:
+            base.mkdir(parents=True, exist_ok=True)
+            _folder = Path(tempfile.mkdtemp(prefix="run-", dir=base))
+        except OSError as error:
+            raise file_access.access_error(error, base, "write") from error
+        atexit.register(shutil.rmtree, _folder, ignore_errors=True)
+    return _folder
+
+
+def write(name: str, content: bytes) -> Path:
+    """A clip as a file under a name of its own.
+
+    Raises FileAccessError when the system refuses
+    """
+    plain = re.sub(r"[/\\:*?\"<>|\x00-\x1f]+", " ", name).strip()[:120] or "clip"
+    place, number = folder() / f"{plain}.mid", 2
+    # An earlier clip may still be read by whoever it was dropped on.
+    while place.exists() and place.read_bytes() != content:
+        place = folder() / f"{plain} {number}.mid"
+        number += 1
+    if not place.exists():
+        file_access.write_bytes(place, content)
+    return place
+
+
+def mime_data(path: Path) -> QMimeData:
+    """A file as what is dragged or copied."""
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path))])
+    return data
+
+
+class ClipHandle(QWidget):
+    """A thing to take hold of: dragging it drags the clip out of the window.
+
+    wanted  a drag begins: whoever listens calls `drag` with the clip's file
+    copied  Enter or Space: the clip shall go to the clipboard
+    """
+
+    wanted = Signal()
+    copied = Signal()
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._label, self._detail = "", ""
+        self._pressed: QPoint | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.OpenHandCursor)
+        self.setAccessibleName(self.tr("Clip to drag out"))
+        self.setToolTip(self.tr("Drag this into your music program. Enter copies it as a file instead (Ctrl+Shift+C)."))
+        self.setFixedHeight(74)
+
+    def sizeHint(self) -> QSize:
+        return QSize(230, 74)
+
+    def show_clip(self, label: str, detail: str, enabled: bool) -> None:
+        """What would be dragged."""
+        self._label, self._detail = label, detail
+        self.setEnabled(enabled)
+        self.update()
+
+    def drag(self, path: Path) -> None:
+        """Drags a file out of the window, as a copy."""
+        drag = QDrag(self)
+        drag.setMimeData(mime_data(path))
+        picture = QPixmap(self.size() * self.devicePixelRatioF())
+        picture.setDevicePixelRatio(self.devicePixelRatioF())
+        self.render(picture)
+        drag.setPixmap(picture)
+        drag.exec(Qt.DropAction.CopyAction)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._pressed = event.position().toPoint()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is not None and (event.position().toPoint() - self._pressed).manhattanLength() > 8:
+            self._pressed = None
+            self.wanted.emit()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._pressed = None
+
+    def keyPressEvent(self, event: QEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):  # type: ignore[attr-defined]
+            self.copied.emit()
+        else:
+            super().keyPressEvent(event)  # type: ignore[arg-type]
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        worn = theme.current()
+        ink = worn.colour("ink" if self.isEnabled() else "faint")
+        painter.setPen(QPen(ink if self.hasFocus() else worn.colour("edge"), 2 if self.hasFocus() else 1.3))
+        painter.setBrush(worn.colour("shade"))
+        painter.drawRoundedRect(self.rect().adjusted(1, 1, -1, -1), 6, 6)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(worn.colour("edge"))
+        for row in range(4):
+            for column in range(2):
+                painter.drawEllipse(QPoint(15 + column * 7, 22 + row * 10), 2, 2)
+        box = self.rect().adjusted(36, 12, -10, -10)
+        painter.setPen(ink)
+        painter.setFont(theme.font(10.5, QFont.Weight.Bold))
+        label = painter.fontMetrics().elidedText(self._label, Qt.TextElideMode.ElideRight, box.width())
+        painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, label)
+        painter.setPen(worn.colour("faint"))
+        painter.setFont(theme.font(9))
+        painter.drawText(
+            box, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, self._detail
+        )

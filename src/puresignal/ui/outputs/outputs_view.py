@@ -1,0 +1,572 @@
+"""The Outputs view: the tracks, what the file will hold, and taking it away."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QItemSelectionModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QRectF,
+    Qt,
+    QTimer,
+    Signal,
+)
+from PySide6.QtGui import QFont, QGuiApplication, QKeySequence, QPainter, QShortcut, QShowEvent
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QHeaderView,
+    QInputDialog,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puresignal.core.diagnosis import monitoring
+from puresignal.core.errors import PureSignalError
+from puresignal.core.export.song_builder import Clip, FileTrack
+from puresignal.core.session import session as edits
+from puresignal.core.session.session import Session
+from puresignal.core.session.track_settings import COLOURS, TrackSettings, moved
+from puresignal.ui.outputs import clip_export
+from puresignal.ui.outputs.playback_panel import PlayPanel, SoundPanel, playable
+from puresignal.ui.state.workbench import Shown, Workbench
+from puresignal.ui.widgets import text_format, theme
+from puresignal.ui.widgets.vertical_scroll_area import Tall
+
+_HEADS = ("", "track", "leaves", "channel", "heard", "notes", "note numbers", "in the take")
+_COLOUR, _NAME, _OUT, _CHANNEL, _HEARD, _NOTES, _NUMBERS, _PICTURE = range(8)
+_Index = QModelIndex | QPersistentModelIndex
+_COLOUR_WORDS = {
+    "kick": "blue", "snare": "orange", "hat": "teal", "tom": "purple", "cymbal": "gold", "percussion": "green",
+    "other": "grey",
+}  # fmt: skip
+
+
+class TracksModel(QAbstractTableModel):
+    """The tracks of the file to be. Names can be edited, and whether a track leaves can be ticked.
+
+    renamed  (track key, new name)
+    ticked   (track key, whether it leaves)
+    """
+
+    renamed = Signal(str, str)
+    ticked = Signal(str, bool)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._shown: Shown | None = None
+        self._session = Session()
+
+    def show_take(self, shown: Shown | None, session: Session) -> None:
+        self.beginResetModel()
+        self._shown, self._session = shown, session
+        self.endResetModel()
+
+    def track(self, row: int) -> FileTrack:
+        assert self._shown is not None
+        return self._shown.tracks[row]
+
+    def starts(self, row: int) -> np.ndarray:
+        """Starts of a track's notes as parts of the take's length, 0..1."""
+        assert self._shown is not None
+        clean = self._shown.outcome.clean
+        starts: np.ndarray = clean.start[clean.track == self.track(row).index] / max(0.1, self._shown.take.length)
+        return starts
+
+    def rowCount(self, parent: _Index | None = None) -> int:
+        return 0 if self._shown is None or (parent is not None and parent.isValid()) else len(self._shown.tracks)
+
+    def columnCount(self, parent: _Index | None = None) -> int:
+        return len(_HEADS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
+        if orientation == Qt.Orientation.Horizontal:
+            if role == Qt.ItemDataRole.DisplayRole:
+                return self.tr(_HEADS[section]) if _HEADS[section] else ""
+            if role == Qt.ItemDataRole.TextAlignmentRole:
+                return Qt.AlignmentFlag.AlignVCenter | _side(section)
+        return None
+
+    def flags(self, index: _Index) -> Qt.ItemFlag:
+        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        if index.column() == _OUT:
+            return flags | Qt.ItemFlag.ItemIsUserCheckable
+        return flags | Qt.ItemFlag.ItemIsEditable if index.column() == _NAME else flags
+
+    def data(self, index: _Index, role: int = 0) -> object:
+        entry, column = self.track(index.row()), index.column()
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            return self._text(entry, column)
+        if role == Qt.ItemDataRole.CheckStateRole and column == _OUT:
+            return Qt.CheckState.Checked if entry.out else Qt.CheckState.Unchecked
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignVCenter | _side(column)
+        if role == Qt.ItemDataRole.BackgroundRole and column == _COLOUR:
+            return theme.current().family(entry.colour)
+        if role == Qt.ItemDataRole.ForegroundRole and not entry.out:
+            return theme.current().colour("faint")
+        if role == Qt.ItemDataRole.FontRole and column == _NAME:
+            return theme.font(10, QFont.Weight.DemiBold)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return {
+                _NAME: self.tr("Double-click or F2 to give it another name; an empty name gives it its own back."),
+                _OUT: self.tr("Whether the track is written at all. Space ticks all chosen tracks."),
+                _CHANNEL: self.tr("The channel its notes leave on."),
+                _HEARD: self.tr(
+                    "Whether playback is heard of it, and why not. M mutes the chosen tracks, S makes them solo."
+                ),
+            }.get(column)
+        return None
+
+    def _text(self, entry: FileTrack, column: int) -> str:
+        assert self._shown is not None
+        clean = self._shown.outcome.clean
+        mine = clean.track == entry.index
+        if column == _NAME:
+            return entry.title
+        if column == _CHANNEL:
+            if entry.channel is not None:
+                return str(entry.channel)
+            return ", ".join(map(str, np.unique(clean.channel[mine]).tolist()))
+        if column == _HEARD:
+            return self.tr(monitoring.track_words(entry, self._session))
+        if column == _NOTES:
+            return text_format.count(int(np.count_nonzero(mine)))
+        if column == _NUMBERS:
+            notes = np.unique(clean.note[mine]).tolist()
+            return ", ".join(map(str, notes)) if len(notes) <= 7 else f"{notes[0]}–{notes[-1]}"
+        return ""
+
+    def setData(self, index: _Index, value: object, role: int = 0) -> bool:
+        key = self.track(index.row()).track.key
+        if role == Qt.ItemDataRole.CheckStateRole and index.column() == _OUT:
+            self.ticked.emit(key, Qt.CheckState(value) == Qt.CheckState.Checked)
+            return True
+        if role != Qt.ItemDataRole.EditRole or index.column() != _NAME:
+            return False
+        self.renamed.emit(key, str(value))
+        return True
+
+
+def _side(column: int) -> Qt.AlignmentFlag:
+    return (
+        Qt.AlignmentFlag.AlignLeft
+        if column in (_NAME, _OUT, _HEARD, _NUMBERS, _PICTURE)
+        else Qt.AlignmentFlag.AlignRight
+    )
+
+
+class StretchPicture(QStyledItemDelegate):
+    """Draws where in the take a track has notes."""
+
+    def __init__(self, model: TracksModel, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._model = model
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
+        super().paint(painter, option, index)
+        box = QRectF(option.rect).adjusted(8, 8, -8, -8)  # type: ignore[attr-defined]
+        worn = theme.current()
+        painter.save()
+        painter.fillRect(box, worn.colour("shade"))
+        painter.setPen(worn.family(self._model.track(index.row()).colour))
+        places = np.unique((box.left() + self._model.starts(index.row()) * box.width()).astype(int))
+        for x in places.tolist():
+            painter.drawLine(x, round(box.top()), x, round(box.bottom()))
+        painter.restore()
+
+
+class OutputsView(QWidget):
+    """Tracks on the left, the file and the clip on the right.
+
+    save_asked  the player wants the MIDI file saved
+    """
+
+    save_asked = Signal()
+
+    _SPLITS = (("drum", "A track a drum"), ("family", "A track a family"), ("one", "All on one track"))
+
+    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._workbench = workbench
+        self._shown: Shown | None = None
+        self._stretch: tuple[float, float] | None = None
+        self.model = TracksModel(self)
+        self.model.renamed.connect(self._rename)
+        self.model.ticked.connect(self._tick)
+        self.table = self._make_table()
+
+        left = QVBoxLayout()
+        left.setSpacing(10)
+        left.addLayout(self._make_top())
+        left.addWidget(self.table, 1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(20, 16, 20, 16)
+        row.setSpacing(18)
+        row.addLayout(left, 1)
+        self.panels: list[QFrame] = []
+        side = QVBoxLayout()
+        side.setSpacing(14)
+        side.addWidget(self._make_file_panel())
+        side.addWidget(self._make_clip_panel())
+        self.play = PlayPanel()
+        self.play.changed.connect(lambda name, change: self._change(name, self.chosen_keys(), change))
+        self.sound = SoundPanel(workbench)
+        self.panels += [self.play, self.sound]
+        side.addWidget(self.play)
+        side.addWidget(self.sound)
+        side.addStretch()
+        side.setContentsMargins(0, 0, 8, 0)
+        inner = QWidget()
+        inner.setLayout(side)
+        self.side = Tall(inner)
+        row.addWidget(self.side)
+        self._ports: tuple[str, ...] | None = None
+
+    def _make_top(self) -> QHBoxLayout:
+        title = QLabel(self.tr("Tracks"))
+        title.setObjectName("title")
+        self.split = QComboBox()
+        for key, label in self._SPLITS:
+            self.split.addItem(self.tr(label), key)
+        self.split.setAccessibleName(self.tr("How the drums are split to tracks"))
+        self.split.setToolTip(self.tr("How the drums are split to tracks. Nothing is lost in going back and forth."))
+        self.split.activated.connect(self._split)
+        self.channel = QComboBox()
+        self.channel.addItem(self.tr("own channel"), None)
+        for number in range(1, 17):
+            self.channel.addItem(self.tr("channel {n}").format(n=number), number)
+        self.channel.setAccessibleName(self.tr("Channel of the chosen tracks"))
+        self.channel.setToolTip(self.tr("The channel that the chosen tracks leave on."))
+        self.channel.activated.connect(lambda: self._set("set channel", channel=self.channel.currentData()))
+        self.colour = QComboBox()
+        self.colour.addItem(self.tr("own colour"), "")
+        for name in COLOURS:
+            self.colour.addItem(self.tr(_COLOUR_WORDS[name]), name)
+        self.colour.setAccessibleName(self.tr("Colour of the chosen tracks"))
+        self.colour.setToolTip(self.tr("The colour of the chosen tracks, here and in Takes."))
+        self.colour.activated.connect(lambda: self._set("set colour", colour=self.colour.currentData()))
+        top = QHBoxLayout()
+        top.setSpacing(8)
+        top.addWidget(title)
+        top.addStretch()
+        self.track_tools: list[QWidget] = [self.colour, self.channel]
+        for label, name, tip, by in (
+            ("↑", "Move up", "Move the chosen tracks up (Alt+Up).", -1),
+            ("↓", "Move down", "Move the chosen tracks down (Alt+Down).", 1),
+        ):
+            button = QPushButton(label)
+            button.setAccessibleName(self.tr(name))
+            button.setToolTip(self.tr(tip))
+            button.setShortcut("Alt+Up" if by < 0 else "Alt+Down")
+            button.clicked.connect(lambda _=False, b=by: self._move(b))
+            self.track_tools.append(button)
+        for widget in (*self.track_tools, self.split):
+            top.addWidget(widget)
+        return top
+
+    def _make_table(self) -> QTableView:
+        table = QTableView()
+        table.setModel(self.model)
+        table.setItemDelegateForColumn(_PICTURE, StretchPicture(self.model, table))
+        table.setAccessibleName(self.tr("Tracks of the file"))
+        table.setToolTip(
+            self.tr("The tracks that the file will hold, in their order. Choose several to change them at once.")
+        )
+        table.verticalHeader().hide()
+        table.verticalHeader().setDefaultSectionSize(34)
+        table.setShowGrid(False)
+        table.setWordWrap(False)
+        table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+        table.setTabKeyNavigation(False)
+        table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        table.customContextMenuRequested.connect(lambda at: self.menu().exec(table.viewport().mapToGlobal(at)))
+        head = table.horizontalHeader()
+        head.setMinimumSectionSize(6)
+        head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        head.setSectionResizeMode(_PICTURE, QHeaderView.ResizeMode.Stretch)
+        for key, field in (("M", "muted"), ("S", "solo")):
+            shortcut = QShortcut(QKeySequence(key), table)
+            shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
+            shortcut.activated.connect(lambda f=field: self._switch(f))
+        table.selectionModel().selectionChanged.connect(lambda *_: self._show_chosen())
+        return table
+
+    def _panel(self, title: str) -> tuple[QFrame, QVBoxLayout]:
+        panel = QFrame()
+        panel.setObjectName("panel")
+        self.panels.append(panel)
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(16, 14, 16, 14)
+        column.setSpacing(8)
+        label = QLabel(title)
+        label.setObjectName("figure")
+        column.addWidget(label)
+        return panel, column
+
+    def _make_file_panel(self) -> QFrame:
+        panel, column = self._panel(self.tr("The file"))
+        self.contents = QLabel()
+        self.contents.setWordWrap(True)
+        self.contents.setTextFormat(Qt.TextFormat.PlainText)
+        self.with_tempo = QCheckBox(self.tr("with tempo and meter"))
+        self.with_tempo.setToolTip(self.tr("Off: the file takes on the tempo of the project it is dropped into."))
+        self.with_tempo.setAccessibleName(self.tr("Write tempo and meter"))
+        self.with_tempo.clicked.connect(self._write_tempo)
+        self.save = QPushButton(self.tr("Save MIDI file…"))
+        self.save.setObjectName("main")
+        self.save.setToolTip(self.tr("Save the clean take as a Standard MIDI File (Ctrl+E)."))
+        self.save.setAccessibleName(self.tr("Save MIDI file"))
+        self.save.clicked.connect(self.save_asked)
+        for widget in (self.contents, self.with_tempo, self.save):
+            column.addWidget(widget)
+        return panel
+
+    def _make_clip_panel(self) -> QFrame:
+        panel, column = self._panel(self.tr("Take it away"))
+        self.what = QComboBox()
+        self.what.setAccessibleName(self.tr("What the clip holds"))
+        self.what.setToolTip(
+            self.tr("What is dragged or copied. Choose tracks here, or a stretch of time on the ruler of Takes.")
+        )
+        for key, label in (("all", "the whole take"), ("tracks", "the chosen tracks"), ("stretch", "the chosen bars")):
+            self.what.addItem(self.tr(label), key)
+        self.what.activated.connect(lambda: self._show_clip())
+        self.handle = clip_export.ClipHandle()
+        self.handle.wanted.connect(self._drag)
+        self.handle.copied.connect(self.copy)
+        copy = QPushButton(self.tr("Copy as a file"))
+        copy.setToolTip(self.tr("Puts the clip on the clipboard as a .mid file (Ctrl+Shift+C)."))
+        copy.setAccessibleName(self.tr("Copy the clip as a file"))
+        copy.clicked.connect(self.copy)
+        self.copy_button = copy
+        for widget in (self.what, self.handle, copy):
+            column.addWidget(widget)
+        return panel
+
+    # Showing
+
+    def set_compact(self, compact: bool) -> None:
+        """Narrower columns and panels for a small window."""
+        for panel in self.panels:
+            panel.setFixedWidth(222 if compact else 262)
+        self.side.setFixedWidth(246 if compact else 286)
+        widths = (6, 108, 56, 64, 70, 50, 96, 60) if compact else (6, 130, 62, 72, 84, 62, 120, 120)
+        for i, width in enumerate(widths):
+            self.table.setColumnWidth(i, width)
+
+    def show_take(self, shown: Shown | None) -> None:
+        """The current take's tracks and file; chosen tracks stay chosen."""
+        chosen = self.chosen_keys()
+        self._shown = shown
+        self.model.show_take(shown, self._workbench.session)
+        self.save.setEnabled(shown is not None)
+        session = self._workbench.session
+        self.split.setCurrentIndex(self.split.findData(session.path.split.by))
+        self.with_tempo.setChecked(session.delivery.with_tempo)
+        self._choose_keys(chosen)
+        self._show_chosen()
+        if shown is None:
+            self.contents.setText(self.tr("There is no take to save yet."))
+            return
+        tempo = shown.take.tempo
+        leaving = [t for t in shown.tracks if t.out]
+        notes = int(np.isin(shown.outcome.clean.track, [t.index for t in leaving]).sum())
+        timing = [f"{text_format.tempo(tempo)}, {text_format.meter(tempo)}"] if session.delivery.with_tempo else []
+        lines = [
+            self.tr("Standard MIDI File, type 1"),
+            text_format.counted(len(leaving), "named track"),
+            text_format.counted(notes, "note"),
+            *timing,
+            self.tr("{n} ticks a quarter note").format(n=text_format.count(tempo.ppq)),
+            f"{text_format.duration(shown.take.length)}, {text_format.size(len(self._workbench.midi_bytes()))}",
+        ]
+        self.contents.setText("\n".join(lines))
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self._ports is None:
+            QTimer.singleShot(0, self._look_for_ports)
+
+    def _look_for_ports(self) -> None:
+        self._ports = playable()
+        self._show_chosen()
+
+    def _switch(self, field: str) -> None:
+        """Mutes the chosen tracks, or makes them solo, or takes that back where it is so for all of them."""
+        keys = self.chosen_keys()
+        if not keys:
+            return
+        on = not all(getattr(self._workbench.session.delivery.track(key), field) for key in keys)
+        self._set({"muted": "mute", "solo": "solo"}[field], **{field: on})
+
+    def set_stretch(self, stretch: tuple[float, float] | None) -> None:
+        """The stretch of time chosen in Takes."""
+        self._stretch = stretch
+        if stretch is not None:
+            self.what.setCurrentIndex(self.what.findData("stretch"))
+        elif self.what.currentData() == "stretch":
+            self.what.setCurrentIndex(self.what.findData("all"))
+        self._show_clip()
+
+    def chosen_keys(self) -> list[str]:
+        """Keys of the chosen tracks, in their order."""
+        rows = sorted({index.row() for index in self.table.selectionModel().selectedRows()})
+        return [self.model.track(row).track.key for row in rows] if self._shown is not None else []
+
+    def _choose_keys(self, keys: list[str]) -> None:
+        chosen = self.table.selectionModel()
+        flags = QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows
+        for row in range(self.model.rowCount()):
+            if self.model.track(row).track.key in keys:
+                chosen.select(self.model.index(row, 0), flags)
+
+    def _show_chosen(self) -> None:
+        keys = self.chosen_keys()
+        for widget in self.track_tools:
+            widget.setEnabled(bool(keys))
+        delivery = self._workbench.session.delivery
+        settings = [delivery.track(key) for key in keys]
+        for box, values in ((self.channel, {t.channel for t in settings}), (self.colour, {t.colour for t in settings})):
+            box.setCurrentIndex(box.findData(next(iter(values))) if len(values) == 1 else 0 if not values else -1)
+        self.play.show_settings(settings, self._ports or ())
+        self.sound.show_drum(keys)
+        self._show_clip()
+
+    def _show_clip(self) -> None:
+        clip = self.clip()
+        if self._shown is None or clip is None:
+            why = {"tracks": self.tr("Choose tracks first."), "stretch": self.tr("Drag on the ruler of Takes first.")}
+            text = why.get(str(self.what.currentData()), "")
+            self.handle.show_clip(self.tr("Nothing to drag"), text, False)
+        else:
+            self.handle.show_clip(self.clip_name(), self.tr("Drag into your music program"), True)
+        self.copy_button.setEnabled(self._shown is not None and clip is not None)
+
+    # The clip
+
+    def clip(self) -> Clip | None:
+        """What would be dragged, None for nothing."""
+        what = self.what.currentData()
+        if what == "tracks":
+            keys = self.chosen_keys()
+            return Clip(frozenset(keys)) if keys else None
+        if what == "stretch":
+            return Clip(None, *self._stretch) if self._stretch is not None else None
+        return Clip()
+
+    def clip_name(self) -> str:
+        """A name for the clip's file."""
+        assert self._shown is not None
+        what, name = self.what.currentData(), self._shown.ref.name
+        if what == "tracks":
+            titles = [t.title for t in self._shown.tracks if t.track.key in self.chosen_keys()]
+            return f"{name}, {', '.join(titles[:3])}{' …' if len(titles) > 3 else ''}"
+        if what == "stretch" and self._stretch is not None:
+            first, _, _ = self._shown.take.tempo.position(self._stretch[0])
+            last, _, _ = self._shown.take.tempo.position(max(self._stretch[0], self._stretch[1] - 0.001))
+            return f"{name}, bar {first}" if first == last else f"{name}, bars {first}-{last}"
+        return name
+
+    def clip_file(self) -> object:
+        """The clip as a file that stays until the program ends, None where there is none or it could not be written."""
+        clip = self.clip()
+        if clip is None or self._shown is None:
+            return None
+        try:
+            return clip_export.write(self.clip_name(), self._workbench.midi_bytes(clip))
+        except PureSignalError as error:
+            self._workbench.told.emit(str(error), True)
+            return None
+
+    def _drag(self) -> None:
+        path = self.clip_file()
+        if path is not None:
+            self.handle.drag(path)  # type: ignore[arg-type]
+
+    def copy(self) -> None:
+        """Puts the clip on the clipboard as a file."""
+        path = self.clip_file()
+        if path is not None:
+            QGuiApplication.clipboard().setMimeData(clip_export.mime_data(path))  # type: ignore[arg-type]
+            self._workbench.told.emit(self.tr("Copied: {name}").format(name=self.clip_name()), False)
+
+    # Changing
+
+    def _rename(self, key: str, title: str) -> None:
+        bench = self._workbench
+        bench.do(self.tr("name track"), edits.with_title(bench.session, key, title))
+
+    def _tick(self, key: str, out: bool) -> None:
+        keys = self.chosen_keys()
+        name = self.tr("let a track leave") if out else self.tr("leave a track out")
+        self._change(name, keys if key in keys else [key], lambda t: replace(t, out=out))
+
+    def _set(self, name: str, **values: object) -> None:
+        self._change(self.tr(name), self.chosen_keys(), lambda t: replace(t, **values))
+
+    def _change(self, name: str, keys: list[str], change: Callable[[TrackSettings], TrackSettings]) -> None:
+        bench = self._workbench
+        changed = [change(bench.session.delivery.track(key)) for key in keys]
+        bench.do(name, edits.with_tracks(bench.session, changed))
+
+    def _move(self, by: int) -> None:
+        bench = self._workbench
+        if self._shown is None:
+            return
+        keys = tuple(t.track.key for t in self._shown.tracks)
+        bench.do(
+            self.tr("move tracks"), edits.with_track_order(bench.session, moved(keys, set(self.chosen_keys()), by))
+        )
+
+    def _write_tempo(self) -> None:
+        bench = self._workbench
+        written = self.with_tempo.isChecked()
+        bench.do(
+            self.tr("write tempo") if written else self.tr("leave tempo out"),
+            edits.with_tempo_written(bench.session, written),
+        )
+
+    def _split(self) -> None:
+        bench = self._workbench
+        bench.do(self.tr("split tracks"), edits.with_split(bench.session, str(self.split.currentData())))
+
+    def menu(self) -> QMenu:
+        """What can be done with the chosen tracks."""
+        menu = QMenu(self)
+        for label, act in (
+            ("Rename…", self._ask_name),
+            ("Let them leave", lambda: self._set("let tracks leave", out=True)),
+            ("Leave them out", lambda: self._set("leave tracks out", out=False)),
+            ("Move up", lambda: self._move(-1)),
+            ("Move down", lambda: self._move(1)),
+            (
+                "As they came",
+                lambda: self._change(self.tr("reset tracks"), self.chosen_keys(), lambda t: TrackSettings(t.key)),
+            ),
+        ):
+            action = menu.addAction(self.tr(label))
+            action.setEnabled(bool(self.chosen_keys()))
+            action.triggered.connect(lambda _=False, a=act: a())
+        return menu
+
+    def _ask_name(self) -> None:
+        keys = self.chosen_keys()
+        if keys and self._shown is not None:
+            now = next(t.title for t in self._shown.tracks if t.track.key == keys[0])
+            name, chosen = QInputDialog.getText(self, self.tr("Rename"), self.tr("Name of the track"), text=now)
+            if chosen:
+                self._rename(keys[0], name)

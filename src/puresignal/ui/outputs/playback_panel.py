@@ -1,0 +1,342 @@
+"""How the chosen tracks are played, and the built-in sound: kit, and level, place, tune and damping of a drum."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puresignal.core.errors import PureSignalError
+from puresignal.core.kit.articulations import drum_title
+from puresignal.core.session import session as edits
+from puresignal.core.session.backing_track import Backing
+from puresignal.core.session.sound_settings import with_drum
+from puresignal.core.session.track_settings import TrackSettings
+from puresignal.core.sound import drums
+from puresignal.core.sound.drums import Drum
+from puresignal.io import audio_file, audio_ports, ports
+from puresignal.io.preferences import BLOCKS, RATES, SoundOut
+from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.widgets.labelled_slider import Knob
+
+NONE = -1
+
+
+class PlayPanel(QFrame):
+    """Where the chosen tracks are played to, with what sound, and whether they are heard.
+
+    changed  (name of the step, function from a track's settings to others)
+    """
+
+    changed = Signal(str, object)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("panel")
+        title = QLabel(self.tr("Playing tracks"))
+        title.setObjectName("figure")
+        self.port = QComboBox()
+        self.port.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.port.setAccessibleName(self.tr("Port that the chosen tracks are played to"))
+        self.port.setToolTip(self.tr("Where playback sends the chosen tracks."))
+        self.port.activated.connect(lambda: self._set(self.tr("set the tracks' port"), port=self.port.currentData()))
+        self.bank = self._spin(16_383, self.tr("Bank"), self.tr("Bank, sent before the notes."), "bank")
+        self.program = self._spin(
+            127, self.tr("Program"), self.tr("Program (sound), sent before the notes."), "program"
+        )
+        self.level = self._spin(
+            127, self.tr("Level"),
+            self.tr("Drives controller 7 of the receiver, sent before the notes. It changes no note."), "level",
+        )  # fmt: skip
+        self.muted = self._check(
+            self.tr("Mute"), self.tr("Not heard in playback. The file holds it all the same."), "muted"
+        )
+        self.solo = self._check(self.tr("Solo"), self.tr("Only solo tracks are heard in playback."), "solo")
+        form = QFormLayout()
+        form.setSpacing(6)
+        form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
+        for label, widget in (
+            (self.tr("To"), self.port), (self.tr("Bank"), self.bank), (self.tr("Program"), self.program),
+            (self.tr("Level"), self.level), (self.muted, self.solo),
+        ):  # fmt: skip
+            form.addRow(label, widget)  # type: ignore[call-overload]
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 14, 16, 14)
+        column.setSpacing(8)
+        column.addWidget(title)
+        column.addLayout(form)
+        self._there: tuple[str, ...] = ()
+
+    def _spin(self, most: int, name: str, tip: str, field: str) -> QSpinBox:
+        spin = QSpinBox()
+        spin.setRange(NONE, most)
+        spin.setSpecialValueText(self.tr("not sent"))
+        spin.setAccessibleName(self.tr("{name} of the chosen tracks").format(name=name))
+        spin.setToolTip(tip)
+        spin.valueChanged.connect(
+            lambda value: self._set(
+                self.tr("set the tracks' {what}").format(what=name.lower()), **{field: None if value == NONE else value}
+            )
+        )
+        return spin
+
+    def _check(self, label: str, tip: str, field: str) -> QCheckBox:
+        box = QCheckBox(label)
+        box.setToolTip(tip)
+        box.setAccessibleName(self.tr("{what} the chosen tracks").format(what=label))
+        box.clicked.connect(lambda on: self._set(label.lower(), **{field: on}))
+        return box
+
+    def _set(self, name: str, **values: object) -> None:
+        self.changed.emit(name, lambda settings: replace(settings, **values))
+
+    def show_settings(self, chosen: list[TrackSettings], there: tuple[str, ...]) -> None:
+        """What the chosen tracks have in common; there: the ports that can be played to."""
+        self.setEnabled(bool(chosen))
+        self.port.clear()
+        self.port.addItem(ports.SOUND, "")
+        own = {t.port for t in chosen if t.port}
+        for name in dict.fromkeys((*there, *sorted(own))):
+            self.port.addItem(name if name in there else self.tr("{name} (absent)").format(name=name), name)
+        values = {t.port for t in chosen}
+        self.port.setCurrentIndex(self.port.findData(values.pop()) if len(values) == 1 else -1 if values else 0)
+        for spin, found in (
+            (self.bank, {t.bank for t in chosen}), (self.program, {t.program for t in chosen}),
+            (self.level, {t.level for t in chosen}),
+        ):  # fmt: skip
+            spin.blockSignals(True)
+            value = next(iter(found)) if len(found) == 1 else None
+            spin.setValue(NONE if value is None else value)
+            spin.blockSignals(False)
+        self.muted.setChecked(bool(chosen) and all(t.muted for t in chosen))
+        self.solo.setChecked(bool(chosen) and all(t.solo for t in chosen))
+
+
+class SoundPanel(QFrame):
+    """The built-in sound: its kit, and one drum of it; and where it comes out.
+
+    out_set  another sound device, rate or block: the SoundOut
+    """
+
+    out_set = Signal(object)
+
+    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self._workbench = workbench
+        self.drum = "snare"
+        self._asked = False
+        title = QLabel(self.tr("Built-in sound"))
+        title.setObjectName("figure")
+        self.kit = QComboBox()
+        for kit in drums.KITS:
+            self.kit.addItem(kit.name, kit.name)
+        self.kit.setAccessibleName(self.tr("Kit of the built-in sound"))
+        self.kit.setToolTip(self.tr("How the drums sound here. It changes no note."))
+        self.kit.activated.connect(self._set_kit)
+        self.about = QLabel()
+        self.about.setObjectName("faint")
+        self.about.setWordWrap(True)
+        usual = Drum()
+        self.knobs = {
+            "level": Knob(
+                self.tr("Level"), "dB", -24, 12, 0, self.tr("How loud this drum is in the built-in sound."), 0.5
+            ),
+            "place": Knob(self.tr("Place"), "", -1, 1, 0, self.tr("From left (-1) to right (1)."), 0.05),
+            "tune": Knob(self.tr("Tune"), self.tr("semitones"), -12, 12, 0, self.tr("Higher or lower."), 0.5),
+            "damping": Knob(self.tr("Ring"), "%", 0.2, 2, usual.damping, self.tr("How long it rings."), 0.05),
+        }
+        for field, knob in self.knobs.items():
+            knob.moved.connect(lambda value, gesture, f=field: self._set(f, value, gesture))
+        self.font = QPushButton()
+        self.font.setAccessibleName(self.tr("SoundFont file"))
+        self.font.setToolTip(self.tr("A .sf2 or .sf3 file of yours, for what goes to SoundFont."))
+        self.font.clicked.connect(self.ask_font)
+        self.along = QPushButton()
+        self.along.setAccessibleName(self.tr("Audio file that plays along"))
+        self.along.setToolTip(self.tr("A recording to play along with. It never enters the MIDI."))
+        self.along.clicked.connect(self.ask_along)
+        self.along_level = Knob(self.tr("Its level"), "dB", -40, 12, -6, self.tr("How loud the recording is."), 0.5)
+        self.along_level.moved.connect(lambda value, gesture: self._set_along(gesture, level=value))
+        self.along_offset = Knob(
+            self.tr("Begins at"),
+            "s",
+            -30,
+            30,
+            0,
+            self.tr("When the recording begins; below zero its start is left out."),
+            0.01,
+        )
+        self.along_offset.moved.connect(lambda value, gesture: self._set_along(gesture, offset=value))
+        self.device, self.rate, self.block = QComboBox(), QComboBox(), QComboBox()
+        self.device.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.device.addItem(self.tr("the usual device"), "")
+        for combo, name, tip in (
+            (self.device, self.tr("Sound device"), self.tr("Where sound comes out when there is no JACK server.")),
+            (self.rate, self.tr("Rate of the sound device"), self.tr("Samples a second.")),
+            (self.block, self.tr("Block of the sound device"), self.tr("Smaller answers sooner, and may drop out.")),
+        ):
+            combo.setAccessibleName(name)
+            combo.setToolTip(tip)
+            combo.activated.connect(lambda _: self._set_out())
+        for rate in RATES:
+            self.rate.addItem(self.tr("{khz:g} kHz").format(khz=rate / 1000), rate)
+        for block in BLOCKS:
+            self.block.addItem(self.tr("{n} frames").format(n=block), block)
+        self.delay = QLabel()
+        self.delay.setObjectName("faint")
+        self.delay.setWordWrap(True)
+        device = QHBoxLayout()
+        device.addWidget(self.rate)
+        device.addWidget(self.block)
+        self.problem = QLabel()
+        self.problem.setWordWrap(True)
+        self.problem.setObjectName("faint")
+        self.problem.hide()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 14, 16, 14)
+        column.setSpacing(7)
+        for widget in (
+            title,
+            self.kit,
+            self.about,
+            *self.knobs.values(),
+            self.font,
+            self.along,
+            self.along_level,
+            self.along_offset,
+            self.problem,
+            self.device,
+        ):
+            column.addWidget(widget)
+        column.addLayout(device)
+        column.addWidget(self.delay)
+
+    def show_drum(self, keys: list[str]) -> None:
+        """The sound's settings; the drum is that of the first chosen track that is one."""
+        sound = self._workbench.session.sound
+        self.kit.setCurrentIndex(max(0, self.kit.findData(sound.kit)))
+        chosen = [key for key in keys if "/" not in key and key not in ("kit", "unmapped")]
+        if chosen:
+            self.drum = chosen[0]
+        self.about.setText(self.tr("Drum: {name} (choose a track)").format(name=drum_title(self.drum)))
+        drum = sound.drum(self.drum)
+        for field, knob in self.knobs.items():
+            knob.show_value(getattr(drum, field))
+        self.font.setText(Path(sound.font).name if sound.font else self.tr("SoundFont…"))
+        backing = self._workbench.session.backing
+        self.along.setText(self.tr("Play along…") if backing is None else Path(backing.path).name)
+        for knob, value in (
+            (self.along_level, backing and backing.level),
+            (self.along_offset, backing and backing.offset),
+        ):
+            knob.setVisible(backing is not None)
+            knob.show_value(value or 0.0)
+
+    def show_out(self, out: SoundOut) -> None:
+        """The sound device as it was chosen."""
+        self._add_devices((out.device,) if out.device else ())
+        for combo, value in ((self.device, out.device), (self.rate, out.rate), (self.block, out.block)):
+            combo.setCurrentIndex(max(0, combo.findData(value)))
+
+    def _add_devices(self, names: tuple[str, ...]) -> None:
+        there = [self.device.itemData(i) for i in range(self.device.count())]
+        for name in names:
+            if name not in there:
+                self.device.addItem(name, name)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        # Asking takes a moment that the window's start does not have to wait for.
+        if not self._asked:
+            self._asked = True
+            QTimer.singleShot(0, lambda: self._add_devices(audio_ports.outputs()))
+
+    def _set_out(self) -> None:
+        self.out_set.emit(SoundOut(self.device.currentData(), self.rate.currentData(), self.block.currentData()))
+
+    def show_problem(self, state: dict[str, Any]) -> None:
+        """Where sound comes out, with which delay; and what keeps SoundFont or recording from sounding."""
+        if state.get("system"):
+            text = self.tr("{system}, {khz:g} kHz, {block} frames: {ms:.1f} ms").format(
+                system=state["system"], khz=state["rate"] / 1000, block=state["block"], ms=1000 * state["delay"]
+            )
+            self.delay.setText(text)
+        else:
+            self.delay.setText(state.get("why", ""))
+        text = "\n".join(filter(None, (state.get("font", ""), state.get("along", ""))))
+        self.problem.setText(text)
+        self.problem.setVisible(bool(text))
+
+    def ask_font(self) -> None:
+        """Asks for a SoundFont; cancelling lets go of the one there is."""
+        name, _ = QFileDialog.getOpenFileName(
+            self, self.tr("Open a SoundFont"), "", self.tr("SoundFonts (*.sf2 *.sf3)")
+        )
+        self.set_font(name)
+
+    def set_font(self, path: str) -> None:
+        """Another SoundFont, or none."""
+        bench = self._workbench
+        sound = replace(bench.session.sound, font=path)
+        bench.do(self.tr("choose a SoundFont"), edits.with_sound(bench.session, sound))
+
+    def ask_along(self) -> None:
+        """Asks for an audio file to play along; cancelling lets go of the one there is."""
+        kinds = self.tr("Audio files ({pattern})").format(pattern=audio_file.PATTERN)
+        name, _ = QFileDialog.getOpenFileName(self, self.tr("Open an audio file"), "", kinds)
+        self.set_along(name)
+
+    def set_along(self, path: str) -> None:
+        """Another audio file, or none."""
+        bench = self._workbench
+        if path:
+            try:
+                audio_file.facts(Path(path))
+            except PureSignalError as error:
+                bench.told.emit(str(error), True)
+                return
+        before = bench.session.backing
+        backing = None if not path else replace(before, path=path) if before is not None else Backing(path)
+        bench.do(self.tr("play an audio file along"), edits.with_backing(bench.session, backing))
+
+    def _set_along(self, gesture: str, **changed: float) -> None:
+        bench = self._workbench
+        if bench.session.backing is not None:
+            backing = replace(bench.session.backing, **changed)  # type: ignore[arg-type]
+            bench.do(self.tr("set the recording"), edits.with_backing(bench.session, backing), gesture)
+
+    def _set_kit(self) -> None:
+        bench = self._workbench
+        sound = replace(bench.session.sound, kit=self.kit.currentData())
+        bench.do(self.tr("choose the sound's kit"), edits.with_sound(bench.session, sound))
+
+    def _set(self, field: str, value: float, gesture: str) -> None:
+        bench = self._workbench
+        sound = bench.session.sound
+        changed = with_drum(sound, self.drum, replace(sound.drum(self.drum), **{field: value}))
+        bench.do(self.tr("set a drum's {what}").format(what=field), edits.with_sound(bench.session, changed), gesture)
+
+
+def playable() -> tuple[str, ...]:
+    """The ports that tracks can be played to, beside the built-in sound."""
+    found, _ = ports.listing()
+    names = [ports.FONT, *(p.name for p in (*found, *ports.virtual()) if not p.gives)]
+    return tuple(name for name in names if not name.startswith("Pure Signal:"))

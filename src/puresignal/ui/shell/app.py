@@ -1,0 +1,138 @@
+"""Starting the window, the demo and the pictures of the views."""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+from importlib import resources
+from pathlib import Path
+
+from puresignal.core.errors import FileAccessError, PureSignalError
+
+
+def has_display() -> bool:
+    """Whether a window could be shown."""
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"))
+
+
+def run(paths: list[Path]) -> int:
+    """The window with files open.
+
+    Raises FileAccessError when a file is missing or there is no display
+    """
+    for path in paths:
+        if not path.exists():
+            raise FileAccessError("There is no such file or folder", str(path), "Check the name.")
+    app = _application()
+    from puresignal.ui.shell.main_window import MainWindow
+    from puresignal.ui.state.workbench import Workbench
+
+    window = MainWindow(Workbench())
+    problems = window.open_files(paths)
+    if paths and len(problems) == len(paths):
+        for problem in problems:
+            print(f"pure-signal: {problem}", file=sys.stderr)
+        return 1
+    if not problems and window.workbench.read_only is None:
+        window.offer_leftovers()
+    return _show(app, window)
+
+
+def run_demo(shots: Path | None) -> int:
+    """The demo session in a window, or its views as pictures in a folder."""
+    if shots is None and not has_display():
+        shots = Path("shots")
+        print(f"There is no display to open a window on; the views are rendered into {shots}/ instead.")
+    if shots is not None:
+        from puresignal.ui.shell import screenshots as pictures
+
+        os.environ["QT_QPA_PLATFORM"] = "offscreen"
+        for path in pictures.render(_application(), shots):
+            print(path)
+        return 0
+    app = _application()
+    return _show(app, demo_window())
+
+
+def demo_window() -> object:
+    """A window on the demo session."""
+    from puresignal.demo import demo_session as demo
+    from puresignal.ui.shell.main_window import MainWindow
+    from puresignal.ui.state.workbench import Workbench
+
+    bench = Workbench()
+    session, takes = demo.build()
+    bench.show_session(session, takes)
+    window = MainWindow(bench)
+    window.show_view("Takes")
+    return window
+
+
+def _application() -> object:
+    """The application, dressed. Without a display Qt would abort, so that is asked before."""
+    if not has_display():
+        raise PureSignalError(
+            "There is no display to open a window on", "DISPLAY", "Start it on a desktop; 'clean' needs none."
+        )
+    from PySide6.QtGui import QIcon, QPixmap
+    from PySide6.QtWidgets import QApplication
+
+    from puresignal.ui.widgets import theme
+
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("pure-signal")
+    app.setApplicationDisplayName("Pure Signal")
+    app.setDesktopFileName("pure-signal")
+    icon = QPixmap()
+    icon.loadFromData((resources.files("puresignal") / "ui" / "assets" / "icons" / "pure-signal.svg").read_bytes())
+    app.setWindowIcon(QIcon(icon))
+    _listen_for_signals()
+    theme.load_fonts()
+    theme.wear(app, theme.LIGHT)
+    return app
+
+
+def _show(app: object, window: object) -> int:
+    from PySide6.QtCore import QTimer
+    from PySide6.QtGui import QGuiApplication
+
+    from puresignal.io import log_file
+    from puresignal.ui.shell.main_window import MainWindow
+
+    assert isinstance(window, MainWindow)
+    log_file.start(window.told_bug)
+    if window.preferences.geometry:
+        window.restoreGeometry(window.preferences.geometry)
+    window.wear_theme()
+    QGuiApplication.styleHints().colorSchemeChanged.connect(lambda _: window.wear_theme())
+
+    # Python runs its signal handlers only between its own instructions; a slow tick lets them through.
+    tick = QTimer()
+    tick.timeout.connect(lambda: None)
+    tick.start(100)
+    window.show()
+    if _asked_to_end:
+        window.close()
+        return 0
+    return int(app.exec())  # type: ignore[attr-defined]
+
+
+_asked_to_end: list[int] = []
+
+
+def _listen_for_signals() -> None:
+    """SIGTERM, SIGHUP and Ctrl+C close the window, which stores unsaved work; it is offered again at the next start."""
+    from PySide6.QtWidgets import QApplication
+
+    def end(number: int, _: object) -> None:
+        # It may come before there is a window; then the start ends where the window would have been shown.
+        _asked_to_end.append(number)
+        for widget in QApplication.topLevelWidgets():
+            if widget.isVisible():
+                widget.close()
+        QApplication.quit()
+
+    for one in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(one, end)

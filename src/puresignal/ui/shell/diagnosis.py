@@ -1,0 +1,144 @@
+"""The player's questions about the live inputs, answered: why silent, why twice, and what was it that was played."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject
+
+from puresignal.core.diagnosis import double_sound, no_sound
+from puresignal.core.errors import PureSignalError
+from puresignal.core.midi.tempo_map import TempoMap
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import with_input
+from puresignal.io import jack_ports, journal
+from puresignal.ui.inputs.inputs_view import InputsView
+from puresignal.ui.inputs.journal_dialog import Kept, KeptDialog
+from puresignal.ui.shell.message_bar import Notice
+from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.workbench import Workbench
+
+
+class Questions(QObject):
+    """Answers in the notice, each with the button that cures what was found."""
+
+    def __init__(
+        self, workbench: Workbench, listener: Listener, inputs: InputsView, notice: Notice,
+        show_view: Callable[[str], None],
+    ):  # fmt: skip
+        super().__init__(inputs)
+        self._workbench, self._listener = workbench, listener
+        self._inputs, self._notice, self._show_view = inputs, notice, show_view
+        self.dialog: KeptDialog | None = None
+        inputs.live.asked_why.connect(self.why_silent)
+        inputs.live.asked_twice.connect(self.why_twice)
+        inputs.live.asked_kept.connect(self.show_kept)
+
+    def why_silent(self) -> None:
+        """Follows the last hit from the port to the output, and offers the cure for where it stops."""
+        live = self._inputs.live
+        situation, context = self._listener.situation()
+        places = no_sound.follow(situation, context)
+        number = self._listener.number_in_question
+        cures = {
+            "listen": (self.tr("Listen"), self.tr("Listens to the chosen port."), live.listen.click),
+            "ports": (
+                self.tr("Look again"),
+                self.tr("Stops listening and looks which ports there are."),
+                self._look_again,
+            ),
+            "learn": (self.tr("Learn it"), self.tr("Asks about the pad; hit it again."), self._learn),
+            "maps": (
+                self.tr("To Mapping"),
+                self.tr("Shows where every note leads."),
+                lambda: self._show_view("Mapping"),
+            ),
+            "channel": (
+                self.tr("All channels"),
+                self.tr("This input listens to every channel."),
+                lambda: self._set_input(number, self.tr("choose a channel"), channel=0),
+            ),
+            "hear": (
+                self.tr("Hear it"),
+                self.tr("What is played leaves at once."),
+                lambda: self._set_input(number, self.tr("switch heard"), heard=True),
+            ),
+            "settings": (
+                self.tr("To the path"),
+                self.tr("Shows the settings of the stages, and what each removed."),
+                lambda: self._show_view("Takes"),
+            ),
+        }
+        way = " → ".join(p.name for p in places if p.passes)
+        text = (
+            f"{way} → ✕ {places[-1].name}\n{no_sound.verdict(places)}"
+            if not places[-1].passes
+            else no_sound.verdict(places)
+        )
+        cure = cures.get(places[-1].cure) if not places[-1].passes else None
+        if cure is None:
+            self._notice.tell(text, not places[-1].passes)
+        else:
+            self._notice.offer(text, *cure)
+
+    def why_twice(self) -> None:
+        """Names every source that sounds for the last hit, and offers to mute the second."""
+        scene = self._listener.scene()
+        found = double_sound.sources(scene)
+        text = double_sound.verdict(found, scene.hit is not None)
+        second = next((source for source in found if source.cure), None)
+        if second is None:
+            self._notice.tell(text, False)
+        elif second.cure == "hear":
+            self._notice.offer(
+                text, self.tr("Mute input {n}").format(n=second.number + 1), self.tr("It is captured, not heard."),
+                lambda: self._set_input(second.number, self.tr("switch heard"), heard=False),
+            )  # fmt: skip
+        elif second.cure == "wire":
+            self._notice.offer(
+                text, self.tr("Take the wire out"), self.tr("Parts the two ports that are named."),
+                lambda: self._cut(second.wire),
+            )  # fmt: skip
+        else:
+            self._notice.offer(
+                text,
+                self.tr("To Mapping"),
+                self.tr("Shows where every note leads."),
+                lambda: self._show_view("Mapping"),
+            )
+
+    def _cut(self, wire: tuple[str, str] | None) -> None:
+        assert wire is not None
+        try:
+            jack_ports.cut(*wire)
+        except PureSignalError as error:
+            self._notice.tell(str(error), True)
+
+    def _set_input(self, number: int, name: str, **changed: object) -> None:
+        bench = self._workbench
+        bench.do(name, edits.with_inputs(bench.session, with_input(bench.session.inputs, number, **changed)))
+
+    def show_kept(self) -> None:
+        """Offers what was played though nothing was captured."""
+        dialog = KeptDialog(journal.sittings(self._listener.journal_folder().parent), self._inputs.window())
+        dialog.chosen.connect(self._keep)
+        self.dialog = dialog
+        dialog.show()
+
+    def _keep(self, kept: Kept) -> None:
+        bench = self._workbench
+        name = self.tr("Kept, {when}").format(when=kept.when())
+        take = journal.to_take(kept.rows(), (kept.port,), bench.store.free_ident(), name, TempoMap.steady(120))
+        mine = next((one.source for one in bench.session.inputs if one.port == kept.port), None)
+        bench.add_take(take, mine or bench.likely_map(take), self.tr("keep what was played"))
+
+    def _learn(self) -> None:
+        self._show_view("Inputs")
+        learn = self._inputs.live.editors[self._listener.number_in_question].learn
+        if not learn.isChecked():
+            learn.click()
+
+    def _look_again(self) -> None:
+        self._listener.stop()
+        self._show_view("Inputs")
+        self._inputs.live.refresh()

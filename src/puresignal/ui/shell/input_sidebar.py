@@ -1,0 +1,148 @@
+"""The column of inputs at the left, in sight in every view: where signal comes from, and the takes it became."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
+from PySide6.QtWidgets import QButtonGroup, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from puresignal.core.session import session as edits
+from puresignal.core.session.session import TakeRef
+from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.widgets import text_format, theme
+from puresignal.ui.widgets.vertical_scroll_area import Tall
+
+WIDTH = 236
+
+
+class Card(QPushButton):
+    """A take as a card: where it came from, its name and its size."""
+
+    def __init__(self, ref: TakeRef, kind: str, detail: str, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.ident = ref.ident
+        self._kind, self._name, self._detail = kind, ref.name, detail
+        self.setObjectName("card")
+        self.setCheckable(True)
+        self.setFixedHeight(76)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(f"{ref.name}, {kind}, {detail}")
+        self.setToolTip(self.tr("{name}\n{kind}, {detail}").format(name=ref.name, kind=kind, detail=detail))
+
+    def sizeHint(self) -> QSize:
+        return QSize(WIDTH - 28, 76)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        worn = theme.current()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(self.rect()).adjusted(13, 9, -12, -9)
+        painter.setPen(worn.colour("faint"))
+        painter.setFont(theme.font(8.5, QFont.Weight.Bold))
+        painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, self._kind.upper())
+        painter.setPen(worn.colour("ink"))
+        painter.setFont(theme.font(10.5, QFont.Weight.DemiBold))
+        name = QFontMetricsF(painter.font()).elidedText(self._name, Qt.TextElideMode.ElideRight, box.width())
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
+        painter.setPen(worn.colour("faint"))
+        painter.setFont(theme.font(9))
+        painter.drawText(box, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, self._detail)
+
+
+class Rail(QWidget):
+    """The cards, and what brings new signal in.
+
+    open_asked  the player wants to open a file
+    play_asked  the simulated drummer shall play
+    """
+
+    open_asked = Signal()
+    play_asked = Signal()
+
+    def __init__(self, workbench: Workbench, live: QWidget, parent: QWidget | None = None):
+        """live: the card of the live input."""
+        super().__init__(parent)
+        self._workbench = workbench
+        self.live = live
+        self.setObjectName("rail")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(WIDTH)
+        self.cards: list[Card] = []
+        self._made_of: object = None
+        self._group = QButtonGroup(self)
+        head = QLabel(self.tr("INPUTS"))
+        head.setObjectName("section")
+        self.open = QPushButton(self.tr("Open a MIDI file…"))
+        self.open.setToolTip(
+            self.tr("A take from a Standard MIDI File (Ctrl+O). You can also drop files on the window.")
+        )
+        self.open.setAccessibleName(self.tr("Open a MIDI file"))
+        self.open.clicked.connect(self.open_asked)
+        self.play = QPushButton(self.tr("Let the drummer play"))
+        self.play.setToolTip(self.tr("A new take from the simulated drummer, as set up in Inputs."))
+        self.play.setAccessibleName(self.tr("Let the simulated drummer play a take"))
+        self.play.clicked.connect(self.play_asked)
+        takes = QLabel(self.tr("TAKES"))
+        takes.setObjectName("section")
+        self._list = QVBoxLayout()
+        self._list.setSpacing(8)
+        self._list.setContentsMargins(14, 0, 14, 8)
+        self._list.addStretch()
+        inner = QWidget()
+        inner.setLayout(self._list)
+        inner.setObjectName("rail")
+        scroll = Tall(inner)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 14, 0, 0)
+        column.setSpacing(8)
+        for widget in (head, self.live, self.open, self.play, takes):
+            box = QVBoxLayout()
+            box.setContentsMargins(14, 6 if widget is takes else 0, 14, 0)
+            box.addWidget(widget)
+            column.addLayout(box)
+        column.addWidget(scroll, 1)
+
+    def show_session(self) -> None:
+        """The session's takes as cards, the newest first."""
+        session = self._workbench.session
+        made_of = (session.takes and tuple((t.ident, t.name) for t in session.takes), id(self._workbench.store))
+        if made_of == self._made_of:
+            for card in self.cards:
+                card.setChecked(card.ident == session.current)
+            return
+        self._made_of = made_of
+        for card in self.cards:
+            self._group.removeButton(card)
+            card.hide()
+            card.deleteLater()
+        self.cards = []
+        bench = self._workbench
+        for ref in reversed(bench.session.takes):
+            take = bench.store[ref.ident]
+            kind = self.tr("MIDI file") if take.original is not None else self.tr("simulated")
+            card = Card(
+                ref, kind, f"{text_format.duration(take.length)} · {text_format.counted(len(take.events), 'message')}"
+            )
+            card.setChecked(ref.ident == bench.session.current)
+            card.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            card.customContextMenuRequested.connect(lambda at, c=card: self.menu(c.ident).exec(c.mapToGlobal(at)))
+            card.clicked.connect(lambda _=False, ident=ref.ident: self._choose(ident))
+            self._group.addButton(card)
+            self._list.insertWidget(self._list.count() - 1, card)
+            self.cards.append(card)
+
+    def menu(self, ident: str) -> QMenu:
+        """What can be done with a take."""
+        menu = QMenu(self)
+        menu.addAction(self.tr("Look at it")).triggered.connect(lambda: self._choose(ident))
+        menu.addAction(self.tr("Take out of the session")).triggered.connect(lambda: self._take_out(ident))
+        return menu
+
+    def _take_out(self, ident: str) -> None:
+        bench = self._workbench
+        bench.do(self.tr("take a take out"), edits.without_take(bench.session, ident))
+
+    def _choose(self, ident: str) -> None:
+        bench = self._workbench
+        bench.do(self.tr("choose take"), edits.with_current(bench.session, ident))

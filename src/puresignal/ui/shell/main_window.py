@@ -1,0 +1,601 @@
+"""The window: header, inputs at the left, the chosen view, the tally at the foot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import (
+    QAction,
+    QActionGroup,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QGuiApplication,
+    QKeySequence,
+    QResizeEvent,
+)
+from PySide6.QtWidgets import (
+    QApplication,
+    QButtonGroup,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puresignal.core.errors import PureSignalError
+from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi.events import Take
+from puresignal.core.path import note_selection
+from puresignal.core.touch.computer_keyboard import PLAYABLE, Keyboard, own_map
+from puresignal.io import ports, preferences, session_file, work_folder
+from puresignal.io.preferences import SoundOut
+from puresignal.ui.inputs.inputs_view import InputsView
+from puresignal.ui.inputs.keyboard_player import KeyPlayer
+from puresignal.ui.inputs.live_cards import LiveCards
+from puresignal.ui.mapping.mapping_view import MappingView
+from puresignal.ui.outputs.outputs_view import OutputsView
+from puresignal.ui.shell.diagnosis import Questions
+from puresignal.ui.shell.input_sidebar import WIDTH, Rail
+from puresignal.ui.shell.map_bar import MapBar
+from puresignal.ui.shell.message_bar import Notice
+from puresignal.ui.shell.tally_bar import TallyStrip
+from puresignal.ui.shell.transport_bar import Transport
+from puresignal.ui.state.autosave import Keeper
+from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.playback import CLEAN, PLAYED, Playback
+from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.takes import row_painter
+from puresignal.ui.takes.takes_view import TakesView
+from puresignal.ui.velocity.velocity_view import VelocityView
+from puresignal.ui.widgets import text_format, theme
+
+SHORT_MS = 90
+"""Milliseconds that a strike beside a row is held."""
+MIDI_FILTER = "MIDI files (*.mid *.midi *.smf *.kar *.rmi)"
+SESSION_FILTER = "Pure Signal sessions (*.puresignal)"
+
+
+class MainWindow(QMainWindow):
+    """Everything the player sees. All it knows is in the workbench."""
+
+    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.workbench = workbench
+        self.keeper = Keeper(workbench, self)
+        self.preferences = preferences.read()
+        self.resize(1280, 800)
+        self.setMinimumSize(1000, 640)
+        self.setAcceptDrops(True)
+        self.listener = Listener(workbench, self)
+        self.player = KeyPlayer(self.listener, self.preferences.keyboard, self)
+        self.inputs = InputsView(workbench, self.listener, self.player)
+        self.mapping = MappingView(workbench, self.listener)
+        self.velocity = VelocityView(workbench, self.listener)
+        self.takes = TakesView(workbench)
+        self.outputs = OutputsView(workbench)
+        self.views: dict[str, QWidget] = {
+            "Inputs": self.inputs, "Mapping": self.mapping, "Velocity": self.velocity, "Takes": self.takes,
+            "Outputs": self.outputs,
+        }  # fmt: skip
+        self._stale: set[str] = set(self.views)
+        self.stack = QStackedWidget()
+        for view in self.views.values():
+            self.stack.addWidget(view)
+        self.rail = Rail(workbench, LiveCards(workbench, self.listener))
+        self.maps = MapBar(workbench)
+        self.source, self.target = self.maps.source, self.maps.target
+        self.notice = Notice()
+        self.strip = TallyStrip()
+        self.playback = Playback(workbench, self.listener, self)
+        self.transport = Transport(workbench, self.listener, self.playback)
+        self._build()
+        self._build_menus()
+
+        self.rail.open_asked.connect(self.ask_open)
+        self.rail.play_asked.connect(self.inputs.drummer.play.click)
+        self.inputs.drummer.played.connect(self._add_played)
+        self.inputs.drummer.kit.failed.connect(lambda text: self.notice.tell(text, True))
+        self.questions = Questions(workbench, self.listener, self.inputs, self.notice, self.show_view)
+        self.rail.live.asked.connect(lambda _: self.show_view("Inputs"))
+        self.outputs.save_asked.connect(self.ask_save_midi)
+        self.mapping.followed.connect(self._show_hits)
+        self.mapping.looked_at.connect(lambda _: self._follow_maps())
+        self.takes.stretched.connect(self.outputs.set_stretch)
+        self.takes.stretched.connect(self.playback.set_span)
+        self.takes.heard.connect(self.playback.hear)
+        self.takes.path.offered.connect(self.notice.offer)
+        self.velocity.offered.connect(self.notice.offer)
+        self.inputs.keys.set_.connect(self._set_keyboard)
+        self.transport.keys_switched.connect(self.switch_keys)
+        self.listener.sounded.connect(self.outputs.sound.show_problem)
+        self.listener.sound_out = self.preferences.sound
+        self.outputs.sound.show_out(self.preferences.sound)
+        self.outputs.sound.out_set.connect(self._set_sound_out)
+        self.transport.asked.connect(lambda: self.notice.tell("\n".join(self.transport.monitoring()), False))
+        self.takes.timeline.struck.connect(self._strike)
+        self.takes.timeline.went.connect(self.playback.go)
+        self.playback.moved.connect(self._move_line)
+        self.strip.asked.connect(self._point_at)
+        workbench.changed.connect(self._refresh)
+        workbench.told.connect(self.notice.tell)
+        self._refresh()
+
+    COMPACT_BELOW = 1180
+    """Pixels of width under which side columns are narrower."""
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        compact = self.width() < self.COMPACT_BELOW
+        self.rail.setFixedWidth(190 if compact else WIDTH)
+        self.name.setMinimumWidth(160 if compact else 206)
+        self.takes.set_compact(compact)
+        self.mapping.side.setFixedWidth(250 if compact else 286)
+        self.inputs.set_compact(compact)
+        self.outputs.set_compact(compact)
+
+    # Building
+
+    def _build(self) -> None:
+        middle = QVBoxLayout()
+        middle.setContentsMargins(0, 0, 0, 0)
+        middle.setSpacing(0)
+        middle.addWidget(self.maps)
+        middle.addWidget(self.stack, 1)
+        across = QHBoxLayout()
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(0)
+        across.addWidget(self.rail)
+        across.addLayout(middle, 1)
+        column = QVBoxLayout()
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._header())
+        column.addWidget(self.notice)
+        column.addLayout(across, 1)
+        column.addWidget(self.transport)
+        column.addWidget(self.strip)
+        centre = QWidget()
+        centre.setLayout(column)
+        self.setCentralWidget(centre)
+
+    def _header(self) -> QWidget:
+        header = QWidget()
+        header.setObjectName("header")
+        header.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(header)
+        row.setContentsMargins(16, 0, 18, 0)
+        row.setSpacing(2)
+        self.name = QLabel()
+        self.name.setObjectName("sessionName")
+        self.name.setMinimumWidth(206)
+        row.addWidget(self.name)
+        self.view_buttons: dict[str, QPushButton] = {}
+        group = QButtonGroup(self)
+        tips = {
+            "Inputs": self.tr("What has come in, and from where."),
+            "Mapping": self.tr("What arrives, what it is, and what leaves."),
+            "Velocity": self.tr("How hard hits come in, and how hard they leave."),
+            "Takes": self.tr("What was played beside what was made of it."),
+            "Outputs": self.tr("The tracks, and the file that leaves."),
+        }
+        for i, name in enumerate(self.views):
+            button = QPushButton(self.tr(name))
+            button.setObjectName("view")
+            button.setCheckable(True)
+            button.setToolTip(f"{tips[name]} (Ctrl+{i + 1})")
+            button.setAccessibleName(self.tr("{name} view").format(name=self.tr(name)))
+            button.clicked.connect(lambda _=False, n=name: self.show_view(n))
+            group.addButton(button)
+            row.addWidget(button)
+            self.view_buttons[name] = button
+        self.view_buttons["Inputs"].setChecked(True)
+        row.addStretch()
+        self.tempo = QLabel()
+        self.tempo.setObjectName("figure")
+        self.tempo.setToolTip(self.tr("Tempo and meter of the take, in quarter notes a minute."))
+        row.addWidget(self.tempo)
+        return header
+
+    def _build_menus(self) -> None:
+        bar = self.menuBar()
+        file = bar.addMenu(self.tr("&File"))
+        self._action(file, "New session", "Ctrl+N", self.new_session)
+        self._action(file, "Open…", "Ctrl+O", self.ask_open)
+        self.recent_menu = file.addMenu(self.tr("Recent files"))
+        self.recent_menu.aboutToShow.connect(self._fill_recent)
+        self.leftover_menu = file.addMenu(self.tr("Unsaved work"))
+        self.leftover_menu.aboutToShow.connect(self._fill_leftovers)
+        file.addSeparator()
+        self._action(file, "Save session", "Ctrl+S", self.save_session)
+        self._action(file, "Save session as…", "Ctrl+Shift+S", self.ask_save_session)
+        file.addSeparator()
+        self.save_midi_action = self._action(file, "Save MIDI file…", "Ctrl+E", self.ask_save_midi)
+        self.summary_action = self._action(file, "Save summary…", "Ctrl+P", self.ask_save_summary)
+        self.copy_action = self._action(file, "Copy the clip as a file", "Ctrl+Shift+C", self.outputs.copy)
+        file.addSeparator()
+        self._action(file, "Panic: end every note", "Ctrl+.", self.listener.panic)
+        self._action(file, "Quit", "Ctrl+Q", self.close)
+        play = bar.addMenu(self.tr("&Play"))
+        self._action(play, "Play or stop", "Space", self.playback.toggle)
+        self._action(play, "To the start", "Ctrl+Home", lambda: self.playback.go(0.0))
+        self._action(play, "Loop", "L", lambda: self.playback.set_looping(not self.playback.looping))
+        self._action(play, "Hear played or clean", "H", self._switch_version)
+        self._action(play, "Settings A or B", "B", self.playback.compare_settings)
+        self._action(play, "The take before", "T", self.playback.compare_takes)
+        self._action(play, "Computer keyboard plays", "Ctrl+K", lambda: self.switch_keys(not self.player.on))
+        edit = bar.addMenu(self.tr("&Edit"))
+        self.undo_action = self._action(edit, "Undo", "Ctrl+Z", self.workbench.undo)
+        self.redo_action = self._action(edit, "Redo", "Ctrl+Shift+Z", self.workbench.redo)
+        view = bar.addMenu(self.tr("&View"))
+        for i, name in enumerate(self.views):
+            self._action(view, name, f"Ctrl+{i + 1}", lambda n=name: self.show_view(n))
+        view.addSeparator()
+        for label, show, key in (
+            ("Played", row_painter.PLAYED, "F6"), ("Clean", row_painter.CLEAN, "F7"), ("Both", row_painter.BOTH, "F8"),
+        ):  # fmt: skip
+            self._action(view, label, key, lambda s=show: self._show_notes(s))
+        self._action(view, "Path and chosen note", "F9", lambda: self.takes.fold.toggle())
+        view.addSeparator()
+        self._action(view, "Next chosen note", "F3", lambda: self._step(1))
+        self._action(view, "Chosen note before", "Shift+F3", lambda: self._step(-1))
+        view.addSeparator()
+        self._theme_menu(view.addMenu(self.tr("Theme")))
+        help_menu = bar.addMenu(self.tr("&Help"))
+        self._action(help_menu, "User guide", "F1", self.show_guide)
+        self._action(help_menu, "Keys", "Ctrl+F1", self.show_keys)
+        self._action(help_menu, "Copy a report", "", self.copy_report)
+
+    def _theme_menu(self, menu: QMenu) -> None:
+        group = QActionGroup(self)
+        self.theme_actions: dict[str, QAction] = {}
+        for name, label in (("system", "As the system"), ("light", "Light"), ("dim", "Dim")):
+            action = QAction(self.tr(label), self)
+            action.setCheckable(True)
+            action.setChecked(self.preferences.theme == name)
+            action.triggered.connect(lambda _=False, n=name: self.choose_theme(n))
+            group.addAction(action)
+            menu.addAction(action)
+            self.theme_actions[name] = action
+
+    def _action(self, menu: QMenu, label: str, key: str, act: Callable[[], object]) -> QAction:
+        action = QAction(self.tr(label), self)
+        action.setShortcut(QKeySequence(key))
+        action.triggered.connect(lambda _=False: act())
+        menu.addAction(action)
+        self.addAction(action)
+        return action
+
+    # Showing
+
+    def show_view(self, name: str) -> None:
+        self.view_buttons[name].setChecked(True)
+        self.stack.setCurrentWidget(self.views[name])
+        self._follow_maps()
+        self._refresh_view()
+        # The keys of a view work at once, and the header does not look as if it were being edited.
+        {
+            "Inputs": self.inputs.table, "Mapping": self.mapping.ribbons, "Velocity": self.velocity.on,
+            "Takes": self.takes.timeline, "Outputs": self.outputs.table,
+        }[name].setFocus()  # fmt: skip
+
+    def _follow_maps(self) -> None:
+        """In Mapping the bar shows the kit of whoever is looked at there; elsewhere the take's."""
+        here = self.stack.currentWidget() is self.mapping
+        self.maps.look_at(self.mapping.live if here else -1)
+
+    def _show_notes(self, show: str) -> None:
+        self.show_view("Takes")
+        self.takes.choose(show)
+
+    def switch_keys(self, on: bool) -> None:
+        """The computer keyboard plays, or works as always."""
+        if on:
+            self.inputs.listen_to(ports.COMPUTER_KEYBOARD, own_map())
+            on = self.listener.listening
+        self.player.switch(on)
+        self.transport.keys.setChecked(on)
+
+    def _strike(self, articulation: str, velocity: int) -> None:
+        """A strike on the pad beside a row in Takes: like one on the pad sheet."""
+        if articulation in PLAYABLE:
+            self.inputs.listen_to(ports.SCREEN_PADS, own_map())
+            self.inputs.pads.strike(articulation, velocity, SHORT_MS)
+
+    def _set_sound_out(self, out: SoundOut) -> None:
+        self.listener.set_sound_out(out)
+        self._prefer(replace(self.preferences, sound=out))
+
+    def _set_keyboard(self, keyboard: Keyboard) -> None:
+        self.player.set_keyboard(keyboard)
+        self._prefer(replace(self.preferences, keyboard=keyboard))
+
+    def _switch_version(self) -> None:
+        self.playback.set_version(PLAYED if self.playback.version == CLEAN else CLEAN)
+
+    def _move_line(self, seconds: float) -> None:
+        """The play line in Takes; while it plays, it is kept in view."""
+        self.takes.timeline.set_line(seconds, self.playback.playing)
+
+    def _show_hits(self, origins: object) -> None:
+        self.show_view("Takes")
+        self.takes.show_hits(origins)  # type: ignore[arg-type]
+
+    def _step(self, direction: int) -> None:
+        self.show_view("Takes")
+        self.takes.step(direction)
+
+    def _point_at(self, what: int, reason: int) -> None:
+        if (what, reason) != (-1, -1):
+            self.show_view("Takes")
+        self.takes.point_at(what, reason)
+
+    def _refresh(self) -> None:
+        bench, session = self.workbench, self.workbench.session
+        shown = bench.shown
+        self.name.setText(session.name)
+        self.setWindowTitle(f"{session.name}{'*' if bench.unsaved else ''} – Pure Signal")
+        self.tempo.setText(
+            "" if shown is None else f"{text_format.tempo(shown.take.tempo)}   {text_format.meter(shown.take.tempo)}"
+        )
+        self.rail.show_session()
+        self.maps.show_session()
+        self._stale = set(self.views)
+        self._refresh_view()
+        if shown is None:
+            self.strip.show_tally(None)
+        else:
+            self.strip.show_tally(shown.outcome.tally, len(note_selection.doubtful(shown.outcome)))
+        self._mark_views()
+        self.save_midi_action.setEnabled(shown is not None)
+        self.summary_action.setEnabled(shown is not None)
+        self.copy_action.setEnabled(shown is not None)
+        for action, word, name in (
+            (self.undo_action, self.tr("Undo"), bench.history.undo_name),
+            (self.redo_action, self.tr("Redo"), bench.history.redo_name),
+        ):
+            action.setEnabled(name is not None)
+            action.setText(word if name is None else f"{word}: {name}")
+
+    def _mark_views(self) -> None:
+        """What goes on in other views shows on their names: hits that lead nowhere, on Mapping."""
+        shown = self.workbench.shown
+        loose = 0
+        if shown is not None:
+            removed = shown.outcome.tally.removed()
+            loose = sum(count for reason, count in removed.items() if reason in note_selection.LOOSE)
+        label = self.tr("Mapping")
+        self.view_buttons["Mapping"].setText(f"{label}  \N{BULLET} {text_format.count(loose)}" if loose else label)
+
+    def _refresh_view(self) -> None:
+        """Only the view in sight follows at once; the others when they are looked at."""
+        for name, view in self.views.items():
+            if view is self.stack.currentWidget() and name in self._stale:
+                self._stale.discard(name)
+                view.show_take(self.workbench.shown)  # type: ignore[attr-defined]
+
+    # Opening and saving
+
+    def new_session(self) -> None:
+        """An empty session; unsaved work of this one stays on disk and is offered under Unsaved work."""
+        from puresignal.core.session.session import Session
+
+        self.workbench.show_session(
+            Session(target=self.workbench.session.target, inputs=self.workbench.session.inputs), ()
+        )
+
+    def open_files(self, paths: list[Path]) -> list[str]:
+        """Opens sessions and MIDI files; returns what could not be opened and why, and shows it."""
+        problems = []
+        for path in paths:
+            try:
+                if path.suffix.lower() == session_file.ENDING:
+                    self.workbench.open_session(path)
+                else:
+                    self.workbench.open_midi(path)
+                self._remember(path)
+            except PureSignalError as error:
+                problems.append(str(error))
+        if problems:
+            self.notice.tell("\n".join(problems), True)
+        elif paths and self.workbench.read_only is None:
+            self.notice.hide()
+        return problems
+
+    def ask_open(self) -> None:
+        every = f"Sessions and MIDI files (*{session_file.ENDING} *.mid *.midi *.smf *.kar *.rmi)"
+        names, _ = QFileDialog.getOpenFileNames(self, self.tr("Open"), "", f"{every};;{MIDI_FILTER}")
+        self.open_files([Path(name) for name in names])
+
+    def save_session(self) -> None:
+        if self.workbench.file is None or self.workbench.read_only is not None:
+            self.ask_save_session()
+        else:
+            self.save_session_to(self.workbench.file)
+
+    def ask_save_session(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(
+            self, self.tr("Save session"), f"{self.workbench.session.name}{session_file.ENDING}", SESSION_FILTER
+        )
+        if name:
+            path = Path(name)
+            self.save_session_to(path if path.suffix else path.with_suffix(session_file.ENDING))
+
+    def save_session_to(self, path: Path) -> None:
+        """Saves the session, or says why not."""
+        try:
+            self.workbench.save_session(path)
+        except PureSignalError as error:
+            self.notice.tell(str(error), True)
+        else:
+            self.keeper.store()
+            self._remember(path)
+            self.notice.tell(self.tr("Saved: {path}").format(path=path), False)
+
+    def ask_save_midi(self) -> None:
+        shown = self.workbench.shown
+        if shown is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self, self.tr("Save MIDI file"), f"{shown.ref.name}, clean.mid", MIDI_FILTER
+        )
+        if name:
+            path = Path(name)
+            self.save_midi_to(path if path.suffix else path.with_suffix(".mid"))
+
+    def save_midi_to(self, path: Path) -> None:
+        """Saves the clean take, or says why not."""
+        try:
+            self.workbench.save_midi(path)
+        except PureSignalError as error:
+            self.notice.tell(str(error), True)
+        else:
+            self.notice.tell(self.tr("Saved: {path}").format(path=path), False)
+
+    def ask_save_summary(self) -> None:
+        shown = self.workbench.shown
+        if shown is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self, self.tr("Save summary"), f"{shown.ref.name}, what was done.html", self.tr("Web pages (*.html)")
+        )
+        if name:
+            path = Path(name)
+            self.save_summary_to(path if path.suffix else path.with_suffix(".html"))
+
+    def save_summary_to(self, path: Path) -> None:
+        """Saves what was done to the take as a page to print, or says why not."""
+        try:
+            self.workbench.save_summary(path)
+        except PureSignalError as error:
+            self.notice.tell(str(error), True)
+        else:
+            self.notice.tell(self.tr("Saved: {path}").format(path=path), False)
+
+    def _add_played(self, take: Take, kit: NoteMap) -> None:
+        self.workbench.add_take(take, kit, self.tr("play a take"))
+
+    # Recent files, unsaved work
+
+    def _remember(self, path: Path) -> None:
+        self._prefer(preferences.with_recent(self.preferences, path))
+
+    def _prefer(self, chosen: preferences.Preferences) -> None:
+        self.preferences = chosen
+        try:
+            preferences.write(chosen)
+        except PureSignalError as error:
+            self.notice.tell(str(error), True)
+
+    def _fill_recent(self) -> None:
+        self.recent_menu.clear()
+        for name in self.preferences.recent:
+            action = self.recent_menu.addAction(Path(name).name)
+            action.setToolTip(name)
+            action.setEnabled(Path(name).exists())
+            action.triggered.connect(lambda _=False, p=Path(name): self.open_files([p]))
+        if not self.preferences.recent:
+            self.recent_menu.addAction(self.tr("none yet")).setEnabled(False)
+
+    def _fill_leftovers(self) -> None:
+        self.leftover_menu.clear()
+        found = work_folder.leftovers()
+        for leftover in found:
+            action = self.leftover_menu.addAction(leftover.name or self.tr("Untitled"))
+            action.triggered.connect(lambda _=False, one=leftover: self.recover(one))
+        if not found:
+            self.leftover_menu.addAction(self.tr("none")).setEnabled(False)
+
+    def offer_leftovers(self) -> None:
+        """Says that there is unsaved work of before, if there is."""
+        found = work_folder.leftovers()
+        if found:
+            text = self.tr("Unsaved work on “{name}” is still here.").format(name=found[0].name or self.tr("Untitled"))
+            if len(found) > 1:
+                text += self.tr(" More is under File, Unsaved work.")
+            tip = self.tr("Goes on where it stopped. It also stays under File, Unsaved work.")
+            self.notice.offer(text, self.tr("Open it"), tip, lambda: self.recover(found[0]))
+
+    def recover(self, leftover: work_folder.Leftover) -> None:
+        """Goes on with unsaved work."""
+        try:
+            self.workbench.recover(leftover)
+        except PureSignalError as error:
+            self.notice.tell(str(error), True)
+        else:
+            self.keeper.store()
+            work_folder.discard(leftover)
+
+    # The program itself
+
+    def choose_theme(self, name: str) -> None:
+        """ "system", "light" or "dim"."""
+        self.theme_actions[name].setChecked(True)
+        self._prefer(replace(self.preferences, theme=name))
+        self.wear_theme()
+
+    def wear_theme(self) -> None:
+        """Puts on the theme that was chosen, or the system's."""
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        name = self.preferences.theme
+        if name == "system":
+            dark = QGuiApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark
+            name = "dim" if dark else "light"
+        if theme.current().name != name:
+            theme.wear(app, theme.THEMES[name])
+            for widget in self.findChildren(QWidget):
+                widget.update()
+
+    def show_guide(self) -> None:
+        from puresignal.ui.shell.help_dialogs import GuideDialog
+
+        self._dialog = GuideDialog(self)
+        self._dialog.show()
+
+    def show_keys(self) -> None:
+        from puresignal.ui.shell.help_dialogs import KeysDialog
+
+        self._dialog = KeysDialog(self.actions(), self)
+        self._dialog.show()
+
+    def copy_report(self) -> None:
+        """Puts what a helper needs on the clipboard."""
+        from puresignal.ui.shell.help_dialogs import report
+
+        QGuiApplication.clipboard().setText(report())
+        self.notice.tell(self.tr("A report with versions and the last lines of the log is on the clipboard."), False)
+
+    def told_bug(self, text: str) -> None:
+        """Says that something broke that should not have; nothing is lost by it."""
+        self.keeper.store()
+        self.notice.offer(
+            self.tr("This should not have happened: {text}. Your work is stored.").format(text=text),
+            self.tr("Copy a report"), self.tr("Copies versions and the log, to send along."), self.copy_report,
+        )  # fmt: skip
+
+    # Files dropped on the window
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls() and event.source() is None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        self.open_files([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
+        event.acceptProposedAction()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.player.switch(False)
+        self.playback.stop()
+        self.listener.close()
+        self.keeper.close()
+        self._prefer(replace(self.preferences, geometry=bytes(self.saveGeometry().data())))
+        event.accept()

@@ -1,0 +1,138 @@
+"""The bar with the two note maps: what the kit sends, what the receiver expects, and keeping them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QWidget
+
+from puresignal.core.errors import PureSignalError
+from puresignal.core.kit.note_map import NoteMap, check_source, renamed
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import with_input
+from puresignal.io import note_map_file
+from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.widgets.map_combo_box import MapChoice
+
+
+class MapBar(QWidget):
+    """Both choices with a menu each to keep, rename and pass on the map."""
+
+    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._workbench = workbench
+        self.setObjectName("bar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(20, 8, 20, 8)
+        row.setSpacing(8)
+        self.source = MapChoice(check_source)
+        self.source.setAccessibleName(self.tr("Note map of the kit that was played"))
+        self.source.setToolTip(self.tr("What the player's kit sends: which note means which drum."))
+        self.source.chosen.connect(self.set_source)
+        self.target = MapChoice()
+        self.target.setAccessibleName(self.tr("Note map of the receiver"))
+        self.target.setToolTip(self.tr("What the receiving instrument expects: on which note each drum leaves."))
+        self.target.chosen.connect(self.set_target)
+        self._live = -1
+        self.menus: dict[str, QMenu] = {}
+        for key, label, choice, setter in (
+            ("source", self.tr("Kit sends"), self.source, self.set_source),
+            ("target", self.tr("Receiver expects"), self.target, self.set_target),
+        ):
+            text = QLabel(label)
+            text.setBuddy(choice)
+            row.addWidget(text)
+            row.addWidget(choice)
+            row.addWidget(self._menu_button(key, choice, setter))
+            row.addSpacing(14)
+            choice.failed.connect(lambda message: workbench.told.emit(message, True))
+        row.addStretch()
+
+    def _menu_button(self, key: str, choice: MapChoice, setter: Callable[[NoteMap], None]) -> QPushButton:
+        button = QPushButton(self.tr("Keep"))
+        button.setAccessibleName(self.tr("Keep or pass on this map: {name}").format(name=choice.accessibleName()))
+        button.setToolTip(self.tr("Keep this note map under a name, or write it to a file for others."))
+        menu = QMenu(button)
+        menu.addAction(self.tr("Keep under a name…")).triggered.connect(lambda: self._ask_name(choice, setter))
+        menu.addAction(self.tr("Write to a file…")).triggered.connect(lambda: self._ask_file(choice))
+        menu.addAction(self.tr("Open a file…")).triggered.connect(choice.ask_file)
+        button.setMenu(menu)
+        self.menus[key] = menu
+        choice.keep_button = button
+        return button
+
+    def show_session(self) -> None:
+        """The maps as they are."""
+        session = self._workbench.session
+        ref = session.take()
+        live = 0 <= self._live < len(session.inputs)
+        self.source.setEnabled(live or ref is not None)
+        take_map = ref.source if ref is not None else None
+        self.source.show_map(session.inputs[self._live].source if live else take_map)
+        self.target.show_map(session.target)
+
+    def look_at(self, live: int) -> None:
+        """Whose kit is shown: a live input's by its number, or (-1) the take's."""
+        self._live = live
+        self.show_session()
+
+    def set_source(self, note_map: NoteMap) -> None:
+        bench = self._workbench
+        if 0 <= self._live < len(bench.session.inputs):
+            inputs = with_input(bench.session.inputs, self._live, source=note_map)
+            bench.do(self.tr("choose the kit's map"), edits.with_inputs(bench.session, inputs))
+        elif bench.session.current is not None:
+            edit = edits.with_source(bench.session, bench.session.current, note_map)
+            bench.do(self.tr("choose the kit's map"), edit)
+
+    def set_target(self, note_map: NoteMap) -> None:
+        bench = self._workbench
+        bench.do(self.tr("choose the receiver's map"), edits.with_target(bench.session, note_map))
+
+    def keep(self, choice: MapChoice, setter: Callable[[NoteMap], None], name: str) -> None:
+        """Keeps the map in use under a name, among the player's own."""
+        if choice.now is None:
+            return
+        note_map = renamed(choice.now, name)
+        try:
+            note_map_file.keep(note_map)
+        except PureSignalError as error:
+            self._workbench.told.emit(str(error), True)
+            return
+        setter(note_map)
+        choice.show_map(note_map, anew=True)
+        self._workbench.told.emit(
+            self.tr("Kept: {name}. It is in the lists from now on.").format(name=note_map.name), False
+        )
+
+    def write(self, choice: MapChoice, path: Path) -> None:
+        """Writes the map in use to a file."""
+        if choice.now is None:
+            return
+        try:
+            note_map_file.write(path, choice.now)
+        except PureSignalError as error:
+            self._workbench.told.emit(str(error), True)
+        else:
+            self._workbench.told.emit(self.tr("Saved: {path}").format(path=path), False)
+
+    def _ask_name(self, choice: MapChoice, setter: Callable[[NoteMap], None]) -> None:
+        if choice.now is None:
+            return
+        name, chosen = QInputDialog.getText(
+            self, self.tr("Keep the note map"), self.tr("Name of the note map"), text=choice.now.name
+        )
+        if chosen and name.strip():
+            self.keep(choice, setter, name)
+
+    def _ask_file(self, choice: MapChoice) -> None:
+        if choice.now is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self, self.tr("Write the note map"), f"{choice.now.name}.json", self.tr("Note maps (*.json)")
+        )
+        if name:
+            self.write(choice, Path(name) if Path(name).suffix else Path(f"{name}.json"))

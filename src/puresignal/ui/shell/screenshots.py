@@ -1,0 +1,84 @@
+"""Pictures of every main view, made from the demo session, with no display needed."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from PySide6.QtWidgets import QApplication
+
+from puresignal.commands.clean import make_folder
+from puresignal.core.path.tally import Reason, What
+from puresignal.core.session import session as edits
+from puresignal.core.session.live_input import with_input
+from puresignal.io import file_access, ports
+from puresignal.ui.shell.app import demo_window
+from puresignal.ui.widgets import theme
+
+
+def render(app: object, folder: Path) -> Iterator[Path]:
+    """Renders the views into a folder, one PNG each, and yields their paths.
+
+    Raises FileAccessError when the folder or a file cannot be written
+    """
+    assert isinstance(app, QApplication)
+    make_folder(folder)
+    for worn in (theme.LIGHT, theme.DIM):
+        theme.wear(app, worn)
+        window = demo_window()
+        window.resize(1280, 800)  # type: ignore[attr-defined]
+        window.show()  # type: ignore[attr-defined]
+        suffix = "" if worn is theme.LIGHT else "-dim"
+        for name in window.views:  # type: ignore[attr-defined]
+            window.show_view(name)  # type: ignore[attr-defined]
+            if name == "Mapping":
+                window.mapping.ribbons.select(0, 0)  # type: ignore[attr-defined]
+            if name == "Takes":
+                window.takes.timeline.select(window.workbench.shown.outcome.clean.origin[40:41])  # type: ignore[attr-defined]
+            yield _grab(app, window, folder / f"{name.lower()}{suffix}.png")
+        if worn is theme.LIGHT:
+            yield from _live(app, window, folder)
+        window.strip.figures[What.REMOVED, Reason.DOUBLE].click()  # type: ignore[attr-defined]
+        yield _grab(app, window, folder / f"takes-doubles{suffix}.png")
+        window.close()  # type: ignore[attr-defined]
+    theme.wear(app, theme.LIGHT)
+
+
+LISTEN_SECONDS = 6.0
+
+
+def _live(app: QApplication, window: object, folder: Path) -> Iterator[Path]:
+    """Two simulated devices play for a while, seen in Inputs and in Mapping; they need no server and no hardware."""
+    inputs = window.inputs  # type: ignore[attr-defined]
+    inputs.play_device(ports.DRUM_MODULE, True)
+    inputs.play_device(ports.KEYBOARD, True)
+    bench = window.workbench  # type: ignore[attr-defined]
+    heard = with_input(bench.session.inputs, 0, output=ports.RECEIVER)
+    bench.do("choose a destination", edits.with_inputs(bench.session, heard))
+    inputs.pages.setCurrentWidget(inputs.messages)
+    window.show_view("Inputs")  # type: ignore[attr-defined]
+    _wait(app, LISTEN_SECONDS)
+    yield _grab(app, window, folder / "live.png")
+    window.show_view("Mapping")  # type: ignore[attr-defined]
+    _wait(app, 1.0)
+    yield _grab(app, window, folder / "live-mapping.png")
+    window.listener.stop()  # type: ignore[attr-defined]
+
+
+def _wait(app: QApplication, seconds: float) -> None:
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.005)
+
+
+def _grab(app: QApplication, window: object, path: Path) -> Path:
+    from PySide6.QtCore import QBuffer, QIODevice
+
+    app.processEvents()
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    window.grab().toImage().save(buffer, "PNG")  # type: ignore[attr-defined]
+    file_access.write_bytes(path, bytes(buffer.data().data()))
+    return path

@@ -1,0 +1,117 @@
+"""The tally in one line at the foot of the window: in = out + what was taken out, by reason."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+
+from puresignal.core.path.tally import REASON_WORDS, Reason, Tally, What
+from puresignal.ui.widgets import text_format
+
+_TOLD = {
+    Reason.UNMAPPED: "Hits whose note the kit's map does not know. They lead nowhere.",
+    Reason.NO_TARGET: "Hits on drums that the receiver does not have. They lead nowhere.",
+    Reason.DOUBLE: "Second hits that a pad sent for one stroke.",
+    Reason.TOO_SOFT: "Hits softer than their drum's threshold.",
+    Reason.CROSSTALK: "Notes of pads that a hard hit beside them has shaken.",
+    Reason.PLAYER: "Hits that you took out.",
+    Reason.ALSO: "Further notes that one hit leaves as.",
+    Reason.SAME_MOMENT: "Hits that fell on the same note at the same moment.",
+}
+
+
+class TallyStrip(QWidget):
+    """Shows a tally; each figure is a key to its notes.
+
+    asked  (what, reason) of the figure that was pressed, or (-1, -1) when it was let go
+    """
+
+    asked = Signal(int, int)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("strip")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setAccessibleName(self.tr("Tally"))
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(16, 6, 16, 6)
+        self._row.setSpacing(4)
+        self._row.addStretch()
+        self.setFixedHeight(46)
+        self._chosen = (-1, -1)
+        self.figures: dict[tuple[int, int], QPushButton] = {}
+
+    def show_tally(self, tally: Tally | None, doubtful: int = 0) -> None:
+        """The sums of a take; without one, what the strip is for."""
+        wanted = self._wanted(tally, doubtful) if tally is not None else {}
+        if tally is not None and list(wanted) == list(self.figures):
+            # The same figures with other numbers: while a setting moves, nothing has to be built.
+            for key, (word, count, _) in wanted.items():
+                self._say(self.figures[key], word, count)
+            return
+        while self._row.count():
+            item = self._row.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.figures = {}
+        if tally is None:
+            self._add_text(self.tr("Every note that comes in is accounted for here."), "faint")
+            self._row.addStretch()
+            return
+        for key, (word, count, tip) in wanted.items():
+            sign = {(-1, -2): "", (-1, -3): "=", (-1, -4): None}.get(
+                key, "+" if key[0] == What.REMOVED else "\N{MINUS SIGN}"
+            )
+            if sign is None:
+                self._row.addStretch()
+            elif sign:
+                self._add_text(sign)
+            self._add_figure(word, count, key, tip)
+        if (-1, -4) not in wanted:
+            self._row.addStretch()
+        if self._chosen in self.figures:
+            self.figures[self._chosen].setChecked(True)
+
+    def _wanted(self, tally: Tally, doubtful: int) -> dict[tuple[int, int], tuple[str, int, str]]:
+        """Word, count and meaning of each figure, in order."""
+        figures = {
+            (-1, -2): (self.tr("in"), tally.arrived, self.tr("Notes that came in.")),
+            (-1, -3): (self.tr("out"), tally.left, self.tr("Notes that leave.")),
+        }
+        for what, counts in ((What.REMOVED, tally.removed()), (What.ADDED, tally.added())):
+            for reason, count in counts.items():
+                figures[int(what), int(reason)] = (self.tr(REASON_WORDS[reason]), count, self.tr(_TOLD[reason]))
+        if doubtful:
+            tip = self.tr("Hits that were only just kept or only just taken out.")
+            figures[-1, -4] = (self.tr("doubtful"), doubtful, tip)
+        return figures
+
+    @staticmethod
+    def _say(button: QPushButton, word: str, count: int) -> None:
+        button.setText(f"{word}  {text_format.count(count)}")
+        button.setAccessibleName(f"{word} {count}")
+
+    def _add_text(self, text: str, name: str = "faint") -> None:
+        label = QLabel(text)
+        label.setObjectName(name)
+        self._row.addWidget(label)
+
+    def _add_figure(self, word: str, count: int, key: tuple[int, int], tip: str) -> None:
+        button = QPushButton()
+        self._say(button, word, count)
+        button.setObjectName("tally")
+        button.setFont(self.font())
+        button.setCheckable(True)
+        button.setToolTip(f"{tip} {self.tr('Press to point at them.')}")
+        button.clicked.connect(lambda on: self._press(key, on))
+        self.figures[key] = button
+        self._row.addWidget(button)
+
+    def _press(self, key: tuple[int, int], on: bool) -> None:
+        for other, button in self.figures.items():
+            if other != key:
+                button.setChecked(False)
+        self._chosen = key if on else (-1, -1)
+        self.asked.emit(*self._chosen)

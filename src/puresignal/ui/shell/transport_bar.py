@@ -1,0 +1,155 @@
+"""The transport: play, stop, loop, where it is, what is heard; in sight in every view."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSlider, QWidget
+
+from puresignal.core.diagnosis.monitoring import lines
+from puresignal.core.session import session as edits
+from puresignal.core.session.sound_settings import SoundSettings
+from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.playback import CLEAN, PLAYED, Playback
+from puresignal.ui.state.workbench import Workbench
+
+
+class Transport(QWidget):
+    """Keys and figures of playback, and the switch of the computer keyboard.
+
+    keys_switched  the computer keyboard shall play, or not
+    asked          the player wants to know what sounds, and why
+    """
+
+    keys_switched = Signal(bool)
+    asked = Signal()
+
+    def __init__(self, workbench: Workbench, listener: Listener, playback: Playback, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._workbench, self._listener, self._playback = workbench, listener, playback
+        self.setObjectName("bar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 6, 14, 6)
+        row.setSpacing(6)
+        self.start = self._button(self.tr("To start"), self.tr("Back to the beginning (Home in Takes)."))
+        self.start.clicked.connect(lambda: playback.go(0.0))
+        self.play = self._button(self.tr("Play"), self.tr("Plays from the line; press again to stop (Space)."))
+        self.play.setCheckable(True)
+        self.play.setMinimumWidth(66)
+        self.play.clicked.connect(lambda _: playback.toggle())
+        self.loop = self._button(
+            self.tr("Loop"), self.tr("Over and over: the range chosen on the ruler of Takes, or the whole take (L).")
+        )
+        self.loop.setCheckable(True)
+        self.loop.clicked.connect(playback.set_looping)
+        self.place = QLabel()
+        self.place.setObjectName("figure")
+        self.place.setMinimumWidth(170)
+        self.place.setToolTip(self.tr("Where playing is: bar and beat, minutes and seconds."))
+        self.versions: dict[str, QPushButton] = {}
+        group = QButtonGroup(self)
+        for name, label, tip in (
+            (PLAYED, self.tr("Hear played"), self.tr("Every hit as it was played, faults and all (H switches).")),
+            (CLEAN, self.tr("Hear clean"), self.tr("What leaves (H switches).")),
+        ):
+            button = self._button(label, tip)
+            button.setCheckable(True)
+            button.clicked.connect(lambda _=False, n=name: playback.set_version(n))
+            group.addButton(button)
+            self.versions[name] = button
+        self.versions[CLEAN].setChecked(True)
+        self.compare = self._button(
+            self.tr("A/B"),
+            self.tr("First press keeps these settings of the path as the other side; then the two change about (B)."),
+        )
+        self.compare.clicked.connect(lambda _: playback.compare_settings())
+        self.keys = self._button(
+            self.tr("Keys play"), self.tr("The computer keyboard plays (Ctrl+K). Inputs shows which key is what.")
+        )
+        self.keys.setCheckable(True)
+        self.keys.clicked.connect(self.keys_switched)
+        self.level = QSlider(Qt.Orientation.Horizontal)
+        self.level.setRange(0, 100)
+        self.level.setFixedWidth(96)
+        self.level.setAccessibleName(self.tr("Level of the built-in sound"))
+        self.level.setToolTip(self.tr("How loud the built-in sound is. It changes no note."))
+        self.level.valueChanged.connect(self._set_level)
+        self.what = self._button(self.tr("What sounds?"), "")
+        self.what.clicked.connect(self.asked)
+        self.says = QLabel()
+        self.says.setObjectName("faint")
+        for widget in (self.start, self.play, self.loop, self.place, *self.versions.values(), self.compare):
+            row.addWidget(widget)
+        row.addStretch()
+        for widget in (self.what, self.keys, QLabel(self.tr("Sound")), self.level, self.says):
+            row.addWidget(widget)
+        playback.moved.connect(self._show_place)
+        playback.changed.connect(self.show_state)
+        workbench.changed.connect(self.show_state)
+        listener.sounded.connect(self._show_sound)
+        self.show_state()
+
+    def _button(self, label: str, tip: str) -> QPushButton:
+        button = QPushButton(label)
+        button.setToolTip(tip)
+        button.setAccessibleName(label)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        return button
+
+    def show_state(self) -> None:
+        """Keys and figures as things are."""
+        playback, shown = self._playback, self._workbench.shown
+        self.play.setChecked(playback.playing)
+        self.play.setText(self.tr("Stop") if playback.playing else self.tr("Play"))
+        self.play.setEnabled(shown is not None)
+        self.loop.setChecked(playback.looping)
+        self.versions[playback.version].setChecked(True)
+        self.compare.setText(self.tr("A/B") if playback.other_path is None else self.tr("A ⇄ B"))
+        level = round(100 * self._workbench.session.sound.level)
+        if self.level.value() != level:
+            self.level.blockSignals(True)
+            self.level.setValue(level)
+            self.level.blockSignals(False)
+        self._show_place(playback.place)
+        self.what.setToolTip("\n".join(self.monitoring()))
+
+    def monitoring(self) -> tuple[str, ...]:
+        """What sounds now, and what does not and why, a line each."""
+        shown, playback = self._workbench.shown, self._playback
+        return lines(
+            self._workbench.session, shown.tracks if shown is not None else (), self._listener.listening,
+            playback.version if playback.playing else None,
+        )  # fmt: skip
+
+    def _show_place(self, seconds: float) -> None:
+        shown = self._workbench.shown
+        if shown is None:
+            self.place.setText("–")
+            return
+        bar, beat, _ = shown.take.tempo.position(seconds)
+        self.place.setText(f"{bar}.{beat}   {int(seconds // 60)}:{seconds % 60:04.1f}")
+
+    def _set_level(self, value: int) -> None:
+        bench = self._workbench
+        sound: SoundSettings = bench.session.sound
+        session = edits.with_sound(bench.session, replace(sound, level=value / 100))
+        bench.do(self.tr("set the sound's level"), session, "level")
+
+    def _show_sound(self, state: dict[str, Any]) -> None:
+        """Where the sound comes out, with which delay; or why it does not."""
+        if not state:
+            self.says.setText("")
+            self.says.setToolTip("")
+        elif state["system"]:
+            self.says.setText(self.tr("{system}, {ms:.0f} ms").format(system=state["system"], ms=1000 * state["delay"]))
+            self.says.setToolTip(
+                self.tr("{rate} Hz, {block} frames; {load:.0f} % of the time there is; {n} dropouts.").format(
+                    rate=state["rate"], block=state["block"], load=100 * state["load"], n=state["underruns"]
+                )
+            )
+        else:
+            self.says.setText(self.tr("silent: no sound device"))
+            self.says.setToolTip(state["why"])

@@ -1,0 +1,1 @@
+"""What the window works on: session, live input, playback."""

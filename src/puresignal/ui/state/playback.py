@@ -1,0 +1,233 @@
+"""Playing takes: what is played, from where, over and over or once; switched while it plays."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from puresignal.core.export.playback_events import outputs_of, score
+from puresignal.core.path.cleaning_path import Outcome, make_context, run, with_faults, with_unmapped
+from puresignal.core.path.cleaning_path import Path as CleaningPath
+from puresignal.core.session import session as edits
+from puresignal.io import ports
+from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.workbench import Shown, Workbench
+
+PLAYING = "playing"
+FRAME_MS = 16
+CLEAN, PLAYED = "clean", "played"
+
+
+class Playback(QObject):
+    """Plays the current take through the router.
+
+    moved    the place has changed: seconds
+    changed  playing, loop or version is another
+    """
+
+    moved = Signal(float)
+    changed = Signal()
+
+    def __init__(self, workbench: Workbench, listener: Listener, parent: QObject | None = None):
+        super().__init__(parent)
+        self._workbench, self._listener = workbench, listener
+        self.place = 0.0
+        self.playing = False
+        self.version = CLEAN
+        self.looping = False
+        self._until: float | None = None
+        self._span: tuple[float, float] | None = None
+        self._made_of: object = None
+        self.other_path: CleaningPath | None = None
+        self._before: str | None = None
+        self._take: str | None = None
+        self._timer = QTimer(self)
+        self._timer.setInterval(FRAME_MS)
+        self._timer.timeout.connect(self._look)
+        workbench.changed.connect(self._follow)
+        workbench.leaving.connect(self.stop)
+
+    # What can be done
+
+    def toggle(self) -> None:
+        """Plays from the place, or stops."""
+        if self.playing:
+            self.stop()
+        else:
+            self.play()
+
+    def play(self) -> None:
+        """Plays from the place on; from the loop's beginning where the place is outside."""
+        self._until = None
+        shown = self._workbench.shown
+        if shown is None:
+            return
+        span = self.loop_span()
+        if span is not None and not span[0] <= self.place < span[1] - 0.01:
+            self.place = span[0]
+        elif span is None and self.place >= shown.take.length:
+            self.place = 0.0
+        self._start(shown, span)
+
+    def hear(self, begin: float, end: float) -> None:
+        """Plays a stretch once, loop or not; the place stays at its end."""
+        shown = self._workbench.shown
+        if shown is None:
+            return
+        self.place, self._until = max(0.0, begin), end
+        self._start(shown, None)
+
+    def _start(self, shown: Shown, span: tuple[float, float] | None) -> None:
+        self._hand_over(shown)
+        player = self._listener.player
+        assert player is not None
+        player.loop(span)
+        player.play(self.place, list(self._first))
+        self.playing = True
+        self._timer.start()
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Stops; nothing is left sounding. The place stays."""
+        if not self.playing:
+            return
+        self._look()
+        self._timer.stop()
+        self.playing = False
+        if self._listener.player is not None:
+            self._listener.player.stop()
+        QTimer.singleShot(LET_GO_MS, self._let_go)
+        self.changed.emit()
+
+    def _let_go(self) -> None:
+        if not self.playing:
+            self._listener.need_no_more(PLAYING)
+
+    def go(self, seconds: float) -> None:
+        """To a place; goes on playing from there."""
+        self._until = None
+        self.place = max(0.0, seconds)
+        if self.playing and self._listener.player is not None:
+            self._listener.player.play(self.place, [])
+        self.moved.emit(self.place)
+
+    def set_version(self, version: str) -> None:
+        """CLEAN, or PLAYED: with everything that cleaning takes out; at once, where it plays."""
+        self.version = version
+        self._made_of = None
+        self._follow()
+        self.changed.emit()
+
+    def set_looping(self, on: bool) -> None:
+        """Whether the chosen range, or else the whole take, is played over and over."""
+        self.looping = on
+        self._tell_loop()
+        self.changed.emit()
+
+    def set_span(self, span: tuple[float, float] | None) -> None:
+        """The range that is chosen on the ruler."""
+        self._span = span
+        if self.looping:
+            self._tell_loop()
+
+    def loop_span(self) -> tuple[float, float] | None:
+        """What is played over and over, None for nothing."""
+        shown = self._workbench.shown
+        if not self.looping or shown is None:
+            return None
+        return self._span or (0.0, whole_bars(shown))
+
+    def keep_as_other(self) -> None:
+        """The path's settings as they are become the other side of the comparison."""
+        self.other_path = self._workbench.session.path
+        self.changed.emit()
+
+    def compare_settings(self) -> None:
+        """The path's settings and the kept ones change places."""
+        if self.other_path is None:
+            self.keep_as_other()
+            return
+        bench = self._workbench
+        now, self.other_path = bench.session.path, self.other_path
+        bench.do(self.tr("compare settings"), edits.with_path(bench.session, self.other_path))
+        self.other_path = now
+        self.changed.emit()
+
+    def compare_takes(self) -> None:
+        """The take that was looked at before is played in this one's place, at the same moment."""
+        bench = self._workbench
+        if self._before is not None and bench.session.take(self._before) is not None:
+            bench.do(self.tr("choose take"), edits.with_current(bench.session, self._before))
+
+    # Following
+
+    def _tell_loop(self) -> None:
+        if self.playing and self._listener.player is not None:
+            self._listener.player.loop(self.loop_span())
+
+    def _follow(self) -> None:
+        """What is played has changed: the next note is already the new one."""
+        shown = self._workbench.shown
+        current = self._workbench.session.current
+        if current != self._take:
+            self._before, self._take = self._take, current
+        if not self.playing:
+            return
+        if shown is None:
+            self.stop()
+        else:
+            self._hand_over(shown)
+
+    def _hand_over(self, shown: Shown) -> None:
+        session = self._workbench.session
+        made_of = (shown.outcome, session.delivery, self.version)
+        if self.playing and made_of == self._made_of:
+            return
+        self._made_of = made_of
+        outcome = shown.outcome if self.version == CLEAN else self._as_played(shown)
+        wanted = outputs_of(outcome, session.delivery, ports.SOUND)
+        self._listener.need(PLAYING, wanted)
+        made = score(outcome, session.delivery, self._listener.outputs, ports.SOUND)
+        self._first = made.first
+        assert self._listener.player is not None
+        self._listener.player.use(made.at, made.data)
+
+    def _as_played(self, shown: Shown) -> Outcome:
+        """Every hit that was played, on the receiver's notes; what no map knows on its own note."""
+        session = self._workbench.session
+        path = with_unmapped(with_faults(session.path, False), "keep")
+        return run(shown.take, path, make_context(shown.take, shown.ref.source, session.target, path))
+
+    def _look(self) -> None:
+        player = self._listener.player
+        place = player.position() if player is not None else None
+        if place is not None:
+            span = self.loop_span()
+            if span is not None and place >= span[1]:
+                place = span[0] + (place - span[0]) % max(0.02, span[1] - span[0])
+            self.place = place
+            self.moved.emit(place)
+            if self._until is not None and place >= self._until and self.playing:
+                self._until = None
+                self.stop()
+        elif self.playing and player is not None and not player.playing and self._started_long_ago():
+            self._timer.stop()
+            self.playing = False
+            self._let_go()
+            self.changed.emit()
+
+    def _started_long_ago(self) -> bool:
+        shown = self._workbench.shown
+        return shown is None or self.place >= shown.take.length - 1.0
+
+
+LET_GO_MS = 60_000
+"""Milliseconds that the router is kept after playing, so that the next start is at once."""
+
+
+def whole_bars(shown: Shown) -> float:
+    """The length of a take in seconds, up to the next bar line."""
+    tempo = shown.take.tempo
+    bar, beat, rest = tempo.position(max(0.0, shown.take.length - 1e-6))
+    tick = tempo.bar_start(bar + (1 if beat > 1 or rest > 0 else 0))
+    return float(tempo.ticks_to_seconds(np.array([tick]))[0])

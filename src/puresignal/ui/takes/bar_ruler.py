@@ -1,0 +1,72 @@
+"""Bars and beats over a take: which lines are drawn at a zoom, and the ruler that numbers the bars."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QLineF, QRectF, Qt
+from PySide6.QtGui import QFont, QPainter, QPen
+
+from puresignal.core.midi.tempo_map import TempoMap
+from puresignal.ui.widgets import theme
+
+RULER = 34
+"""Height of the ruler in pixels."""
+APART, BARS_APART, WHISKERS_APART, NUMBERS_APART = 18, 22, 26, 34
+"""Pixels from line to line at least: parts of beats, bars, sixteenths that hits are measured against, and numbers."""
+
+
+def lines(tempo: TempoMap, begin: float, end: float, scale: float) -> tuple[np.ndarray, np.ndarray]:
+    """Seconds (n,) of the lines in view and their ranks: 0 part of a beat, 1 beat, 2 bar. scale: pixels a second."""
+    quarter = scale * 60 / tempo.bpm_at(begin)
+    # As many parts a beat as there is room for; further out, every second, fourth .. bar.
+    parts = next((p for p in (4, 2, 1) if quarter / p >= APART), 0)
+    if parts:
+        return tempo.grid(begin, end, parts)
+    meter = tempo.meter_at(float(tempo.seconds_to_ticks(np.array([begin]))[0]))
+    bar, every = quarter * 4 * meter.numerator / meter.denominator, 1
+    while bar * every < BARS_APART and every < 1 << 20:
+        every *= 2
+    bars = tempo.bar_lines(begin, end, every)
+    return bars, np.full(len(bars), 2, np.int8)
+
+
+def sixteenths(tempo: TempoMap, begin: float, end: float, scale: float) -> np.ndarray:
+    """The seconds that hits are measured against, where they stand far enough apart to show it."""
+    if scale * 60 / tempo.bpm_at(begin) / 4 < WHISKERS_APART:
+        return np.zeros(0)
+    return tempo.grid(max(0.0, begin - 1), end + 1, 4)[0]
+
+
+def paint_ruler(
+    painter: QPainter, width: float, name: str, tempo: TempoMap, found: tuple[np.ndarray, np.ndarray],
+    place: tuple[float, float, float], stretch: tuple[float, float] | None,
+) -> None:  # fmt: skip
+    """found: what lines() gave; place: pixels left of the notes, the second there, and pixels a second."""
+    worn = theme.current()
+    left, begin, scale = place
+    painter.fillRect(QRectF(0, 0, width, RULER), worn.colour("shade"))
+    painter.setPen(QPen(worn.colour("edge"), 1))
+    painter.drawLine(QLineF(0, RULER - 0.5, width, RULER - 0.5))
+    if stretch is not None:
+        first, last = (left + (second - begin) * scale for second in stretch)
+        first = max(left, first)
+        painter.fillRect(QRectF(first, 3, max(0.0, last - first), RULER - 4), worn.colour("chosen"))
+    times, ranks = found
+    painter.setFont(theme.font(9, QFont.Weight.Bold))
+    painter.setPen(worn.colour("faint"))
+    painter.drawText(QRectF(14, 0, left - 26, RULER), Qt.AlignmentFlag.AlignVCenter, name)
+    numbered = -1e9
+    for second in times[ranks == 2].tolist():
+        x = left + (second - begin) * scale
+        if x < left - 1:
+            continue
+        painter.setPen(QPen(worn.colour("edge"), 1))
+        painter.drawLine(QLineF(round(x) + 0.5, RULER - 12, round(x) + 0.5, RULER))
+        if x - numbered >= NUMBERS_APART:
+            painter.setPen(worn.colour("ink"))
+            bar, _, _ = tempo.position(second)
+            painter.drawText(QRectF(x + 4, 2, 60, RULER - 8), Qt.AlignmentFlag.AlignVCenter, str(bar))
+            numbered = x
+    painter.setPen(QPen(worn.colour("edge"), 1))
+    beats = left + (times[ranks == 1] - begin) * scale
+    painter.drawLines([QLineF(round(a) + 0.5, RULER - 6, round(a) + 0.5, RULER) for a in beats.tolist() if a >= left])

@@ -1,0 +1,258 @@
+"""The path at the right of Takes: its stages in order, with switch, settings and how many notes each touched."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from puresignal.core.path.cleaning_path import Path, with_unmapped
+from puresignal.core.path.crosstalk import Crosstalk, lesson
+from puresignal.core.path.doubles import Doubles
+from puresignal.core.path.ends import Ends
+from puresignal.core.path.settings_json import setting_range
+from puresignal.core.path.tally import Reason, Stage
+from puresignal.core.path.thin import Thin
+from puresignal.core.session import session as edits
+from puresignal.ui.state.workbench import Shown, Workbench
+from puresignal.ui.widgets import text_format
+from puresignal.ui.widgets.labelled_slider import Knob
+
+
+class StageBox(QFrame):
+    """One stage.
+
+    switched  the stage is put on or off
+    counted   the figure was pressed: its notes are wanted
+    """
+
+    switched = Signal(bool)
+    counted = Signal()
+
+    def __init__(self, title: str, tip: str, switch: bool, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("stage")
+        self.box: QCheckBox | None = None
+        head: QWidget
+        if switch:
+            self.box = QCheckBox(title)
+            self.box.setToolTip(tip)
+            self.box.setAccessibleName(title)
+            self.box.clicked.connect(self.switched)
+            head = self.box
+        else:
+            head = QLabel(title)
+            head.setToolTip(tip)
+        head.setObjectName("stageName")
+        self.figure = QPushButton("–")
+        self.figure.setObjectName("tally")
+        self.figure.setToolTip(self.tr("How many notes this stage touched in this take. Press to choose them."))
+        self.figure.setAccessibleName(self.tr("{title}: choose the notes it touched").format(title=title))
+        self.figure.clicked.connect(self.counted)
+        top = QHBoxLayout()
+        top.addWidget(head, 1)
+        top.addWidget(self.figure)
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(14, 7 if switch else 4, 10, 8 if switch else 4)
+        self.column.setSpacing(5)
+        self.column.addLayout(top)
+
+    def show_state(self, on: bool, count: int) -> None:
+        if self.box is not None:
+            self.box.setChecked(on)
+        self.figure.setText(text_format.count(count))
+        self.figure.setEnabled(count > 0)
+
+
+class PathPanel(QWidget):
+    """All stages.
+
+    asked    the notes that a stage touched are wanted: the stage
+    offered  something that can be done: what it would do, its name, a tip, and what does it
+    """
+
+    asked = Signal(int)
+    offered = Signal(str, str, str, object)
+
+    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._workbench = workbench
+        self.setObjectName("rail")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        head = QLabel(self.tr("THE PATH"))
+        head.setObjectName("section")
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 10, 0, 6)
+        self.column.setSpacing(2)
+        holder = QHBoxLayout()
+        holder.setContentsMargins(14, 0, 14, 2)
+        holder.addWidget(head)
+        self.column.addLayout(holder)
+        self.boxes: dict[Stage, StageBox] = {}
+        self._shown: Shown | None = None
+
+        identify = self._stage(
+            Stage.IDENTIFY, "Unmapped left out", "Off: hits that lead nowhere are passed on as they came.", True
+        )
+        identify.switched.connect(
+            lambda on: self._do(
+                self.tr("leave unmapped hits out"), lambda p: with_unmapped(p, "drop" if on else "keep")
+            )
+        )
+        doubles = self._stage(
+            Stage.DOUBLES, "Double triggers out", "Takes out the weak second hit that a pad sends for one stroke.", True
+        )
+        doubles.switched.connect(
+            lambda on: self._do(
+                self.tr("take double triggers out"), lambda p: replace(p, doubles=replace(p.doubles, on=on))
+            )
+        )
+        self.window_ms = self._knob(
+            doubles, "doubles", "window_ms", "Within", "ms", Doubles().window_ms,
+            "A second hit later than this after the first is real.", 1.0, 120.0,
+        )  # fmt: skip
+        self.ratio = self._knob(
+            doubles, "doubles", "ratio", "Weaker than", "%", Doubles().ratio,
+            "A second hit of at least this part of the first one's velocity is real.", 0.01, 1.0,
+        )  # fmt: skip
+        crosstalk = self._stage(
+            Stage.CROSSTALK,
+            "Crosstalk out",
+            "Takes out the weak note of a pad that a hard hit beside it shook.",
+            True,
+        )
+        crosstalk.switched.connect(
+            lambda on: self._do(
+                self.tr("take crosstalk out"), lambda p: replace(p, crosstalk=replace(p.crosstalk, on=on))
+            )
+        )
+        self.sure = self._knob(
+            crosstalk, "crosstalk", "sure", "When sure by", "%", Crosstalk().sure,
+            "So likely it must be that a note was shaken and not played. Higher keeps more.", 0.01, 1.0,
+        )  # fmt: skip
+        self.live_ms = self._knob(
+            crosstalk, "crosstalk", "live_ms", "Live look-ahead", "ms", Crosstalk().live_ms,
+            "While you play, what leaves waits so long; then also what a pad sends before the hit that shook it is "
+            "taken out. Takes always look ahead.", 1.0, 8.0,
+        )  # fmt: skip
+        self.learn = QPushButton(self.tr("Learn from this take"))
+        self.learn.setAccessibleName(self.tr("Learn the kit's pads from this take"))
+        self.learn.setToolTip(
+            self.tr("How loud each pad is played and how much it is shaken, used from now on while you play live.")
+        )
+        self.learn.clicked.connect(self._learn)
+        crosstalk.column.addWidget(self.learn)
+        ends = self._stage(
+            Stage.ENDS, "Ends repaired", "Gives sound ends to notes that have no length or never end.", True
+        )
+        ends.switched.connect(
+            lambda on: self._do(self.tr("repair ends"), lambda p: replace(p, ends=replace(p.ends, repair=on)))
+        )
+        self.given_ms = self._knob(
+            ends, "ends", "given_ms", "No length becomes", "ms", Ends().given_ms,
+            "Length given to a note that has none.", 1.0, 200.0,
+        )  # fmt: skip
+        self._stage(Stage.TARGET, "To the receiver's notes", "Each drum goes to the note the receiver expects.", False)
+        self._stage(Stage.TIDY, "Overlaps ended", "A note struck again while it sounds ends there.", False)
+        thin = self._stage(
+            Stage.THIN, "Controllers thinned",
+            "A flood of pedal, wheel or pressure messages becomes as many as can be heard; the last one always stays.",
+            True,
+        )  # fmt: skip
+        # Notes pass it untouched, so there is no figure that would say anything.
+        thin.figure.hide()
+        thin.switched.connect(
+            lambda on: self._do(self.tr("thin controllers"), lambda p: replace(p, thin=replace(p.thin, on=on)))
+        )
+        self.every_ms = self._knob(
+            thin, "thin", "every_ms", "One every", "ms", Thin().every_ms,
+            "Messages of one controller leave so far apart.", 1.0, 50.0,
+        )  # fmt: skip
+
+    def _stage(self, stage: Stage, title: str, tip: str, switch: bool) -> StageBox:
+        box = StageBox(self.tr(title), self.tr(tip), switch)
+        box.counted.connect(lambda: self.asked.emit(int(stage)))
+        self.boxes[stage] = box
+        self.column.addWidget(box)
+        return box
+
+    def _knob(
+        self,
+        box: StageBox,
+        stage: str,
+        key: str,
+        label: str,
+        unit: str,
+        default: float,
+        tip: str,
+        step: float,
+        most: float,
+    ) -> Knob:
+        low, high = setting_range(stage, key)
+        knob = Knob(self.tr(label), unit, low, min(high, most), default, self.tr(tip), step)
+        name = self.tr("set {what}").format(what=self.tr(label).lower())
+        knob.moved.connect(
+            lambda value, gesture: self._do(
+                name, lambda p: replace(p, **{stage: replace(getattr(p, stage), **{key: value})}), gesture
+            )
+        )
+        box.column.addWidget(knob)
+        return knob
+
+    def _do(self, name: str, change: Callable[[Path], Path], gesture: str | None = None) -> None:
+        bench = self._workbench
+        bench.do(name, edits.with_path(bench.session, change(bench.session.path)), gesture)
+
+    def _learn(self) -> None:
+        """Says what this take tells about the kit's pads and what that would change; the player takes it or not."""
+        shown, bench = self._shown, self._workbench
+        if shown is None:
+            return
+        found = lesson(shown.take, bench.session.path, shown.context, shown.outcome.played)
+        text = self.tr(
+            "{pads} and {pairs} that shake each other were heard. Played live, {before} of this take are taken out for "
+            "crosstalk as it is, {after} with what was learnt; looking 4 ms ahead {ahead}, 8 ms ahead {far}."
+        ).format(
+            pads=text_format.counted(len(found.profile.alone), "pad"), pairs=text_format.counted(len(found.profile.shakes), "pair"),
+            before=text_format.counted(found.before, "note"), after=found.after, ahead=found.ahead[4.0], far=found.ahead[8.0],
+        )  # fmt: skip
+
+        def use() -> None:
+            latest = bench.session.path
+            changed = replace(latest, crosstalk=replace(latest.crosstalk, profile=found.profile))
+            bench.do(self.tr("learn from a take"), edits.with_path(bench.session, changed))
+
+        self.offered.emit(text, self.tr("Use it"), self.tr("From now on while you play live. Undo forgets it."), use)
+
+    def show_take(self, shown: Shown | None) -> None:
+        """The settings as they are, and what each stage did in the take."""
+        path = self._workbench.session.path
+        on = {
+            Stage.IDENTIFY: path.identify.unmapped == "drop",
+            Stage.DOUBLES: path.doubles.on,
+            Stage.CROSSTALK: path.crosstalk.on,
+            Stage.ENDS: path.ends.repair,
+            Stage.THIN: path.thin.on,
+        }
+        for stage, box in self.boxes.items():
+            count = 0
+            if shown is not None:
+                tally = shown.outcome.tally
+                count = tally.touched(stage) if stage != Stage.IDENTIFY else tally.removed().get(Reason.UNMAPPED, 0)
+            box.show_state(on.get(stage, True), count)
+        self.window_ms.show_value(path.doubles.window_ms)
+        self.ratio.show_value(path.doubles.ratio)
+        self.given_ms.show_value(path.ends.given_ms)
+        self.every_ms.show_value(path.thin.every_ms)
+        self.every_ms.setVisible(path.thin.on)
+        self.sure.show_value(path.crosstalk.sure)
+        self.live_ms.show_value(path.crosstalk.live_ms)
+        self._shown = shown
+        for widget in (self.sure, self.live_ms):
+            widget.setEnabled(path.crosstalk.on)
+        self.learn.setEnabled(path.crosstalk.on and shown is not None and shown.context.stands.any_shared)
+        for knob in (self.window_ms, self.ratio):
+            knob.setEnabled(path.doubles.on)
+        self.given_ms.setEnabled(path.ends.repair)

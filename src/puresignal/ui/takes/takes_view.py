@@ -1,0 +1,352 @@
+"""The Takes view: played beside clean, over bars and beats; the path and the chosen note at the right."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puresignal.core.kit.articulations import spoken
+from puresignal.core.path import note_selection
+from puresignal.core.path.cleaning_path import Outcome
+from puresignal.core.path.context import Verdict
+from puresignal.core.path.tally import REASON_WORDS, Reason, Stage, What
+from puresignal.core.session import session as edits
+from puresignal.ui.state.workbench import Shown, Workbench
+from puresignal.ui.takes import row_painter
+from puresignal.ui.takes.path_panel import PathPanel
+from puresignal.ui.takes.timeline import Timeline
+from puresignal.ui.takes.timeline_rows import picture
+from puresignal.ui.takes.trace_panel import TracePanel
+from puresignal.ui.widgets.vertical_scroll_area import Tall
+
+SIDE = 272
+BEFORE, AFTER = 1.5, 1.0
+"""Seconds around a note in which it is heard."""
+
+
+class TakesView(QWidget):
+    """The timeline with its few controls, a line that says what the pointer is on, and the side.
+
+    stretched  another stretch of time is chosen: (begin, end) in seconds, or None
+    heard      a stretch shall be played once: (begin, end) in seconds
+    """
+
+    stretched = Signal(object)
+    heard = Signal(float, float)
+
+    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._workbench = workbench
+        self._shown: Shown | None = None
+        self.timeline = Timeline()
+        self.timeline.set_describe(self.describe)
+        self.timeline.passed.connect(self._hover)
+        self.timeline.chosen.connect(self._choose)
+        self.timeline.stretched.connect(self.stretched)
+        self.timeline.acted.connect(self.act)
+        self.timeline.menu_asked.connect(lambda at: self.menu().exec(at))
+        self.said = QLabel()
+        self.said.setObjectName("faint")
+        self.said.setAccessibleName(self.tr("What the pointer is on"))
+        self.empty = QLabel(self.tr("No take yet. Open a MIDI file, or let the simulated drummer play one."))
+        self.empty.setObjectName("faint")
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.path = PathPanel(workbench)
+        self.path.asked.connect(lambda stage: self._point(note_selection.touched(self._outcome(), Stage(stage))))
+        self.trace = TracePanel()
+        self.trace.acted.connect(self.act)
+        self.side = self._make_side()
+
+        left = QVBoxLayout()
+        left.setSpacing(0)
+        left.addWidget(self._controls())
+        left.addWidget(self.timeline, 1)
+        left.addWidget(self.empty, 1)
+        self.said.setContentsMargins(14, 3, 14, 4)
+        self.said.setMinimumWidth(10)
+        left.addWidget(self.said)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addLayout(left, 1)
+        row.addWidget(self.side)
+
+    def _make_side(self) -> Tall:
+        inner = QWidget()
+        inner.setObjectName("rail")
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.path)
+        column.addWidget(self.trace, 1)
+        side = Tall(inner)
+        side.setObjectName("side")
+        side.setFixedWidth(SIDE)
+        return side
+
+    def _controls(self) -> QWidget:
+        bar = QWidget()
+        bar.setObjectName("bar")
+        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(12, 8, 12, 8)
+        row.setSpacing(5)
+        self.show_group = QButtonGroup(self)
+        self.show_buttons: dict[str, QPushButton] = {}
+        for name, label, tip in (
+            (row_painter.PLAYED, "Played", "Every hit as it was played, in outline (F6)."),
+            (row_painter.CLEAN, "Clean", "The hits that leave, solid (F7)."),
+            (row_painter.BOTH, "Both", "What leaves is solid; what was taken out is an outline, struck through (F8)."),
+        ):
+            button = self._button(label, label, tip)
+            button.setCheckable(True)
+            button.clicked.connect(lambda _=False, n=name: self.choose(n))
+            self.show_group.addButton(button)
+            self.show_buttons[name] = button
+            row.addWidget(button)
+        self.show_buttons[row_painter.BOTH].setChecked(True)
+        self.all_rows = QCheckBox(self.tr("all rows"))
+        self.all_rows.setToolTip(self.tr("Also rows of the kit on which nothing was played."))
+        self.all_rows.setAccessibleName(self.tr("Show all rows of the kit"))
+        self.all_rows.toggled.connect(lambda _: self._draw(False))
+        row.addWidget(self.all_rows)
+        row.addStretch()
+        doubtful = self._button(
+            "Doubtful",
+            "Next doubtful note",
+            "The next hit that was only just kept or taken out (D; Shift+D back).",
+        )
+        doubtful.clicked.connect(lambda: self.act("next doubtful"))
+        self.doubtful = doubtful
+        row.addWidget(doubtful)
+        self.hear = QCheckBox(self.tr("hear"))
+        self.hear.setChecked(True)
+        self.hear.setToolTip(
+            self.tr("Each doubtful hit is played with what stands around it (E plays it again; H hears all hits).")
+        )
+        self.hear.setAccessibleName(self.tr("Hear each doubtful note among its neighbours"))
+        row.addWidget(self.hear)
+        for label, name, tip, factor in (
+            ("\N{MINUS SIGN}", "Zoom out", "Show a longer stretch (minus key, or Ctrl and wheel).", 1 / 1.5),
+            ("+", "Zoom in", "Show a shorter stretch (plus key, or Ctrl and wheel).", 1.5),
+        ):
+            button = self._button(label, name, tip)
+            button.clicked.connect(lambda _=False, f=factor: self.timeline.zoom(f))
+            row.addWidget(button)
+        whole = self._button("All", "Show the whole take", "Everything in view (key 0).")
+        whole.clicked.connect(lambda: self.timeline.show_all())
+        row.addWidget(whole)
+        fold = self._button("Path", "Show the path", "Show or fold away the path and the chosen note (F9).")
+        fold.setCheckable(True)
+        fold.setChecked(True)
+        fold.toggled.connect(lambda on: self.side.setVisible(on))
+        self.fold = fold
+        row.addWidget(fold)
+        return bar
+
+    def _button(self, label: str, name: str, tip: str) -> QPushButton:
+        button = QPushButton(self.tr(label))
+        button.setToolTip(self.tr(tip))
+        button.setAccessibleName(self.tr(name))
+        return button
+
+    def set_compact(self, compact: bool) -> None:
+        """For a narrow window: a narrower side, and what a key does as well is not shown."""
+        self.side.setFixedWidth(240 if compact else SIDE)
+        self.hear.setVisible(not compact)
+
+    # Showing
+
+    def choose(self, show: str) -> None:
+        """ "played", "clean" or "both"."""
+        self.show_buttons[show].setChecked(True)
+        self.timeline.set_show(show)
+
+    def show_take(self, shown: Shown | None) -> None:
+        """The current take; zoom, place and choice stay where it is the same one as before."""
+        before, self._shown = self._shown, shown
+        self.timeline.setVisible(shown is not None)
+        self.empty.setVisible(shown is None)
+        self.path.show_take(shown)
+        if shown is None:
+            self.trace.show_notes(None, np.zeros(0, np.int64))
+            return
+        # A take that is still being played is another value each time, but the same one to look at.
+        growing = self._workbench.session.take(shown.ref.ident) is None
+        same = before is not None and (before.take is shown.take or (growing and before.take.ident == shown.take.ident))
+        self._draw(not same)
+        if growing:
+            self.timeline.bring_into_view(shown.take.length)
+        if same:
+            self.trace.show_notes(shown, self.timeline.selected)
+        else:
+            self.timeline.select(np.zeros(0, np.int64))
+            self.timeline.set_stretch(None)
+        self.doubtful.setEnabled(len(note_selection.doubtful(shown.outcome)) > 0)
+
+    def _draw(self, fit: bool) -> None:
+        if self._shown is None:
+            return
+        whole = self._shown.context if self.all_rows.isChecked() else None
+        drawn = picture(self._shown.outcome, self._shown.delivery, self._shown.take.length, whole)
+        self.timeline.show_picture(drawn, self._shown.take.tempo, fit)
+
+    def _outcome(self) -> Outcome:
+        assert self._shown is not None
+        return self._shown.outcome
+
+    def point_at(self, what: int, reason: int) -> None:
+        """Chooses the notes behind a figure of the tally; (-1, -1) chooses none."""
+        if self._shown is None or (what, reason) == (-1, -1):
+            self.timeline.select(np.zeros(0, np.int64))
+            return
+        outcome = self._shown.outcome
+        if what >= 0:
+            if what == What.REMOVED:
+                self.choose(row_painter.BOTH)
+            self._point(note_selection.in_order(outcome, outcome.tally.origins(What(what), Reason(reason))))
+        elif reason == -4:
+            self._point(note_selection.doubtful(outcome))
+        else:
+            self.choose(row_painter.PLAYED if reason == -2 else row_painter.CLEAN)
+
+    def show_hits(self, origins: np.ndarray) -> None:
+        """Chooses notes and brings the first into view."""
+        self._point(origins)
+
+    def _point(self, origins: np.ndarray) -> None:
+        self.timeline.select(origins)
+        if not len(origins) or self._shown is None:
+            return
+        starts = self._starts(origins)
+        begin, end = self.timeline.seconds_in_view()
+        if not np.any((starts > begin) & (starts < end)):
+            self.timeline.bring_into_view(float(starts[0]))
+
+    def _starts(self, origins: np.ndarray) -> np.ndarray:
+        assert self._shown is not None
+        rows = self._shown.row_of_origin[origins]
+        return np.sort(self._shown.outcome.played.start[rows[rows >= 0]])
+
+    def step(self, direction: int) -> None:
+        """To the next chosen note, or the one before."""
+        if self._shown is None or not len(self.timeline.selected):
+            return
+        starts = self._starts(self.timeline.selected)
+        begin, end = self.timeline.seconds_in_view()
+        place = begin + 0.3 * (end - begin)
+        later = starts[starts > place + 1e-3] if direction > 0 else starts[starts < place - 1e-3]
+        if len(later):
+            at = float(later[0] if direction > 0 else later[-1])
+            self.timeline.move_by(at - place)
+
+    # Doing
+
+    def act(self, what: str) -> None:
+        """What a key, a button or the menu asks for."""
+        if self._shown is None:
+            return
+        if what in ("next doubtful", "doubtful before"):
+            self._step_doubtful(1 if what == "next doubtful" else -1)
+            return
+        origins = self.timeline.selected
+        if what == "hear":
+            self._hear(origins)
+            return
+        if what.endswith("alike") and len(origins) == 1:
+            origins = note_selection.alike(self._shown.outcome, int(origins[0]))
+        if not len(origins):
+            return
+        verdict = {"take out": Verdict(keep=False), "put back": Verdict(keep=True)}.get(what.removesuffix(" alike"))
+        bench, ident = self._workbench, self._shown.ref.ident
+        settled = verdict is not None and np.isin(origins, note_selection.doubtful(self._shown.outcome)).all()
+        names = {"take out": self.tr("take {n} out"), "put back": self.tr("keep {n}")}
+        pattern = names.get(what.removesuffix(" alike"), self.tr("let the stages decide on {n}"))
+        name = pattern.format(
+            n=self.tr("{count} notes").format(count=len(origins)) if len(origins) > 1 else self.tr("a note")
+        )
+        bench.do(name, edits.with_verdicts(bench.session, ident, origins.tolist(), verdict))
+        if settled and len(origins) == 1:
+            self._step_doubtful(1)
+
+    def _step_doubtful(self, direction: int) -> None:
+        """To the next doubtful note that the player has not settled."""
+        assert self._shown is not None
+        verdicts = dict(self._shown.ref.verdicts)
+        open_ones = np.array(
+            [o for o in note_selection.doubtful(self._shown.outcome).tolist() if o not in verdicts], np.int64
+        )
+        if not len(open_ones):
+            self._workbench.told.emit(self.tr("No doubtful note is left."), False)
+            return
+        chosen = self.timeline.selected
+        now = chosen[0] if len(chosen) == 1 else (-1 if direction > 0 else open_ones[-1] + 1)
+        later = open_ones[open_ones > now] if direction > 0 else open_ones[open_ones < now][::-1]
+        goal = int(later[0]) if len(later) else int(open_ones[0] if direction > 0 else open_ones[-1])
+        self.timeline.select(np.array([goal]))
+        self.timeline.bring_into_view(float(self._starts(np.array([goal]))[0]))
+        if self.hear.isChecked():
+            self._hear(self.timeline.selected)
+
+    def _hear(self, origins: np.ndarray) -> None:
+        """Plays the chosen notes and what stands around them."""
+        if len(origins):
+            starts = self._starts(origins)
+            self.heard.emit(float(starts[0]) - BEFORE, float(starts[-1]) + AFTER)
+
+    def menu(self) -> QMenu:
+        """What can be done with the chosen notes."""
+        menu = QMenu(self)
+        some, single = len(self.timeline.selected) > 0, len(self.timeline.selected) == 1
+        for act, label, able in (
+            ("put back", "Keep", some), ("take out", "Take out", some), ("put back alike", "Keep all alike", single),
+            ("take out alike", "Take out all alike", single), ("as the stages say", "As the stages say", some),
+        ):  # fmt: skip
+            action = menu.addAction(self.tr(label))
+            action.setEnabled(able)
+            action.triggered.connect(lambda _=False, a=act: self.act(a))
+        menu.addSeparator()
+        hear = menu.addAction(self.tr("Hear it among its neighbours"))
+        hear.setEnabled(some)
+        hear.triggered.connect(lambda: self.act("hear"))
+        menu.addAction(self.tr("Next doubtful")).triggered.connect(lambda: self.act("next doubtful"))
+        menu.addAction(self.tr("Whole take")).triggered.connect(lambda: self.timeline.show_all())
+        return menu
+
+    def _choose(self, origins: np.ndarray) -> None:
+        self.trace.show_notes(self._shown, origins)
+
+    # Saying
+
+    def describe(self, origin: int) -> str:
+        """What a note is and what became of it, in a line or two."""
+        if self._shown is None or origin < 0:
+            return ""
+        outcome, tempo = self._shown.outcome, self._shown.take.tempo
+        played = outcome.played
+        i = int(self._shown.row_of_origin[origin])
+        code = int(played.articulation[i])
+        name = spoken(outcome.vocabulary[code]) if code >= 0 else self.tr("unknown")
+        bar, beat, _ = tempo.position(float(played.start[i]))
+        text = self.tr("{name} · velocity {velocity:g} · bar {bar}, beat {beat} · note {note}").format(
+            name=name, velocity=float(played.velocity[i]), bar=bar, beat=beat, note=int(played.note[i])
+        )
+        clean = np.flatnonzero(outcome.clean.origin == origin)
+        if len(clean):
+            notes = ", ".join(str(int(outcome.clean.note[c])) for c in clean)
+            return self.tr("{text} leaves as {notes}").format(text=text, notes=notes)
+        why = note_selection.reason_removed(outcome, origin)
+        return self.tr("{text} taken out: {why}").format(text=text, why=REASON_WORDS[why] if why is not None else "")
+
+    def _hover(self, text: str) -> None:
+        self.said.setText(text)

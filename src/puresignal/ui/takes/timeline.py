@@ -1,0 +1,616 @@
+"""The drawn part of Takes: tracks with their rows over bars and beats, and the whole take in one strip below."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+import numpy as np
+from PySide6.QtCore import QEvent, QLineF, QPoint, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
+
+from puresignal.core.midi.tempo_map import TempoMap
+from puresignal.core.touch import pad_velocity
+from puresignal.ui.takes import bar_ruler, row_painter
+from puresignal.ui.takes.bar_ruler import RULER
+from puresignal.ui.takes.overview import OVERVIEW, Overview
+from puresignal.ui.takes.row_labels import GUTTER, NAMES, PAD, RowNames
+from puresignal.ui.takes.timeline_rows import Group, Picture, Row
+from puresignal.ui.widgets import theme
+
+GLOW_MS = 140
+MOST_CARETS = 250
+"""Chosen notes of a row in sight that each get a pointer of their own."""
+NARROWEST, WIDEST = 2.0, 4000.0
+"""Pixels a second: how far one can zoom out beyond fit, and in."""
+
+
+class PlayLine(QWidget):
+    """The line that shows where playing is: a widget of its own, so that only what it uncovers is painted again."""
+
+    def __init__(self, parent: QWidget):
+        super().__init__(parent)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.hide()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        QPainter(self).fillRect(self.rect(), theme.current().colour("accent"))
+
+
+class Timeline(QAbstractScrollArea):
+    """Draws a picture of a take. Wheel scrolls, Ctrl and wheel zooms about the pointer.
+
+    Click, sweep over the sheet, click a row's or a track's name: notes are chosen;
+    Shift and Ctrl add. Drag on the ruler: a stretch of time is chosen.
+
+    hovered    the note under the pointer as its origin, -1 for none
+    passed     what is under the pointer, in words
+    chosen     other notes are chosen: their origins
+    stretched  another stretch of time is chosen: (begin, end) in seconds, or None
+    acted      a key asked for something: "take out", "put back", "next doubtful" ...
+    menu_asked a context menu is wanted, at a global point
+    went       playing shall go to a moment: seconds
+    struck     the pad beside a row was struck: (articulation, velocity)
+    """
+
+    hovered = Signal(int)
+    passed = Signal(str)
+    chosen = Signal(object)
+    stretched = Signal(object)
+    acted = Signal(str)
+    menu_asked = Signal(QPoint)
+    went = Signal(float)
+    struck = Signal(str, int)
+
+    KEYS: ClassVar[dict[Qt.Key, str]] = {
+        Qt.Key.Key_Delete: "take out",
+        Qt.Key.Key_X: "take out",
+        Qt.Key.Key_Insert: "put back",
+        Qt.Key.Key_K: "put back",
+        Qt.Key.Key_U: "as the stages say",
+        Qt.Key.Key_D: "next doubtful",
+        Qt.Key.Key_E: "hear",
+    }
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setAccessibleName(self.tr("Notes of the take"))
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.viewport().setMouseTracking(True)
+        self.verticalScrollBar().setAccessibleName(self.tr("Scroll the tracks"))
+        self._picture = Picture((), 1.0)
+        self._tempo = TempoMap()
+        self._show = row_painter.BOTH
+        self.selected = np.zeros(0, np.int64)
+        self._is_selected = np.zeros(0, bool)
+        self._overview = Overview(GUTTER)
+        self._names = RowNames()
+        self._plain_height = 38.0
+        self.stretch: tuple[float, float] | None = None
+        self._sweep: tuple[QPointF, QPointF, np.ndarray] | None = None
+        self._begin = 0.0
+        self._scale = 100.0
+        self._drag: tuple[str, float, float] | None = None
+        self._describe = lambda origin: ""
+        self.verticalScrollBar().valueChanged.connect(lambda _: self.viewport().update())
+        self.line = PlayLine(self.viewport())
+        self._line_at = 0.0
+        self._glowing: str | None = None
+
+    # Where playing is
+
+    def set_line(self, second: float, follow: bool) -> None:
+        """The play line stands at a moment. follow: turns over where it leaves the view."""
+        self._line_at = second
+        begin, end = self.seconds_in_view()
+        if follow and not begin <= second < end:
+            self._begin = max(0.0, second - 0.02 * (end - begin))
+            self._hold()
+            self.viewport().update()
+        self._place_line()
+
+    def _place_line(self) -> None:
+        x = round(self.x_of(self._line_at))
+        seen = GUTTER <= x < self.viewport().width()
+        self.line.setVisible(seen)
+        if seen:
+            self.line.setGeometry(x, RULER - 12, 2, max(1, self.viewport().height() - RULER - OVERVIEW + 12))
+
+    # What is shown
+
+    def show_picture(self, picture: Picture, tempo: TempoMap, fit: bool) -> None:
+        """Draws a picture; `fit` starts at its beginning with a few bars in view."""
+        self._picture, self._tempo = picture, tempo
+        self._flag_selected()
+        if fit:
+            first = min((float(row.start[0]) for row in picture.rows if len(row.start)), default=0.0)
+            bars = tempo.beats_to_seconds(tempo.seconds_to_beats(np.array([first])) + 16)[0] - first
+            self._begin = max(0.0, first - 0.02 * bars)
+            self._scale = self._drawn_width() / max(0.5, min(bars, picture.length or bars))
+        self._arrange()
+
+    def set_show(self, show: str) -> None:
+        """ "played", "clean" or "both"."""
+        self._show = show
+        self.viewport().update()
+
+    def select(self, origins: np.ndarray, tell: bool = True) -> None:
+        """Chooses notes by their origins."""
+        self.selected = np.unique(np.asarray(origins, np.int64))
+        self._flag_selected()
+        self.viewport().update()
+        if tell:
+            self.chosen.emit(self.selected)
+
+    def _flag_selected(self) -> None:
+        """A look-up by origin, so that painting asks each note in sight once."""
+        most = max((int(row.origin.max()) for row in self._picture.rows if len(row.origin)), default=-1)
+        flags = np.zeros(max(most, int(self.selected.max(initial=-1))) + 1, bool)
+        flags[self.selected] = True
+        self._is_selected = flags
+
+    def set_stretch(self, stretch: tuple[float, float] | None) -> None:
+        """Chooses a stretch of time, or none."""
+        self.stretch = stretch
+        self.viewport().update()
+        self.stretched.emit(stretch)
+
+    def set_describe(self, describe: object) -> None:
+        """A function from a note's origin to the words for it."""
+        self._describe = describe  # type: ignore[assignment]
+
+    # Where things are
+
+    def seconds_in_view(self) -> tuple[float, float]:
+        return self._begin, self._begin + self._drawn_width() / self._scale
+
+    def x_of(self, second: float) -> float:
+        return GUTTER + (second - self._begin) * self._scale
+
+    def second_at(self, x: float) -> float:
+        return self._begin + (x - GUTTER) / self._scale
+
+    def row_at(self, y: float) -> Row | None:
+        for _, row, top, height in self._rows():
+            if top <= y < top + height:
+                return row
+        return None
+
+    def row_boxes(self) -> list[tuple[str, str, QRectF]]:
+        """(track, row label, box in the viewport) of each row, for tests and for reading aloud."""
+        return [
+            (group.title, row.label, QRectF(GUTTER, top, self._drawn_width(), height))
+            for group, row, top, height in self._rows()
+        ]
+
+    def _drawn_width(self) -> float:
+        return max(50.0, self.viewport().width() - GUTTER)
+
+    def _row_height(self, row: Row) -> float:
+        plain = self._plain_height
+        return plain * 2 if row.pitched else plain
+
+    def _fit_height(self) -> float:
+        """Height of a plain row: what there is room for, within reason."""
+        units = sum(2 if row.pitched else 1 for row in self._picture.rows)
+        room = self.viewport().height() - RULER - OVERVIEW - 4 * len(self._picture.groups)
+        return float(np.clip(room / max(1, units), 38.0, 84.0))
+
+    def _rows(self) -> list[tuple[Group, Row, float, float]]:
+        y = RULER - self.verticalScrollBar().value()
+        placed = []
+        for group in self._picture.groups:
+            for row in group.rows:
+                height = self._row_height(row)
+                placed.append((group, row, float(y), height))
+                y += height
+            y += 4
+        return placed
+
+    def _arrange(self) -> None:
+        self._plain_height = self._fit_height()
+        total = sum(self._row_height(r) for r in self._picture.rows) + 4 * len(self._picture.groups)
+        room = self.viewport().height() - RULER - OVERVIEW
+        self.verticalScrollBar().setRange(0, max(0, round(total - room)))
+        self.verticalScrollBar().setPageStep(max(1, room))
+        self.verticalScrollBar().setSingleStep(24)
+        self._hold()
+        self.viewport().update()
+
+    def _hold(self) -> None:
+        """Keeps zoom and place within what makes sense."""
+        width, length = self._drawn_width(), max(1.0, self._picture.length)
+        self._scale = float(np.clip(self._scale, min(NARROWEST, 0.9 * width / length), WIDEST))
+        self._begin = float(np.clip(self._begin, 0.0, max(0.0, length - 0.5 * width / self._scale)))
+
+    # Moving
+
+    def zoom(self, factor: float, about: float | None = None) -> None:
+        """Zooms about a pixel, the middle by default."""
+        about = GUTTER + self._drawn_width() / 2 if about is None else max(float(GUTTER), about)
+        second = self.second_at(about)
+        self._scale = float(np.clip(self._scale * factor, NARROWEST / 4, WIDEST))
+        self._begin = second - (about - GUTTER) / self._scale
+        self._hold()
+        self.viewport().update()
+
+    def show_all(self) -> None:
+        """The whole take in view."""
+        self._scale = self._drawn_width() / max(0.5, self._picture.length * 1.02)
+        self._begin = 0.0
+        self._hold()
+        self.viewport().update()
+
+    def move_by(self, seconds: float) -> None:
+        self._begin += seconds
+        self._hold()
+        self.viewport().update()
+
+    def bring_into_view(self, second: float) -> None:
+        """Moves so that a moment can be seen, if it cannot."""
+        begin, end = self.seconds_in_view()
+        if not begin + 0.05 * (end - begin) <= second <= end - 0.05 * (end - begin):
+            self._begin = second - 0.3 * (end - begin)
+            self._hold()
+        self.viewport().update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._arrange()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        turned = event.angleDelta()
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom(1.2 ** (turned.y() / 120), event.position().x())
+        elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier or abs(turned.x()) > abs(turned.y()):
+            begin, end = self.seconds_in_view()
+            steps = turned.x() or turned.y()
+            self.move_by(-steps / 120 * 0.1 * (end - begin))
+        else:
+            bar = self.verticalScrollBar()
+            bar.setValue(bar.value() - round(turned.y() / 120 * 48))
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        begin, end = self.seconds_in_view()
+        moves = {Qt.Key.Key_Left: -0.1, Qt.Key.Key_Right: 0.1, Qt.Key.Key_PageUp: -0.9, Qt.Key.Key_PageDown: 0.9}
+        key = event.key()
+        bar = self.verticalScrollBar()
+        if key in moves:
+            self.move_by(moves[Qt.Key(key)] * (end - begin))
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.zoom(1.4)
+        elif key == Qt.Key.Key_Minus:
+            self.zoom(1 / 1.4)
+        elif key == Qt.Key.Key_0:
+            self.show_all()
+        elif key == Qt.Key.Key_Home:
+            self.move_by(-self._begin)
+        elif key == Qt.Key.Key_End:
+            self.move_by(self._picture.length)
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            bar.setValue(bar.value() + (30 if key == Qt.Key.Key_Down else -30))
+        elif key == Qt.Key.Key_Escape:
+            self.select(np.zeros(0, np.int64))
+            self.set_stretch(None)
+        elif key == Qt.Key.Key_A and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.select(np.concatenate([np.zeros(0, np.int64), *(self._drawn(r)[1] for r in self._picture.rows)]))
+        elif key in self.KEYS and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            back = key == Qt.Key.Key_D and event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+            self.acted.emit("doubtful before" if back else self.KEYS[Qt.Key(key)])
+        else:
+            super().keyPressEvent(event)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._drag = ("pan", at.x(), self._begin)
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        more = bool(event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
+        if at.y() >= self.viewport().height() - OVERVIEW:
+            if at.x() >= GUTTER:
+                self._drag = ("overview", 0.0, 0.0)
+                self._go_to_overview(at.x())
+        elif at.y() < RULER:
+            if at.x() >= GUTTER:
+                self._drag = ("stretch", self._on_beat(self.second_at(at.x())), 0.0)
+        elif at.x() >= GUTTER - PAD and at.x() < GUTTER and self._strike(at):
+            pass
+        elif at.x() < GUTTER:
+            self._choose(self._named_at(at), more)
+        else:
+            origin = self.note_at(at)
+            if origin >= 0:
+                self._choose(np.array([origin]), more)
+            else:
+                self._sweep = (at, at, self.selected if more else np.zeros(0, np.int64))
+                if not more:
+                    self.select(np.zeros(0, np.int64))
+
+    def _strike(self, at: QPointF) -> bool:
+        """Strikes the pad beside a row: harder the higher it is struck. Whether there was one."""
+        for _, row, top, height in self._rows():
+            if top <= at.y() < top + height and row.articulation is not None:
+                part = (at.y() - top) / height * 2 - 1
+                self.struck.emit(row.articulation, pad_velocity.velocity(0.0, max(0.0, 0.5 + 0.5 * part)))
+                self._glowing = row.articulation
+                QTimer.singleShot(GLOW_MS, self._fade)
+                self.viewport().update()
+                return True
+        return False
+
+    def _fade(self) -> None:
+        self._glowing = None
+        self.viewport().update()
+
+    def _choose(self, origins: np.ndarray, more: bool) -> None:
+        """Chooses notes; more adds them, or lets them go where all are chosen already."""
+        if not more:
+            self.select(origins)
+        elif len(origins) and np.isin(origins, self.selected).all():
+            self.select(np.setdiff1d(self.selected, origins))
+        else:
+            self.select(np.union1d(self.selected, origins))
+
+    def _named_at(self, at: QPointF) -> np.ndarray:
+        """All notes of the row whose name is at a point, or of the track."""
+        for group, row, top, height in self._rows():
+            if top <= at.y() < top + height:
+                rows = group.rows if at.x() < NAMES else (row,)
+                return np.concatenate([r.origin for r in rows])
+        return np.zeros(0, np.int64)
+
+    def _on_beat(self, second: float) -> float:
+        """The beat nearest to a moment."""
+        beat = float(self._tempo.seconds_to_beats(np.array([max(0.0, second)]))[0])
+        return float(self._tempo.beats_to_seconds(np.array([round(beat)]))[0])
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        if self._sweep is not None:
+            self._sweep = (self._sweep[0], at, self._sweep[2])
+            self.select(np.union1d(self._sweep[2], self._swept()), tell=False)
+            return
+        if self._drag is None:
+            self.hovered.emit(self.note_at(at))
+            self.passed.emit(self.words_at(at))
+            return
+        kind, x, begin = self._drag
+        if kind == "overview":
+            self._go_to_overview(at.x())
+        elif kind == "stretch":
+            other = self._on_beat(self.second_at(max(float(GUTTER), at.x())))
+            self.set_stretch((min(x, other), max(x, other)) if other != x else None)
+        else:
+            self._begin = begin - (at.x() - x) / self._scale
+            self._hold()
+            self.viewport().update()
+
+    def _swept(self) -> np.ndarray:
+        """Notes inside the swept box."""
+        if self._sweep is None:
+            return np.zeros(0, np.int64)
+        box = QRectF(self._sweep[0], self._sweep[1]).normalized()
+        begin, end = self.second_at(box.left()), self.second_at(box.right())
+        found = [np.zeros(0, np.int64)]
+        for _, row, top, height in self._rows():
+            if top < box.bottom() and top + height > box.top():
+                starts, origins = self._drawn(row)
+                first, last = np.searchsorted(starts, (begin, end))
+                found.append(origins[first:last])
+        return np.concatenate(found)
+
+    def _drawn(self, row: Row) -> tuple[np.ndarray, np.ndarray]:
+        """Starts and origins of the notes of a row that can be seen."""
+        return (row.clean_start, row.clean_origin) if self._show == row_painter.CLEAN else (row.start, row.origin)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._sweep is not None:
+            self._sweep = None
+            self.select(self.selected)
+        elif self._drag is not None and self._drag[0] == "stretch" and event.position().y() < RULER:
+            moved = self._on_beat(self.second_at(event.position().x())) != self._drag[1]
+            self.set_stretch(self.stretch if moved else None)
+            if not moved:
+                self.went.emit(max(0.0, self.second_at(event.position().x())))
+        self._drag = None
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        origin = self.note_at(QPointF(event.pos()))
+        if origin >= 0 and origin not in self.selected:
+            self.select(np.array([origin]))
+        self.menu_asked.emit(event.globalPos())
+
+    def _go_to_overview(self, x: float) -> None:
+        second = self._overview.second_at(x, self._picture, round(self._drawn_width()))
+        begin, end = self.seconds_in_view()
+        self._begin = second - (end - begin) / 2
+        self._hold()
+        self.viewport().update()
+
+    # Saying what is there
+
+    def note_at(self, at: QPointF) -> int:
+        """Origin of the note within five pixels of a point, -1 for none."""
+        row = self.row_at(at.y())
+        if row is None or at.x() < GUTTER or not RULER <= at.y() < self.viewport().height() - OVERVIEW:
+            return -1
+        second = self.second_at(at.x())
+        start, origin = self._drawn(row)
+        if not len(start):
+            return -1
+        near = int(np.searchsorted(start, second))
+        close = [i for i in (near - 1, near) if 0 <= i < len(start)]
+        best = min(close, key=lambda i: abs(float(start[i]) - second))
+        return int(origin[best]) if abs(float(start[best]) - second) * self._scale <= 5 else -1
+
+    def words_at(self, at: QPointF) -> str:
+        """What is at a point, in words: a note, a row, a moment."""
+        origin = self.note_at(at)
+        if origin >= 0:
+            return self._describe(origin)
+        if at.y() >= self.viewport().height() - OVERVIEW:
+            return self.tr("the whole take: drag to move through it")
+        bar, beat, _ = self._tempo.position(max(0.0, self.second_at(at.x())))
+        moment = self.tr("bar {bar}, beat {beat}").format(bar=bar, beat=beat)
+        if at.y() < RULER:
+            return self.tr("{moment}: drag to choose a stretch of time").format(moment=moment)
+        for group, row, top, height in self._rows():
+            if top <= at.y() < top + height:
+                where = group.title if row.label == group.title.lower() else f"{group.title}, {row.label}"
+                if at.x() < GUTTER:
+                    return self.tr("{where}: {n} hits, click to choose them").format(where=where, n=len(row.start))
+                return f"{where} · {moment}"
+        return moment
+
+    def viewportEvent(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent):
+            self._say(event.pos(), event.globalPos())
+            return True
+        return super().viewportEvent(event)
+
+    def _say(self, at: QPoint, where: QPoint) -> None:
+        text = self.words_at(QPointF(at))
+        QToolTip.showText(where, text, self.viewport())
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        self._place_line()
+        painter = QPainter(self.viewport())
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        worn = theme.current()
+        size = self.viewport().size()
+        painter.fillRect(self.viewport().rect(), worn.colour("sheet"))
+        body = QRectF(0, RULER, size.width(), size.height() - RULER - OVERVIEW)
+        painter.save()
+        painter.setClipRect(body)
+        found = bar_ruler.lines(self._tempo, *self.seconds_in_view(), self._scale)
+        self._paint_shades(painter, body, found)
+        self._paint_stretch(painter, body)
+        self._paint_rows(painter, body)
+        self._paint_sweep(painter)
+        painter.restore()
+        bar_ruler.paint_ruler(
+            painter, size.width(), self.tr("bar"), self._tempo, found, (GUTTER, self._begin, self._scale),
+            self.stretch,
+        )  # fmt: skip
+        strip = QRectF(0, size.height() - OVERVIEW, size.width(), OVERVIEW)
+        chosen = self._is_selected if len(self.selected) else np.zeros(0, bool)
+        self._overview.paint(painter, strip, self.tr("whole take"), self._picture, chosen, self.seconds_in_view())
+        if self.hasFocus():
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            painter.setPen(QPen(worn.colour("ink"), 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self.viewport().rect().adjusted(0, 0, -1, -1))
+
+    def _paint_shades(self, painter: QPainter, body: QRectF, found: tuple[np.ndarray, np.ndarray]) -> None:
+        worn = theme.current()
+        times, ranks = found
+        hair, strong = worn.colour("line"), worn.colour("edge")
+        for rank, pen in ((0, QPen(worn.colour("shade"), 1)), (1, QPen(hair, 1)), (2, QPen(strong, 1))):
+            painter.setPen(pen)
+            x = np.rint(GUTTER + (times[ranks == rank] - self._begin) * self._scale) + 0.5
+            painter.drawLines([QLineF(a, body.top(), a, body.bottom()) for a in x.tolist()])
+
+    def _paint_stretch(self, painter: QPainter, body: QRectF) -> None:
+        if self.stretch is None:
+            return
+        left, right = max(float(GUTTER), self.x_of(self.stretch[0])), self.x_of(self.stretch[1])
+        if right > left:
+            tint = theme.current().colour("chosen")
+            tint.setAlpha(120)
+            painter.fillRect(QRectF(left, body.top(), right - left, body.height()), tint)
+
+    def _paint_sweep(self, painter: QPainter) -> None:
+        if self._sweep is None:
+            return
+        painter.setPen(QPen(theme.current().colour("ink"), 1, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(QRectF(self._sweep[0], self._sweep[1]).normalized())
+
+    def _paint_rows(self, painter: QPainter, body: QRectF) -> None:
+        worn = theme.current()
+        ink, line = worn.colour("ink"), worn.colour("line")
+        begin, end = self.seconds_in_view()
+        frame = row_painter.Frame(
+            GUTTER, self._drawn_width(), GUTTER - begin * self._scale, self._scale, begin, end,
+            painter.device().devicePixelRatioF(),
+        )  # fmt: skip
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        lines = bar_ruler.sixteenths(self._tempo, begin, end, self._scale)
+        previous = None
+        for group, row, top, height in self._rows():
+            if group is not previous:
+                self._paint_group(painter, group, top, frame.ratio)
+                previous = group
+            if top > body.bottom() or top + height < body.top():
+                continue
+            if row.articulation is not None and row.articulation == self._glowing:
+                painter.fillRect(QRectF(GUTTER - PAD + 2, top + 3, PAD - 5, height - 7), worn.colour("accent"))
+            base = top + height - row_painter.FOOT - 1
+            colour = worn.colour("accent") if row.loose else worn.family(row.family)
+            painter.setPen(QPen(line, 1))
+            painter.drawLine(QLineF(GUTTER, base + 0.5, self.viewport().width(), base + 0.5))
+            tall = height - row_painter.FOOT - 5
+            painter.setClipRect(QRectF(GUTTER, body.top(), self._drawn_width(), body.height()))
+            if row.pitched:
+                faint = QColor(colour)
+                faint.setAlpha(60)
+                row_painter.draw_bars(painter, row, self._show, frame, base, tall, (colour, faint))
+            else:
+                row_painter.draw_row(painter, row, self._show, frame, base, tall, (colour, ink))
+                if len(lines):
+                    starts = row.start if self._show == row_painter.PLAYED else row.clean_start
+                    first, last = np.searchsorted(starts, (frame.begin, frame.end))
+                    row_painter.draw_whiskers(painter, starts[first:last], lines, frame, base, ink)
+            self._paint_chosen(painter, row, frame, base, tall)
+            painter.setClipRect(body)
+            painter.drawImage(QPointF(NAMES, top), self._names.label(row, height, colour, frame.ratio))
+        painter.setPen(QPen(worn.colour("edge"), 1))
+        painter.drawLine(QLineF(GUTTER - 0.5, body.top(), GUTTER - 0.5, body.bottom()))
+
+    def _paint_chosen(self, painter: QPainter, row: Row, frame: row_painter.Frame, base: float, tall: float) -> None:
+        if not len(self.selected):
+            return
+        first, last = np.searchsorted(row.start, (frame.begin, frame.end))
+        here = np.flatnonzero(self._is_selected[row.origin[first:last]]) + first
+        painter.setPen(Qt.PenStyle.NoPen)
+        accent = theme.current().colour("accent")
+        painter.setBrush(accent)
+        if len(here) > MOST_CARETS:
+            # Too many to point at one by one: a line over them.
+            places = np.unique((frame.x0 + row.start[here] * frame.scale).astype(np.int64))
+            runs = np.split(places, np.flatnonzero(np.diff(places) > 3) + 1)
+            painter.drawRects([QRectF(run[0], base - tall - 4, run[-1] - run[0] + 2, 3) for run in runs])
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        tops = row_painter.stem_tops(row.velocity[here], base, tall)
+        for start, top in zip(row.start[here].tolist(), tops.tolist(), strict=True):
+            painter.drawPolygon(row_painter.caret(self.x_of(start), top - 1))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+    def _paint_group(self, painter: QPainter, group: Group, top: float, ratio: float) -> None:
+        worn = theme.current()
+        height = sum(self._row_height(row) for row in group.rows)
+        loose = any(row.loose for row in group.rows)
+        colour = worn.colour("accent") if loose else worn.family(group.family)
+        painter.fillRect(QRectF(0, top, 5, height), colour)
+        painter.setPen(QPen(worn.colour("line"), 1))
+        painter.drawLine(QLineF(0, top + height + 2.5, self.viewport().width(), top + height + 2.5))
+        ink = colour if loose else worn.colour("ink")
+        painter.drawImage(QPointF(14, top + 2), self._names.title(group, self._plain_height, ink, ratio))

@@ -1,0 +1,147 @@
+"""The way of a note: what it arrived as, what each stage made of it and why, and the player's word on it."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from puresignal.core.kit.articulations import spoken
+from puresignal.core.path.context import Verdict
+from puresignal.core.path.note_selection import reason_removed
+from puresignal.core.path.tally import REASON_WORDS, Field, Reason, Stage, TraceStep, What
+from puresignal.ui.state.workbench import Shown
+from puresignal.ui.widgets import text_format
+
+_STAGES = {
+    Stage.IDENTIFY: "identified", Stage.DOUBLES: "double triggers", Stage.CROSSTALK: "crosstalk",
+    Stage.ENDS: "ends", Stage.SPLIT: "tracks", Stage.VELOCITY: "velocity",
+    Stage.TARGET: "receiver", Stage.TIDY: "overlaps", Stage.PAIR: "paired",
+    Stage.THIN: "thinned",
+}  # fmt: skip
+
+
+class TracePanel(QWidget):
+    """Tells about the chosen notes.
+
+    acted  "take out", "put back", "as the stages say", "take out alike", "put back alike"
+    """
+
+    acted = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("rail")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        head = QLabel(self.tr("THE CHOSEN NOTE"))
+        head.setObjectName("section")
+        self.title = QLabel()
+        self.title.setObjectName("figure")
+        self.title.setWordWrap(True)
+        self.story = QLabel()
+        self.story.setWordWrap(True)
+        self.story.setTextFormat(Qt.TextFormat.PlainText)
+        self.story.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.buttons: dict[str, QPushButton] = {}
+        grid = QGridLayout()
+        grid.setSpacing(6)
+        for i, (act, label, tip) in enumerate(
+            (
+                ("put back", "Keep", "It was played: keep it, whatever the stages say (K or Insert)."),
+                ("take out", "Take out", "It was not meant: leave it out (X or Delete)."),
+                ("put back alike", "Keep all alike", "Keep every note of this pad that the same became of."),
+                ("take out alike", "Take out all alike", "Leave out every note of this pad that the same became of."),
+                ("as the stages say", "As the stages say", "Take your word on it back (U)."),
+            )
+        ):
+            button = QPushButton(self.tr(label))
+            button.setToolTip(self.tr(tip))
+            button.setAccessibleName(self.tr(label))
+            button.clicked.connect(lambda _=False, a=act: self.acted.emit(a))
+            grid.addWidget(button, max(0, i - 1), i if i < 2 else 0, 1, 1 if i < 2 else 2)
+            self.buttons[act] = button
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 10, 14, 10)
+        column.setSpacing(6)
+        column.addWidget(head)
+        column.addWidget(self.title)
+        column.addWidget(self.story)
+        column.addLayout(grid)
+        column.addStretch()
+
+    def show_notes(self, shown: Shown | None, origins: np.ndarray) -> None:
+        """One note's way, or how many of which sort are chosen."""
+        for button in self.buttons.values():
+            button.setVisible(shown is not None and len(origins) > 0)
+        if shown is None or not len(origins):
+            self.title.setText("")
+            self.story.setText(self.tr("Click a note to see its way. Sweep over the sheet to choose several."))
+            return
+        rows = shown.row_of_origin[origins]
+        rows = rows[rows >= 0]
+        verdicts = dict(shown.ref.verdicts)
+        self.buttons["as the stages say"].setEnabled(any(int(o) in verdicts for o in origins))
+        single = len(rows) == 1
+        for act in ("put back alike", "take out alike"):
+            self.buttons[act].setVisible(single)
+        if single:
+            origin = int(origins[0])
+            gone = reason_removed(shown.outcome, origin)
+            self.buttons["put back"].setEnabled(gone != Reason.SAME_MOMENT)
+            self._show_one(shown, int(rows[0]), origin, verdicts.get(origin))
+            return
+        self.buttons["put back"].setEnabled(True)
+        clean = int(np.count_nonzero(np.isin(origins, shown.outcome.clean.origin)))
+        self.title.setText(text_format.counted(len(rows), "note"))
+        self.story.setText(
+            self.tr("{kept} leave, {gone} are taken out").format(
+                kept=text_format.count(clean), gone=text_format.count(len(rows) - clean)
+            )
+        )
+
+    def _show_one(self, shown: Shown, row: int, origin: int, verdict: Verdict | None) -> None:
+        outcome, tempo = shown.outcome, shown.take.tempo
+        played, vocabulary = outcome.played, outcome.vocabulary
+        code = int(played.articulation[row])
+        self.title.setText(spoken(vocabulary[code]) if code >= 0 else self.tr("unknown"))
+        start = float(played.start[row])
+        bar, beat, _ = tempo.position(start)
+        lines = [
+            self.tr("arrived: note {note}, channel {channel}, velocity {velocity:g}").format(
+                note=int(played.note[row]), channel=int(played.channel[row]), velocity=float(played.velocity[row])
+            ),
+            self.tr("at {time:.3f} s, bar {bar}, beat {beat}").format(time=start, bar=bar, beat=beat),
+        ]
+        lines += [text for step in outcome.tally.trace(origin) if (text := self._say(step, vocabulary))]
+        if verdict is not None and verdict.keep is not None:
+            lines.append(self.tr("your word: keep it") if verdict.keep else self.tr("your word: take it out"))
+        leaves = np.flatnonzero(outcome.clean.origin == origin)
+        for i in leaves.tolist():
+            lines.append(
+                self.tr("leaves: note {note}, channel {channel}, {length:.0f} ms long").format(
+                    note=int(outcome.clean.note[i]),
+                    channel=int(outcome.clean.channel[i]),
+                    length=1000 * float(outcome.clean.end[i] - outcome.clean.start[i]),
+                )
+            )
+        self.story.setText("\n".join(lines))
+
+    def _say(self, step: TraceStep, vocabulary: tuple[str, ...]) -> str:
+        stage, why = self.tr(_STAGES[step.stage]), self.tr(REASON_WORDS[step.reason])
+        sure = self.tr(", {sure:.0f} % sure").format(sure=step.confidence * 100) if step.confidence < 1 else ""
+        if step.what == What.REMOVED:
+            return self.tr("{stage}: taken out as {why}{sure}").format(stage=stage, why=why, sure=sure)
+        if step.what == What.KEPT:
+            return self.tr("{stage}: kept, but {why}{sure}").format(stage=stage, why=why, sure=sure)
+        if step.what == What.ADDED:
+            return ""
+        if step.field == Field.ARTICULATION:
+            return self.tr("{stage}: {name}, {why}").format(
+                stage=stage, name=spoken(vocabulary[int(step.after)]), why=why
+            )
+        if step.field == Field.END:
+            return self.tr("{stage}: ends at {after:.3f} s, {why}").format(stage=stage, after=step.after, why=why)
+        field = self.tr("note") if step.field == Field.NOTE else self.tr("channel")
+        return self.tr("{stage}: {field} {before:g} → {after:g}, {why}").format(
+            stage=stage, field=field, before=step.before, after=step.after, why=why
+        )

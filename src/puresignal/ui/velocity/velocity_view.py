@@ -1,0 +1,294 @@
+"""The Velocity view: a plot for each drum, and what is set about the one that is chosen."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puresignal.core.analysis import drum_statistics
+from puresignal.core.kit.articulations import drum_of, drum_title, family_of, sort_key
+from puresignal.core.path.settings_values import SHAPE_RANGES
+from puresignal.core.path.velocity import Velocity
+from puresignal.core.path.velocity_curve import ALL, Shape, evened, leaves_as, with_field
+from puresignal.core.session import session as edits
+from puresignal.engine.ring import Record
+from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.workbench import Shown, Workbench
+from puresignal.ui.velocity.velocity_plot import VelocityPlot
+from puresignal.ui.widgets import text_format
+from puresignal.ui.widgets.labelled_slider import Knob
+from puresignal.ui.widgets.vertical_scroll_area import Tall
+
+COLUMNS = 4
+
+
+class VelocityView(QWidget):
+    """Plots in the middle, the chosen drum's settings at the right.
+
+    offered  something that can be done: what it would do, its name, a tip, and what does it
+    """
+
+    offered = Signal(str, str, str, object)
+
+    _KNOBS = (
+        ("low", "Softest", "", 1.0, "No hit leaves more softly than this."),
+        ("high", "Loudest", "", 1.0, "No hit leaves louder than this."),
+        ("scale", "Times", "%", 0.01, "Every velocity times this."),
+        ("offset", "Plus", "", 1.0, "This is added to every velocity."),
+        ("spread", "Spread", "%", 0.01, "From all even (0 %) over as played (100 %) to wider apart."),
+        ("centre", "About", "", 1.0, "What the spread is about; 0: the curve's middle."),
+        ("accents", "Accents from", "", 1.0, "From here up hits keep what they stand out by."),
+        ("threshold", "Left out up to", "", 1.0, "Hits of at most this are left out; those just above leave softly."),
+        ("fixed", "All alike", "", 1.0, "Every hit leaves like this; 0: not."),
+        ("varied", "Varied by", "", 1.0, "So much is added or taken away at random, the same for a note every time."),
+        ("vary_centre", "Varied towards", "", 0.1, "-1: only softer, 0: either way, 1: only harder."),
+    )
+
+    def __init__(self, workbench: Workbench, listener: Listener, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._workbench, self._listener = workbench, listener
+        self._shown: Shown | None = None
+        self.key = ALL
+        self.plots: dict[str, VelocityPlot] = {}
+        self._grid = QGridLayout()
+        self._grid.setSpacing(10)
+        self._grid.setContentsMargins(16, 12, 12, 12)
+        self.says = QLabel()
+        self.says.setObjectName("faint")
+        self.on = QCheckBox(self.tr("shaped"))
+        self.on.setAccessibleName(self.tr("Shape velocities"))
+        self.on.setToolTip(self.tr("Off: every velocity leaves as it came."))
+        self.on.clicked.connect(lambda on: self._do(self.tr("shape velocities"), replace(self._stage(), on=on)))
+        self.fine = QCheckBox(self.tr("fine steps"))
+        self.fine.setAccessibleName(self.tr("Send velocities in more than 127 steps"))
+        self.fine.setToolTip(
+            self.tr(
+                "What lies between two velocities leaves as controller 88 before the note, for receivers that know it."
+            )
+        )
+        self.fine.clicked.connect(lambda on: self._do(self.tr("send fine velocities"), replace(self._stage(), fine=on)))
+        self.even = QPushButton(self.tr("Even out the pads"))
+        self.even.setAccessibleName(self.tr("Even out the pads"))
+        self.even.setToolTip(
+            self.tr(
+                "A curve for each drum, so that soft, middling and hard hits of all come out alike. Undo takes it back."
+            )
+        )
+        self.even.clicked.connect(self._even)
+        self.anew = QPushButton(self.tr("Draw anew"))
+        self.anew.setAccessibleName(self.tr("Draw the variation anew"))
+        self.anew.setToolTip(self.tr("Another round of the random variation."))
+        self.anew.clicked.connect(
+            lambda: self._do(self.tr("draw variation anew"), replace(self._stage(), round=self._stage().round + 1))
+        )
+        top = QHBoxLayout()
+        top.setSpacing(8)
+        top.setContentsMargins(16, 8, 16, 0)
+        top.addWidget(self.says, 1)
+        for widget in (self.on, self.fine, self.even, self.anew):
+            top.addWidget(widget)
+        inner = QWidget()
+        holder = QVBoxLayout(inner)
+        holder.setContentsMargins(0, 0, 0, 0)
+        holder.addLayout(self._grid)
+        holder.addStretch()
+        scroll = QScrollArea()
+        scroll.setWidget(inner)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        left = QVBoxLayout()
+        left.setSpacing(0)
+        left.addLayout(top)
+        left.addWidget(scroll, 1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addLayout(left, 1)
+        row.addWidget(self._make_side())
+        listener.arrived.connect(self._mark)
+
+    def _make_side(self) -> Tall:
+        panel = QFrame()
+        panel.setObjectName("panel")
+        column = QVBoxLayout(panel)
+        column.setContentsMargins(14, 12, 14, 12)
+        column.setSpacing(6)
+        self.title = QLabel()
+        self.title.setObjectName("figure")
+        self.about = QLabel()
+        self.about.setObjectName("faint")
+        self.about.setWordWrap(True)
+        column.addWidget(self.title)
+        column.addWidget(self.about)
+        self.knobs: dict[str, Knob] = {}
+        usual = Shape()
+        for field, label, unit, step, tip in self._KNOBS:
+            low, high = SHAPE_RANGES[field]
+            high = min(high, 2.0) if field in ("scale", "spread") else high
+            low, high = (-60.0, 60.0) if field == "offset" else (low, high)
+            knob = Knob(self.tr(label), unit, low, high, getattr(usual, field), self.tr(tip), step)
+            knob.moved.connect(lambda value, gesture, f=field: self._set(f, value, gesture))
+            self.knobs[field] = knob
+            column.addWidget(knob)
+        self.reset = QPushButton(self.tr("As it came"))
+        self.reset.setAccessibleName(self.tr("Velocities of this drum as they came"))
+        self.reset.setToolTip(self.tr("Takes everything back that is set about this drum; it then follows all drums."))
+        self.reset.clicked.connect(self._reset)
+        column.addWidget(self.reset)
+        inner = QWidget()
+        holder = QVBoxLayout(inner)
+        holder.setContentsMargins(4, 12, 12, 12)
+        holder.addWidget(panel)
+        holder.addStretch()
+        self.side = Tall(inner)
+        self.side.setFixedWidth(272)
+        return self.side
+
+    # Showing
+
+    def show_take(self, shown: Shown | None) -> None:
+        """The current take's drums, and what is set."""
+        self._shown = shown
+        drums = drum_statistics.of_take(shown.outcome, shown.take) if shown is not None else ()
+        self._stats = {one.name: one for one in drums}
+        wanted = [ALL, *self._stats]
+        if list(self.plots) != wanted:
+            for plot in self.plots.values():
+                self._grid.removeWidget(plot)
+                plot.hide()
+                plot.deleteLater()
+            self.plots = {key: self._plot(key, i) for i, key in enumerate(wanted)}
+        if self.key not in self.plots:
+            self.key = ALL
+        stage = self._stage()
+        shapes = dict(stage.shapes)
+        for key, plot in self.plots.items():
+            one = self._stats.get(key)
+            arrived = one.arrived if one else np.concatenate([d.arrived for d in drums] or [np.zeros(0)])
+            left = one.left if one else np.concatenate([d.left for d in drums] or [np.zeros(0)])
+            shape = shapes.get(key) or (shapes.get(ALL) if key != ALL else None) or Shape()
+            plot.show_hits(arrived, left, shape if stage.on else Shape(), key in shapes)
+            plot.selected = key == self.key
+        self.on.setChecked(stage.on)
+        self.fine.setChecked(stage.fine)
+        self.says.setText(self.tr("Drag a curve.") if shown is not None else self.tr("No take yet."))
+        self.even.setEnabled(len(self._stats) > 1)
+        self.anew.setEnabled(any(shape.varied for shape in shapes.values()))
+        self._show_chosen()
+
+    def _plot(self, key: str, place: int) -> VelocityPlot:
+        title = self.tr("All drums") if key == ALL else drum_title(key)
+        plot = VelocityPlot(key, title, "other" if key == ALL else family_of(key))
+        plot.chosen.connect(lambda: self.choose(key))
+        plot.shaped.connect(lambda shape, gesture: self._shape(key, shape, gesture))
+        self._grid.addWidget(plot, place // COLUMNS, place % COLUMNS)
+        return plot
+
+    def choose(self, key: str) -> None:
+        """Shows the settings of a drum, or of all."""
+        self.key = key
+        for other, plot in self.plots.items():
+            plot.selected = other == key
+            plot.update()
+        self._show_chosen()
+
+    def _show_chosen(self) -> None:
+        shapes = dict(self._stage().shapes)
+        shape = shapes.get(self.key) or (shapes.get(ALL) if self.key != ALL else None) or Shape()
+        for field, knob in self.knobs.items():
+            knob.show_value(getattr(shape, field))
+        self.title.setText(self.tr("All drums") if self.key == ALL else drum_title(self.key))
+        self.reset.setEnabled(self.key in shapes)
+        one = self._stats.get(self.key) if self._shown is not None else None
+        if one is None:
+            self.about.setText(self.tr("Holds for every drum that has nothing of its own."))
+            return
+        (a, b), (c, d), (late, jitter) = one.middle, one.spread, one.timing
+        side = self.tr("late") if late >= 0 else self.tr("early")
+        own = self.tr("its own shape") if self.key in shapes else self.tr("shaped like all drums")
+        lines = (
+            self.tr("{hits}, {own}.").format(hits=text_format.counted(len(one.arrived), "hit"), own=own),
+            self.tr("Middle {a:.0f} → {b:.0f}, spread ±{c:.0f} → ±{d:.0f}.").format(a=a, b=b, c=c, d=d),
+            self.tr("{late:.1f} ms {side}, ±{jitter:.1f} ms.").format(late=abs(late), side=side, jitter=jitter),
+        )
+        self.about.setText("\n".join(lines))
+
+    def _mark(self, records: list[Record]) -> None:
+        """Hits that come in now, on their drums."""
+        if not self.isVisible():
+            return
+        for record in records[-16:]:
+            data = record.data
+            if len(data) == 3 and data[0] & 0xF0 == 0x90 and data[2]:
+                name = self._listener.context_of(record).articulation_of((data[0] & 0x0F) + 1, data[1])
+                for key in (ALL, drum_of(name) if name else ALL):
+                    if key in self.plots:
+                        self.plots[key].mark(float(data[2]))
+
+    # Changing
+
+    def _stage(self) -> Velocity:
+        return self._workbench.session.path.velocity
+
+    def _do(self, name: str, stage: Velocity, gesture: str | None = None) -> None:
+        bench = self._workbench
+        bench.do(name, edits.with_path(bench.session, replace(bench.session.path, velocity=stage)), gesture)
+
+    def _shape(self, key: str, shape: Shape, gesture: str | None = None) -> None:
+        stage = self._stage()
+        shapes = {**dict(stage.shapes), key: shape}
+        # A drum that says what all say anyway says nothing of its own.
+        if shape == Shape() and (key == ALL or ALL not in shapes):
+            del shapes[key]
+        name = (
+            self.tr("shape all velocities")
+            if key == ALL
+            else self.tr("shape {drum}").format(drum=drum_title(key).lower())
+        )
+        self._do(name, replace(stage, on=True, shapes=tuple(sorted(shapes.items()))), gesture)
+
+    def _set(self, field: str, value: float, gesture: str) -> None:
+        shapes = dict(self._stage().shapes)
+        shape = shapes.get(self.key) or shapes.get(ALL) or Shape()
+        self._shape(self.key, with_field(shape, field, value), gesture)
+
+    def _reset(self) -> None:
+        stage = self._stage()
+        left = tuple(item for item in stage.shapes if item[0] != self.key)
+        self._do(self.tr("velocities as they came"), replace(stage, shapes=left))
+
+    def _even(self) -> None:
+        """Says what evening out would do; the player takes it or not."""
+        found = evened({name: one.arrived for name, one in self._stats.items()})
+        if not found:
+            self._workbench.told.emit(self.tr("Too few hits: each drum needs eight at least, and two drums."), False)
+            return
+        told = [
+            self.tr("{drum} {before:.0f} to {after:.0f}").format(
+                drum=drum_title(name).lower(), before=before,
+                after=leaves_as(shape, before),
+            )
+            for name, shape in sorted(found.items(), key=lambda item: sort_key(item[0]))
+            for before in (self._stats[name].middle[0],)
+        ]  # fmt: skip
+        self.offered.emit(
+            self.tr("A middling hit would leave like this: {drums}.").format(drums=", ".join(told)),
+            self.tr("Even them out"), self.tr("Each drum gets a curve. Undo takes it back."),
+            lambda: self._do(
+                self.tr("even out the pads"),
+                replace(self._stage(), on=True, shapes=tuple(sorted({**dict(self._stage().shapes), **found}.items()))),
+            ),
+        )  # fmt: skip
