@@ -9,7 +9,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from material import kit_file
+from support.big_takes import kit_file
 
 from puresignal.core.export.song_builder import build_song
 from puresignal.core.midi.standard_midi_file import to_take

@@ -1,4 +1,4 @@
-"""What the ear hears, on recordings it was not trained on (sounds.py).
+"""What the ear hears, on recordings it was not trained on (support/evaluation_clips.py).
 
 `hearing.py [KIND ...] [--each] [--reference]`: melodies, orchestra, singing, voices, loops, beats, mouths, strangers,
 settings, harmony, leads; all by default.
@@ -24,9 +24,9 @@ from typing import Any
 
 import numpy as np
 import soundfile
-import sounds
 import soxr
-from sounds import Clip
+from support import evaluation_clips
+from support.evaluation_clips import Clip
 
 from puresignal.commands import transcribe
 from puresignal.core.hearing.melody import candidates
@@ -133,7 +133,7 @@ def tell(name: str, clips: list[tuple[Clip, Callable[[], list[Row]]]], each: boo
 
 
 def melodies(kind: str, each: bool) -> None:
-    clips = list(getattr(sounds, kind)())
+    clips = list(getattr(evaluation_clips, kind)())
 
     def ours(clip: Clip) -> Callable[[], list[Row]]:
         samples = at(clip, candidates.RATE)
@@ -158,7 +158,7 @@ def _pyin(samples: np.ndarray) -> list[Row]:
 
 
 def loops(each: bool) -> None:
-    clips = list(sounds.loops())
+    clips = list(evaluation_clips.loops())
 
     def ours(clip: Clip) -> Callable[[], list[Row]]:
         samples = at(clip, drum_transcription.RATE)
@@ -196,7 +196,7 @@ def _bands(samples: np.ndarray) -> list[Row]:
 
 
 def beats(kind: str, each: bool) -> None:
-    spoken: list[sounds.Spoken] = list(getattr(sounds, kind)())
+    spoken: list[evaluation_clips.Spoken] = list(getattr(evaluation_clips, kind)())
     for count in (6, 3):
         clips = []
         for clip, examples in spoken:
@@ -247,7 +247,7 @@ def strangers() -> None:
 
 def settings(minutes: float = 4.0) -> None:
     """How long a changed setting takes on a recording that was analysed."""
-    clip, examples = next(iter(sounds.beats()))
+    clip, examples = next(iter(evaluation_clips.beats()))
     takes = {
         name: [example_classifier.example(soxr.resample(s, clip.rate, stroke_features.RATE)) for s in said]
         for name, said in examples.items()
@@ -264,7 +264,7 @@ def settings(minutes: float = 4.0) -> None:
 
 def harmony(each: bool) -> None:
     clips = []
-    for clip in sounds.harmony():
+    for clip in evaluation_clips.harmony():
         samples = at(clip, note_decisions.RATE)
         clips.append(
             (clip, lambda s=samples: pitched(note_decisions.decide(note_decisions.analyse(network("tones"), s)).kept()))
@@ -277,7 +277,7 @@ def leads(each: bool) -> None:
     for placed in (False, True):
         clips = []
         with tempfile.TemporaryDirectory() as folder:
-            for clip, where, low, high in sounds.leads():
+            for clip, where, low, high in evaluation_clips.leads():
                 path = Path(folder) / f"{clip.name}.wav"
                 soundfile.write(path, clip.samples, clip.rate)
                 job = transcribe.Job("melody", low=low, high=high, pan=where if placed else None)

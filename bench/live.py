@@ -6,7 +6,7 @@ import gc
 import time
 
 import numpy as np
-from material import kit_file
+from support.big_takes import kit_file
 
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import LivePath, Path, make_context, messages

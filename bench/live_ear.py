@@ -1,4 +1,4 @@
-"""The live ear on recordings it was not made on (sounds.py), fed in blocks: `live_ear.py [hits melody]`.
+"""The live ear on recordings it was not trained on (support/evaluation_clips.py): `live_ear.py [hits melody]`.
 
 hits: F1 of taught spoken syllables with six and three examples, beside the same heard offline, and how long after its
 beginning a hit is told, the block counted in. melody: how alike the settled notes are to those heard offline, when a
@@ -12,9 +12,9 @@ import sys
 import time
 
 import numpy as np
-import sounds
 import soxr
 from hearing import Row, at, matched, pitched, score
+from support import evaluation_clips
 
 from puresignal.core.hearing.melody import candidates, live_melody
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
@@ -25,7 +25,7 @@ BLOCK = 256
 
 
 def hits() -> None:
-    spoken = list(sounds.beats())
+    spoken = list(evaluation_clips.beats())
     for count in (6, 3):
         live_f, offline_f, delays = [], [], []
         for clip, said in spoken:
@@ -57,7 +57,7 @@ def hits() -> None:
 def tune(kind: str) -> None:
     alike, live_f, offline_f, quick_f, late, heard_late, waits = [], [], [], [], [], [], []
     spent = seconds = 0.0
-    for clip in getattr(sounds, kind)():
+    for clip in getattr(evaluation_clips, kind)():
         samples, truth = at(clip, candidates.RATE), [(s, e, w) for s, e, w, _ in clip.notes]
         offline = pitched(
             candidates.decide(candidates.analyse(layers("begin"), network("tones"), samples)).kept()

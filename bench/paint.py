@@ -9,26 +9,16 @@ import time
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
 import numpy as np
-from material import kit_file
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
+from support.big_window import big_window
 
-from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.session import session as edits
 from puresignal.demo import demo_session as demo
-from puresignal.io import midi_reader, note_map_file
 from puresignal.ui.shell.main_window import MainWindow
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.takes import row_painter
 from puresignal.ui.widgets import theme
-
-
-def big_window() -> MainWindow:
-    bench = Workbench()
-    window = MainWindow(bench)
-    take = to_take(midi_reader.parse(kit_file(100_000), "bench.mid"), "t", "bench")
-    bench.add_take(take, note_map_file.shipped("practice-five"), "open")
-    return window
 
 
 def painting(app: QApplication, window: MainWindow, ratio: float) -> None:

@@ -42,8 +42,9 @@ def measure(period: int, seconds: int, busy: bool) -> None:
     window = None
     if busy:
         environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": tempfile.mkdtemp()}
+        program = Path(__file__).parent / "support" / "busy_window.py"
         window = subprocess.Popen(
-            [sys.executable, str(Path(__file__).parent / "busy.py")], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+            [sys.executable, str(program)], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
             text=True, env=environment,
         )  # fmt: skip
         assert window.stdout is not None

@@ -10,7 +10,7 @@ HERE = Path(__file__).parent
 
 
 def main() -> int:
-    known = sorted(p.stem for p in HERE.glob("*.py") if p.stem not in ("run", "material", "busy"))
+    known = sorted(p.stem for p in HERE.glob("*.py") if p.stem != "run")
     for name in sys.argv[1:] or known:
         if name not in known:
             print(f"There is no benchmark {name}. Known are: {', '.join(known)}", file=sys.stderr)

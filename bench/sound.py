@@ -70,7 +70,7 @@ sys.stdin.read()
 def busy_window() -> subprocess.Popen:
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": tempfile.mkdtemp()}
     window = subprocess.Popen(
-        [sys.executable, str(Path(__file__).parent / "busy.py"), "--no-analysis"],
+        [sys.executable, str(Path(__file__).parent / "support" / "busy_window.py"), "--no-analysis"],
         stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, env=environment,
     )  # fmt: skip
     assert window.stdout is not None

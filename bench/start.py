@@ -12,7 +12,7 @@ PROBE = """
 import sys, time
 from PySide6.QtCore import QTimer
 from puresignal import cli
-from puresignal.ui import app
+from puresignal.ui.shell import app
 show = app._show
 def shown(application, window):
     window.show()

@@ -350,8 +350,8 @@ HANGING = """
 import sys, time
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.router_config import Setup
-from puresignal.io import mapfile
-general = mapfile.shipped("general-midi")
+from puresignal.io import note_map_file
+general = note_map_file.shipped("general-midi")
 router = RouterProcess(Setup(("kit:out",), ("synth:in",), general, general))
 while True:
     router.read(0.1)

@@ -23,7 +23,7 @@ def _arrays(name: str) -> dict[str, np.ndarray]:
 
 @lru_cache(maxsize=4)
 def network(name: str) -> Network:
-    """One of the ear's plain networks: tones or newest (bench/train_ear.py makes them)."""
+    """One of the ear's plain networks: tones or newest (training/train_ear.py makes them)."""
     return from_arrays(_arrays(name))
 
 

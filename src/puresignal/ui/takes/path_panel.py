@@ -215,9 +215,13 @@ class PathPanel(QWidget):
             "{pads} and {pairs} that shake each other were heard. Played live, {before} of this take are taken out for "
             "crosstalk as it is, {after} with what was learnt; looking 4 ms ahead {ahead}, 8 ms ahead {far}."
         ).format(
-            pads=text_format.counted(len(found.profile.alone), "pad"), pairs=text_format.counted(len(found.profile.shakes), "pair"),
-            before=text_format.counted(found.before, "note"), after=found.after, ahead=found.ahead[4.0], far=found.ahead[8.0],
-        )  # fmt: skip
+            pads=text_format.counted(len(found.profile.alone), "pad"),
+            pairs=text_format.counted(len(found.profile.shakes), "pair"),
+            before=text_format.counted(found.before, "note"),
+            after=found.after,
+            ahead=found.ahead[4.0],
+            far=found.ahead[8.0],
+        )
 
         def use() -> None:
             latest = bench.session.path

@@ -3,7 +3,7 @@
 A kit is the same through a recording, so what one stroke leaves open another tells. A small network sees all strokes
 of a stretch at once (attention: A. Vaswani and others, Attention is all you need, 2017), each by what sounds about it
 and by what was made of it alone. Two such, trained apart, are asked (L. K. Hansen and P. Salamon, Neural network
-ensembles, 1990): bench/train_ear.py trains them, and they are run here in plain NumPy.
+ensembles, 1990): training/train_ear.py trains them, and they are run here in plain NumPy.
 """
 
 from __future__ import annotations

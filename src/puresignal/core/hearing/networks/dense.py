@@ -51,7 +51,7 @@ def gathered(likely: np.ndarray, reach: int) -> np.ndarray:
 
 
 TAUGHT_AREA = 2.5
-"""The sum of what a network was taught about one beginning (bench/train_ear.py)."""
+"""The sum of what a network was taught about one beginning (training/train_ear.py)."""
 
 
 def peaks(likely: np.ndarray, limit: float, apart: int) -> np.ndarray:

@@ -3,7 +3,7 @@
 For every pitch the sound is compared with itself one period earlier (period.py), in windows from short, which tell
 a high note after some milliseconds, to long, which tell a low one at last. What that says of a pitch, of those that
 are easily taken for it, and of both some moments ago, with its partials (partials.py) and the levels about it, goes to
-a small network (bench/train_ear.py trains it), for those pitches alone that may sound at all.
+a small network (training/train_ear.py trains it), for those pitches alone that may sound at all.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """Which notes sound, several at once: for each moment and each pitch a network says how likely it sounds and begins.
 
 It sees a pitch's harmonics, and those of the pitches that it could be taken for, in a long and a short window; it is
-the same network for every pitch, so a pitch never heard in training is heard as well. Trained by bench/train_ear.py
+the same network for every pitch, so a pitch never heard in training is heard as well. Trained by training/train_ear.py
 on sound of our own synthesis.
 """
 

@@ -2,7 +2,7 @@
 
 It has heard drums, mouths, lines and chords. (Onset detection by convolutions over the spectrogram: J. Schlueter and
 S. Boeck, Improved musical onset detection with convolutional neural networks, 2014.) It is trained by
-bench/train_ear.py on sound of our own synthesis.
+training/train_ear.py on sound of our own synthesis.
 """
 
 from __future__ import annotations

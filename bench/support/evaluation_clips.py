@@ -16,7 +16,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
-import voice
+from support import glottal_voice
 
 from puresignal.sim import singer
 
@@ -192,12 +192,14 @@ def singing(seconds: float = 14.0) -> Iterator[Clip]:
 
 
 def voices(seconds: float = 14.0) -> Iterator[Clip]:
-    """Singers of another make (voice.py), low and high, on words and in rooms."""
+    """Singers of another make (glottal_voice.py), low and high, on words and in rooms."""
     for k in range(24):
         random = np.random.default_rng(4000 + k)
         low = (41, 45, 48, 52, 57, 60)[k % 6]
-        notes = voice.line(random, seconds, low, low + int(random.integers(12, 20)))
-        samples = room(voice.sing(notes, random), random, random.choice([0.0, 0.5, 1.0]), random.uniform(-70, -45))
+        notes = glottal_voice.line(random, seconds, low, low + int(random.integers(12, 20)))
+        samples = room(
+            glottal_voice.sing(notes, random), random, random.choice([0.0, 0.5, 1.0]), random.uniform(-70, -45)
+        )
         yield Clip(f"voice {k + 1}, {low}", samples, list(notes))
 
 

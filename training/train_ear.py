@@ -1,8 +1,8 @@
 """Trains the ear on sound of our own synthesis: `train_ear.py [NAME ...] [--clips N] [--further]`.
 
 Writes src/puresignal/models/NAME.npz; the names are those in JOBS. All but strokes need PyTorch: begin and drums
-(layers.py), compared (comparing.py), which goes by what drums hears, tones and newest (training.py). --further goes on
-from those that there are. Nothing that the ear is measured on (bench/hearing.py) is heard here.
+(train_convolutional.py), compared (train_attention.py; needs drums first), tones and newest (train_dense.py). --further
+continues from the networks that are there. Nothing that the ear is measured on (bench/hearing.py) is heard here.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from multiprocessing import Pool
 from pathlib import Path
 
 import numpy as np
-import retold
+import paired_takes
 import soxr
 
 from puresignal.core.hearing.networks import attention, live_pitch, multipitch, onset
@@ -205,7 +205,7 @@ NEW = (0.006, 0.095)
 def train_strokes(clips: int) -> None:
     """Where takes of one sound lie about as close in every direction, whatever room they are made in."""
     with Pool() as pool:
-        made = list(pool.imap(retold.rows, range(100_000, 100_000 + clips)))
+        made = list(pool.imap(paired_takes.rows, range(100_000, 100_000 + clips)))
     for k, name in enumerate(("strokes", "quickstrokes")):
         np.savez_compressed(MODELS / f"{name}.npz", turn=turned([clip[k] for clip in made]).astype(np.float16))
 
@@ -245,7 +245,7 @@ def shipped(name: str) -> dict[str, np.ndarray]:
 
 def train_layers(name: str, clips: int, further: bool = False) -> None:
     """A network of convolutions; what is seldom there weighs more."""
-    import layers
+    import train_convolutional
 
     make, epochs, seed = {"begin": (begin_clip, 8, 13), "drums": (drum_clip, 10, 1)}[name]
     before, first = (shipped(name), AFRESH) if further else (None, 3000)
@@ -254,12 +254,12 @@ def train_layers(name: str, clips: int, further: bool = False) -> None:
         made = list(pool.imap(make, range(first, first + clips)))
     often = np.mean([y.astype(np.float32).mean(axis=0) for _, y in made], axis=0)
     weight = 1.5 * np.clip((often.max() / np.maximum(often, 1e-5)) ** 0.4, 1, 4)
-    net = layers.train(made, weight, epochs, seed=seed, before=before)
-    np.savez_compressed(MODELS / f"{name}.npz", **layers.arrays(net))
+    net = train_convolutional.train(made, weight, epochs, seed=seed, before=before)
+    np.savez_compressed(MODELS / f"{name}.npz", **train_convolutional.arrays(net))
 
 
 def train_compared(clips: int, further: bool = False) -> None:
-    import comparing
+    import train_attention
 
     first, epochs = (AFRESH, 10) if further else (20_000, 20)
     with Pool() as pool:
@@ -267,16 +267,18 @@ def train_compared(clips: int, further: bool = False) -> None:
     known = shipped("compared") if further else {}
     own = [{n.removeprefix(f"net{k}_"): a for n, a in known.items() if n.startswith(f"net{k}_")} for k in (0, 1)]
     nets = [
-        comparing.train(made, drum_transcription.LOOK.bands, epochs, seed=k, before=before or None)
+        train_attention.train(made, drum_transcription.LOOK.bands, epochs, seed=k, before=before or None)
         for k, before in enumerate(own)
     ]
-    arrays = {f"net{k}_{name}": each for k, net in enumerate(nets) for name, each in comparing.arrays(net).items()}
+    arrays = {
+        f"net{k}_{name}": each for k, net in enumerate(nets) for name, each in train_attention.arrays(net).items()
+    }
     np.savez_compressed(MODELS / "compared.npz", **arrays)
 
 
 def train_plain(name: str, clips: int) -> None:
     """A network of plain layers."""
-    from training import train
+    from train_dense import train
 
     make, hidden, epochs, shown, important = {
         "tones": (tone_rows, (128, 64), 10, 3_000_000, 1.3), "newest": (newest_rows, (320, 128), 14, 2_500_000, 1.0),

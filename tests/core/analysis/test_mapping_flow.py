@@ -13,7 +13,7 @@ from puresignal.core.path.tally import Reason, What
 from puresignal.core.session.track_settings import Delivery, TrackSettings, moved, with_order, with_track
 from puresignal.demo import demo_session as demo
 from tests.conftest import hit, take_of
-from tests.core.test_rules import KIT, ROOM
+from tests.core.path.test_rules import KIT, ROOM
 
 
 def shown(rows=None, source=KIT, target=ROOM, verdicts=None):

@@ -8,11 +8,14 @@ from __future__ import annotations
 import sys
 import threading
 import time
+from pathlib import Path
 
 import numpy as np
-from paint import big_window
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
+
+sys.path.insert(0, str(Path(__file__).parent.parent))
+from support.big_window import big_window
 
 
 def main() -> None:

@@ -13,15 +13,15 @@ from puresignal.io import file_access
 
 TINY = """
 import pathlib, resource, signal, sys
-from puresignal.io import files
+from puresignal.io import file_access
 # No file may grow beyond 4 kB: the system's refusal is real. In a process of its own, for the limit holds for
 # everything that a process writes, the test's own output among it.
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
 resource.setrlimit(resource.RLIMIT_FSIZE, (4096, 4096))
 path = pathlib.Path(sys.argv[1])
 try:
-    files.write_bytes(path, b"x" * 10_000, keep_as=path.with_suffix(".last"))
-except files.FileAccessError as error:
+    file_access.write_bytes(path, b"x" * 10_000, keep_as=path.with_suffix(".last"))
+except file_access.FileAccessError as error:
     print(error)
 """
 
@@ -73,9 +73,9 @@ def test_an_unreadable_file_is_called_so(tmp_path):
     path.write_bytes(b"x")
     path.chmod(0)
     script = (
-        "import os, sys, pathlib\nfrom puresignal.io import files\n"
+        "import os, sys, pathlib\nfrom puresignal.io import file_access\n"
         "os.setuid(65534) if os.geteuid() == 0 else None\n"
-        "try: files.read_bytes(pathlib.Path(sys.argv[1]))\nexcept Exception as e: print(type(e).__name__, e)"
+        "try: file_access.read_bytes(pathlib.Path(sys.argv[1]))\nexcept Exception as e: print(type(e).__name__, e)"
     )
     for folder in (tmp_path, *tmp_path.parents):
         if str(folder).startswith("/tmp") and folder.owner():

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import torch
-from layers import FURTHER_RATE
 from torch import nn
+from train_convolutional import FURTHER_RATE
 
 Strokes = tuple[np.ndarray, np.ndarray, np.ndarray]
 """Of one recording: features (n, features), which drums each stroke is of (n, drums) 0 or 1, seconds (n,)."""
