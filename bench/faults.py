@@ -35,9 +35,9 @@ def judge(seed: int, setup: Wicked, path: Path, base: int = 5000) -> tuple[Count
     real, false = Counter(), Counter()
     for hit in sent.hits:
         if hit.stroke is not None:
-            real[hit.stroke.kind, hit.index in kept] += 1
+            real[hit.stroke.kind, hit.event in kept] += 1
         else:
-            false[hit.cause, hit.index in kept] += 1
+            false[hit.cause, hit.event in kept] += 1
     right = sum(n for (_, stays), n in real.items() if stays)
     left = right + sum(n for (_, stays), n in false.items() if stays)
     return real, false, 2 * right / (left + sum(real.values()))

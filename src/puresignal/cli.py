@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
 
@@ -197,6 +198,10 @@ def _check_transcribe(parser: argparse.ArgumentParser, options: argparse.Namespa
         parser.error("--pan is a place from -1 (left) to 1 (right)")
 
 
+def _show_progress(name: str, part: float) -> None:
+    print(f"\r{name} {100 * part:.0f} %", end="", file=sys.stderr, flush=True)
+
+
 def _transcribe(options: argparse.Namespace) -> int:
     from puresignal.commands import clean, transcribe
     from puresignal.core.errors import FileAccessError
@@ -227,8 +232,7 @@ def _transcribe(options: argparse.Namespace) -> int:
         name = f"{number + 1} of {len(options.inputs)}: {path.name}"
         item = transcribe.transcribe(
             path, target, job,
-            (lambda part, name=name: print(f"\r{name} {100 * part:.0f} %", end="", file=sys.stderr, flush=True))
-            if progress else None,
+            partial(_show_progress, name) if progress else None,
         )  # fmt: skip
         done.append(item)
         if progress:

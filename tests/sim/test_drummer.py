@@ -36,7 +36,7 @@ def test_a_module_sends_its_own_notes_and_knows_the_truth(ident):
     performance = drummer.play(grooves.QUARTER_PAST_FERRY, 92, 3)
     sent = drum_module.DrumModule(kit, drum_module.Faults.usual(), 3).perform(performance)
     ons = np.flatnonzero(((sent.events.status & 0xF0) == 0x90) & (sent.events.data2 > 0))
-    assert [h.index for h in sent.hits] == ons.tolist()
+    assert [h.event for h in sent.hits] == ons.tolist()
     known = {((kit.channel_of(p) or 10), p.note) for p in kit.pads}
     assert {(int(sent.events.status[i]) % 16 + 1, int(sent.events.data1[i])) for i in ons} <= known
     assert sum(h.stroke is not None for h in sent.hits) + sent.missed == len(performance.strokes)
@@ -62,7 +62,7 @@ def test_the_pedal_is_where_the_stroke_needs_it():
     kit = note_map_file.shipped("tidewater-compact")
     sent = drum_module.DrumModule(kit).perform(drummer.play(grooves.QUARTER_PAST_FERRY, 92, 6))
     pedal, events = 0.0, sent.events
-    hits = {h.index: h for h in sent.hits}
+    hits = {h.event: h for h in sent.hits}
     for i in range(len(events)):
         if events.status[i] & 0xF0 == 0xB0:
             pedal = (float(events.data2[i]) - kit.hat.closed_at) / (kit.hat.open_at - kit.hat.closed_at)

@@ -150,9 +150,9 @@ def test_spoilt_preferences_are_no_trouble(content):
 
 def test_the_guide_the_keys_and_a_report_need_no_network(demo_window):
     demo_window.show_guide()
-    assert "double trigger" in demo_window._dialog.text.toPlainText().lower()
+    assert "double trigger" in demo_window._guide.text.toPlainText().lower()
     demo_window.show_keys()
-    table = demo_window._dialog.table
+    table = demo_window._keys_dialog.table
     keys = {table.item(r, 1).text() for r in range(table.rowCount())}
     assert {"Ctrl+O", "F3", "D, Shift+D"} <= keys
     log_file.start()

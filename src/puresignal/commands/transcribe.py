@@ -335,7 +335,7 @@ def _song(found: Found, title: str, job: Job) -> Song:
 
 
 def _told(row: Row) -> dict[str, Any]:
-    told = {
+    told: dict[str, Any] = {
         "time": round(row.start, 5), "end": round(row.end, 5), "channel": row.channel, "note": row.note,
         "velocity": row.velocity, "confidence": round(row.sure, 3),
     }  # fmt: skip

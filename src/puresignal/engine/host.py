@@ -18,12 +18,11 @@ import sys
 import threading
 import time
 from collections import deque
-from collections.abc import MutableSequence
 from typing import Any
 
 from puresignal.engine.player import CUT, FORGET, RELEASE
 from puresignal.engine.ring import Reader, Writer, watch
-from puresignal.engine.router import ECHO_QUIET, SILENCE, Router
+from puresignal.engine.router import ECHO_QUIET, SILENCE, Router, Sounding
 from puresignal.engine.router_config import PANIC, Setup, from_bytes, lanes
 from puresignal.engine.shared_counters import Words
 from puresignal.io import alsa_ports, jack_ports, ports
@@ -48,7 +47,7 @@ class Host:
     """Runs until its socket is closed by the other side or it is told to end."""
 
     def __init__(
-        self, control: socket.socket, sounding: MutableSequence[int], ring: Writer, sent: Writer,
+        self, control: socket.socket, sounding: Sounding, ring: Writer, sent: Writer,
         feeds: list[Reader], knock: int, playback: Reader, clock: Words,
     ):  # fmt: skip
         """ring: what arrives; sent: what leaves; feeds: own inputs; knock: eventfd that a feed's writer writes to."""

@@ -5,7 +5,7 @@ Everything here runs in the port's callback: no waiting, no logging, no error ou
 
 from __future__ import annotations
 
-from collections.abc import MutableSequence
+import mmap
 from typing import NamedTuple
 
 import numpy as np
@@ -52,6 +52,9 @@ def _as_files_read(item: tuple[int, int, bytes]) -> tuple[int, bool]:
     return offset, not (message[:1] >= b"\xb0" and message[:1] < b"\xc0" and message[1:2] < b"\x78")
 
 
+Sounding = bytearray | mmap.mmap
+
+
 class Router:
     """Turns a block's messages into those that leave.
 
@@ -60,10 +63,10 @@ class Router:
     loops     inputs through which own output comes back, with the second at which it last did
     """
 
-    def __init__(self, rate: int, lanes: list[Lane], sounding: MutableSequence[int] | None = None):
+    def __init__(self, rate: int, lanes: list[Lane], sounding: Sounding | None = None):
         self.rate = rate
         self._lanes = lanes
-        self._sounding = sounding if sounding is not None else bytearray(SOUNDING_SIZE)
+        self._sounding: Sounding = sounding if sounding is not None else bytearray(SOUNDING_SIZE)
         self._number = 0
         self._next: list[Lane] | None = None
         self._unplugged: list[int] = []

@@ -107,7 +107,8 @@ class Sound:
         self._font_why = ""
         self._font_path = ""
         self._along = Along(transport, clock)
-        self._kit, self._drums = drums.KITS[0], {}
+        self._kit = drums.KITS[0]
+        self._drums: dict[str, drums.Drum] = {}
         self._device: str | None = None
         self._block, self._wanted_rate = 256, RATE
         self.mixer = Mixer(Bank(RATE))

@@ -36,12 +36,12 @@ class Faults:
 class SentHit(NamedTuple):
     """A note-on that was sent: the stroke behind it, or the fault that made it.
 
-    index   of its note-on among the events
+    event   of its note-on among the events
     stroke  None for a false note
     cause   "stroke", "double" or "crosstalk"
     """
 
-    index: int
+    event: int
     stroke: Stroke | None
     cause: str
 

@@ -197,7 +197,7 @@ def _cymbals(random: np.random.Generator, rate: int, machine: bool) -> Strokes:
         t = np.arange(len(body)) / rate
         hiss = noise(len(body), below, 17_000, rate, own) * (np.exp(-t / 0.5) - np.exp(-t / opens))
         low = noise(len(body), body_at / 1.5, 1.5 * body_at, rate, own) * np.exp(-t / body_falls)
-        return body + wash * hiss + bodies[0] * low
+        return np.asarray(body + wash * hiss + bodies[0] * low)
 
     rides = plate(random, (8, 60) if few else (80, 500), (800, 7000), (6000, 24_000), between(random, 0.3, 2.5))
     rest, tick = between(random, 0.4, 6.0), between(random, 0.004, 0.05)
@@ -300,7 +300,8 @@ HEARD_IN, AUDIBLE = 2048, 0.03
 def _octaves(sound: np.ndarray) -> np.ndarray:
     """(8,) energy by octave of at most HEARD_IN samples."""
     power = np.abs(np.fft.rfft(sound, HEARD_IN)) ** 2
-    return np.add.reduceat(power, [2, 4, 8, 16, 32, 64, 128, 256, 512])[:-1] + 1e-6 * power.sum()
+    octaves = np.add.reduceat(power, [2, 4, 8, 16, 32, 64, 128, 256, 512])[:-1]
+    return np.asarray(octaves + 1e-6 * power.sum())
 
 
 def _pattern(seconds: float, random: np.random.Generator) -> list[tuple[float, str, float]]:

@@ -84,7 +84,7 @@ def sing(notes: Notes, singer: Singer, rate: int, seed: int, voices: int = 1) ->
     return np.asarray(0.8 * out / (np.abs(out).max() + 1e-9), np.float32), kept
 
 
-def say(singer: Singer, what: int, number: float, seconds: float, loud: float, rate: int, take: int) -> np.ndarray:
+def say(singer: Singer, what: int, number: int, seconds: float, loud: float, rate: int, take: int) -> np.ndarray:
     """One syllable, spoken: (n,) float64 from where it can be heard on, its peak at `loud`.
 
     what  says which consonant and vowel it is; no two takes are alike

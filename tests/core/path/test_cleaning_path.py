@@ -225,8 +225,8 @@ def test_the_drummers_truth_comes_back_from_every_shipped_kit(ident):
     path = Path()
     context = make_context(take, kit, note_map_file.shipped("general-midi"), path)
     outcome = run(take, path, context)
-    real = {h.index for h in sent.hits if h.stroke is not None}
-    false = {h.index for h in sent.hits if h.stroke is None}
+    real = {h.event for h in sent.hits if h.stroke is not None}
+    false = {h.event for h in sent.hits if h.stroke is None}
     kept = set(outcome.clean.origin.tolist())
     assert len(real - kept) <= 0.001 * len(real) + 1
     assert len(false & kept) <= 0.02 * len(false)

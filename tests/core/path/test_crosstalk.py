@@ -143,8 +143,8 @@ def test_hard_takes_of_kits_never_seen_come_out_nearly_whole(seed):
     sent, _ = adversarial_takes.perform(kit, 16, 100 + 20 * seed, 40_000 + seed, Wicked())
     take = drum_module.to_take(sent, "t", "t", 100, "kit")
     left = set(run(take, Path(), make_context(take, kit, None, Path())).clean.origin.tolist())
-    real = {h.index for h in sent.hits if h.stroke is not None}
-    false = {h.index for h in sent.hits if h.stroke is None}
+    real = {h.event for h in sent.hits if h.stroke is not None}
+    false = {h.event for h in sent.hits if h.stroke is None}
     assert len(real - left) <= 0.006 * len(real)
     assert len(false & left) <= 0.02 * len(false) + 1
 

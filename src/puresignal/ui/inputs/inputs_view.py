@@ -124,7 +124,7 @@ class VelocityPicture(QStyledItemDelegate):
         super().paint(painter, option, index)
         row = self._model.row(index.row())
         worn = theme.current()
-        box = QRectF(option.rect).adjusted(8, 5, -8, -5)  # type: ignore[attr-defined]
+        box = QRectF(option.rect).adjusted(8, 5, -8, -5)
         most = max(row.histogram)
         step = box.width() / len(row.histogram)
         painter.save()

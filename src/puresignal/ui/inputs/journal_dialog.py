@@ -60,7 +60,7 @@ class StretchPicture(QStyledItemDelegate):
         super().paint(painter, option, index)
         kept: Kept = index.data(_KEPT)
         worn, stretch = theme.current(), kept.stretch
-        box = QRectF(option.rect).adjusted(12, 7, -12, -7)  # type: ignore[attr-defined]
+        box = QRectF(option.rect).adjusted(12, 7, -12, -7)
         painter.save()
         painter.setPen(worn.colour("ink"))
         painter.setFont(theme.font(10.5, QFont.Weight.DemiBold))

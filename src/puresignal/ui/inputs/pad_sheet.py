@@ -89,7 +89,7 @@ class PadSheet(QWidget):
         self._dark.start()
         self.update()
 
-    def move(self, point: int, at: QPointF) -> None:
+    def slide_to(self, point: int, at: QPointF) -> None:
         """A finger slides; only on the pedal slide does that mean something."""
         if self._held.get(point, ("", 0))[0] == "slide":
             self._set_slide(at)
@@ -123,8 +123,8 @@ class PadSheet(QWidget):
             for point in event.points():
                 self._touch(point)
             if event.type() == QEvent.Type.TouchCancel:
-                for point in tuple(self._held):
-                    self.lift(point)
+                for number in tuple(self._held):
+                    self.lift(number)
             event.accept()
             return True
         return super().event(event)
@@ -137,7 +137,7 @@ class PadSheet(QWidget):
             pressure = point.pressure() if 0 < point.pressure() < 1 else None
             self.press(number, point.position(), pressure)
         elif state == QEventPoint.State.Updated:
-            self.move(number, point.position())
+            self.slide_to(number, point.position())
         elif state == QEventPoint.State.Released:
             self.lift(number)
 
@@ -146,7 +146,7 @@ class PadSheet(QWidget):
             self.press(MOUSE, event.position())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        self.move(MOUSE, event.position())
+        self.slide_to(MOUSE, event.position())
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self.lift(MOUSE)

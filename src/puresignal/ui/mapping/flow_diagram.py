@@ -21,7 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from puresignal.core.analysis.mapping_flow import Flows
+from puresignal.core.analysis.mapping_flow import Flows, Ribbon
 from puresignal.core.kit.articulations import family_of, spoken
 from puresignal.ui.widgets import text_format, theme
 
@@ -258,7 +258,14 @@ class RibbonView(QWidget):
             family_of(ways[0] if ways else name), False,
         )  # fmt: skip
 
-    def _bands(self, left: int, ribbons: tuple, thick: list[float], boxes: dict, families: dict) -> list[Band]:
+    def _bands(
+        self,
+        left: int,
+        ribbons: tuple[Ribbon, ...],
+        thick: list[float],
+        boxes: dict[tuple[int, int], QRectF],
+        families: dict[tuple[int, int], str],
+    ) -> list[Band]:
         used: dict[tuple[int, int], float] = {}
         total: dict[tuple[int, int], float] = {}
         for ribbon, t in zip(ribbons, thick, strict=True):

@@ -63,7 +63,7 @@ class MappingView(QWidget):
         self.ribbons.asked.connect(self._ask)
         self.ribbons.forgotten.connect(self._forget)
         self.ribbons.followed.connect(self._follow)
-        self.scroll = Tall(self.ribbons)
+        self.scroll_area = Tall(self.ribbons)
         self.whole = QCheckBox(self.tr("also what was not played"))
         self.whole.setToolTip(self.tr("Shows every pad of the kit's map and every note of the receiver's."))
         self.whole.setAccessibleName(self.tr("Show also what was not played"))
@@ -101,7 +101,7 @@ class MappingView(QWidget):
         left = QVBoxLayout()
         left.setSpacing(0)
         left.addLayout(top)
-        left.addWidget(self.scroll, 1)
+        left.addWidget(self.scroll_area, 1)
         side = QVBoxLayout()
         side.setContentsMargins(12, 8, 14, 4)
         side.setSpacing(8)
@@ -274,15 +274,15 @@ class MappingView(QWidget):
         self.heard.setVisible(bool(heard))
         self.heard.setText(self.tr("Heard: {names}").format(names=_by_drum(heard)))
 
-    def _key(self, column: int, place: int) -> tuple[object, ...] | None:
+    def _key(self, column: int, place: int) -> tuple[int, object] | None:
         """What a node is, whatever its place."""
         if self.ribbons.node(column, place) is None:
             return None
         if column == ARRIVING:
-            return column, self.flows.arriving[place].channel, self.flows.arriving[place].note
+            return column, (self.flows.arriving[place].channel, self.flows.arriving[place].note)
         if column == MEANING:
             return column, self.flows.meanings[place].name
-        return column, self.flows.leaving[place].channel, self.flows.leaving[place].note
+        return column, (self.flows.leaving[place].channel, self.flows.leaving[place].note)
 
     def _show_chosen(self, column: int, place: int) -> None:
         node = self.ribbons.node(column, place)
@@ -492,7 +492,7 @@ class MappingView(QWidget):
         else:
             ways = [self.flows.meanings[r.first].name for r in self.flows.sent if r.last == place]
             mine = np.isin(played.articulation, [context.code[name] for name in ways])
-        return played.origin[mine]
+        return np.asarray(played.origin[mine])
 
 
 def _by_drum(names: list[str]) -> str:

@@ -178,7 +178,7 @@ class StretchPicture(QStyledItemDelegate):
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
         super().paint(painter, option, index)
-        box = QRectF(option.rect).adjusted(8, 8, -8, -8)  # type: ignore[attr-defined]
+        box = QRectF(option.rect).adjusted(8, 8, -8, -8)
         worn = theme.current()
         painter.save()
         painter.fillRect(box, worn.colour("shade"))
@@ -516,7 +516,7 @@ class OutputsView(QWidget):
         self._change(name, keys if key in keys else [key], lambda t: replace(t, out=out))
 
     def _set(self, name: str, **values: object) -> None:
-        self._change(self.tr(name), self.chosen_keys(), lambda t: replace(t, **values))
+        self._change(self.tr(name), self.chosen_keys(), lambda t: replace(t, **values))  # type: ignore[arg-type]
 
     def _change(self, name: str, keys: list[str], change: Callable[[TrackSettings], TrackSettings]) -> None:
         bench = self._workbench

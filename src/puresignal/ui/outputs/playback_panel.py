@@ -76,7 +76,7 @@ class PlayPanel(QFrame):
             (self.tr("To"), self.port), (self.tr("Bank"), self.bank), (self.tr("Program"), self.program),
             (self.tr("Level"), self.level), (self.muted, self.solo),
         ):  # fmt: skip
-            form.addRow(label, widget)  # type: ignore[call-overload]
+            form.addRow(label, widget)
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
         column.setSpacing(8)
@@ -165,10 +165,10 @@ class SoundPanel(QFrame):
         }
         for field, knob in self.knobs.items():
             knob.moved.connect(lambda value, gesture, f=field: self._set(f, value, gesture))
-        self.font = QPushButton()
-        self.font.setAccessibleName(self.tr("SoundFont file"))
-        self.font.setToolTip(self.tr("A .sf2 or .sf3 file of yours, for what goes to SoundFont."))
-        self.font.clicked.connect(self.ask_font)
+        self.font_file = QPushButton()
+        self.font_file.setAccessibleName(self.tr("SoundFont file"))
+        self.font_file.setToolTip(self.tr("A .sf2 or .sf3 file of yours, for what goes to SoundFont."))
+        self.font_file.clicked.connect(self.ask_font)
         self.along = QPushButton()
         self.along.setAccessibleName(self.tr("Audio file that plays along"))
         self.along.setToolTip(self.tr("A recording to play along with. It never enters the MIDI."))
@@ -218,7 +218,7 @@ class SoundPanel(QFrame):
             self.kit,
             self.about,
             *self.knobs.values(),
-            self.font,
+            self.font_file,
             self.along,
             self.along_level,
             self.along_offset,
@@ -240,7 +240,7 @@ class SoundPanel(QFrame):
         drum = sound.drum(self.drum)
         for field, knob in self.knobs.items():
             knob.show_value(getattr(drum, field))
-        self.font.setText(Path(sound.font).name if sound.font else self.tr("SoundFont…"))
+        self.font_file.setText(Path(sound.font).name if sound.font else self.tr("SoundFont…"))
         backing = self._workbench.session.backing
         self.along.setText(self.tr("Play along…") if backing is None else Path(backing.path).name)
         for knob, value in (

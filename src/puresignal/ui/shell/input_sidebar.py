@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QButtonGroup, QLabel, QMenu, QPushButton, QSizePol
 
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import TakeRef
+from puresignal.ui.inputs.live_cards import LiveCards
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets import text_format, theme
 from puresignal.ui.widgets.vertical_scroll_area import Tall
@@ -60,7 +61,7 @@ class Rail(QWidget):
     open_asked = Signal()
     play_asked = Signal()
 
-    def __init__(self, workbench: Workbench, live: QWidget, parent: QWidget | None = None):
+    def __init__(self, workbench: Workbench, live: LiveCards, parent: QWidget | None = None):
         """live: the card of the live input."""
         super().__init__(parent)
         self._workbench = workbench
@@ -106,7 +107,7 @@ class Rail(QWidget):
     def show_session(self) -> None:
         """The session's takes as cards, the newest first."""
         session = self._workbench.session
-        made_of = (session.takes and tuple((t.ident, t.name) for t in session.takes), id(self._workbench.store))
+        made_of = (tuple((t.ident, t.name) for t in session.takes), id(self._workbench.store))
         if made_of == self._made_of:
             for card in self.cards:
                 card.setChecked(card.ident == session.current)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -237,12 +238,12 @@ class MainWindow(QMainWindow):
         self.redo_action = self._action(edit, "Redo", "Ctrl+Shift+Z", self.workbench.redo)
         view = bar.addMenu(self.tr("&View"))
         for i, name in enumerate(self.views):
-            self._action(view, name, f"Ctrl+{i + 1}", lambda n=name: self.show_view(n))
+            self._action(view, name, f"Ctrl+{i + 1}", partial(self.show_view, name))
         view.addSeparator()
         for label, show, key in (
             ("Played", row_painter.PLAYED, "F6"), ("Clean", row_painter.CLEAN, "F7"), ("Both", row_painter.BOTH, "F8"),
         ):  # fmt: skip
-            self._action(view, label, key, lambda s=show: self._show_notes(s))
+            self._action(view, label, key, partial(self._show_notes, show))
         self._action(view, "Path and chosen note", "F9", lambda: self.takes.fold.toggle())
         view.addSeparator()
         self._action(view, "Next chosen note", "F3", lambda: self._step(1))
@@ -558,14 +559,14 @@ class MainWindow(QMainWindow):
     def show_guide(self) -> None:
         from puresignal.ui.shell.help_dialogs import GuideDialog
 
-        self._dialog = GuideDialog(self)
-        self._dialog.show()
+        self._guide = GuideDialog(self)
+        self._guide.show()
 
     def show_keys(self) -> None:
         from puresignal.ui.shell.help_dialogs import KeysDialog
 
-        self._dialog = KeysDialog(self.actions(), self)
-        self._dialog.show()
+        self._keys_dialog = KeysDialog(self.actions(), self)
+        self._keys_dialog.show()
 
     def copy_report(self) -> None:
         """Puts what a helper needs on the clipboard."""

@@ -398,7 +398,8 @@ class Listener(QObject):
         self._look()
         records, self._taken = self._taken or [], None
         self._preview.stop()
-        bench, session, made = self._workbench, self._workbench.session, []
+        bench, session = self._workbench, self._workbench.session
+        made: list[tuple[Take, NoteMap | None]] = []
         armed = [i for i, one in enumerate(self._inputs) if one.armed and one.port]
         begin = records[0].at if records else 0.0
         for number in armed:

@@ -119,7 +119,8 @@ def _part(start: np.ndarray, velocity: np.ndarray, frame: Frame) -> tuple[np.nda
 
 def _heights(x: np.ndarray, velocity: np.ndarray, wide: int, stem: int, height: float) -> np.ndarray:
     tall = np.maximum(2.0, velocity / 127.0 * height)
-    return np.rint(columns(np.floor(x - stem / 2 + 0.5), tall.astype(np.float32), wide, stem))
+    tops: np.ndarray = np.rint(columns(np.floor(x - stem / 2 + 0.5), tall.astype(np.float32), wide, stem))
+    return tops
 
 
 def _fill(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import ClassVar
 
 import numpy as np
@@ -104,7 +105,7 @@ class Timeline(QAbstractScrollArea):
         self._begin = 0.0
         self._scale = 100.0
         self._drag: tuple[str, float, float] | None = None
-        self._describe = lambda origin: ""
+        self._describe: Callable[[int], str] = lambda origin: ""
         self.verticalScrollBar().valueChanged.connect(lambda _: self.viewport().update())
         self.line = PlayLine(self.viewport())
         self._line_at = 0.0
@@ -168,9 +169,9 @@ class Timeline(QAbstractScrollArea):
         self.viewport().update()
         self.stretched.emit(stretch)
 
-    def set_describe(self, describe: object) -> None:
+    def set_describe(self, describe: Callable[[int], str]) -> None:
         """A function from a note's origin to the words for it."""
-        self._describe = describe  # type: ignore[assignment]
+        self._describe = describe
 
     # Where things are
 
@@ -210,12 +211,12 @@ class Timeline(QAbstractScrollArea):
         return float(np.clip(room / max(1, units), 38.0, 84.0))
 
     def _rows(self) -> list[tuple[Group, Row, float, float]]:
-        y = RULER - self.verticalScrollBar().value()
+        y = float(RULER - self.verticalScrollBar().value())
         placed = []
         for group in self._picture.groups:
             for row in group.rows:
                 height = self._row_height(row)
-                placed.append((group, row, float(y), height))
+                placed.append((group, row, y, height))
                 y += height
             y += 4
         return placed

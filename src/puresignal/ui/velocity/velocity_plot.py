@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -18,6 +19,10 @@ FOOT, SIDE, HEAD = 24.0, 24.0, 24.0
 NEAR = 9.0
 """Pixels from a point of the curve within which it is grabbed."""
 BINS = 32
+
+
+def _on_curve(points: Sequence[tuple[float, float]], x: float) -> float:
+    return float(np.interp(x, [px for px, _ in points], [py for _, py in points]))
 
 
 class VelocityPlot(QWidget):
@@ -128,7 +133,7 @@ class VelocityPlot(QWidget):
         elif found < 0:
             x, _ = self._velocities(event.position())
             if all(abs(x - px) >= 2 for px, _ in points):
-                y = float(np.interp(x, *zip(*points, strict=True)))
+                y = _on_curve(points, x)
                 points = sorted([*points, (x, round(y))])
         self._emit(tuple(points), f"curve {self.key} {time.monotonic()}")
 
@@ -137,7 +142,7 @@ class VelocityPlot(QWidget):
         if event.key() in steps:
             # By keyboard the middle is bent, which is what a curve is mostly for.
             x = 64.0
-            y = float(np.interp(x, *zip(*self.shape_now.curve, strict=True))) + steps[Qt.Key(event.key())]
+            y = _on_curve(self.shape_now.curve, x) + steps[Qt.Key(event.key())]
             self._emit(((LEAST, LEAST), (x, min(MOST, max(LEAST, y))), (MOST, MOST)), f"curve {self.key}")
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self._emit(STRAIGHT, f"curve {self.key} {time.monotonic()}")
