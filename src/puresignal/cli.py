@@ -322,9 +322,9 @@ def _route_state(state: dict[str, Any], options: argparse.Namespace) -> list[str
 
 
 def _ports(options: argparse.Namespace) -> int:
-    from puresignal.io import ports
+    from puresignal.io import port_listing
 
-    found, why = ports.listing()
+    found, why = port_listing.listing()
     if why:
         print(f"pure-signal: {why}", file=sys.stderr)
     rows = [{"name": p.name, "direction": "in" if p.gives else "out", "system": p.system} for p in found]

@@ -287,7 +287,8 @@ def test_the_clip_is_dragged_onto_another_program(display):
 @pytest.mark.parametrize("scale", ["1.5", "2"])
 def test_the_window_is_whole_at_other_scales(display, scale, tmp_path):
     code = (
-        "from puresignal.ui.shell import app\na = app._application()\nw = app.demo_window()\nw.resize(1024, 700)\nw.show()\n"
+        "from puresignal.ui.shell import app\nfrom puresignal.ui.shell.demo_window import demo_window\n"
+        "a = app._application()\nw = demo_window()\nw.resize(1024, 700)\nw.show()\n"
         "for v in w.views:\n    w.show_view(v)\n    a.processEvents()\n"
         "g = w.grab()\nprint(g.width(), g.height(), g.devicePixelRatio())"
     )

@@ -85,14 +85,3 @@ def merged(first: tuple[MidiPort, ...], second: tuple[MidiPort, ...]) -> tuple[M
     """Both lists in one, each device once: what the first list has, the second need not show again."""
     seen = {(device_of(p.name), p.gives) for p in first}
     return (*first, *(p for p in second if (device_of(p.name), p.gives) not in seen))
-
-
-def listing() -> tuple[tuple[MidiPort, ...], str]:
-    """All MIDI ports but the program's own, and why there are none of JACK (empty when there is a server)."""
-    from puresignal.io import alsa_ports, jack_ports
-
-    try:
-        jack, why = jack_ports.listing(), ""
-    except jack_ports.NoServerError as error:
-        jack, why = (), str(error)
-    return merged(jack, alsa_ports.listing()), why

@@ -10,7 +10,7 @@ import pytest
 from puresignal.core.kit.note_map import NoteMap, Pad
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap
-from puresignal.core.path import crosstalk, settings_json
+from puresignal.core.path import crosstalk, crosstalk_lesson, settings_json
 from puresignal.core.path.cleaning_path import Path, make_context, run
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.crosstalk_model import Profile
@@ -131,7 +131,7 @@ def test_a_learnt_profile_judges_a_take_as_learning_it_does():
     one, other = run(take, Path(), context), run(take, by_profile, context)
     a, b = set(one.clean.origin.tolist()), set(other.clean.origin.tolist())
     assert len(a ^ b) <= 0.01 * len(a)
-    live = crosstalk.live_removals(
+    live = crosstalk_lesson.live_removals(
         take, replace(by_profile, crosstalk=replace(by_profile.crosstalk, live_ms=8.0)), context
     )
     assert live == other.tally.removed()[Reason.CROSSTALK]

@@ -9,9 +9,9 @@ from math import log
 import numpy as np
 
 from puresignal.core.kit.articulations import HAT_EDGE_HALF, canonical, family_of
+from puresignal.core.kit.map_lookup import articulation_table, hat_channels
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
-from puresignal.core.path.context import Context
 
 SHARES = {"kick": 0.22, "snare": 0.26, "hat": 0.28, "tom": 0.08, "cymbal": 0.13, "percussion": 0.02, "other": 0.01}
 """How much of usual drumming falls to each family, roughly; a map that says otherwise is less likely to be right."""
@@ -74,23 +74,24 @@ def _travel(values: np.ndarray, rows: np.ndarray) -> bool:
 
 
 def _guess(note_map: NoteMap, notes: np.ndarray, counts: np.ndarray, busy: set[tuple[int, int]]) -> Guess:
-    context = Context(note_map)
     weights = _weights(note_map)
+    names = list(dict.fromkeys(canonical(pad.articulation) for pad in note_map.pads))
+    table = articulation_table(note_map, {name: code for code, name in enumerate(names)})
     total = int(counts.sum())
     score, explained = 0.0, 0
     unknown: list[tuple[int, tuple[int, int]]] = []
     for key, count in zip(notes.tolist(), counts.tolist(), strict=True):
         channel, note = divmod(key, 128)
-        name = context.articulation_of(channel, note)
-        if name is None:
+        code = int(table[channel, note])
+        if code < 0:
             unknown.append((count, (channel, note)))
             score += count * log(UNKNOWN)
         else:
             explained += count
-            score += count * log(weights[name])
+            score += count * log(weights[names[code]])
     pedal: bool | None = None
     if note_map.hat is not None:
-        channels = np.flatnonzero(context.hat_channels).tolist()
+        channels = np.flatnonzero(hat_channels(note_map)).tolist()
         pedal = any((c, note_map.hat.controller) in busy for c in channels)
     others = {n for _, n in busy} - ({note_map.hat.controller} if note_map.hat is not None else set())
     # A pedal that moves, and of which the map knows nothing, speaks against it as much as one hit in twenty would.

@@ -8,6 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
+from puresignal.core.kit import map_lookup
 from puresignal.core.kit.articulations import (
     FAMILIES,
     HAT_EDGE_HALF,
@@ -140,15 +141,7 @@ class Context:
     @cached_property
     def source_table(self) -> np.ndarray:
         """(17, 128) articulation of each channel and note, -1 for none."""
-        table = np.full((17, 128), -1, np.int16)
-        if self.source is not None:
-            anywhere = [p for p in self.source.pads if self.source.channel_of(p) is None]
-            somewhere = [p for p in self.source.pads if self.source.channel_of(p) is not None]
-            for pad in anywhere:
-                table[1:, pad.note] = self.code[canonical(pad.articulation)]
-            for pad in somewhere:
-                table[self.source.channel_of(pad), pad.note] = self.code[canonical(pad.articulation)]
-        return table
+        return map_lookup.articulation_table(self.source, self.code)
 
     @cached_property
     def stands(self) -> Stands:
@@ -175,26 +168,12 @@ class Context:
     @cached_property
     def spoken_channels(self) -> np.ndarray:
         """(17,) whether the source map speaks of the channel."""
-        speaks = np.zeros(17, bool)
-        if self.source is not None:
-            for pad in self.source.pads:
-                channel = self.source.channel_of(pad)
-                if channel is None:
-                    speaks[1:] = True
-                else:
-                    speaks[channel] = True
-        return speaks
+        return map_lookup.mapped_channels(self.source)
 
     @cached_property
     def hat_channels(self) -> np.ndarray:
         """(17,) whether the hat's controller counts on the channel: the channels of the hat's pads."""
-        counts = np.zeros(17, bool)
-        if self.source is not None and self.source.hat is not None:
-            for pad in self.source.pads:
-                if drum_of(pad.articulation) == "hat":
-                    channel = self.source.channel_of(pad)
-                    counts[slice(1, 17) if channel is None else channel] = True
-        return counts
+        return map_lookup.hat_channels(self.source)
 
     @cached_property
     def pedal_decides(self) -> np.ndarray:

@@ -9,13 +9,13 @@ beside hard hits, unisons of two hands, soft strokes of a pad that is often play
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, ClassVar
+from dataclasses import dataclass, field
+from typing import ClassVar
 
 import numpy as np
 
 from puresignal.core.midi.columns import note_keys
-from puresignal.core.midi.events import Controls, Notes, Take
+from puresignal.core.midi.events import Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.crosstalk_model import (
@@ -35,9 +35,6 @@ from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.removal import inherit
 from puresignal.core.path.stage import Result
 from puresignal.core.path.tally import Field, Reason, Stage, What, entries
-
-if TYPE_CHECKING:
-    from puresignal.core.path.cleaning_path import Path
 
 DOUBTFUL = (0.2, 0.97)
 """Between these a decision counts as doubtful: how likely it is that the note was shaken."""
@@ -202,50 +199,6 @@ def _alone(
         for name, row in zip(names, counts.tolist(), strict=True)
         if any(row)
     )
-
-
-@dataclass(frozen=True)
-class Lesson:
-    """What a take tells about a kit's pads, and how many of its notes would be taken out for crosstalk, played live.
-
-    before  by the settings as they are; after  with what was learnt; ahead  with that, by milliseconds looked ahead
-    """
-
-    profile: Profile
-    before: int
-    after: int
-    ahead: dict[float, int]
-
-
-def lesson(take: Take, path: Path, context: Context, played: Notes) -> Lesson:
-    """Works out what would change; nothing does. Plays the take through the live path four times."""
-    profile = learn(played, context, path.crosstalk)
-
-    def gone(known: Profile, ms: float) -> int:
-        own = replace(path.crosstalk, profile=known, live_ms=ms)
-        return live_removals(take, replace(path, crosstalk=own), context)
-
-    now = path.crosstalk.live_ms
-    return Lesson(
-        profile, gone(path.crosstalk.profile, now), gone(profile, now), {ms: gone(profile, ms) for ms in (4.0, 8.0)}
-    )
-
-
-def live_removals(take: Take, path: Path, context: Context) -> int:
-    """How many notes of a take the path would take out for crosstalk if it were played live."""
-    from puresignal.core.path.cleaning_path import LivePath, as_live, messages
-
-    count = 0
-
-    def account(stage: Stage, what: What, reason: Reason, *_: object) -> None:
-        nonlocal count
-        count += what == What.REMOVED and reason == Reason.CROSSTALK
-
-    run = LivePath(as_live(path), context, account=account)
-    for message in messages(take.events):
-        run.message(*message)
-    run.finish(take.length)
-    return count
 
 
 class _Tables:

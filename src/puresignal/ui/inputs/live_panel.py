@@ -13,7 +13,7 @@ from puresignal.core.kit.articulations import STANDARD, sort_key, spoken
 from puresignal.core.kit.map_learning import Learning, missing
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput
-from puresignal.io import jack_ports, note_map_file, ports
+from puresignal.io import jack_ports, note_map_file, port_listing, ports
 from puresignal.io.ports import MidiPort
 from puresignal.ui.inputs.input_editor import InputEditor
 from puresignal.ui.state.live_session import Listener
@@ -157,7 +157,7 @@ class LivePanel(QFrame):
     def refresh(self) -> None:
         """Looks which ports there are; what was chosen stays chosen, though it be gone."""
         self._looked = True
-        found, why = ports.listing()
+        found, why = port_listing.listing()
         self._there = (*found, *ports.simulated(), *ports.virtual())
         self._made_of = None
         self.show_inputs()

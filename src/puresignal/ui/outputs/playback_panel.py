@@ -31,7 +31,7 @@ from puresignal.core.session.sound_settings import with_drum
 from puresignal.core.session.track_settings import TrackSettings
 from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum
-from puresignal.io import audio_file, audio_ports, ports
+from puresignal.io import audio_file, audio_ports, port_listing, ports
 from puresignal.io.preferences import BLOCKS, RATES, SoundOut
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets.labelled_slider import Knob
@@ -337,6 +337,6 @@ class SoundPanel(QFrame):
 
 def playable() -> tuple[str, ...]:
     """The ports that tracks can be played to, beside the built-in sound."""
-    found, _ = ports.listing()
+    found, _ = port_listing.listing()
     names = [ports.FONT, *(p.name for p in (*found, *ports.virtual()) if not p.gives)]
     return tuple(name for name in names if not name.startswith("Pure Signal:"))

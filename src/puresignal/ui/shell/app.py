@@ -52,21 +52,9 @@ def run_demo(shots: Path | None) -> int:
             print(path)
         return 0
     app = _application()
+    from puresignal.ui.shell.demo_window import demo_window
+
     return _show(app, demo_window())
-
-
-def demo_window() -> object:
-    """A window on the demo session."""
-    from puresignal.demo import demo_session as demo
-    from puresignal.ui.shell.main_window import MainWindow
-    from puresignal.ui.state.workbench import Workbench
-
-    bench = Workbench()
-    session, takes = demo.build()
-    bench.show_session(session, takes)
-    window = MainWindow(bench)
-    window.show_view("Takes")
-    return window
 
 
 def _application() -> object:

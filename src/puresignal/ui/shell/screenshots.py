@@ -13,7 +13,8 @@ from puresignal.core.path.tally import Reason, What
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import file_access, ports
-from puresignal.ui.shell.app import demo_window
+from puresignal.ui.shell.demo_window import demo_window
+from puresignal.ui.shell.main_window import MainWindow
 from puresignal.ui.widgets import theme
 
 
@@ -27,43 +28,43 @@ def render(app: object, folder: Path) -> Iterator[Path]:
     for worn in (theme.LIGHT, theme.DIM):
         theme.wear(app, worn)
         window = demo_window()
-        window.resize(1280, 800)  # type: ignore[attr-defined]
-        window.show()  # type: ignore[attr-defined]
+        window.resize(1280, 800)
+        window.show()
         suffix = "" if worn is theme.LIGHT else "-dim"
-        for name in window.views:  # type: ignore[attr-defined]
-            window.show_view(name)  # type: ignore[attr-defined]
+        for name in window.views:
+            window.show_view(name)
             if name == "Mapping":
-                window.mapping.ribbons.select(0, 0)  # type: ignore[attr-defined]
-            if name == "Takes":
-                window.takes.timeline.select(window.workbench.shown.outcome.clean.origin[40:41])  # type: ignore[attr-defined]
+                window.mapping.ribbons.select(0, 0)
+            if name == "Takes" and window.workbench.shown is not None:
+                window.takes.timeline.select(window.workbench.shown.outcome.clean.origin[40:41])
             yield _grab(app, window, folder / f"{name.lower()}{suffix}.png")
         if worn is theme.LIGHT:
             yield from _live(app, window, folder)
-        window.strip.figures[What.REMOVED, Reason.DOUBLE].click()  # type: ignore[attr-defined]
+        window.strip.figures[What.REMOVED, Reason.DOUBLE].click()
         yield _grab(app, window, folder / f"takes-doubles{suffix}.png")
-        window.close()  # type: ignore[attr-defined]
+        window.close()
     theme.wear(app, theme.LIGHT)
 
 
 LISTEN_SECONDS = 6.0
 
 
-def _live(app: QApplication, window: object, folder: Path) -> Iterator[Path]:
+def _live(app: QApplication, window: MainWindow, folder: Path) -> Iterator[Path]:
     """Two simulated devices play for a while, seen in Inputs and in Mapping; they need no server and no hardware."""
-    inputs = window.inputs  # type: ignore[attr-defined]
+    inputs = window.inputs
     inputs.play_device(ports.DRUM_MODULE, True)
     inputs.play_device(ports.KEYBOARD, True)
-    bench = window.workbench  # type: ignore[attr-defined]
+    bench = window.workbench
     heard = with_input(bench.session.inputs, 0, output=ports.RECEIVER)
     bench.do("choose a destination", edits.with_inputs(bench.session, heard))
     inputs.pages.setCurrentWidget(inputs.messages)
-    window.show_view("Inputs")  # type: ignore[attr-defined]
+    window.show_view("Inputs")
     _wait(app, LISTEN_SECONDS)
     yield _grab(app, window, folder / "live.png")
-    window.show_view("Mapping")  # type: ignore[attr-defined]
+    window.show_view("Mapping")
     _wait(app, 1.0)
     yield _grab(app, window, folder / "live-mapping.png")
-    window.listener.stop()  # type: ignore[attr-defined]
+    window.listener.stop()
 
 
 def _wait(app: QApplication, seconds: float) -> None:
@@ -73,12 +74,12 @@ def _wait(app: QApplication, seconds: float) -> None:
         time.sleep(0.005)
 
 
-def _grab(app: QApplication, window: object, path: Path) -> Path:
+def _grab(app: QApplication, window: MainWindow, path: Path) -> Path:
     from PySide6.QtCore import QBuffer, QIODevice
 
     app.processEvents()
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    window.grab().toImage().save(buffer, "PNG")  # type: ignore[attr-defined]
+    window.grab().toImage().save(buffer, "PNG")  # type: ignore[call-overload]  # the stub knows no text here
     file_access.write_bytes(path, bytes(buffer.data().data()))
     return path

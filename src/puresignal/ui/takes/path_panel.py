@@ -9,7 +9,8 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from puresignal.core.path.cleaning_path import Path, with_unmapped
-from puresignal.core.path.crosstalk import Crosstalk, lesson
+from puresignal.core.path.crosstalk import Crosstalk
+from puresignal.core.path.crosstalk_lesson import lesson
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.ends import Ends
 from puresignal.core.path.settings_json import setting_range
