@@ -15,12 +15,12 @@ import numpy as np
 from puresignal.core.path.cleaning_path import Path, make_context, run
 from puresignal.io import note_map_file
 from puresignal.sim import adversarial_takes, drum_module
-from puresignal.sim.adversarial_takes import Wicked
+from puresignal.sim.adversarial_takes import FaultRanges
 
 KITS = ("practice-five", "harbour-mesh", "tidewater-compact", "two-decks", "lantern-pads")
 
 
-def judge(seed: int, setup: Wicked, path: Path, base: int = 5000) -> tuple[Counter, Counter, float]:
+def judge(seed: int, setup: FaultRanges, path: Path, base: int = 5000) -> tuple[Counter, Counter, float]:
     """(real hits by kind and what became of them, faults likewise, F1) of one take."""
     random = np.random.default_rng(base + seed)
     kit = note_map_file.shipped(KITS[seed % len(KITS)])
@@ -43,7 +43,7 @@ def judge(seed: int, setup: Wicked, path: Path, base: int = 5000) -> tuple[Count
     return real, false, 2 * right / (left + sum(real.values()))
 
 
-def table(seeds: range, setup: Wicked, path: Path) -> None:
+def table(seeds: range, setup: FaultRanges, path: Path) -> None:
     real, false, scores = Counter(), Counter(), []
     for seed in seeds:
         r, f, score = judge(seed, setup, path)
@@ -73,7 +73,7 @@ def main() -> None:
         ahead = float(sys.argv[sys.argv.index("--live") + 1])
         path = replace(path, crosstalk=replace(path.crosstalk, lookahead_ms=ahead))
     for width in (1.0, 1.5):
-        table(range(count), Wicked(width=width), path)
+        table(range(count), FaultRanges(width=width), path)
 
 
 if __name__ == "__main__":

@@ -32,7 +32,7 @@ from puresignal.commands import transcribe
 from puresignal.core.hearing.melody import candidates
 from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
 from puresignal.core.hearing.polyphony import note_decisions
-from puresignal.io.models import comparing, ground, layers, network
+from puresignal.io.models import comparing, feature_space, layers, network
 from puresignal.sim import beatbox, instrument_synthesis, random_kits, singer
 
 Row = tuple[float, float, Any]
@@ -201,7 +201,7 @@ def beats(kind: str, each: bool) -> None:
         clips = []
         for clip, examples in spoken:
             known = example_classifier.teach(
-                ground(),
+                feature_space(),
                 {
                     name: [
                         example_classifier.example(np.asarray(soxr.resample(s, clip.rate, stroke_features.RATE)))
@@ -212,7 +212,7 @@ def beats(kind: str, each: bool) -> None:
             )
             samples = at(clip, stroke_features.RATE)
 
-            def hear(known: example_classifier.Taught = known, samples: np.ndarray = samples) -> list[Row]:
+            def hear(known: example_classifier.ExampleSet = known, samples: np.ndarray = samples) -> list[Row]:
                 found = example_classifier.hits(known, stroke_features.analyse(samples)).kept()
                 return [(s, s, known.names[k]) for s, k in zip(found.start.tolist(), found.kind.tolist(), strict=True)]
 
@@ -230,7 +230,7 @@ def strangers() -> None:
             f"{i}": [example_classifier.example(beatbox.say(s, 0.8, stroke_features.RATE, random)) for _ in range(4)]
             for i, s in enumerate(syllables[:3])
         }
-        known = example_classifier.teach(ground(), takes)
+        known = example_classifier.teach(feature_space(), takes)
         sound, truth = beatbox.beat(syllables, 8.0, stroke_features.RATE, random, breaths=0.0)
         analysis = stroke_features.analyse(sound)
         heard = example_classifier.hits(known, analysis).kept()
@@ -252,12 +252,12 @@ def settings(minutes: float = 4.0) -> None:
         name: [example_classifier.example(soxr.resample(s, clip.rate, stroke_features.RATE)) for s in said]
         for name, said in examples.items()
     }
-    known, samples = example_classifier.teach(ground(), takes), at(clip, stroke_features.RATE)
+    known, samples = example_classifier.teach(feature_space(), takes), at(clip, stroke_features.RATE)
     analysis = stroke_features.analyse(np.tile(samples, round(minutes * 60 * stroke_features.RATE / len(samples))))
     took = []
-    for eagerness in (0.5, 0.4, 0.6, 0.5, 0.45):
+    for sensitivity in (0.5, 0.4, 0.6, 0.5, 0.45):
         began = time.perf_counter()
-        count = len(example_classifier.hits(known, analysis, eagerness).start)
+        count = len(example_classifier.hits(known, analysis, sensitivity).start)
         took.append(time.perf_counter() - began)
     print(f"settings: {count} hits in {minutes:g} minutes decided anew in {1000 * np.median(took):.0f} ms")
 

@@ -18,8 +18,8 @@ from support import evaluation_clips
 
 from puresignal.core.hearing.melody import candidates, live_melody
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
-from puresignal.core.hearing.transcribed import Heard
-from puresignal.io.models import ground, layers, network, quick_ground
+from puresignal.core.hearing.transcribed import TranscribedNotes
+from puresignal.io.models import feature_space, layers, network, quick_feature_space
 
 BLOCK = 256
 
@@ -34,7 +34,7 @@ def hits() -> None:
                 for name, takes in said.items()
             }
             samples, truth = at(clip, stroke_features.RATE), [(s, e, w) for s, e, w, _ in clip.notes]
-            known = live_hits.teach(quick_ground(), own)
+            known = live_hits.teach(quick_feature_space(), own)
             live, heard = live_hits.LiveHits(known), []
             for begin in range(0, len(samples), BLOCK):
                 for hit in live.feed(samples[begin : begin + BLOCK]):
@@ -42,7 +42,7 @@ def hits() -> None:
                     delays.append((begin + BLOCK) / stroke_features.RATE - hit.start)
             live_f.append(score(truth, heard))
             slow = example_classifier.teach(
-                ground(), {n: [example_classifier.example(s) for s in takes] for n, takes in own.items()}
+                feature_space(), {n: [example_classifier.example(s) for s in takes] for n, takes in own.items()}
             )
             found = example_classifier.hits(slow, stroke_features.analyse(samples)).kept()
             rows = zip(found.start.tolist(), found.kind.tolist(), strict=True)
@@ -75,7 +75,7 @@ def tune(kind: str) -> None:
         parts.append(live.settled())
         spent += time.perf_counter() - began
         seconds += len(samples) / candidates.RATE
-        settled = pitched(Heard.join([p for p in parts if len(p)]).kept())
+        settled = pitched(TranscribedNotes.join([p for p in parts if len(p)]).kept())
         alike.append(score(offline, settled))
         live_f.append(score(truth, settled))
         offline_f.append(score(truth, offline))

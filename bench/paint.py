@@ -65,7 +65,7 @@ def setting(app: QApplication, window: MainWindow, name: str) -> None:
 def main() -> None:
     app = QApplication(sys.argv[:1])
     theme.load_fonts()
-    theme.wear(app, theme.LIGHT)
+    theme.apply(app, theme.LIGHT)
     window = big_window()
     window.resize(1280, 800)
     window.show_view("Takes")

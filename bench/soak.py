@@ -17,7 +17,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.ring import Reader
-from puresignal.engine.router_config import Setup
+from puresignal.engine.router_config import RouterConfig
 from puresignal.io import note_map_file
 from tests.engine.conftest import Peer, Server, until
 
@@ -35,7 +35,7 @@ def main() -> None:
     kit, synth = Peer("kit"), Peer("synth")
     folder = Path(tempfile.mkdtemp())
     kit_map, room = note_map_file.shipped("practice-five"), note_map_file.shipped("boathouse-room")
-    router = RouterProcess(Setup(("kit:out",), ("synth:in",), kit_map, room), folder)
+    router = RouterProcess(RouterConfig(("kit:out",), ("synth:in",), kit_map, room), folder)
     until(lambda: synth.client.get_all_connections(synth.inp))
     reader = Reader(router.ring)
     time.sleep(1)

@@ -17,10 +17,10 @@ import numpy as np
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from puresignal.core.kit import note_map
-from puresignal.core.sound.mixer import Bank, Mixer
+from puresignal.core.sound.mixer import Mixer, SampleBank
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
-from puresignal.engine.router_config import Setup
+from puresignal.engine.router_config import RouterConfig
 from puresignal.io import note_map_file, ports
 from tests.engine.conftest import Peer, Server, until
 
@@ -29,7 +29,7 @@ GENERAL = note_map_file.shipped("general-midi")
 
 
 def alone() -> None:
-    bank = Bank(RATE)
+    bank = SampleBank(RATE)
     began = time.perf_counter()
     bank.prepare([pad.articulation for pad in GENERAL.pads])
     print(f"computing {len(bank.layers)} drums: {time.perf_counter() - began:.2f} s")
@@ -115,7 +115,7 @@ def started() -> Server:
 def live(minutes: float) -> None:
     server = started()
     kit = Peer("kit")
-    router = RouterProcess(Setup(("kit:out",), (ports.SOUND,), GENERAL, GENERAL))
+    router = RouterProcess(RouterConfig(("kit:out",), (ports.SOUND,), GENERAL, GENERAL))
     player = PlayerProcess(router)
     sound = SoundProcess(router, player)
     sound.tell(map=note_map.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.5, muted=[])

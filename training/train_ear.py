@@ -25,9 +25,9 @@ MODELS = Path(__file__).parent.parent / "src" / "puresignal" / "models"
 SECONDS = 9.0
 
 
-def manner(random: np.random.Generator) -> singer.Manner:
+def manner(random: np.random.Generator) -> singer.SingingStyle:
     """Any way of singing."""
-    return singer.Manner(
+    return singer.SingingStyle(
         vibrato=float(random.uniform(0, 0.8)), rate=float(random.uniform(4, 7)), scoop=float(random.uniform(-0.3, 2)),
         drift=float(random.uniform(0, 0.2)), consonant=float(random.choice([0, 0.02, 0.05, 0.1, 0.2])),
         tuned=float(random.uniform(-0.5, 0.5)), attack=float(np.exp(random.uniform(np.log(0.008), np.log(0.12)))),
@@ -104,7 +104,7 @@ def begin_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
         syllables = [beatbox.any_syllable(random) for _ in range(int(random.integers(2, 6)))]
         said, truth = beatbox.beat(syllables, SECONDS, onset.RATE, random)
         sound, starts = instrument_synthesis.in_a_room(said, onset.RATE, random), np.array([t for t, _ in truth])
-    levels = onset.LOOK.levels(sound)
+    levels = onset.SPECTROGRAM.levels(sound)
     return levels.astype(np.float16), target(starts, len(levels), onset.STEP)[:, None].astype(np.float16)
 
 
@@ -112,7 +112,7 @@ def drum_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
     """A picture of some drumming, and where each drum begins in it; toms are one."""
     random = np.random.default_rng(seed)
     sound, truth = loop(random)
-    levels = drum_transcription.LOOK.levels(sound)
+    levels = drum_transcription.SPECTROGRAM.levels(sound)
     tom = drum_transcription.SORTS[drum_transcription.TOM]
     named = [(t, tom if n.startswith("tom") else n) for t, n, _ in truth]
     wanted = [
@@ -126,9 +126,9 @@ def compared_clip(seed: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """The strokes of some drumming as drums.py finds them: features, which drums each is of, and its second."""
     random = np.random.default_rng(seed)
     sound, truth = loop(random)
-    levels = drum_transcription.LOOK.levels(sound)
-    likely = models.layers("drums").likely(levels)
-    at = attention.candidates(likely)
+    levels = drum_transcription.SPECTROGRAM.levels(sound)
+    probability = models.layers("drums").probability(levels)
+    at = attention.candidates(probability)
     told, tom = (
         np.zeros((len(at), len(drum_transcription.LEARNT)), np.float32),
         drum_transcription.SORTS[drum_transcription.TOM],
@@ -137,7 +137,7 @@ def compared_clip(seed: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         nearest = int(np.argmin(np.abs(at * drum_transcription.STEP - moment))) if len(at) else -1
         if nearest >= 0 and abs(at[nearest] * drum_transcription.STEP - moment) < 0.035:
             told[nearest, drum_transcription.LEARNT.index(tom if name.startswith("tom") else name)] = 1
-    return attention.about(levels, likely, at).astype(np.float16), told, at * drum_transcription.STEP
+    return attention.about(levels, probability, at).astype(np.float16), told, at * drum_transcription.STEP
 
 
 def tone_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
@@ -267,7 +267,7 @@ def train_compared(clips: int, further: bool = False) -> None:
     known = shipped("compared") if further else {}
     own = [{n.removeprefix(f"net{k}_"): a for n, a in known.items() if n.startswith(f"net{k}_")} for k in (0, 1)]
     nets = [
-        train_attention.train(made, drum_transcription.LOOK.bands, epochs, seed=k, before=before or None)
+        train_attention.train(made, drum_transcription.SPECTROGRAM.bands, epochs, seed=k, before=before or None)
         for k, before in enumerate(own)
     ]
     arrays = {

@@ -68,7 +68,7 @@ def room(samples: np.ndarray, random: np.random.Generator, wet: float, noise_db:
     return (out + 10 ** (noise_db / 20) * noise / noise.std()).astype(np.float32)
 
 
-class Bank:
+class SampleBank:
     """A SoundFont that renders lists of notes."""
 
     def __init__(self, path: Path):
@@ -139,7 +139,7 @@ def orchestra(seconds: float = 14.0) -> Iterator[Clip]:
 def _lines(instruments: dict[str, tuple[int, int, int]], seconds: float, seed: int) -> Iterator[Clip]:
     for k, path in enumerate(banks()):
         # What is played alone has a synthesiser of its own, which changes nothing in the other.
-        bank, other = Bank(path), Bank(path)
+        bank, other = SampleBank(path), SampleBank(path)
         for i, (name, (program, low, high)) in enumerate(instruments.items()):
             if not bank.has(program):
                 continue
@@ -155,12 +155,12 @@ def _lines(instruments: dict[str, tuple[int, int, int]], seconds: float, seed: i
 
 MANNERS = {
     "sung": singer.SUNG, "hummed": singer.HUMMED,
-    "trained": singer.Manner(vibrato=0.6, rate=5.2, scoop=1.2, drift=0.1, consonant=0.08, tuned=0.2, attack=0.05),
-    "plain": singer.Manner(vibrato=0.08, scoop=0.3, drift=0.15, consonant=0.12, tuned=-0.35, attack=0.02),
-    "soft": singer.Manner(
+    "trained": singer.SingingStyle(vibrato=0.6, rate=5.2, scoop=1.2, drift=0.1, consonant=0.08, tuned=0.2, attack=0.05),
+    "plain": singer.SingingStyle(vibrato=0.08, scoop=0.3, drift=0.15, consonant=0.12, tuned=-0.35, attack=0.02),
+    "soft": singer.SingingStyle(
         vibrato=0.2, scoop=0.5, drift=0.12, consonant=0.02, harmonics=2.4, attack=0.09, release=0.1, tuned=0.1
     ),
-    "in a room": singer.Manner(noise_db=-40, echo=0.4, consonant=0.08),
+    "in a room": singer.SingingStyle(noise_db=-40, echo=0.4, consonant=0.08),
 }  # fmt: skip
 
 
@@ -176,7 +176,7 @@ def singing(seconds: float = 14.0) -> Iterator[Clip]:
                 alone=lambda note, manner=manner, k=k: singer.perform([note], manner, RATE, 70 + k),
             )  # fmt: skip
     for path in banks():
-        bank, other = Bank(path), Bank(path)
+        bank, other = SampleBank(path), SampleBank(path)
         for program, name in ((52, "choir"), (53, "voice"), (54, "synth voice")):
             if not bank.has(program):
                 continue
@@ -212,7 +212,7 @@ DRUMS = {
 def loops() -> Iterator[Clip]:
     """Grooves and fills on sampled kits, three on each."""
     for k, path in enumerate(banks()):
-        bank = Bank(path)
+        bank = SampleBank(path)
         for i, (kit, take) in enumerate(product((0, 8, 16, 24, 25, 32, 40), range(3))):
             if not bank.has(kit, drums=True):
                 continue
@@ -273,7 +273,7 @@ SHAPES = {
 def harmony() -> Iterator[Clip]:
     """Chords of three to six notes, held, broken and strummed."""
     for k, path in enumerate(banks()):
-        bank = Bank(path)
+        bank = SampleBank(path)
         for i, (name, program) in enumerate(CHORDS.items()):
             if not bank.has(program):
                 continue
@@ -300,7 +300,7 @@ def harmony() -> Iterator[Clip]:
 def leads() -> Iterator[tuple[Clip, float, int, int]]:
     """Lines 3 dB above chords and a bass, right of the middle: (clip in two channels, its place, its range)."""
     for k, path in enumerate(banks()):
-        bank = Bank(path)
+        bank = SampleBank(path)
         for i, name in enumerate(("trumpet", "alto sax", "clarinet", "flute", "violin", "lead")):
             program, low, high = INSTRUMENTS[name]
             if not bank.has(program):

@@ -268,10 +268,10 @@ def _route(options: argparse.Namespace) -> int:
     import signal
 
     from puresignal.engine.client import RouterProcess
-    from puresignal.engine.router_config import Setup
+    from puresignal.engine.router_config import RouterConfig
     from puresignal.io import alsa_ports, jack_ports, note_map_file
 
-    setup = Setup(
+    setup = RouterConfig(
         (options.source_port,),
         (options.target_port,),
         note_map_file.find_source(options.source_map),

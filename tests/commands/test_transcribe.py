@@ -166,13 +166,13 @@ def test_drums_leave_on_the_drum_channel_and_taught_sounds_by_their_names(tmp_pa
 def test_settings_are_read_and_wrong_ones_named(tune, tmp_path):
     good, bad = tmp_path / "good.json", tmp_path / "bad.json"
     good.write_text('{"format": "pure-signal/hearing", "version": 1, "shortest": 0.42}')
-    bad.write_text('{"format": "pure-signal/hearing", "version": 1, "eagerness": 3}')
+    bad.write_text('{"format": "pure-signal/hearing", "version": 1, "sensitivity": 3}')
     out = tmp_path / "long.mid"
     assert pure_signal("transcribe", tune, "--out", out, "--kind", "melody", "--settings", good).returncode == 0
     assert 0 < len(notes_of(out)) < 4
     done = pure_signal("transcribe", tune, "--out", tmp_path / "z.mid", "--kind", "melody", "--settings", bad)
     assert done.returncode == 1
-    assert "eagerness" in done.stderr
+    assert "sensitivity" in done.stderr
     assert candidates.RATE == 22_050
 
 

@@ -9,7 +9,7 @@ import pytest
 from puresignal.core.kit import note_map
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.ring import Reader
-from puresignal.engine.router_config import LiveTrack, Setup
+from puresignal.engine.router_config import LiveTrack, RouterConfig
 from puresignal.io import note_map_file, ports
 from puresignal.sim import devices
 from tests.engine.conftest import until
@@ -40,7 +40,7 @@ def within(monkeypatch):
     made = []
 
     def make(*inputs, outputs=(ports.RECEIVER,), tracks=()):
-        made.append(Within(Setup(inputs, outputs, KIT, ROOM, tracks=tracks)))
+        made.append(Within(RouterConfig(inputs, outputs, KIT, ROOM, tracks=tracks)))
         return made[-1]
 
     yield make

@@ -17,7 +17,7 @@ from pathlib import Path
 import pytest
 
 from puresignal.engine.client import RouterProcess
-from puresignal.engine.router_config import LiveTrack, Setup
+from puresignal.engine.router_config import LiveTrack, RouterConfig
 from puresignal.io import note_map_file
 from tests.engine.conftest import until
 
@@ -233,7 +233,7 @@ def routed(server):
     made = []
 
     def start(*inputs, outputs=("synth:in",), tracks=()):
-        made.append(RouterProcess(Setup(inputs, outputs, GENERAL, GENERAL, tracks=tracks)))
+        made.append(RouterProcess(RouterConfig(inputs, outputs, GENERAL, GENERAL, tracks=tracks)))
         return made[-1]
 
     yield start

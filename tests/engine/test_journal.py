@@ -16,7 +16,7 @@ from puresignal.core.errors import BadFileError, FileAccessError
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.engine import ring
 from puresignal.engine.client import RouterProcess
-from puresignal.engine.router_config import Setup
+from puresignal.engine.router_config import RouterConfig
 from puresignal.io import journal
 from tests.engine.conftest import until
 
@@ -146,7 +146,7 @@ def children(pid: int, word: str) -> list[int]:
 
 def test_everything_that_arrives_is_on_disk_within_50_ms_and_survives_any_kill(peers, tmp_path, clock):
     kit = peers("kit")
-    router = RouterProcess(Setup(("kit:out",), ()), tmp_path)
+    router = RouterProcess(RouterConfig(("kit:out",), ()), tmp_path)
     try:
         until(lambda: kit.client.get_all_connections(kit.out), what="the connection")
         time.sleep(0.1)

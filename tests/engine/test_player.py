@@ -12,8 +12,8 @@ from puresignal.engine.client import RouterProcess
 from puresignal.engine.player import Player
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader
-from puresignal.engine.router_config import Setup
-from puresignal.engine.shared_counters import Words, make
+from puresignal.engine.router_config import RouterConfig
+from puresignal.engine.shared_counters import SharedCounters, make
 from puresignal.io import note_map_file, ports
 from puresignal.sim.devices import Receiver
 from tests.engine.conftest import until
@@ -31,7 +31,7 @@ def beats(count, step, note=38, length=0.5):
 
 class Rig:
     def __init__(self):
-        self.router = RouterProcess(Setup((), (ports.RECEIVER,), GENERAL, GENERAL))
+        self.router = RouterProcess(RouterConfig((), (ports.RECEIVER,), GENERAL, GENERAL))
         self.player = PlayerProcess(self.router)
         self.sent = Reader(self.router.sent)
         self.got = []
@@ -115,7 +115,7 @@ def test_another_score_is_heard_on_the_next_note_and_ends_what_sounded(rig):
 
 def test_live_playing_and_playback_of_one_note_end_on_their_own(monkeypatch):
     monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
-    router = RouterProcess(Setup((ports.SCREEN_PADS,), (ports.RECEIVER,), GENERAL, GENERAL))
+    router = RouterProcess(RouterConfig((ports.SCREEN_PADS,), (ports.RECEIVER,), GENERAL, GENERAL))
     player, sent = PlayerProcess(router), Reader(router.sent)
     until(lambda: router.read(0.05), what="the router")
     router.play(ports.SCREEN_PADS, b"\x90\x3c\x50")
@@ -136,7 +136,7 @@ def test_the_player_alone_hands_over_each_event_once_whatever_the_ticks():
 
     memory = ring.make()
     reader = Reader(memory)
-    player = Player(ring.Writer(memory), Words(make()))
+    player = Player(ring.Writer(memory), SharedCounters(make()))
     player.use(*beats(50, 0.037))
     player.play(0.0, 1000, 48_000)
     frame, random = 1000, np.random.default_rng(1)
@@ -167,7 +167,10 @@ def test_a_recording_follows_the_player_sample_by_sample(tmp_path):
 
     ramp = (np.arange(48_000) % 4800 / 4800).astype(np.float32)
     audio_file.write_wav(tmp_path / "ramp.wav", ramp, 48_000)
-    transport, clock = shared_counters.Words(shared_counters.make()), shared_counters.Words(shared_counters.make())
+    transport, clock = (
+        shared_counters.SharedCounters(shared_counters.make()),
+        shared_counters.SharedCounters(shared_counters.make()),
+    )
     along = Along(transport, clock)
     along.load({"path": str(tmp_path / "ramp.wav"), "level": 0.0, "offset": 0.1}, 48_000)
     silent = np.zeros((2, 256), np.float32)

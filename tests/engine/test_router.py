@@ -13,7 +13,7 @@ from puresignal.core.path.cleaning_path import Path, make_context, run
 from puresignal.core.path.identify import Identify
 from puresignal.core.path.velocity import Velocity
 from puresignal.engine.router import SOUNDING_SIZE, Router
-from puresignal.engine.router_config import LiveTrack, Setup, from_bytes, lanes, to_bytes
+from puresignal.engine.router_config import LiveTrack, RouterConfig, from_bytes, lanes, to_bytes
 from puresignal.io import note_map_file
 from puresignal.io import ports as midi_ports
 from puresignal.io.ports import MidiPort
@@ -22,7 +22,9 @@ from puresignal.sim import drum_module, drummer
 RATE = 50_000
 """A frame is 20 µs here, so that the takes' times fall on frames."""
 
-SETUP = Setup(("kit",), ("synth",), note_map_file.shipped("practice-five"), note_map_file.shipped("boathouse-room"))
+SETUP = RouterConfig(
+    ("kit",), ("synth",), note_map_file.shipped("practice-five"), note_map_file.shipped("boathouse-room")
+)
 
 
 def blocks(router, messages, size, frames):
@@ -126,7 +128,9 @@ def test_unmapped_hits_leave_nothing_sounding():
 
 
 def test_the_pedal_counts_for_the_hit_of_its_frame_whichever_came_first():
-    setup = Setup(("kit",), ("synth",), note_map_file.shipped("harbour-mesh"), note_map_file.shipped("boathouse-room"))
+    setup = RouterConfig(
+        ("kit",), ("synth",), note_map_file.shipped("harbour-mesh"), note_map_file.shipped("boathouse-room")
+    )
     for incoming in (
         [(5, 0, b"\x99\x2a\x50"), (5, 0, b"\xb9\x04\x00")],
         [(5, 0, b"\xb9\x04\x00"), (5, 0, b"\x99\x2a\x50")],
@@ -165,7 +169,7 @@ def test_two_players_never_mix_and_one_input_may_go_to_several():
         LiveTrack(1, 0, kit, (2,)),
         LiveTrack(0, 10, kit, (2,), heard=False),
     )
-    setup = Setup(("a", "b"), ("x", "y", "z"), None, note_map_file.shipped("boathouse-room"), tracks=tracks)
+    setup = RouterConfig(("a", "b"), ("x", "y", "z"), None, note_map_file.shipped("boathouse-room"), tracks=tracks)
     assert from_bytes(to_bytes(setup)) == setup
     router = Router(RATE, lanes(setup))
     # Note 48 is a tom of the one kit and the kick of the other: the channel tells them apart.
@@ -179,7 +183,9 @@ def test_two_players_never_mix_and_one_input_may_go_to_several():
     ]  # fmt: skip
 
 
-GENERAL = Setup(("kit",), ("synth",), note_map_file.shipped("general-midi"), note_map_file.shipped("general-midi"))
+GENERAL = RouterConfig(
+    ("kit",), ("synth",), note_map_file.shipped("general-midi"), note_map_file.shipped("general-midi")
+)
 
 
 @pytest.mark.parametrize("blocks_late", [1, 2, 3])
@@ -219,7 +225,7 @@ def test_a_look_ahead_delays_everything_alike_and_takes_out_what_came_before_its
     assert weak.group == loud.group
     path = Path()
     path = replace(path, crosstalk=replace(path.crosstalk, live_ms=ahead_ms, learn=False))
-    setup = Setup(("kit",), ("synth",), kit, note_map_file.shipped("boathouse-room"), path)
+    setup = RouterConfig(("kit",), ("synth",), kit, note_map_file.shipped("boathouse-room"), path)
     # The neighbour sends a millisecond before the pad that was hit.
     hits = [(0, weak.note, 14), (50, loud.note, 110), (5000, weak.note, 90), (5000, 38, 80), (9000, loud.note, 100)]
     rows = [(f, 0, bytes((0x99, n, v))) for f, n, v in hits]

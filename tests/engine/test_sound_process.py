@@ -10,7 +10,7 @@ import pytest
 from puresignal.core.kit import note_map
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
-from puresignal.engine.router_config import Setup
+from puresignal.engine.router_config import RouterConfig
 from puresignal.io import note_map_file, ports
 from tests.engine.conftest import Peer, until
 from tests.engine.test_player import beats
@@ -38,7 +38,7 @@ def heard(server):
     kit, ear = Peer("kit"), Ear("ear")
     ear.kit = kit
     ear.audio = ear.client.inports.register("audio")
-    router = RouterProcess(Setup(("kit:out",), (ports.SOUND,), GENERAL, GENERAL))
+    router = RouterProcess(RouterConfig(("kit:out",), (ports.SOUND,), GENERAL, GENERAL))
     player = PlayerProcess(router)
     sound = SoundProcess(router, player)
     sound.tell(map=note_map.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.7, muted=[])
@@ -87,7 +87,7 @@ def test_a_hit_sounds_in_the_cycle_in_which_it_arrives(heard):
 def test_playback_keeps_its_frames_on_jack(heard, peers):
     _, router, player, _, _ = heard
     synth = peers("synth")
-    router.change(Setup((), ("synth:in",), GENERAL, GENERAL))
+    router.change(RouterConfig((), ("synth:in",), GENERAL, GENERAL))
     until(lambda: synth.client.get_all_connections(synth.inp), 5)
     time.sleep(0.3)
     player.use(*beats(40, 0.031))

@@ -62,7 +62,7 @@ def test_settings_mean_the_same():
     opened = settings_json.from_json(json_file.read(OLD / "settings.json", "settings"), "settings.json")
     assert opened == session_file.read(OLD / "second-evening.puresignal").session.path
     assert opened.doubles.window_ms == 45.0
-    assert opened.crosstalk.profile is not None
+    assert opened.crosstalk.kit_model is not None
     assert settings_json.from_json(settings_json.to_json(opened), "again") == opened
 
 
@@ -86,5 +86,5 @@ def test_preferences_are_kept(tmp_path, monkeypatch):
     shutil.copy(OLD / "preferences.json", tmp_path / "pure-signal")
     kept = preferences.read()
     assert (kept.theme, kept.recent, kept.geometry) == ("dim", ("/music/ferry.puresignal",), b"geometry")
-    assert (kept.keyboard.mode, kept.keyboard.scale, kept.keyboard.varied) == ("scale", "minor", 12)
+    assert (kept.keyboard.mode, kept.keyboard.scale, kept.keyboard.randomness) == ("scale", "minor", 12)
     assert (kept.sound.rate, kept.sound.block) == (44_100, 512)

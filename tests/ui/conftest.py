@@ -14,7 +14,7 @@ from puresignal.ui.widgets import theme
 def dressed(qapp: QApplication) -> None:
     """The application as the program starts it."""
     theme.load_fonts()
-    theme.wear(qapp, theme.LIGHT)
+    theme.apply(qapp, theme.LIGHT)
 
 
 @pytest.fixture(autouse=True)

@@ -20,13 +20,13 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from puresignal.core.kit.articulations import FAMILIES
-from puresignal.ui.mapping.flow_diagram import RibbonView
+from puresignal.ui.mapping.flow_diagram import FlowDiagram
 from puresignal.ui.outputs.clip_export import ClipHandle
 from puresignal.ui.takes.timeline import Timeline
 from puresignal.ui.widgets import theme
 
 CONTROLS = (
-    QAbstractButton, QComboBox, QAbstractSlider, QAbstractSpinBox, QLineEdit, QAbstractItemView, Timeline, RibbonView,
+    QAbstractButton, QComboBox, QAbstractSlider, QAbstractSpinBox, QLineEdit, QAbstractItemView, Timeline, FlowDiagram,
     ClipHandle,
 )  # fmt: skip
 
@@ -101,17 +101,17 @@ def contrast(a: QColor, b: QColor) -> float:
     return (light + 0.05) / (dark + 0.05)
 
 
-@pytest.mark.parametrize("worn", [theme.LIGHT, theme.DIM], ids=lambda t: t.name)
-def test_text_of_both_themes_passes_wcag_aa(worn):
+@pytest.mark.parametrize("current", [theme.LIGHT, theme.DIM], ids=lambda t: t.name)
+def test_text_of_both_themes_passes_wcag_aa(current):
     for text in ("ink", "faint", "accent"):
-        for ground in ("paper", "sheet", "shade", "chosen") if text != "accent" else ("paper", "sheet", "shade"):
-            assert contrast(worn.colour(text), worn.colour(ground)) >= 4.5, (text, ground)
-    assert contrast(worn.colour("on_accent"), worn.colour("accent")) >= 4.5
-    assert contrast(worn.colour("edge"), worn.colour("sheet")) >= 3.0
+        for feature_space in ("paper", "sheet", "shade", "chosen") if text != "accent" else ("paper", "sheet", "shade"):
+            assert contrast(current.colour(text), current.colour(feature_space)) >= 4.5, (text, feature_space)
+    assert contrast(current.colour("on_accent"), current.colour("accent")) >= 4.5
+    assert contrast(current.colour("edge"), current.colour("sheet")) >= 3.0
     for family in FAMILIES:
         # Names stand in these colours, so they must do as text.
-        assert contrast(worn.family(family), worn.colour("sheet")) >= 4.5, family
-        assert contrast(worn.family(family), worn.colour("shade")) >= 4.5, family
+        assert contrast(current.family(family), current.colour("sheet")) >= 4.5, family
+        assert contrast(current.family(family), current.colour("shade")) >= 4.5, family
 
 
 def test_no_words_are_cut_off(demo_window):

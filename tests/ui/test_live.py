@@ -9,7 +9,7 @@ import time
 import pytest
 from PySide6.QtCore import Qt
 
-from puresignal.engine.shared_counters import Words
+from puresignal.engine.shared_counters import SharedCounters
 from puresignal.io import journal, note_map_file
 from puresignal.ui.inputs import live_cards
 from tests.engine.conftest import peers, server  # noqa: F401 - fixtures
@@ -133,7 +133,7 @@ def test_a_router_that_dies_is_told_and_playing_goes_on_into_the_same_capture(li
 
     def behind():
         # This server stands still while it waits for the dead client, and whenever the machine is busy.
-        frame, rate, nanoseconds, _ = Words(window.listener._router.clock).read()[:4]
+        frame, rate, nanoseconds, _ = SharedCounters(window.listener._router.clock).read()[:4]
         return nanoseconds / 1e9 - frame / rate
 
     qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)

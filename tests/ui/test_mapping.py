@@ -39,31 +39,31 @@ def drag(qtbot, widget, begin: QPoint, end: QPoint):
     qtbot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end)
 
 
-def unmapped(window):
+def count_unmapped(window):
     return window.workbench.shown.outcome.tally.removed().get(Reason.UNMAPPED, 0)
 
 
 def test_loose_ends_stand_on_top_with_their_counts(mapping, demo_window):
     first = [n for n in mapping.ribbons.nodes if n.column == ARRIVING][:3]
-    assert [n.loose for n in first] == [True] * 3
-    assert sum(n.hits for n in first) == unmapped(demo_window)
-    assert str(unmapped(demo_window)) in mapping.says.text()
-    assert str(unmapped(demo_window)) in demo_window.view_buttons["Mapping"].text()
+    assert [n.unmapped for n in first] == [True] * 3
+    assert sum(n.hits for n in first) == count_unmapped(demo_window)
+    assert str(count_unmapped(demo_window)) in mapping.says.text()
+    assert str(count_unmapped(demo_window)) in demo_window.view_buttons["Mapping"].text()
 
 
 def test_a_loose_end_is_cured_by_dragging_it(mapping, demo_window, qtbot):
-    before = unmapped(demo_window)
-    loose = node(mapping, ARRIVING, "note 37")
-    drag(qtbot, mapping.ribbons, middle(loose), middle(node(mapping, MEANING, "snare, rim")))
-    assert unmapped(demo_window) == before - loose.hits
-    assert not node(mapping, ARRIVING, "note 37").loose
+    before = count_unmapped(demo_window)
+    unmapped = node(mapping, ARRIVING, "note 37")
+    drag(qtbot, mapping.ribbons, middle(unmapped), middle(node(mapping, MEANING, "snare, rim")))
+    assert count_unmapped(demo_window) == before - unmapped.hits
+    assert not node(mapping, ARRIVING, "note 37").unmapped
     assert "map note 37 to snare, rim" in demo_window.undo_action.text()
     demo_window.workbench.undo()
-    assert unmapped(demo_window) == before
+    assert count_unmapped(demo_window) == before
 
 
 def test_a_loose_end_is_cured_by_the_keyboard_alone(mapping, demo_window, qtbot):
-    before, loose = unmapped(demo_window), node(mapping, ARRIVING, "note 24")
+    before, unmapped = count_unmapped(demo_window), node(mapping, ARRIVING, "note 24")
     asked = []
 
     def choose() -> None:
@@ -82,24 +82,24 @@ def test_a_loose_end_is_cured_by_the_keyboard_alone(mapping, demo_window, qtbot)
     QTimer.singleShot(200, choose)
     qtbot.keyClick(mapping.ribbons, Qt.Key.Key_Return)
     assert asked
-    assert unmapped(demo_window) == before - loose.hits
+    assert count_unmapped(demo_window) == before - unmapped.hits
 
 
 def test_a_loose_end_is_cured_from_the_list_at_the_side(mapping, demo_window, qtbot):
-    before, loose = unmapped(demo_window), node(mapping, ARRIVING, "note 52")
-    qtbot.mouseClick(mapping.ribbons, Qt.MouseButton.LeftButton, pos=middle(loose))
+    before, unmapped = count_unmapped(demo_window), node(mapping, ARRIVING, "note 52")
+    qtbot.mouseClick(mapping.ribbons, Qt.MouseButton.LeftButton, pos=middle(unmapped))
     index = mapping.means.findText("crash 2, edge")
     mapping.means.setCurrentIndex(index)
     mapping.means.activated.emit(index)
-    assert unmapped(demo_window) == before - loose.hits
+    assert count_unmapped(demo_window) == before - unmapped.hits
 
 
 def test_delete_forgets_a_way(mapping, demo_window, qtbot):
-    before = unmapped(demo_window)
+    before = count_unmapped(demo_window)
     kick = node(mapping, ARRIVING, "note 36")
     mapping.ribbons.select(kick.column, kick.place)
     qtbot.keyClick(mapping.ribbons, Qt.Key.Key_Delete)
-    assert unmapped(demo_window) == before + kick.hits
+    assert count_unmapped(demo_window) == before + kick.hits
 
 
 def test_an_articulation_is_sent_elsewhere_and_to_several(mapping, demo_window, qtbot):
@@ -136,9 +136,9 @@ def test_a_stand_in_says_so(mapping, demo_window):
     assert pedal.detail == "as closed"
     band = next(b for b in mapping.ribbons.bands if b.left == 1 and b.stand_in)
     assert "nearest of the drum" in mapping.ribbons._say(band)
-    loose = [n for n in mapping.ribbons.nodes if n.column == MEANING and n.loose]
-    assert {n.label for n in loose} >= {"tom 2, head", "crash 2, bow"}
-    assert [n.place for n in loose] == list(range(len(loose)))
+    unmapped = [n for n in mapping.ribbons.nodes if n.column == MEANING and n.unmapped]
+    assert {n.label for n in unmapped} >= {"tom 2, head", "crash 2, bow"}
+    assert [n.place for n in unmapped] == list(range(len(unmapped)))
 
 
 def test_a_ribbon_leads_to_its_hits_in_takes(mapping, demo_window, qtbot):
@@ -205,7 +205,7 @@ def test_the_kit_is_found_from_what_was_played(mapping, demo_window):
     assert first.text() == "Five-piece practice kit: explains 578 of 578 hits"
     assert any(", not " in other.text() for other in others)
     first.trigger()
-    assert unmapped(demo_window) == 0
+    assert count_unmapped(demo_window) == 0
 
 
 @pytest.mark.parametrize("height", [600, 800])

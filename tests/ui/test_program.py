@@ -214,8 +214,9 @@ PROGRAM = """
 import sys
 from PySide6.QtCore import QTimer
 from puresignal.ui.shell import app as program
+from puresignal.ui.shell.demo_window import demo_window
 application = program._application()
-window = program.demo_window()
+window = demo_window()
 window.setGeometry(0, 0, 1280, 800)
 window.show_view("Outputs")
 window.show()

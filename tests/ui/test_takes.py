@@ -227,7 +227,7 @@ def test_what_is_learnt_from_a_take_is_shown_before_it_changes_anything(takes, d
     assert demo_window.workbench.session.path == before
     assert "looking 4 ms ahead" in demo_window.notice.text
     qtbot.mouseClick(demo_window.notice.act, Qt.MouseButton.LeftButton)
-    assert demo_window.workbench.session.path.crosstalk.profile.alone
+    assert demo_window.workbench.session.path.crosstalk.kit_model.alone
     assert demo_window.undo_action.text() == "Undo: learn from a take"
     demo_window.workbench.undo()
     assert demo_window.workbench.session.path == before

@@ -12,7 +12,7 @@ from PySide6.QtGui import QColor, QImage, QPainter
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.ui.takes import bar_ruler
 from puresignal.ui.takes.overview import OVERVIEW, Overview
-from puresignal.ui.takes.row_labels import GUTTER, MOST, NAMES, RowNames
+from puresignal.ui.takes.row_labels import GUTTER, MOST, NAMES, RowLabels
 from puresignal.ui.takes.timeline_rows import Group, Picture, Row
 from puresignal.ui.widgets import theme
 
@@ -47,12 +47,12 @@ def test_the_ruler_numbers_bars_where_they_are(qtbot):
     assert [image.pixel(x, 4) == chosen for x in (240, 260, 440, 460)] == [False, True, True, False]
 
 
-def row(label, start, velocity, loose=False):
+def row(label, start, velocity, unmapped=False):
     count = len(start)
     start, velocity, origin = np.array(start, float), np.array(velocity, float), np.arange(count)
     notes = np.full(count, 36)
     return Row(
-        label, "kick", "bar", False, loose, start, start + 0.1, velocity, notes, origin, np.zeros(count, bool),
+        label, "kick", "bar", False, unmapped, start, start + 0.1, velocity, notes, origin, np.zeros(count, bool),
         start, start + 0.1, velocity, notes, origin, "kick",
     )  # fmt: skip
 
@@ -73,7 +73,7 @@ def drawn(image, overview, picture, second, y, colour):
 
 def test_the_overview_shows_what_was_played_and_what_leads_nowhere(qtbot):
     overview, loud = Overview(GUTTER), [127.0] * 3
-    known, lost = row("kick", [1.0, 5.0, 8.0], loud), row("note 37", [6.0, 9.0], loud[:2], loose=True)
+    known, lost = row("kick", [1.0, 5.0, 8.0], loud), row("note 37", [6.0, 9.0], loud[:2], unmapped=True)
     picture = Picture((Group("a", "Kick", "kick", (known, lost)),), 10.0, object())
     image = strip(overview, picture)
     for second in (1.0, 5.0, 8.0):
@@ -106,7 +106,7 @@ def test_what_is_drawn_at_a_place_in_the_overview_is_what_a_click_there_goes_to(
 
 
 def test_names_are_drawn_once_until_something_in_them_changes(qtbot):
-    names, ink = RowNames(), QColor("black")
+    names, ink = RowLabels(), QColor("black")
     one = row("kick", [1.0, 2.0], [90.0, 90.0])
     first = names.label(one, 40.0, ink, 1.0)
     assert names.label(one, 40.0, ink, 1.0) is first

@@ -101,7 +101,7 @@ def test_pads_are_evened_out_by_one_button_and_undo_takes_it_back(demo_window, v
 
 def test_variation_is_the_same_each_time_and_another_when_drawn_anew(demo_window, view, qtbot):
     view.choose("hat")
-    view.knobs["varied"].slider.setValue(20)
+    view.knobs["randomness"].slider.setValue(20)
     one = leaving(demo_window, "hat").copy()
     demo_window.workbench.undo()
     demo_window.workbench.redo()

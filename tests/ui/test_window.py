@@ -13,7 +13,7 @@ from PySide6.QtGui import QDropEvent, QImage, QMouseEvent, QPainter, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog
 
 from puresignal import cli
-from puresignal.core.path.tally import Reason, What
+from puresignal.core.path.tally import Action, Reason
 from puresignal.io import note_map_file, session_file, work_folder
 from puresignal.ui.takes import row_painter
 from puresignal.ui.takes.bar_ruler import RULER
@@ -145,7 +145,7 @@ def test_choosing_the_right_map_cures_the_loose_ends_and_undo_brings_them_back(d
     assert bench.shown.outcome.tally.removed()[Reason.UNMAPPED] > 20
     choose(demo_window.source, "Five-piece practice kit")
     assert Reason.UNMAPPED not in bench.shown.outcome.tally.removed()
-    assert (What.REMOVED, Reason.UNMAPPED) not in demo_window.strip.figures
+    assert (Action.REMOVED, Reason.UNMAPPED) not in demo_window.strip.figures
     assert "choose the kit's map" in demo_window.undo_action.text()
     qtbot.keyClick(demo_window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert bench.shown.outcome.tally.removed()[Reason.UNMAPPED] > 20
@@ -156,14 +156,14 @@ def test_choosing_the_right_map_cures_the_loose_ends_and_undo_brings_them_back(d
 def test_the_tally_adds_up_on_the_screen(demo_window):
     numbers = {key: int(b.text().split("  ")[1].replace("\N{NARROW NO-BREAK SPACE}", "")) for key, b in
                demo_window.strip.figures.items()}  # fmt: skip
-    removed = sum(n for (what, _), n in numbers.items() if what == What.REMOVED)
+    removed = sum(n for (what, _), n in numbers.items() if what == Action.REMOVED)
     assert numbers[-1, -2] == numbers[-1, -3] + removed
     assert numbers[-1, -2] == demo_window.workbench.shown.outcome.tally.arrived
 
 
 def test_a_figure_points_at_its_notes(demo_window, qtbot):
     demo_window.show_view("Inputs")
-    figure = demo_window.strip.figures[What.REMOVED, Reason.DOUBLE]
+    figure = demo_window.strip.figures[Action.REMOVED, Reason.DOUBLE]
     qtbot.mouseClick(figure, Qt.MouseButton.LeftButton)
     assert demo_window.stack.currentWidget() is demo_window.takes
     timeline = demo_window.takes.timeline

@@ -111,7 +111,7 @@ def _check_kept(found: list[Path], target: Path) -> None:
 
 
 @dataclass(frozen=True)
-class Done:
+class FileResult:
     """One file's end: its report, or the error that kept it from one."""
 
     source: Path
@@ -123,7 +123,7 @@ class Done:
 
 def clean_files(
     found: list[Path], targets: list[Path], job: Job, rows: bool, told_as_page: bool = False
-) -> Iterator[Done]:
+) -> Iterator[FileResult]:
     """Cleans one file after the other; a bad one is reported and the others go on.
 
     rows          whether the report lists the notes
@@ -143,9 +143,9 @@ def clean_files(
             else:
                 result = {"sums": report.sums(outcome), "warnings": [*take.notices, *told]}
             page = summary_html.section(take, context, outcome, told) if told_as_page else ""
-            yield Done(path, target, result, summary=page)
+            yield FileResult(path, target, result, summary=page)
         except PureSignalError as error:
-            yield Done(path, target, None, error)
+            yield FileResult(path, target, None, error)
 
 
 def make_folder(folder: Path) -> None:
@@ -159,7 +159,7 @@ def make_folder(folder: Path) -> None:
         raise file_access.access_error(error, folder, "write") from error
 
 
-def write_report(path: Path, done: list[Done]) -> None:
+def write_report(path: Path, done: list[FileResult]) -> None:
     """The report file: one take's as it is, several takes' joined, each row with its file."""
     good = [d for d in done if d.report is not None]
     if len(done) == 1 and good:
@@ -177,7 +177,7 @@ def write_report(path: Path, done: list[Done]) -> None:
     file_access.write_bytes(path, json_file.to_bytes(data))
 
 
-def write_summary(path: Path, done: list[Done]) -> None:
+def write_summary(path: Path, done: list[FileResult]) -> None:
     """The page for people, of all takes that could be cleaned."""
     file_access.write_bytes(path, summary_html.page([d.summary for d in done if d.error is None]).encode())
 

@@ -19,7 +19,7 @@ from puresignal.core.hearing.melody import candidates, pitch_bend
 from puresignal.core.hearing.networks import onset
 from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
 from puresignal.core.hearing.polyphony import note_decisions
-from puresignal.core.hearing.transcribed import DOUBTS, Heard, Hits
+from puresignal.core.hearing.transcribed import REMOVAL_REASONS, TranscribedHits, TranscribedNotes
 from puresignal.core.kit.articulations import canonical, resolve
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import TempoMap
@@ -51,21 +51,21 @@ class Job:
 
     kind: str
     key: str = "none"
-    examples: example_classifier.Taught | None = None
+    examples: example_classifier.ExampleSet | None = None
     low: float | None = None
     high: float | None = None
     pan: float | None = None
     bends: bool = False
     beat: bool = False
     doubtful: bool = False
-    eagerness: float = 0.5
+    sensitivity: float = 0.5
     shortest: float | None = None
     floor: float | None = None
     force: bool = False
 
 
 @dataclass(frozen=True)
-class Done:
+class FileResult:
     """What became of one file: notes written, or the error."""
 
     source: Path
@@ -75,7 +75,7 @@ class Done:
     error: PureSignalError | None = None
 
 
-def teach(folder: Path) -> example_classifier.Taught:
+def teach(folder: Path) -> example_classifier.ExampleSet:
     """The taught sounds of a folder: files named by their articulation (`kick.wav`, `snare.head 2.flac`), or folders.
 
     Raises FileAccessError or BadFileError
@@ -93,7 +93,7 @@ def teach(folder: Path) -> example_classifier.Taught:
         )
     if not found:
         raise BadFileError("There are no examples in this folder", folder.name, "Name them kick.wav, snare.wav ...")
-    known = example_classifier.teach(models.ground(), found)
+    known = example_classifier.teach(models.feature_space(), found)
     missing = sorted(set(found) - set(known.names))
     if missing:
         raise BadFileError(
@@ -113,7 +113,7 @@ def _mono(path: Path, rate: int) -> np.ndarray:
     return audio_file.mono(audio_file.read(path, rate))[:, 0]
 
 
-def transcribe(source: Path, target: Path, job: Job, progress: Callable[[float], None] | None = None) -> Done:
+def transcribe(source: Path, target: Path, job: Job, progress: Callable[[float], None] | None = None) -> FileResult:
     """One file; errors become part of the answer. progress: told the part that is heard, 0..1."""
     try:
         if target.exists() and not job.force:
@@ -121,11 +121,11 @@ def transcribe(source: Path, target: Path, job: Job, progress: Callable[[float],
         found = hear(source, job, progress)
         file_access.write_bytes(target, midi_writer.to_bytes(_song(found, source.stem, job)))
     except PureSignalError as error:
-        return Done(source, target, error=error)
-    return Done(source, target, len(found.rows), _report(found))
+        return FileResult(source, target, error=error)
+    return FileResult(source, target, len(found.rows), _report(found))
 
 
-class Row(NamedTuple):
+class NoteRow(NamedTuple):
     """A note. what: of a drum; doubt: why it is proposed for removal; played: its number before a key moved it."""
 
     start: float
@@ -133,14 +133,14 @@ class Row(NamedTuple):
     channel: int
     note: int
     velocity: int
-    sure: float
+    confidence: float
     what: str = ""
-    doubt: str = ""
+    removal_reason: str = ""
     played: int = -1
 
 
 @dataclass(frozen=True)
-class Found:
+class Transcription:
     """What was heard, by its starts, and what is to be said about it.
 
     proposed  notes that are proposed for removal
@@ -148,16 +148,16 @@ class Found:
     keys   (name, how likely, how many notes it would move) of the likeliest keys
     """
 
-    rows: list[Row]
+    rows: list[NoteRow]
     warnings: list[str]
     bends: list[tuple[float, float]] = field(default_factory=list)
     names: list[tuple[float, float, str]] = field(default_factory=list)
     beat: audio_beats.Beat | None = None
-    proposed: list[Row] = field(default_factory=list)
+    proposed: list[NoteRow] = field(default_factory=list)
     keys: list[tuple[str, float, int]] = field(default_factory=list)
 
 
-def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None) -> Found:
+def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None) -> Transcription:
     """The notes of a recording.
 
     Raises FileAccessError or BadFileError
@@ -173,29 +173,33 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     if recording.spoilt:
         warnings.append(f"{recording.spoilt} of its samples are no numbers; what was there is not heard")
     if not recording.peak > 1e-5:
-        return Found([], [*warnings, "this recording is silent"])
+        return Transcription([], [*warnings, "this recording is silent"])
     if recording.channels > 1 and not recording.left > 1e-5:
-        return Found([], [*warnings, "its channels cancel each other out; save one of them as a file of its own"])
+        return Transcription(
+            [], [*warnings, "its channels cancel each other out; save one of them as a file of its own"]
+        )
     if recording.clipped > 0.005:
         warnings.append("this recording is clipped; loud notes may be wrong")
     if job.pan is not None and recording.channels < 2:
         warnings.append("this recording has one channel, so --pan does nothing")
     if job.examples is not None:
-        warnings += example_classifier.doubts(job.examples)
+        warnings += example_classifier.removal_reasons(job.examples)
     bends: list[tuple[float, float]] = []
     names: list[tuple[float, float, str]] = []
     keys: list[tuple[str, float, int]] = []
-    listen: dict[str, Callable[[Source, Job, Progress | None], list[Row]]] = {
+    listen: dict[str, Callable[[Source, Job, Progress | None], list[NoteRow]]] = {
         "melody": partial(_melody, bends=bends, keys=keys), "chords": partial(_chords, names=names, keys=keys),
         "drums": _drums, "hits": _hits,
     }  # fmt: skip
     total = max(1, recording.count)
     told = (lambda heard: progress(heard / total)) if progress else None
     heard = sorted(listen[job.kind](recording.source, job, told))
-    rows, proposed = [r for r in heard if job.doubtful or not r.doubt], [r for r in heard if r.doubt]
+    rows, proposed = [r for r in heard if job.doubtful or not r.removal_reason], [r for r in heard if r.removal_reason]
     if not rows:
         warnings.append("nothing was heard in this recording")
-    return Found(rows, warnings, bends, names, _beat(recording.source, rate) if job.beat else None, proposed, keys)
+    return Transcription(
+        rows, warnings, bends, names, _beat(recording.source, rate) if job.beat else None, proposed, keys
+    )
 
 
 def _beat(recording: Source, rate: int) -> audio_beats.Beat:
@@ -208,7 +212,7 @@ def _beat(recording: Source, rate: int) -> audio_beats.Beat:
             break
     whole = np.concatenate(parts)[: round(BEAT_SECONDS * rate)]
     samples = spectra.halved(whole) if rate != onset.RATE else whole
-    begins = models.layers("begin").likely(onset.LOOK.levels(samples))[:, 0]
+    begins = models.layers("begin").probability(onset.SPECTROGRAM.levels(samples))[:, 0]
     return audio_beats.beat(samples, begins)
 
 
@@ -219,10 +223,10 @@ BEAT_SECONDS = 600.0
 def _melody(
     source: Source, job: Job, progress: Progress | None, bends: list[tuple[float, float]],
     keys: list[tuple[str, float, int]],
-) -> list[Row]:  # fmt: skip
+) -> list[NoteRow]:  # fmt: skip
     usual = candidates.MelodySettings()
     settings = replace(
-        usual, eagerness=job.eagerness, low=usual.low if job.low is None else job.low,
+        usual, sensitivity=job.sensitivity, low=usual.low if job.low is None else job.low,
         high=usual.high if job.high is None else job.high,
         shortest=usual.shortest if job.shortest is None else job.shortest,
         floor=usual.floor if job.floor is None else job.floor,
@@ -238,10 +242,10 @@ def _melody(
 def _chords(
     source: Source, job: Job, progress: Progress | None, names: list[tuple[float, float, str]],
     keys: list[tuple[str, float, int]],
-) -> list[Row]:  # fmt: skip
+) -> list[NoteRow]:  # fmt: skip
     usual = note_decisions.ChordSettings()
     settings = replace(
-        usual, eagerness=job.eagerness, low=usual.low if job.low is None else int(job.low),
+        usual, sensitivity=job.sensitivity, low=usual.low if job.low is None else int(job.low),
         high=usual.high if job.high is None else int(job.high),
         shortest=usual.shortest if job.shortest is None else job.shortest,
         floor=usual.floor if job.floor is None else job.floor,
@@ -251,54 +255,67 @@ def _chords(
     return _pitched(found, job, keys)
 
 
-def _pitched(heard: Heard, job: Job, keys: list[tuple[str, float, int]]) -> list[Row]:
+def _pitched(heard: TranscribedNotes, job: Job, keys: list[tuple[str, float, int]]) -> list[NoteRow]:
     whole = np.rint(heard.pitch).astype(int)
     number, kept = whole, heard.kept()
     fits = key_estimation.fits(kept.pitch, kept.end - kept.start)
-    keys += [(fit.key, fit.likely, fit.moved) for fit in fits]
+    keys += [(fit.key, fit.probability, fit.moved) for fit in fits]
     if job.key != "none" and fits:
         number = key_estimation.snapped(heard.pitch, key_estimation.best(fits).key if job.key == "auto" else job.key)
-    columns = (heard.start, heard.end, number, heard.velocity, heard.sure, heard.doubt, whole)
+    columns = (heard.start, heard.end, number, heard.velocity, heard.confidence, heard.removal_reason, whole)
     return [
-        Row(start, end, 1, int(note), int(velocity), float(sure), "", DOUBTS[doubt], int(played))
-        for start, end, note, velocity, sure, doubt, played in zip(*(c.tolist() for c in columns), strict=True)
+        NoteRow(
+            start, end, 1, int(note), int(velocity), float(confidence), "", REMOVAL_REASONS[removal_reason], int(played)
+        )
+        for start, end, note, velocity, confidence, removal_reason, played in zip(
+            *(c.tolist() for c in columns), strict=True
+        )
         if 0 <= note <= 127
     ]
 
 
-def _drums(source: Source, job: Job, progress: Progress | None) -> list[Row]:
+def _drums(source: Source, job: Job, progress: Progress | None) -> list[NoteRow]:
     found = drum_transcription.hits(
-        drum_transcription.analyse(models.layers("drums"), models.comparing(), source, progress), job.eagerness
+        drum_transcription.analyse(models.layers("drums"), models.comparing(), source, progress), job.sensitivity
     )
     names = [drum_transcription.SORTS[i] for i in found.kind.tolist()]
     return _struck(names, found)
 
 
-def _hits(source: Source, job: Job, progress: Progress | None) -> list[Row]:
+def _hits(source: Source, job: Job, progress: Progress | None) -> list[NoteRow]:
     assert job.examples is not None
     analysis = stroke_features.analyse(source, progress)
-    found = example_classifier.hits(job.examples, analysis, job.eagerness)
+    found = example_classifier.hits(job.examples, analysis, job.sensitivity)
     names = [job.examples.names[i] for i in found.kind.tolist()]
     return _struck(names, found)
 
 
-def _struck(names: list[str], found: Hits) -> list[Row]:
+def _struck(names: list[str], found: TranscribedHits) -> list[NoteRow]:
     general = note_map_file.shipped("general-midi")
     available = general.articulations()
-    rows: list[Row] = []
+    rows: list[NoteRow] = []
     goals = {name: resolve(name, available, "closed") for name in set(names)}
     pads = {name: general.pad_for(goal) if goal is not None else None for name, goal in goals.items()}
-    columns = (found.start, found.velocity, found.sure, found.doubt)
-    for name, at, hard, likely, doubt in zip(names, *(c.tolist() for c in columns), strict=True):
+    columns = (found.start, found.velocity, found.confidence, found.removal_reason)
+    for name, at, hard, probability, removal_reason in zip(names, *(c.tolist() for c in columns), strict=True):
         pad = pads[name]
         if pad is not None:
             rows.append(
-                Row(at, at + DRUM_SECONDS, DRUM_CHANNEL, pad.note, int(hard), float(likely), name, DOUBTS[doubt])
+                NoteRow(
+                    at,
+                    at + DRUM_SECONDS,
+                    DRUM_CHANNEL,
+                    pad.note,
+                    int(hard),
+                    float(probability),
+                    name,
+                    REMOVAL_REASONS[removal_reason],
+                )
             )
     return rows
 
 
-def _song(found: Found, title: str, job: Job) -> Song:
+def _song(found: Transcription, title: str, job: Job) -> Song:
     """A file of one track; at one tick ends come before beginnings, and no note overlaps itself."""
     rows, beat = found.rows, found.beat
     bpm = beat.bpm if beat is not None and beat.bpm else 120.0
@@ -310,8 +327,8 @@ def _song(found: Found, title: str, job: Job) -> Song:
     sounding: list[tuple[float, float, int, int, int]] = []
     for start, end, channel, note, velocity, *_ in rows:
         same = upcoming[channel, note]
-        later = bisect_right(same, start)
-        stop = min([end, *same[later : later + 1]])
+        continuations = bisect_right(same, start)
+        stop = min([end, *same[continuations : continuations + 1]])
         if ends.get((channel, note), -1.0) > start:
             continue
         ends[channel, note] = stop
@@ -334,22 +351,22 @@ def _song(found: Found, title: str, job: Job) -> Song:
     )
 
 
-def _told(row: Row) -> dict[str, Any]:
+def _told(row: NoteRow) -> dict[str, Any]:
     told: dict[str, Any] = {
         "time": round(row.start, 5), "end": round(row.end, 5), "channel": row.channel, "note": row.note,
-        "velocity": row.velocity, "confidence": round(row.sure, 3),
+        "velocity": row.velocity, "confidence": round(row.confidence, 3),
     }  # fmt: skip
     if row.what:
         told["what"] = row.what
     if row.played not in (-1, row.note):
         told["played"] = row.played
-    if row.doubt:
-        told["removal"] = row.doubt
+    if row.removal_reason:
+        told["removal"] = row.removal_reason
     return told
 
 
-def _report(found: Found) -> dict[str, Any]:
-    doubtful = sum(row.sure < 0.6 for row in found.rows)
+def _report(found: Transcription) -> dict[str, Any]:
+    doubtful = sum(row.confidence < 0.6 for row in found.rows)
     told: dict[str, Any] = {
         "sums": {"heard": len(found.rows), "doubtful": doubtful, "proposed": len(found.proposed)},
         "notes": [_told(row) for row in found.rows], "proposed": [_told(row) for row in found.proposed],
@@ -365,23 +382,25 @@ def _report(found: Found) -> dict[str, Any]:
         ]
     if found.beat is not None:
         told["beat"] = {
-            "bpm": round(found.beat.bpm, 2), "meter": found.beat.meter, "confidence": round(found.beat.sure, 3),
+            "bpm": round(found.beat.bpm, 2), "meter": found.beat.meter, "confidence": round(found.beat.confidence, 3),
             "beats": np.round(found.beat.beats, 4).tolist(), "bars": np.round(found.beat.bars, 4).tolist(),
         }  # fmt: skip
     return told
 
 
 def with_settings(job: Job, data: object, where: str) -> Job:
-    """The job with a settings file's values: {"format": "pure-signal/hearing", "version": 1, "eagerness": 0.5, ...}.
+    """The job with a settings file's values: {"format": "pure-signal/hearing", "version": 1, "sensitivity": 0.5, ...}.
 
     Raises SettingsError that names the field
     """
     if not isinstance(data, dict) or data.get("format") != "pure-signal/hearing" or data.get("version") != 1:
         raise SettingsError('"format" is not "pure-signal/hearing", version 1', where, "Choose a settings file.")
-    ranges = {"eagerness": (0.0, 1.0), "shortest": (0.02, 2.0), "floor": (6.0, 90.0)}
+    ranges = {"sensitivity": (0.0, 1.0), "shortest": (0.02, 2.0), "floor": (6.0, 90.0)}
     switches = ("bends", "beat", "doubtful")
     known = {*ranges, *switches}
-    for name, value in data.items():
+    for given, value in data.items():
+        # Files of 0.1.0 called the sensitivity by another name.
+        name = "sensitivity" if given == "eagerness" else given
         if name in ("format", "version"):
             continue
         if name not in known:

@@ -10,7 +10,7 @@ import sys
 from puresignal.engine.host import Host
 from puresignal.engine.ring import Reader, Writer
 from puresignal.engine.router import SOUNDING_SIZE
-from puresignal.engine.shared_counters import Words
+from puresignal.engine.shared_counters import SharedCounters
 
 
 def main() -> int:
@@ -24,7 +24,7 @@ def main() -> int:
         [Reader(feed, keeps_place=True) for feed in feeds],
         knock,
         Reader(playback),
-        Words(clock),
+        SharedCounters(clock),
     )
     for one in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         signal.signal(one, lambda *_: host.end())

@@ -15,7 +15,7 @@ from typing import Any
 
 from puresignal.engine import ring, shared_counters
 from puresignal.engine.router import SOUNDING_SIZE
-from puresignal.engine.router_config import PANIC, Setup, to_bytes
+from puresignal.engine.router_config import PANIC, RouterConfig, to_bytes
 from puresignal.io import ports
 
 END_WITHIN = 2.0
@@ -29,7 +29,7 @@ class RouterProcess:
     after a crash ends what its predecessor left sounding.
     """
 
-    def __init__(self, setup: Setup, journal: Path | None = None):
+    def __init__(self, setup: RouterConfig, journal: Path | None = None):
         """journal: the folder in which everything that arrives is kept, None to keep nothing."""
         self.setup = setup
         self.ring, self.sent = ring.make(), ring.make()
@@ -81,7 +81,7 @@ class RouterProcess:
         self._buffer = b""
         self._socket.sendall(to_bytes(self.setup))
 
-    def change(self, setup: Setup) -> None:
+    def change(self, setup: RouterConfig) -> None:
         """Another setup from the next block on."""
         renamed = setup.inputs != self.setup.inputs
         self.setup = setup

@@ -22,7 +22,7 @@ from puresignal.sim import devices
 from puresignal.sim.drum_module import Faults
 
 
-class Devices:
+class DevicePlayer:
     """All simulated devices, on one clock."""
 
     def __init__(self, feed: Writer, knock: int):
@@ -85,7 +85,7 @@ def main() -> int:
     feed, knock = map(int, sys.argv[1:])
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
-    playing = Devices(Writer(feed), knock)
+    playing = DevicePlayer(Writer(feed), knock)
     rest = b""
     while True:
         at = playing.next_at()

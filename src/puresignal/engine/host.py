@@ -23,8 +23,8 @@ from typing import Any
 from puresignal.engine.player import CUT, FORGET, RELEASE
 from puresignal.engine.ring import Reader, Writer, watch
 from puresignal.engine.router import ECHO_QUIET, SILENCE, Router, Sounding
-from puresignal.engine.router_config import PANIC, Setup, from_bytes, lanes
-from puresignal.engine.shared_counters import Words
+from puresignal.engine.router_config import PANIC, RouterConfig, from_bytes, lanes
+from puresignal.engine.shared_counters import SharedCounters
 from puresignal.io import alsa_ports, jack_ports, ports
 
 LOOK_EVERY = 0.2
@@ -48,7 +48,7 @@ class Host:
 
     def __init__(
         self, control: socket.socket, sounding: Sounding, ring: Writer, sent: Writer,
-        feeds: list[Reader], knock: int, playback: Reader, clock: Words,
+        feeds: list[Reader], knock: int, playback: Reader, clock: SharedCounters,
     ):  # fmt: skip
         """ring: what arrives; sent: what leaves; feeds: own inputs; knock: eventfd that a feed's writer writes to."""
         self._control = control
@@ -61,7 +61,7 @@ class Host:
         self._playback, self._clock = playback, clock
         self._coming: deque[tuple[int, int, bytes]] = deque()
         self._call = os.eventfd(0, os.EFD_NONBLOCK | os.EFD_CLOEXEC)
-        self._setup: Setup | None = None
+        self._setup: RouterConfig | None = None
         self._router: Router | None = None
         self._client: Any = None
         self._alsa: alsa_ports.AlsaClient | None = None
@@ -259,7 +259,7 @@ class Host:
                 self._wake()
         self.end()
 
-    def _same_ports(self, setup: Setup) -> bool:
+    def _same_ports(self, setup: RouterConfig) -> bool:
         now = self._setup
         return now is not None and (now.inputs, now.outputs, now.client) == (setup.inputs, setup.outputs, setup.client)
 

@@ -20,7 +20,7 @@ import time
 import numpy as np
 
 from puresignal.engine.ring import Writer
-from puresignal.engine.shared_counters import Words
+from puresignal.engine.shared_counters import SharedCounters
 
 TICK = 0.004
 AHEAD = 0.02
@@ -35,7 +35,7 @@ ROW = 12
 class Player:
     """What is played, and how far it has been handed over. Times of the score are seconds, those of the feed frames."""
 
-    def __init__(self, feed: Writer, transport: Words):
+    def __init__(self, feed: Writer, transport: SharedCounters):
         self._feed, self._transport = feed, transport
         self._at, self._data = np.zeros(0), np.zeros((0, 4), np.uint8)
         self._first: list[tuple[int, bytes]] = []
@@ -162,7 +162,7 @@ def main() -> int:
     feed, knock, clock_memory, transport, *scores = map(int, sys.argv[1:])
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
-    player, clock = Player(Writer(feed), Words(transport)), Words(clock_memory)
+    player, clock = Player(Writer(feed), SharedCounters(transport)), SharedCounters(clock_memory)
     rest = b""
     # A router that has just been started has no clock yet; playing begins when it does.
     wanted: float | None = None

@@ -18,7 +18,7 @@ from puresignal.engine.client import END_WITHIN, RouterProcess
 from puresignal.engine.player import position, score_bytes
 
 
-class _Told:
+class _HelperProcess:
     """A process that is told what to do by lines of JSON, started again where it has died."""
 
     def __init__(self, module: str, given: tuple[int, ...], answers: bool = False):
@@ -78,9 +78,12 @@ class PlayerProcess:
         self._scores = [os.memfd_create("pure-signal score") for _ in range(2)]
         self._turn = 0
         self._events = 0
-        self._clock, self._words = shared_counters.Words(router.clock), shared_counters.Words(self.transport)
+        self._clock, self._words = (
+            shared_counters.SharedCounters(router.clock),
+            shared_counters.SharedCounters(self.transport),
+        )
         given = (router.playback, router.knock, router.clock, self.transport, *self._scores)
-        self._told = _Told("puresignal.engine.player", given)
+        self._told = _HelperProcess("puresignal.engine.player", given)
 
     def use(self, at: np.ndarray, data: np.ndarray) -> None:
         """Another score, from the next note on.
@@ -132,7 +135,7 @@ class SoundProcess:
 
     def __init__(self, router: RouterProcess, player: PlayerProcess):
         given = (router.sent, player.transport, router.clock)
-        self._told = _Told("puresignal.engine.sound_process", given, answers=True)
+        self._told = _HelperProcess("puresignal.engine.sound_process", given, answers=True)
         self._buffer = b""
         self._last: dict[str, Any] = {}
 

@@ -45,7 +45,7 @@ class LiveTrack:
 
 
 @dataclass(frozen=True)
-class Setup:
+class RouterConfig:
     """Which ports are joined, and what happens between them.
 
     inputs, outputs  names as the command line takes them: exact, else the first that contains it
@@ -66,7 +66,7 @@ class Setup:
         return self.tracks or (LiveTrack(source=self.source, outputs=tuple(range(len(self.outputs)))),)
 
 
-def to_bytes(setup: Setup) -> bytes:
+def to_bytes(setup: RouterConfig) -> bytes:
     """One line of JSON."""
     data = {
         "inputs": list(setup.inputs),
@@ -86,7 +86,7 @@ def to_bytes(setup: Setup) -> bytes:
     return json.dumps(data).encode() + b"\n"
 
 
-def from_bytes(line: bytes) -> Setup:
+def from_bytes(line: bytes) -> RouterConfig:
     """The other way round. Comes from our own side of a socket pair, so what is wrong in it is a bug."""
     data: dict[str, Any] = json.loads(line)
     tracks = tuple(
@@ -95,7 +95,7 @@ def from_bytes(line: bytes) -> Setup:
     )
     path = settings_json.from_json(data["path"], "path")
     maps = [_map_from_json(data[key]) for key in ("source", "target")]
-    return Setup(tuple(data["inputs"]), tuple(data["outputs"]), maps[0], maps[1], path, data["client"], tracks)
+    return RouterConfig(tuple(data["inputs"]), tuple(data["outputs"]), maps[0], maps[1], path, data["client"], tracks)
 
 
 def _map_to_json(kit: NoteMap | None) -> object:
@@ -106,7 +106,7 @@ def _map_from_json(data: object) -> NoteMap | None:
     return None if data is None else note_map.from_json(data, "map")
 
 
-def lanes(setup: Setup) -> list[Lane]:
+def lanes(setup: RouterConfig) -> list[Lane]:
     """The path of each track that is heard, as it runs live: tables made once, here, and not while somebody plays."""
     ports = tuple(Port(name, i) for i, name in enumerate(setup.inputs)) or (Port(""),)
     return [

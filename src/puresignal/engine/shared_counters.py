@@ -17,7 +17,7 @@ def make() -> int:
     return memory
 
 
-class Words:
+class SharedCounters:
     """COUNT numbers of 64 bits, behind a number that is odd while they are being written."""
 
     def __init__(self, memory: int):

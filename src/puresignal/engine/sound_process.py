@@ -29,11 +29,11 @@ from puresignal.core.errors import PureSignalError
 from puresignal.core.kit import note_map
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.sound import drums
-from puresignal.core.sound.mixer import Bank, Mixer
+from puresignal.core.sound.mixer import Mixer, SampleBank
 from puresignal.engine.host import SOUNDING
 from puresignal.engine.player import position
 from puresignal.engine.ring import Reader
-from puresignal.engine.shared_counters import Words
+from puresignal.engine.shared_counters import SharedCounters
 from puresignal.io import audio_file, audio_ports, jack_ports, ports, soundfont
 
 LOOK_EVERY = 0.5
@@ -41,13 +41,13 @@ TELL_EVERY = 1.0
 RATE = 48_000
 
 
-class Along:
+class BackingPlayer:
     """An audio file that plays along with the player, at its place to the sample.
 
     why  why it cannot, empty when it can
     """
 
-    def __init__(self, transport: Words, clock: Words):
+    def __init__(self, transport: SharedCounters, clock: SharedCounters):
         self._transport, self._clock = transport, clock
         self.what: dict[str, Any] | None = None
         self.why = ""
@@ -98,7 +98,7 @@ JUMP = 0.03
 class Sound:
     """The sound, wherever it comes out."""
 
-    def __init__(self, sent: Reader, transport: Words, clock: Words):
+    def __init__(self, sent: Reader, transport: SharedCounters, clock: SharedCounters):
         self._sent = sent
         self.rate = RATE
         self._map: NoteMap | None = None
@@ -106,12 +106,12 @@ class Sound:
         self._font: soundfont.Font | None = None
         self._font_why = ""
         self._font_path = ""
-        self._along = Along(transport, clock)
+        self._along = BackingPlayer(transport, clock)
         self._kit = drums.KITS[0]
         self._drums: dict[str, drums.Drum] = {}
         self._device: str | None = None
         self._block, self._wanted_rate = 256, RATE
-        self.mixer = Mixer(Bank(RATE))
+        self.mixer = Mixer(SampleBank(RATE))
         self._wanted = threading.Event()
         self._client: Any = None
         self._ports: list[Any] = []
@@ -179,7 +179,7 @@ class Sound:
     def _prepare(self) -> None:
         """A bank by the settings; the strokes that are already there are taken over, and the rest computed."""
         before = self.mixer._bank
-        bank = Bank(self.rate, self._kit, self._drums)
+        bank = SampleBank(self.rate, self._kit, self._drums)
         bank.take_over(before)
         names = [pad.articulation for pad in self._map.pads] if self._map is not None else []
         missing = list(dict.fromkeys(names))
@@ -290,7 +290,7 @@ class Sound:
         if rate != self.rate:
             self.rate = rate
             level = self.mixer.level
-            self.mixer = Mixer(Bank(rate))
+            self.mixer = Mixer(SampleBank(rate))
             self.mixer.level = level
             self._prepare()
             self._load_font()
@@ -340,7 +340,7 @@ def main() -> int:
         signal.signal(one, signal.SIG_IGN)
     sys.setswitchinterval(0.0005)
     sent, transport, clock = map(int, sys.argv[1:])
-    sound = Sound(Reader(sent), Words(transport), Words(clock))
+    sound = Sound(Reader(sent), SharedCounters(transport), SharedCounters(clock))
     rest, looked, told = b"", float("-inf"), float("-inf")
     while True:
         ready, _, _ = select.select([0], [], [], 0.1)

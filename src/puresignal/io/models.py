@@ -9,10 +9,10 @@ from importlib import resources
 import numpy as np
 
 from puresignal.core.hearing.networks import attention, convolutional
-from puresignal.core.hearing.networks.attention import Ensemble
-from puresignal.core.hearing.networks.convolutional import Layers
+from puresignal.core.hearing.networks.attention import AttentionEnsemble
+from puresignal.core.hearing.networks.convolutional import ConvNet
 from puresignal.core.hearing.networks.dense import Network, from_arrays
-from puresignal.core.hearing.percussion.example_classifier import Ground
+from puresignal.core.hearing.percussion.example_classifier import FeatureSpace
 
 
 def _arrays(name: str) -> dict[str, np.ndarray]:
@@ -28,24 +28,24 @@ def network(name: str) -> Network:
 
 
 @lru_cache(maxsize=4)
-def layers(name: str) -> Layers:
+def layers(name: str) -> ConvNet:
     """One of the ear's networks of convolutions: begin or drums."""
     return convolutional.from_arrays(_arrays(name))
 
 
 @lru_cache(maxsize=1)
-def comparing() -> Ensemble:
+def comparing() -> AttentionEnsemble:
     """The networks that weigh the strokes of a drum recording against each other."""
     return attention.from_arrays(_arrays("compared"))
 
 
 @lru_cache(maxsize=1)
-def ground() -> Ground:
+def feature_space() -> FeatureSpace:
     """Where taught sounds are compared."""
-    return Ground(_arrays("strokes")["turn"])
+    return FeatureSpace(_arrays("strokes")["turn"])
 
 
 @lru_cache(maxsize=1)
-def quick_ground() -> Ground:
+def quick_feature_space() -> FeatureSpace:
     """Where they are compared by their first moments."""
-    return Ground(_arrays("quickstrokes")["turn"])
+    return FeatureSpace(_arrays("quickstrokes")["turn"])

@@ -84,18 +84,20 @@ def _keyboard(data: object) -> Keyboard:
     usual = Keyboard()
     if not isinstance(data, dict):
         return usual
+    kept: dict[str, Any] = {**data}
+    kept.setdefault("randomness", kept.get("varied"))  # what 0.1.0 called it
 
     def whole(name: str, least: int, most: int) -> int:
-        value = data.get(name)
+        value = kept.get(name)
         good = isinstance(value, int) and not isinstance(value, bool) and least <= value <= most
         return int(value) if good and value is not None else int(getattr(usual, name))
 
-    mode, scale, drums = data.get("mode"), data.get("scale"), data.get("drums")
+    mode, scale, drums = kept.get("mode"), kept.get("scale"), kept.get("drums")
     rows = drums.items() if isinstance(drums, dict) else ()
     good = tuple(sorted((int(k), v) for k, v in rows if str(k).isdigit() and v in PLAYABLE))
     return Keyboard(
         mode if mode in MODES else usual.mode, whole("octave", 0, 7), whole("root", 0, 11),
-        scale if scale in SCALES else usual.scale, whole("velocity", 1, 127), whole("varied", 0, 40),
+        scale if scale in SCALES else usual.scale, whole("velocity", 1, 127), whole("randomness", 0, 40),
         good if isinstance(drums, dict) else usual.drums,
     )  # fmt: skip
 

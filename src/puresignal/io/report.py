@@ -10,9 +10,9 @@ import numpy as np
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
-from puresignal.core.path.tally import REASON_WORDS, Reason, What
+from puresignal.core.path.tally import REASON_WORDS, Action, Reason
 
-_WHAT_WORDS = {What.REMOVED: "removed", What.ADDED: "added", What.CHANGED: "changed"}
+_WHAT_WORDS = {Action.REMOVED: "removed", Action.ADDED: "added", Action.CHANGED: "changed"}
 
 
 def sums(outcome: Outcome) -> dict[str, Any]:
@@ -34,20 +34,20 @@ def sums(outcome: Outcome) -> dict[str, Any]:
 def note_rows(outcome: Outcome) -> list[dict[str, Any]]:
     """One row for each note that was removed, added, changed or unmapped, in playing order."""
     entries = outcome.tally.entries
-    told = entries.what != What.KEPT
+    told = entries.action != Action.KEPT
     place = {int(origin): i for i, origin in enumerate(outcome.played.origin.tolist())}
     reasons: dict[tuple[int, int], list[str]] = {}
-    kinds: dict[tuple[int, int], What] = {}
+    kinds: dict[tuple[int, int], Action] = {}
     sure: dict[tuple[int, int], float] = {}
-    columns = (entries.origin, entries.branch, entries.what, entries.reason, entries.confidence)
-    for origin, branch, what, reason, confidence in zip(*(c[told].tolist() for c in columns), strict=True):
+    columns = (entries.origin, entries.branch, entries.action, entries.reason, entries.confidence)
+    for origin, branch, action, reason, confidence in zip(*(c[told].tolist() for c in columns), strict=True):
         key = (place[origin], branch)
         word = REASON_WORDS[Reason(reason)]
         if word not in reasons.setdefault(key, []):
             reasons[key].append(word)
         # A note that is gone is gone, whatever was changed about it before.
-        if kinds.get(key) != What.REMOVED:
-            kinds[key] = What(what) if What(what) != What.CHANGED or key not in kinds else kinds[key]
+        if kinds.get(key) != Action.REMOVED:
+            kinds[key] = Action(action) if Action(action) != Action.CHANGED or key not in kinds else kinds[key]
         sure[key] = min(sure.get(key, 1.0), confidence)
     played = outcome.played
     return [
@@ -67,13 +67,13 @@ def note_rows(outcome: Outcome) -> list[dict[str, Any]]:
 def unmapped_rows(outcome: Outcome, context: Context) -> list[dict[str, int]]:
     """What led nowhere, most frequent first: notes the source map does not know or the receiver has nothing for."""
     played = outcome.played
-    loose = context.spoken_channels[played.channel] & (played.articulation < 0)
-    nowhere = np.isin(played.origin, outcome.tally.origins(What.REMOVED, Reason.NO_TARGET))
+    unmapped = context.mapped_channels[played.channel] & (played.articulation < 0)
+    nowhere = np.isin(played.origin, outcome.tally.origins(Action.REMOVED, Reason.NO_TARGET))
     table = context.target_table
     if table is not None:
         # Passed on by request, they are unmapped all the same.
         nowhere |= (played.articulation >= 0) & (table.count[0, np.maximum(played.articulation, 0)] == 0)
-    rows = np.flatnonzero(loose | nowhere)
+    rows = np.flatnonzero(unmapped | nowhere)
     counts = Counter(zip(played.channel[rows].tolist(), played.note[rows].tolist(), strict=True))
     return [{"channel": c, "note": n, "count": k} for (c, n), k in sorted(counts.items(), key=lambda i: (-i[1], i[0]))]
 

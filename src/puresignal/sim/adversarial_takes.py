@@ -13,7 +13,7 @@ import numpy as np
 from puresignal.core.kit.note_map import NoteMap, Pad
 from puresignal.sim import drummer
 from puresignal.sim.drum_module import DrumModule, Faults, Sent
-from puresignal.sim.drummer import Hand, Performance, Stroke
+from puresignal.sim.drummer import Feel, Performance, Stroke
 from puresignal.sim.grooves import FILLS, GROOVES, Bar
 
 
@@ -43,7 +43,7 @@ HARD_BARS = (
 
 
 @dataclass(frozen=True)
-class Wicked:
+class FaultRanges:
     """Which faults there are, and how wide their ranges.
 
     doubles    part of the strokes that trigger twice
@@ -58,18 +58,18 @@ class Wicked:
     one_stand: bool = False
 
 
-def perform(kit: NoteMap, bars: int, bpm: float, seed: int, wicked: Wicked) -> tuple[Sent, Performance]:
+def perform(kit: NoteMap, bars: int, bpm: float, seed: int, ranges: FaultRanges) -> tuple[Sent, Performance]:
     """A take of so many bars, and what was meant."""
     random = np.random.default_rng(seed)
-    if wicked.one_stand:
+    if ranges.one_stand:
         kit = replace(kit, pads=tuple(replace(pad, group="rack") for pad in kit.pads))
     pool = [*HARD_BARS, *GROOVES, *FILLS]
-    hand = Hand(spread_ms=float(random.uniform(2.5, 7)), loudness=float(random.uniform(0.8, 1.1)))
+    hand = Feel(spread_ms=float(random.uniform(2.5, 7)), loudness=float(random.uniform(0.8, 1.1)))
     chosen = [pool[int(random.integers(len(pool)))] for _ in range(bars)]
     played = drummer.play(chosen, bpm, seed, hand)
     played = replace(played, strokes=_with_taps(_spaced(played.strokes), random, bpm))
     faults = Faults(hanging=0.01, no_length=0.02, stray=0.005)
-    module = _WickedModule(kit, faults, seed, wicked, random)
+    module = _FaultyModule(kit, faults, seed, ranges, random)
     return module.perform(played), played
 
 
@@ -113,30 +113,30 @@ def _with_taps(strokes: tuple[Stroke, ...], random: np.random.Generator, bpm: fl
     return tuple(sorted((*strokes, *added)))
 
 
-class _WickedModule(DrumModule):
+class _FaultyModule(DrumModule):
     """The usual module with wider faults."""
 
-    def __init__(self, kit: NoteMap, faults: Faults, seed: int, wicked: Wicked, random: np.random.Generator):
+    def __init__(self, kit: NoteMap, faults: Faults, seed: int, ranges: FaultRanges, random: np.random.Generator):
         super().__init__(kit, faults, seed)
-        self._wicked = wicked
+        self._wicked = ranges
         self._draw = random
         # A pad's piezo and its place on the stand decide how strongly it is shaken, whoever plays.
         self._couples = {
-            (a.note, b.note): float(random.lognormal(np.log(0.15), 0.28 * wicked.width))
+            (a.note, b.note): float(random.lognormal(np.log(0.15), 0.28 * ranges.width))
             for a in kit.pads
             for b in kit.pads
         }
 
     def _misbehave(self, pad: Pad, stroke: Stroke) -> None:
-        draw, wicked, width = self._draw, self._wicked, self._wicked.width
-        if stroke.kind != "roll" and draw.random() < wicked.doubles:
+        draw, ranges, width = self._draw, self._wicked, self._wicked.width
+        if stroke.kind != "roll" and draw.random() < ranges.doubles:
             gap = draw.uniform(0.006, 0.020 + 0.008 * width)
             weaker = stroke.velocity * draw.uniform(0.10, 0.30 + 0.16 * width)
             self._strike(pad, None, stroke.start + gap, max(1, round(weaker)), "double")
         drum = pad.articulation.split(".")[0]
         near = [p for p in self.kit.pads if pad.group is not None and p.group == pad.group]
         near = [p for p in near if p.articulation.split(".")[0] != drum]
-        if not near or stroke.velocity < 75 or draw.random() > wicked.shakes:
+        if not near or stroke.velocity < 75 or draw.random() > ranges.shakes:
             return
         drums = sorted({p.articulation.split(".")[0] for p in near})
         for _ in range(1 + int(draw.random() < 0.25)):

@@ -65,7 +65,7 @@ def pads(kit: NoteMap, bpm: float, seed: int) -> Iterator[Timed]:
     """A box of pads, its two bars over and over."""
     begin, number = 0.0, seed
     while True:
-        played = drummer.play(PAD_BEATS, bpm, number, drummer.Hand(spread_ms=7))
+        played = drummer.play(PAD_BEATS, bpm, number, drummer.Feel(spread_ms=7))
         for at, message in messages_of(kit, Faults(), played, number):
             yield begin + at, message
         begin += played.seconds

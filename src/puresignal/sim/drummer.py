@@ -46,7 +46,7 @@ class Performance:
 
 
 @dataclass(frozen=True)
-class Hand:
+class Feel:
     """How somebody plays.
 
     spread_ms  standard deviation of the strokes about their place
@@ -73,13 +73,13 @@ _OPENNESS = {
 _STEPS = 16
 
 
-def play(bars: Sequence[Bar], bpm: float, seed: int, hand: Hand | None = None, start: float = 0.0) -> Performance:
+def play(bars: Sequence[Bar], bpm: float, seed: int, hand: Feel | None = None, start: float = 0.0) -> Performance:
     """Plays bars of four quarter notes.
 
     bpm    quarter notes a minute
     start  seconds before the first bar
     """
-    hand = hand or Hand()
+    hand = hand or Feel()
     random = np.random.default_rng(seed)
     step = 60 / bpm / 4
     strokes: list[Stroke] = []
@@ -100,7 +100,7 @@ def play(bars: Sequence[Bar], bpm: float, seed: int, hand: Hand | None = None, s
     return Performance(tuple(strokes), tuple(chokes), start + len(bars) * _STEPS * step, bpm)
 
 
-def improvise(bars: int, bpm: float, seed: int, hand: Hand | None = None) -> Performance:
+def improvise(bars: int, bpm: float, seed: int, hand: Feel | None = None) -> Performance:
     """Grooves of the drummer's own choice, a fill every fourth bar."""
     random = np.random.default_rng(seed + 7919)
     chosen: list[Bar] = []
@@ -113,7 +113,7 @@ def improvise(bars: int, bpm: float, seed: int, hand: Hand | None = None) -> Per
 
 
 def _ornament(
-    letter: str, articulation: str, at: float, step: float, hand: Hand, random: np.random.Generator
+    letter: str, articulation: str, at: float, step: float, hand: Feel, random: np.random.Generator
 ) -> list[Stroke]:
     level = _LEVELS[letter] * _BY_ARTICULATION.get(articulation, 1.0) * hand.loudness
 

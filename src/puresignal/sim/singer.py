@@ -11,7 +11,7 @@ import numpy as np
 
 
 @dataclass(frozen=True)
-class Manner:
+class SingingStyle:
     """How a line is sung or played.
 
     vibrato    semitones either way, and its rate in Hz
@@ -38,10 +38,10 @@ class Manner:
     echo: float = 0.0
 
 
-SUNG = Manner()
-HUMMED = Manner(vibrato=0.15, scoop=0.4, consonant=0.0, harmonics=2.1, attack=0.05)
-PLUCKED = Manner(vibrato=0.0, scoop=0.0, drift=0.0, consonant=0.02, attack=0.002, release=0.05, harmonics=1.1)
-BLOWN = Manner(vibrato=0.12, rate=4.8, scoop=0.1, drift=0.03, consonant=0.01, attack=0.025, harmonics=1.5)
+SUNG = SingingStyle()
+HUMMED = SingingStyle(vibrato=0.15, scoop=0.4, consonant=0.0, harmonics=2.1, attack=0.05)
+PLUCKED = SingingStyle(vibrato=0.0, scoop=0.0, drift=0.0, consonant=0.02, attack=0.002, release=0.05, harmonics=1.1)
+BLOWN = SingingStyle(vibrato=0.12, rate=4.8, scoop=0.1, drift=0.03, consonant=0.01, attack=0.025, harmonics=1.5)
 
 Line = list[tuple[float, float, int, float]]
 """Notes: start s, end s, MIDI number, loudness 0..1."""
@@ -61,7 +61,7 @@ def line(random: np.random.Generator, seconds: float, low: int, high: int, repea
     return notes
 
 
-def perform(notes: Line, manner: Manner, rate: int, seed: int) -> np.ndarray:
+def perform(notes: Line, manner: SingingStyle, rate: int, seed: int) -> np.ndarray:
     """The line as (n,) float32."""
     random = np.random.default_rng(seed)
     length = round((max((n[1] for n in notes), default=0) + 0.6) * rate)

@@ -7,9 +7,9 @@ from puresignal.core.analysis.mapping_flow import flows, hat_picture, pedal_valu
 from puresignal.core.export.song_builder import Clip, build_song, file_tracks
 from puresignal.core.kit.note_map import with_goal, with_meaning
 from puresignal.core.path import note_selection
-from puresignal.core.path.cleaning_path import Memo, Path, make_context, run
+from puresignal.core.path.cleaning_path import Path, StageCache, make_context, run
 from puresignal.core.path.context import Verdict
-from puresignal.core.path.tally import Reason, What
+from puresignal.core.path.tally import Action, Reason
 from puresignal.core.session.track_settings import Delivery, TrackSettings, moved, with_order, with_track
 from puresignal.demo import demo_session as demo
 from tests.conftest import hit, take_of
@@ -27,11 +27,11 @@ def test_ribbons_carry_every_hit_that_has_a_way():
     context = make_context(take, session.take().source, session.target, Path())
     outcome = run(take, Path(), context)
     made = flows(outcome, context)
-    loose = sum(a.hits for a in made.arriving if a.loose)
-    assert loose == outcome.tally.removed()[Reason.UNMAPPED]
-    assert sum(r.hits for r in made.named) + loose == outcome.tally.arrived
+    unmapped = sum(a.hits for a in made.arriving if a.unmapped)
+    assert unmapped == outcome.tally.removed()[Reason.UNMAPPED]
+    assert sum(r.hits for r in made.named) + unmapped == outcome.tally.arrived
     assert sum(r.hits for r in made.sent) == sum(m.hits for m in made.meanings)
-    assert [a.loose for a in made.arriving] == sorted((a.loose for a in made.arriving), reverse=True)
+    assert [a.unmapped for a in made.arriving] == sorted((a.unmapped for a in made.arriving), reverse=True)
 
 
 def test_a_note_may_part_and_a_stand_in_is_marked():
@@ -103,7 +103,7 @@ def test_a_memo_gives_what_a_fresh_run_gives_whatever_was_run_before():
     from dataclasses import replace
 
     session, (take,) = demo.build()
-    source, memo = session.take().source, Memo()
+    source, cache = session.take().source, StageCache()
     base = Path()
     tries = [
         (base, source, {}),
@@ -116,8 +116,8 @@ def test_a_memo_gives_what_a_fresh_run_gives_whatever_was_run_before():
         (base, source, {}),
     ]
     for path, kit, verdicts in tries:
-        context = memo.context(take, kit, session.target, path, verdicts)
-        got = run(take, path, context, memo)
+        context = cache.context(take, kit, session.target, path, verdicts)
+        got = run(take, path, context, cache)
         wanted = run(take, path, make_context(take, kit, session.target, path, verdicts))
         for name in type(got.clean).DTYPES:
             assert np.array_equal(getattr(got.clean, name), getattr(wanted.clean, name), equal_nan=name == "closedness")
@@ -167,5 +167,5 @@ def test_a_clip_of_some_tracks_or_some_bars():
 
 def test_the_tally_names_only_what_a_stage_did_on_its_own_account():
     _, _, outcome = shown([(1.0, 0x99, 38, 100), (1.015, 0x99, 38, 30), (1.06, 0x89, 38, 0), (1.08, 0x89, 38, 0)])
-    stage = next(e for e in outcome.tally.trace(int(outcome.tally.origins(What.REMOVED)[0]))).stage
+    stage = next(e for e in outcome.tally.trace(int(outcome.tally.origins(Action.REMOVED)[0]))).stage
     assert outcome.tally.touched(stage) == 1

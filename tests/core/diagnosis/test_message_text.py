@@ -3,7 +3,7 @@ from __future__ import annotations
 import pytest
 
 from puresignal.core.diagnosis.message_text import CONTROLS, NOTES, SYSTEM, say, sort_of
-from puresignal.core.diagnosis.no_sound import Situation, follow, verdict
+from puresignal.core.diagnosis.no_sound import SignalState, follow, verdict
 from puresignal.core.path.context import Context
 from puresignal.io import note_map_file
 
@@ -36,12 +36,12 @@ def test_messages_in_words(data, sort, words):
     assert sort_of(data) == sort
 
 
-def situation(**changes: object) -> Situation:
+def situation(**changes: object) -> SignalState:
     everything = {
         "listening": True, "server": True, "input": "kit", "output": "synth", "input_there": True,
         "output_there": True, "messages": 9, "notes": 3, "last": (10, 38),
     }  # fmt: skip
-    return Situation(**{**everything, **changes})
+    return SignalState(**{**everything, **changes})
 
 
 @pytest.mark.parametrize(
@@ -70,13 +70,13 @@ def test_a_receiver_without_the_drum_is_named_and_a_way_that_is_whole_says_so():
 
 
 @pytest.mark.parametrize(
-    ("known", "place", "cure"),
+    ("known", "place", "remedy"),
     [
         ({"channel": 3}, "listening channel", "channel"),
         ({"heard": False}, "heard", "hear"),
         ({"left": False}, "kept", "settings"),
     ],
 )
-def test_an_input_that_listens_elsewhere_is_not_heard_or_lost_its_hit_is_named(known, place, cure):
+def test_an_input_that_listens_elsewhere_is_not_heard_or_lost_its_hit_is_named(known, place, remedy):
     last = follow(situation(**known), KIT)[-1]
-    assert (last.name, last.cure, last.passes) == (place, cure, False)
+    assert (last.name, last.remedy, last.passes) == (place, remedy, False)

@@ -101,15 +101,15 @@ def test_fine_velocities_are_played_back_with_their_prefix_right_before_their_no
     session, (take,) = demo.build()
     shape = (("snare", Shape(curve=((1, 1), (64, 90), (127, 127)))),)
     path = Path(velocity=Velocity(fine=True, shapes=shape))
-    made_of = run(take, path, make_context(take, session.take().source, session.target, path))
-    made = score(made_of, Delivery(), (SOUND,), SOUND)
+    cache_key = run(take, path, make_context(take, session.take().source, session.target, path))
+    made = score(cache_key, Delivery(), (SOUND,), SOUND)
     prefix = (made.data[:, 1] & 0xF0 == 0xB0) & (made.data[:, 2] == 88)
     places = np.flatnonzero(prefix)
-    between = made_of.clean.velocity % 1 != 0
+    between = cache_key.clean.velocity % 1 != 0
     assert len(places) == np.count_nonzero(between) > 50
     after = made.data[places + 1]
     assert (after[:, 1] & 0xF0 == 0x90).all()
     assert np.array_equal(made.at[places], made.at[places + 1])
     told = after[:, 3] + (made.data[places, 3] - 63.5) / 128
-    assert np.sort(told) == pytest.approx(np.sort(made_of.clean.velocity[between]), abs=1 / 128)
+    assert np.sort(told) == pytest.approx(np.sort(cache_key.clean.velocity[between]), abs=1 / 128)
     assert sounding(made) == ({}, 1)

@@ -11,7 +11,7 @@ import numpy as np
 from puresignal.core.export import summary_html
 from puresignal.core.path.cleaning_path import make_context, run
 from puresignal.core.path.note_selection import doubtful
-from puresignal.core.path.tally import REASON_WORDS, Reason, What
+from puresignal.core.path.tally import REASON_WORDS, Action, Reason
 from puresignal.demo import demo_session as demo
 
 
@@ -89,7 +89,7 @@ def test_the_picture_has_a_stroke_for_each_note_that_left_and_a_ring_for_each_ta
     take, *_ = made()
     text = summary_html.section(take, context, outcome, [])
     known = outcome.played.articulation >= 0
-    gone = np.isin(outcome.played.origin, outcome.tally.origins(What.REMOVED))
+    gone = np.isin(outcome.played.origin, outcome.tally.origins(Action.REMOVED))
     assert len(re.findall("<circle", text)) == np.count_nonzero(known & gone)
     assert len(re.findall(r"M[\d.]+ \d+v-", text)) == np.count_nonzero(known & ~gone)
 

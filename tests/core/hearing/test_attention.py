@@ -39,12 +39,12 @@ def test_every_stroke_that_can_be_heard_is_looked_at_and_no_two_are_one(groove, 
 def test_what_a_stroke_is_depends_on_those_about_it(groove):
     random = np.random.default_rng(3)
     network_ = comparing()
-    levels = drum_transcription.LOOK.levels(groove[0])
-    likely = layers("drums").likely(levels)
-    at = attention.candidates(likely)
-    taken = network_.taken(attention.about(levels, likely, at))
-    together = network_.likely(taken, at * drum_transcription.STEP)
-    alone = np.concatenate([network_.likely(row[None], np.zeros(1)) for row in taken])
+    levels = drum_transcription.SPECTROGRAM.levels(groove[0])
+    probability = layers("drums").probability(levels)
+    at = attention.candidates(probability)
+    taken = network_.embed(attention.about(levels, probability, at))
+    together = network_.probability(taken, at * drum_transcription.STEP)
+    alone = np.concatenate([network_.probability(row[None], np.zeros(1)) for row in taken])
     true = np.zeros(together.shape, bool)
     for moment, name, _ in groove[1]:
         nearest = int(np.argmin(np.abs(at * drum_transcription.STEP - moment)))
@@ -52,41 +52,43 @@ def test_what_a_stroke_is_depends_on_those_about_it(groove):
     assert np.mean((together > 0.5) == true) > np.mean((alone > 0.5) == true)
     # Who else is there counts, not in which order they are held: that their moments tell.
     order = random.permutation(len(at))
-    assert np.abs(network_.likely(taken[order], at[order] * drum_transcription.STEP) - together[order]).max() < 1e-3
+    assert (
+        np.abs(network_.probability(taken[order], at[order] * drum_transcription.STEP) - together[order]).max() < 1e-3
+    )
 
 
 def test_far_away_strokes_do_not_bear_on_one_so_hours_take_no_more_memory():
     random = np.random.default_rng(4)
     network_ = comparing()
-    shape = (len(network_.members), len(network_.members[0].take[1]))
+    shape = (len(network_.members), len(network_.members[0].embedding[1]))
     count = 4 * attention.STRETCH
     taken, seconds = random.random((count, *shape)).astype(np.float32), np.arange(count) * 0.1
-    whole = network_.likely(taken, seconds)
+    whole = network_.probability(taken, seconds)
     changed = taken.copy()
     changed[3 * attention.STRETCH :] = 0
-    part = network_.likely(changed, seconds)
+    part = network_.probability(changed, seconds)
     safe = 3 * attention.STRETCH - attention.AROUND - attention.STRETCH
     assert np.abs(part[:safe] - whole[:safe]).max() < 1e-6
     assert np.abs(part[3 * attention.STRETCH :] - whole[3 * attention.STRETCH :]).max() > 1e-3
-    assert network_.likely(taken[:0], seconds[:0]).shape == (0, len(drum_transcription.LEARNT))
+    assert network_.probability(taken[:0], seconds[:0]).shape == (0, len(drum_transcription.LEARNT))
 
 
 def test_an_ensemble_says_the_mean_of_its_members_and_they_differ(groove):
     ensemble = comparing()
-    levels = drum_transcription.LOOK.levels(groove[0])
-    likely = layers("drums").likely(levels)
-    at = attention.candidates(likely)
-    taken = ensemble.taken(attention.about(levels, likely, at))
-    each = [member.likely(taken[:, k], at * drum_transcription.STEP) for k, member in enumerate(ensemble.members)]
-    assert ensemble.likely(taken, at * drum_transcription.STEP) == pytest.approx(np.mean(each, axis=0), abs=1e-6)
+    levels = drum_transcription.SPECTROGRAM.levels(groove[0])
+    probability = layers("drums").probability(levels)
+    at = attention.candidates(probability)
+    taken = ensemble.embed(attention.about(levels, probability, at))
+    each = [member.probability(taken[:, k], at * drum_transcription.STEP) for k, member in enumerate(ensemble.members)]
+    assert ensemble.probability(taken, at * drum_transcription.STEP) == pytest.approx(np.mean(each, axis=0), abs=1e-6)
     assert np.abs(each[0] - each[1]).max() > 0.02
 
 
 def test_of_rivals_in_one_stroke_the_likeliest_is_told_and_others_beside_it():
-    likely = np.zeros((1, len(drum_transcription.LEARNT)))
-    likely[0, [DRUM["hat.closed"], DRUM["hat.open"], DRUM["kick"], DRUM["snare.head"]]] = 0.7, 0.8, 0.9, 0.6
+    probability = np.zeros((1, len(drum_transcription.LEARNT)))
+    probability[0, [DRUM["hat.closed"], DRUM["hat.open"], DRUM["kick"], DRUM["snare.head"]]] = 0.7, 0.8, 0.9, 0.6
     told = drum_transcription.DrumAnalysis(
-        np.array([0.2]), likely, Envelope(np.full(2000, 0.1), 1 / 2000), np.zeros(1600)
+        np.array([0.2]), probability, Envelope(np.full(2000, 0.1), 1 / 2000), np.zeros(1600)
     )
     assert sorted(drum_transcription.SORTS[k] for k in drum_transcription.hits(told).kind) == [
         "hat.open",
@@ -105,7 +107,7 @@ def test_a_changed_setting_is_decided_as_if_it_had_been_the_first():
     kept = fresh()
     for settings in (
         candidates.MelodySettings(), candidates.MelodySettings(shortest=0.2), candidates.MelodySettings(low=59.0),
-        candidates.MelodySettings(eagerness=0.9), candidates.MelodySettings(),
+        candidates.MelodySettings(sensitivity=0.9), candidates.MelodySettings(),
     ):  # fmt: skip
         again, first = candidates.decide(kept, settings), candidates.decide(fresh(), settings)
         assert again.pitch.tolist() == first.pitch.tolist()

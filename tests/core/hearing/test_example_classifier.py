@@ -7,7 +7,7 @@ import pytest
 
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
 from puresignal.core.hearing.percussion.stroke_features import DEEPEST, RATE
-from puresignal.io.models import ground, quick_ground
+from puresignal.io.models import feature_space, quick_feature_space
 from puresignal.sim import beatbox, sung_lines
 
 TWO_PARTS = beatbox.Syllable(
@@ -31,9 +31,9 @@ def recordings(count: int = 5) -> dict[str, list[np.ndarray]]:
     }
 
 
-def taught_of(examples: dict[str, list[np.ndarray]]) -> example_classifier.Taught:
+def taught_of(examples: dict[str, list[np.ndarray]]) -> example_classifier.ExampleSet:
     return example_classifier.teach(
-        ground(), {name: [example_classifier.example(s) for s in own] for name, own in examples.items()}
+        feature_space(), {name: [example_classifier.example(s) for s in own] for name, own in examples.items()}
     )
 
 
@@ -44,7 +44,7 @@ def right(truth, told) -> tuple[int, int]:
     return good, extra
 
 
-def told_by(known: example_classifier.Taught, sound: np.ndarray) -> list[tuple[float, str]]:
+def told_by(known: example_classifier.ExampleSet, sound: np.ndarray) -> list[tuple[float, str]]:
     hits = example_classifier.hits(known, stroke_features.analyse(sound)).kept()
     return [(s, known.names[k]) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
 
@@ -77,8 +77,8 @@ def test_a_sound_of_several_parts_is_one_hit(played):
 
 def test_a_vowel_by_itself_is_still_a_stroke():
     known, random = taught_of(recordings()), np.random.default_rng(3)
-    row = next(iter(known.later[0]))[0] @ np.linalg.inv(ground().turn)
-    heard = example_classifier.Continuations(known)
+    row = next(iter(known.continuations[0]))[0] @ np.linalg.inv(feature_space().turn)
+    heard = example_classifier.ContinuationFilter(known)
     assert heard.hits(row[None].astype(np.float32), np.array([1.0]), np.array([2])).tolist() == [True]
     first = known.takes[0][:1]
     assert heard.hits(first, np.array([2.0]), np.array([0])).tolist() == [True]
@@ -113,13 +113,13 @@ def test_what_still_rings_hides_a_stroke_and_does_not_change_it():
     known = taught_of(recordings())
     at = np.array([1.0])
     plain, bounds = stroke_features.with_bounds(stroke_features.analyse(over.astype(np.float32)), at)
-    sound, sure = example_classifier.classify(known, bounds)
+    sound, confidence = example_classifier.classify(known, bounds)
     assert known.names[sound[0]] == "aux3"
     # By what is seen alone it would be further off.
     itself = stroke_features.at(stroke_features.analyse(alone.astype(np.float32)), at)
-    far = [float(ground().far(each, itself[None])[0, 0]) for each in (bounds, example_classifier.exactly(plain))]
+    far = [float(feature_space().far(each, itself[None])[0, 0]) for each in (bounds, example_classifier.exactly(plain))]
     assert far[0] < 0.7 * far[1]
-    assert sure[0] > 0.3
+    assert confidence[0] > 0.3
 
 
 def test_bounds_hold_what_is_seen_and_leave_open_what_is_not(played):
@@ -150,7 +150,7 @@ def test_of_an_example_in_several_parts_the_first_that_is_heard_is_taught():
 
 def test_live_a_sound_of_several_parts_is_one_hit(played):
     sound, truth = played
-    known = live_hits.teach(quick_ground(), recordings())
+    known = live_hits.teach(quick_feature_space(), recordings())
     live = live_hits.LiveHits(known)
     hits = [hit for begin in range(0, len(sound), 512) for hit in live.feed(sound[begin : begin + 512])]
     good, extra = right(truth, [(hit.start, known.names[hit.sound]) for hit in hits])
@@ -164,9 +164,9 @@ def test_spoken_syllables_are_sounds_as_well():
     said = {f"aux{k}": (900 + k, 45.0 + 7 * k, 0.05 + 0.06 * k) for k in range(1, 4)}
 
     def take(name: str) -> np.ndarray:
-        what, number, seconds = said[name]
+        action, number, seconds = said[name]
         again = seconds * float(random.uniform(0.85, 1.15))
-        return sung_lines.say(who, what, number, again, 0.8, RATE, int(random.integers(1 << 30)))
+        return sung_lines.say(who, action, number, again, 0.8, RATE, int(random.integers(1 << 30)))
 
     a, b = take("aux1"), take("aux1")
     assert len(a) > 0.04 * RATE

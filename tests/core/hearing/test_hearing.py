@@ -18,16 +18,16 @@ from puresignal.core.hearing.dsp import chunks, spectra, stereo_filter, viterbi,
 from puresignal.core.hearing.dsp.time_stretch import stretch
 from puresignal.core.hearing.melody import candidates, pitch_bend
 from puresignal.core.hearing.networks import convolutional, multipitch, onset
-from puresignal.core.hearing.networks.dense import gathered, peaks
+from puresignal.core.hearing.networks.dense import peaks, windowed_sum
 from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
 from puresignal.core.hearing.polyphony import note_decisions
-from puresignal.core.hearing.transcribed import DOUBTS, Heard, doubts, far_from_others
+from puresignal.core.hearing.transcribed import REMOVAL_REASONS, TranscribedNotes, far_from_others, removal_reasons
 from puresignal.core.timing import audio_beats
-from puresignal.io.models import comparing, ground, layers, network
+from puresignal.io.models import comparing, feature_space, layers, network
 from puresignal.sim import beatbox, instrument_synthesis, random_kits, singer
 
 
-def heard(samples: np.ndarray, **settings: float) -> Heard:
+def heard(samples: np.ndarray, **settings: float) -> TranscribedNotes:
     analysis = candidates.analyse(layers("begin"), network("tones"), samples)
     return candidates.decide(analysis, candidates.MelodySettings(**settings)).kept()
 
@@ -36,8 +36,8 @@ def found(truth: list[tuple], notes: list[tuple], within: float = 0.05) -> int:
     """How many of the true (second, what) are among the heard, each once."""
     left = list(notes)
     hits = 0
-    for at, what in truth:
-        near = [n for n in left if abs(n[0] - at) <= within and n[1] == what]
+    for at, action in truth:
+        near = [n for n in left if abs(n[0] - at) <= within and n[1] == action]
         if near:
             left.remove(min(near, key=lambda n: abs(n[0] - at)))
             hits += 1
@@ -48,7 +48,7 @@ def f1(truth: list[tuple], notes: list[tuple]) -> float:
     return 2 * found(truth, notes) / max(1, len(truth) + len(notes))
 
 
-def pairs(notes: Heard) -> list[tuple]:
+def pairs(notes: TranscribedNotes) -> list[tuple]:
     return [(s, round(p)) for s, p in zip(notes.start.tolist(), notes.pitch.tolist(), strict=True)]
 
 
@@ -229,7 +229,7 @@ def test_taught_sounds_are_found_again_and_breath_is_none_of_them():
     scores = []
     for seed in (31, 32, 33, 34):
         random, syllables, examples = lesson(seed, 5)
-        known = example_classifier.teach(ground(), examples)
+        known = example_classifier.teach(feature_space(), examples)
         sound, truth = beatbox.beat(syllables, 10, stroke_features.RATE, random, breaths=0.2)
         hits = example_classifier.hits(known, stroke_features.analyse(sound)).kept()
         told = [(s, int(k)) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
@@ -242,8 +242,8 @@ def test_an_example_unlike_the_others_is_named_and_sounds_are_told_apart():
     random = np.random.default_rng(9)
     other = beatbox.say(syllables[1], 0.8, stroke_features.RATE, random)
     examples["aux1"].insert(2, example_classifier.example(other))
-    known = example_classifier.teach(ground(), examples)
-    assert ("aux1", 2) in known.odd
+    known = example_classifier.teach(feature_space(), examples)
+    assert ("aux1", 2) in known.outliers
     apart = example_classifier.told_apart(known)
     assert (apart[~np.eye(3, dtype=bool)] > 1).all()
     assert apart[0, 0] == 0
@@ -251,17 +251,17 @@ def test_an_example_unlike_the_others_is_named_and_sounds_are_told_apart():
 
 def test_what_sounds_like_nothing_taught_is_none_of_them():
     _, _, examples = lesson(36, 5)
-    known = example_classifier.teach(ground(), examples)
+    known = example_classifier.teach(feature_space(), examples)
     far = np.full((1, stroke_features.FEATURES), 9.0, np.float32)
     assert example_classifier.classify(known, example_classifier.exactly(far))[0].tolist() == [-1]
-    assert example_classifier.classify(example_classifier.teach(ground(), {}), example_classifier.exactly(far))[
+    assert example_classifier.classify(example_classifier.teach(feature_space(), {}), example_classifier.exactly(far))[
         0
     ].tolist() == [-1]
 
 
 def test_keys_are_told_and_snapping_moves_as_little_as_can_be():
     scale = np.array([60, 62, 64, 65, 67, 69, 71, 72], float)
-    ranked = key_estimation.likely(scale, np.array([2, 1, 1, 1, 2, 1, 0.5, 2]))
+    ranked = key_estimation.probability(scale, np.array([2, 1, 1, 1, 2, 1, 0.5, 2]))
     assert ranked[0][0] == "C major"
     assert sum(share for _, share in ranked) == pytest.approx(1)
     assert key_estimation.snapped(np.array([60.1, 60.6, 61.6, 66.4]), "C major").tolist() == [60, 60, 62, 67]
@@ -282,7 +282,7 @@ def test_the_beat_of_a_recording_is_found(bpm):
                 stroke = kit[name](0.8, random)
                 at = round((0.2 + i * step / 2) * onset.RATE)
                 sound[at : at + len(stroke)] += stroke[: len(sound) - at]
-    begins = layers("begin").likely(onset.LOOK.levels(sound))[:, 0]
+    begins = layers("begin").probability(onset.SPECTROGRAM.levels(sound))[:, 0]
     beat = audio_beats.beat(sound, begins)
     assert beat.bpm == pytest.approx(bpm, rel=0.02)
     off = np.abs((beat.beats - 0.2 + step / 2) % step - step / 2)
@@ -364,13 +364,13 @@ def test_pieces_cover_a_recording_once_with_what_stands_beside_them(monkeypatch)
 
 
 def test_what_swells_begins_once_and_what_is_plain_at_its_moment():
-    likely = np.zeros(100)
-    likely[18:23] = (0.15, 0.6, 1.0, 0.6, 0.15)
-    likely[55:66] = 0.22
-    assert peaks(likely, 0.5, 5).tolist() == pytest.approx([20.0])
-    assert peaks(gathered(likely, 4), 0.5, 12).tolist() == pytest.approx([20.0, 60.0], abs=2.5)
+    probability = np.zeros(100)
+    probability[18:23] = (0.15, 0.6, 1.0, 0.6, 0.15)
+    probability[55:66] = 0.22
+    assert peaks(probability, 0.5, 5).tolist() == pytest.approx([20.0])
+    assert peaks(windowed_sum(probability, 4), 0.5, 12).tolist() == pytest.approx([20.0, 60.0], abs=2.5)
     assert len(peaks(np.zeros(2), 0.1, 3)) == 0
-    assert len(gathered(np.zeros(0), 3)) == 0
+    assert len(windowed_sum(np.zeros(0), 3)) == 0
 
 
 def test_chords_get_names_with_their_times():
@@ -378,12 +378,14 @@ def test_chords_get_names_with_their_times():
     rows += [(2.0 + 0.02 * i, 2.9, n) for i, n in enumerate((43, 59, 62, 65))]
     columns = [np.array(c, float) for c in zip(*rows, strict=True)]
     told = note_decisions.named(
-        Heard(columns[0], columns[1], columns[2], np.full(len(rows), 80.0), np.ones(len(rows)), 0 * columns[0])
+        TranscribedNotes(
+            columns[0], columns[1], columns[2], np.full(len(rows), 80.0), np.ones(len(rows)), 0 * columns[0]
+        )
     )
     assert [name for _, _, name in told] == ["C", "Am", "G7"]
     assert [round(start, 1) for start, _, _ in told] == [0.0, 1.0, 2.0]
     assert all(end > start for start, end, _ in told)
-    assert note_decisions.named(Heard.empty()) == []
+    assert note_decisions.named(TranscribedNotes.empty()) == []
 
 
 def test_bends_of_notes_that_follow_at_once_begin_where_the_player_did():
@@ -404,9 +406,9 @@ def test_doubtful_examples_are_said():
     random = np.random.default_rng(9)
     examples["twin"] = [example_classifier.example(beatbox.say(syllables[1], 0.8, stroke_features.RATE, random))] * 3
     examples["silent"] = [example_classifier.example(np.zeros(20_000, np.float32))]
-    known = example_classifier.teach(ground(), examples)
+    known = example_classifier.teach(feature_space(), examples)
     assert "silent" not in known.names
-    said = " ".join(example_classifier.doubts(known))
+    said = " ".join(example_classifier.removal_reasons(known))
     assert "aux1 has 2 usable examples; 3 or more are better" in said
     assert "aux2 and twin sound much alike" in said
     assert "aux1 and aux3" not in said
@@ -416,8 +418,8 @@ def test_every_pitch_is_heard_by_the_same_network_whatever_its_height():
     for number in (33, 45, 57, 69, 81, 93):
         timbre = instrument_synthesis.Timbre(1 / np.arange(1, 20) ** 1.4, attack=0.005, decay=1.0)
         samples = instrument_synthesis.play([(0.3, 1.2, number, 0.8)], timbre, multipitch.RATE, number)
-        likely = multipitch.likely(network("tones"), *multipitch.levels(samples))
-        middle = likely[round(0.7 / multipitch.STEP), :, 0]
+        probability = multipitch.probability(network("tones"), *multipitch.levels(samples))
+        middle = probability[round(0.7 / multipitch.STEP), :, 0]
         assert int(np.argmax(middle)) + multipitch.LOWEST == number
         assert middle.max() > 0.5
 
@@ -438,15 +440,15 @@ def test_what_is_doubtful_is_proposed_for_removal_with_its_reason():
     all_of_them = candidates.decide(analysis, candidates.MelodySettings(shortest=0.42))
     short = all_of_them.end - all_of_them.start < 0.42
     assert short.any()
-    assert [DOUBTS[d] for d in all_of_them.doubt[short]] == ["too short"] * int(short.sum())
+    assert [REMOVAL_REASONS[d] for d in all_of_them.removal_reason[short]] == ["too short"] * int(short.sum())
     assert len(all_of_them.kept()) == len(LINE) - int(short.sum())
     # A note far from all others, of which the ear is not sure, is told apart from one that it is sure of.
     start, pitch = np.arange(6) * 0.4, np.array([60, 62, 64, 90, 62, 60], float)
-    sure = np.array([0.9, 0.9, 0.9, 0.6, 0.9, 0.9])
-    assert far_from_others(pitch, start, sure).tolist() == [False, False, False, True, False, False]
+    confidence = np.array([0.9, 0.9, 0.9, 0.6, 0.9, 0.9])
+    assert far_from_others(pitch, start, confidence).tolist() == [False, False, False, True, False, False]
     assert not far_from_others(pitch, start, np.full(6, 0.9)).any()
     no, yes = np.array([False]), np.array([True])
-    assert doubts(no, yes, yes, no).tolist() == [DOUBTS.index("too soft")]
+    assert removal_reasons(no, yes, yes, no).tolist() == [REMOVAL_REASONS.index("too soft")]
 
 
 def test_doubtful_drums_are_proposed_and_less_so_the_more_eager_one_listens():
@@ -458,9 +460,11 @@ def test_doubtful_drums_are_proposed_and_less_so_the_more_eager_one_listens():
         )
         analysis = drum_transcription.analyse(layers("drums"), comparing(), sound)
         calm, eager = drum_transcription.hits(analysis, 0.3), drum_transcription.hits(analysis, 0.9)
-        proposed += int((calm.doubt > 0).sum())
+        proposed += int((calm.removal_reason > 0).sum())
         calmly, eagerly = calmly + len(calm.kept().start), eagerly + len(eager.kept().start)
-        assert calm.sure[calm.doubt > 0].max(initial=0.0) < calm.sure[calm.doubt == 0].min()
+        assert (
+            calm.confidence[calm.removal_reason > 0].max(initial=0.0) < calm.confidence[calm.removal_reason == 0].min()
+        )
     assert proposed >= 3
     assert calmly + 5 < eagerly
 
@@ -468,7 +472,7 @@ def test_doubtful_drums_are_proposed_and_less_so_the_more_eager_one_listens():
 def test_notes_are_told_as_they_would_be_in_each_key_and_a_line_keeps_its_shape():
     tune = np.array([60, 62, 64, 65, 67, 66, 67, 69, 71, 72, 67, 60], float)
     fits = key_estimation.fits(tune, np.ones(len(tune)))
-    assert fits[0].likely >= fits[-1].likely
+    assert fits[0].probability >= fits[-1].probability
     by_name = {fit.key: fit for fit in fits}
     assert by_name["C major"].moved == 1
     assert np.count_nonzero(by_name["C major"].notes != tune) == 1
@@ -495,14 +499,14 @@ def test_snapped_notes_are_in_the_key_and_near_and_those_in_it_stay(pitch, name)
 
 
 def test_a_network_hears_the_same_in_batches_as_at_once(monkeypatch):
-    levels = onset.LOOK.levels(singer.perform(LINE, singer.SUNG, onset.RATE, 2))
-    whole = layers("begin").likely(levels)
+    levels = onset.SPECTROGRAM.levels(singer.perform(LINE, singer.SUNG, onset.RATE, 2))
+    whole = layers("begin").probability(levels)
     assert whole.shape == (len(levels), 1)
     assert whole.max() > 0.5 > whole.min() >= 0
     monkeypatch.setattr(convolutional, "BATCH", 37)
     monkeypatch.setattr(convolutional, "PATCHED", 11)
-    assert layers("begin").likely(levels) == pytest.approx(whole, abs=1e-4)
-    assert layers("begin").likely(levels[:0]).shape == (0, 1)
+    assert layers("begin").probability(levels) == pytest.approx(whole, abs=1e-4)
+    assert layers("begin").probability(levels[:0]).shape == (0, 1)
 
 
 @given(st.integers(0, 2**32 - 1), st.integers(0, 40))
@@ -580,9 +584,9 @@ def test_bands_and_grids_hold_the_power_of_the_spectrum():
 @pytest.mark.parametrize("count", [1, 439, 440, 881, 40_001])
 def test_the_ear_of_melodies_sees_what_its_networks_were_shown(count):
     sound = singer.perform(LINE, singer.SUNG, candidates.RATE, 2)[:count]
-    loud, against = onset.LOOK.loud(sound), multipitch.loud(sound)
+    loud, against = onset.SPECTROGRAM.loud(sound), multipitch.loud(sound)
     picture, (long, short) = candidates._pictures(sound, against, loud)
-    assert picture == pytest.approx(onset.LOOK.levels(sound, loud), abs=1e-5)
+    assert picture == pytest.approx(onset.SPECTROGRAM.levels(sound, loud), abs=1e-5)
     shown, shortly = multipitch.levels(sound, against)
     assert long == pytest.approx(shown, abs=1e-5)
     assert short == pytest.approx(shortly, abs=1e-5)
@@ -600,12 +604,12 @@ def test_what_is_seen_of_drums_between_two_long_windows_is_as_if_there_had_been_
     sound = random_kits.groove(
         random_kits.built_kit(random, drum_transcription.RATE), 2, drum_transcription.RATE, random
     )[0][:count]
-    loud = drum_transcription.LOOK.loud(sound)
+    loud = drum_transcription.SPECTROGRAM.loud(sound)
     seen, every = (
-        drum_transcription.LOOK.levels(sound, loud),
-        replace(drum_transcription.LOOK, seldom=1 << 30).levels(sound, loud),
+        drum_transcription.SPECTROGRAM.levels(sound, loud),
+        replace(drum_transcription.SPECTROGRAM, seldom=1 << 30).levels(sound, loud),
     )
-    assert seen.shape == every.shape == (1 + count // drum_transcription.HOP, drum_transcription.LOOK.bands, 2)
+    assert seen.shape == every.shape == (1 + count // drum_transcription.HOP, drum_transcription.SPECTROGRAM.bands, 2)
     assert seen[:, :, 0] == pytest.approx(every[:, :, 0], abs=1e-5)
     assert seen[::2] == pytest.approx(every[::2], abs=1e-5)
     assert np.abs(seen - every)[every > every.max() - 2].mean() < 0.01

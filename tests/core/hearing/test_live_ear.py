@@ -10,8 +10,8 @@ import pytest
 from puresignal.core.hearing.dsp import spectral_flux
 from puresignal.core.hearing.melody import candidates, live_melody
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
-from puresignal.core.hearing.transcribed import Heard
-from puresignal.io.models import ground, layers, network, quick_ground
+from puresignal.core.hearing.transcribed import TranscribedNotes
+from puresignal.io.models import feature_space, layers, network, quick_feature_space
 from puresignal.sim import beatbox, singer
 from puresignal.sim.beatbox import Syllable
 
@@ -34,7 +34,7 @@ def drummed(seed=11):
         for i, s in enumerate(SYLLABLES)
     }
     sound, truth = beatbox.beat(list(SYLLABLES), 8.0, stroke_features.RATE, random, breaths=0.25)
-    return live_hits.teach(quick_ground(), examples), sound, truth
+    return live_hits.teach(quick_feature_space(), examples), sound, truth
 
 
 def in_blocks(live, samples, length):
@@ -51,7 +51,7 @@ def test_taught_sounds_are_told_within_15_ms_and_a_block_and_breaths_are_none():
         known, sound, truth = drummed(seed)
         told = in_blocks(live_hits.LiveHits(known), sound, 128)
         assert max(at / stroke_features.RATE - hit.start for at, hit in told) < 0.015 + 128 / stroke_features.RATE
-        assert all(1 <= hit.velocity <= 127 and 0 <= hit.sure <= 1 for _, hit in told)
+        assert all(1 <= hit.velocity <= 127 and 0 <= hit.confidence <= 1 for _, hit in told)
         right += sum(
             any(abs(hit.start - moment) < 0.03 and known.names[hit.sound] == f"aux{which + 1}" for _, hit in told)
             for moment, which in truth
@@ -73,7 +73,7 @@ def test_most_of_what_was_not_taught_is_told_as_nothing():
         }
         sound, truth = beatbox.beat(syllables, 8.0, stroke_features.RATE, random, breaths=0.0)
         known = example_classifier.teach(
-            ground(), {n: [example_classifier.example(s) for s in own] for n, own in examples.items()}
+            feature_space(), {n: [example_classifier.example(s) for s in own] for n, own in examples.items()}
         )
         heard = example_classifier.hits(known, stroke_features.analyse(sound)).kept().start
         others = [moment for moment, which in truth if which > 2]
@@ -124,7 +124,7 @@ def live_of(samples, length=128):
         settled.append(live.settled())
     told += [(len(samples) / live_melody.RATE, each) for each in live.end()]
     settled.append(live.settled())
-    return told, Heard.join([part for part in settled if len(part)]).kept()
+    return told, TranscribedNotes.join([part for part in settled if len(part)]).kept()
 
 
 def test_a_plucked_tune_is_told_note_by_note_within_40_ms():

@@ -59,7 +59,7 @@ def test_one_moment_is_compared_with_itself_as_many_are(seed, which):
 
 
 def told(samples, length, chosen=None):
-    quick = live_melody.Quick(network("newest"), chosen)
+    quick = live_melody.LiveNotes(network("newest"), chosen)
     out = []
     for begin in range(0, len(samples), length):
         out += quick.feed(samples[begin : begin + length])

@@ -33,10 +33,10 @@ def toms(pitches):
         t = np.arange(round(0.35 * rate)) / rate
         begin = round(moment * rate)
         low[begin : begin + len(t)] += np.sin(2 * np.pi * 440 * 2 ** ((number - 69) / 12) * t) * np.exp(-t / 0.1)
-    likely = np.zeros((len(pitches), len(drum_transcription.LEARNT)))
-    likely[:, DRUM["tom3.head"]] = 0.9
+    probability = np.zeros((len(pitches), len(drum_transcription.LEARNT)))
+    probability[:, DRUM["tom3.head"]] = 0.9
     fine = Envelope(np.full(round((len(pitches) + 2) * step * 2000), 0.1), 1 / 2000)
-    return drum_transcription.DrumAnalysis(at, likely, fine, low)
+    return drum_transcription.DrumAnalysis(at, probability, fine, low)
 
 
 def names(analysis):
@@ -61,12 +61,12 @@ def test_a_stray_pitch_takes_no_toms_name_from_it():
 def test_what_is_proposed_for_removal_does_not_say_which_toms_there_are():
     # A snare that may have been a tom, between the third and the fourth.
     heard = toms([52, 48, 45, 43, 43, 43, 41, 41])
-    likely = heard.likely.copy()
-    likely[3:6, DRUM["tom3.head"]] = drum_transcription.LIMIT - 0.05
-    told = drum_transcription.hits(replace(heard, likely=likely))
+    probability = heard.probability.copy()
+    probability[3:6, DRUM["tom3.head"]] = drum_transcription.LIMIT - 0.05
+    told = drum_transcription.hits(replace(heard, probability=probability))
     kept = [drum_transcription.SORTS[k].split(".")[0] for k in told.kept().kind]
     assert kept == ["tom1", "tom2", "tom3", "tom4", "tom4"]
-    assert (told.doubt[3:6] > 0).all()
+    assert (told.removal_reason[3:6] > 0).all()
 
 
 def test_a_kick_struck_with_a_tom_does_not_lend_it_its_pitch():

@@ -44,8 +44,8 @@ def test_each_wrong_field_is_named_with_what_to_do(path):
     data = spoiled(path, WRONG[path])
     with pytest.raises(NoteMapError) as raised:
         from_json(data, "mine.json")
-    what, where, remedy = raised.value.args
-    assert path.split(".")[-1].replace("0", "pads[0]") in what
+    action, where, remedy = raised.value.args
+    assert path.split(".")[-1].replace("0", "pads[0]") in action
     assert where == "mine.json"
     assert remedy.endswith(".")
     with pytest.raises(jsonschema.ValidationError):

@@ -17,10 +17,10 @@ from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path import live
 from puresignal.core.path.cleaning_path import LivePath, Path, make_context, messages, run, with_faults, with_unmapped
 from puresignal.core.path.crosstalk import Crosstalk
-from puresignal.core.path.crosstalk_model import Profile
+from puresignal.core.path.crosstalk_model import KitModel
 from puresignal.core.path.identify import Identify
 from puresignal.core.path.split import Split
-from puresignal.core.path.tally import What
+from puresignal.core.path.tally import Action
 from puresignal.core.path.thin import Thin
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape
@@ -61,29 +61,29 @@ message = st.one_of(
     st.tuples(st.just(0xE0), st.integers(0, 127), st.integers(0, 127)),
 )
 events = st.lists(st.tuples(moments, st.integers(0, 1), channels, message), max_size=60)
-LEARNT = Profile(
+LEARNT = KitModel(
     (((1, 38), tuple(float(i in (18, 19, 20)) * 9 for i in range(32))),),
     (((1, 8), (1, 38), -1.8, 0.2, 0.9), ((1, 36), (1, 49), -2.1, 0.3, 0.8)),
 )
 SHAPES = (
     ("*", Shape(low=20, high=110)),
-    ("hat", Shape(varied=12, vary_centre=-0.5)),
+    ("hat", Shape(randomness=12, bias=-0.5)),
     ("kick", Shape(fixed=99)),
     ("snare", Shape(curve=((1, 1), (60, 30), (127, 127)), spread=0.4, accents=90)),
     ("snare.rim", Shape(threshold=60)),
 )
 paths = st.builds(
-    lambda faults, unmapped, by, ahead, profile, shapes, fine, thinned, tremble: with_unmapped(
+    lambda faults, unmapped, by, ahead, kit_model, shapes, fine, thinned, tremble: with_unmapped(
         with_faults(
             Path(
                 Identify(tremble=tremble, splash_ms=0.0), split=Split(by),
-                crosstalk=Crosstalk(lookahead_ms=ahead, learn=False, profile=profile),
+                crosstalk=Crosstalk(lookahead_ms=ahead, learn=False, kit_model=kit_model),
                 velocity=Velocity(shapes=shapes, fine=fine), thin=Thin(thinned > 0, thinned or 5.0),
             ), faults
         ), unmapped
     ),
     st.booleans(), st.sampled_from(["drop", "keep"]), st.sampled_from(["drum", "family", "one"]),
-    st.sampled_from([0.0, 4.0, 8.0]), st.sampled_from([Profile(), LEARNT]), st.sampled_from([(), SHAPES]),
+    st.sampled_from([0.0, 4.0, 8.0]), st.sampled_from([KitModel(), LEARNT]), st.sampled_from([(), SHAPES]),
     st.booleans(), st.sampled_from([0.0, 5.0, 12.0]), st.sampled_from([0.0, 0.1]),
 )  # fmt: skip
 
@@ -167,7 +167,7 @@ def test_the_tally_balances_and_the_take_stays_as_it_was(rows, path):
     tally = outcome.tally
     assert tally.balances()
     assert tally.arrived == sum(1 for r in rows if r[3][0] == 0x90 and r[3][2])
-    gone = set(tally.origins(What.REMOVED).tolist())
+    gone = set(tally.origins(Action.REMOVED).tolist())
     branches = set(zip(outcome.clean.origin.tolist(), outcome.clean.branch.tolist(), strict=True))
     assert len(branches) == tally.left
     whole = {o for o, b in branches if b == 0}

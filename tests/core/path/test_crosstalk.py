@@ -13,11 +13,11 @@ from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path import crosstalk, crosstalk_lesson, settings_json
 from puresignal.core.path.cleaning_path import Path, make_context, run
 from puresignal.core.path.context import Verdict
-from puresignal.core.path.crosstalk_model import Profile
-from puresignal.core.path.tally import Reason, Stage, What
+from puresignal.core.path.crosstalk_model import KitModel
+from puresignal.core.path.tally import Action, Reason, Stage
 from puresignal.io import note_map_file
 from puresignal.sim import adversarial_takes, drum_module
-from puresignal.sim.adversarial_takes import Wicked
+from puresignal.sim.adversarial_takes import FaultRanges
 
 KIT = NoteMap(
     "kit",
@@ -54,7 +54,7 @@ def test_a_weak_note_beside_a_loud_one_on_its_stand_goes_before_or_after(gap_ms)
     assert kept(outcome) == [(48, 115)]
     assert outcome.tally.removed() == {Reason.CROSSTALK: 1}
     assert outcome.tally.balances()
-    [step] = [s for s in outcome.tally.trace(outcome.tally.origins(What.REMOVED)[0]) if s.what == What.REMOVED]
+    [step] = [s for s in outcome.tally.trace(outcome.tally.origins(Action.REMOVED)[0]) if s.action == Action.REMOVED]
     assert step.stage == Stage.CROSSTALK
     assert 0.86 <= step.confidence <= 1
 
@@ -89,7 +89,7 @@ def test_a_ghost_beside_hard_hits_stays_where_the_pad_is_played_softly_alone():
 
 def test_the_players_word_and_the_switch_win():
     rows = play(LOUD, WEAK)
-    origin = int(rows.tally.origins(What.REMOVED)[0])
+    origin = int(rows.tally.origins(Action.REMOVED)[0])
     assert len(kept(play(LOUD, WEAK, verdicts={origin: Verdict(keep=True)}))) == 2
     off = replace(UNLEARNT, crosstalk=replace(UNLEARNT.crosstalk, on=False))
     assert len(kept(play(LOUD, WEAK, path=off))) == 2
@@ -110,24 +110,24 @@ def test_without_a_look_ahead_only_what_comes_after_its_cause_can_go():
 
 
 def learnt(seed=3):
-    sent, _ = adversarial_takes.perform(note_map_file.shipped("practice-five"), 12, 110, seed, Wicked())
+    sent, _ = adversarial_takes.perform(note_map_file.shipped("practice-five"), 12, 110, seed, FaultRanges())
     take = drum_module.to_take(sent, "t", "t", 110, "kit")
     context = make_context(take, note_map_file.shipped("practice-five"), None, Path())
     return crosstalk.learn(run(take, Path(), context).played, context, Path().crosstalk), take, context
 
 
 def test_what_is_learnt_is_kept_as_settings_and_read_back():
-    profile, _, _ = learnt()
-    assert profile.alone
-    assert profile.shakes
-    assert all(-4 < mean <= np.log(0.21) and 0 < part < 1 for _, _, mean, _, part in profile.shakes)
-    path = replace(Path(), crosstalk=replace(Path().crosstalk, profile=profile))
+    kit_model, _, _ = learnt()
+    assert kit_model.alone
+    assert kit_model.shakes
+    assert all(-4 < mean <= np.log(0.21) and 0 < part < 1 for _, _, mean, _, part in kit_model.shakes)
+    path = replace(Path(), crosstalk=replace(Path().crosstalk, kit_model=kit_model))
     assert settings_json.from_json(settings_json.to_json(path), "x") == path
 
 
 def test_a_learnt_profile_judges_a_take_as_learning_it_does():
-    profile, take, context = learnt()
-    by_profile = replace(Path(), crosstalk=replace(Path().crosstalk, profile=profile, learn=False))
+    kit_model, take, context = learnt()
+    by_profile = replace(Path(), crosstalk=replace(Path().crosstalk, kit_model=kit_model, learn=False))
     one, other = run(take, Path(), context), run(take, by_profile, context)
     a, b = set(one.clean.origin.tolist()), set(other.clean.origin.tolist())
     assert len(a ^ b) <= 0.01 * len(a)
@@ -140,7 +140,7 @@ def test_a_learnt_profile_judges_a_take_as_learning_it_does():
 @pytest.mark.parametrize("seed", range(4))
 def test_hard_takes_of_kits_never_seen_come_out_nearly_whole(seed):
     kit = note_map_file.shipped(("tidewater-compact", "harbour-mesh", "two-decks", "lantern-pads")[seed])
-    sent, _ = adversarial_takes.perform(kit, 16, 100 + 20 * seed, 40_000 + seed, Wicked())
+    sent, _ = adversarial_takes.perform(kit, 16, 100 + 20 * seed, 40_000 + seed, FaultRanges())
     take = drum_module.to_take(sent, "t", "t", 100, "kit")
     left = set(run(take, Path(), make_context(take, kit, None, Path())).clean.origin.tolist())
     real = {h.event for h in sent.hits if h.stroke is not None}
@@ -154,7 +154,7 @@ def test_hard_takes_of_kits_never_seen_come_out_nearly_whole(seed):
     [3, {"alone": 3}, {"alone": [[10, 38, [1.0]]]}, {"shakes": [[1, 2, 3]]}, {"alone": [[10, 300, [0.0] * 32]]}],
 )
 def test_a_broken_profile_is_told(wrong):
-    data = {"format": "pure-signal/settings", "version": 1, "crosstalk": {"profile": wrong}}
-    with pytest.raises(Exception, match="profile"):
+    data = {"format": "pure-signal/settings", "version": 1, "crosstalk": {"kit_model": wrong}}
+    with pytest.raises(Exception, match="kit_model"):
         settings_json.from_json(data, "x.json")
-    assert settings_json.from_json({**data, "crosstalk": {"profile": {}}}, "x").crosstalk.profile == Profile()
+    assert settings_json.from_json({**data, "crosstalk": {"kit_model": {}}}, "x").crosstalk.kit_model == KitModel()

@@ -79,10 +79,10 @@ def test_a_pedal_that_shakes_on_an_edge_does_not_open_the_hat():
         at += random.uniform(0.01, 0.03)
     names, _ = played(rows)
     changes = sum(a != b for a, b in pairwise(names))
-    loose, _ = played(rows, replace(Path(), identify=replace(Path().identify, tremble=0.0)))
+    unmapped, _ = played(rows, replace(Path(), identify=replace(Path().identify, tremble=0.0)))
     assert len(names) == len(steady) > 60
     assert changes <= 4
-    assert sum(a != b for a, b in pairwise(loose)) > 5 * changes
+    assert sum(a != b for a, b in pairwise(unmapped)) > 5 * changes
 
 
 def test_a_pedal_that_stays_just_past_an_edge_counts_after_a_moment():

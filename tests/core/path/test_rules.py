@@ -9,7 +9,7 @@ import pytest
 from puresignal.core.kit.note_map import HatPedal, NoteMap, Pad
 from puresignal.core.path.cleaning_path import Path, make_context, run, with_faults, with_unmapped
 from puresignal.core.path.context import Verdict
-from puresignal.core.path.tally import Reason, What
+from puresignal.core.path.tally import Action, Reason
 from tests.conftest import hit, take_of
 
 KIT = NoteMap(
@@ -232,7 +232,7 @@ def test_all_notes_off_ends_what_sounds():
 def test_the_trace_tells_each_step_of_a_note():
     outcome = clean([(0.0, 0xB9, 4, 0), *hit(0.1, 9, 90, 0.0)])
     trace = outcome.tally.trace(int(outcome.played.origin[0]))
-    assert [(s.what, s.reason) for s in trace] == [
-        (What.CHANGED, Reason.PEDAL), (What.CHANGED, Reason.NO_LENGTH), (What.CHANGED, Reason.STAND_IN),
+    assert [(s.action, s.reason) for s in trace] == [
+        (Action.CHANGED, Reason.PEDAL), (Action.CHANGED, Reason.NO_LENGTH), (Action.CHANGED, Reason.STAND_IN),
     ]  # fmt: skip
     assert (trace[-1].before, trace[-1].after) == (9, 32)

@@ -15,7 +15,7 @@ GENERAL = note_map_file.shipped("general-midi")
 
 @pytest.fixture(scope="module")
 def bank():
-    made = mixer.Bank(RATE)
+    made = mixer.SampleBank(RATE)
     made.prepare([pad.articulation for pad in GENERAL.pads])
     return made
 
@@ -162,7 +162,7 @@ def test_a_muted_drum_is_silent_and_level_place_and_tune_do_what_they_say(bank):
     assert not mixer.render_song([hit("snare.head")], 0.3, one).any()
 
     def with_drum(drum):
-        own = mixer.Bank(RATE, KITS[0], {"tom1": drum})
+        own = mixer.SampleBank(RATE, KITS[0], {"tom1": drum})
         own.prepare(["tom1.head"])
         return render(own, [hit("tom1.head", 90)])
 
@@ -178,15 +178,15 @@ def test_a_muted_drum_is_silent_and_level_place_and_tune_do_what_they_say(bank):
 def test_kits_differ_and_another_bank_keeps_what_it_can(bank):
     sounds = []
     for kit in KITS:
-        own = mixer.Bank(RATE, kit)
+        own = mixer.SampleBank(RATE, kit)
         own.prepare(["snare.head"])
         sounds.append(render(own, [hit("snare.head", 100)]))
     for i, one in enumerate(sounds):
         assert all(np.abs(one - other).max() > 0.02 for other in sounds[i + 1 :])
-    again = mixer.Bank(RATE, KITS[0], {"snare": Drum(level=-3)})
+    again = mixer.SampleBank(RATE, KITS[0], {"snare": Drum(level=-3)})
     again.take_over(bank)
     assert again.layers["snare.head"] is bank.layers["snare.head"]
-    retuned = mixer.Bank(RATE, KITS[0], {"snare": Drum(tune=2)})
+    retuned = mixer.SampleBank(RATE, KITS[0], {"snare": Drum(tune=2)})
     retuned.take_over(bank)
     assert "snare.head" not in retuned.layers
     assert drums.layer_of(0) == 0

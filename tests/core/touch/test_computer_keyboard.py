@@ -64,11 +64,11 @@ def test_a_key_that_repeats_strikes_once():
 
 @given(st.integers(0, 10_000), st.booleans(), st.booleans(), st.integers(1, 127), st.integers(0, 40))
 def test_accents_are_harder_and_ghosts_softer(count, accent, ghost, velocity, varied):
-    keyboard = Keyboard(velocity=velocity, varied=varied)
+    keyboard = Keyboard(velocity=velocity, randomness=varied)
     struck = keyboard.strike(count, accent, ghost)
     assert 1 <= struck <= 127
     assert struck == keyboard.strike(count, accent, ghost)
-    even = replace(keyboard, varied=0)
+    even = replace(keyboard, randomness=0)
     assert even.strike(count, True, False) >= even.strike(count, False, False) >= even.strike(count, False, True)
     assert abs(struck - even.strike(count, accent, ghost)) <= varied
 

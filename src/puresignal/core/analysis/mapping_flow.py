@@ -19,7 +19,7 @@ class Arriving:
     channel: int
     note: int
     hits: int
-    loose: bool
+    unmapped: bool
 
 
 @dataclass(frozen=True)
@@ -28,7 +28,7 @@ class Meaning:
 
     name: str
     hits: int
-    loose: bool
+    unmapped: bool
     stand_in: str | None
 
 
@@ -111,7 +111,7 @@ def flows(outcome: Outcome, context: Context, whole: bool = False) -> Flows:
 def _arrived(outcome: Outcome, context: Context) -> dict[tuple[int, int, str | None], int]:
     """Hits by (channel, note, articulation); None where the map does not know the note."""
     played = outcome.played
-    mine = context.spoken_channels[played.channel]
+    mine = context.mapped_channels[played.channel]
     key = (played.channel[mine].astype(np.int64) * 128 + played.note[mine]) * 4096 + played.articulation[mine] + 1
     found, counts = np.unique(key, return_counts=True)
     rows: dict[tuple[int, int, str | None], int] = {}
@@ -160,9 +160,9 @@ def _arriving(arrived: dict[tuple[int, int, str | None], int]) -> tuple[Arriving
     def order(item: tuple[tuple[int, int], list[tuple[str | None, int]]]) -> tuple[object, ...]:
         (channel, note), ways = item
         names = [name for name, _ in ways if name is not None]
-        loose = not names
+        unmapped = not names
         first = min(map(sort_key, names)) if names else (0, "", 0, "")
-        return (not loose, -sum(h for _, h in ways) if loose else 0, first, channel, note)
+        return (not unmapped, -sum(h for _, h in ways) if unmapped else 0, first, channel, note)
 
     return tuple(
         Arriving(channel, note, sum(h for _, h in ways), all(name is None for name, _ in ways))

@@ -73,7 +73,7 @@ def arrivals(outcome: Outcome, context: Context) -> tuple[Arrival, ...]:
                 note=note,
                 count=len(mine),
                 articulations=names,
-                unmapped=not names and bool(context.spoken_channels[channel]),
+                unmapped=not names and bool(context.mapped_channels[channel]),
                 softest=int(velocity.min()),
                 middle=int(np.median(velocity)),
                 loudest=int(velocity.max()),

@@ -14,15 +14,17 @@ def warnings(take: Take, outcome: Outcome) -> list[str]:
     told = []
     tally = outcome.tally
     removed = tally.removed()
-    loose = removed.get(Reason.UNMAPPED, 0)
+    unmapped = removed.get(Reason.UNMAPPED, 0)
     nowhere = removed.get(Reason.NO_TARGET, 0)
     if not tally.arrived:
         told.append("There is no note in this take.")
-    if loose:
-        told.append(f"{_count(loose, 'hit')} led nowhere: the source map does not know the note. Map it, or keep it.")
+    if unmapped:
+        told.append(
+            f"{_count(unmapped, 'hit')} led nowhere: the source map does not know the note. Map it, or keep it."
+        )
     if nowhere:
         told.append(f"{_count(nowhere, 'hit')} led nowhere: the receiver has no such drum. Map it, or keep it.")
-    if tally.arrived and loose == tally.arrived:
+    if tally.arrived and unmapped == tally.arrived:
         told.append("Not one note was known: this looks like the wrong source map.")
     system = int(np.count_nonzero(take.events.status >= SYSEX))
     if system:

@@ -19,13 +19,13 @@ class Source:
     """
 
     told: str
-    cure: str = ""
+    remedy: str = ""
     number: int = -1
     wire: tuple[str, str] | None = None
 
 
 @dataclass(frozen=True)
-class Scene:
+class RoutingState:
     """What is known when somebody wonders.
 
     inputs   the live inputs
@@ -44,7 +44,7 @@ class Scene:
     hit: tuple[str, int, str | None] | None
 
 
-def sources(scene: Scene) -> tuple[Source, ...]:
+def sources(scene: RoutingState) -> tuple[Source, ...]:
     """Every source that sounds for the last hit; the wanted one first."""
     if scene.hit is None:
         return ()
@@ -67,7 +67,7 @@ def sources(scene: Scene) -> tuple[Source, ...]:
     return tuple(found)
 
 
-def _wired(scene: Scene, port: str, receivers: set[str]) -> list[Source]:
+def _wired(scene: RoutingState, port: str, receivers: set[str]) -> list[Source]:
     """Wires past the program, and wires from its outputs to a second receiver."""
     found = []
     given = scene.joined.get(port) or port

@@ -40,7 +40,7 @@ def say(data: bytes, context: Context) -> str:
     if kind in (0x80, 0x90, 0xA0):
         name = context.articulation_of(channel, first & 0x7F)
         amount = "pressure" if kind == 0xA0 else "velocity"
-        meaning = spoken(name) if name else "leads nowhere" if context.spoken_channels[channel] else ""
+        meaning = spoken(name) if name else "leads nowhere" if context.mapped_channels[channel] else ""
         return f"{text}, note {first}, {amount} {second}" + (f": {meaning}" if meaning else "")
     if kind == 0xB0:
         return f"{text}, number {first}, value {second}"

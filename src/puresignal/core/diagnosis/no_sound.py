@@ -9,7 +9,7 @@ from puresignal.core.path.context import MIDDLE_OPEN, Context
 
 
 @dataclass(frozen=True)
-class Situation:
+class SignalState:
     """What is known of a live input while somebody wonders.
 
     listening       somebody pressed Listen
@@ -38,7 +38,7 @@ class Situation:
 
 
 @dataclass(frozen=True)
-class Place:
+class Checkpoint:
     """A place on the way of a hit.
 
     told  what it means that the hit stops here
@@ -48,13 +48,13 @@ class Place:
     name: str
     passes: bool
     told: str = ""
-    cure: str = ""
+    remedy: str = ""
 
 
-def follow(situation: Situation, context: Context) -> tuple[Place, ...]:
+def follow(situation: SignalState, context: Context) -> tuple[Checkpoint, ...]:
     """The places from the port to the output, up to the first where the hit stops."""
     s = situation
-    found: list[Place] = []
+    found: list[Checkpoint] = []
     for place in _places(s, context):
         found.append(place)
         if not place.passes:
@@ -62,13 +62,13 @@ def follow(situation: Situation, context: Context) -> tuple[Place, ...]:
     return tuple(found)
 
 
-def _places(s: Situation, context: Context) -> list[Place]:
+def _places(s: SignalState, context: Context) -> list[Checkpoint]:
     channel, note = s.last or (0, 0)
     name = context.articulation_of(channel, note) if s.last else None
-    spoken_of = s.last is None or bool(context.spoken_channels[channel])
+    spoken_of = s.last is None or bool(context.mapped_channels[channel])
     table = context.target_table
     goes = name is None or table is None or int(table.count[MIDDLE_OPEN, context.code[name]]) > 0
-    channels = sorted({c for c in range(1, 17) if context.spoken_channels[c]})
+    channels = sorted({c for c in range(1, 17) if context.mapped_channels[c]})
     expected = ", ".join(map(str, channels)) if channels else "none"
     known = name is not None or not spoken_of
     drum = spoken(name) if name else "such drum"
@@ -102,10 +102,10 @@ def _places(s: Situation, context: Context) -> list[Place]:
             "settings",
         ),
     )
-    return [Place(*row) for row in rows]
+    return [Checkpoint(*row) for row in rows]
 
 
-def verdict(places: tuple[Place, ...]) -> str:
+def verdict(places: tuple[Checkpoint, ...]) -> str:
     """The answer in a sentence."""
     last = places[-1]
     if last.passes:

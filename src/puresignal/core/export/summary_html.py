@@ -13,7 +13,7 @@ from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
 from puresignal.core.path.note_selection import doubtful, reason_removed
-from puresignal.core.path.tally import REASON_WORDS, Reason, What
+from puresignal.core.path.tally import REASON_WORDS, Action, Reason
 
 _STYLE = """
 @page { margin: 16mm }
@@ -28,9 +28,9 @@ svg { width: 100%; display: block; margin: .4em 0 } section + section { break-be
 """
 
 _DONE = (
-    (What.REMOVED, "taken out"),
-    (What.ADDED, "added"),
-    (What.CHANGED, "changed"),
+    (Action.REMOVED, "taken out"),
+    (Action.ADDED, "added"),
+    (Action.CHANGED, "changed"),
 )
 _MOST_ROWS = 400
 
@@ -93,11 +93,11 @@ def _cell(value: object) -> str:
 
 def _reasons(outcome: Outcome) -> str:
     tally = outcome.tally
-    counts = {What.REMOVED: tally.removed(), What.ADDED: tally.added(), What.CHANGED: tally.changed()}
+    counts = {Action.REMOVED: tally.removed(), Action.ADDED: tally.added(), Action.CHANGED: tally.changed()}
     rows: list[tuple[object, ...]] = [
         (word, REASON_WORDS[reason], count)
-        for what, word in _DONE
-        for reason, count in sorted(counts[what].items(), key=lambda item: -item[1])
+        for action, word in _DONE
+        for reason, count in sorted(counts[action].items(), key=lambda item: -item[1])
     ]
     return "<h2>What was done</h2>" + (_table(("", "why", "notes"), rows) if rows else "<p>Nothing.</p>")
 
@@ -106,7 +106,7 @@ def _drums(take: Take, outcome: Outcome) -> str:
     drums = np.array([drum_of(name) for name in outcome.vocabulary] or [""])
     played = outcome.played
     mine = np.where(played.articulation >= 0, drums[np.maximum(played.articulation, 0)], "")
-    gone = np.isin(played.origin, outcome.tally.origins(What.REMOVED))
+    gone = np.isin(played.origin, outcome.tally.origins(Action.REMOVED))
     rows: list[tuple[object, ...]] = []
     for one in drum_statistics.of_take(outcome, take):
         middle, timing = one.middle, one.timing
@@ -140,7 +140,9 @@ def _doubts(take: Take, outcome: Outcome) -> str:
     for i in _rows_of(outcome, doubtful(outcome)).tolist():
         origin = int(outcome.played.origin[i])
         why = reason_removed(outcome, origin)
-        sure = float(entries.confidence[(entries.origin == origin) & (entries.what != What.CHANGED)].min(initial=1.0))
+        sure = float(
+            entries.confidence[(entries.origin == origin) & (entries.action != Action.CHANGED)].min(initial=1.0)
+        )
         fate = "left" if why is None else f"taken out: {REASON_WORDS[why]}"
         rows.append(
             (_place(take, float(outcome.played.start[i])), _name(outcome, i), float(outcome.played.velocity[i]), fate,
@@ -156,7 +158,7 @@ def _removed(take: Take, outcome: Outcome) -> str:
     for why in outcome.tally.removed():
         # What leads nowhere is counted pad by pad further down.
         if why not in (Reason.UNMAPPED, Reason.NO_TARGET):
-            found += [(i, why) for i in _rows_of(outcome, outcome.tally.origins(What.REMOVED, why)).tolist()]
+            found += [(i, why) for i in _rows_of(outcome, outcome.tally.origins(Action.REMOVED, why)).tolist()]
     rows: list[tuple[object, ...]] = [
         (_place(take, float(outcome.played.start[i])), _name(outcome, i), float(outcome.played.velocity[i]),
          REASON_WORDS[why])
@@ -173,7 +175,7 @@ def _unmapped(outcome: Outcome) -> str:
     counts: Counter[tuple[int, int, str]] = Counter()
     played = outcome.played
     for why in (Reason.UNMAPPED, Reason.NO_TARGET):
-        for i in _rows_of(outcome, outcome.tally.origins(What.REMOVED, why)).tolist():
+        for i in _rows_of(outcome, outcome.tally.origins(Action.REMOVED, why)).tolist():
             counts[int(played.channel[i]), int(played.note[i]), REASON_WORDS[why]] += 1
     if not counts:
         return ""
@@ -189,7 +191,7 @@ def _picture(take: Take, outcome: Outcome) -> str:
     names = np.array([drum_of(name) for name in outcome.vocabulary] or [""])
     played = outcome.played
     mine = np.where(played.articulation >= 0, names[np.maximum(played.articulation, 0)], "")
-    gone = np.isin(played.origin, outcome.tally.origins(What.REMOVED))
+    gone = np.isin(played.origin, outcome.tally.origins(Action.REMOVED))
     left, width, row = 130, 870, 26
     scale = width / take.length
     out = [f'<svg viewBox="0 0 {left + width + 10} {row * len(drums) + 6}" font-size="13" role="img">']

@@ -14,7 +14,7 @@ _MINOR = np.array([6.33, 2.68, 3.52, 5.38, 2.60, 3.53, 2.54, 4.75, 3.98, 2.69, 3
 STEPS = {"major": (0, 2, 4, 5, 7, 9, 11), "minor": (0, 2, 3, 5, 7, 8, 10)}
 
 
-def likely(pitch: np.ndarray, weight: np.ndarray) -> list[tuple[str, float]]:
+def probability(pitch: np.ndarray, weight: np.ndarray) -> list[tuple[str, float]]:
     """(key, how likely) of all keys, likeliest first; the sum is 1. weight: how long each note is."""
     classes = np.zeros(12)
     np.add.at(classes, np.rint(pitch).astype(int) % 12, weight)
@@ -90,7 +90,7 @@ class Fit:
     """Notes as they would be in a key: its name, how likely it is, their numbers, and how many are moved."""
 
     key: str
-    likely: float
+    probability: float
     notes: np.ndarray
     moved: int
 
@@ -98,7 +98,7 @@ class Fit:
 def fits(pitch: np.ndarray, weight: np.ndarray, most: int = 6) -> list[Fit]:
     """The likeliest keys, likeliest first, and the notes as they would be in each. weight: how long each note is."""
     out = []
-    for name, odds in likely(pitch, weight)[:most]:
+    for name, odds in probability(pitch, weight)[:most]:
         notes = snapped(pitch, name)
         out.append(Fit(name, odds, notes, int(np.count_nonzero(notes != np.rint(pitch)))))
     return out
@@ -106,4 +106,4 @@ def fits(pitch: np.ndarray, weight: np.ndarray, most: int = 6) -> list[Fit]:
 
 def best(fits: list[Fit]) -> Fit:
     """The key to snap to: likely, and moving few."""
-    return max(fits, key=lambda fit: np.log(fit.likely + 1e-9) - 3.0 * fit.moved / max(1, len(fit.notes)))
+    return max(fits, key=lambda fit: np.log(fit.probability + 1e-9) - 3.0 * fit.moved / max(1, len(fit.notes)))

@@ -11,7 +11,7 @@ from puresignal.core.midi.columns import Columns
 
 
 @dataclass(frozen=True, eq=False)
-class Heard(Columns):
+class TranscribedNotes(Columns):
     """Notes that were heard, by their starts.
 
     start, end  seconds; pitch semitones (MIDI numbers, not rounded); velocity 1..127; sure 0..1
@@ -22,25 +22,25 @@ class Heard(Columns):
     end: np.ndarray
     pitch: np.ndarray
     velocity: np.ndarray
-    sure: np.ndarray
-    doubt: np.ndarray
+    confidence: np.ndarray
+    removal_reason: np.ndarray
 
     DTYPES: ClassVar[dict[str, Any]] = {
         "start": "f8",
         "end": "f8",
         "pitch": "f8",
         "velocity": "f8",
-        "sure": "f4",
-        "doubt": "i1",
+        "confidence": "f4",
+        "removal_reason": "i1",
     }
 
-    def kept(self) -> Heard:
+    def kept(self) -> TranscribedNotes:
         """Without what is proposed for removal."""
-        return self.take(self.doubt == 0)
+        return self.take(self.removal_reason == 0)
 
 
 @dataclass(frozen=True, eq=False)
-class Hits(Columns):
+class TranscribedHits(Columns):
     """Hits that were heard, by their starts.
 
     start  seconds; kind  what was struck, a place in a list of names; velocity 1..127; sure 0..1
@@ -50,31 +50,37 @@ class Hits(Columns):
     start: np.ndarray
     kind: np.ndarray
     velocity: np.ndarray
-    sure: np.ndarray
-    doubt: np.ndarray
+    confidence: np.ndarray
+    removal_reason: np.ndarray
 
-    DTYPES: ClassVar[dict[str, Any]] = {"start": "f8", "kind": "i2", "velocity": "f8", "sure": "f4", "doubt": "i1"}
+    DTYPES: ClassVar[dict[str, Any]] = {
+        "start": "f8",
+        "kind": "i2",
+        "velocity": "f8",
+        "confidence": "f4",
+        "removal_reason": "i1",
+    }
 
-    def kept(self) -> Hits:
+    def kept(self) -> TranscribedHits:
         """Without what is proposed for removal."""
-        return self.take(self.doubt == 0)
+        return self.take(self.removal_reason == 0)
 
 
-DOUBTS = ("", "too short", "too soft", "far from the notes around it", "hardly heard")
+REMOVAL_REASONS = ("", "too short", "too soft", "far from the notes around it", "hardly heard")
 
 
-def doubts(short: np.ndarray, soft: np.ndarray, far: np.ndarray, unsure: np.ndarray) -> np.ndarray:
+def removal_reasons(short: np.ndarray, soft: np.ndarray, far: np.ndarray, unsure: np.ndarray) -> np.ndarray:
     """For each note the first of these that is true of it, as its place in DOUBTS."""
     return np.asarray(np.select([short, soft, far, unsure], [1, 2, 3, 4], 0), np.int8)
 
 
-def far_from_others(pitch: np.ndarray, start: np.ndarray, sure: np.ndarray) -> np.ndarray:
+def far_from_others(pitch: np.ndarray, start: np.ndarray, confidence: np.ndarray) -> np.ndarray:
     """(n,) whether a note is an octave or more from all that stand within some seconds of it, and none too sure."""
     out = np.zeros(len(pitch), bool)
     order = np.argsort(start, kind="stable")
     first = np.searchsorted(start[order], start - AROUND)
     last = np.searchsorted(start[order], start + AROUND)
-    for i in np.flatnonzero((sure < 0.75) & (last - first > 3)).tolist():
+    for i in np.flatnonzero((confidence < 0.75) & (last - first > 3)).tolist():
         off = np.abs(pitch[order[first[i] : last[i]]] - pitch[i])
         # It is near itself; nothing else may be.
         out[i] = np.count_nonzero(off < 12) == 1

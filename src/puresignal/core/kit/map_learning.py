@@ -47,7 +47,7 @@ class Pedal:
 
 
 @dataclass(frozen=True)
-class Learning:
+class MapLearning:
     """A map being learnt.
 
     waiting  (channel, note) of the pad that is asked about, None where none is
@@ -63,7 +63,7 @@ class Learning:
     pedal: Pedal | None = None
 
 
-def hear(learning: Learning, at: float, channel: int, note: int, general: NoteMap) -> Learning:
+def note_received(learning: MapLearning, at: float, channel: int, note: int, general: NoteMap) -> MapLearning:
     """What a hit does: an unknown pad is asked about, and the same pad again accepts the guess.
 
     at       seconds, never falling from hit to hit
@@ -77,12 +77,12 @@ def hear(learning: Learning, at: float, channel: int, note: int, general: NoteMa
     if _known(learning.note_map, channel, note):
         return replace(learning, waiting=None, guess=None)
     pedal = learning.pedal
-    foot = pedal is not None and pedal.last == pedal.furthest and at - pedal.pressed < FOOT_CLOSE
-    guess = "hat.pedal" if foot and "hat.pedal" in missing(learning.note_map) else None
+    pedal_moved = pedal is not None and pedal.last == pedal.furthest and at - pedal.pressed < FOOT_CLOSE
+    guess = "hat.pedal" if pedal_moved and "hat.pedal" in missing(learning.note_map) else None
     return replace(learning, waiting=pad, guess=guess or guess_for(learning.note_map, note, general, channel), heard=at)
 
 
-def foot(learning: Learning, at: float, controller: int, value: int) -> Learning:
+def pedal_moved(learning: MapLearning, at: float, controller: int, value: int) -> MapLearning:
     """What a controller message does: one press and release tells polarity and travel of the hat's pedal.
 
     The foot begins off the pedal, so where the controller comes to rest again is open, and the farthest
@@ -117,12 +117,12 @@ def _hat_of(note_map: NoteMap, pedal: Pedal) -> HatPedal:
     return HatPedal(pedal.controller, pedal.furthest, open_at, follow)
 
 
-def choose(learning: Learning, articulation: str) -> Learning:
+def choose(learning: MapLearning, articulation: str) -> MapLearning:
     """The pad that was asked about is this."""
     if learning.waiting is None:
         return learning
     channel, note = learning.waiting
-    return Learning(with_meaning(learning.note_map, channel, note, articulation), pedal=learning.pedal)
+    return MapLearning(with_meaning(learning.note_map, channel, note, articulation), pedal=learning.pedal)
 
 
 def guess_for(note_map: NoteMap, note: int, general: NoteMap, channel: int = 10) -> str | None:

@@ -114,7 +114,7 @@ def make_context(
     return Context(source, target, take.ports, take.length, path.split.by, verdicts or {})
 
 
-class Memo:
+class StageCache:
     """What the last run of a path came to at each stage, so that the next one starts where it differs.
 
     Kept by whoever runs a path again and again over one take while a setting is moved.
@@ -132,7 +132,7 @@ class Memo:
         self, take: Take, source: NoteMap | None, target: NoteMap | None, path: Path, verdicts: Mapping[int, Verdict]
     ) -> Context:
         """The context of the last run where it still holds, else a new one."""
-        made_of = (
+        cache_key = (
             take.ident,
             id(take),
             source,
@@ -140,8 +140,8 @@ class Memo:
             path.split.by,
             tuple(sorted(verdicts.items(), key=lambda v: v[0])),
         )
-        if self._context is None or made_of != self._made_of:
-            self._made_of, self._stages, self._played = made_of, [], None
+        if self._context is None or cache_key != self._made_of:
+            self._made_of, self._stages, self._played = cache_key, [], None
             self._context = make_context(take, source, target, path, verdicts)
         return self._context
 
@@ -169,19 +169,19 @@ class Memo:
         return self._played
 
 
-def run(take: Take, path: Path, context: Context, memo: Memo | None = None) -> Outcome:
+def run(take: Take, path: Path, context: Context, cache: StageCache | None = None) -> Outcome:
     """The whole take through the whole path. The take is not changed."""
-    memo = memo or Memo()
-    paired = memo.paired(take)
+    cache = cache or StageCache()
+    paired = cache.paired(take)
     notes, controls = paired.notes, paired.controls
     written: list[Entries] = []
     played = notes
     for number, stage in enumerate(path.stages()):
-        result = memo.apply(number, stage, notes, controls, context)
+        result = cache.apply(number, stage, notes, controls, context)
         notes, controls = result.notes, result.controls
         written.extend(result.entries)
         if stage.stage == Stage.IDENTIFY:
-            played = memo.played(path, paired.notes, notes, context)
+            played = cache.played(path, paired.notes, notes, context)
     tally = Tally(len(paired.notes), len(notes), Entries.join(written), paired.strays)
     return Outcome(played, notes, controls, tally, context.tracks, context.vocabulary)
 

@@ -166,7 +166,7 @@ class Context:
         return Stands(tuple(names), table, np.array([*group, -1]), np.array([*drum, -1]), ghosts, shared)
 
     @cached_property
-    def spoken_channels(self) -> np.ndarray:
+    def mapped_channels(self) -> np.ndarray:
         """(17,) whether the source map speaks of the channel."""
         return map_lookup.mapped_channels(self.source)
 

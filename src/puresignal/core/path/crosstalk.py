@@ -23,7 +23,7 @@ from puresignal.core.path.crosstalk_model import (
     SOFTER,
     USUAL_SHARE,
     USUAL_SPREAD,
-    Profile,
+    KitModel,
     fit,
     level_of,
     log_shaken,
@@ -34,7 +34,7 @@ from puresignal.core.path.crosstalk_model import (
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.removal import inherit
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Field, Reason, Stage, What, entries
+from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
 
 DOUBTFUL = (0.2, 0.97)
 """Between these a decision counts as doubtful: how likely it is that the note was shaken."""
@@ -62,11 +62,11 @@ class Crosstalk:
     after_ms: float = 7.0
     before_ms: float = 4.0
     ratio: float = 0.45
-    sure: float = 0.86
+    min_confidence: float = 0.86
     lookahead_ms: float = 8.0
     live_ms: float = 0.0
     learn: bool = True
-    profile: Profile = field(default_factory=Profile)
+    kit_model: KitModel = field(default_factory=KitModel)
 
     stage: ClassVar[Stage] = Stage.CROSSTALK
     causal: ClassVar[bool] = True
@@ -80,11 +80,11 @@ class Crosstalk:
             tables = _Tables(self._profile(notes, context), context)
             judged = found.row
             likely[judged] = tables.likely(found)
-            removed = (likely >= self.sure) & ~among(notes.origin, context.kept_by_hand)
-        doubtful = judged[(likely[judged] > DOUBTFUL[0]) & (likely[judged] < self.sure)]
+            removed = (likely >= self.min_confidence) & ~among(notes.origin, context.kept_by_hand)
+        doubtful = judged[(likely[judged] > DOUBTFUL[0]) & (likely[judged] < self.min_confidence)]
         if not removed.any():
             kept = entries(
-                self.stage, What.KEPT, Reason.DOUBTFUL, notes.origin[doubtful], confidence=1 - likely[doubtful]
+                self.stage, Action.KEPT, Reason.DOUBTFUL, notes.origin[doubtful], confidence=1 - likely[doubtful]
             )
             return Result(notes, controls, (kept,))
         key = note_keys(notes.port.astype(np.int32) * 17 + notes.channel, notes.note)
@@ -92,19 +92,19 @@ class Crosstalk:
         end, end_event, release, heirs = inherit(notes, by_pad, key, removed)
         written = (
             entries(
-                self.stage, What.REMOVED, Reason.CROSSTALK, notes.origin[removed], confidence=likely[removed]
+                self.stage, Action.REMOVED, Reason.CROSSTALK, notes.origin[removed], confidence=likely[removed]
             ),
-            entries(self.stage, What.KEPT, Reason.DOUBTFUL, notes.origin[doubtful], confidence=1 - likely[doubtful]),
+            entries(self.stage, Action.KEPT, Reason.DOUBTFUL, notes.origin[doubtful], confidence=1 - likely[doubtful]),
             entries(
-                self.stage, What.CHANGED, Reason.END_OF_DOUBLE, notes.origin[heirs], field=Field.END,
+                self.stage, Action.CHANGED, Reason.END_OF_DOUBLE, notes.origin[heirs], field=NoteField.END,
                 before=notes.end[heirs], after=end[heirs],
             ),
         )  # fmt: skip
         notes = notes.but(end=end, end_event=end_event, release=release).take(~removed)
         return Result(notes, controls, written)
 
-    def _profile(self, notes: Notes, context: Context) -> Profile:
-        return learn(notes, context, self) if self.learn else self.profile
+    def _profile(self, notes: Notes, context: Context) -> KitModel:
+        return learn(notes, context, self) if self.learn else self.kit_model
 
     def _candidates(self, notes: Notes, context: Context, before_ms: float, lookahead_ms: float) -> Candidates:
         before = min(before_ms, lookahead_ms) / 1000 if lookahead_ms > 0 else -1.0
@@ -163,11 +163,11 @@ def candidates(notes: Notes, context: Context, after: float, before: float, rati
     )
 
 
-def learn(notes: Notes, context: Context, settings: Crosstalk) -> Profile:
+def learn(notes: Notes, context: Context, settings: Crosstalk) -> KitModel:
     """What the pads of a kit are like, from a whole take."""
     stands = context.stands
     if not len(notes) or not stands.any_shared:
-        return Profile()
+        return KitModel()
     found = candidates(notes, context, settings.after_ms / 1000, settings.before_ms / 1000, settings.ratio)
     wide = candidates(notes, context, LONE_MS / 1000, LONE_MS / 1000, 1.0)
     pad = stands.pad[notes.channel, notes.note]
@@ -179,7 +179,7 @@ def learn(notes: Notes, context: Context, settings: Crosstalk) -> Profile:
     size = len(stands.names)
     used, pair = np.unique(found.by * size + found.shaken, return_inverse=True)
     if not len(used):
-        return Profile(_alone(stands.names, counts))
+        return KitModel(_alone(stands.names, counts))
     share, level = np.log(found.velocity / found.louder), level_of(found.velocity)
     mean, spread, part, own = fit(
         pair, len(used), share, 1000 * found.gap, found.shaken, level, counts, usual_alone(stands.ghosts)
@@ -188,7 +188,7 @@ def learn(notes: Notes, context: Context, settings: Crosstalk) -> Profile:
         (stands.names[u // size], stands.names[u % size], round(float(m), 4), round(float(s), 4), round(float(p), 4))
         for u, m, s, p in zip(used.tolist(), mean, spread, part, strict=True)
     )
-    return Profile(_alone(stands.names, own), shakes)
+    return KitModel(_alone(stands.names, own), shakes)
 
 
 def _alone(
@@ -204,18 +204,18 @@ def _alone(
 class _Tables:
     """A profile as arrays by pad numbers."""
 
-    def __init__(self, profile: Profile, context: Context):
+    def __init__(self, kit_model: KitModel, context: Context):
         names = {name: i for i, name in enumerate(context.stands.names)}
         size = max(1, len(names))
         counts = np.zeros((size, LEVELS))
-        for name, row in profile.alone:
+        for name, row in kit_model.alone:
             if name in names:
                 counts[names[name]] = row
         self.alone = smoothed(counts, usual_alone(context.stands.ghosts) if names else usual_alone(np.zeros(1)))
         self.mean = np.full((size, size), USUAL_SHARE)
         self.spread = np.full((size, size), USUAL_SPREAD)
         self.part = np.full((size, size), 0.6)
-        for by, shaken, mean, spread, part in profile.shakes:
+        for by, shaken, mean, spread, part in kit_model.shakes:
             if by in names and shaken in names:
                 at = names[by], names[shaken]
                 self.mean[at], self.spread[at], self.part[at] = mean, spread, part
@@ -243,7 +243,7 @@ class _LiveCrosstalk(LiveStage):
         self._pad = stands.pad.tolist()
         self._group, self._drum = stands.group.tolist(), stands.drum.tolist()
         self._devices = context.devices.tolist()
-        self._tables = _Tables(settings.profile, context)
+        self._tables = _Tables(settings.kit_model, context)
         self._held: deque[LiveEvent] = deque()
         self._recent: deque[tuple[float, int, int, float]] = deque()
         self._cut: LiveEvent | None = None
@@ -306,10 +306,10 @@ class _LiveCrosstalk(LiveStage):
         likely = self._likely(event)
         if self._ahead <= 0:
             self._note(event)
-        if likely >= self._settings.sure:
+        if likely >= self._settings.min_confidence:
             self._heir[event.origin] = cut.origin if cut is not None else -1
             self.account(
-                Stage.CROSSTALK, What.REMOVED, Reason.CROSSTALK, event.origin, Field.NONE, np.nan, np.nan, likely
+                Stage.CROSSTALK, Action.REMOVED, Reason.CROSSTALK, event.origin, NoteField.NONE, np.nan, np.nan, likely
             )
             return []
         return [*before, event]

@@ -8,8 +8,8 @@ from puresignal.core.midi.events import Notes, Take
 from puresignal.core.path.cleaning_path import LivePath, Path, as_live, messages
 from puresignal.core.path.context import Context
 from puresignal.core.path.crosstalk import learn
-from puresignal.core.path.crosstalk_model import Profile
-from puresignal.core.path.tally import Reason, Stage, What
+from puresignal.core.path.crosstalk_model import KitModel
+from puresignal.core.path.tally import Action, Reason, Stage
 
 
 @dataclass(frozen=True)
@@ -19,7 +19,7 @@ class Lesson:
     before  by the settings as they are; after  with what was learnt; ahead  with that, by milliseconds looked ahead
     """
 
-    profile: Profile
+    kit_model: KitModel
     before: int
     after: int
     ahead: dict[float, int]
@@ -27,15 +27,18 @@ class Lesson:
 
 def lesson(take: Take, path: Path, context: Context, played: Notes) -> Lesson:
     """Works out what would change; nothing does. Plays the take through the live path four times."""
-    profile = learn(played, context, path.crosstalk)
+    kit_model = learn(played, context, path.crosstalk)
 
-    def gone(known: Profile, ms: float) -> int:
-        own = replace(path.crosstalk, profile=known, live_ms=ms)
+    def gone(known: KitModel, ms: float) -> int:
+        own = replace(path.crosstalk, kit_model=known, live_ms=ms)
         return live_removals(take, replace(path, crosstalk=own), context)
 
     now = path.crosstalk.live_ms
     return Lesson(
-        profile, gone(path.crosstalk.profile, now), gone(profile, now), {ms: gone(profile, ms) for ms in (4.0, 8.0)}
+        kit_model,
+        gone(path.crosstalk.kit_model, now),
+        gone(kit_model, now),
+        {ms: gone(kit_model, ms) for ms in (4.0, 8.0)},
     )
 
 
@@ -43,9 +46,9 @@ def live_removals(take: Take, path: Path, context: Context) -> int:
     """How many notes of a take the path would take out for crosstalk if it were played live."""
     count = 0
 
-    def account(stage: Stage, what: What, reason: Reason, *_: object) -> None:
+    def account(stage: Stage, action: Action, reason: Reason, *_: object) -> None:
         nonlocal count
-        count += what == What.REMOVED and reason == Reason.CROSSTALK
+        count += action == Action.REMOVED and reason == Reason.CROSSTALK
 
     run = LivePath(as_live(path), context, account=account)
     for message in messages(take.events):

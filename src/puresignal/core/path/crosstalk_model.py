@@ -35,7 +35,7 @@ _SMALLEST = 1e-5
 
 
 @dataclass(frozen=True)
-class Profile:
+class KitModel:
     """What was learnt. Pads are (channel, note).
 
     alone   (pad, parts of its hits that stand alone, by loudness bin, how many they were)

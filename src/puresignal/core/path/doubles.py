@@ -19,7 +19,7 @@ from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.removal import inherit
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Field, Reason, Stage, What, entries
+from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
 
 DOUBT = 0.25
 """Part of the limit above and below it in which a decision counts as doubtful."""
@@ -54,14 +54,14 @@ class Doubles:
             removed |= false
         notes_end, end_event, release, heirs = inherit(notes, by_pad, key, removed)
         written = (
-            entries(self.stage, What.REMOVED, Reason.PLAYER, notes.origin[drop]),
+            entries(self.stage, Action.REMOVED, Reason.PLAYER, notes.origin[drop]),
             entries(
-                self.stage, What.REMOVED, Reason.DOUBLE, notes.origin[removed & ~drop],
+                self.stage, Action.REMOVED, Reason.DOUBLE, notes.origin[removed & ~drop],
                 confidence=confidence[removed & ~drop],
             ),
-            entries(self.stage, What.KEPT, Reason.DOUBTFUL, notes.origin[doubtful], confidence=confidence[doubtful]),
+            entries(self.stage, Action.KEPT, Reason.DOUBTFUL, notes.origin[doubtful], confidence=confidence[doubtful]),
             entries(
-                self.stage, What.CHANGED, Reason.END_OF_DOUBLE, notes.origin[heirs], field=Field.END,
+                self.stage, Action.CHANGED, Reason.END_OF_DOUBLE, notes.origin[heirs], field=NoteField.END,
                 before=notes.end[heirs], after=notes_end[heirs],
             ),
         )  # fmt: skip
@@ -83,7 +83,7 @@ class Doubles:
         start, loud = notes.start[by_pad], notes.velocity[by_pad].astype(np.float64)
         close = np.zeros(len(notes), bool)
         close[1:] = (key[by_pad][1:] == key[by_pad][:-1]) & (start[1:] - start[:-1] < window)
-        close &= context.spoken_channels[notes.channel[by_pad]]
+        close &= context.mapped_channels[notes.channel[by_pad]]
         suspects = np.flatnonzero(close)
         near = np.unique(np.concatenate([suspects, suspects - 1]))
         at = dict(zip(near.tolist(), start[near].tolist(), strict=True))
@@ -111,14 +111,14 @@ class Doubles:
             else:
                 reference = i
         judged = np.flatnonzero(against >= 0)
-        sure = self._sure(
+        judged_confidence = self._sure(
             start[suspects[judged]] - start[against[judged]], loud[suspects[judged]], loud[against[judged]]
         )
         rows = by_pad[suspects[judged]]
-        confidence[rows] = sure
+        confidence[rows] = judged_confidence
         taken = np.zeros(len(notes), bool)
         taken[by_pad[suspects[false]]] = True
-        return taken, np.sort(rows[~false[judged] & (sure < 0.6)])
+        return taken, np.sort(rows[~false[judged] & (judged_confidence < 0.6)])
 
     def _sure(self, gap: np.ndarray, velocity: np.ndarray, reference: np.ndarray) -> np.ndarray:
         """How sure each judgement is, 0.5 to 1: by how far the hit's loudness is from the limit."""
@@ -138,7 +138,7 @@ class _LiveDoubles(LiveStage):
     def __init__(self, settings: Doubles, context: Context):
         self._active = settings.on
         self._ratio = settings.ratio
-        self._speaks = context.spoken_channels.tolist()
+        self._speaks = context.mapped_channels.tolist()
         self._window = settings.window_ms / 1000
         self._last: dict[int, tuple[float, float]] = {}
         self._cut: LiveEvent | None = None
@@ -168,7 +168,9 @@ class _LiveDoubles(LiveStage):
         last = self._last.get(key)
         if last is not None and event.at - last[0] < self._window and event.velocity < self._ratio * last[1]:
             self._heir[event.origin] = cut.origin if cut is not None else -1
-            self.account(Stage.DOUBLES, What.REMOVED, Reason.DOUBLE, event.origin, Field.NONE, np.nan, np.nan, 1.0)
+            self.account(
+                Stage.DOUBLES, Action.REMOVED, Reason.DOUBLE, event.origin, NoteField.NONE, np.nan, np.nan, 1.0
+            )
             return []
         self._last[key] = (event.at, event.velocity)
         return [*before, event]

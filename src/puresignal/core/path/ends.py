@@ -17,7 +17,7 @@ from puresignal.core.path import live
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Entries, Field, Reason, Stage, What, entries
+from puresignal.core.path.tally import Action, Entries, NoteField, Reason, Stage, entries
 
 CHOKE_FROM = 64
 """Key pressure from which a hand is taken to hold the cymbal (docs/formats.md)."""
@@ -43,7 +43,7 @@ class Ends:
     causal: ClassVar[bool] = True
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
-        drum = context.spoken_channels[notes.channel]
+        drum = context.mapped_channels[notes.channel]
         end, end_event = notes.end.copy(), notes.end_event.copy()
         written: list[Entries] = []
         cap = notes.start + self.longest_ms / 1000
@@ -51,8 +51,8 @@ class Ends:
         def change(rows: np.ndarray, reason: Reason, to: np.ndarray, event: np.ndarray | int = NO_EVENT) -> None:
             written.append(
                 entries(
-                    self.stage, What.CHANGED, reason, notes.origin[rows], field=Field.END, branch=notes.branch[rows],
-                    before=end[rows], after=to,
+                    self.stage, Action.CHANGED, reason, notes.origin[rows], field=NoteField.END,
+                    branch=notes.branch[rows], before=end[rows], after=to,
                 )
             )  # fmt: skip
             end[rows], end_event[rows] = to, event
@@ -131,7 +131,7 @@ class _LiveEnds(LiveStage):
         self._repair = settings.repair
         self._given = settings.given_ms / 1000
         self._longest = settings.longest_ms / 1000
-        self._speaks = context.spoken_channels.tolist()
+        self._speaks = context.mapped_channels.tolist()
         self._cymbal = context.cymbal.tolist()
         self._table = context.source_table.tolist()
         self._devices = context.devices.tolist()
@@ -165,14 +165,23 @@ class _LiveEnds(LiveStage):
         for begun in [n for n in self._sounding.values() if n.articulation >= 0]:
             if self._cymbal[begun.articulation] == cymbal and self._devices[begun.port] == device:
                 del self._sounding[begun.origin]
-                self.account(Stage.ENDS, What.CHANGED, Reason.CHOKED, begun.origin, Field.END, np.nan, event.at, 1.0)
+                self.account(
+                    Stage.ENDS, Action.CHANGED, Reason.CHOKED, begun.origin, NoteField.END, np.nan, event.at, 1.0
+                )
                 leaving += self._ended(begun, self._end(begun, event.at, event.origin))
         return leaving
 
     def _ended(self, begun: _Begun, end: LiveEvent) -> list[LiveEvent]:
         if self._repair and end.at - begun.at < NO_LENGTH_BELOW:
             self.account(
-                Stage.ENDS, What.CHANGED, Reason.NO_LENGTH, begun.origin, Field.END, end.at, begun.at + self._given, 1.0
+                Stage.ENDS,
+                Action.CHANGED,
+                Reason.NO_LENGTH,
+                begun.origin,
+                NoteField.END,
+                end.at,
+                begun.at + self._given,
+                1.0,
             )
             end.at, end.end_event = begun.at + self._given, NO_EVENT
             heapq.heappush(self._due, (end.at, end.origin, end))
@@ -194,7 +203,7 @@ class _LiveEnds(LiveStage):
             if self._sounding.get(begun.origin) is begun:
                 del self._sounding[begun.origin]
                 cap = begun.at + self._longest
-                self.account(Stage.ENDS, What.CHANGED, Reason.TOO_LONG, begun.origin, Field.END, np.nan, cap, 1.0)
+                self.account(Stage.ENDS, Action.CHANGED, Reason.TOO_LONG, begun.origin, NoteField.END, np.nan, cap, 1.0)
                 leaving += self._ended(begun, self._end(begun, cap, NO_EVENT))
         return leaving
 

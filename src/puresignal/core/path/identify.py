@@ -13,7 +13,7 @@ from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.opening import CLOSED, Opening, at_hits, splashes, zones
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Field, Reason, Stage, What, entries
+from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
 
 
 @dataclass(frozen=True)
@@ -42,23 +42,23 @@ class Identify:
         before = code[asked].copy()
         code = np.where(decides > 0, context.openings[decides, opening], code).astype(np.int16)
         code[splashed] = context.code["hat.splash"]
-        told, what = context.told_articulation
+        told, codes = context.told_articulation
         by_hand = among(notes.origin, told)
-        code[by_hand] = what[np.searchsorted(told, notes.origin[by_hand])]
+        code[by_hand] = codes[np.searchsorted(told, notes.origin[by_hand])]
         notes = notes.but(articulation=code, closedness=closedness)
 
-        loose = (code == NO_ARTICULATION) & context.spoken_channels[notes.channel]
+        unmapped = (code == NO_ARTICULATION) & context.mapped_channels[notes.channel]
         written = [
             entries(
-                self.stage, What.CHANGED, Reason.PEDAL, notes.origin[asked], field=Field.ARTICULATION,
+                self.stage, Action.CHANGED, Reason.PEDAL, notes.origin[asked], field=NoteField.ARTICULATION,
                 before=before, after=code[asked], confidence=1.0,
             )
         ]  # fmt: skip
         if self.unmapped == "drop":
-            loose &= ~among(notes.origin, context.kept_by_hand)
-            written.append(entries(self.stage, What.REMOVED, Reason.UNMAPPED, notes.origin[loose]))
-            notes = notes.take(~loose)
-            controls = controls.take(~_loose_pressure(controls, context))
+            unmapped &= ~among(notes.origin, context.kept_by_hand)
+            written.append(entries(self.stage, Action.REMOVED, Reason.UNMAPPED, notes.origin[unmapped]))
+            notes = notes.take(~unmapped)
+            controls = controls.take(~_unmapped_pressure(controls, context))
         return Result(notes, controls, tuple(written))
 
     def _pedal(
@@ -98,9 +98,9 @@ class Identify:
         return _LiveIdentify(self, context)
 
 
-def _loose_pressure(controls: Controls, context: Context) -> np.ndarray:
+def _unmapped_pressure(controls: Controls, context: Context) -> np.ndarray:
     """(controls,) bool: key pressure for notes that the source map does not know."""
-    pressure = (controls.kind == POLY_PRESSURE) & context.spoken_channels[controls.channel]
+    pressure = (controls.kind == POLY_PRESSURE) & context.mapped_channels[controls.channel]
     return np.asarray(pressure & (context.source_table[controls.channel, controls.number] < 0))
 
 
@@ -110,7 +110,7 @@ class _LiveIdentify(LiveStage):
     def __init__(self, settings: Identify, context: Context):
         self._drop = settings.unmapped == "drop"
         self._table = context.source_table.tolist()
-        self._speaks = context.spoken_channels.tolist()
+        self._speaks = context.mapped_channels.tolist()
         self._hat_channels = context.hat_channels.tolist()
         self._decides = context.pedal_decides.tolist()
         self._openings = context.openings.tolist()
@@ -121,8 +121,8 @@ class _LiveIdentify(LiveStage):
         self._zone: list[int] = []
         self._sure: list[bool] = []
         if hat is not None:
-            zone, sure = zones(hat, settings.tremble)
-            self._zone, self._sure = zone.tolist(), sure.tolist()
+            zone, confidence = zones(hat, settings.tremble)
+            self._zone, self._sure = zone.tolist(), confidence.tolist()
         self._pedal: dict[int, float] = {}
         self._opening: dict[int, Opening] = {}
         self._gone: set[int] = set()
@@ -133,7 +133,7 @@ class _LiveIdentify(LiveStage):
             if code < 0 and self._drop and self._speaks[event.channel]:
                 self._gone.add(event.origin)
                 self.account(
-                    Stage.IDENTIFY, What.REMOVED, Reason.UNMAPPED, event.origin, Field.NONE, np.nan, np.nan, 1.0
+                    Stage.IDENTIFY, Action.REMOVED, Reason.UNMAPPED, event.origin, NoteField.NONE, np.nan, np.nan, 1.0
                 )
                 return []
             if self._pedal:
@@ -143,7 +143,14 @@ class _LiveIdentify(LiveStage):
                 opening = pedal.when(event.at) if pedal is not None else CLOSED
                 before, code = code, self._openings[self._decides[code]][opening]
                 self.account(
-                    Stage.IDENTIFY, What.CHANGED, Reason.PEDAL, event.origin, Field.ARTICULATION, before, code, 1.0
+                    Stage.IDENTIFY,
+                    Action.CHANGED,
+                    Reason.PEDAL,
+                    event.origin,
+                    NoteField.ARTICULATION,
+                    before,
+                    code,
+                    1.0,
                 )
             event.articulation = code
         elif event.kind == live.OFF:
@@ -158,11 +165,11 @@ class _LiveIdentify(LiveStage):
                 if opening_now is None:
                     opening_now = self._opening[lane] = Opening()
                 opening_now.move(event.at, self._zone[value], self._sure[value])
-        elif event.status == POLY_PRESSURE and self._is_loose(event):
+        elif event.status == POLY_PRESSURE and self._is_unmapped(event):
             return []
         return [event]
 
-    def _is_loose(self, event: LiveEvent) -> bool:
+    def _is_unmapped(self, event: LiveEvent) -> bool:
         return self._drop and self._speaks[event.channel] and self._table[event.channel][event.note] < 0
 
     def held(self) -> int:

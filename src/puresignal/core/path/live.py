@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from puresignal.core.path.tally import Field, Reason, Stage, What
+from puresignal.core.path.tally import Action, NoteField, Reason, Stage
 
 ON, OFF, CONTROL = range(3)
 
@@ -56,12 +56,19 @@ class LiveEvent:
         return twin
 
 
-Account = Callable[[Stage, What, Reason, int, Field, float, float, float], None]
+Account = Callable[[Stage, Action, Reason, int, NoteField, float, float, float], None]
 """Takes (stage, what, reason, origin, field, before, after, confidence) for each decision."""
 
 
 def no_account(
-    stage: Stage, what: What, reason: Reason, origin: int, field: Field, before: float, after: float, sure: float
+    stage: Stage,
+    action: Action,
+    reason: Reason,
+    origin: int,
+    field: NoteField,
+    before: float,
+    after: float,
+    confidence: float,
 ) -> None:
     """For runs that nobody asks about."""
 

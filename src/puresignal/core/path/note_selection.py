@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from puresignal.core.path.cleaning_path import Outcome
-from puresignal.core.path.tally import Reason, Stage, What
+from puresignal.core.path.tally import Action, Reason, Stage
 
-LOOSE = (Reason.UNMAPPED, Reason.NO_TARGET)
+UNMAPPED = (Reason.UNMAPPED, Reason.NO_TARGET)
 """Why a hit leads nowhere."""
 
 DOUBTFUL_BELOW = 0.6
@@ -17,7 +17,7 @@ DOUBTFUL_BELOW = 0.6
 def doubtful(outcome: Outcome) -> np.ndarray:
     """Notes that were only just kept or only just taken out, in playing order."""
     e = outcome.tally.entries
-    unsure = (e.confidence < DOUBTFUL_BELOW) & ((e.what == What.REMOVED) | (e.what == What.KEPT))
+    unsure = (e.confidence < DOUBTFUL_BELOW) & ((e.action == Action.REMOVED) | (e.action == Action.KEPT))
     return in_order(outcome, np.unique(e.origin[unsure]))
 
 
@@ -28,7 +28,7 @@ def touched(outcome: Outcome, stage: Stage) -> np.ndarray:
 
 def removed(outcome: Outcome, reason: Reason) -> np.ndarray:
     """Notes taken out for a reason, in playing order."""
-    return in_order(outcome, outcome.tally.origins(What.REMOVED, reason))
+    return in_order(outcome, outcome.tally.origins(Action.REMOVED, reason))
 
 
 def in_order(outcome: Outcome, origins: np.ndarray) -> np.ndarray:
@@ -41,7 +41,7 @@ def in_order(outcome: Outcome, origins: np.ndarray) -> np.ndarray:
 def reason_removed(outcome: Outcome, origin: int) -> Reason | None:
     """Why a note was taken out, None where it left."""
     e = outcome.tally.entries
-    rows = np.flatnonzero((e.origin == origin) & (e.what == What.REMOVED) & (e.branch == 0))
+    rows = np.flatnonzero((e.origin == origin) & (e.action == Action.REMOVED) & (e.branch == 0))
     return Reason(int(e.reason[rows[0]])) if len(rows) else None
 
 
@@ -58,7 +58,7 @@ def alike(outcome: Outcome, origin: int) -> np.ndarray:
         alike_too = np.isin(played.origin, removed(outcome, reason))
     else:
         unsure = np.isin(played.origin, doubtful(outcome))
-        gone = np.isin(played.origin, outcome.tally.origins(What.REMOVED))
+        gone = np.isin(played.origin, outcome.tally.origins(Action.REMOVED))
         alike_too = (unsure if unsure[i] else ~unsure) & ~gone
     chosen: np.ndarray = played.origin[same_pad & alike_too]
     return chosen

@@ -8,7 +8,7 @@ from typing import Any
 from puresignal.core.errors import SettingsError
 from puresignal.core.path import settings_values
 from puresignal.core.path.cleaning_path import Path
-from puresignal.core.path.crosstalk_model import Profile
+from puresignal.core.path.crosstalk_model import KitModel
 
 FORMAT = "pure-signal/settings"
 VERSION = 1
@@ -23,7 +23,7 @@ _RANGES: dict[tuple[str, str], tuple[float, float] | tuple[str, ...]] = {
     ("crosstalk", "after_ms"): (0.0, 30.0),
     ("crosstalk", "before_ms"): (0.0, 20.0),
     ("crosstalk", "ratio"): (0.0, 1.0),
-    ("crosstalk", "sure"): (0.0, 1.0),
+    ("crosstalk", "min_confidence"): (0.0, 1.0),
     ("crosstalk", "lookahead_ms"): (0.0, 8.0),
     ("crosstalk", "live_ms"): (0.0, 8.0),
     ("ends", "given_ms"): (1.0, 1000.0),
@@ -33,6 +33,10 @@ _RANGES: dict[tuple[str, str], tuple[float, float] | tuple[str, ...]] = {
     ("split", "by"): ("drum", "family", "one"),
     ("target", "unmapped"): ("drop", "keep"),
 }
+
+
+_FORMER_NAMES = {("crosstalk", "sure"): "min_confidence", ("crosstalk", "profile"): "kit_model"}
+"""Settings that had another name in files of 0.1.0."""
 
 
 def to_json(path: Path) -> dict[str, Any]:
@@ -70,7 +74,8 @@ def from_json(data: object, where: str, base: Path | None = None) -> Path:
         stage = getattr(path, name)
         known = {f.name: getattr(stage, f.name) for f in fields(stage)}
         checked = {}
-        for key, value in values.items():
+        for given, value in values.items():
+            key = _FORMER_NAMES.get((name, given), given)
             if key not in known:
                 raise SettingsError(
                     f'"{name}" has no setting "{key}"', where, f"Known are: {', '.join(sorted(known))}."
@@ -83,8 +88,8 @@ def from_json(data: object, where: str, base: Path | None = None) -> Path:
 def _checked(stage: str, key: str, value: object, now: object, where: str) -> object:
     if isinstance(now, tuple):
         return settings_values.shapes(value, f'"{stage}.{key}"', where)
-    if isinstance(now, Profile):
-        return settings_values.profile(value, f'"{stage}.{key}"', where)
+    if isinstance(now, KitModel):
+        return settings_values.kit_model(value, f'"{stage}.{key}"', where)
     allowed = _RANGES.get((stage, key))
     label = f'"{stage}.{key}" is {value!r}'
     if isinstance(now, bool):

@@ -8,14 +8,17 @@ from typing import Any
 
 from puresignal.core.errors import SettingsError
 from puresignal.core.kit.articulations import is_articulation
-from puresignal.core.path.crosstalk_model import LEVELS, Profile
+from puresignal.core.path.crosstalk_model import LEVELS, KitModel
 from puresignal.core.path.velocity_curve import ALL, NUMBERS, Shape
 
 SHAPE_RANGES: dict[str, tuple[float, float]] = {
     "threshold": (0.0, 126.0), "low": (1.0, 127.0), "high": (1.0, 127.0), "scale": (0.0, 4.0),
     "offset": (-127.0, 127.0), "fixed": (0.0, 127.0), "spread": (0.0, 3.0), "centre": (0.0, 127.0),
-    "accents": (0.0, 127.0), "varied": (0.0, 64.0), "vary_centre": (-1.0, 1.0),
+    "accents": (0.0, 127.0), "randomness": (0.0, 64.0), "bias": (-1.0, 1.0),
 }  # fmt: skip
+
+_FORMER_NAMES = {"varied": "randomness", "vary_centre": "bias"}
+"""Fields that had another name in files of 0.1.0."""
 
 
 def to_json(value: object) -> object:
@@ -26,7 +29,7 @@ def to_json(value: object) -> object:
         return {
             key: {n: getattr(shape, n) for n in names if getattr(shape, n) != getattr(usual, n)} for key, shape in value
         }
-    if isinstance(value, Profile):
+    if isinstance(value, KitModel):
         return {
             "alone": [[*pad, list(row)] for pad, row in value.alone],
             "shakes": [[*by, *shaken, *numbers] for by, shaken, *numbers in value.shakes],
@@ -46,7 +49,8 @@ def shapes(value: object, label: str, where: str) -> tuple[tuple[str, Shape], ..
         name = f'{label[:-1]}.{key}"'
         if not isinstance(row, dict) or (key != ALL and not is_articulation(key)):
             raise SettingsError(f"{name} is no shape of a drum", where, 'Keys are drums, articulations, or "*".')
-        shape = Shape(**{field: _field(field, given, name, where) for field, given in row.items()})
+        named: dict[str, Any] = {_FORMER_NAMES.get(str(field), str(field)): setting for field, setting in row.items()}
+        shape = Shape(**{field: _field(field, setting, name, where) for field, setting in named.items()})
         if shape.low > shape.high:
             raise SettingsError(f"{name}: low is above high", where, "Put them the other way round.")
         found.append((key, shape))
@@ -76,7 +80,7 @@ def _curve(given: object, name: str, where: str) -> tuple[tuple[float, float], .
     return points
 
 
-def profile(value: object, label: str, where: str) -> Profile:
+def kit_model(value: object, label: str, where: str) -> KitModel:
     """A profile from its plain form; every number is checked.
 
     Raises SettingsError
@@ -105,4 +109,4 @@ def profile(value: object, label: str, where: str) -> Profile:
         ]
     except (ValueError, TypeError, AssertionError, AttributeError) as error:
         raise SettingsError(f"{label} is no profile", where, "Leave it out, or learn it anew from a take.") from error
-    return Profile(tuple(alone), tuple(shakes))
+    return KitModel(tuple(alone), tuple(shakes))

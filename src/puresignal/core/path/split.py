@@ -29,8 +29,8 @@ class Split:
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
         own = context.unmapped_track + 1 + notes.port.astype(np.int64) * 16 + notes.channel - 1
-        loose = np.where(context.spoken_channels[notes.channel], context.unmapped_track, own)
-        track = np.where(notes.articulation >= 0, context.track_of_articulation[notes.articulation], loose)
+        unmapped = np.where(context.mapped_channels[notes.channel], context.unmapped_track, own)
+        track = np.where(notes.articulation >= 0, context.track_of_articulation[notes.articulation], unmapped)
         return Result(notes.but(track=track), controls.but(track=_control_tracks(controls, context)))
 
     def live(self, context: Context) -> LiveStage:
@@ -40,7 +40,7 @@ class Split:
 def _control_tracks(controls: Controls, context: Context) -> np.ndarray:
     """(controls,) a pad's pressure goes with its drum, the pedal with the hat, the rest with the kit's first track."""
     track = np.empty(len(controls), np.int64)
-    spoken = context.spoken_channels[controls.channel]
+    spoken = context.mapped_channels[controls.channel]
     track[:] = context.unmapped_track + 1 + controls.port.astype(np.int64) * 16 + controls.channel - 1
     track[spoken] = general_track(context)
     pressure = spoken & (controls.kind == POLY_PRESSURE)
@@ -73,7 +73,7 @@ class _LiveSplit(LiveStage):
     def __init__(self, context: Context):
         self._context = context
         self._tracks = context.track_of_articulation.tolist()
-        self._speaks = context.spoken_channels.tolist()
+        self._speaks = context.mapped_channels.tolist()
         self._hat = context.source.hat.controller if context.source is not None and context.source.hat else -1
 
     def feed(self, event: LiveEvent) -> list[LiveEvent]:

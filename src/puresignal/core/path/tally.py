@@ -15,7 +15,7 @@ import numpy as np
 from puresignal.core.midi.columns import Columns
 
 
-class What(IntEnum):
+class Action(IntEnum):
     """What a stage did to a note. A note without an entry passed as it was."""
 
     KEPT = 0
@@ -74,7 +74,7 @@ REASON_WORDS = {
 """One word or two for each reason: the strip, the report and the trace all use these."""
 
 
-class Field(IntEnum):
+class NoteField(IntEnum):
     """The property of a note that was changed."""
 
     NONE = 0
@@ -111,7 +111,7 @@ class Entries(Columns):
     """
 
     stage: np.ndarray
-    what: np.ndarray
+    action: np.ndarray
     reason: np.ndarray
     field: np.ndarray
     origin: np.ndarray
@@ -121,7 +121,7 @@ class Entries(Columns):
     confidence: np.ndarray
 
     DTYPES: ClassVar[dict[str, Any]] = {
-        "stage": "i1", "what": "i1", "reason": "i1", "field": "i1", "origin": "i8", "branch": "i2",
+        "stage": "i1", "action": "i1", "reason": "i1", "field": "i1", "origin": "i8", "branch": "i2",
         "before": "f8", "after": "f8", "confidence": "f4",
     }  # fmt: skip
 
@@ -132,11 +132,11 @@ NO_ENTRIES = Entries.empty()
 
 def entries(
     stage: Stage,
-    what: What,
+    action: Action,
     reason: Reason | np.ndarray,
     origin: np.ndarray,
     *,
-    field: Field = Field.NONE,
+    field: NoteField = NoteField.NONE,
     branch: np.ndarray | int = 0,
     before: np.ndarray | float = np.nan,
     after: np.ndarray | float = np.nan,
@@ -151,7 +151,7 @@ def entries(
         return np.broadcast_to(np.asarray(value), n)
 
     return Entries(
-        full(int(stage)), full(int(what)), full(reason), full(int(field)), origin,
+        full(int(stage)), full(int(action)), full(reason), full(int(field)), origin,
         full(branch), full(before), full(after), full(confidence),
     )  # fmt: skip
 
@@ -160,9 +160,9 @@ class TraceStep(NamedTuple):
     """One thing that happened to one note, for the window to put into words."""
 
     stage: Stage
-    what: What
+    action: Action
     reason: Reason
-    field: Field
+    field: NoteField
     branch: int
     before: float
     after: float
@@ -186,15 +186,15 @@ class Tally:
 
     def removed(self) -> dict[Reason, int]:
         """How many notes were removed, by reason."""
-        return self._count(What.REMOVED)
+        return self._count(Action.REMOVED)
 
     def added(self) -> dict[Reason, int]:
         """How many notes were added, by reason."""
-        return self._count(What.ADDED)
+        return self._count(Action.ADDED)
 
     def changed(self) -> dict[Reason, int]:
         """How many changes were made to notes, by reason."""
-        return self._count(What.CHANGED)
+        return self._count(Action.CHANGED)
 
     def balances(self) -> bool:
         """Out = in - removed + added."""
@@ -210,12 +210,12 @@ class Tally:
         A hit that only takes over the end of a removed one is not counted: that is the removal's doing.
         """
         e = self.entries
-        return _each_once(e.origin[(e.stage == stage) & (e.what != What.KEPT) & (e.reason != Reason.END_OF_DOUBLE)])
+        return _each_once(e.origin[(e.stage == stage) & (e.action != Action.KEPT) & (e.reason != Reason.END_OF_DOUBLE)])
 
-    def origins(self, what: What, reason: Reason | None = None) -> np.ndarray:
+    def origins(self, action: Action, reason: Reason | None = None) -> np.ndarray:
         """Origins of the notes that something happened to, each once, rising."""
         e = self.entries
-        rows = e.what == what
+        rows = e.action == action
         if reason is not None:
             rows = rows & (e.reason == reason)
         return _each_once(e.origin[rows])
@@ -225,15 +225,15 @@ class Tally:
         e = self.entries
         return [
             TraceStep(
-                Stage(int(e.stage[i])), What(int(e.what[i])), Reason(int(e.reason[i])), Field(int(e.field[i])),
+                Stage(int(e.stage[i])), Action(int(e.action[i])), Reason(int(e.reason[i])), NoteField(int(e.field[i])),
                 int(e.branch[i]), float(e.before[i]), float(e.after[i]), float(e.confidence[i]),
             )
             for i in np.flatnonzero(e.origin == origin)
         ]  # fmt: skip
 
-    def _count(self, what: What) -> dict[Reason, int]:
+    def _count(self, action: Action) -> dict[Reason, int]:
         e = self.entries
-        counts = np.bincount(e.reason[e.what == what], minlength=len(Reason))
+        counts = np.bincount(e.reason[e.action == action], minlength=len(Reason))
         return {Reason(i): int(n) for i, n in enumerate(counts) if n}
 
 

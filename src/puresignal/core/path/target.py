@@ -13,7 +13,7 @@ from puresignal.core.path import live
 from puresignal.core.path.context import MIDDLE_OPEN, PARTS, Context, TargetTable, among, part_of
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Entries, Field, Reason, Stage, What, entries
+from puresignal.core.path.tally import Action, Entries, NoteField, Reason, Stage, entries
 
 
 @dataclass(frozen=True)
@@ -36,7 +36,7 @@ class Target:
         nowhere = count == 0
         written: list[Entries] = []
         stays = nowhere if self.unmapped == "keep" else nowhere & among(notes.origin, context.kept_by_hand)
-        written.append(entries(self.stage, What.REMOVED, Reason.NO_TARGET, notes.origin[nowhere & ~stays]))
+        written.append(entries(self.stage, Action.REMOVED, Reason.NO_TARGET, notes.origin[nowhere & ~stays]))
         mapped, count = mapped & ~stays, np.where(stays, 1, count)
 
         single = bool(np.all(count == 1))
@@ -54,13 +54,16 @@ class Target:
         stands_in = table.stand_in[nearer[rows], code[rows]]
         reason = np.where(stands_in >= 0, Reason.STAND_IN, Reason.MAPPED)
         written.append(
-            entries(self.stage, What.ADDED, Reason.ALSO, leaving.origin[branch > 0], branch=branch[branch > 0])
+            entries(self.stage, Action.ADDED, Reason.ALSO, leaving.origin[branch > 0], branch=branch[branch > 0])
         )
-        for field, before, after in ((Field.NOTE, leaving.note, note), (Field.CHANNEL, leaving.channel, channel)):
+        for field, before, after in (
+            (NoteField.NOTE, leaving.note, note),
+            (NoteField.CHANNEL, leaving.channel, channel),
+        ):
             other = (before != after) & (branch == 0)
             written.append(
                 entries(
-                    self.stage, What.CHANGED, reason[other], leaving.origin[other], field=field,
+                    self.stage, Action.CHANGED, reason[other], leaving.origin[other], field=field,
                     branch=branch[other], before=before[other], after=after[other],
                 )
             )  # fmt: skip
@@ -83,7 +86,7 @@ class Target:
                     channel=outputs.pedal_channel[moved.channel],
                 )
             )
-        spoken = pressure[context.spoken_channels[controls.channel[pressure]]]
+        spoken = pressure[context.mapped_channels[controls.channel[pressure]]]
         # A row for each note that the pad leaves as: as many passes as the widest pad has notes.
         targets = [
             outputs.pressure_targets(int(c), int(n))
@@ -127,7 +130,7 @@ class ControlOutputs:
         self.pedal_values = np.arange(128, dtype=np.uint8)
         if target is not None:
             if target.channel is not None:
-                self.general_channel[context.spoken_channels] = target.channel
+                self.general_channel[context.mapped_channels] = target.channel
             if self._source_hat is not None and target.hat is not None:
                 self.pedal_number = target.hat.controller
                 self.pedal_values = np.array(
@@ -150,7 +153,7 @@ class ControlOutputs:
 
     def special(self, controls: Controls) -> np.ndarray:
         """Which controls do not leave as they came: the pedal, and pressure on the kit's channels."""
-        pressure = (controls.kind == POLY_PRESSURE) & self._context.spoken_channels[controls.channel]
+        pressure = (controls.kind == POLY_PRESSURE) & self._context.mapped_channels[controls.channel]
         return np.asarray(self.is_pedal(controls) | pressure)
 
     def pressure_targets(self, channel: int, note: int) -> list[tuple[int, int]]:
@@ -201,7 +204,7 @@ class _LiveTarget(LiveStage):
         if not ways:
             if self._drop:
                 self.account(
-                    Stage.TARGET, What.REMOVED, Reason.NO_TARGET, event.origin, Field.NONE, np.nan, np.nan, 1.0
+                    Stage.TARGET, Action.REMOVED, Reason.NO_TARGET, event.origin, NoteField.NONE, np.nan, np.nan, 1.0
                 )
                 return []
             self._sounding[event.origin] = 1
@@ -212,7 +215,7 @@ class _LiveTarget(LiveStage):
             leaving[branch].note = note
             leaving[branch].channel = channel or event.channel
             if branch:
-                self.account(Stage.TARGET, What.ADDED, Reason.ALSO, event.origin, Field.NONE, np.nan, note, 1.0)
+                self.account(Stage.TARGET, Action.ADDED, Reason.ALSO, event.origin, NoteField.NONE, np.nan, note, 1.0)
         return leaving
 
     @staticmethod
@@ -236,7 +239,7 @@ class _LiveTarget(LiveStage):
             event.velocity = float(outputs.pedal_values[int(event.velocity)])
             event.channel = int(outputs.pedal_channel[event.channel])
             return [event]
-        if event.status == POLY_PRESSURE and context.spoken_channels[event.channel]:
+        if event.status == POLY_PRESSURE and context.mapped_channels[event.channel]:
             leaving = []
             for note, channel in outputs.pressure_targets(event.channel, event.note):
                 twin = event.copy()

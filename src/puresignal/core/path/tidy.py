@@ -17,7 +17,7 @@ from puresignal.core.path import live
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Field, Reason, Stage, What, entries
+from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
 
 
 @dataclass(frozen=True)
@@ -35,7 +35,9 @@ class Tidy:
         repeated[1:] = (key[by_key][1:] == key[by_key][:-1]) & (start[1:] == start[:-1])
         same = np.zeros(len(notes), bool)
         same[by_key] = repeated
-        written = [entries(self.stage, What.REMOVED, Reason.SAME_MOMENT, notes.origin[same], branch=notes.branch[same])]
+        written = [
+            entries(self.stage, Action.REMOVED, Reason.SAME_MOMENT, notes.origin[same], branch=notes.branch[same])
+        ]
         if same.any():
             by_key = by_key[~repeated]
             by_key = np.cumsum(~same)[by_key] - 1
@@ -46,7 +48,7 @@ class Tidy:
         here, following = here[cut], following[cut]
         written.append(
             entries(
-                self.stage, What.CHANGED, Reason.OVERLAP, notes.origin[here], field=Field.END,
+                self.stage, Action.CHANGED, Reason.OVERLAP, notes.origin[here], field=NoteField.END,
                 branch=notes.branch[here], before=end[here], after=notes.start[following],
             )
         )  # fmt: skip
@@ -71,7 +73,7 @@ class _LiveTidy(LiveStage):
             key = (event.track * 17 + event.channel) * 128 + event.note
             if self._last.get(key) == event.at:
                 self.account(
-                    Stage.TIDY, What.REMOVED, Reason.SAME_MOMENT, event.origin, Field.NONE, np.nan, np.nan, 1.0
+                    Stage.TIDY, Action.REMOVED, Reason.SAME_MOMENT, event.origin, NoteField.NONE, np.nan, np.nan, 1.0
                 )
                 return []
             before = self._sounding.get(key)
@@ -81,7 +83,9 @@ class _LiveTidy(LiveStage):
             if before is None:
                 return [event]
             del self._of[before.origin, before.branch]
-            self.account(Stage.TIDY, What.CHANGED, Reason.OVERLAP, before.origin, Field.END, np.nan, event.at, 1.0)
+            self.account(
+                Stage.TIDY, Action.CHANGED, Reason.OVERLAP, before.origin, NoteField.END, np.nan, event.at, 1.0
+            )
             end = LiveEvent(live.OFF, event.at, before.port, before.channel, before.note, 0.0, before.origin)
             end.branch, end.track, end.end_event = before.branch, before.track, event.origin
             return [end, event]

@@ -13,7 +13,7 @@ from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Field, Reason, Stage, What, entries
+from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
 from puresignal.core.path.velocity_curve import ALL, Shape, draw, table, through, vary
 
 
@@ -50,8 +50,8 @@ class Velocity:
         shapes.append(dict(self.shapes).get(ALL, Shape()))
         return _Tables(
             np.stack([table(shape) for shape in shapes]),
-            np.array([shape.varied for shape in shapes]),
-            np.array([shape.vary_centre for shape in shapes]),
+            np.array([shape.randomness for shape in shapes]),
+            np.array([shape.bias for shape in shapes]),
         )
 
     @property
@@ -67,14 +67,14 @@ class Velocity:
         shaped = through(tables.table, which, before)
         soft = np.isnan(shaped) & ~among(notes.origin, context.kept_by_hand)
         shaped = np.where(np.isnan(shaped), 1.0, shaped)
-        amount = tables.varied[which]
+        amount = tables.randomness[which]
         after = vary(shaped, amount, tables.centre[which], draw(self.seed, notes.origin, self.round)).astype(np.float32)
         changed = (after != notes.velocity) & ~soft
         written = (
-            entries(self.stage, What.REMOVED, Reason.TOO_SOFT, notes.origin[soft]),
+            entries(self.stage, Action.REMOVED, Reason.TOO_SOFT, notes.origin[soft]),
             entries(
-                self.stage, What.CHANGED, np.where(amount[changed] > 0, Reason.VARIED, Reason.SHAPED),
-                notes.origin[changed], field=Field.VELOCITY, branch=notes.branch[changed],
+                self.stage, Action.CHANGED, np.where(amount[changed] > 0, Reason.VARIED, Reason.SHAPED),
+                notes.origin[changed], field=NoteField.VELOCITY, branch=notes.branch[changed],
                 before=before[changed], after=after[changed],
             ),
         )  # fmt: skip
@@ -98,7 +98,7 @@ class _Tables:
     """By articulation, and last for what is none: (n, 128) table, and variation."""
 
     table: np.ndarray
-    varied: np.ndarray
+    randomness: np.ndarray
     centre: np.ndarray
 
 
@@ -130,23 +130,30 @@ class _LiveVelocity(LiveStage):
             which = event.articulation if event.articulation >= 0 else len(self._table) - 1
             velocity, before = event.velocity, event.velocity
             exact = self._exact
-            if velocity == int(velocity) and not exact.varied[which]:
+            if velocity == int(velocity) and not exact.randomness[which]:
                 velocity = self._table[which][int(velocity)]
             else:
                 one = np.array([which])
                 shaped = through(exact.table, one, np.array([velocity]))
                 drawn = draw(self._seed, np.array([event.origin]), self._round)
-                velocity = float(np.float32(vary(shaped, exact.varied[one], exact.centre[one], drawn)[0]))
+                velocity = float(np.float32(vary(shaped, exact.randomness[one], exact.centre[one], drawn)[0]))
             if velocity != velocity:
                 self._gone.add(event.origin)
                 self.account(
-                    Stage.VELOCITY, What.REMOVED, Reason.TOO_SOFT, event.origin, Field.NONE, np.nan, np.nan, 1.0
+                    Stage.VELOCITY, Action.REMOVED, Reason.TOO_SOFT, event.origin, NoteField.NONE, np.nan, np.nan, 1.0
                 )
                 return []
             if velocity != before:
                 event.velocity = velocity
                 self.account(
-                    Stage.VELOCITY, What.CHANGED, Reason.SHAPED, event.origin, Field.VELOCITY, before, velocity, 1.0
+                    Stage.VELOCITY,
+                    Action.CHANGED,
+                    Reason.SHAPED,
+                    event.origin,
+                    NoteField.VELOCITY,
+                    before,
+                    velocity,
+                    1.0,
                 )
             if not self._fine:
                 event.velocity = _whole(event.velocity)

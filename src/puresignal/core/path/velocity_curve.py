@@ -38,8 +38,8 @@ class Shape:
     spread: float = 1.0
     centre: float = 0.0
     accents: float = 0.0
-    varied: float = 0.0
-    vary_centre: float = 0.0
+    randomness: float = 0.0
+    bias: float = 0.0
 
     @property
     def plain(self) -> bool:

@@ -22,7 +22,7 @@ CHOKE_SECONDS, CUT_SECONDS = 0.035, 0.006
 CHOKE_PRESSURE = 64
 
 
-class Bank:
+class SampleBank:
     """Strokes ready to be mixed: layers for each articulation, of one kit.
 
     rate  samples a second
@@ -44,7 +44,7 @@ class Bank:
             if name not in self.layers:
                 self.layers[name] = drums.render(name, self.kit, self.drum(name), self.rate)
 
-    def take_over(self, other: Bank) -> None:
+    def take_over(self, other: SampleBank) -> None:
         """Keeps what another bank has computed, where it would be computed alike."""
         if (other.rate, other.kit) != (self.rate, self.kit):
             return
@@ -60,7 +60,7 @@ class Mixer:
     overs  blocks in which the limiter worked
     """
 
-    def __init__(self, bank: Bank, note_map: NoteMap | None = None):
+    def __init__(self, bank: SampleBank, note_map: NoteMap | None = None):
         """note_map: which note is which drum; what it does not speak of is pitched."""
         self.rate = bank.rate
         self.level = 0.7
@@ -79,7 +79,7 @@ class Mixer:
         self._bank = bank
         self.use(bank, note_map)
 
-    def use(self, bank: Bank, note_map: NoteMap | None) -> None:
+    def use(self, bank: SampleBank, note_map: NoteMap | None) -> None:
         """Another bank or map, from the next stroke on; what sounds goes on."""
         table: dict[int, str] = {}
         spoken: set[int] = set()

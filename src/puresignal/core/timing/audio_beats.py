@@ -29,7 +29,7 @@ class Beat:
     beats: np.ndarray
     bars: np.ndarray
     meter: int
-    sure: float
+    confidence: float
 
 
 def beat(samples: np.ndarray, begins: np.ndarray) -> Beat:
@@ -39,14 +39,14 @@ def beat(samples: np.ndarray, begins: np.ndarray) -> Beat:
     if len(strength) * STEP < 2.0 or strength.max(initial=0.0) < 0.2:
         return Beat(0.0, np.zeros(0), np.zeros(0), 4, 0.0)
     smooth = np.convolve(strength, np.hanning(7) / np.hanning(7).sum(), "same")
-    period, sure = _period(smooth)
+    period, confidence = _period(smooth)
     places = _walk(smooth, period)
     beats = places * STEP
     if len(beats) >= 3:
         # A line through all beats: a played tempo wavers, but not from beat to beat.
         period = float(np.polyfit(np.arange(len(beats)), beats, 1)[0]) / STEP
     meter, first = _bars(places, low, smooth)
-    return Beat(60 / (period * STEP), beats, beats[first::meter], meter, sure)
+    return Beat(60 / (period * STEP), beats, beats[first::meter], meter, confidence)
 
 
 def _low_rises(samples: np.ndarray) -> np.ndarray:

@@ -59,7 +59,7 @@ class Keyboard:
     root: int = 9
     scale: str = "minor pentatonic"
     velocity: int = 92
-    varied: int = 6
+    randomness: int = 6
     drums: tuple[tuple[int, str], ...] = field(default_factory=lambda: tuple(sorted(USUAL_DRUMS.items())))
 
     def drum(self, key: int) -> str | None:
@@ -87,8 +87,8 @@ class Keyboard:
         level = self.velocity + ACCENT * accent
         if ghost:
             level = round(level * GHOST)
-        if self.varied:
-            level += int(np.random.default_rng(count).integers(-self.varied, self.varied + 1))
+        if self.randomness:
+            level += int(np.random.default_rng(count).integers(-self.randomness, self.randomness + 1))
         return max(1, min(127, level))
 
 

@@ -23,7 +23,7 @@ from puresignal.core.session.live_input import ALL_CHANNELS, LiveInput, with_inp
 from puresignal.io import ports
 from puresignal.io.ports import MidiPort
 from puresignal.ui.state.workbench import Workbench
-from puresignal.ui.widgets.map_combo_box import MapChoice
+from puresignal.ui.widgets.map_combo_box import MapComboBox
 
 SIMULATED = (ports.DRUM_MODULE, ports.PAD_BOX, ports.KEYBOARD)
 
@@ -63,10 +63,10 @@ class InputEditor(QFrame):
         self.channel.activated.connect(
             lambda: self._edit(self.tr("choose a channel"), channel=self.channel.currentData())
         )
-        self.kit = MapChoice(check_source)
+        self.kit = MapComboBox(check_source)
         self.kit.setMinimumWidth(120)
         self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.kit.setSizeAdjustPolicy(MapChoice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.kit.setSizeAdjustPolicy(MapComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.kit.setAccessibleName(self.tr("Note map of the live kit"))
         self.kit.setToolTip(self.tr("What this kit sends: which note means which drum."))
         self.kit.setPlaceholderText(self.tr("none: as it came"))

@@ -31,16 +31,16 @@ from puresignal.core.session.live_input import LiveInput, with_input
 from puresignal.core.touch.computer_keyboard import own_map
 from puresignal.io import note_map_file, ports
 from puresignal.sim import drum_module, drummer
-from puresignal.ui.inputs.keyboard_panel import KeyPanel
-from puresignal.ui.inputs.keyboard_player import KeyPlayer
+from puresignal.ui.inputs.keyboard_panel import KeyboardPanel
+from puresignal.ui.inputs.keyboard_player import KeyboardPlayer
 from puresignal.ui.inputs.live_panel import LivePanel
 from puresignal.ui.inputs.message_list import MessageList
 from puresignal.ui.inputs.pad_sheet import PadSheet
-from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.widgets import text_format, theme
-from puresignal.ui.widgets.map_combo_box import MapChoice
-from puresignal.ui.widgets.vertical_scroll_area import Tall
+from puresignal.ui.widgets.map_combo_box import MapComboBox
+from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 _HEADS = ("note", "channel", "what it is", "hits", "velocities", "softest", "middle", "loudest")
 _PICTURE = 4
@@ -89,8 +89,8 @@ class ArrivalsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.TextAlignmentRole:
             return Qt.AlignmentFlag.AlignVCenter | _side(column)
         if role == Qt.ItemDataRole.ForegroundRole and column == 2:
-            worn = theme.current()
-            return worn.colour("accent") if row.unmapped else worn.family(_family(row))
+            current = theme.current()
+            return current.colour("accent") if row.unmapped else current.family(_family(row))
         if role == Qt.ItemDataRole.FontRole and column in (0, 2):
             return theme.font(10, QFont.Weight.DemiBold)
         if role == Qt.ItemDataRole.AccessibleTextRole and column == _PICTURE:
@@ -123,15 +123,15 @@ class VelocityPicture(QStyledItemDelegate):
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
         super().paint(painter, option, index)
         row = self._model.row(index.row())
-        worn = theme.current()
+        current = theme.current()
         box = QRectF(option.rect).adjusted(8, 5, -8, -5)
         most = max(row.histogram)
         step = box.width() / len(row.histogram)
         painter.save()
-        painter.setPen(worn.colour("line"))
+        painter.setPen(current.colour("line"))
         painter.drawLine(box.bottomLeft(), box.bottomRight())
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(worn.colour("accent") if row.unmapped else worn.family(_family(row)))
+        painter.setBrush(current.colour("accent") if row.unmapped else current.family(_family(row)))
         for i, count in enumerate(row.histogram):
             if count:
                 height = max(2.0, count / most * box.height())
@@ -175,9 +175,9 @@ class DrummerPanel(QFrame):
         column.addWidget(title)
         column.addWidget(about)
 
-        self.kit = MapChoice(parent=self)
+        self.kit = MapComboBox(parent=self)
         self.kit.setMinimumWidth(120)
-        self.kit.setSizeAdjustPolicy(MapChoice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.kit.setSizeAdjustPolicy(MapComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.kit.setMinimumContentsLength(10)
         self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.kit.show_map(note_map_file.shipped("practice-five"))
@@ -293,7 +293,7 @@ class InputsView(QWidget):
     """What is in the current take, line by line; the drummer beside it."""
 
     def __init__(
-        self, workbench: Workbench, listener: Listener, player: KeyPlayer, parent: QWidget | None = None
+        self, workbench: Workbench, listener: LiveSession, player: KeyboardPlayer, parent: QWidget | None = None
     ):  # fmt: skip
         super().__init__(parent)
         self._workbench = workbench
@@ -325,7 +325,7 @@ class InputsView(QWidget):
         self.pages.addTab(self.messages, self.tr("Messages as they arrive"))
         self.leaving = MessageList(listener, leaving=True)
         self.pages.addTab(self.leaving, self.tr("What leaves"))
-        self.keys = KeyPanel(player, listener)
+        self.keys = KeyboardPanel(player, listener)
         self.pages.addTab(self.keys, self.tr("Computer keyboard"))
         self.pads = PadSheet(listener)
         self.pages.addTab(self.pads, self.tr("Pads"))
@@ -346,7 +346,7 @@ class InputsView(QWidget):
         side.addWidget(self.live)
         side.addWidget(self.drummer)
         side.addStretch()
-        self.side = Tall(inner)
+        self.side = VerticalScrollArea(inner)
         row.addWidget(self.side)
 
     def _make_table(self) -> QTableView:

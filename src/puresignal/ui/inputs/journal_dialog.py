@@ -29,7 +29,7 @@ _Index = QModelIndex | QPersistentModelIndex
 
 
 @dataclass(frozen=True)
-class Kept:
+class KeptStretch:
     """A stretch, and the sitting that it is of."""
 
     sitting: Sitting
@@ -58,22 +58,22 @@ class StretchPicture(QStyledItemDelegate):
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
         super().paint(painter, option, index)
-        kept: Kept = index.data(_KEPT)
-        worn, stretch = theme.current(), kept.stretch
+        kept: KeptStretch = index.data(_KEPT)
+        current, stretch = theme.current(), kept.stretch
         box = QRectF(option.rect).adjusted(12, 7, -12, -7)
         painter.save()
-        painter.setPen(worn.colour("ink"))
+        painter.setPen(current.colour("ink"))
         painter.setFont(theme.font(10.5, QFont.Weight.DemiBold))
         painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, kept.when())
         painter.setFont(theme.font(9.5))
-        painter.setPen(worn.colour("faint"))
+        painter.setPen(current.colour("faint"))
         length = text_format.duration(stretch.end - stretch.begin)
         text = f"{length} · {text_format.counted(stretch.notes, 'note')} · {kept.port}"
         painter.drawText(box, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, text)
         picture = QRectF(box.right() - 190, box.top(), 190, box.height())
         most, step = max(*stretch.picture, 1), picture.width() / len(stretch.picture)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(worn.colour("ink"))
+        painter.setBrush(current.colour("ink"))
         for i, count in enumerate(stretch.picture):
             if count:
                 height = max(2.0, count / most * picture.height())
@@ -81,7 +81,7 @@ class StretchPicture(QStyledItemDelegate):
         painter.restore()
 
 
-class KeptDialog(QDialog):
+class JournalDialog(QDialog):
     """The list of stretches, newest first.
 
     chosen  a stretch shall become a take: the Kept
@@ -102,7 +102,7 @@ class KeptDialog(QDialog):
         self.list.setItemDelegate(StretchPicture(self.list))
         self.list.setAlternatingRowColors(True)
         self.list.setAccessibleName(self.tr("Stretches of playing, newest first"))
-        found = [Kept(s, stretch) for s in sittings for stretch in reversed(stretches(s.rows))]
+        found = [KeptStretch(s, stretch) for s in sittings for stretch in reversed(stretches(s.rows))]
         for kept in found:
             item = QListWidgetItem()
             item.setData(_KEPT, kept)

@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QSpinBox, Q
 from puresignal.core.kit.articulations import drum_of, drum_title, family_of, sort_key, spoken
 from puresignal.core.touch import computer_keyboard
 from puresignal.core.touch.computer_keyboard import Keyboard
-from puresignal.ui.inputs.keyboard_player import KeyPlayer
-from puresignal.ui.state.live_session import Listener
+from puresignal.ui.inputs.keyboard_player import KeyboardPlayer
+from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.widgets import theme
 
 _CAPS = dict(
@@ -22,7 +22,7 @@ _CAPS = dict(
 )
 
 
-class KeyPicture(QWidget):
+class KeyboardPicture(QWidget):
     """Draws the keys; a click on one opens the list of what it could play.
 
     wanted  (scan code, articulation or None) was chosen for a key
@@ -30,7 +30,7 @@ class KeyPicture(QWidget):
 
     wanted = Signal(int, object)
 
-    def __init__(self, player: KeyPlayer, parent: QWidget | None = None):
+    def __init__(self, player: KeyboardPlayer, parent: QWidget | None = None):
         super().__init__(parent)
         self._player = player
         self.setMinimumHeight(230)
@@ -61,20 +61,20 @@ class KeyPicture(QWidget):
         return (computer_keyboard.name_of(note), "other") if note is not None else ("", "other")
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        worn, painter = theme.current(), QPainter(self)
+        current, painter = theme.current(), QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for code, box in self.boxes().items():
             label, family = self.label_of(code)
             down = code in self._player.held.down
-            painter.setPen(QPen(worn.colour("edge" if label else "line"), 1))
-            painter.setBrush(worn.colour("accent") if down else worn.colour("sheet" if label else "paper"))
+            painter.setPen(QPen(current.colour("edge" if label else "line"), 1))
+            painter.setBrush(current.colour("accent") if down else current.colour("sheet" if label else "paper"))
             painter.drawRoundedRect(box, 5, 5)
             if label and not down:
-                painter.fillRect(QRectF(box.left() + 4, box.bottom() - 5, box.width() - 8, 3), worn.family(family))
-            painter.setPen(worn.colour("sheet" if down else "faint"))
+                painter.fillRect(QRectF(box.left() + 4, box.bottom() - 5, box.width() - 8, 3), current.family(family))
+            painter.setPen(current.colour("sheet" if down else "faint"))
             painter.setFont(theme.font(8))
             painter.drawText(box.adjusted(6, 3, -4, 0), Qt.AlignmentFlag.AlignTop, _CAPS[code])
-            painter.setPen(worn.colour("sheet" if down else "ink"))
+            painter.setPen(current.colour("sheet" if down else "ink"))
             self._words(painter, box.adjusted(5, 17, -1, -6), label)
 
     @staticmethod
@@ -119,7 +119,7 @@ class KeyPicture(QWidget):
         return menu
 
 
-class KeyPanel(QWidget):
+class KeyboardPanel(QWidget):
     """The picture with what can be set.
 
     set_  the keyboard shall play otherwise: the Keyboard
@@ -127,10 +127,10 @@ class KeyPanel(QWidget):
 
     set_ = Signal(object)
 
-    def __init__(self, player: KeyPlayer, listener: Listener, parent: QWidget | None = None):
+    def __init__(self, player: KeyboardPlayer, listener: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
         self._player, self._listener = player, listener
-        self.picture = KeyPicture(player)
+        self.picture = KeyboardPicture(player)
         self.picture.wanted.connect(
             lambda code, name: self.set_.emit(computer_keyboard.with_drum(player.keyboard, code, name))
         )
@@ -152,15 +152,19 @@ class KeyPanel(QWidget):
         self.scale.activated.connect(lambda: self._change(scale=self.scale.currentData()))
         self.octave = self._spin(0, 7, self.tr("octave "), self.tr("How low the keys begin."), "octave")
         self.velocity = self._spin(1, 127, self.tr("velocity "), self.tr("How hard a plain stroke is."), "velocity")
-        self.varied = self._spin(
-            0, 40, self.tr("varied by "), self.tr("How far plain strokes differ, either way; 0: all alike."), "varied"
+        self.randomness = self._spin(
+            0,
+            40,
+            self.tr("varied by "),
+            self.tr("How far plain strokes differ, either way; 0: all alike."),
+            "randomness",
         )
         top = QHBoxLayout()
         top.setSpacing(6)
         for widget in (self.mode, self.root, self.scale, self.octave):
             top.addWidget(widget)
         top.addStretch()
-        for widget in (self.velocity, self.varied):
+        for widget in (self.velocity, self.randomness):
             top.addWidget(widget)
         self.says = QLabel()
         self.says.setObjectName("faint")
@@ -203,7 +207,7 @@ class KeyPanel(QWidget):
         self.root.setCurrentIndex(keyboard.root)
         self.scale.setCurrentIndex(self.scale.findData(keyboard.scale))
         for spin, value in (
-            (self.octave, keyboard.octave), (self.velocity, keyboard.velocity), (self.varied, keyboard.varied),
+            (self.octave, keyboard.octave), (self.velocity, keyboard.velocity), (self.randomness, keyboard.randomness),
         ):  # fmt: skip
             spin.blockSignals(True)
             spin.setValue(value)

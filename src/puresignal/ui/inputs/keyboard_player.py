@@ -12,7 +12,7 @@ from puresignal.core.touch import computer_keyboard
 from puresignal.core.touch.computer_keyboard import Held, Keyboard
 from puresignal.engine.ring import Record
 from puresignal.io import ports
-from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.live_session import LiveSession
 
 _BY_LETTER = {
     **{getattr(Qt.Key, f"Key_{letter}"): code for row, first in (("QWERTYUIOP", 16), ("ASDFGHJKL", 30), ("ZXCVBNM", 44))
@@ -34,7 +34,7 @@ def scan_of(event: QKeyEvent) -> int:
     return code - EVDEV if code > EVDEV else _BY_LETTER.get(Qt.Key(event.key()), 0)
 
 
-class KeyPlayer(QObject):
+class KeyboardPlayer(QObject):
     """Catches the keys of the window that play something, and lets all others through.
 
     changed  which keys are down, or how the keyboard plays
@@ -42,7 +42,7 @@ class KeyPlayer(QObject):
 
     changed = Signal()
 
-    def __init__(self, listener: Listener, keyboard: Keyboard, parent: QObject | None = None):
+    def __init__(self, listener: LiveSession, keyboard: Keyboard, parent: QObject | None = None):
         super().__init__(parent)
         self._listener = listener
         self.keyboard = keyboard

@@ -12,7 +12,7 @@ from puresignal.core.diagnosis.monitoring import armed, armed_alone
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput, ports_of, with_input
 from puresignal.io import ports
-from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets import theme
 
@@ -64,9 +64,9 @@ class LiveCard(QWidget):
         self._name_it()
         self.update()
 
-    def hear(self, words: str, velocity: int, loose: bool) -> None:
+    def hear(self, words: str, velocity: int, unmapped: bool) -> None:
         """A hit."""
-        self.words, self._velocity, self._loose = f"{words} – {velocity}", velocity, loose
+        self.words, self._velocity, self._loose = f"{words} – {velocity}", velocity, unmapped
         self._name_it()
         self._lit.start()
         self.update()
@@ -93,36 +93,38 @@ class LiveCard(QWidget):
             super().keyPressEvent(event)
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        worn = theme.current()
+        current = theme.current()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        accent = worn.colour("accent")
+        accent = current.colour("accent")
         edge = "ink" if self.hasFocus() else "edge"
-        painter.setPen(accent if self._loose and self.lit else worn.colour(edge))
-        painter.setBrush(worn.colour("sheet"))
+        painter.setPen(accent if self._loose and self.lit else current.colour(edge))
+        painter.setBrush(current.colour("sheet"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
         box = QRectF(self.rect()).adjusted(13, 9, -12, -9)
-        painter.setBrush(accent if self.lit else worn.colour("line"))
+        painter.setBrush(accent if self.lit else current.colour("line"))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.drawEllipse(QRectF(box.right() - 12, box.top() + 1, 11, 11))
         one = self._one
         channel = self.tr("all channels") if not one.channel else self.tr("channel {n}").format(n=one.channel)
-        painter.setPen(worn.colour("faint"))
+        painter.setPen(current.colour("faint"))
         painter.setFont(theme.font(8.5, QFont.Weight.Bold))
         self._line(
             painter, box.adjusted(0, 0, -18, 0), 0, self.tr("INPUT {n}").format(n=self.number + 1) + f" · {channel}"
         )
-        painter.setPen(accent if self._loose else worn.colour("ink"))
+        painter.setPen(accent if self._loose else current.colour("ink"))
         painter.setFont(theme.font(10.5, QFont.Weight.DemiBold))
         self._line(painter, box, 18, self.words)
         level = QRectF(box.left(), box.top() + 39, box.width(), 5)
-        painter.fillRect(level, worn.colour("line"))
-        painter.fillRect(QRectF(level.left(), level.top(), level.width() * self._velocity / 127, 5), worn.colour("ink"))
+        painter.fillRect(level, current.colour("line"))
+        painter.fillRect(
+            QRectF(level.left(), level.top(), level.width() * self._velocity / 127, 5), current.colour("ink")
+        )
         painter.setFont(theme.font(9))
-        painter.setPen(worn.colour("faint"))
+        painter.setPen(current.colour("faint"))
         self._line(painter, box, 49, one.port)
         marks = [self.tr("armed")] * one.armed + [self.tr("heard") if one.heard else self.tr("not heard")]
-        painter.setPen(worn.colour("faint") if self._well else accent)
+        painter.setPen(current.colour("faint") if self._well else accent)
         self._line(painter, box, 65, " · ".join((self._standing, *marks)))
 
     @staticmethod
@@ -139,7 +141,7 @@ class LiveCards(QWidget):
 
     asked = Signal(int)
 
-    def __init__(self, workbench: Workbench, listener: Listener, parent: QWidget | None = None):
+    def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
         self._workbench, self._listener = workbench, listener
         self.cards: list[LiveCard] = []
@@ -232,7 +234,7 @@ class LiveCards(QWidget):
             card.forget()
         self.show_inputs()
 
-    def _heard(self, number: int, words: str, velocity: int, loose: bool) -> None:
+    def _heard(self, number: int, words: str, velocity: int, unmapped: bool) -> None:
         card = self.card(number)
         if card is not None:
-            card.hear(words, velocity, loose)
+            card.hear(words, velocity, unmapped)

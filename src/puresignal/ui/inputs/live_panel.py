@@ -10,16 +10,16 @@ from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButto
 
 from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.articulations import STANDARD, sort_key, spoken
-from puresignal.core.kit.map_learning import Learning, missing
+from puresignal.core.kit.map_learning import MapLearning, missing
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput
 from puresignal.io import jack_ports, note_map_file, port_listing, ports
 from puresignal.io.ports import MidiPort
 from puresignal.ui.inputs.input_editor import InputEditor
-from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets import text_format
-from puresignal.ui.widgets.map_combo_box import MapChoice
+from puresignal.ui.widgets.map_combo_box import MapComboBox
 
 
 class LivePanel(QFrame):
@@ -36,7 +36,7 @@ class LivePanel(QFrame):
     asked_kept = Signal()
     device_asked = Signal(str, bool)
 
-    def __init__(self, workbench: Workbench, listener: Listener, parent: QWidget | None = None):
+    def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("panel")
         self._workbench, self._listener = workbench, listener
@@ -129,7 +129,7 @@ class LivePanel(QFrame):
         return self.editors[0].target_port
 
     @property
-    def kit(self) -> MapChoice:
+    def kit(self) -> MapComboBox:
         return self.editors[0].kit
 
     @property
@@ -253,7 +253,7 @@ class LivePanel(QFrame):
         self.figures.setText(f"{text}\n{problem}" if problem else text)
         self.figures.show()
 
-    def _ask(self, learning: Learning | None) -> None:
+    def _ask(self, learning: MapLearning | None) -> None:
         """Asks about a pad, or says how far the learning has come."""
         self.what.setVisible(learning is not None and learning.waiting is not None)
         if learning is None:

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QListView, QPushBu
 from puresignal.core.diagnosis import message_text
 from puresignal.core.path.context import Context
 from puresignal.engine.ring import Record
-from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.widgets import text_format, theme
 
 MOST = 5000
@@ -64,7 +64,7 @@ class MessagesModel(QAbstractListModel):
 class MessageList(QWidget):
     """The list with its filter and its pause."""
 
-    def __init__(self, listener: Listener, leaving: bool = False, parent: QWidget | None = None):
+    def __init__(self, listener: LiveSession, leaving: bool = False, parent: QWidget | None = None):
         """leaving: what leaves is listed, not what arrives."""
         super().__init__(parent)
         self.model = MessagesModel(self)
@@ -109,7 +109,7 @@ class MessageList(QWidget):
         listener.began.connect(lambda: self._start(listener))
         self._total = 0
 
-    def _start(self, listener: Listener) -> None:
+    def _start(self, listener: LiveSession) -> None:
         self.model.clear()
         self.model.context_of = listener.context_of if not self._leaving else lambda _: Context()
         self._waiting, self._total, self.model.begin = [], 0, 0.0

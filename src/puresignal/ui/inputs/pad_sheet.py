@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 from puresignal.core.kit.articulations import family_of, spoken
 from puresignal.core.touch import computer_keyboard, pad_velocity
 from puresignal.io import ports
-from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.widgets import theme
 
 HAT = "hat"
@@ -26,7 +26,7 @@ MOUSE = -1
 class PadSheet(QWidget):
     """A sheet of pads. Their strikes go the way of any input."""
 
-    def __init__(self, listener: Listener, parent: QWidget | None = None):
+    def __init__(self, listener: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
         self._listener = listener
         self.setAttribute(Qt.WidgetAttribute.WA_AcceptTouchEvents)
@@ -154,15 +154,15 @@ class PadSheet(QWidget):
     # Painting
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        worn, painter = theme.current(), QPainter(self)
+        current, painter = theme.current(), QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for name, box in self.boxes().items():
             velocity = self._lit.get(name, 0)
-            colour = worn.family(family_of("hat.closed" if name == HAT else name))
+            colour = current.family(family_of("hat.closed" if name == HAT else name))
             painter.setPen(QPen(colour, 2))
-            painter.setBrush(colour if velocity else worn.colour("sheet"))
+            painter.setBrush(colour if velocity else current.colour("sheet"))
             painter.drawRoundedRect(box, 8, 8)
-            painter.setPen(worn.colour("sheet" if velocity else "ink"))
+            painter.setPen(current.colour("sheet" if velocity else "ink"))
             painter.setFont(theme.font(10, QFont.Weight.DemiBold))
             label = spoken(pad_velocity.hat_at(self.openness)) if name == HAT else spoken(name)
             metrics = QFontMetricsF(painter.font())
@@ -178,15 +178,15 @@ class PadSheet(QWidget):
         self._paint_slide(painter)
 
     def _paint_slide(self, painter: QPainter) -> None:
-        worn, box = theme.current(), self.slide()
-        painter.setPen(QPen(worn.colour("edge"), 1))
-        painter.setBrush(worn.colour("sheet"))
+        current, box = theme.current(), self.slide()
+        painter.setPen(QPen(current.colour("edge"), 1))
+        painter.setBrush(current.colour("sheet"))
         painter.drawRoundedRect(box, 6, 6)
-        painter.setPen(QPen(worn.colour("line"), 1))
+        painter.setPen(QPen(current.colour("line"), 1))
         for part in (pad_velocity.CLOSED_TO, pad_velocity.HALF_TO):
             y = box.bottom() - part * box.height()
             painter.drawLine(QPointF(box.left() + 4, y), QPointF(box.right() - 4, y))
-        painter.setPen(worn.colour("faint"))
+        painter.setPen(current.colour("faint"))
         painter.setFont(theme.font(8.5))
         zones = (
             (self.tr("open"), pad_velocity.HALF_TO, 1.0),
@@ -198,4 +198,4 @@ class PadSheet(QWidget):
             painter.drawText(zone, Qt.AlignmentFlag.AlignCenter, label)
         y = box.bottom() - self.openness * box.height()
         painter.fillRect(QRectF(box.left() + 3, min(box.bottom() - 5, max(box.top(), y - 2)), box.width() - 6, 5),
-                         worn.family("hat"))  # fmt: skip
+                         current.family("hat"))  # fmt: skip

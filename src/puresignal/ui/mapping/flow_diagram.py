@@ -46,7 +46,7 @@ class Node:
     detail: str
     hits: int
     family: str
-    loose: bool
+    unmapped: bool
 
 
 @dataclass(frozen=True)
@@ -66,7 +66,7 @@ class Band:
     stand_in: bool
 
 
-class RibbonView(QWidget):
+class FlowDiagram(QWidget):
     """Draws flows; names can be dragged onto names, ribbons clicked.
 
     chosen     (column, place) of a node
@@ -125,7 +125,7 @@ class RibbonView(QWidget):
         self.update()
 
     def _paint_hits(self, painter: QPainter) -> None:
-        now, worn = time.monotonic(), theme.current()
+        now, current = time.monotonic(), theme.current()
         for began, arriving, meaning in self._running:
             part = (now - began) / RUN_SECONDS
             node = self.node(ARRIVING, arriving)
@@ -133,7 +133,7 @@ class RibbonView(QWidget):
                 if node is not None:
                     painter.fillRect(
                         QRectF(node.box.right(), node.box.center().y() - 3, 34 * min(1.0, part), 6),
-                        worn.colour("accent"),
+                        current.colour("accent"),
                     )
                 continue
             for band in self.bands:
@@ -141,7 +141,7 @@ class RibbonView(QWidget):
                 mine = (ribbon.first, ribbon.last) == (arriving, meaning) if band.left == 0 else ribbon.first == meaning
                 head = part - band.left
                 if mine and 0 <= head <= 1.2:
-                    self._paint_hit(painter, band, head, worn.colour("ink"))
+                    self._paint_hit(painter, band, head, current.colour("ink"))
 
     @staticmethod
     def _paint_hit(painter: QPainter, band: Band, head: float, colour: QColor) -> None:
@@ -231,8 +231,8 @@ class RibbonView(QWidget):
         wide = (narrow, middle, last)[column]
         y, nodes = HEAD + 4, []
         for place, height in enumerate(heights):
-            label, detail, hits, family, loose = self._words(column, place)
-            nodes.append(Node(column, place, QRectF(left, y, wide, height), label, detail, hits, family, loose))
+            label, detail, hits, family, unmapped = self._words(column, place)
+            nodes.append(Node(column, place, QRectF(left, y, wide, height), label, detail, hits, family, unmapped))
             y += height + GAP
         return nodes
 
@@ -244,12 +244,12 @@ class RibbonView(QWidget):
             if self._many_channels and a.channel:
                 label += self.tr(", ch {channel}").format(channel=a.channel)
             names = [flows.meanings[r.last].name for r in flows.named if r.first == place]
-            return label, "", a.hits, family_of(names[0]) if names else "other", a.loose
+            return label, "", a.hits, family_of(names[0]) if names else "other", a.unmapped
         if column == MEANING:
             m = flows.meanings[place]
             # The drum is the same, so only how it is struck needs saying.
             detail = self.tr("as {way}").format(way=spoken(m.stand_in).split(", ")[-1]) if m.stand_in else ""
-            return spoken(m.name), detail, m.hits, family_of(m.name), m.loose
+            return spoken(m.name), detail, m.hits, family_of(m.name), m.unmapped
         e = flows.leaving[place]
         ways = [flows.meanings[r.first].name for r in flows.sent if r.last == place]
         name = e.names[0] if e.names else ways[0] if ways else ""
@@ -300,8 +300,8 @@ class RibbonView(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        worn = theme.current()
-        painter.fillRect(self.rect(), worn.colour("sheet"))
+        current = theme.current()
+        painter.fillRect(self.rect(), current.colour("sheet"))
         self._paint_heads(painter)
         lit = self._lit()
         for band in self.bands:
@@ -313,7 +313,7 @@ class RibbonView(QWidget):
         if self._drag is not None:
             node, at = self._drag
             start = QPointF(node.box.right(), node.box.center().y())
-            painter.setPen(QPen(worn.colour("accent"), 2.5, Qt.PenStyle.DashLine))
+            painter.setPen(QPen(current.colour("accent"), 2.5, Qt.PenStyle.DashLine))
             painter.drawLine(start, at)
 
     def _lit(self) -> set[tuple[int, int]] | None:
@@ -336,22 +336,22 @@ class RibbonView(QWidget):
         return {(0, i) for i in named} | {(1, i) for i in sent} or None
 
     def _paint_heads(self, painter: QPainter) -> None:
-        worn = theme.current()
+        current = theme.current()
         painter.setFont(theme.font(9, QFont.Weight.Bold))
-        painter.setPen(worn.colour("faint"))
+        painter.setPen(current.colour("faint"))
         for column, text in enumerate((self.tr("what arrives"), self.tr("what it is"), self.tr("what leaves"))):
             box = next((n.box for n in self.nodes if n.column == column), None)
             if box is not None:
                 painter.drawText(QRectF(box.left(), 6, box.width(), HEAD - 8), Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_band(self, painter: QPainter, band: Band, lit: bool) -> None:
-        worn = theme.current()
-        colour = worn.family(band.family)
+        current = theme.current()
+        colour = current.family(band.family)
         fill = QColor(colour)
         hovered = self._over is band or (isinstance(self._over, Band) and self._over == band)
         fill.setAlpha(190 if hovered else 110 if lit else 34)
         if not band.hits:
-            painter.setPen(QPen(worn.colour("line"), 1.2))
+            painter.setPen(QPen(current.colour("line"), 1.2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPath(band.path)
             return
@@ -362,27 +362,27 @@ class RibbonView(QWidget):
         painter.drawPath(band.path)
 
     def _paint_node(self, painter: QPainter, node: Node) -> None:
-        worn = theme.current()
-        colour = worn.colour("accent") if node.loose else worn.family(node.family)
+        current = theme.current()
+        colour = current.colour("accent") if node.unmapped else current.family(node.family)
         chosen = self.selected == (node.column, node.place)
         over = isinstance(self._over, Node) and (self._over.column, self._over.place) == (node.column, node.place)
-        painter.setPen(QPen(worn.colour("ink") if chosen or over else worn.colour("line"), 2 if chosen else 1))
-        painter.setBrush(worn.colour("chosen") if chosen else worn.colour("paper"))
+        painter.setPen(QPen(current.colour("ink") if chosen or over else current.colour("line"), 2 if chosen else 1))
+        painter.setBrush(current.colour("chosen") if chosen else current.colour("paper"))
         painter.drawRoundedRect(node.box.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
         if node.column != LEAVING:
             painter.fillRect(QRectF(node.box.right() - 5, node.box.top() + 1, 4, node.box.height() - 2), colour)
         if node.column != ARRIVING:
             painter.fillRect(QRectF(node.box.left() + 1, node.box.top() + 1, 4, node.box.height() - 2), colour)
-        if node.loose:
+        if node.unmapped:
             self._paint_loose_end(painter, node, colour)
         text = node.box.adjusted(12, 0, -12, 0)
         painter.setFont(theme.font(9))
-        painter.setPen(worn.colour("accent") if node.loose else worn.colour("faint"))
+        painter.setPen(current.colour("accent") if node.unmapped else current.colour("faint"))
         hits = text_format.count(node.hits) if node.hits else "–"
         painter.drawText(text, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, hits)
         room = text.width() - QFontMetricsF(painter.font()).horizontalAdvance(hits) - 10
         painter.setFont(theme.font(10, QFont.Weight.DemiBold))
-        painter.setPen(colour if node.loose else worn.colour("ink"))
+        painter.setPen(colour if node.unmapped else current.colour("ink"))
         metrics = QFontMetricsF(painter.font())
         label = metrics.elidedText(node.label, Qt.TextElideMode.ElideRight, room)
         painter.drawText(text, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, label)
@@ -391,7 +391,7 @@ class RibbonView(QWidget):
             if room - used < 26:
                 return
             painter.setFont(theme.font(9))
-            painter.setPen(worn.colour("faint"))
+            painter.setPen(current.colour("faint"))
             detail = QFontMetricsF(painter.font()).elidedText(
                 node.detail, Qt.TextElideMode.ElideRight, max(0, room - used)
             )
@@ -517,7 +517,7 @@ class RibbonView(QWidget):
             return way + self.tr("\nClick to see them in Takes.")
         if isinstance(found, Node):
             text = f"{found.label}: {text_format.counted(found.hits, 'hit')}"
-            if found.loose:
+            if found.unmapped:
                 text += self.tr("\nLeads nowhere. Drag it onto what it shall be, or press Enter for a list.")
             return f"{text}\n{found.detail}" if found.detail else text
         return self.toolTip()

@@ -42,8 +42,8 @@ class HatScale(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        worn = theme.current()
-        base, colour = 70.0, worn.family("hat")
+        current = theme.current()
+        base, colour = 70.0, current.family("hat")
         zones = (
             (0.0, OPEN_TO, self.tr("open")),
             (OPEN_TO, CLOSED_FROM, self.tr("half")),
@@ -52,17 +52,17 @@ class HatScale(QWidget):
         painter.setFont(theme.font(8.5, QFont.Weight.Bold))
         for i, (low, high, word) in enumerate(zones):
             box = QRectF(self.x_of(low), 0, self.x_of(high) - self.x_of(low), base)
-            painter.fillRect(box, worn.colour("shade") if i % 2 == 0 else worn.colour("chosen"))
-            painter.setPen(worn.colour("faint"))
+            painter.fillRect(box, current.colour("shade") if i % 2 == 0 else current.colour("chosen"))
+            painter.setPen(current.colour("faint"))
             painter.drawText(box.adjusted(0, 3, 0, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignHCenter, word)
-        painter.setPen(QPen(worn.colour("edge"), 1))
+        painter.setPen(QPen(current.colour("edge"), 1))
         painter.drawLine(QLineF(self.x_of(0), base, self.x_of(1), base))
         if self._picture is None or self._hat is None:
             return
         self._paint_hits(painter, base, colour)
-        self._paint_travel(painter, base, worn.colour("faint"))
+        self._paint_travel(painter, base, current.colour("faint"))
         painter.setFont(theme.font(8.5))
-        painter.setPen(worn.colour("faint"))
+        painter.setPen(current.colour("faint"))
         feet = QRectF(self.x_of(0), 96, self.x_of(1) - self.x_of(0), 15)
         painter.drawText(feet, Qt.AlignmentFlag.AlignLeft, str(self._hat.open_at))
         painter.drawText(feet, Qt.AlignmentFlag.AlignRight, str(self._hat.closed_at))

@@ -26,12 +26,12 @@ from puresignal.core.kit.note_map import HatPedal, NoteMap, with_goal, with_hat,
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import note_map_file
-from puresignal.ui.mapping.flow_diagram import ARRIVING, LEAVING, MEANING, RibbonView
+from puresignal.ui.mapping.flow_diagram import ARRIVING, LEAVING, MEANING, FlowDiagram
 from puresignal.ui.mapping.hat_panel import HatPanel
-from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.widgets import text_format
-from puresignal.ui.widgets.vertical_scroll_area import Tall
+from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 TAKE = -1
 """In place of a live input's number: the take that is looked at."""
@@ -49,7 +49,7 @@ class MappingView(QWidget):
     followed = Signal(object)
     looked_at = Signal(int)
 
-    def __init__(self, workbench: Workbench, listener: Listener, parent: QWidget | None = None):
+    def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
         self._workbench, self._listener = workbench, listener
         self._shown: Shown | None = None
@@ -57,13 +57,13 @@ class MappingView(QWidget):
         self._live = TAKE
         self._run_up_to = 0
         self.flows = Flows((), (), (), (), ())
-        self.ribbons = RibbonView()
+        self.ribbons = FlowDiagram()
         self.ribbons.chosen.connect(self._show_chosen)
         self.ribbons.joined.connect(self._join)
         self.ribbons.asked.connect(self._ask)
         self.ribbons.forgotten.connect(self._forget)
         self.ribbons.followed.connect(self._follow)
-        self.scroll_area = Tall(self.ribbons)
+        self.scroll_area = VerticalScrollArea(self.ribbons)
         self.whole = QCheckBox(self.tr("also what was not played"))
         self.whole.setToolTip(self.tr("Shows every pad of the kit's map and every note of the receiver's."))
         self.whole.setAccessibleName(self.tr("Show also what was not played"))
@@ -115,7 +115,7 @@ class MappingView(QWidget):
         row.addLayout(left, 1)
         inner = QWidget()
         inner.setLayout(side)
-        self.side = Tall(inner)
+        self.side = VerticalScrollArea(inner)
         row.addWidget(self.side)
 
     def _make_chosen(self) -> QFrame:
@@ -232,16 +232,16 @@ class MappingView(QWidget):
         self._shown = shown
         self.flows = flows(shown.outcome, shown.context, self.whole.isChecked()) if shown else Flows((), (), (), (), ())
         self.ribbons.show_flows(self.flows)
-        loose = [a for a in self.flows.arriving if a.loose]
-        nowhere = [m for m in self.flows.meanings if m.loose and m.hits]
-        hits = sum(a.hits for a in loose) + sum(m.hits for m in nowhere)
+        unmapped = [a for a in self.flows.arriving if a.unmapped]
+        nowhere = [m for m in self.flows.meanings if m.unmapped and m.hits]
+        hits = sum(a.hits for a in unmapped) + sum(m.hits for m in nowhere)
         if shown is None:
             self.says.setText(self.tr("No take yet."))
         elif hits:
             self.says.setText(
                 self.tr("{hits} in {ways} lead nowhere. Drag each onto what it is, or press Enter.").format(
                     hits=text_format.counted(hits, "hit"),
-                    ways=text_format.counted(len(loose) + len(nowhere), "loose end"),
+                    ways=text_format.counted(len(unmapped) + len(nowhere), "loose end"),
                 )
             )
         else:
@@ -289,7 +289,7 @@ class MappingView(QWidget):
         self.means.setVisible(node is not None and column == ARRIVING)
         self.goals.setVisible(node is not None and column == MEANING)
         self.show_hits.setVisible(node is not None and node.hits > 0)
-        self.forget.setVisible(node is not None and column != LEAVING and not node.loose)
+        self.forget.setVisible(node is not None and column != LEAVING and not node.unmapped)
         if node is None:
             self.title.setText(self.tr("Nothing chosen"))
             self.about.setText(self.tr("Click a name to see and change where it leads, or a ribbon to see its hits."))
@@ -312,7 +312,7 @@ class MappingView(QWidget):
                 text = self.tr("{hits}. The receiver has no such stroke: {name} stands in.").format(
                     hits=hits, name=spoken(meaning.stand_in)
                 )
-            elif meaning.loose:
+            elif meaning.unmapped:
                 text = self.tr("{hits}. The receiver has no such drum.").format(hits=hits)
             self.about.setText(text)
             pad = self._target().pad_for(meaning.name)

@@ -118,13 +118,13 @@ class ClipHandle(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        worn = theme.current()
-        ink = worn.colour("ink" if self.isEnabled() else "faint")
-        painter.setPen(QPen(ink if self.hasFocus() else worn.colour("edge"), 2 if self.hasFocus() else 1.3))
-        painter.setBrush(worn.colour("shade"))
+        current = theme.current()
+        ink = current.colour("ink" if self.isEnabled() else "faint")
+        painter.setPen(QPen(ink if self.hasFocus() else current.colour("edge"), 2 if self.hasFocus() else 1.3))
+        painter.setBrush(current.colour("shade"))
         painter.drawRoundedRect(self.rect().adjusted(1, 1, -1, -1), 6, 6)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(worn.colour("edge"))
+        painter.setBrush(current.colour("edge"))
         for row in range(4):
             for column in range(2):
                 painter.drawEllipse(QPoint(15 + column * 7, 22 + row * 10), 2, 2)
@@ -133,7 +133,7 @@ class ClipHandle(QWidget):
         painter.setFont(theme.font(10.5, QFont.Weight.Bold))
         label = painter.fontMetrics().elidedText(self._label, Qt.TextElideMode.ElideRight, box.width())
         painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, label)
-        painter.setPen(worn.colour("faint"))
+        painter.setPen(current.colour("faint"))
         painter.setFont(theme.font(9))
         painter.drawText(
             box, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, self._detail

@@ -41,10 +41,10 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
 from puresignal.core.session.track_settings import COLOURS, TrackSettings, moved
 from puresignal.ui.outputs import clip_export
-from puresignal.ui.outputs.playback_panel import PlayPanel, SoundPanel, playable
+from puresignal.ui.outputs.playback_panel import PlaybackPanel, SoundPanel, playable
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.widgets import text_format, theme
-from puresignal.ui.widgets.vertical_scroll_area import Tall
+from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 _HEADS = ("", "track", "leaves", "channel", "heard", "notes", "note numbers", "in the take")
 _COLOUR, _NAME, _OUT, _CHANNEL, _HEARD, _NOTES, _NUMBERS, _PICTURE = range(8)
@@ -179,10 +179,10 @@ class StretchPicture(QStyledItemDelegate):
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
         super().paint(painter, option, index)
         box = QRectF(option.rect).adjusted(8, 8, -8, -8)
-        worn = theme.current()
+        current = theme.current()
         painter.save()
-        painter.fillRect(box, worn.colour("shade"))
-        painter.setPen(worn.family(self._model.track(index.row()).colour))
+        painter.fillRect(box, current.colour("shade"))
+        painter.setPen(current.family(self._model.track(index.row()).colour))
         places = np.unique((box.left() + self._model.starts(index.row()) * box.width()).astype(int))
         for x in places.tolist():
             painter.drawLine(x, round(box.top()), x, round(box.bottom()))
@@ -222,7 +222,7 @@ class OutputsView(QWidget):
         side.setSpacing(14)
         side.addWidget(self._make_file_panel())
         side.addWidget(self._make_clip_panel())
-        self.play = PlayPanel()
+        self.play = PlaybackPanel()
         self.play.changed.connect(lambda name, change: self._change(name, self.chosen_keys(), change))
         self.sound = SoundPanel(workbench)
         self.panels += [self.play, self.sound]
@@ -232,7 +232,7 @@ class OutputsView(QWidget):
         side.setContentsMargins(0, 0, 8, 0)
         inner = QWidget()
         inner.setLayout(side)
-        self.side = Tall(inner)
+        self.side = VerticalScrollArea(inner)
         row.addWidget(self.side)
         self._ports: tuple[str, ...] | None = None
 

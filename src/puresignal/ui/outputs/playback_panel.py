@@ -34,12 +34,12 @@ from puresignal.core.sound.drums import Drum
 from puresignal.io import audio_file, audio_ports, port_listing, ports
 from puresignal.io.preferences import BLOCKS, RATES, SoundOut
 from puresignal.ui.state.workbench import Workbench
-from puresignal.ui.widgets.labelled_slider import Knob
+from puresignal.ui.widgets.labelled_slider import LabelledSlider
 
 NONE = -1
 
 
-class PlayPanel(QFrame):
+class PlaybackPanel(QFrame):
     """Where the chosen tracks are played to, with what sound, and whether they are heard.
 
     changed  (name of the step, function from a track's settings to others)
@@ -156,12 +156,12 @@ class SoundPanel(QFrame):
         self.about.setWordWrap(True)
         usual = Drum()
         self.knobs = {
-            "level": Knob(
+            "level": LabelledSlider(
                 self.tr("Level"), "dB", -24, 12, 0, self.tr("How loud this drum is in the built-in sound."), 0.5
             ),
-            "place": Knob(self.tr("Place"), "", -1, 1, 0, self.tr("From left (-1) to right (1)."), 0.05),
-            "tune": Knob(self.tr("Tune"), self.tr("semitones"), -12, 12, 0, self.tr("Higher or lower."), 0.5),
-            "damping": Knob(self.tr("Ring"), "%", 0.2, 2, usual.damping, self.tr("How long it rings."), 0.05),
+            "place": LabelledSlider(self.tr("Place"), "", -1, 1, 0, self.tr("From left (-1) to right (1)."), 0.05),
+            "tune": LabelledSlider(self.tr("Tune"), self.tr("semitones"), -12, 12, 0, self.tr("Higher or lower."), 0.5),
+            "damping": LabelledSlider(self.tr("Ring"), "%", 0.2, 2, usual.damping, self.tr("How long it rings."), 0.05),
         }
         for field, knob in self.knobs.items():
             knob.moved.connect(lambda value, gesture, f=field: self._set(f, value, gesture))
@@ -173,9 +173,11 @@ class SoundPanel(QFrame):
         self.along.setAccessibleName(self.tr("Audio file that plays along"))
         self.along.setToolTip(self.tr("A recording to play along with. It never enters the MIDI."))
         self.along.clicked.connect(self.ask_along)
-        self.along_level = Knob(self.tr("Its level"), "dB", -40, 12, -6, self.tr("How loud the recording is."), 0.5)
+        self.along_level = LabelledSlider(
+            self.tr("Its level"), "dB", -40, 12, -6, self.tr("How loud the recording is."), 0.5
+        )
         self.along_level.moved.connect(lambda value, gesture: self._set_along(gesture, level=value))
-        self.along_offset = Knob(
+        self.along_offset = LabelledSlider(
             self.tr("Begins at"),
             "s",
             -30,

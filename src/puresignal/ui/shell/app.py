@@ -78,7 +78,7 @@ def _application() -> object:
     app.setWindowIcon(QIcon(icon))
     _listen_for_signals()
     theme.load_fonts()
-    theme.wear(app, theme.LIGHT)
+    theme.apply(app, theme.LIGHT)
     return app
 
 
@@ -93,8 +93,8 @@ def _show(app: object, window: object) -> int:
     log_file.start(window.told_bug)
     if window.preferences.geometry:
         window.restoreGeometry(window.preferences.geometry)
-    window.wear_theme()
-    QGuiApplication.styleHints().colorSchemeChanged.connect(lambda _: window.wear_theme())
+    window.apply_theme()
+    QGuiApplication.styleHints().colorSchemeChanged.connect(lambda _: window.apply_theme())
 
     # Python runs its signal handlers only between its own instructions; a slow tick lets them through.
     tick = QTimer()

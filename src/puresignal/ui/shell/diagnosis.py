@@ -13,23 +13,23 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import jack_ports, journal
 from puresignal.ui.inputs.inputs_view import InputsView
-from puresignal.ui.inputs.journal_dialog import Kept, KeptDialog
-from puresignal.ui.shell.message_bar import Notice
-from puresignal.ui.state.live_session import Listener
+from puresignal.ui.inputs.journal_dialog import JournalDialog, KeptStretch
+from puresignal.ui.shell.message_bar import MessageBar
+from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.workbench import Workbench
 
 
-class Questions(QObject):
+class Diagnosis(QObject):
     """Answers in the notice, each with the button that cures what was found."""
 
     def __init__(
-        self, workbench: Workbench, listener: Listener, inputs: InputsView, notice: Notice,
+        self, workbench: Workbench, listener: LiveSession, inputs: InputsView, notice: MessageBar,
         show_view: Callable[[str], None],
     ):  # fmt: skip
         super().__init__(inputs)
         self._workbench, self._listener = workbench, listener
         self._inputs, self._notice, self._show_view = inputs, notice, show_view
-        self.dialog: KeptDialog | None = None
+        self.dialog: JournalDialog | None = None
         inputs.live.asked_why.connect(self.why_silent)
         inputs.live.asked_twice.connect(self.why_twice)
         inputs.live.asked_kept.connect(self.show_kept)
@@ -75,26 +75,26 @@ class Questions(QObject):
             if not places[-1].passes
             else no_sound.verdict(places)
         )
-        cure = cures.get(places[-1].cure) if not places[-1].passes else None
-        if cure is None:
+        remedy = cures.get(places[-1].remedy) if not places[-1].passes else None
+        if remedy is None:
             self._notice.tell(text, not places[-1].passes)
         else:
-            self._notice.offer(text, *cure)
+            self._notice.offer(text, *remedy)
 
     def why_twice(self) -> None:
         """Names every source that sounds for the last hit, and offers to mute the second."""
         scene = self._listener.scene()
         found = double_sound.sources(scene)
         text = double_sound.verdict(found, scene.hit is not None)
-        second = next((source for source in found if source.cure), None)
+        second = next((source for source in found if source.remedy), None)
         if second is None:
             self._notice.tell(text, False)
-        elif second.cure == "hear":
+        elif second.remedy == "hear":
             self._notice.offer(
                 text, self.tr("Mute input {n}").format(n=second.number + 1), self.tr("It is captured, not heard."),
                 lambda: self._set_input(second.number, self.tr("switch heard"), heard=False),
             )  # fmt: skip
-        elif second.cure == "wire":
+        elif second.remedy == "wire":
             self._notice.offer(
                 text, self.tr("Take the wire out"), self.tr("Parts the two ports that are named."),
                 lambda: self._cut(second.wire),
@@ -120,12 +120,12 @@ class Questions(QObject):
 
     def show_kept(self) -> None:
         """Offers what was played though nothing was captured."""
-        dialog = KeptDialog(journal.sittings(self._listener.journal_folder().parent), self._inputs.window())
+        dialog = JournalDialog(journal.sittings(self._listener.journal_folder().parent), self._inputs.window())
         dialog.chosen.connect(self._keep)
         self.dialog = dialog
         dialog.show()
 
-    def _keep(self, kept: Kept) -> None:
+    def _keep(self, kept: KeptStretch) -> None:
         bench = self._workbench
         name = self.tr("Kept, {when}").format(when=kept.when())
         take = journal.to_take(kept.rows(), (kept.port,), bench.store.free_ident(), name, TempoMap.steady(120))

@@ -52,7 +52,7 @@ class GuideDialog(QDialog):
         column.addWidget(self.text)
 
 
-class KeysDialog(QDialog):
+class ShortcutsDialog(QDialog):
     """All shortcuts: those of the menus, and those of the views."""
 
     def __init__(self, actions: list[QAction], parent: QWidget | None = None):

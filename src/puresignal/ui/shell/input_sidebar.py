@@ -11,7 +11,7 @@ from puresignal.core.session.session import TakeRef
 from puresignal.ui.inputs.live_cards import LiveCards
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets import text_format, theme
-from puresignal.ui.widgets.vertical_scroll_area import Tall
+from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 WIDTH = 236
 
@@ -35,23 +35,23 @@ class Card(QPushButton):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
-        worn = theme.current()
+        current = theme.current()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(self.rect()).adjusted(13, 9, -12, -9)
-        painter.setPen(worn.colour("faint"))
+        painter.setPen(current.colour("faint"))
         painter.setFont(theme.font(8.5, QFont.Weight.Bold))
         painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, self._kind.upper())
-        painter.setPen(worn.colour("ink"))
+        painter.setPen(current.colour("ink"))
         painter.setFont(theme.font(10.5, QFont.Weight.DemiBold))
         name = QFontMetricsF(painter.font()).elidedText(self._name, Qt.TextElideMode.ElideRight, box.width())
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
-        painter.setPen(worn.colour("faint"))
+        painter.setPen(current.colour("faint"))
         painter.setFont(theme.font(9))
         painter.drawText(box, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, self._detail)
 
 
-class Rail(QWidget):
+class InputSidebar(QWidget):
     """The cards, and what brings new signal in.
 
     open_asked  the player wants to open a file
@@ -93,7 +93,7 @@ class Rail(QWidget):
         inner = QWidget()
         inner.setLayout(self._list)
         inner.setObjectName("rail")
-        scroll = Tall(inner)
+        scroll = VerticalScrollArea(inner)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 14, 0, 0)
         column.setSpacing(8)

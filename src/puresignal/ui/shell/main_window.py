@@ -40,18 +40,18 @@ from puresignal.core.touch.computer_keyboard import PLAYABLE, Keyboard, own_map
 from puresignal.io import ports, preferences, session_file, work_folder
 from puresignal.io.preferences import SoundOut
 from puresignal.ui.inputs.inputs_view import InputsView
-from puresignal.ui.inputs.keyboard_player import KeyPlayer
+from puresignal.ui.inputs.keyboard_player import KeyboardPlayer
 from puresignal.ui.inputs.live_cards import LiveCards
 from puresignal.ui.mapping.mapping_view import MappingView
 from puresignal.ui.outputs.outputs_view import OutputsView
-from puresignal.ui.shell.diagnosis import Questions
-from puresignal.ui.shell.input_sidebar import WIDTH, Rail
+from puresignal.ui.shell.diagnosis import Diagnosis
+from puresignal.ui.shell.input_sidebar import WIDTH, InputSidebar
 from puresignal.ui.shell.map_bar import MapBar
-from puresignal.ui.shell.message_bar import Notice
-from puresignal.ui.shell.tally_bar import TallyStrip
-from puresignal.ui.shell.transport_bar import Transport
-from puresignal.ui.state.autosave import Keeper
-from puresignal.ui.state.live_session import Listener
+from puresignal.ui.shell.message_bar import MessageBar
+from puresignal.ui.shell.tally_bar import TallyBar
+from puresignal.ui.shell.transport_bar import TransportBar
+from puresignal.ui.state.autosave import Autosave
+from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.playback import CLEAN, PLAYED, Playback
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.takes import row_painter
@@ -71,13 +71,13 @@ class MainWindow(QMainWindow):
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
         self.workbench = workbench
-        self.keeper = Keeper(workbench, self)
+        self.keeper = Autosave(workbench, self)
         self.preferences = preferences.read()
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
         self.setAcceptDrops(True)
-        self.listener = Listener(workbench, self)
-        self.player = KeyPlayer(self.listener, self.preferences.keyboard, self)
+        self.listener = LiveSession(workbench, self)
+        self.player = KeyboardPlayer(self.listener, self.preferences.keyboard, self)
         self.inputs = InputsView(workbench, self.listener, self.player)
         self.mapping = MappingView(workbench, self.listener)
         self.velocity = VelocityView(workbench, self.listener)
@@ -91,13 +91,13 @@ class MainWindow(QMainWindow):
         self.stack = QStackedWidget()
         for view in self.views.values():
             self.stack.addWidget(view)
-        self.rail = Rail(workbench, LiveCards(workbench, self.listener))
+        self.rail = InputSidebar(workbench, LiveCards(workbench, self.listener))
         self.maps = MapBar(workbench)
         self.source, self.target = self.maps.source, self.maps.target
-        self.notice = Notice()
-        self.strip = TallyStrip()
+        self.notice = MessageBar()
+        self.strip = TallyBar()
         self.playback = Playback(workbench, self.listener, self)
-        self.transport = Transport(workbench, self.listener, self.playback)
+        self.transport = TransportBar(workbench, self.listener, self.playback)
         self._build()
         self._build_menus()
 
@@ -105,7 +105,7 @@ class MainWindow(QMainWindow):
         self.rail.play_asked.connect(self.inputs.drummer.play.click)
         self.inputs.drummer.played.connect(self._add_played)
         self.inputs.drummer.kit.failed.connect(lambda text: self.notice.tell(text, True))
-        self.questions = Questions(workbench, self.listener, self.inputs, self.notice, self.show_view)
+        self.questions = Diagnosis(workbench, self.listener, self.inputs, self.notice, self.show_view)
         self.rail.live.asked.connect(lambda _: self.show_view("Inputs"))
         self.outputs.save_asked.connect(self.ask_save_midi)
         self.mapping.followed.connect(self._show_hits)
@@ -369,12 +369,14 @@ class MainWindow(QMainWindow):
     def _mark_views(self) -> None:
         """What goes on in other views shows on their names: hits that lead nowhere, on Mapping."""
         shown = self.workbench.shown
-        loose = 0
+        unmapped = 0
         if shown is not None:
             removed = shown.outcome.tally.removed()
-            loose = sum(count for reason, count in removed.items() if reason in note_selection.LOOSE)
+            unmapped = sum(count for reason, count in removed.items() if reason in note_selection.UNMAPPED)
         label = self.tr("Mapping")
-        self.view_buttons["Mapping"].setText(f"{label}  \N{BULLET} {text_format.count(loose)}" if loose else label)
+        self.view_buttons["Mapping"].setText(
+            f"{label}  \N{BULLET} {text_format.count(unmapped)}" if unmapped else label
+        )
 
     def _refresh_view(self) -> None:
         """Only the view in sight follows at once; the others when they are looked at."""
@@ -541,9 +543,9 @@ class MainWindow(QMainWindow):
         """ "system", "light" or "dim"."""
         self.theme_actions[name].setChecked(True)
         self._prefer(replace(self.preferences, theme=name))
-        self.wear_theme()
+        self.apply_theme()
 
-    def wear_theme(self) -> None:
+    def apply_theme(self) -> None:
         """Puts on the theme that was chosen, or the system's."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
@@ -552,7 +554,7 @@ class MainWindow(QMainWindow):
             dark = QGuiApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark
             name = "dim" if dark else "light"
         if theme.current().name != name:
-            theme.wear(app, theme.THEMES[name])
+            theme.apply(app, theme.THEMES[name])
             for widget in self.findChildren(QWidget):
                 widget.update()
 
@@ -563,9 +565,9 @@ class MainWindow(QMainWindow):
         self._guide.show()
 
     def show_keys(self) -> None:
-        from puresignal.ui.shell.help_dialogs import KeysDialog
+        from puresignal.ui.shell.help_dialogs import ShortcutsDialog
 
-        self._keys_dialog = KeysDialog(self.actions(), self)
+        self._keys_dialog = ShortcutsDialog(self.actions(), self)
         self._keys_dialog.show()
 
     def copy_report(self) -> None:

@@ -14,7 +14,7 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import note_map_file
 from puresignal.ui.state.workbench import Workbench
-from puresignal.ui.widgets.map_combo_box import MapChoice
+from puresignal.ui.widgets.map_combo_box import MapComboBox
 
 
 class MapBar(QWidget):
@@ -28,11 +28,11 @@ class MapBar(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(20, 8, 20, 8)
         row.setSpacing(8)
-        self.source = MapChoice(check_source)
+        self.source = MapComboBox(check_source)
         self.source.setAccessibleName(self.tr("Note map of the kit that was played"))
         self.source.setToolTip(self.tr("What the player's kit sends: which note means which drum."))
         self.source.chosen.connect(self.set_source)
-        self.target = MapChoice()
+        self.target = MapComboBox()
         self.target.setAccessibleName(self.tr("Note map of the receiver"))
         self.target.setToolTip(self.tr("What the receiving instrument expects: on which note each drum leaves."))
         self.target.chosen.connect(self.set_target)
@@ -51,7 +51,7 @@ class MapBar(QWidget):
             choice.failed.connect(lambda message: workbench.told.emit(message, True))
         row.addStretch()
 
-    def _menu_button(self, key: str, choice: MapChoice, setter: Callable[[NoteMap], None]) -> QPushButton:
+    def _menu_button(self, key: str, choice: MapComboBox, setter: Callable[[NoteMap], None]) -> QPushButton:
         button = QPushButton(self.tr("Keep"))
         button.setAccessibleName(self.tr("Keep or pass on this map: {name}").format(name=choice.accessibleName()))
         button.setToolTip(self.tr("Keep this note map under a name, or write it to a file for others."))
@@ -92,7 +92,7 @@ class MapBar(QWidget):
         bench = self._workbench
         bench.do(self.tr("choose the receiver's map"), edits.with_target(bench.session, note_map))
 
-    def keep(self, choice: MapChoice, setter: Callable[[NoteMap], None], name: str) -> None:
+    def keep(self, choice: MapComboBox, setter: Callable[[NoteMap], None], name: str) -> None:
         """Keeps the map in use under a name, among the player's own."""
         if choice.now is None:
             return
@@ -108,7 +108,7 @@ class MapBar(QWidget):
             self.tr("Kept: {name}. It is in the lists from now on.").format(name=note_map.name), False
         )
 
-    def write(self, choice: MapChoice, path: Path) -> None:
+    def write(self, choice: MapComboBox, path: Path) -> None:
         """Writes the map in use to a file."""
         if choice.now is None:
             return
@@ -119,7 +119,7 @@ class MapBar(QWidget):
         else:
             self._workbench.told.emit(self.tr("Saved: {path}").format(path=path), False)
 
-    def _ask_name(self, choice: MapChoice, setter: Callable[[NoteMap], None]) -> None:
+    def _ask_name(self, choice: MapComboBox, setter: Callable[[NoteMap], None]) -> None:
         if choice.now is None:
             return
         name, chosen = QInputDialog.getText(
@@ -128,7 +128,7 @@ class MapBar(QWidget):
         if chosen and name.strip():
             self.keep(choice, setter, name)
 
-    def _ask_file(self, choice: MapChoice) -> None:
+    def _ask_file(self, choice: MapComboBox) -> None:
         if choice.now is None:
             return
         name, _ = QFileDialog.getSaveFileName(

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 
-class Notice(QFrame):
+class MessageBar(QFrame):
     """Hidden while there is nothing to say."""
 
     def __init__(self, parent: QWidget | None = None):

@@ -9,7 +9,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QApplication
 
 from puresignal.commands.clean import make_folder
-from puresignal.core.path.tally import Reason, What
+from puresignal.core.path.tally import Action, Reason
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import file_access, ports
@@ -25,12 +25,12 @@ def render(app: object, folder: Path) -> Iterator[Path]:
     """
     assert isinstance(app, QApplication)
     make_folder(folder)
-    for worn in (theme.LIGHT, theme.DIM):
-        theme.wear(app, worn)
+    for current in (theme.LIGHT, theme.DIM):
+        theme.apply(app, current)
         window = demo_window()
         window.resize(1280, 800)
         window.show()
-        suffix = "" if worn is theme.LIGHT else "-dim"
+        suffix = "" if current is theme.LIGHT else "-dim"
         for name in window.views:
             window.show_view(name)
             if name == "Mapping":
@@ -38,12 +38,12 @@ def render(app: object, folder: Path) -> Iterator[Path]:
             if name == "Takes" and window.workbench.shown is not None:
                 window.takes.timeline.select(window.workbench.shown.outcome.clean.origin[40:41])
             yield _grab(app, window, folder / f"{name.lower()}{suffix}.png")
-        if worn is theme.LIGHT:
+        if current is theme.LIGHT:
             yield from _live(app, window, folder)
-        window.strip.figures[What.REMOVED, Reason.DOUBLE].click()
+        window.strip.figures[Action.REMOVED, Reason.DOUBLE].click()
         yield _grab(app, window, folder / f"takes-doubles{suffix}.png")
         window.close()
-    theme.wear(app, theme.LIGHT)
+    theme.apply(app, theme.LIGHT)
 
 
 LISTEN_SECONDS = 6.0

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
-from puresignal.core.path.tally import REASON_WORDS, Reason, Tally, What
+from puresignal.core.path.tally import REASON_WORDS, Action, Reason, Tally
 from puresignal.ui.widgets import text_format
 
 _TOLD = {
@@ -20,7 +20,7 @@ _TOLD = {
 }
 
 
-class TallyStrip(QWidget):
+class TallyBar(QWidget):
     """Shows a tally; each figure is a key to its notes.
 
     asked  (what, reason) of the figure that was pressed, or (-1, -1) when it was let go
@@ -62,7 +62,7 @@ class TallyStrip(QWidget):
             return
         for key, (word, count, tip) in wanted.items():
             sign = {(-1, -2): "", (-1, -3): "=", (-1, -4): None}.get(
-                key, "+" if key[0] == What.REMOVED else "\N{MINUS SIGN}"
+                key, "+" if key[0] == Action.REMOVED else "\N{MINUS SIGN}"
             )
             if sign is None:
                 self._row.addStretch()
@@ -80,9 +80,9 @@ class TallyStrip(QWidget):
             (-1, -2): (self.tr("in"), tally.arrived, self.tr("Notes that came in.")),
             (-1, -3): (self.tr("out"), tally.left, self.tr("Notes that leave.")),
         }
-        for what, counts in ((What.REMOVED, tally.removed()), (What.ADDED, tally.added())):
+        for action, counts in ((Action.REMOVED, tally.removed()), (Action.ADDED, tally.added())):
             for reason, count in counts.items():
-                figures[int(what), int(reason)] = (self.tr(REASON_WORDS[reason]), count, self.tr(_TOLD[reason]))
+                figures[int(action), int(reason)] = (self.tr(REASON_WORDS[reason]), count, self.tr(_TOLD[reason]))
         if doubtful:
             tip = self.tr("Hits that were only just kept or only just taken out.")
             figures[-1, -4] = (self.tr("doubtful"), doubtful, tip)

@@ -11,12 +11,12 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QS
 from puresignal.core.diagnosis.monitoring import lines
 from puresignal.core.session import session as edits
 from puresignal.core.session.sound_settings import SoundSettings
-from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.playback import CLEAN, PLAYED, Playback
 from puresignal.ui.state.workbench import Workbench
 
 
-class Transport(QWidget):
+class TransportBar(QWidget):
     """Keys and figures of playback, and the switch of the computer keyboard.
 
     keys_switched  the computer keyboard shall play, or not
@@ -26,7 +26,7 @@ class Transport(QWidget):
     keys_switched = Signal(bool)
     asked = Signal()
 
-    def __init__(self, workbench: Workbench, listener: Listener, playback: Playback, parent: QWidget | None = None):
+    def __init__(self, workbench: Workbench, listener: LiveSession, playback: Playback, parent: QWidget | None = None):
         super().__init__(parent)
         self._workbench, self._listener, self._playback = workbench, listener, playback
         self.setObjectName("bar")

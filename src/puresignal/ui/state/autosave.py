@@ -12,7 +12,7 @@ PAUSE_MS = 300
 """A new take is stored at once; changed settings this long after the last change."""
 
 
-class Keeper(QObject):
+class Autosave(QObject):
     """Stores the workbench's session whenever it has changed."""
 
     def __init__(self, workbench: Workbench, parent: QObject | None = None):

@@ -10,11 +10,11 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from puresignal.core.diagnosis.double_sound import Scene
-from puresignal.core.diagnosis.no_sound import Situation
+from puresignal.core.diagnosis.double_sound import RoutingState
+from puresignal.core.diagnosis.no_sound import SignalState
 from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.articulations import STANDARD, drum_of, spoken
-from puresignal.core.kit.map_learning import Learning, choose, foot, hear
+from puresignal.core.kit.map_learning import MapLearning, choose, note_received, pedal_moved
 from puresignal.core.kit.note_map import NoteMap, to_json
 from puresignal.core.midi.events import Port, Take
 from puresignal.core.midi.tempo_map import TempoMap
@@ -25,7 +25,7 @@ from puresignal.core.session.session import Session
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
-from puresignal.engine.router_config import ALL_INPUTS, LiveTrack, Setup
+from puresignal.engine.router_config import ALL_INPUTS, LiveTrack, RouterConfig
 from puresignal.io import jack_ports, journal, note_map_file, ports, xdg_folders
 from puresignal.io.preferences import SoundOut
 from puresignal.ui.state.workbench import Shown, Workbench
@@ -42,7 +42,7 @@ SITTING = secrets.token_hex(6)
 """This sitting's name among the journals."""
 
 
-def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...] = ()) -> Setup:
+def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...] = ()) -> RouterConfig:
     """What the router is told of a session. played_to: ports that playback needs."""
     inputs = [one for one in session.inputs if one.port and listening]
     names = ports_of(inputs)
@@ -57,10 +57,10 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
         )
         for one in inputs
     )
-    return Setup(names, outputs, None, session.target, session.path, tracks=tracks)
+    return RouterConfig(names, outputs, None, session.target, session.path, tracks=tracks)
 
 
-class Listener(QObject):
+class LiveSession(QObject):
     """The session's live inputs, while somebody listens to them.
 
     heard     a note came: (number of the live input, words for it, velocity, whether it leads nowhere)
@@ -98,13 +98,13 @@ class Listener(QObject):
         self.player: PlayerProcess | None = None
         self._inputs: tuple[LiveInput, ...] = ()
         self._contexts: tuple[Context, ...] = ()
-        self._setup: Setup | None = None
+        self._setup: RouterConfig | None = None
         self._restarts = 0
         self._taken: list[Record] | None = None
         self._recent: deque[Record] = deque(maxlen=RECENT)
         self.playing: set[str] = set()
         self._shown = 0
-        self.learning: Learning | None = None
+        self.learning: MapLearning | None = None
         self.learning_of = self.number_in_question = 0
         self.state: dict[str, Any] = {}
         self._messages: dict[int, int] = {}
@@ -299,19 +299,19 @@ class Listener(QObject):
 
     # Questions
 
-    def situation(self, number: int = -1) -> tuple[Situation, Context]:
+    def situation(self, number: int = -1) -> tuple[SignalState, Context]:
         """What is known of a live input, to say why it is silent; by default the one hit last, or the first."""
         inputs = self._workbench.session.inputs
         number = min(number if number >= 0 else self._of_last_hit(), len(inputs) - 1)
         self.number_in_question = number
         one, setup, state = inputs[number], self._setup, self.state
         if not self.listening or setup is None or one.port not in setup.inputs:
-            return Situation(False, False, one.port or None, one.output, False, False, 0, 0, None), Context()
+            return SignalState(False, False, one.port or None, one.output, False, False, 0, 0, None), Context()
         port = setup.inputs.index(one.port)
         outputs = state.get("outputs") or []
         output = setup.outputs.index(one.output) if one.output in setup.outputs else -1
         last = self._last if self._last is not None and self._last[0] == port else None
-        situation = Situation(
+        situation = SignalState(
             listening=True,
             # What comes from within and stays within needs no server.
             server=bool(state.get("server")) or all(map(ports.is_within, filter(None, (one.port, one.output)))),
@@ -338,7 +338,7 @@ class Listener(QObject):
         same = [i for i, one in enumerate(self._inputs) if one.port == self._setup.inputs[port]]
         return next(iter((*found, *same)), 0)
 
-    def scene(self) -> Scene:
+    def scene(self) -> RoutingState:
         """What is known, for the question why it is heard twice."""
         session, setup, state = self._workbench.session, self._setup, self.state
         joined: dict[str, str | None] = {}
@@ -354,7 +354,7 @@ class Listener(QObject):
             port, channel, note = self._last
             name = self.context_of(Record(0.0, port, bytes((0x8F + channel, note, 1)))).articulation_of(channel, note)
             hit = (setup.inputs[port], channel, name)
-        return Scene(session.inputs, joined, wires, "Pure Signal", session.target, hit)
+        return RoutingState(session.inputs, joined, wires, "Pure Signal", session.target, hit)
 
     # Learning
 
@@ -363,7 +363,7 @@ class Listener(QObject):
         inputs = self._workbench.session.inputs
         source = inputs[number].source if number < len(inputs) else None
         self.learning_of = number
-        self.learning = Learning(source or NoteMap(self.tr("My kit"), ())) if on and self.listening else None
+        self.learning = MapLearning(source or NoteMap(self.tr("My kit"), ())) if on and self.listening else None
         self.asked.emit(self.learning)
 
     def choose(self, articulation: str) -> None:
@@ -371,7 +371,7 @@ class Listener(QObject):
         if self.learning is not None:
             self._learn(choose(self.learning, articulation))
 
-    def _learn(self, learning: Learning) -> None:
+    def _learn(self, learning: MapLearning) -> None:
         before, self.learning = self.learning, learning
         assert before is not None
         if learning.note_map is not before.note_map:
@@ -500,9 +500,11 @@ class Listener(QObject):
         if self.learning is not None and len(data) == 3 and self.learning_of in self._listeners(record):
             if data[0] & 0xF0 == 0x90 and data[2]:
                 channel = (data[0] & 0x0F) + 1
-                self._learn(hear(self.learning, record.at, channel, data[1], note_map_file.shipped("general-midi")))
+                self._learn(
+                    note_received(self.learning, record.at, channel, data[1], note_map_file.shipped("general-midi"))
+                )
             elif data[0] & 0xF0 == 0xB0:
-                self._learn(foot(self.learning, record.at, data[1], data[2]))
+                self._learn(pedal_moved(self.learning, record.at, data[1], data[2]))
 
     def _say(self, state: dict[str, Any]) -> None:
         assert self._setup is not None
@@ -534,6 +536,6 @@ class Listener(QObject):
             for number in self._listeners(record):
                 context = self._contexts[number]
                 name = context.articulation_of(channel, data[1])
-                loose = name is None and bool(context.spoken_channels[channel])
+                unmapped = name is None and bool(context.mapped_channels[channel])
                 words = spoken(name) if name else self.tr("note {note}").format(note=data[1])
-                self.heard.emit(number, words, data[2], loose)
+                self.heard.emit(number, words, data[2], unmapped)

@@ -10,7 +10,7 @@ from puresignal.core.path.cleaning_path import Outcome, make_context, run, with_
 from puresignal.core.path.cleaning_path import Path as CleaningPath
 from puresignal.core.session import session as edits
 from puresignal.io import ports
-from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.workbench import Shown, Workbench
 
 PLAYING = "playing"
@@ -28,7 +28,7 @@ class Playback(QObject):
     moved = Signal(float)
     changed = Signal()
 
-    def __init__(self, workbench: Workbench, listener: Listener, parent: QObject | None = None):
+    def __init__(self, workbench: Workbench, listener: LiveSession, parent: QObject | None = None):
         super().__init__(parent)
         self._workbench, self._listener = workbench, listener
         self.place = 0.0

@@ -17,7 +17,7 @@ from puresignal.core.export.song_builder import Clip, FileTrack, build_song, fil
 from puresignal.core.kit.map_recognition import recognise
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
-from puresignal.core.path.cleaning_path import Memo, Outcome, make_context, run
+from puresignal.core.path.cleaning_path import Outcome, StageCache, make_context, run
 from puresignal.core.path.context import Context
 from puresignal.core.session import session as edits
 from puresignal.core.session.history import History
@@ -87,7 +87,7 @@ class Workbench(QObject):
         self.read_only: str | None = None
         self.shown: Shown | None = None
         self._made_of: object = None
-        self._memo = Memo()
+        self._memo = StageCache()
         self._lock: work_folder.Lock | None = None
 
     @property
@@ -208,7 +208,7 @@ class Workbench(QObject):
             self.store.add(take)
         self.file, self.saved, self.read_only = path, session, None
         self._made_of = None
-        self._memo = Memo()
+        self._memo = StageCache()
         self._turn_to(History(session), anew=True)
 
     def save_session(self, path: Path) -> None:
@@ -281,10 +281,10 @@ class Workbench(QObject):
         """Works out the current take again where something it is made of has changed."""
         session = self.session
         ref = session.take()
-        made_of = (ref, session.target, session.path, session.delivery)
-        if self._made_of == made_of:
+        cache_key = (ref, session.target, session.path, session.delivery)
+        if self._made_of == cache_key:
             return
-        self._made_of = made_of
+        self._made_of = cache_key
         self.shown = None if ref is None else self._work_out(ref, session)
 
     def _work_out(self, ref: TakeRef, session: Session) -> Shown:

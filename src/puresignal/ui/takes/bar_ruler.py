@@ -42,31 +42,31 @@ def paint_ruler(
     place: tuple[float, float, float], stretch: tuple[float, float] | None,
 ) -> None:  # fmt: skip
     """found: what lines() gave; place: pixels left of the notes, the second there, and pixels a second."""
-    worn = theme.current()
+    current = theme.current()
     left, begin, scale = place
-    painter.fillRect(QRectF(0, 0, width, RULER), worn.colour("shade"))
-    painter.setPen(QPen(worn.colour("edge"), 1))
+    painter.fillRect(QRectF(0, 0, width, RULER), current.colour("shade"))
+    painter.setPen(QPen(current.colour("edge"), 1))
     painter.drawLine(QLineF(0, RULER - 0.5, width, RULER - 0.5))
     if stretch is not None:
         first, last = (left + (second - begin) * scale for second in stretch)
         first = max(left, first)
-        painter.fillRect(QRectF(first, 3, max(0.0, last - first), RULER - 4), worn.colour("chosen"))
+        painter.fillRect(QRectF(first, 3, max(0.0, last - first), RULER - 4), current.colour("chosen"))
     times, ranks = found
     painter.setFont(theme.font(9, QFont.Weight.Bold))
-    painter.setPen(worn.colour("faint"))
+    painter.setPen(current.colour("faint"))
     painter.drawText(QRectF(14, 0, left - 26, RULER), Qt.AlignmentFlag.AlignVCenter, name)
     numbered = -1e9
     for second in times[ranks == 2].tolist():
         x = left + (second - begin) * scale
         if x < left - 1:
             continue
-        painter.setPen(QPen(worn.colour("edge"), 1))
+        painter.setPen(QPen(current.colour("edge"), 1))
         painter.drawLine(QLineF(round(x) + 0.5, RULER - 12, round(x) + 0.5, RULER))
         if x - numbered >= NUMBERS_APART:
-            painter.setPen(worn.colour("ink"))
+            painter.setPen(current.colour("ink"))
             bar, _, _ = tempo.position(second)
             painter.drawText(QRectF(x + 4, 2, 60, RULER - 8), Qt.AlignmentFlag.AlignVCenter, str(bar))
             numbered = x
-    painter.setPen(QPen(worn.colour("edge"), 1))
+    painter.setPen(QPen(current.colour("edge"), 1))
     beats = left + (times[ranks == 1] - begin) * scale
     painter.drawLines([QLineF(round(a) + 0.5, RULER - 6, round(a) + 0.5, RULER) for a in beats.tolist() if a >= left])

@@ -34,31 +34,36 @@ class Overview:
         in_view: tuple[float, float],
     ) -> None:  # fmt: skip
         """box: all of the strip; chosen: which notes are picked out, by origin, empty for none; in_view  seconds."""
-        worn = theme.current()
+        current = theme.current()
         top, width = box.top(), round(box.width() - self._left)
-        painter.fillRect(box, worn.colour("shade"))
-        painter.setPen(QPen(worn.colour("edge"), 1))
+        painter.fillRect(box, current.colour("shade"))
+        painter.setPen(QPen(current.colour("edge"), 1))
         painter.drawLine(QLineF(box.left(), top + 0.5, box.right(), top + 0.5))
         painter.setFont(theme.font(9, QFont.Weight.Bold))
-        painter.setPen(worn.colour("faint"))
+        painter.setPen(current.colour("faint"))
         painter.drawText(QRectF(14, top, self._left - 26, OVERVIEW), Qt.AlignmentFlag.AlignVCenter, name)
         scale = self.scale(picture, width)
         painter.drawImage(QPointF(self._left, top + 8), self._drawn(picture, width, scale))
         self._paint_marks(painter, picture, chosen, scale, top)
         begin, end = in_view
         frame = QRectF(self._left + begin * scale, top + 3, max(6.0, (end - begin) * scale), OVERVIEW - 6)
-        painter.setPen(QPen(worn.colour("ink"), 1.5))
+        painter.setPen(QPen(current.colour("ink"), 1.5))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(frame.intersected(QRectF(self._left, top, width - 1, OVERVIEW)))
 
     def _drawn(self, picture: Picture, width: int, scale: float) -> QImage:
-        worn = theme.current()
+        current = theme.current()
         kept = self._outline
-        if kept is None or kept[0] is not picture.played or kept[1:3] != (width, worn.name):
+        if kept is None or kept[0] is not picture.played or kept[1:3] != (width, current.name):
             loudest = np.zeros(width, np.float32)
             for row in picture.rows:
                 loudest = np.maximum(loudest, row_painter.columns(row.start * scale, row.velocity, width))
-            kept = (picture.played, width, worn.name, row_painter.skyline(loudest, OVERVIEW - 14, worn.colour("faint")))
+            kept = (
+                picture.played,
+                width,
+                current.name,
+                row_painter.skyline(loudest, OVERVIEW - 14, current.colour("faint")),
+            )
             self._outline = kept
         return kept[3]
 
@@ -66,7 +71,7 @@ class Overview:
         """Where something leads nowhere, or, where any are, what is picked out."""
         painter.setPen(QPen(theme.current().colour("accent"), 1.5))
         for row in picture.rows:
-            starts = row.start if row.loose else np.zeros(0)
+            starts = row.start if row.unmapped else np.zeros(0)
             if len(chosen):
                 starts = row.start[chosen[row.origin]]
             places = np.unique((self._left + starts * scale).astype(np.int64))

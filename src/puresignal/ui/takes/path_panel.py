@@ -19,7 +19,7 @@ from puresignal.core.path.thin import Thin
 from puresignal.core.session import session as edits
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.widgets import text_format
-from puresignal.ui.widgets.labelled_slider import Knob
+from puresignal.ui.widgets.labelled_slider import LabelledSlider
 
 
 class StageBox(QFrame):
@@ -129,8 +129,8 @@ class PathPanel(QWidget):
                 self.tr("take crosstalk out"), lambda p: replace(p, crosstalk=replace(p.crosstalk, on=on))
             )
         )
-        self.sure = self._knob(
-            crosstalk, "crosstalk", "sure", "When sure by", "%", Crosstalk().sure,
+        self.min_confidence = self._knob(
+            crosstalk, "crosstalk", "min_confidence", "Minimum confidence", "%", Crosstalk().min_confidence,
             "So likely it must be that a note was shaken and not played. Higher keeps more.", 0.01, 1.0,
         )  # fmt: skip
         self.live_ms = self._knob(
@@ -190,10 +190,10 @@ class PathPanel(QWidget):
         tip: str,
         step: float,
         most: float,
-    ) -> Knob:
+    ) -> LabelledSlider:
         low, high = setting_range(stage, key)
-        knob = Knob(self.tr(label), unit, low, min(high, most), default, self.tr(tip), step)
-        name = self.tr("set {what}").format(what=self.tr(label).lower())
+        knob = LabelledSlider(self.tr(label), unit, low, min(high, most), default, self.tr(tip), step)
+        name = self.tr("set {setting}").format(setting=self.tr(label).lower())
         knob.moved.connect(
             lambda value, gesture: self._do(
                 name, lambda p: replace(p, **{stage: replace(getattr(p, stage), **{key: value})}), gesture
@@ -216,8 +216,8 @@ class PathPanel(QWidget):
             "{pads} and {pairs} that shake each other were heard. Played live, {before} of this take are taken out for "
             "crosstalk as it is, {after} with what was learnt; looking 4 ms ahead {ahead}, 8 ms ahead {far}."
         ).format(
-            pads=text_format.counted(len(found.profile.alone), "pad"),
-            pairs=text_format.counted(len(found.profile.shakes), "pair"),
+            pads=text_format.counted(len(found.kit_model.alone), "pad"),
+            pairs=text_format.counted(len(found.kit_model.shakes), "pair"),
             before=text_format.counted(found.before, "note"),
             after=found.after,
             ahead=found.ahead[4.0],
@@ -226,7 +226,7 @@ class PathPanel(QWidget):
 
         def use() -> None:
             latest = bench.session.path
-            changed = replace(latest, crosstalk=replace(latest.crosstalk, profile=found.profile))
+            changed = replace(latest, crosstalk=replace(latest.crosstalk, kit_model=found.kit_model))
             bench.do(self.tr("learn from a take"), edits.with_path(bench.session, changed))
 
         self.offered.emit(text, self.tr("Use it"), self.tr("From now on while you play live. Undo forgets it."), use)
@@ -252,10 +252,10 @@ class PathPanel(QWidget):
         self.given_ms.show_value(path.ends.given_ms)
         self.every_ms.show_value(path.thin.every_ms)
         self.every_ms.setVisible(path.thin.on)
-        self.sure.show_value(path.crosstalk.sure)
+        self.min_confidence.show_value(path.crosstalk.min_confidence)
         self.live_ms.show_value(path.crosstalk.live_ms)
         self._shown = shown
-        for widget in (self.sure, self.live_ms):
+        for widget in (self.min_confidence, self.live_ms):
             widget.setEnabled(path.crosstalk.on)
         self.learn.setEnabled(path.crosstalk.on and shown is not None and shown.context.stands.any_shared)
         for knob in (self.window_ms, self.ratio):

@@ -22,7 +22,7 @@ MOST = 400
 _CLEAR = QImage.Format.Format_ARGB32_Premultiplied
 
 
-class RowNames:
+class RowLabels:
     """Pictures of names, kept."""
 
     def __init__(self) -> None:
@@ -41,26 +41,26 @@ class RowNames:
 
     def label(self, row: Row, height: float, colour: QColor, ratio: float) -> QImage:
         """A row's name, count, pad and mark."""
-        worn, width = theme.current(), GUTTER - NAMES - 1
+        current, width = theme.current(), GUTTER - NAMES - 1
 
         def draw(painter: QPainter) -> None:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setFont(theme.font(9.5))
-            painter.setPen(worn.colour("ink"))
+            painter.setPen(current.colour("ink"))
             left = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
             text = QFontMetricsF(painter.font()).elidedText(row.label, Qt.TextElideMode.ElideRight, width - 58)
             painter.drawText(QRectF(2, 0, width - 50, height), left, text)
             painter.setFont(theme.font(8.5))
-            painter.setPen(worn.colour("faint"))
+            painter.setPen(current.colour("faint"))
             right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
             painter.drawText(QRectF(width - 70, 0, 41, height), right, str(len(row.start)))
             if row.articulation is not None:
-                painter.setPen(QPen(worn.colour("line"), 1))
-                painter.setBrush(worn.colour("paper"))
+                painter.setPen(QPen(current.colour("line"), 1))
+                painter.setBrush(current.colour("paper"))
                 painter.drawRoundedRect(QRectF(width - PAD + 2.5, 3.5, PAD - 5, height - 7), 4, 4)
             row_painter.draw_mark(painter, row.mark, width - 10, height / 2, colour)
 
-        key = (row.label, len(row.start), row.mark, row.articulation is None, colour.rgb(), worn.name)
+        key = (row.label, len(row.start), row.mark, row.articulation is None, colour.rgb(), current.name)
         return self._picture(key, width, height, ratio, draw)
 
     def _picture(

@@ -19,7 +19,7 @@ from puresignal.core.kit.articulations import spoken
 from puresignal.core.path import note_selection
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Verdict
-from puresignal.core.path.tally import REASON_WORDS, Reason, Stage, What
+from puresignal.core.path.tally import REASON_WORDS, Action, Reason, Stage
 from puresignal.core.session import session as edits
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.takes import row_painter
@@ -27,7 +27,7 @@ from puresignal.ui.takes.path_panel import PathPanel
 from puresignal.ui.takes.timeline import Timeline
 from puresignal.ui.takes.timeline_rows import picture
 from puresignal.ui.takes.trace_panel import TracePanel
-from puresignal.ui.widgets.vertical_scroll_area import Tall
+from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 SIDE = 272
 BEFORE, AFTER = 1.5, 1.0
@@ -81,7 +81,7 @@ class TakesView(QWidget):
         row.addLayout(left, 1)
         row.addWidget(self.side)
 
-    def _make_side(self) -> Tall:
+    def _make_side(self) -> VerticalScrollArea:
         inner = QWidget()
         inner.setObjectName("rail")
         column = QVBoxLayout(inner)
@@ -89,7 +89,7 @@ class TakesView(QWidget):
         column.setSpacing(0)
         column.addWidget(self.path)
         column.addWidget(self.trace, 1)
-        side = Tall(inner)
+        side = VerticalScrollArea(inner)
         side.setObjectName("side")
         side.setFixedWidth(SIDE)
         return side
@@ -205,16 +205,16 @@ class TakesView(QWidget):
         assert self._shown is not None
         return self._shown.outcome
 
-    def point_at(self, what: int, reason: int) -> None:
+    def point_at(self, action: int, reason: int) -> None:
         """Chooses the notes behind a figure of the tally; (-1, -1) chooses none."""
-        if self._shown is None or (what, reason) == (-1, -1):
+        if self._shown is None or (action, reason) == (-1, -1):
             self.timeline.select(np.zeros(0, np.int64))
             return
         outcome = self._shown.outcome
-        if what >= 0:
-            if what == What.REMOVED:
+        if action >= 0:
+            if action == Action.REMOVED:
                 self.choose(row_painter.BOTH)
-            self._point(note_selection.in_order(outcome, outcome.tally.origins(What(what), Reason(reason))))
+            self._point(note_selection.in_order(outcome, outcome.tally.origins(Action(action), Reason(reason))))
         elif reason == -4:
             self._point(note_selection.doubtful(outcome))
         else:
@@ -252,26 +252,26 @@ class TakesView(QWidget):
 
     # Doing
 
-    def act(self, what: str) -> None:
+    def act(self, action: str) -> None:
         """What a key, a button or the menu asks for."""
         if self._shown is None:
             return
-        if what in ("next doubtful", "doubtful before"):
-            self._step_doubtful(1 if what == "next doubtful" else -1)
+        if action in ("next doubtful", "doubtful before"):
+            self._step_doubtful(1 if action == "next doubtful" else -1)
             return
         origins = self.timeline.selected
-        if what == "hear":
+        if action == "hear":
             self._hear(origins)
             return
-        if what.endswith("alike") and len(origins) == 1:
+        if action.endswith("alike") and len(origins) == 1:
             origins = note_selection.alike(self._shown.outcome, int(origins[0]))
         if not len(origins):
             return
-        verdict = {"take out": Verdict(keep=False), "put back": Verdict(keep=True)}.get(what.removesuffix(" alike"))
+        verdict = {"take out": Verdict(keep=False), "put back": Verdict(keep=True)}.get(action.removesuffix(" alike"))
         bench, ident = self._workbench, self._shown.ref.ident
         settled = verdict is not None and np.isin(origins, note_selection.doubtful(self._shown.outcome)).all()
         names = {"take out": self.tr("take {n} out"), "put back": self.tr("keep {n}")}
-        pattern = names.get(what.removesuffix(" alike"), self.tr("let the stages decide on {n}"))
+        pattern = names.get(action.removesuffix(" alike"), self.tr("let the stages decide on {n}"))
         name = pattern.format(
             n=self.tr("{count} notes").format(count=len(origins)) if len(origins) > 1 else self.tr("a note")
         )

@@ -26,7 +26,7 @@ from puresignal.core.touch import pad_velocity
 from puresignal.ui.takes import bar_ruler, row_painter
 from puresignal.ui.takes.bar_ruler import RULER
 from puresignal.ui.takes.overview import OVERVIEW, Overview
-from puresignal.ui.takes.row_labels import GUTTER, NAMES, PAD, RowNames
+from puresignal.ui.takes.row_labels import GUTTER, NAMES, PAD, RowLabels
 from puresignal.ui.takes.timeline_rows import Group, Picture, Row
 from puresignal.ui.widgets import theme
 
@@ -98,7 +98,7 @@ class Timeline(QAbstractScrollArea):
         self.selected = np.zeros(0, np.int64)
         self._is_selected = np.zeros(0, bool)
         self._overview = Overview(GUTTER)
-        self._names = RowNames()
+        self._names = RowLabels()
         self._plain_height = 38.0
         self.stretch: tuple[float, float] | None = None
         self._sweep: tuple[QPointF, QPointF, np.ndarray] | None = None
@@ -494,9 +494,9 @@ class Timeline(QAbstractScrollArea):
         self._place_line()
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        worn = theme.current()
+        current = theme.current()
         size = self.viewport().size()
-        painter.fillRect(self.viewport().rect(), worn.colour("sheet"))
+        painter.fillRect(self.viewport().rect(), current.colour("sheet"))
         body = QRectF(0, RULER, size.width(), size.height() - RULER - OVERVIEW)
         painter.save()
         painter.setClipRect(body)
@@ -515,15 +515,15 @@ class Timeline(QAbstractScrollArea):
         self._overview.paint(painter, strip, self.tr("whole take"), self._picture, chosen, self.seconds_in_view())
         if self.hasFocus():
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-            painter.setPen(QPen(worn.colour("ink"), 1))
+            painter.setPen(QPen(current.colour("ink"), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self.viewport().rect().adjusted(0, 0, -1, -1))
 
     def _paint_shades(self, painter: QPainter, body: QRectF, found: tuple[np.ndarray, np.ndarray]) -> None:
-        worn = theme.current()
+        current = theme.current()
         times, ranks = found
-        hair, strong = worn.colour("line"), worn.colour("edge")
-        for rank, pen in ((0, QPen(worn.colour("shade"), 1)), (1, QPen(hair, 1)), (2, QPen(strong, 1))):
+        hair, strong = current.colour("line"), current.colour("edge")
+        for rank, pen in ((0, QPen(current.colour("shade"), 1)), (1, QPen(hair, 1)), (2, QPen(strong, 1))):
             painter.setPen(pen)
             x = np.rint(GUTTER + (times[ranks == rank] - self._begin) * self._scale) + 0.5
             painter.drawLines([QLineF(a, body.top(), a, body.bottom()) for a in x.tolist()])
@@ -545,8 +545,8 @@ class Timeline(QAbstractScrollArea):
         painter.drawRect(QRectF(self._sweep[0], self._sweep[1]).normalized())
 
     def _paint_rows(self, painter: QPainter, body: QRectF) -> None:
-        worn = theme.current()
-        ink, line = worn.colour("ink"), worn.colour("line")
+        current = theme.current()
+        ink, line = current.colour("ink"), current.colour("line")
         begin, end = self.seconds_in_view()
         frame = row_painter.Frame(
             GUTTER, self._drawn_width(), GUTTER - begin * self._scale, self._scale, begin, end,
@@ -562,9 +562,9 @@ class Timeline(QAbstractScrollArea):
             if top > body.bottom() or top + height < body.top():
                 continue
             if row.articulation is not None and row.articulation == self._glowing:
-                painter.fillRect(QRectF(GUTTER - PAD + 2, top + 3, PAD - 5, height - 7), worn.colour("accent"))
+                painter.fillRect(QRectF(GUTTER - PAD + 2, top + 3, PAD - 5, height - 7), current.colour("accent"))
             base = top + height - row_painter.FOOT - 1
-            colour = worn.colour("accent") if row.loose else worn.family(row.family)
+            colour = current.colour("accent") if row.unmapped else current.family(row.family)
             painter.setPen(QPen(line, 1))
             painter.drawLine(QLineF(GUTTER, base + 0.5, self.viewport().width(), base + 0.5))
             tall = height - row_painter.FOOT - 5
@@ -582,7 +582,7 @@ class Timeline(QAbstractScrollArea):
             self._paint_chosen(painter, row, frame, base, tall)
             painter.setClipRect(body)
             painter.drawImage(QPointF(NAMES, top), self._names.label(row, height, colour, frame.ratio))
-        painter.setPen(QPen(worn.colour("edge"), 1))
+        painter.setPen(QPen(current.colour("edge"), 1))
         painter.drawLine(QLineF(GUTTER - 0.5, body.top(), GUTTER - 0.5, body.bottom()))
 
     def _paint_chosen(self, painter: QPainter, row: Row, frame: row_painter.Frame, base: float, tall: float) -> None:
@@ -606,12 +606,12 @@ class Timeline(QAbstractScrollArea):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
     def _paint_group(self, painter: QPainter, group: Group, top: float, ratio: float) -> None:
-        worn = theme.current()
+        current = theme.current()
         height = sum(self._row_height(row) for row in group.rows)
-        loose = any(row.loose for row in group.rows)
-        colour = worn.colour("accent") if loose else worn.family(group.family)
+        unmapped = any(row.unmapped for row in group.rows)
+        colour = current.colour("accent") if unmapped else current.family(group.family)
         painter.fillRect(QRectF(0, top, 5, height), colour)
-        painter.setPen(QPen(worn.colour("line"), 1))
+        painter.setPen(QPen(current.colour("line"), 1))
         painter.drawLine(QLineF(0, top + height + 2.5, self.viewport().width(), top + height + 2.5))
-        ink = colour if loose else worn.colour("ink")
+        ink = colour if unmapped else current.colour("ink")
         painter.drawImage(QPointF(14, top + 2), self._names.title(group, self._plain_height, ink, ratio))

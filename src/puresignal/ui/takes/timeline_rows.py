@@ -36,7 +36,7 @@ class Row:
     family: str
     mark: str
     pitched: bool
-    loose: bool
+    unmapped: bool
     start: np.ndarray
     end: np.ndarray
     velocity: np.ndarray
@@ -152,7 +152,7 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
                     family=family,
                     mark=mark,
                     pitched="/" in track.key,
-                    loose=track.key == "unmapped",
+                    unmapped=track.key == "unmapped",
                     start=played.start[mine],
                     end=np.where(np.isnan(played.end[mine]), played.start[mine] + 0.1, played.end[mine]),
                     velocity=played.velocity[mine],

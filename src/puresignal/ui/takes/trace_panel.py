@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.note_selection import reason_removed
-from puresignal.core.path.tally import REASON_WORDS, Field, Reason, Stage, TraceStep, What
+from puresignal.core.path.tally import REASON_WORDS, Action, NoteField, Reason, Stage, TraceStep
 from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format
 
@@ -129,19 +129,19 @@ class TracePanel(QWidget):
     def _say(self, step: TraceStep, vocabulary: tuple[str, ...]) -> str:
         stage, why = self.tr(_STAGES[step.stage]), self.tr(REASON_WORDS[step.reason])
         sure = self.tr(", {sure:.0f} % sure").format(sure=step.confidence * 100) if step.confidence < 1 else ""
-        if step.what == What.REMOVED:
+        if step.action == Action.REMOVED:
             return self.tr("{stage}: taken out as {why}{sure}").format(stage=stage, why=why, sure=sure)
-        if step.what == What.KEPT:
+        if step.action == Action.KEPT:
             return self.tr("{stage}: kept, but {why}{sure}").format(stage=stage, why=why, sure=sure)
-        if step.what == What.ADDED:
+        if step.action == Action.ADDED:
             return ""
-        if step.field == Field.ARTICULATION:
+        if step.field == NoteField.ARTICULATION:
             return self.tr("{stage}: {name}, {why}").format(
                 stage=stage, name=spoken(vocabulary[int(step.after)]), why=why
             )
-        if step.field == Field.END:
+        if step.field == NoteField.END:
             return self.tr("{stage}: ends at {after:.3f} s, {why}").format(stage=stage, after=step.after, why=why)
-        field = self.tr("note") if step.field == Field.NOTE else self.tr("channel")
+        field = self.tr("note") if step.field == NoteField.NOTE else self.tr("channel")
         return self.tr("{stage}: {field} {before:g} → {after:g}, {why}").format(
             stage=stage, field=field, before=step.before, after=step.after, why=why
         )

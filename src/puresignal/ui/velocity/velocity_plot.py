@@ -166,23 +166,23 @@ class VelocityPlot(QWidget):
     # Painting
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        worn, painter = theme.current(), QPainter(self)
+        current, painter = theme.current(), QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         edge = "ink" if self.selected else "edge" if self.hasFocus() else "line"
-        painter.setPen(QPen(worn.colour(edge), 2 if self.selected else 1))
-        painter.setBrush(worn.colour("sheet"))
+        painter.setPen(QPen(current.colour(edge), 2 if self.selected else 1))
+        painter.setBrush(current.colour("sheet"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
-        painter.setPen(worn.colour("ink"))
+        painter.setPen(current.colour("ink"))
         painter.setFont(theme.font(10, QFont.Weight.DemiBold))
         painter.drawText(QRectF(12, 4, self.width() - 24, HEAD - 4), Qt.AlignmentFlag.AlignVCenter, self._title)
-        painter.setPen(worn.colour("faint"))
+        painter.setPen(current.colour("faint"))
         painter.setFont(theme.font(9))
         count = str(len(self._arrived)) if len(self._arrived) else "–"
         right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
         painter.drawText(QRectF(12, 4, self.width() - 24, HEAD - 4), right, count)
         box = self.field()
-        painter.fillRect(box, worn.colour("paper"))
-        painter.setPen(QPen(worn.colour("line"), 1))
+        painter.fillRect(box, current.colour("paper"))
+        painter.setPen(QPen(current.colour("line"), 1))
         for part in (0.25, 0.5, 0.75):
             x, y = box.left() + part * box.width(), box.top() + part * box.height()
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
@@ -193,7 +193,7 @@ class VelocityPlot(QWidget):
         for began, velocity, out in self._marks:
             size = 7.0 * (1 - (now - began) / FADE_SECONDS) + 2
             at = self.at(velocity, max(LEAST, out))
-            painter.setPen(QPen(worn.colour("accent"), 2))
+            painter.setPen(QPen(current.colour("accent"), 2))
             painter.drawLine(QPointF(at.x() - size, at.y()), QPointF(at.x() + size, at.y()))
             painter.drawLine(QPointF(at.x(), at.y() - size), QPointF(at.x(), at.y() + size))
 
@@ -216,18 +216,18 @@ class VelocityPlot(QWidget):
                 painter.fillRect(QRectF(box.right() + 2, box.bottom() - (i + 1) * tall, wide, tall - 0.6), colour)
 
     def _paint_curve(self, painter: QPainter) -> None:
-        worn = theme.current()
+        current = theme.current()
         heard = [(float(v), float(o)) for v, o in enumerate(self._out.tolist()) if v and o == o]
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(worn.colour("ink" if self.own else "faint"), 2))
+        painter.setPen(QPen(current.colour("ink" if self.own else "faint"), 2))
         painter.drawPolyline(QPolygonF([self.at(v, o) for v, o in heard]))
         plain = replace(self.shape_now, curve=STRAIGHT).plain
         if not plain:
             # The curve's own points lie on it only where nothing else is set; so it is shown beside what leaves.
-            painter.setPen(QPen(worn.colour("faint"), 1, Qt.PenStyle.DashLine))
+            painter.setPen(QPen(current.colour("faint"), 1, Qt.PenStyle.DashLine))
             painter.drawPolyline(QPolygonF([self.at(x, y) for x, y in self.shape_now.curve]))
-        painter.setPen(QPen(worn.colour("ink"), 1.5))
-        painter.setBrush(worn.colour("sheet"))
+        painter.setPen(QPen(current.colour("ink"), 1.5))
+        painter.setBrush(current.colour("sheet"))
         for x, y in self.shape_now.curve:
             at = self.at(x, y)
             painter.drawRect(QRectF(at.x() - 3.5, at.y() - 3.5, 7, 7))

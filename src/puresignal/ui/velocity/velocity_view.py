@@ -25,12 +25,12 @@ from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import ALL, Shape, evened, leaves_as, with_field
 from puresignal.core.session import session as edits
 from puresignal.engine.ring import Record
-from puresignal.ui.state.live_session import Listener
+from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.velocity.velocity_plot import VelocityPlot
 from puresignal.ui.widgets import text_format
-from puresignal.ui.widgets.labelled_slider import Knob
-from puresignal.ui.widgets.vertical_scroll_area import Tall
+from puresignal.ui.widgets.labelled_slider import LabelledSlider
+from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 COLUMNS = 4
 
@@ -53,11 +53,17 @@ class VelocityView(QWidget):
         ("accents", "Accents from", "", 1.0, "From here up hits keep what they stand out by."),
         ("threshold", "Left out up to", "", 1.0, "Hits of at most this are left out; those just above leave softly."),
         ("fixed", "All alike", "", 1.0, "Every hit leaves like this; 0: not."),
-        ("varied", "Varied by", "", 1.0, "So much is added or taken away at random, the same for a note every time."),
-        ("vary_centre", "Varied towards", "", 0.1, "-1: only softer, 0: either way, 1: only harder."),
+        (
+            "randomness",
+            "Randomness",
+            "",
+            1.0,
+            "So much is added or taken away at random, the same for a note every time.",
+        ),
+        ("bias", "Bias", "", 0.1, "-1: only softer, 0: either way, 1: only harder."),
     )
 
-    def __init__(self, workbench: Workbench, listener: Listener, parent: QWidget | None = None):
+    def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
         self._workbench, self._listener = workbench, listener
         self._shown: Shown | None = None
@@ -120,7 +126,7 @@ class VelocityView(QWidget):
         row.addWidget(self._make_side())
         listener.arrived.connect(self._mark)
 
-    def _make_side(self) -> Tall:
+    def _make_side(self) -> VerticalScrollArea:
         panel = QFrame()
         panel.setObjectName("panel")
         column = QVBoxLayout(panel)
@@ -133,13 +139,13 @@ class VelocityView(QWidget):
         self.about.setWordWrap(True)
         column.addWidget(self.title)
         column.addWidget(self.about)
-        self.knobs: dict[str, Knob] = {}
+        self.knobs: dict[str, LabelledSlider] = {}
         usual = Shape()
         for field, label, unit, step, tip in self._KNOBS:
             low, high = SHAPE_RANGES[field]
             high = min(high, 2.0) if field in ("scale", "spread") else high
             low, high = (-60.0, 60.0) if field == "offset" else (low, high)
-            knob = Knob(self.tr(label), unit, low, high, getattr(usual, field), self.tr(tip), step)
+            knob = LabelledSlider(self.tr(label), unit, low, high, getattr(usual, field), self.tr(tip), step)
             knob.moved.connect(lambda value, gesture, f=field: self._set(f, value, gesture))
             self.knobs[field] = knob
             column.addWidget(knob)
@@ -153,7 +159,7 @@ class VelocityView(QWidget):
         holder.setContentsMargins(4, 12, 12, 12)
         holder.addWidget(panel)
         holder.addStretch()
-        self.side = Tall(inner)
+        self.side = VerticalScrollArea(inner)
         self.side.setFixedWidth(272)
         return self.side
 
@@ -186,7 +192,7 @@ class VelocityView(QWidget):
         self.fine.setChecked(stage.fine)
         self.says.setText(self.tr("Drag a curve.") if shown is not None else self.tr("No take yet."))
         self.even.setEnabled(len(self._stats) > 1)
-        self.anew.setEnabled(any(shape.varied for shape in shapes.values()))
+        self.anew.setEnabled(any(shape.randomness for shape in shapes.values()))
         self._show_chosen()
 
     def _plot(self, key: str, place: int) -> VelocityPlot:

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QSlider, QWidget
 _gestures = itertools.count()
 
 
-class Knob(QWidget):
+class LabelledSlider(QWidget):
     """One number setting.
 
     moved  (value, gesture): values of one gesture belong to one step of undo

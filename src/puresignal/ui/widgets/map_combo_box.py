@@ -13,7 +13,7 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.io import note_map_file
 
 
-class MapChoice(QComboBox):
+class MapComboBox(QComboBox):
     """Offers note maps.
 
     chosen   the player chose a map

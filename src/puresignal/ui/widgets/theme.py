@@ -95,7 +95,7 @@ DIM = Theme(
 
 THEMES = {theme.name: theme for theme in (LIGHT, DIM)}
 FAMILY = "Lato"
-_ASSETS = Path(__file__).parent / "assets"
+_ASSETS = Path(__file__).parent.parent / "assets"
 _current = LIGHT
 
 
@@ -124,7 +124,7 @@ def font(size: float = 10.0, weight: QFont.Weight = QFont.Weight.Normal) -> QFon
     return QFont(_font(size, weight))
 
 
-def wear(app: QApplication, theme: Theme) -> None:
+def apply(app: QApplication, theme: Theme) -> None:
     """Puts a theme on the whole program."""
     global _current
     _current = theme

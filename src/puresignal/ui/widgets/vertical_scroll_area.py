@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QScrollArea, QWidget
 
 
-class Tall(QScrollArea):
+class VerticalScrollArea(QScrollArea):
     """Scrolls what it holds up and down, never sideways."""
 
     def __init__(self, inner: QWidget) -> None:

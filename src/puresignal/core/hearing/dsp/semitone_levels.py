@@ -17,9 +17,9 @@ SIZES = (512, 1536)
 STEEP = 55
 """Samples over which a window ends."""
 FIRST, SEMITONES = 28, 98
-SOFTEST = 1e-9
+NOISE_FLOOR = 1e-9
 """Power that is added to every band, so that silence has a level."""
-NOTHING = 0.5 * np.float32(np.log10(SOFTEST))
+NOTHING = 0.5 * np.float32(np.log10(NOISE_FLOOR))
 QUIET = 6e-4
 """How loud the loudest pitch must be, all its partials together, that any is asked after."""
 PARTIALS = np.array((0, 12, 19, 24, 28, 31, 36))
@@ -68,7 +68,7 @@ def levels(seen: np.ndarray) -> np.ndarray:
         for begin in range(0, len(seen), AT_ONCE):
             found = scipy.fft.rfft(seen[begin : begin + AT_ONCE, -len(window) :] * window, axis=1)
             power = found.real**2 + found.imag**2
-            out[begin : begin + AT_ONCE, k] = 0.5 * np.log10(power @ bands + SOFTEST)
+            out[begin : begin + AT_ONCE, k] = 0.5 * np.log10(power @ bands + NOISE_FLOOR)
     return out
 
 

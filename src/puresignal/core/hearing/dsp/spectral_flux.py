@@ -15,7 +15,7 @@ from puresignal.core.hearing.dsp import spectra
 HOP, SIZE = 64, 256
 APART = 0.07
 """Seconds between two strokes at least."""
-SOFTEST_DB = -55.0
+NOISE_FLOOR_DB = -55.0
 """Decibels of full scale below which nothing begins."""
 PAST = 12
 """Frames before one that bear on it."""
@@ -24,9 +24,9 @@ BANDS, TOGETHER = 10, 5
 _WINDOW = np.hanning(SIZE).astype(np.float32)
 
 
-def limit(eagerness: float) -> float:
+def limit(sensitivity: float) -> float:
     """How strong a rise has to be."""
-    return 0.5 - 0.4 * (eagerness - 0.5)
+    return 0.5 - 0.4 * (sensitivity - 0.5)
 
 
 def rows(samples: np.ndarray, rate: int, hop: int) -> np.ndarray:
@@ -39,7 +39,7 @@ def rows(samples: np.ndarray, rate: int, hop: int) -> np.ndarray:
         found = scipy.fft.rfft(view[begin : begin + 4096] * _WINDOW, axis=1)
         out[begin : begin + 4096] = (found.real**2 + found.imag**2) @ weights
     out /= 0.25 * _WINDOW.sum() ** 2
-    return np.asarray(np.log10(out + 10 ** (SOFTEST_DB / 10) / BANDS), np.float32)
+    return np.asarray(np.log10(out + 10 ** (NOISE_FLOOR_DB / 10) / BANDS), np.float32)
 
 
 def strengths(levels: np.ndarray, reach: int = 9) -> np.ndarray:
@@ -68,11 +68,13 @@ def found(strength: np.ndarray, least: float, apart: int, last: int) -> list[int
 class Beginnings:
     """Where strokes begin, in a stream of blocks of any length."""
 
-    def __init__(self, rate: int, eagerness: float = 0.5, hop: int = HOP, reach: int = 9, apart: float = APART) -> None:
+    def __init__(
+        self, rate: int, sensitivity: float = 0.5, hop: int = HOP, reach: int = 9, apart: float = APART
+    ) -> None:
         self._rate, self._hop, self._reach = rate, hop, reach
-        self._least, self._apart = limit(eagerness), max(1, round(apart * rate / hop))
+        self._least, self._apart = limit(sensitivity), max(1, round(apart * rate / hop))
         self._held = np.zeros(SIZE - hop, np.float32)
-        self._past = np.full((PAST, BANDS), SOFTEST_DB / 10 - 1, np.float32)
+        self._past = np.full((PAST, BANDS), NOISE_FLOOR_DB / 10 - 1, np.float32)
         self._frames, self._last = 0, -self._apart
 
     def feed(self, samples: np.ndarray) -> list[float]:

@@ -36,12 +36,12 @@ def normalised(samples: np.ndarray, count: int, hop: int, hops: int, longest: in
 
 def _running(rows: np.ndarray, width: int) -> np.ndarray:
     """(n - width + 1, ...) sums of so many rows that follow each other: of two, of four, and so on."""
-    count, span, taken = len(rows) - width + 1, 1, 0
+    count, span, done = len(rows) - width + 1, 1, 0
     out = np.zeros_like(rows[:count])
     while width:
         if width & 1:
-            out += rows[taken : taken + count]
-            taken += span
+            out += rows[done : done + count]
+            done += span
         width >>= 1
         if width:
             rows, span = rows[:-span] + rows[span:], 2 * span

@@ -21,9 +21,9 @@ from puresignal.core.hearing.dsp.chunks import Progress, Source, excerpts, piece
 from puresignal.core.hearing.dsp.spectra import Envelope
 from puresignal.core.hearing.networks import multipitch
 from puresignal.core.hearing.networks import onset as beginnings
-from puresignal.core.hearing.networks.convolutional import Layers
-from puresignal.core.hearing.networks.dense import Network, gathered, peaks
-from puresignal.core.hearing.transcribed import Heard, doubts, far_from_others, velocities
+from puresignal.core.hearing.networks.convolutional import ConvNet
+from puresignal.core.hearing.networks.dense import Network, peaks, windowed_sum
+from puresignal.core.hearing.transcribed import TranscribedNotes, far_from_others, removal_reasons, velocities
 
 RATE, HOP = 22_050, 220
 LOWEST, HIGHEST = 40.0, 2200.0
@@ -71,7 +71,7 @@ class MelodyAnalysis:
     @cached_property
     def near(self) -> np.ndarray:
         """(frames,) how likely something begins about each moment."""
-        return gathered(self.begins, 4)[: len(self.begins)]
+        return windowed_sum(self.begins, 4)[: len(self.begins)]
 
     @cached_property
     def loud(self) -> float:
@@ -90,7 +90,7 @@ class MelodyAnalysis:
 class MelodySettings:
     """eagerness 0..1; shortest note s; floor dB below the loudest; range in MIDI numbers; beneath: others play too."""
 
-    eagerness: float = 0.5
+    sensitivity: float = 0.5
     shortest: float = 0.07
     floor: float = 38.0
     low: float = 28.0
@@ -101,11 +101,14 @@ class MelodySettings:
 FINE_HOP, FINE_REACH = 22, 220
 
 
-def analyse(begin: Layers, tone: Network, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
+def analyse(begin: ConvNet, tone: Network, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
     """The networks of begin.py and tones.py; the recording at RATE, all at once or in blocks."""
     # Both in one reading of it.
-    loudness = [(multipitch.loudness(part), beginnings.LOOK.loudness(part)) for part in excerpts(source)]
-    against, loud = multipitch.loud_of([a for a, _ in loudness]), beginnings.LOOK.loud_of([b for _, b in loudness])
+    loudness = [(multipitch.loudness(part), beginnings.SPECTROGRAM.loudness(part)) for part in excerpts(source)]
+    against, loud = (
+        multipitch.loud_of([a for a, _ in loudness]),
+        beginnings.SPECTROGRAM.loud_of([b for _, b in loudness]),
+    )
     parts = []
     for piece in pieces(source, progress):
         found = of_samples(begin, tone, piece.samples, against, loud)
@@ -114,16 +117,16 @@ def analyse(begin: Layers, tone: Network, source: Source, progress: Progress | N
 
 
 def of_samples(
-    begin: Layers, tone: Network, flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
+    begin: ConvNet, tone: Network, flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
 ) -> MelodyAnalysis:
     """Samples all at once, against what the loud moments of their recording are (tones.loud, LOOK.loud)."""
     pitch, dip = _candidates(flat)
     level = spectra.decibels(spectra.loudness(flat, HOP, 2 * HOP))
     picture, (long, short) = _pictures(flat, against, loud)
-    begins = begin.likely(picture)[:, 0]
+    begins = begin.probability(picture)[:, 0]
     place = np.clip(np.rint(np.arange(len(pitch)) * HOP / multipitch.HOP).astype(int), 0, max(0, len(long) - 1))
-    likely = multipitch.likely(tone, long, short, _asked(pitch, dip, place, long.max(axis=1)))
-    coarse, starts = likely[:, :, 0].astype(np.float16), (255 * likely[:, :, 1]).astype(np.uint8)
+    probability = multipitch.probability(tone, long, short, _asked(pitch, dip, place, long.max(axis=1)))
+    coarse, starts = probability[:, :, 0].astype(np.float16), (255 * probability[:, :, 1]).astype(np.uint8)
     envelope = spectra.envelope(flat, RATE, FINE_HOP, FINE_REACH)
     return MelodyAnalysis(
         pitch.astype(np.float32), dip.astype(np.float32), level, begins, coarse[place], starts[place], envelope
@@ -134,7 +137,7 @@ def _pictures(
     flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
 ) -> tuple[np.ndarray, tuple[np.ndarray, np.ndarray]]:
     """What the networks of begin.py and of tones.py look at. The windows of one size serve both."""
-    look = beginnings.LOOK
+    look = beginnings.SPECTROGRAM
     seldom, short = spectra.powers(
         flat, multipitch.SHORT, multipitch.HOP, look.bands_of(multipitch.SHORT), multipitch.SHORT_BANDS
     )
@@ -252,12 +255,12 @@ def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
     )
     if not count or high < low:
         return np.full(count, -1)
-    asked = (settings.eagerness, settings.floor, low, high, settings.beneath)
+    asked = (settings.sensitivity, settings.floor, low, high, settings.beneath)
     if asked in analysis.paths:
         return analysis.paths[asked].copy()
     numbers = np.arange(low, high + 1, dtype=np.float32)
     quiet = analysis.level < analysis.loud - settings.floor
-    near = gathered(analysis.begins, 3)[:count]
+    near = windowed_sum(analysis.begins, 3)[:count]
     turns = np.stack([3.4 - 2.6 * near, 1.9 - 1.5 * near], axis=1)
     out = np.full(count, -1)
     for begin in range(0, count, viterbi.AT_ONCE * viterbi.STRETCH):
@@ -283,7 +286,7 @@ def _costs(
     # As whole numbers, halves of which none is negative have the same order and are compared many times as quickly.
     likeliest = analysis.sounds[part, own].view(np.uint16).max(axis=1).view(np.float16).astype(np.float32)
     unlikely = -np.log(np.clip(1 - likeliest, 0.05, 1.0))
-    return cost, np.where(quiet, 0.0, 0.9 + 0.6 * settings.eagerness + TRUST * unlikely)
+    return cost, np.where(quiet, 0.0, 0.9 + 0.6 * settings.sensitivity + TRUST * unlikely)
 
 
 REMEMBERED = 60_000
@@ -312,8 +315,8 @@ def _note_costs(analysis: MelodyAnalysis, part: slice, beneath: bool) -> np.ndar
         held = np.nonzero(sounds > 0.5)
         cost[held] = np.minimum(cost[held], UNSEEN)
     cost -= np.float32(TRUST * np.log(LEAST_LIKELY))
-    likely = np.nonzero(sounds > LEAST_LIKELY)
-    cost[likely] -= TRUST * (np.log(sounds[likely].astype(np.float32)) - np.float32(np.log(LEAST_LIKELY)))
+    probability = np.nonzero(sounds > LEAST_LIKELY)
+    cost[probability] -= TRUST * (np.log(sounds[probability].astype(np.float32)) - np.float32(np.log(LEAST_LIKELY)))
     return cost
 
 
@@ -327,13 +330,13 @@ TRUST = 0.3
 """How much the network's word counts against the candidates'."""
 
 
-def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> Heard:
+def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> TranscribedNotes:
     """The notes, from what was analysed."""
     settings = settings or MelodySettings()
     states = track(analysis, settings)
     if not len(states):
-        return Heard.empty()
-    limit = 0.5 - 0.5 * (settings.eagerness - 0.5)
+        return TranscribedNotes.empty()
+    limit = 0.5 - 0.5 * (settings.sensitivity - 0.5)
     places = _plain(peaks(analysis.near, LEAST, 6), analysis, limit)
     _bridge(states)
     _attacks(states, places, analysis)
@@ -351,12 +354,12 @@ def _plain(places: np.ndarray, analysis: MelodyAnalysis, limit: float) -> np.nda
     """Of the places where something may begin those that are likely enough, the less so the deeper the level dips."""
     if not len(places):
         return places
-    likely, steps = analysis.near, np.arange(-18, 13)
-    at = np.minimum(np.rint(places).astype(int), len(likely) - 1)
+    probability, steps = analysis.near, np.arange(-18, 13)
+    at = np.minimum(np.rint(places).astype(int), len(probability) - 1)
     level, _ = spectra.windows(analysis.level, at, steps)
     high = np.minimum(level[:, steps >= 0].max(axis=1), level[:, steps <= 0].max(axis=1))
     deep = high - level[:, (steps >= -8) & (steps < 3)].min(axis=1)
-    return np.asarray(places[likely[at] > limit - DEEP * np.clip(deep - 2.0, 0.0, 6.0)])
+    return np.asarray(places[probability[at] > limit - DEEP * np.clip(deep - 2.0, 0.0, 6.0)])
 
 
 LEAST, DEEP = 0.15, 0.04
@@ -409,13 +412,15 @@ LONGEST_ATTACK, SHORT_ATTACK, FADES, WRONG = 0.4, 0.2, 14.0, 0.0
 """Seconds that an attack without a pitch, or with a wrong one, may last; decibels that it may be below its note."""
 
 
-def _moved_to_beginnings(cuts: np.ndarray, states: np.ndarray, places: np.ndarray, likely: np.ndarray) -> np.ndarray:
+def _moved_to_beginnings(
+    cuts: np.ndarray, states: np.ndarray, places: np.ndarray, probability: np.ndarray
+) -> np.ndarray:
     """Changes of pitch moved to where something begins just before: the old note rings while the new one grows."""
     out = cuts.copy()
     for i, cut in enumerate(cuts.tolist()):
         if states[cut] < 0 or states[cut - 1] < 0:
             continue
-        grows = GROWS if likely[cut] > UNHEARD else SWELLS
+        grows = GROWS if probability[cut] > UNHEARD else SWELLS
         first = max(cut - round(grows / STEP), (out[i - 1] if i else 0) + round(0.05 / STEP))
         near = _between(places, first, cut)
         if len(near):
@@ -473,11 +478,11 @@ LOST, SILENT, FAINTER = 0.2, 0.12, 16.0
 """Seconds for which a pitch may be lost in a note; how likely no beginning is; decibels it may be softer meanwhile."""
 
 
-def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, settings: MelodySettings) -> Heard:
+def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, settings: MelodySettings) -> TranscribedNotes:
     """Exact beginnings, loudness, how sure each note is, and which are too short or hardly there."""
     kept = [n for n in notes if (n[1] - n[0]) * STEP >= 0.5 * settings.shortest]
     if not kept:
-        return Heard.empty()
+        return TranscribedNotes.empty()
     ends = np.array([n[1] for n in kept]) * STEP
     exact, told = _begun(np.array([n[0] for n in kept]) * STEP, analysis)
     near_exact = analysis.envelope.rises(exact)
@@ -492,14 +497,14 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
     sounding = analysis.sounds[frame, number[note] - multipitch.LOWEST].astype(np.float32)
     sounds = np.bincount(note, sounding, len(kept)) / np.maximum(1, np.bincount(note, minlength=len(kept)))
     length = ends - exact
-    sure = np.clip(0.1 + 0.35 * sounds + 0.25 * np.minimum(1, length / 0.15) + 0.3 * told, 0, 1)
-    sure *= np.clip(1 - (np.quantile(level, 0.9) - level - 24) / 20, 0.3, 1)
+    confidence = np.clip(0.1 + 0.35 * sounds + 0.25 * np.minimum(1, length / 0.15) + 0.3 * told, 0, 1)
+    confidence *= np.clip(1 - (np.quantile(level, 0.9) - level - 24) / 20, 0.3, 1)
     pitch = _exact_pitch(number, note, frame, analysis)
-    doubt = doubts(
+    removal_reason = removal_reasons(
         length < settings.shortest, level < np.quantile(level, 0.9) - SOFT,
-        far_from_others(pitch, exact, sure), sure < 0.62 - 0.4 * settings.eagerness,
+        far_from_others(pitch, exact, confidence), confidence < 0.62 - 0.4 * settings.sensitivity,
     )  # fmt: skip
-    return Heard(exact, ends, pitch, velocities(level), sure, doubt)
+    return TranscribedNotes(exact, ends, pitch, velocities(level), confidence, removal_reason)
 
 
 def _begun(begins: np.ndarray, analysis: MelodyAnalysis) -> tuple[np.ndarray, np.ndarray]:
@@ -508,15 +513,15 @@ def _begun(begins: np.ndarray, analysis: MelodyAnalysis) -> tuple[np.ndarray, np
     A note is there, so it begins somewhere: what tells of it may be ever so weak.
     """
     strong = peaks(analysis.begins, WEAKEST, 3) * STEP
-    likely = analysis.begins[np.rint(strong / STEP).astype(int)].tolist()
+    probability = analysis.begins[np.rint(strong / STEP).astype(int)].tolist()
     moments, exact, told, before = strong.tolist(), begins.tolist(), [0.0] * len(begins), -1.06
     for i, begin in enumerate(begins.tolist()):
         # A period is found some time after a sound begins, the later the lower it is.
         first = bisect_right(moments, max(begin - GROWS, before + 0.06))
         near = range(first, bisect_left(moments, begin + 0.05))
         if near:
-            best = max(near, key=lambda k: likely[k] - 2.0 * abs(moments[k] - begin))
-            exact[i], told[i] = moments[best], likely[best]
+            best = max(near, key=lambda k: probability[k] - 2.0 * abs(moments[k] - begin))
+            exact[i], told[i] = moments[best], probability[best]
         before = exact[i]
     return np.array(exact), np.array(told)
 
@@ -525,7 +530,7 @@ SOFT = 32.0
 """Decibels below the loud notes at which a note is too soft to be meant."""
 
 
-def levels(analysis: MelodyAnalysis, notes: Heard) -> np.ndarray:
+def levels(analysis: MelodyAnalysis, notes: TranscribedNotes) -> np.ndarray:
     """(notes,) decibels of the loudest of each note's first moments."""
     first = np.rint(notes.start / STEP).astype(int)
     return _most(analysis.level, first, np.rint(np.minimum(notes.end, notes.start + 0.2) / STEP).astype(int))

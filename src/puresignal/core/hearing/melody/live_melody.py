@@ -17,9 +17,9 @@ from puresignal.core.hearing.dsp import spectra
 from puresignal.core.hearing.melody import candidates
 from puresignal.core.hearing.melody.candidates import MelodyAnalysis, MelodySettings
 from puresignal.core.hearing.networks import live_pitch, multipitch, onset
-from puresignal.core.hearing.networks.convolutional import Layers
+from puresignal.core.hearing.networks.convolutional import ConvNet
 from puresignal.core.hearing.networks.dense import Network
-from puresignal.core.hearing.transcribed import Heard, velocity_of
+from puresignal.core.hearing.transcribed import TranscribedNotes, velocity_of
 
 RATE = candidates.RATE
 SETTLES, FOLLOWS = 1.7, 0.6
@@ -42,7 +42,7 @@ ABOVE_NOISE_DB, BELOW_LOUDEST_DB = 6.0, 20.0
 
 
 @dataclass(frozen=True)
-class Told:
+class NoteChange:
     """What happens now: a note begins (velocity above 0) or ends (0). at  seconds; number  MIDI."""
 
     at: float
@@ -50,7 +50,7 @@ class Told:
     velocity: int
 
 
-class Quick:
+class LiveNotes:
     """Notes at once, in a stream of blocks of any length."""
 
     def __init__(self, net: Network, settings: MelodySettings | None = None, tuning: float = 0.0) -> None:
@@ -70,14 +70,14 @@ class Quick:
         self._silent = 0
         self._next, self._stood = -1, 0
 
-    def feed(self, samples: np.ndarray) -> list[Told]:
+    def feed(self, samples: np.ndarray) -> list[NoteChange]:
         """samples (n,) at RATE, the next ones."""
-        out: list[Told] = []
+        out: list[NoteChange] = []
         for first in range(0, len(samples), AT_ONCE):
             self._feed(spectra.usable(samples[first : first + AT_ONCE]), out)
         return out
 
-    def _feed(self, samples: np.ndarray, out: list[Told]) -> None:
+    def _feed(self, samples: np.ndarray, out: list[NoteChange]) -> None:
         self._held = np.concatenate([self._held, samples])
         looks = (len(self._held) - live_pitch.SEEN) // HOP
         if not looks:
@@ -85,27 +85,29 @@ class Quick:
         self._picture = self._picture[-live_pitch.PAST :] + live_pitch.looked(self._held[HOP:], self.tuning)
         self._held = self._held[looks * HOP :]
         look, number = live_pitch.asked(self._picture, self._settings.low, self._settings.high)
-        likely = self._net.likely(live_pitch.rows(self._picture, look, number))
+        probability = self._net.probability(live_pitch.rows(self._picture, look, number))
         for k in range(looks):
             self._looked += 1
             own = look == live_pitch.PAST + k
             level = 10 * float(np.log10((10 ** self._picture.bands[live_pitch.PAST + k]).sum()))
-            new = dict(zip(number[own].tolist(), likely[own, 0].tolist(), strict=True))
-            sounds = dict(zip(number[own].tolist(), likely[own, 1].tolist(), strict=True))
+            new = dict(zip(number[own].tolist(), probability[own, 0].tolist(), strict=True))
+            sounds = dict(zip(number[own].tolist(), probability[own, 1].tolist(), strict=True))
             self._look(new, sounds, level, self._looked * HOP / RATE, out)
 
-    def end(self) -> list[Told]:
+    def end(self) -> list[NoteChange]:
         """What still sounds ends."""
-        out: list[Told] = []
+        out: list[NoteChange] = []
         self._stop(self._looked * HOP / RATE, out)
         return out
 
-    def _look(self, new: dict[int, float], sounds: dict[int, float], level: float, now: float, out: list[Told]) -> None:
+    def _look(
+        self, new: dict[int, float], sounds: dict[int, float], level: float, now: float, out: list[NoteChange]
+    ) -> None:
         """new, sounds: how likely a note of each number has just begun, and sounds."""
         self._levels.append(level)
         if self._looked % 40 == 0:
             self._noise = float(np.quantile(self._levels, 0.1))
-        steady = {number: (likely + self._began.get(number, 0.0)) / 2 for number, likely in new.items()}
+        steady = {number: (probability + self._began.get(number, 0.0)) / 2 for number, probability in new.items()}
         self._began = new
         own = -1 if self._sounding is None else self._sounding
         stays = sounds.get(own, 0.0)
@@ -122,13 +124,13 @@ class Quick:
         if self._silent >= (2 if level < self._peak - FALLS_DB else LETS_GO):
             self._stop(now, out)
 
-    def _beginning(self, likely: dict[int, float], sounds: dict[int, float], own: int, now: float) -> int | None:
+    def _beginning(self, probability: dict[int, float], sounds: dict[int, float], own: int, now: float) -> int | None:
         """The note that begins, if any does."""
-        number = max(likely, key=lambda each: likely[each], default=-1)
+        number = max(probability, key=lambda each: probability[each], default=-1)
         if number == own:
-            again = self._armed and likely.get(own, 0.0) > AGAIN and now - self._since > APART
+            again = self._armed and probability.get(own, 0.0) > AGAIN and now - self._since > APART
             return number if again else None
-        return number if likely.get(number, 0.0) > BEGINS and sounds[number] > HEARD else None
+        return number if probability.get(number, 0.0) > BEGINS and sounds[number] > HEARD else None
 
     def _unheard(self, sounds: dict[int, float], own: int, stays: float) -> int | None:
         """A note that has sounded for a while although its beginning was not heard."""
@@ -140,16 +142,16 @@ class Quick:
         self._next = number
         return number if self._stood >= STANDS else None
 
-    def _start(self, number: int, level: float, now: float, out: list[Told]) -> None:
+    def _start(self, number: int, level: float, now: float, out: list[NoteChange]) -> None:
         self._stop(now, out)
         self._loudest = max(self._loudest, level)
         self._sounding, self._since, self._peak = number, now, level
         self._armed, self._silent, self._stood = False, 0, 0
-        out.append(Told(now, number, int(velocity_of(level - self._loudest))))
+        out.append(NoteChange(now, number, int(velocity_of(level - self._loudest))))
 
-    def _stop(self, now: float, out: list[Told]) -> None:
+    def _stop(self, now: float, out: list[NoteChange]) -> None:
         if self._sounding is not None:
-            out.append(Told(now, self._sounding, 0))
+            out.append(NoteChange(now, self._sounding, 0))
         self._sounding = None
 
 
@@ -168,11 +170,11 @@ class LiveMelody:
     """Notes at once from `feed`; from `settled` those that the whole ear hears."""
 
     def __init__(
-        self, begin_net: Layers, tone_net: Network, newest_net: Network, settings: MelodySettings | None = None
+        self, begin_net: ConvNet, tone_net: Network, newest_net: Network, settings: MelodySettings | None = None
     ) -> None:
         self._nets = (begin_net, tone_net)
         self._settings = settings or MelodySettings()
-        self._quick = Quick(newest_net, self._settings)
+        self._quick = LiveNotes(newest_net, self._settings)
         self._held = np.zeros(0, np.float32)
         self._first = 0
         self._done = 0
@@ -182,9 +184,9 @@ class LiveMelody:
         self._parts_first = 0
         self._until = 0.0
         self._loudest = -np.inf
-        self._ready: list[Heard] = []
+        self._ready: list[TranscribedNotes] = []
 
-    def feed(self, samples: np.ndarray) -> list[Told]:
+    def feed(self, samples: np.ndarray) -> list[NoteChange]:
         """What happens now. samples (n,) at RATE, the next ones."""
         block = spectra.usable(samples)
         told = self._quick.feed(block)
@@ -193,22 +195,22 @@ class LiveMelody:
             self._follow(self._done + EVERY, last=False)
         return told
 
-    def end(self) -> list[Told]:
+    def end(self) -> list[NoteChange]:
         """The stream has ended: all notes are settled."""
         if self._first + len(self._held) > self._done:
             self._follow(self._first + len(self._held), last=True)
         return self._quick.end()
 
-    def settled(self) -> Heard:
+    def settled(self) -> TranscribedNotes:
         """The notes that were settled since the last time this was asked."""
         ready, self._ready = self._ready, []
-        return Heard.join(ready) if ready else Heard.empty()
+        return TranscribedNotes.join(ready) if ready else TranscribedNotes.empty()
 
     def _follow(self, until: int, last: bool) -> None:
         new = self._held[self._done - self._first : until - self._first]
-        self._loud.append(onset.LOOK.loudness(new))
+        self._loud.append(onset.SPECTROGRAM.loudness(new))
         self._tones_loud.append(multipitch.loudness(new))
-        loud, against = onset.LOOK.loud_of(list(self._loud)), multipitch.loud_of(list(self._tones_loud))
+        loud, against = onset.SPECTROGRAM.loud_of(list(self._loud)), multipitch.loud_of(list(self._tones_loud))
         start = max(self._first, self._done - MARGIN)
         stop = min(self._first + len(self._held), until + MARGIN)
         found = candidates.of_samples(*self._nets, self._held[start - self._first : stop - self._first], against, loud)
@@ -242,7 +244,7 @@ class LiveMelody:
             self._until = float(notes.start.max()) + 0.02
         self._forget(analysis, float(heard.start[heard.start > self._until].min(initial=np.inf)))
 
-    def _velocities(self, analysis: MelodyAnalysis, notes: Heard, offset: float) -> np.ndarray:
+    def _velocities(self, analysis: MelodyAnalysis, notes: TranscribedNotes, offset: float) -> np.ndarray:
         level = candidates.levels(analysis, notes.but(start=notes.start - offset, end=notes.end - offset))
         self._loudest = max(self._loudest, float(level.max()))
         return velocity_of(level - self._loudest)

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from puresignal.core.hearing.melody.candidates import STEP, MelodyAnalysis
-from puresignal.core.hearing.transcribed import Heard
+from puresignal.core.hearing.transcribed import TranscribedNotes
 
 
-def bends(analysis: MelodyAnalysis, notes: Heard) -> list[tuple[float, float]]:
+def bends(analysis: MelodyAnalysis, notes: TranscribedNotes) -> list[tuple[float, float]]:
     """(seconds, semitones) of what the player did about each note: glides into it, vibrato, and back to 0 after it.
 
     Against the player's own tuning; a point where the pitch has moved by more than can be missed.

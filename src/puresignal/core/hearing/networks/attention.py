@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing.networks.dense import gathered, peaks
+from puresignal.core.hearing.networks.dense import peaks, windowed_sum
 
 ABOUT = (
     *((k, k + 1) for k in (-5, -3, -2, -1, 0, 1, 2, 3, 4, 5, 6)),
@@ -25,13 +25,13 @@ STRETCH, AROUND = 128, 48
 """Strokes that are weighed at once, and those before and after that they are weighed against."""
 
 
-def candidates(likely: np.ndarray) -> np.ndarray:
+def candidates(probability: np.ndarray) -> np.ndarray:
     """(n,) frames, with parts, at which any drum may begin. likely: (frames, drums)."""
-    any_drum = np.max([gathered(column, 3) for column in likely.T.astype(np.float32)], axis=0)
+    any_drum = np.max([windowed_sum(column, 3) for column in probability.T.astype(np.float32)], axis=0)
     return peaks(any_drum, LEAST, APART)
 
 
-def about(levels: np.ndarray, likely: np.ndarray, frames: np.ndarray) -> np.ndarray:
+def about(levels: np.ndarray, probability: np.ndarray, frames: np.ndarray) -> np.ndarray:
     """(n, features) float32 of the strokes at some frames.
 
     levels  (frames, bands, sizes) the picture; likely  (frames, drums) what was made of each moment alone
@@ -41,9 +41,9 @@ def about(levels: np.ndarray, likely: np.ndarray, frames: np.ndarray) -> np.ndar
     for begin, end in ABOUT:
         rows = [levels[np.clip(at + k, 0, last)] for k in range(begin, end)]
         parts.append(np.mean(rows, axis=0, dtype=np.float32).reshape(len(at), levels.shape[1] * levels.shape[2]))
-    near = np.max([likely[np.clip(at + k, 0, last)] for k in range(-2, 3)], axis=0).astype(np.float32)
-    sure = np.clip(near, 1e-3, 1 - 1e-3)
-    return np.concatenate([*parts, np.log(sure / (1 - sure))], axis=1)
+    near = np.max([probability[np.clip(at + k, 0, last)] for k in range(-2, 3)], axis=0).astype(np.float32)
+    confidence = np.clip(near, 1e-3, 1 - 1e-3)
+    return np.concatenate([*parts, np.log(confidence / (1 - confidence))], axis=1)
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,24 +67,24 @@ class Layer:
 
 
 @dataclass(frozen=True, eq=False)
-class Comparing:
+class AttentionNet:
     """One network. take (features, width) and (width,), layers, tell (width, drums) and (drums,)."""
 
-    take: tuple[np.ndarray, np.ndarray]
+    embedding: tuple[np.ndarray, np.ndarray]
     layers: tuple[Layer, ...]
-    tell: tuple[np.ndarray, np.ndarray]
-    last: tuple[np.ndarray, np.ndarray]
+    head: tuple[np.ndarray, np.ndarray]
+    output: tuple[np.ndarray, np.ndarray]
 
-    def taken(self, features: np.ndarray) -> np.ndarray:
+    def embed(self, features: np.ndarray) -> np.ndarray:
         """(n, features) of strokes to (n, width): all that has to be kept of them."""
-        return np.asarray(np.maximum(0, features @ self.take[0] + self.take[1]))
+        return np.asarray(np.maximum(0, features @ self.embedding[0] + self.embedding[1]))
 
-    def likely(self, taken: np.ndarray, seconds: np.ndarray) -> np.ndarray:
+    def probability(self, features: np.ndarray, seconds: np.ndarray) -> np.ndarray:
         """(n, width) and (n,) rising moments to (n, drums) likelihoods 0..1."""
-        out = np.zeros((len(taken), len(self.tell[1])), np.float32)
-        for begin in range(0, len(taken), STRETCH):
-            first, last = max(0, begin - AROUND), min(len(taken), begin + STRETCH + AROUND)
-            told = self._run(taken[first:last], seconds[first:last])[begin - first :][:STRETCH]
+        out = np.zeros((len(features), len(self.head[1])), np.float32)
+        for begin in range(0, len(features), STRETCH):
+            first, last = max(0, begin - AROUND), min(len(features), begin + STRETCH + AROUND)
+            told = self._run(features[first:last], seconds[first:last])[begin - first :][:STRETCH]
             out[begin : begin + len(told)] = told
         return out
 
@@ -94,7 +94,7 @@ class Comparing:
             x = x + _looked(_even(x, layer.gain, layer.offset), away, layer)
             y = _even(x, layer.gain2, layer.offset2)
             x = x + np.maximum(0, y @ layer.wide + layer.wide_bias) @ layer.narrow + layer.narrow_bias
-        odds = _even(x, *self.last) @ self.tell[0] + self.tell[1]
+        odds = _even(x, *self.output) @ self.head[0] + self.head[1]
         return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
 
 
@@ -116,33 +116,33 @@ def _looked(x: np.ndarray, away: np.ndarray, layer: Layer) -> np.ndarray:
 
 
 @dataclass(frozen=True, eq=False)
-class Ensemble:
+class AttentionEnsemble:
     """Networks that were trained apart: they err apart, so what they hold together is nearer to what was played."""
 
-    members: tuple[Comparing, ...]
+    members: tuple[AttentionNet, ...]
 
-    def taken(self, features: np.ndarray) -> np.ndarray:
+    def embed(self, features: np.ndarray) -> np.ndarray:
         """(n, features) of strokes to (n, members, width): all that has to be kept of them."""
-        return np.stack([member.taken(features) for member in self.members], axis=1)
+        return np.stack([member.embed(features) for member in self.members], axis=1)
 
-    def likely(self, taken: np.ndarray, seconds: np.ndarray) -> np.ndarray:
+    def probability(self, features: np.ndarray, seconds: np.ndarray) -> np.ndarray:
         """(n, members, width) and (n,) rising moments to (n, drums) likelihoods 0..1: the mean of the members'."""
-        told = [member.likely(taken[:, k], seconds) for k, member in enumerate(self.members)]
+        told = [member.probability(features[:, k], seconds) for k, member in enumerate(self.members)]
         return np.asarray(np.mean(told, axis=0))
 
 
-def from_arrays(arrays: dict[str, np.ndarray]) -> Ensemble:
+def from_arrays(arrays: dict[str, np.ndarray]) -> AttentionEnsemble:
     """The networks from the arrays of a model file: net0_take, net0_take_bias, net0_layer0_gain ..., net1_take ..."""
     count = sum(name.endswith("_take") for name in arrays)
     own = [{n.removeprefix(f"net{k}_"): a for n, a in arrays.items() if n.startswith(f"net{k}_")} for k in range(count)]
-    return Ensemble(tuple(_member(each) for each in own))
+    return AttentionEnsemble(tuple(_member(each) for each in own))
 
 
-def _member(arrays: dict[str, np.ndarray]) -> Comparing:
+def _member(arrays: dict[str, np.ndarray]) -> AttentionNet:
     flat = {name: np.asarray(array, np.float32) for name, array in arrays.items()}
     count = sum(name.endswith("_ask") for name in flat)
     names = list(Layer.__dataclass_fields__)
-    return Comparing(
+    return AttentionNet(
         (flat["take"], flat["take_bias"]),
         tuple(Layer(*(flat[f"layer{i}_{name}"] for name in names)) for i in range(count)),
         (flat["tell"], flat["tell_bias"]),

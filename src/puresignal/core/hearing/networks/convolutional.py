@@ -20,7 +20,7 @@ BATCH, PATCHED = 1024, 128
 
 
 @dataclass(frozen=True)
-class Picture:
+class LogSpectrogram:
     """Loudness by moment and band, in windows of several sizes.
 
     rate, hop    of the sound; bands  between low and high Hz; sizes  of the windows, in samples
@@ -79,7 +79,7 @@ class Picture:
 
 
 @dataclass(frozen=True, eq=False)
-class Layers:
+class ConvNet:
     """The network.
 
     mean, scale  (sizes,) what is taken from the picture, and what it is divided by
@@ -91,17 +91,17 @@ class Layers:
 
     mean: np.ndarray
     scale: np.ndarray
-    planes: tuple[tuple[np.ndarray, np.ndarray], ...]
-    across: tuple[np.ndarray, np.ndarray]
-    along: tuple[tuple[np.ndarray, np.ndarray, int], ...]
+    conv2d: tuple[tuple[np.ndarray, np.ndarray], ...]
+    dense: tuple[np.ndarray, np.ndarray]
+    conv1d: tuple[tuple[np.ndarray, np.ndarray, int], ...]
     out: tuple[np.ndarray, np.ndarray]
 
     @property
     def reach(self) -> int:
         """Frames before and after a moment that bear on it."""
-        return sum(len(w) // 2 for w, _ in self.planes) + sum(len(w) // 2 * apart for w, _, apart in self.along)
+        return sum(len(w) // 2 for w, _ in self.conv2d) + sum(len(w) // 2 * dilation for w, _, dilation in self.conv1d)
 
-    def likely(self, levels: np.ndarray) -> np.ndarray:
+    def probability(self, levels: np.ndarray) -> np.ndarray:
         """(frames, bands, sizes) of a picture to (frames, outputs) likelihoods 0..1."""
         reach, parts = self.reach, []
         for begin in range(0, len(levels), BATCH):
@@ -110,27 +110,27 @@ class Layers:
         return np.concatenate(parts) if parts else np.zeros((0, len(self.out[1])), np.float32)
 
     def _run(self, levels: np.ndarray) -> np.ndarray:
-        reach = sum(len(w) // 2 for w, _ in self.planes)
+        reach = sum(len(w) // 2 for w, _ in self.conv2d)
         parts = []
         for begin in range(0, len(levels), PATCHED):
             first = max(0, begin - reach)
-            parts.append(self._across(levels[first : begin + PATCHED + reach])[begin - first :][:PATCHED])
+            parts.append(self._dense(levels[first : begin + PATCHED + reach])[begin - first :][:PATCHED])
         x = np.concatenate(parts)
-        for weight, bias, apart in self.along:
-            half = len(weight) // 2 * apart
+        for weight, bias, dilation in self.conv1d:
+            half = len(weight) // 2 * dilation
             padded = np.pad(x, ((half, half), (0, 0)))
-            around = np.concatenate([padded[k * apart : k * apart + len(x)] for k in range(len(weight))], axis=1)
+            around = np.concatenate([padded[k * dilation : k * dilation + len(x)] for k in range(len(weight))], axis=1)
             x += _above(around @ weight.reshape(-1, weight.shape[2]), bias)
         weight, bias = self.out
         return np.asarray(1 / (1 + np.exp(-np.clip(x @ weight + bias, -30, 30))))
 
-    def _across(self, levels: np.ndarray) -> np.ndarray:
+    def _dense(self, levels: np.ndarray) -> np.ndarray:
         x = np.asarray((levels - self.mean) / self.scale, np.float32)
-        for weight, bias in self.planes:
+        for weight, bias in self.conv2d:
             # Of two bands the greater: the bias and the floor after that are the same, and half as many.
             x = _patches(x, weight)
             x = _above(np.maximum(x[:, 0::2], x[:, 1::2]), bias)
-        weight, bias = self.across
+        weight, bias = self.dense
         return _above(x.reshape(len(x), -1) @ weight, bias)
 
 
@@ -149,14 +149,14 @@ def _patches(x: np.ndarray, weight: np.ndarray) -> np.ndarray:
     return np.asarray((flat @ weight.reshape(-1, outputs)).reshape(x.shape[0], x.shape[1], outputs))
 
 
-def from_arrays(arrays: dict[str, np.ndarray]) -> Layers:
+def from_arrays(arrays: dict[str, np.ndarray]) -> ConvNet:
     """A network from the arrays of a model file: mean, scale, plane0, plane0_bias ..."""
     flat = {name: np.asarray(array, np.float32) for name, array in arrays.items()}
-    planes = sum(name.startswith("plane") for name in flat) // 2
-    return Layers(
+    conv2d = sum(name.startswith("plane") for name in flat) // 2
+    return ConvNet(
         flat["mean"], flat["scale"],
-        tuple((flat[f"plane{i}"], flat[f"plane{i}_bias"]) for i in range(planes)),
+        tuple((flat[f"plane{i}"], flat[f"plane{i}_bias"]) for i in range(conv2d)),
         (flat["across"], flat["across_bias"]),
-        tuple((flat[f"along{i}"], flat[f"along{i}_bias"], int(apart)) for i, apart in enumerate(flat["apart"])),
+        tuple((flat[f"along{i}"], flat[f"along{i}_bias"], int(dilation)) for i, dilation in enumerate(flat["apart"])),
         (flat["out"], flat["out_bias"]),
     )  # fmt: skip

@@ -18,7 +18,7 @@ class Network:
     weights: tuple[np.ndarray, ...]
     biases: tuple[np.ndarray, ...]
 
-    def likely(self, rows: np.ndarray) -> np.ndarray:
+    def probability(self, rows: np.ndarray) -> np.ndarray:
         """(n, inputs) to (n, outputs) likelihoods 0..1."""
         x = np.asarray(rows - self.mean, np.float32)
         x /= self.scale
@@ -41,25 +41,25 @@ def from_arrays(arrays: dict[str, np.ndarray]) -> Network:
     )  # fmt: skip
 
 
-def gathered(likely: np.ndarray, reach: int) -> np.ndarray:
+def windowed_sum(probability: np.ndarray, reach: int) -> np.ndarray:
     """How likely something begins within `reach` frames: what swells begins at no one moment, but it begins."""
-    if not len(likely):
-        return likely
-    box = np.convolve(likely, np.ones(2 * reach + 1), "same") / TAUGHT_AREA
+    if not len(probability):
+        return probability
+    box = np.convolve(probability, np.ones(2 * reach + 1), "same") / TAUGHT_AREA
     # Where it is plain, the moment itself still stands out.
-    return np.asarray(np.minimum(1.0, box) * 0.98 + 0.02 * likely)
+    return np.asarray(np.minimum(1.0, box) * 0.98 + 0.02 * probability)
 
 
 TAUGHT_AREA = 2.5
 """The sum of what a network was taught about one beginning (training/train_ear.py)."""
 
 
-def peaks(likely: np.ndarray, limit: float, apart: int) -> np.ndarray:
+def peaks(probability: np.ndarray, limit: float, apart: int) -> np.ndarray:
     """Frames at which a likelihood has its peaks, as (n,) float with parts of frames; at least `apart` apart."""
-    if len(likely) < 3:
+    if len(probability) < 3:
         return np.zeros(0)
-    smooth = likely.copy()
-    smooth[1:-1] = 0.25 * likely[:-2] + 0.5 * likely[1:-1] + 0.25 * likely[2:]
+    smooth = probability.copy()
+    smooth[1:-1] = 0.25 * probability[:-2] + 0.5 * probability[1:-1] + 0.25 * probability[2:]
     top = np.flatnonzero((smooth[1:-1] >= smooth[:-2]) & (smooth[1:-1] > smooth[2:]) & (smooth[1:-1] > limit)) + 1
     kept: list[int] = []
     for i in top.tolist():

@@ -79,7 +79,7 @@ class Looks:
 
 def nothing(looks: int) -> Looks:
     """What looks see while nothing sounds."""
-    bands = np.full((looks, spectral_flux.BANDS), spectral_flux.SOFTEST_DB / 10 - 1, np.float32)
+    bands = np.full((looks, spectral_flux.BANDS), spectral_flux.NOISE_FLOOR_DB / 10 - 1, np.float32)
     levels = np.full(
         (looks, len(semitone_levels.SIZES), semitone_levels.SEMITONES), semitone_levels.NOTHING, np.float32
     )

@@ -103,7 +103,7 @@ def rows(long: np.ndarray, short: np.ndarray, frame: np.ndarray, pitch: np.ndarr
     return np.concatenate([still - top, moving - top, top, place[:, None] / 60.0], axis=1).astype(np.float32)
 
 
-def likely(network: Network, long: np.ndarray, short: np.ndarray, among: np.ndarray | None = None) -> np.ndarray:
+def probability(network: Network, long: np.ndarray, short: np.ndarray, among: np.ndarray | None = None) -> np.ndarray:
     """(frames, PITCHES, 2): how likely each pitch sounds, and begins. What is far too soft to be a note is 0.
 
     among  (frames, PITCHES) of bool: the only ones that are asked about
@@ -116,5 +116,5 @@ def likely(network: Network, long: np.ndarray, short: np.ndarray, among: np.ndar
     frame, pitch = np.nonzero(loud if among is None else loud & among)
     for begin in range(0, len(frame), AT_ONCE):
         part = slice(begin, begin + AT_ONCE)
-        out[frame[part], pitch[part]] = network.likely(rows(long, short, frame[part], pitch[part] + LOWEST))
+        out[frame[part], pitch[part]] = network.probability(rows(long, short, frame[part], pitch[part] + LOWEST))
     return out

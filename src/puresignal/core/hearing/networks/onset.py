@@ -7,8 +7,8 @@ training/train_ear.py on sound of our own synthesis.
 
 from __future__ import annotations
 
-from puresignal.core.hearing.networks.convolutional import Picture
+from puresignal.core.hearing.networks.convolutional import LogSpectrogram
 
 RATE, HOP = 22_050, 220
-LOOK = Picture(RATE, HOP, 40, 60.0, 10_000.0, (512, 2048), seldom=2048)
+SPECTROGRAM = LogSpectrogram(RATE, HOP, 40, 60.0, 10_000.0, (512, 2048), seldom=2048)
 STEP = HOP / RATE

@@ -17,10 +17,10 @@ from puresignal.core.hearing.dsp import spectra
 from puresignal.core.hearing.dsp.chunks import Progress, Source, pieces
 from puresignal.core.hearing.dsp.spectra import Envelope
 from puresignal.core.hearing.networks import attention
-from puresignal.core.hearing.networks.attention import Ensemble
-from puresignal.core.hearing.networks.convolutional import Layers, Picture
+from puresignal.core.hearing.networks.attention import AttentionEnsemble
+from puresignal.core.hearing.networks.convolutional import ConvNet, LogSpectrogram
 from puresignal.core.hearing.percussion import stroke_features, tom_pitch
-from puresignal.core.hearing.transcribed import DOUBTS, Hits, velocities
+from puresignal.core.hearing.transcribed import REMOVAL_REASONS, TranscribedHits, velocities
 
 SORTS = (
     "kick", "snare.head", "snare.side", "hat.closed", "hat.open", "hat.pedal", "tom1.head", "tom2.head", "tom3.head",
@@ -35,7 +35,7 @@ LEARNT = (
 RIVALS = (("hat.closed", "hat.open", "hat.pedal"), ("snare.head", "snare.side"), ("crash1.bow", "ride.bow"))
 """Of each of these at most one at a time: the likeliest."""
 RATE, HOP = stroke_features.RATE, 440
-LOOK = Picture(RATE, HOP, 48, 40.0, 17_000.0, (1024, 4096), seldom=4096)
+SPECTROGRAM = LogSpectrogram(RATE, HOP, 48, 40.0, 17_000.0, (1024, 4096), seldom=4096)
 STEP = HOP / RATE
 
 
@@ -50,7 +50,7 @@ class DrumAnalysis:
     """
 
     at: np.ndarray
-    likely: np.ndarray
+    probability: np.ndarray
     envelope: Envelope
     low: np.ndarray
 
@@ -59,30 +59,32 @@ DOWN = 28
 LOW_RATE = RATE / DOWN
 
 
-def analyse(network: Layers, comparing: Ensemble, source: Source, progress: Progress | None = None) -> DrumAnalysis:
+def analyse(
+    network: ConvNet, comparing: AttentionEnsemble, source: Source, progress: Progress | None = None
+) -> DrumAnalysis:
     """The networks that were trained on drums; the recording at RATE, all at once or in blocks."""
-    loud = LOOK.loud(source)
+    loud = SPECTROGRAM.loud(source)
     parts: list[tuple[np.ndarray, ...]] = []
     begun = 0
     for piece in pieces(source, progress):
         flat, own = piece.samples, piece.frames(HOP)
-        levels = LOOK.levels(flat, loud)
-        likely = network.likely(levels)
-        places = attention.candidates(likely)
+        levels = SPECTROGRAM.levels(flat, loud)
+        probability = network.probability(levels)
+        places = attention.candidates(probability)
         rounded = np.rint(places)
         places = places[(rounded >= own.start) & (rounded < own.stop)]
         fine = spectra.envelope(flat, RATE, stroke_features.FINE_HOP, stroke_features.FINE_REACH).level[
             piece.frames(stroke_features.FINE_HOP)
         ]
         low = _lowered(flat)[piece.lead // DOWN : (piece.lead + piece.own) // DOWN]
-        taken = comparing.taken(attention.about(levels, likely, places))
+        taken = comparing.embed(attention.about(levels, probability, places))
         parts.append(((places - own.start + begun) * STEP, taken, fine, low))
         begun += own.stop - own.start
     if not parts:
         nothing = np.zeros((0, len(LEARNT)), np.float32)
         return DrumAnalysis(np.zeros(0), nothing, Envelope(np.zeros(0), stroke_features.FINE_HOP / RATE), np.zeros(0))
     at, taken, fine, low = (np.concatenate(each) for each in zip(*parts, strict=True))
-    return DrumAnalysis(at, comparing.likely(taken, at), Envelope(fine, stroke_features.FINE_HOP / RATE), low)
+    return DrumAnalysis(at, comparing.probability(taken, at), Envelope(fine, stroke_features.FINE_HOP / RATE), low)
 
 
 def _lowered(samples: np.ndarray) -> np.ndarray:
@@ -97,30 +99,31 @@ def _lowered(samples: np.ndarray) -> np.ndarray:
     return np.asarray(np.sum([parts[k : k + count, k] for k in range(len(weights))], axis=0))
 
 
-def hits(analysis: DrumAnalysis, eagerness: float = 0.5) -> Hits:
+def hits(analysis: DrumAnalysis, sensitivity: float = 0.5) -> TranscribedHits:
     """Every drum at every beginning. eagerness: 0 only the plainest .. 1 all there may be."""
-    limit = LIMIT - 0.4 * (eagerness - 0.5)
-    likely = _without_rivals(analysis.likely)
-    stroke, drum = np.nonzero(likely > limit - DOUBTED)
+    limit = LIMIT - 0.4 * (sensitivity - 0.5)
+    probability = _without_rivals(analysis.probability)
+    stroke, drum = np.nonzero(probability > limit - DOUBTED)
     found = [
-        (float(analysis.at[i]), SORTS.index(LEARNT[k]), float(likely[i, k])) for i, k in zip(stroke, drum, strict=True)
+        (float(analysis.at[i]), SORTS.index(LEARNT[k]), float(probability[i, k]))
+        for i, k in zip(stroke, drum, strict=True)
     ]
     found = _toms_by_pitch(found, limit, analysis.low)
     if not found:
-        return Hits.empty()
-    at, sort_of, sure = (
+        return TranscribedHits.empty()
+    at, sort_of, confidence = (
         np.array([f[0] for f in found]),
         np.array([f[1] for f in found]),
         np.array([f[2] for f in found]),
     )
     exact = analysis.envelope.steepest(at)
     level = analysis.envelope.decibels_after(exact)
-    return Hits(exact, sort_of, velocities(level), sure, np.where(sure < limit, UNSURE, 0))
+    return TranscribedHits(exact, sort_of, velocities(level), confidence, np.where(confidence < limit, UNSURE, 0))
 
 
 LIMIT, DOUBTED = 0.42, 0.14
 """How likely a hit must be, at the usual eagerness; by how much less it is still proposed for removal."""
-UNSURE = DOUBTS.index("hardly heard")
+UNSURE = REMOVAL_REASONS.index("hardly heard")
 
 
 def _toms_by_pitch(
@@ -129,9 +132,9 @@ def _toms_by_pitch(
     """Each tom that was found as the one that it is; those below the limit do not say which there are."""
     sort_of, at = np.array([hit[1] for hit in found], int), np.array([hit[0] for hit in found])
     own = np.flatnonzero(sort_of == TOM)
-    sure = np.array([found[i][2] for i in own.tolist()])
+    confidence = np.array([found[i][2] for i in own.tolist()])
     which = tom_pitch.named(
-        at[own], np.where(sure < limit, 0.01, sure), at[sort_of == SORTS.index("kick")], low, LOW_RATE
+        at[own], np.where(confidence < limit, 0.01, confidence), at[sort_of == SORTS.index("kick")], low, LOW_RATE
     )
     out = list(found)
     for i, tom in zip(own.tolist(), which.tolist(), strict=True):
@@ -139,9 +142,9 @@ def _toms_by_pitch(
     return sorted(out)
 
 
-def _without_rivals(likely: np.ndarray) -> np.ndarray:
+def _without_rivals(probability: np.ndarray) -> np.ndarray:
     """(strokes, LEARNT) of rivals in one stroke the likeliest alone."""
-    out = likely.copy()
+    out = probability.copy()
     for names in RIVALS:
         columns = [LEARNT.index(name) for name in names]
         own = out[:, columns]

@@ -16,7 +16,7 @@ import numpy as np
 from puresignal.core.hearing.dsp import spectral_flux
 from puresignal.core.hearing.percussion import stroke_features
 from puresignal.core.hearing.percussion.stroke_features import StrokeAnalysis
-from puresignal.core.hearing.transcribed import DOUBTS, Hits, velocities
+from puresignal.core.hearing.transcribed import REMOVAL_REASONS, TranscribedHits, velocities
 
 LEAST_EXAMPLES = 3
 STRANGE = 1.8
@@ -41,7 +41,7 @@ BREATH_DB = 30.0
 
 
 @dataclass(frozen=True, eq=False)
-class Ground:
+class FeatureSpace:
     """Where strokes are compared: features times `turn` (features, axes), in which takes of one sound vary by 1."""
 
     turn: np.ndarray
@@ -70,11 +70,11 @@ class Stroke:
     """One stroke of an example: (features,) at its beginning, and (LATER, features) of what comes after it."""
 
     row: np.ndarray
-    later: np.ndarray
+    continuations: np.ndarray
 
 
 @dataclass(frozen=True, eq=False)
-class Taught:
+class ExampleSet:
     """What was taught.
 
     names   of the sounds
@@ -90,10 +90,10 @@ class Taught:
     middle: np.ndarray
     takes: tuple[np.ndarray, ...]
     places: tuple[np.ndarray, ...]
-    later: tuple[np.ndarray, ...]
+    continuations: tuple[np.ndarray, ...]
     spread: np.ndarray
-    ground: Ground
-    odd: tuple[tuple[str, int], ...] = ()
+    feature_space: FeatureSpace
+    outliers: tuple[tuple[str, int], ...] = ()
 
 
 def example(recording: np.ndarray) -> StrokeAnalysis:
@@ -101,37 +101,44 @@ def example(recording: np.ndarray) -> StrokeAnalysis:
     return stroke_features.analyse(np.pad(np.asarray(recording, np.float32), round(0.3 * stroke_features.RATE)))
 
 
-def teach(ground: Ground, examples: dict[str, list[StrokeAnalysis]]) -> Taught:
+def teach(feature_space: FeatureSpace, examples: dict[str, list[StrokeAnalysis]]) -> ExampleSet:
     """examples: for each name the analysed recordings, each with one or several strokes in it."""
-    return placed(ground, {name: [_strokes(recording) for recording in found] for name, found in examples.items()})
+    return placed(
+        feature_space, {name: [_strokes(recording) for recording in found] for name, found in examples.items()}
+    )
 
 
-def placed(ground: Ground, examples: dict[str, list[list[Stroke]]]) -> Taught:
+def placed(feature_space: FeatureSpace, examples: dict[str, list[list[Stroke]]]) -> ExampleSet:
     """examples: for each name, of each recording its strokes."""
-    names, middles, takes, places, laters, spreads, odd = [], [], [], [], [], [], []
+    names, middles, takes, places, laters, spreads, outliers = [], [], [], [], [], [], []
     for name, recordings in sorted(examples.items()):
         rows = [(number, stroke) for number, recording in enumerate(recordings) for stroke in recording]
         if not rows:
             continue
-        stack, later = np.stack([stroke.row for _, stroke in rows]), np.stack([stroke.later for _, stroke in rows])
+        stack, continuations = (
+            np.stack([stroke.row for _, stroke in rows]),
+            np.stack([stroke.continuations for _, stroke in rows]),
+        )
         middle = np.median(stack, axis=0) if len(stack) > 3 else stack.mean(axis=0)
-        far = ground.far(exactly(stack), middle[None, None, :])[:, 0]
+        far = feature_space.far(exactly(stack), middle[None, None, :])[:, 0]
         usual = float(np.median(far))
         own = far > ODD * max(usual, 1.0)
         if own.any() and not own.all():
-            odd += [(name, rows[i][0]) for i in np.flatnonzero(own).tolist()]
-            stack, later = stack[~own], later[~own]
+            outliers += [(name, rows[i][0]) for i in np.flatnonzero(own).tolist()]
+            stack, continuations = stack[~own], continuations[~own]
             middle = stack.mean(axis=0)
         names.append(name)
         middles.append(middle)
         takes.append(stack)
-        places.append(ground.place(np.concatenate([middle[None], stack])))
-        laters.append(ground.place(later))
+        places.append(feature_space.place(np.concatenate([middle[None], stack])))
+        laters.append(feature_space.place(continuations))
         # Of a few examples their own scatter is half a guess, so the usual one counts as five more.
         spreads.append(max(1.0, (usual * len(far) + 5.0) / (len(far) + 5.0)))
-    middle = np.stack(middles) if middles else np.zeros((0, len(ground.turn)), np.float32)
-    told_odd = tuple(dict.fromkeys(odd))
-    return Taught(tuple(names), middle, tuple(takes), tuple(places), tuple(laters), np.array(spreads), ground, told_odd)
+    middle = np.stack(middles) if middles else np.zeros((0, len(feature_space.turn)), np.float32)
+    told_odd = tuple(dict.fromkeys(outliers))
+    return ExampleSet(
+        tuple(names), middle, tuple(takes), tuple(places), tuple(laters), np.array(spreads), feature_space, told_odd
+    )
 
 
 def first_parts(moments: np.ndarray, level: np.ndarray) -> np.ndarray:
@@ -167,43 +174,44 @@ def exactly(features: np.ndarray) -> np.ndarray:
     return np.repeat(features[:, None, :], 2, axis=1)
 
 
-def classify(taught: Taught, bounds: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def classify(examples_set: ExampleSet, bounds: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """(n,) number of the nearest sound or -1, and how sure that is; bounds (n, 2, features): strokes.with_bounds()."""
-    if not len(taught.names) or not len(bounds):
+    if not len(examples_set.names) or not len(bounds):
         return np.full(len(bounds), -1), np.zeros(len(bounds))
-    far = _far(taught, bounds)
+    far = _far(examples_set, bounds)
     rows = np.arange(len(far))
     nearest = np.argmin(far, axis=1)
     best = far[rows, nearest]
     others = far.copy()
     others[rows, nearest] = np.inf
-    second = others.min(axis=1) if len(taught.names) > 1 else best * 2
-    limit = STRANGE * taught.spread[nearest]
-    sure = np.clip(2 * (1 - best / (best + second)), 0, 1) * np.clip(2 * (1.05 - best / limit), 0, 1)
-    return np.where(best > limit, -1, nearest), sure
+    second = others.min(axis=1) if len(examples_set.names) > 1 else best * 2
+    limit = STRANGE * examples_set.spread[nearest]
+    confidence = np.clip(2 * (1 - best / (best + second)), 0, 1) * np.clip(2 * (1.05 - best / limit), 0, 1)
+    return np.where(best > limit, -1, nearest), confidence
 
 
-def _far(taught: Taught, bounds: np.ndarray) -> np.ndarray:
+def _far(examples_set: ExampleSet, bounds: np.ndarray) -> np.ndarray:
     """(n, 2, features) to (n, sounds) distances."""
-    out = np.empty((len(bounds), len(taught.names)), np.float32)
+    out = np.empty((len(bounds), len(examples_set.names)), np.float32)
     for begin in range(0, len(bounds), AT_ONCE):
         part = bounds[begin : begin + AT_ONCE]
         # The example that is nearest to what is seen; how near it may be is then asked of that alone.
-        seen = taught.ground.place(part[:, 1])
+        seen = examples_set.feature_space.place(part[:, 1])
         nearest = [
-            takes[_apart(seen, own[1:]).argmin(axis=1)] for takes, own in zip(taught.takes, taught.places, strict=True)
+            takes[_apart(seen, own[1:]).argmin(axis=1)]
+            for takes, own in zip(examples_set.takes, examples_set.places, strict=True)
         ]
         # Half by the middle of a sound, which is steady, and half by its nearest example: some sounds have two ways.
-        middle = taught.ground.far(part, taught.middle[None])
-        out[begin : begin + AT_ONCE] = 0.5 * (middle + taught.ground.far(part, np.stack(nearest, axis=1)))
+        middle = examples_set.feature_space.far(part, examples_set.middle[None])
+        out[begin : begin + AT_ONCE] = 0.5 * (middle + examples_set.feature_space.far(part, np.stack(nearest, axis=1)))
     return out
 
 
-class Continuations:
+class ContinuationFilter:
     """Tells what goes on from what begins, stroke by stroke: a sound of several parts is one hit."""
 
-    def __init__(self, taught: Taught) -> None:
-        self._taught = taught
+    def __init__(self, examples_set: ExampleSet) -> None:
+        self._taught = examples_set
         self._before: list[tuple[float, int]] = []
 
     def hits(self, features: np.ndarray, moments: np.ndarray, sounds: np.ndarray) -> np.ndarray:
@@ -215,14 +223,14 @@ class Continuations:
         out = np.zeros(len(sounds), bool)
         if not len(begun):
             return out
-        places = self._taught.ground.place(features[begun])
+        places = self._taught.feature_space.place(features[begun])
         before = len(self._before)
         at = np.concatenate([[moment for moment, _ in self._before], moments[begun]])
         which = np.concatenate([[sound for _, sound in self._before], sounds[begun]]).astype(int)
         kept = np.ones(len(at), bool)
         # Rising, so that whether the earlier one is a hit itself is known by then.
-        for later, earlier in self._rests(places, at, which, before):
-            kept[later] &= not kept[earlier]
+        for continuations, earlier in self._rests(places, at, which, before):
+            kept[continuations] &= not kept[earlier]
         recent = kept & (at > at[-1] - LATER[-1])
         self._before = list(zip(at[recent].tolist(), which[recent].tolist(), strict=True))
         out[begun] = kept[before:]
@@ -237,55 +245,57 @@ class Continuations:
         nearer = (GOES_ON * nearest) ** 2 * places.shape[1] - squares
         first = np.searchsorted(at, at - LATER[-1], side="right")
         count = np.where(np.arange(len(at)) < before, 0, np.arange(len(at)) - first)
-        later = np.repeat(np.arange(len(at)), count)
-        earlier = np.arange(len(later)) - np.repeat(np.cumsum(count) - count - first, count)
-        steps = np.rint((at[later] - at[earlier] - LATER[0]) / (LATER[1] - LATER[0])).astype(int)
-        later, earlier, steps = (each[steps >= -2] for each in (later, earlier, steps))
-        rest = np.zeros(len(later), bool)
+        continuations = np.repeat(np.arange(len(at)), count)
+        earlier = np.arange(len(continuations)) - np.repeat(np.cumsum(count) - count - first, count)
+        steps = np.rint((at[continuations] - at[earlier] - LATER[0]) / (LATER[1] - LATER[0])).astype(int)
+        continuations, earlier, steps = (each[steps >= -2] for each in (continuations, earlier, steps))
+        rest = np.zeros(len(continuations), bool)
         # Those that come as long after the same sound are held against the same.
         together = which[earlier] * (len(LATER) + 3) + steps
         order = np.argsort(together, kind="stable")
         for own in np.split(order, np.flatnonzero(np.diff(together[order])) + 1) if len(order) else []:
             step, sound = int(steps[own[0]]), int(which[earlier[own[0]]])
-            goes_on = self._taught.later[sound][:, max(0, step - 2) : step + 3].reshape(-1, places.shape[1])
-            stroke = later[own] - before
+            goes_on = self._taught.continuations[sound][:, max(0, step - 2) : step + 3].reshape(-1, places.shape[1])
+            stroke = continuations[own] - before
             off = (goes_on**2).sum(axis=1) - 2 * places[stroke] @ goes_on.T
             rest[own] = off.min(axis=1) < nearer[stroke]
-        return list(zip(later[rest].tolist(), earlier[rest].tolist(), strict=True))
+        return list(zip(continuations[rest].tolist(), earlier[rest].tolist(), strict=True))
 
 
-def hits(taught: Taught, analysis: StrokeAnalysis, eagerness: float = 0.5) -> Hits:
+def hits(examples_set: ExampleSet, analysis: StrokeAnalysis, sensitivity: float = 0.5) -> TranscribedHits:
     """The taught sounds in a recording; what is none of them is left out, what may be breath proposed for removal."""
-    found = stroke_features.beginnings(analysis, eagerness)
+    found = stroke_features.beginnings(analysis, sensitivity)
     features, bounds = stroke_features.with_bounds(analysis, found)
-    sound, sure = classify(taught, bounds)
+    sound, confidence = classify(examples_set, bounds)
     level = analysis.envelope.decibels_after(found)
-    kept = Continuations(taught).hits(features, found, sound)
+    kept = ContinuationFilter(examples_set).hits(features, found, sound)
     # Breath between the hits is soft, and like nothing much.
-    soft = (level < np.quantile(level, 0.9) - BREATH_DB) & (sure <= 0.6) if len(level) else kept
-    doubt = np.where(soft, DOUBTS.index("too soft"), 0)
-    return Hits(found[kept], sound[kept], velocities(level[kept]), sure[kept], doubt[kept])
+    soft = (level < np.quantile(level, 0.9) - BREATH_DB) & (confidence <= 0.6) if len(level) else kept
+    removal_reason = np.where(soft, REMOVAL_REASONS.index("too soft"), 0)
+    return TranscribedHits(found[kept], sound[kept], velocities(level[kept]), confidence[kept], removal_reason[kept])
 
 
-def doubts(taught: Taught) -> list[str]:
+def removal_reasons(examples_set: ExampleSet) -> list[str]:
     """What is to be said about the examples: too few, one unlike the others, sounds that are much alike."""
     said = [
         f"{name} has {len(takes)} usable example{'s' if len(takes) != 1 else ''}; {LEAST_EXAMPLES} or more are better"
-        for name, takes in zip(taught.names, taught.takes, strict=True)
+        for name, takes in zip(examples_set.names, examples_set.takes, strict=True)
         if len(takes) < LEAST_EXAMPLES
     ]
-    said += [f"example {number + 1} of {name} is unlike its others and is not used" for name, number in taught.odd]
-    apart = told_apart(taught)
+    said += [
+        f"example {number + 1} of {name} is unlike its others and is not used" for name, number in examples_set.outliers
+    ]
+    apart = told_apart(examples_set)
     return said + [
-        f"{taught.names[i]} and {taught.names[j]} sound much alike and may be taken for each other"
+        f"{examples_set.names[i]} and {examples_set.names[j]} sound much alike and may be taken for each other"
         for i in range(len(apart))
         for j in range(i + 1, len(apart))
         if min(apart[i, j], apart[j, i]) < ALIKE
     ]
 
 
-def told_apart(taught: Taught) -> np.ndarray:
+def told_apart(examples_set: ExampleSet) -> np.ndarray:
     """(sounds, sounds) how well each two can be told apart: their distance in their own spreads."""
-    middle = taught.ground.place(taught.middle)
+    middle = examples_set.feature_space.place(examples_set.middle)
     far = _apart(middle, middle)
-    return np.asarray(far / (0.5 * (taught.spread[:, None] + taught.spread[None, :])))
+    return np.asarray(far / (0.5 * (examples_set.spread[:, None] + examples_set.spread[None, :])))

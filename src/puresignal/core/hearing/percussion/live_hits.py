@@ -14,7 +14,7 @@ import scipy.fft
 from puresignal.core.hearing.dsp import spectra
 from puresignal.core.hearing.dsp.spectral_flux import Beginnings
 from puresignal.core.hearing.percussion import example_classifier
-from puresignal.core.hearing.percussion.example_classifier import Ground, Stroke, Taught
+from puresignal.core.hearing.percussion.example_classifier import ExampleSet, FeatureSpace, Stroke
 from puresignal.core.hearing.percussion.stroke_features import RATE
 from puresignal.core.hearing.transcribed import velocity_of
 
@@ -46,15 +46,15 @@ class LiveHit:
     start: float
     sound: int
     velocity: int
-    sure: float
+    confidence: float
 
 
 def features(around: np.ndarray) -> np.ndarray:
     """(n, BEFORE + AFTER) samples around beginnings to (n, FEATURES): their first moments, without their loudness."""
     x = np.asarray(around, np.float32)
     whole = _power(x[:, BEFORE - 32 : BEFORE - 32 + 512] * np.hanning(512).astype(np.float32)) @ _WEIGHTS
-    ground = _power(x[:, BEFORE - 768 : BEFORE - 256] * np.hanning(512).astype(np.float32)) @ _WEIGHTS
-    parts = [np.maximum(whole - ground, 0.02 * whole)]
+    feature_space = _power(x[:, BEFORE - 768 : BEFORE - 256] * np.hanning(512).astype(np.float32)) @ _WEIGHTS
+    parts = [np.maximum(whole - feature_space, 0.02 * whole)]
     step = (AFTER - SIZE) // (SLICES - 1)
     for k in range(SLICES):
         first = BEFORE + k * step
@@ -70,10 +70,10 @@ def _power(windowed: np.ndarray) -> np.ndarray:
     return np.asarray(found.real**2 + found.imag**2)
 
 
-def example(recording: np.ndarray, eagerness: float = 0.5) -> list[Stroke]:
+def example(recording: np.ndarray, sensitivity: float = 0.5) -> list[Stroke]:
     """The strokes in an example, those about as loud as its loudest. recording (n,) at RATE."""
     padded = np.pad(np.asarray(recording, np.float32), round((0.05 + example_classifier.LATER[-1]) * RATE))
-    found = Beginnings(RATE, eagerness).feed(padded)
+    found = Beginnings(RATE, sensitivity).feed(padded)
     if not found:
         return []
 
@@ -90,10 +90,10 @@ def example(recording: np.ndarray, eagerness: float = 0.5) -> list[Stroke]:
     ]
 
 
-def teach(ground: Ground, examples: dict[str, list[np.ndarray]]) -> Taught:
+def teach(feature_space: FeatureSpace, examples: dict[str, list[np.ndarray]]) -> ExampleSet:
     """examples: for each name its recordings, (n,) at RATE each, with one or several strokes in each."""
     return example_classifier.placed(
-        ground, {name: [example(each) for each in found] for name, found in examples.items()}
+        feature_space, {name: [example(each) for each in found] for name, found in examples.items()}
     )
 
 
@@ -103,14 +103,14 @@ class LiveHits:
     At any length of block; what is told does not depend on it, only when.
     """
 
-    def __init__(self, known: Taught, eagerness: float = 0.5) -> None:
+    def __init__(self, known: ExampleSet, sensitivity: float = 0.5) -> None:
         self._known = known
-        self._beginnings = Beginnings(RATE, eagerness)
+        self._beginnings = Beginnings(RATE, sensitivity)
         self._held = np.zeros(BEFORE, np.float32)
         self._first = -BEFORE
         self._waiting: list[int] = []
         self._loudest = 1e-3
-        self._continuations = example_classifier.Continuations(known)
+        self._continuations = example_classifier.ContinuationFilter(known)
 
     def feed(self, samples: np.ndarray) -> list[LiveHit]:
         """The hits that can now be told. samples (n,) at RATE, the next ones."""
@@ -132,14 +132,14 @@ class LiveHits:
     def _tell(self, place: int, around: np.ndarray) -> LiveHit | None:
         around = np.pad(around, (BEFORE + AFTER - len(around), 0))
         row = features(around[None, :])
-        sound, sure = example_classifier.classify(self._known, example_classifier.exactly(row))
+        sound, confidence = example_classifier.classify(self._known, example_classifier.exactly(row))
         level = float(np.sqrt((around[BEFORE:] ** 2).mean()))
         self._loudest = max(self._loudest, level)
         below = 20 * np.log10(max(level, 1e-6) / self._loudest)
-        if sound[0] < 0 or sure[0] < (SURE_SOFT if below < -example_classifier.BREATH_DB else SURE):
+        if sound[0] < 0 or confidence[0] < (SURE_SOFT if below < -example_classifier.BREATH_DB else SURE):
             return None
         if below < SOFT_DB and level < RISES * np.sqrt((around[BEFORE - 900 : BEFORE - 200] ** 2).mean()):
             return None
         if not self._continuations.hits(row, np.array([place / RATE]), sound)[0]:
             return None
-        return LiveHit(place / RATE, int(sound[0]), int(velocity_of(below)), float(sure[0]))
+        return LiveHit(place / RATE, int(sound[0]), int(velocity_of(below)), float(confidence[0]))

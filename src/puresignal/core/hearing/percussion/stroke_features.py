@@ -52,7 +52,7 @@ def analyse(source: Source, progress: Progress | None = None) -> StrokeAnalysis:
     parts: list[tuple[np.ndarray, ...]] = []
     # The frames of rises.py do not go into a piece, so they run on from one to the next.
     held = np.zeros(spectral_flux.SIZE - spectral_flux.HOP, np.float32)
-    past = np.full((spectral_flux.PAST, spectral_flux.BANDS), spectral_flux.SOFTEST_DB / 10 - 1, np.float32)
+    past = np.full((spectral_flux.PAST, spectral_flux.BANDS), spectral_flux.NOISE_FLOOR_DB / 10 - 1, np.float32)
     for piece in pieces(source, progress):
         flat = piece.samples
         power = spectra.powers(flat, SIZE, HOP, bands)[0]
@@ -120,9 +120,9 @@ def _seen(analysis: StrokeAnalysis, moments: np.ndarray) -> tuple[np.ndarray, np
     return heard, np.maximum(stack - loudest, deepest), np.maximum(before - loudest, deepest)
 
 
-def beginnings(analysis: StrokeAnalysis, eagerness: float, apart: float = spectral_flux.APART) -> np.ndarray:
+def beginnings(analysis: StrokeAnalysis, sensitivity: float, apart: float = spectral_flux.APART) -> np.ndarray:
     """Seconds at which strokes begin."""
     between = max(1, round(apart * RATE / spectral_flux.HOP))
-    at = spectral_flux.found(analysis.rises, spectral_flux.limit(eagerness), between, -between)
+    at = spectral_flux.found(analysis.rises, spectral_flux.limit(sensitivity), between, -between)
     exact = analysis.envelope.steepest((np.array(at) + 0.5) * spectral_flux.HOP / RATE, 0.015, 0.01)
     return np.unique(np.round(exact, 5))

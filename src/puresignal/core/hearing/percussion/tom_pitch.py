@@ -29,7 +29,7 @@ AT_ONCE = 256
 """Strokes whose spectra are held together: those of hours would take a gigabyte."""
 
 
-def named(toms: np.ndarray, sure: np.ndarray, kicks: np.ndarray, low: np.ndarray, rate: float) -> np.ndarray:
+def named(toms: np.ndarray, confidence: np.ndarray, kicks: np.ndarray, low: np.ndarray, rate: float) -> np.ndarray:
     """(n,) 0 the highest tom .. 3 the lowest.
 
     toms, kicks  seconds; sure  (n,) how much each tom bears on which there are; low  what lies low, rate a second
@@ -37,7 +37,7 @@ def named(toms: np.ndarray, sure: np.ndarray, kicks: np.ndarray, low: np.ndarray
     if not len(toms):
         return np.zeros(0, int)
     pitch = pitches(toms, kicks, low, rate)
-    own = groups(pitch, sure)
+    own = groups(pitch, confidence)
     _, own = np.unique(own, return_inverse=True)
     middles = [float(np.median(pitch[own == k])) for k in range(own.max() + 1)]
     # Low to high onto as many of the four as there are, each as near as can be to where it usually lies.

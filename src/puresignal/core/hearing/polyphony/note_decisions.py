@@ -18,7 +18,7 @@ from puresignal.core.hearing.dsp.chunks import Progress, Source, pieces
 from puresignal.core.hearing.dsp.spectra import Envelope
 from puresignal.core.hearing.networks import multipitch
 from puresignal.core.hearing.networks.dense import Network, peaks
-from puresignal.core.hearing.transcribed import Heard, doubts, far_from_others, velocities
+from puresignal.core.hearing.transcribed import TranscribedNotes, far_from_others, removal_reasons, velocities
 
 RATE, STEP = multipitch.RATE, multipitch.STEP
 SILENT, DOUBT = 0.2, 3
@@ -37,20 +37,20 @@ class ChordAnalysis:
     level    (frames,) decibels; envelope for the exact moment of a beginning
     """
 
-    likely: np.ndarray
+    probability: np.ndarray
     own: np.ndarray
     level: np.ndarray
     envelope: Envelope
 
     @cached_property
     def _columns(self) -> np.ndarray:
-        return np.ascontiguousarray(self.likely.transpose(1, 2, 0), np.float32)
+        return np.ascontiguousarray(self.probability.transpose(1, 2, 0), np.float32)
 
     def column(self, pitch: int) -> tuple[np.ndarray, np.ndarray]:
         """(frames,) float32 twice: how likely a pitch sounds, and begins."""
-        if len(self.likely) <= REMEMBERED:
+        if len(self.probability) <= REMEMBERED:
             return self._columns[pitch, 0], self._columns[pitch, 1]
-        return self.likely[:, pitch, 0].astype(np.float32), self.likely[:, pitch, 1].astype(np.float32)
+        return self.probability[:, pitch, 0].astype(np.float32), self.probability[:, pitch, 1].astype(np.float32)
 
 
 REMEMBERED = 30_000
@@ -61,7 +61,7 @@ REMEMBERED = 30_000
 class ChordSettings:
     """eagerness 0..1; shortest note s; floor dB below the loudest; range in MIDI numbers."""
 
-    eagerness: float = 0.5
+    sensitivity: float = 0.5
     shortest: float = 0.08
     floor: float = 45.0
     low: int = LOWEST
@@ -84,34 +84,34 @@ def analyse(network: Network, source: Source, progress: Progress | None = None) 
         )
         level = spectra.decibels(spectra.loudness(flat, multipitch.HOP, 2 * multipitch.HOP))
         envelope = spectra.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[piece.frames(FINE_HOP)]
-        likely = multipitch.likely(network, long, short)
+        probability = multipitch.probability(network, long, short)
         parts.append(
-            (likely[mine].astype(np.float16), (own * 10 / 2.3)[mine].astype(np.float16), level[mine], envelope)
+            (probability[mine].astype(np.float16), (own * 10 / 2.3)[mine].astype(np.float16), level[mine], envelope)
         )
     if not parts:
         nothing = np.zeros((0, multipitch.PITCHES), np.float16)
         return ChordAnalysis(nothing[:, :, None], nothing, np.zeros(0), Envelope(np.zeros(0), FINE_HOP / RATE))
-    likely, own, level, fine = (np.concatenate(each) for each in zip(*parts, strict=True))
-    return ChordAnalysis(likely, own, level, Envelope(fine, FINE_HOP / RATE))
+    probability, own, level, fine = (np.concatenate(each) for each in zip(*parts, strict=True))
+    return ChordAnalysis(probability, own, level, Envelope(fine, FINE_HOP / RATE))
 
 
-def decide(analysis: ChordAnalysis, settings: ChordSettings | None = None) -> Heard:
+def decide(analysis: ChordAnalysis, settings: ChordSettings | None = None) -> TranscribedNotes:
     """The notes, from what was analysed."""
     settings = settings or ChordSettings()
     rows: list[tuple[float, float, float, float, float]] = []
-    if not len(analysis.likely):
-        return Heard.empty()
+    if not len(analysis.probability):
+        return TranscribedNotes.empty()
     audible = analysis.level > np.quantile(analysis.level, 0.98) - settings.floor
-    lean = 0.4 * (settings.eagerness - 0.5)
+    lean = 0.4 * (settings.sensitivity - 0.5)
     for column in range(max(0, settings.low - LOWEST), min(multipitch.PITCHES, settings.high - LOWEST + 1)):
         sounds, begins = analysis.column(column)
         if sounds.max() < 0.3:
             continue
-        for first, last, sure in _notes(np.where(audible, sounds, np.float32(0)), begins, lean):
+        for first, last, confidence in _notes(np.where(audible, sounds, np.float32(0)), begins, lean):
             loud = float(analysis.own[round(first) : round(first) + 6, column].max())
-            rows.append((first * STEP, last * STEP, float(column + LOWEST), loud, sure))
+            rows.append((first * STEP, last * STEP, float(column + LOWEST), loud, confidence))
     if not rows:
-        return Heard.empty()
+        return TranscribedNotes.empty()
     start, end, pitch, level, sure_ = (np.array(c) for c in zip(*sorted(rows), strict=True))
     exact = analysis.envelope.rises(start)
     # Where the envelope as a whole tells of another beginning than this note's, the network's word stays.
@@ -121,8 +121,8 @@ def decide(analysis: ChordAnalysis, settings: ChordSettings | None = None) -> He
     far = far_from_others(pitch, exact, sure_) & (sure_ < enough + DOUBTED)
     # What is doubtful by itself is not worth showing when it is short as well.
     shown = (end - exact >= settings.shortest) | (sure_ >= enough)
-    doubt = doubts(end - exact < settings.shortest, np.zeros(len(end), bool), far, sure_ < enough)
-    found = Heard(exact, end, pitch, velocities(level), sure_, doubt).take(shown)
+    removal_reason = removal_reasons(end - exact < settings.shortest, np.zeros(len(end), bool), far, sure_ < enough)
+    found = TranscribedNotes(exact, end, pitch, velocities(level), sure_, removal_reason).take(shown)
     return found.take(np.argsort(found.start, kind="stable"))
 
 
@@ -154,13 +154,13 @@ def _notes(sounds: np.ndarray, begins: np.ndarray, lean: float) -> list[tuple[fl
         next_ = int(np.searchsorted(ends, begin + 2))
         end = int(ends[next_]) if next_ < len(ends) and ends[next_] + DOUBT <= until else until
         plain = float(begins[max(0, begin - 1) : begin + 2].max())
-        sure = 0.4 * plain + 0.6 * mean(begin, begin + 8)
-        if sure > SURE - DOUBTED - 0.6 * lean:
-            notes.append((start, float(end), sure))
+        confidence = 0.4 * plain + 0.6 * mean(begin, begin + 8)
+        if confidence > SURE - DOUBTED - 0.6 * lean:
+            notes.append((start, float(end), confidence))
     return notes
 
 
-def named(notes: Heard) -> list[tuple[float, float, str]]:
+def named(notes: TranscribedNotes) -> list[tuple[float, float, str]]:
     """(start, end, name) of the chords that notes make, one after the other; the same name again goes on."""
     out: list[tuple[float, float, str]] = []
     if not len(notes):
