@@ -13,8 +13,7 @@ from support.big_takes import kit_file
 
 from puresignal.core.export.song_builder import build_song
 from puresignal.core.midi.standard_midi_file import to_take
-from puresignal.core.path.cleaning_path import Path as CleaningPath
-from puresignal.core.path.cleaning_path import make_context, run
+from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.io import midi_reader, midi_writer, note_map_file
 
 MAPS = ("practice-five", "boathouse-room")
@@ -51,7 +50,7 @@ def main() -> None:
                 "--source-map", MAPS[0], "--target-map", MAPS[1], "--force",
             ]  # fmt: skip
             whole = timed(lambda c=command: subprocess.run(c, check=True, capture_output=True), runs)
-        print(f"{len(outcome.played):>9} {read:8.3f} {walk:8.3f} {write:8.3f} {whole:8.3f}", flush=True)
+        print(f"{len(outcome.input_notes):>9} {read:8.3f} {walk:8.3f} {write:8.3f} {whole:8.3f}", flush=True)
 
 
 if __name__ == "__main__":

@@ -12,7 +12,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from puresignal.core.path.cleaning_path import Path, make_context, run
+from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.io import note_map_file
 from puresignal.sim import adversarial_takes, drum_module
 from puresignal.sim.adversarial_takes import FaultRanges
@@ -20,7 +20,7 @@ from puresignal.sim.adversarial_takes import FaultRanges
 KITS = ("practice-five", "harbour-mesh", "tidewater-compact", "two-decks", "lantern-pads")
 
 
-def judge(seed: int, setup: FaultRanges, path: Path, base: int = 5000) -> tuple[Counter, Counter, float]:
+def judge(seed: int, setup: FaultRanges, path: CleaningPath, base: int = 5000) -> tuple[Counter, Counter, float]:
     """(real hits by kind and what became of them, faults likewise, F1) of one take."""
     random = np.random.default_rng(base + seed)
     kit = note_map_file.shipped(KITS[seed % len(KITS)])
@@ -31,7 +31,7 @@ def judge(seed: int, setup: FaultRanges, path: Path, base: int = 5000) -> tuple[
         kit = replace(kit, pads=tuple(replace(pad, group="rack") for pad in kit.pads))
     take = drum_module.to_take(sent, "t", "t", bpm, "kit")
     context = make_context(take, kit, note_map_file.shipped("boathouse-room"), path)
-    kept = set(run(take, path, context).clean.origin.tolist())
+    kept = set(run(take, path, context).output_notes.origin.tolist())
     real, false = Counter(), Counter()
     for hit in sent.hits:
         if hit.stroke is not None:
@@ -43,7 +43,7 @@ def judge(seed: int, setup: FaultRanges, path: Path, base: int = 5000) -> tuple[
     return real, false, 2 * right / (left + sum(real.values()))
 
 
-def table(seeds: range, setup: FaultRanges, path: Path) -> None:
+def table(seeds: range, setup: FaultRanges, path: CleaningPath) -> None:
     real, false, scores = Counter(), Counter(), []
     for seed in seeds:
         r, f, score = judge(seed, setup, path)
@@ -68,7 +68,7 @@ def table(seeds: range, setup: FaultRanges, path: Path) -> None:
 
 def main() -> None:
     count = int(sys.argv[sys.argv.index("--seeds") + 1]) if "--seeds" in sys.argv else 60
-    path = Path()
+    path = CleaningPath()
     if "--live" in sys.argv:
         ahead = float(sys.argv[sys.argv.index("--live") + 1])
         path = replace(path, crosstalk=replace(path.crosstalk, lookahead_ms=ahead))

@@ -9,13 +9,13 @@ import numpy as np
 from support.big_takes import kit_file
 
 from puresignal.core.midi.standard_midi_file import to_take
-from puresignal.core.path.cleaning_path import LivePath, Path, make_context, messages
+from puresignal.core.path.cleaning_path import CleaningPath, LivePath, make_context, messages
 from puresignal.io import midi_reader, note_map_file
 
 
 def main() -> None:
     take = to_take(midi_reader.parse(kit_file(100_000), "bench.mid"), "t", "t")
-    path = Path()
+    path = CleaningPath()
     context = make_context(take, note_map_file.shipped("practice-five"), note_map_file.shipped("boathouse-room"), path)
     rows = list(messages(take.events))
     run_live = LivePath(path, context)

@@ -13,7 +13,7 @@ from puresignal import __version__
 from puresignal.core.errors import PureSignalError
 
 if TYPE_CHECKING:
-    from puresignal.core.path.cleaning_path import Path as CleaningPath
+    from puresignal.core.path.cleaning_path import CleaningPath
 
 COMMANDS = ("demo", "clean", "transcribe", "route", "ports", "maps")
 
@@ -120,7 +120,7 @@ def _path_of(options: argparse.Namespace) -> CleaningPath:
     from puresignal.core.path import settings_json
     from puresignal.io import json_file
 
-    path = paths.Path()
+    path = paths.CleaningPath()
     if options.settings is not None:
         path = settings_json.from_json(json_file.read(options.settings, "settings file"), options.settings.name)
     if options.settings is None or options.faults == "keep":

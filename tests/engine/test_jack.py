@@ -349,10 +349,10 @@ def test_other_programs_connect_to_our_own_ports_when_they_like(peers, routed):
 HANGING = """
 import sys, time
 from puresignal.engine.client import RouterProcess
-from puresignal.engine.router_config import Setup
+from puresignal.engine.router_config import RouterConfig
 from puresignal.io import note_map_file
 general = note_map_file.shipped("general-midi")
-router = RouterProcess(Setup(("kit:out",), ("synth:in",), general, general))
+router = RouterProcess(RouterConfig(("kit:out",), ("synth:in",), general, general))
 while True:
     router.read(0.1)
 """

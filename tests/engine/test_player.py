@@ -162,7 +162,7 @@ def test_without_a_sound_device_the_sound_says_so(rig):
 
 def test_a_recording_follows_the_player_sample_by_sample(tmp_path):
     from puresignal.engine import shared_counters
-    from puresignal.engine.sound_process import Along
+    from puresignal.engine.sound_process import BackingPlayer
     from puresignal.io import audio_file
 
     ramp = (np.arange(48_000) % 4800 / 4800).astype(np.float32)
@@ -171,7 +171,7 @@ def test_a_recording_follows_the_player_sample_by_sample(tmp_path):
         shared_counters.SharedCounters(shared_counters.make()),
         shared_counters.SharedCounters(shared_counters.make()),
     )
-    along = Along(transport, clock)
+    along = BackingPlayer(transport, clock)
     along.load({"path": str(tmp_path / "ramp.wav"), "level": 0.0, "offset": 0.1}, 48_000)
     silent = np.zeros((2, 256), np.float32)
     along.add_to(silent, 1.0)

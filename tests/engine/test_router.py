@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from puresignal.core.path.cleaning_path import Path, make_context, run
+from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.core.path.identify import Identify
 from puresignal.core.path.velocity import Velocity
 from puresignal.engine.router import SOUNDING_SIZE, Router
@@ -63,9 +63,9 @@ def test_what_leaves_live_is_what_a_file_holds_whatever_the_block(seed, size):
     length = round((take.length + 6) * RATE)
     out = blocks(router, messages, size, length)
     # Splashes of the foot are told on files alone.
-    path = Path(Identify(splash_ms=0.0))
+    path = CleaningPath(Identify(splash_ms=0.0))
     context = make_context(take, SETUP.source, SETUP.target, path)
-    clean = run(take, path, context).clean
+    clean = run(take, path, context).output_notes
     ons = [(f, m[1], m[2]) for f, m in out if m[0] & 0xF0 == 0x90]
     frames = np.rint(clean.start * RATE).astype(int).tolist()
     assert ons == list(zip(frames, clean.note.tolist(), clean.velocity.astype(int).tolist(), strict=True))
@@ -78,7 +78,7 @@ def test_what_leaves_live_is_what_a_file_holds_whatever_the_block(seed, size):
 def test_fine_velocities_leave_live_as_a_prefix_where_asked():
     played = [(3, 0, b"\xb9\x58\x64"), (5, 0, b"\x99\x26\x5a")]
     assert Router(RATE, lanes(SETUP)).cycle(0, 64, played) == [(5, 0, b"\x99\x1a\x5a")]
-    fine = replace(SETUP, path=Path(velocity=Velocity(fine=True)))
+    fine = replace(SETUP, path=CleaningPath(velocity=Velocity(fine=True)))
     router = Router(RATE, lanes(fine))
     assert router.cycle(0, 64, played) == [(5, 0, b"\xb9\x58\x64"), (5, 0, b"\x99\x1a\x5a")]
     # The prefix was for that note alone.
@@ -167,7 +167,7 @@ def test_two_players_never_mix_and_one_input_may_go_to_several():
         LiveTrack(0, 1, pads, (1,)),
         LiveTrack(1, 0, kit, (1,)),
         LiveTrack(1, 0, kit, (2,)),
-        LiveTrack(0, 10, kit, (2,), heard=False),
+        LiveTrack(0, 10, kit, (2,), monitor=False),
     )
     setup = RouterConfig(("a", "b"), ("x", "y", "z"), None, note_map_file.shipped("boathouse-room"), tracks=tracks)
     assert from_bytes(to_bytes(setup)) == setup
@@ -223,7 +223,7 @@ def test_a_look_ahead_delays_everything_alike_and_takes_out_what_came_before_its
     kit = note_map_file.shipped("practice-five")
     loud, weak = (next(p for p in kit.pads if p.articulation == a) for a in ("tom1.head", "crash1.bow"))
     assert weak.group == loud.group
-    path = Path()
+    path = CleaningPath()
     path = replace(path, crosstalk=replace(path.crosstalk, live_ms=ahead_ms, learn=False))
     setup = RouterConfig(("kit",), ("synth",), kit, note_map_file.shipped("boathouse-room"), path)
     # The neighbour sends a millisecond before the pad that was hit.

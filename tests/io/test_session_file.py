@@ -72,8 +72,8 @@ def test_a_session_comes_back_as_it_was_and_decides_the_same(demo_session, tmp_p
         outcomes = [
             run(t, session.path, make_context(t, ref.source, session.target, session.path)) for t in (take, before)
         ]
-        assert (outcomes[0].clean.start == outcomes[1].clean.start).all()
-        assert (outcomes[0].clean.note == outcomes[1].clean.note).all()
+        assert (outcomes[0].output_notes.start == outcomes[1].output_notes.start).all()
+        assert (outcomes[0].output_notes.note == outcomes[1].output_notes.note).all()
 
 
 def test_saving_twice_gives_the_same_bytes_and_keeps_the_last_good_copy(demo_session, tmp_path):

@@ -148,9 +148,9 @@ def test_a_router_that_dies_is_told_and_playing_goes_on_into_the_same_capture(li
     play(kit, qtbot, 38, 90)
     second = kit.sent_at[2] - behind()
     qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
-    notes = window.workbench.shown.outcome.played.note.tolist()
+    notes = window.workbench.shown.outcome.input_notes.note.tolist()
     assert notes == [36, 38]
-    starts = window.workbench.shown.outcome.played.start
+    starts = window.workbench.shown.outcome.input_notes.start
     assert starts[1] - starts[0] == pytest.approx(second - first, abs=0.1)
 
 
@@ -475,7 +475,7 @@ def test_a_channel_that_is_not_listened_to_and_an_input_that_is_not_heard_are_na
     assert "channel 3 only" in window.notice.text
     qtbot.mouseClick(window.notice.act, Qt.MouseButton.LeftButton)
     assert window.workbench.session.inputs[0].channel == 0
-    qtbot.mouseClick(panel.editors[0].heard, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(panel.editors[0].monitor, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
     say(window, qtbot, "✕ heard")
     qtbot.mouseClick(window.notice.act, Qt.MouseButton.LeftButton)
@@ -535,5 +535,5 @@ def test_the_panel_says_what_the_server_runs_at(live, qtbot):
     panel = window.inputs.live
     assert panel.figures.text().startswith("48 kHz, 256 frames: 5.3 ms · ")
     state = {**window.listener.state, "dropouts": 3}
-    window.listener.stood.emit(state)
+    window.listener.router_state_changed.emit(state)
     assert panel.figures.text().splitlines()[0] == "48 kHz, 256 frames: 5.3 ms · 3 dropouts"

@@ -108,11 +108,11 @@ def test_an_articulation_is_sent_elsewhere_and_to_several(mapping, demo_window, 
     mapping.goals.selectAll()
     qtbot.keyClicks(mapping.goals, "26, 60")
     qtbot.keyClick(mapping.goals, Qt.Key.Key_Return)
-    clean = demo_window.workbench.shown.outcome.clean
+    clean = demo_window.workbench.shown.outcome.output_notes
     assert np.count_nonzero(clean.note == 60) > 100
     assert len([b for b in mapping.ribbons.bands if b.left == 1 and b.hits == snare.hits]) >= 2
     drag(qtbot, mapping.ribbons, middle(node(mapping, MEANING, "kick")), middle(node(mapping, LEAVING, "note 60")))
-    clean = demo_window.workbench.shown.outcome.clean
+    clean = demo_window.workbench.shown.outcome.output_notes
     kick = demo_window.workbench.shown.outcome.vocabulary.index("kick")
     assert set(clean.note[clean.articulation == kick].tolist()) == {60}
 
@@ -149,7 +149,7 @@ def test_a_ribbon_leads_to_its_hits_in_takes(mapping, demo_window, qtbot):
     )
     qtbot.mouseClick(mapping.ribbons, Qt.MouseButton.LeftButton, pos=inside)
     assert demo_window.stack.currentWidget() is demo_window.takes
-    played = demo_window.workbench.shown.outcome.played
+    played = demo_window.workbench.shown.outcome.input_notes
     assert demo_window.takes.timeline.selected.tolist() == sorted(played.origin[played.note == 36].tolist())
 
 

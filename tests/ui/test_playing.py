@@ -28,7 +28,7 @@ def deck(window, monkeypatch, qtbot):
     window.activateWindow()
     window.takes.timeline.setFocus()
     window.left = []
-    window.listener.left.connect(window.left.extend)
+    window.listener.messages_sent.connect(window.left.extend)
     yield window
     window.player.switch(False)
     window.listener.close()
@@ -62,7 +62,7 @@ def test_space_plays_and_stops_and_the_line_moves(deck, qtbot):
     sent = len(deck.left)
     qtbot.wait(200)
     assert len(deck.left) == sent
-    clean = deck.workbench.shown.outcome.clean
+    clean = deck.workbench.shown.outcome.output_notes
     got = [(r.data[1], r.data[2]) for r in ons(deck)]
     wanted = list(zip(clean.note.tolist(), clean.velocity.astype(int).tolist(), strict=True))
     assert got == wanted[: len(got)]
@@ -75,7 +75,7 @@ def test_a_range_on_the_ruler_is_looped_and_another_version_is_heard_at_once(dec
     timeline.set_stretch((0.0, 0.8))
     qtbot.mouseClick(deck.transport.loop, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(deck.transport.play, Qt.MouseButton.LeftButton)
-    clean = deck.workbench.shown.outcome.clean
+    clean = deck.workbench.shown.outcome.output_notes
     inside = int((clean.start < 0.8).sum())
     qtbot.waitUntil(lambda: len(ons(deck)) >= 3 * inside, timeout=9000)
     notes = [r.data[1] for r in ons(deck)]
@@ -107,7 +107,7 @@ def test_played_and_clean_are_told_apart_by_ear_and_a_and_b_change_about(deck, q
     qtbot.keyClick(timeline, Qt.Key.Key_H)
     assert deck.playback.version == "played"
     outcome = deck.playback._as_played(deck.workbench.shown)
-    assert len(outcome.clean) > len(deck.workbench.shown.outcome.clean)
+    assert len(outcome.output_notes) > len(deck.workbench.shown.outcome.output_notes)
     qtbot.keyClick(timeline, Qt.Key.Key_H)
     assert deck.playback.version == "clean"
     bench = deck.workbench
@@ -145,7 +145,7 @@ def keyed(deck, qtbot):
     qtbot.mouseClick(deck.transport.keys, Qt.MouseButton.LeftButton)
     assert deck.player.on
     deck.arrived = []
-    deck.listener.arrived.connect(deck.arrived.extend)
+    deck.listener.messages_received.connect(deck.arrived.extend)
     qtbot.waitUntil(lambda: bool(deck.listener.state.get("inputs")), timeout=6000)
     return deck
 
@@ -213,7 +213,7 @@ def test_pads_by_mouse_are_softer_at_their_edge_and_the_slide_is_the_hat(deck, q
     deck.show_view("Inputs")
     deck.inputs.pages.setCurrentWidget(deck.inputs.pads)
     arrived = []
-    deck.listener.arrived.connect(arrived.extend)
+    deck.listener.messages_received.connect(arrived.extend)
     pads = deck.inputs.pads
     box = pads.boxes()["snare.head"]
     for at in (box.center(), QPointF(box.left() + 4, box.top() + 4)):
@@ -237,7 +237,7 @@ def test_two_fingers_strike_at_once_and_the_slide_closes_the_hat_by_foot(deck, q
     deck.show_view("Inputs")
     deck.inputs.pages.setCurrentWidget(deck.inputs.pads)
     arrived = []
-    deck.listener.arrived.connect(arrived.extend)
+    deck.listener.messages_received.connect(arrived.extend)
     pads = deck.inputs.pads
     device = QTest.createTouchDevice(QPointingDevice.DeviceType.TouchScreen)
     boxes, slide = pads.boxes(), pads.slide()
@@ -262,7 +262,7 @@ def test_two_fingers_strike_at_once_and_the_slide_closes_the_hat_by_foot(deck, q
 def test_the_strike_row_beside_the_rows_plays_them(deck, qtbot):
     timeline = deck.takes.timeline
     arrived = []
-    deck.listener.arrived.connect(arrived.extend)
+    deck.listener.messages_received.connect(arrived.extend)
     _, _, box = next(b for b in timeline.row_boxes() if b[1] == "kick")
     x = round(box.left()) - 10
     for y in (box.top() + 4, box.bottom() - 4):
@@ -342,7 +342,7 @@ def test_a_doubtful_hit_is_heard_among_its_neighbours(deck, qtbot):
     assert deck.playback.place == pytest.approx(max(0.0, start - 1.5), abs=0.2)
     qtbot.waitUntil(lambda: not deck.playback.playing, timeout=8000)
     assert deck.playback.place == pytest.approx(start + 1.0, abs=0.3)
-    around = deck.workbench.shown.outcome.clean.start
+    around = deck.workbench.shown.outcome.output_notes.start
     heard = np.count_nonzero((around >= max(0, start - 1.5)) & (around < start + 1.0))
     assert abs(len(ons(deck)) - heard) <= 3
     assert not still_sounding(deck)

@@ -54,7 +54,7 @@ def test_sweeping_chooses_what_lies_in_the_box(takes, demo_window, qtbot):
     x = next(x for x in range(round(takes.timeline.x_of(2.4)), 2000) if takes.timeline.note_at(QPointF(x, y)) < 0)
     drag(qtbot, takes.timeline.viewport(), QPoint(x, int(kick.top()) + 2), QPoint(x + 200, int(hat.bottom()) - 2))
     begin, end = takes.timeline.second_at(x), takes.timeline.second_at(x + 200)
-    played = outcome(demo_window).played
+    played = outcome(demo_window).input_notes
     rows = {r.label for g, r, t, h in takes.timeline._rows() if kick.top() <= t <= hat.top()}
     assert {"kick", "head", "rim", "closed"} == rows
     inside = (played.start >= begin) & (played.start < end) & np.isin(played.note, (36, 38, 40, 22))
@@ -64,7 +64,7 @@ def test_sweeping_chooses_what_lies_in_the_box(takes, demo_window, qtbot):
 
 def test_a_rows_name_chooses_the_row_and_a_tracks_name_the_track(takes, demo_window, qtbot):
     view, box = takes.timeline.viewport(), box_of(takes, "Hi-hat", "closed")
-    played = outcome(demo_window).played
+    played = outcome(demo_window).input_notes
     qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(NAMES + 20, int(box.center().y())))
     assert len(takes.timeline.selected) == np.count_nonzero(played.note == 22)
     qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(20, int(box.center().y())))
@@ -86,16 +86,16 @@ def test_removed_notes_are_put_back_and_kept_ones_taken_out(takes, demo_window, 
     doubles = note_selection.removed(outcome(demo_window), Reason.DOUBLE)
     takes.timeline.select(doubles[:1])
     qtbot.mouseClick(takes.trace.buttons["put back"], Qt.MouseButton.LeftButton)
-    assert doubles[0] in outcome(demo_window).clean.origin
+    assert doubles[0] in outcome(demo_window).output_notes.origin
     assert "your word: keep it" in takes.trace.story.text()
     assert "keep a note" in demo_window.undo_action.text()
-    kicks = outcome(demo_window).played.origin[outcome(demo_window).played.note == 36][:3]
+    kicks = outcome(demo_window).input_notes.origin[outcome(demo_window).input_notes.note == 36][:3]
     takes.timeline.select(kicks)
     qtbot.keyClick(takes.timeline, Qt.Key.Key_Delete)
-    assert not np.isin(kicks, outcome(demo_window).clean.origin).any()
+    assert not np.isin(kicks, outcome(demo_window).output_notes.origin).any()
     assert outcome(demo_window).tally.removed()[Reason.PLAYER] == 3
     qtbot.keyClick(takes.timeline, Qt.Key.Key_U)
-    assert np.isin(kicks, outcome(demo_window).clean.origin).all()
+    assert np.isin(kicks, outcome(demo_window).output_notes.origin).all()
 
 
 def test_all_alike_are_settled_at_once(takes, demo_window, qtbot):
@@ -104,7 +104,7 @@ def test_all_alike_are_settled_at_once(takes, demo_window, qtbot):
     assert len(alike) > 1
     takes.timeline.select(doubles[:1])
     qtbot.mouseClick(takes.trace.buttons["put back alike"], Qt.MouseButton.LeftButton)
-    assert np.isin(alike, outcome(demo_window).clean.origin).all()
+    assert np.isin(alike, outcome(demo_window).output_notes.origin).all()
 
 
 def test_doubtful_notes_are_stepped_through_and_settled_by_one_key_each(takes, demo_window, qtbot):
@@ -115,13 +115,13 @@ def test_doubtful_notes_are_stepped_through_and_settled_by_one_key_each(takes, d
     qtbot.keyClick(takes.timeline, Qt.Key.Key_D)
     assert takes.timeline.selected.tolist() == doubtful[:1]
     begin, end = takes.timeline.seconds_in_view()
-    played = outcome(demo_window).played
+    played = outcome(demo_window).input_notes
     assert begin <= float(played.start[played.origin == doubtful[0]][0]) <= end
     qtbot.keyClick(takes.timeline, Qt.Key.Key_K)
-    assert doubtful[0] in outcome(demo_window).clean.origin
+    assert doubtful[0] in outcome(demo_window).output_notes.origin
     assert takes.timeline.selected.tolist() == doubtful[1:2]
     qtbot.keyClick(takes.timeline, Qt.Key.Key_X)
-    assert doubtful[1] not in outcome(demo_window).clean.origin
+    assert doubtful[1] not in outcome(demo_window).output_notes.origin
 
 
 def test_a_setting_moved_changes_the_picture_at_once_and_a_drag_is_one_step(takes, demo_window, qtbot):
@@ -176,7 +176,7 @@ def test_the_menu_offers_what_can_be_done(takes, demo_window, qtbot):
     assert not takes.menu().actions()[0].isEnabled()
     origin = click_note(takes, qtbot, "Kick", "kick", 0)
     takes.menu().actions()[1].trigger()
-    assert origin not in outcome(demo_window).clean.origin
+    assert origin not in outcome(demo_window).output_notes.origin
 
 
 def test_the_side_folds_away(takes, qtbot):
@@ -193,7 +193,7 @@ def test_painting_thousands_of_chosen_notes_is_no_trouble(takes, demo_window, sh
     demo_window.inputs.drummer.play.click()
     takes.choose(show)
     takes.timeline.show_all()
-    takes.timeline.select(outcome(demo_window).played.origin)
+    takes.timeline.select(outcome(demo_window).input_notes.origin)
     image = takes.timeline.grab().toImage()
     assert not image.isNull()
 

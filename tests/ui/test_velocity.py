@@ -19,7 +19,7 @@ def view(demo_window):
 def leaving(window, drum):
     shown = window.workbench.shown
     track = next(t.index for t in shown.tracks if t.track.key == drum)
-    return shown.outcome.clean.velocity[shown.outcome.clean.track == track]
+    return shown.outcome.output_notes.velocity[shown.outcome.output_notes.track == track]
 
 
 def drag(plot, begin, end):

@@ -245,7 +245,7 @@ def test_played_is_outline_clean_is_solid(demo_window, qtbot):
 def test_stems_stand_where_and_as_high_as_they_were_played(demo_window):
     timeline = demo_window.takes.timeline
     outcome = demo_window.workbench.shown.outcome
-    kicks = outcome.clean.start[outcome.clean.articulation == outcome.vocabulary.index("kick")]
+    kicks = outcome.output_notes.start[outcome.output_notes.articulation == outcome.vocabulary.index("kick")]
     found = row_pixels(demo_window, "Kick", "kick") == kick_colour()
     for start in kicks[:6]:
         x = round(timeline.x_of(float(start))) - GUTTER - 2

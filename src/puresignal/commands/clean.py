@@ -14,8 +14,7 @@ from puresignal.core.export.song_builder import build_song
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.standard_midi_file import to_take
-from puresignal.core.path.cleaning_path import Path as CleaningPath
-from puresignal.core.path.cleaning_path import make_context, run
+from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.io import file_access, json_file, midi_reader, midi_writer, report
 
 MIDI_ENDINGS = (".mid", ".midi", ".smf", ".kar", ".rmi")

@@ -10,7 +10,7 @@ from puresignal.core.kit import note_map
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Port
 from puresignal.core.path import settings_json
-from puresignal.core.path.cleaning_path import LivePath, Path, as_live
+from puresignal.core.path.cleaning_path import CleaningPath, LivePath, as_live
 from puresignal.core.path.context import Context
 from puresignal.engine.router import Lane
 
@@ -35,7 +35,7 @@ class LiveTrack:
     channel: int = ALL_CHANNELS
     source: NoteMap | None = None
     outputs: tuple[int, ...] = (0,)
-    heard: bool = True
+    monitor: bool = True
 
     def listens_to(self, port: int, status: int) -> bool:
         """Whether a message of an input is this track's. System messages are everybody's."""
@@ -57,7 +57,7 @@ class RouterConfig:
     outputs: tuple[str, ...]
     source: NoteMap | None = None
     target: NoteMap | None = None
-    path: Path = field(default_factory=Path)
+    path: CleaningPath = field(default_factory=CleaningPath)
     client: str = "Pure Signal"
     tracks: tuple[LiveTrack, ...] = ()
 
@@ -78,7 +78,7 @@ def to_bytes(setup: RouterConfig) -> bytes:
         "tracks": [
             {
                 "input": t.input, "channel": t.channel, "source": _map_to_json(t.source), "outputs": list(t.outputs),
-                "heard": t.heard,
+                "monitor": t.monitor,
             }
             for t in setup.tracks
         ],
@@ -90,7 +90,7 @@ def from_bytes(line: bytes) -> RouterConfig:
     """The other way round. Comes from our own side of a socket pair, so what is wrong in it is a bug."""
     data: dict[str, Any] = json.loads(line)
     tracks = tuple(
-        LiveTrack(t["input"], t["channel"], _map_from_json(t["source"]), tuple(t["outputs"]), t["heard"])
+        LiveTrack(t["input"], t["channel"], _map_from_json(t["source"]), tuple(t["outputs"]), t["monitor"])
         for t in data["tracks"]
     )
     path = settings_json.from_json(data["path"], "path")
@@ -117,5 +117,5 @@ def lanes(setup: RouterConfig) -> list[Lane]:
             tuple(o for o in track.outputs if o < len(setup.outputs)),
         )
         for track in setup.live_tracks()
-        if track.heard
+        if track.monitor
     ]

@@ -35,7 +35,7 @@ def note_rows(outcome: Outcome) -> list[dict[str, Any]]:
     """One row for each note that was removed, added, changed or unmapped, in playing order."""
     entries = outcome.tally.entries
     told = entries.action != Action.KEPT
-    place = {int(origin): i for i, origin in enumerate(outcome.played.origin.tolist())}
+    place = {int(origin): i for i, origin in enumerate(outcome.input_notes.origin.tolist())}
     reasons: dict[tuple[int, int], list[str]] = {}
     kinds: dict[tuple[int, int], Action] = {}
     sure: dict[tuple[int, int], float] = {}
@@ -49,7 +49,7 @@ def note_rows(outcome: Outcome) -> list[dict[str, Any]]:
         if kinds.get(key) != Action.REMOVED:
             kinds[key] = Action(action) if Action(action) != Action.CHANGED or key not in kinds else kinds[key]
         sure[key] = min(sure.get(key, 1.0), confidence)
-    played = outcome.played
+    played = outcome.input_notes
     return [
         {
             "time": round(float(played.start[i]), 6),
@@ -66,7 +66,7 @@ def note_rows(outcome: Outcome) -> list[dict[str, Any]]:
 
 def unmapped_rows(outcome: Outcome, context: Context) -> list[dict[str, int]]:
     """What led nowhere, most frequent first: notes the source map does not know or the receiver has nothing for."""
-    played = outcome.played
+    played = outcome.input_notes
     unmapped = context.mapped_channels[played.channel] & (played.articulation < 0)
     nowhere = np.isin(played.origin, outcome.tally.origins(Action.REMOVED, Reason.NO_TARGET))
     table = context.target_table

@@ -161,7 +161,7 @@ def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
                 "source": None if one.source is None else note_map.to_json(one.source),
                 "output": one.output,
                 "armed": one.armed,
-                "heard": one.heard,
+                "heard": one.monitor,
             }
             for one in session.inputs
         ],

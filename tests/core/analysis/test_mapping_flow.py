@@ -7,7 +7,7 @@ from puresignal.core.analysis.mapping_flow import flows, hat_picture, pedal_valu
 from puresignal.core.export.song_builder import Clip, build_song, file_tracks
 from puresignal.core.kit.note_map import with_goal, with_meaning
 from puresignal.core.path import note_selection
-from puresignal.core.path.cleaning_path import Path, StageCache, make_context, run
+from puresignal.core.path.cleaning_path import CleaningPath, StageCache, make_context, run
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.tally import Action, Reason
 from puresignal.core.session.track_settings import Delivery, TrackSettings, moved, with_order, with_track
@@ -18,14 +18,14 @@ from tests.core.path.test_rules import KIT, ROOM
 
 def shown(rows=None, source=KIT, target=ROOM, verdicts=None):
     take = take_of(rows) if rows is not None else demo.take()
-    context = make_context(take, source, target, Path(), verdicts)
-    return take, context, run(take, Path(), context)
+    context = make_context(take, source, target, CleaningPath(), verdicts)
+    return take, context, run(take, CleaningPath(), context)
 
 
 def test_ribbons_carry_every_hit_that_has_a_way():
     session, (take,) = demo.build()
-    context = make_context(take, session.take().source, session.target, Path())
-    outcome = run(take, Path(), context)
+    context = make_context(take, session.take().source, session.target, CleaningPath())
+    outcome = run(take, CleaningPath(), context)
     made = flows(outcome, context)
     unmapped = sum(a.hits for a in made.arriving if a.unmapped)
     assert unmapped == outcome.tally.removed()[Reason.UNMAPPED]
@@ -59,14 +59,14 @@ def test_maps_are_set_right_by_one_edit():
     rows = hit(0.0, 77, 90)
     cured = with_meaning(KIT, 10, 77, "tom1.head")
     _, _, outcome = shown(rows, cured)
-    assert outcome.clean.note.tolist() == [40]
+    assert outcome.output_notes.note.tolist() == [40]
     again = with_meaning(cured, 10, 77, "snare.head")
     assert len(again.pads) == len(cured.pads)
     assert with_meaning(again, 10, 77, None).pads == KIT.pads
     other = with_meaning(KIT, 3, 60, "aux1")
     assert other.pads[-1].channel == 3
     _, _, outcome = shown(rows, cured, with_goal(ROOM, "tom1.head", (41, 42)))
-    assert outcome.clean.note.tolist() == [41, 42]
+    assert outcome.output_notes.note.tolist() == [41, 42]
     assert with_goal(ROOM, "tom1.head", ()).pad_for("tom1.head") is None
 
 
@@ -88,7 +88,7 @@ def test_all_alike_are_of_one_pad_and_one_reason():
     assert len(doubles) == 4
     assert note_selection.alike(outcome, int(doubles[0])).tolist() == doubles[:3].tolist()
     assert note_selection.reason_removed(outcome, int(doubles[0])) == Reason.DOUBLE
-    kept = outcome.clean.origin[outcome.clean.articulation == outcome.vocabulary.index("snare.head")]
+    kept = outcome.output_notes.origin[outcome.output_notes.articulation == outcome.vocabulary.index("snare.head")]
     assert note_selection.alike(outcome, int(kept[0])).tolist() == kept.tolist()
 
 
@@ -104,7 +104,7 @@ def test_a_memo_gives_what_a_fresh_run_gives_whatever_was_run_before():
 
     session, (take,) = demo.build()
     source, cache = session.take().source, StageCache()
-    base = Path()
+    base = CleaningPath()
     tries = [
         (base, source, {}),
         (replace(base, doubles=replace(base.doubles, ratio=0.2)), source, {}),
@@ -119,9 +119,11 @@ def test_a_memo_gives_what_a_fresh_run_gives_whatever_was_run_before():
         context = cache.context(take, kit, session.target, path, verdicts)
         got = run(take, path, context, cache)
         wanted = run(take, path, make_context(take, kit, session.target, path, verdicts))
-        for name in type(got.clean).DTYPES:
-            assert np.array_equal(getattr(got.clean, name), getattr(wanted.clean, name), equal_nan=name == "closedness")
-        assert np.array_equal(got.played.track, wanted.played.track)
+        for name in type(got.output_notes).DTYPES:
+            assert np.array_equal(
+                getattr(got.output_notes, name), getattr(wanted.output_notes, name), equal_nan=name == "closedness"
+            )
+        assert np.array_equal(got.input_notes.track, wanted.input_notes.track)
         assert got.tally.removed() == wanted.tally.removed()
 
 

@@ -28,7 +28,7 @@ def test_a_second_input_that_listens_to_the_same_is_named_and_can_be_muted():
     found = sources(replace(SCENE, inputs=inputs))
     assert [(s.remedy, s.number) for s in found] == [("", 0), ("hear", 1)]
     assert "room two" in verdict(found, True)
-    muted = (ONE, replace(inputs[1], heard=False), inputs[2])
+    muted = (ONE, replace(inputs[1], monitor=False), inputs[2])
     assert len(sources(replace(SCENE, inputs=muted))) == 1
 
 

@@ -8,7 +8,7 @@ import pytest
 from puresignal.core.diagnosis import monitoring
 from puresignal.core.export.playback_events import outputs_of, score
 from puresignal.core.export.song_builder import file_tracks
-from puresignal.core.path.cleaning_path import Path, make_context, run
+from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape
 from puresignal.core.session import session as edits
@@ -24,7 +24,7 @@ SOUND = "sound"
 def outcome():
     session, (take,) = demo.build()
     ref = session.take()
-    return run(take, Path(), make_context(take, ref.source, session.target, Path()))
+    return run(take, CleaningPath(), make_context(take, ref.source, session.target, CleaningPath()))
 
 
 def sounding(made):
@@ -43,8 +43,8 @@ def sounding(made):
 def test_every_clean_note_is_sent_once_at_its_moment_and_ends(outcome):
     made = score(outcome, Delivery(), (SOUND,), SOUND)
     ons = (made.data[:, 1] & 0xF0) == 0x90
-    assert np.array_equal(made.at[ons], np.sort(outcome.clean.start))
-    assert sorted(made.data[ons, 2].tolist()) == sorted(outcome.clean.note.tolist())
+    assert np.array_equal(made.at[ons], np.sort(outcome.output_notes.start))
+    assert sorted(made.data[ons, 2].tolist()) == sorted(outcome.output_notes.note.tolist())
     assert (np.diff(made.at) >= 0).all()
     assert sounding(made) == ({}, 1)
 
@@ -62,10 +62,10 @@ def test_ports_channels_programs_mute_and_solo(outcome):
     there = made.data[made.data[:, 0] == room]
     assert {s & 0x0F for s in there[:, 1].tolist()} == {3}
     tracks = {t.track.key: t.index for t in file_tracks(outcome, delivery)}
-    kicks = set(outcome.clean.note[outcome.clean.track == tracks["kick"]].tolist())
+    kicks = set(outcome.output_notes.note[outcome.output_notes.track == tracks["kick"]].tolist())
     assert not kicks & set(made.data[:, 2][(made.data[:, 1] & 0xF0) == 0x90].tolist())
     alone = with_track(delivery, TrackSettings("hat", solo=True))
-    hats = outcome.clean.note[outcome.clean.track == tracks["hat"]]
+    hats = outcome.output_notes.note[outcome.output_notes.track == tracks["hat"]]
     only = score(outcome, alone, outputs, SOUND)
     assert sorted(only.data[(only.data[:, 1] & 0xF0) == 0x90, 2].tolist()) == sorted(hats.tolist())
 
@@ -73,17 +73,21 @@ def test_ports_channels_programs_mute_and_solo(outcome):
 def test_what_sounds_can_be_read_off():
     session = edits.with_inputs(
         Session(),
-        (LiveInput("kit", output="room"), LiveInput("pads", heard=False), LiveInput("keys", armed=False, heard=False)),
+        (
+            LiveInput("kit", output="room"),
+            LiveInput("pads", monitor=False),
+            LiveInput("keys", armed=False, monitor=False),
+        ),
     )
     assert monitoring.lines(session, (), True, None) == (
         "kit: heard through room", "pads: not heard, switched off; captured all the same",
         "keys: not heard, switched off", "Playback: stopped",
     )  # fmt: skip
     assert "nobody listens" in monitoring.lines(session, (), False, "clean")[0]
-    assert monitoring.armed(session.inputs[2], True) == {"armed": True, "heard": True}
+    assert monitoring.armed(session.inputs[2], True) == {"armed": True, "monitor": True}
     assert monitoring.armed(session.inputs[0], False) == {"armed": False}
     alone = monitoring.armed_alone(session.inputs, 1)
-    assert [(one.armed, one.heard) for one in alone] == [(False, True), (True, True), (False, False)]
+    assert [(one.armed, one.monitor) for one in alone] == [(False, True), (True, True), (False, False)]
 
 
 def test_a_track_says_why_it_is_not_heard(outcome):
@@ -100,16 +104,16 @@ def test_a_track_says_why_it_is_not_heard(outcome):
 def test_fine_velocities_are_played_back_with_their_prefix_right_before_their_note():
     session, (take,) = demo.build()
     shape = (("snare", Shape(curve=((1, 1), (64, 90), (127, 127)))),)
-    path = Path(velocity=Velocity(fine=True, shapes=shape))
-    cache_key = run(take, path, make_context(take, session.take().source, session.target, path))
-    made = score(cache_key, Delivery(), (SOUND,), SOUND)
+    path = CleaningPath(velocity=Velocity(fine=True, shapes=shape))
+    result = run(take, path, make_context(take, session.take().source, session.target, path))
+    made = score(result, Delivery(), (SOUND,), SOUND)
     prefix = (made.data[:, 1] & 0xF0 == 0xB0) & (made.data[:, 2] == 88)
     places = np.flatnonzero(prefix)
-    between = cache_key.clean.velocity % 1 != 0
+    between = result.output_notes.velocity % 1 != 0
     assert len(places) == np.count_nonzero(between) > 50
     after = made.data[places + 1]
     assert (after[:, 1] & 0xF0 == 0x90).all()
     assert np.array_equal(made.at[places], made.at[places + 1])
     told = after[:, 3] + (made.data[places, 3] - 63.5) / 128
-    assert np.sort(told) == pytest.approx(np.sort(cache_key.clean.velocity[between]), abs=1 / 128)
+    assert np.sort(told) == pytest.approx(np.sort(result.output_notes.velocity[between]), abs=1 / 128)
     assert sounding(made) == ({}, 1)

@@ -74,7 +74,7 @@ def test_the_page_accounts_for_every_note():
             REASON_WORDS[reason]: n for reason, n in counts.items()
         }
     drums = page.tables["Drum by drum"][1:]
-    mapped = int(np.count_nonzero(outcome.played.articulation >= 0))
+    mapped = int(np.count_nonzero(outcome.input_notes.articulation >= 0))
     assert sum(int(row[1]) for row in drums) == mapped
     listed = sum(n for why, n in tally.removed().items() if why not in (Reason.UNMAPPED, Reason.NO_TARGET))
     assert len(page.tables["Taken out"]) == listed + 1
@@ -88,8 +88,8 @@ def test_the_picture_has_a_stroke_for_each_note_that_left_and_a_ring_for_each_ta
     _, context, outcome, _ = made()
     take, *_ = made()
     text = summary_html.section(take, context, outcome, [])
-    known = outcome.played.articulation >= 0
-    gone = np.isin(outcome.played.origin, outcome.tally.origins(Action.REMOVED))
+    known = outcome.input_notes.articulation >= 0
+    gone = np.isin(outcome.input_notes.origin, outcome.tally.origins(Action.REMOVED))
     assert len(re.findall("<circle", text)) == np.count_nonzero(known & gone)
     assert len(re.findall(r"M[\d.]+ \d+v-", text)) == np.count_nonzero(known & ~gone)
 

@@ -15,7 +15,15 @@ from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack, to_take
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path import live
-from puresignal.core.path.cleaning_path import LivePath, Path, make_context, messages, run, with_faults, with_unmapped
+from puresignal.core.path.cleaning_path import (
+    CleaningPath,
+    LivePath,
+    make_context,
+    messages,
+    run,
+    with_faults,
+    with_unmapped,
+)
 from puresignal.core.path.crosstalk import Crosstalk
 from puresignal.core.path.crosstalk_model import KitModel
 from puresignal.core.path.identify import Identify
@@ -75,7 +83,7 @@ SHAPES = (
 paths = st.builds(
     lambda faults, unmapped, by, ahead, kit_model, shapes, fine, thinned, tremble: with_unmapped(
         with_faults(
-            Path(
+            CleaningPath(
                 Identify(tremble=tremble, splash_ms=0.0), split=Split(by),
                 crosstalk=Crosstalk(lookahead_ms=ahead, learn=False, kit_model=kit_model),
                 velocity=Velocity(shapes=shapes, fine=fine), thin=Thin(thinned > 0, thinned or 5.0),
@@ -168,21 +176,21 @@ def test_the_tally_balances_and_the_take_stays_as_it_was(rows, path):
     assert tally.balances()
     assert tally.arrived == sum(1 for r in rows if r[3][0] == 0x90 and r[3][2])
     gone = set(tally.origins(Action.REMOVED).tolist())
-    branches = set(zip(outcome.clean.origin.tolist(), outcome.clean.branch.tolist(), strict=True))
+    branches = set(zip(outcome.output_notes.origin.tolist(), outcome.output_notes.branch.tolist(), strict=True))
     assert len(branches) == tally.left
     whole = {o for o, b in branches if b == 0}
     assert not whole & (gone - {int(o) for o in tally.entries.origin[tally.entries.branch > 0]})
     assert all(np.array_equal(a, getattr(take.events, n)) for a, n in zip(before, Events.DTYPES, strict=True))
     again = run(take, path, make_context(take, KIT, ROOM, path))
-    assert as_rows(again.clean) == as_rows(outcome.clean)
+    assert as_rows(again.output_notes) == as_rows(outcome.output_notes)
 
 
 @settings(max_examples=200, deadline=None)
 @given(events)
 def test_what_leaves_is_playable_by_anybody(rows):
     take = take_from(rows)
-    path = Path()
-    notes = run(take, path, make_context(take, KIT, ROOM, path)).clean
+    path = CleaningPath()
+    notes = run(take, path, make_context(take, KIT, ROOM, path)).output_notes
     assert not np.any(np.isnan(notes.end))
     assert np.all(notes.end > notes.start)
     assert np.all(np.diff(notes.start) >= 0)
@@ -200,15 +208,15 @@ def test_what_leaves_is_playable_by_anybody(rows):
 def test_onsets_and_velocities_are_never_changed(rows, path):
     path = replace(path, velocity=replace(path.velocity, shapes=()))
     take = take_from(rows)
-    notes = run(take, path, make_context(take, KIT, ROOM, path)).clean
+    notes = run(take, path, make_context(take, KIT, ROOM, path)).output_notes
     assert np.array_equal(notes.start, take.events.arrived[notes.origin])
     assert np.array_equal(np.rint(notes.velocity), take.events.data2[notes.origin])
 
 
 def test_columns_cannot_be_written_to():
     take = take_from([(0.0, 0, 0, (0x90, 36, 90))])
-    outcome = run(take, Path(), make_context(take, KIT, ROOM, Path()))
-    for column in (take.events.arrived, outcome.clean.start, outcome.tally.entries.origin):
+    outcome = run(take, CleaningPath(), make_context(take, KIT, ROOM, CleaningPath()))
+    for column in (take.events.arrived, outcome.output_notes.start, outcome.tally.entries.origin):
         with pytest.raises(ValueError, match="read-only"):
             column[0] = 1
 
@@ -222,24 +230,24 @@ def test_the_drummers_truth_comes_back_from_every_shipped_kit(ident):
     faults = drum_module.Faults(doubles=0.06, hanging=0.02, no_length=0.05, stray=0.02)
     sent = drum_module.DrumModule(kit, faults, 23).perform(performance)
     take = drum_module.to_take(sent, "t", "t", 97, "kit")
-    path = Path()
+    path = CleaningPath()
     context = make_context(take, kit, note_map_file.shipped("general-midi"), path)
     outcome = run(take, path, context)
     real = {h.event for h in sent.hits if h.stroke is not None}
     false = {h.event for h in sent.hits if h.stroke is None}
-    kept = set(outcome.clean.origin.tolist())
+    kept = set(outcome.output_notes.origin.tolist())
     assert len(real - kept) <= 0.001 * len(real) + 1
     assert len(false & kept) <= 0.02 * len(false)
     path = replace(path, identify=Identify(splash_ms=0.0))
     outcome = run(take, path, make_context(take, kit, note_map_file.shipped("general-midi"), path))
     live_notes, live_controls = live_rows(path, context, take)
-    assert live_notes == as_rows(outcome.clean)
+    assert live_notes == as_rows(outcome.output_notes)
     assert live_controls == control_rows(outcome.controls)
 
 
 def test_live_state_is_bounded_and_its_cost_flat_over_a_quarter_of_a_million_events():
     random = np.random.default_rng(3)
-    kit, path = note_map_file.shipped("harbour-mesh"), Path()
+    kit, path = note_map_file.shipped("harbour-mesh"), CleaningPath()
     take = take_from([])
     context = make_context(take, kit, note_map_file.shipped("boathouse-room"), path)
     run_live = LivePath(path, context)

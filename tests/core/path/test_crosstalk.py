@@ -11,7 +11,7 @@ from puresignal.core.kit.note_map import NoteMap, Pad
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path import crosstalk, crosstalk_lesson, settings_json
-from puresignal.core.path.cleaning_path import Path, make_context, run
+from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.crosstalk_model import KitModel
 from puresignal.core.path.tally import Action, Reason, Stage
@@ -26,7 +26,7 @@ KIT = NoteMap(
         Pad("tom1.head", 48, group="rack"), Pad("tom2.head", 45, group="rack"), Pad("crash1.bow", 49, group="other"),
     ), 10,
 )  # fmt: skip
-UNLEARNT = replace(Path(), crosstalk=replace(Path().crosstalk, learn=False))
+UNLEARNT = replace(CleaningPath(), crosstalk=replace(CleaningPath().crosstalk, learn=False))
 
 
 def play(*hits, path=UNLEARNT, kit=KIT, verdicts=None):
@@ -42,7 +42,9 @@ def play(*hits, path=UNLEARNT, kit=KIT, verdicts=None):
 
 
 def kept(outcome):
-    return sorted((int(n), int(v)) for n, v in zip(outcome.clean.note, outcome.clean.velocity, strict=True))
+    return sorted(
+        (int(n), int(v)) for n, v in zip(outcome.output_notes.note, outcome.output_notes.velocity, strict=True)
+    )
 
 
 LOUD, WEAK = (1.0, 48, 115), (1.001, 45, 14)
@@ -82,7 +84,7 @@ def test_a_ghost_beside_hard_hits_stays_where_the_pad_is_played_softly_alone():
     hard = [(i * 0.5, 48, 110) for i in range(30)]
     shaken = [(i * 0.5 + 0.0012, 38, 13 + i % 4) for i in range(0, 30, 2)]
     beside = [(i * 0.5 - 0.003, 38, 34) for i in range(1, 30, 6)]
-    outcome = play(*ghosts, *hard, *shaken, *beside, path=Path())
+    outcome = play(*ghosts, *hard, *shaken, *beside, path=CleaningPath())
     assert kept(outcome) == sorted([(n, v) for _, n, v in (*ghosts, *hard, *beside)])
     assert outcome.tally.removed() == {Reason.CROSSTALK: len(shaken)}
 
@@ -97,10 +99,10 @@ def test_the_players_word_and_the_switch_win():
 
 def test_a_note_that_a_shaken_one_cut_short_takes_its_end():
     outcome = play((0.97, 45, 90), LOUD, WEAK)
-    [mine] = np.flatnonzero(outcome.clean.note == 45)
-    assert outcome.clean.start[mine] == pytest.approx(0.97)
-    assert outcome.clean.end[mine] == pytest.approx(1.05, abs=0.04)
-    assert outcome.clean.end[mine] > 1.002
+    [mine] = np.flatnonzero(outcome.output_notes.note == 45)
+    assert outcome.output_notes.start[mine] == pytest.approx(0.97)
+    assert outcome.output_notes.end[mine] == pytest.approx(1.05, abs=0.04)
+    assert outcome.output_notes.end[mine] > 1.002
 
 
 def test_without_a_look_ahead_only_what_comes_after_its_cause_can_go():
@@ -112,8 +114,12 @@ def test_without_a_look_ahead_only_what_comes_after_its_cause_can_go():
 def learnt(seed=3):
     sent, _ = adversarial_takes.perform(note_map_file.shipped("practice-five"), 12, 110, seed, FaultRanges())
     take = drum_module.to_take(sent, "t", "t", 110, "kit")
-    context = make_context(take, note_map_file.shipped("practice-five"), None, Path())
-    return crosstalk.learn(run(take, Path(), context).played, context, Path().crosstalk), take, context
+    context = make_context(take, note_map_file.shipped("practice-five"), None, CleaningPath())
+    return (
+        crosstalk.learn(run(take, CleaningPath(), context).input_notes, context, CleaningPath().crosstalk),
+        take,
+        context,
+    )
 
 
 def test_what_is_learnt_is_kept_as_settings_and_read_back():
@@ -121,15 +127,15 @@ def test_what_is_learnt_is_kept_as_settings_and_read_back():
     assert kit_model.alone
     assert kit_model.shakes
     assert all(-4 < mean <= np.log(0.21) and 0 < part < 1 for _, _, mean, _, part in kit_model.shakes)
-    path = replace(Path(), crosstalk=replace(Path().crosstalk, kit_model=kit_model))
+    path = replace(CleaningPath(), crosstalk=replace(CleaningPath().crosstalk, kit_model=kit_model))
     assert settings_json.from_json(settings_json.to_json(path), "x") == path
 
 
 def test_a_learnt_profile_judges_a_take_as_learning_it_does():
     kit_model, take, context = learnt()
-    by_profile = replace(Path(), crosstalk=replace(Path().crosstalk, kit_model=kit_model, learn=False))
-    one, other = run(take, Path(), context), run(take, by_profile, context)
-    a, b = set(one.clean.origin.tolist()), set(other.clean.origin.tolist())
+    by_profile = replace(CleaningPath(), crosstalk=replace(CleaningPath().crosstalk, kit_model=kit_model, learn=False))
+    one, other = run(take, CleaningPath(), context), run(take, by_profile, context)
+    a, b = set(one.output_notes.origin.tolist()), set(other.output_notes.origin.tolist())
     assert len(a ^ b) <= 0.01 * len(a)
     live = crosstalk_lesson.live_removals(
         take, replace(by_profile, crosstalk=replace(by_profile.crosstalk, live_ms=8.0)), context
@@ -142,7 +148,7 @@ def test_hard_takes_of_kits_never_seen_come_out_nearly_whole(seed):
     kit = note_map_file.shipped(("tidewater-compact", "harbour-mesh", "two-decks", "lantern-pads")[seed])
     sent, _ = adversarial_takes.perform(kit, 16, 100 + 20 * seed, 40_000 + seed, FaultRanges())
     take = drum_module.to_take(sent, "t", "t", 100, "kit")
-    left = set(run(take, Path(), make_context(take, kit, None, Path())).clean.origin.tolist())
+    left = set(run(take, CleaningPath(), make_context(take, kit, None, CleaningPath())).output_notes.origin.tolist())
     real = {h.event for h in sent.hits if h.stroke is not None}
     false = {h.event for h in sent.hits if h.stroke is None}
     assert len(real - left) <= 0.006 * len(real)

@@ -13,7 +13,7 @@ from puresignal.core.kit.articulations import HAT_QUARTER, HAT_THREE_QUARTER
 from puresignal.core.kit.note_map import HatPedal, NoteMap, Pad
 from puresignal.core.midi.events import CONTROL, Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap
-from puresignal.core.path.cleaning_path import LivePath, Path, as_live, make_context, messages, run
+from puresignal.core.path.cleaning_path import CleaningPath, LivePath, as_live, make_context, messages, run
 from puresignal.core.path.thin import Thin
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape
@@ -47,16 +47,16 @@ def foot(at: float, value: int) -> tuple[float, int, int, int]:
     return (at, 0xB0, PEDAL, value)
 
 
-def played(rows, path: Path | None = None, target: NoteMap = FIVE):
-    path = path or Path()
+def played(rows, path: CleaningPath | None = None, target: NoteMap = FIVE):
+    path = path or CleaningPath()
     one = take(*rows)
     context = make_context(one, KIT, target, path)
     outcome = run(one, path, context)
     names = context.vocabulary
-    return [names[c] for c in outcome.played.articulation.tolist()], outcome.clean.note.tolist()
+    return [names[c] for c in outcome.input_notes.articulation.tolist()], outcome.output_notes.note.tolist()
 
 
-def sent_live(rows, path: Path, target: NoteMap = FIVE):
+def sent_live(rows, path: CleaningPath, target: NoteMap = FIVE):
     one = take(*rows)
     live = LivePath(path, make_context(one, KIT, target, path))
     out = []
@@ -79,7 +79,7 @@ def test_a_pedal_that_shakes_on_an_edge_does_not_open_the_hat():
         at += random.uniform(0.01, 0.03)
     names, _ = played(rows)
     changes = sum(a != b for a, b in pairwise(names))
-    unmapped, _ = played(rows, replace(Path(), identify=replace(Path().identify, tremble=0.0)))
+    unmapped, _ = played(rows, replace(CleaningPath(), identify=replace(CleaningPath().identify, tremble=0.0)))
     assert len(names) == len(steady) > 60
     assert changes <= 4
     assert sum(a != b for a, b in pairwise(unmapped)) > 5 * changes
@@ -103,7 +103,7 @@ def test_a_foot_that_lets_go_at_once_has_splashed():
     assert played([foot(0.0, 0), *early])[0] == ["hat.splash"]
     assert played([foot(0.0, 0), *hit(1.5, FOOT), foot(1.505, 127), foot(1.8, 0)])[0] == ["hat.pedal"]
     # Telling takes as long as the foot does, so while somebody plays nothing waits for it.
-    on = [e for e in sent_live([foot(0.0, 0), *splash], as_live(Path())) if e.kind == 0]
+    on = [e for e in sent_live([foot(0.0, 0), *splash], as_live(CleaningPath())) if e.kind == 0]
     assert [e.note for e in on] == [44]
 
 
@@ -121,7 +121,7 @@ def test_openings_go_to_as_many_as_the_receiver_has(pads, expected):
         rows += [foot(i + 0.5, round(127 * closedness)), *hit(i + 0.8)]
     target = NoteMap("receiver", tuple(pads))
     assert played(rows, target=target)[1] == expected
-    live = [e.note for e in sent_live(rows, as_live(Path()), target) if e.kind == 0]
+    live = [e.note for e in sent_live(rows, as_live(CleaningPath()), target) if e.kind == 0]
     assert live == expected
 
 
@@ -129,9 +129,9 @@ def test_a_flood_is_thinned_and_its_first_and_last_value_and_what_a_note_needs_s
     flood = [(i / 1000, 0xB0, 1, min(127, i // 8)) for i in range(1000)]
     switches = [(0.0105 + i / 500, 0xB0, 64, 127 * (i % 2)) for i in range(20)]
     rows = [*flood, *switches, *hit(0.5005, 38)]
-    thin = replace(Path(), thin=Thin(True, 5.0))
+    thin = replace(CleaningPath(), thin=Thin(True, 5.0))
     one = take(*rows)
-    every = run(one, Path(), make_context(one, KIT, FIVE, Path())).controls
+    every = run(one, CleaningPath(), make_context(one, KIT, FIVE, CleaningPath())).controls
     controls = run(one, thin, make_context(one, KIT, FIVE, thin)).controls
     wheel = controls.take(controls.number == 1)
     assert len(every) == 1020
@@ -157,7 +157,7 @@ def fine_rows(*velocities: tuple[int, int | None]) -> list[tuple[float, int, int
     return rows
 
 
-def written(rows, path: Path) -> list[tuple[int, int, int]]:
+def written(rows, path: CleaningPath) -> list[tuple[int, int, int]]:
     one = take(*rows)
     outcome = run(one, path, make_context(one, KIT, None, path))
     song = midi_reader.parse(midi_writer.to_bytes(build_song(outcome, one)), "x.mid")
@@ -173,13 +173,13 @@ def written(rows, path: Path) -> list[tuple[int, int, int]]:
 
 def test_fine_velocities_are_read_used_inside_and_written_where_asked():
     rows = fine_rows((64, 100), (90, None), (33, 5))
-    assert written(rows, Path()) == [(0x90, 38, 64), (0x90, 38, 90), (0x90, 38, 33)]
-    fine = replace(Path(), velocity=Velocity(fine=True))
+    assert written(rows, CleaningPath()) == [(0x90, 38, 64), (0x90, 38, 90), (0x90, 38, 33)]
+    fine = replace(CleaningPath(), velocity=Velocity(fine=True))
     assert written(rows, fine) == [
         (0xB0, 88, 100), (0x90, 38, 64), (0x90, 38, 90), (0xB0, 88, 5), (0x90, 38, 33),
     ]  # fmt: skip
     # A shape sees what lies between two steps: doubled, 64.285 is 129 hundredths of a step over 128.
-    halved = replace(Path(), velocity=Velocity(fine=True, shapes=(("*", Shape(scale=0.5)),)))
+    halved = replace(CleaningPath(), velocity=Velocity(fine=True, shapes=(("*", Shape(scale=0.5)),)))
     out = written(rows, halved)
     assert out[0] == (0xB0, 88, round((64 + (100 - 63.5) / 128) / 2 % 1 * 128 + 63.5) & 127)
     assert [v for kind, _, v in out if kind == 0x90] == [32, 45, 16]
@@ -187,9 +187,9 @@ def test_fine_velocities_are_read_used_inside_and_written_where_asked():
 
 def test_fine_velocities_leave_the_live_path_as_they_leave_a_file():
     rows = fine_rows((64, 100), (90, None), (33, 5))
-    path = as_live(replace(Path(), velocity=Velocity(fine=True)))
+    path = as_live(replace(CleaningPath(), velocity=Velocity(fine=True)))
     live = [e.velocity for e in sent_live(rows, path, SNARE) if e.kind == 0]
     one = take(*rows)
-    assert live == run(one, path, make_context(one, KIT, SNARE, path)).clean.velocity.tolist()
+    assert live == run(one, path, make_context(one, KIT, SNARE, path)).output_notes.velocity.tolist()
     assert live[0] == pytest.approx(64.285, abs=0.01)
-    assert [e.velocity for e in sent_live(rows, as_live(Path()), SNARE) if e.kind == 0] == [64, 90, 33]
+    assert [e.velocity for e in sent_live(rows, as_live(CleaningPath()), SNARE) if e.kind == 0] == [64, 90, 33]

@@ -7,7 +7,7 @@ from dataclasses import replace
 import pytest
 
 from puresignal.core.kit.note_map import HatPedal, NoteMap, Pad
-from puresignal.core.path.cleaning_path import Path, make_context, run, with_faults, with_unmapped
+from puresignal.core.path.cleaning_path import CleaningPath, make_context, run, with_faults, with_unmapped
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.tally import Action, Reason
 from tests.conftest import hit, take_of
@@ -34,7 +34,7 @@ ROOM = NoteMap(
 
 def clean(rows, source=KIT, target=ROOM, path=None, verdicts=None):
     take = take_of(rows)
-    path = path or Path()
+    path = path or CleaningPath()
     outcome = run(take, path, make_context(take, source, target, path, verdicts))
     assert outcome.tally.balances()
     return outcome
@@ -42,7 +42,7 @@ def clean(rows, source=KIT, target=ROOM, path=None, verdicts=None):
 
 def left(outcome):
     """(start, note, velocity, length) of what leaves, rounded to milliseconds."""
-    notes = outcome.clean
+    notes = outcome.output_notes
     return [
         (round(float(s), 3), int(n), int(v), round(float(e - s), 3))
         for s, e, n, v in zip(notes.start, notes.end, notes.note, notes.velocity, strict=True)
@@ -152,9 +152,9 @@ def test_unmapped_notes_are_left_out_or_passed_untouched():
     outcome = clean(rows)
     assert [n for _, n, _, _ in left(outcome)] == [26]
     assert outcome.tally.removed() == {Reason.UNMAPPED: 1}
-    kept = clean(rows, path=with_unmapped(Path(), "keep"))
+    kept = clean(rows, path=with_unmapped(CleaningPath(), "keep"))
     assert [n for _, n, _, _ in left(kept)] == [99, 26]
-    assert kept.tracks[int(kept.clean.track[0])].key == "unmapped"
+    assert kept.tracks[int(kept.output_notes.track[0])].key == "unmapped"
 
 
 def test_a_drum_the_receiver_lacks_leads_nowhere_and_says_so():
@@ -168,9 +168,9 @@ def test_channels_no_map_speaks_of_pass_untouched_on_their_own_tracks():
     rows = [*hit(0.0, 40, 77, 1.0, channel=2), *hit(0.0, 38), (0.2, 0xE1, 5, 70), (0.3, 0xC1, 33, 0)]
     outcome = clean(rows)
     assert (0.0, 40, 77, 1.0) in left(outcome)
-    bass = next(i for i, n in enumerate(outcome.clean.note.tolist()) if n == 40)
-    assert outcome.clean.channel[bass] == 2
-    assert outcome.tracks[int(outcome.clean.track[bass])].key == "0/2"
+    bass = next(i for i, n in enumerate(outcome.output_notes.note.tolist()) if n == 40)
+    assert outcome.output_notes.channel[bass] == 2
+    assert outcome.tracks[int(outcome.output_notes.track[bass])].key == "0/2"
     assert outcome.controls.channel.tolist() == [2, 2]
 
 
@@ -178,12 +178,12 @@ def test_a_pads_own_channel_wins():
     rows = [*hit(0.0, 60, 90, channel=11), *hit(0.5, 60, 90, channel=10)]
     outcome = clean(rows)
     assert left(outcome) == [(0.0, 40, 90, 0.05)]
-    assert outcome.clean.channel.tolist() == [10]
+    assert outcome.output_notes.channel.tolist() == [10]
 
 
 def test_a_null_target_channel_keeps_the_incoming_one():
     outcome = clean(hit(0.0, 60, 90, channel=11), target=replace(ROOM, channel=None))
-    assert outcome.clean.channel.tolist() == [11]
+    assert outcome.output_notes.channel.tolist() == [11]
 
 
 def test_one_hit_may_leave_as_several_notes():
@@ -200,13 +200,13 @@ def test_two_hits_on_one_note_do_not_overlap():
 def test_a_track_for_each_drum_family_or_all():
     rows = [*hit(0.0, 36), *hit(0.1, 38), *hit(0.2, 40), *hit(0.3, 49)]
     for by, names in (("drum", ["Kick", "Kick", "Snare", "Snare", "Crash 1"]), ("one", ["Drums"] * 5)):
-        outcome = clean(rows, path=replace(Path(), split=replace(Path().split, by=by)))
-        assert [outcome.tracks[int(t)].title for t in outcome.clean.track] == names
+        outcome = clean(rows, path=replace(CleaningPath(), split=replace(CleaningPath().split, by=by)))
+        assert [outcome.tracks[int(t)].title for t in outcome.output_notes.track] == names
 
 
 def test_faults_kept_on_request_but_chokes_still_obeyed():
     rows = [*hit(1.0, 38, 100), *hit(1.015, 38, 30), *hit(2.0, 49, 100, 3.0), (2.5, 0xA9, 49, 127)]
-    outcome = clean(rows, path=with_faults(Path(), False))
+    outcome = clean(rows, path=with_faults(CleaningPath(), False))
     assert [v for _, _, v, _ in left(outcome)] == [100, 30, 100]
     assert left(outcome)[-1][3] == 0.5
 
@@ -214,9 +214,9 @@ def test_faults_kept_on_request_but_chokes_still_obeyed():
 def test_the_players_word_wins():
     rows = [*hit(1.0, 38, 100, 0.01), *hit(1.015, 38, 30), *hit(2.0, 36, 90), *hit(3.0, 99, 60), *hit(4.0, 40, 60)]
     first = clean(rows)
-    origins = {int(n): int(o) for n, o in zip(first.played.velocity, first.played.origin, strict=True)}
+    origins = {int(n): int(o) for n, o in zip(first.input_notes.velocity, first.input_notes.origin, strict=True)}
     verdicts = {origins[30]: Verdict(keep=True), origins[90]: Verdict(keep=False)}
-    played = {int(s): int(o) for s, o in zip(first.played.start, first.played.origin, strict=True)}
+    played = {int(s): int(o) for s, o in zip(first.input_notes.start, first.input_notes.origin, strict=True)}
     verdicts[played[3]] = Verdict(keep=True)
     verdicts[played[4]] = Verdict(articulation="tom1.head")
     outcome = clean(rows, verdicts=verdicts)
@@ -231,7 +231,7 @@ def test_all_notes_off_ends_what_sounds():
 
 def test_the_trace_tells_each_step_of_a_note():
     outcome = clean([(0.0, 0xB9, 4, 0), *hit(0.1, 9, 90, 0.0)])
-    trace = outcome.tally.trace(int(outcome.played.origin[0]))
+    trace = outcome.tally.trace(int(outcome.input_notes.origin[0]))
     assert [(s.action, s.reason) for s in trace] == [
         (Action.CHANGED, Reason.PEDAL), (Action.CHANGED, Reason.NO_LENGTH), (Action.CHANGED, Reason.STAND_IN),
     ]  # fmt: skip

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from puresignal.core.errors import SettingsError
 from puresignal.core.path import settings_json
-from puresignal.core.path.cleaning_path import Path, make_context, run
+from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.core.path.tally import Reason, Stage
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape, draw, evened, table, through, vary, with_field
@@ -84,7 +84,7 @@ def test_draws_are_spread_evenly_and_another_round_draws_anew():
 
 def shaped(**by_key):
     session, (take,) = demo.build()
-    path = Path(velocity=Velocity(shapes=tuple(sorted((k.replace("_", "."), s) for k, s in by_key.items()))))
+    path = CleaningPath(velocity=Velocity(shapes=tuple(sorted((k.replace("_", "."), s) for k, s in by_key.items()))))
     context = make_context(take, session.take().source, session.target, path)
     return run(take, path, context)
 
@@ -94,13 +94,15 @@ def test_the_nearest_key_counts_and_every_change_is_accounted_for():
     outcome = shaped(**{"*": Shape(fixed=64), "snare": Shape(scale=0.5), "snare_rim": Shape(threshold=126)})
     names = outcome.vocabulary
     by_name = {}
-    for code, velocity in zip(outcome.clean.articulation.tolist(), outcome.clean.velocity.tolist(), strict=True):
+    for code, velocity in zip(
+        outcome.output_notes.articulation.tolist(), outcome.output_notes.velocity.tolist(), strict=True
+    ):
         by_name.setdefault(names[code] if code >= 0 else "", set()).add(velocity)
     assert by_name["kick"] == {64.0}
     assert "snare.rim" not in by_name
     assert max(by_name["snare.head"]) <= 64
     removed = outcome.tally.removed()
-    assert removed[Reason.TOO_SOFT] == len(plain.clean) - len(outcome.clean)
+    assert removed[Reason.TOO_SOFT] == len(plain.output_notes) - len(outcome.output_notes)
     assert outcome.tally.balances()
     assert outcome.tally.touched(Stage.VELOCITY) > 400
 
@@ -117,7 +119,9 @@ def test_pads_are_brought_together_by_their_quantiles():
 
 
 def test_shapes_are_kept_as_settings_and_what_is_wrong_is_named():
-    path = Path(velocity=Velocity(shapes=(("*", Shape(low=10)), ("snare.rim", Shape(curve=((1, 5), (127, 90)))))))
+    path = CleaningPath(
+        velocity=Velocity(shapes=(("*", Shape(low=10)), ("snare.rim", Shape(curve=((1, 5), (127, 90))))))
+    )
     data = settings_json.to_json(path)
     assert data["velocity"]["shapes"]["*"] == {"low": 10}
     assert settings_json.from_json(data, "x") == path

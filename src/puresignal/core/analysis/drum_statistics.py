@@ -52,7 +52,7 @@ class DrumStats:
 
 def of_take(outcome: Outcome, take: Take) -> tuple[DrumStats, ...]:
     """Every drum that was played, kick first."""
-    played, clean = outcome.played, outcome.clean
+    played, clean = outcome.input_notes, outcome.output_notes
     drums = np.array([drum_of(name) for name in outcome.vocabulary] or [""])
     lead = clean.branch == 0
     mine_of = np.where(played.articulation >= 0, drums[np.maximum(played.articulation, 0)], "")

@@ -110,7 +110,7 @@ def flows(outcome: Outcome, context: Context, whole: bool = False) -> Flows:
 
 def _arrived(outcome: Outcome, context: Context) -> dict[tuple[int, int, str | None], int]:
     """Hits by (channel, note, articulation); None where the map does not know the note."""
-    played = outcome.played
+    played = outcome.input_notes
     mine = context.mapped_channels[played.channel]
     key = (played.channel[mine].astype(np.int64) * 128 + played.note[mine]) * 4096 + played.articulation[mine] + 1
     found, counts = np.unique(key, return_counts=True)
@@ -126,7 +126,7 @@ def _sent(outcome: Outcome, context: Context, means: dict[str, int]) -> dict[tup
     table, rows = context.target_table, {}  # type: ignore[var-annotated]
     if table is None:
         return {}
-    played = outcome.played
+    played = outcome.input_notes
     for name, hits in means.items():
         code = context.code[name]
         nearer = {MIDDLE_OPEN: hits}
@@ -216,7 +216,7 @@ def hat_picture(outcome: Outcome, context: Context, events_values: np.ndarray) -
 
     events_values  (k,) values of the hat's controller as they arrived
     """
-    played = outcome.played
+    played = outcome.input_notes
     codes = [i for i, name in enumerate(outcome.vocabulary) if name.startswith("hat.")]
     mine = np.isin(played.articulation, codes)
     values = events_values.astype(np.int64)

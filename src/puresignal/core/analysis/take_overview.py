@@ -55,7 +55,7 @@ _KINDS = {
 
 def arrivals(outcome: Outcome, context: Context) -> tuple[Arrival, ...]:
     """Every note that came, unmapped ones first, then in the order of the kit, then other channels."""
-    played = outcome.played
+    played = outcome.input_notes
     if not len(played):
         return ()
     key = played.channel.astype(np.int64) * 128 + played.note
@@ -106,5 +106,5 @@ def facts(take: Take, outcome: Outcome) -> Facts:
         notes=outcome.tally.arrived,
         messages=len(status),
         kinds=tuple((_KINDS[int(k)], int(n)) for k, n in zip(found, counts, strict=True)),
-        channels=tuple(int(c) for c in np.unique(outcome.played.channel)),
+        channels=tuple(int(c) for c in np.unique(outcome.input_notes.channel)),
     )

@@ -52,7 +52,7 @@ def sources(scene: RoutingState) -> tuple[Source, ...]:
     found: list[Source] = []
     receivers: set[str] = set()
     for number, one in enumerate(scene.inputs):
-        if not (one.heard and one.output and one.listens_to(port, bytes((0x8F + channel, 0, 0)))):
+        if not (one.monitor and one.output and one.listens_to(port, bytes((0x8F + channel, 0, 0)))):
             continue
         where = f"Input {number + 1} sends it to {one.output}."
         found.append(Source(where, "hear" if found else "", number))

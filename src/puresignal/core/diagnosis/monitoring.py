@@ -15,13 +15,13 @@ from puresignal.core.session.session import Session
 
 def armed(one: LiveInput, on: bool) -> dict[str, object]:
     """What arming an input changes: it is heard from then on. Disarming leaves hearing as it is."""
-    return {"armed": True, "heard": True} if on else {"armed": False}
+    return {"armed": True, "monitor": True} if on else {"armed": False}
 
 
 def armed_alone(inputs: tuple[LiveInput, ...], number: int) -> tuple[LiveInput, ...]:
     """Only this input armed, for those who want arming to follow their choice."""
     return tuple(
-        replace(one, armed=i == number, heard=one.heard or i == number) if one.port else one
+        replace(one, armed=i == number, monitor=one.monitor or i == number) if one.port else one
         for i, one in enumerate(inputs)
     )
 
@@ -30,7 +30,7 @@ def input_words(one: LiveInput, listening: bool) -> str:
     """What is heard of an input, and why not."""
     if not listening:
         return f"{one.port}: not heard, nobody listens"
-    if not one.heard:
+    if not one.monitor:
         return f"{one.port}: not heard, switched off" + ("; captured all the same" if one.armed else "")
     if one.output is None:
         return f"{one.port}: not heard, it goes nowhere"

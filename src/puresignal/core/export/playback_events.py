@@ -37,7 +37,7 @@ def score(outcome: Outcome, delivery: Delivery, outputs: tuple[str, ...], sound:
 
     outputs  names by the numbers that the score shall use; a track whose port is not among them is silent
     """
-    clean, controls = outcome.clean, outcome.controls
+    clean, controls = outcome.output_notes, outcome.controls
     times, ranks, orders, places, rows = [], [], [], [], []
     first: list[tuple[int, bytes]] = []
     for entry in file_tracks(outcome, delivery):

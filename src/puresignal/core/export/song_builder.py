@@ -55,7 +55,7 @@ class Clip:
 def file_tracks(outcome: Outcome, delivery: Delivery | None = None) -> tuple[FileTrack, ...]:
     """The tracks that there are to deliver, in order: those with notes, and channels with controls alone."""
     delivery = delivery or Delivery()
-    used = set(np.unique(outcome.clean.track).tolist())
+    used = set(np.unique(outcome.output_notes.track).tolist())
     # A channel of its own keeps its controls though it has no note; within a kit they go to a track that has some.
     used |= {int(t) for t in np.unique(outcome.controls.track) if "/" in outcome.tracks[int(t)].key}
     if not used and len(outcome.controls):
@@ -79,8 +79,8 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
     every = file_tracks(outcome, delivery)
     tracks = tuple(t for t in every if t.out and (clip.keys is None or t.track.key in clip.keys))
     kept_controls = _rehomed(outcome.controls, outcome, every)
-    starts = _ticks(take, outcome.clean.start, outcome.clean.origin)
-    ends = _ticks(take, outcome.clean.end, outcome.clean.end_event)
+    starts = _ticks(take, outcome.output_notes.start, outcome.output_notes.origin)
+    ends = _ticks(take, outcome.output_notes.end, outcome.output_notes.end_event)
     moments = _ticks(take, outcome.controls.at, outcome.controls.origin)
     length = max(take.end_tick, int(ends.max(initial=0)), int(moments.max(initial=0)))
     begin, stop = _stretch(take.tempo, clip, length)
@@ -92,17 +92,17 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
     )
     songs = [SongTrack(take.name, Messages.empty(), metas, (), length)]
     for entry in tracks:
-        notes = (outcome.clean.track == entry.index) & in_time
+        notes = (outcome.output_notes.track == entry.index) & in_time
         controls = (kept_controls == entry.index) & in_time_too
         messages = _messages(
-            outcome.clean.take(notes),
+            outcome.output_notes.take(notes),
             starts[notes] - begin,
             ends[notes] - begin,
             outcome.controls.take(controls),
             moments[controls] - begin,
             entry.channel,
         )
-        messages = _after(entry, outcome.clean.channel[notes], messages)
+        messages = _after(entry, outcome.output_notes.channel[notes], messages)
         songs.append(SongTrack(entry.title, messages, (), (), length))
     return Song(1, _from(take.tempo, begin), tuple(songs))
 

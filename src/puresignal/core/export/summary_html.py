@@ -104,7 +104,7 @@ def _reasons(outcome: Outcome) -> str:
 
 def _drums(take: Take, outcome: Outcome) -> str:
     drums = np.array([drum_of(name) for name in outcome.vocabulary] or [""])
-    played = outcome.played
+    played = outcome.input_notes
     mine = np.where(played.articulation >= 0, drums[np.maximum(played.articulation, 0)], "")
     gone = np.isin(played.origin, outcome.tally.origins(Action.REMOVED))
     rows: list[tuple[object, ...]] = []
@@ -126,26 +126,26 @@ def _place(take: Take, second: float) -> str:
 
 
 def _name(outcome: Outcome, row: int) -> str:
-    code = int(outcome.played.articulation[row])
-    return spoken(outcome.vocabulary[code]) if code >= 0 else f"note {int(outcome.played.note[row])}"
+    code = int(outcome.input_notes.articulation[row])
+    return spoken(outcome.vocabulary[code]) if code >= 0 else f"note {int(outcome.input_notes.note[row])}"
 
 
 def _rows_of(outcome: Outcome, origins: np.ndarray) -> np.ndarray:
-    return np.flatnonzero(np.isin(outcome.played.origin, origins))
+    return np.flatnonzero(np.isin(outcome.input_notes.origin, origins))
 
 
 def _doubts(take: Take, outcome: Outcome) -> str:
     entries = outcome.tally.entries
     rows: list[tuple[object, ...]] = []
     for i in _rows_of(outcome, doubtful(outcome)).tolist():
-        origin = int(outcome.played.origin[i])
+        origin = int(outcome.input_notes.origin[i])
         why = reason_removed(outcome, origin)
         sure = float(
             entries.confidence[(entries.origin == origin) & (entries.action != Action.CHANGED)].min(initial=1.0)
         )
         fate = "left" if why is None else f"taken out: {REASON_WORDS[why]}"
         rows.append(
-            (_place(take, float(outcome.played.start[i])), _name(outcome, i), float(outcome.played.velocity[i]), fate,
+            (_place(take, float(outcome.input_notes.start[i])), _name(outcome, i), float(outcome.input_notes.velocity[i]), fate,
              f"{100 * sure:.0f} % sure")
         )  # fmt: skip
     if not rows:
@@ -160,7 +160,7 @@ def _removed(take: Take, outcome: Outcome) -> str:
         if why not in (Reason.UNMAPPED, Reason.NO_TARGET):
             found += [(i, why) for i in _rows_of(outcome, outcome.tally.origins(Action.REMOVED, why)).tolist()]
     rows: list[tuple[object, ...]] = [
-        (_place(take, float(outcome.played.start[i])), _name(outcome, i), float(outcome.played.velocity[i]),
+        (_place(take, float(outcome.input_notes.start[i])), _name(outcome, i), float(outcome.input_notes.velocity[i]),
          REASON_WORDS[why])
         for i, why in sorted(found)
     ]  # fmt: skip
@@ -173,7 +173,7 @@ def _removed(take: Take, outcome: Outcome) -> str:
 
 def _unmapped(outcome: Outcome) -> str:
     counts: Counter[tuple[int, int, str]] = Counter()
-    played = outcome.played
+    played = outcome.input_notes
     for why in (Reason.UNMAPPED, Reason.NO_TARGET):
         for i in _rows_of(outcome, outcome.tally.origins(Action.REMOVED, why)).tolist():
             counts[int(played.channel[i]), int(played.note[i]), REASON_WORDS[why]] += 1
@@ -189,7 +189,7 @@ def _picture(take: Take, outcome: Outcome) -> str:
     if not drums or take.length <= 0:
         return ""
     names = np.array([drum_of(name) for name in outcome.vocabulary] or [""])
-    played = outcome.played
+    played = outcome.input_notes
     mine = np.where(played.articulation >= 0, names[np.maximum(played.articulation, 0)], "")
     gone = np.isin(played.origin, outcome.tally.origins(Action.REMOVED))
     left, width, row = 130, 870, 26

@@ -26,7 +26,7 @@ from puresignal.core.path.velocity import Velocity
 
 
 @dataclass(frozen=True)
-class Path:
+class CleaningPath:
     """The settings of every stage. Plain values: two equal paths give equal notes."""
 
     identify: Identify = field(default_factory=Identify)
@@ -53,7 +53,7 @@ class Path:
         )
 
 
-def with_faults(path: Path, removed: bool) -> Path:
+def with_faults(path: CleaningPath, removed: bool) -> CleaningPath:
     """The path with fault removal on or off."""
     return replace(
         path,
@@ -63,7 +63,7 @@ def with_faults(path: Path, removed: bool) -> Path:
     )
 
 
-def as_live(path: Path) -> Path:
+def as_live(path: CleaningPath) -> CleaningPath:
     """The path as it runs while somebody plays: it looks ahead only as far as the player set."""
     return replace(
         path,
@@ -72,7 +72,7 @@ def as_live(path: Path) -> Path:
     )
 
 
-def with_unmapped(path: Path, unmapped: str) -> Path:
+def with_unmapped(path: CleaningPath, unmapped: str) -> CleaningPath:
     """The path with unmapped notes left out ("drop") or passed on ("keep")."""
     return replace(
         path, identify=replace(path.identify, unmapped=unmapped), target=replace(path.target, unmapped=unmapped)
@@ -90,8 +90,8 @@ class Outcome:
     vocabulary  what `articulation` indexes
     """
 
-    played: Notes
-    clean: Notes
+    input_notes: Notes
+    output_notes: Notes
     controls: Controls
     tally: Tally
     tracks: tuple[PathTrack, ...]
@@ -99,7 +99,7 @@ class Outcome:
 
     def used_tracks(self) -> list[int]:
         """Indices of the tracks that hold a note, or a control that no other track could carry."""
-        used = set(np.unique(self.clean.track).tolist())
+        used = set(np.unique(self.output_notes.track).tolist())
         return sorted(used)
 
 
@@ -107,7 +107,7 @@ def make_context(
     take: Take,
     source: NoteMap | None,
     target: NoteMap | None,
-    path: Path,
+    path: CleaningPath,
     verdicts: Mapping[int, Verdict] | None = None,
 ) -> Context:
     """The context in which a path runs over a take."""
@@ -129,7 +129,12 @@ class StageCache:
         self._played: Notes | None = None
 
     def context(
-        self, take: Take, source: NoteMap | None, target: NoteMap | None, path: Path, verdicts: Mapping[int, Verdict]
+        self,
+        take: Take,
+        source: NoteMap | None,
+        target: NoteMap | None,
+        path: CleaningPath,
+        verdicts: Mapping[int, Verdict],
     ) -> Context:
         """The context of the last run where it still holds, else a new one."""
         cache_key = (
@@ -162,14 +167,14 @@ class StageCache:
             self._played = None
         return result
 
-    def played(self, path: Path, notes: Notes, identified: Notes, context: Context) -> Notes:
+    def played(self, path: CleaningPath, notes: Notes, identified: Notes, context: Context) -> Notes:
         """Played notes with names and tracks."""
         if self._played is None:
             self._played = path.split.apply(_named(notes, identified), Controls.empty(), context).notes
         return self._played
 
 
-def run(take: Take, path: Path, context: Context, cache: StageCache | None = None) -> Outcome:
+def run(take: Take, path: CleaningPath, context: Context, cache: StageCache | None = None) -> Outcome:
     """The whole take through the whole path. The take is not changed."""
     cache = cache or StageCache()
     paired = cache.paired(take)
@@ -200,7 +205,7 @@ class LivePath:
     delay  seconds that everything leaves after its own moment, for the look-ahead
     """
 
-    def __init__(self, path: Path, context: Context, stages: int | None = None, account: Account | None = None):
+    def __init__(self, path: CleaningPath, context: Context, stages: int | None = None, account: Account | None = None):
         """stages: how many of the stages to run, all of them by default."""
         crosstalk = path.crosstalk
         held_back = crosstalk.on and context.stands.any_shared

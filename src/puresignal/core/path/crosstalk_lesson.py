@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from puresignal.core.midi.events import Notes, Take
-from puresignal.core.path.cleaning_path import LivePath, Path, as_live, messages
+from puresignal.core.path.cleaning_path import CleaningPath, LivePath, as_live, messages
 from puresignal.core.path.context import Context
 from puresignal.core.path.crosstalk import learn
 from puresignal.core.path.crosstalk_model import KitModel
@@ -25,7 +25,7 @@ class Lesson:
     ahead: dict[float, int]
 
 
-def lesson(take: Take, path: Path, context: Context, played: Notes) -> Lesson:
+def lesson(take: Take, path: CleaningPath, context: Context, played: Notes) -> Lesson:
     """Works out what would change; nothing does. Plays the take through the live path four times."""
     kit_model = learn(played, context, path.crosstalk)
 
@@ -42,7 +42,7 @@ def lesson(take: Take, path: Path, context: Context, played: Notes) -> Lesson:
     )
 
 
-def live_removals(take: Take, path: Path, context: Context) -> int:
+def live_removals(take: Take, path: CleaningPath, context: Context) -> int:
     """How many notes of a take the path would take out for crosstalk if it were played live."""
     count = 0
 

@@ -33,7 +33,7 @@ def removed(outcome: Outcome, reason: Reason) -> np.ndarray:
 
 def in_order(outcome: Outcome, origins: np.ndarray) -> np.ndarray:
     """The notes in playing order."""
-    played = outcome.played
+    played = outcome.input_notes
     chosen: np.ndarray = played.origin[np.isin(played.origin, origins, kind="table")]
     return chosen
 
@@ -47,7 +47,7 @@ def reason_removed(outcome: Outcome, origin: int) -> Reason | None:
 
 def alike(outcome: Outcome, origin: int) -> np.ndarray:
     """Notes of the same pad that the same became of: taken out for the same reason, or left as doubtful."""
-    played = outcome.played
+    played = outcome.input_notes
     row = np.flatnonzero(played.origin == origin)
     if not len(row):
         return np.zeros(0, np.int64)

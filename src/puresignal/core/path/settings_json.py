@@ -7,7 +7,7 @@ from typing import Any
 
 from puresignal.core.errors import SettingsError
 from puresignal.core.path import settings_values
-from puresignal.core.path.cleaning_path import Path
+from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.crosstalk_model import KitModel
 
 FORMAT = "pure-signal/settings"
@@ -39,7 +39,7 @@ _FORMER_NAMES = {("crosstalk", "sure"): "min_confidence", ("crosstalk", "profile
 """Settings that had another name in files of 0.1.0."""
 
 
-def to_json(path: Path) -> dict[str, Any]:
+def to_json(path: CleaningPath) -> dict[str, Any]:
     """Every setting of every stage."""
     stages = {}
     for one in fields(path):
@@ -48,12 +48,12 @@ def to_json(path: Path) -> dict[str, Any]:
     return {"format": FORMAT, "version": VERSION, **stages}
 
 
-def from_json(data: object, where: str, base: Path | None = None) -> Path:
+def from_json(data: object, where: str, base: CleaningPath | None = None) -> CleaningPath:
     """A path from plain JSON data; what the data does not mention stays as in `base`.
 
     Raises SettingsError that names the field, what stands there and what is expected
     """
-    path = base or Path()
+    path = base or CleaningPath()
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise SettingsError(f'"format" is not "{FORMAT}"', where, "Choose a settings file.")
     version = data.get("version")

@@ -31,7 +31,7 @@ class LiveInput:
     source: NoteMap | None = None
     output: str | None = None
     armed: bool = True
-    heard: bool = True
+    monitor: bool = True
 
     def listens_to(self, port: str, message: bytes) -> bool:
         """Whether a message of a port is this one's. System messages are everybody's on the port."""

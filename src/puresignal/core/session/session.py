@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
 from puresignal.core.kit.note_map import NoteMap
-from puresignal.core.path.cleaning_path import Path
+from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.context import Verdict
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.live_input import LiveInput
@@ -49,7 +49,7 @@ class Session:
     takes: tuple[TakeRef, ...] = ()
     current: str | None = None
     target: NoteMap | None = None
-    path: Path = field(default_factory=Path)
+    path: CleaningPath = field(default_factory=CleaningPath)
     delivery: Delivery = field(default_factory=Delivery)
     inputs: tuple[LiveInput, ...] = (LiveInput(),)
     sound: SoundSettings = field(default_factory=SoundSettings)
@@ -110,7 +110,7 @@ def with_sound(session: Session, sound: SoundSettings) -> Session:
     return replace(session, sound=sound)
 
 
-def with_path(session: Session, path: Path) -> Session:
+def with_path(session: Session, path: CleaningPath) -> Session:
     return replace(session, path=path)
 
 

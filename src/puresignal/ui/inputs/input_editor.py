@@ -36,9 +36,9 @@ class InputEditor(QFrame):
     played    the simulated device shall play, or stop: (port, on)
     """
 
-    removed = Signal()
-    learnt = Signal(bool)
-    played = Signal(str, bool)
+    remove_requested = Signal()
+    learn_switched = Signal(bool)
+    device_switched = Signal(str, bool)
 
     def __init__(self, workbench: Workbench, number: int, parent: QWidget | None = None):
         super().__init__(parent)
@@ -47,7 +47,7 @@ class InputEditor(QFrame):
         self.title = QLabel(self.tr("INPUT {n}").format(n=number + 1))
         self.title.setObjectName("section")
         self.remove = self._button(self.tr("Remove"), self.tr("This input is listened to no more."))
-        self.remove.clicked.connect(self.removed)
+        self.remove.clicked.connect(self.remove_requested)
         self.source_port = self._combo(
             self.tr("Port that playing comes from"),
             self.tr("Where playing comes from: a device, another program, or a simulated device."),
@@ -79,8 +79,8 @@ class InputEditor(QFrame):
             lambda: self._edit(self.tr("choose a destination"), output=self.target_port.currentData())
         )
         self.armed = self._check(self.tr("Armed"), self.tr("A capture takes what comes here."), "armed")
-        self.heard = self._check(
-            self.tr("Heard"), self.tr("What is played leaves at once. Off: it is captured all the same."), "heard"
+        self.monitor = self._check(
+            self.tr("Monitor"), self.tr("What is played leaves at once. Off: it is captured all the same."), "monitor"
         )
         self.learn = self._button(
             self.tr("Learn"),
@@ -91,10 +91,10 @@ class InputEditor(QFrame):
         )
         self.learn.setCheckable(True)
         self.learn.setEnabled(False)
-        self.learn.clicked.connect(self.learnt)
+        self.learn.clicked.connect(self.learn_switched)
         self.play = self._button(self.tr("Play"), self.tr("The simulated device plays until it is stopped."))
         self.play.setCheckable(True)
-        self.play.clicked.connect(lambda on: self.played.emit(self._port(), on))
+        self.play.clicked.connect(lambda on: self.device_switched.emit(self._port(), on))
         self._build()
 
     def _build(self) -> None:
@@ -116,7 +116,7 @@ class InputEditor(QFrame):
         keys = QHBoxLayout()
         keys.setSpacing(8)
         keys.addWidget(self.armed)
-        keys.addWidget(self.heard)
+        keys.addWidget(self.monitor)
         keys.addStretch()
         keys.addWidget(self.learn)
         column = QVBoxLayout(self)
@@ -138,7 +138,7 @@ class InputEditor(QFrame):
         self.channel.setCurrentIndex(self.channel.findData(one.channel))
         self.kit.show_map(one.source)
         self.armed.setChecked(one.armed)
-        self.heard.setChecked(one.heard)
+        self.monitor.setChecked(one.monitor)
         self.learn.setEnabled(listening and bool(one.port))
         self.play.setVisible(one.port in SIMULATED)
         self.play.setEnabled(listening)

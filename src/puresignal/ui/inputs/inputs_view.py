@@ -147,9 +147,9 @@ class DrummerPanel(QFrame):
     struck   one pad shall be hit: (articulation, velocity)
     """
 
-    played = Signal(object, object)
-    live = Signal(bool)
-    struck = Signal(str, int)
+    take_played = Signal(object, object)
+    streaming_switched = Signal(bool)
+    pad_played = Signal(str, int)
 
     _FAULTS = (
         ("doubles", "Double triggers", "Now and then a pad sends a weak second hit for one stroke."),
@@ -223,7 +223,7 @@ class DrummerPanel(QFrame):
         self.hit = QPushButton(self.tr("Hit"))
         self.hit.setToolTip(self.tr("One hit on this pad, into the port Simulated drum module."))
         self.hit.setAccessibleName(self.tr("Hit the pad once"))
-        self.hit.clicked.connect(lambda: self.struck.emit(self.pad.currentData(), 96))
+        self.hit.clicked.connect(lambda: self.pad_played.emit(self.pad.currentData(), 96))
         self._fill_pads()
         keys, once = QHBoxLayout(), QHBoxLayout()
         keys.setSpacing(4)
@@ -262,7 +262,7 @@ class DrummerPanel(QFrame):
 
     def _stream(self, on: bool) -> None:
         self.show_streaming(on)
-        self.live.emit(on)
+        self.streaming_switched.emit(on)
 
     def _choose_kit(self, note_map: NoteMap) -> None:
         self.kit.show_map(note_map)
@@ -277,7 +277,7 @@ class DrummerPanel(QFrame):
         sent = drum_module.DrumModule(kit, drum_module.Faults(**chosen), self._seed).perform(performance)
         ident = self._workbench.store.free_ident()
         name = self.tr("Simulated drummer, take {number}").format(number=self._seed)
-        self.played.emit(drum_module.to_take(sent, ident, name, bpm, f"{kit.name} (simulated)"), kit)
+        self.take_played.emit(drum_module.to_take(sent, ident, name, bpm, f"{kit.name} (simulated)"), kit)
 
 
 def _spin(low: int, high: int, value: int, unit: str, tip: str) -> QSpinBox:
@@ -311,10 +311,10 @@ class InputsView(QWidget):
         self.model = ArrivalsModel(self)
         self.table = self._make_table()
         self.drummer = DrummerPanel(workbench)
-        self.live.device_asked.connect(self.play_device)
-        self.drummer.live.connect(lambda on: self.play_device(ports.DRUM_MODULE, on))
-        self.drummer.struck.connect(self.strike)
-        listener.ended.connect(lambda: self.drummer.show_streaming(False))
+        self.live.device_switched.connect(self.play_device)
+        self.drummer.streaming_switched.connect(lambda on: self.play_device(ports.DRUM_MODULE, on))
+        self.drummer.pad_played.connect(self.strike)
+        listener.stopped.connect(lambda: self.drummer.show_streaming(False))
 
         left = QVBoxLayout()
         left.setSpacing(8)

@@ -28,7 +28,7 @@ class KeyboardPicture(QWidget):
     wanted  (scan code, articulation or None) was chosen for a key
     """
 
-    wanted = Signal(int, object)
+    assignment_requested = Signal(int, object)
 
     def __init__(self, player: KeyboardPlayer, parent: QWidget | None = None):
         super().__init__(parent)
@@ -113,9 +113,9 @@ class KeyboardPicture(QWidget):
             if drum not in drums:
                 drums[drum] = menu.addMenu(drum_title(drum))
             action = drums[drum].addAction(spoken(name))
-            action.triggered.connect(lambda _=False, n=name: self.wanted.emit(code, n))
+            action.triggered.connect(lambda _=False, n=name: self.assignment_requested.emit(code, n))
         menu.addSeparator()
-        menu.addAction(self.tr("Nothing")).triggered.connect(lambda: self.wanted.emit(code, None))
+        menu.addAction(self.tr("Nothing")).triggered.connect(lambda: self.assignment_requested.emit(code, None))
         return menu
 
 
@@ -125,14 +125,14 @@ class KeyboardPanel(QWidget):
     set_  the keyboard shall play otherwise: the Keyboard
     """
 
-    set_ = Signal(object)
+    settings_changed = Signal(object)
 
     def __init__(self, player: KeyboardPlayer, listener: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
         self._player, self._listener = player, listener
         self.picture = KeyboardPicture(player)
-        self.picture.wanted.connect(
-            lambda code, name: self.set_.emit(computer_keyboard.with_drum(player.keyboard, code, name))
+        self.picture.assignment_requested.connect(
+            lambda code, name: self.settings_changed.emit(computer_keyboard.with_drum(player.keyboard, code, name))
         )
         self.mode = self._combo(self.tr("What the keys play"), self.tr("Drums, all notes, or those of a scale."))
         for name, label in (
@@ -177,7 +177,7 @@ class KeyboardPanel(QWidget):
         column.addWidget(self.says)
         column.addStretch()
         player.changed.connect(self.show_keyboard)
-        listener.sounded.connect(lambda _: self.show_keyboard())
+        listener.sound_state_changed.connect(lambda _: self.show_keyboard())
         self.show_keyboard()
 
     def _combo(self, name: str, tip: str) -> QComboBox:
@@ -198,7 +198,7 @@ class KeyboardPanel(QWidget):
     def _change(self, **changed: object) -> None:
         keyboard = replace(self._player.keyboard, **changed)  # type: ignore[arg-type]
         if keyboard != self._player.keyboard:
-            self.set_.emit(keyboard)
+            self.settings_changed.emit(keyboard)
 
     def show_keyboard(self) -> None:
         """The keyboard as it plays."""

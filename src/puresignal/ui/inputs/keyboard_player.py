@@ -51,7 +51,7 @@ class KeyboardPlayer(QObject):
         self._ghost = False
         self._pressed_at: list[float] = []
         self.delay: float | None = None
-        listener.arrived.connect(self._measure)
+        listener.messages_received.connect(self._measure)
 
     def switch(self, on: bool) -> None:
         """The keys play, or work as always."""

@@ -27,7 +27,7 @@ class LiveCard(QWidget):
     asked  it was clicked
     """
 
-    asked = Signal()
+    clicked = Signal()
 
     def __init__(self, number: int, parent: QWidget | None = None):
         super().__init__(parent)
@@ -84,11 +84,11 @@ class LiveCard(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
-            self.asked.emit()
+            self.clicked.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
-            self.asked.emit()
+            self.clicked.emit()
         else:
             super().keyPressEvent(event)
 
@@ -123,7 +123,7 @@ class LiveCard(QWidget):
         painter.setFont(theme.font(9))
         painter.setPen(current.colour("faint"))
         self._line(painter, box, 49, one.port)
-        marks = [self.tr("armed")] * one.armed + [self.tr("heard") if one.heard else self.tr("not heard")]
+        marks = [self.tr("armed")] * one.armed + [self.tr("heard") if one.monitor else self.tr("not heard")]
         painter.setPen(current.colour("faint") if self._well else accent)
         self._line(painter, box, 65, " · ".join((self._standing, *marks)))
 
@@ -139,7 +139,7 @@ class LiveCards(QWidget):
     asked  a card was clicked: the number of its input
     """
 
-    asked = Signal(int)
+    clicked = Signal(int)
 
     def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
@@ -149,10 +149,10 @@ class LiveCards(QWidget):
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(6)
-        listener.began.connect(self._began)
-        listener.ended.connect(self.show_inputs)
-        listener.stood.connect(lambda _: self.show_inputs())
-        listener.heard.connect(self._heard)
+        listener.started.connect(self._began)
+        listener.stopped.connect(self.show_inputs)
+        listener.router_state_changed.connect(lambda _: self.show_inputs())
+        listener.hit_received.connect(self._heard)
         workbench.changed.connect(self.show_inputs)
         self.show_inputs()
 
@@ -175,7 +175,7 @@ class LiveCards(QWidget):
 
     def _make(self, number: int) -> LiveCard:
         card = LiveCard(number)
-        card.asked.connect(lambda: self._click(number))
+        card.clicked.connect(lambda: self._click(number))
         card.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         card.customContextMenuRequested.connect(lambda at: self.menu(number).exec(card.mapToGlobal(at)))
         self._column.addWidget(card)
@@ -184,8 +184,8 @@ class LiveCards(QWidget):
     def menu(self, number: int) -> QMenu:
         """What can be done with an input."""
         menu, one = QMenu(self), self._workbench.session.inputs[number]
-        menu.addAction(self.tr("Set it in Inputs")).triggered.connect(lambda: self.asked.emit(number))
-        for label, field, on in ((self.tr("Armed"), "armed", one.armed), (self.tr("Heard"), "heard", one.heard)):
+        menu.addAction(self.tr("Set it in Inputs")).triggered.connect(lambda: self.clicked.emit(number))
+        for label, field, on in ((self.tr("Armed"), "armed", one.armed), (self.tr("Monitor"), "monitor", one.monitor)):
             action = menu.addAction(label)
             action.setCheckable(True)
             action.setChecked(on)
@@ -201,7 +201,7 @@ class LiveCards(QWidget):
     def _click(self, number: int) -> None:
         if self.arming_follows:
             self._arm_alone(number)
-        self.asked.emit(number)
+        self.clicked.emit(number)
 
     def _arm_alone(self, number: int) -> None:
         bench = self._workbench

@@ -31,10 +31,10 @@ class LivePanel(QFrame):
     device_asked the simulated device shall play, or stop: (port, on)
     """
 
-    asked_why = Signal()
-    asked_twice = Signal()
-    asked_kept = Signal()
-    device_asked = Signal(str, bool)
+    why_silent_requested = Signal()
+    why_twice_requested = Signal()
+    journal_requested = Signal()
+    device_switched = Signal(str, bool)
 
     def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
@@ -80,18 +80,18 @@ class LivePanel(QFrame):
             self.tr("Why is it silent? Follows the last hit from the port to the output and names where it stops."),
         )
         self.why.setAccessibleName(self.tr("Why is it silent?"))
-        self.why.clicked.connect(self.asked_why)
+        self.why.clicked.connect(self.why_silent_requested)
         self.twice = self._button(
             self.tr("Why twice?"), self.tr("Why is it heard twice? Names every source that sounds for one hit.")
         )
         self.twice.setAccessibleName(self.tr("Why is it heard twice?"))
-        self.twice.clicked.connect(self.asked_twice)
+        self.twice.clicked.connect(self.why_twice_requested)
         self.kept = self._button(
             self.tr("Keep what was played…"),
             self.tr("What was played though nothing was captured: choose a stretch of it, and it becomes a take."),
         )
         self.kept.setAccessibleName(self.tr("Keep what was played"))
-        self.kept.clicked.connect(self.asked_kept)
+        self.kept.clicked.connect(self.journal_requested)
         self._list = QVBoxLayout()
         self._list.setSpacing(12)
         keys, below = QHBoxLayout(), QHBoxLayout()
@@ -111,10 +111,10 @@ class LivePanel(QFrame):
         column.addWidget(self.figures)
         column.addLayout(below)
         column.addWidget(self.kept)
-        listener.said.connect(self._say)
-        listener.stood.connect(self._stand)
-        listener.ended.connect(self._ended)
-        listener.asked.connect(self._ask)
+        listener.status_changed.connect(self._say)
+        listener.router_state_changed.connect(self._stand)
+        listener.stopped.connect(self._ended)
+        listener.pad_queried.connect(self._ask)
         workbench.changed.connect(self.show_inputs)
         self._looked = False
         self.show_inputs()
@@ -185,14 +185,14 @@ class LivePanel(QFrame):
 
     def _editor(self, number: int) -> InputEditor:
         editor = InputEditor(self._workbench, number)
-        editor.removed.connect(lambda: self._remove(number))
-        editor.learnt.connect(lambda on: self._listener.learn(on, number))
-        editor.played.connect(self._play_device)
+        editor.remove_requested.connect(lambda: self._remove(number))
+        editor.learn_switched.connect(lambda on: self._listener.learn(on, number))
+        editor.device_switched.connect(self._play_device)
         self._list.addWidget(editor)
         return editor
 
     def _play_device(self, port: str, on: bool) -> None:
-        self.device_asked.emit(port, on)
+        self.device_switched.emit(port, on)
         self._made_of = None
         self.show_inputs()
 

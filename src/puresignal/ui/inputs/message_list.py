@@ -105,8 +105,8 @@ class MessageList(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(top)
         column.addWidget(self.list, 1)
-        (listener.left if leaving else listener.arrived).connect(self._take)
-        listener.began.connect(lambda: self._start(listener))
+        (listener.messages_sent if leaving else listener.messages_received).connect(self._take)
+        listener.started.connect(lambda: self._start(listener))
         self._total = 0
 
     def _start(self, listener: LiveSession) -> None:

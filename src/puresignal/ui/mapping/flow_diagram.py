@@ -78,9 +78,9 @@ class FlowDiagram(QWidget):
 
     chosen = Signal(int, int)
     joined = Signal(int, int, int, int)
-    asked = Signal(int, int, QPoint)
-    forgotten = Signal(int, int)
-    followed = Signal(int, int)
+    menu_requested = Signal(int, int, QPoint)
+    unmap_requested = Signal(int, int)
+    notes_requested = Signal(int, int)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -425,7 +425,7 @@ class FlowDiagram(QWidget):
         if isinstance(found, Node):
             self.select(found.column, found.place)
         elif isinstance(found, Band):
-            self.followed.emit(found.left, found.place)
+            self.notes_requested.emit(found.left, found.place)
         else:
             self.select(-1, -1)
 
@@ -451,18 +451,18 @@ class FlowDiagram(QWidget):
             self.joined.emit(node.column, node.place, found.column, found.place)
         elif not (isinstance(found, Node) and found.column == node.column):
             # Let go beside every name: what is wanted is not in sight, so the list is.
-            self.asked.emit(node.column, node.place, event.globalPosition().toPoint())
+            self.menu_requested.emit(node.column, node.place, event.globalPosition().toPoint())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         found = self._hit(event.position())
         if isinstance(found, Node):
-            self.asked.emit(found.column, found.place, event.globalPosition().toPoint())
+            self.menu_requested.emit(found.column, found.place, event.globalPosition().toPoint())
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         found = self._hit(QPointF(event.pos()))
         if isinstance(found, Node):
             self.select(found.column, found.place)
-            self.asked.emit(found.column, found.place, event.globalPos())
+            self.menu_requested.emit(found.column, found.place, event.globalPos())
 
     def leaveEvent(self, event: QEvent) -> None:
         self._over = None
@@ -476,11 +476,11 @@ class FlowDiagram(QWidget):
         if key in arrows:
             self._move(node, *arrows[Qt.Key(key)])
         elif node is not None and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
-            self.asked.emit(column, place, self.mapToGlobal(node.box.bottomLeft().toPoint()))
+            self.menu_requested.emit(column, place, self.mapToGlobal(node.box.bottomLeft().toPoint()))
         elif node is not None and key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
-            self.forgotten.emit(column, place)
+            self.unmap_requested.emit(column, place)
         elif node is not None and key == Qt.Key.Key_T:
-            self.followed.emit(column + 10, place)
+            self.notes_requested.emit(column + 10, place)
         else:
             super().keyPressEvent(event)
 

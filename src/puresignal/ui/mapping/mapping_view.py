@@ -46,8 +46,8 @@ class MappingView(QWidget):
     looked_at  whose mapping is shown: number of a live input, or TAKE
     """
 
-    followed = Signal(object)
-    looked_at = Signal(int)
+    notes_requested = Signal(object)
+    source_changed = Signal(int)
 
     def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
@@ -60,9 +60,9 @@ class MappingView(QWidget):
         self.ribbons = FlowDiagram()
         self.ribbons.chosen.connect(self._show_chosen)
         self.ribbons.joined.connect(self._join)
-        self.ribbons.asked.connect(self._ask)
-        self.ribbons.forgotten.connect(self._forget)
-        self.ribbons.followed.connect(self._follow)
+        self.ribbons.menu_requested.connect(self._ask)
+        self.ribbons.unmap_requested.connect(self._forget)
+        self.ribbons.notes_requested.connect(self._follow)
         self.scroll_area = VerticalScrollArea(self.ribbons)
         self.whole = QCheckBox(self.tr("also what was not played"))
         self.whole.setToolTip(self.tr("Shows every pad of the kit's map and every note of the receiver's."))
@@ -83,9 +83,9 @@ class MappingView(QWidget):
         self._soon.setSingleShot(True)
         self._soon.setInterval(FOLLOW_MS)
         self._soon.timeout.connect(self._follow_live)
-        listener.arrived.connect(self._arrived)
-        listener.began.connect(self._began)
-        listener.ended.connect(self._ended)
+        listener.messages_received.connect(self._arrived)
+        listener.started.connect(self._began)
+        listener.stopped.connect(self._ended)
 
         top = QHBoxLayout()
         top.setContentsMargins(16, 8, 16, 8)
@@ -183,7 +183,7 @@ class MappingView(QWidget):
         """The take's mapping (TAKE), or that of a live input by its number."""
         self._live = live
         self.of.setCurrentIndex(max(0, self.of.findData(live)))
-        self.looked_at.emit(live)
+        self.source_changed.emit(live)
         self._run_up_to = 0
         self.show_take(self._of_take)
 
@@ -210,7 +210,7 @@ class MappingView(QWidget):
         self.show_take(self._of_take)
         if self._shown is None:
             return
-        played, context = self._shown.outcome.played, self._shown.context
+        played, context = self._shown.outcome.input_notes, self._shown.context
         arriving = {(a.channel, a.note): i for i, a in enumerate(self.flows.arriving)}
         meaning = {m.name: i for i, m in enumerate(self.flows.meanings)}
         first = max(self._run_up_to, len(played) - 8)
@@ -385,7 +385,7 @@ class MappingView(QWidget):
         notes = []
         for part in self.goals.text().replace(",", " ").split():
             if not part.isdigit() or int(part) > 127:
-                self._workbench.told.emit(
+                self._workbench.message_shown.emit(
                     self.tr("“{part}” is no note number. Write numbers from 0 to 127.").format(part=part), True
                 )
                 self._show_chosen(column, place)
@@ -470,13 +470,13 @@ class MappingView(QWidget):
     def _follow(self, where: int, place: int) -> None:
         origins = self.hits_of(where, place)
         if len(origins) and self._live == TAKE:
-            self.followed.emit(origins)
+            self.notes_requested.emit(origins)
 
     def hits_of(self, where: int, place: int) -> np.ndarray:
         """Origins of the hits of a ribbon (where 0 or 1) or of a node (its column and 10)."""
         if self._shown is None:
             return np.zeros(0, np.int64)
-        played, context = self._shown.outcome.played, self._shown.context
+        played, context = self._shown.outcome.input_notes, self._shown.context
         if where == 0:
             ribbon = self.flows.named[place]
             here, name = self.flows.arriving[ribbon.first], self.flows.meanings[ribbon.last].name

@@ -65,8 +65,8 @@ class ClipHandle(QWidget):
     copied  Enter or Space: the clip shall go to the clipboard
     """
 
-    wanted = Signal()
-    copied = Signal()
+    drag_requested = Signal()
+    copy_requested = Signal()
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -104,14 +104,14 @@ class ClipHandle(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._pressed is not None and (event.position().toPoint() - self._pressed).manhattanLength() > 8:
             self._pressed = None
-            self.wanted.emit()
+            self.drag_requested.emit()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._pressed = None
 
     def keyPressEvent(self, event: QEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):  # type: ignore[attr-defined]
-            self.copied.emit()
+            self.copy_requested.emit()
         else:
             super().keyPressEvent(event)  # type: ignore[arg-type]
 

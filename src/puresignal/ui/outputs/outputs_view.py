@@ -63,7 +63,7 @@ class TracksModel(QAbstractTableModel):
     """
 
     renamed = Signal(str, str)
-    ticked = Signal(str, bool)
+    out_switched = Signal(str, bool)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -82,7 +82,7 @@ class TracksModel(QAbstractTableModel):
     def starts(self, row: int) -> np.ndarray:
         """Starts of a track's notes as parts of the take's length, 0..1."""
         assert self._shown is not None
-        clean = self._shown.outcome.clean
+        clean = self._shown.outcome.output_notes
         starts: np.ndarray = clean.start[clean.track == self.track(row).index] / max(0.1, self._shown.take.length)
         return starts
 
@@ -133,7 +133,7 @@ class TracksModel(QAbstractTableModel):
 
     def _text(self, entry: FileTrack, column: int) -> str:
         assert self._shown is not None
-        clean = self._shown.outcome.clean
+        clean = self._shown.outcome.output_notes
         mine = clean.track == entry.index
         if column == _NAME:
             return entry.title
@@ -153,7 +153,7 @@ class TracksModel(QAbstractTableModel):
     def setData(self, index: _Index, value: object, role: int = 0) -> bool:
         key = self.track(index.row()).track.key
         if role == Qt.ItemDataRole.CheckStateRole and index.column() == _OUT:
-            self.ticked.emit(key, Qt.CheckState(value) == Qt.CheckState.Checked)
+            self.out_switched.emit(key, Qt.CheckState(value) == Qt.CheckState.Checked)
             return True
         if role != Qt.ItemDataRole.EditRole or index.column() != _NAME:
             return False
@@ -195,7 +195,7 @@ class OutputsView(QWidget):
     save_asked  the player wants the MIDI file saved
     """
 
-    save_asked = Signal()
+    save_requested = Signal()
 
     _SPLITS = (("drum", "A track a drum"), ("family", "A track a family"), ("one", "All on one track"))
 
@@ -206,7 +206,7 @@ class OutputsView(QWidget):
         self._stretch: tuple[float, float] | None = None
         self.model = TracksModel(self)
         self.model.renamed.connect(self._rename)
-        self.model.ticked.connect(self._tick)
+        self.model.out_switched.connect(self._tick)
         self.table = self._make_table()
 
         left = QVBoxLayout()
@@ -330,7 +330,7 @@ class OutputsView(QWidget):
         self.save.setObjectName("main")
         self.save.setToolTip(self.tr("Save the clean take as a Standard MIDI File (Ctrl+E)."))
         self.save.setAccessibleName(self.tr("Save MIDI file"))
-        self.save.clicked.connect(self.save_asked)
+        self.save.clicked.connect(self.save_requested)
         for widget in (self.contents, self.with_tempo, self.save):
             column.addWidget(widget)
         return panel
@@ -346,8 +346,8 @@ class OutputsView(QWidget):
             self.what.addItem(self.tr(label), key)
         self.what.activated.connect(lambda: self._show_clip())
         self.handle = clip_export.ClipHandle()
-        self.handle.wanted.connect(self._drag)
-        self.handle.copied.connect(self.copy)
+        self.handle.drag_requested.connect(self._drag)
+        self.handle.copy_requested.connect(self.copy)
         copy = QPushButton(self.tr("Copy as a file"))
         copy.setToolTip(self.tr("Puts the clip on the clipboard as a .mid file (Ctrl+Shift+C)."))
         copy.setAccessibleName(self.tr("Copy the clip as a file"))
@@ -384,7 +384,7 @@ class OutputsView(QWidget):
             return
         tempo = shown.take.tempo
         leaving = [t for t in shown.tracks if t.out]
-        notes = int(np.isin(shown.outcome.clean.track, [t.index for t in leaving]).sum())
+        notes = int(np.isin(shown.outcome.output_notes.track, [t.index for t in leaving]).sum())
         timing = [f"{text_format.tempo(tempo)}, {text_format.meter(tempo)}"] if session.delivery.with_tempo else []
         lines = [
             self.tr("Standard MIDI File, type 1"),
@@ -489,7 +489,7 @@ class OutputsView(QWidget):
         try:
             return clip_export.write(self.clip_name(), self._workbench.midi_bytes(clip))
         except PureSignalError as error:
-            self._workbench.told.emit(str(error), True)
+            self._workbench.message_shown.emit(str(error), True)
             return None
 
     def _drag(self) -> None:
@@ -502,7 +502,7 @@ class OutputsView(QWidget):
         path = self.clip_file()
         if path is not None:
             QGuiApplication.clipboard().setMimeData(clip_export.mime_data(path))  # type: ignore[arg-type]
-            self._workbench.told.emit(self.tr("Copied: {name}").format(name=self.clip_name()), False)
+            self._workbench.message_shown.emit(self.tr("Copied: {name}").format(name=self.clip_name()), False)
 
     # Changing
 

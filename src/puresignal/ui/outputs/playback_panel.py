@@ -135,7 +135,7 @@ class SoundPanel(QFrame):
     out_set  another sound device, rate or block: the SoundOut
     """
 
-    out_set = Signal(object)
+    sound_out_changed = Signal(object)
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
@@ -272,7 +272,9 @@ class SoundPanel(QFrame):
             QTimer.singleShot(0, lambda: self._add_devices(audio_ports.outputs()))
 
     def _set_out(self) -> None:
-        self.out_set.emit(SoundOut(self.device.currentData(), self.rate.currentData(), self.block.currentData()))
+        self.sound_out_changed.emit(
+            SoundOut(self.device.currentData(), self.rate.currentData(), self.block.currentData())
+        )
 
     def show_problem(self, state: dict[str, Any]) -> None:
         """Where sound comes out, with which delay; and what keeps SoundFont or recording from sounding."""
@@ -313,7 +315,7 @@ class SoundPanel(QFrame):
             try:
                 audio_file.facts(Path(path))
             except PureSignalError as error:
-                bench.told.emit(str(error), True)
+                bench.message_shown.emit(str(error), True)
                 return
         before = bench.session.backing
         backing = None if not path else replace(before, path=path) if before is not None else Backing(path)

@@ -30,9 +30,9 @@ class Diagnosis(QObject):
         self._workbench, self._listener = workbench, listener
         self._inputs, self._notice, self._show_view = inputs, notice, show_view
         self.dialog: JournalDialog | None = None
-        inputs.live.asked_why.connect(self.why_silent)
-        inputs.live.asked_twice.connect(self.why_twice)
-        inputs.live.asked_kept.connect(self.show_kept)
+        inputs.live.why_silent_requested.connect(self.why_silent)
+        inputs.live.why_twice_requested.connect(self.why_twice)
+        inputs.live.journal_requested.connect(self.show_kept)
 
     def why_silent(self) -> None:
         """Follows the last hit from the port to the output, and offers the cure for where it stops."""
@@ -61,7 +61,7 @@ class Diagnosis(QObject):
             "hear": (
                 self.tr("Hear it"),
                 self.tr("What is played leaves at once."),
-                lambda: self._set_input(number, self.tr("switch heard"), heard=True),
+                lambda: self._set_input(number, self.tr("switch heard"), monitor=True),
             ),
             "settings": (
                 self.tr("To the path"),
@@ -92,7 +92,7 @@ class Diagnosis(QObject):
         elif second.remedy == "hear":
             self._notice.offer(
                 text, self.tr("Mute input {n}").format(n=second.number + 1), self.tr("It is captured, not heard."),
-                lambda: self._set_input(second.number, self.tr("switch heard"), heard=False),
+                lambda: self._set_input(second.number, self.tr("switch heard"), monitor=False),
             )  # fmt: skip
         elif second.remedy == "wire":
             self._notice.offer(

@@ -58,8 +58,8 @@ class InputSidebar(QWidget):
     play_asked  the simulated drummer shall play
     """
 
-    open_asked = Signal()
-    play_asked = Signal()
+    open_requested = Signal()
+    drummer_requested = Signal()
 
     def __init__(self, workbench: Workbench, live: LiveCards, parent: QWidget | None = None):
         """live: the card of the live input."""
@@ -79,11 +79,11 @@ class InputSidebar(QWidget):
             self.tr("A take from a Standard MIDI File (Ctrl+O). You can also drop files on the window.")
         )
         self.open.setAccessibleName(self.tr("Open a MIDI file"))
-        self.open.clicked.connect(self.open_asked)
+        self.open.clicked.connect(self.open_requested)
         self.play = QPushButton(self.tr("Let the drummer play"))
         self.play.setToolTip(self.tr("A new take from the simulated drummer, as set up in Inputs."))
         self.play.setAccessibleName(self.tr("Let the simulated drummer play a take"))
-        self.play.clicked.connect(self.play_asked)
+        self.play.clicked.connect(self.drummer_requested)
         takes = QLabel(self.tr("TAKES"))
         takes.setObjectName("section")
         self._list = QVBoxLayout()

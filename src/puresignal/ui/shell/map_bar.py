@@ -48,7 +48,7 @@ class MapBar(QWidget):
             row.addWidget(choice)
             row.addWidget(self._menu_button(key, choice, setter))
             row.addSpacing(14)
-            choice.failed.connect(lambda message: workbench.told.emit(message, True))
+            choice.failed.connect(lambda message: workbench.message_shown.emit(message, True))
         row.addStretch()
 
     def _menu_button(self, key: str, choice: MapComboBox, setter: Callable[[NoteMap], None]) -> QPushButton:
@@ -100,11 +100,11 @@ class MapBar(QWidget):
         try:
             note_map_file.keep(note_map)
         except PureSignalError as error:
-            self._workbench.told.emit(str(error), True)
+            self._workbench.message_shown.emit(str(error), True)
             return
         setter(note_map)
         choice.show_map(note_map, anew=True)
-        self._workbench.told.emit(
+        self._workbench.message_shown.emit(
             self.tr("Kept: {name}. It is in the lists from now on.").format(name=note_map.name), False
         )
 
@@ -115,9 +115,9 @@ class MapBar(QWidget):
         try:
             note_map_file.write(path, choice.now)
         except PureSignalError as error:
-            self._workbench.told.emit(str(error), True)
+            self._workbench.message_shown.emit(str(error), True)
         else:
-            self._workbench.told.emit(self.tr("Saved: {path}").format(path=path), False)
+            self._workbench.message_shown.emit(self.tr("Saved: {path}").format(path=path), False)
 
     def _ask_name(self, choice: MapComboBox, setter: Callable[[NoteMap], None]) -> None:
         if choice.now is None:

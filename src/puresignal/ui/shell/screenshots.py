@@ -36,7 +36,7 @@ def render(app: object, folder: Path) -> Iterator[Path]:
             if name == "Mapping":
                 window.mapping.ribbons.select(0, 0)
             if name == "Takes" and window.workbench.shown is not None:
-                window.takes.timeline.select(window.workbench.shown.outcome.clean.origin[40:41])
+                window.takes.timeline.select(window.workbench.shown.outcome.output_notes.origin[40:41])
             yield _grab(app, window, folder / f"{name.lower()}{suffix}.png")
         if current is theme.LIGHT:
             yield from _live(app, window, folder)

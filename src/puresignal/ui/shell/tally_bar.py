@@ -26,7 +26,7 @@ class TallyBar(QWidget):
     asked  (what, reason) of the figure that was pressed, or (-1, -1) when it was let go
     """
 
-    asked = Signal(int, int)
+    figure_pressed = Signal(int, int)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -114,4 +114,4 @@ class TallyBar(QWidget):
             if other != key:
                 button.setChecked(False)
         self._chosen = key if on else (-1, -1)
-        self.asked.emit(*self._chosen)
+        self.figure_pressed.emit(*self._chosen)

@@ -24,7 +24,7 @@ class TransportBar(QWidget):
     """
 
     keys_switched = Signal(bool)
-    asked = Signal()
+    monitoring_requested = Signal()
 
     def __init__(self, workbench: Workbench, listener: LiveSession, playback: Playback, parent: QWidget | None = None):
         super().__init__(parent)
@@ -78,7 +78,7 @@ class TransportBar(QWidget):
         self.level.setToolTip(self.tr("How loud the built-in sound is. It changes no note."))
         self.level.valueChanged.connect(self._set_level)
         self.what = self._button(self.tr("What sounds?"), "")
-        self.what.clicked.connect(self.asked)
+        self.what.clicked.connect(self.monitoring_requested)
         self.says = QLabel()
         self.says.setObjectName("faint")
         for widget in (self.start, self.play, self.loop, self.place, *self.versions.values(), self.compare):
@@ -89,7 +89,7 @@ class TransportBar(QWidget):
         playback.moved.connect(self._show_place)
         playback.changed.connect(self.show_state)
         workbench.changed.connect(self.show_state)
-        listener.sounded.connect(self._show_sound)
+        listener.sound_state_changed.connect(self._show_sound)
         self.show_state()
 
     def _button(self, label: str, tip: str) -> QPushButton:

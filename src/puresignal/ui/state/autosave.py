@@ -27,7 +27,7 @@ class Autosave(QObject):
         self._timer.setInterval(PAUSE_MS)
         self._timer.timeout.connect(self.store)
         workbench.changed.connect(self._changed)
-        workbench.leaving.connect(self._end)
+        workbench.closing.connect(self._end)
 
     def _changed(self) -> None:
         bench = self._workbench
@@ -50,7 +50,7 @@ class Autosave(QObject):
             self._failed = False
         except PureSignalError as error:
             if not self._failed:
-                bench.told.emit(str(error), True)
+                bench.message_shown.emit(str(error), True)
             self._failed = True
 
     def close(self) -> None:

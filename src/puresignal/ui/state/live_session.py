@@ -53,7 +53,7 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
             one.channel,
             one.source,
             (outputs.index(one.output),) if one.output else (),
-            one.heard,
+            one.monitor,
         )
         for one in inputs
     )
@@ -73,15 +73,15 @@ class LiveSession(QObject):
     sounded   the built-in sound told how it stands: its state
     """
 
-    heard = Signal(int, str, int, bool)
-    arrived = Signal(list)
-    left = Signal(list)
-    said = Signal(str, bool)
-    stood = Signal(object)
-    asked = Signal(object)
-    began = Signal()
-    ended = Signal()
-    sounded = Signal(object)
+    hit_received = Signal(int, str, int, bool)
+    messages_received = Signal(list)
+    messages_sent = Signal(list)
+    status_changed = Signal(str, bool)
+    router_state_changed = Signal(object)
+    pad_queried = Signal(object)
+    started = Signal()
+    stopped = Signal()
+    sound_state_changed = Signal(object)
 
     def __init__(self, workbench: Workbench, parent: QObject | None = None):
         super().__init__(parent)
@@ -148,7 +148,7 @@ class LiveSession(QObject):
         self._recent.clear()
         self._said = ""
         self.need(LISTENING)
-        self.began.emit()
+        self.started.emit()
 
     def need(self, who: str, played_to: tuple[str, ...] = ()) -> None:
         """The router is needed: for listening, or for playing to some ports."""
@@ -187,7 +187,7 @@ class LiveSession(QObject):
             self._sound.close()
         self._router = self._reader = self._sent = self._sound = self.player = None
         self.sound_state = {}
-        self.sounded.emit({})
+        self.sound_state_changed.emit({})
 
     def set_sound_out(self, out: SoundOut) -> None:
         """Another sound device, rate or block."""
@@ -252,7 +252,7 @@ class LiveSession(QObject):
         for port in tuple(self.playing):
             self.device(stop=port)
         self.need_no_more(LISTENING)
-        self.ended.emit()
+        self.stopped.emit()
 
     def close(self) -> None:
         """Everything ends: listening and playing."""
@@ -323,7 +323,7 @@ class LiveSession(QObject):
             notes=self._notes.get(port, 0),
             last=None if last is None else last[1:],
             channel=one.channel,
-            heard=one.heard,
+            heard=one.monitor,
             left=self._left_for_last or last is None,
         )
         return situation, self._contexts[number]
@@ -364,7 +364,7 @@ class LiveSession(QObject):
         source = inputs[number].source if number < len(inputs) else None
         self.learning_of = number
         self.learning = MapLearning(source or NoteMap(self.tr("My kit"), ())) if on and self.listening else None
-        self.asked.emit(self.learning)
+        self.pad_queried.emit(self.learning)
 
     def choose(self, articulation: str) -> None:
         """The pad that was asked about is this."""
@@ -379,7 +379,7 @@ class LiveSession(QObject):
             inputs = with_input(bench.session.inputs, self.learning_of, source=learning.note_map)
             bench.do(self.tr("learn a kit"), edits.with_inputs(bench.session, inputs), "learn a kit")
         if (learning.waiting, learning.note_map) != (before.waiting, before.note_map):
-            self.asked.emit(learning)
+            self.pad_queried.emit(learning)
 
     def panic(self) -> None:
         """Ends every note at the receiver, at once."""
@@ -411,13 +411,13 @@ class LiveSession(QObject):
                 take = self._take_of(rows, bench.store.free_ident(len(made)), name, number, begin)
             except PureSignalError as error:
                 bench.end_preview()
-                self.said.emit(str(error), False)
+                self.status_changed.emit(str(error), False)
                 return
             made.append((take, self._inputs[number].source))
         if not made:
             bench.end_preview()
             why = self.tr("Nothing has arrived at an armed input.") if armed else self.tr("No input is armed.")
-            self.said.emit(why, False)
+            self.status_changed.emit(why, False)
             return
         bench.add_takes(made, self.tr("capture a take"))
 
@@ -465,15 +465,17 @@ class LiveSession(QObject):
         if router.restarts != self._restarts:
             self._restarts = router.restarts
             self._said = ""
-            self.said.emit(self.tr("The router died and was started again. Nothing was left sounding."), False)
+            self.status_changed.emit(
+                self.tr("The router died and was started again. Nothing was left sounding."), False
+            )
         if state is not None:
             self.state = state
             self._say(state)
-            self.stood.emit(state)
+            self.router_state_changed.emit(state)
         sound = self._sound.read() if self._sound is not None else None
         if sound is not None:
             self.sound_state = sound
-            self.sounded.emit(sound)
+            self.sound_state_changed.emit(sound)
         records, leaving = reader.read(), sent.read()
         self._recent.extend(records)
         for record in records:
@@ -484,9 +486,9 @@ class LiveSession(QObject):
         for record in records[-8:]:
             self._hear(record)
         if records:
-            self.arrived.emit(records)
+            self.messages_received.emit(records)
         if leaving:
-            self.left.emit(leaving)
+            self.messages_sent.emit(leaving)
         if self._taken is not None:
             self._taken += records
 
@@ -527,7 +529,7 @@ class LiveSession(QObject):
         # What has not changed is not said again: it would cover what was said since.
         if text != self._said:
             self._said = text
-            self.said.emit(text, well)
+            self.status_changed.emit(text, well)
 
     def _hear(self, record: Record) -> None:
         data = record.data
@@ -538,4 +540,4 @@ class LiveSession(QObject):
                 name = context.articulation_of(channel, data[1])
                 unmapped = name is None and bool(context.mapped_channels[channel])
                 words = spoken(name) if name else self.tr("note {note}").format(note=data[1])
-                self.heard.emit(number, words, data[2], unmapped)
+                self.hit_received.emit(number, words, data[2], unmapped)

@@ -6,8 +6,7 @@ import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from puresignal.core.export.playback_events import outputs_of, score
-from puresignal.core.path.cleaning_path import Outcome, make_context, run, with_faults, with_unmapped
-from puresignal.core.path.cleaning_path import Path as CleaningPath
+from puresignal.core.path.cleaning_path import CleaningPath, Outcome, make_context, run, with_faults, with_unmapped
 from puresignal.core.session import session as edits
 from puresignal.io import ports
 from puresignal.ui.state.live_session import LiveSession
@@ -45,7 +44,7 @@ class Playback(QObject):
         self._timer.setInterval(FRAME_MS)
         self._timer.timeout.connect(self._look)
         workbench.changed.connect(self._follow)
-        workbench.leaving.connect(self.stop)
+        workbench.closing.connect(self.stop)
 
     # What can be done
 

@@ -61,7 +61,7 @@ class Shown:
     def row_of_origin(self) -> np.ndarray:
         """(events,) row of each played note by its origin, -1 where an event is no note's start."""
         rows = np.full(len(self.take.events), -1, np.int64)
-        rows[self.outcome.played.origin] = np.arange(len(self.outcome.played))
+        rows[self.outcome.input_notes.origin] = np.arange(len(self.outcome.input_notes))
         return rows
 
 
@@ -73,9 +73,9 @@ class Workbench(QObject):
     told       something to say to the player: (text, whether it is a problem)
     """
 
-    leaving = Signal()
+    closing = Signal()
     changed = Signal()
-    told = Signal(str, bool)
+    message_shown = Signal(str, bool)
 
     def __init__(self, parent: QObject | None = None):
         super().__init__(parent)
@@ -181,7 +181,7 @@ class Workbench(QObject):
             lock.let_go()
         self.read_only = notice
         if notice:
-            self.told.emit(notice, True)
+            self.message_shown.emit(notice, True)
 
     def recover(self, leftover: work_folder.Leftover) -> None:
         """Unsaved work in place of this session; it is still unsaved.
@@ -201,7 +201,7 @@ class Workbench(QObject):
 
     def show_session(self, session: Session, takes: tuple[Take, ...], path: Path | None = None) -> None:
         """A whole session from elsewhere."""
-        self.leaving.emit()
+        self.closing.emit()
         self.let_go()
         self.store = TakeStore()
         for take in takes:

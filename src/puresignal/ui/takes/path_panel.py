@@ -8,7 +8,7 @@ from dataclasses import replace
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from puresignal.core.path.cleaning_path import Path, with_unmapped
+from puresignal.core.path.cleaning_path import CleaningPath, with_unmapped
 from puresignal.core.path.crosstalk import Crosstalk
 from puresignal.core.path.crosstalk_lesson import lesson
 from puresignal.core.path.doubles import Doubles
@@ -74,8 +74,8 @@ class PathPanel(QWidget):
     offered  something that can be done: what it would do, its name, a tip, and what does it
     """
 
-    asked = Signal(int)
-    offered = Signal(str, str, str, object)
+    notes_requested = Signal(int)
+    suggestion_made = Signal(str, str, str, object)
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
@@ -174,7 +174,7 @@ class PathPanel(QWidget):
 
     def _stage(self, stage: Stage, title: str, tip: str, switch: bool) -> StageBox:
         box = StageBox(self.tr(title), self.tr(tip), switch)
-        box.counted.connect(lambda: self.asked.emit(int(stage)))
+        box.counted.connect(lambda: self.notes_requested.emit(int(stage)))
         self.boxes[stage] = box
         self.column.addWidget(box)
         return box
@@ -202,7 +202,7 @@ class PathPanel(QWidget):
         box.column.addWidget(knob)
         return knob
 
-    def _do(self, name: str, change: Callable[[Path], Path], gesture: str | None = None) -> None:
+    def _do(self, name: str, change: Callable[[CleaningPath], CleaningPath], gesture: str | None = None) -> None:
         bench = self._workbench
         bench.do(name, edits.with_path(bench.session, change(bench.session.path)), gesture)
 
@@ -211,7 +211,7 @@ class PathPanel(QWidget):
         shown, bench = self._shown, self._workbench
         if shown is None:
             return
-        found = lesson(shown.take, bench.session.path, shown.context, shown.outcome.played)
+        found = lesson(shown.take, bench.session.path, shown.context, shown.outcome.input_notes)
         text = self.tr(
             "{pads} and {pairs} that shake each other were heard. Played live, {before} of this take are taken out for "
             "crosstalk as it is, {after} with what was learnt; looking 4 ms ahead {ahead}, 8 ms ahead {far}."
@@ -229,7 +229,9 @@ class PathPanel(QWidget):
             changed = replace(latest, crosstalk=replace(latest.crosstalk, kit_model=found.kit_model))
             bench.do(self.tr("learn from a take"), edits.with_path(bench.session, changed))
 
-        self.offered.emit(text, self.tr("Use it"), self.tr("From now on while you play live. Undo forgets it."), use)
+        self.suggestion_made.emit(
+            text, self.tr("Use it"), self.tr("From now on while you play live. Undo forgets it."), use
+        )
 
     def show_take(self, shown: Shown | None) -> None:
         """The settings as they are, and what each stage did in the take."""

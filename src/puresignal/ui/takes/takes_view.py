@@ -41,8 +41,8 @@ class TakesView(QWidget):
     heard      a stretch shall be played once: (begin, end) in seconds
     """
 
-    stretched = Signal(object)
-    heard = Signal(float, float)
+    range_selected = Signal(object)
+    audition_requested = Signal(float, float)
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
@@ -50,11 +50,11 @@ class TakesView(QWidget):
         self._shown: Shown | None = None
         self.timeline = Timeline()
         self.timeline.set_describe(self.describe)
-        self.timeline.passed.connect(self._hover)
+        self.timeline.description_changed.connect(self._hover)
         self.timeline.chosen.connect(self._choose)
-        self.timeline.stretched.connect(self.stretched)
-        self.timeline.acted.connect(self.act)
-        self.timeline.menu_asked.connect(lambda at: self.menu().exec(at))
+        self.timeline.range_selected.connect(self.range_selected)
+        self.timeline.action_requested.connect(self.act)
+        self.timeline.menu_requested.connect(lambda at: self.menu().exec(at))
         self.said = QLabel()
         self.said.setObjectName("faint")
         self.said.setAccessibleName(self.tr("What the pointer is on"))
@@ -62,9 +62,11 @@ class TakesView(QWidget):
         self.empty.setObjectName("faint")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.path = PathPanel(workbench)
-        self.path.asked.connect(lambda stage: self._point(note_selection.touched(self._outcome(), Stage(stage))))
+        self.path.notes_requested.connect(
+            lambda stage: self._point(note_selection.touched(self._outcome(), Stage(stage)))
+        )
         self.trace = TracePanel()
-        self.trace.acted.connect(self.act)
+        self.trace.action_requested.connect(self.act)
         self.side = self._make_side()
 
         left = QVBoxLayout()
@@ -236,7 +238,7 @@ class TakesView(QWidget):
     def _starts(self, origins: np.ndarray) -> np.ndarray:
         assert self._shown is not None
         rows = self._shown.row_of_origin[origins]
-        return np.sort(self._shown.outcome.played.start[rows[rows >= 0]])
+        return np.sort(self._shown.outcome.input_notes.start[rows[rows >= 0]])
 
     def step(self, direction: int) -> None:
         """To the next chosen note, or the one before."""
@@ -287,7 +289,7 @@ class TakesView(QWidget):
             [o for o in note_selection.doubtful(self._shown.outcome).tolist() if o not in verdicts], np.int64
         )
         if not len(open_ones):
-            self._workbench.told.emit(self.tr("No doubtful note is left."), False)
+            self._workbench.message_shown.emit(self.tr("No doubtful note is left."), False)
             return
         chosen = self.timeline.selected
         now = chosen[0] if len(chosen) == 1 else (-1 if direction > 0 else open_ones[-1] + 1)
@@ -302,7 +304,7 @@ class TakesView(QWidget):
         """Plays the chosen notes and what stands around them."""
         if len(origins):
             starts = self._starts(origins)
-            self.heard.emit(float(starts[0]) - BEFORE, float(starts[-1]) + AFTER)
+            self.audition_requested.emit(float(starts[0]) - BEFORE, float(starts[-1]) + AFTER)
 
     def menu(self) -> QMenu:
         """What can be done with the chosen notes."""
@@ -333,7 +335,7 @@ class TakesView(QWidget):
         if self._shown is None or origin < 0:
             return ""
         outcome, tempo = self._shown.outcome, self._shown.take.tempo
-        played = outcome.played
+        played = outcome.input_notes
         i = int(self._shown.row_of_origin[origin])
         code = int(played.articulation[i])
         name = spoken(outcome.vocabulary[code]) if code >= 0 else self.tr("unknown")
@@ -341,9 +343,9 @@ class TakesView(QWidget):
         text = self.tr("{name} · velocity {velocity:g} · bar {bar}, beat {beat} · note {note}").format(
             name=name, velocity=float(played.velocity[i]), bar=bar, beat=beat, note=int(played.note[i])
         )
-        clean = np.flatnonzero(outcome.clean.origin == origin)
+        clean = np.flatnonzero(outcome.output_notes.origin == origin)
         if len(clean):
-            notes = ", ".join(str(int(outcome.clean.note[c])) for c in clean)
+            notes = ", ".join(str(int(outcome.output_notes.note[c])) for c in clean)
             return self.tr("{text} leaves as {notes}").format(text=text, notes=notes)
         why = note_selection.reason_removed(outcome, origin)
         return self.tr("{text} taken out: {why}").format(text=text, why=REASON_WORDS[why] if why is not None else "")

@@ -66,13 +66,13 @@ class Timeline(QAbstractScrollArea):
     """
 
     hovered = Signal(int)
-    passed = Signal(str)
+    description_changed = Signal(str)
     chosen = Signal(object)
-    stretched = Signal(object)
-    acted = Signal(str)
-    menu_asked = Signal(QPoint)
-    went = Signal(float)
-    struck = Signal(str, int)
+    range_selected = Signal(object)
+    action_requested = Signal(str)
+    menu_requested = Signal(QPoint)
+    seek_requested = Signal(float)
+    pad_played = Signal(str, int)
 
     KEYS: ClassVar[dict[Qt.Key, str]] = {
         Qt.Key.Key_Delete: "take out",
@@ -167,7 +167,7 @@ class Timeline(QAbstractScrollArea):
         """Chooses a stretch of time, or none."""
         self.stretch = stretch
         self.viewport().update()
-        self.stretched.emit(stretch)
+        self.range_selected.emit(stretch)
 
     def set_describe(self, describe: Callable[[int], str]) -> None:
         """A function from a note's origin to the words for it."""
@@ -311,7 +311,7 @@ class Timeline(QAbstractScrollArea):
             self.select(np.concatenate([np.zeros(0, np.int64), *(self._drawn(r)[1] for r in self._picture.rows)]))
         elif key in self.KEYS and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             back = key == Qt.Key.Key_D and event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-            self.acted.emit("doubtful before" if back else self.KEYS[Qt.Key(key)])
+            self.action_requested.emit("doubtful before" if back else self.KEYS[Qt.Key(key)])
         else:
             super().keyPressEvent(event)
 
@@ -347,7 +347,7 @@ class Timeline(QAbstractScrollArea):
         for _, row, top, height in self._rows():
             if top <= at.y() < top + height and row.articulation is not None:
                 part = (at.y() - top) / height * 2 - 1
-                self.struck.emit(row.articulation, pad_velocity.velocity(0.0, max(0.0, 0.5 + 0.5 * part)))
+                self.pad_played.emit(row.articulation, pad_velocity.velocity(0.0, max(0.0, 0.5 + 0.5 * part)))
                 self._glowing = row.articulation
                 QTimer.singleShot(GLOW_MS, self._fade)
                 self.viewport().update()
@@ -388,7 +388,7 @@ class Timeline(QAbstractScrollArea):
             return
         if self._drag is None:
             self.hovered.emit(self.note_at(at))
-            self.passed.emit(self.words_at(at))
+            self.description_changed.emit(self.words_at(at))
             return
         kind, x, begin = self._drag
         if kind == "overview":
@@ -427,14 +427,14 @@ class Timeline(QAbstractScrollArea):
             moved = self._on_beat(self.second_at(event.position().x())) != self._drag[1]
             self.set_stretch(self.stretch if moved else None)
             if not moved:
-                self.went.emit(max(0.0, self.second_at(event.position().x())))
+                self.seek_requested.emit(max(0.0, self.second_at(event.position().x())))
         self._drag = None
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         origin = self.note_at(QPointF(event.pos()))
         if origin >= 0 and origin not in self.selected:
             self.select(np.array([origin]))
-        self.menu_asked.emit(event.globalPos())
+        self.menu_requested.emit(event.globalPos())
 
     def _go_to_overview(self, x: float) -> None:
         second = self._overview.second_at(x, self._picture, round(self._drawn_width()))

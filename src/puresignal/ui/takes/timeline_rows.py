@@ -92,7 +92,7 @@ _last_lines: list[_Lines] = []
 
 
 def _lines_of(outcome: Outcome) -> _Lines:
-    played = outcome.played
+    played = outcome.input_notes
     if _last_lines and _last_lines[0].played is played:
         return _last_lines[0]
     # Where no articulation is known, a kit's row is the note itself; a channel of its own is one row of bars.
@@ -112,7 +112,7 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
 
     whole  a context whose kit's every articulation gets a row, played or not
     """
-    played, clean = outcome.played, outcome.clean
+    played, clean = outcome.input_notes, outcome.output_notes
     if not len(played):
         return Picture((), length, played)
     gone = np.ones(int(played.origin.max()) + 1, bool)
@@ -182,7 +182,7 @@ def _describe(key: int, family: str, outcome: Outcome) -> tuple[str, str, str]:
         return "notes", family, "dash"
     if key >= _LOOSE:
         channel, note = divmod(key - _LOOSE, 128)
-        kit_channels = {int(c) for c in np.unique(outcome.played.channel)}
+        kit_channels = {int(c) for c in np.unique(outcome.input_notes.channel)}
         return f"note {note}" if len(kit_channels) == 1 else f"{note}, ch {channel}", "other", "dash"
     name = outcome.vocabulary[key]
     words = spoken(name).split(", ", 1)

@@ -27,7 +27,7 @@ class TracePanel(QWidget):
     acted  "take out", "put back", "as the stages say", "take out alike", "put back alike"
     """
 
-    acted = Signal(str)
+    action_requested = Signal(str)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -57,7 +57,7 @@ class TracePanel(QWidget):
             button = QPushButton(self.tr(label))
             button.setToolTip(self.tr(tip))
             button.setAccessibleName(self.tr(label))
-            button.clicked.connect(lambda _=False, a=act: self.acted.emit(a))
+            button.clicked.connect(lambda _=False, a=act: self.action_requested.emit(a))
             grid.addWidget(button, max(0, i - 1), i if i < 2 else 0, 1, 1 if i < 2 else 2)
             self.buttons[act] = button
         column = QVBoxLayout(self)
@@ -91,7 +91,7 @@ class TracePanel(QWidget):
             self._show_one(shown, int(rows[0]), origin, verdicts.get(origin))
             return
         self.buttons["put back"].setEnabled(True)
-        clean = int(np.count_nonzero(np.isin(origins, shown.outcome.clean.origin)))
+        clean = int(np.count_nonzero(np.isin(origins, shown.outcome.output_notes.origin)))
         self.title.setText(text_format.counted(len(rows), "note"))
         self.story.setText(
             self.tr("{kept} leave, {gone} are taken out").format(
@@ -101,7 +101,7 @@ class TracePanel(QWidget):
 
     def _show_one(self, shown: Shown, row: int, origin: int, verdict: Verdict | None) -> None:
         outcome, tempo = shown.outcome, shown.take.tempo
-        played, vocabulary = outcome.played, outcome.vocabulary
+        played, vocabulary = outcome.input_notes, outcome.vocabulary
         code = int(played.articulation[row])
         self.title.setText(spoken(vocabulary[code]) if code >= 0 else self.tr("unknown"))
         start = float(played.start[row])
@@ -115,13 +115,13 @@ class TracePanel(QWidget):
         lines += [text for step in outcome.tally.trace(origin) if (text := self._say(step, vocabulary))]
         if verdict is not None and verdict.keep is not None:
             lines.append(self.tr("your word: keep it") if verdict.keep else self.tr("your word: take it out"))
-        leaves = np.flatnonzero(outcome.clean.origin == origin)
+        leaves = np.flatnonzero(outcome.output_notes.origin == origin)
         for i in leaves.tolist():
             lines.append(
                 self.tr("leaves: note {note}, channel {channel}, {length:.0f} ms long").format(
-                    note=int(outcome.clean.note[i]),
-                    channel=int(outcome.clean.channel[i]),
-                    length=1000 * float(outcome.clean.end[i] - outcome.clean.start[i]),
+                    note=int(outcome.output_notes.note[i]),
+                    channel=int(outcome.output_notes.channel[i]),
+                    length=1000 * float(outcome.output_notes.end[i] - outcome.output_notes.start[i]),
                 )
             )
         self.story.setText("\n".join(lines))

@@ -33,7 +33,7 @@ class VelocityPlot(QWidget):
     """
 
     chosen = Signal()
-    shaped = Signal(object, str)
+    curve_changed = Signal(object, str)
 
     def __init__(self, key: str, title: str, family: str, parent: QWidget | None = None):
         super().__init__(parent)
@@ -161,7 +161,7 @@ class VelocityPlot(QWidget):
         self._emit(tuple(points), self._gesture)
 
     def _emit(self, points: tuple[tuple[float, float], ...], gesture: str) -> None:
-        self.shaped.emit(replace(self.shape_now, curve=points), gesture)
+        self.curve_changed.emit(replace(self.shape_now, curve=points), gesture)
 
     # Painting
 

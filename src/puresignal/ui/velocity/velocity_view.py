@@ -41,7 +41,7 @@ class VelocityView(QWidget):
     offered  something that can be done: what it would do, its name, a tip, and what does it
     """
 
-    offered = Signal(str, str, str, object)
+    suggestion_made = Signal(str, str, str, object)
 
     _KNOBS = (
         ("low", "Softest", "", 1.0, "No hit leaves more softly than this."),
@@ -124,7 +124,7 @@ class VelocityView(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.addLayout(left, 1)
         row.addWidget(self._make_side())
-        listener.arrived.connect(self._mark)
+        listener.messages_received.connect(self._mark)
 
     def _make_side(self) -> VerticalScrollArea:
         panel = QFrame()
@@ -199,7 +199,7 @@ class VelocityView(QWidget):
         title = self.tr("All drums") if key == ALL else drum_title(key)
         plot = VelocityPlot(key, title, "other" if key == ALL else family_of(key))
         plot.chosen.connect(lambda: self.choose(key))
-        plot.shaped.connect(lambda shape, gesture: self._shape(key, shape, gesture))
+        plot.curve_changed.connect(lambda shape, gesture: self._shape(key, shape, gesture))
         self._grid.addWidget(plot, place // COLUMNS, place % COLUMNS)
         return plot
 
@@ -280,7 +280,9 @@ class VelocityView(QWidget):
         """Says what evening out would do; the player takes it or not."""
         found = evened({name: one.arrived for name, one in self._stats.items()})
         if not found:
-            self._workbench.told.emit(self.tr("Too few hits: each drum needs eight at least, and two drums."), False)
+            self._workbench.message_shown.emit(
+                self.tr("Too few hits: each drum needs eight at least, and two drums."), False
+            )
             return
         told = [
             self.tr("{drum} {before:.0f} to {after:.0f}").format(
@@ -290,7 +292,7 @@ class VelocityView(QWidget):
             for name, shape in sorted(found.items(), key=lambda item: sort_key(item[0]))
             for before in (self._stats[name].middle[0],)
         ]  # fmt: skip
-        self.offered.emit(
+        self.suggestion_made.emit(
             self.tr("A middling hit would leave like this: {drums}.").format(drums=", ".join(told)),
             self.tr("Even them out"), self.tr("Each drum gets a curve. Undo takes it back."),
             lambda: self._do(
