@@ -46,4 +46,4 @@ def test_a_map_that_sends_two_notes_says_so():
     doubled = with_goal(SCENE.target, "snare.head", (38, 40))
     found = sources(replace(SCENE, target=doubled))
     assert [s.remedy for s in found] == ["", "maps"]
-    assert "notes 38, 40" in found[1].told
+    assert "notes 38, 40" in found[1].message

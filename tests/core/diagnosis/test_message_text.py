@@ -57,8 +57,8 @@ def test_the_first_place_where_a_hit_stops_is_named(changes, place):
     places = follow(situation(**changes), KIT)
     assert places[-1].name == place
     assert all(p.passes for p in places[:-1])
-    assert verdict(places) == places[-1].told
-    assert places[-1].told.endswith(".")
+    assert verdict(places) == places[-1].message
+    assert places[-1].message.endswith(".")
 
 
 def test_a_receiver_without_the_drum_is_named_and_a_way_that_is_whole_says_so():

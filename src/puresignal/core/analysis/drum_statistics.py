@@ -1,4 +1,4 @@
-"""How each drum was played: its velocities before and after, and how early or late it was."""
+"""Statistics of each drum: velocities before and after, and timing against the grid."""
 
 from __future__ import annotations
 
@@ -11,15 +11,15 @@ from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import Outcome
 
 PARTS = 4
-"""Grid lines a quarter note: sixteenths."""
+"""Grid lines per quarter note: sixteenths."""
 
 
 @dataclass(frozen=True, eq=False)
 class DrumStats:
     """One drum.
 
-    arrived, left   velocities of the hits as they were played, and as they leave
-    early_ms        (hits,) how late each hit was after the nearest sixteenth; below zero is early
+    arrived, left   velocities of its hits as played, and as sent
+    early_ms        (hits,) distance of each hit from the nearest sixteenth in ms; negative is early
     """
 
     name: str
@@ -39,9 +39,9 @@ class DrumStats:
 
     @property
     def timing(self) -> tuple[float, float]:
-        """Median of how late the hits were, and half the width of the middle two thirds of them, ms.
+        """Median distance from the grid, and half the width of the middle two thirds, in ms.
 
-        Grace notes lie far from any line on purpose, so a standard deviation would speak of them alone.
+        Grace notes lie far from any line on purpose and would dominate a standard deviation.
         """
         late = self.early_ms
         if not len(late):
@@ -51,7 +51,7 @@ class DrumStats:
 
 
 def of_take(outcome: Outcome, take: Take) -> tuple[DrumStats, ...]:
-    """Every drum that was played, kick first."""
+    """The statistics of every drum that was played, kick first."""
     played, clean = outcome.input_notes, outcome.output_notes
     drums = np.array([drum_of(name) for name in outcome.vocabulary] or [""])
     lead = clean.branch == 0

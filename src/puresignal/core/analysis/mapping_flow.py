@@ -1,4 +1,4 @@
-"""Where hits come from and where they go: the mapping of a take as nodes and ribbons between them."""
+"""Where hits come from and where they go: the mapping of a take as nodes in three columns and flows between them."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from puresignal.core.path.context import MIDDLE_OPEN, Context, part_of
 
 @dataclass(frozen=True)
 class Arriving:
-    """A note that arrives. channel is 0 for a pad of any channel that was not played. loose: it leads nowhere."""
+    """A note that arrives. channel is 0 for an unplayed pad of any channel."""
 
     channel: int
     note: int
@@ -24,7 +24,7 @@ class Arriving:
 
 @dataclass(frozen=True)
 class Meaning:
-    """An articulation. loose: the receiver has nothing for it. stand_in: what the receiver plays in its place."""
+    """An articulation. unmapped: the receiver has no note for it. stand_in: the one it plays instead."""
 
     name: str
     hits: int
@@ -34,7 +34,7 @@ class Meaning:
 
 @dataclass(frozen=True)
 class Leaving:
-    """A note that leaves. channel is 0 where each hit keeps its own. names: what the receiver calls it."""
+    """A note that is sent. channel is 0 if each hit keeps its own. names: the receiver's articulations."""
 
     channel: int
     note: int
@@ -44,7 +44,7 @@ class Leaving:
 
 @dataclass(frozen=True)
 class Ribbon:
-    """Hits that go one way. first, last: places in the columns it joins; stand_in: not the receiver's own."""
+    """Hits that share one way. first, last: its nodes in the two columns; stand_in: the receiver plays a stand-in."""
 
     first: int
     last: int
@@ -54,7 +54,7 @@ class Ribbon:
 
 @dataclass(frozen=True)
 class Flows:
-    """The three columns, loose ends first in each, and the ribbons between them."""
+    """The three columns, unmapped nodes first in each, and the flows between them."""
 
     arriving: tuple[Arriving, ...]
     meanings: tuple[Meaning, ...]
@@ -66,7 +66,7 @@ class Flows:
 def flows(outcome: Outcome, context: Context, whole: bool = False) -> Flows:
     """The mapping of a take.
 
-    whole  also what the maps know and nobody played
+    whole  include pads and notes of the maps that were not played
     """
     arrived = _arrived(outcome, context)
     means: dict[str, int] = {}
@@ -109,7 +109,7 @@ def flows(outcome: Outcome, context: Context, whole: bool = False) -> Flows:
 
 
 def _arrived(outcome: Outcome, context: Context) -> dict[tuple[int, int, str | None], int]:
-    """Hits by (channel, note, articulation); None where the map does not know the note."""
+    """Hits by (channel, note, articulation); None for a note that the map lacks."""
     played = outcome.input_notes
     mine = context.mapped_channels[played.channel]
     key = (played.channel[mine].astype(np.int64) * 128 + played.note[mine]) * 4096 + played.articulation[mine] + 1
@@ -122,7 +122,7 @@ def _arrived(outcome: Outcome, context: Context) -> dict[tuple[int, int, str | N
 
 
 def _sent(outcome: Outcome, context: Context, means: dict[str, int]) -> dict[tuple[str, int, int], tuple[int, bool]]:
-    """(hits, stand-in) by (articulation, channel, note) that it leaves as."""
+    """(hits, stand-in) by (articulation, channel, note) as sent."""
     table, rows = context.target_table, {}  # type: ignore[var-annotated]
     if table is None:
         return {}
@@ -182,7 +182,7 @@ def _leaving(
             for note in (pad.note, *pad.also):
                 names.setdefault((target.channel_of(pad) or 0, note), []).append(pad.articulation)
     place = {name: i for i, name in enumerate(means)}
-    # A note stands beside the first articulation that leads to it, so that ribbons cross as little as they can.
+    # A note is placed beside the first articulation that leads to it, which keeps crossings few.
     first: dict[tuple[int, int], int] = {}
     for name, channel, note in out:
         first[channel, note] = min(first.get((channel, note), len(means)), place[name])
@@ -196,12 +196,12 @@ def _leaving(
 
 @dataclass(frozen=True, eq=False)
 class HatPicture:
-    """What the hat's pedal did in a take.
+    """The hat pedal in a take.
 
-    travel      (128,) how often each controller value came
-    closedness  (n,) of each hat hit, 0 open .. 1 closed; NaN where no pedal spoke
+    travel      (128,) how often each controller value occurred
+    closedness  (n,) of each hat hit, 0 open .. 1 closed; NaN where no pedal value was received
     names       (n,) articulation of each hat hit
-    lowest, highest  controller values reached, None when there were none
+    lowest, highest  controller values reached, None without any
     """
 
     travel: np.ndarray
@@ -214,7 +214,7 @@ class HatPicture:
 def hat_picture(outcome: Outcome, context: Context, events_values: np.ndarray) -> HatPicture:
     """The pedal's travel and the openings at which the hat was struck.
 
-    events_values  (k,) values of the hat's controller as they arrived
+    events_values  (k,) values of the hat's controller in order of arrival
     """
     played = outcome.input_notes
     codes = [i for i, name in enumerate(outcome.vocabulary) if name.startswith("hat.")]

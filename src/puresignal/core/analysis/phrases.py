@@ -1,4 +1,4 @@
-"""Stretches of playing: what was played without a long pause, found in everything that arrived."""
+"""Phrases: stretches of playing without a long pause, found in everything that arrived."""
 
 from __future__ import annotations
 
@@ -8,20 +8,20 @@ from dataclasses import dataclass
 import numpy as np
 
 PAUSE = 4.0
-"""Seconds of silence that part two stretches."""
+"""Seconds of silence that separate two phrases."""
 SLOTS = 48
-"""Parts of a stretch in its picture."""
+"""Bins of a phrase's density picture."""
 
 
 @dataclass(frozen=True)
 class Stretch:
     """Playing on one input between two pauses.
 
-    begin, end   seconds of the rows' clock
-    first, last  the rows from the first to the last of it, all inputs' among them
+    begin, end   seconds on the clock of the rows
+    first, last  its range of rows, which may include rows of other inputs
     port         number of the input
-    notes        how many were begun
-    picture      notes begun in each of SLOTS equal parts
+    notes        number of note-ons
+    picture      note-ons in each of SLOTS equal bins
     """
 
     begin: float
@@ -34,10 +34,10 @@ class Stretch:
 
 
 def stretches(rows: Sequence[tuple[float, int, bytes]], pause: float = PAUSE) -> tuple[Stretch, ...]:
-    """The stretches in rows of (seconds, input, bytes), times never falling; oldest first.
+    """The phrases in rows of (seconds, input, bytes) with non-decreasing times; oldest first.
 
-    A stretch holds at least one note. Messages other than notes do not keep one going, but those
-    within it, and the ends of its notes, belong to it.
+    A phrase holds at least one note. Other messages do not prolong a phrase, but those within it and the ends
+    of its notes belong to it.
     """
     on = np.array([len(d) == 3 and d[0] & 0xF0 == 0x90 and d[2] > 0 for _, _, d in rows], bool)
     at = np.array([t for t, _, _ in rows], float)
@@ -48,7 +48,7 @@ def stretches(rows: Sequence[tuple[float, int, bytes]], pause: float = PAUSE) ->
         cuts = np.flatnonzero(np.diff(at[mine]) > pause) + 1
         for part in np.split(mine, cuts):
             begin, end = float(at[part[0]]), float(at[part[-1]])
-            # Ends and chokes follow their notes; the next stretch is farther away than this.
+            # Note-offs and chokes follow their notes closely; the next phrase is farther away than this.
             last = int(np.searchsorted(at, end + pause / 2, "right")) - 1
             counts, _ = np.histogram(at[part], SLOTS, (begin, max(end, begin + 0.5)))
             found.append(Stretch(begin, end, int(part[0]), last, int(one), len(part), tuple(int(c) for c in counts)))
@@ -56,5 +56,5 @@ def stretches(rows: Sequence[tuple[float, int, bytes]], pause: float = PAUSE) ->
 
 
 def rows_of(rows: Sequence[tuple[float, int, bytes]], stretch: Stretch) -> list[tuple[float, int, bytes]]:
-    """The rows of a stretch: its input's own."""
+    """The rows of a phrase: only those of its own input."""
     return [(t, 0, d) for t, p, d in rows[stretch.first : stretch.last + 1] if p == stretch.port]

@@ -1,4 +1,4 @@
-"""What arrives, in words and numbers: a line for each note that a take holds."""
+"""An overview of a take: one line for each note that arrived, and figures of the whole."""
 
 from __future__ import annotations
 
@@ -12,15 +12,15 @@ from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
 
 BINS = 16
-"""Columns of the velocity picture, eight velocities each."""
+"""Bins of the velocity histogram, eight velocities each."""
 
 
 @dataclass(frozen=True)
 class Arrival:
     """All hits of one note on one channel.
 
-    articulations   what they were taken for, most frequent first; empty when unmapped or on a channel of no kit
-    unmapped        the source map speaks of the channel, but not of the note
+    articulations   what they were identified as, most frequent first; empty if unmapped or outside the kit's channels
+    unmapped        the source map covers the channel but lacks the note
     softest, loudest, middle   velocities; `middle` is the median
     histogram       (BINS,) hits by velocity
     """
@@ -38,7 +38,7 @@ class Arrival:
 
 @dataclass(frozen=True)
 class Facts:
-    """The take as a whole. Messages are counted by kind, in words."""
+    """Figures of the whole take. Messages are counted by kind, in words."""
 
     seconds: float
     notes: int
@@ -54,7 +54,7 @@ _KINDS = {
 
 
 def arrivals(outcome: Outcome, context: Context) -> tuple[Arrival, ...]:
-    """Every note that came, unmapped ones first, then in the order of the kit, then other channels."""
+    """Every note that arrived: unmapped ones first, then in the order of the kit, then other channels."""
     played = outcome.input_notes
     if not len(played):
         return ()
@@ -80,7 +80,7 @@ def arrivals(outcome: Outcome, context: Context) -> tuple[Arrival, ...]:
                 histogram=tuple(np.bincount((velocity // 8).astype(int), minlength=BINS).tolist()),
             )
         )
-    # Where the pedal tells the opening, one pad is several articulations; it stands where its first one would.
+    # Where the pedal decides the opening, one pad is several articulations; it is listed with its first.
     return tuple(
         sorted(
             rows,
@@ -96,7 +96,7 @@ def arrivals(outcome: Outcome, context: Context) -> tuple[Arrival, ...]:
 
 
 def facts(take: Take, outcome: Outcome) -> Facts:
-    """Numbers about the take as it arrived."""
+    """Figures of the take as it arrived."""
     status = take.events.status
     kind = np.where(status >= 0xF0, 0xF0, status & 0xF0)
     kind = np.where((kind == 0x90) & (take.events.data2 == 0), 0x80, kind)

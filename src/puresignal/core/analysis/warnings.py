@@ -1,4 +1,4 @@
-"""What a person should be told about a take and its result, in sentences."""
+"""Warnings about a take and its result, as sentences."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from puresignal.core.path.tally import Reason
 
 
 def warnings(take: Take, outcome: Outcome) -> list[str]:
-    """What was left out or looks wrong, each with what to do about it."""
+    """What was removed or looks wrong, each with what to do about it."""
     told = []
     tally = outcome.tally
     removed = tally.removed()
@@ -20,23 +20,21 @@ def warnings(take: Take, outcome: Outcome) -> list[str]:
         told.append("There is no note in this take.")
     if unmapped:
         told.append(
-            f"{_count(unmapped, 'hit')} led nowhere: the source map does not know the note. Map it, or keep it."
+            f"{_count(unmapped, 'hit')} unmapped: not in the kit's map. Add the note to the map, or keep unmapped notes."
         )
     if nowhere:
-        told.append(f"{_count(nowhere, 'hit')} led nowhere: the receiver has no such drum. Map it, or keep it.")
+        told.append(
+            f"{_count(nowhere, 'hit')} unmapped: the receiver has no such drum. Map it, or keep unmapped notes."
+        )
     if tally.arrived and unmapped == tally.arrived:
-        told.append("Not one note was known: this looks like the wrong source map.")
+        told.append("None of the notes is in the kit's map. Check that it is the right map.")
     system = int(np.count_nonzero(take.events.status >= SYSEX))
     if system:
-        told.append(f"{_count(system, 'system message')} of the device left out: they are not playing.")
+        told.append(f"{_count(system, 'system message')} of the device dropped: they are not playing.")
     if tally.strays:
-        told.append(f"{_count(tally.strays, 'note-off')} ended nothing and {_was(tally.strays)} left out.")
+        told.append(f"{_count(tally.strays, 'note-off')} without a note-on dropped.")
     return told
 
 
 def _count(number: int, noun: str) -> str:
     return f"{number:,} {noun}{'' if number == 1 else 's'}".replace(",", "\N{NARROW NO-BREAK SPACE}")
-
-
-def _was(number: int) -> str:
-    return "was" if number == 1 else "were"

@@ -1,4 +1,4 @@
-"""Why is it heard twice? Every source that sounds for one hit, so that the second one can be named and muted."""
+""" "Heard twice?": every source that sounds for one hit, so that the second one can be named and muted."""
 
 from __future__ import annotations
 
@@ -13,12 +13,12 @@ from puresignal.core.session.live_input import LiveInput
 class Source:
     """Something that sounds for the hit.
 
-    told  what sounds, in a sentence
-    cure  "" where it is wanted or cannot be cured here; "hear": the input `number` shall not be heard;
-          "wire": the wire shall be taken out; "maps": the map says so
+    message  what sounds, as a sentence
+    remedy   "" if it is wanted or cannot be changed here; "hear": switch off monitoring of input `number`;
+             "wire": remove the connection; "maps": change the map
     """
 
-    told: str
+    message: str
     remedy: str = ""
     number: int = -1
     wire: tuple[str, str] | None = None
@@ -26,14 +26,14 @@ class Source:
 
 @dataclass(frozen=True)
 class RoutingState:
-    """What is known when somebody wonders.
+    """The routing at the time of the question.
 
     inputs   the live inputs
-    joined   full name of the port behind each port's name, None where it is absent
-    wires    every connection of the port system: (port that gives, port that takes)
-    client   beginning of the names of our own ports
+    joined   full name of the port behind each port name, None if it is absent
+    wires    every connection of the port system: (source port, destination port)
+    client   prefix of our own port names
     target   the receiver's map
-    hit      (port, channel, articulation or None) of the last hit, None where there was none
+    hit      (port, channel, articulation or None) of the last hit, or None
     """
 
     inputs: tuple[LiveInput, ...]
@@ -68,27 +68,27 @@ def sources(scene: RoutingState) -> tuple[Source, ...]:
 
 
 def _wired(scene: RoutingState, port: str, receivers: set[str]) -> list[Source]:
-    """Wires past the program, and wires from its outputs to a second receiver."""
+    """Connections that bypass the program, and connections from its outputs to a second receiver."""
     found = []
     given = scene.joined.get(port) or port
     for gives, takes in sorted(scene.wires):
         if gives == given and not takes.startswith(scene.client):
             found.append(
-                Source(f"{gives} is wired straight to {takes}, past this program.", "wire", -1, (gives, takes))
+                Source(f"{gives} is connected directly to {takes}, bypassing this program.", "wire", -1, (gives, takes))
             )
         elif gives.startswith(scene.client) and takes not in receivers and not takes.startswith(scene.client):
-            found.append(Source(f"What leaves is wired to {takes} too.", "wire", -1, (gives, takes)))
+            found.append(Source(f"The output is also connected to {takes}.", "wire", -1, (gives, takes)))
     return found
 
 
-LOCAL = "If the kit makes sound of its own, turn that down there: it cannot be seen from here."
+LOCAL = "If the kit makes sound of its own, turn that down at the kit: it cannot be seen from here."
 
 
 def verdict(found: tuple[Source, ...], any_hit: bool) -> str:
-    """The answer, a line for each source."""
+    """The answer, one line per source."""
     if not any_hit:
         return "Hit a pad first, then ask again."
     if len(found) < 2:
-        one = found[0].told if found else "Nothing of it leaves."
+        one = found[0].message if found else "None of it is sent."
         return f"One hit sounds once here. {one} {LOCAL}" if found else f"{one} {LOCAL}"
-    return "\n".join(f"{i + 1}. {source.told}" for i, source in enumerate(found))
+    return "\n".join(f"{i + 1}. {source.message}" for i, source in enumerate(found))

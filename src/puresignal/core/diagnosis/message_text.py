@@ -1,4 +1,4 @@
-"""Messages in words, for the list of what arrives."""
+"""MIDI messages in words, for the message list."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ _SYSTEM = {
 
 
 def sort_of(data: bytes) -> str:
-    """Which of NOTES, CONTROLS and SYSTEM a message belongs to."""
+    """The kind of a message: NOTES, CONTROLS or SYSTEM."""
     status = data[0] if data else 0xFF
     if status >= 0xF0:
         return SYSTEM
@@ -40,7 +40,7 @@ def say(data: bytes, context: Context) -> str:
     if kind in (0x80, 0x90, 0xA0):
         name = context.articulation_of(channel, first & 0x7F)
         amount = "pressure" if kind == 0xA0 else "velocity"
-        meaning = spoken(name) if name else "leads nowhere" if context.mapped_channels[channel] else ""
+        meaning = spoken(name) if name else "unmapped" if context.mapped_channels[channel] else ""
         return f"{text}, note {first}, {amount} {second}" + (f": {meaning}" if meaning else "")
     if kind == 0xB0:
         return f"{text}, number {first}, value {second}"

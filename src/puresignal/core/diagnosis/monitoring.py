@@ -1,7 +1,8 @@
-"""What sounds now, and why: the rules of monitoring, read off the session.
+"""What sounds now, and why: the rules of monitoring, applied to the session.
 
-An input that is armed is heard unless it was switched off; hearing it never hides playback, and not
-hearing it never stops a capture. A track is heard in playback unless it is muted, or others are solo.
+Arming an input switches its monitoring on; the player may switch it off again. Monitoring never hides
+playback, and a recording continues without it. A track is heard in playback unless it is muted or other
+tracks are soloed.
 """
 
 from __future__ import annotations
@@ -14,12 +15,12 @@ from puresignal.core.session.session import Session
 
 
 def armed(one: LiveInput, on: bool) -> dict[str, object]:
-    """What arming an input changes: it is heard from then on. Disarming leaves hearing as it is."""
+    """The fields that arming changes: monitoring is switched on with it. Disarming leaves monitoring as it is."""
     return {"armed": True, "monitor": True} if on else {"armed": False}
 
 
 def armed_alone(inputs: tuple[LiveInput, ...], number: int) -> tuple[LiveInput, ...]:
-    """Only this input armed, for those who want arming to follow their choice."""
+    """Only this input armed, for players who want arming to follow the selection."""
     return tuple(
         replace(one, armed=i == number, monitor=one.monitor or i == number) if one.port else one
         for i, one in enumerate(inputs)
@@ -27,14 +28,14 @@ def armed_alone(inputs: tuple[LiveInput, ...], number: int) -> tuple[LiveInput, 
 
 
 def input_words(one: LiveInput, listening: bool) -> str:
-    """What is heard of an input, and why not."""
+    """Whether an input is monitored, and if not, why."""
     if not listening:
-        return f"{one.port}: not heard, nobody listens"
+        return f"{one.port}: not monitored, live input is off"
     if not one.monitor:
-        return f"{one.port}: not heard, switched off" + ("; captured all the same" if one.armed else "")
+        return f"{one.port}: not monitored, Monitor is off" + ("; recorded all the same" if one.armed else "")
     if one.output is None:
-        return f"{one.port}: not heard, it goes nowhere"
-    return f"{one.port}: heard through {one.output}"
+        return f"{one.port}: not monitored, no output chosen"
+    return f"{one.port}: monitored through {one.output}"
 
 
 def track_words(entry: FileTrack, session: Session) -> str:
@@ -45,14 +46,14 @@ def track_words(entry: FileTrack, session: Session) -> str:
     if settings.solo:
         return "solo"
     if not entry.out:
-        return "left out"
-    return "yes" if session.delivery.heard(entry.track.key) else "others solo"
+        return "not sent"
+    return "yes" if session.delivery.heard(entry.track.key) else "other tracks are soloed"
 
 
 def lines(session: Session, tracks: tuple[FileTrack, ...], listening: bool, playing: str | None) -> tuple[str, ...]:
-    """Everything that sounds now or does not, a line each.
+    """One line for everything that could sound now.
 
-    playing  "clean" or "played" while playback runs, else None
+    playing  "clean" or "played" during playback, else None
     """
     found = [input_words(one, listening) for one in session.inputs if one.port]
     if playing is None:
@@ -61,5 +62,5 @@ def lines(session: Session, tracks: tuple[FileTrack, ...], listening: bool, play
     silent = [
         f"{t.title} ({track_words(t, session)})" for t in tracks if track_words(t, session) not in ("yes", "solo")
     ]
-    found.append(f"Playback: the take as {playing}" + (f"; not heard: {', '.join(silent)}" if silent else ""))
+    found.append(f"Playback: the take, {playing}" + (f"; silent: {', '.join(silent)}" if silent else ""))
     return tuple(found)

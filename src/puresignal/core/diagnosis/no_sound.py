@@ -1,4 +1,4 @@
-"""Why is it silent? One hit followed from the port to the output; the first place where it stops is named."""
+""" "No sound?": follows one hit from the port to the output and names the first place where it stops."""
 
 from __future__ import annotations
 
@@ -10,17 +10,17 @@ from puresignal.core.path.context import MIDDLE_OPEN, Context
 
 @dataclass(frozen=True)
 class SignalState:
-    """What is known of a live input while somebody wonders.
+    """The state of a live input at the time of the question.
 
-    listening       somebody pressed Listen
+    listening       live input is switched on
     server          the port system answers
-    input, output   names of the ports that were chosen; output None for nowhere
-    input_there, output_there   they are joined
-    messages        how many came since listening began, notes how many of them started one
-    last            (channel, note) of the last of these, None where there was none
-    channel         the one that is listened to, 0 for all
-    heard           the input is heard: what comes leaves at once
-    left            something left for the last hit
+    input, output   names of the chosen ports; output None for none
+    input_there, output_there   they are connected
+    messages        messages since live input was switched on; notes: note-ons among them
+    last            (channel, note) of the last note-on, or None
+    channel         the channel listened to, 0 for all
+    monitor         the input is monitored
+    left            something was sent for the last hit
     """
 
     listening: bool
@@ -33,7 +33,7 @@ class SignalState:
     notes: int
     last: tuple[int, int] | None
     channel: int = 0
-    heard: bool = True
+    monitor: bool = True
     left: bool = True
 
 
@@ -41,13 +41,13 @@ class SignalState:
 class Checkpoint:
     """A place on the way of a hit.
 
-    told  what it means that the hit stops here
-    cure  key of what helps: "listen", "ports", "channel", "learn", "maps", "hear", "settings", or empty
+    message  what it means that the hit stops here
+    remedy   key of the action that helps: "listen", "ports", "channel", "learn", "maps", "hear", "settings", or ""
     """
 
     name: str
     passes: bool
-    told: str = ""
+    message: str = ""
     remedy: str = ""
 
 
@@ -73,32 +73,32 @@ def _places(s: SignalState, context: Context) -> list[Checkpoint]:
     known = name is not None or not spoken_of
     drum = spoken(name) if name else "such drum"
     rows = (
-        ("listening", s.listening, "Nobody listens yet. Choose a port and press Listen.", "listen"),
-        ("port system", s.server, "There is no JACK server. Start it; it is taken up by itself.", ""),
-        ("input", s.input_there, f"{s.input} is not there. Plug it in, or choose another port.", "ports"),
-        ("messages", s.messages > 0, f"Nothing comes from {s.input}. Hit a pad; look at its cable and settings.", ""),
-        ("notes", s.notes > 0, "Messages come, but no notes. Switch note sending on at the device.", ""),
+        ("listening", s.listening, "Live input is off. Choose a port and switch live input on.", "listen"),
+        ("port system", s.server, "There is no JACK server. Start it; the program will connect by itself.", ""),
+        ("input", s.input_there, f"{s.input} is unavailable. Plug it in, or choose another port.", "ports"),
+        ("messages", s.messages > 0, f"Nothing arrives from {s.input}. Hit a pad; check its cable and settings.", ""),
+        ("notes", s.notes > 0, "Messages arrive, but no notes. Switch on sending notes at the device.", ""),
         (
             "listening channel",
             s.last is None or s.channel in (0, channel),
-            f"It came on channel {channel}, and this input listens to channel {s.channel} only.",
+            f"The hit arrived on channel {channel}, but this input listens to channel {s.channel} only.",
             "channel",
         ),
         (
             "channel",
             spoken_of,
-            f"It came on channel {channel}; the kit's map speaks of {expected}. Set either.",
+            f"The hit arrived on channel {channel}; the kit's map expects {expected}. Change one of them.",
             "learn",
         ),
-        ("known note", known, f"Note {note} leads nowhere: the kit's map does not know it.", "learn"),
+        ("known note", known, f"Note {note} is unmapped: it is not in the kit's map.", "learn"),
         ("receiver's drum", goes, f"The receiver has no {drum}. Send it to another note.", "maps"),
-        ("heard", s.heard, "This input is captured but not heard. Switch Heard on.", "hear"),
-        ("output", s.output is not None, "No output is chosen, so nothing leaves. Choose a port.", "ports"),
-        ("receiver", s.output_there, f"{s.output} is not there. Start the receiver, or choose another.", "ports"),
+        ("heard", s.monitor, "This input is recorded but not monitored. Switch Monitor on.", "hear"),
+        ("output", s.output is not None, "No output is chosen, so nothing is sent. Choose a port.", "ports"),
+        ("receiver", s.output_there, f"{s.output} is unavailable. Start the receiver, or choose another.", "ports"),
         (
             "kept",
             s.left,
-            "It was taken for a double trigger and left out. See the path's settings.",
+            "It was removed as a double trigger. See the settings of the path.",
             "settings",
         ),
     )
@@ -106,8 +106,8 @@ def _places(s: SignalState, context: Context) -> list[Checkpoint]:
 
 
 def verdict(places: tuple[Checkpoint, ...]) -> str:
-    """The answer in a sentence."""
+    """The answer as a sentence."""
     last = places[-1]
     if last.passes:
-        return "Every hit reaches the receiver. If it is still silent, look at the receiver's own volume and channel."
-    return last.told
+        return "Every hit is sent to the receiver. If you still hear nothing, check the receiver's volume and channel."
+    return last.message

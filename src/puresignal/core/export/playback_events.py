@@ -1,4 +1,4 @@
-"""The score: what playback sends of a take, by seconds, each message with the output it goes to."""
+"""The playback score of a take: messages by time, each with its output."""
 
 from __future__ import annotations
 
@@ -15,11 +15,11 @@ from puresignal.core.session.track_settings import Delivery
 
 @dataclass(frozen=True, eq=False)
 class Score:
-    """What is sent, and when.
+    """The messages of playback.
 
-    at     (events,) seconds, rising; at one moment ends come first, then controls, then starts
-    data   (events, 4) uint8: output, status, data, data
-    first  (output, message): banks, programs and levels, sent before everything
+    at     (events,) seconds, rising; at one moment note ends come first, then controls, then note-ons
+    data   (events, 4) uint8: output, status, data 1, data 2
+    first  (output, message): banks, programs and levels, sent before everything else
     """
 
     at: np.ndarray
@@ -28,14 +28,14 @@ class Score:
 
 
 def outputs_of(outcome: Outcome, delivery: Delivery, sound: str) -> tuple[str, ...]:
-    """The ports that the tracks are played to; `sound` is the built-in sound's, where a track has none."""
+    """The destinations of the tracks; `sound` is used for tracks without one."""
     return tuple(dict.fromkeys(entry.settings.port or sound for entry in file_tracks(outcome, delivery)))
 
 
 def score(outcome: Outcome, delivery: Delivery, outputs: tuple[str, ...], sound: str) -> Score:
-    """The clean notes and controls of the tracks that are heard.
+    """The output notes and controls of the tracks that are heard.
 
-    outputs  names by the numbers that the score shall use; a track whose port is not among them is silent
+    outputs  names in the order of the score's output numbers; a track whose port is not among them is silent
     """
     clean, controls = outcome.output_notes, outcome.controls
     times, ranks, orders, places, rows = [], [], [], [], []
@@ -74,4 +74,4 @@ def score(outcome: Outcome, delivery: Delivery, outputs: tuple[str, ...], sound:
 
 
 SHORTEST = 0.001
-"""Seconds that a note sounds at least: one that ended in the moment it began would never be heard."""
+"""Shortest note in seconds: one that ended at its own start would never be heard."""

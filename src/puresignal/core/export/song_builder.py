@@ -1,4 +1,4 @@
-"""Delivering: the file that a path's outcome becomes, the same from window and command line."""
+"""Builds the MIDI file of a result, the same for window and command line."""
 
 from __future__ import annotations
 
@@ -16,18 +16,18 @@ from puresignal.core.session.track_settings import Delivery, TrackSettings
 
 TEXT, COPYRIGHT, TRACK_NAME, INSTRUMENT, LYRIC, MARKER, CUE, KEY_SIGNATURE = 1, 2, 3, 4, 5, 6, 7, 0x59
 CARRIED = (TEXT, COPYRIGHT, LYRIC, MARKER, CUE, KEY_SIGNATURE)
-"""Meta events of an imported file that belong to the music, not to its old tracks."""
+"""Meta events of an imported file that belong to the music and not to its old tracks."""
 
 
 @dataclass(frozen=True)
 class FileTrack:
-    """A track of the file to be.
+    """A track of the file to be written.
 
-    index    which of the outcome's tracks it is
-    title    what it is called
+    index    its index in the outcome's tracks
+    title    its name
     colour   the family whose colour it has
-    channel  on which all its notes leave, None where each keeps its own
-    out      whether it is written at all
+    channel  channel of all its notes, None if each keeps its own
+    out      whether it is written
     """
 
     index: int
@@ -41,10 +41,10 @@ class FileTrack:
 
 @dataclass(frozen=True)
 class Clip:
-    """A part of a take: some of its tracks, or a stretch of time, or both.
+    """A part of a take: some of its tracks, a time range, or both.
 
-    keys   of the tracks, None for all that leave
-    begin, end  seconds; notes that start in between, widened to whole bars
+    keys        of the tracks, None for all that are written
+    begin, end  seconds; selects the notes that start in between, extended to whole bars
     """
 
     keys: frozenset[str] | None = None
@@ -53,10 +53,10 @@ class Clip:
 
 
 def file_tracks(outcome: Outcome, delivery: Delivery | None = None) -> tuple[FileTrack, ...]:
-    """The tracks that there are to deliver, in order: those with notes, and channels with controls alone."""
+    """The tracks of the file in order: those with notes, and channels that have only controls."""
     delivery = delivery or Delivery()
     used = set(np.unique(outcome.output_notes.track).tolist())
-    # A channel of its own keeps its controls though it has no note; within a kit they go to a track that has some.
+    # A channel without notes keeps its controls on its own track; within a kit they go to a track that has notes.
     used |= {int(t) for t in np.unique(outcome.controls.track) if "/" in outcome.tracks[int(t)].key}
     if not used and len(outcome.controls):
         used = {int(outcome.controls.track[0])}
@@ -71,9 +71,9 @@ def file_tracks(outcome: Outcome, delivery: Delivery | None = None) -> tuple[Fil
 
 
 def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, clip: Clip | None = None) -> Song:
-    """A Type 1 song: first the tempo and texts, then a named track for each that holds something.
+    """Build a Type 1 song: a tempo track with the texts, then a named track for each that holds something.
 
-    Where the take was imported and a time was not changed, the file's own ticks are written.
+    Events of an imported take keep the file's own ticks wherever their time is unchanged.
     """
     clip = clip or Clip()
     every = file_tracks(outcome, delivery)
@@ -108,12 +108,12 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
 
 
 def channels_of(entry: FileTrack, own: np.ndarray) -> list[int]:
-    """The channels that a track leaves on, 1..16. own: of its notes."""
+    """The channels that a track uses, 1..16. own: channels of its notes."""
     return [entry.channel] if entry.channel is not None else sorted({int(c) for c in np.unique(own)})
 
 
 def _after(entry: FileTrack, own: np.ndarray, messages: Messages) -> Messages:
-    """Bank, program and level before all else."""
+    """Put bank, program and level before everything else."""
     first = [m for channel in channels_of(entry, own) for m in entry.settings.first_messages(channel)]
     if not first:
         return messages
@@ -129,7 +129,7 @@ def _after(entry: FileTrack, own: np.ndarray, messages: Messages) -> Messages:
 
 
 def _stretch(tempo: TempoMap, clip: Clip, length: int) -> tuple[int, int]:
-    """First tick of the clip and the one after its last: whole bars."""
+    """First tick of the clip and the tick after its last: whole bars."""
     if clip.begin is None or clip.end is None:
         return 0, length + 1
     first, _, _ = tempo.position(clip.begin)
@@ -138,7 +138,7 @@ def _stretch(tempo: TempoMap, clip: Clip, length: int) -> tuple[int, int]:
 
 
 def _from(tempo: TempoMap, begin: int) -> TempoMap:
-    """The tempo map as it is from a tick on."""
+    """The tempo map from a tick on."""
     if not begin:
         return tempo
     tempos = [t for t in tempo.tempos if t.tick <= begin][-1:] + [t for t in tempo.tempos if t.tick > begin]
@@ -151,7 +151,7 @@ def _from(tempo: TempoMap, begin: int) -> TempoMap:
 
 
 def _rehomed(controls: Controls, outcome: Outcome, tracks: tuple[FileTrack, ...]) -> np.ndarray:
-    """(controls,) the track that carries each control: its own, or the kit's first where its own has no notes."""
+    """(controls,) the track that carries each control: its own, or the kit's first if its own has no notes."""
     present = np.zeros(len(outcome.tracks), bool)
     present[[t.index for t in tracks]] = True
     kit = sorted(t.index for t in tracks if "/" not in t.track.key)
@@ -162,7 +162,7 @@ def _rehomed(controls: Controls, outcome: Outcome, tracks: tuple[FileTrack, ...]
 
 
 def _ticks(take: Take, seconds: np.ndarray, event: np.ndarray) -> np.ndarray:
-    """Ticks of moments: the event's own where the moment is still the event's, else from the tempo map."""
+    """Ticks of moments: the event's own where the time is unchanged, else from the tempo map."""
     ticks = np.maximum(take.tempo.seconds_to_ticks(seconds), 0)
     if take.ticks is not None and len(take.ticks):
         known = event != NO_EVENT
@@ -172,7 +172,7 @@ def _ticks(take: Take, seconds: np.ndarray, event: np.ndarray) -> np.ndarray:
 
 
 def fine_parts(velocity: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Whole velocities 1..127, the prefixes that make them finer, and the rows of those that have one."""
+    """Whole velocities 1..127, the high-resolution prefixes, and the rows that have one."""
     whole = np.clip(np.rint(velocity), 1, 127)
     prefix = np.clip(np.rint((velocity - whole) * 128 + 63.5), 0, 127)
     return whole, prefix, np.flatnonzero(velocity != whole)
@@ -181,13 +181,13 @@ def fine_parts(velocity: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray
 def _messages(
     notes: Notes, starts: np.ndarray, ends: np.ndarray, controls: Controls, at: np.ndarray, channel: int | None
 ) -> Messages:
-    """Messages by tick; at one tick first ends, then controls, then starts, so that every receiver agrees."""
+    """Messages by tick; at one tick ends come first, then controls, then note-ons, so that every receiver agrees."""
     lasting = ends > starts
-    # A repaired end may fall on its start's tick in a coarse file; only what had no length on purpose stays so.
+    # In a coarse file a repaired end may fall on its start's tick; only notes without length on purpose stay so.
     ends = np.where(~lasting & (notes.end > notes.start), starts + 1, np.maximum(ends, starts))
     zero = ends == starts
     velocity, prefix, exact = fine_parts(notes.velocity)
-    # A prefix counts for the next note of its channel, so it stands right before its own.
+    # A prefix applies to the next note of its channel, so it comes right before its own.
     own_place = np.arange(len(notes)) * 2 + 1
     rank = np.concatenate(
         [np.where(zero, 3, 0), np.where((controls.kind == PROGRAM), 1, 2), np.full(len(notes) + len(exact), 3)]

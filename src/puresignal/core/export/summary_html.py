@@ -1,4 +1,4 @@
-"""A page that says what was done to a take, to print or to hand on with the file. One HTML text, nothing beside it."""
+"""The summary page of what was done to a take, for printing or passing on. One self-contained HTML text."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ svg { width: 100%; display: block; margin: .4em 0 } section + section { break-be
 """
 
 _DONE = (
-    (Action.REMOVED, "taken out"),
+    (Action.REMOVED, "removed"),
     (Action.ADDED, "added"),
     (Action.CHANGED, "changed"),
 )
@@ -36,7 +36,7 @@ _MOST_ROWS = 400
 
 
 def page(sections: list[str]) -> str:
-    """The whole page, of one section for each take."""
+    """The whole page from one section per take."""
     body = "\n".join(f"<section>{section}</section>" for section in sections)
     return (
         '<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8"><title>What was done</title>'
@@ -45,14 +45,14 @@ def page(sections: list[str]) -> str:
 
 
 def section(take: Take, context: Context, outcome: Outcome, warnings: list[str]) -> str:
-    """What became of one take: sums, a picture of it, drum by drum, and each decision that was not plain."""
+    """The section of one take: sums, a picture, drum by drum, and each doubtful decision."""
     tally = outcome.tally
     kit = context.source.name if context.source is not None else "no kit"
     receiver = context.target.name if context.target is not None else "no receiver"
     parts = [
         f"<h1>{escape(take.name)}</h1>",
         f'<p class="faint">From {escape(kit)} to {escape(receiver)} · {_time(take.length)} long</p>',
-        f"<p><b>{_count(tally.arrived, 'hit')} came in, {_count(tally.left, 'note')} left.</b> "
+        f"<p><b>{_count(tally.arrived, 'hit')} in, {_count(tally.left, 'note')} out.</b> "
         f"{'Every difference is accounted for below.' if tally.balances() else 'The sums do not agree.'}</p>",
         _picture(take, outcome),
         _reasons(outcome),
@@ -63,7 +63,7 @@ def section(take: Take, context: Context, outcome: Outcome, warnings: list[str])
     ]
     if warnings or take.notices:
         rows = "".join(f"<li>{escape(text)}</li>" for text in (*take.notices, *warnings))
-        parts.append(f"<h2>Said about the file</h2><ul>{rows}</ul>")
+        parts.append(f"<h2>Warnings about the file</h2><ul>{rows}</ul>")
     return "\n".join(part for part in parts if part)
 
 
@@ -76,7 +76,7 @@ def _time(seconds: float) -> str:
 
 
 def _table(heads: tuple[str, ...], rows: list[tuple[object, ...]]) -> str:
-    """Numbers stand right, under their heads."""
+    """A table; numbers are right-aligned under their headings."""
     numeric = [bool(rows) and all(isinstance(row[i], (int, float)) for row in rows) for i in range(len(heads))]
     mark = [' class="n"' if n else "" for n in numeric]
     head = "".join(f"<th{m}>{escape(h)}</th>" for h, m in zip(heads, mark, strict=True))
@@ -116,7 +116,7 @@ def _drums(take: Take, outcome: Outcome) -> str:
         )  # fmt: skip
     if not rows:
         return ""
-    heads = ("drum", "played", "taken out", "left", "velocity, middle", "after the nearest sixteenth")
+    heads = ("drum", "played", "removed", "left", "median velocity", "distance from the nearest sixteenth")
     return "<h2>Drum by drum</h2>" + _table(heads, rows)
 
 
@@ -140,23 +140,20 @@ def _doubts(take: Take, outcome: Outcome) -> str:
     for i in _rows_of(outcome, doubtful(outcome)).tolist():
         origin = int(outcome.input_notes.origin[i])
         why = reason_removed(outcome, origin)
-        sure = float(
-            entries.confidence[(entries.origin == origin) & (entries.action != Action.CHANGED)].min(initial=1.0)
-        )
-        fate = "left" if why is None else f"taken out: {REASON_WORDS[why]}"
-        rows.append(
-            (_place(take, float(outcome.input_notes.start[i])), _name(outcome, i), float(outcome.input_notes.velocity[i]), fate,
-             f"{100 * sure:.0f} % sure")
-        )  # fmt: skip
+        own = (entries.origin == origin) & (entries.action != Action.CHANGED)
+        confidence = float(entries.confidence[own].min(initial=1.0))
+        decision = "kept" if why is None else f"removed: {REASON_WORDS[why]}"
+        place, velocity = _place(take, float(outcome.input_notes.start[i])), float(outcome.input_notes.velocity[i])
+        rows.append((place, _name(outcome, i), velocity, decision, f"{100 * confidence:.0f} %"))
     if not rows:
         return ""
-    return "<h2>Doubtful</h2>" + _table(("when", "what", "velocity", "decided", "how sure"), rows[:_MOST_ROWS])
+    return "<h2>Doubtful</h2>" + _table(("when", "what", "velocity", "decided", "confidence"), rows[:_MOST_ROWS])
 
 
 def _removed(take: Take, outcome: Outcome) -> str:
     found: list[tuple[int, Reason]] = []
     for why in outcome.tally.removed():
-        # What leads nowhere is counted pad by pad further down.
+        # Unmapped hits are counted pad by pad further down.
         if why not in (Reason.UNMAPPED, Reason.NO_TARGET):
             found += [(i, why) for i in _rows_of(outcome, outcome.tally.origins(Action.REMOVED, why)).tolist()]
     rows: list[tuple[object, ...]] = [
@@ -168,7 +165,7 @@ def _removed(take: Take, outcome: Outcome) -> str:
         return ""
     rest = len(rows) - _MOST_ROWS
     more = f'<p class="faint">and {_count(rest, "further note")}; the report lists all.</p>' if rest > 0 else ""
-    return "<h2>Taken out</h2>" + _table(("when", "what", "velocity", "why"), rows[:_MOST_ROWS]) + more
+    return "<h2>Removed</h2>" + _table(("when", "what", "velocity", "why"), rows[:_MOST_ROWS]) + more
 
 
 def _unmapped(outcome: Outcome) -> str:
@@ -180,11 +177,11 @@ def _unmapped(outcome: Outcome) -> str:
     if not counts:
         return ""
     rows: list[tuple[object, ...]] = [(f"channel {c}, note {n}", why, k) for (c, n, why), k in counts.most_common()]
-    return "<h2>Led nowhere</h2>" + _table(("pad", "why", "hits"), rows)
+    return "<h2>Unmapped</h2>" + _table(("pad", "why", "hits"), rows)
 
 
 def _picture(take: Take, outcome: Outcome) -> str:
-    """A row for each drum: what left as strokes as tall as they were hard, what was taken out as open rings."""
+    """A row per drum: output notes as strokes as tall as their velocity, removed ones as open rings."""
     drums = [one.name for one in drum_statistics.of_take(outcome, take)]
     if not drums or take.length <= 0:
         return ""
@@ -210,5 +207,5 @@ def _picture(take: Take, outcome: Outcome) -> str:
         out.append(f'<path d="{"".join(strokes)}" stroke="#1f5f6b" stroke-width="1.4" fill="none"/>')
         out.append(f'<g fill="none" stroke="#b3402a" stroke-width="1.2">{"".join(rings)}</g>')
     out.append("</svg>")
-    legend = '<p class="faint">A stroke is a note that left, as tall as it was hard; a ring is one taken out.</p>'
+    legend = '<p class="faint">A stroke is an output note, as tall as its velocity; a ring is a removed note.</p>'
     return "".join(out) + legend

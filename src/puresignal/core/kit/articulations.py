@@ -1,7 +1,7 @@
-"""The vocabulary of drums: articulations, families, spoken names, and who stands in for whom.
+"""The vocabulary of drums: articulations, families, names in words, and stand-ins.
 
-An articulation is a drum and the place or way it is struck: `snare.rim`. Its
-first word is the drum; the drum's name without its number is its family's key.
+An articulation is a drum and the place or way it is struck: `snare.rim`. Its first word is the drum; the
+drum's name without its number is the key of its family.
 """
 
 from __future__ import annotations
@@ -24,10 +24,10 @@ STANDARD = (
 )  # fmt: skip
 
 HAT_EDGE_HALF = "hat.edge.half"
-"""What the pedal makes of an edge hit at half opening. Never stands in a note map."""
+"""An edge hit at half opening, as the pedal decides it. Never appears in a note map."""
 
 HAT_QUARTER, HAT_THREE_QUARTER = "hat.quarter", "hat.three_quarter"
-"""What a receiver with five openings plays between closed, half and open."""
+"""Openings of a receiver with five hat sounds, between closed, half and open."""
 
 FAMILIES = ("kick", "snare", "hat", "tom", "cymbal", "percussion", "other")
 
@@ -47,7 +47,7 @@ _SPOKEN = {
     "lowmid": "low mid",
 }  # fmt: skip
 
-# A rim or cross-stick goes to the head before it goes to the other special stroke.
+# A rim or cross-stick falls back to the head before it falls back to the other special stroke.
 _NEAREST = {
     "head": ("rim", "side"),
     "rim": ("head", "side"),
@@ -82,17 +82,17 @@ def drum_of(name: str) -> str:
 
 
 def family_of(name: str) -> str:
-    """The family that gives a drum its colour and its mark; `other` where the word is not known."""
+    """The family that gives a drum its colour and mark; `other` for an unknown word."""
     return _FAMILY_OF_WORD.get(drum_of(name).rstrip("0123456789"), "other")
 
 
 def spoken(name: str) -> str:
-    """In words: `snare.rim` is "snare, rim"; `tom1.head` is "tom 1, head"."""
+    """The articulation in words: `snare.rim` is "snare, rim"; `tom1.head` is "tom 1, head"."""
     parts = name.split(".")
     drum = parts[0]
     digits = drum[len(drum.rstrip("0123456789")) :]
     word = drum[: len(drum) - len(digits)]
-    # As a drum, "splash" is a cymbal; as a way of playing the hat, the foot's.
+    # As a drum "splash" is a cymbal; as a way of playing the hat it is a foot splash.
     word = _SPOKEN.get(word, word) if word in ("hat", "aux") else word.replace("_", " ")
     head = f"{word} {digits}".strip()
     rest = [_SPOKEN.get(part, part.replace("_", " ")) for part in parts[1:]]
@@ -118,7 +118,7 @@ def mark_of(name: str) -> str:
 
 
 def sort_key(name: str) -> tuple[int, str, int, str]:
-    """Order of drums and articulations in lists: as a drummer counts them, then by name."""
+    """Sort key for drums and articulations: the order in which drummers list them, then by name."""
     drum = drum_of(name)
     place = DRUM_ORDER.index(drum) if drum in DRUM_ORDER else len(DRUM_ORDER)
     inner = STANDARD.index(name) if name in STANDARD else len(STANDARD)
@@ -126,10 +126,10 @@ def sort_key(name: str) -> tuple[int, str, int, str]:
 
 
 def stand_ins(name: str, nearer: str = "open") -> tuple[str, ...]:
-    """Who may stand in for an articulation that a receiver lacks, nearest first.
+    """Articulations that may stand in for one that a receiver lacks, nearest first.
 
     nearer   "open" or "closed": the end of the travel that a half-open hat is nearer to
-    Returns  articulations of the same drum, the name itself left out
+    Returns  articulations of the same drum, without `name` itself
     """
     drum = drum_of(name)
     further = "closed" if nearer == "open" else "open"
@@ -155,7 +155,7 @@ def stand_ins(name: str, nearer: str = "open") -> tuple[str, ...]:
 def resolve(name: str, available: tuple[str, ...], nearer: str = "open") -> str | None:
     """The articulation that a receiver plays for `name`: itself, the nearest of its drum, or None.
 
-    available  what the receiver lists, in its own order
+    available  the receiver's articulations, in the order of its map
     """
     wanted = canonical(name)
     by_canonical: dict[str, str] = {}

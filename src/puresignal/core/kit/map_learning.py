@@ -1,6 +1,7 @@
-"""Learning a kit by hitting its pads: a guess for each unknown note, accepted by hitting the same pad again.
+"""Learning a kit's note map by hitting its pads.
 
-The pedal is learnt by one press and release: foot off, press, let go.
+Each unknown note gets a guess; hitting the same pad again accepts it. The hat pedal is learnt from one
+press and release: foot off, press, let go.
 """
 
 from __future__ import annotations
@@ -15,28 +16,28 @@ USUAL = (
     "ride.bow", "snare.rim", "ride.bell", "crash2.bow", "crash1.edge", "hat.half", "snare.side", "tom4.head",
     "ride.edge", "crash2.edge", "tom1.rim", "tom2.rim", "tom3.rim", "hat.splash", "aux1", "aux2", "aux3", "aux4",
 )  # fmt: skip
-"""In which order drummers usually hit their pads when asked to hit each once."""
+"""The order in which most drummers hit their pads when asked to hit each one once."""
 
 SAME_STROKE = 0.25
-"""Seconds within which a second note-on of a pad is no answer: a double trigger, or a flam."""
+"""Seconds within which a second note-on of a pad is not an answer but a double trigger or a flam."""
 
 
 LEAST_TRAVEL = 24
-"""Controller steps that a pedal moves at least when it is pressed; a jittery one at rest moves less."""
+"""Smallest travel of a pressed pedal, in controller steps; a jittery pedal at rest moves less."""
 LET_GO = 0.25
-"""A pedal is let go when it is back within this part of its travel."""
+"""A pedal counts as released when it is back within this fraction of its travel."""
 FOOT_CLOSE = 0.06
 """Seconds after a quick press within which a note is most likely the foot's own."""
 _NOT_PEDALS = frozenset({0, 1, 7, 10, 11, 32, 64, 88, *range(96, 102), *range(120, 128)})
-"""Controllers whose meaning is taken: banks, wheel, levels, sustain, fine velocity, parameters, modes."""
+"""Controllers with a fixed meaning: bank, mod wheel, volume, pan, sustain, fine velocity, parameters, modes."""
 
 
 @dataclass(frozen=True)
 class Pedal:
-    """A controller that is being pressed and let go.
+    """A controller that is being pressed and released.
 
-    first, furthest, last  values: where it began, farthest from there, and now
-    pressed                seconds at which it was last moved away from rest
+    first, furthest, last  its first value, the value furthest from that, and its value now
+    pressed                seconds at which it last moved away from rest
     """
 
     controller: int
@@ -48,12 +49,12 @@ class Pedal:
 
 @dataclass(frozen=True)
 class MapLearning:
-    """A map being learnt.
+    """The state of learning one note map.
 
-    waiting  (channel, note) of the pad that is asked about, None where none is
-    guess    what it is taken for until the player says otherwise
-    heard    seconds at which it was last hit
-    pedal    what the foot has done
+    waiting  (channel, note) of the pad that needs an answer, or None
+    guess    its articulation unless the player chooses another
+    heard    seconds at which that pad was last hit
+    pedal    the hat pedal so far
     """
 
     note_map: NoteMap
@@ -64,10 +65,10 @@ class MapLearning:
 
 
 def note_received(learning: MapLearning, at: float, channel: int, note: int, general: NoteMap) -> MapLearning:
-    """What a hit does: an unknown pad is asked about, and the same pad again accepts the guess.
+    """The state after a hit: an unknown pad needs an answer, and hitting it again accepts the guess.
 
-    at       seconds, never falling from hit to hit
-    general  what notes mean in general (General MIDI percussion)
+    at       seconds, never decreasing from hit to hit
+    general  the General MIDI percussion map
     """
     pad = (channel, note)
     if learning.waiting == pad:
@@ -83,10 +84,10 @@ def note_received(learning: MapLearning, at: float, channel: int, note: int, gen
 
 
 def pedal_moved(learning: MapLearning, at: float, controller: int, value: int) -> MapLearning:
-    """What a controller message does: one press and release tells polarity and travel of the hat's pedal.
+    """The state after a controller message: one press and release gives the pedal's polarity and travel.
 
-    The foot begins off the pedal, so where the controller comes to rest again is open, and the farthest
-    from there is closed.
+    The foot starts off the pedal, so the value at which the controller comes to rest again is open, and the
+    value furthest from it is closed.
     """
     if controller in _NOT_PEDALS:
         return learning
@@ -112,13 +113,13 @@ def _hat_of(note_map: NoteMap, pedal: Pedal) -> HatPedal:
         follow = bool(here & {"hat.open", "hat.half", "hat.edge.open"})
     open_at = pedal.last
     if before is not None and before.controller == pedal.controller and before.closed_at == pedal.furthest:
-        # Still coming to rest: the farthest from closed is open.
+        # Still coming to rest: the value furthest from closed is open.
         open_at = max(before.open_at, pedal.last, key=lambda v: abs(v - pedal.furthest))
     return HatPedal(pedal.controller, pedal.furthest, open_at, follow)
 
 
 def choose(learning: MapLearning, articulation: str) -> MapLearning:
-    """The pad that was asked about is this."""
+    """The state after the player has named the pad that needed an answer."""
     if learning.waiting is None:
         return learning
     channel, note = learning.waiting
@@ -126,9 +127,9 @@ def choose(learning: MapLearning, articulation: str) -> MapLearning:
 
 
 def guess_for(note_map: NoteMap, note: int, general: NoteMap, channel: int = 10) -> str | None:
-    """What an unknown note most likely is: what it means in general, if still missing, else the next that is.
+    """The likeliest articulation of an unknown note: its General MIDI meaning if still missing, else the next missing.
 
-    On channel 10 notes usually mean what they mean in general; elsewhere they do so far as those learnt did.
+    On channel 10 General MIDI meanings are assumed; on other channels only if the notes learnt so far agree with them.
     """
     here = {canonical(pad.articulation) for pad in note_map.pads}
     means = {pad.note: canonical(pad.articulation) for pad in reversed(general.pads)}
@@ -141,7 +142,7 @@ def guess_for(note_map: NoteMap, note: int, general: NoteMap, channel: int = 10)
 
 
 def missing(note_map: NoteMap) -> tuple[str, ...]:
-    """The usual articulations that the map does not have yet."""
+    """The usual articulations that the map still lacks."""
     here = {canonical(pad.articulation) for pad in note_map.pads}
     return tuple(name for name in USUAL if name not in here)
 

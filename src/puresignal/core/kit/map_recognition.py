@@ -1,4 +1,4 @@
-"""Which kit was this? Note maps ranked by how well they explain what was played."""
+"""Recognising the kit: note maps ranked by how well they explain a take."""
 
 from __future__ import annotations
 
@@ -14,10 +14,10 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 
 SHARES = {"kick": 0.22, "snare": 0.26, "hat": 0.28, "tom": 0.08, "cymbal": 0.13, "percussion": 0.02, "other": 0.01}
-"""How much of usual drumming falls to each family, roughly; a map that says otherwise is less likely to be right."""
+"""Rough share of hits on each family in ordinary drumming; a map that implies other shares is less likely."""
 
 UNKNOWN = 2e-4
-"""Likelihood of a hit on a note that the right map would not know: a pad added, a stray note."""
+"""Likelihood of a hit on a note that the right map lacks: an added pad, a stray note."""
 
 _WITHIN = {
     "snare.head": 6.0, "hat.closed": 4.0, "hat.open": 1.5, "hat.half": 1.0, "hat.pedal": 1.0, "hat.splash": 0.3,
@@ -27,12 +27,12 @@ _WITHIN = {
 
 @dataclass(frozen=True)
 class Guess:
-    """One map, and how well it explains a take.
+    """One map and how well it explains a take.
 
-    explained  hits on notes it knows, of `hits`
-    unknown    (channel, note) pairs it does not know, most frequent first
-    pedal      its hat pedal was moved; None where it has none
-    score      mean log likelihood of a hit, higher is better
+    explained  hits on notes that it knows, out of `hits`
+    unknown    (channel, note) pairs that it lacks, most frequent first
+    pedal      whether its hat pedal moved; None for a map without one
+    score      mean log likelihood of a hit; higher is better
     """
 
     note_map: NoteMap
@@ -44,10 +44,10 @@ class Guess:
 
 
 def recognise(take: Take, maps: Iterable[NoteMap]) -> tuple[Guess, ...]:
-    """The maps by how well they explain a take, best first.
+    """The maps ranked by how well they explain a take, best first.
 
-    A hit is as likely as its family's share in usual drumming, split over the family's pads; a
-    note that a map does not know is very unlikely, and so is a pedal that moves unknown to it.
+    The likelihood of a hit is its family's share in ordinary drumming, split over the family's pads. A note that
+    the map lacks is very unlikely, and so is a moving pedal that the map does not know.
     """
     events = take.events
     kind, channel = events.status & 0xF0, (events.status & 0x0F) + 1
@@ -68,7 +68,7 @@ def recognise(take: Take, maps: Iterable[NoteMap]) -> tuple[Guess, ...]:
 
 
 def _travel(values: np.ndarray, rows: np.ndarray) -> bool:
-    """Whether a controller moves as a pedal does: to and fro over part of its way."""
+    """Whether a controller moves like a pedal: back and forth over part of its travel."""
     here = values[rows]
     return len(here) >= 4 and int(here.max()) - int(here.min()) >= 24
 
@@ -94,7 +94,7 @@ def _guess(note_map: NoteMap, notes: np.ndarray, counts: np.ndarray, busy: set[t
         channels = np.flatnonzero(hat_channels(note_map)).tolist()
         pedal = any((c, note_map.hat.controller) in busy for c in channels)
     others = {n for _, n in busy} - ({note_map.hat.controller} if note_map.hat is not None else set())
-    # A pedal that moves, and of which the map knows nothing, speaks against it as much as one hit in twenty would.
+    # A moving pedal that the map does not know counts against it as much as one unknown hit in twenty.
     if pedal is False or (others & {1, 4} and not pedal):
         score += 0.05 * total * log(UNKNOWN)
     ordered = tuple(pair for _, pair in sorted(unknown, key=lambda item: (-item[0], item[1])))
@@ -102,7 +102,7 @@ def _guess(note_map: NoteMap, notes: np.ndarray, counts: np.ndarray, busy: set[t
 
 
 def _weights(note_map: NoteMap) -> dict[str, float]:
-    """Likelihood of a hit on each articulation; those of one family share what falls to it."""
+    """Likelihood of a hit on each articulation; the articulations of one family share the family's likelihood."""
     names = {canonical(pad.articulation) for pad in note_map.pads}
     if note_map.hat is not None and not note_map.hat.notes_follow_pedal:
         names |= {HAT_EDGE_HALF} if "hat.edge.closed" in names else set()

@@ -18,10 +18,10 @@ VERSION = 1
 class Pad:
     """One line of a note map.
 
-    articulation  what is struck, and how
+    articulation  the drum and how it is struck
     note          0..127
     channel       1..16, or None for the map's channel
-    group         name of the stand it shares with others; None shares with nobody
+    group         name of the stand it shares with other pads, or None
     also          further notes that a receiver plays for this articulation
     """
 
@@ -34,11 +34,11 @@ class Pad:
 
 @dataclass(frozen=True)
 class HatPedal:
-    """How a kit's pedal tells the opening of the hat.
+    """How a kit's pedal sends the opening of the hat.
 
     controller          0..119
     closed_at, open_at  its values at the two ends of the travel; they differ
-    notes_follow_pedal  True: a note for each opening. False: one note, the pedal decides
+    notes_follow_pedal  True: a note for each opening. False: one note, and the pedal decides
     """
 
     controller: int = 4
@@ -52,13 +52,13 @@ class HatPedal:
         return min(1.0, max(0.0, place))
 
     def value(self, closedness: float) -> int:
-        """The controller value of a closedness, the other way round."""
+        """The controller value for a closedness, the inverse of `closedness`."""
         return round(self.open_at + closedness * (self.closed_at - self.open_at))
 
 
 @dataclass(frozen=True)
 class NoteMap:
-    """A kit's or a receiver's notes. `channel` None means any channel."""
+    """The notes of a kit or a receiver. `channel` None means any channel."""
 
     name: str
     pads: tuple[Pad, ...]
@@ -81,9 +81,9 @@ class NoteMap:
 
 
 def with_meaning(note_map: NoteMap, channel: int, note: int, articulation: str | None) -> NoteMap:
-    """A kit's map that takes a note on a channel (1..16) for an articulation; None forgets the note.
+    """A kit's map in which a note on a channel (1..16) means an articulation; None unmaps the note.
 
-    The pad is of the map's own channel where that is the one, else of a channel of its own.
+    The pad gets a channel of its own only where it differs from the map's.
     """
     here = [p for p in note_map.pads if p.note == note and note_map.channel_of(p) in (channel, None)]
     exact = [p for p in here if note_map.channel_of(p) == channel]
@@ -98,7 +98,7 @@ def with_meaning(note_map: NoteMap, channel: int, note: int, articulation: str |
 
 
 def with_goal(note_map: NoteMap, articulation: str, notes: tuple[int, ...]) -> NoteMap:
-    """A receiver's map that plays an articulation on these notes, the first and then all others; none forgets it."""
+    """A receiver's map that plays an articulation on these notes, first and `also`; no notes removes it."""
     first = note_map.pad_for(articulation)
     if not notes:
         return replace(note_map, pads=tuple(p for p in note_map.pads if p.articulation != articulation))
@@ -114,14 +114,14 @@ def with_hat(note_map: NoteMap, hat: HatPedal | None) -> NoteMap:
 
 
 def renamed(note_map: NoteMap, name: str) -> NoteMap:
-    """The map under another name; an empty one changes nothing."""
+    """The map under another name; an empty name changes nothing."""
     return replace(note_map, name=name.strip() or note_map.name)
 
 
 def check_source(note_map: NoteMap, where: str) -> None:
-    """A source map must say one thing about each note.
+    """Check that a source map gives each note one meaning.
 
-    Raises NoteMapError when two pads hold the same note on the same channel
+    Raises NoteMapError when two pads have the same note on the same channel
     """
     seen: dict[tuple[int | None, int], Pad] = {}
     for pad in note_map.pads:
@@ -129,7 +129,7 @@ def check_source(note_map: NoteMap, where: str) -> None:
         if key in seen:
             channel = "any channel" if key[0] is None else f"channel {key[0]}"
             raise NoteMapError(
-                f"Note {pad.note} on {channel} stands for both {seen[key].articulation} and {pad.articulation}",
+                f"Note {pad.note} on {channel} means both {seen[key].articulation} and {pad.articulation}",
                 where,
                 "Keep one of the two pads.",
             )
@@ -169,8 +169,8 @@ def to_json(note_map: NoteMap) -> dict[str, Any]:
 def from_json(data: object, where: str) -> NoteMap:
     """A note map from plain JSON data.
 
-    where   how to name the source in messages, a file name usually
-    Raises  NoteMapError that names the field, what stands there and what is expected
+    where   the source as named in messages, usually a file name
+    Raises  NoteMapError that names the field, the value and the expected value
     """
     reader = _Reader(where)
     top = reader.table(data, "the note map")
@@ -183,7 +183,9 @@ def from_json(data: object, where: str) -> NoteMap:
         )
     if version > VERSION:
         raise NoteMapError(
-            f"This note map is of version {version}, this program reads up to {VERSION}", where, "Update the program."
+            f"This note map has version {version}; this program reads versions up to {VERSION}",
+            where,
+            "Update the program.",
         )
     reader.known(top, {"format", "version", "name", "channel", "pads", "hat"}, "the note map")
     name = reader.text(top.get("name"), "name")
@@ -197,7 +199,7 @@ def from_json(data: object, where: str) -> NoteMap:
 
 
 class _Reader:
-    """Checks one value at a time and says exactly where it stands."""
+    """Checks one value at a time and names its exact place in errors."""
 
     def __init__(self, where: str):
         self.where = where
@@ -211,7 +213,7 @@ class _Reader:
         return value
 
     def known(self, table: Mapping[str, Any], names: set[str], path: str) -> None:
-        # A field of somebody else's is theirs to keep; one that is nearly ours is a slip that would go unnoticed.
+        # Unknown fields are allowed, but one that nearly matches a known name is a typo that would go unnoticed.
         for key in table:
             near = difflib.get_close_matches(key, names - set(table), 1, 0.7) if key not in names else []
             if near:
@@ -265,7 +267,7 @@ class _Reader:
         closed_at = self.number(value.get("closed_at", 127), 0, 127, "hat.closed_at")
         open_at = self.number(value.get("open_at", 0), 0, 127, "hat.open_at")
         if closed_at == open_at:
-            raise self.fail("hat.open_at", open_at, f"another value than closed_at ({closed_at})")
+            raise self.fail("hat.open_at", open_at, f"a value other than closed_at ({closed_at})")
         return HatPedal(self.number(value.get("controller", 4), 0, 119, "hat.controller"), closed_at, open_at, follows)
 
 
@@ -277,7 +279,7 @@ def _show(value: object) -> str:
 
 
 def vocabulary(*maps: NoteMap | None) -> tuple[str, ...]:
-    """Every articulation that the maps or the standard list speak of; the index into it is its code."""
+    """Every articulation of the maps and of the standard list; the index into it is the articulation's code."""
     names: dict[str, None] = dict.fromkeys((*STANDARD, HAT_EDGE_HALF))
     for note_map in maps:
         if note_map is not None:

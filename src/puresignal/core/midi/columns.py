@@ -1,4 +1,4 @@
-"""Bundles of equally long, locked NumPy arrays: the shape that all notes and events travel in."""
+"""Frozen bundles of equally long NumPy arrays, in which all notes and events travel."""
 
 from __future__ import annotations
 
@@ -12,9 +12,8 @@ import numpy as np
 class Columns:
     """Base of the frozen bundles: row i of every column belongs to one thing.
 
-    Subclasses name their columns as fields and give `DTYPES`, one NumPy type a
-    column. Columns are copied only when they are not locked already, so passing
-    an unchanged column from one bundle to the next costs nothing.
+    Subclasses declare their columns as fields and in `DTYPES`, one NumPy type each. Only writable columns are
+    copied, so passing an unchanged column from one bundle to the next costs nothing.
     """
 
     DTYPES: ClassVar[dict[str, Any]] = {}
@@ -24,7 +23,7 @@ class Columns:
         for field in fields(self):
             column = getattr(self, field.name)
             wanted = np.dtype(self.DTYPES[field.name])
-            # A view of somebody's writable array could still change under us: only owners may be kept.
+            # A view of somebody's writable array could still change: only arrays that own their data are kept.
             if not (
                 isinstance(column, np.ndarray)
                 and column.dtype == wanted
@@ -51,7 +50,7 @@ class Columns:
         chosen = {}
         for field in fields(self):
             column = getattr(self, field.name)[rows]
-            column.flags.writeable = False  # ours alone when it was indexed; a slice is copied on the way in
+            column.flags.writeable = False  # ours alone if it was indexed; a slice is copied by the constructor
             chosen[field.name] = column
         return type(self)(**chosen)
 
@@ -73,11 +72,11 @@ class Columns:
 
 
 def note_keys(lane: np.ndarray, note: np.ndarray) -> np.ndarray:
-    """(n,) one small number for each pair of lane and note, in the order of the lanes.
+    """A small integer key for each (lane, note) pair, in the order of the lanes.
 
-    lane  (n,) 0 or more, such as a port and channel in one number
-    note  (n,) 0..127
-    Sixteen bits wherever they do: NumPy sorts those by radix, several times quicker than longer ones.
+    lane     (n,) 0 or more, for example port and channel in one number
+    note     (n,) 0..127
+    Returns  (n,) uint16 where that suffices: NumPy radix-sorts those, several times faster than wider integers
     """
     if not len(lane):
         return np.zeros(0, np.uint16)

@@ -1,8 +1,7 @@
-"""Raw events, and the notes and controls made of them: the shapes that all code passes on.
+"""Raw events, and the notes and controls made of them: the types that all code passes around.
 
-Times are seconds from the start of the take, multiples of 20 µs. Channels run
-from 1 to 16. `origin` names the event that a note came from, so that verdicts,
-edits and random draws stay with their note whatever happens to others.
+Times are seconds from the start of the take, multiples of 20 µs. Channels run from 1 to 16. `origin` is the
+number of the event that a note came from; verdicts, edits and random draws refer to notes by it.
 """
 
 from __future__ import annotations
@@ -27,9 +26,9 @@ DEFAULT_RELEASE = 64
 
 @dataclass(frozen=True, eq=False)
 class Events(Columns):
-    """Raw messages in the order of their arrival.
+    """Raw messages in the order of arrival.
 
-    arrived  (n,) float64 seconds, never falling
+    arrived  (n,) float64 seconds, never decreasing
     port     (n,) index into the take's ports
     status   (n,) status byte with its channel bits; 0xF0 and above are system messages
     data1    (n,) 0..127
@@ -57,15 +56,15 @@ class Notes(Columns):
     port          (n,) index into the take's ports
     channel       (n,) 1..16
     note          (n,) 0..127
-    velocity      (n,) float, 1..127: fine velocities survive
+    velocity      (n,) float, 1..127; fractions carry high-resolution velocity
     release       (n,) 0..127
     articulation  (n,) index into the vocabulary, -1 for none
-    closedness    (n,) how far the hat pedal was closed, 0..1; NaN where no pedal spoke
-    track         (n,) index into the path's tracks, -1 before they are split
+    closedness    (n,) position of the hat pedal from open 0 to closed 1; NaN where none was received
+    track         (n,) index into the path's tracks, -1 before the split
     origin        (n,) number of the event that started the note
-    branch        (n,) 0, or 1, 2 .. for further notes that one hit leaves as
-    end_event     (n,) number of the event that ended the note, -1 where the end was made
-    seq           (n,) place in playing order, rising with start
+    branch        (n,) 0, or 1, 2 .. for further notes that one hit is sent as
+    end_event     (n,) number of the event that ended the note, -1 where the path made the end
+    seq           (n,) position in playing order, rising with start
     """
 
     start: np.ndarray
@@ -100,9 +99,9 @@ class Controls(Columns):
     kind     (n,) status byte without its channel: 0xA0 .. 0xE0
     number   (n,) controller or note number; low byte of a bend; program or pressure
     value    (n,) 0..127; high byte of a bend; 0 for program and pressure
-    track    (n,) index into the path's tracks, -1 before they are split
+    track    (n,) index into the path's tracks, -1 before the split
     origin   (n,) number of the event
-    seq      (n,) place in playing order
+    seq      (n,) position in playing order
     """
 
     at: np.ndarray
@@ -123,10 +122,10 @@ class Controls(Columns):
 
 @dataclass(frozen=True)
 class Port:
-    """Where events came from.
+    """A source of events.
 
-    name    as the device or the file's track calls itself; may be empty
-    device  ports of one device share a hat pedal and its cymbals; tracks of one file share a device
+    name    the name that the device or the file's track gives itself; may be empty
+    device  ports of one device share a hat pedal and cymbals; tracks of one file share a device
     """
 
     name: str
@@ -135,7 +134,7 @@ class Port:
 
 @dataclass(frozen=True)
 class Meta:
-    """A meta event of a MIDI file that is kept: texts, lyrics, markers, key.
+    """A meta event of a MIDI file that is kept: text, lyric, marker, key.
 
     tick  in the take's own ticks
     kind  0..127, as the Standard MIDI File specification numbers them
@@ -148,14 +147,14 @@ class Meta:
 
 @dataclass(frozen=True, eq=False)
 class Take:
-    """What was played, as it arrived. Never edited.
+    """A performance as it arrived. Never edited.
 
     ident      short unique name, letters and digits
-    ticks      (n,) the events' own ticks for an imported file; None for a captured take
+    ticks      (n,) the events' own ticks for an imported file; None for a recorded take
     metas      texts and keys of an imported file
-    end_tick   where an imported file says that it ends
-    original   an imported file, byte for byte; None for a captured take
-    notices    what the reader had to say about the file
+    end_tick   end of the track in an imported file
+    original   an imported file, byte for byte; None for a recorded take
+    notices    the reader's warnings about the file
     """
 
     ident: str
@@ -172,7 +171,7 @@ class Take:
 
     @property
     def length(self) -> float:
-        """Seconds from the start to the last event, or to where the file says it ends."""
+        """Seconds from the start to the last event, or to the end that the file states."""
         last = float(self.events.arrived[-1]) if len(self.events) else 0.0
         if self.ticks is None:
             return last
@@ -180,11 +179,11 @@ class Take:
 
 
 def playing_order(events: Events) -> np.ndarray:
-    """Order in which the path reads events: by arrival, a controller before notes of the same moment.
+    """The order in which the path reads events: by arrival, controllers before notes of the same moment.
 
-    Returns (n,) int64 indices. A hat pedal's value counts for a hit of the same moment
-    whichever of the two a device happens to send first. Channel mode messages (controllers
-    120 to 127) keep their place: they end notes, and ending comes where it was sent.
+    Returns (n,) int64 indices. A hat pedal value counts for a hit of the same moment, whichever of the two a
+    device happens to send first. Channel mode messages (controllers 120 to 127) keep their place, since they
+    end notes.
     """
     controller = ((events.status & 0xF0) == CONTROL) & (events.data1 < 120)
     if len(events) and np.all(np.diff(events.arrived) > 0):

@@ -1,4 +1,4 @@
-"""The contents of a Standard MIDI File as values: what `io.midifile` reads and writes."""
+"""The contents of a Standard MIDI File as values, as the reader and writer in `io` use them."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
 
 @dataclass(frozen=True, eq=False)
 class Messages(Columns):
-    """A track's channel and system messages by rising tick.
+    """A track's channel and system messages in the order of their ticks.
 
     tick     (n,) int64 ticks from the start
     status   (n,) status byte, 0x80 .. 0xF7
@@ -36,9 +36,9 @@ class Messages(Columns):
 
 @dataclass(frozen=True, eq=False)
 class SongTrack:
-    """One track: its name, its messages, its texts and where it ends.
+    """One track: name, messages, meta events and end.
 
-    port  number of the MIDI port that the track names (meta event 0x21), 0 by default
+    port  MIDI port number of the track (meta event 0x21), 0 by default
     """
 
     name: str
@@ -51,7 +51,7 @@ class SongTrack:
 
 @dataclass(frozen=True, eq=False)
 class Song:
-    """A whole file. `tempo` carries the ticks a quarter note, all tempos and meters."""
+    """A whole file. `tempo` holds the ticks per quarter note, all tempos and all meters."""
 
     format: int
     tempo: TempoMap
@@ -60,16 +60,16 @@ class Song:
 
     @property
     def note_count(self) -> int:
-        """Note-ons that start a note."""
+        """Number of note-ons that start a note."""
         return sum(
             int(np.count_nonzero(((t.messages.status & 0xF0) == 0x90) & (t.messages.data2 > 0))) for t in self.tracks
         )
 
 
 def to_take(song: Song, ident: str, name: str, original: bytes | None = None) -> Take:
-    """A take from a file: all tracks in one stream by time, each track a port of its own.
+    """A take from a file: all tracks merged by time, each track a port of its own.
 
-    Messages of one tick keep the order of the tracks, as music programs play them.
+    Messages of one tick keep the order of their tracks, which is the order in which sequencers play them.
     """
     tracks = song.tracks
     ticks = np.concatenate([t.messages.tick for t in tracks]) if tracks else np.zeros(0, np.int64)

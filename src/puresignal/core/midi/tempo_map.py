@@ -1,7 +1,7 @@
-"""Time: ticks, beats, seconds and bars, over any number of tempo and meter changes.
+"""Ticks, beats, seconds and bars, over any number of tempo and meter changes.
 
-A beat here is a quarter note. Positions in a map are kept as whole ticks and
-microseconds, as a MIDI file states them, so conversions go back exactly.
+A beat here is a quarter note. Positions are kept as whole ticks and microseconds, as a MIDI file states
+them, so conversions are exact both ways.
 """
 
 from __future__ import annotations
@@ -12,19 +12,19 @@ from functools import cached_property
 import numpy as np
 
 RESOLUTION = 20e-6
-"""Seconds. Arrival times are multiples of this: finer than a sample, exact in a saved session."""
+"""Resolution of arrival times in seconds: finer than a sample, exact in a saved session."""
 
 DEFAULT_PPQ = 960
 DEFAULT_US_PER_QUARTER = 500_000
 
 
 def on_arrival_grid(seconds: np.ndarray) -> np.ndarray:
-    """Times set to multiples of 20 µs.
+    """Times rounded to multiples of 20 µs.
 
     seconds  (n,) seconds
-    Returns  (n,) float64 seconds; equal inputs give equal outputs, order is kept
+    Returns  (n,) float64 seconds; order is kept, equal inputs give equal outputs
     """
-    # Dividing by the whole number of steps a second gives the float nearest to the decimal value,
+    # Dividing by the whole number of steps per second gives the float nearest to the decimal value;
     # multiplying by 20e-6 does not: 3 * 20e-6 != 6e-05.
     steps: np.ndarray = np.rint(np.asarray(seconds, np.float64) * 50_000.0) / 50_000.0
     return steps
@@ -32,7 +32,7 @@ def on_arrival_grid(seconds: np.ndarray) -> np.ndarray:
 
 @dataclass(frozen=True)
 class Tempo:
-    """From `tick` on, a quarter note lasts `us_per_quarter` microseconds."""
+    """A tempo change: from `tick` on, a quarter note lasts `us_per_quarter` microseconds."""
 
     tick: int
     us_per_quarter: int
@@ -44,7 +44,7 @@ class Tempo:
 
 @dataclass(frozen=True)
 class Meter:
-    """From `tick` on, bars have `numerator` beats of a `denominator`-th note."""
+    """A meter change: from `tick` on, bars have `numerator` beats of a `denominator`-th note."""
 
     tick: int
     numerator: int
@@ -66,7 +66,7 @@ class TempoMap:
 
     @staticmethod
     def steady(bpm: float, meter: tuple[int, int] = (4, 4), ppq: int = DEFAULT_PPQ) -> TempoMap:
-        """One tempo (quarter notes a minute) and one meter from the start."""
+        """A map with one tempo (quarter notes per minute) and one meter."""
         return TempoMap(ppq, (Tempo(0, round(60e6 / bpm)),), (Meter(0, *meter),))
 
     @cached_property
@@ -79,15 +79,15 @@ class TempoMap:
                 tempos.append(tempo)
         ticks = np.array([t.tick for t in tempos], np.int64)
         us = np.array([t.us_per_quarter for t in tempos], np.int64)
-        # Whole numbers up to here: microseconds times ppq at each change are summed without rounding.
+        # Exact up to here as whole numbers: microseconds times ppq at each change are summed without rounding.
         micros = np.concatenate([[0], np.cumsum(np.diff(ticks) * us[:-1])])
         return ticks, us, micros.astype(np.float64) / (self.ppq * 1e6)
 
     @cached_property
     def bars(self) -> tuple[tuple[int, int, Meter], ...]:
-        """Where each meter starts: (tick, number of the bar that starts there, meter).
+        """The start of each meter: (tick, number of the bar that starts there, meter).
 
-        A meter that comes inside a bar ends that bar early, as music programs read it.
+        A meter change inside a bar ends that bar early, as sequencers read it.
         """
         meters = [Meter(0, 4, 4)]
         for meter in sorted(self.meters, key=lambda m: m.tick):
@@ -110,7 +110,7 @@ class TempoMap:
         return max(1, 4 * self.ppq // meter.denominator)
 
     def ticks_to_seconds(self, ticks: np.ndarray) -> np.ndarray:
-        """(n,) ticks, whole or not, to (n,) float64 seconds."""
+        """Convert (n,) ticks, whole or fractional, to (n,) float64 seconds."""
         at, us, seconds = self._segments
         ticks = np.asarray(ticks)
         i = np.clip(np.searchsorted(at, ticks, side="right") - 1, 0, None)
@@ -118,7 +118,7 @@ class TempoMap:
         return result
 
     def seconds_to_ticks_exact(self, seconds: np.ndarray) -> np.ndarray:
-        """(n,) seconds to (n,) float64 ticks, not rounded."""
+        """Convert (n,) seconds to (n,) float64 ticks, not rounded."""
         at, us, starts = self._segments
         seconds = np.asarray(seconds, np.float64)
         i = np.clip(np.searchsorted(starts, seconds, side="right") - 1, 0, None)
@@ -126,33 +126,33 @@ class TempoMap:
         return result
 
     def seconds_to_ticks(self, seconds: np.ndarray) -> np.ndarray:
-        """(n,) seconds to the nearest (n,) int64 ticks."""
+        """Convert (n,) seconds to the nearest (n,) int64 ticks."""
         return np.asarray(np.rint(self.seconds_to_ticks_exact(seconds)), np.int64)
 
     def ticks_to_beats(self, ticks: np.ndarray) -> np.ndarray:
-        """(n,) ticks to (n,) float64 quarter notes."""
+        """Convert (n,) ticks to (n,) float64 quarter notes."""
         result: np.ndarray = np.asarray(ticks, np.float64) / self.ppq
         return result
 
     def beats_to_ticks(self, beats: np.ndarray) -> np.ndarray:
-        """(n,) quarter notes to the nearest (n,) int64 ticks."""
+        """Convert (n,) quarter notes to the nearest (n,) int64 ticks."""
         return np.rint(np.asarray(beats, np.float64) * self.ppq).astype(np.int64)
 
     def seconds_to_beats(self, seconds: np.ndarray) -> np.ndarray:
-        """(n,) seconds to (n,) float64 quarter notes."""
+        """Convert (n,) seconds to (n,) float64 quarter notes."""
         return np.asarray(self.seconds_to_ticks_exact(seconds) / self.ppq)
 
     def beats_to_seconds(self, beats: np.ndarray) -> np.ndarray:
-        """(n,) quarter notes to (n,) float64 seconds."""
+        """Convert (n,) quarter notes to (n,) float64 seconds."""
         return self.ticks_to_seconds(np.asarray(beats, np.float64) * self.ppq)
 
     def bpm_at(self, second: float) -> float:
-        """Quarter notes a minute at a moment."""
+        """Tempo at a moment, in quarter notes per minute."""
         _, us, starts = self._segments
         return float(60e6 / us[max(0, int(np.searchsorted(starts, second, side="right")) - 1)])
 
     def meter_at(self, tick: float) -> Meter:
-        """The meter that holds at a tick."""
+        """The meter in force at a tick."""
         return self._bar_row(tick)[2]
 
     def _bar_row(self, tick: float) -> tuple[int, int, Meter]:
@@ -164,8 +164,8 @@ class TempoMap:
         return row
 
     def position(self, second: float) -> tuple[int, int, int]:
-        """Bar, beat in the bar (both from 1) and ticks into the beat, of a moment."""
-        # A hair before a beat is that beat to a person reading it.
+        """Bar, beat in the bar (both from 1) and ticks into the beat, at a moment in seconds."""
+        # A position a hair before a beat reads as that beat.
         tick = int(self.seconds_to_ticks(np.array([second]))[0])
         start, bar, meter = self._bar_row(tick)
         into, beat = tick - start, self.beat_ticks(meter)
@@ -182,7 +182,7 @@ class TempoMap:
         return row[0] + (bar - row[1]) * self.bar_ticks(row[2])
 
     def bar_lines(self, start: float, end: float, every: int = 1) -> np.ndarray:
-        """(n,) seconds at which bars start between two moments, only those whose number is 1 more than a multiple."""
+        """(n,) seconds of the bar lines between two moments; with `every`, of each `every`-th bar from bar 1."""
         first, last = self.seconds_to_ticks_exact(np.array([max(0.0, start), max(0.0, end)]))
         lines = []
         for i, (begin, bar, meter) in enumerate(self.bars):
@@ -200,8 +200,8 @@ class TempoMap:
         """Grid lines between two moments.
 
         start, end  seconds
-        parts       lines a beat of the meter, 1 or more
-        Returns     (n,) float64 seconds, and (n,) int8 rank: 2 a bar, 1 a beat, 0 between
+        parts       lines per beat of the meter, 1 or more
+        Returns     (n,) float64 seconds, and (n,) int8 rank: 2 a bar, 1 a beat, 0 a subdivision
         """
         first, last = self.seconds_to_ticks_exact(np.array([max(0.0, start), max(0.0, end)]))
         lines, ranks = [], []

@@ -1,1 +1,1 @@
-"""The way from what was played to what leaves: one module a stage, and the path that runs them."""
+"""The path from input notes to output notes: one module per stage, and the path that runs them."""

@@ -1,4 +1,4 @@
-"""The path: its stages in order, run over a whole take or event by event."""
+"""The cleaning path: its stages in order, run over a whole take or event by event."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ from puresignal.core.path.velocity import Velocity
 
 @dataclass(frozen=True)
 class CleaningPath:
-    """The settings of every stage. Plain values: two equal paths give equal notes."""
+    """The settings of every stage. Plain values: equal paths give equal notes."""
 
     identify: Identify = field(default_factory=Identify)
     doubles: Doubles = field(default_factory=Doubles)
@@ -39,7 +39,7 @@ class CleaningPath:
     thin: Thin = field(default_factory=Thin)
 
     def stages(self) -> tuple[PathStage, ...]:
-        """In the order in which notes pass them; pairing comes before all of them."""
+        """The stages in the order in which notes pass them; pairing comes before all of them."""
         return (
             self.identify,
             self.doubles,
@@ -64,7 +64,7 @@ def with_faults(path: CleaningPath, removed: bool) -> CleaningPath:
 
 
 def as_live(path: CleaningPath) -> CleaningPath:
-    """The path as it runs while somebody plays: it looks ahead only as far as the player set."""
+    """The path as it runs live: the look-ahead is limited to what the player allows."""
     return replace(
         path,
         identify=replace(path.identify, splash_ms=0.0),
@@ -73,7 +73,7 @@ def as_live(path: CleaningPath) -> CleaningPath:
 
 
 def with_unmapped(path: CleaningPath, unmapped: str) -> CleaningPath:
-    """The path with unmapped notes left out ("drop") or passed on ("keep")."""
+    """The path with unmapped notes dropped ("drop") or passed on ("keep")."""
     return replace(
         path, identify=replace(path.identify, unmapped=unmapped), target=replace(path.target, unmapped=unmapped)
     )
@@ -81,13 +81,13 @@ def with_unmapped(path: CleaningPath, unmapped: str) -> CleaningPath:
 
 @dataclass(frozen=True, eq=False)
 class Outcome:
-    """What became of a take.
+    """The result of a take.
 
-    played      notes as they were played, with the articulation that each was taken for (-1: unknown) and its track
-    clean       notes as they leave
-    controls    controls as they leave
-    tracks      what `clean.track` and `controls.track` index
-    vocabulary  what `articulation` indexes
+    input_notes   notes as played, with the articulation identified for each (-1: unknown) and its track
+    output_notes  notes as sent
+    controls      controls as sent
+    tracks        indexed by `track` of notes and controls
+    vocabulary    indexed by `articulation`
     """
 
     input_notes: Notes
@@ -98,7 +98,7 @@ class Outcome:
     vocabulary: tuple[str, ...]
 
     def used_tracks(self) -> list[int]:
-        """Indices of the tracks that hold a note, or a control that no other track could carry."""
+        """Indices of the tracks that hold a note, or a control that no other track can carry."""
         used = set(np.unique(self.output_notes.track).tolist())
         return sorted(used)
 
@@ -115,9 +115,9 @@ def make_context(
 
 
 class StageCache:
-    """What the last run of a path came to at each stage, so that the next one starts where it differs.
+    """The results of the last run, stage by stage, so that the next run starts at the first changed stage.
 
-    Kept by whoever runs a path again and again over one take while a setting is moved.
+    Kept by callers that run a path repeatedly over one take while a setting is moved.
     """
 
     def __init__(self) -> None:
@@ -136,7 +136,7 @@ class StageCache:
         path: CleaningPath,
         verdicts: Mapping[int, Verdict],
     ) -> Context:
-        """The context of the last run where it still holds, else a new one."""
+        """The context of the last run if it is still valid, else a new one."""
         cache_key = (
             take.ident,
             id(take),
@@ -156,7 +156,7 @@ class StageCache:
         return self._paired
 
     def apply(self, number: int, stage: PathStage, notes: Notes, controls: Controls, context: Context) -> Result:
-        """A stage's result, from the last run where stage and all before it are the same."""
+        """A stage's result, from the last run if this stage and all before it are unchanged."""
         if context is not self._context:
             self._stages, self._context, self._made_of, self._played = [], context, None, None
         if number < len(self._stages) and self._stages[number][0] == stage:
@@ -168,14 +168,14 @@ class StageCache:
         return result
 
     def played(self, path: CleaningPath, notes: Notes, identified: Notes, context: Context) -> Notes:
-        """Played notes with names and tracks."""
+        """Input notes with their articulations and tracks."""
         if self._played is None:
             self._played = path.split.apply(_named(notes, identified), Controls.empty(), context).notes
         return self._played
 
 
 def run(take: Take, path: CleaningPath, context: Context, cache: StageCache | None = None) -> Outcome:
-    """The whole take through the whole path. The take is not changed."""
+    """Run the whole take through the whole path. The take is not changed."""
     cache = cache or StageCache()
     paired = cache.paired(take)
     notes, controls = paired.notes, paired.controls
@@ -192,7 +192,7 @@ def run(take: Take, path: CleaningPath, context: Context, cache: StageCache | No
 
 
 def _named(played: Notes, identified: Notes) -> Notes:
-    """Played notes with the articulations they were given; those left out keep none."""
+    """Input notes with the articulations identified; removed ones have none."""
     articulation, closedness = played.articulation.copy(), played.closedness.copy()
     rows = np.searchsorted(played.seq, identified.seq)
     articulation[rows], closedness[rows] = identified.articulation, identified.closedness
@@ -202,11 +202,11 @@ def _named(played: Notes, identified: Notes) -> Notes:
 class LivePath:
     """The same path, one message at a time.
 
-    delay  seconds that everything leaves after its own moment, for the look-ahead
+    delay  seconds added to everything for the look-ahead
     """
 
     def __init__(self, path: CleaningPath, context: Context, stages: int | None = None, account: Account | None = None):
-        """stages: how many of the stages to run, all of them by default."""
+        """stages: number of stages to run, all by default."""
         crosstalk = path.crosstalk
         held_back = crosstalk.on and context.stands.any_shared
         self.delay = crosstalk.lookahead_ms / 1000 if held_back else 0.0
@@ -217,13 +217,13 @@ class LivePath:
                 stage.account = account
 
     def message(self, at: float, port: int, status: int, data1: int, data2: int, event: int) -> list[LiveEvent]:
-        """What leaves because a raw message came. Ends that were due before come first."""
+        """The events sent because a raw message came. Ends that were due earlier come first."""
         leaving = self.advance(at)
         leaving += self._through(self.pair.message(at, port, status, data1, data2, event), 0)
         return leaving
 
     def advance(self, now: float) -> list[LiveEvent]:
-        """What leaves because time has come to `now`."""
+        """The events sent because time has reached `now`."""
         leaving: list[LiveEvent] = []
         for i, stage in enumerate(self.stages):
             due = stage.advance(now)
@@ -232,7 +232,7 @@ class LivePath:
         return leaving
 
     def finish(self, end: float) -> list[LiveEvent]:
-        """What still leaves when the take ends."""
+        """The events still to be sent when the take ends."""
         leaving = self.advance(end)
         for i, stage in enumerate(self.stages):
             leaving += self._through(stage.finish(end), i + 1)

@@ -1,4 +1,4 @@
-"""What the stages read and never change: the maps as tables, the tracks, the player's verdicts."""
+"""What the stages read and never change: maps as tables, tracks, and the player's verdicts."""
 
 from __future__ import annotations
 
@@ -26,28 +26,28 @@ from puresignal.core.midi.events import Port
 from puresignal.core.path.crosstalk_model import FEW_GHOSTS, GHOSTS
 
 PARTS = (0.45, 0.55, 0.65)
-"""Closedness that parts the half zone (0.35 to 0.75) into four: the first index of the target tables."""
+"""Closedness values that divide the half zone (0.35 to 0.75) into four: the first index of the target tables."""
 OPEN, MIDDLE_OPEN, MIDDLE_CLOSED, CLOSED = range(4)
-"""Those parts: near open, half and nearer to open, half and nearer to closed, near closed."""
+"""These parts: near open, half but nearer to open, half but nearer to closed, near closed."""
 _PART_NAMES = (
     ("open", (HAT_THREE_QUARTER,)), ("open", ("hat.half", HAT_THREE_QUARTER)),
     ("closed", ("hat.half", HAT_QUARTER)), ("closed", (HAT_QUARTER,)),
 )  # fmt: skip
-"""For each part the end it is nearer to, and what a half-open hit is there for a receiver that has it."""
+"""For each part the end it is nearer to, and the names that a half-open hit may have at the receiver."""
 
 
 def part_of(closedness: np.ndarray | float) -> np.ndarray:
-    """Which part of the half zone; where no pedal spoke it is half and nearer to open."""
+    """The part of the half zone; without a pedal value it is half and nearer to open."""
     place = np.searchsorted(PARTS, closedness, side="right")
     return np.where(np.isnan(closedness), MIDDLE_OPEN, place)
 
 
 @dataclass(frozen=True)
 class Verdict:
-    """What the player said about one note.
+    """The player's decision on one note.
 
-    keep          True: never remove it. False: take it out. None: no word on that
-    articulation  what it was, where the map was wrong about it
+    keep          True: never remove it. False: remove it. None: undecided
+    articulation  its true articulation where the map is wrong, else None
     """
 
     keep: bool | None = None
@@ -56,10 +56,10 @@ class Verdict:
 
 @dataclass(frozen=True)
 class PathTrack:
-    """Where notes go.
+    """A destination of notes.
 
-    key     stable name: a drum or family, `unmapped`, or `port/channel` for channels no map speaks of
-    title   name for people
+    key     stable name: a drum or family, `unmapped`, or `port/channel` for channels outside the map
+    title   name to show
     family  for colour and grouping
     """
 
@@ -70,10 +70,10 @@ class PathTrack:
 
 @dataclass(frozen=True, eq=False)
 class TargetTable:
-    """What each articulation leaves as. Arrays are indexed [part of the half zone, articulation].
+    """The notes sent for each articulation. Arrays are indexed [part of the half zone, articulation].
 
-    first, count  slice of `notes` and `channels`; count 0 where the receiver has no such drum
-    stand_in      index of the articulation that stands in, -1 where it is the same or none
+    first, count  slice of `notes` and `channels`; count 0 if the receiver has no such drum
+    stand_in      articulation that stands in, -1 if none is needed or there is none
     channels      1..16, 0 to keep the incoming one
     """
 
@@ -86,13 +86,13 @@ class TargetTable:
 
 @dataclass(frozen=True, eq=False)
 class Stands:
-    """Which pads share a stand.
+    """The pads of the kit by stand.
 
     names       (channel, note) of each pad, by its number
     pad         (17, 128) number of the pad, -1 for none
-    group       (pads + 1,) number of its stand, -1 where it shares with nobody; the last is of no pad
+    group       (pads + 1,) number of its stand, -1 if it shares none; the last entry means "no pad"
     drum        (pads + 1,) number of its drum
-    ghosts      (pads,) what part of each pad's strokes are ghosts, usually
+    ghosts      (pads,) usual share of ghost notes of each pad
     any_shared  whether any stand has pads of two drums
     """
 
@@ -106,11 +106,11 @@ class Stands:
 
 @dataclass(frozen=True, eq=False)
 class Context:
-    """Everything a stage needs beside its own settings.
+    """Everything a stage needs besides its own settings.
 
-    source, target  maps, or None: then nothing is identified, or notes leave as they came
+    source, target  maps; without a source nothing is identified, without a target notes keep their numbers
     ports           of the take
-    length          seconds; held notes of channels that no map speaks of end there
+    length          seconds; held notes on channels outside the map end there
     split_by        "drum", "family" or "one"
     verdicts        by note origin
     """
@@ -124,7 +124,7 @@ class Context:
 
     @cached_property
     def vocabulary(self) -> tuple[str, ...]:
-        """Articulations by their code."""
+        """Articulations by code."""
         names = vocabulary(self.source, self.target)
         told = [canonical(v.articulation) for v in self.verdicts.values() if v.articulation]
         return tuple(dict.fromkeys((*names, *told)))
@@ -145,7 +145,7 @@ class Context:
 
     @cached_property
     def stands(self) -> Stands:
-        """The source map's pads by their stands."""
+        """The pads of the source map by stand."""
         pads = self.source.pads if self.source is not None else ()
         groups = sorted({pad.group for pad in pads if pad.group is not None})
         drums = sorted({drum_of(pad.articulation) for pad in pads})
@@ -167,17 +167,17 @@ class Context:
 
     @cached_property
     def mapped_channels(self) -> np.ndarray:
-        """(17,) whether the source map speaks of the channel."""
+        """(17,) bool: channels that the source map covers."""
         return map_lookup.mapped_channels(self.source)
 
     @cached_property
     def hat_channels(self) -> np.ndarray:
-        """(17,) whether the hat's controller counts on the channel: the channels of the hat's pads."""
+        """(17,) bool: channels on which the hat's controller counts."""
         return map_lookup.hat_channels(self.source)
 
     @cached_property
     def pedal_decides(self) -> np.ndarray:
-        """(vocabulary,) 0 where the note says all, 1 for a bow and 2 for an edge whose opening the pedal tells."""
+        """(vocabulary,) 0 where the note decides alone; 1 for a bow, 2 for an edge whose opening the pedal decides."""
         decides = np.zeros(len(self.vocabulary), np.int8)
         if self.source is not None and self.source.hat is not None and not self.source.hat.notes_follow_pedal:
             decides[self.code["hat.closed"]] = 1
@@ -205,7 +205,7 @@ class Context:
 
     @cached_property
     def target_table(self) -> TargetTable | None:
-        """What leaves for each articulation; None without a target map."""
+        """The notes sent for each articulation; None without a target map."""
         if self.target is None:
             return None
         size = (len(_PART_NAMES), len(self.vocabulary))
@@ -231,7 +231,7 @@ class Context:
 
     @cached_property
     def tracks(self) -> tuple[PathTrack, ...]:
-        """Every track that a note could go to, in the order in which a file lists them."""
+        """Every track that a note could go to, in file order."""
         drums = list(dict.fromkeys(drum_of(name) for name in sorted(self.vocabulary, key=sort_key)))
         if self.split_by == "one":
             kit = [PathTrack("kit", "Drums", "other")]
@@ -263,33 +263,33 @@ class Context:
         return np.array([index[key] for key in keys], np.int16)
 
     def articulation_of(self, channel: int, note: int) -> str | None:
-        """What the source map takes a note for, before any pedal is asked; None where it does not know it."""
+        """The articulation of a note before the pedal is considered, or None if the source map lacks it."""
         code = int(self.source_table[channel, note])
         return self.vocabulary[code] if code >= 0 else None
 
     def channel_track(self, port: int, channel: int) -> int:
-        """Index of the track of a channel that no map speaks of."""
+        """Index of the track of a channel outside the source map."""
         return self.unmapped_track + 1 + port * 16 + channel - 1
 
     @cached_property
     def kept_by_hand(self) -> np.ndarray:
-        """Origins that no stage may remove, rising."""
+        """Origins that no stage may remove, sorted."""
         return np.array(sorted(o for o, v in self.verdicts.items() if v.keep is True), np.int64)
 
     @cached_property
     def dropped_by_hand(self) -> np.ndarray:
-        """Origins that the player took out, rising."""
+        """Origins that the player removed, sorted."""
         return np.array(sorted(o for o, v in self.verdicts.items() if v.keep is False), np.int64)
 
     @cached_property
     def told_articulation(self) -> tuple[np.ndarray, np.ndarray]:
-        """Origins, rising, and the articulations that the player says they were."""
+        """Origins, sorted, and the articulations that the player gave them."""
         told = sorted((o, self.code[canonical(v.articulation)]) for o, v in self.verdicts.items() if v.articulation)
         return np.array([o for o, _ in told], np.int64), np.array([c for _, c in told], np.int16)
 
 
 def among(origins: np.ndarray, rising: np.ndarray) -> np.ndarray:
-    """(n,) bool: which origins are in a rising list."""
+    """(n,) bool: which origins are in a sorted list."""
     if not len(rising):
         return np.zeros(len(origins), bool)
     place = np.minimum(np.searchsorted(rising, origins), len(rising) - 1)

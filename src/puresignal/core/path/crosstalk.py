@@ -1,9 +1,9 @@
-"""Crosstalk: a hit that shakes a neighbour on the same stand, which then sends a weak note nobody played.
+"""Crosstalk: a hit shakes a neighbouring pad on the same stand, which sends a weak note that nobody played.
 
-A note is a candidate when a much louder one of another drum on its stand lies next to it in time,
-before or after. What it is, is decided by how loud it is against that one and against its own pad's
-hits, and by the gap (puresignal.core.path.crosstalk_model has the model). A hit that was meant stays: ghosts
-beside hard hits, unisons of two hands, soft strokes of a pad that is often played softly.
+A note is a candidate if a much louder one of another drum on its stand is close to it in time, before or
+after. The decision weighs its loudness against that hit and against its own pad's hits, and the gap (the
+model is in crosstalk_model). Real hits stay: ghost notes beside hard hits, unisons of two hands, soft
+strokes on a pad that is often played softly.
 """
 
 from __future__ import annotations
@@ -37,25 +37,25 @@ from puresignal.core.path.stage import Result
 from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
 
 DOUBTFUL = (0.2, 0.97)
-"""Between these a decision counts as doubtful: how likely it is that the note was shaken."""
+"""Range of the crosstalk probability in which a decision counts as doubtful."""
 LONE_MS = 25.0
-"""A hit with nothing louder on its stand within this stands alone."""
+"""A hit with nothing louder on its stand within this time stands alone."""
 _HAIR = 1e-9
 
 
 @dataclass(frozen=True)
 class Crosstalk:
-    """Takes shaken notes out.
+    """Removes crosstalk.
 
-    on            whether it does
-    after_ms      a note later than this after the loud one was meant
-    before_ms     so long before the loud one a neighbour may already send
-    ratio         a note of at least this part of the loud one's velocity was meant
-    sure          so likely it must be that a note was shaken, 0..1
-    lookahead_ms  how far ahead of a note one may look; files look as far as it helps
-    live_ms       the same while playing: what leaves is so much later
-    learn         a whole take is learnt from before it is judged
-    profile       what was learnt before, for playing live and for takes that are not learnt from
+    on              whether it does
+    after_ms        a note later than this after the loud hit is real
+    before_ms       how long before the loud hit a neighbour may already send
+    ratio           a note with at least this fraction of the loud hit's velocity is real
+    min_confidence  crosstalk probability above which a note is removed, 0..1
+    lookahead_ms    how far ahead of a note to look; files look as far as it helps
+    live_ms         the same while playing live, where everything is delayed by it
+    learn           learn from the whole take before judging it
+    kit_model       what was learnt earlier, for live playing and for takes that are not learnt from
     """
 
     on: bool = True
@@ -116,10 +116,10 @@ class Crosstalk:
 
 @dataclass(frozen=True, eq=False)
 class Candidates:
-    """Notes that may have been shaken, each with the loudest that may have done it.
+    """Notes that may be crosstalk, each with the loudest hit that may have caused it.
 
     row            of the note; by, shaken: numbers of the two pads; velocity, louder: of the two
-    gap            seconds from the loud one to the note
+    gap            seconds from the loud hit to the note
     """
 
     row: np.ndarray
@@ -131,7 +131,7 @@ class Candidates:
 
 
 def candidates(notes: Notes, context: Context, after: float, before: float, ratio: float) -> Candidates:
-    """All candidates of a take, notes in order of time. before below zero: only louder ones that came first count."""
+    """All candidates of a take in order of time. With a negative `before` only earlier hits may be the cause."""
     stands = context.stands
     pad = stands.pad[notes.channel, notes.note]
     pad = np.where(pad >= 0, pad, len(stands.group) - 1)
@@ -151,7 +151,7 @@ def candidates(notes: Notes, context: Context, after: float, before: float, rati
             break
         first, second, gap = first[near], second[near], gap[near]
         apart = drum[first] != drum[second]
-        # Of equally loud ones the earliest counts, as it does live.
+        # Among equally loud ones the earliest counts, as it does live.
         for victim, loud, most in ((second, first, after), (first, second, before)):
             hit = apart & (gap <= most + _HAIR) & (velocity[victim] < ratio * velocity[loud])
             hit &= (velocity[loud] > best[victim]) | ((velocity[loud] == best[victim]) & (loud < by[victim]))
@@ -164,7 +164,7 @@ def candidates(notes: Notes, context: Context, after: float, before: float, rati
 
 
 def learn(notes: Notes, context: Context, settings: Crosstalk) -> KitModel:
-    """What the pads of a kit are like, from a whole take."""
+    """Learn a kit model from a whole take."""
     stands = context.stands
     if not len(notes) or not stands.any_shared:
         return KitModel()
@@ -202,7 +202,7 @@ def _alone(
 
 
 class _Tables:
-    """A profile as arrays by pad numbers."""
+    """A kit model as arrays by pad number."""
 
     def __init__(self, kit_model: KitModel, context: Context):
         names = {name: i for i, name in enumerate(context.stands.names)}
@@ -221,7 +221,7 @@ class _Tables:
                 self.mean[at], self.spread[at], self.part[at] = mean, spread, part
 
     def likely(self, found: Candidates) -> np.ndarray:
-        """How likely each candidate was shaken, 0..1."""
+        """Probability of each candidate to be crosstalk, 0..1."""
         at = found.by, found.shaken
         gap_ms = 1000 * found.gap
         shaken = log_shaken(np.log(found.velocity / found.louder), gap_ms, self.mean[at], self.spread[at], SOFTER)
@@ -231,7 +231,7 @@ class _Tables:
 
 
 class _LiveCrosstalk(LiveStage):
-    """State: what is held back for the look-ahead, the hits of the last moments, and who takes a removed one's end."""
+    """State: notes held back for the look-ahead, recent hits, and the notes that inherit a removed one's end."""
 
     def __init__(self, settings: Crosstalk, context: Context):
         self._settings = settings
@@ -262,7 +262,7 @@ class _LiveCrosstalk(LiveStage):
     def advance(self, now: float) -> list[LiveEvent]:
         leaving: list[LiveEvent] = []
         held, ahead = self._held, self._ahead
-        # What comes at the very end of the look-ahead still counts, so a note waits until that has passed.
+        # A hit at the very end of the look-ahead still counts, so a note waits until that has passed.
         while held and held[0].at + ahead + _HAIR < now:
             leaving += self._release(held.popleft())
         return leaving
@@ -277,7 +277,7 @@ class _LiveCrosstalk(LiveStage):
         return leaving
 
     def _note(self, event: LiveEvent) -> None:
-        """Remembers a hit as one that may shake others."""
+        """Remember a hit as one that may shake others."""
         pad = self._pad[event.channel][event.note]
         recent = self._recent
         while recent and recent[0][0] < event.at - self._after - 2 * self._ahead - 0.01:

@@ -14,9 +14,9 @@ from puresignal.core.path.tally import Action, Reason, Stage
 
 @dataclass(frozen=True)
 class Lesson:
-    """What a take tells about a kit's pads, and how many of its notes would be taken out for crosstalk, played live.
+    """A kit model, and the number of notes that live playing of the take would lose to crosstalk removal.
 
-    before  by the settings as they are; after  with what was learnt; ahead  with that, by milliseconds looked ahead
+    before  with the present settings; after  with the new kit model; ahead  with it, by look-ahead in ms
     """
 
     kit_model: KitModel
@@ -26,7 +26,7 @@ class Lesson:
 
 
 def lesson(take: Take, path: CleaningPath, context: Context, played: Notes) -> Lesson:
-    """Works out what would change; nothing does. Plays the take through the live path four times."""
+    """Work out what would change, without changing anything. Plays the take through the live path four times."""
     kit_model = learn(played, context, path.crosstalk)
 
     def gone(known: KitModel, ms: float) -> int:
@@ -43,7 +43,7 @@ def lesson(take: Take, path: CleaningPath, context: Context, played: Notes) -> L
 
 
 def live_removals(take: Take, path: CleaningPath, context: Context) -> int:
-    """How many notes of a take the path would take out for crosstalk if it were played live."""
+    """The number of notes that the path would remove as crosstalk if the take were played live."""
     count = 0
 
     def account(stage: Stage, action: Action, reason: Reason, *_: object) -> None:

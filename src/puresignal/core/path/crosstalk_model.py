@@ -1,11 +1,10 @@
-"""What a kit's pads are like, learnt from a take: how softly each is played, and how strongly each shakes another.
+"""A model of a kit's pads, learnt from a take: how softly each is played, how strongly each shakes another.
 
-Crosstalk and ghost notes are told apart by two things that a take says much about. A pad that is
-shaken sounds in proportion to what shook it, and by the stand, always in much the same proportion; a
-ghost is as loud as that pad's ghosts are, whatever else is struck. Both are fitted together, by
-expectation and maximisation over a mixture (Dempster, Laird and Rubin, 1977): for each pair of pads
-the proportion, its spread and how many of the candidates are shaken; for each pad the loudness of
-hits that stand alone.
+Two things that a take shows well separate crosstalk from ghost notes. A shaken pad sounds in proportion to
+the hit that shook it, and a stand always passes on much the same proportion. A ghost note is as loud as that
+pad's ghost notes are, whatever else is struck. Both are fitted together by expectation-maximisation over a
+mixture (Dempster, Laird and Rubin, 1977): for each pair of pads the proportion, its spread and the share of
+candidates that are crosstalk; for each pad the loudness of hits that stand alone.
 """
 
 from __future__ import annotations
@@ -15,31 +14,31 @@ from dataclasses import dataclass
 import numpy as np
 
 LEVELS = 32
-"""Bins of loudness, four an octave: bin of a velocity v is 4 log2 v."""
+"""Loudness bins, four per octave: the bin of velocity v is 4 log2 v."""
 USUAL_SHARE = float(np.log(0.15))
-"""Log of the part of a hit's loudness that its neighbour usually shows."""
+"""Log of the usual share of a hit's loudness that a neighbour shows."""
 USUAL_SPREAD = 0.45
 LOG_WITHIN = float(np.log(0.557))
-"""Of two strokes that hands meant for one moment so many lie near enough to be candidates at all."""
+"""Log share of two-handed strokes for one moment that are close enough in time to be candidates at all."""
 HAND_MS, SHAKEN_AT_MS, SHAKEN_SPREAD_MS = 7.0, 1.2, 2.2
-"""Two hands meet within so much; a neighbour is shaken so long after, give or take."""
+"""Two hands meet within HAND_MS; a neighbour is shaken SHAKEN_AT_MS later, with a spread of SHAKEN_SPREAD_MS."""
 PRIOR_SPREAD, WIDEST = 0.2, 0.24
 FIRST_SPREAD = 0.25
-"""Spread of one pair's share, of which there is less than between pairs; and the most there can be."""
+"""Initial spread of one pair's share, which is less than the spread between pairs; and the widest allowed."""
 MOST = 0.9
-"""A pair's candidates are never taken to be shaken more surely than this before they are looked at."""
+"""Highest prior probability of crosstalk for a pair's candidates."""
 SOFTER = 0.6
-"""Spread below the mean: what is shaken less than usual is shaken all the same."""
+"""Spread below the mean: a pad shaken less than usual is still crosstalk."""
 ROUNDS = 14
 _SMALLEST = 1e-5
 
 
 @dataclass(frozen=True)
 class KitModel:
-    """What was learnt. Pads are (channel, note).
+    """What was learnt about a kit. Pads are (channel, note).
 
-    alone   (pad, parts of its hits that stand alone, by loudness bin, how many they were)
-    shakes  (pad that shakes, pad that is shaken, log of the proportion, its spread, part of candidates shaken)
+    alone   (pad, distribution of its lone hits over the loudness bins, their number)
+    shakes  (pad that shakes, pad that is shaken, log of the proportion, its spread, share of candidates shaken)
     """
 
     alone: tuple[tuple[tuple[int, int], tuple[float, ...]], ...] = ()
@@ -53,11 +52,11 @@ def level_of(velocity: np.ndarray | float) -> np.ndarray:
 
 GHOSTS = {"snare": 0.28, "hat": 0.12, "percussion": 0.15}
 FEW_GHOSTS = 0.05
-"""What part of a drum's strokes are ghosts, usually: snares have many, hats some, toms and cymbals next to none."""
+"""Usual share of ghost notes: many on snares, some on hats, next to none on toms and cymbals."""
 
 
 def usual_alone(ghosts: np.ndarray) -> np.ndarray:
-    """(pads, LEVELS) how loud hits are where nothing is known of a pad. ghosts: part of them that are, by pad."""
+    """(pads, LEVELS) prior loudness distribution of an unknown pad. ghosts: share of ghost notes by pad."""
     at = np.arange(LEVELS) / 4 * np.log(2)
     strokes = np.exp(-0.5 * ((at - np.log(82)) / 0.32) ** 2) / 0.32
     soft = np.exp(-0.5 * ((at - np.log(32)) / 0.38) ** 2) / 0.38
@@ -66,7 +65,7 @@ def usual_alone(ghosts: np.ndarray) -> np.ndarray:
 
 
 def smoothed(counts: np.ndarray, usual: np.ndarray, weight: float = 4.0) -> np.ndarray:
-    """(pads, LEVELS) counts to densities: spread over neighbouring bins, and mixed with what is usual."""
+    """(pads, LEVELS) counts to densities: spread over neighbouring bins and mixed with the prior."""
     spread = np.zeros_like(counts, float)
     for shift, part in ((-2, 0.1), (-1, 0.22), (0, 0.36), (1, 0.22), (2, 0.1)):
         spread += part * np.roll(counts, shift, axis=1)
@@ -79,17 +78,17 @@ def log_shaken(
 ) -> np.ndarray:
     """Log density of a shaken pad's (log share, gap), up to a factor that `log_struck` has too.
 
-    below  least spread under the mean: judging, what is shaken less than usual is shaken all the same; fitting,
-           that would let one hill swallow two
+    below  least spread below the mean: a pad shaken less than usual is still crosstalk when judging; when fitting,
+           that would let one mode swallow two
     """
     loud = -0.5 * ((share - mean) / np.where(share < mean, np.maximum(spread, below), spread)) ** 2 - np.log(spread)
     time = -0.5 * ((gap_ms - SHAKEN_AT_MS) / SHAKEN_SPREAD_MS) ** 2 - np.log(SHAKEN_SPREAD_MS)
-    # Bins of a quarter octave against a density over the natural logarithm.
+    # Bins of a quarter octave, against a density over the natural logarithm.
     return np.asarray(loud + time - 0.5 * np.log(2 * np.pi) + np.log(np.log(2) / 4))
 
 
 def log_struck(alone: np.ndarray, gap_ms: np.ndarray) -> np.ndarray:
-    """Log density of a hit that was meant; alone: the density of its loudness among its pad's hits."""
+    """Log density of a real hit. alone: the density of its loudness among its pad's hits."""
     return np.asarray(np.log(alone) - 0.5 * (gap_ms / HAND_MS) ** 2 - np.log(HAND_MS) - LOG_WITHIN)
 
 
@@ -103,17 +102,16 @@ def fit(
     alone: np.ndarray,
     usual: np.ndarray,
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """Mean and spread of the log share, and the part that is shaken, of each pair of pads; and the pads' own hits.
+    """Mean and spread of the log share and the share of crosstalk for each pair of pads, and the pads' own hits.
 
-    pair, share, gap_ms, pad, level  of the candidates: number of the pair, log share, gap, pad that may have been
-                                     shaken and its loudness bin
-    alone, usual                     (pads, LEVELS) counts of the hits that stand alone, and what is usual
-    Returns mean, spread and part, and (pads, LEVELS) counts with the candidates that were meant among them
+    pair, share, gap_ms, pad, level  of the candidates: pair number, log share, gap, shaken pad and its loudness bin
+    alone, usual                     (pads, LEVELS) counts of lone hits, and the prior
+    Returns  mean, spread and share, and (pads, LEVELS) counts that include the candidates judged real
     """
     seen = _Candidates(pair, pairs, share, gap_ms, pad, level, usual)
     own = alone.astype(float)
     found = seen.climb(np.full(pairs, USUAL_SHARE), own, ROUNDS, alone)
-    # The likelihood has several hills: of those that are near, each pair takes the highest.
+    # The likelihood has several modes: each pair takes the highest of those within reach.
     for _ in range(2):
         hills = [seen.climb(np.full(pairs, start), own, ROUNDS) for start in STARTS]
         heights = np.stack([seen.height(hill, own) for hill in hills])
@@ -126,16 +124,16 @@ def fit(
 Hill = tuple[np.ndarray, np.ndarray, np.ndarray]
 STARTS = (USUAL_SHARE - 0.45, USUAL_SHARE, USUAL_SHARE + 0.4)
 HIGHEST = float(np.log(0.2))
-"""No stand passes on more of a stroke than this on the whole: what seems to is played together."""
+"""No stand passes on more of a stroke than this on average; pads that seem to are played together."""
 OWN_WEIGHT = 0.0
 """What a candidate that seems to be meant says about its pad, against a hit that stands alone."""
 BETWEEN_PAIRS = 0.4
-"""Spread of the pairs' log shares about the usual one."""
+"""Spread of the pairs' log shares around the usual one."""
 
 
 @dataclass(frozen=True, eq=False)
 class _Candidates:
-    """The candidates, and what can be worked out for all pairs at once. A hill is (mean, spread, part) by pair."""
+    """The candidates, and computations over all pairs at once. A mode is (mean, spread, share) by pair."""
 
     pair: np.ndarray
     pairs: int
@@ -146,19 +144,19 @@ class _Candidates:
     usual: np.ndarray
 
     def climb(self, mean: np.ndarray, own: np.ndarray, rounds: int, alone: np.ndarray | None = None) -> Hill:
-        """From a mean up to the nearest summit. With `alone`, the pads' own hits are learnt on the way, into `own`."""
+        """From a mean to the nearest mode. With `alone`, the pads' own hits are learnt on the way, into `own`."""
         pairs = self.pairs
         hill: Hill = (mean, np.full(pairs, FIRST_SPREAD), np.full(pairs, 0.6))
         count = np.bincount(self.pair, minlength=pairs).astype(float)
         for _ in range(rounds):
             held = self.held(hill, own)
             weight = np.bincount(self.pair, held, pairs)
-            # A few made-up candidates hold each pair near what is usual until it has enough of its own.
+            # A few pseudo-candidates hold each pair near the usual values until it has enough of its own.
             mean = (np.bincount(self.pair, held * self.share, pairs) + 3 * USUAL_SHARE) / (weight + 3)
             mean = np.minimum(mean, HIGHEST)
             off = np.bincount(self.pair, held * (self.share - mean[self.pair]) ** 2, pairs)
             spread = np.clip(np.sqrt((off + 3 * PRIOR_SPREAD**2) / (weight + 3)), 0.12, WIDEST)
-            # What a pair's few candidates leave open about its share is spread too.
+            # The uncertainty that few candidates leave about a pair's share counts as spread too.
             spread = np.sqrt(spread**2 + BETWEEN_PAIRS**2 * 1.5 / (weight + 1.5))
             hill = mean, spread, np.clip((weight + 1.2) / (count + 2), 0.02, MOST)
             if alone is not None:
@@ -171,18 +169,18 @@ class _Candidates:
         return np.log(part) + log_shaken(self.share, self.gap_ms, mean, spread), struck
 
     def held(self, hill: Hill, own: np.ndarray) -> np.ndarray:
-        """How likely each candidate was shaken."""
+        """Crosstalk probability of each candidate."""
         shaken, struck = self._logs(hill, own)
         return np.asarray(1 / (1 + np.exp(-np.clip(shaken - struck, -30, 30))))
 
     def own(self, hill: Hill, own: np.ndarray, alone: np.ndarray) -> np.ndarray:
-        """(pads, LEVELS) the hits that stand alone, and the candidates so far as they were meant."""
+        """(pads, LEVELS) lone hits, and candidates weighted by how likely they are real."""
         found = alone.astype(float)
         np.add.at(found, (self.pad, self.level), OWN_WEIGHT * (1 - self.held(hill, own)))
         return found
 
     def height(self, hill: Hill, own: np.ndarray) -> np.ndarray:
-        """(pairs,) log likelihood of a hill, with what is usual between pairs as the prior."""
+        """(pairs,) log likelihood of a mode, with the usual distribution over pairs as the prior."""
         shaken, struck = self._logs(hill, own)
         prior = -0.5 * ((hill[0] - USUAL_SHARE) / BETWEEN_PAIRS) ** 2
         return np.asarray(np.bincount(self.pair, np.logaddexp(shaken, struck), self.pairs) + prior)

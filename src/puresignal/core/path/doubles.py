@@ -1,8 +1,7 @@
 """Double triggers: a false second hit that a pad sends for one stroke.
 
-Told from gap and loudness against the last hit of the pad that is believed
-real: a false hit comes soon after and is clearly weaker. A grace note comes
-before its loud note and a roll is even, so both pass.
+Judged by gap and loudness against the pad's last hit believed real: a false hit follows soon and is clearly
+weaker. A grace note comes before its loud note and a roll is even, so both pass.
 """
 
 from __future__ import annotations
@@ -22,16 +21,16 @@ from puresignal.core.path.stage import Result
 from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
 
 DOUBT = 0.25
-"""Part of the limit above and below it in which a decision counts as doubtful."""
+"""Fraction of the limit, above and below it, in which a decision counts as doubtful."""
 
 
 @dataclass(frozen=True)
 class Doubles:
-    """Takes false second hits out.
+    """Removes double triggers.
 
     on         whether it does
     window_ms  a second hit later than this after the first is real
-    ratio      a second hit of at least this part of the first one's velocity is real
+    ratio      a second hit with at least this fraction of the first one's velocity is real
     """
 
     on: bool = True
@@ -78,7 +77,7 @@ class Doubles:
         keep: np.ndarray,
         confidence: np.ndarray,
     ) -> tuple[np.ndarray, np.ndarray]:
-        """Which notes are false, and the rows of real ones that are so only just. Fills in `confidence`."""
+        """Which notes are false, and the rows of real ones that passed only narrowly. Fills in `confidence`."""
         window = self.window_ms / 1000
         start, loud = notes.start[by_pad], notes.velocity[by_pad].astype(np.float64)
         close = np.zeros(len(notes), bool)
@@ -91,8 +90,8 @@ class Doubles:
         loudness = loud[suspects].tolist()
         dropped, kept = drop[by_pad[near]], keep[by_pad[suspects]].tolist()
         gone = set(near[dropped].tolist())
-        # Only hits close behind another one of their pad can be false: a few in a hundred. Each is judged
-        # against the last one believed real, which depends on the judgement before: a loop, but a short one.
+        # Only hits close behind another of their pad can be false: a few in a hundred. Each is judged against the
+        # last one believed real, which depends on the judgement before: a loop, but a short one.
         reference, last = -1, -2
         against = np.full(len(suspects), -1, np.int64)
         false = np.zeros(len(suspects), bool)
@@ -121,7 +120,7 @@ class Doubles:
         return taken, np.sort(rows[~false[judged] & (judged_confidence < 0.6)])
 
     def _sure(self, gap: np.ndarray, velocity: np.ndarray, reference: np.ndarray) -> np.ndarray:
-        """How sure each judgement is, 0.5 to 1: by how far the hit's loudness is from the limit."""
+        """Confidence of each judgement, 0.5 to 1, by the distance of the hit's loudness from the limit."""
         limit = np.maximum(self.ratio * reference, 1e-9)
         distance = np.abs(velocity - self.ratio * reference) / np.maximum(limit, 1.0)
         near = 0.5 + distance * 0.1 / DOUBT
@@ -133,7 +132,7 @@ class Doubles:
 
 
 class _LiveDoubles(LiveStage):
-    """State: the last real hit of each pad, and for a removed hit that still sounds, who takes its end."""
+    """State: the last real hit of each pad, and which note inherits the end of a removed hit that still sounds."""
 
     def __init__(self, settings: Doubles, context: Context):
         self._active = settings.on

@@ -1,6 +1,6 @@
-"""Ends: chokes, notes without length, notes that nothing ends.
+"""Note ends: chokes, notes without length, and notes without an end.
 
-Onsets and velocities stay; only ends are repaired.
+Onsets and velocities are untouched; only ends are repaired.
 """
 
 from __future__ import annotations
@@ -23,16 +23,16 @@ CHOKE_FROM = 64
 """Key pressure from which a hand is taken to hold the cymbal (docs/formats.md)."""
 
 NO_LENGTH_BELOW = 0.001
-"""Seconds. What is shorter has no length that anything could be meant by."""
+"""Seconds. A shorter note has no length that could have been intended."""
 
 
 @dataclass(frozen=True)
 class Ends:
-    """Gives every note a sound end.
+    """Gives every note a valid end.
 
     repair      whether faulty ends are repaired; chokes are obeyed either way
-    given_ms    length given to a note that has none
-    longest_ms  a drum note still held after this is ended there
+    given_ms    length given to a note without one
+    longest_ms  a drum note held longer than this is ended there
     """
 
     repair: bool = True
@@ -64,7 +64,7 @@ class Ends:
             held = np.isnan(end)
             rows = np.flatnonzero(drum & held)
             change(rows, Reason.NO_END, cap[rows])
-            # A long hold leaves the same end live and afterwards, so it is measured against the same sum.
+            # Compared against the same sum as live, so that a long hold ends at the same moment live and afterwards.
             rows = np.flatnonzero(drum & ~held & (end > cap))
             change(rows, Reason.TOO_LONG, cap[rows])
             rows = np.flatnonzero(~drum & held)
@@ -81,7 +81,7 @@ class Ends:
 
 
 def _cymbals(notes: Notes, context: Context) -> np.ndarray:
-    """(notes,) device and cymbal as one number, -1 where the note is not of a cymbal."""
+    """(notes,) device and cymbal as one number, -1 for a note that is not a cymbal."""
     cymbal = np.where(notes.articulation >= 0, context.cymbal[notes.articulation], -1)
     return np.where(cymbal >= 0, context.devices[notes.port] * 1000 + cymbal, -1)
 
@@ -89,7 +89,7 @@ def _cymbals(notes: Notes, context: Context) -> np.ndarray:
 def _choked(
     notes: Notes, controls: Controls, context: Context, cap: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Rows of the notes that a choke ends, when, and the events that do it."""
+    """Rows of the notes that a choke ends, the times, and the events that do it."""
     pressed = np.flatnonzero((controls.kind == POLY_PRESSURE) & (controls.value >= CHOKE_FROM))
     code = context.source_table[controls.channel[pressed], controls.number[pressed]]
     cymbal = np.where(code >= 0, context.cymbal[code], -1)
@@ -103,7 +103,7 @@ def _choked(
         place = np.searchsorted(controls.seq[chokes], notes.seq[mine], side="right")
         mine, place = mine[place < len(chokes)], place[place < len(chokes)]
         moment = controls.at[chokes[place]]
-        # NaN, a note that nothing ends, is not below anything, so it is asked the other way round.
+        # NaN, a note without an end, is not less than anything, hence the reversed comparison.
         sounding = ~(notes.end[mine] <= moment) & (moment < cap[mine])
         rows.append(mine[sounding])
         at.append(moment[sounding])
@@ -114,7 +114,7 @@ def _choked(
 
 
 class _Begun(NamedTuple):
-    """What has to be known of a sounding note; its event goes on and is changed by later stages."""
+    """What has to be remembered of a sounding note; its event is passed on and changed by later stages."""
 
     at: float
     port: int
@@ -125,7 +125,7 @@ class _Begun(NamedTuple):
 
 
 class _LiveEnds(LiveStage):
-    """State: the notes that sound, and the ends that are still to be sent."""
+    """State: sounding notes, and ends still to be sent."""
 
     def __init__(self, settings: Ends, context: Context):
         self._repair = settings.repair

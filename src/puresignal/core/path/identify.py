@@ -1,4 +1,4 @@
-"""Identifying: which articulation each note is, by the source map and, on a hat, the pedal."""
+"""Identification: the articulation of each note, by the source map and, on a hat, the pedal."""
 
 from __future__ import annotations
 
@@ -20,10 +20,10 @@ from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
 class Identify:
     """Names each hit.
 
-    unmapped   "drop" leaves out notes the map does not know, "keep" passes them on
-    tremble    how far a pedal shakes that is held still, as a part of its travel
-    splash_ms  a foot that opens the hat again so soon after its note has splashed; 0: none does. Telling takes
-               that long, so while somebody plays none is told (path.as_live)
+    unmapped   "drop" removes notes that the map lacks, "keep" passes them on
+    tremble    jitter of a pedal that is held still, as a fraction of its travel
+    splash_ms  a foot that opens the hat again this soon after its note played a splash; 0: never. Deciding takes
+               that long, so splashes are not detected live (see `as_live`)
     """
 
     unmapped: str = "drop"
@@ -64,9 +64,9 @@ class Identify:
     def _pedal(
         self, notes: Notes, controls: Controls, context: Context, foot: np.ndarray
     ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        """(notes,) closedness at each hit, its zone, and whether it is a foot's note that splashed.
+        """(notes,) closedness at each hit, its zone, and whether it is a foot note that splashed.
 
-        Closedness is NaN before the pedal's first value and off the hat's channels.
+        Closedness is NaN before the pedal's first value and outside the hat's channels.
         """
         closedness = np.full(len(notes), np.nan, np.float32)
         opening, splashed = np.full(len(notes), CLOSED, np.int8), np.zeros(len(notes), bool)
@@ -99,13 +99,13 @@ class Identify:
 
 
 def _unmapped_pressure(controls: Controls, context: Context) -> np.ndarray:
-    """(controls,) bool: key pressure for notes that the source map does not know."""
+    """(controls,) bool: key pressure for notes that the source map lacks."""
     pressure = (controls.kind == POLY_PRESSURE) & context.mapped_channels[controls.channel]
     return np.asarray(pressure & (context.source_table[controls.channel, controls.number] < 0))
 
 
 class _LiveIdentify(LiveStage):
-    """State: the pedal's place by device and channel, and the unmapped notes that sound."""
+    """State: the pedal position by device and channel, and the unmapped notes that sound."""
 
     def __init__(self, settings: Identify, context: Context):
         self._drop = settings.unmapped == "drop"

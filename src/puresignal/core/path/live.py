@@ -1,7 +1,7 @@
-"""Events on their way through the live path, and what a live stage does with them.
+"""Events of the live path, and the interface of a live stage.
 
-The live form is look-up tables and a little bounded state. Every note-on that
-passes is followed by exactly one end; a stage that removes a note swallows its end.
+A live stage is look-up tables and a small bounded state. Every note-on that passes is followed by exactly
+one end; a stage that removes a note also removes its end.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ class LiveEvent:
     status    of a control: 0xA0 .. 0xE0
     origin    event number of the note-on; for a control its own
     branch    0, or the number of a further note of the same hit
-    end_event event number that ended the note, -1 where the end was made
+    end_event event number that ended the note, -1 where the path made the end
     by        of an end: origin of the note-on of the same pad that caused it, else -1
     """
 
@@ -57,7 +57,7 @@ class LiveEvent:
 
 
 Account = Callable[[Stage, Action, Reason, int, NoteField, float, float, float], None]
-"""Takes (stage, what, reason, origin, field, before, after, confidence) for each decision."""
+"""Receives (stage, action, reason, origin, field, before, after, confidence) for each decision."""
 
 
 def no_account(
@@ -70,7 +70,7 @@ def no_account(
     after: float,
     confidence: float,
 ) -> None:
-    """For runs that nobody asks about."""
+    """For runs without an account."""
 
 
 class LiveStage:
@@ -79,15 +79,15 @@ class LiveStage:
     account: Account = staticmethod(no_account)
 
     def feed(self, event: LiveEvent) -> list[LiveEvent]:
-        """What leaves because this event came. Times never fall from call to call."""
+        """The events sent because this event came. Times never decrease from call to call."""
         return [event]
 
     def advance(self, now: float) -> list[LiveEvent]:
-        """What leaves because time has come to `now`."""
+        """The events sent because time has reached `now`."""
         return []
 
     def finish(self, end: float) -> list[LiveEvent]:
-        """What still has to leave when the take ends at `end`: notes that are held get their ends."""
+        """The events still to be sent when the take ends at `end`: held notes get their ends."""
         return []
 
     def held(self) -> int:

@@ -1,4 +1,4 @@
-"""Choosing notes by what they are or what became of them. Notes are named by their origins."""
+"""Selecting notes by what they are or what happened to them. Notes are named by their origins."""
 
 from __future__ import annotations
 
@@ -8,14 +8,14 @@ from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.tally import Action, Reason, Stage
 
 UNMAPPED = (Reason.UNMAPPED, Reason.NO_TARGET)
-"""Why a hit leads nowhere."""
+"""Reasons for which a hit is unmapped."""
 
 DOUBTFUL_BELOW = 0.6
-"""Confidence under which a decision is shown to the player as doubtful."""
+"""Confidence below which a decision is shown as doubtful."""
 
 
 def doubtful(outcome: Outcome) -> np.ndarray:
-    """Notes that were only just kept or only just taken out, in playing order."""
+    """Notes that were kept or removed only narrowly, in playing order."""
     e = outcome.tally.entries
     unsure = (e.confidence < DOUBTFUL_BELOW) & ((e.action == Action.REMOVED) | (e.action == Action.KEPT))
     return in_order(outcome, np.unique(e.origin[unsure]))
@@ -27,7 +27,7 @@ def touched(outcome: Outcome, stage: Stage) -> np.ndarray:
 
 
 def removed(outcome: Outcome, reason: Reason) -> np.ndarray:
-    """Notes taken out for a reason, in playing order."""
+    """Notes removed for a reason, in playing order."""
     return in_order(outcome, outcome.tally.origins(Action.REMOVED, reason))
 
 
@@ -39,14 +39,14 @@ def in_order(outcome: Outcome, origins: np.ndarray) -> np.ndarray:
 
 
 def reason_removed(outcome: Outcome, origin: int) -> Reason | None:
-    """Why a note was taken out, None where it left."""
+    """Why a note was removed, or None if it was not."""
     e = outcome.tally.entries
     rows = np.flatnonzero((e.origin == origin) & (e.action == Action.REMOVED) & (e.branch == 0))
     return Reason(int(e.reason[rows[0]])) if len(rows) else None
 
 
 def alike(outcome: Outcome, origin: int) -> np.ndarray:
-    """Notes of the same pad that the same became of: taken out for the same reason, or left as doubtful."""
+    """Notes of the same pad with the same outcome: removed for the same reason, or passed as doubtful."""
     played = outcome.input_notes
     row = np.flatnonzero(played.origin == origin)
     if not len(row):

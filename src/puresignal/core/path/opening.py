@@ -1,8 +1,8 @@
-"""How far a hat is open when it is struck, from a pedal that shakes.
+"""The opening of a hat when it is struck, from a pedal that jitters.
 
-The zones are the note map's: closed from 0.75, open up to 0.35, half between. A pedal that trembles on an edge
-would change the zone with every message, so a change counts where it goes past the edge by more than the tremble,
-or stays for longer than a tremble does.
+The zones are the note map's: closed from 0.75, open up to 0.35, half between. A pedal that jitters on an edge
+would change the zone with every message, so a change counts only if it goes past the edge by more than the
+jitter, or lasts longer than a jitter does.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ import numpy as np
 from puresignal.core.kit.note_map import HatPedal
 
 CLOSED_FROM, OPEN_TO = 0.75, 0.35
-"""Closedness from which a hat counts as closed, and up to which as open (docs/formats.md)."""
+"""Closedness from which a hat counts as closed, and up to which it counts as open (docs/formats.md)."""
 CLOSED, HALF, OPEN = 0, 1, 2
 SETTLES = 0.08
 """Seconds after which a zone counts, however near its edge the pedal is."""
@@ -20,7 +20,7 @@ NOT_YET = float("inf")
 
 
 def zones(hat: HatPedal, tremble: float) -> tuple[np.ndarray, np.ndarray]:
-    """(128,) zone of each controller value, and whether it is further from the zone's edges than a tremble."""
+    """(128,) zone of each controller value, and whether it is farther from the zone's edges than the jitter."""
     place = np.array([hat.closedness(value) for value in range(128)])
     zone = np.where(place >= CLOSED_FROM, CLOSED, np.where(place <= OPEN_TO, OPEN, HALF))
     inside = np.minimum(np.abs(place - CLOSED_FROM), np.abs(place - OPEN_TO)) >= tremble
@@ -46,7 +46,7 @@ class Opening:
         self._now = zone
 
     def when(self, at: float) -> int:
-        """The zone of a hit at a moment after the last message; closed before the first."""
+        """The zone of a hit after the last message; closed before the first."""
         if self._now < 0:
             return CLOSED
         return self._now if at - self._away_since > SETTLES else self._settled
@@ -56,13 +56,13 @@ def at_hits(moves: np.ndarray, zone: np.ndarray, sure: np.ndarray, place: np.nda
     """(hits,) zone of each hit.
 
     moves       (moves,) seconds of the pedal's messages, rising; zone, sure: of each
-    place       (hits,) how many messages came before each hit
+    place       (hits,) number of messages before each hit
     hits        (hits,) seconds
     """
     found = np.full(len(hits), CLOSED, np.int8)
     if not len(moves):
         return found
-    # Within a stretch of one zone and sureness only the first message decides anything.
+    # Within a run of the same zone and certainty only the first message matters.
     begins = np.flatnonzero(np.concatenate([[True], (zone[1:] != zone[:-1]) | (sure[1:] != sure[:-1])]))
     settled, since = np.empty(len(begins), np.int8), np.empty(len(begins))
     pedal = Opening()
@@ -78,9 +78,9 @@ def at_hits(moves: np.ndarray, zone: np.ndarray, sure: np.ndarray, place: np.nda
 
 
 def splashes(moves: np.ndarray, zone: np.ndarray, place: np.ndarray, hits: np.ndarray, within: float) -> np.ndarray:
-    """(hits,) whether the foot let go again at once: the pedal opens within so many seconds after the foot's note.
+    """(hits,) whether the foot was released at once: the pedal opens within this many seconds after the foot's note.
 
-    Where the note came before the pedal's own messages, it must be pressed first, which takes it little time.
+    If the note came before the pedal's own messages, the pedal must first be pressed, which takes little time.
     """
     count = len(moves)
     if not count or not len(hits):
@@ -98,6 +98,6 @@ PRESS_TAKES = 0.03
 
 
 def _following(flags: np.ndarray) -> np.ndarray:
-    """(n + 1,) index of the first set flag from each place on, n where there is none."""
+    """(n + 1,) index of the first set flag from each position on, n if there is none."""
     index = np.where(np.append(flags, False), np.arange(len(flags) + 1), len(flags))
     return np.asarray(np.minimum.accumulate(index[::-1])[::-1])

@@ -1,9 +1,8 @@
 """Pairing: note-ons with their ends.
 
-A note ends at the next note-off of its port, channel and note, or at the next
-note-on of the same: a repeated note-on is a real hit, and the first note ends
-there. "All sound off" and "all notes off" end what sounds on their channel. A note
-that nothing ends stays held (end is NaN); a later stage decides what to do about it.
+A note ends at the next note-off of its port, channel and note, or at the next note-on of the same key: a
+repeated note-on is a real hit, and the first note ends there. "All sound off" and "all notes off" end the
+sounding notes of their channel. A note without an end stays held (end is NaN); a later stage decides.
 """
 
 from __future__ import annotations
@@ -37,7 +36,7 @@ FINE = 88
 
 
 class Paired(NamedTuple):
-    """notes and controls of a take, and how many note-offs no note-on accounts for."""
+    """Notes and controls of a take, and the number of note-offs without a note-on."""
 
     notes: Notes
     controls: Controls
@@ -99,28 +98,28 @@ def pair(events: Events) -> Paired:
 
 
 def whole_and_fine(velocity: float) -> tuple[int, int | None]:
-    """A velocity as MIDI has it: the note's own, and the prefix where it is not a whole one."""
+    """A velocity as MIDI sends it: the note's own, and the prefix if it is fractional."""
     whole = max(1, min(127, round(velocity)))
     return whole, None if velocity == whole else max(0, min(127, round((velocity - whole) * 128 + 63.5)))
 
 
 def with_fine(whole: int, fine: int) -> float:
-    """The velocity that a note and the prefix before it tell.
+    """The velocity of a note and the prefix before it.
 
-    The prefix parts the step about the whole velocity, so that a receiver that knows none loses nothing by rounding.
+    The prefix divides the step around the whole velocity, so that a receiver that ignores it rounds correctly.
     """
     return whole + (fine - 63.5) / 128
 
 
 def _fine(data2: np.ndarray, is_fine: np.ndarray, is_note: np.ndarray, lane: np.ndarray) -> np.ndarray:
-    """Velocities by message, with what the prefix before each note adds."""
+    """Velocities by message, with the prefix before each note added."""
     velocity = data2.astype(np.float32)
     prefixes = np.flatnonzero(is_fine)
     for one in np.unique(lane[prefixes]):
         mine = prefixes[lane[prefixes] == one]
         notes = np.flatnonzero(is_note & (lane == one))
         place = np.searchsorted(notes, mine)
-        # Of two before one note the later counts.
+        # Of two prefixes before one note the later counts.
         counts = (place < len(notes)) & np.append(place[1:] != place[:-1], True)
         at = notes[place[counts]]
         velocity[at] = data2[at] + (data2[mine[counts]] - np.float32(63.5)) / 128
@@ -128,7 +127,7 @@ def _fine(data2: np.ndarray, is_fine: np.ndarray, is_note: np.ndarray, lane: np.
 
 
 def _strays(key: np.ndarray, on: np.ndarray) -> int:
-    """Note-offs that no note-on accounts for: where a key has more ends than starts."""
+    """Note-offs without a note-on: keys with more ends than starts."""
     if not len(key):
         return 0
     _, lane = np.unique(key, return_inverse=True)
@@ -156,14 +155,14 @@ def _ended_by_channel_mode(
 
 
 class LivePair(LiveStage):
-    """The same, one raw message at a time. State: one entry for each key that sounds."""
+    """The same, one raw message at a time. State: one entry for each sounding key."""
 
     def __init__(self) -> None:
         self._sounding: dict[int, int] = {}
         self._prefix: dict[int, int] = {}
 
     def message(self, at: float, port: int, status: int, data1: int, data2: int, event: int) -> list[LiveEvent]:
-        """What a raw message becomes. `event` is its number in the take."""
+        """The events of a raw message. `event` is its number in the take."""
         kind, channel = status & 0xF0, (status & 0x0F) + 1
         fine = self._prefix.pop(port * 17 + channel, None) if self._prefix and kind in (NOTE_ON, NOTE_OFF) else None
         if kind == NOTE_ON and data2:
@@ -205,7 +204,7 @@ class LivePair(LiveStage):
         return end
 
     def sounding(self) -> list[tuple[int, int, int]]:
-        """(port, channel, note) of every note that is held."""
+        """(port, channel, note) of every held note."""
         return [(key // 128 // 17, key // 128 % 17, key % 128) for key in self._sounding]
 
     def held(self) -> int:

@@ -1,4 +1,4 @@
-"""What follows when a note is taken out: a note that it had cut short takes over its end."""
+"""Removing a note: a note that it had cut short inherits its end."""
 
 from __future__ import annotations
 
@@ -10,10 +10,10 @@ from puresignal.core.midi.events import Notes
 def inherit(
     notes: Notes, by_pad: np.ndarray, key: np.ndarray, removed: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """A note that a removed one had cut short takes over the removed one's end.
+    """A note that a removed one had cut short inherits the removed one's end.
 
-    by_pad  rows by pad, then by time; key  (notes,) number of each note's pad
-    Returns end, end_event, release of all notes, and the rows that inherited
+    by_pad   rows by pad, then by time; key: (notes,) number of each note's pad
+    Returns  end, end_event and release of all notes, and the rows that inherited
     """
     end, end_event, release = notes.end.copy(), notes.end_event.copy(), notes.release.copy()
     places = np.flatnonzero(removed[by_pad])
@@ -21,7 +21,7 @@ def inherit(
     rows, before = by_pad[places], by_pad[places - 1]
     cut = (key[rows] == key[before]) & (notes.end_event[before] == notes.origin[rows])
     heirs: set[int] = set()
-    # From the last to the first, so that an end is handed on through several removed hits in a row.
+    # From the last to the first, so that an end is passed on through several removed hits in a row.
     for row, heir in zip(rows[cut][::-1].tolist(), before[cut][::-1].tolist(), strict=True):
         end[heir], end_event[heir], release[heir] = end[row], end_event[row], release[row]
         heirs.discard(row)

@@ -36,7 +36,7 @@ _RANGES: dict[tuple[str, str], tuple[float, float] | tuple[str, ...]] = {
 
 
 _FORMER_NAMES = {("crosstalk", "sure"): "min_confidence", ("crosstalk", "profile"): "kit_model"}
-"""Settings that had another name in files of 0.1.0."""
+"""Settings that had another name in files of version 0.1.0."""
 
 
 def to_json(path: CleaningPath) -> dict[str, Any]:
@@ -49,9 +49,9 @@ def to_json(path: CleaningPath) -> dict[str, Any]:
 
 
 def from_json(data: object, where: str, base: CleaningPath | None = None) -> CleaningPath:
-    """A path from plain JSON data; what the data does not mention stays as in `base`.
+    """A path from plain JSON data; settings that the data lacks stay as in `base`.
 
-    Raises SettingsError that names the field, what stands there and what is expected
+    Raises SettingsError that names the field, the value and the expected value
     """
     path = base or CleaningPath()
     if not isinstance(data, dict) or data.get("format") != FORMAT:
@@ -61,7 +61,9 @@ def from_json(data: object, where: str, base: CleaningPath | None = None) -> Cle
         raise SettingsError('"version" is not a whole number from 1', where, f"Write {VERSION} there.")
     if version > VERSION:
         raise SettingsError(
-            f"These settings are of version {version}, this program reads up to {VERSION}", where, "Update the program."
+            f"These settings have version {version}; this program reads versions up to {VERSION}",
+            where,
+            "Update the program.",
         )
     names = {f.name for f in fields(path)}
     for name, values in data.items():
@@ -111,6 +113,6 @@ def _checked(stage: str, key: str, value: object, now: object, where: str) -> ob
 
 
 def setting_range(stage: str, key: str) -> tuple[float, float]:
-    """Lowest and highest value of a number setting, in its own unit."""
+    """Lowest and highest value of a numeric setting, in its own unit."""
     low, high = _RANGES[stage, key][:2]
     return float(low), float(high)

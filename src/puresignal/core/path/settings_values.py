@@ -1,4 +1,4 @@
-"""Values inside the settings that are more than a number: velocity shapes and learnt profiles, as plain JSON data."""
+"""Settings that are more than a number: velocity shapes and kit models, as plain JSON data."""
 
 from __future__ import annotations
 
@@ -18,11 +18,11 @@ SHAPE_RANGES: dict[str, tuple[float, float]] = {
 }  # fmt: skip
 
 _FORMER_NAMES = {"varied": "randomness", "vary_centre": "bias"}
-"""Fields that had another name in files of 0.1.0."""
+"""Fields that had another name in files of version 0.1.0."""
 
 
 def to_json(value: object) -> object:
-    """The plain form; of shapes only what is not as usual."""
+    """The plain form; shapes list only values that differ from the default."""
     if isinstance(value, tuple):
         usual = Shape()
         names = [f.name for f in fields(Shape)]
@@ -40,7 +40,7 @@ def to_json(value: object) -> object:
 def shapes(value: object, label: str, where: str) -> tuple[tuple[str, Shape], ...]:
     """Shapes by key from their plain form.
 
-    Raises SettingsError that names the field, what stands there and what is expected
+    Raises SettingsError that names the field, the value and the expected value
     """
     if not isinstance(value, dict):
         raise SettingsError(f"{label} is not a JSON object", where, 'Write {"snare": {"scale": 1.2}} there.')
@@ -48,11 +48,11 @@ def shapes(value: object, label: str, where: str) -> tuple[tuple[str, Shape], ..
     for key, row in value.items():
         name = f'{label[:-1]}.{key}"'
         if not isinstance(row, dict) or (key != ALL and not is_articulation(key)):
-            raise SettingsError(f"{name} is no shape of a drum", where, 'Keys are drums, articulations, or "*".')
+            raise SettingsError(f"{name} is not a velocity shape", where, 'Keys are drums, articulations, or "*".')
         named: dict[str, Any] = {_FORMER_NAMES.get(str(field), str(field)): setting for field, setting in row.items()}
         shape = Shape(**{field: _field(field, setting, name, where) for field, setting in named.items()})
         if shape.low > shape.high:
-            raise SettingsError(f"{name}: low is above high", where, "Put them the other way round.")
+            raise SettingsError(f"{name}: low is above high", where, "Swap them.")
         found.append((key, shape))
     return tuple(sorted(found, key=lambda item: item[0]))
 
@@ -76,12 +76,14 @@ def _curve(given: object, name: str, where: str) -> tuple[tuple[float, float], .
         points = ()
     rising = all(a[0] < b[0] for a, b in pairwise(points))
     if len(points) < 2 or not rising or not all(0 <= v <= 127 for point in points for v in point):
-        raise SettingsError(f"{name}: curve is {given!r}", where, "Write [[in, out], ...], in rising, 0 to 127.")
+        raise SettingsError(
+            f"{name}: curve is {given!r}", where, "Write [[in, out], ...] with rising in values, 0 to 127."
+        )
     return points
 
 
 def kit_model(value: object, label: str, where: str) -> KitModel:
-    """A profile from its plain form; every number is checked.
+    """A kit model from its plain form; every number is checked.
 
     Raises SettingsError
     """
@@ -108,5 +110,7 @@ def kit_model(value: object, label: str, where: str) -> KitModel:
             for a, b, c, d, mean, spread, part in value.get("shakes", [])
         ]
     except (ValueError, TypeError, AssertionError, AttributeError) as error:
-        raise SettingsError(f"{label} is no profile", where, "Leave it out, or learn it anew from a take.") from error
+        raise SettingsError(
+            f"{label} is not a kit model", where, "Leave it out, or learn it again from a take."
+        ) from error
     return KitModel(tuple(alone), tuple(shakes))

@@ -1,4 +1,4 @@
-"""Splitting: a track for each drum, or family, and for each channel that no map speaks of."""
+"""The split to tracks: one per drum or family, and one per channel outside the map."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from puresignal.core.path.tally import Stage
 class Split:
     """Gives each note and control its track.
 
-    by  "drum", a track for each drum; "family", for each family; "one", all drums on one
+    by  "drum": a track per drum; "family": per family; "one": all drums on one track
     """
 
     by: str = "drum"
@@ -38,7 +38,7 @@ class Split:
 
 
 def _control_tracks(controls: Controls, context: Context) -> np.ndarray:
-    """(controls,) a pad's pressure goes with its drum, the pedal with the hat, the rest with the kit's first track."""
+    """(controls,) a pad's pressure goes with its drum, the pedal with the hat, the rest to the kit's first track."""
     track = np.empty(len(controls), np.int64)
     spoken = context.mapped_channels[controls.channel]
     track[:] = context.unmapped_track + 1 + controls.port.astype(np.int64) * 16 + controls.channel - 1
@@ -58,12 +58,12 @@ def _control_tracks(controls: Controls, context: Context) -> np.ndarray:
 
 
 def hat_track(context: Context) -> int:
-    """Index of the track that the pedal's controller goes to."""
+    """Index of the track of the pedal's controller."""
     return int(context.track_of_articulation[context.code["hat.closed"]])
 
 
 def general_track(context: Context) -> int:
-    """Index of the track for what concerns a kit's channel as a whole: the first track of the kit."""
+    """Index of the track for messages that concern a kit's whole channel: the first track of the kit."""
     return 0
 
 

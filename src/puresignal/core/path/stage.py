@@ -1,4 +1,4 @@
-"""What every stage is: settings with a batch form and, where it is causal, a live form."""
+"""The interface of a stage: settings with a batch form and, if it is causal, a live form."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from puresignal.core.path.tally import Entries, Stage
 
 @dataclass(frozen=True, eq=False)
 class Result:
-    """What a stage hands on: the notes and controls, and what it decided about them."""
+    """The result of a stage: notes and controls, and its decisions about them."""
 
     notes: Notes
     controls: Controls
@@ -27,7 +27,7 @@ class PathStage(Protocol):
     causal: ClassVar[bool]
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
-        """The whole take at once. Never changes its arguments."""
+        """Process the whole take at once. Never changes its arguments."""
         ...
 
     def live(self, context: Context) -> LiveStage:

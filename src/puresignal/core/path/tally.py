@@ -1,7 +1,7 @@
 """The tally: what every stage did to every note, and the sums, which always balance.
 
-Stages write entries while they decide; nothing is worked out afterwards as a
-difference. Out = in - removed + added.
+Stages write entries while they decide; nothing is worked out afterwards as a difference.
+Out = in - removed + added.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from puresignal.core.midi.columns import Columns
 
 
 class Action(IntEnum):
-    """What a stage did to a note. A note without an entry passed as it was."""
+    """What a stage did to a note. A note without an entry passed unchanged."""
 
     KEPT = 0
     REMOVED = 1
@@ -25,7 +25,7 @@ class Action(IntEnum):
 
 
 class Reason(IntEnum):
-    """Why. The words for people are in `REASON_WORDS`."""
+    """Why it did so. The wording is in `REASON_WORDS`."""
 
     UNMAPPED = 0
     NO_TARGET = 1
@@ -71,7 +71,7 @@ REASON_WORDS = {
     Reason.SHAPED: "shaped",
     Reason.VARIED: "varied",
 }
-"""One word or two for each reason: the strip, the report and the trace all use these."""
+"""One or two words per reason, used by the tally bar, the report and the trace."""
 
 
 class NoteField(IntEnum):
@@ -102,12 +102,12 @@ class Stage(IntEnum):
 
 @dataclass(frozen=True, eq=False)
 class Entries(Columns):
-    """One row a decision.
+    """One decision per row.
 
-    stage, what, reason, field  as the enums above number them
-    origin, branch              the note it is about
-    before, after               the changed property's values; NaN where there was none
-    confidence                  0..1, how sure the stage is
+    stage, action, reason, field  as the enums above number them
+    origin, branch                the note it concerns
+    before, after                 values of the changed property; NaN for none
+    confidence                    0..1, confidence of the stage
     """
 
     stage: np.ndarray
@@ -127,7 +127,7 @@ class Entries(Columns):
 
 
 NO_ENTRIES = Entries.empty()
-"""What a stage wrote that decided nothing: most do, most of the time."""
+"""The entries of a stage that decided nothing, which is the usual case."""
 
 
 def entries(
@@ -142,7 +142,7 @@ def entries(
     after: np.ndarray | float = np.nan,
     confidence: np.ndarray | float = 1.0,
 ) -> Entries:
-    """Rows for many notes that a stage treated alike; single values stand for all of them."""
+    """Rows for many notes with the same decision; single values are repeated for all of them."""
     n = len(origin)
     if not n:
         return NO_ENTRIES
@@ -157,7 +157,7 @@ def entries(
 
 
 class TraceStep(NamedTuple):
-    """One thing that happened to one note, for the window to put into words."""
+    """One thing that happened to one note, for the window to word."""
 
     stage: Stage
     action: Action
@@ -171,10 +171,10 @@ class TraceStep(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class Tally:
-    """The whole account of a take.
+    """The complete account of a take.
 
-    arrived   notes that came in
-    left      notes that went out
+    arrived   input notes
+    left      output notes
     entries   every decision, in the order of the path
     strays    note-offs that ended nothing
     """
@@ -185,15 +185,15 @@ class Tally:
     strays: int = 0
 
     def removed(self) -> dict[Reason, int]:
-        """How many notes were removed, by reason."""
+        """Number of removed notes by reason."""
         return self._count(Action.REMOVED)
 
     def added(self) -> dict[Reason, int]:
-        """How many notes were added, by reason."""
+        """Number of added notes by reason."""
         return self._count(Action.ADDED)
 
     def changed(self) -> dict[Reason, int]:
-        """How many changes were made to notes, by reason."""
+        """Number of changes to notes by reason."""
         return self._count(Action.CHANGED)
 
     def balances(self) -> bool:
@@ -201,19 +201,19 @@ class Tally:
         return self.left == self.arrived - sum(self.removed().values()) + sum(self.added().values())
 
     def touched(self, stage: Stage) -> int:
-        """How many notes a stage did something to on their own account."""
+        """Number of notes that a stage itself did something to."""
         return len(self.touched_origins(stage))
 
     def touched_origins(self, stage: Stage) -> np.ndarray:
-        """Origins of the notes a stage did something to, each once, rising.
+        """Origins of the notes that a stage did something to, each once, sorted.
 
-        A hit that only takes over the end of a removed one is not counted: that is the removal's doing.
+        A hit that only inherits the end of a removed one is not counted: that belongs to the removal.
         """
         e = self.entries
         return _each_once(e.origin[(e.stage == stage) & (e.action != Action.KEPT) & (e.reason != Reason.END_OF_DOUBLE)])
 
     def origins(self, action: Action, reason: Reason | None = None) -> np.ndarray:
-        """Origins of the notes that something happened to, each once, rising."""
+        """Origins of the notes that something happened to, each once, sorted."""
         e = self.entries
         rows = e.action == action
         if reason is not None:
@@ -238,7 +238,7 @@ class Tally:
 
 
 def _each_once(origins: np.ndarray) -> np.ndarray:
-    """Origins without repeats, rising: by a table, which for many is quicker than sorting."""
+    """Origins without repeats, sorted; for many, a table is faster than sorting."""
     if not len(origins):
         return np.zeros(0, np.int64)
     table = np.zeros(int(origins.max()) + 1, bool)

@@ -1,4 +1,4 @@
-"""The target map: each articulation leaves on the note that the receiver expects, as one note or several."""
+"""The target map: each articulation is sent on the note, or notes, that the receiver expects."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from puresignal.core.path.tally import Action, Entries, NoteField, Reason, Stage
 
 @dataclass(frozen=True)
 class Target:
-    """Sends articulations to notes. unmapped: "drop" leaves out what the receiver has nothing for, "keep" passes it."""
+    """Maps articulations to notes. unmapped: "drop" removes what the receiver lacks, "keep" passes it on."""
 
     unmapped: str = "drop"
 
@@ -74,7 +74,7 @@ class Target:
         outputs = ControlOutputs(context, self.unmapped)
         pressure = np.flatnonzero(controls.kind == POLY_PRESSURE)
         plain = controls.take(~outputs.special(controls))
-        # Channel-wide messages follow the kit to the channel where its notes go.
+        # Channel-wide messages follow the kit to the channel of its notes.
         parts = [plain.but(channel=outputs.general_channel[plain.channel])]
         pedal = np.flatnonzero(outputs.is_pedal(controls))
         if len(pedal) and outputs.pedal_number >= 0:
@@ -87,7 +87,7 @@ class Target:
                 )
             )
         spoken = pressure[context.mapped_channels[controls.channel[pressure]]]
-        # A row for each note that the pad leaves as: as many passes as the widest pad has notes.
+        # A row for each note of the pad: as many passes as the largest pad has notes.
         targets = [
             outputs.pressure_targets(int(c), int(n))
             for c, n in zip(controls.channel[spoken], controls.number[spoken], strict=True)
@@ -110,12 +110,12 @@ class Target:
 
 
 class ControlOutputs:
-    """How controls leave: tables shared by the batch and the live form.
+    """How controls are sent: tables shared by the batch and the live form.
 
-    pedal_number    controller that the receiver expects for the hat, -1 where it wants none
+    pedal_number    controller that the receiver expects for the hat, -1 if none
     pedal_values    (128,) value in the receiver's polarity for each of the kit's
-    pedal_channel   (17,) channel on which it leaves
-    general_channel (17,) channel on which channel-wide messages leave
+    pedal_channel   (17,) channel of the pedal's controller
+    general_channel (17,) channel of channel-wide messages
     """
 
     def __init__(self, context: Context, unmapped: str):
@@ -152,12 +152,12 @@ class ControlOutputs:
         )
 
     def special(self, controls: Controls) -> np.ndarray:
-        """Which controls do not leave as they came: the pedal, and pressure on the kit's channels."""
+        """Which controls do not pass unchanged: the pedal, and pressure on the kit's channels."""
         pressure = (controls.kind == POLY_PRESSURE) & self._context.mapped_channels[controls.channel]
         return np.asarray(self.is_pedal(controls) | pressure)
 
     def pressure_targets(self, channel: int, note: int) -> list[tuple[int, int]]:
-        """(note, channel) pairs on which a pad's key pressure leaves."""
+        """(note, channel) pairs that receive a pad's key pressure."""
         code = int(self._context.source_table[channel, note])
         table = self._context.target_table
         if table is None or code < 0:
@@ -167,13 +167,13 @@ class ControlOutputs:
 
 
 def table_outputs(table: TargetTable, nearer: int, code: int, channel: int) -> list[tuple[int, int]]:
-    """(note, channel) pairs of one articulation that came on a channel."""
+    """(note, channel) pairs of one articulation that arrived on a channel."""
     first, count = int(table.first[nearer, code]), int(table.count[nearer, code])
     return [(int(table.notes[i]), int(table.channels[i]) or channel) for i in range(first, first + count)]
 
 
 class _LiveTarget(LiveStage):
-    """State: what each sounding hit left as."""
+    """State: the notes sent for each sounding hit."""
 
     def __init__(self, settings: Target, context: Context):
         self._drop = settings.unmapped == "drop"

@@ -1,7 +1,7 @@
-"""Thinning: a flood of controller messages becomes as many as can be told apart by ear.
+"""Thinning: reduces a flood of controller messages to as many as can be heard.
 
-A controller that moves sends its first value at once, then its newest one at most every few milliseconds, and its
-last one always; before a note on its channel whatever waits goes out. Switches, banks and programs always pass.
+A moving controller sends its first value at once, then its newest at most every few milliseconds, and always
+its last; a waiting value is sent before the next note on its channel. Switches, banks and programs always pass.
 """
 
 from __future__ import annotations
@@ -19,12 +19,12 @@ from puresignal.core.path.stage import Result
 from puresignal.core.path.tally import Stage
 
 ALWAYS = frozenset((0, 32, 6, 38, *range(64, 70), 88, *range(96, 102), *range(120, 128)))
-"""Controllers whose every message counts (MIDI 1.0: banks, data entry, switches, parameter numbers, modes)."""
+"""Controllers of which every message counts (MIDI 1.0: banks, data entry, switches, parameter numbers, modes)."""
 
 
 @dataclass(frozen=True)
 class Thin:
-    """on: whether floods are thinned; every_ms: how far apart the messages of one controller are then."""
+    """on: whether floods are thinned; every_ms: least time between messages of one controller."""
 
     on: bool = False
     every_ms: float = 5.0
@@ -44,12 +44,12 @@ class Thin:
 
 
 def passes_always(kind: int, number: int) -> bool:
-    """Whether a message must not be left out, whatever else comes."""
+    """Whether a message must never be removed."""
     return kind == PROGRAM or (kind == CONTROL and number in ALWAYS)
 
 
 def _thinned(controls: Controls, notes: Notes, every: float) -> tuple[np.ndarray, np.ndarray]:
-    """(controls,) which are kept, and when they leave."""
+    """(controls,) which are kept, and when they are sent."""
     keep, at = np.ones(len(controls), bool), controls.at.copy()
     lane = (controls.track.astype(np.int64) * 17 + controls.channel) << 16
     own = np.where((controls.kind == CONTROL) | (controls.kind == POLY_PRESSURE), controls.number, 0)
@@ -61,7 +61,7 @@ def _thinned(controls: Controls, notes: Notes, every: float) -> tuple[np.ndarray
     for one in np.unique(key[~always]):
         rows = np.flatnonzero((key == one) & ~always)
         seqs = struck[int(controls.channel[rows[0]])]
-        # How many notes had begun on the channel: where that differs, what waits goes out before the note.
+        # Number of notes started on the channel: where that changes, a waiting value is sent before the note.
         begun = np.searchsorted(seqs, controls.seq[rows]).tolist()
         starts = notes.start[np.searchsorted(notes.seq, seqs)] if len(seqs) else np.zeros(0)
         sent, waiting = -np.inf, -1
@@ -69,7 +69,7 @@ def _thinned(controls: Controls, notes: Notes, every: float) -> tuple[np.ndarray
             now = float(controls.at[row])
             if waiting >= 0:
                 due = sent + every
-                # What waits leaves when its time has come or a note begins, whichever is sooner.
+                # A waiting value is sent when its time has come or a note starts, whichever is sooner.
                 note = float(starts[begun[i - 1]]) if begun[i] != begun[i - 1] else np.inf
                 if min(due, note) <= now:
                     sent = at[waiting] = min(due, note)
@@ -89,7 +89,7 @@ def _thinned(controls: Controls, notes: Notes, every: float) -> tuple[np.ndarray
 
 
 class _LiveThin(LiveStage):
-    """State: for each controller that moves, when it last left and what waits."""
+    """State: for each moving controller, when it was last sent and the value that waits."""
 
     def __init__(self, every: float):
         self._every = every

@@ -1,7 +1,7 @@
-"""Tidying: no two notes of one track, channel and note overlap once everything is mapped.
+"""Tidying: no two notes of one track, channel and note overlap after mapping.
 
-A note struck again while it sounds ends there. Two hits that land on the same
-note at the same moment are one sound: the first stays.
+A note struck again while it sounds ends there. Two hits on the same note at the same moment are one sound:
+the first stays.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
 
 @dataclass(frozen=True)
 class Tidy:
-    """Has no settings: what leaves must be playable by any receiver."""
+    """Without settings: the output must be playable by any receiver."""
 
     stage: ClassVar[Stage] = Stage.TIDY
     causal: ClassVar[bool] = True
@@ -52,7 +52,7 @@ class Tidy:
                 branch=notes.branch[here], before=end[here], after=notes.start[following],
             )
         )  # fmt: skip
-        # Cut by our own hand, so the end is where the next note starts, in its own ticks too.
+        # Cut here, so the end is where the next note starts, also in its own ticks.
         end[here], event[here] = notes.start[following], notes.origin[following]
         return Result(notes.but(end=end, end_event=event), controls, tuple(written))
 
@@ -61,7 +61,7 @@ class Tidy:
 
 
 class _LiveTidy(LiveStage):
-    """State: what sounds, and when each track, channel and note was last struck."""
+    """State: sounding notes, and when each track, channel and note was last struck."""
 
     def __init__(self) -> None:
         self._sounding: dict[int, LiveEvent] = {}

@@ -1,4 +1,4 @@
-"""Velocity: each drum's hits through its shape, and varied; what no shape speaks of leaves as it came."""
+"""Velocity: each drum's hits pass through its shape and are varied; hits without a shape pass unchanged."""
 
 from __future__ import annotations
 
@@ -19,12 +19,12 @@ from puresignal.core.path.velocity_curve import ALL, Shape, draw, table, through
 
 @dataclass(frozen=True)
 class Velocity:
-    """Shapes by key: an articulation (`snare.rim`), a drum (`snare`), or all ("*"); the nearest one counts.
+    """Shapes by key: an articulation (`snare.rim`), a drum (`snare`), or all ("*"); the most specific one applies.
 
-    on     whether it does
-    fine   whether velocities leave in more than 127 steps, by the prefix of controller 88
+    on     whether shapes apply
+    fine   whether velocities have more than 127 steps, by the prefix of controller 88
     seed   of the variation
-    round  another round draws anew; the same round draws the same, every time
+    round  another round draws anew; the same round always draws the same
     """
 
     on: bool = True
@@ -37,7 +37,7 @@ class Velocity:
     causal: ClassVar[bool] = True
 
     def shape_for(self, articulation: str) -> Shape:
-        """The shape that counts for an articulation."""
+        """The shape that applies to an articulation."""
         shapes = dict(self.shapes)
         for key in (articulation, drum_of(articulation), ALL):
             if key in shapes:
@@ -46,7 +46,7 @@ class Velocity:
 
     def _tables(self, context: Context) -> _Tables:
         shapes = [self.shape_for(name) for name in context.vocabulary]
-        # What is no drum of the kit follows what holds for all.
+        # Notes that are not drums of the kit follow the shape for all.
         shapes.append(dict(self.shapes).get(ALL, Shape()))
         return _Tables(
             np.stack([table(shape) for shape in shapes]),
@@ -81,7 +81,7 @@ class Velocity:
         return Result(self._rounded(notes.but(velocity=after).take(~soft)), controls, written)
 
     def _rounded(self, notes: Notes) -> Notes:
-        """Whole velocities, where no others are asked for."""
+        """Round to whole velocities unless fine ones are wanted."""
         whole = np.rint(notes.velocity)
         if self.fine or np.array_equal(whole, notes.velocity):
             return notes
@@ -95,7 +95,7 @@ class Velocity:
 
 @dataclass(frozen=True, eq=False)
 class _Tables:
-    """By articulation, and last for what is none: (n, 128) table, and variation."""
+    """By articulation, and last for notes without one: (n, 128) table, and variation."""
 
     table: np.ndarray
     randomness: np.ndarray
@@ -103,7 +103,7 @@ class _Tables:
 
 
 class _LiveRound(LiveStage):
-    """Whole velocities."""
+    """Rounds to whole velocities."""
 
     def feed(self, event: LiveEvent) -> list[LiveEvent]:
         if event.kind == live.ON:
@@ -116,7 +116,7 @@ def _whole(velocity: float) -> float:
 
 
 class _LiveVelocity(LiveStage):
-    """State: the notes that were left out and still sound at the player's side."""
+    """State: removed notes that the player still holds."""
 
     def __init__(self, settings: Velocity, context: Context):
         tables = settings._tables(context)

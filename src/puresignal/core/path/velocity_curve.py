@@ -1,4 +1,4 @@
-"""What becomes of a velocity: curve, range, threshold, spread, accents, variation."""
+"""Shaping velocities: curve, range, threshold, spread, accents, variation."""
 
 from __future__ import annotations
 
@@ -9,23 +9,23 @@ import numpy as np
 STRAIGHT = ((1.0, 1.0), (127.0, 127.0))
 LEAST, MOST = 1.0, 127.0
 ALL = "*"
-"""The key of what holds for every drum that has no shape of its own."""
+"""The key of the shape for every drum without one of its own."""
 
 
 @dataclass(frozen=True)
 class Shape:
-    """How the velocities of a drum, or of all, leave. Velocities are 1..127.
+    """How the velocities of a drum, or of all drums, are shaped. Velocities are 1..127.
 
-    curve      (in, out) points, in rising; straight between them
-    threshold  hits of at most this are left out, and those just above it leave as softly as can be: no step
-    low, high  the range that leaves; what the curve gives is fitted into it
-    scale, offset  factor and sum upon that
-    fixed      every hit leaves like this; 0: not
-    spread     1: as played; 0: all even at the centre; above 1: wider apart
-    centre     about which the spread is; 0: the curve's middle
-    accents    hits of at least this keep their distance to it when the spread is narrowed; 0: none
-    varied     up to so much is added or taken away at random, either way
-    vary_centre  what variation is about: -1 only softer, 0 either way, 1 only harder
+    curve      (in, out) points, in rising; linear between them
+    threshold  hits up to this are removed, and those just above it start at the softest velocity
+    low, high  range of the output; the curve is scaled into it
+    scale, offset  factor and sum applied after that
+    fixed      one velocity for every hit; 0: off
+    spread     1: as played; 0: all at the centre; above 1: wider
+    centre     centre of the spread; 0: the middle of the curve
+    accents    hits from this velocity keep their distance above it when the spread is narrowed; 0: off
+    randomness largest random change, up or down
+    bias       centre of the random change: -1 only softer, 0 both ways, 1 only harder
     """
 
     curve: tuple[tuple[float, float], ...] = STRAIGHT
@@ -43,12 +43,12 @@ class Shape:
 
     @property
     def plain(self) -> bool:
-        """Whether velocities leave as they came."""
+        """Whether velocities pass unchanged."""
         return self == Shape()
 
 
 def table(shape: Shape) -> np.ndarray:
-    """(128,) float64: what velocities 0..127 leave as, before any variation; NaN where the hit is left out."""
+    """(128,) float64 output for velocities 0..127, before variation; NaN where the hit is removed."""
     velocity = np.arange(128, dtype=np.float64)
     gone = velocity <= shape.threshold if shape.threshold > 0 else np.zeros(128, bool)
     if shape.threshold > 0:
@@ -59,7 +59,7 @@ def table(shape: Shape) -> np.ndarray:
         centre = shape.centre or float(np.interp(64.0, xs, ys))
         distance = out - centre
         if shape.accents > 0:
-            # An accent keeps what it stands out by; what lies below it is brought together.
+            # An accent keeps its distance above the accent level; everything below is narrowed.
             over = np.maximum(0.0, out - shape.accents)
             distance = np.minimum(out, shape.accents) - centre
             out = centre + shape.spread * distance + over
@@ -74,22 +74,22 @@ def table(shape: Shape) -> np.ndarray:
 
 
 def through(tables: np.ndarray, which: np.ndarray, velocity: np.ndarray) -> np.ndarray:
-    """Velocities through their tables; between whole velocities straight.
+    """Velocities through their tables, interpolated linearly.
 
-    tables  (shapes, 128); which (n,) row of each velocity
+    tables  (shapes, 128); which: (n,) row of each velocity
     """
     velocity = np.asarray(velocity, np.float64)
     below = np.clip(np.floor(velocity), 0, 126).astype(np.int64)
     part = velocity - below
     first, second = tables[which, below], tables[which, below + 1]
-    # At a whole velocity only its own entry counts, whatever its neighbour is.
+    # At a whole velocity only its own entry counts, so that a removed neighbour has no effect.
     return np.asarray(np.where(part == 0, first, np.where(part == 1, second, first + part * (second - first))))
 
 
 def draw(seed: int, origin: np.ndarray, round_: int) -> np.ndarray:
-    """(n,) -1..1 for each note by its origin, the same whatever happens to others.
+    """(n,) random values -1..1 by note origin, independent of all other notes.
 
-    SplitMix64 (G. Steele, D. Lea and C. Flood, Fast Splittable Pseudorandom Number Generators, 2014) as a hash.
+    Source  SplitMix64 (G. Steele, D. Lea and C. Flood, Fast Splittable Pseudorandom Number Generators, 2014) as a hash
     """
     with np.errstate(over="ignore"):
         x = np.asarray(origin, np.uint64) + np.uint64((seed * 0x9E3779B97F4A7C15 + round_ * 0xD1B54A32D192ED03) % 2**64)
@@ -103,12 +103,12 @@ def draw(seed: int, origin: np.ndarray, round_: int) -> np.ndarray:
 
 
 def leaves_as(shape: Shape, velocity: float) -> float:
-    """What one velocity leaves as, before any variation; NaN where it is left out."""
+    """The output for one velocity, before variation; NaN if it is removed."""
     return float(through(table(shape)[None, :], np.zeros(1, int), np.array([velocity]))[0])
 
 
 def vary(velocity: np.ndarray, amount: np.ndarray, centre: np.ndarray, drawn: np.ndarray) -> np.ndarray:
-    """Velocities with what was drawn for each: amount either way, about a centre of -1..1."""
+    """Velocities with their random changes: up to `amount` either way, around a centre of -1..1."""
     moved = velocity + amount * (drawn + centre) / (1 + np.abs(centre))
     return np.asarray(np.where(amount > 0, np.clip(moved, LEAST, MOST), velocity))
 
@@ -124,10 +124,10 @@ def with_field(shape: Shape, name: str, value: object) -> Shape:
 def evened(
     velocities: dict[str, np.ndarray], shares: tuple[float, ...] = (0.1, 0.3, 0.5, 0.7, 0.9)
 ) -> dict[str, Shape]:
-    """Curves that bring pads together: soft, middling and hard hits of each leave as those of all do.
+    """Curves that match pads: soft, medium and hard hits of each get the velocities of those of all pads.
 
-    By quantile matching: what part of a pad's hits are softer, that part of all pads' hits is. Pads with fewer than
-    eight hits are left as they are.
+    Quantile matching: a hit at some quantile of its pad gets the velocity at that quantile of all pads. Pads with
+    fewer than eight hits are left alone.
     """
     known = {name: v for name, v in velocities.items() if len(v) >= 8}
     if len(known) < 2:

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Backing:
-    """The file and how it plays along.
+    """A backing track.
 
-    path    where it is
+    path    of the audio file
     level   decibels
-    offset  seconds of the take at which it begins; below zero its beginning is left out
+    offset  seconds of the take at which it starts; a negative offset skips its beginning
     """
 
     path: str

@@ -1,4 +1,4 @@
-"""Undo and redo: a list of named steps, each the session before and after."""
+"""Undo and redo as a list of named steps, each with the session before and after."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from puresignal.core.session.session import Session
 
 @dataclass(frozen=True)
 class Step:
-    """What was done. Steps of one `gesture` (a drag, a slider) are one step."""
+    """One step. Edits with the same `gesture` (a drag, a slider) merge into one step."""
 
     name: str
     before: Session
@@ -19,14 +19,14 @@ class Step:
 
 @dataclass(frozen=True)
 class History:
-    """The session as it is, and how it came to be so."""
+    """The session now, and the steps that led to it."""
 
     now: Session
     past: tuple[Step, ...] = ()
     future: tuple[Step, ...] = ()
 
     def do(self, name: str, session: Session, gesture: str | None = None) -> History:
-        """The history after an edit. An edit that changes nothing is no step."""
+        """The history after an edit. An edit that changes nothing adds no step."""
         if session == self.now:
             return self
         last = self.past[-1] if self.past else None
@@ -48,7 +48,7 @@ class History:
 
     @property
     def undo_name(self) -> str | None:
-        """What undo would take back."""
+        """Name of the step that undo would take back."""
         return self.past[-1].name if self.past else None
 
     @property

@@ -1,7 +1,7 @@
-"""Live inputs: who plays where, what that means, and where it goes. Part of the session, so a device is remembered.
+"""Live inputs: the port, kit and destination of each player. Part of the session, so devices are remembered.
 
-Two players never mix: each input listens to one port and channel, or to all, has a kit's
-map and a destination of its own, and a capture makes a take for each that is armed.
+Players never mix: each input listens to one port and channel (or to all channels) and has a kit map and a
+destination of its own. A recording makes one take for each armed input.
 """
 
 from __future__ import annotations
@@ -18,12 +18,12 @@ ALL_CHANNELS = 0
 class LiveInput:
     """One player's input.
 
-    port     name of the port that playing comes from, empty where none was chosen yet
+    port     name of the port it listens to, empty if none was chosen yet
     channel  1..16, or ALL_CHANNELS
-    source   what the kit sends; None: nothing is known of it
-    output   name of the port that clean MIDI goes to, None for nowhere
-    armed    a capture takes it
-    heard    what is played leaves at once; it is captured all the same when not
+    source   note map of the kit, or None if unknown
+    output   name of the port that clean MIDI is sent to, or None
+    armed    a recording takes it
+    monitor  playing is sent on at once; it is recorded either way
     """
 
     port: str = ""
@@ -34,7 +34,7 @@ class LiveInput:
     monitor: bool = True
 
     def listens_to(self, port: str, message: bytes) -> bool:
-        """Whether a message of a port is this one's. System messages are everybody's on the port."""
+        """Whether this input listens to a message of a port. System messages reach every input on the port."""
         if self.port != port or not message:
             return False
         status = message[0]
@@ -42,15 +42,15 @@ class LiveInput:
 
 
 def ports_of(inputs: Iterable[LiveInput]) -> tuple[str, ...]:
-    """The ports that are listened to, each once."""
+    """The ports that the inputs listen to, each once."""
     return tuple(dict.fromkeys(one.port for one in inputs if one.port))
 
 
 def outputs_of(inputs: Iterable[LiveInput]) -> tuple[str, ...]:
-    """The ports that are sent to, each once."""
+    """The ports that the inputs send to, each once."""
     return tuple(dict.fromkeys(one.output for one in inputs if one.port and one.output))
 
 
 def with_input(inputs: tuple[LiveInput, ...], number: int, **changed: object) -> tuple[LiveInput, ...]:
-    """One input changed."""
+    """The inputs with one of them changed."""
     return tuple(replace(one, **changed) if i == number else one for i, one in enumerate(inputs))  # type: ignore[arg-type]

@@ -1,7 +1,7 @@
-"""The session: what the player set, as one frozen value, and the edits on it.
+"""The session as one frozen value, and the edits on it.
 
-An edit is a plain function from a session to a session. Takes themselves are
-not in it, only their idents: they live in a store that undo never touches.
+An edit is a plain function from a session to a session. Takes are not in it, only their idents: they live in
+a store that undo never touches.
 """
 
 from __future__ import annotations
@@ -20,11 +20,11 @@ from puresignal.core.session.track_settings import Delivery, TrackSettings, with
 
 @dataclass(frozen=True)
 class TakeRef:
-    """A take of the session and what was said about it.
+    """A take of the session and its settings.
 
-    ident     in the take store
-    source    note map of the kit it was played on; None: nothing is known of it
-    verdicts  the player's word on single notes, by origin, rising
+    ident     its key in the take store
+    source    note map of the kit it was played on, or None if unknown
+    verdicts  the player's decisions on single notes, sorted by origin
     """
 
     ident: str
@@ -37,12 +37,12 @@ class TakeRef:
 class Session:
     """Everything that undo goes back over.
 
-    current  ident of the take that is looked at, None when there is none
-    target   note map of the receiver
-    delivery  how the tracks leave
-    inputs    what is listened to live
-    sound     the built-in sound
-    backing   an audio file that plays along
+    current   ident of the chosen take, or None
+    target    note map of the receiver
+    delivery  settings of the tracks
+    inputs    the live inputs
+    sound     settings of the built-in sound
+    backing   an audio file that plays along, or None
     """
 
     name: str = "Untitled"
@@ -56,7 +56,7 @@ class Session:
     backing: Backing | None = None
 
     def take(self, ident: str | None = None) -> TakeRef | None:
-        """A take by ident, the current one by default."""
+        """A take by ident, by default the current one."""
         wanted = self.current if ident is None else ident
         return next((take for take in self.takes if take.ident == wanted), None)
 
@@ -66,12 +66,12 @@ def with_name(session: Session, name: str) -> Session:
 
 
 def with_take(session: Session, take: TakeRef) -> Session:
-    """The take added at the end and looked at."""
+    """Add a take at the end and choose it."""
     return replace(session, takes=(*session.takes, take), current=take.ident)
 
 
 def without_take(session: Session, ident: str) -> Session:
-    """The take no longer in the session; the store keeps it. The one before it is looked at."""
+    """Remove a take from the session and choose the one before it. The store keeps it."""
     places = [i for i, take in enumerate(session.takes) if take.ident == ident]
     left = tuple(take for take in session.takes if take.ident != ident)
     current = session.current
@@ -85,28 +85,28 @@ def with_current(session: Session, ident: str) -> Session:
 
 
 def with_source(session: Session, ident: str, source: NoteMap | None) -> Session:
-    """What the kit of a take sends."""
+    """Set the note map of the kit that a take was played on."""
     takes = tuple(replace(take, source=source) if take.ident == ident else take for take in session.takes)
     return replace(session, takes=takes)
 
 
 def with_target(session: Session, target: NoteMap | None) -> Session:
-    """What the receiver expects."""
+    """Set the receiver's note map."""
     return replace(session, target=target)
 
 
 def with_inputs(session: Session, inputs: tuple[LiveInput, ...]) -> Session:
-    """What is listened to live; there is always a place to choose a port."""
+    """Set the live inputs; there is always at least one, so that a port can be chosen."""
     return replace(session, inputs=inputs or (LiveInput(),))
 
 
 def with_backing(session: Session, backing: Backing | None) -> Session:
-    """Another audio file to play along, or none."""
+    """Set or remove the backing track."""
     return replace(session, backing=backing)
 
 
 def with_sound(session: Session, sound: SoundSettings) -> Session:
-    """The built-in sound's settings."""
+    """Set the built-in sound's settings."""
     return replace(session, sound=sound)
 
 
@@ -115,17 +115,17 @@ def with_path(session: Session, path: CleaningPath) -> Session:
 
 
 def with_split(session: Session, by: str) -> Session:
-    """A track for each "drum", each "family", or "one" for all."""
+    """Split into a track per "drum" or per "family", or put all on "one" track."""
     return replace(session, path=replace(session.path, split=replace(session.path.split, by=by)))
 
 
 def with_title(session: Session, key: str, title: str) -> Session:
-    """A track's name; an empty one gives it its own name back."""
+    """Rename a track; an empty name restores its own."""
     return with_tracks(session, [replace(session.delivery.track(key), title=title.strip())])
 
 
 def with_tracks(session: Session, changed: list[TrackSettings]) -> Session:
-    """What was set about some tracks."""
+    """Replace the settings of some tracks."""
     delivery = session.delivery
     for settings in changed:
         delivery = with_track(delivery, settings)
@@ -133,17 +133,17 @@ def with_tracks(session: Session, changed: list[TrackSettings]) -> Session:
 
 
 def with_track_order(session: Session, keys: tuple[str, ...]) -> Session:
-    """The tracks in another order."""
+    """Reorder the tracks."""
     return replace(session, delivery=with_order(session.delivery, keys))
 
 
 def with_tempo_written(session: Session, written: bool) -> Session:
-    """Whether files carry tempo and meter."""
+    """Choose whether files contain tempo and meter."""
     return replace(session, delivery=replace(session.delivery, with_tempo=written))
 
 
 def with_verdicts(session: Session, ident: str, origins: Iterable[int], verdict: Verdict | None) -> Session:
-    """The player's word on several notes alike; None takes it back."""
+    """Set the player's verdict on several notes, or clear it with None."""
     takes = []
     for take in session.takes:
         if take.ident == ident:
@@ -158,5 +158,5 @@ def with_verdicts(session: Session, ident: str, origins: Iterable[int], verdict:
 
 
 def with_verdict(session: Session, ident: str, origin: int, verdict: Verdict | None) -> Session:
-    """The player's word on one note; None takes it back."""
+    """Set the player's verdict on one note, or clear it with None."""
     return with_verdicts(session, ident, (origin,), verdict)

@@ -1,4 +1,4 @@
-"""What the player set about the built-in sound. Part of the session."""
+"""Settings of the built-in sound. Part of the session."""
 
 from __future__ import annotations
 
@@ -9,11 +9,11 @@ from puresignal.core.sound.drums import KITS, Drum, usual
 
 @dataclass(frozen=True)
 class SoundSettings:
-    """Kit, level, and what was set about single drums.
+    """Kit, level, and settings of single drums.
 
-    level  0..1, of all of it
-    drums  (drum's name, settings) by rising name; a drum that is as usual is not listed
-    font   path of a SoundFont file for the tracks that are played to it, empty for none
+    level  0..1, of the whole sound
+    drums  (drum, settings) sorted by name; drums at their defaults are not listed
+    font   path of a SoundFont file for tracks that are sent to it, empty for none
     """
 
     kit: str = KITS[0].name
@@ -22,12 +22,12 @@ class SoundSettings:
     font: str = ""
 
     def drum(self, name: str) -> Drum:
-        """The settings of a drum (`snare`)."""
+        """Settings of a drum (`snare`)."""
         return dict(self.drums).get(name) or usual(name)
 
 
 def with_drum(settings: SoundSettings, name: str, drum: Drum) -> SoundSettings:
-    """One drum's settings."""
+    """Replace one drum's settings."""
     drums = {key: value for key, value in settings.drums if key != name}
     if drum != usual(name):
         drums[name] = drum

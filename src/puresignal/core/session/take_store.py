@@ -1,4 +1,4 @@
-"""Where takes are kept while a session is open: added, never changed, never taken away by undo."""
+"""The takes of an open session: added, never changed, never removed by undo."""
 
 from __future__ import annotations
 
@@ -8,13 +8,16 @@ from puresignal.core.midi.events import Take
 
 
 class TakeStore:
-    """Takes by their ident."""
+    """Takes by ident."""
 
     def __init__(self) -> None:
         self._takes: dict[str, Take] = {}
 
     def add(self, take: Take) -> None:
-        """Raises ValueError when another take has this ident: takes are never replaced."""
+        """Add a take.
+
+        Raises ValueError when another take has this ident: takes are never replaced
+        """
         if self._takes.get(take.ident, take) is not take:
             raise ValueError(f"there is a take {take.ident} already")
         self._takes[take.ident] = take
@@ -29,7 +32,7 @@ class TakeStore:
         return iter(self._takes.values())
 
     def free_ident(self, more: int = 0) -> str:
-        """An ident that no take has. more: how many others are about to be added."""
+        """An unused ident. more: number of further takes that are about to be added."""
         number = len(self._takes) + 1 + more
         while f"take{number}" in self._takes:
             number += 1

@@ -1,26 +1,26 @@
-"""How the tracks leave: names, colours, channels, order, and what the file says about time."""
+"""Settings of the tracks: names, colours, channels, order, and the tempo in files."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
 COLOURS = ("kick", "snare", "hat", "tom", "cymbal", "percussion", "other")
-"""Colours a track can have: the families' own, which the themes know."""
+"""Colours that a track can have: those of the families, which the themes define."""
 
 
 @dataclass(frozen=True)
 class TrackSettings:
-    """What the player set about one track; empty and None leave it as it comes.
+    """Settings of one track; empty and None leave the default.
 
     key      of the path's track
-    title    name in the file and everywhere
+    title    its name, in the file and everywhere
     colour   one of COLOURS
-    channel  1..16 on which all its notes leave
-    out      whether it leaves at all
-    port     that it is played to; empty: the built-in sound
+    channel  1..16, for all its notes
+    out      whether it is written and sent at all
+    port     destination of its playback; empty: the built-in sound
     bank     0..16383, program 0..127: sent before its notes
     level    0..127 as controller 7, sent before its notes
-    muted, solo  for listening only: files hold the track all the same
+    muted, solo  for playback only: files contain the track regardless
     """
 
     key: str
@@ -36,7 +36,7 @@ class TrackSettings:
     solo: bool = False
 
     def first_messages(self, channel: int) -> list[bytes]:
-        """Bank, program and level as messages for a channel 1..16."""
+        """Bank, program and level messages on a channel 1..16."""
         out = []
         if self.bank is not None:
             out += [bytes((0xAF + channel, 0, self.bank >> 7)), bytes((0xAF + channel, 32, self.bank & 0x7F))]
@@ -49,11 +49,11 @@ class TrackSettings:
 
 @dataclass(frozen=True)
 class Delivery:
-    """What leaves, and how.
+    """Settings of all tracks.
 
-    tracks      settings by rising key; a track without any is not listed
-    order       keys in the player's order; tracks not named follow in their own
-    with_tempo  whether files carry tempo and meter
+    tracks      sorted by key; tracks at their defaults are not listed
+    order       keys in the player's order; other tracks follow in their own order
+    with_tempo  whether files contain tempo and meter
     """
 
     tracks: tuple[TrackSettings, ...] = ()
@@ -61,17 +61,17 @@ class Delivery:
     with_tempo: bool = True
 
     def heard(self, key: str) -> bool:
-        """Whether a track is heard: not muted, and one of the solo tracks where there are any."""
+        """Whether playback includes a track: not muted, and soloed if any track is."""
         own = self.track(key)
         return not own.muted and (own.solo or not any(track.solo for track in self.tracks))
 
     def track(self, key: str) -> TrackSettings:
-        """A track's settings, plain ones where nothing was set."""
+        """A track's settings, defaults if none were set."""
         return next((track for track in self.tracks if track.key == key), TrackSettings(key))
 
 
 def with_track(delivery: Delivery, settings: TrackSettings) -> Delivery:
-    """The delivery with one track's settings; plain ones are not kept."""
+    """Replace one track's settings; defaults are not stored."""
     tracks = {track.key: track for track in delivery.tracks}
     tracks.pop(settings.key, None)
     if settings != TrackSettings(settings.key):
@@ -80,12 +80,12 @@ def with_track(delivery: Delivery, settings: TrackSettings) -> Delivery:
 
 
 def with_order(delivery: Delivery, keys: tuple[str, ...]) -> Delivery:
-    """The delivery with its tracks in this order."""
+    """Set the order of the tracks."""
     return replace(delivery, order=keys)
 
 
 def moved(keys: tuple[str, ...], chosen: set[str], by: int) -> tuple[str, ...]:
-    """Keys with the chosen ones one place up (-1) or down (1), as far as there is room."""
+    """Keys with the chosen ones moved one position up (-1) or down (1), as far as there is room."""
     row = list(keys)
     places = range(len(row)) if by < 0 else range(len(row) - 1, -1, -1)
     for place in places:

@@ -323,7 +323,7 @@ class LiveSession(QObject):
             notes=self._notes.get(port, 0),
             last=None if last is None else last[1:],
             channel=one.channel,
-            heard=one.monitor,
+            monitor=one.monitor,
             left=self._left_for_last or last is None,
         )
         return situation, self._contexts[number]
