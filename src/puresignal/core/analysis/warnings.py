@@ -11,29 +11,29 @@ from puresignal.core.path.tally import Reason
 
 def warnings(take: Take, outcome: Outcome) -> list[str]:
     """What was removed or looks wrong, each with what to do about it."""
-    told = []
+    sentences = []
     tally = outcome.tally
     removed = tally.removed()
     unmapped = removed.get(Reason.UNMAPPED, 0)
     nowhere = removed.get(Reason.NO_TARGET, 0)
     if not tally.arrived:
-        told.append("There is no note in this take.")
+        sentences.append("There is no note in this take.")
     if unmapped:
-        told.append(
-            f"{_count(unmapped, 'hit')} unmapped: not in the kit's map. Add the note to the map, or keep unmapped notes."
+        sentences.append(
+            f"{_count(unmapped, 'hit')} unmapped: not in the kit's map. Add the note to it, or keep unmapped notes."
         )
     if nowhere:
-        told.append(
+        sentences.append(
             f"{_count(nowhere, 'hit')} unmapped: the receiver has no such drum. Map it, or keep unmapped notes."
         )
     if tally.arrived and unmapped == tally.arrived:
-        told.append("None of the notes is in the kit's map. Check that it is the right map.")
+        sentences.append("None of the notes is in the kit's map. Check that it is the right map.")
     system = int(np.count_nonzero(take.events.status >= SYSEX))
     if system:
-        told.append(f"{_count(system, 'system message')} of the device dropped: they are not playing.")
+        sentences.append(f"{_count(system, 'system message')} of the device dropped: they are not playing.")
     if tally.strays:
-        told.append(f"{_count(tally.strays, 'note-off')} without a note-on dropped.")
-    return told
+        sentences.append(f"{_count(tally.strays, 'note-off')} without a note-on dropped.")
+    return sentences
 
 
 def _count(number: int, noun: str) -> str:

@@ -1,4 +1,4 @@
-"""The likely keys of notes, and notes snapped to one: as few moved as possible, as little as possible."""
+"""Likely keys of a melody, and notes snapped to a key with as few and as small moves as possible."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ STEPS = {"major": (0, 2, 4, 5, 7, 9, 11), "minor": (0, 2, 3, 5, 7, 8, 10)}
 
 
 def probability(pitch: np.ndarray, weight: np.ndarray) -> list[tuple[str, float]]:
-    """(key, how likely) of all keys, likeliest first; the sum is 1. weight: how long each note is."""
+    """(key, probability) of all keys, likeliest first; the sum is 1. weight: length of each note."""
     classes = np.zeros(12)
     np.add.at(classes, np.rint(pitch).astype(int) % 12, weight)
     if not classes.any():
@@ -31,9 +31,9 @@ def probability(pitch: np.ndarray, weight: np.ndarray) -> list[tuple[str, float]
 
 
 def parse(text: str) -> tuple[int, str]:
-    """Root 0..11 and mode of a key's name, like "D minor", "F# major", "Bb".
+    """Root 0..11 and mode of a key name such as "D minor", "F# major", "Bb".
 
-    Raises ValueError when it is none
+    Raises ValueError for anything else
     """
     match = re.fullmatch(r"\s*([A-Ga-g])\s*([#b♯♭]?)\s*(major|minor|maj|min|m)?\s*", text)
     if match is None:
@@ -45,10 +45,10 @@ def parse(text: str) -> tuple[int, str]:
 
 
 def snapped(pitch: np.ndarray, key: str) -> np.ndarray:
-    """Whole MIDI numbers in a key, as few moved as can be, as little as can be, and the line keeping its shape.
+    """Whole MIDI note numbers in a key: few notes moved, by little, and the line keeps its shape.
 
-    What is in the key stays. The rest goes to a neighbour in it: all at once, by how far each is (by its exact pitch)
-    and by whether steps up, down or none to the notes beside it stay what they were.
+    Notes in the key stay. The others go to a neighbour in the key. All are decided together, by their distance (from
+    the exact pitch) and by whether the steps up, down or level between adjacent notes are preserved.
     """
     root, mode = parse(key)
     allowed = np.array([(root + s) % 12 for s in STEPS[mode]])
@@ -73,11 +73,11 @@ def snapped(pitch: np.ndarray, key: str) -> np.ndarray:
 
 
 SHAPE = 0.6
-"""Semitones that are worth moving further, so that a step of the line stays a step."""
+"""Semitones of extra movement that are worth paying to preserve the direction of a step."""
 
 
 def _choices(number: int, allowed: np.ndarray) -> np.ndarray:
-    """The number itself where it is in the key, else its neighbours there."""
+    """The number itself if it is in the key, else its neighbours in the key."""
     if number % 12 in allowed:
         return np.array([number])
     near = np.arange(number - 2, number + 3)
@@ -87,7 +87,7 @@ def _choices(number: int, allowed: np.ndarray) -> np.ndarray:
 
 @dataclass(frozen=True, eq=False)
 class Fit:
-    """Notes as they would be in a key: its name, how likely it is, their numbers, and how many are moved."""
+    """The notes in one key: its name and probability, the note numbers, and how many of them move."""
 
     key: str
     probability: float
@@ -96,7 +96,7 @@ class Fit:
 
 
 def fits(pitch: np.ndarray, weight: np.ndarray, most: int = 6) -> list[Fit]:
-    """The likeliest keys, likeliest first, and the notes as they would be in each. weight: how long each note is."""
+    """The likeliest keys, likeliest first, and the notes in each. weight: length of each note."""
     out = []
     for name, odds in probability(pitch, weight)[:most]:
         notes = snapped(pitch, name)
@@ -105,5 +105,5 @@ def fits(pitch: np.ndarray, weight: np.ndarray, most: int = 6) -> list[Fit]:
 
 
 def best(fits: list[Fit]) -> Fit:
-    """The key to snap to: likely, and moving few."""
+    """The key to snap to: likely, and few notes moved."""
     return max(fits, key=lambda fit: np.log(fit.probability + 1e-9) - 3.0 * fit.moved / max(1, len(fit.notes)))

@@ -1,1 +1,1 @@
-"""The ear: audio to notes. Analysis is computed once and kept; decisions are made from it again and again."""
+"""The ear: audio to notes. Analysis is computed once and kept; decisions are made from it as often as needed."""

@@ -1,4 +1,4 @@
-"""What was heard: notes with how sure the ear is of each, and which of them it would rather leave out."""
+"""Transcribed notes and hits, with confidence and proposed removals."""
 
 from __future__ import annotations
 
@@ -12,10 +12,13 @@ from puresignal.core.midi.columns import Columns
 
 @dataclass(frozen=True, eq=False)
 class TranscribedNotes(Columns):
-    """Notes that were heard, by their starts.
+    """Transcribed notes in the order of their starts.
 
-    start, end  seconds; pitch semitones (MIDI numbers, not rounded); velocity 1..127; sure 0..1
-    doubt       why a note is proposed for removal: a place in DOUBTS, 0 where it is not
+    start, end      seconds
+    pitch           semitones (MIDI notes, not rounded)
+    velocity        1..127
+    confidence      0..1
+    removal_reason  index into REMOVAL_REASONS, 0 if removal is not proposed
     """
 
     start: np.ndarray
@@ -35,16 +38,19 @@ class TranscribedNotes(Columns):
     }
 
     def kept(self) -> TranscribedNotes:
-        """Without what is proposed for removal."""
+        """Without the notes proposed for removal."""
         return self.take(self.removal_reason == 0)
 
 
 @dataclass(frozen=True, eq=False)
 class TranscribedHits(Columns):
-    """Hits that were heard, by their starts.
+    """Transcribed hits in the order of their starts.
 
-    start  seconds; kind  what was struck, a place in a list of names; velocity 1..127; sure 0..1
-    doubt  why a hit is proposed for removal: a place in DOUBTS, 0 where it is not
+    start           seconds
+    kind            index into a list of names
+    velocity        1..127
+    confidence      0..1
+    removal_reason  index into REMOVAL_REASONS, 0 if removal is not proposed
     """
 
     start: np.ndarray
@@ -62,20 +68,20 @@ class TranscribedHits(Columns):
     }
 
     def kept(self) -> TranscribedHits:
-        """Without what is proposed for removal."""
+        """Without the hits proposed for removal."""
         return self.take(self.removal_reason == 0)
 
 
-REMOVAL_REASONS = ("", "too short", "too soft", "far from the notes around it", "hardly heard")
+REMOVAL_REASONS = ("", "too short", "too soft", "far from the notes around it", "barely audible")
 
 
 def removal_reasons(short: np.ndarray, soft: np.ndarray, far: np.ndarray, unsure: np.ndarray) -> np.ndarray:
-    """For each note the first of these that is true of it, as its place in DOUBTS."""
+    """(n,) index into REMOVAL_REASONS of the first of these that applies to each note."""
     return np.asarray(np.select([short, soft, far, unsure], [1, 2, 3, 4], 0), np.int8)
 
 
 def far_from_others(pitch: np.ndarray, start: np.ndarray, confidence: np.ndarray) -> np.ndarray:
-    """(n,) whether a note is an octave or more from all that stand within some seconds of it, and none too sure."""
+    """(n,) bool: notes an octave or more away from all others within some seconds, and of limited confidence."""
     out = np.zeros(len(pitch), bool)
     order = np.argsort(start, kind="stable")
     first = np.searchsorted(start[order], start - AROUND)
@@ -88,16 +94,16 @@ def far_from_others(pitch: np.ndarray, start: np.ndarray, confidence: np.ndarray
 
 
 AROUND = 2.5
-"""Seconds around a note in which others stand."""
+"""Seconds around a note in which its neighbours are sought."""
 
 
 def velocity_of(below_db: np.ndarray | float) -> np.ndarray:
-    """Velocities 8..127 of what is so many decibels below the loudest (negative)."""
+    """Velocities 8..127 for levels in decibels relative to the loudest (negative)."""
     return np.asarray(np.clip(np.rint(112 * 10 ** (below_db / 40)), 8, 127))
 
 
 def velocities(level_db: np.ndarray, quietest: float = -38.0) -> np.ndarray:
-    """Velocities 1..127 of loudnesses in decibels, against the loudest of them: a third of it at `quietest` below."""
+    """Velocities 1..127 for levels in decibels relative to the loudest of them; `quietest` gives a third of it."""
     if not len(level_db):
         return np.zeros(0)
     return velocity_of(level_db - np.quantile(level_db, 0.98))

@@ -1,9 +1,10 @@
-"""How each drum sounds: one stroke computed from modes and noise, in layers from soft and dark to hard and bright.
+"""Drum sounds: each stroke is computed from modes and noise, in layers from soft and dark to hard and bright.
 
-Membranes and sticks are sums of decaying partials whose pitch falls at first; metal is a
-dense cloud of inharmonic partials whose high ones die sooner. (F. Avanzini and D. Rocchesso,
-"Modal synthesis of impact sounds", and N. Fletcher and T. Rossing, The Physics of Musical
-Instruments, chapters 18 and 20, give the shapes; the numbers are by ear.)
+Membranes and sticks are sums of decaying partials with a falling pitch; metal is a dense cloud of inharmonic partials
+whose high ones die sooner.
+
+Source  F. Avanzini and D. Rocchesso, Modal synthesis of impact sounds; N. Fletcher and T. Rossing, The Physics of
+        Musical Instruments, chapters 18 and 20; parameters by ear
 """
 
 from __future__ import annotations
@@ -16,20 +17,20 @@ import numpy as np
 from puresignal.core.kit.articulations import canonical, drum_of, family_of
 
 LAYERS = 8
-"""Layers of a drum: soft and dark to hard and bright."""
+"""Layers of a drum, soft and dark to hard and bright."""
 FADE_IN, FADE_OUT = 0.0004, 0.02
-"""Seconds at both ends in which a stroke fades, so that there is never a step."""
+"""Seconds of fade at both ends of a stroke, so that there is never a click."""
 
 
 @dataclass(frozen=True)
 class Kit:
-    """One of the kits to compare.
+    """A kit of the built-in sound.
 
     tune     factor on all pitches
     damping  factor on all decays: below 1 is drier
-    snares   level of the snare's wires against its skin
-    sweep    how far membranes fall in pitch at first, 1 as usual
-    air      level of noise in metal against its partials
+    snares   level of the snare wires relative to the head
+    sweep    initial pitch drop of membranes, 1 as usual
+    air      level of noise in metal relative to its partials
     bright   factor on the brightness of every stroke
     """
 
@@ -52,10 +53,10 @@ KITS = (
 
 @dataclass(frozen=True)
 class Drum:
-    """What the player set about one drum.
+    """The player's settings of one drum.
 
     level    decibels
-    place    -1 left .. 1 right, as the drummer sits
+    place    pan, -1 left .. 1 right, from the drummer's seat
     tune     semitones
     damping  factor on its decay, 0.2 .. 2
     """
@@ -74,25 +75,25 @@ _LEVELS = {"kick": 0.0, "snare": -1.0, "tom": -2.0, "hat": -8.0, "cymbal": -6.0,
 
 
 def usual(articulation: str) -> Drum:
-    """Level and place of a drum where the player set nothing."""
+    """Default level and pan of a drum."""
     drum = drum_of(articulation)
     return Drum(_LEVELS.get(family_of(articulation), -5.0), _PLACES.get(drum, 0.0))
 
 
 def gain_of(velocity: float) -> float:
-    """How loud a velocity 0..127 is, 0..1: a doubling of velocity is some 9 decibels."""
+    """Gain of a velocity 0..127, 0..1: doubling the velocity adds about 9 dB."""
     return float((max(0.0, min(127.0, velocity)) / 127) ** 1.5)
 
 
 def layer_of(velocity: float) -> int:
-    """The layer of a velocity."""
+    """The layer for a velocity."""
     return min(LAYERS - 1, max(0, int(velocity / 128 * LAYERS)))
 
 
 def render(articulation: str, kit: Kit, drum: Drum, rate: int) -> list[np.ndarray]:
-    """The layers of one stroke, each (samples,) float32 with a peak of 1; the gain of a velocity comes on top.
+    """The layers of one stroke, each (samples,) float32 with a peak of 1, before the gain of the velocity.
 
-    rate  samples a second
+    rate  samples per second
     """
     name = canonical(articulation)
     tuned = replace(kit, tune=kit.tune * 2 ** (drum.tune / 12), damping=kit.damping * drum.damping)
@@ -103,7 +104,7 @@ def render(articulation: str, kit: Kit, drum: Drum, rate: int) -> list[np.ndarra
 
 
 def _layer(body: np.ndarray, stick: np.ndarray, count: int, hard: float, bright: float, rate: int) -> np.ndarray:
-    """A stroke of one hardness: harder strokes excite more of what is high, and more of the stick is heard.
+    """A stroke of one hardness: harder strokes excite more high frequencies, and the stick is louder.
 
     body, stick  spectra of `count` samples
     """
@@ -118,7 +119,7 @@ def _layer(body: np.ndarray, stick: np.ndarray, count: int, hard: float, bright:
 
 
 def _stroke(name: str, kit: Kit, rate: int) -> tuple[np.ndarray, np.ndarray]:
-    """(what rings, what the stick adds) of a stroke at full hardness."""
+    """(ringing part, stick part) of a stroke at full hardness."""
     drum, _, way = name.partition(".")
     family = family_of(name)
     random = np.random.default_rng(zlib.crc32(name.encode()))
@@ -139,7 +140,7 @@ def _stroke(name: str, kit: Kit, rate: int) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _time(seconds: float, rate: int) -> np.ndarray:
-    """Moments of the samples; their number is one that transforms quickly."""
+    """Times of the samples; their number suits a fast transform."""
     count = max(64, round(seconds * rate))
     coarse = 1 << max(4, count.bit_length() - 5)
     return np.arange(-(-count // coarse) * coarse) / rate
@@ -153,7 +154,7 @@ def _modes(
     fall: float = 0.0,
     falls_in: float = 0.02,
 ) -> np.ndarray:
-    """Decaying partials. fall: how much higher they begin (a part of the pitch); falls_in: seconds of the fall."""
+    """Decaying partials. fall: initial rise of the pitch as a fraction; falls_in: seconds until it has dropped."""
     if not fall:
         return _partials(t, pitches, decays, levels.astype(complex))
     out = np.zeros(len(t))
@@ -239,10 +240,10 @@ def _metal(
 
 
 def _partials(t: np.ndarray, pitches: np.ndarray, decays: np.ndarray, levels: np.ndarray) -> np.ndarray:
-    """The sum of many decaying partials of complex levels.
+    """The sum of many decaying partials with complex levels.
 
-    A partial is a power series: its value at sample 256 k + j is a factor of k times a factor of j, so the
-    sum over partials is one matrix product.
+    A partial is a power series: its value at sample 256 k + j is a factor of k times a factor of j, so the sum over
+    partials is one matrix product.
     """
     rate, part = 1 / t[1], 256
     turn = (2j * np.pi * pitches - 1 / decays) / rate
@@ -268,7 +269,7 @@ def _hat(kit: Kit, rate: int, random: np.random.Generator, way: str) -> tuple[np
     metal += low * _metal(t, same, 700 * kit.tune, 3000, 14, ring * 0.8, ring * 0.5)
     air = _noise(t, random, 5200, 15_000, rate) * np.exp(-t / (ring * 0.6)) * 0.5 * kit.air
     if way in ("pedal", "splash"):
-        # Two cymbals that meet, and no stick.
+        # Two cymbals that meet, without a stick.
         return metal + air * 0.6, 0.2 * _stick(t, random, rate, 900, 3000, 0.006)
     return metal + air, _stick(t, random, rate, 3500, 12_000, 0.003)
 
@@ -284,7 +285,7 @@ def _cymbal(kit: Kit, rate: int, random: np.random.Generator, drum: str, way: st
     t = _time(min(4.5, longest * 2.4), rate)
     same = np.random.default_rng(zlib.crc32(drum.encode()))
     metal = _metal(t, same, low * kit.tune, 11_500, 70, longest, shortest)
-    # The wash blooms: energy wanders to the high partials within some milliseconds.
+    # The wash blooms: energy moves to the high partials within some milliseconds.
     bloom = (1 - np.exp(-t / 0.012)) * (0.7 * np.exp(-t / (0.35 * longest)) + 0.3 * np.exp(-t / longest))
     air = _noise(t, random, 3500, 14_500, rate) * bloom * 0.32 * kit.air
     if way == "bell":
@@ -309,7 +310,7 @@ def _claps(kit: Kit, rate: int, random: np.random.Generator) -> tuple[np.ndarray
 
 
 def _block(kit: Kit, rate: int, random: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
-    """Anything else: a struck piece of wood, each of its own pitch."""
+    """Anything else: a block of wood, each with a pitch of its own."""
     t = _time(0.35, rate)
     pitch = random.uniform(420, 1250) * kit.tune
     ratios = np.array([1.0, 2.57, 4.21])

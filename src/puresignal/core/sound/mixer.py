@@ -1,7 +1,7 @@
-"""The built-in sound as it runs: messages in, blocks of stereo out. The same code sounds live and renders to an array.
+"""The built-in sound at run time: messages in, stereo blocks out. The same code plays live and renders to an array.
 
-Drums are strokes computed beforehand (drums.py), mixed by one matrix product a block;
-pitched notes are computed as they sound (tones.py).
+Drums are precomputed strokes (drums.py), mixed by one matrix product per block; pitched notes are computed as they
+sound (tones.py).
 """
 
 from __future__ import annotations
@@ -16,16 +16,16 @@ from puresignal.core.sound import drums, tones
 from puresignal.core.sound.drums import Drum, Kit
 
 MOST = 96
-"""Drum strokes that sound at once; the oldest gives way."""
+"""Drum strokes that sound at once; the oldest is cut."""
 CHOKE_SECONDS, CUT_SECONDS = 0.035, 0.006
-"""A hand on a cymbal; and a stroke that takes another's place."""
+"""Seconds of the fade after a choke, and after a stroke is replaced by another."""
 CHOKE_PRESSURE = 64
 
 
 class SampleBank:
-    """Strokes ready to be mixed: layers for each articulation, of one kit.
+    """Strokes ready for mixing: layers for each articulation of one kit.
 
-    rate  samples a second
+    rate  samples per second
     """
 
     def __init__(self, rate: int, kit: Kit = drums.KITS[0], settings: Mapping[str, Drum] | None = None):
@@ -34,18 +34,18 @@ class SampleBank:
         self.layers: dict[str, list[np.ndarray]] = {}
 
     def drum(self, articulation: str) -> Drum:
-        """What is set about the drum of an articulation."""
+        """The settings of the drum of an articulation."""
         return self.settings.get(drum_of(articulation), drums.usual(articulation))
 
     def prepare(self, articulations: Iterable[str]) -> None:
-        """Computes the strokes that are not there yet. Takes some tens of milliseconds each."""
+        """Compute missing strokes, some tens of milliseconds each."""
         for articulation in articulations:
             name = canonical(articulation)
             if name not in self.layers:
                 self.layers[name] = drums.render(name, self.kit, self.drum(name), self.rate)
 
     def take_over(self, other: SampleBank) -> None:
-        """Keeps what another bank has computed, where it would be computed alike."""
+        """Reuse strokes of another bank that would be computed alike."""
         if (other.rate, other.kit) != (self.rate, self.kit):
             return
         for name, layers in other.layers.items():
@@ -55,13 +55,13 @@ class SampleBank:
 
 
 class Mixer:
-    """What sounds, and what comes out of it.
+    """The mixer.
 
     overs  blocks in which the limiter worked
     """
 
     def __init__(self, bank: SampleBank, note_map: NoteMap | None = None):
-        """note_map: which note is which drum; what it does not speak of is pitched."""
+        """note_map: which note is which drum; other notes are pitched."""
         self.rate = bank.rate
         self.level = 0.7
         self.overs = 0
@@ -80,7 +80,7 @@ class Mixer:
         self.use(bank, note_map)
 
     def use(self, bank: SampleBank, note_map: NoteMap | None) -> None:
-        """Another bank or map, from the next stroke on; what sounds goes on."""
+        """Use another bank or map from the next stroke on; what sounds continues."""
         table: dict[int, str] = {}
         spoken: set[int] = set()
         for pad in reversed(note_map.pads if note_map is not None else ()):
@@ -92,15 +92,15 @@ class Mixer:
         self._bank, self._table, self._spoken = bank, table, spoken
 
     def mute(self, names: Iterable[str]) -> None:
-        """Drums (`snare`) that are not heard; their strokes still run, so that they come back in the middle."""
+        """Mute drums (`snare`); their strokes keep running, so that unmuting resumes in the middle."""
         self._muted = frozenset(names)
 
     def sounding(self) -> int:
-        """Strokes and notes that sound."""
+        """Number of sounding strokes and notes."""
         return len(self._strokes) + self._voices.sounding()
 
     def silence(self) -> None:
-        """Everything ends at once, softly."""
+        """Fade everything out at once."""
         for stroke in self._strokes:
             stroke.fade(self._fast_cut)
         self._voices.end_all()
@@ -162,7 +162,7 @@ class Mixer:
             return
         drum = self._bank.drum(name)
         if drum_of(name) == "hat":
-            # One pair of cymbals: whatever it does next ends what it did before.
+            # One pair of cymbals: each stroke ends the one before.
             self._end_drum("hat", self._fast_cut, offset)
         if len(self._strokes) >= MOST:
             del self._strokes[0]
@@ -194,7 +194,7 @@ class Mixer:
 
 
 class _Stroke:
-    """A stroke that sounds: where in its samples it is, and how it fades."""
+    """A sounding stroke: its position and fade."""
 
     __slots__ = ("_at", "_fade_at", "_fade_from", "_samples", "_wait", "drum", "left", "right")
 
@@ -204,14 +204,14 @@ class _Stroke:
         self.left, self.right, self.drum = left, right, drum
 
     def fade(self, samples: int, offset: int = 0) -> None:
-        """Ends within so many samples, beginning so many into the next block."""
+        """Fade out within this many samples, starting `offset` samples into the next block."""
         begin = max(0, self._at + offset - self._wait)
         end = begin + samples
         if self._fade_from < 0 or end < self._fade_at:
             self._fade_from, self._fade_at = begin, end
 
     def read(self, into: np.ndarray) -> bool:
-        """The next samples; whether there are more after them."""
+        """Read the next samples. Returns whether more follow."""
         count, wait = len(into), self._wait
         if not wait and self._fade_from < 0:
             end = self._at + count
@@ -235,7 +235,7 @@ class _Stroke:
 
 
 LIMIT_FROM = 0.7
-"""Up to here sound passes as it is; above, it is bent, and never reaches full scale."""
+"""Level up to which sound passes unchanged; above, it is compressed and never reaches full scale."""
 
 
 def _limit(out: np.ndarray) -> None:
@@ -246,7 +246,7 @@ def _limit(out: np.ndarray) -> None:
 
 
 def render_song(messages: Iterable[tuple[float, bytes]], seconds: float, mixer: Mixer, block: int = 512) -> np.ndarray:
-    """A whole performance as (2, samples) float32.
+    """Render a whole performance to (2, samples) float32.
 
     messages  (seconds, MIDI message), rising
     seconds   length of the result

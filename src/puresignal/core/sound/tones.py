@@ -1,4 +1,4 @@
-"""Pitched sounds: wavetables without aliasing, brighter when played harder, several voices in one array operation."""
+"""Pitched sounds: alias-free wavetables, brighter when played harder, all voices in one array operation."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import numpy as np
 BITS = 12
 TABLE = 1 << BITS
 OCTAVES = 10
-"""Tables by the octave of the note: each holds only harmonics below half the sampling rate."""
+"""Tables by the octave of the note: each holds only harmonics below half the sample rate."""
 
 
 @dataclass(frozen=True)
@@ -17,8 +17,8 @@ class Tone:
     """A pitched sound.
 
     harmonics  levels of the harmonics at full velocity, from the first
-    dull       factor on the exponent by which harmonics fall when played softly
-    attack, decay, release  seconds; decay is to the sustained level
+    dull       factor on the roll-off exponent of the harmonics when played softly
+    attack, decay, release  seconds; decay is to the sustain level
     sustain    0..1
     """
 
@@ -68,15 +68,15 @@ def tables(tone: Tone, rate: int) -> np.ndarray:
 
 
 class Voices:
-    """All pitched notes that sound, as arrays; a voice that is needed and not there is taken from the oldest.
+    """All sounding pitched notes, as arrays; when voices run out, the oldest is reused.
 
-    rate  samples a second
+    rate  samples per second
     """
 
     def __init__(self, rate: int, most: int = 32):
         self._rate = rate
         self._tables = np.stack([tables(tone, rate) for tone in TONES])
-        # Each voice has a table of its own, mixed for its hardness when it begins.
+        # Each voice has a table of its own, mixed for its hardness when it starts.
         self._waves = np.zeros((most, TABLE), np.float32)
         self._base = (np.arange(most) * TABLE).astype(np.int64)[:, None]
         self._tone = np.zeros(most, np.int64)
@@ -93,7 +93,7 @@ class Voices:
         return int((self._age >= 0).sum())
 
     def start(self, channel: int, note: int, velocity: float, tone: int, offset: int, gain: float = 1.0) -> None:
-        """A note begins, offset samples into the next block."""
+        """Start a note, `offset` samples into the next block."""
         free = np.flatnonzero(self._age < 0)
         i = int(free[0]) if len(free) else int(np.argmax(self._age))
         hard = velocity / 127
@@ -108,30 +108,30 @@ class Voices:
         self._place[i] = np.sqrt(0.5 - pan * 0.5), np.sqrt(0.5 + pan * 0.5)
 
     def end(self, channel: int, note: int, offset: int = 0) -> None:
-        """A note is let go, offset samples into the next block."""
+        """Release a note, `offset` samples into the next block."""
         mine = (self._key == channel * 128 + note) & np.isinf(self._released) & (self._age >= 0)
         self._released[mine] = self._age[mine] + np.maximum(0, offset - self._begin[mine]) / self._rate
 
     def end_all(self, channel: int = -1) -> None:
-        """Every note of a channel, or of all, is let go."""
+        """Release every note of a channel, or of all channels."""
         mine = (self._age >= 0) & np.isinf(self._released)
         if channel >= 0:
             mine &= self._key // 128 == channel
         self._released[mine] = self._age[mine]
 
     def bend(self, channel: int, semitones: float) -> None:
-        """Bends the notes of a channel."""
+        """Set the pitch bend of a channel."""
         self._bend[channel] = semitones
 
     def add_to(self, out: np.ndarray) -> None:
-        """Adds a block, (2, samples) float32, of all that sounds."""
+        """Add a block of everything that sounds to (2, samples) float32."""
         live = np.flatnonzero(self._age >= 0)
         if not len(live):
             return
         count = out.shape[1]
         begin = self._begin[live]
         step = self._step[live] * 2 ** (self._bend[self._key[live] // 128] / 12)
-        # Phases are whole numbers that wrap by themselves; their upper bits index the table.
+        # Phases are integers that wrap by themselves; their upper bits index the table.
         turn = np.round(step * 2**32).astype(np.uint32)
         phase = self._phase[live] - turn * begin.astype(np.uint32)
         places = phase[:, None] + turn[:, None] * np.arange(count, dtype=np.uint32)
@@ -141,7 +141,7 @@ class Voices:
         slope = (last - first) / np.maximum(1, count - begin)
         shift = np.arange(count) - begin[:, None]
         wave *= ((first[:, None] + slope[:, None] * shift) * (shift >= 0)).astype(np.float32)
-        # Where a note rises, or is let go within this block, a straight line across it would not do.
+        # During an attack, or a release within this block, a straight line across the block would be too coarse.
         ends_here = (self._released[live] >= self._age[live]) & np.isfinite(self._released[live])
         young = np.flatnonzero((self._age[live] < 2 * self._shape[self._tone[live], 0]) | ends_here)
         if len(young):
@@ -164,7 +164,7 @@ class Voices:
         first: np.ndarray,
         slope: np.ndarray,
     ) -> None:
-        """While a note rises its shape is taken sample by sample: a straight line across a block would blur it."""
+        """Shape attacking notes sample by sample: a straight line across a block would blur them."""
         line = (first[:, None] + slope[:, None] * shift) * (shift >= 0)
         ages = self._age[live][:, None] + np.maximum(0, shift) / self._rate
         exact = self._envelope(live, ages) * (shift >= 0)

@@ -1,8 +1,9 @@
-"""The beat of a recording: tempo, the moments of the beats and of the bars, so that notes can land on a grid.
+"""Beat tracking in a recording: tempo, beats and bars, so that notes can be placed on a grid.
 
-Beats are the cheapest walk through what begins, at steps near the tempo (D. Ellis, Beat tracking by dynamic
-programming, 2007); the tempo is the period at which beginnings repeat themselves, likelier the nearer it is to a
-walking pace; a bar begins where the low sounds begin.
+Beats are the cheapest path through the onsets with steps near the tempo period; the tempo is the period at which
+onsets repeat, preferring a walking pace; a bar starts at the low sounds.
+
+Source  D. Ellis, Beat tracking by dynamic programming, 2007
 """
 
 from __future__ import annotations
@@ -16,14 +17,14 @@ from puresignal.core.hearing.networks import onset
 
 SLOWEST, QUICKEST = 50.0, 210.0
 USUAL = 98.0
-"""Quarter notes a minute that people call the beat, where a piece could be counted at half or double the speed."""
+"""Preferred tempo in BPM where a piece could be counted at half or double speed."""
 TIGHT = 90.0
 STEP = onset.STEP
 
 
 @dataclass(frozen=True, eq=False)
 class Beat:
-    """bpm; beats and bars in seconds; meter beats in a bar; sure 0..1."""
+    """bpm; beats and bars in seconds; meter: beats per bar; confidence 0..1."""
 
     bpm: float
     beats: np.ndarray
@@ -33,7 +34,7 @@ class Beat:
 
 
 def beat(samples: np.ndarray, begins: np.ndarray) -> Beat:
-    """samples (n,) at begin.RATE; begins how likely something begins, begin.STEP apart."""
+    """samples: (n,) at onset.RATE; begins: onset probability, onset.STEP apart."""
     low = _low_rises(samples)[: len(begins)]
     strength = begins[: len(low)] + 1.5 * low
     if len(strength) * STEP < 2.0 or strength.max(initial=0.0) < 0.2:
@@ -43,14 +44,14 @@ def beat(samples: np.ndarray, begins: np.ndarray) -> Beat:
     places = _walk(smooth, period)
     beats = places * STEP
     if len(beats) >= 3:
-        # A line through all beats: a played tempo wavers, but not from beat to beat.
+        # A line through all beats: the tempo of a player wavers, but not from beat to beat.
         period = float(np.polyfit(np.arange(len(beats)), beats, 1)[0]) / STEP
     meter, first = _bars(places, low, smooth)
     return Beat(60 / (period * STEP), beats, beats[first::meter], meter, confidence)
 
 
 def _low_rises(samples: np.ndarray) -> np.ndarray:
-    """(frames,) how much rises below 150 Hz, 0..1."""
+    """(frames,) rise of the level below 150 Hz, 0..1."""
     magnitudes = spectra.spectra(np.asarray(samples, np.float32), 2048, onset.HOP)
     level = magnitudes[:, 3:14].sum(axis=1)
     rise = np.zeros(len(level))
@@ -59,7 +60,7 @@ def _low_rises(samples: np.ndarray) -> np.ndarray:
 
 
 def _period(strength: np.ndarray) -> tuple[float, float]:
-    """Frames from beat to beat, and how plainly beginnings repeat at that."""
+    """Frames per beat, and how clearly onsets repeat at that period."""
     centred = strength - strength.mean()
     size = 1 << (2 * len(centred)).bit_length()
     likeness = np.fft.irfft(np.abs(np.fft.rfft(centred, size)) ** 2, size)[: len(centred)]
@@ -67,7 +68,7 @@ def _period(strength: np.ndarray) -> tuple[float, float]:
     lags = np.arange(int(60 / QUICKEST / STEP), min(len(likeness) - 1, int(60 / SLOWEST / STEP)) + 1)
     score = likeness[lags].copy()
     for times, weight in ((2, 0.6), (4, 0.4)):
-        # Between whole frames a multiple may fall, so its neighbours count as well.
+        # A multiple of the period may fall between frames, so neighbours count too.
         far = np.clip(lags * times, 0, len(likeness) - 2)
         score += weight * np.maximum(np.maximum(likeness[far - 1], likeness[far]), likeness[far + 1])
     bpm = 60 / (lags * STEP)
@@ -106,7 +107,7 @@ def _walk(strength: np.ndarray, period: float) -> np.ndarray:
 
 
 def _bars(places: np.ndarray, low: np.ndarray, strength: np.ndarray) -> tuple[int, int]:
-    """Beats in a bar, and the number of the first beat that begins one."""
+    """Beats per bar, and the number of the first beat that starts one."""
     if len(places) < 6:
         return 4, 0
 

@@ -1,8 +1,7 @@
-"""The computer keyboard as an instrument: which key plays what, by its place and not by its letter.
+"""The computer keyboard as an instrument: keys are mapped by position, not by letter.
 
-Keys are scan codes as the kernel numbers them (evdev), so that every layout plays alike. Drums that
-are played together lie near each other: both feet under the thumbs, the snare under the left hand,
-the hat under the right, toms and cymbals above them.
+Keys are evdev scan codes, so every layout plays alike. Drums that are played together lie close together: both feet
+under the thumbs, the snare under the left hand, the hat under the right, toms and cymbals above them.
 """
 
 from __future__ import annotations
@@ -18,9 +17,9 @@ NUMBERS, UPPER, HOME, LOWER = range(2, 14), range(16, 28), range(30, 41), range(
 """Scan codes of the four rows, from the left."""
 ROWS = (tuple(NUMBERS), tuple(UPPER), tuple(HOME), tuple(LOWER))
 SHIFTED = (0.0, 0.5, 0.75, 1.25)
-"""How far each row stands to the right, in keys."""
+"""Horizontal offset of each row, in keys."""
 GHOST_KEY = 41
-"""Left of the number row: held, strokes are ghosts."""
+"""Left of the number row: while held, strokes are ghost notes."""
 
 DRUMS, CHROMATIC, SCALE = "drums", "chromatic", "scale"
 MODES = (DRUMS, CHROMATIC, SCALE)
@@ -39,19 +38,19 @@ SCALES: dict[str, tuple[int, ...]] = {
 }  # fmt: skip
 NAMES = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")
 ACCENT, GHOST = 30, 0.4
-"""Velocity that an accent adds; the part of it that a ghost has."""
+"""Velocity added by an accent; fraction of the velocity that a ghost note has."""
 
 
 @dataclass(frozen=True)
 class Keyboard:
-    """How the computer keyboard plays.
+    """Settings of the computer keyboard.
 
-    mode      DRUMS, CHROMATIC or SCALE
-    octave    of the lowest key's C, 0..7
-    root      0..11 from C, and scale, a name of SCALES
-    velocity  1..127 of a plain stroke
-    varied    0..40: how far plain strokes differ, either way
-    drums     articulations by scan code
+    mode        DRUMS, CHROMATIC or SCALE
+    octave      of the lowest key's C, 0..7
+    root        0..11 from C; scale: a name of SCALES
+    velocity    1..127 of a plain stroke
+    randomness  0..40: variation of plain strokes, up or down
+    drums       articulations by scan code
     """
 
     mode: str = DRUMS
@@ -77,13 +76,13 @@ class Keyboard:
             if row is None:
                 return None
             steps = SCALES.get(self.scale, SCALES["major"])
-            # Each row begins a fourth of the scale higher, so that neighbours up and down sound together.
+            # Each row starts a fourth of the scale higher, so that vertical neighbours harmonise.
             degree = key - (LOWER, HOME, UPPER)[row].start + 3 * row
             note = base + self.root + 12 * (degree // len(steps)) + steps[degree % len(steps)]
         return note if note is not None and 0 <= note <= 127 else None
 
     def strike(self, count: int, accent: bool, ghost: bool) -> int:
-        """The velocity of a stroke. count: how many came before it, which decides how it varies."""
+        """The velocity of a stroke. count: number of strokes before it, which decides the variation."""
         level = self.velocity + ACCENT * accent
         if ghost:
             level = round(level * GHOST)
@@ -93,13 +92,13 @@ class Keyboard:
 
 
 def _chromatic() -> dict[int, int]:
-    """Two octaves as on a piano: white keys in a row, black ones above the gaps."""
+    """Two octaves laid out as on a piano: white keys in a row, black keys above the gaps."""
     white, places = (0, 2, 4, 5, 7, 9, 11), {}
     for row, above, shift in ((LOWER, HOME, 0), (UPPER, NUMBERS, 12)):
         for i, key in enumerate(row):
             octave, degree = divmod(i, 7)
             places[key] = shift + 12 * octave + white[degree]
-            # The black key lies above and to the right of the white one before it.
+            # The black key is above and to the right of the white one before it.
             if degree not in (2, 6) and i + 1 < len(row):
                 places[above.start + i + 1] = shift + 12 * octave + white[degree] + 1
     return places
@@ -109,7 +108,7 @@ _CHROMATIC = _chromatic()
 
 
 def with_drum(keyboard: Keyboard, key: int, articulation: str | None) -> Keyboard:
-    """Another drum on a key, or none."""
+    """Assign another drum to a key, or none."""
     drums = {k: v for k, v in keyboard.drums if k != key}
     if articulation is not None:
         drums[key] = articulation
@@ -117,15 +116,15 @@ def with_drum(keyboard: Keyboard, key: int, articulation: str | None) -> Keyboar
 
 
 def name_of(note: int) -> str:
-    """A note's name with its octave, middle C being C4."""
+    """A note's name with its octave; middle C is C4."""
     return f"{NAMES[note % 12]}{note // 12 - 1}"
 
 
 @dataclass
 class Held:
-    """The keys that are down, and what each of them began: nothing is ever left sounding.
+    """The keys that are down and the notes each of them started, so that none is left hanging.
 
-    most  how many were down at once
+    most  largest number of keys down at once
     """
 
     down: dict[int, tuple[int, int]] = field(default_factory=dict)
@@ -133,7 +132,7 @@ class Held:
     strokes: int = 0
 
     def press(self, key: int, channel: int, note: int, velocity: int) -> list[bytes]:
-        """Messages of a key that goes down; none where it is down already (a keyboard that repeats)."""
+        """Messages for a key going down; none if it is down already (key repeat)."""
         if key in self.down:
             return []
         self.down[key] = (channel, note)
@@ -142,7 +141,7 @@ class Held:
         return [bytes((0x8F + channel, note, velocity))]
 
     def release(self, key: int) -> list[bytes]:
-        """Messages of a key that comes up. A note that another key holds too goes on."""
+        """Messages for a key coming up. A note that another key holds too continues."""
         found = self.down.pop(key, None)
         if found is None or found in self.down.values():
             return []
@@ -150,21 +149,24 @@ class Held:
         return [bytes((0x7F + channel, note, 64))]
 
     def release_all(self) -> list[bytes]:
-        """Ends for everything that is down."""
+        """Note-offs for everything that is down."""
         return [message for key in tuple(self.down) for message in self.release(key)]
 
 
 PLAYABLE = (*STANDARD, "claps")
-"""What keys and pads can play."""
+"""The articulations that keys and pads can play."""
 LOWEST = 27
 DRUM_CHANNEL, NOTE_CHANNEL = 10, 1
 
 
 def own_map() -> NoteMap:
-    """What the keys and the pads on screen send: a note for each articulation there is, on channel 10."""
+    """The note map of the computer keyboard and the on-screen pads: a note for each articulation, on channel 10."""
     return NoteMap("Keys and pads", tuple(Pad(name, LOWEST + i) for i, name in enumerate(PLAYABLE)), DRUM_CHANNEL)
 
 
 def note_of(articulation: str) -> int:
-    """The note of an articulation in that map; ValueError where it has none."""
+    """The note of an articulation in that map.
+
+    Raises ValueError for an articulation without one
+    """
     return LOWEST + PLAYABLE.index(articulation)

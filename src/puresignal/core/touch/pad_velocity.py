@@ -1,4 +1,4 @@
-"""Pads struck on a screen: how hard, from where on the pad and how firmly; and the hat's opening from its slide."""
+"""On-screen pads: velocity from position and pressure, and the hat's opening from its slide."""
 
 from __future__ import annotations
 
@@ -6,16 +6,14 @@ import math
 
 SOFTEST, HARDEST = 20, 127
 CLOSED_TO, HALF_TO = 0.25, 0.65
-"""Openness up to which a hat is closed, and half open: the zones that every hat in the program has."""
+"""Openness up to which a hat is closed, and up to which it is half open: the zones used everywhere in the program."""
 
 
 def velocity(x: float, y: float, pressure: float | None = None) -> int:
-    """The velocity of a strike.
+    """The velocity of a strike: hard in the middle of a pad, soft at its edge.
 
-    x, y      place on the pad, each -1..1 from its middle
-    pressure  0..1 where the surface tells it: then it alone counts
-
-    Middle of the pad is hard, its edge soft.
+    x, y      position on the pad, each -1..1 from its middle
+    pressure  0..1 if the surface reports it; then it alone counts
     """
     if pressure is not None:
         part = max(0.0, min(1.0, pressure))

@@ -1,6 +1,6 @@
-"""Long recordings piece by piece: each with what sounds before and after it, so that nothing is heard otherwise there.
+"""Long recordings in overlapping pieces, so that the edges of a piece do not change the analysis.
 
-What a whole recording needs in memory is then what was found out about it, not the sound itself.
+Memory then depends on the results of the analysis, not on the length of the sound.
 """
 
 from __future__ import annotations
@@ -13,18 +13,19 @@ import numpy as np
 from puresignal.core.hearing.dsp import spectra
 
 COMMON = 6_160
-"""Samples into which the hop of every analysis goes, at full and at half rate."""
+"""Samples per piece are multiples of this, which every analysis hop divides, at full and at half rate."""
 OWN, MARGIN = 100 * COMMON, 4 * COMMON
 
 Source = np.ndarray | Callable[[], Iterator[np.ndarray]]
-"""A recording: (n,) samples, or what gives it block by block, as often as it is asked."""
+"""A recording: (n,) samples, or a function that yields it block by block each time it is called."""
 Progress = Callable[[float], None]
-"""Told how many samples have been heard; what it raises ends the analysis."""
+"""Called with the number of samples analysed; an exception from it ends the analysis."""
 
 
 @dataclass(frozen=True, eq=False)
 class Piece:
-    """samples (n,) float32; `lead` of them belong to the piece before, then `own` are its own. last: none follows."""
+    """samples: (n,) float32, of which `lead` belong to the piece before and the next `own` are its own. last: the
+    end."""
 
     samples: np.ndarray
     lead: int
@@ -32,7 +33,7 @@ class Piece:
     last: bool
 
     def frames(self, hop: int) -> slice:
-        """Its own among frames `hop` samples apart, of which the first is at the first sample."""
+        """Its own frames among frames `hop` samples apart, the first of which is at the first sample."""
         first = self.lead // hop
         return slice(first, first + self.own // hop + (1 if self.last else 0))
 
@@ -47,7 +48,7 @@ def blocks(source: Source) -> Iterator[np.ndarray]:
 
 
 def pieces(source: Source, progress: Progress | None = None) -> Iterator[Piece]:
-    """The recording in pieces; none for no samples."""
+    """The recording in pieces; none if it is empty."""
     held, lead, heard = np.zeros(0, np.float32), 0, 0
     for block in blocks(source):
         held = np.concatenate([held, block]) if len(held) else block
@@ -64,7 +65,7 @@ def pieces(source: Source, progress: Progress | None = None) -> Iterator[Piece]:
 
 
 def excerpts(source: Source, every: int = 8, length: int = 16_384) -> Iterator[np.ndarray]:
-    """Excerpts from all over the recording, one of `every` stretches; all of what is short."""
+    """Excerpts spread over the recording, one in every `every` stretches; all of a short recording."""
     number = 0
     for block in blocks(source):
         for begin in range(0, len(block), length):

@@ -1,9 +1,10 @@
-"""How loud each semitone is in the newest moments of a stream, and which pitches that speaks for.
+"""Level of each semitone in the newest moments of a stream, and the pitches that these levels suggest.
 
-Where a note rings into the next, or swells, the sound repeats itself at the period of neither for some time
-(newest.py); the partials of the new one are louder than they were a moment ago all the same. The windows rise slowly
-and end steeply, so that the newest samples count at once; so short, they are wide enough for any tuning. (Partials
-summed for each pitch: D. J. Hermes, Measurement of pitch by subharmonic summation, 1988.)
+While a note rings into the next, or swells, the sound has no period of either note for some time; yet the partials
+of the new note are already louder than before. The windows rise slowly and end steeply, so that the newest samples
+count at once; they are short, hence wide enough for any tuning.
+
+Source  partials summed per pitch: D. J. Hermes, Measurement of pitch by subharmonic summation, 1988
 """
 
 from __future__ import annotations
@@ -18,22 +19,22 @@ STEEP = 55
 """Samples over which a window ends."""
 FIRST, SEMITONES = 28, 98
 NOISE_FLOOR = 1e-9
-"""Power that is added to every band, so that silence has a level."""
+"""Power added to every band, so that silence has a finite level."""
 NOTHING = 0.5 * np.float32(np.log10(NOISE_FLOOR))
 QUIET = 6e-4
-"""How loud the loudest pitch must be, all its partials together, that any is asked after."""
+"""Level of the loudest pitch, all its partials summed, below which no pitch is evaluated."""
 PARTIALS = np.array((0, 12, 19, 24, 28, 31, 36))
 """Semitones from a note to its partials."""
 _COUNT = (1.0, 0.8, 0.6, 0.5, 0.4, 0.35, 0.3)
-# Semitones from a note to those that it is easily taken for.
+# Semitones from a note to the notes it is easily confused with.
 _BESIDE = np.array((-12, -7, -5, -2, -1, 1, 2, 5, 7))
 _LOUDEST = 5
-"""Partials, from the lowest on, whose mean is followed."""
+"""Number of lowest partials whose mean is followed."""
 PAST = 16
-"""Looks before one that bear on it: their mean is held against each of them."""
-# Looks ago against which the partials are held, in the short window and in the long one.
+"""Number of frames before the present one that are used: their mean is compared with each of them."""
+# Frames ago with which the partials are compared, in the short window and in the long one.
 _SHORT_AGO, _LONG_AGO = (1, 2, 4, 8, 14), np.array((0, 3, 7, PAST))
-# Looks over which a pitch has grown.
+# Frames over which the growth of a pitch is measured.
 _SINCE = 8
 
 
@@ -45,7 +46,7 @@ def _window(size: int) -> np.ndarray:
 
 
 def _bands(size: int) -> np.ndarray:
-    """(bins, SEMITONES) weights of bands a semitone wide, or as wide as the window can tell."""
+    """(bins, SEMITONES) weights of bands a semitone wide, or as narrow as the window resolves."""
     centre = 440 * 2 ** ((FIRST + np.arange(SEMITONES) - 69) / 12)
     frequency = np.linspace(0, RATE / 2, size // 2 + 1)
     width = np.maximum(centre * (2 ** (1 / 12) - 1), RATE / size)
@@ -58,11 +59,11 @@ _TOGETHER = np.sum(
     [c * np.eye(SEMITONES, k=-up) for up, c in zip(PARTIALS, _COUNT, strict=True)], axis=0, dtype=np.float32
 )
 AT_ONCE = 512
-"""Looks that are transformed together."""
+"""Frames transformed together."""
 
 
 def levels(seen: np.ndarray) -> np.ndarray:
-    """(looks, 2, SEMITONES) log10 amplitude at the end of each look. seen: (looks, SIZES[1] or more) samples."""
+    """(frames, 2, SEMITONES) log10 amplitude at the end of each frame. seen: (frames, SIZES[1] or more) samples."""
     out = np.empty((len(seen), len(SIZES), SEMITONES), np.float32)
     for k, (window, bands) in enumerate(_WINDOWS):
         for begin in range(0, len(seen), AT_ONCE):
@@ -73,15 +74,15 @@ def levels(seen: np.ndarray) -> np.ndarray:
 
 
 def together(levels: np.ndarray) -> np.ndarray:
-    """(looks, SEMITONES) how loud the partials of each pitch are in the long window, the lower ones counting most."""
+    """(frames, SEMITONES) level of the partials of each pitch in the long window; lower partials weigh more."""
     return np.asarray(10 ** levels[:, 1] @ _TOGETHER)
 
 
 def plainest(loud: np.ndarray, past: int, count: int) -> np.ndarray:
-    """(looks - past, pitches): which pitches each look from `past` on speaks for.
+    """(frames - past, pitches) bool: the pitches that each frame from `past` on suggests.
 
-    loud  (looks, pitches) what together() says of some of them
-    It speaks for the `count` loudest, and for as many that grew most.
+    loud  (frames, pitches) the result of together() for some pitches
+    Each frame suggests the `count` loudest pitches and the `count` that grew most.
     """
     now = loud[past:]
     spoken = [
@@ -92,7 +93,7 @@ def plainest(loud: np.ndarray, past: int, count: int) -> np.ndarray:
 
 
 def rows(levels: np.ndarray, look: np.ndarray, number: np.ndarray) -> np.ndarray:
-    """(n, features) of some looks and MIDI numbers: partials now, against the loudest and against some looks ago."""
+    """(n, features) for some frames and MIDI notes: partials now, against the loudest and against earlier frames."""
     place, when = number - FIRST, look[:, None]
     at = np.clip(place[:, None] + PARTIALS, 0, SEMITONES - 1)[:, None]
     short, long = (levels[(when - ago)[:, :, None], k, at] for k, ago in enumerate((np.arange(PAST + 1), _LONG_AGO)))

@@ -1,4 +1,4 @@
-"""Frames of sound: spectra, loudness, and where something begins."""
+"""Short-time spectra, levels and envelopes."""
 
 from __future__ import annotations
 
@@ -11,11 +11,11 @@ import scipy.fft
 import scipy.sparse
 
 BATCH = 256
-"""Frames transformed at once: bounds the memory, whatever the length, and what they take stays in the cache."""
+"""Frames transformed at once: bounds the memory for any length, and keeps the data in the cache."""
 
 
 def mono(samples: np.ndarray) -> np.ndarray:
-    """(n,) or (n, channels) to (n,) float32, without its mean."""
+    """(n,) or (n, channels) samples to (n,) float32, without DC."""
     flat = np.asarray(samples if samples.ndim == 1 else samples.mean(axis=1), np.float32)
     if len(flat):
         flat = flat - flat.mean()
@@ -23,12 +23,12 @@ def mono(samples: np.ndarray) -> np.ndarray:
 
 
 def usable(samples: np.ndarray) -> np.ndarray:
-    """(n,) float32; what is no number is silence, so that it does not spoil what comes after it in a stream."""
+    """(n,) float32 with NaN and infinity as silence, so that they do not affect later samples of a stream."""
     return np.nan_to_num(np.asarray(samples, np.float32), nan=0.0, posinf=0.0, neginf=0.0)
 
 
 def _transformed(samples: np.ndarray, size: int, hop: int) -> Iterator[tuple[slice, np.ndarray]]:
-    """Which frames, and their complex spectra (frames, size // 2 + 1); a sine of amplitude 1 has magnitude 1."""
+    """Ranges of frames with their complex spectra (frames, size // 2 + 1); a sine of amplitude 1 has magnitude 1."""
     window = np.hanning(size)
     window = (window * (2 / window.sum())).astype(np.float32)
     count = 1 + len(samples) // hop
@@ -40,7 +40,7 @@ def _transformed(samples: np.ndarray, size: int, hop: int) -> Iterator[tuple[sli
 
 
 def spectra(samples: np.ndarray, size: int, hop: int) -> np.ndarray:
-    """(frames, size // 2 + 1) float32 magnitudes; frame i is centred on sample i * hop. Hann window."""
+    """(frames, size // 2 + 1) float32 magnitudes with a Hann window; frame i is centred on sample i * hop."""
     out = np.empty((1 + len(samples) // hop, size // 2 + 1), np.float32)
     for part, found in _transformed(samples, size, hop):
         out[part] = np.abs(found)
@@ -51,19 +51,19 @@ def spectra(samples: np.ndarray, size: int, hop: int) -> np.ndarray:
 class Bands:
     """Bands of a spectrum.
 
-    weights (bins, count), or (count, bins) sparse where a band is of a few bins. Bins beyond them count for nothing.
+    weights  (bins, count), or (count, bins) sparse for bands of few bins; bins beyond them are ignored
     """
 
     weights: np.ndarray | scipy.sparse.csr_array
 
     @property
     def shape(self) -> tuple[int, int]:
-        """How many bins, and how many bands."""
+        """Number of bins, and of bands."""
         first, second = self.weights.shape
         return (first, second) if isinstance(self.weights, np.ndarray) else (second, first)
 
     def of(self, power: np.ndarray) -> np.ndarray:
-        """(frames, bins or more) to (frames, count)."""
+        """(frames, bins or more) power to (frames, count)."""
         own = power[:, : self.shape[0]]
         if isinstance(self.weights, np.ndarray):
             return np.asarray(own @ self.weights)
@@ -71,7 +71,7 @@ class Bands:
 
 
 def powers(samples: np.ndarray, size: int, hop: int, *wanted: Bands) -> list[np.ndarray]:
-    """(frames, count) float32 power of spectra() in each kind of bands; without holding the spectra."""
+    """(frames, count) float32 power in each set of bands, computed without keeping the spectra."""
     count = 1 + len(samples) // hop
     out = [np.empty((count, each.shape[1]), np.float32) for each in wanted]
     used = max(each.shape[0] for each in wanted)
@@ -85,20 +85,20 @@ def powers(samples: np.ndarray, size: int, hop: int, *wanted: Bands) -> list[np.
 
 @lru_cache(maxsize=32)
 def used_bands(rate: int, size: int, count: int, low: float, high: float) -> Bands:
-    """bands() as far up as they go."""
+    """bands() without the empty bins above them."""
     weights = bands(rate, size, count, low, high)
     return Bands(weights[: 1 + int(np.flatnonzero(weights.any(axis=1))[-1])])
 
 
 @lru_cache(maxsize=32)
 def bands(rate: int, size: int, count: int, low: float, high: float) -> np.ndarray:
-    """(size // 2 + 1, count) weights of triangular bands, equally wide in log frequency."""
+    """(size // 2 + 1, count) weights of triangular bands of equal width in log frequency."""
     edges = np.geomspace(low, high, count + 2)
     frequency = np.linspace(0, rate / 2, size // 2 + 1)
     rise = (frequency[:, None] - edges[:-2]) / (edges[1:-1] - edges[:-2])
     fall = (edges[2:] - frequency[:, None]) / (edges[2:] - edges[1:-1])
     weights = np.clip(np.minimum(rise, fall), 0, None)
-    # Where a band is narrower than a bin, it takes the nearest bin.
+    # A band narrower than a bin takes the nearest bin.
     empty = weights.sum(axis=0) == 0
     nearest = np.argmin(np.abs(frequency[:, None] - edges[1:-1]), axis=0)
     weights[nearest[empty], np.flatnonzero(empty)] = 1.0
@@ -108,7 +108,7 @@ def bands(rate: int, size: int, count: int, low: float, high: float) -> np.ndarr
 
 
 def with_those_between(every_other: np.ndarray, count: int) -> np.ndarray:
-    """(count, bands) levels of which every other is given, by cubics through four: a long window changes slowly."""
+    """(count, bands) levels interpolated from every other frame by cubics: long windows change slowly."""
     out = np.empty((count, *every_other.shape[1:]), np.float32)
     out[::2] = every_other
     wide = np.pad(every_other, ((1, 2), (0, 0)), mode="edge")
@@ -122,19 +122,19 @@ def with_those_between(every_other: np.ndarray, count: int) -> np.ndarray:
 
 
 def halved(samples: np.ndarray) -> np.ndarray:
-    """(n,) at half the rate, without what that rate cannot carry."""
+    """(n,) samples at half the rate, low-pass filtered."""
     taps = np.arange(-31, 32)
     sinc = (np.sinc(taps / 2) * np.hamming(63)).astype(np.float32)
     return np.asarray(np.convolve(samples, sinc / sinc.sum(), "same")[::2]) if len(samples) else samples
 
 
 def decibels(power: np.ndarray, floor: float = -100.0) -> np.ndarray:
-    """Power to decibels, not below a floor."""
+    """Power to decibels, not below `floor`."""
     return np.asarray(np.maximum(floor, 10 * np.log10(np.maximum(power, 1e-12))))
 
 
 def loudness(samples: np.ndarray, hop: int, reach: int) -> np.ndarray:
-    """(frames,) mean power around each multiple of `hop`, over `reach` samples."""
+    """(frames,) mean power over `reach` samples around each multiple of `hop`."""
     total = np.concatenate([[0.0], np.cumsum(samples.astype(np.float64) ** 2)])
     centre = np.arange(1 + len(samples) // hop) * hop
     low, high = np.clip(centre - reach // 2, 0, len(samples)), np.clip(centre + reach // 2, 0, len(samples))
@@ -142,20 +142,20 @@ def loudness(samples: np.ndarray, hop: int, reach: int) -> np.ndarray:
 
 
 def windows(values: np.ndarray, centres: np.ndarray, steps: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """What lies about some places: (places, steps) values, and which of them there are; beyond the ends those there."""
+    """(places, steps) values around some places, and a mask of those within range; others repeat the edge values."""
     at = centres[:, None] + steps
     return values[np.clip(at, 0, len(values) - 1)], (at >= 0) & (at < len(values))
 
 
 @dataclass(frozen=True, eq=False)
 class Envelope:
-    """How loud a sound is, finely: (n,) root mean square `step` seconds apart."""
+    """A fine level envelope: (n,) root mean square, `step` seconds apart."""
 
     level: np.ndarray
     step: float
 
     def steepest(self, moments: np.ndarray, before: float = 0.02, after: float = 0.02) -> np.ndarray:
-        """Moments moved to where a stroke begins nearby: the foot of the steepest rise."""
+        """Moments moved to the nearby start of a stroke: the foot of the steepest rise."""
         if not len(moments) or len(self.level) < 4:
             return np.asarray(moments, float)
         if len(moments) > AT_ONCE:
@@ -168,19 +168,19 @@ class Envelope:
         rise = np.where(place < rises[:, None], high - low, -np.inf)
         steepest = rise.argmax(axis=1)[:, None]
         top = np.take_along_axis(rise, steepest, 1)
-        # Down to where it rises no longer.
+        # Down to where the rise begins.
         foot = np.where((rise <= 0.25 * top) & (place < steepest), place, -1).max(axis=1) + 1
         return np.where((rises >= 2) & (top[:, 0] > 1e-5), (begin + foot + 1) * self.step, moments)
 
     def rises(self, moments: np.ndarray) -> np.ndarray:
-        """Moments moved to where the level leaves what was before it, for sounds that swell as well as those that hit.
+        """Moments moved to where the level leaves the level before it, for swelling sounds as well as for strokes.
 
-        Where nothing rises (one note led into the next), a moment stays.
+        A moment without a rise (one note led into the next) stays.
         """
         if not len(moments) or not len(self.level):
             return np.asarray(moments, float)
         if len(moments) > AT_ONCE:
-            # What lies about the moments of hours is not held all at once.
+            # Surroundings are processed in parts: for recordings of hours they would not fit into memory.
             parts = range(0, len(moments), AT_ONCE)
             return np.concatenate([self.rises(moments[begin : begin + AT_ONCE]) for begin in parts])
         steps = np.arange(-round(0.06 / self.step), round(0.08 / self.step))
@@ -198,7 +198,7 @@ class Envelope:
         return np.where(rises, moved, moments)
 
     def decibels_after(self, moments: np.ndarray, reach: float = 0.06) -> np.ndarray:
-        """(moments,) mean loudness of what follows each moment."""
+        """(moments,) mean level after each moment, in dB."""
         if not len(self.level):
             return np.full(len(moments), -120.0)
         if len(moments) > AT_ONCE:
@@ -211,11 +211,11 @@ class Envelope:
 
 
 def envelope(samples: np.ndarray, rate: int, hop: int, reach: int) -> Envelope:
-    """The envelope of a sound, `hop` samples apart, each over `reach` samples."""
+    """The envelope of a sound, `hop` samples apart, each value over `reach` samples."""
     return Envelope(np.sqrt(loudness(samples, hop, reach)).astype(np.float32), hop / rate)
 
 
 AT_ONCE = 2048
-"""Moments that are looked at together."""
+"""Moments processed together."""
 RISEN = 0.08
-"""So much of its way up a sound has begun."""
+"""Fraction of its rise at which a sound has begun."""

@@ -1,8 +1,9 @@
-"""Where strokes begin: where the sound rises in several bands at once, well above what it was a moment before.
+"""Onsets of strokes: moments at which the sound rises in several bands at once, well above the moments before.
 
-(Spectral flux: S. Dixon, Onset detection revisited, 2006; here against the loudest of the last moments, so that what
-beats or rattles does not begin again and again.) A frame ends at the newest sample that it sees, so this serves a
-recording and a stream alike.
+A frame ends at the newest sample that it uses, so recordings and streams are treated alike.
+
+Source  S. Dixon, Onset detection revisited, 2006; here relative to the loudest of the last frames, so that beating
+        and rattling sounds do not trigger again and again
 """
 
 from __future__ import annotations
@@ -14,23 +15,23 @@ from puresignal.core.hearing.dsp import spectra
 
 HOP, SIZE = 64, 256
 APART = 0.07
-"""Seconds between two strokes at least."""
+"""Shortest time between two strokes, in seconds."""
 NOISE_FLOOR_DB = -55.0
-"""Decibels of full scale below which nothing begins."""
+"""Level in dBFS below which nothing counts as an onset."""
 PAST = 12
-"""Frames before one that bear on it."""
+"""Number of earlier frames that each frame is compared with."""
 BANDS, TOGETHER = 10, 5
-"""Bands that are looked at, and how many have to rise."""
+"""Number of bands, and how many of them have to rise."""
 _WINDOW = np.hanning(SIZE).astype(np.float32)
 
 
 def limit(sensitivity: float) -> float:
-    """How strong a rise has to be."""
+    """The strength that an onset needs."""
     return 0.5 - 0.4 * (sensitivity - 0.5)
 
 
 def rows(samples: np.ndarray, rate: int, hop: int) -> np.ndarray:
-    """(frames, BANDS) log10 of the power of each frame of SIZE samples that is there."""
+    """(frames, BANDS) log10 power of each complete frame of SIZE samples."""
     weights = spectra.bands(rate, SIZE, BANDS, 120.0, min(16_000.0, 0.45 * rate))
     count = max(0, (len(samples) - SIZE) // hop + 1)
     out = np.zeros((count, BANDS), np.float32)
@@ -43,7 +44,7 @@ def rows(samples: np.ndarray, rate: int, hop: int) -> np.ndarray:
 
 
 def strengths(levels: np.ndarray, reach: int = 9) -> np.ndarray:
-    """(frames - PAST,) how much each frame but the first PAST rises above the `reach` frames up to three before it."""
+    """(frames - PAST,) rise of each frame after the first PAST above the `reach` frames that end three before it."""
     count = len(levels) - PAST
     if count <= 0:
         return np.zeros(0, np.float32)
@@ -51,12 +52,12 @@ def strengths(levels: np.ndarray, reach: int = 9) -> np.ndarray:
     for k in range(1, reach):
         np.maximum(before, levels[PAST - 3 - reach + k :][:count], out=before)
     rise = np.clip(levels[PAST:] - before, 0, 1.6)
-    # Several bands at once, or much of few: what hits, not what swells.
+    # Several bands at once, or much in a few: strokes, not swells.
     return np.asarray(np.partition(rise, BANDS - TOGETHER, axis=1)[:, BANDS - TOGETHER :].mean(axis=1), np.float32)
 
 
 def found(strength: np.ndarray, least: float, apart: int, last: int) -> list[int]:
-    """The frames at which something begins: each first one above `least`, `apart` frames after the one before it."""
+    """The frames with onsets: the first above `least`, at least `apart` frames after the one before it."""
     out: list[int] = []
     for frame in np.flatnonzero(strength > least).tolist():
         if frame - last >= apart:
@@ -66,7 +67,7 @@ def found(strength: np.ndarray, least: float, apart: int, last: int) -> list[int
 
 
 class Beginnings:
-    """Where strokes begin, in a stream of blocks of any length."""
+    """Onsets in a stream of blocks of any length."""
 
     def __init__(
         self, rate: int, sensitivity: float = 0.5, hop: int = HOP, reach: int = 9, apart: float = APART
@@ -78,7 +79,7 @@ class Beginnings:
         self._frames, self._last = 0, -self._apart
 
     def feed(self, samples: np.ndarray) -> list[float]:
-        """Seconds, from the first sample ever fed, at which something began that has now been seen to."""
+        """Seconds, from the first sample ever fed, of the onsets that are now certain."""
         self._held = np.concatenate([self._held, np.asarray(samples, np.float32)])
         new = rows(self._held, self._rate, self._hop)
         if not len(new):

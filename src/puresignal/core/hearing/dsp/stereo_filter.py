@@ -1,4 +1,4 @@
-"""A voice out of a stereo picture: only what stands near a place is let through."""
+"""Extracts one place from a stereo picture."""
 
 from __future__ import annotations
 
@@ -8,13 +8,13 @@ import numpy as np
 
 SIZE, HOP = 2048, 512
 NEAR = 0.3
-"""How far from the place a sound may stand and still be let through by half."""
+"""Distance in pan at which a sound is attenuated by half."""
 
 
 def in_blocks(
     blocks: Iterable[np.ndarray], work: Callable[[np.ndarray], np.ndarray], margin: int
 ) -> Iterator[np.ndarray]:
-    """What `work` makes of a recording, block by block; each is given `margin` samples more on both sides."""
+    """Apply `work` block by block; each block gets `margin` extra samples on both sides."""
     before = held = None
     for block in blocks:
         if held is not None:
@@ -33,7 +33,7 @@ def _one_block(
 
 
 def at_place(stereo: np.ndarray, pan: float) -> np.ndarray:
-    """(n, 2) to (n,): what stands at `pan`, -1 left .. 1 right, by each side's share in each part of the spectrum."""
+    """(n, 2) to (n,): the sound at `pan`, -1 left .. 1 right, selected by the balance in each part of the spectrum."""
     window = np.hanning(SIZE).astype(np.float32)
     length = len(stereo)
     padded = np.pad(stereo, ((SIZE, 2 * SIZE), (0, 0))).astype(np.float32)
@@ -50,7 +50,7 @@ def at_place(stereo: np.ndarray, pan: float) -> np.ndarray:
 
 
 def above(samples: np.ndarray, rate: int, lowest: float) -> np.ndarray:
-    """(n,) without what lies below a pitch in Hz."""
+    """(n,) samples without anything below a frequency in Hz."""
     spectrum = np.fft.rfft(samples)
     frequency = np.maximum(1e-3, np.linspace(0, rate / 2, len(spectrum)))
     return np.asarray(np.fft.irfft(spectrum / (1 + (lowest / frequency) ** 8), len(samples)), np.float32)

@@ -1,8 +1,8 @@
-"""Slower or quicker at the same pitch, with sharp attacks: to listen closely, or to play along at another tempo.
+"""Time stretching at constant pitch with sharp attacks, for close listening or for playing along at another tempo.
 
-A phase vocoder whose peaks lock the phases around them (J. Laroche and M. Dolson, Improved phase vocoder time-scale
-modification, 1999). Where something begins, time goes on as it was and the phases start anew, so that an attack stays
-an attack (after A. Roebel, A new approach to transient processing in the phase vocoder, 2003).
+Source  phase vocoder with phase locking around peaks: J. Laroche and M. Dolson, Improved phase vocoder time-scale
+        modification, 1999; at onsets time runs unstretched and phases are reset, after A. Roebel, A new approach to
+        transient processing in the phase vocoder, 2003
 """
 
 from __future__ import annotations
@@ -13,21 +13,21 @@ import numpy as np
 
 SIZE, HOP = 2048, 256
 BEFORE, AFTER = 0.012, 0.035
-"""Seconds about a beginning in which time goes on as it was."""
+"""Seconds around an onset in which time runs unstretched."""
 LEAST, MOST = 0.25, 2.0
 
 
 def time_map(length: float, factor: float, begins: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Corners of the map from seconds before to seconds after; about each beginning it climbs one to one.
+    """Breakpoints of the map from input seconds to output seconds; around each onset its slope is 1.
 
-    factor  how much longer it becomes
+    factor  ratio of output length to input length
     """
     before, after = [0.0], [0.0]
     for at in begins.tolist():
         first, last = max(before[-1], at - BEFORE), min(length, at + AFTER)
         if last - first < BEFORE:
             continue
-        # The beginning itself lands where it belongs; what is kept as it was is taken from around it.
+        # The onset itself lands in its proper place; the unstretched stretch is taken from around it.
         new_first = max(after[-1], at * factor - (at - first))
         new_last = new_first + (last - first)
         before += [first, last]
@@ -40,10 +40,10 @@ def time_map(length: float, factor: float, begins: np.ndarray) -> tuple[np.ndarr
 def stretch(samples: np.ndarray, rate: int, factor: float, begins: np.ndarray) -> np.ndarray:
     """(n,) or (n, channels) samples, `factor` times as long, at the same pitch.
 
-    rate    samples a second
-    factor  LEAST .. MOST; 2 is half the speed
-    begins  seconds at which something begins
-    Raises ValueError for another factor
+    rate    samples per second
+    factor  LEAST .. MOST; 2 is half speed
+    begins  onsets in seconds
+    Raises  ValueError for another factor
     """
     if not LEAST <= factor <= MOST:
         raise ValueError(f"a factor from {LEAST} to {MOST} is expected")
@@ -54,7 +54,7 @@ def stretch(samples: np.ndarray, rate: int, factor: float, begins: np.ndarray) -
     goal = round(len(columns) * factor)
     old, new = time_map(len(columns) / rate, factor, np.sort(begins))
     at = np.arange(0, goal + HOP, HOP)
-    # Where two corners fall together the later one counts.
+    # Of two breakpoints at one place the later counts.
     centre = np.interp(at / rate, new + 1e-9 * np.arange(len(new)), old) * rate
     fresh = np.zeros(len(at), bool)
     for first, last in pairwise(zip(old, new, strict=True)):
@@ -71,7 +71,7 @@ def _one(sound: np.ndarray, centre: np.ndarray, fresh: np.ndarray, goal: int) ->
     advance = 2 * np.pi * HOP * np.arange(SIZE // 2 + 1) / SIZE
     phase = np.zeros(len(advance))
     for i, place in enumerate(centre.tolist()):
-        # padded[k] is sound[k - SIZE], so a window whose middle is `place` begins there plus half a window.
+        # padded[k] is sound[k - SIZE], so a window centred on `place` begins there plus half a window.
         begin = round(place) + SIZE // 2
         here = np.fft.rfft(padded[begin : begin + SIZE] * window)
         size, angle = np.abs(here), np.angle(here)
@@ -90,7 +90,7 @@ def _one(sound: np.ndarray, centre: np.ndarray, fresh: np.ndarray, goal: int) ->
 
 
 def _locked(size: np.ndarray, angle: np.ndarray, phase: np.ndarray) -> np.ndarray:
-    """Phases about each peak turned as the peak's own is."""
+    """Phases around each peak rotated with the peak."""
     inner = size[2:-2]
     peak = (inner > size[1:-3]) & (inner >= size[3:-1]) & (inner > size[:-4]) & (inner >= size[4:])
     places = np.flatnonzero(peak) + 2

@@ -1,5 +1,6 @@
-"""The cheapest path through notes and silence, in stretches side by side (A. Viterbi, Error bounds for convolutional
-codes and an asymptotically optimum decoding algorithm, 1967).
+"""The cheapest path through notes and silence, computed for many stretches side by side.
+
+Source  A. Viterbi, Error bounds for convolutional codes and an asymptotically optimum decoding algorithm, 1967
 """
 
 from __future__ import annotations
@@ -7,20 +8,23 @@ from __future__ import annotations
 import numpy as np
 
 STRETCH, LAP, AT_ONCE = 100, 50, 256
-"""Frames of which the path is looked for at once with those of many others, how many it sees before and after its own
-(what is that far away does not turn it), and how many such stretches go together."""
+"""Frames of one stretch; frames of context before and after it (anything farther away does not change its path);
+and the number of stretches computed together.
+"""
 
 
 def path(cost: np.ndarray, silent: np.ndarray, turns: np.ndarray, lead: int, own: int) -> np.ndarray:
-    """(own,) the cheapest state of each frame, -1 silence, in stretches side by side.
+    """(own,) the cheapest state of each frame, -1 for silence.
 
-    cost (frames, notes), silent (frames,), turns (frames, 2) what changing and entering cost; `lead` frames come
-    before the own ones
+    cost    (frames, notes) cost of each note
+    silent  (frames,) cost of silence
+    turns   (frames, 2) cost of changing and of entering a note
+    lead    frames before the `own` ones
     """
     chunks, length = -(-own // STRETCH), STRETCH + 2 * LAP
-    # What is beyond the edges costs nothing and changes nothing.
+    # Frames beyond the edges cost nothing and change nothing.
     cost, silent, turns = (_within(a, LAP - lead, (chunks + 2) * STRETCH) for a in (cost, silent, turns))
-    # What is looked at together lies together: the n-th frames of all stretches.
+    # Data used together is stored together: the n-th frames of all stretches.
     lined, still, change_costs, enter_costs = (
         np.ascontiguousarray(a.reshape(chunks + 2, STRETCH, -1).swapaxes(0, 1), np.float32)
         for a in (cost, silent, turns[:, 0], turns[:, 1])
@@ -48,7 +52,7 @@ def path(cost: np.ndarray, silent: np.ndarray, turns: np.ndarray, lead: int, own
         silence = state < 0
         comes = best[i][state, columns] > new[i]
         before = np.where(comes, -1, state)
-        # Few change at any moment, so where from is only asked of those.
+        # Few states change at any moment, so only those look for their predecessor.
         turned = np.flatnonzero(np.where(silence, leaves[i], comes & changes[i]))
         before[turned] = best[i][:, turned].argmin(axis=0)
         state = before
@@ -57,16 +61,16 @@ def path(cost: np.ndarray, silent: np.ndarray, turns: np.ndarray, lead: int, own
 
 
 def _within(values: np.ndarray, begin: int, count: int) -> np.ndarray:
-    """(count, ...) float32 nothing, but for the values from `begin` on."""
+    """(count, ...) float32 zeros with the values placed from `begin` on."""
     out = np.zeros((count, *values.shape[1:]), np.float32)
     out[begin : begin + len(values)] = values
     return out
 
 
 def _worth(cost: np.ndarray, silent: np.ndarray, chunks: int) -> np.ndarray:
-    """(some, chunks) the notes of each stretch that cost less than silence for a moment at least, and some that do not.
+    """(some, chunks) the notes of each stretch that are cheaper than silence somewhere, padded with others.
 
-    Others are in no cheapest path: falling silent instead costs less, and so do the changes to and from it.
+    No other note is on a cheapest path: silence would cost less, including the changes to and from it.
     """
     blocks = (cost < silent[:, None]).reshape(-1, BLOCK, cost.shape[1]).any(axis=1)
     wide, step = (STRETCH + 2 * LAP) // BLOCK, STRETCH // BLOCK
@@ -76,6 +80,6 @@ def _worth(cost: np.ndarray, silent: np.ndarray, chunks: int) -> np.ndarray:
 
 
 BLOCK = 25
-"""Frames, of which STRETCH and LAP are multiples."""
+"""Frames; STRETCH and LAP are multiples of it."""
 LEAVES = 0.5
-"""What falling silent costs."""
+"""Cost of falling silent."""

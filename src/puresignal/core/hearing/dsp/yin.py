@@ -1,6 +1,6 @@
-"""How well a sound repeats itself after each lag: the cumulative mean normalised difference.
+"""Periodicity by the cumulative mean normalised difference.
 
-(A. de Cheveigne and H. Kawahara, YIN, a fundamental frequency estimator for speech and music, 2002.)
+Source  A. de Cheveigne and H. Kawahara, YIN, a fundamental frequency estimator for speech and music, 2002
 """
 
 from __future__ import annotations
@@ -10,14 +10,14 @@ import scipy.fft
 
 
 def normalised(samples: np.ndarray, count: int, hop: int, hops: int, longest: int) -> np.ndarray:
-    """(count, longest + 1) 0 where the sound repeats itself exactly after a lag, about 1 where it does not at all.
+    """(count, longest + 1) normalised difference by lag: 0 for exact repetition, about 1 for none.
 
-    Row i compares the `hops` times `hop` samples from i * hop on with as many after each lag.
+    Row i compares `hops` times `hop` samples from i * hop on with as many after each lag.
     samples  ((count + hops - 1) * hop + longest or more,)
     """
     view = np.lib.stride_tricks.sliding_window_view(samples, hop + longest)[::hop][: count + hops - 1]
-    # What lies between two rows is compared once and counted in all the rows that it is part of. It reaches no
-    # further than its length with any lag, so nothing wraps round.
+    # The part that several rows share is compared once. It reaches no farther than its length with any lag, so
+    # nothing wraps round.
     length = scipy.fft.next_fast_len(hop + longest, real=True)
     both = scipy.fft.rfft(view, length) * np.conj(scipy.fft.rfft(view[:, :hop], length))
     correlation = _running(scipy.fft.irfft(both, length)[:, : longest + 1], hops)
@@ -35,7 +35,7 @@ def normalised(samples: np.ndarray, count: int, hop: int, hops: int, longest: in
 
 
 def _running(rows: np.ndarray, width: int) -> np.ndarray:
-    """(n - width + 1, ...) sums of so many rows that follow each other: of two, of four, and so on."""
+    """(n - width + 1, ...) running sums of `width` rows, by doubling."""
     count, span, done = len(rows) - width + 1, 1, 0
     out = np.zeros_like(rows[:count])
     while width:
@@ -49,9 +49,9 @@ def _running(rows: np.ndarray, width: int) -> np.ndarray:
 
 
 def of_moment(block: np.ndarray, sums: np.ndarray, longest: int) -> np.ndarray:
-    """(longest + 1,) what `normalised` says of one moment: worked out lag by lag, for one several times as quick.
+    """(longest + 1,) the result of `normalised` for one moment, lag by lag: several times as fast for a single one.
 
-    block  (size,) samples; sums  (size + 1 or more,) of their squares, from 0 on
+    block  (size,) samples; sums: (size + 1 or more,) cumulative sums of their squares, from 0 on
     """
     half = len(block) - longest
     mean = sums[half : half + longest + 1] - sums[: longest + 1]
@@ -65,7 +65,7 @@ def of_moment(block: np.ndarray, sums: np.ndarray, longest: int) -> np.ndarray:
 
 
 def between(before: np.ndarray, here: np.ndarray, after: np.ndarray) -> np.ndarray:
-    """Where between samples a dip or a peak lies, -0.5..0.5, by a parabola through three."""
+    """Position of a dip or peak between samples, -0.5..0.5, by a parabola through three values."""
     bend = before - 2 * here + after
     shift = np.where(np.abs(bend) > 1e-9, 0.5 * (before - after) / np.where(np.abs(bend) > 1e-9, bend, 1), 0)
     return np.asarray(np.clip(shift, -0.5, 0.5))

@@ -1,10 +1,11 @@
-"""One voice to notes: several pitch candidates a frame, a path through them, notes from the path.
+"""One voice to notes: pitch candidates per frame, the cheapest path through notes, and notes from the path.
 
-Candidates are the dips of the cumulative mean normalised difference (period.py); the path is the cheapest
-through them, with silence as one more candidate, as in the probabilistic YIN of M. Mauch and S. Dixon (2014),
-but through notes: a vibrato does not pay for steps, a new note does, less so where a network hears something
-begin (begin.py). Another says which notes may sound at all (tones.py), which keeps octaves right where a
-period is hard to tell.
+Candidates are the dips of the cumulative mean normalised difference (yin.py). The path runs through notes instead
+of pitches, with silence as one more state: vibrato is not penalised, a new note is, less so where a network hears
+an onset (onset.py). A second network says which notes may sound at all (multipitch.py); it keeps octaves right where
+the period is ambiguous.
+
+Source  probabilistic YIN: M. Mauch and S. Dixon, 2014
 """
 
 from __future__ import annotations
@@ -28,22 +29,22 @@ from puresignal.core.hearing.transcribed import TranscribedNotes, far_from_other
 RATE, HOP = 22_050, 220
 LOWEST, HIGHEST = 40.0, 2200.0
 COMPARED = 7
-"""Hops of sound that are compared with what comes a period later."""
+"""Hops of sound compared with the sound one period later."""
 CANDIDATES = 5
 STEP = HOP / RATE
 
 
 @dataclass(frozen=True, eq=False)
 class MelodyAnalysis:
-    """The slow part, kept.
+    """The analysis of a recording, kept for all decisions.
 
-    pitch    (frames, CANDIDATES) semitones of the candidates, NaN where there are fewer
-    dip      (frames, CANDIDATES) how imperfect their periods are, 0 .. 1
+    pitch    (frames, CANDIDATES) semitones; NaN for missing candidates
+    dip      (frames, CANDIDATES) aperiodicity of each candidate, 0..1
     level    (frames,) decibels
-    begins   (frames,) how likely something begins, 0 .. 1
-    sounds   (frames, tones.PITCHES) how likely each note sounds, 0 .. 1
-    starts   (frames, tones.PITCHES) how likely each note begins, 0 .. 255
-    envelope for the exact moment of a beginning
+    begins   (frames,) probability of an onset
+    sounds   (frames, multipitch.PITCHES) probability that each note sounds
+    starts   (frames, multipitch.PITCHES) probability that each note begins, 0..255
+    envelope for exact onsets
     """
 
     pitch: np.ndarray
@@ -54,32 +55,32 @@ class MelodyAnalysis:
     starts: np.ndarray
     envelope: Envelope
     paths: dict[tuple[float, ...], np.ndarray] = field(default_factory=dict, init=False)
-    """The last path that was found, by what it depends on."""
+    """The last path found, by the settings it depends on."""
     _costs: dict[bool, np.ndarray] = field(default_factory=dict, init=False)
 
     def costs(self, beneath: bool) -> np.ndarray:
-        """(frames, tones.PITCHES) what each note costs in the search for the path, whatever the other settings."""
+        """(frames, multipitch.PITCHES) cost of each note in the path search, independent of the other settings."""
         if beneath not in self._costs:
             self._costs[beneath] = _note_costs(self, slice(None), beneath)
         return self._costs[beneath]
 
     @cached_property
     def tuned(self) -> float:
-        """How far the player is tuned from concert pitch, in semitones."""
+        """The player's tuning relative to 440 Hz, in semitones."""
         return tuning(self.pitch, self.dip)
 
     @cached_property
     def near(self) -> np.ndarray:
-        """(frames,) how likely something begins about each moment."""
+        """(frames,) probability of an onset near each frame."""
         return windowed_sum(self.begins, 4)[: len(self.begins)]
 
     @cached_property
     def loud(self) -> float:
-        """Decibels of the loud moments."""
+        """Level of the loud moments in decibels."""
         return float(np.quantile(self.level, 0.98))
 
     def part(self, own: slice, fine: slice) -> MelodyAnalysis:
-        """Some of its frames, and of those of its envelope."""
+        """A range of its frames and of the frames of its envelope."""
         return MelodyAnalysis(
             self.pitch[own], self.dip[own], self.level[own], self.begins[own], self.sounds[own], self.starts[own],
             Envelope(self.envelope.level[fine], self.envelope.step),
@@ -88,7 +89,7 @@ class MelodyAnalysis:
 
 @dataclass(frozen=True)
 class MelodySettings:
-    """eagerness 0..1; shortest note s; floor dB below the loudest; range in MIDI numbers; beneath: others play too."""
+    """sensitivity 0..1; shortest note in s; floor in dB below the loudest; range in MIDI notes; beneath: in a mix."""
 
     sensitivity: float = 0.5
     shortest: float = 0.07
@@ -102,8 +103,8 @@ FINE_HOP, FINE_REACH = 22, 220
 
 
 def analyse(begin: ConvNet, tone: Network, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
-    """The networks of begin.py and tones.py; the recording at RATE, all at once or in blocks."""
-    # Both in one reading of it.
+    """Analyse a recording at RATE, all at once or in blocks, with the networks of onset.py and multipitch.py."""
+    # Both in one pass over the recording.
     loudness = [(multipitch.loudness(part), beginnings.SPECTROGRAM.loudness(part)) for part in excerpts(source)]
     against, loud = (
         multipitch.loud_of([a for a, _ in loudness]),
@@ -119,7 +120,7 @@ def analyse(begin: ConvNet, tone: Network, source: Source, progress: Progress | 
 def of_samples(
     begin: ConvNet, tone: Network, flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
 ) -> MelodyAnalysis:
-    """Samples all at once, against what the loud moments of their recording are (tones.loud, LOOK.loud)."""
+    """Analyse samples at once. against, loud: levels of the loud moments (multipitch.loud, SPECTROGRAM.loud)."""
     pitch, dip = _candidates(flat)
     level = spectra.decibels(spectra.loudness(flat, HOP, 2 * HOP))
     picture, (long, short) = _pictures(flat, against, loud)
@@ -136,7 +137,7 @@ def of_samples(
 def _pictures(
     flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
 ) -> tuple[np.ndarray, tuple[np.ndarray, np.ndarray]]:
-    """What the networks of begin.py and of tones.py look at. The windows of one size serve both."""
+    """The inputs of the onset and multipitch networks. Windows of one size are transformed once for both."""
     look = beginnings.SPECTROGRAM
     seldom, short = spectra.powers(
         flat, multipitch.SHORT, multipitch.HOP, look.bands_of(multipitch.SHORT), multipitch.SHORT_BANDS
@@ -146,7 +147,7 @@ def _pictures(
 
 
 def joined(parts: list[MelodyAnalysis]) -> MelodyAnalysis:
-    """One after the other."""
+    """Several analyses, one after the other, as one."""
     if not parts:
         nothing = np.zeros((0, CANDIDATES), np.float32)
         sounds = np.zeros((0, multipitch.PITCHES), np.float16)
@@ -165,10 +166,11 @@ def joined(parts: list[MelodyAnalysis]) -> MelodyAnalysis:
 
 
 def _asked(pitch: np.ndarray, dip: np.ndarray, place: np.ndarray, loud: np.ndarray) -> np.ndarray:
-    """(len(loud), tones.PITCHES) the notes that candidates speak for, and those beside them; loud (frames,) log10.
+    """(frames, multipitch.PITCHES) bool: the notes that candidates suggest, and their neighbours. loud: (frames,)
+    log10.
 
-    Where one note rings into the next the best period is one that both share, and neither is a candidate: both are
-    among its harmonics, so these are asked about too.
+    Where one note rings into the next, the best period is common to both and neither is a candidate; both are among
+    its harmonics, so these are included.
     """
     asked = np.zeros((len(loud), multipitch.PITCHES + 4), bool)
     near = (
@@ -185,7 +187,7 @@ def _asked(pitch: np.ndarray, dip: np.ndarray, place: np.ndarray, loud: np.ndarr
         note = near[:, k] - 2 + harmonic
         shared = np.flatnonzero((dip[:, k] > SHARED) & (near[:, k] >= 0) & (note < multipitch.PITCHES))
         beside[place[shared], note[shared]] = True
-    # What is low and plucked may have no period to speak of; then all are asked about.
+    # A low plucked note may have no clear period; then all notes are included.
     vague = np.zeros(len(loud), bool)
     vague[place] = ~(dip[:, 0] < VAGUE)
     beside[vague & (loud > LOUD)] = True
@@ -193,11 +195,13 @@ def _asked(pitch: np.ndarray, dip: np.ndarray, place: np.ndarray, loud: np.ndarr
 
 
 VAGUE, LOUD = 0.45, -1.7
-"""How imperfect the best period is where none tells; log10 against the loud moments of what is loud enough to ask."""
+"""Aperiodicity of the best candidate above which no period is clear; level (log10, relative to the loud moments)
+above which all notes are then included.
+"""
 
 
 HARMONICS, SHARED = (12, 19, 24), 0.1
-"""Semitones from a period that two notes share to what they may be; how imperfect it is if it is theirs."""
+"""Semitones from a common period to the two notes that may share it; largest aperiodicity of such a period."""
 
 
 def _candidates(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -215,7 +219,7 @@ def _candidates(samples: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _pick(mean: np.ndarray, shortest: int, pitch: np.ndarray, dip: np.ndarray) -> None:
-    """The deepest dips of each row, into `pitch` and `dip`; between lags by a parabola."""
+    """The deepest dips of each row, into `pitch` and `dip`; interpolated between lags by a parabola."""
     inner = mean[:, 1:-1]
     low = (inner < mean[:, :-2]) & (inner <= mean[:, 2:]) & (inner < 0.7)
     low[:, : shortest - 1] = False
@@ -233,7 +237,7 @@ def _pick(mean: np.ndarray, shortest: int, pitch: np.ndarray, dip: np.ndarray) -
 
 
 def tuning(pitch: np.ndarray, dip: np.ndarray) -> float:
-    """How far the player is tuned from concert pitch, in semitones, -0.5..0.5: by what is plainly pitched."""
+    """The player's tuning relative to 440 Hz in semitones, -0.5..0.5, from clearly pitched frames."""
     first = np.where(dip < 0.25, pitch, np.nan)[:, 0]
     steady = first[1:][np.abs(np.diff(first)) < 0.15]
     if len(steady) < 8:
@@ -243,10 +247,10 @@ def tuning(pitch: np.ndarray, dip: np.ndarray) -> float:
 
 
 def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
-    """(frames,) the note of each frame as its MIDI number, -1 where nobody sings: the cheapest path through the notes.
+    """(frames,) MIDI note of each frame, -1 for silence: the cheapest path through the notes.
 
-    A frame costs by how far its candidates are from the note and how imperfect they are, and by how unlikely the
-    network holds that the note sounds; a change costs, less so where something begins.
+    The cost of a frame grows with the distance of its candidates from the note, their aperiodicity, and the
+    improbability of the note by the network; a change of note costs less where there is an onset.
     """
     count = len(analysis.pitch)
     low, high = (
@@ -277,27 +281,27 @@ def track(analysis: MelodyAnalysis, settings: MelodySettings) -> np.ndarray:
 def _costs(
     analysis: MelodyAnalysis, part: slice, numbers: np.ndarray, quiet: np.ndarray, settings: MelodySettings
 ) -> tuple[np.ndarray, np.ndarray]:
-    """(frames, notes) what each note costs, and (frames,) what silence does."""
+    """(frames, notes) cost of each note, and (frames,) cost of silence."""
     own = slice(round(float(numbers[0])) - multipitch.LOWEST, round(float(numbers[-1])) - multipitch.LOWEST + 1)
     short = len(analysis.pitch) <= REMEMBERED
     beneath = settings.beneath
     cost = analysis.costs(beneath)[part, own].copy() if short else _note_costs(analysis, part, beneath)[:, own]
     cost[quiet] = 20.0
-    # As whole numbers, halves of which none is negative have the same order and are compared many times as quickly.
+    # Non-negative half-precision floats have the same order as their bits; as integers they compare many times faster.
     likeliest = analysis.sounds[part, own].view(np.uint16).max(axis=1).view(np.float16).astype(np.float32)
     unlikely = -np.log(np.clip(1 - likeliest, 0.05, 1.0))
     return cost, np.where(quiet, 0.0, 0.9 + 0.6 * settings.sensitivity + TRUST * unlikely)
 
 
 REMEMBERED = 60_000
-"""Frames, ten minutes, up to which what notes cost is worked out once and kept for the next decision."""
+"""Frames (ten minutes) up to which note costs are computed once and kept for later decisions."""
 
 
 def _note_costs(analysis: MelodyAnalysis, part: slice, beneath: bool) -> np.ndarray:
-    """(frames, tones.PITCHES) float32 what each note costs where it is not silent, whatever the other settings."""
+    """(frames, multipitch.PITCHES) float32 cost of each note where there is sound, independent of other settings."""
     pitch = analysis.pitch[part] - np.float32(analysis.tuned)
     dip = 2.2 * analysis.dip[part]
-    # A candidate that is far from a note speaks for it as little as any that is.
+    # Beyond some distance a candidate says nothing about a note.
     far = np.minimum(NO_CANDIDATE, np.where(np.isnan(pitch), np.inf, dip).min(axis=1) + FAR * np.sqrt(FAR))
     cost = np.repeat(far.astype(np.float32)[:, None], multipitch.PITCHES, axis=1)
     frame = np.arange(len(pitch))
@@ -308,10 +312,10 @@ def _note_costs(analysis: MelodyAnalysis, part: slice, beneath: bool) -> np.ndar
             known = np.flatnonzero((off < FAR) & (number >= multipitch.LOWEST) & (number <= multipitch.HIGHEST))
             at = (frame[known], number[known] - multipitch.LOWEST)
             cost[at] = np.minimum(cost[at], dip[known, k] + off[known] * np.sqrt(off[known]))
-    # Nearly all sound not at all, and only of the others a logarithm is needed.
+    # Most probabilities are zero; only the others need a logarithm.
     sounds = analysis.sounds[part]
     if not beneath:
-        # What is low and plucked may have no period to speak of, and yet its harmonics tell. So do those of others.
+        # A low plucked note may have no clear period although its harmonics show it; so may notes of other players.
         held = np.nonzero(sounds > 0.5)
         cost[held] = np.minimum(cost[held], UNSEEN)
     cost -= np.float32(TRUST * np.log(LEAST_LIKELY))
@@ -321,17 +325,17 @@ def _note_costs(analysis: MelodyAnalysis, part: slice, beneath: bool) -> np.ndar
 
 
 FAR = 1.3
-"""Semitones from a note beyond which it is all one how far a candidate is."""
+"""Semitones beyond which the distance of a candidate from a note no longer matters."""
 LEAST_LIKELY = 0.02
-"""The network's word is not trusted to say less than this."""
+"""Lowest probability of the network that is trusted."""
 NO_CANDIDATE, UNSEEN = 3.6, 1.7
-"""What a frame costs whose candidates are all far from a note; and what one does at most where the network hears it."""
+"""Cost of a frame without a candidate near the note; and its upper limit where the network hears the note."""
 TRUST = 0.3
-"""How much the network's word counts against the candidates'."""
+"""Weight of the network against the candidates."""
 
 
 def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> TranscribedNotes:
-    """The notes, from what was analysed."""
+    """Decide the notes from an analysis."""
     settings = settings or MelodySettings()
     states = track(analysis, settings)
     if not len(states):
@@ -351,7 +355,7 @@ def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> 
 
 
 def _plain(places: np.ndarray, analysis: MelodyAnalysis, limit: float) -> np.ndarray:
-    """Of the places where something may begin those that are likely enough, the less so the deeper the level dips."""
+    """The possible onsets that are likely enough; the deeper the level dips, the less likely they need to be."""
     if not len(places):
         return places
     probability, steps = analysis.near, np.arange(-18, 13)
@@ -363,16 +367,16 @@ def _plain(places: np.ndarray, analysis: MelodyAnalysis, limit: float) -> np.nda
 
 
 LEAST, DEEP = 0.15, 0.04
-"""A place less likely than this is none, however deep the level dips there; what a decibel of that counts."""
+"""An onset less probable than LEAST is never accepted; DEEP is how much one decibel of dip counts."""
 
 
 def _between(places: np.ndarray, low: float, high: float) -> np.ndarray:
-    """Of rising places those above `low` and below `high`."""
+    """Of sorted places, those above `low` and below `high`."""
     return places[places.searchsorted(low, side="right") : places.searchsorted(high)]
 
 
 def _bridge(states: np.ndarray) -> None:
-    """A moment's silence between two notes is the beginning of the second, where its pitch is hard to tell."""
+    """A short silence between two notes becomes the start of the second, whose pitch is not yet clear."""
     edges = [0, *(np.flatnonzero(np.diff(states)) + 1).tolist(), len(states)]
     for first, last in pairwise(edges):
         if states[first] < 0 and first > 0 and last < len(states) and last - first <= MOMENT:
@@ -384,9 +388,9 @@ MOMENT = 3
 
 
 def _attacks(states: np.ndarray, places: np.ndarray, analysis: MelodyAnalysis) -> None:
-    """A note begins with its attack, where that has no pitch yet, or seems to have another.
+    """A note begins with its attack, even if that has no pitch yet or seems to have another.
 
-    From where something plainly begins to where a pitch is first told it has to sound on, and nothing else to begin.
+    The sound must continue from the onset to the first clear pitch, without another onset in between.
     """
     level, sounds = analysis.level, analysis.sounds
     for last in (np.flatnonzero(np.diff(states)) + 1).tolist():
@@ -409,13 +413,13 @@ def _attacks(states: np.ndarray, places: np.ndarray, analysis: MelodyAnalysis) -
 
 
 LONGEST_ATTACK, SHORT_ATTACK, FADES, WRONG = 0.4, 0.2, 14.0, 0.0
-"""Seconds that an attack without a pitch, or with a wrong one, may last; decibels that it may be below its note."""
+"""Longest attack without a pitch and with a wrong one, in seconds; decibels it may be below its note."""
 
 
 def _moved_to_beginnings(
     cuts: np.ndarray, states: np.ndarray, places: np.ndarray, probability: np.ndarray
 ) -> np.ndarray:
-    """Changes of pitch moved to where something begins just before: the old note rings while the new one grows."""
+    """Changes of pitch moved to the onset just before: the old note still rings while the new one grows."""
     out = cuts.copy()
     for i, cut in enumerate(cuts.tolist()):
         if states[cut] < 0 or states[cut - 1] < 0:
@@ -430,23 +434,23 @@ def _moved_to_beginnings(
 
 
 GROWS, WEAKEST = 0.15, 0.08
-"""Seconds that a new note may need to be heard through the one that rings; how likely it has to begin there."""
+"""Seconds a new note may need to be heard through the old one; probability its onset then needs."""
 SWELLS, UNHEARD = 0.3, 0.3
-"""The same seconds where nothing is heard to begin as the pitch changes, less likely than this: it began before."""
+"""The same in seconds for a change without an audible onset, that is, with an onset probability below UNHEARD."""
 
 
 def _its_own(places: np.ndarray, starts: np.ndarray) -> np.ndarray:
-    """Of the places where something begins those where this note does: others may begin beneath it."""
+    """The onsets at which this note begins; other players' onsets may fall beneath it."""
     near = [float(starts[max(0, round(p) - 4) : round(p) + 5].max(initial=0)) / 255 for p in places.tolist()]
     return places[np.array(near) > ITS_OWN] if len(places) else places
 
 
 ITS_OWN = 0.15
-"""How likely a note must begin itself, where others play beneath it, to be struck again."""
+"""Probability with which a note must itself begin to count as repeated, in a mix."""
 
 
 def _articulated(note: tuple[int, int, int], places: np.ndarray) -> list[tuple[int, int, int]]:
-    """A note struck or sung again at one pitch is parted where something begins."""
+    """Split a note at onsets: struck or sung again at the same pitch."""
     first, last, number = note
     inside = _between(places, first + 0.07 / STEP, last - 0.04 / STEP)
     edges = [first, *np.rint(inside).astype(int).tolist(), last]
@@ -454,9 +458,9 @@ def _articulated(note: tuple[int, int, int], places: np.ndarray) -> list[tuple[i
 
 
 def _mended(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis) -> list[tuple[int, int, int]]:
-    """A note that goes on where its pitch could not be told for a moment is one: where one begins it is heard to.
+    """Join notes that continue where the pitch was lost for a moment: a new note would have an onset.
 
-    So is one that seems to leap to a harmonic: at first it was taken for that, or for what it is a harmonic of.
+    Also join notes that seem to jump to a harmonic: one of the two was mistaken for the other.
     """
     out: list[tuple[int, int, int]] = []
     for first, last, number in notes:
@@ -475,11 +479,11 @@ def _mended(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis) -> list
 
 
 LOST, SILENT, FAINTER = 0.2, 0.12, 16.0
-"""Seconds for which a pitch may be lost in a note; how likely no beginning is; decibels it may be softer meanwhile."""
+"""Seconds for which the pitch may be lost within a note; highest onset probability; largest drop in level in dB."""
 
 
 def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, settings: MelodySettings) -> TranscribedNotes:
-    """Exact beginnings, loudness, how sure each note is, and which are too short or hardly there."""
+    """Exact onsets, levels, confidence, and which notes are too short or barely there."""
     kept = [n for n in notes if (n[1] - n[0]) * STEP >= 0.5 * settings.shortest]
     if not kept:
         return TranscribedNotes.empty()
@@ -508,15 +512,15 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
 
 
 def _begun(begins: np.ndarray, analysis: MelodyAnalysis) -> tuple[np.ndarray, np.ndarray]:
-    """(notes,) the likeliest moment near which each note begins, in seconds, and how likely it is.
+    """(notes,) seconds of the likeliest onset near the start of each note, and its probability.
 
-    A note is there, so it begins somewhere: what tells of it may be ever so weak.
+    The note exists, so it has an onset somewhere, however weak.
     """
     strong = peaks(analysis.begins, WEAKEST, 3) * STEP
     probability = analysis.begins[np.rint(strong / STEP).astype(int)].tolist()
     moments, exact, told, before = strong.tolist(), begins.tolist(), [0.0] * len(begins), -1.06
     for i, begin in enumerate(begins.tolist()):
-        # A period is found some time after a sound begins, the later the lower it is.
+        # A period becomes clear some time after the onset, later for low notes.
         first = bisect_right(moments, max(begin - GROWS, before + 0.06))
         near = range(first, bisect_left(moments, begin + 0.05))
         if near:
@@ -527,17 +531,17 @@ def _begun(begins: np.ndarray, analysis: MelodyAnalysis) -> tuple[np.ndarray, np
 
 
 SOFT = 32.0
-"""Decibels below the loud notes at which a note is too soft to be meant."""
+"""Decibels below the loud notes at which a note counts as too soft."""
 
 
 def levels(analysis: MelodyAnalysis, notes: TranscribedNotes) -> np.ndarray:
-    """(notes,) decibels of the loudest of each note's first moments."""
+    """(notes,) level of the loudest of each note's first moments, in dB."""
     first = np.rint(notes.start / STEP).astype(int)
     return _most(analysis.level, first, np.rint(np.minimum(notes.end, notes.start + 0.2) / STEP).astype(int))
 
 
 def _most(level: np.ndarray, first: np.ndarray, last: np.ndarray) -> np.ndarray:
-    """(notes,) the loudest of each note's frames, one at least."""
+    """(notes,) level of each note's loudest frame; at least one frame is used."""
     if not len(first):
         return np.zeros(0)
     steps = np.arange(max(1, int((last - first).max())))
@@ -547,14 +551,14 @@ def _most(level: np.ndarray, first: np.ndarray, last: np.ndarray) -> np.ndarray:
 
 
 def _frames_of(first: np.ndarray, last: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """All frames of some notes, one after the other: the number of the note of each, and the frame."""
+    """All frames of some notes, one note after the other: the number of the note, and the frame."""
     length = last - first
     note = np.repeat(np.arange(len(first)), length)
     return note, np.arange(len(note)) - np.repeat(np.cumsum(length) - length - first, length)
 
 
 def _exact_pitch(number: np.ndarray, note: np.ndarray, frame: np.ndarray, analysis: MelodyAnalysis) -> np.ndarray:
-    """(notes,) where in its semitone each note lies, against the player's own tuning; always nearest its number.
+    """(notes,) exact pitch of each note relative to the player's tuning; always rounds to its number.
 
     note, frame  of each frame of the notes
     """
@@ -570,7 +574,7 @@ def _exact_pitch(number: np.ndarray, note: np.ndarray, frame: np.ndarray, analys
 
 
 def _let_go(level: np.ndarray, start: np.ndarray, end: np.ndarray) -> np.ndarray:
-    """Where each note's last fall begins: what rings on after it was let go is not part of it."""
+    """The start of each note's final decay: the ring after release is not part of it."""
     last = np.minimum(len(level) - 1, np.rint(end / STEP).astype(int))
     reach = round(FALLS_IN / STEP)
     first = np.maximum(np.rint(start / STEP).astype(int) + 4, last - reach)
@@ -580,7 +584,7 @@ def _let_go(level: np.ndarray, start: np.ndarray, end: np.ndarray) -> np.ndarray
     half = np.maximum(3, length // 2)
     early = steps < half[:, None]
     body = np.take_along_axis(np.sort(np.where(early, part, np.inf), axis=1), (half // 2)[:, None], 1)
-    # What is plucked falls by itself all the time; what is let go falls quicker than that.
+    # A plucked note decays all the time; after release it decays faster.
     off = np.where(early, steps - (half[:, None] - 1) / 2, 0.0)
     slope = (off * part).sum(axis=1) / np.maximum(1e-9, (off**2).sum(axis=1))
     slope = np.clip(slope, -RINGS * STEP, 0.0)[:, None]
@@ -590,4 +594,4 @@ def _let_go(level: np.ndarray, start: np.ndarray, end: np.ndarray) -> np.ndarray
 
 
 FALLS_IN, FALLS_BY, RINGS = 0.35, 2.5, 25.0
-"""Seconds and decibels of the fall after a note is let go; decibels a second that a held one may fall by itself."""
+"""Seconds and decibels of the decay after release; decibels per second that a held note may decay."""

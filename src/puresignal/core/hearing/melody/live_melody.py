@@ -1,9 +1,9 @@
-"""A melody while it is sung or played: notes at once, and a little later the notes that the whole ear hears.
+"""A melody as it is sung or played: notes at once, and a little later the notes of the full analysis.
 
-At once (`Quick`) a small network is asked after the newest moments (newest.py): which pitches sound, and which of them
-have just begun. A note is told as soon as that is likely in two looks, 5 ms apart.
-The whole ear (melody.py) needs what comes after a note as well. It follows behind and settles each note at most
-SETTLES seconds after its end; what it then says is what it says of a recording of the same (bench/live_ear.py).
+At once (`LiveNotes`), a small network looks at the newest moments (live_pitch.py): which pitches sound, and which of
+them have just begun. A note is reported when that is likely in two successive frames, 5 ms apart. The full analysis
+(candidates.py) also needs the sound after a note. It follows behind and settles each note at most SETTLES seconds
+after its end, with the result it would have for a recording (bench/live_ear.py).
 """
 
 from __future__ import annotations
@@ -23,27 +23,28 @@ from puresignal.core.hearing.transcribed import TranscribedNotes, velocity_of
 
 RATE = candidates.RATE
 SETTLES, FOLLOWS = 1.7, 0.6
-"""Seconds after its end at which a note is settled at the latest, and a block; those that have to follow its end."""
+"""Seconds after its end, plus a block, by which a note is settled; seconds of sound needed after its end."""
 
 HOP = live_pitch.HOP
 AT_ONCE = RATE
-"""Samples worked on at once at most: bounds the memory, however much is fed."""
+"""Samples processed at once: bounds the memory, whatever is fed."""
 BEGINS, AGAIN, HEARD = 0.5, 0.75, 0.5
-"""How likely a note must have begun, over two looks, to be told; one of the pitch that sounds already; and how likely
-it must sound."""
+"""Onset probability over two frames that reports a note; the same for a repetition of the sounding pitch; and the
+probability with which the note must sound.
+"""
 ARMED, APART = 0.25, 0.09
-"""How unlikely a beginning must have been before the next of the same pitch, and seconds between the two."""
+"""Onset probability below which a repetition of the same pitch becomes possible; shortest time between the two."""
 STAYS, LETS_GO, FALLS_DB = 0.15, 16, 20.0
-"""How likely a note must sound to go on; looks after which it ends otherwise: two where it is so far below its peak."""
+"""Probability of sounding below which a note ends; frames until it does, or two if it has fallen FALLS_DB."""
 SOUNDS, STANDS = 0.92, 12
-"""How likely a pitch must sound, and for how many looks, to be a note whose beginning was not heard."""
+"""Probability of sounding, and number of frames, after which a note without an onset is reported."""
 ABOVE_NOISE_DB, BELOW_LOUDEST_DB = 6.0, 20.0
-"""Nothing begins that is no louder than so much above the usual noise, unless it is near the loudest notes."""
+"""A note must be this much louder than the usual noise, or be within BELOW_LOUDEST_DB of the loudest notes."""
 
 
 @dataclass(frozen=True)
 class NoteChange:
-    """What happens now: a note begins (velocity above 0) or ends (0). at  seconds; number  MIDI."""
+    """A change now: a note begins (velocity above 0) or ends (0). at: seconds; number: MIDI note."""
 
     at: float
     number: int
@@ -51,10 +52,10 @@ class NoteChange:
 
 
 class LiveNotes:
-    """Notes at once, in a stream of blocks of any length."""
+    """Notes at once, from a stream of blocks of any length."""
 
     def __init__(self, net: Network, settings: MelodySettings | None = None, tuning: float = 0.0) -> None:
-        """net: the one that newest.py asks."""
+        """net: the network of live_pitch.py."""
         self._net = net
         self._settings = settings or MelodySettings()
         self.tuning = tuning
@@ -71,7 +72,7 @@ class LiveNotes:
         self._next, self._stood = -1, 0
 
     def feed(self, samples: np.ndarray) -> list[NoteChange]:
-        """samples (n,) at RATE, the next ones."""
+        """Process the next samples, (n,) at RATE."""
         out: list[NoteChange] = []
         for first in range(0, len(samples), AT_ONCE):
             self._feed(spectra.usable(samples[first : first + AT_ONCE]), out)
@@ -95,7 +96,7 @@ class LiveNotes:
             self._look(new, sounds, level, self._looked * HOP / RATE, out)
 
     def end(self) -> list[NoteChange]:
-        """What still sounds ends."""
+        """End everything that sounds."""
         out: list[NoteChange] = []
         self._stop(self._looked * HOP / RATE, out)
         return out
@@ -103,7 +104,7 @@ class LiveNotes:
     def _look(
         self, new: dict[int, float], sounds: dict[int, float], level: float, now: float, out: list[NoteChange]
     ) -> None:
-        """new, sounds: how likely a note of each number has just begun, and sounds."""
+        """new, sounds: probability that each note has just begun, and that it sounds."""
         self._levels.append(level)
         if self._looked % 40 == 0:
             self._noise = float(np.quantile(self._levels, 0.1))
@@ -125,7 +126,7 @@ class LiveNotes:
             self._stop(now, out)
 
     def _beginning(self, probability: dict[int, float], sounds: dict[int, float], own: int, now: float) -> int | None:
-        """The note that begins, if any does."""
+        """The note that begins now, or None."""
         number = max(probability, key=lambda each: probability[each], default=-1)
         if number == own:
             again = self._armed and probability.get(own, 0.0) > AGAIN and now - self._since > APART
@@ -133,7 +134,7 @@ class LiveNotes:
         return number if probability.get(number, 0.0) > BEGINS and sounds[number] > HEARD else None
 
     def _unheard(self, sounds: dict[int, float], own: int, stays: float) -> int | None:
-        """A note that has sounded for a while although its beginning was not heard."""
+        """A note that has sounded for a while without an audible onset, or None."""
         number = max(sounds, key=lambda each: sounds[each], default=-1)
         if number in (own, -1) or sounds[number] < SOUNDS or stays > STAYS:
             self._stood = 0
@@ -156,18 +157,19 @@ class LiveNotes:
 
 
 MARGIN = 20 * 440
-"""Samples on either side of what is analysed, so that nothing is heard otherwise at an edge."""
+"""Samples on either side of an analysed stretch, so that its edges do not matter."""
 EVERY = 24 * 440
-"""Samples between two decisions. All of these are whole numbers of frames, of the long windows that are 880 apart too,
-so that what is between those is found between the same."""
+"""Samples between two decisions. All of these are whole numbers of frames, also of the long windows, which are 880
+apart, so that their interpolation does not depend on the stretch.
+"""
 REMEMBERS = 600
-"""Decisions, some five minutes, for which it is remembered how loud the loud moments were."""
+"""Decisions, about five minutes, for which the level of the loud moments is remembered."""
 LOOKS_BACK = 30.0
-"""Seconds that a note can be long until it is settled in parts."""
+"""Longest note in seconds before it is settled in parts."""
 
 
 class LiveMelody:
-    """Notes at once from `feed`; from `settled` those that the whole ear hears."""
+    """Notes at once from `feed`; the notes of the full analysis from `settled`."""
 
     def __init__(
         self, begin_net: ConvNet, tone_net: Network, newest_net: Network, settings: MelodySettings | None = None
@@ -187,7 +189,7 @@ class LiveMelody:
         self._ready: list[TranscribedNotes] = []
 
     def feed(self, samples: np.ndarray) -> list[NoteChange]:
-        """What happens now. samples (n,) at RATE, the next ones."""
+        """The changes now. samples: the next ones, (n,) at RATE."""
         block = spectra.usable(samples)
         told = self._quick.feed(block)
         self._held = np.concatenate([self._held, block])
@@ -196,13 +198,13 @@ class LiveMelody:
         return told
 
     def end(self) -> list[NoteChange]:
-        """The stream has ended: all notes are settled."""
+        """End of the stream: all notes are settled."""
         if self._first + len(self._held) > self._done:
             self._follow(self._first + len(self._held), last=True)
         return self._quick.end()
 
     def settled(self) -> TranscribedNotes:
-        """The notes that were settled since the last time this was asked."""
+        """The notes settled since the last call."""
         ready, self._ready = self._ready, []
         return TranscribedNotes.join(ready) if ready else TranscribedNotes.empty()
 
@@ -231,10 +233,11 @@ class LiveMelody:
         offset = self._parts_first * candidates.STEP
         found = candidates.decide(analysis, self._settings)
         heard = found.but(start=found.start + offset, end=found.end + offset)
-        # With the margin and the time between two decisions that is less than SETTLES, by what an end may still move.
+        # Together with the margin and the time between decisions this is less than SETTLES, by the possible shift of
+        # an end.
         limit = np.inf if last else offset + len(analysis.level) * candidates.STEP - FOLLOWS
         new = (heard.start > self._until) & (heard.end < limit)
-        # What overlaps with one that is not yet settled waits for it.
+        # A note that overlaps with an unsettled one waits for it.
         waits = heard.start[(heard.start > self._until) & (heard.end >= limit)]
         if len(waits):
             new &= heard.start < waits.min()
@@ -250,7 +253,7 @@ class LiveMelody:
         return velocity_of(level - self._loudest)
 
     def _forget(self, analysis: MelodyAnalysis, waits: float) -> None:
-        """Only what a note that is not settled may need is kept, and some seconds more for what is usual."""
+        """Keep only what an unsettled note may need, and a few seconds more for the usual levels."""
         now = self._parts_first * candidates.STEP + len(analysis.level) * candidates.STEP
         keep = max(now - LOOKS_BACK, min(now - KEPT, waits - 1.0, self._until - 1.0))
         drop = max(0, int((keep - self._parts_first * candidates.STEP) / candidates.STEP))
@@ -262,7 +265,7 @@ class LiveMelody:
 
 
 KEPT = 6.0
-"""Seconds that decisions see at least."""
+"""Seconds that a decision sees at least."""
 
 
 def _frames(lead: int, own: int, hop: int, extra: int) -> slice:

@@ -1,4 +1,4 @@
-"""What a player does about the pitch of each note: glides into it and vibrato, as pitch bend."""
+"""Pitch bend of a melody: glides and vibrato within each note."""
 
 from __future__ import annotations
 
@@ -9,9 +9,9 @@ from puresignal.core.hearing.transcribed import TranscribedNotes
 
 
 def bends(analysis: MelodyAnalysis, notes: TranscribedNotes) -> list[tuple[float, float]]:
-    """(seconds, semitones) of what the player did about each note: glides into it, vibrato, and back to 0 after it.
+    """(seconds, semitones) of the bend: glides and vibrato of each note, and back to 0 after it.
 
-    Against the player's own tuning; a point where the pitch has moved by more than can be missed.
+    Relative to the player's tuning; a point wherever the pitch has moved audibly.
     """
     out: list[tuple[float, float]] = []
     shifted = analysis.pitch - analysis.tuned
@@ -36,13 +36,13 @@ def bends(analysis: MelodyAnalysis, notes: TranscribedNotes) -> list[tuple[float
             if abs(value - sent) > HEARD:
                 out.append((start + i * STEP if i else start, value))
                 sent = value
-        # Where another note follows at once, its own beginning says where the bend is.
+        # If another note follows at once, its own start sets the bend.
         if later > end + STEP:
             out.append((end, 0.0))
     return out
 
 
 BENT = 1.8
-"""Semitones from a note at most that are its own glide."""
+"""Semitones from a note up to which a deviation is its own glide."""
 HEARD = 0.03
-"""Semitones by which a pitch must have moved to be sent again."""
+"""Semitones of movement that are worth a message."""

@@ -1,9 +1,11 @@
-"""The strokes of a drum recording, weighed against each other: what sounds like what, with and without a hat on it.
+"""Compares the strokes of a drum recording with each other to decide which drums each one is.
 
-A kit is the same through a recording, so what one stroke leaves open another tells. A small network sees all strokes
-of a stretch at once (attention: A. Vaswani and others, Attention is all you need, 2017), each by what sounds about it
-and by what was made of it alone. Two such, trained apart, are asked (L. K. Hansen and P. Salamon, Neural network
-ensembles, 1990): training/train_ear.py trains them, and they are run here in plain NumPy.
+A kit does not change within a recording, so ambiguous strokes can be resolved by others. A small network sees all
+strokes of a stretch at once, each by the sound around it and by its own drum probabilities. An ensemble of two is
+used. Trained by training/train_ear.py; runs in NumPy.
+
+Source  attention: A. Vaswani and others, Attention is all you need, 2017; ensembles: L. K. Hansen and P. Salamon,
+        Neural network ensembles, 1990
 """
 
 from __future__ import annotations
@@ -18,15 +20,15 @@ ABOUT = (
     *((k, k + 1) for k in (-5, -3, -2, -1, 0, 1, 2, 3, 4, 5, 6)),
     (7, 9), (9, 12), (12, 16), (16, 22), (22, 30), (30, 40),
 )  # fmt: skip
-"""Frames about a stroke, from and up to, that are looked at: finely where it begins, coarsely where it rings."""
+"""Frames around a stroke that are used, from and up to: fine at its onset, coarse in its decay."""
 LEAST, APART = 0.04, 4
-"""How likely something has to begin for a stroke to be looked at; frames between two of them at least."""
+"""Onset probability from which a stroke is considered; frames between two strokes at least."""
 STRETCH, AROUND = 128, 48
-"""Strokes that are weighed at once, and those before and after that they are weighed against."""
+"""Strokes compared at once, and strokes of context before and after them."""
 
 
 def candidates(probability: np.ndarray) -> np.ndarray:
-    """(n,) frames, with parts, at which any drum may begin. likely: (frames, drums)."""
+    """(n,) fractional frames at which any drum may begin. probability: (frames, drums)."""
     any_drum = np.max([windowed_sum(column, 3) for column in probability.T.astype(np.float32)], axis=0)
     return peaks(any_drum, LEAST, APART)
 
@@ -34,7 +36,8 @@ def candidates(probability: np.ndarray) -> np.ndarray:
 def about(levels: np.ndarray, probability: np.ndarray, frames: np.ndarray) -> np.ndarray:
     """(n, features) float32 of the strokes at some frames.
 
-    levels  (frames, bands, sizes) the picture; likely  (frames, drums) what was made of each moment alone
+    levels       (frames, bands, sizes) spectrogram
+    probability  (frames, drums) from each frame alone
     """
     at, last = np.rint(frames).astype(int), len(levels) - 1
     parts = []
@@ -48,9 +51,9 @@ def about(levels: np.ndarray, probability: np.ndarray, frames: np.ndarray) -> np
 
 @dataclass(frozen=True, eq=False)
 class Layer:
-    """One look from each stroke at all others, and what is made of it; weights (in, out), biases (out,).
+    """One attention layer; weights (in, out), biases (out,).
 
-    lean  (heads,) how much less another bears with its distance in time
+    lean  (heads,) decrease of attention with distance in time
     """
 
     gain: np.ndarray
@@ -68,7 +71,7 @@ class Layer:
 
 @dataclass(frozen=True, eq=False)
 class AttentionNet:
-    """One network. take (features, width) and (width,), layers, tell (width, drums) and (drums,)."""
+    """One network. embedding (features, width) and (width,), layers, head (width, drums) and (drums,)."""
 
     embedding: tuple[np.ndarray, np.ndarray]
     layers: tuple[Layer, ...]
@@ -76,11 +79,11 @@ class AttentionNet:
     output: tuple[np.ndarray, np.ndarray]
 
     def embed(self, features: np.ndarray) -> np.ndarray:
-        """(n, features) of strokes to (n, width): all that has to be kept of them."""
+        """(n, features) of strokes to (n, width), the part that has to be kept."""
         return np.asarray(np.maximum(0, features @ self.embedding[0] + self.embedding[1]))
 
     def probability(self, features: np.ndarray, seconds: np.ndarray) -> np.ndarray:
-        """(n, width) and (n,) rising moments to (n, drums) likelihoods 0..1."""
+        """(n, width) and (n,) rising seconds to (n, drums) probabilities."""
         out = np.zeros((len(features), len(self.head[1])), np.float32)
         for begin in range(0, len(features), STRETCH):
             first, last = max(0, begin - AROUND), min(len(features), begin + STRETCH + AROUND)
@@ -106,7 +109,7 @@ def _even(x: np.ndarray, gain: np.ndarray, offset: np.ndarray) -> np.ndarray:
 def _looked(x: np.ndarray, away: np.ndarray, layer: Layer) -> np.ndarray:
     heads, width = len(layer.lean), x.shape[1]
     query, key, value = (x @ layer.ask).reshape(len(x), 3, heads, width // heads).transpose(1, 2, 0, 3)
-    # In place: this is most of the time that comparing takes.
+    # In place: most of the time is spent here.
     weight = (query / np.float32(np.sqrt(width // heads))) @ key.transpose(0, 2, 1)
     weight -= layer.lean[:, None, None] * away
     weight -= weight.max(axis=2, keepdims=True)
@@ -117,16 +120,16 @@ def _looked(x: np.ndarray, away: np.ndarray, layer: Layer) -> np.ndarray:
 
 @dataclass(frozen=True, eq=False)
 class AttentionEnsemble:
-    """Networks that were trained apart: they err apart, so what they hold together is nearer to what was played."""
+    """Networks trained separately; their mean is better than each, since their errors differ."""
 
     members: tuple[AttentionNet, ...]
 
     def embed(self, features: np.ndarray) -> np.ndarray:
-        """(n, features) of strokes to (n, members, width): all that has to be kept of them."""
+        """(n, features) of strokes to (n, members, width), the part that has to be kept."""
         return np.stack([member.embed(features) for member in self.members], axis=1)
 
     def probability(self, features: np.ndarray, seconds: np.ndarray) -> np.ndarray:
-        """(n, members, width) and (n,) rising moments to (n, drums) likelihoods 0..1: the mean of the members'."""
+        """(n, members, width) and (n,) rising seconds to (n, drums) mean probabilities of the members."""
         told = [member.probability(features[:, k], seconds) for k, member in enumerate(self.members)]
         return np.asarray(np.mean(told, axis=0))
 

@@ -1,8 +1,10 @@
-"""A small network of convolutions, run in plain NumPy, and the picture of sound that it looks at.
+"""A small convolutional network in NumPy, and the spectrogram it looks at.
 
-First it looks at small patches of the picture (moments by bands), then across all bands, then along time, further and
-further apart, each layer adding to the one before it (temporal convolutions: S. Bai and others, An empirical
-evaluation of generic convolutional networks for sequence modeling, 2018).
+First two-dimensional convolutions over time and frequency, then a layer across all bands, then convolutions along
+time with growing dilation and residual connections.
+
+Source  temporal convolutions: S. Bai and others, An empirical evaluation of generic convolutional networks for
+        sequence modeling, 2018
 """
 
 from __future__ import annotations
@@ -16,15 +18,15 @@ from puresignal.core.hearing.dsp import spectra
 from puresignal.core.hearing.dsp.chunks import Source, excerpts
 
 BATCH, PATCHED = 1024, 128
-"""Frames worked on at once: bounds the memory, whatever the length. And in patches, which then stay in the cache."""
+"""Frames processed at once, which bounds the memory; and in two-dimensional layers, which keeps them in the cache."""
 
 
 @dataclass(frozen=True)
 class LogSpectrogram:
-    """Loudness by moment and band, in windows of several sizes.
+    """Log spectrogram with windows of several sizes.
 
-    rate, hop    of the sound; bands  between low and high Hz; sizes  of the windows, in samples
-    seldom       the size from which on windows are worked out for every other frame alone, and by cubics between
+    rate, hop    of the sound; bands: between low and high Hz; sizes: of the windows, in samples
+    seldom       window size from which only every other frame is computed, the rest interpolated
     """
 
     rate: int
@@ -36,7 +38,7 @@ class LogSpectrogram:
     seldom: int = 1 << 30
 
     def bands_of(self, size: int) -> spectra.Bands:
-        """The bands in the spectrum of a window."""
+        """The bands in the spectrum of a window size."""
         return spectra.used_bands(self.rate, size, self.bands, self.low, self.high)
 
     def _power(self, samples: np.ndarray, hop: int) -> np.ndarray:
@@ -44,23 +46,23 @@ class LogSpectrogram:
         return np.stack([spectra.powers(flat, size, hop, self.bands_of(size))[0] for size in self.sizes], axis=2)
 
     def loud(self, source: Source) -> np.ndarray:
-        """(sizes,) how loud the loud moments of a recording are."""
+        """(sizes,) level of the loud moments of a recording."""
         return self.loud_of([self.loudness(part) for part in excerpts(source)])
 
     def loudness(self, samples: np.ndarray) -> np.ndarray:
-        """(moments, sizes) of an excerpt."""
+        """(moments, sizes) levels of an excerpt."""
         return np.asarray(self._power(samples, 2 * self.hop).sum(axis=1))
 
     def loud_of(self, parts: list[np.ndarray]) -> np.ndarray:
-        """(sizes,) how loud the loud moments among those of some excerpts are."""
+        """(sizes,) level of the loud moments among some excerpts."""
         return np.quantile(np.concatenate(parts), 0.97, axis=0) if parts else np.zeros(len(self.sizes))
 
     def levels(
         self, samples: np.ndarray, loud: np.ndarray | None = None, known: dict[int, np.ndarray] | None = None
     ) -> np.ndarray:
-        """(frames, bands, sizes) log10 of loudness against that of the loud moments; -4 where there is nothing.
+        """(frames, bands, sizes) log10 level relative to the loud moments; -4 for silence.
 
-        known  powers in the bands of windows that were worked out before, by their size
+        known  band powers by window size, if already computed
         """
         flat, loud = np.asarray(samples, np.float32), self.loud(samples) if loud is None else loud
         count = 1 + len(flat) // self.hop
@@ -74,7 +76,7 @@ class LogSpectrogram:
         return out
 
     def _against(self, power: np.ndarray, loud: np.ndarray) -> np.ndarray:
-        """The levels of windows of one size."""
+        """The levels for windows of one size."""
         return np.asarray(0.5 * np.log10(power / (loud + 1e-12) + 1e-8), np.float32)
 
 
@@ -82,10 +84,10 @@ class LogSpectrogram:
 class ConvNet:
     """The network.
 
-    mean, scale  (sizes,) what is taken from the picture, and what it is divided by
-    planes       (moments, bands, in, out) and (out,) of each layer of patches; after each, bands are halved
-    across       (bands * in, out) and (out,)
-    along        (moments, in, out), (out,) and how many frames apart, of each layer along time
+    mean, scale  (sizes,) normalisation of the spectrogram
+    conv2d       (moments, bands, in, out) and (out,) of each two-dimensional layer; after each, bands are halved
+    dense        (bands * in, out) and (out,)
+    conv1d       (moments, in, out), (out,) and dilation in frames of each layer along time
     out          (in, outputs) and (outputs,)
     """
 
@@ -98,11 +100,11 @@ class ConvNet:
 
     @property
     def reach(self) -> int:
-        """Frames before and after a moment that bear on it."""
+        """Frames of context before and after a moment."""
         return sum(len(w) // 2 for w, _ in self.conv2d) + sum(len(w) // 2 * dilation for w, _, dilation in self.conv1d)
 
     def probability(self, levels: np.ndarray) -> np.ndarray:
-        """(frames, bands, sizes) of a picture to (frames, outputs) likelihoods 0..1."""
+        """(frames, bands, sizes) spectrogram to (frames, outputs) probabilities."""
         reach, parts = self.reach, []
         for begin in range(0, len(levels), BATCH):
             first, last = max(0, begin - reach), min(len(levels), begin + BATCH + reach)
@@ -127,7 +129,7 @@ class ConvNet:
     def _dense(self, levels: np.ndarray) -> np.ndarray:
         x = np.asarray((levels - self.mean) / self.scale, np.float32)
         for weight, bias in self.conv2d:
-            # Of two bands the greater: the bias and the floor after that are the same, and half as many.
+            # Maximum over pairs of bands first: bias and ReLU afterwards give the same, on half as many values.
             x = _patches(x, weight)
             x = _above(np.maximum(x[:, 0::2], x[:, 1::2]), bias)
         weight, bias = self.dense
@@ -135,13 +137,13 @@ class ConvNet:
 
 
 def _above(x: np.ndarray, bias: np.ndarray) -> np.ndarray:
-    """x with its bias, nothing below 0; in place."""
+    """ReLU of x plus bias, in place."""
     x += bias
     return np.asarray(np.maximum(x, 0, out=x))
 
 
 def _patches(x: np.ndarray, weight: np.ndarray) -> np.ndarray:
-    """(moments, bands, in) to (moments, bands, out), nothing beyond the edges."""
+    """(moments, bands, in) to (moments, bands, out), zero padding."""
     tall, wide, inputs, outputs = weight.shape
     padded = np.pad(x, ((tall // 2, tall // 2), (wide // 2, wide // 2), (0, 0)))
     seen = sliding_window_view(padded, (tall, wide), axis=(0, 1)).transpose(0, 1, 3, 4, 2)

@@ -1,4 +1,4 @@
-"""A small trained network of plain layers, run in NumPy, and the peaks of what networks say."""
+"""A small dense network in NumPy, and peak picking on network outputs."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from puresignal.core.hearing.dsp import yin
 
 @dataclass(frozen=True, eq=False)
 class Network:
-    """Layers one after the other. mean, scale (inputs,); weights[i] (in, out), biases[i] (out,)."""
+    """Dense layers in sequence. mean, scale (inputs,); weights[i] (in, out), biases[i] (out,)."""
 
     mean: np.ndarray
     scale: np.ndarray
@@ -19,7 +19,7 @@ class Network:
     biases: tuple[np.ndarray, ...]
 
     def probability(self, rows: np.ndarray) -> np.ndarray:
-        """(n, inputs) to (n, outputs) likelihoods 0..1."""
+        """(n, inputs) to (n, outputs) probabilities."""
         x = np.asarray(rows - self.mean, np.float32)
         x /= self.scale
         np.minimum(np.maximum(x, -5, out=x), 5, out=x)
@@ -42,20 +42,20 @@ def from_arrays(arrays: dict[str, np.ndarray]) -> Network:
 
 
 def windowed_sum(probability: np.ndarray, reach: int) -> np.ndarray:
-    """How likely something begins within `reach` frames: what swells begins at no one moment, but it begins."""
+    """Probability of an onset within `reach` frames: a swelling sound has no single moment of onset, but it has one."""
     if not len(probability):
         return probability
     box = np.convolve(probability, np.ones(2 * reach + 1), "same") / TAUGHT_AREA
-    # Where it is plain, the moment itself still stands out.
+    # A clear onset still peaks at its own frame.
     return np.asarray(np.minimum(1.0, box) * 0.98 + 0.02 * probability)
 
 
 TAUGHT_AREA = 2.5
-"""The sum of what a network was taught about one beginning (training/train_ear.py)."""
+"""Sum of the training target over one onset (training/train_ear.py)."""
 
 
 def peaks(probability: np.ndarray, limit: float, apart: int) -> np.ndarray:
-    """Frames at which a likelihood has its peaks, as (n,) float with parts of frames; at least `apart` apart."""
+    """(n,) fractional frames of the peaks of a probability, at least `apart` apart."""
     if len(probability) < 3:
         return np.zeros(0)
     smooth = probability.copy()

@@ -1,9 +1,9 @@
-"""What the newest moments of a stream say of each pitch: whether it sounds, and whether it has just begun.
+"""Pitch from the newest moments of a stream: whether each pitch sounds, and whether it has just begun.
 
-For every pitch the sound is compared with itself one period earlier (period.py), in windows from short, which tell
-a high note after some milliseconds, to long, which tell a low one at last. What that says of a pitch, of those that
-are easily taken for it, and of both some moments ago, with its partials (partials.py) and the levels about it, goes to
-a small network (training/train_ear.py trains it), for those pitches alone that may sound at all.
+For every pitch the sound is compared with itself one period earlier (yin.py), in windows from short, which show a
+high note within milliseconds, to long, which show a low one. These values for a pitch, for pitches it is easily
+confused with, and for both some frames ago, with its partials (semitone_levels.py) and the surrounding levels, go into
+a small network (trained by training/train_ear.py), for plausible pitches only.
 """
 
 from __future__ import annotations
@@ -16,46 +16,47 @@ from puresignal.core.hearing.dsp import semitone_levels, spectral_flux, yin
 
 RATE, HOP = 22_050, 110
 SEEN = 1536
-"""Samples of the newest that a look sees; looks are HOP apart."""
+"""Newest samples that a frame uses; frames are HOP apart."""
 LOWEST, HIGHEST = 28, 96
 PITCHES = HIGHEST - LOWEST + 1
 WINDOWS = ((260, 102), (420, 205), (800, 330), (SEEN, 560))
-"""Samples seen, and the longest period in samples that they can show."""
+"""Samples of each window, and the longest period in samples that it can show."""
 SHORTEST = 9
-"""Samples of the shortest period that is looked at."""
+"""Samples of the shortest period considered."""
 SILENT, DEEP = 1e-9 * SEEN, 0.9
-"""Energy of a look in which nothing sounds; how imperfect a repetition may be to be one at all."""
+"""Energy of a frame below which it is silent; highest aperiodicity of a repetition."""
 PAST = semitone_levels.PAST
-"""Looks before one that bear on it."""
+"""Number of earlier frames that are used."""
 MAYBE = 0.35
-"""How imperfect the repetition of a pitch may be, in its plainest window, that it is asked after."""
+"""Highest aperiodicity of a pitch, in its clearest window, at which the network is asked about it."""
 MOST = 6
-"""Pitches that are asked after in one look: the plainest."""
+"""Pitches evaluated per frame: the clearest."""
 PARTLY = 4
-"""Further pitches that are asked after: so many whose partials are loudest, and as many whose partials grew most."""
-# Looks ago at which the pitch, those easily taken for it, the levels and the bands are looked at again, and how many
-# semitones off those are.
+"""Further pitches evaluated per frame: those with the loudest partials, and as many whose partials grew most."""
+# Frames ago at which the pitch, its confusable pitches, the levels and the bands are used again, and the semitones of
+# the confusable pitches.
 _AGO = np.array((0, 1, 2, 3, 5, 8, 12, 16))
 _OTHERS = (-24, -19, -12, -7, -5, -2, -1, 1, 2, 5, 7, 12, 19, 24)
 _LEVELS_AGO = np.array((1, 2, 3, 4, 6, 8, 12, 16))
 _BANDS_AGO = np.array((2, 5, 10))
 _THEN = 10
 EDGE = 24
-"""Pitches beyond the lowest and the highest, so that each has its neighbours: as far as the furthest of _OTHERS."""
+"""Pitches beyond the lowest and the highest, so that each has its neighbours, as far as the furthest of _OTHERS."""
 _LAGS = np.concatenate([np.arange(longest + 1) for _, longest in WINDOWS])
 _WINDOW_OF = np.repeat(np.arange(len(WINDOWS)), [longest + 1 for _, longest in WINDOWS])
 
 
 @dataclass(frozen=True, eq=False)
 class Looks:
-    """What some looks that follow each other see.
+    """The features of successive frames.
 
-    depth   (looks, EDGE + PITCHES + EDGE, windows) how well the newest repeats itself at the period of each pitch: 0
-            exactly, 1 not at all, or not to be seen, as beyond the edges
-    beside  (looks, PITCHES, windows) how many semitones beside the pitch that is
-    bands   (looks, rises.BANDS) log10 of power
-    levels  (looks, 2, partials.SEMITONES) log10 of amplitude
-    loud    (looks, PITCHES) how loud the partials of each pitch are together
+    depth   (frames, EDGE + PITCHES + EDGE, windows) aperiodicity at the period of each pitch: 0 exact repetition, 1
+    none,
+            or not available beyond the edges
+    beside  (frames, PITCHES, windows) deviation in semitones
+    bands   (frames, spectral_flux.BANDS) log10 power
+    levels  (frames, 2, semitone_levels.SEMITONES) log10 amplitude
+    loud    (frames, PITCHES) level of the partials of each pitch
     """
 
     depth: np.ndarray
@@ -78,7 +79,7 @@ class Looks:
 
 
 def nothing(looks: int) -> Looks:
-    """What looks see while nothing sounds."""
+    """The features of silence."""
     bands = np.full((looks, spectral_flux.BANDS), spectral_flux.NOISE_FLOOR_DB / 10 - 1, np.float32)
     levels = np.full(
         (looks, len(semitone_levels.SIZES), semitone_levels.SEMITONES), semitone_levels.NOTHING, np.float32
@@ -92,9 +93,9 @@ def _unseen(looks: int) -> tuple[np.ndarray, np.ndarray]:
 
 
 def looked(samples: np.ndarray, tuning: float = 0.0) -> Looks:
-    """All looks that fit into some samples (n,) at RATE: the first sees the first SEEN of them, the next is HOP later.
+    """The features of all frames in (n,) samples at RATE: the first uses the first SEEN of them, the next is HOP later.
 
-    tuning  semitones that the player is above 440 Hz
+    tuning  the player's tuning in semitones relative to 440 Hz
     """
     seen = np.lib.stride_tricks.sliding_window_view(samples, SEEN)[::HOP]
     bands = spectral_flux.rows(samples[SEEN - spectral_flux.SIZE :], RATE, HOP)
@@ -107,7 +108,7 @@ def _loud(levels: np.ndarray) -> np.ndarray:
 
 
 def _dips(seen: np.ndarray, tuning: float) -> tuple[np.ndarray, np.ndarray]:
-    """Depth and beside of Looks. seen: (looks, SEEN) samples, the newest last."""
+    """`depth` and `beside` of Looks. seen: (frames, SEEN) samples, the newest last."""
     depth, beside = _unseen(len(seen))
     for k, moment in enumerate(seen):
         turned = np.ascontiguousarray(moment[::-1], np.float32)
@@ -115,7 +116,7 @@ def _dips(seen: np.ndarray, tuning: float) -> tuple[np.ndarray, np.ndarray]:
         np.cumsum(turned.astype(np.float64) ** 2, out=sums[1:])
         if sums[-1] < SILENT:
             continue
-        # All windows one after the other: one search for the dips of all of them.
+        # All windows together: one search for the dips of all of them.
         mean = np.concatenate([yin.of_moment(turned[:size], sums, longest) for size, longest in WINDOWS])
         middle, lag_of, window_of = mean[1:-1], _LAGS[1:-1], _WINDOW_OF[1:-1]
         at = np.flatnonzero((middle < mean[:-2]) & (middle <= mean[2:]) & (middle < DEEP) & (lag_of >= SHORTEST))
@@ -124,7 +125,7 @@ def _dips(seen: np.ndarray, tuning: float) -> tuple[np.ndarray, np.ndarray]:
         lowest = np.maximum(0, here - 0.25 * (before - after) * shift)
         exact = 69 + 12 * np.log2(RATE / 440 / (lag_of[at] + shift)) - tuning
         number = np.rint(exact)
-        # The deepest comes last and stays.
+        # The deepest comes last and is kept.
         order = np.argsort(-lowest, kind="stable")
         order = order[(number[order] >= LOWEST) & (number[order] <= HIGHEST)]
         pitch, window = number[order].astype(int) - LOWEST, window_of[at[order]]
@@ -134,7 +135,7 @@ def _dips(seen: np.ndarray, tuning: float) -> tuple[np.ndarray, np.ndarray]:
 
 
 def asked(looks: Looks, low: float = LOWEST, high: float = HIGHEST) -> tuple[np.ndarray, np.ndarray]:
-    """Which looks, from PAST on, and which MIDI numbers are worth a question, as two (n,) arrays."""
+    """The frames, from PAST on, and MIDI notes that are worth evaluating, as two (n,) arrays."""
     numbers = np.arange(LOWEST, HIGHEST + 1)
     plainest = looks.depth[PAST:, EDGE:-EDGE].min(axis=2)
     beyond = (numbers < low) | (numbers > high)
@@ -149,7 +150,7 @@ def asked(looks: Looks, low: float = LOWEST, high: float = HIGHEST) -> tuple[np.
 
 
 def rows(looks: Looks, look: np.ndarray, number: np.ndarray) -> np.ndarray:
-    """(n, features) float32 of some looks, from PAST on, and MIDI numbers."""
+    """(n, features) float32 of some frames, from PAST on, and MIDI notes."""
     depth, beside, bands = looks.depth, looks.beside, looks.bands
     pitch = number - LOWEST
     at = pitch + EDGE

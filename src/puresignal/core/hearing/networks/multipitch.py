@@ -1,8 +1,8 @@
-"""Which notes sound, several at once: for each moment and each pitch a network says how likely it sounds and begins.
+"""Several pitches at once: a network estimates for each frame and pitch whether it sounds and whether it begins.
 
-It sees a pitch's harmonics, and those of the pitches that it could be taken for, in a long and a short window; it is
-the same network for every pitch, so a pitch never heard in training is heard as well. Trained by training/train_ear.py
-on sound of our own synthesis.
+It sees a pitch's harmonics, and those of the pitches that it could be confused with, in a long and a short window.
+All pitches share the same network, so pitches that never occurred in training work too. Trained by
+training/train_ear.py on synthesised sound.
 """
 
 from __future__ import annotations
@@ -19,20 +19,20 @@ STEP = HOP / RATE
 LOWEST, HIGHEST = 28, 98
 PITCHES = HIGHEST - LOWEST + 1
 FIRST = LOWEST - 14
-"""The lowest semitone that is looked at."""
+"""The lowest semitone used."""
 SEMITONES = 140 - FIRST
 LONG, SHORT = 8192, 2048
 RELATED = (-19, -12, -7, -5, -4, -3, -2, -1, 0, 1, 2, 3, 4, 5, 7, 12, 19, 24, 28, 31, 34, 36)
-"""Semitones from a pitch: its harmonics, and those whose harmonics it shares."""
+"""Semitones relative to a pitch: its harmonics, and pitches that share them."""
 QUICK = (0, 12, 19, 24, 28)
 AT_ONCE = 2048
-"""Rows, of which the network is asked so many at once: they stay in the cache."""
+"""Rows evaluated at once, so that they stay in the cache."""
 MOMENTS = (-6, -4, -3, -2, -1, 0, 1, 2, 3, 4, 6)
 INPUTS = 3 * len(RELATED) + len(QUICK) * len(MOMENTS) + 2
 
 
 def _grid(size: int, parts: int) -> np.ndarray:
-    """(bins, SEMITONES * parts) weights of bands a `parts`th of a semitone wide, or as wide as the window can tell."""
+    """(bins, SEMITONES * parts) weights of bands 1/parts semitone wide, or as narrow as the window resolves."""
     centre = 440 * 2 ** ((FIRST + (np.arange(SEMITONES * parts) - (parts - 1) / 2) / parts - 69) / 12)
     frequency = np.linspace(0, RATE / 2, size // 2 + 1)
     width = np.maximum(centre * (2 ** (1 / (12 * parts)) - 1), RATE / size)
@@ -40,19 +40,19 @@ def _grid(size: int, parts: int) -> np.ndarray:
     return np.asarray(weights / (weights.sum(axis=0) + 1e-9), np.float32)
 
 
-# Nearly all of a grid is nothing: most bands take a few bins each.
+# The matrix is nearly empty: most bands use a few bins each.
 LONG_BANDS, SHORT_BANDS = (
     spectra.Bands(scipy.sparse.csr_array(_grid(size, parts).T)) for size, parts in ((LONG, 3), (SHORT, 1))
 )
 
 
 def loud(source: Source) -> tuple[float, float]:
-    """How loud the loud moments of a recording are, in the long window and in the short one."""
+    """Level of the loud moments of a recording, in the long window and in the short one."""
     return loud_of([loudness(part) for part in excerpts(source)])
 
 
 def loudness(samples: np.ndarray) -> np.ndarray:
-    """(moments, 2) of an excerpt."""
+    """(moments, 2) levels of an excerpt."""
     long, short = long_powers(samples), spectra.powers(samples, SHORT, 2 * HOP, SHORT_BANDS)[0]
     return np.stack([long.max(axis=1), short.max(axis=1)], axis=1)
 
@@ -63,7 +63,7 @@ def long_powers(samples: np.ndarray) -> np.ndarray:
 
 
 def loud_of(parts: list[np.ndarray]) -> tuple[float, float]:
-    """How loud the loud moments among those of some excerpts are."""
+    """Level of the loud moments among some excerpts."""
     if not parts:
         return 0.0, 0.0
     long, short = np.quantile(np.concatenate(parts), 0.95, axis=0).tolist()
@@ -71,14 +71,15 @@ def loud_of(parts: list[np.ndarray]) -> tuple[float, float]:
 
 
 def levels(samples: np.ndarray, against: tuple[float, float] | None = None) -> tuple[np.ndarray, np.ndarray]:
-    """(frames, SEMITONES * 3) and (frames, SEMITONES): log10 loudness in long and short windows, against the loud."""
+    """(frames, SEMITONES * 3) and (frames, SEMITONES): log10 levels in long and short windows, relative to the loud
+    ones."""
     against = loud(samples) if against is None else against
     flat = np.asarray(samples, np.float32)
     return levels_of(long_powers(flat), spectra.powers(flat, SHORT, HOP, SHORT_BANDS)[0], against)
 
 
 def levels_of(long: np.ndarray, short: np.ndarray, against: tuple[float, float]) -> tuple[np.ndarray, np.ndarray]:
-    """What levels() gives, of the powers of every other frame in long windows and of every frame in short ones."""
+    """The same as levels(), from powers of every other frame in long windows and of every frame in short ones."""
     return spectra.with_those_between(_level(long, against[0]), len(short)), _level(short, against[1])
 
 
@@ -87,7 +88,7 @@ def _level(power: np.ndarray, loud: float) -> np.ndarray:
 
 
 def rows(long: np.ndarray, short: np.ndarray, frame: np.ndarray, pitch: np.ndarray) -> np.ndarray:
-    """(n, INPUTS): what is shown of each (frame, pitch), pitch as MIDI number."""
+    """(n, INPUTS): the network's inputs for each (frame, pitch), pitch as MIDI note."""
     place = pitch - FIRST
     near = np.clip(place[:, None] + np.array(RELATED), 0, SEMITONES - 1)
     fine = (near[:, :, None] * 3 + np.arange(3)).reshape(len(frame), 3 * len(RELATED))
@@ -96,21 +97,21 @@ def rows(long: np.ndarray, short: np.ndarray, frame: np.ndarray, pitch: np.ndarr
     bands = np.clip(place[:, None] + np.array(QUICK), 0, SEMITONES - 1)
     moving = short.ravel().take(at[:, :, None] * short.shape[1] + bands[:, None, :])
     moving = moving.reshape(len(frame), len(MOMENTS) * len(QUICK))
-    # Many are of one frame.
+    # Many rows share a frame.
     first, last = (int(frame.min()), int(frame.max())) if len(frame) else (0, -1)
     top = long[first : last + 1].max(axis=1)[frame - first][:, None]
-    # Against the loudest of the moment, so that soft passages are heard like loud ones; and how loud that is.
+    # Relative to the loudest of the frame, so that soft passages are treated like loud ones; plus that level.
     return np.concatenate([still - top, moving - top, top, place[:, None] / 60.0], axis=1).astype(np.float32)
 
 
 def probability(network: Network, long: np.ndarray, short: np.ndarray, among: np.ndarray | None = None) -> np.ndarray:
-    """(frames, PITCHES, 2): how likely each pitch sounds, and begins. What is far too soft to be a note is 0.
+    """(frames, PITCHES, 2): probability that each pitch sounds, and begins; 0 if it is far too soft.
 
-    among  (frames, PITCHES) of bool: the only ones that are asked about
+    among  (frames, PITCHES) bool: evaluate only these
     """
     out = np.zeros((len(long), PITCHES, 2), np.float32)
     third = np.maximum(np.maximum(long[:, 0::3], long[:, 1::3]), long[:, 2::3])
-    # A harmonic that is missing at the bottom does not make a note impossible.
+    # A single missing low harmonic does not rule out a note.
     own, second = (third[:, LOWEST + up - FIRST : HIGHEST + up - FIRST + 1] for up in (0, 12))
     loud = np.maximum(own, second) > np.maximum(long.max(axis=1, keepdims=True) - 2.2, -3.2)
     frame, pitch = np.nonzero(loud if among is None else loud & among)

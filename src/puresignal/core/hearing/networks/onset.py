@@ -1,8 +1,8 @@
-"""Where something begins: a network says for each moment how likely it is.
+"""Onsets: a network estimates for each frame the probability that something begins.
 
-It has heard drums, mouths, lines and chords. (Onset detection by convolutions over the spectrogram: J. Schlueter and
-S. Boeck, Improved musical onset detection with convolutional neural networks, 2014.) It is trained by
-training/train_ear.py on sound of our own synthesis.
+Trained by training/train_ear.py on synthesised drums, vocal percussion, melodies and chords.
+
+Source  J. Schlueter and S. Boeck, Improved musical onset detection with convolutional neural networks, 2014
 """
 
 from __future__ import annotations

@@ -123,7 +123,7 @@ def hits(analysis: DrumAnalysis, sensitivity: float = 0.5) -> TranscribedHits:
 
 LIMIT, DOUBTED = 0.42, 0.14
 """How likely a hit must be, at the usual eagerness; by how much less it is still proposed for removal."""
-UNSURE = REMOVAL_REASONS.index("hardly heard")
+UNSURE = REMOVAL_REASONS.index("barely audible")
 
 
 def _toms_by_pitch(

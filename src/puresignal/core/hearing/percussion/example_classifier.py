@@ -1,10 +1,11 @@
-"""Taught sounds: a few examples of each, found again in a recording; "none of these" is an answer.
+"""Taught sounds: finds a few taught examples again in a recording; "none of these" is a possible answer.
 
-What a stroke sounds like (strokes.py) is turned to where takes of one sound lie about as close in every direction (the
-distance of P. C. Mahalanobis, 1936, by what varies between takes and between rooms, in part: J. H. Friedman,
-Regularized discriminant analysis, 1989), learnt by bench/train_ear.py from mouths and drums of our own synthesis. There
-a stroke belongs to the sound whose examples are nearest, or to none. A sound of several parts is one hit: what comes
-after its beginning is known from its examples as well.
+Features of a stroke (stroke_features.py) are transformed so that takes of one sound vary about equally in every
+direction; the transform is learnt by training/train_ear.py from synthesised mouth sounds and drums. A stroke belongs
+to the sound with the nearest examples, or to none. A sound of several parts is one hit: its continuation is known
+from its examples too.
+
+Source  P. C. Mahalanobis, 1936; J. H. Friedman, Regularized discriminant analysis, 1989
 """
 
 from __future__ import annotations
@@ -20,40 +21,42 @@ from puresignal.core.hearing.transcribed import REMOVAL_REASONS, TranscribedHits
 
 LEAST_EXAMPLES = 3
 STRANGE = 1.8
-"""So many usual distances from the nearest sound, and a stroke is none of them."""
+"""Distance from the nearest sound, in usual distances, beyond which a stroke is none of them."""
 PARTS, FAINT, SOFTER = 0.16, 24.0, 8.0
-"""Seconds between the parts of one sound at most, decibels by which its first may be softer than its loudest, and by
-which a sound may be softer than the loudest one of its recording to be an example."""
+"""Longest time between the parts of one sound in seconds; decibels by which its first part may be softer than its
+loudest; and decibels by which an example may be softer than the loudest of its recording.
+"""
 LATER = np.arange(0.05, 0.35, 0.005)
-"""Seconds after its beginning at which a sound is still looked at."""
+"""Seconds after its onset at which a sound is followed."""
 GOES_ON = 0.9
-"""So much nearer what goes on must be to a stroke than the nearest sound, for it to be no stroke."""
+"""How much nearer to a continuation than to any sound a stroke must be to count as one."""
 ALIKE = 1.3
-"""Sounds nearer to each other than this, in their own spreads, will be taken for each other."""
+"""Sounds closer to each other than this, in their own spreads, will be confused."""
 ODD = 1.5
-"""An example so many usual distances from the middle of its sound is unlike the others."""
+"""Distance from the centre of its sound, in usual distances, at which an example is an outlier."""
 AT_ONCE = 512
-"""Strokes that are compared together: bounds the memory, whatever the length."""
+"""Strokes compared together: bounds the memory for any length."""
 HARDLY = 0.2
-"""An example in which nothing rises more than this holds no stroke."""
+"""Rise below which an example contains no stroke."""
 BREATH_DB = 30.0
-"""What is softer than the loudest by so much must be very like a sound to be one."""
+"""Decibels below the loudest at which a stroke must match a sound closely."""
 
 
 @dataclass(frozen=True, eq=False)
 class FeatureSpace:
-    """Where strokes are compared: features times `turn` (features, axes), in which takes of one sound vary by 1."""
+    """The space in which strokes are compared: features times `turn` (features, axes), where takes of one sound vary
+    by 1."""
 
     turn: np.ndarray
 
     def place(self, features: np.ndarray) -> np.ndarray:
-        """(..., features) to (..., axes)"""
+        """Transform (..., features) to (..., axes)."""
         return np.asarray(features @ self.turn)
 
     def far(self, bounds: np.ndarray, rows: np.ndarray) -> np.ndarray:
-        """(n, rows) distances of what lies between bounds (n, 2, features) from rows (n or 1, rows, features).
+        """(n, rows) distances of bounded features (n, 2, features) from rows (n or 1, rows, features).
 
-        Each is taken for as like the row as its bounds allow; 1 is usual between takes of one sound.
+        Within its bounds each stroke is taken to be as similar as possible; 1 is usual between takes of one sound.
         """
         off = self.place(np.clip(rows, bounds[:, :1], bounds[:, 1:]) - rows)
         return np.asarray(np.sqrt(np.einsum("nrk,nrk->nr", off, off) / off.shape[2]))
@@ -67,7 +70,7 @@ def _apart(places: np.ndarray, others: np.ndarray) -> np.ndarray:
 
 @dataclass(frozen=True, eq=False)
 class Stroke:
-    """One stroke of an example: (features,) at its beginning, and (LATER, features) of what comes after it."""
+    """One stroke of an example: (features,) at its onset, and (LATER, features) of its continuation."""
 
     row: np.ndarray
     continuations: np.ndarray
@@ -75,15 +78,15 @@ class Stroke:
 
 @dataclass(frozen=True, eq=False)
 class ExampleSet:
-    """What was taught.
+    """The taught sounds.
 
-    names   of the sounds
-    middle  (sounds, features) of each; takes: of each its examples (n, features)
-    places  of each its middle and its examples where they are compared (1 + n, axes)
-    later   of each what comes after the beginning of its examples, there (n, LATER, axes)
-    spread  (sounds,) how much wider than usual its examples lie
-    ground  where they are compared
-    odd     (name, number of the example) of examples that are unlike the others of their name
+    names          of the sounds
+    middle         (sounds, features) centre of each; takes: the examples of each (n, features)
+    places         centre and examples of each in the feature space (1 + n, axes)
+    continuations  of the examples of each, in the feature space (n, LATER, axes)
+    spread         (sounds,) spread of its examples relative to the usual one
+    feature_space  in which they are compared
+    outliers       (name, number of the example) of examples unlike the others of their name
     """
 
     names: tuple[str, ...]
@@ -97,19 +100,19 @@ class ExampleSet:
 
 
 def example(recording: np.ndarray) -> StrokeAnalysis:
-    """An example analysed. recording (n,) at strokes.RATE, however closely it is cut."""
+    """Analyse an example. recording: (n,) at stroke_features.RATE, however closely it is cut."""
     return stroke_features.analyse(np.pad(np.asarray(recording, np.float32), round(0.3 * stroke_features.RATE)))
 
 
 def teach(feature_space: FeatureSpace, examples: dict[str, list[StrokeAnalysis]]) -> ExampleSet:
-    """examples: for each name the analysed recordings, each with one or several strokes in it."""
+    """examples: for each name the analysed recordings, each with one or more strokes."""
     return placed(
         feature_space, {name: [_strokes(recording) for recording in found] for name, found in examples.items()}
     )
 
 
 def placed(feature_space: FeatureSpace, examples: dict[str, list[list[Stroke]]]) -> ExampleSet:
-    """examples: for each name, of each recording its strokes."""
+    """examples: for each name the strokes of each recording."""
     names, middles, takes, places, laters, spreads, outliers = [], [], [], [], [], [], []
     for name, recordings in sorted(examples.items()):
         rows = [(number, stroke) for number, recording in enumerate(recordings) for stroke in recording]
@@ -132,7 +135,7 @@ def placed(feature_space: FeatureSpace, examples: dict[str, list[list[Stroke]]])
         takes.append(stack)
         places.append(feature_space.place(np.concatenate([middle[None], stack])))
         laters.append(feature_space.place(continuations))
-        # Of a few examples their own scatter is half a guess, so the usual one counts as five more.
+        # The spread of few examples is uncertain, so the usual spread counts as five more.
         spreads.append(max(1.0, (usual * len(far) + 5.0) / (len(far) + 5.0)))
     middle = np.stack(middles) if middles else np.zeros((0, len(feature_space.turn)), np.float32)
     told_odd = tuple(dict.fromkeys(outliers))
@@ -142,9 +145,9 @@ def placed(feature_space: FeatureSpace, examples: dict[str, list[list[Stroke]]])
 
 
 def first_parts(moments: np.ndarray, level: np.ndarray) -> np.ndarray:
-    """Which of the strokes of an example begin a sound: of a sound of several parts the first that is plainly heard.
+    """(n,) bool: the strokes of an example that begin a sound; of a sound of several parts the first clear one.
 
-    moments (n,) rising seconds, level (n,) decibels; sounds much softer than the loudest one are left out
+    moments  (n,) rising seconds; level: (n,) decibels; sounds much softer than the loudest are left out
     """
     sound = np.cumsum(np.diff(moments, prepend=moments[:1]) > PARTS)
     first = []
@@ -170,12 +173,12 @@ def _strokes(analysis: StrokeAnalysis) -> list[Stroke]:
 
 
 def exactly(features: np.ndarray) -> np.ndarray:
-    """(n, features) as bounds (n, 2, features) that leave nothing open."""
+    """(n, features) as bounds (n, 2, features) of zero width."""
     return np.repeat(features[:, None, :], 2, axis=1)
 
 
 def classify(examples_set: ExampleSet, bounds: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """(n,) number of the nearest sound or -1, and how sure that is; bounds (n, 2, features): strokes.with_bounds()."""
+    """(n,) number of the nearest sound or -1, and confidence. bounds: (n, 2, features) from with_bounds()."""
     if not len(examples_set.names) or not len(bounds):
         return np.full(len(bounds), -1), np.zeros(len(bounds))
     far = _far(examples_set, bounds)
@@ -195,29 +198,29 @@ def _far(examples_set: ExampleSet, bounds: np.ndarray) -> np.ndarray:
     out = np.empty((len(bounds), len(examples_set.names)), np.float32)
     for begin in range(0, len(bounds), AT_ONCE):
         part = bounds[begin : begin + AT_ONCE]
-        # The example that is nearest to what is seen; how near it may be is then asked of that alone.
+        # The example nearest to the observed features; the bounds are then used for that one only.
         seen = examples_set.feature_space.place(part[:, 1])
         nearest = [
             takes[_apart(seen, own[1:]).argmin(axis=1)]
             for takes, own in zip(examples_set.takes, examples_set.places, strict=True)
         ]
-        # Half by the middle of a sound, which is steady, and half by its nearest example: some sounds have two ways.
+        # Half by the centre of a sound, which is stable, half by its nearest example: some sounds come in two variants.
         middle = examples_set.feature_space.far(part, examples_set.middle[None])
         out[begin : begin + AT_ONCE] = 0.5 * (middle + examples_set.feature_space.far(part, np.stack(nearest, axis=1)))
     return out
 
 
 class ContinuationFilter:
-    """Tells what goes on from what begins, stroke by stroke: a sound of several parts is one hit."""
+    """Separates continuations from onsets, stroke by stroke: a sound of several parts is one hit."""
 
     def __init__(self, examples_set: ExampleSet) -> None:
         self._taught = examples_set
         self._before: list[tuple[float, int]] = []
 
     def hits(self, features: np.ndarray, moments: np.ndarray, sounds: np.ndarray) -> np.ndarray:
-        """(n,) whether each stroke is a hit, and not the rest of one before it; the next ones, at rising moments.
+        """(n,) bool: which strokes are hits and not the continuation of one before; call with rising moments.
 
-        features (n, features) of them; sounds (n,) which sound each was taken for, -1 where it is none
+        features  (n, features); sounds: (n,) sound of each stroke, -1 for none
         """
         begun = np.flatnonzero(sounds >= 0)
         out = np.zeros(len(sounds), bool)
@@ -228,7 +231,7 @@ class ContinuationFilter:
         at = np.concatenate([[moment for moment, _ in self._before], moments[begun]])
         which = np.concatenate([[sound for _, sound in self._before], sounds[begun]]).astype(int)
         kept = np.ones(len(at), bool)
-        # Rising, so that whether the earlier one is a hit itself is known by then.
+        # In order, so that it is known by then whether the earlier one is a hit itself.
         for continuations, earlier in self._rests(places, at, which, before):
             kept[continuations] &= not kept[earlier]
         recent = kept & (at > at[-1] - LATER[-1])
@@ -237,7 +240,8 @@ class ContinuationFilter:
         return out
 
     def _rests(self, places: np.ndarray, at: np.ndarray, which: np.ndarray, before: int) -> list[tuple[int, int]]:
-        """Which strokes, from `before` on, are more like what goes on from which earlier one than like a sound."""
+        """Pairs (stroke, earlier stroke) in which the former, from `before` on, matches a continuation better than
+        any sound."""
         known = self._taught.places
         nearest = np.min([0.5 * (_apart(places, own[:1])[:, 0] + _apart(places, own[1:]).min(axis=1))
                           for own in known], axis=0)  # fmt: skip
@@ -250,7 +254,7 @@ class ContinuationFilter:
         steps = np.rint((at[continuations] - at[earlier] - LATER[0]) / (LATER[1] - LATER[0])).astype(int)
         continuations, earlier, steps = (each[steps >= -2] for each in (continuations, earlier, steps))
         rest = np.zeros(len(continuations), bool)
-        # Those that come as long after the same sound are held against the same.
+        # Strokes equally long after the same sound are compared with the same continuation.
         together = which[earlier] * (len(LATER) + 3) + steps
         order = np.argsort(together, kind="stable")
         for own in np.split(order, np.flatnonzero(np.diff(together[order])) + 1) if len(order) else []:
@@ -263,31 +267,31 @@ class ContinuationFilter:
 
 
 def hits(examples_set: ExampleSet, analysis: StrokeAnalysis, sensitivity: float = 0.5) -> TranscribedHits:
-    """The taught sounds in a recording; what is none of them is left out, what may be breath proposed for removal."""
+    """The taught sounds in a recording; others are left out, and possible breath is proposed for removal."""
     found = stroke_features.beginnings(analysis, sensitivity)
     features, bounds = stroke_features.with_bounds(analysis, found)
     sound, confidence = classify(examples_set, bounds)
     level = analysis.envelope.decibels_after(found)
     kept = ContinuationFilter(examples_set).hits(features, found, sound)
-    # Breath between the hits is soft, and like nothing much.
+    # Breath between the hits is soft and matches nothing closely.
     soft = (level < np.quantile(level, 0.9) - BREATH_DB) & (confidence <= 0.6) if len(level) else kept
     removal_reason = np.where(soft, REMOVAL_REASONS.index("too soft"), 0)
     return TranscribedHits(found[kept], sound[kept], velocities(level[kept]), confidence[kept], removal_reason[kept])
 
 
 def removal_reasons(examples_set: ExampleSet) -> list[str]:
-    """What is to be said about the examples: too few, one unlike the others, sounds that are much alike."""
+    """Warnings about the examples: too few, an outlier, sounds that are much alike."""
     said = [
         f"{name} has {len(takes)} usable example{'s' if len(takes) != 1 else ''}; {LEAST_EXAMPLES} or more are better"
         for name, takes in zip(examples_set.names, examples_set.takes, strict=True)
         if len(takes) < LEAST_EXAMPLES
     ]
     said += [
-        f"example {number + 1} of {name} is unlike its others and is not used" for name, number in examples_set.outliers
+        f"example {number + 1} of {name} is unlike the others and is not used" for name, number in examples_set.outliers
     ]
     apart = told_apart(examples_set)
     return said + [
-        f"{examples_set.names[i]} and {examples_set.names[j]} sound much alike and may be taken for each other"
+        f"{examples_set.names[i]} and {examples_set.names[j]} sound much alike and may be confused"
         for i in range(len(apart))
         for j in range(i + 1, len(apart))
         if min(apart[i, j], apart[j, i]) < ALIKE
@@ -295,7 +299,7 @@ def removal_reasons(examples_set: ExampleSet) -> list[str]:
 
 
 def told_apart(examples_set: ExampleSet) -> np.ndarray:
-    """(sounds, sounds) how well each two can be told apart: their distance in their own spreads."""
+    """(sounds, sounds) separation of each pair: their distance in their own spreads."""
     middle = examples_set.feature_space.place(examples_set.middle)
     far = _apart(middle, middle)
     return np.asarray(far / (0.5 * (examples_set.spread[:, None] + examples_set.spread[None, :])))

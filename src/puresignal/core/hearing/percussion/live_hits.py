@@ -1,7 +1,7 @@
-"""Taught sounds while they are made: each hit is told within 15 ms of its beginning and a block.
+"""Taught sounds live: each hit is reported within 15 ms of its onset, plus a block.
 
-A hit begins where the sound rises (rises.py). What it is has then to be told by its first moments only, on axes of
-their own, learnt like those of taught.py by bench/train_ear.py.
+An onset is a rise of the sound (spectral_flux.py). The sound is then recognised from its first moments only, in a
+feature space of its own, learnt by training/train_ear.py like that of example_classifier.py.
 """
 
 from __future__ import annotations
@@ -19,29 +19,30 @@ from puresignal.core.hearing.percussion.stroke_features import RATE
 from puresignal.core.hearing.transcribed import velocity_of
 
 DECIDES = 0.015
-"""Seconds after a beginning at which it is told."""
+"""Seconds after an onset at which it is decided."""
 SIZE = 256
-"""Samples of each of the windows in which the first moments are looked at."""
+"""Samples of each window over the first moments."""
 SURE, SURE_SOFT = 0.3, 0.6
-"""How sure a hit has to be, and one as soft as a breath."""
+"""Confidence a hit needs, and one as soft as a breath."""
 SOFT_DB, RISES = -9.0, 1.12
-"""What is softer than the loudest by so many decibels is a stroke only if it is so many times as loud as what sounded
-some 5 to 20 ms before it: breath swells, a stroke does not."""
+"""A sound this many decibels below the loudest is a stroke only if it is this many times as loud as 5 to 20 ms before:
+breath swells, a stroke does not.
+"""
 BANDS, SLICES = 24, 3
 FEATURES = BANDS * (SLICES + 1)
 _WEIGHTS = spectra.bands(RATE, 512, BANDS, 60.0, 16_000.0)
 _QUICK_WEIGHTS = spectra.bands(RATE, SIZE, BANDS, 60.0, 16_000.0)
 _WINDOW = np.hanning(SIZE).astype(np.float32)
 DEEPEST = -3.4
-"""Log energy below the loudest that is still told apart."""
+"""Lowest log energy, relative to the loudest, that is used."""
 BEFORE = 1024
-"""Samples before a beginning that its features look at."""
+"""Samples before an onset that its features use."""
 AFTER = round(DECIDES * RATE)
 
 
 @dataclass(frozen=True)
 class LiveHit:
-    """A hit: second, number of the sound, velocity, how sure."""
+    """A hit: second, number of the sound, velocity, confidence."""
 
     start: float
     sound: int
@@ -50,7 +51,7 @@ class LiveHit:
 
 
 def features(around: np.ndarray) -> np.ndarray:
-    """(n, BEFORE + AFTER) samples around beginnings to (n, FEATURES): their first moments, without their loudness."""
+    """(n, BEFORE + AFTER) samples around onsets to (n, FEATURES) of their first moments, independent of level."""
     x = np.asarray(around, np.float32)
     whole = _power(x[:, BEFORE - 32 : BEFORE - 32 + 512] * np.hanning(512).astype(np.float32)) @ _WEIGHTS
     feature_space = _power(x[:, BEFORE - 768 : BEFORE - 256] * np.hanning(512).astype(np.float32)) @ _WEIGHTS
@@ -71,7 +72,7 @@ def _power(windowed: np.ndarray) -> np.ndarray:
 
 
 def example(recording: np.ndarray, sensitivity: float = 0.5) -> list[Stroke]:
-    """The strokes in an example, those about as loud as its loudest. recording (n,) at RATE."""
+    """The strokes of an example, those about as loud as its loudest. recording: (n,) at RATE."""
     padded = np.pad(np.asarray(recording, np.float32), round((0.05 + example_classifier.LATER[-1]) * RATE))
     found = Beginnings(RATE, sensitivity).feed(padded)
     if not found:
@@ -91,7 +92,7 @@ def example(recording: np.ndarray, sensitivity: float = 0.5) -> list[Stroke]:
 
 
 def teach(feature_space: FeatureSpace, examples: dict[str, list[np.ndarray]]) -> ExampleSet:
-    """examples: for each name its recordings, (n,) at RATE each, with one or several strokes in each."""
+    """examples: for each name its recordings, (n,) at RATE, each with one or more strokes."""
     return example_classifier.placed(
         feature_space, {name: [example(each) for each in found] for name, found in examples.items()}
     )
@@ -100,7 +101,7 @@ def teach(feature_space: FeatureSpace, examples: dict[str, list[np.ndarray]]) ->
 class LiveHits:
     """The taught sounds in a stream of blocks.
 
-    At any length of block; what is told does not depend on it, only when.
+    The result does not depend on the block length, only its delay does.
     """
 
     def __init__(self, known: ExampleSet, sensitivity: float = 0.5) -> None:
@@ -113,7 +114,7 @@ class LiveHits:
         self._continuations = example_classifier.ContinuationFilter(known)
 
     def feed(self, samples: np.ndarray) -> list[LiveHit]:
-        """The hits that can now be told. samples (n,) at RATE, the next ones."""
+        """The hits decided now. samples: the next ones, (n,) at RATE."""
         block = spectra.usable(samples)
         self._held = np.concatenate([self._held, block])
         self._waiting += [round(moment * RATE) for moment in self._beginnings.feed(block)]

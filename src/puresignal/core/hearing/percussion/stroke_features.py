@@ -1,6 +1,6 @@
-"""What a stroke sounds like: loudness by band and by time after its beginning, against what sounded before.
+"""Features of a stroke: level by band and time after its onset, relative to what sounded before.
 
-For taught sounds (taught.py).
+Used for taught sounds (example_classifier.py).
 """
 
 from __future__ import annotations
@@ -16,23 +16,23 @@ from puresignal.core.hearing.dsp.spectra import Envelope
 RATE, HOP, SIZE = 44_100, 220, 1024
 BANDS = 26
 SLICES_MS = ((0, 12), (12, 30), (30, 60), (60, 110), (110, 190))
-"""Times after the beginning over which loudness is taken."""
+"""Times after the onset over which levels are averaged."""
 FEATURES = BANDS * len(SLICES_MS)
 DEEPEST = -2.8
-"""Log energy below a stroke's own loudest that is still told apart; what lies deeper is the room's."""
+"""Lowest log energy, relative to a stroke's loudest, that is used; below that is the room."""
 RISES = 0.12
-"""Log energy by which a stroke has to rise above what rang before it to be heard."""
+"""Log energy by which a stroke must rise above what rang before to be audible."""
 FALLS, ROOM = 0.15, 1.0
-"""Log energy by which something has to have fallen for a room to be part of it, and how much of it at most."""
+"""Log energy by which a band must have fallen to be partly reverberation, and the largest such part."""
 
 
 @dataclass(frozen=True, eq=False)
 class StrokeAnalysis:
-    """The slow part, kept.
+    """The analysis of a recording, kept for all decisions.
 
-    level     (frames, BANDS) log energy against that of the loud moments
-    rises     (frames,) how strongly the sound rises, rises.HOP samples apart (rises.py)
-    envelope  for the exact moment of a beginning
+    level     (frames, BANDS) log energy relative to the loud moments
+    rises     (frames,) onset strength, spectral_flux.HOP samples apart
+    envelope  for exact onsets
     """
 
     level: np.ndarray
@@ -45,12 +45,12 @@ LOW, HIGH = 40.0, 16_000.0
 
 
 def analyse(source: Source, progress: Progress | None = None) -> StrokeAnalysis:
-    """The recording at RATE, all at once or in blocks."""
+    """Analyse a recording at RATE, all at once or in blocks."""
     bands = spectra.used_bands(RATE, SIZE, BANDS, LOW, HIGH)
     powers = [spectra.powers(part, SIZE, 2 * HOP, bands)[0] for part in excerpts(source)]
     reference = float(np.quantile(np.concatenate([p.sum(axis=1) for p in powers]), 0.97)) if powers else 0.0
     parts: list[tuple[np.ndarray, ...]] = []
-    # The frames of rises.py do not go into a piece, so they run on from one to the next.
+    # The flux frames do not divide a piece evenly, so they continue from one piece to the next.
     held = np.zeros(spectral_flux.SIZE - spectral_flux.HOP, np.float32)
     past = np.full((spectral_flux.PAST, spectral_flux.BANDS), spectral_flux.NOISE_FLOOR_DB / 10 - 1, np.float32)
     for piece in pieces(source, progress):
@@ -71,18 +71,20 @@ def analyse(source: Source, progress: Progress | None = None) -> StrokeAnalysis:
 
 
 def at(analysis: StrokeAnalysis, moments: np.ndarray) -> np.ndarray:
-    """(moments, FEATURES) float32: the stroke at each moment, without its overall loudness; where it is not heard
-    above what rang before, DEEPEST."""
+    """(moments, FEATURES) float32 of the stroke at each moment, independent of its level; DEEPEST where it is
+    inaudible."""
     heard, level, _ = _seen(analysis, moments)
     return np.where(heard, level, DEEPEST).reshape(len(level), FEATURES)
 
 
 def with_bounds(analysis: StrokeAnalysis, moments: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """What at() gives, and (moments, 2, FEATURES) from what up to what the stroke at each moment may be by itself.
+    """The result of at(), and (moments, 2, FEATURES) lower and upper bounds of the stroke by itself.
 
-    Where it is not heard above what rang before, it may be as loud as that (bounded marginalisation: M. Cooke and
-    others, Robust automatic speech recognition with missing and unreliable acoustic data, 2001). What falls may be the
-    room's answer, and have fallen sooner by itself.
+    Where the stroke is inaudible behind what rang before, it may be as loud as that. A decaying band may be
+    reverberation, and the stroke by itself may have decayed sooner.
+
+    Source  bounded marginalisation: M. Cooke and others, Robust automatic speech recognition with missing and
+            unreliable acoustic data, 2001
     """
     heard, level, before = _seen(analysis, moments)
     highest = np.where(heard, level, np.maximum(level, before))
@@ -91,14 +93,15 @@ def with_bounds(analysis: StrokeAnalysis, moments: np.ndarray) -> tuple[np.ndarr
     lowest = plain.copy()
     falls = highest[:, 1:] < so_far[:, :-1] - FALLS
     lowest[:, 1:] -= np.where(falls, np.minimum(ROOM, lowest[:, 1:] - DEEPEST), np.float32(0))
-    # Of what is not heard at all nothing is left open, or it could be anything.
+    # A stroke that is entirely inaudible gets no bounds, or it could match anything.
     highest = np.where(heard.any(axis=(1, 2), keepdims=True), highest, plain)
     both = np.stack([lowest, highest], axis=1)
     return plain.reshape(len(level), FEATURES), both.reshape(len(level), 2, FEATURES)
 
 
 def _seen(analysis: StrokeAnalysis, moments: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """(moments, slices, BANDS) whether the stroke is heard, how loud it is against its loudest, and what was before."""
+    """(moments, slices, BANDS): whether the stroke is audible, its level relative to its loudest, and the level
+    before."""
     level = analysis.level
     if not len(moments) or not len(level):
         nothing = np.zeros((0, len(SLICES_MS), BANDS), np.float32)
@@ -121,7 +124,7 @@ def _seen(analysis: StrokeAnalysis, moments: np.ndarray) -> tuple[np.ndarray, np
 
 
 def beginnings(analysis: StrokeAnalysis, sensitivity: float, apart: float = spectral_flux.APART) -> np.ndarray:
-    """Seconds at which strokes begin."""
+    """Onsets of strokes in seconds."""
     between = max(1, round(apart * RATE / spectral_flux.HOP))
     at = spectral_flux.found(analysis.rises, spectral_flux.limit(sensitivity), between, -between)
     exact = analysis.envelope.steepest((np.array(at) + 0.5) * spectral_flux.HOP / RATE, 0.015, 0.01)

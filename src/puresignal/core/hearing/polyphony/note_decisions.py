@@ -1,8 +1,9 @@
-"""Several notes at once to notes, and to the names of chords.
+"""Chords to notes, and to chord names.
 
-A network says for every pitch how likely it sounds and begins at each moment (tones.py). A note begins where its
-beginning peaks and it sounds after that, and lasts as long as it sounds (the onsets and frames of C. Hawthorne and
-others, 2018, with a network small enough for NumPy).
+A network estimates for every frame and pitch whether it sounds and begins (multipitch.py). A note starts at a peak of
+its onset probability followed by sound, and lasts as long as it sounds.
+
+Source  onsets and frames: C. Hawthorne and others, 2018
 """
 
 from __future__ import annotations
@@ -22,19 +23,19 @@ from puresignal.core.hearing.transcribed import TranscribedNotes, far_from_other
 
 RATE, STEP = multipitch.RATE, multipitch.STEP
 SILENT, DOUBT = 0.2, 3
-"""A note ends where it sounds less likely than this for so many frames."""
+"""A note ends after DOUBT frames in which it sounds with less than this probability."""
 SURE, DOUBTED = 0.55, 0.12
-"""What is less sure than this is no note, at the usual eagerness; what is by so little is proposed for removal."""
+"""Confidence that a note needs at medium sensitivity; margin below it in which removal is proposed instead."""
 LOWEST, HIGHEST = multipitch.LOWEST, multipitch.HIGHEST
 
 
 @dataclass(frozen=True, eq=False)
 class ChordAnalysis:
-    """The slow part, kept.
+    """The analysis of a recording, kept for all decisions.
 
-    likely   (frames, pitches, 2) how likely each pitch sounds, and begins
-    own      (frames, pitches) decibels of each pitch's lowest harmonics
-    level    (frames,) decibels; envelope for the exact moment of a beginning
+    probability  (frames, pitches, 2) that each pitch sounds, and begins
+    own          (frames, pitches) level of each pitch's lowest harmonics in dB
+    level        (frames,) decibels; envelope: for exact onsets
     """
 
     probability: np.ndarray
@@ -47,19 +48,19 @@ class ChordAnalysis:
         return np.ascontiguousarray(self.probability.transpose(1, 2, 0), np.float32)
 
     def column(self, pitch: int) -> tuple[np.ndarray, np.ndarray]:
-        """(frames,) float32 twice: how likely a pitch sounds, and begins."""
+        """(frames,) float32 twice: probability that a pitch sounds, and begins."""
         if len(self.probability) <= REMEMBERED:
             return self._columns[pitch, 0], self._columns[pitch, 1]
         return self.probability[:, pitch, 0].astype(np.float32), self.probability[:, pitch, 1].astype(np.float32)
 
 
 REMEMBERED = 30_000
-"""Frames, ten minutes, up to which the columns are kept as they are needed for the next decision."""
+"""Frames (ten minutes) up to which columns are kept for later decisions."""
 
 
 @dataclass(frozen=True)
 class ChordSettings:
-    """eagerness 0..1; shortest note s; floor dB below the loudest; range in MIDI numbers."""
+    """sensitivity 0..1; shortest note in s; floor in dB below the loudest; range in MIDI notes."""
 
     sensitivity: float = 0.5
     shortest: float = 0.08
@@ -72,7 +73,7 @@ FINE_HOP, FINE_REACH = 22, 220
 
 
 def analyse(network: Network, source: Source, progress: Progress | None = None) -> ChordAnalysis:
-    """The network of tones.py; the recording at RATE, all at once or in blocks."""
+    """Analyse a recording at RATE, all at once or in blocks, with the network of multipitch.py."""
     against = multipitch.loud(source)
     first = LOWEST - multipitch.FIRST
     parts: list[tuple[np.ndarray, ...]] = []
@@ -96,7 +97,7 @@ def analyse(network: Network, source: Source, progress: Progress | None = None) 
 
 
 def decide(analysis: ChordAnalysis, settings: ChordSettings | None = None) -> TranscribedNotes:
-    """The notes, from what was analysed."""
+    """Decide the notes from an analysis."""
     settings = settings or ChordSettings()
     rows: list[tuple[float, float, float, float, float]] = []
     if not len(analysis.probability):
@@ -114,12 +115,12 @@ def decide(analysis: ChordAnalysis, settings: ChordSettings | None = None) -> Tr
         return TranscribedNotes.empty()
     start, end, pitch, level, sure_ = (np.array(c) for c in zip(*sorted(rows), strict=True))
     exact = analysis.envelope.rises(start)
-    # Where the envelope as a whole tells of another beginning than this note's, the network's word stays.
+    # Where the envelope shows the onset of another note, the network's estimate stays.
     exact = np.where(np.abs(exact - start) < 0.045, exact, start)
     end = np.maximum(end, exact + 0.03)
     enough = SURE - 0.6 * lean
     far = far_from_others(pitch, exact, sure_) & (sure_ < enough + DOUBTED)
-    # What is doubtful by itself is not worth showing when it is short as well.
+    # A doubtful note that is also short is not worth showing.
     shown = (end - exact >= settings.shortest) | (sure_ >= enough)
     removal_reason = removal_reasons(end - exact < settings.shortest, np.zeros(len(end), bool), far, sure_ < enough)
     found = TranscribedNotes(exact, end, pitch, velocities(level), sure_, removal_reason).take(shown)
@@ -127,7 +128,7 @@ def decide(analysis: ChordAnalysis, settings: ChordSettings | None = None) -> Tr
 
 
 def _notes(sounds: np.ndarray, begins: np.ndarray, lean: float) -> list[tuple[float, float, float]]:
-    """(first, last, sure) frames of one pitch's notes, also of those that are hardly sure enough."""
+    """(first, last, confidence) frames of one pitch's notes, including those of borderline confidence."""
     on = sounds > 0.45 - 0.5 * lean
     sums = np.concatenate([[0.0], np.cumsum(sounds, dtype=np.float64)])
 
@@ -138,13 +139,13 @@ def _notes(sounds: np.ndarray, begins: np.ndarray, lean: float) -> list[tuple[fl
     starts = [p for p in peaks(begins, 0.3 - 0.5 * lean, 3).tolist() if mean(round(p), round(p) + 5) > 0.35 - lean]
     edges = np.flatnonzero(np.diff(np.concatenate([[0], on.astype(np.int8), [0]])))
     for first, last in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
-        # What swells has no beginning to speak of; where it sounds for long, it is a note all the same.
+        # A swelling note has no clear onset; if it sounds for long, it is a note nevertheless.
         if last - first >= 6 and mean(first, last) > 0.7 - lean and not any(first - 4 <= s < last for s in starts):
             starts.append(float(first))
     if not starts:
         return []
     starts.sort()
-    # A moment's doubt is no end.
+    # A brief gap is not an end.
     heard = np.concatenate([[0], np.cumsum(sounds >= SILENT)])
     ends = np.flatnonzero(heard[DOUBT:] == heard[:-DOUBT])
     notes = []
@@ -161,14 +162,14 @@ def _notes(sounds: np.ndarray, begins: np.ndarray, lean: float) -> list[tuple[fl
 
 
 def named(notes: TranscribedNotes) -> list[tuple[float, float, str]]:
-    """(start, end, name) of the chords that notes make, one after the other; the same name again goes on."""
+    """(start, end, name) of the chords, in sequence; repetitions of one name are merged."""
     out: list[tuple[float, float, str]] = []
     if not len(notes):
         return out
     starts = np.sort(notes.start)
     changes = starts[np.concatenate([[True], np.diff(starts) > TOGETHER])]
     for begin, end in pairwise([*changes.tolist(), float(notes.end.max())]):
-        # What is struck a little later belongs to the chord as well.
+        # A note struck a little later belongs to the chord too.
         sounds = (notes.start < begin + TOGETHER) & (notes.end > begin + TOGETHER)
         name = name_chord(notes.pitch[sounds]) if sounds.any() else ""
         last = min(end, float(notes.end[sounds].max())) if sounds.any() else end
@@ -182,7 +183,7 @@ def named(notes: TranscribedNotes) -> list[tuple[float, float, str]]:
 
 
 TOGETHER = 0.09
-"""Seconds within which notes are struck together."""
+"""Seconds within which notes count as struck together."""
 
 QUALITIES = {
     "": (0, 4, 7), "m": (0, 3, 7), "dim": (0, 3, 6), "aug": (0, 4, 8), "7": (0, 4, 7, 10), "maj7": (0, 4, 7, 11),
@@ -191,7 +192,7 @@ QUALITIES = {
 
 
 def name_chord(notes: np.ndarray, weights: np.ndarray | None = None) -> str:
-    """The likeliest name of notes that sound together; empty for fewer than two."""
+    """The likeliest chord name for simultaneous notes; empty for fewer than two."""
     classes = np.zeros(12)
     weights = np.ones(len(notes)) if weights is None else weights
     np.add.at(classes, np.rint(notes).astype(int) % 12, weights)
