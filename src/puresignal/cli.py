@@ -25,7 +25,7 @@ class _Parser(argparse.ArgumentParser):
 
 
 def main(arguments: list[str] | None = None) -> int:
-    """Runs a command and returns its exit code: 0 done, 1 could not, 2 wrong usage."""
+    """Run a command. Returns its exit code: 0 done, 1 could not do it, 2 wrong usage."""
     arguments = sys.argv[1:] if arguments is None else arguments
     try:
         if arguments and arguments[0] in COMMANDS:
@@ -35,7 +35,7 @@ def main(arguments: list[str] | None = None) -> int:
         print(f"pure-signal: {error}", file=sys.stderr)
         return 1
     except BrokenPipeError:
-        # The reader of our output has gone, as with `pure-signal maps | head`.
+        # The reader of our output is gone, as with `pure-signal maps | head`.
         sys.stderr.close()
         return 0
     except KeyboardInterrupt:
@@ -47,7 +47,7 @@ def _window(arguments: list[str]) -> int:
     parser = _Parser(
         prog="pure-signal",
         description="Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum.",
-        epilog="Commands: clean, transcribe, route, ports, maps, demo. 'pure-signal COMMAND --help' tells more.",
+        epilog="Commands: clean, transcribe, route, ports, maps, demo. See 'pure-signal COMMAND --help'.",
     )
     parser.add_argument("files", nargs="*", metavar="FILE", type=Path, help="sessions and MIDI files to open")
     parser.add_argument("--version", action="version", version=f"Pure Signal {__version__}")
@@ -62,38 +62,40 @@ def _command(arguments: list[str]) -> int:
     commands = parser.add_subparsers(dest="command", required=True)
 
     demo = commands.add_parser("demo", help="open the demo session")
-    demo.add_argument("--shots", metavar="DIR", type=Path, help="render every main view into DIR and end")
+    demo.add_argument("--shots", metavar="DIR", type=Path, help="render every main view to DIR and exit")
 
     clean = commands.add_parser("clean", help="clean MIDI files: map, remove faults, split to tracks")
     clean.add_argument("inputs", nargs="+", metavar="IN", type=Path, help="MIDI files, or folders of them")
-    clean.add_argument("--out", required=True, metavar="FILE|DIR", help="the result, or a folder for results")
+    clean.add_argument("--out", required=True, metavar="FILE|DIR", help="the result, or a folder for several")
     _path_options(clean)
-    clean.add_argument("--report", metavar="F.json", type=Path, help="write what was done, note by note")
-    clean.add_argument("--summary", metavar="F.html", type=Path, help="write what was done as a page to print")
+    clean.add_argument("--report", metavar="F.json", type=Path, help="write a report of what was done, note by note")
+    clean.add_argument("--summary", metavar="F.html", type=Path, help="write a summary page for printing")
     clean.add_argument("--force", action="store_true", help="overwrite existing files")
 
-    transcribe = commands.add_parser("transcribe", help="recordings to MIDI files")
+    transcribe = commands.add_parser("transcribe", help="transcribe recordings to MIDI files")
     transcribe.add_argument("inputs", nargs="+", metavar="AUDIO", type=Path, help="audio files")
-    transcribe.add_argument("--out", required=True, metavar="FILE|DIR", help="the result, or a folder for results")
-    transcribe.add_argument("--kind", required=True, choices=("melody", "drums", "hits", "chords"), help="what it is")
+    transcribe.add_argument("--out", required=True, metavar="FILE|DIR", help="the result, or a folder for several")
+    transcribe.add_argument(
+        "--kind", required=True, choices=("melody", "drums", "hits", "chords"), help="what the recording contains"
+    )
     transcribe.add_argument("--examples", metavar="DIR", type=Path, help="taught sounds, for --kind hits")
-    transcribe.add_argument("--key", default="none", metavar="none|auto|KEY", help='a key to snap to, like "D minor"')
-    transcribe.add_argument("--low", type=float, metavar="N", help="lowest note, a MIDI number")
-    transcribe.add_argument("--high", type=float, metavar="N", help="highest note, a MIDI number")
-    transcribe.add_argument("--pan", type=float, metavar="P", help="place in the stereo picture, -1 left to 1 right")
-    transcribe.add_argument("--settings", metavar="F.json", type=Path, help="how eager to be, and more")
-    transcribe.add_argument("--report", metavar="F.json", type=Path, help="write what was heard, note by note")
+    transcribe.add_argument("--key", default="none", metavar="none|auto|KEY", help='key to snap to, like "D minor"')
+    transcribe.add_argument("--low", type=float, metavar="N", help="lowest note (MIDI number)")
+    transcribe.add_argument("--high", type=float, metavar="N", help="highest note (MIDI number)")
+    transcribe.add_argument("--pan", type=float, metavar="P", help="pan position to extract, -1 left to 1 right")
+    transcribe.add_argument("--settings", metavar="F.json", type=Path, help="sensitivity and other settings")
+    transcribe.add_argument("--report", metavar="F.json", type=Path, help="write a report, note by note")
     transcribe.add_argument("--force", action="store_true", help="overwrite existing files")
 
     route = commands.add_parser("route", help="map and clean live, from one MIDI port to another")
-    route.add_argument("--in", required=True, metavar="PORT", dest="source_port", help="where playing comes from")
-    route.add_argument("--out", required=True, metavar="PORT", dest="target_port", help="where clean MIDI goes")
+    route.add_argument("--in", required=True, metavar="PORT", dest="source_port", help="port to listen to")
+    route.add_argument("--out", required=True, metavar="PORT", dest="target_port", help="port to send clean MIDI to")
     _path_options(route)
 
     ports = commands.add_parser("ports", help="list the MIDI ports")
     ports.add_argument("--json", action="store_true", help="as JSON, for scripts")
 
-    maps = commands.add_parser("maps", help="list the note maps that come with the program")
+    maps = commands.add_parser("maps", help="list the shipped note maps")
     maps.add_argument("--json", action="store_true", help="as JSON, for scripts")
 
     options = parser.parse_args(arguments)
@@ -106,16 +108,18 @@ def _command(arguments: list[str]) -> int:
 
 
 def _path_options(parser: argparse.ArgumentParser) -> None:
-    """What the cleaning commands share."""
-    parser.add_argument("--source-map", required=True, metavar="M", help="what the player's kit sends: map file or id")
-    parser.add_argument("--target-map", required=True, metavar="M", help="what the receiver expects: map file or id")
-    parser.add_argument("--faults", choices=("remove", "keep"), default="remove", help="double triggers, bad ends")
-    parser.add_argument("--unmapped", choices=("drop", "keep"), default="drop", help="notes that no map knows")
+    """Options shared by the cleaning commands."""
+    parser.add_argument("--source-map", required=True, metavar="M", help="note map of the player's kit: file or id")
+    parser.add_argument("--target-map", required=True, metavar="M", help="note map of the receiver: file or id")
+    parser.add_argument(
+        "--faults", choices=("remove", "keep"), default="remove", help="double triggers, crosstalk, bad note ends"
+    )
+    parser.add_argument("--unmapped", choices=("drop", "keep"), default="drop", help="notes that are not in the maps")
     parser.add_argument("--settings", metavar="F.json", type=Path, help="settings of the stages")
 
 
 def _path_of(options: argparse.Namespace) -> CleaningPath:
-    """The path that the options ask for. They win over a settings file where they are not their default."""
+    """The path for the options, which override a settings file unless they have their default."""
     from puresignal.core.path import cleaning_path as paths
     from puresignal.core.path import settings_json
     from puresignal.io import json_file
@@ -176,7 +180,7 @@ def _clean(options: argparse.Namespace) -> int:
 
 
 def _check_transcribe(parser: argparse.ArgumentParser, options: argparse.Namespace) -> None:
-    """What is wrong usage, before anything is read."""
+    """Check for wrong usage before anything is read."""
     from puresignal.core.harmony import key_estimation
 
     if options.kind == "hits" and options.examples is None:
@@ -185,9 +189,9 @@ def _check_transcribe(parser: argparse.ArgumentParser, options: argparse.Namespa
         try:
             key_estimation.parse(options.key)
         except ValueError:
-            parser.error(f'--key {options.key!r} is no key: use none, auto, or a name like "D minor"')
+            parser.error(f'--key {options.key!r} is not a key: use none, auto, or a name like "D minor"')
     if options.kind in ("drums", "hits") and (options.key, options.low, options.high) != ("none", None, None):
-        parser.error(f"--key, --low and --high are for pitches; --kind {options.kind} has none")
+        parser.error(f"--key, --low and --high need pitched notes; --kind {options.kind} has none")
     for name in ("low", "high"):
         value = getattr(options, name)
         if value is not None and not 0 <= value <= 127:
@@ -195,7 +199,7 @@ def _check_transcribe(parser: argparse.ArgumentParser, options: argparse.Namespa
     if options.low is not None and options.high is not None and options.low > options.high:
         parser.error("--low is above --high")
     if options.pan is not None and not -1 <= options.pan <= 1:
-        parser.error("--pan is a place from -1 (left) to 1 (right)")
+        parser.error("--pan is a position from -1 (left) to 1 (right)")
 
 
 def _show_progress(name: str, part: float) -> None:
@@ -220,7 +224,7 @@ def _transcribe(options: argparse.Namespace) -> int:
     out = Path(options.out)
     several = len(options.inputs) > 1 or options.out.endswith("/") or out.is_dir()
     targets = [out / f"{path.stem}.mid" if several else out for path in options.inputs]
-    clean.check_apart(options.inputs, targets, "Hear them one by one, or rename one.")
+    clean.check_apart(options.inputs, targets, "Transcribe them one by one, or rename one.")
     clean.check_told(options.inputs, targets, [options.report] if options.report else [], options.force)
     if several:
         clean.make_folder(out)
@@ -295,7 +299,7 @@ def _route(options: argparse.Namespace) -> int:
         state = router.read(0.1)
         if router.restarts != restarts:
             restarts = router.restarts
-            print("pure-signal: the router died and was started again; nothing was left sounding", file=sys.stderr)
+            print("pure-signal: the router died and was restarted; nothing was left sounding", file=sys.stderr)
             said = []
         if state is None:
             continue
@@ -309,10 +313,10 @@ def _route(options: argparse.Namespace) -> int:
 
 
 def _route_state(state: dict[str, Any], options: argparse.Namespace) -> list[str]:
-    """What a router's state means for a person, a line each."""
+    """The router's state in words, one line each."""
     if not state["server"] and not (state["inputs"][0] and state["outputs"][0]):
         return ["waiting for the JACK server"]
-    lines = ["a loop: what leaves comes back in; what comes back is cut"] if state["loops"] else []
+    lines = ["loop detected: our output comes back in; what comes back is dropped"] if state["loops"] else []
     for what, name, found in (
         ("input", options.source_port, state["inputs"][0]),
         ("output", options.target_port, state["outputs"][0]),

@@ -1,4 +1,4 @@
-"""Cleaning files: the command's work, many files alike, with nothing of the window in it."""
+"""`pure-signal clean`: cleans MIDI files, one after another."""
 
 from __future__ import annotations
 
@@ -33,19 +33,19 @@ class Job:
 def open_take(path: Path, ident: str = "take") -> Take:
     """A take from a MIDI file.
 
-    Raises FileAccessError, or BadFileError when it is no MIDI file or holds no note
+    Raises FileAccessError, or BadFileError if it is not a MIDI file or contains no notes
     """
     content = file_access.read_bytes(path)
     song = midi_reader.parse(content, path.name)
     if not song.note_count:
-        raise BadFileError("There is no note in this file", path.name, "Choose a file with playing in it.")
+        raise BadFileError("This file contains no notes", path.name, "Choose a file with notes in it.")
     return to_take(song, ident, path.stem, content)
 
 
 def inputs(names: list[Path]) -> list[Path]:
-    """The MIDI files that names stand for; a folder stands for those in it.
+    """The MIDI files that names stand for; a folder stands for the files in it.
 
-    Raises FileAccessError when a name is missing or a folder holds no MIDI file
+    Raises FileAccessError if a name is missing or a folder contains no MIDI file
     """
     found = []
     for name in names:
@@ -63,13 +63,13 @@ def inputs(names: list[Path]) -> list[Path]:
 
 
 def outputs(found: list[Path], names: list[Path], out: Path, force: bool) -> list[Path]:
-    """Where each result goes.
+    """The file for each result.
 
-    Raises FileAccessError when results would overwrite something, each other or their own input
+    Raises FileAccessError if a result would overwrite something, another result or its own input
     """
     into_folder = out.is_dir() or len(found) > 1 or any(n.is_dir() for n in names) or str(out).endswith("/")
     if into_folder and out.exists() and not out.is_dir():
-        raise FileAccessError("Several results need a folder, and this is a file", str(out), "Give a folder for --out.")
+        raise FileAccessError("Several results need a folder, but this is a file", str(out), "Give a folder for --out.")
     targets = [out / f"{path.stem}.mid" if into_folder else out for path in found]
     check_apart(found, targets, "Clean them one by one.")
     for target in targets:
@@ -79,9 +79,10 @@ def outputs(found: list[Path], names: list[Path], out: Path, force: bool) -> lis
 
 
 def check_apart(found: list[Path], targets: list[Path], cure: str) -> None:
-    """Raises FileAccessError when results would overwrite what was played, or each other.
+    """Check that results overwrite neither inputs nor each other.
 
-    cure: what to do about two that would
+    cure    what to do about two that would
+    Raises  FileAccessError
     """
     seen: dict[Path, Path] = {}
     for path, target in zip(found, targets, strict=True):
@@ -92,26 +93,28 @@ def check_apart(found: list[Path], targets: list[Path], cure: str) -> None:
 
 
 def check_told(found: list[Path], targets: list[Path], told: list[Path], force: bool) -> None:
-    """told: where it is told what was done.
+    """Check the files of reports and summaries.
 
-    Raises FileAccessError when that would overwrite something, what was played or a result
+    Raises FileAccessError if one would overwrite something, an input or a result
     """
     for number, path in enumerate(told):
         _check_kept(found, path)
         if path in [*targets, *told[:number]]:
-            raise FileAccessError("Two things would become the same file", str(path), "Give one of them another name.")
+            raise FileAccessError("Two outputs would become the same file", str(path), "Give one of them another name.")
         if path.exists() and not force:
             raise FileAccessError("This file exists already", str(path), "Give another name, or add --force.")
 
 
 def _check_kept(found: list[Path], target: Path) -> None:
     if target.exists() and any(path.exists() and target.samefile(path) for path in found):
-        raise FileAccessError("This would replace what was played", str(target), "Give another name for it.")
+        raise FileAccessError(
+            "This would replace the original recording", str(target), "Give another name for the output."
+        )
 
 
 @dataclass(frozen=True)
 class FileResult:
-    """One file's end: its report, or the error that kept it from one."""
+    """The result of one file: its report, or the error."""
 
     source: Path
     target: Path
@@ -123,10 +126,10 @@ class FileResult:
 def clean_files(
     found: list[Path], targets: list[Path], job: Job, rows: bool, told_as_page: bool = False
 ) -> Iterator[FileResult]:
-    """Cleans one file after the other; a bad one is reported and the others go on.
+    """Clean one file after another; an error in one does not stop the others.
 
-    rows          whether the report lists the notes
-    told_as_page  whether each result brings its section of a summary
+    rows          whether reports list the notes
+    told_as_page  whether results include their section of a summary
     """
     for path, target in zip(found, targets, strict=True):
         try:
@@ -148,9 +151,9 @@ def clean_files(
 
 
 def make_folder(folder: Path) -> None:
-    """Makes a folder for results.
+    """Create a folder for results.
 
-    Raises FileAccessError when the system refuses
+    Raises FileAccessError if the system refuses
     """
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -159,7 +162,7 @@ def make_folder(folder: Path) -> None:
 
 
 def write_report(path: Path, done: list[FileResult]) -> None:
-    """The report file: one take's as it is, several takes' joined, each row with its file."""
+    """Write the report file: of one take, or of several joined, each row with its file."""
     good = [d for d in done if d.report is not None]
     if len(done) == 1 and good:
         data: dict[str, Any] = dict(good[0].report or {})
@@ -177,7 +180,7 @@ def write_report(path: Path, done: list[FileResult]) -> None:
 
 
 def write_summary(path: Path, done: list[FileResult]) -> None:
-    """The page for people, of all takes that could be cleaned."""
+    """Write the summary page of all takes that were cleaned."""
     file_access.write_bytes(path, summary_html.page([d.summary for d in done if d.error is None]).encode())
 
 

@@ -1,7 +1,6 @@
-"""Putting the program into the current user's desktop, and taking it out again without a trace.
+"""`pure-signal install` and `uninstall`: adds the program to the user's desktop, and removes it without a trace.
 
-Only files of our own are written and removed; the desktop's data bases are
-refreshed where their tools are there.
+Only our own files are written and removed; the desktop's databases are refreshed if their tools are available.
 """
 
 from __future__ import annotations
@@ -31,23 +30,23 @@ def data_home() -> Path:
 
 
 def starter() -> Path:
-    """The command that the desktop starts."""
+    """The command that the desktop runs."""
     return Path.home() / ".local/bin/pure-signal"
 
 
 def install() -> list[Path]:
-    """Writes the starter, desktop entry, icon, MIME type and metadata; returns what was written.
+    """Write starter, desktop entry, icon, MIME type and metadata. Returns what was written.
 
-    Raises FileAccessError when the system refuses, or a starter of somebody else's is in the way
+    Raises FileAccessError if the system refuses, or a starter of another program is in the way
     """
     program = Path(sys.executable).with_name("pure-signal")
     written = []
     if (starter().exists() or starter().is_symlink()) and not _is_ours(starter()):
-        raise FileAccessError("Another program of this name is there", str(starter()), "Move it away first.")
+        raise FileAccessError("Another program with this name exists", str(starter()), "Move it away first.")
     for asset, place in _ASSETS:
         content = (resources.files("puresignal") / "ui" / "assets" / asset).read_bytes()
         if asset.endswith(".desktop"):
-            # Desktops do not all look into ~/.local/bin, so the entry names the program in full.
+            # Not all desktops look into ~/.local/bin, so the entry has the full path.
             content = content.replace(b"Exec=pure-signal", b"Exec=" + _quoted(program).encode())
         written.append(_put(data_home() / place, content))
     script = (
@@ -60,7 +59,7 @@ def install() -> list[Path]:
 
 
 def uninstall() -> list[Path]:
-    """Removes what `install` wrote; returns what was there. Sessions and note maps stay."""
+    """Remove what `install` wrote. Returns what was there. Sessions and note maps stay."""
     removed = []
     places = [data_home() / place for _, place in _ASSETS]
     if _is_ours(starter()):
@@ -84,7 +83,7 @@ def _is_ours(path: Path) -> bool:
 
 
 def _quoted(program: Path) -> str:
-    """A path as the Desktop Entry Specification wants an argument quoted."""
+    """A path quoted as the Desktop Entry Specification requires."""
     text = str(program)
     for sign in ("\\", '"', "`", "$"):
         text = text.replace(sign, "\\" + sign)
@@ -112,7 +111,7 @@ def _refresh() -> None:
 
 
 def main(arguments: list[str]) -> int:
-    """`install` or `uninstall`; says what was done."""
+    """Run `install` or `uninstall` and print what was done."""
     try:
         if arguments == ["install"]:
             for path in install():
@@ -120,7 +119,7 @@ def main(arguments: list[str]) -> int:
         elif arguments == ["uninstall"]:
             for path in uninstall():
                 print(f"removed {path}")
-            print("Your sessions, note maps and settings are where they were.")
+            print("Your sessions, note maps and settings were left alone.")
         else:
             print("usage: install | uninstall", file=sys.stderr)
             return 2

@@ -1,4 +1,4 @@
-"""Recordings to MIDI files: what `pure-signal transcribe` does, file by file."""
+"""`pure-signal transcribe`: recordings to MIDI files, one after another."""
 
 from __future__ import annotations
 
@@ -29,24 +29,24 @@ from puresignal.io.audio_source import opened
 
 KINDS = ("melody", "drums", "hits", "chords")
 PPQ = 9600
-"""Ticks a quarter note at 120: a tick is 52 microseconds, so times are exact whatever tempo is written."""
+"""Ticks per quarter note at 120 BPM: a tick is 52 µs, so times are exact whatever tempo is written."""
 DRUM_SECONDS = 0.1
 BEND_RANGE = 2.0
-"""Semitones of a full bend, as General MIDI has it."""
+"""Semitones of a full pitch bend, as in General MIDI."""
 DRUM_CHANNEL = 10
 
 
 @dataclass(frozen=True)
 class Job:
-    """What is asked of every file.
+    """What to do with each file.
 
-    kind      one of KINDS
-    key       "none", "auto" or a key's name
-    examples  taught sounds, for kind "hits"
-    low, high MIDI numbers, None for no limit; pan -1..1, None for the whole picture
-    bends     whether glides and vibrato of a melody leave as pitch bend; beat: whether tempo and bars are looked for
-    doubtful  whether notes that are proposed for removal are written as well
-    eagerness 0..1; shortest seconds; floor dB below the loudest
+    kind         one of KINDS
+    key          "none", "auto" or a key name
+    examples     folder of taught sounds, for kind "hits"
+    low, high    MIDI notes, None for no limit; pan: -1..1, None for the whole picture
+    bends        write glides and vibrato of a melody as pitch bend; beat: look for tempo and bars
+    doubtful     also write notes proposed for removal
+    sensitivity  0..1; shortest: seconds; floor: dB below the loudest
     """
 
     kind: str
@@ -66,7 +66,7 @@ class Job:
 
 @dataclass(frozen=True)
 class FileResult:
-    """What became of one file: notes written, or the error."""
+    """The result of one file: the number of notes, or the error."""
 
     source: Path
     target: Path
@@ -76,12 +76,12 @@ class FileResult:
 
 
 def teach(folder: Path) -> example_classifier.ExampleSet:
-    """The taught sounds of a folder: files named by their articulation (`kick.wav`, `snare.head 2.flac`), or folders.
+    """The taught sounds of a folder: files named by articulation (`kick.wav`, `snare.head 2.flac`), or subfolders.
 
     Raises FileAccessError or BadFileError
     """
     if not folder.is_dir():
-        raise FileAccessError("There is no such folder", str(folder), "Name the folder that holds the examples.")
+        raise FileAccessError("There is no such folder", str(folder), "Give the folder with the examples.")
     found: dict[str, list[stroke_features.StrokeAnalysis]] = {}
     for path in sorted(p for p in folder.rglob("*") if p.is_file() and not p.name.startswith(".")):
         if f"*{path.suffix.lower()}" not in audio_file.PATTERN.split():
@@ -97,7 +97,7 @@ def teach(folder: Path) -> example_classifier.ExampleSet:
     missing = sorted(set(found) - set(known.names))
     if missing:
         raise BadFileError(
-            f"No stroke was heard in the examples of {', '.join(missing)}", folder.name, "Record them louder."
+            f"No stroke was found in the examples of {', '.join(missing)}", folder.name, "Record them louder."
         )
     return known
 
@@ -105,7 +105,7 @@ def teach(folder: Path) -> example_classifier.ExampleSet:
 def _articulation(name: str, path: Path) -> str:
     drum = canonical(name)
     if resolve(drum, note_map_file.shipped("general-midi").articulations(), "closed") is None:
-        raise BadFileError("This example is named after no drum", path.name, "Name it kick.wav or hat.open.wav.")
+        raise BadFileError("The name of this example is not a drum", path.name, "Name it kick.wav or hat.open.wav.")
     return drum
 
 
@@ -114,7 +114,7 @@ def _mono(path: Path, rate: int) -> np.ndarray:
 
 
 def transcribe(source: Path, target: Path, job: Job, progress: Callable[[float], None] | None = None) -> FileResult:
-    """One file; errors become part of the answer. progress: told the part that is heard, 0..1."""
+    """Transcribe one file; errors become part of the result. progress: called with the fraction done, 0..1."""
     try:
         if target.exists() and not job.force:
             raise FileAccessError("This file exists already", str(target), "Give another name, or add --force.")
@@ -126,7 +126,7 @@ def transcribe(source: Path, target: Path, job: Job, progress: Callable[[float],
 
 
 class NoteRow(NamedTuple):
-    """A note. what: of a drum; doubt: why it is proposed for removal; played: its number before a key moved it."""
+    """A note. what: of a drum; removal_reason: why removal is proposed; played: its number before snapping to a key."""
 
     start: float
     end: float
@@ -141,11 +141,11 @@ class NoteRow(NamedTuple):
 
 @dataclass(frozen=True)
 class Transcription:
-    """What was heard, by its starts, and what is to be said about it.
+    """The transcribed notes in order of their starts, and remarks.
 
-    proposed  notes that are proposed for removal
-    bends  (seconds, semitones) of a melody; names (start, end, name) of chords; beat where it was asked for
-    keys   (name, how likely, how many notes it would move) of the likeliest keys
+    proposed  notes proposed for removal
+    bends     (seconds, semitones) of a melody; names: (start, end, name) of chords; beat: if requested
+    keys      (name, probability, number of notes it would move) of the likeliest keys
     """
 
     rows: list[NoteRow]
@@ -167,21 +167,19 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     recording = opened(source, rate, job.pan, lowest)
     warnings = []
     if recording.cut:
-        warnings.append(
-            "this file ends before it should; the sound up to there was heard. Copy it anew if there is more"
-        )
+        warnings.append("this file ends too early; the sound up to there was used. If there is more, copy it again")
     if recording.spoilt:
-        warnings.append(f"{recording.spoilt} of its samples are no numbers; what was there is not heard")
+        warnings.append(f"{recording.spoilt} of its samples are not numbers; they were treated as silence")
     if not recording.peak > 1e-5:
         return Transcription([], [*warnings, "this recording is silent"])
     if recording.channels > 1 and not recording.left > 1e-5:
         return Transcription(
-            [], [*warnings, "its channels cancel each other out; save one of them as a file of its own"]
+            [], [*warnings, "its channels cancel each other out; export one of them as a file of its own"]
         )
     if recording.clipped > 0.005:
         warnings.append("this recording is clipped; loud notes may be wrong")
     if job.pan is not None and recording.channels < 2:
-        warnings.append("this recording has one channel, so --pan does nothing")
+        warnings.append("this recording is mono, so --pan has no effect")
     if job.examples is not None:
         warnings += example_classifier.removal_reasons(job.examples)
     bends: list[tuple[float, float]] = []
@@ -196,14 +194,14 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     heard = sorted(listen[job.kind](recording.source, job, told))
     rows, proposed = [r for r in heard if job.doubtful or not r.removal_reason], [r for r in heard if r.removal_reason]
     if not rows:
-        warnings.append("nothing was heard in this recording")
+        warnings.append("no notes were found in this recording")
     return Transcription(
         rows, warnings, bends, names, _beat(recording.source, rate) if job.beat else None, proposed, keys
     )
 
 
 def _beat(recording: Source, rate: int) -> audio_beats.Beat:
-    """Of the first ten minutes, however long the recording is."""
+    """The beat of the first ten minutes."""
     parts, count = [], 0
     for block in chunks.blocks(recording):
         parts.append(block)
@@ -217,7 +215,7 @@ def _beat(recording: Source, rate: int) -> audio_beats.Beat:
 
 
 BEAT_SECONDS = 600.0
-"""How much of a recording its tempo is told from."""
+"""Length of the part from which the tempo is taken."""
 
 
 def _melody(
@@ -316,7 +314,7 @@ def _struck(names: list[str], found: TranscribedHits) -> list[NoteRow]:
 
 
 def _song(found: Transcription, title: str, job: Job) -> Song:
-    """A file of one track; at one tick ends come before beginnings, and no note overlaps itself."""
+    """A file with one track; at one tick ends come before starts, and no note overlaps itself."""
     rows, beat = found.rows, found.beat
     bpm = beat.bpm if beat is not None and beat.bpm else 120.0
     map_of = TempoMap.steady(bpm, ppq=PPQ)
@@ -389,7 +387,8 @@ def _report(found: Transcription) -> dict[str, Any]:
 
 
 def with_settings(job: Job, data: object, where: str) -> Job:
-    """The job with a settings file's values: {"format": "pure-signal/hearing", "version": 1, "sensitivity": 0.5, ...}.
+    """The job with values from a settings file: {"format": "pure-signal/hearing", "version": 1, "sensitivity": 0.5,
+    ...}.
 
     Raises SettingsError that names the field
     """
@@ -399,7 +398,7 @@ def with_settings(job: Job, data: object, where: str) -> Job:
     switches = ("bends", "beat", "doubtful")
     known = {*ranges, *switches}
     for given, value in data.items():
-        # Files of 0.1.0 called the sensitivity by another name.
+        # Version 0.1.0 called the sensitivity "eagerness".
         name = "sensitivity" if given == "eagerness" else given
         if name in ("format", "version"):
             continue

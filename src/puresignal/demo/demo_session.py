@@ -1,7 +1,7 @@
-"""The demo: an evening in the practice room, the trio's new tune "Quarter Past Ferry".
+"""The demo session: an evening in the practice room with the trio's new tune, "Quarter Past Ferry".
 
-The simulated drummer plays the whole form on a kit that has seen some years; the
-note map of the first evening misses three of the kit's notes.
+The simulated drummer plays the whole form on a kit that has seen some years; the note map of that first evening lacks
+three of the kit's notes.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ SEED = 1804
 KIT = "practice-five"
 RECEIVER = "boathouse-room"
 MISSED = ("hat.half", "snare.side", "crash2.edge")
-"""What the first evening's note map had not been told."""
+"""Articulations missing in the note map of the first evening."""
 
 FAULTS = drum_module.Faults(doubles=0.05, crosstalk=0.12, hanging=0.01, no_length=0.03, stray=0.01)
 

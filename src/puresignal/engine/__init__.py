@@ -1,1 +1,1 @@
-"""The live processes: the router between ports, and those who talk to it."""
+"""The live processes: router, recorder, player, sound and simulated devices, and their clients."""

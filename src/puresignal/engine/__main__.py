@@ -1,4 +1,4 @@
-"""The router as a program of its own: `python -m puresignal.engine`, and numbers of open files (engine/client.py)."""
+"""The router process: `python -m puresignal.engine FD...` with open file numbers (see engine/client.py)."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ def main() -> int:
         mmap.mmap(memory, SOUNDING_SIZE),
         Writer(ring),
         Writer(sent),
-        # From where the router before this one stopped: what is played while one starts is not lost.
+        # Continues where the previous router stopped, so that nothing played during a restart is lost.
         [Reader(feed, keeps_place=True) for feed in feeds],
         knock,
         Reader(playback),

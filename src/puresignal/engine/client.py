@@ -1,4 +1,4 @@
-"""The router seen from outside: started, told what to do, listened to, and started again should it die."""
+"""The client of the router process: starts it, configures it, reads its state, and restarts it if it dies."""
 
 from __future__ import annotations
 
@@ -19,24 +19,24 @@ from puresignal.engine.router_config import PANIC, RouterConfig, to_bytes
 from puresignal.io import ports
 
 END_WITHIN = 2.0
-"""Seconds that a router has to end by itself."""
+"""Seconds a router has to end by itself."""
 
 
 class RouterProcess:
-    """A router's process and the socket to it.
+    """A router process and the socket to it.
 
-    The table of sounding notes lies in memory that outlives the process: a new one
-    after a crash ends what its predecessor left sounding.
+    The table of sounding notes is in shared memory that outlives the process: after a crash the next router ends
+    what its predecessor left sounding.
     """
 
     def __init__(self, setup: RouterConfig, journal: Path | None = None):
         """journal: the folder in which everything that arrives is kept, None to keep nothing."""
         self.setup = setup
         self.ring, self.sent = ring.make(), ring.make()
-        # What the window plays, and what the simulated devices play: a feed has one writer.
+        # Input from the window, and input from the simulated devices: a feed has a single writer.
         self._feeds = [ring.make(), ring.make()]
         self.knock = os.eventfd(0, os.EFD_NONBLOCK)
-        # What playback hands over, and the router's clock by which it does.
+        # Messages from playback, and the router's clock that playback follows.
         self.playback, self.clock = ring.make(), shared_counters.make()
         self._own = ring.Writer(self._feeds[0])
         self._devices: subprocess.Popen[bytes] | None = None
@@ -53,7 +53,7 @@ class RouterProcess:
         self.watch_recorder()
 
     def watch_recorder(self) -> None:
-        """Starts the recorder, and starts it again where it has died: the ring holds what it missed."""
+        """Start the recorder, or restart it if it died: the ring holds what it missed."""
         if self._journal is None or (self._recorder is not None and self._recorder.poll() is None):
             return
         if self._pipe >= 0:
@@ -74,7 +74,7 @@ class RouterProcess:
         self.process = subprocess.Popen(
             [sys.executable, "-m", "puresignal.engine", *map(str, given)],
             pass_fds=given,
-            # A Ctrl+C in the terminal is ours to handle; the router ends when we let go of it.
+            # Ctrl+C in the terminal is handled here; the router ends when the socket closes.
             start_new_session=True,
         )
         theirs.close()
@@ -82,11 +82,11 @@ class RouterProcess:
         self._socket.sendall(to_bytes(self.setup))
 
     def change(self, setup: RouterConfig) -> None:
-        """Another setup from the next block on."""
+        """Use another configuration from the next block on."""
         renamed = setup.inputs != self.setup.inputs
         self.setup = setup
         if renamed and self._recorder is not None:
-            # A journal's file names its inputs, so other inputs begin another file.
+            # A journal file names its inputs, so other inputs start another file.
             os.close(self._pipe)
             self._pipe = -1
             with contextlib.suppress(subprocess.TimeoutExpired):
@@ -97,12 +97,12 @@ class RouterProcess:
             self._socket.sendall(to_bytes(setup))
 
     def panic(self) -> None:
-        """Ends every note at the receivers, whoever started it."""
+        """End every note at the receivers, whoever started it."""
         with contextlib.suppress(OSError):
             self._socket.sendall(PANIC)
 
     def play(self, port: str, message: bytes, at: float | None = None) -> None:
-        """A message of one of the window's own inputs (the computer keyboard, the pads), as if a device had sent it.
+        """Send a message from one of the window's own inputs (computer keyboard, pads) as if from a device.
 
         at  seconds of the monotonic clock, now by default
         """
@@ -110,7 +110,7 @@ class RouterProcess:
         os.eventfd_write(self.knock, 1)
 
     def devices(self, **command: Any) -> None:
-        """Tells the simulated devices what to do (engine/devices.py has the words), starting them if need be."""
+        """Send a command to the simulated devices (see engine/device_process.py), starting them if needed."""
         if self._devices is None or self._devices.poll() is not None:
             given = (self._feeds[1], self.knock)
             self._devices = subprocess.Popen(
@@ -123,7 +123,7 @@ class RouterProcess:
             self._devices.stdin.flush()
 
     def read(self, seconds: float) -> dict[str, Any] | None:
-        """The next thing the router says, None if it says nothing in time. Starts it again where it has died."""
+        """The router's next state report, or None if there is none in time. Restarts the router if it died."""
         end = time.monotonic() + seconds
         while True:
             line, found, rest = self._buffer.partition(b"\n")
@@ -146,7 +146,7 @@ class RouterProcess:
                 self.process.wait(END_WITHIN)
                 # It ends by itself when the JACK server does; anything else is a crash.
                 self.restarts += 0 if self._without_server else 1
-                # Should it die at every start, it must not keep a core busy with that.
+                # If it dies at every start, restarting must not keep a core busy.
                 time.sleep(0.05 if self.restarts < 5 else 1.0)
                 self._start()
                 continue
@@ -156,13 +156,13 @@ class RouterProcess:
         return self._socket.fileno()
 
     def hang_up(self) -> None:
-        """Lets the router release what sounds and end. Safe to call from a signal's handler."""
+        """Let the router release what sounds and end. Safe to call from a signal handler."""
         self._ending = True
         with contextlib.suppress(OSError):
             self._socket.shutdown(socket.SHUT_WR)
 
     def close(self) -> int:
-        """Hangs up and waits; the router's exit code."""
+        """Hang up and wait. Returns the router's exit code."""
         if self._devices is not None:
             assert self._devices.stdin is not None
             with contextlib.suppress(OSError):

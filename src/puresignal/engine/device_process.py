@@ -1,6 +1,6 @@
-"""The simulated devices as a program of their own, feeding the router.
+"""The process of the simulated devices, which feed the router.
 
-`python -m puresignal.engine.device_process FEED KNOCK`, numbers of open files. Told what to do by lines of JSON:
+`python -m puresignal.engine.device_process FEED KNOCK`, numbers of open files. Commands are lines of JSON:
 {"play": port, "kit": map, "bpm": n, "faults": {...}, "seed": n}, {"stop": port},
 {"hit": port, "kit": map, "articulation": name, "velocity": n}.
 """
@@ -30,7 +30,7 @@ class DevicePlayer:
         self._playing: dict[str, list[devices.Playing]] = {}
 
     def obey(self, command: dict[str, Any], now: float) -> None:
-        """One line's worth of work."""
+        """Execute one command."""
         if "stop" in command:
             self.stop(command["stop"], now)
             return
@@ -54,7 +54,7 @@ class DevicePlayer:
         self._playing[port] = [devices.Playing(stream, now + 0.05)]
 
     def stop(self, port: str, now: float) -> None:
-        """Plays no more on a port; what sounds is ended."""
+        """Stop a port and end its sounding notes."""
         for playing in self._playing.pop(port, ()):
             for message in playing.ends():
                 self._put(now, port, message)
@@ -64,7 +64,7 @@ class DevicePlayer:
             self.stop(port, now)
 
     def send_due(self, now: float) -> None:
-        """Sends what should have left by now."""
+        """Send everything that is due."""
         for port, streams in self._playing.items():
             for at, message in sorted(item for one in streams for item in one.due(now)):
                 self._put(at, port, message)
@@ -74,7 +74,7 @@ class DevicePlayer:
         os.eventfd_write(self._knock, 1)
 
     def next_at(self) -> float | None:
-        """The moment at which something is due next; what has ended is forgotten."""
+        """The time of the next message, or None; finished streams are dropped."""
         self._playing = {
             port: left for port, all_ in self._playing.items() if (left := [p for p in all_ if p.next_at() is not None])
         }

@@ -1,9 +1,8 @@
-"""What the router runs on: JACK where there is a server, else a clock of its own; ALSA and the simulated beside either.
+"""Runs the router: on JACK if there is a server, else on a clock of its own; with ALSA and simulated ports.
 
-One client of JACK, its inputs and outputs in one process callback, so that nothing is
-delayed: events leave in the block in which they came, at their own frame. The main
-thread does all that may wait: connecting, noticing what comes and goes, the server's
-own going and coming.
+One JACK client with inputs and outputs in one process callback, so that nothing is delayed: events leave in the
+block in which they arrived, at their own frame. The main thread does everything that may block: connecting,
+noticing ports that come and go, and the server's own going and coming.
 """
 
 from __future__ import annotations
@@ -28,19 +27,19 @@ from puresignal.engine.shared_counters import SharedCounters
 from puresignal.io import alsa_ports, jack_ports, ports
 
 LOOK_EVERY = 0.2
-"""Seconds between looks at ports and server, where nothing has called for one sooner."""
+"""Seconds between checks of ports and server if nothing has triggered one sooner."""
 SURE_EVERY = 1.0
-"""The same on JACK, which calls whenever something changes."""
+"""The same on JACK, which notifies of changes."""
 ASK_SERVER_EVERY = 1.0
-"""Seconds between tries to reach a JACK server that is not there."""
+"""Seconds between attempts to reach a missing JACK server."""
 CLOCK_PER_SECOND = 40
-"""How often the clock that others read is set while nothing happens."""
+"""How often per second the published clock is updated while nothing happens."""
 CLOCK_RATE = 48_000
-"""Frames a second where there is no server to count them."""
+"""Frame rate without a server."""
 SOUNDING = {ports.SOUND: "in", ports.FONT: "font"}
-"""What the built-in sound's ports are called on JACK."""
+"""Names of the built-in sound's ports on JACK."""
 TICK = 0.001
-"""Seconds between looks at what is due, without a server, while something sounds."""
+"""Seconds between checks for due messages without a server, while something sounds."""
 
 
 class Host:
@@ -50,7 +49,8 @@ class Host:
         self, control: socket.socket, sounding: Sounding, ring: Writer, sent: Writer,
         feeds: list[Reader], knock: int, playback: Reader, clock: SharedCounters,
     ):  # fmt: skip
-        """ring: what arrives; sent: what leaves; feeds: own inputs; knock: eventfd that a feed's writer writes to."""
+        """ring: incoming messages; sent: outgoing messages; feeds: own inputs; knock: eventfd that feed writers
+        signal."""
         self._control = control
         self._sounding = sounding
         self._ring = ring
@@ -82,14 +82,14 @@ class Host:
         self._xruns = 0
         self._told: object = None
 
-    # The callback
+    # Callback
 
     def _process(self, frames: int) -> None:
         router, client = self._router, self._client
         if router is None or client is None:
             return
         first, incoming = self._begin_block(frames)
-        # The server counts frames in 32 bits, which is a day; here they go on.
+        # The server counts frames in 32 bits, about a day; here they continue.
         self._frame += (first - self._last) & 0xFFFFFFFF if self._last >= 0 else frames
         self._last = first
         if not incoming and router.is_asleep and self._is_still():
@@ -109,14 +109,14 @@ class Host:
                 self._outputs[output].write_midi_event(offset, message)
             if alsa is not None:
                 alsa.send(output, message)
-        # What leaves has left; keeping what came is next.
+        # The output has been sent; now record the input.
         if incoming or leaving:
             self._keep(rate, incoming, leaving)
         if self._ending:
             self._released.set()
 
     def _is_still(self) -> bool:
-        """Whether nothing waits to go into this block, so that it costs next to nothing while nobody plays."""
+        """Whether nothing is due in this block, so that idle blocks cost next to nothing."""
         if self._frame >= self._clock_due or self._ending or self._coming:
             return False
         if self._alsa is not None and self._alsa.incoming:
@@ -126,7 +126,7 @@ class Host:
     def _play(
         self, router: Router, frames: int, leaving: list[tuple[int, int, bytes]], earliest: int = 0
     ) -> list[tuple[int, int, bytes]]:
-        """Adds what playback has for this block, each message at its frame, or at the earliest offset."""
+        """Add the messages of playback for this block, each at its frame or at the earliest offset."""
         coming = self._coming
         for at, output, message in self._playback.read() if self._playback.ready else ():
             frame = int(at)
@@ -150,9 +150,9 @@ class Host:
         return sorted((*leaving, *played), key=lambda item: item[0])
 
     def _within(self, rate: int, incoming: list[tuple[int, int, bytes]]) -> None:
-        """Adds what came since the last block from the program's own inputs and from ALSA, at its own moment.
+        """Add messages from the program's own inputs and from ALSA since the last block, at their own times.
 
-        The offset is below zero then: it came before this block.
+        Their offset is negative if they arrived before this block.
         """
         now = -1.0
         alsa = self._alsa
@@ -172,7 +172,7 @@ class Host:
                 number = self._fed[fed] if fed < len(self._fed) else -1
                 if number >= 0:
                     offset = min(0, round((at - now) * rate))
-                    # Two messages of one input keep their order, though a clock be read late.
+                    # Two messages of one input keep their order even if the clock is read late.
                     if self._frame + offset < self._at * rate:
                         offset = min(0, int(self._at * rate) - self._frame + 1)
                     self._at = (self._frame + offset) / rate
@@ -186,10 +186,10 @@ class Host:
         for offset, output, data in leaving:
             put(round((frame + offset) * 50_000 / rate) / 50_000, output, data)
 
-    # The main thread
+    # Main thread
 
     def run(self) -> None:
-        """Until the end. Raises nothing that the outside could cause."""
+        """Run until the end. Nothing external makes it raise."""
         reader = threading.Thread(target=self._listen, daemon=True)
         reader.start()
         sys.setswitchinterval(0.0005)
@@ -199,14 +199,14 @@ class Host:
             if self._client is None and self._router is not None:
                 self._run_by_clock(LOOK_EVERY)
             else:
-                # The server calls when a port or a wire comes or goes; looks in between are to be sure.
+                # The server notifies when a port or connection changes; occasional checks make sure.
                 select.select([self._call], [], [], SURE_EVERY if self._client is not None else LOOK_EVERY)
             with contextlib.suppress(BlockingIOError):
                 os.eventfd_read(self._call)
         self._finish()
 
     def end(self) -> None:
-        """Ends soon: what sounds is released first."""
+        """End soon: sounding notes are released first."""
         self._ending = True
         self._wake()
 
@@ -214,7 +214,7 @@ class Host:
         os.eventfd_write(self._call, 1)
 
     def _run_by_clock(self, seconds: float) -> None:
-        """Does a callback's work without a server, as soon as something comes or falls due."""
+        """Do the callback's work without a server, as soon as something arrives or is due."""
         router = self._router
         assert router is not None
         end = time.monotonic() + seconds
@@ -230,7 +230,7 @@ class Host:
             incoming: list[tuple[int, int, bytes]] = []
             self._within(CLOCK_RATE, incoming)
             incoming.sort(key=lambda item: item[0])
-            # The block is the time since the last one, so all of it is past; what leaves, leaves now.
+            # The block is the time since the last one and lies in the past; everything due is sent now.
             leaving = self._play(router, 1, router.cycle(frame, 1, incoming), -CLOCK_RATE)
             self._clock.write(frame, CLOCK_RATE, time.monotonic_ns(), 1)
             if self._alsa is not None:
@@ -241,7 +241,7 @@ class Host:
                 break
 
     def _listen(self) -> None:
-        """Takes setups from the socket; its closing is the word to end."""
+        """Read configurations from the socket; its closing means to end."""
         with contextlib.suppress(OSError), self._control.makefile("rb") as lines:
             for line in lines:
                 if line == PANIC:
@@ -265,7 +265,7 @@ class Host:
 
     def _look(self) -> None:
         if self._server_gone:
-            # A client that outlived its server cannot be closed safely, so the process ends and is started anew.
+            # A client cannot be closed safely after its server died, so the process ends and is restarted.
             self._client, self._joined = None, {}
             self._tell()
             os._exit(0)
@@ -287,7 +287,7 @@ class Host:
             client = jack_ports.open_client(setup.client)
         except jack_ports.NoServerError:
             return
-        # Every router of a sitting counts on one clock, so that times go on where one before it stopped.
+        # All routers of a sitting use one clock, so that times continue across restarts.
         self._begin(client.samplerate)
         self._inputs = [
             None if ports.is_within(name) else client.midi_inports.register(f"in {i + 1}")
@@ -300,7 +300,7 @@ class Host:
         client.set_xrun_callback(self._late)
         client.set_port_registration_callback(lambda *_: self._wake())
         client.set_port_connect_callback(lambda *_: self._wake())
-        # Whatever was made up to here stays; a collection while playing would hold the callback for tens of ms.
+        # Freeze what exists now; a garbage collection while playing would block the callback for tens of ms.
         gc.collect()
         gc.freeze()
         gc.disable()
@@ -308,7 +308,7 @@ class Host:
         client.activate()
 
     def _begin(self, rate: int) -> None:
-        """A router at a rate, and the sequencer beside it."""
+        """Create a router for a frame rate, and the ALSA client beside it."""
         setup = self._setup
         assert setup is not None
         self._router = Router(rate, lanes(setup), self._sounding)
@@ -353,7 +353,7 @@ class Host:
             self._alsa = None
 
     def _join(self) -> None:
-        """Connects what is wanted and there; notes of an input that went away are released."""
+        """Connect the wanted ports that are available; release the notes of an input that disappeared."""
         setup = self._setup
         assert setup is not None
         there = jack_ports.ports_of(self._client) if self._client is not None else ()
@@ -375,7 +375,7 @@ class Host:
                 self._joined[side, i] = found
 
     def _join_jack(self, there: tuple[ports.MidiPort, ...], gives: bool, i: int, name: str, own: Any) -> str | None:
-        """Joins one of our ports; the port it is joined to, None when it is not there."""
+        """Connect one of our ports. Returns the port it is connected to, or None if that is missing."""
         linked = [c.name for c in self._client.get_all_connections(own)]
         if gives:
             self._cut_own(i, own, linked)
@@ -390,7 +390,7 @@ class Host:
         if before is not None and before in linked:
             return before
         if before is not None:
-            # It went, and may be back already: to whatever hangs on it that is a new wire.
+            # It disappeared and may be back already: for everything connected to it that is a new connection.
             self._joined[key] = None
             if gives and self._router is not None:
                 self._router.unplug(i)
@@ -399,7 +399,7 @@ class Host:
         return found
 
     def _cut_own(self, i: int, own: Any, linked: list[str]) -> None:
-        """An own output led straight into an own input is a loop: the wire is taken out."""
+        """Remove a connection from an own output straight into an own input, which would loop."""
         mine = f"{self._client.name}:"
         for name in linked:
             if name.startswith(mine):
@@ -407,7 +407,7 @@ class Host:
                 self._cut[i] = time.monotonic()
 
     def _tell(self) -> None:
-        """Says how things stand, when that has changed."""
+        """Report the state if it has changed."""
         setup, router, client = self._setup, self._router, self._client
         assert setup is not None
         now = time.monotonic()
@@ -435,7 +435,7 @@ class Host:
         if self._client is not None:
             period = self._client.blocksize / self._client.samplerate
             self._released.wait(10 * period + 0.05)
-            # The block that holds the last ends must have left before the ports go.
+            # The block with the last note-offs must be sent before the ports are closed.
             time.sleep(2 * period)
         elif self._router is not None:
             leaving = self._router.release()

@@ -1,10 +1,10 @@
-"""Plays a score into the router, ahead of time and by its frames: `python -m puresignal.engine.player`.
+"""The playback process: feeds a score to the router ahead of time, by frames.
 
-Arguments are numbers of open files: FEED (a ring: what shall leave, and at which frame), KNOCK (an
-eventfd that says so), CLOCK (words: frame, rate, nanoseconds, block), TRANSPORT (words: what the player does), and two
-SCOREs (memory that the other side fills in turn). Told by lines of JSON on stdin what to do:
-{"score": 0 or 1, "events": n}, {"play": seconds}, {"stop": true}, {"loop": [a, b] or null},
-{"first": [[output, hex], ...]}: what is sent when playing begins.
+`python -m puresignal.engine.player FEED KNOCK CLOCK TRANSPORT SCORE SCORE`, numbers of open files: FEED is a ring of
+messages with the frames at which they leave, KNOCK an eventfd that signals it, CLOCK shared counters (frame, rate,
+nanoseconds, block), TRANSPORT shared counters with the player's state, SCORE memory that the client fills in turn.
+Commands are lines of JSON on stdin: {"score": 0 or 1, "events": n}, {"play": seconds}, {"stop": true},
+{"loop": [a, b] or null}, {"first": [[output, hex], ...]}: messages sent when playback starts.
 """
 
 from __future__ import annotations
@@ -24,16 +24,17 @@ from puresignal.engine.shared_counters import SharedCounters
 
 TICK = 0.004
 AHEAD = 0.02
-"""Seconds that messages are handed over before their frame, and two blocks at least."""
+"""Seconds by which messages are handed over before their frame; at least two blocks."""
 RELEASE, FORGET, CUT = b"\xf7", b"\xfd", b"\xf4"
-"""What the router is told between messages: end the notes that were played, at a frame; forget what is to come from
-a frame on; both, at once. None of them is a message that could be played."""
+"""Commands to the router between messages: end the played notes at a frame; forget messages from a frame on; both, at
+once. None of them is a message that could be played.
+"""
 ROW = 12
-"""Bytes of an event in a score: its second (float64), and output, status and data as four bytes."""
+"""Bytes of an event in a score: its second (float64), then output, status, data 1 and data 2."""
 
 
 class Player:
-    """What is played, and how far it has been handed over. Times of the score are seconds, those of the feed frames."""
+    """Playback state. Times of the score are in seconds, those of the feed in frames."""
 
     def __init__(self, feed: Writer, transport: SharedCounters):
         self._feed, self._transport = feed, transport
@@ -47,31 +48,31 @@ class Player:
         self._handed = feed.count
 
     def use(self, at: np.ndarray, data: np.ndarray) -> None:
-        """Another score, at once: what was handed over and not yet played is taken back.
+        """Use another score at once: messages handed over but not yet played are taken back.
 
         at    (events,) seconds, rising
-        data  (events, 4) uint8: output, status, data
+        data  (events, 4) uint8: output, status, data 1, data 2
         """
         self._at, self._data = at, data
         if self.playing:
             self._begin_again(self._done)
 
     def first(self, messages: list[tuple[int, bytes]]) -> None:
-        """What is sent when playing begins: banks and programs."""
+        """Set the messages sent when playback starts: banks and programs."""
         self._first = messages
 
     def loop(self, span: tuple[float, float] | None) -> None:
-        """A range to play over and over, None for none."""
+        """Set the loop range, None for none."""
         self._loop = span if span is None or span[1] - span[0] > 0.02 else None
         if self.playing:
             self._begin_again(self._done)
         self._publish()
 
     def play(self, seconds: float, frame: int, rate: int) -> None:
-        """Plays from a moment of the score; frame: where the clock is."""
+        """Play from a position in the score. frame: the clock now."""
         self.stop(frame)
         self._rate, self._origin = rate, seconds
-        # Banks and programs have a moment to be obeyed before the first note.
+        # Gives receivers a moment to change programs before the first note.
         self._origin_frame = frame + round(AHEAD * rate)
         for output, message in self._first:
             self._feed.put(float(frame), output, message)
@@ -80,23 +81,23 @@ class Player:
         self._publish()
 
     def stop(self, frame: int) -> None:
-        """Plays no more; what sounds of it is ended."""
+        """Stop playing and end the sounding notes."""
         if self.playing:
             self._feed.put(float(frame), 0, CUT)
         self.playing = False
         self._publish()
 
     def handed(self) -> bool:
-        """Whether anything was handed over since this was asked last."""
+        """Whether anything was handed over since the last call."""
         before, self._handed = self._handed, self._feed.count
         return before != self._handed
 
     def seconds_at(self, frame: int) -> float:
-        """Where in the score a frame is."""
+        """The position in the score at a frame."""
         return self._origin + (frame - self._origin_frame) / self._rate
 
     def hand_over(self, frame: int, block: int) -> None:
-        """Hands over what is due up to a little ahead of a frame."""
+        """Hand over what is due up to a little ahead of a frame."""
         if not self.playing:
             return
         up_to = frame + max(2 * block, round(AHEAD * self._rate))
@@ -130,7 +131,7 @@ class Player:
         self._next = max(place, last)
 
     def _begin_again(self, frame: int) -> None:
-        """From a frame on everything is handed over anew."""
+        """Hand over everything again from a frame on."""
         now = self.seconds_at(frame)
         self._feed.put(float(frame), 0, FORGET)
         self._feed.put(float(frame), 0, RELEASE)
@@ -147,9 +148,9 @@ class Player:
 
 
 def position(transport: tuple[int, ...], clock: tuple[int, ...], now_ns: int) -> float | None:
-    """Seconds of the score that are heard now, None when nothing plays.
+    """Seconds of the score that are heard now, or None while stopped.
 
-    transport, clock  what the words hold
+    transport, clock  contents of the shared counters
     """
     playing, origin_frame, origin_us, rate = transport[:4]
     if not playing or not clock[1]:
@@ -164,7 +165,7 @@ def main() -> int:
         signal.signal(one, signal.SIG_IGN)
     player, clock = Player(Writer(feed), SharedCounters(transport)), SharedCounters(clock_memory)
     rest = b""
-    # A router that has just been started has no clock yet; playing begins when it does.
+    # A router that has just been started has no clock yet; playback starts when it does.
     wanted: float | None = None
     while True:
         ready, _, _ = select.select([0], [], [], TICK if player.playing or wanted is not None else None)
@@ -209,7 +210,7 @@ def _score(memory: int, events: int) -> tuple[np.ndarray, np.ndarray]:
 
 
 def score_bytes(at: np.ndarray, data: np.ndarray) -> bytes:
-    """A score as it lies in memory."""
+    """A score in its memory layout."""
     return np.ascontiguousarray(at, np.float64).tobytes() + np.ascontiguousarray(data, np.uint8).tobytes()
 
 

@@ -1,4 +1,4 @@
-"""Playback and the built-in sound seen from outside: their processes, started, told what to do, and listened to."""
+"""Clients of the playback and sound processes."""
 
 from __future__ import annotations
 
@@ -19,14 +19,14 @@ from puresignal.engine.player import position, score_bytes
 
 
 class _HelperProcess:
-    """A process that is told what to do by lines of JSON, started again where it has died."""
+    """A process that takes commands as lines of JSON and is restarted if it dies."""
 
     def __init__(self, module: str, given: tuple[int, ...], answers: bool = False):
         self._module, self._given, self._answers = module, given, answers
         self._process: subprocess.Popen[bytes] | None = None
 
     def tell(self, **command: Any) -> bool:
-        """Sends a command; whether the process had to be started for it."""
+        """Send a command. Returns whether the process had to be started for it."""
         new = self._process is None or self._process.poll() is not None
         if new:
             self.close()
@@ -49,7 +49,7 @@ class _HelperProcess:
         return self._process is not None and self._process.poll() is None
 
     def read(self) -> bytes:
-        """What it has said since."""
+        """Its output since the last call."""
         if self._process is None or self._process.stdout is None:
             return b""
         return self._process.stdout.read() or b""
@@ -71,7 +71,7 @@ class _HelperProcess:
 
 
 class PlayerProcess:
-    """Plays a score into a router."""
+    """The playback process of a router."""
 
     def __init__(self, router: RouterProcess):
         self.transport = shared_counters.make()
@@ -86,10 +86,10 @@ class PlayerProcess:
         self._told = _HelperProcess("puresignal.engine.player", given)
 
     def use(self, at: np.ndarray, data: np.ndarray) -> None:
-        """Another score, from the next note on.
+        """Use another score from the next note on.
 
         at    (events,) seconds, rising
-        data  (events, 4) uint8: output, status, data
+        data  (events, 4) uint8: output, status, data 1, data 2
         """
         self._turn = 1 - self._turn
         content = score_bytes(at, data)
@@ -102,10 +102,10 @@ class PlayerProcess:
         self._told.tell(score=self._turn, events=self._events)
 
     def play(self, seconds: float, first: list[tuple[int, bytes]]) -> None:
-        """Plays from a moment on. first: banks and programs, sent before anything else."""
+        """Play from a position. first: banks and programs, sent before anything else."""
         rows = [[output, message.hex()] for output, message in first]
         if self._told.tell(first=rows, play=seconds):
-            # It was started for this, and knows no score yet.
+            # The process was only just started and has no score yet.
             self._told.tell(score=self._turn, events=self._events, play=seconds)
 
     def stop(self) -> None:
@@ -113,11 +113,11 @@ class PlayerProcess:
             self._told.tell(stop=True)
 
     def loop(self, span: tuple[float, float] | None) -> None:
-        """A range to play over and over, in seconds of the score; None for none."""
+        """Set the loop range in seconds of the score, None for none."""
         self._told.tell(loop=list(span) if span else None)
 
     def position(self) -> float | None:
-        """Seconds of the score that are heard now, None when nothing plays."""
+        """Seconds of the score that are heard now, or None while stopped."""
         return position(self._words.read(), self._clock.read(), time.monotonic_ns())
 
     @property
@@ -131,7 +131,7 @@ class PlayerProcess:
 
 
 class SoundProcess:
-    """The built-in sound behind a router."""
+    """The process of the built-in sound of a router."""
 
     def __init__(self, router: RouterProcess, player: PlayerProcess):
         given = (router.sent, player.transport, router.clock)
@@ -140,12 +140,12 @@ class SoundProcess:
         self._last: dict[str, Any] = {}
 
     def tell(self, **settings: Any) -> None:
-        """Settings of the sound (puresignal.engine.sound_process has the words); they are told again should it die."""
+        """Send settings (see engine/sound_process.py); they are sent again after a restart."""
         self._last.update(settings)
         self._told.tell(**(self._last if not self._told.alive else settings))
 
     def read(self) -> dict[str, Any] | None:
-        """The last thing it has said of itself, None where it said nothing new. Starts it again where it has died."""
+        """Its latest state report, None if there is no new one. Restarts the process if it died."""
         if not self._told.alive and self._last:
             self._told.tell(**self._last)
         *lines, self._buffer = (self._buffer + self._told.read()).split(b"\n")

@@ -1,7 +1,6 @@
-"""The recorder as a program of its own: from the ring into the journal, until it is let go of.
+"""The recorder process: copies the ring into the journal until its pipe is closed.
 
-`python -m puresignal.engine.recorder RING PIPE FOLDER INPUT...`: numbers of open files; the
-closing of the pipe is the word to end.
+`python -m puresignal.engine.recorder RING PIPE FOLDER INPUT...`, numbers of open files.
 """
 
 from __future__ import annotations
@@ -17,14 +16,14 @@ from puresignal.engine.ring import Reader
 from puresignal.io.journal import Writer, already_written, forget_old, last_rows
 
 EVERY = 0.01
-"""Seconds between looks into the ring: well within the 50 ms that a crash may cost."""
+"""Seconds between reads of the ring: well within the 50 ms that a crash may cost."""
 
 
 def main() -> int:
     ring, pipe, folder, *inputs = sys.argv[1:]
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
-    # From where the recorder before this one stopped: what came while there was none is not lost.
+    # Continues where the previous recorder stopped, so that nothing that arrived in between is lost.
     reader = Reader(int(ring), keeps_place=True)
     forget_old(Path(folder).parent, Path(folder))
     try:
@@ -35,7 +34,7 @@ def main() -> int:
     begun, tail = False, last_rows(Path(folder))
     while True:
         records = reader.read()
-        # One before this may have been stopped between writing and noting how far it had come.
+        # The previous recorder may have stopped between writing and noting its position.
         journal.add(records if begun else records[already_written(records, tail) :])
         begun = True
         reader.keep_place()

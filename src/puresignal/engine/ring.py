@@ -1,7 +1,7 @@
-"""A ring of messages in shared memory: one writer that never waits, any number of readers with places of their own.
+"""A ring of messages in shared memory: one writer that never waits, any number of readers with their own positions.
 
-The writer is the port's callback. It fills a slot, then counts it; a reader that
-falls a whole ring behind learns how much it missed.
+The writer is the port's callback. It fills a slot, then counts it; a reader that falls a whole ring behind learns how
+much it missed.
 """
 
 from __future__ import annotations
@@ -16,13 +16,13 @@ SLOTS = 1 << 16
 _SLOT = struct.Struct("<dHH20s")
 _HEAD = 64
 _COUNT, _PLACE = 0, 1
-"""In the head, as whole 64-bit words: slots written, and the place of the reader that keeps one.
+"""64-bit words in the head: slots written, and the position of the reader that keeps one.
 
-Written and read as one word: `struct` clears its bytes before it writes them, which another process can see.
+Read and written as single words: `struct` clears its bytes before writing them, which another process could see.
 """
 DATA = 20
 MORE = 0x8000
-"""Set in a slot's size where the message goes on in the next slot."""
+"""Set in a slot's size if the message continues in the next slot."""
 SIZE = _HEAD + SLOTS * _SLOT.size
 
 
@@ -35,14 +35,14 @@ class Record(NamedTuple):
 
 
 def make() -> int:
-    """Memory for a ring; returns the number of an open file that other processes can be given."""
+    """Create memory for a ring. Returns an open file number that can be passed to other processes."""
     memory = os.memfd_create("pure-signal ring")
     os.ftruncate(memory, SIZE)
     return memory
 
 
 class Writer:
-    """The one that writes. After a crash the next one goes on where the last one stopped."""
+    """The writer. After a crash the next one continues where the last one stopped."""
 
     def __init__(self, memory: int):
         self._map = mmap.mmap(memory, SIZE)
@@ -55,7 +55,7 @@ class Writer:
         return int(self._count)
 
     def put(self, at: float, port: int, data: bytes) -> None:
-        """Adds a message; a long one takes several slots and is counted when it is whole."""
+        """Add a message; a long one takes several slots and is counted when complete."""
         count = self._count
         for begin in range(0, len(data) or 1, DATA):
             part = data[begin : begin + DATA]
@@ -67,20 +67,20 @@ class Writer:
 
 
 def watch(readers: list[Reader]) -> Callable[[], bool]:
-    """A quick function that tells whether any of these has something to read."""
+    """A fast function that tells whether any of these readers has something to read."""
     pairs = [(reader, reader._head) for reader in readers]
 
     def has_come() -> bool:
-        # A list, which is quicker than any() over a generator here.
+        # A list, which is faster than any() over a generator here.
         return True in [head[_COUNT] != reader._place for reader, head in pairs]
 
     return has_come
 
 
 class Reader:
-    """One that reads, from now on. missed counts slots that were written over before they were read.
+    """A reader from now on. missed: slots that were overwritten before they were read.
 
-    keeps_place  this one's place is in the memory too: the next one of its kind goes on from there
+    keeps_place  its position is stored in the memory too: the next reader of its kind continues there
     """
 
     def __init__(self, memory: int, keeps_place: bool = False):
@@ -91,7 +91,7 @@ class Reader:
         self.missed = 0
 
     def keep_place(self) -> None:
-        """What was read up to now is dealt with, and need not be read again by anybody after us."""
+        """Mark what was read so far as done, so that no successor reads it again."""
         self._head[_PLACE] = self._place
 
     @property
@@ -100,9 +100,9 @@ class Reader:
         return bool(self._head[_COUNT] != self._place)
 
     def read(self, most: int = SLOTS) -> list[Record]:
-        """What has come since the last call, at most so many slots of it."""
+        """The messages since the last call, at most this many slots."""
         count = self._head[_COUNT]
-        # A margin: the slots next to be written over may be half new already.
+        # A margin: the slots about to be overwritten may be half new already.
         if count - self._place > SLOTS - 256:
             self.missed += count - self._place - SLOTS // 2
             self._place, self._part = count - SLOTS // 2, b""

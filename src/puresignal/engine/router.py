@@ -1,6 +1,6 @@
-"""The router's work in one block of time: messages in, through the path, messages out. Knows no port system.
+"""The router's work for one block: messages in, through the path, messages out. Knows no port system.
 
-Everything here runs in the port's callback: no waiting, no logging, no error out of it.
+Everything here runs in the port callback: it must not wait, log, or raise.
 """
 
 from __future__ import annotations
@@ -16,19 +16,19 @@ from puresignal.core.path.live import LiveEvent
 from puresignal.core.path.pair import FINE, whole_and_fine
 
 WIRE_TAKES = 3
-"""Blocks until a connection that was made is sure to carry."""
+"""Blocks until a new connection is sure to carry messages."""
 
 OUTPUTS = 8
-"""Outputs that can be joined at once."""
+"""Largest number of outputs."""
 KEYS = 16 * 128
 SOUNDING_SIZE = OUTPUTS * KEYS
-"""Bytes of the table of sounding notes: one count for each output, channel and note."""
+"""Bytes of the table of sounding notes: a count for each output, channel and note."""
 SILENCE = bytes(SOUNDING_SIZE)
 
 ECHO_SECONDS = 0.02
-"""Within this an own message that comes in again may be an echo; no hand repeats a stroke exactly so soon."""
+"""Seconds within which one of our messages coming back may be an echo; no hand repeats a stroke exactly so soon."""
 ECHO_ROUNDS = 3
-"""So many times round, each within the time above and to the very velocity, is a loop and no playing."""
+"""Number of round trips, each within that time and at the same velocity, that make a loop."""
 ECHO_QUIET = 2.0
 """Seconds without an echo after which a loop counts as gone."""
 
@@ -38,7 +38,7 @@ QUIET_SECONDS = 70
 
 
 class Lane(NamedTuple):
-    """One track's way: a path, what it listens to (input -1 and channel 0: all), and where it goes."""
+    """One track's route: path, what it listens to (input -1 and channel 0: everything), and its outputs."""
 
     path: LivePath
     input: int
@@ -47,7 +47,7 @@ class Lane(NamedTuple):
 
 
 def _as_files_read(item: tuple[int, int, bytes]) -> tuple[int, bool]:
-    """At one frame a controller comes before notes, as in a file: the pedal counts for the hit of its moment."""
+    """Sort key: at one frame controllers come before notes, as in a file, so the pedal counts for its hit."""
     offset, _, message = item
     return offset, not (message[:1] >= b"\xb0" and message[:1] < b"\xc0" and message[1:2] < b"\x78")
 
@@ -56,11 +56,11 @@ Sounding = bytearray | mmap.mmap
 
 
 class Router:
-    """Turns a block's messages into those that leave.
+    """Turns the messages of a block into those to send.
 
-    sounding  table of SOUNDING_SIZE counts of what sounds at the receivers; it may live in shared
-              memory, so that whoever starts after a crash knows what has to be ended
-    loops     inputs through which own output comes back, with the second at which it last did
+    sounding  table of SOUNDING_SIZE counts of what sounds at the receivers; may be in shared memory, so that a
+              successor after a crash knows what to end
+    loops     inputs that receive our own output back, with the second of the last time
     """
 
     def __init__(self, rate: int, lanes: list[Lane], sounding: Sounding | None = None):
@@ -82,40 +82,40 @@ class Router:
         self.errors = 0
 
     def use(self, lanes: list[Lane]) -> None:
-        """Other paths from the next block on; what sounds is ended there."""
+        """Use other paths from the next block on; sounding notes are ended there."""
         self._next = lanes
         self._asks += 1
 
     def receiver_is_new(self) -> None:
-        """An output has been joined: what may still sound there from before is ended, once the wire carries."""
+        """An output was connected: end what may still sound there, once the connection carries messages."""
         self._release_in = WIRE_TAKES
         self._asks += 1
 
     def panic(self) -> None:
-        """Ends everything in the next block, also what we know nothing of."""
+        """End everything in the next block, including notes that we did not start."""
         self._panic = True
         self._asks += 1
 
     def unplug(self, port: int) -> None:
-        """An input has gone: its notes are ended in the next block."""
+        """An input disappeared: end its notes in the next block."""
         self._unplugged.append(port)
         self._asks += 1
 
     @property
     def is_asleep(self) -> bool:
-        """Whether a block without messages may be left out: nothing is held, and nothing was asked since."""
+        """Whether an empty block may be skipped: nothing is held, and nothing was requested since."""
         return self._asleep_at == self._asks
 
     def is_busy(self) -> bool:
-        """Whether something sounds or waits to be done."""
+        """Whether something sounds or is waiting."""
         return self._sounding[:] != SILENCE or self._release_in >= 0 or self._panic or self._next is not None
 
     def cycle(self, frame: int, frames: int, incoming: list[tuple[int, int, bytes]]) -> list[tuple[int, int, bytes]]:
-        """What leaves in a block.
+        """The messages to send in a block.
 
         frame, frames  first frame of the block, and its length
-        incoming       (offset in the block, input, message), rising by offset; an offset below zero
-                       is of a message that came before the block, and leaves at its start
+        incoming       (offset in the block, input, message), rising by offset; a message with a negative offset arrived
+                       before the block and leaves at its start
         Returns        (offset, output, message), rising by offset
         """
         out: list[tuple[int, int, bytes]] = []
@@ -148,7 +148,7 @@ class Router:
             if incoming:
                 self._heard_at = frame
             elif frame - self._heard_at > QUIET_SECONDS * self.rate:
-                # Nothing has come for longer than anything can be held: there is nothing to look for.
+                # Nothing has arrived for longer than anything can be held, so there is nothing to do.
                 if self._release_in < 0:
                     self._asleep_at = asks
                 return out
@@ -158,12 +158,12 @@ class Router:
                 if leaving:
                     self._send(leaving, lane, frame, frames, out)
         except Exception:
-            # An error here must not stop the music; it is counted and told from outside the callback.
+            # An error here must not stop the music; it is counted and reported from outside the callback.
             self.errors += 1
         return out
 
     def play(self, output: int, message: bytes) -> bytes:
-        """A message of playback on its way out, past the paths; what is sent for it, empty where nothing is."""
+        """Send a message of playback, which bypasses the paths. Returns the bytes to send, empty for none."""
         status = message[0] & 0xF0
         if status not in (0x80, 0x90) or len(message) < 3:
             return message
@@ -183,7 +183,7 @@ class Router:
         return message if count == 1 else b""
 
     def release_played(self) -> list[tuple[int, bytes]]:
-        """Ends for the notes that playback began: (output, message)."""
+        """Note-offs for the notes that playback started: (output, message)."""
         out = []
         for key, held in list(self._played.items()):
             for _ in range(held):
@@ -195,7 +195,7 @@ class Router:
         return out
 
     def release(self) -> list[tuple[int, int, bytes]]:
-        """Ends everything that sounds, at the block's start."""
+        """End everything that sounds, at the start of the block."""
         return self._released()
 
     def _take(
@@ -203,7 +203,7 @@ class Router:
     ) -> None:
         size = len(message)
         status = message[0] if size else 0
-        # System messages, and what has lost its data on the wire, are not playing.
+        # System messages, and messages that lost their data on the wire, are not played.
         if not 0x80 <= status < 0xF0 or size < (2 if 0xC0 <= status < 0xE0 else 3):
             return
         data1, data2 = message[1], message[2] if size > 2 else 0
@@ -221,11 +221,11 @@ class Router:
         self._round = 0
 
     def _is_echo(self, message: bytes, at: float, port: int, frames: int) -> bool:
-        """Whether a note-on is an own one that came back in a loop.
+        """Whether a note-on is one of ours that came back in a loop.
 
-        Each note-on that leaves is remembered with how often it has been round; what comes in again
-        exactly like it, sooner than a hand could, has been round once more. What a loop brings back is
-        dropped until it has been quiet for a while.
+        Each note-on sent is remembered with its number of round trips; one that comes in exactly equal, sooner than
+        a hand
+        could repeat it, has made one more. What a loop brings back is dropped until it has been quiet for a while.
         """
         before = self._sent.get(message)
         self._round = 0
@@ -254,7 +254,7 @@ class Router:
         self, events: list[LiveEvent], lane: Lane, frame: int, frames: int, out: list[tuple[int, int, bytes]],
         offset: int = -1,
     ) -> None:  # fmt: skip
-        """Messages for events. Ends that were due keep their own moment, as far as it lies in the block."""
+        """Messages for events. Ends that were due keep their own time as far as it lies in the block."""
         for event in events:
             place = offset
             if lane.path.delay:
@@ -285,7 +285,7 @@ class Router:
             message = bytes((0x90 | channel, event.note, max(1, min(127, round(event.velocity)))))
             self._remember(message, event.at, self._round)
             return message
-        # Two tracks may sound one note of one channel: only the last end is the receiver's.
+        # Two tracks may sound the same note on the same channel: only the last end goes to the receiver.
         count = self._sounding[key]
         if not count:
             return b""
@@ -293,7 +293,7 @@ class Router:
         return bytes((0x80 | channel, event.note, event.release)) if count == 1 else b""
 
     def _remember(self, message: bytes, at: float, rounds: int) -> None:
-        """A note-on that leaves, to be known again should it come back."""
+        """Remember a note-on that was sent, to recognise it if it comes back."""
         if len(self._sent) > 512:
             self._sent.clear()
         self._sent[message] = at, rounds

@@ -1,4 +1,4 @@
-"""What a router is told: ports, live tracks, maps and settings, as one JSON object. No session or file code in it."""
+"""The router's configuration: ports, live tracks, maps and settings as one JSON object. No session or file code."""
 
 from __future__ import annotations
 
@@ -15,20 +15,20 @@ from puresignal.core.path.context import Context
 from puresignal.engine.router import Lane
 
 PANIC = b"panic\n"
-"""What is sent in place of a setup to end every note at once."""
+"""Sent instead of a configuration to end every note at once."""
 
 ALL_INPUTS, ALL_CHANNELS = -1, 0
 
 
 @dataclass(frozen=True)
 class LiveTrack:
-    """One player's way through the router: what it listens to, what that means, where it goes.
+    """One player's route through the router.
 
-    input    index into the setup's inputs, or ALL_INPUTS
+    input    index into the inputs, or ALL_INPUTS
     channel  1..16, or ALL_CHANNELS
-    source   note map of what is played there
-    outputs  indices into the setup's outputs
-    heard    False: nothing of it leaves; it is journalled all the same
+    source   note map of the kit
+    outputs  indices into the outputs
+    monitor  False: nothing is sent; it is still journalled
     """
 
     input: int = ALL_INPUTS
@@ -38,7 +38,7 @@ class LiveTrack:
     monitor: bool = True
 
     def listens_to(self, port: int, status: int) -> bool:
-        """Whether a message of an input is this track's. System messages are everybody's."""
+        """Whether a message of an input belongs to this track. System messages belong to every track."""
         if self.input not in (ALL_INPUTS, port):
             return False
         return self.channel == ALL_CHANNELS or status >= 0xF0 or (status & 0x0F) + 1 == self.channel
@@ -46,11 +46,11 @@ class LiveTrack:
 
 @dataclass(frozen=True)
 class RouterConfig:
-    """Which ports are joined, and what happens between them.
+    """The ports to connect, and what happens between them.
 
-    inputs, outputs  names as the command line takes them: exact, else the first that contains it
-    source           what all inputs send, where no tracks are told apart
-    tracks           who listens to what; empty: one track, from every input to every output
+    inputs, outputs  names as on the command line: exact, else the first that contains it
+    source           note map of all inputs, if there are no tracks
+    tracks           the tracks; empty: one track from every input to every output
     """
 
     inputs: tuple[str, ...]
@@ -62,12 +62,12 @@ class RouterConfig:
     tracks: tuple[LiveTrack, ...] = ()
 
     def live_tracks(self) -> tuple[LiveTrack, ...]:
-        """The tracks, or the one that listens to everything."""
+        """The tracks, or a single one that listens to everything."""
         return self.tracks or (LiveTrack(source=self.source, outputs=tuple(range(len(self.outputs)))),)
 
 
 def to_bytes(setup: RouterConfig) -> bytes:
-    """One line of JSON."""
+    """The configuration as one line of JSON."""
     data = {
         "inputs": list(setup.inputs),
         "outputs": list(setup.outputs),
@@ -87,7 +87,7 @@ def to_bytes(setup: RouterConfig) -> bytes:
 
 
 def from_bytes(line: bytes) -> RouterConfig:
-    """The other way round. Comes from our own side of a socket pair, so what is wrong in it is a bug."""
+    """The inverse of to_bytes. The line comes from our own process, so errors in it are bugs."""
     data: dict[str, Any] = json.loads(line)
     tracks = tuple(
         LiveTrack(t["input"], t["channel"], _map_from_json(t["source"]), tuple(t["outputs"]), t["monitor"])
@@ -107,7 +107,7 @@ def _map_from_json(data: object) -> NoteMap | None:
 
 
 def lanes(setup: RouterConfig) -> list[Lane]:
-    """The path of each track that is heard, as it runs live: tables made once, here, and not while somebody plays."""
+    """The path of each monitored track, as it runs live: tables are made here, not while somebody plays."""
     ports = tuple(Port(name, i) for i, name in enumerate(setup.inputs)) or (Port(""),)
     return [
         Lane(

@@ -1,4 +1,4 @@
-"""A few whole numbers that one process writes and others read, always all of one moment."""
+"""A few integers that one process writes and others read, always consistently."""
 
 from __future__ import annotations
 
@@ -11,20 +11,20 @@ TRIES = 1000
 
 
 def make() -> int:
-    """Memory for the numbers; returns the number of an open file that other processes can be given."""
+    """Create memory for the numbers. Returns an open file number that can be passed to other processes."""
     memory = os.memfd_create("pure-signal words")
     os.ftruncate(memory, SIZE)
     return memory
 
 
 class SharedCounters:
-    """COUNT numbers of 64 bits, behind a number that is odd while they are being written."""
+    """COUNT 64-bit integers, guarded by a sequence number that is odd during a write."""
 
     def __init__(self, memory: int):
         self._words = memoryview(mmap.mmap(memory, SIZE)).cast("q")
 
     def write(self, *values: int) -> None:
-        """All at once; fewer than COUNT leave the rest as they were."""
+        """Write all at once; fewer than COUNT values leave the rest unchanged."""
         words = self._words
         words[0] += 1
         for i, value in enumerate(values):
@@ -32,7 +32,7 @@ class SharedCounters:
         words[0] += 1
 
     def read(self) -> tuple[int, ...]:
-        """All of one moment. A writer that died while writing is not waited for."""
+        """Read all, from one moment. Does not wait for a writer that died while writing."""
         words = self._words
         for _ in range(TRIES):
             before = words[0]

@@ -1,12 +1,12 @@
-"""The built-in sound as a program of its own: `python -m puresignal.engine.sound_process`, and numbers of
-open files: the ring of what leaves, what the player does, and the router's clock.
+"""The process of the built-in sound.
 
-On JACK it is a client that the router's output is wired to, and sounds in the same cycle; elsewhere
-it takes what leaves from the ring and plays it through PortAudio. Without either it is silent, and
-says so. Told by lines of JSON what to do: {"map": note map, "output": its number among the router's,
-"kit": name, "drums": {name: {level, place, tune, damping}}, "level": 0..1, "muted": [names],
-"device": name or "", "block": frames, "rate": n,
-"font": path, "font_output": n, "along": {"path", "level", "offset"} or null}; says a line of JSON how things stand.
+`python -m puresignal.engine.sound_process` with numbers of open files: the ring of sent messages, the transport and the
+router's clock. On JACK it is a client that the router's output is connected to, and sounds in the same cycle;
+elsewhere it reads sent messages from the ring and plays through PortAudio. Without either it is silent and reports
+that. Commands are lines of JSON: {"map": note map, "output": its number among the router's, "kit": name,
+"drums": {name: {level, place, tune, damping}}, "level": 0..1, "muted": [names], "device": name or "",
+"block": frames, "rate": n, "font": path, "font_output": n, "along": {"path", "level", "offset"} or null}.
+It prints its state as a line of JSON.
 """
 
 from __future__ import annotations
@@ -42,9 +42,9 @@ RATE = 48_000
 
 
 class BackingPlayer:
-    """An audio file that plays along with the player, at its place to the sample.
+    """An audio file that plays along with playback, in place to the sample.
 
-    why  why it cannot, empty when it can
+    why  the reason why it cannot play, else empty
     """
 
     def __init__(self, transport: SharedCounters, clock: SharedCounters):
@@ -56,7 +56,7 @@ class BackingPlayer:
         self._next = -1
 
     def load(self, what: dict[str, Any] | None, rate: int) -> None:
-        """Another file, level or offset; None for none. The file is read anew only where it is another."""
+        """Set file, level and offset; None for none. The file is read again only if it changed."""
         same = what is not None and self.what is not None and what["path"] == self.what["path"] and rate == self._rate
         self.what, self._rate, self.why = what, rate, self.why if same else ""
         if what is None:
@@ -72,7 +72,7 @@ class BackingPlayer:
             self._samples, self.why = np.zeros((2, 0), np.float32), str(error)
 
     def add_to(self, block: np.ndarray, level: float) -> None:
-        """Adds what belongs to this block while the player plays."""
+        """Add the part that belongs to this block during playback."""
         samples = self._samples
         if not samples.shape[1]:
             return
@@ -82,7 +82,7 @@ class BackingPlayer:
             return
         count = block.shape[1]
         place = round((seconds - self._offset) * self._rate)
-        # Clocks are read with some microseconds of doubt; sample follows sample unless playing has jumped.
+        # Clock readings are off by some microseconds; samples stay contiguous unless playback has jumped.
         if self._next >= 0 and abs(place - self._next) < JUMP * self._rate:
             place = self._next
         self._next = place + count
@@ -92,11 +92,11 @@ class BackingPlayer:
 
 
 JUMP = 0.03
-"""Seconds that playing may seem to be off before it is taken to have jumped."""
+"""Seconds of deviation beyond which playback has jumped."""
 
 
 class Sound:
-    """The sound, wherever it comes out."""
+    """The sound, on whatever output there is."""
 
     def __init__(self, sent: Reader, transport: SharedCounters, clock: SharedCounters):
         self._sent = sent
@@ -127,7 +127,7 @@ class Sound:
     # Settings
 
     def obey(self, command: dict[str, Any]) -> None:
-        """One line's worth of settings."""
+        """Apply one command."""
         if "map" in command:
             self._map = note_map.from_json(command["map"], "map") if command["map"] else None
         if "output" in command:
@@ -155,7 +155,7 @@ class Sound:
             self._prepare()
 
     def _load_font(self) -> None:
-        """The player's SoundFont, where it can be had; else why not."""
+        """Load the player's SoundFont, or note why that failed."""
         before, self._font, self._font_why = self._font, None, ""
         if self._font_path:
             try:
@@ -163,7 +163,7 @@ class Sound:
             except PureSignalError as error:
                 self._font_why = str(error)
         if before is not None:
-            # The callback may be in it still.
+            # The callback may still be using it.
             time.sleep(0.1)
             before.close()
 
@@ -177,7 +177,7 @@ class Sound:
         return np.clip(block, -1.0, 1.0, out=block)
 
     def _prepare(self) -> None:
-        """A bank by the settings; the strokes that are already there are taken over, and the rest computed."""
+        """Prepare a bank for the settings; existing strokes are reused, the rest computed."""
         before = self.mixer._bank
         bank = SampleBank(self.rate, self._kit, self._drums)
         bank.take_over(before)
@@ -189,16 +189,16 @@ class Sound:
                 return
             bank.prepare([name])
             if sounds:
-                # With rests, so that the callback is never kept waiting.
+                # With pauses, so that the callback never has to wait.
                 time.sleep(0.005)
         self.mixer.use(bank, self._map)
 
-    # Where it comes out
+    # Output
 
     def look(self) -> None:
-        """Takes up a server or a device that has come, lets go of one that went."""
+        """Connect to a server or device that appeared, drop one that disappeared."""
         if self._server_gone:
-            # A client that outlived its server cannot be closed safely; whoever started us starts us again.
+            # A client cannot be closed safely after its server died; the parent process restarts us.
             os._exit(0)
         if self._client is not None:
             self._join()
@@ -244,7 +244,7 @@ class Sound:
         self._join()
 
     def _join(self) -> None:
-        """To the first two playback ports of the hardware, where there are any and we are wired to none."""
+        """Connect to the first two physical playback ports, if there are any and we are not connected."""
         with contextlib.suppress(Exception):
             if any(self._client.get_all_connections(port) for port in self._ports):
                 return
@@ -273,7 +273,7 @@ class Sound:
         self._sent.read()
 
     def _fill(self, out: np.ndarray, frames: int, late: bool) -> None:
-        """The device's callback: what left since the last block, each message where it fell."""
+        """The device's callback: messages since the last block, each at its place."""
         began = time.perf_counter()
         now = time.monotonic()
         messages: dict[int, list[tuple[int, bytes]]] = {self._output: [], self._font_output: []}
@@ -303,7 +303,7 @@ class Sound:
         self._blocks += 1
 
     def state(self) -> dict[str, Any]:
-        """How things stand: where it comes out, the delay, underruns, load (part of the time there is), voices."""
+        """State report: output, delay, underruns, load (fraction of the available time), voices."""
         block, delay = 0, 0.0
         if self._client is not None:
             block = self._client.blocksize
@@ -329,7 +329,7 @@ class Sound:
 
 
 def _is_let_go() -> bool:
-    """Whether whoever started this has hung up: a kit takes seconds to compute, and nobody waits for it then."""
+    """Whether the parent has hung up: a kit takes seconds to compute, and nobody is waiting any more."""
     asked = select.poll()
     asked.register(0, 0)
     return any(event & select.POLLHUP for _, event in asked.poll(0))

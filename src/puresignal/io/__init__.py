@@ -1,1 +1,1 @@
-"""Open file formats, read with tolerance and written with care."""
+"""Open file formats and devices, read tolerantly and written safely."""

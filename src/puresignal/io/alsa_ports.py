@@ -1,6 +1,6 @@
-"""MIDI ports of the ALSA sequencer: listed, joined, read by a thread that blocks until something comes.
+"""MIDI ports of the ALSA sequencer: listing, connecting, and a thread that blocks until something arrives.
 
-Without ALSA's sequencer (no /dev/snd/seq) everything here is empty and the program goes on.
+Without the sequencer (no /dev/snd/seq) everything here is empty and the program runs on.
 """
 
 from __future__ import annotations
@@ -20,8 +20,8 @@ DEVICE = Path("/dev/snd/seq")
 
 
 def open_client(name: str) -> Any:
-    """A client of the sequencer, None where there is none or it may not be opened."""
-    # The library prints to stderr where the device is missing, so that is looked at first.
+    """A client of the sequencer, or None if there is no sequencer or no permission."""
+    # The library prints to stderr if the device is missing, so that is checked first.
     if not DEVICE.exists():
         return None
     try:
@@ -33,7 +33,7 @@ def open_client(name: str) -> Any:
 
 
 def listing() -> tuple[MidiPort, ...]:
-    """All ports of the sequencer but its own timer and the program's, those that give first."""
+    """All ports of the sequencer except its timer and our own; sources first."""
     client = open_client("Pure Signal ports")
     if client is None:
         return ()
@@ -44,7 +44,7 @@ def listing() -> tuple[MidiPort, ...]:
 
 
 def ports_of(client: Any) -> list[tuple[MidiPort, Any]]:
-    """All ports that a client sees, each with what the sequencer needs to join it."""
+    """All ports visible to a client, each with its address for connecting."""
     found = []
     for gives in (True, False):
         for info in client.list_ports(input=gives or None, output=(not gives) or None, sort=False):
@@ -54,13 +54,13 @@ def ports_of(client: Any) -> list[tuple[MidiPort, Any]]:
 
 
 class AlsaClient:
-    """The router's side of the sequencer.
+    """The router's client of the sequencer.
 
     incoming  (seconds of the monotonic clock, input, message), filled by a thread
     """
 
     def __init__(self, client: Any, inputs: int, outputs: int, arrived: Callable[[], None]):
-        """arrived: called, in the reading thread, after a message was put into `incoming`."""
+        """arrived: called in the reading thread after a message was added to `incoming`."""
         import alsa_midi
 
         self._midi = alsa_midi
@@ -76,18 +76,18 @@ class AlsaClient:
             threading.Thread(target=work, daemon=True).start()
 
     def join(self, gives: bool, number: int, wanted: str) -> str | None:
-        """Joins an input or output of ours to a port, if it is there; its name, or None."""
+        """Connect one of our inputs or outputs to a port. Returns its name, or None if it is missing."""
         for port, info in ports_of(self._client):
             if port.gives == gives and port.name == wanted:
                 own = (self._ins if gives else self._outs)[number]
                 with contextlib.suppress(Exception):
-                    # Joined already is as good as joined.
+                    # An existing connection is fine.
                     own.connect_from(info) if gives else own.connect_to(info)
                 return port.name
         return None
 
     def send(self, output: int, message: bytes) -> None:
-        """Hands a message to the thread that writes: a port's callback must not wait for the kernel."""
+        """Pass a message to the writing thread: a port callback must not wait for the kernel."""
         self._leaving.put((output, message))
 
     def close(self) -> None:

@@ -1,7 +1,6 @@
-"""Audio files: WAV, FLAC, OGG, MP3, AIFF to arrays, through libsndfile and soxr; whole, or in blocks.
+"""Audio files (WAV, FLAC, OGG, MP3, AIFF) as arrays, through libsndfile and soxr; whole, or in blocks.
 
-Whatever is wrong with a file is told with its name and what to do; what can be read of a
-damaged one is used.
+Problems are reported with the file's name and what to do; a damaged file is used as far as it can be read.
 """
 
 from __future__ import annotations
@@ -24,7 +23,7 @@ BLOCK_SECONDS = 20.0
 
 @dataclass(frozen=True)
 class Facts:
-    """What a file says of itself. cut  whether it is plainly shorter than it should be."""
+    """Properties of a file. cut: whether it is clearly shorter than it should be."""
 
     rate: int
     channels: int
@@ -39,41 +38,40 @@ class Facts:
 def facts(path: Path) -> Facts:
     """Rate, channels and length.
 
-    Raises FileAccessError, or BadFileError when it holds no sound
+    Raises FileAccessError, or BadFileError if it contains no sound
     """
     with _open(path) as source:
         return Facts(source.samplerate, source.channels, source.frames, _cut(source.extra_info))
 
 
 def _cut(said: str) -> bool:
-    """Whether libsndfile says that the sound ends before it should."""
+    """Whether libsndfile reports that the sound ends too early."""
     found = re.search(r"^ *(?:data|SSND) *: *(\d+) \(should be (\d+)\)", said, re.MULTILINE)
-    # A length of all ones was not known yet when the file was begun.
+    # A length of all ones means that it was unknown when the file was started.
     longer = found is not None and int(found[2]) < int(found[1]) < UNKNOWN
     return longer or "lacks an end-of-stream" in said
 
 
 UNKNOWN = 0x7FFFF000
-"""Bytes from which on a length says that it is not known."""
+"""Number of bytes from which a length means "unknown"."""
 
 
 def blocks(
     path: Path, rate: int, mixed: Callable[[np.ndarray], np.ndarray] | None = None,
     spoilt: Callable[[int], None] | None = None,
 ) -> Iterator[np.ndarray]:  # fmt: skip
-    """The file at a rate, block after block: (samples, channels) float32, memory of one block at a time.
+    """Read a file at a sample rate, block by block: (samples, channels) float32, memory of one block at a time.
 
-    mixed: makes fewer channels of each block before it is brought to the rate, which takes the longer the more there
-    are. What is no number is silence; spoilt: told how many samples of a block are none.
-
-    Raises FileAccessError or BadFileError
+    mixed   reduces the channels of each block before resampling, whose cost grows with the channels
+    spoilt  called with the number of samples in a block that are NaN or infinite, which become silence
+    Raises  FileAccessError or BadFileError
     """
     import soxr
 
     with _open(path) as source:
         own, read, resampler, damaged = source.samplerate, 0, None, False
         while True:
-            # What comes after damage would be heard too early.
+            # Sound after the damage would come too early.
             nothing = np.zeros((0, source.channels), np.float32)
             block, damaged = (nothing, True) if damaged else _next(source, path, read, spoilt)
             last = len(block) == 0
@@ -87,11 +85,11 @@ def blocks(
             if last:
                 break
     if not read:
-        raise BadFileError("There is no sound in this file", path.name, "Choose another file.")
+        raise BadFileError("This file contains no sound", path.name, "Choose another file.")
 
 
 def read(path: Path, rate: int) -> np.ndarray:
-    """The whole file at a rate: (samples, channels) float32.
+    """Read the whole file at a sample rate: (samples, channels) float32.
 
     Raises FileAccessError or BadFileError
     """
@@ -99,7 +97,7 @@ def read(path: Path, rate: int) -> np.ndarray:
 
 
 def mono(block: np.ndarray) -> np.ndarray:
-    """(samples, channels) to (samples, 1): their mean."""
+    """(samples, channels) to (samples, 1): the mean."""
     if block.shape[1] == 1:
         return block
     if block.shape[1] == 2:
@@ -118,7 +116,7 @@ def _next(source: Any, path: Path, read_so_far: int, spoilt: Callable[[int], Non
         block, damaged = _undamaged(path, read_so_far), True
         if not read_so_far and not len(block):
             raise _wrong(path) from error
-    # Nearly always all are numbers, and so is their sum.
+    # Nearly always all samples are finite, and so is their sum.
     with np.errstate(all="ignore"):
         if np.isfinite(block.sum()):
             return block, damaged
@@ -128,7 +126,7 @@ def _next(source: Any, path: Path, read_so_far: int, spoilt: Callable[[int], Non
 
 
 def _undamaged(path: Path, begin: int) -> np.ndarray:
-    """What can still be read from a frame on, to where the file is damaged."""
+    """What can still be read from a frame on, up to the damage."""
     import soundfile
 
     with _open(path) as again:
@@ -143,7 +141,7 @@ def _undamaged(path: Path, begin: int) -> np.ndarray:
 
 
 STEP = 1024
-"""Frames that are read at once where a file is damaged: no more than these are lost."""
+"""Frames read at once in a damaged file: at most this many are lost."""
 
 
 def _open(path: Path) -> Any:
@@ -158,16 +156,16 @@ def _open(path: Path) -> Any:
 
 def _wrong(path: Path) -> BadFileError:
     return BadFileError(
-        "This is no audio file that can be read",
+        "This audio file cannot be read",
         path.name,
-        "Use WAV, FLAC, OGG, MP3 or AIFF; save it anew if it is one.",
+        "Use WAV, FLAC, OGG, MP3 or AIFF; if it is one of these, export it again.",
     )
 
 
 def write_wav(path: Path, samples: np.ndarray, rate: int) -> None:
-    """Writes (samples, channels) or (samples,) as 24-bit WAV.
+    """Write (samples, channels) or (samples,) as 24-bit WAV.
 
-    Raises FileAccessError when the system refuses
+    Raises FileAccessError if the system refuses
     """
     import soundfile
 

@@ -1,6 +1,6 @@
-"""Sound devices, through PortAudio where it is installed: which there are, and an output that is open.
+"""Sound devices through PortAudio: listing, and opening an output.
 
-Without the PortAudio library or a device everything here says so and the program goes on, silently.
+Without the PortAudio library or a device, errors say so and the program runs on silently.
 """
 
 from __future__ import annotations
@@ -13,17 +13,17 @@ import numpy as np
 from puresignal.core.errors import PureSignalError
 
 Fill = Callable[[np.ndarray, int, bool], None]
-"""Fills (frames, 2) float32; told whether the block before came too late."""
+"""Fills (frames, 2) float32; the flag tells whether the previous block was late."""
 
 
 class NoSoundError(PureSignalError):
-    """There is no sound device to play through, or no PortAudio library."""
+    """There is no sound device, or no PortAudio library."""
 
 
 def library() -> Any:
     """The PortAudio binding.
 
-    Raises NoSoundError when the library is not installed
+    Raises NoSoundError if the library is not installed
     """
     try:
         import sounddevice
@@ -37,7 +37,7 @@ def library() -> Any:
 
 
 def outputs() -> tuple[str, ...]:
-    """Names of the devices that sound can come out of; none where there is no library."""
+    """Names of the output devices; none without the library."""
     try:
         found = library().query_devices()
     except NoSoundError:
@@ -50,8 +50,8 @@ def outputs() -> tuple[str, ...]:
 def open_output(device: str | None, rate: int, block: int, fill: Fill) -> Any:
     """An output stream of two channels, not started yet.
 
-    device  its name, None for the system's usual one
-    Raises NoSoundError when there is none, or it refuses
+    device  its name, None for the system's default
+    Raises  NoSoundError if there is none, or it refuses
     """
     sound = library()
 
@@ -66,6 +66,6 @@ def open_output(device: str | None, rate: int, block: int, fill: Fill) -> Any:
     except Exception as error:
         raise NoSoundError(
             "There is no sound device",
-            device or "the usual one",
-            "Plug one in, or start JACK; it is taken up by itself.",
+            device or "default device",
+            "Plug one in, or start JACK; the program will connect by itself.",
         ) from error

@@ -1,6 +1,6 @@
-"""A recording made ready to be heard: one channel at the rate of the ear, and what is to be said of its level.
+"""A recording prepared for transcription: one channel at the ear's sample rate, with checks of its level.
 
-A short one is read once and kept; a long one is read anew as often as it is needed, which takes no memory.
+A short recording is read once and kept; a long one is read again whenever needed, which takes no memory.
 """
 
 from __future__ import annotations
@@ -16,20 +16,21 @@ from puresignal.core.hearing.dsp.chunks import Source
 from puresignal.io import audio_file
 
 KEPT_SECONDS = 780.0
-"""A recording up to this long is kept."""
+"""Recordings up to this length are kept."""
 WHOLE = 0.98
-"""So much of what a file says it holds is all of it: an MP3 says about how long it is."""
+"""Fraction of its stated length from which a file counts as complete: MP3 lengths are approximate."""
 FULL_SCALE = 0.999
-"""What is louder than this is cut off."""
+"""Level from which a sample counts as clipped."""
 
 
 @dataclass(frozen=True, eq=False)
 class Recording:
-    """source  its samples at the rate asked for, block by block; count  how many; channels  that the file has
+    """A prepared recording.
 
-    peak  the largest sample of any channel; clipped  the part of all samples at full scale, 0..1
-    left  the largest sample of what is heard of them: 0 where channels cancel each other out
-    cut  whether the file ends before it should; spoilt  how many of its samples are no numbers
+    source    its samples at the requested rate, block by block; count: their number; channels: of the file
+    peak      largest sample of any channel; clipped: fraction of samples at full scale, 0..1
+    left      largest sample of the mix: 0 if the channels cancel
+    cut       whether the file ends too early; spoilt: number of NaN or infinite samples
     """
 
     source: Source
@@ -43,11 +44,11 @@ class Recording:
 
 
 def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None = None) -> Recording:
-    """The recording at a rate, of one channel.
+    """Prepare a recording as one channel at a sample rate.
 
-    pan: only what stands there, -1..1, where there are two channels; lowest: only what lies above it, Hz
-
-    Raises FileAccessError or BadFileError
+    pan     extract this place of a stereo picture, -1..1
+    lowest  remove everything below this frequency in Hz
+    Raises  FileAccessError or BadFileError
     """
     facts = audio_file.facts(path)
     channels, peak, clipped, samples, spoilt = facts.channels, 0.0, 0, 0, 0
@@ -91,7 +92,7 @@ def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None
 
     source: Callable[[], Iterator[np.ndarray]] = plain
     if placed or lowest is not None:
-        # What is taken out of a mix is taken out once.
+        # The extraction from a mix is done once.
         source = taken_out if kept is None else list(taken_out()).__iter__
     cut = facts.cut or samples < WHOLE * facts.frames * channels
     return Recording(source, count, channels, peak, clipped / max(1, samples), left, cut, spoilt)

@@ -1,4 +1,4 @@
-"""Reading and writing whole files safely: nothing half-written, and errors that say what to do."""
+"""Safe reading and writing of whole files: never half-written, with errors that say what to do."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ LARGEST = 512 * 1024 * 1024
 def read_bytes(path: Path) -> bytes:
     """A file's content.
 
-    Raises FileAccessError when it is missing, a folder, not permitted or absurdly large
+    Raises FileAccessError if it is missing, a folder, not permitted or far too large
     """
     try:
         if path.is_dir():
@@ -32,7 +32,7 @@ def read_bytes(path: Path) -> bytes:
 
 
 def check_readable(path: Path) -> None:
-    """Raises FileAccessError when a file is missing, a folder or not permitted."""
+    """Raises FileAccessError if a file is missing, a folder or not permitted."""
     try:
         if path.is_dir():
             raise FileAccessError("This is a folder, not a file", str(path), "Choose a file in it.")
@@ -43,10 +43,10 @@ def check_readable(path: Path) -> None:
 
 
 def write_bytes(path: Path, content: bytes, keep_as: Path | None = None) -> None:
-    """Writes beside the file and renames, so that it is there whole or not at all.
+    """Write beside the file and rename, so that it exists completely or not at all.
 
-    keep_as  where to keep the file that was there before
-    Raises   FileAccessError when the system refuses; what was there before is unharmed
+    keep_as  where to keep the previous file
+    Raises   FileAccessError if the system refuses; the previous file is unharmed
     """
     temporary = None
     try:
@@ -70,7 +70,7 @@ def _give_usual_rights(temporary: str, path: Path) -> None:
     try:
         mode = path.stat().st_mode & 0o777
     except OSError:
-        # mkstemp makes files private; a new file gets what any program would give it.
+        # mkstemp creates private files; a new file gets the usual permissions.
         mask = os.umask(0)
         os.umask(mask)
         mode = 0o666 & ~mask
@@ -78,15 +78,15 @@ def _give_usual_rights(temporary: str, path: Path) -> None:
 
 
 def access_error(error: OSError, path: Path, doing: str) -> FileAccessError:
-    """The system's refusal in words that say what to do."""
+    """A system error as a FileAccessError that says what to do."""
     known = {
         errno.ENOENT: ("There is no such file or folder", "Check the name."),
         errno.ENOTDIR: ("A part of this path is a file, not a folder", "Check the name."),
         errno.EACCES: (f"You have no permission to {doing} this", "Change its permissions or choose another place."),
         errno.EPERM: (f"You have no permission to {doing} this", "Change its permissions or choose another place."),
-        errno.EROFS: ("This place can only be read", "Choose another place."),
+        errno.EROFS: ("This place is read-only", "Choose another place."),
         errno.ENOSPC: ("The disk is full", "Make room or choose another place; nothing was written."),
-        errno.EDQUOT: ("Your share of the disk is used up", "Make room or choose another place; nothing was written."),
+        errno.EDQUOT: ("Your disk quota is used up", "Make room or choose another place; nothing was written."),
         errno.EISDIR: ("This is a folder, not a file", "Give a file name."),
         errno.ENAMETOOLONG: ("The name is too long", "Choose a shorter one."),
         errno.EFBIG: ("The file would be larger than this disk allows", "Choose another place; nothing was written."),

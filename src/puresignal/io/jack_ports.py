@@ -1,6 +1,6 @@
-"""MIDI ports of the JACK server: which there are, and how a name finds one.
+"""MIDI ports of the JACK server: listing, clients and connections.
 
-Without the JACK library or a server everything here says so and the program goes on.
+Without the JACK library or a server, errors say so and the program runs on.
 """
 
 from __future__ import annotations
@@ -18,13 +18,13 @@ Incoming = list[tuple[int, int, bytes]]
 
 
 class NoServerError(PureSignalError):
-    """There is no JACK server to talk to, or no JACK library."""
+    """There is no JACK server, or no JACK library."""
 
 
 def library() -> Any:
     """The JACK binding.
 
-    Raises NoServerError when the JACK library is not installed
+    Raises NoServerError if the JACK library is not installed
     """
     try:
         import jack
@@ -40,9 +40,9 @@ def library() -> Any:
 
 
 def open_client(name: str) -> Any:
-    """A client of the server that JACK_DEFAULT_SERVER names, or the default one.
+    """A client of the server named by JACK_DEFAULT_SERVER, or of the default one.
 
-    Raises NoServerError when there is none
+    Raises NoServerError if there is none
     """
     jack = library()
     try:
@@ -52,13 +52,14 @@ def open_client(name: str) -> Any:
 
 
 def block(client: Any, inputs: list[Any], outputs: list[Any]) -> Callable[[int], tuple[int, Incoming]]:
-    """What the callback asks of the server at the start of every block, as one function.
+    """The callback's calls to the server at the start of every block, as one function.
 
-    The function takes the frames of the block, empties the outputs, and gives the frame at which the block
-    begins, in the server's 32 bits, and what has come: (offset, input, message).
+    The function takes the frames of the block, clears the outputs, and returns the frame at which the block begins, in
+    the server's 32 bits, and the messages: (offset, input, message).
 
-    At 64 frames it is called 750 times a second, each time with cold caches, so it is written for as few steps as
-    can be: the binding's own methods took three times as long.
+    At 64 frames it is called 750 times per second, each time with cold caches, so it makes as few steps as possible:
+    the
+    binding's own methods took three times as long.
     """
     calls = library()._lib
     own, buffer, count = client._ptr, calls.jack_port_get_buffer, calls.jack_midi_get_event_count
@@ -79,9 +80,9 @@ def block(client: Any, inputs: list[Any], outputs: list[Any]) -> Callable[[int],
 
 
 def listing() -> tuple[MidiPort, ...]:
-    """All MIDI ports of the server, those that give first.
+    """All MIDI ports of the server, sources first.
 
-    Raises NoServerError when there is no server
+    Raises NoServerError if there is no server
     """
     client = open_client("Pure Signal ports")
     try:
@@ -91,7 +92,7 @@ def listing() -> tuple[MidiPort, ...]:
 
 
 def ports_of(client: Any) -> tuple[MidiPort, ...]:
-    """All MIDI ports that a client sees but its own."""
+    """All MIDI ports visible to a client, except its own."""
     own = f"{client.name}:"
     gives = [p.name for p in client.get_ports(is_midi=True, is_output=True)]
     takes = [p.name for p in client.get_ports(is_midi=True, is_input=True)]
@@ -100,7 +101,7 @@ def ports_of(client: Any) -> tuple[MidiPort, ...]:
 
 
 def wires(client: Any) -> frozenset[tuple[str, str]]:
-    """Every MIDI connection of the server: (port that gives, port that takes)."""
+    """Every MIDI connection of the server: (source port, destination port)."""
     found = set()
     for port in client.get_ports(is_midi=True, is_output=True):
         found |= {(port.name, taken.name) for taken in client.get_all_connections(port)}
@@ -108,9 +109,9 @@ def wires(client: Any) -> frozenset[tuple[str, str]]:
 
 
 def all_wires() -> frozenset[tuple[str, str]]:
-    """The same, asked by a client that is made for it.
+    """The same, using a temporary client.
 
-    Raises NoServerError when there is no server
+    Raises NoServerError if there is no server
     """
     client = open_client("Pure Signal ports")
     try:
@@ -120,27 +121,27 @@ def all_wires() -> frozenset[tuple[str, str]]:
 
 
 def cut(gives: str, takes: str) -> None:
-    """Parts two ports, whoever joined them.
+    """Disconnect two ports, whoever connected them.
 
-    Raises NoServerError when there is no server
+    Raises NoServerError if there is no server
     """
     client = open_client("Pure Signal ports")
     try:
         client.disconnect(gives, takes)
     except library().JackError:
-        # Parted already is as good.
+        # Already disconnected is fine.
         pass
     finally:
         client.close()
 
 
 def realtime_problem() -> str:
-    """Why the callback may not be scheduled in real time, and the cure; empty when it may."""
+    """Why the callback may lack real-time scheduling, and how to get it; empty if it has it."""
     soft, _ = resource.getrlimit(resource.RLIMIT_RTPRIO)
     if soft or os.geteuid() == 0:
         return ""
     return (
-        "This account may not run in real time, so notes can come late. Put it into the group audio "
+        "This account has no real-time scheduling, so notes may be late. Add it to the group audio "
         "(sudo usermod -aG audio $USER), write “@audio - rtprio 95” into /etc/security/limits.d/audio.conf, "
         "and log in again."
     )

@@ -1,8 +1,7 @@
-"""The journal: every message that arrives, at once on disk, a line each; what a kill cuts off is at most its last line.
+"""The journal: every incoming message goes to disk at once, one per line; a kill costs at most the last line.
 
-A line is seconds, number of the input, bytes in hex: `12.34568 0 99265a`. The
-first line of a file names the inputs. Files are closed when they are full, and
-old ones go when enough is kept (docs/formats.md).
+A line is seconds, number of the input, bytes in hex: `12.34568 0 99265a`. The first line of a file names the inputs.
+Full files are closed, and old ones are deleted when enough is kept (docs/formats.md).
 """
 
 from __future__ import annotations
@@ -23,13 +22,13 @@ from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
 from puresignal.io import file_access
 
 LINES = 50_000
-"""Messages of one file."""
+"""Messages per file."""
 KEPT_MESSAGES, KEPT_SECONDS = 200_000, 30 * 60
-"""At least so many messages, and at least those of so long, are kept."""
+"""At least this many messages, and at least those of this many seconds, are kept."""
 SITTING_KEPT_SECONDS = 14 * 24 * 3600
-"""A sitting that ended longer ago is forgotten."""
+"""Journals of sittings that ended longer ago are deleted."""
 TAIL = 4096
-"""Messages at the end of a journal that one recorder may have written and not noted."""
+"""Messages at the end of a journal that a recorder may have written without noting its position."""
 
 _HEAD = re.compile(r"# pure-signal journal 1 (.*)\Z")
 
@@ -37,8 +36,8 @@ _HEAD = re.compile(r"# pure-signal journal 1 (.*)\Z")
 class Writer:
     """Appends to the journal of one sitting.
 
-    Raises FileAccessError when the folder cannot be written to; while writing, a disk that
-    refuses is remembered in `refused` and tried again with the next messages.
+    Raises FileAccessError if the folder is not writable; a disk that refuses while writing is noted in `refused` and
+    retried with the next messages
     """
 
     def __init__(self, folder: Path, inputs: tuple[str, ...]):
@@ -57,7 +56,7 @@ class Writer:
         self._number = int(existing[-1].stem) + 1 if existing and existing[-1].stem.isdigit() else 1
 
     def add(self, messages: Iterable[tuple[float, int, bytes]]) -> None:
-        """Writes messages; when it returns they are the system's and survive our own death."""
+        """Write messages. On return the system has them, and they survive our death."""
         rows = [f"{at:.5f} {port} {data.hex()}\n".encode() for at, port, data in messages]
         if not rows and not self._owed:
             return
@@ -67,7 +66,7 @@ class Writer:
             self._write(self._owed + b"".join(rows))
             self._owed, self.refused = b"", None
         except OSError as error:
-            # Kept in memory until the disk takes it; a sitting's worth of messages is small.
+            # Kept in memory until the disk accepts it; the messages of a sitting are small.
             self._owed += b"".join(rows)
             self.refused = error
         self._lines += len(rows)
@@ -89,7 +88,7 @@ class Writer:
         self._tidy()
 
     def _tidy(self) -> None:
-        """Lets old files go, as long as enough messages and a long enough time are kept."""
+        """Delete old files, as long as enough messages and a long enough time are kept."""
         full = sorted(self.folder.glob("*.journal"))[:-1]
         spare = len(full) - -(-KEPT_MESSAGES // LINES)
         now = time.time()
@@ -104,9 +103,9 @@ class Writer:
 
 
 def read(paths: Iterable[Path]) -> tuple[tuple[str, ...], list[tuple[float, int, bytes]]]:
-    """The inputs and messages of journal files, in order. A line cut off by a crash is passed over.
+    """The inputs and messages of journal files, in order. A line cut off by a crash is skipped.
 
-    Raises FileAccessError, or BadFileError when a file is no journal
+    Raises FileAccessError, or BadFileError if a file is not a journal
     """
     inputs: tuple[str, ...] = ()
     rows = []
@@ -116,7 +115,7 @@ def read(paths: Iterable[Path]) -> tuple[tuple[str, ...], list[tuple[float, int,
         if head is None:
             raise BadFileError("This is not a journal of Pure Signal", path.name, "Choose a .journal file.")
         inputs = tuple(head.group(1).split("\t"))
-        # What follows the last new line was being written when the program was stopped.
+        # Text after the last newline was being written when the program stopped.
         for line in lines[1:-1]:
             parts = line.split(" ")
             if len(parts) == 3 and parts[1].isdigit():
@@ -129,10 +128,10 @@ def read(paths: Iterable[Path]) -> tuple[tuple[str, ...], list[tuple[float, int,
 
 @dataclass(frozen=True)
 class Sitting:
-    """What one sitting's journal holds.
+    """The contents of one sitting's journal.
 
     rows   (seconds, input, bytes), in order
-    ended  the wall clock's time of the last row, seconds since 1970
+    ended  wall clock time of the last row, seconds since 1970
     """
 
     folder: Path
@@ -142,7 +141,7 @@ class Sitting:
 
 
 def sittings(folder: Path) -> list[Sitting]:
-    """The sittings under a folder that hold something, newest first; what cannot be read is passed over."""
+    """The non-empty sittings under a folder, newest first; unreadable files are skipped."""
     found = []
     for one in folder.iterdir() if folder.is_dir() else ():
         inputs: tuple[str, ...] = ()
@@ -154,7 +153,7 @@ def sittings(folder: Path) -> list[Sitting]:
                 ended = max(ended, path.stat().st_mtime)
             except (FileAccessError, BadFileError, OSError):
                 continue
-            # Inputs may have been chosen anew within the sitting: each name has one number in what is returned.
+            # Inputs may have changed within the sitting: in the result each name has one number.
             inputs = tuple(dict.fromkeys((*inputs, *named)))
             number = [inputs.index(name) for name in named]
             rows += [(at, number[port], data) for at, port, data in more if port < len(number)]
@@ -164,7 +163,7 @@ def sittings(folder: Path) -> list[Sitting]:
 
 
 def last_rows(folder: Path) -> list[tuple[float, int, bytes]]:
-    """The messages of a folder's newest file, none where there is no file that can be read."""
+    """The messages of a folder's newest file; none if there is no readable file."""
     paths = sorted(folder.glob("*.journal"))
     try:
         return read(paths[-1:])[1]
@@ -173,14 +172,14 @@ def last_rows(folder: Path) -> list[tuple[float, int, bytes]]:
 
 
 def already_written(records: Sequence[tuple[float, int, bytes]], tail: list[tuple[float, int, bytes]]) -> int:
-    """How many of the first records the journal ends with already."""
+    """How many of the first records the journal already ends with."""
     first = [(round(at, 5), port, bytes(data)) for at, port, data in records[:TAIL]]
     most = min(len(first), len(tail))
     return next((n for n in range(most, 0, -1) if tail[-n:] == first[:n]), 0)
 
 
 def forget_old(sittings: Path, but: Path) -> None:
-    """Lets go of the journals of sittings that ended long ago."""
+    """Delete the journals of sittings that ended long ago."""
     now = time.time()
     for folder in sittings.iterdir() if sittings.is_dir() else ():
         files_there = list(folder.glob("*.journal"))
@@ -195,7 +194,7 @@ def to_take(
     rows: list[tuple[float, int, bytes]], inputs: tuple[str, ...], ident: str, name: str, tempo: TempoMap,
     since: float | None = None,
 ) -> Take:  # fmt: skip
-    """A take of messages; its time starts with the first of them, or at `since`, which is not after it."""
+    """A take made of messages; its time starts at the first of them, or at `since`, which is not later."""
     if not rows:
         raise FileAccessError("Nothing has arrived", name, "Play something, and look at the input's lamp.")
     begin = rows[0][0] if since is None else since

@@ -1,4 +1,4 @@
-"""JSON files: read with a message that names the line, written readably."""
+"""JSON files: errors name the line, and output is readable."""
 
 from __future__ import annotations
 
@@ -14,13 +14,13 @@ def read(path: Path, kind: str) -> Any:
     """The data of a JSON file.
 
     kind    what it should be, for messages: "note map"
-    Raises  FileAccessError, or BadFileError when it is no JSON
+    Raises  FileAccessError, or BadFileError if it is not JSON
     """
     return parse(read_bytes(path), path.name, kind)
 
 
 def parse(content: bytes, name: str, kind: str) -> Any:
-    """The data of JSON bytes, UTF-8 with or without a mark."""
+    """The data of JSON bytes, UTF-8 with or without a byte order mark."""
     try:
         return json.loads(content.decode("utf-8-sig"))
     except UnicodeDecodeError as error:
@@ -32,12 +32,12 @@ def parse(content: bytes, name: str, kind: str) -> Any:
             "Correct the line, or choose another file.",
         ) from error
     except (RecursionError, ValueError) as error:
-        # Nested a thousand deep, or a number of ten thousand digits.
+        # Nested a thousand levels deep, or a number of ten thousand digits.
         raise BadFileError(
             f"This is not a {kind}: it cannot be read", name, f"Choose a {kind} file (.json)."
         ) from error
 
 
 def to_bytes(data: Any) -> bytes:
-    """Readable JSON that ends in a new line."""
+    """Readable JSON that ends with a newline."""
     return (json.dumps(data, indent=2, ensure_ascii=False) + "\n").encode("utf-8")

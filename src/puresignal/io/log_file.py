@@ -1,4 +1,4 @@
-"""The program's log: a rotating file under the state folder, and what Python or Qt had to say when it broke."""
+"""The program's log: a rotating file in the state folder, with uncaught exceptions and crashes."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from puresignal import __version__
 from puresignal.io import xdg_folders
 
 LARGEST, KEPT, TOLD = 500_000, 3, 60
-"""Bytes of one log file, how many are kept, and lines that a report quotes."""
+"""Bytes per log file, number of files kept, and lines quoted in a report."""
 
 log = logging.getLogger("puresignal")
 _crash_file = None
@@ -26,9 +26,9 @@ def path() -> Path:
 
 
 def start(on_bug: Callable[[str], None] | None = None) -> None:
-    """Starts logging; a disk that refuses costs the log, never the program.
+    """Start logging; a disk that refuses costs the log, never the program.
 
-    on_bug  is told the last line of an exception that nobody caught
+    on_bug  called with the last line of an uncaught exception
     """
     global _crash_file
     try:
@@ -44,7 +44,7 @@ def start(on_bug: Callable[[str], None] | None = None) -> None:
     log.info("Pure Signal %s starts on Python %s", __version__, platform.python_version())
 
     def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
-        log.error("nobody caught this", exc_info=(kind, error, trace))
+        log.error("uncaught exception", exc_info=(kind, error, trace))
         sys.__excepthook__(kind, error, trace)
         if on_bug is not None:
             on_bug(f"{kind.__name__}: {error}")
@@ -53,7 +53,7 @@ def start(on_bug: Callable[[str], None] | None = None) -> None:
 
 
 def report(more: dict[str, str]) -> str:
-    """What a person needs to help: versions, the system, the last lines of the log."""
+    """A report for somebody who helps: versions, system, the last lines of the log."""
     import numpy
 
     facts = {

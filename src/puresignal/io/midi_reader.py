@@ -1,8 +1,9 @@
-"""Standard MIDI Files: a reader that uses whatever can be read, and says what it could not.
+"""A tolerant reader of Standard MIDI Files: it uses everything readable and reports the rest.
 
-Source: Standard MIDI Files 1.0 (RP-001). Damage that real programs leave behind
-is repaired with a notice that names the place; an error is raised only when no
+Damage that real programs leave behind is repaired with a notice that names the place; an error is raised only if no
 music can be read at all.
+
+Source  Standard MIDI Files 1.0 (RP-001)
 """
 
 from __future__ import annotations
@@ -22,16 +23,16 @@ from puresignal.io.file_access import read_bytes
 SEQUENCE_NUMBER, TRACK_NAME, PORT_PREFIX, END_OF_TRACK, SET_TEMPO, TIME_SIGNATURE = 0, 3, 0x21, 0x2F, 0x51, 0x58
 MOST_NOTICES = 20
 MOST_TICKS = 1 << 36
-# Bytes of data that follow each status, by its upper four bits.
+# Data bytes after each status, by its upper four bits.
 _DATA_LENGTH = {0x8: 2, 0x9: 2, 0xA: 2, 0xB: 2, 0xC: 1, 0xD: 1, 0xE: 2}
-# System common messages that may stray into a file with their data; real-time bytes have none.
+# System common messages that may stray into a file with their data; real-time messages have none.
 _SYSTEM_LENGTH = {0xF1: 1, 0xF2: 2, 0xF3: 1}
 
 
 def read(path: Path) -> Song:
     """A song from a file.
 
-    Raises FileAccessError when the system refuses, BadFileError when nothing can be read
+    Raises FileAccessError if the system refuses, BadFileError if nothing can be read
     """
     return parse(read_bytes(path), path.name)
 
@@ -40,13 +41,13 @@ def parse(content: bytes, name: str) -> Song:
     """A song from a file's bytes.
 
     name    of the file, for notices and errors
-    Raises  BadFileError when it is no MIDI file or nothing in it can be read
+    Raises  BadFileError if it is not a MIDI file or nothing in it can be read
     """
     return _Parser(content, name).song()
 
 
 def decode_text(data: bytes) -> str:
-    """Text of a meta event: UTF-8, else Latin-1, which takes any byte. Control characters are dropped."""
+    """Text of a meta event: UTF-8, else Latin-1, which accepts any byte. Control characters are dropped."""
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
@@ -56,7 +57,7 @@ def decode_text(data: bytes) -> str:
 
 @dataclass
 class _RawTrack:
-    """rows: a message each, tick, status and two data bytes packed into one number, which is quick to gather."""
+    """rows: one message each, with tick, status and two data bytes packed into one number for speed."""
 
     rows: list[int]
     payloads: list[bytes]
@@ -66,7 +67,7 @@ class _RawTrack:
 
 
 class _Parser:
-    """Walks over the chunks of one file."""
+    """Walks through the chunks of one file."""
 
     def __init__(self, content: bytes, name: str):
         self._content = content
@@ -90,13 +91,13 @@ class _Parser:
             self.notice(f"the header says it has {length} bytes instead of 6; read as 6", "header")
             length = 6
         if form > 2:
-            self.notice(f"format {form} is not known; read as format 1", "header")
+            self.notice(f"format {form} is unknown; read as format 1", "header")
             form = 1
         raws = self._tracks(start + 8 + length)
         if not raws:
-            raise BadFileError("The file holds no track", self._name, "Copy or export the file again.")
+            raise BadFileError("The file contains no track", self._name, "Copy or export the file again.")
         if len(raws) != promised:
-            self.notice(f"the header promises {promised} tracks, {len(raws)} are there", "header")
+            self.notice(f"the header promises {promised} tracks, but there are {len(raws)}", "header")
         if self._left_out:
             self._notices.append(f"{self._name}: and {self._left_out} more like these")
         tempo, scale = self._tempo_map(division, raws)
@@ -130,25 +131,25 @@ class _Parser:
             begin, end = at + 8, at + 8 + length
             if kind == b"MTrk":
                 if end > len(content):
-                    self.notice(f"the chunk promises {length} bytes, {len(content) - begin} are left", where)
+                    self.notice(f"the chunk promises {length} bytes, but only {len(content) - begin} are left", where)
                 raw, stopped = self._parse_track(begin, self._true_end(begin, end), where)
                 raws.append(raw)
                 end = self._next_chunk(end, stopped, where)
             elif _is_chunk_name(kind):
-                self.notice(f"a chunk of unknown kind {kind.decode('ascii')!r} was skipped", where)
+                self.notice(f"a chunk of unknown type {kind.decode('ascii')!r} was skipped", where)
                 if end > len(content):
                     found = content.find(b"MTrk", begin)
                     end = found if found >= 0 else len(content)
             else:
                 found = content.find(b"MTrk", at)
                 left = (found if found >= 0 else len(content)) - at
-                self.notice(f"{left} bytes that belong to no chunk were skipped", where)
+                self.notice(f"{left} bytes outside any chunk were skipped", where)
                 end = found if found >= 0 else len(content)
             at = end
         return raws
 
     def _true_end(self, begin: int, end: int) -> int:
-        """Where a track's bytes can end at the latest: as promised, or further where no chunk follows there."""
+        """The latest end of a track's bytes: as promised, or farther if no chunk follows there."""
         content = self._content
         if end >= len(content) or _is_chunk_name(content[end : end + 4]):
             return min(end, len(content))
@@ -156,10 +157,10 @@ class _Parser:
         return found if found >= 0 else len(content)
 
     def _next_chunk(self, end: int, stopped: int, where: str) -> int:
-        """Where the next chunk starts: as promised, or where one is found behind the track's last event."""
+        """The start of the next chunk: as promised, or searched for after the track's last event."""
         content = self._content
         if content[stopped : stopped + 4] == b"MTrk" and stopped != end:
-            self.notice("the chunk's length is wrong; the next track follows elsewhere", where)
+            self.notice("the chunk's length is wrong; the next track was found elsewhere", where)
             return stopped
         if end >= len(content) or _is_chunk_name(content[end : end + 4]):
             return end
@@ -169,7 +170,7 @@ class _Parser:
         return found if found >= 0 else max(end, stopped)
 
     def _parse_track(self, at: int, end: int, where: str) -> tuple[_RawTrack, int]:
-        """The events between two places, and the place after the last one read."""
+        """The events between two offsets, and the offset after the last one read."""
         content = self._content
         rows: list[int] = []
         raw = _RawTrack(rows, [], [], 0)
@@ -194,7 +195,7 @@ class _Parser:
                         self.notice("a delta time is longer than four bytes", f"{where}, byte {at}")
                     tick += delta & 0x0FFFFFFF
                     if tick > MOST_TICKS:
-                        self.notice("the times run beyond any music", f"{where}, byte {at}")
+                        self.notice("the times exceed any music", f"{where}, byte {at}")
                         tick = MOST_TICKS
                 status = content[at]
                 if status >= 0xF0:
@@ -208,8 +209,8 @@ class _Parser:
                     running = status
                     at += 1
                 elif not running:
-                    self.notice("data without a status was skipped", f"{where}, byte {at}")
-                    # On to the next status; the byte before it is the delta time that belongs to it.
+                    self.notice("data without a status byte was skipped", f"{where}, byte {at}")
+                    # On to the next status; the byte before it is its delta time.
                     begin = at
                     while at < end and content[at] < 0x80:
                         at += 1
@@ -230,12 +231,12 @@ class _Parser:
                         continue
                 at = self._mend(raw, at, tick, running, data1, data2, where)
             if at > end and end < len(content):
-                self.notice("the last message runs over the end of the chunk", where)
+                self.notice("the last message exceeds the chunk", where)
         except IndexError:
-            self.notice("the track breaks off inside a message", f"{where}, byte {min(at, len(content))}")
+            self.notice("the track ends inside a message", f"{where}, byte {min(at, len(content))}")
             at = len(content)
         if not ended and at <= end:
-            self.notice("the end-of-track mark is missing", where)
+            self.notice("the end-of-track event is missing", where)
         raw.end_tick = tick
         return raw, at
 
@@ -252,8 +253,8 @@ class _Parser:
                 place += 1
                 self.notice(f"a real-time byte {byte:#x} inside a message was skipped", f"{where}, byte {place}")
             elif byte >= 0x80:
-                # Read over: the byte that should be data is taken for one, with its top bit off, as receivers do.
-                self.notice(f"a value above 127 ({byte}) was brought into range", f"{where}, byte {place}")
+                # Treated as data with its top bit cleared, as receivers do.
+                self.notice(f"a value above 127 ({byte}) was clipped to 7 bits", f"{where}, byte {place}")
                 data.append(byte & 0x7F)
                 place += 1
             else:
@@ -263,7 +264,7 @@ class _Parser:
         return place
 
     def _system(self, raw: _RawTrack, at: int, end: int, tick: int, where: str) -> int:
-        """A meta event, system exclusive or stray system message; the place after it."""
+        """A meta event, system exclusive or stray system message. Returns the offset after it."""
         content = self._content
         status = content[at]
         if status == 0xFF:
@@ -271,7 +272,9 @@ class _Parser:
             if kind < 0x80:
                 length, begin = self._length(at + 2)
                 if begin + length > len(content) or (begin + length > end and kind != END_OF_TRACK):
-                    self.notice(f"a meta event promises {length} bytes, {end - begin} are left", f"{where}, byte {at}")
+                    self.notice(
+                        f"a meta event promises {length} bytes, but only {end - begin} are left", f"{where}, byte {at}"
+                    )
                     length = max(0, end - begin)
                 raw.metas.append(Meta(tick, kind, content[begin : begin + length]))
                 return begin + length
@@ -281,7 +284,8 @@ class _Parser:
             length, begin = self._length(at + 1)
             if begin + length > end:
                 self.notice(
-                    f"a system exclusive promises {length} bytes, {end - begin} are left", f"{where}, byte {at}"
+                    f"a system exclusive message promises {length} bytes, but only {end - begin} are left",
+                    f"{where}, byte {at}",
                 )
                 length = max(0, end - begin)
             raw.rows.append(tick << 24 | status << 16)
@@ -305,17 +309,17 @@ class _Parser:
         return value, at
 
     def _tempo_map(self, division: int, raws: list[_RawTrack]) -> tuple[TempoMap, int]:
-        """The tempo map, and how many of its ticks one tick of the file is."""
+        """The tempo map, and how many of its ticks make one tick of the file."""
         if division & 0x8000:
             frames, part = 256 - (division >> 8), max(1, division & 0xFF)
             if frames not in (24, 25, 29, 30):
-                self.notice(f"{frames} frames a second are not known; read as 25", "header")
+                self.notice(f"{frames} frames per second is not a standard rate; read as 25", "header")
                 frames = 25
-            # One quarter note a second (1.001 s in 29.97 frames) keeps every tick exactly where it was.
+            # One quarter note per second (1.001 s for 29.97 frames) keeps every tick exactly in place.
             us = 1_001_000 if frames == 29 else 1_000_000
             return TempoMap((30 if frames == 29 else frames) * part, (Tempo(0, us),)), 1
         if not division:
-            self.notice("the header gives no ticks a quarter note; read as 480", "header")
+            self.notice("the header has no ticks per quarter note; read as 480", "header")
             division = 480
         tempos, meters = [], []
         for number, raw in enumerate(raws):
@@ -326,12 +330,12 @@ class _Parser:
                     if us:
                         tempos.append(Tempo(meta.tick, us))
                     else:
-                        self.notice("a tempo without a value was skipped", where)
+                        self.notice("a tempo event without a valid value was skipped", where)
                 elif meta.kind == TIME_SIGNATURE:
                     if len(meta.data) >= 2 and meta.data[0] and meta.data[1] <= 6:
                         meters.append(Meter(meta.tick, meta.data[0], 1 << meta.data[1]))
                     else:
-                        self.notice("a meter that means nothing was skipped", where)
+                        self.notice("an invalid meter was skipped", where)
         tempos.sort(key=lambda t: t.tick)
         meters.sort(key=lambda m: m.tick)
         return TempoMap(division, tuple(tempos), tuple(meters)), 1

@@ -1,7 +1,8 @@
-"""Standard MIDI Files out: one byte sequence for one song, without running status.
+"""Writer of Standard MIDI Files: one byte sequence per song, without running status.
 
-Source: Standard MIDI Files 1.0 (RP-001). Written in whole arrays: a hundred
-thousand notes take a few hundredths of a second.
+Works on whole arrays: a hundred thousand notes take a few hundredths of a second.
+
+Source  Standard MIDI Files 1.0 (RP-001)
 """
 
 from __future__ import annotations
@@ -18,9 +19,9 @@ _TEXT = 0x01
 
 
 def to_bytes(song: Song, tempo: bool = True) -> bytes:
-    """The file's bytes.
+    """The bytes of the file.
 
-    tempo  whether the tempo and meter are written, on the first track
+    tempo  whether tempo and meter are written, on the first track
     """
     chunks = [b"MThd" + struct.pack(">LHHH", 6, song.format, len(song.tracks), song.tempo.ppq)]
     for i, track in enumerate(song.tracks):
@@ -78,9 +79,9 @@ def _with_extras(
     extras: list[tuple[int, int, bytes]],
     end: int,
 ) -> bytes:
-    """A track's body: channel messages in arrays, with others put in.
+    """A track's body: channel messages from arrays, with other messages inserted.
 
-    extras  (number of channel messages that come before, tick, bytes), rising
+    extras  (number of channel messages before it, tick, bytes), rising
     """
     body = bytearray()
     before, done = 0, 0
@@ -98,7 +99,7 @@ def _with_extras(
 
 
 def _delta(ticks: int) -> bytes:
-    """A delta time; empty texts bridge what four bytes cannot say."""
+    """A delta time; empty text events bridge gaps that four bytes cannot express."""
     out = b""
     while ticks > LONGEST_DELTA:
         out += _vlq(LONGEST_DELTA) + _meta(_TEXT, b"")
@@ -109,7 +110,7 @@ def _delta(ticks: int) -> bytes:
 def _encode(tick: np.ndarray, status: np.ndarray, data1: np.ndarray, data2: np.ndarray, before: int) -> bytes:
     delta = np.diff(tick, prepend=before)
     if len(delta) and int(delta.max()) > LONGEST_DELTA:
-        # So long a pause is one in a lifetime: message by message.
+        # Such a long gap is so rare that message by message is fine.
         parts = []
         for d, s, a, b in zip(delta.tolist(), status.tolist(), data1.tolist(), data2.tolist(), strict=True):
             parts.append(_delta(d) + bytes([s, a] if 0xC0 <= s < 0xE0 else [s, a, b]))
@@ -121,7 +122,7 @@ def _encode(tick: np.ndarray, status: np.ndarray, data1: np.ndarray, data2: np.n
     out = np.zeros(int(length.sum()), np.uint8)
     for i in range(4):
         rows = size > i
-        # Byte i counted from the last: only the last one has its top bit off.
+        # Byte i counted from the last: only the last one has its top bit clear.
         value = (delta[rows] >> 7 * i) & 0x7F
         out[at[rows] + size[rows] - 1 - i] = value | (0x80 if i else 0)
     out[at + size] = status

@@ -1,4 +1,4 @@
-"""The models that ship with the program, read once."""
+"""The trained models that ship with the program, each read once."""
 
 from __future__ import annotations
 
@@ -23,29 +23,29 @@ def _arrays(name: str) -> dict[str, np.ndarray]:
 
 @lru_cache(maxsize=4)
 def network(name: str) -> Network:
-    """One of the ear's plain networks: tones or newest (training/train_ear.py makes them)."""
+    """A dense network of the ear: tones or newest (made by training/train_ear.py)."""
     return from_arrays(_arrays(name))
 
 
 @lru_cache(maxsize=4)
 def layers(name: str) -> ConvNet:
-    """One of the ear's networks of convolutions: begin or drums."""
+    """A convolutional network of the ear: begin or drums."""
     return convolutional.from_arrays(_arrays(name))
 
 
 @lru_cache(maxsize=1)
 def comparing() -> AttentionEnsemble:
-    """The networks that weigh the strokes of a drum recording against each other."""
+    """The networks that compare the strokes of a drum recording with each other."""
     return attention.from_arrays(_arrays("compared"))
 
 
 @lru_cache(maxsize=1)
 def feature_space() -> FeatureSpace:
-    """Where taught sounds are compared."""
+    """The feature space of taught sounds."""
     return FeatureSpace(_arrays("strokes")["turn"])
 
 
 @lru_cache(maxsize=1)
 def quick_feature_space() -> FeatureSpace:
-    """Where they are compared by their first moments."""
+    """The feature space of taught sounds by their first moments, for live use."""
     return FeatureSpace(_arrays("quickstrokes")["turn"])

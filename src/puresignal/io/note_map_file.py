@@ -1,4 +1,4 @@
-"""Note map files, the shipped ones and the player's own."""
+"""Note map files: the shipped ones and the player's own."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from puresignal.io import file_access, json_file, xdg_folders
 
 @lru_cache
 def shipped_ids() -> tuple[str, ...]:
-    """Ids of the maps that come with the program, General MIDI first."""
+    """Ids of the shipped maps, General MIDI first."""
     folder = resources.files("puresignal") / "maps"
     names = sorted(entry.name[:-5] for entry in folder.iterdir() if entry.name.endswith(".json"))
     return tuple(sorted(names, key=lambda name: name != "general-midi"))
@@ -23,9 +23,9 @@ def shipped_ids() -> tuple[str, ...]:
 
 @lru_cache
 def shipped(ident: str) -> NoteMap:
-    """A map that comes with the program.
+    """A shipped map.
 
-    Raises NoteMapError when there is none of that id
+    Raises NoteMapError if there is none with this id
     """
     if ident not in shipped_ids():
         raise NoteMapError("There is no shipped note map of this name", ident, "See 'pure-signal maps' for the names.")
@@ -42,17 +42,20 @@ def read(path: Path) -> NoteMap:
 
 
 def write(path: Path, note_map: NoteMap) -> None:
-    """Raises FileAccessError when the system refuses."""
+    """Write a map to a file.
+
+    Raises FileAccessError if the system refuses
+    """
     file_access.write_bytes(path, json_file.to_bytes(to_json(note_map)))
 
 
 def own_folder() -> Path:
-    """Where the player's own maps are kept."""
+    """Folder of the player's own maps."""
     return xdg_folders.data() / "maps"
 
 
 def own() -> tuple[NoteMap, ...]:
-    """The player's own maps by name; files that are no maps are passed over."""
+    """The player's own maps by name; other files are skipped."""
     found = []
     for path in sorted(own_folder().glob("*.json")):
         with contextlib.suppress(PureSignalError):
@@ -61,9 +64,9 @@ def own() -> tuple[NoteMap, ...]:
 
 
 def keep(note_map: NoteMap) -> Path:
-    """Keeps a map among the player's own, in place of one of the same name.
+    """Save a map among the player's own; it replaces one of the same name.
 
-    Raises FileAccessError when the system refuses
+    Raises FileAccessError if the system refuses
     """
     plain = re.sub(r"[^\w-]+", "-", note_map.name).strip("-").lower()[:80] or "map"
     path = own_folder() / f"{plain}.json"
@@ -81,14 +84,14 @@ def find(name: str) -> NoteMap:
     if path.exists() or name not in shipped_ids():
         if not path.exists() and "/" not in name and not name.endswith(".json"):
             raise NoteMapError(
-                "There is no shipped note map and no file of this name", name, "See 'pure-signal maps' for the names."
+                "There is no shipped note map and no file with this name", name, "See 'pure-signal maps' for the names."
             )
         return read(path)
     return shipped(name)
 
 
 def find_source(name: str) -> NoteMap:
-    """A map to read playing by: it must say one thing about each note."""
+    """A map to identify notes with: it must give each note one meaning."""
     note_map = find(name)
     check_source(note_map, Path(name).name)
     return note_map

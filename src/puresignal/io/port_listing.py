@@ -7,7 +7,7 @@ from puresignal.io.ports import MidiPort, merged
 
 
 def listing() -> tuple[tuple[MidiPort, ...], str]:
-    """All MIDI ports but the program's own, and why there are none of JACK (empty when there is a server)."""
+    """All MIDI ports except our own, and why there are none from JACK (empty if there is a server)."""
     try:
         jack, why = jack_ports.listing(), ""
     except jack_ports.NoServerError as error:

@@ -1,7 +1,6 @@
-"""MIDI ports of every kind, as others see them: which there are, and how a name finds one.
+"""MIDI ports of every kind behind common names, and how to find one by name.
 
-JACK, ALSA and the simulated devices stand behind the same few names; whoever routes
-need not know which kind a port is of.
+JACK, ALSA and simulated devices share these types; callers need not know which kind a port is.
 """
 
 from __future__ import annotations
@@ -17,21 +16,21 @@ RECEIVER = "Simulated receiver"
 SOUND = "Built-in sound"
 FONT = "SoundFont"
 SOUND_CLIENT = "Pure Signal sound"
-"""The built-in sound's name on JACK."""
+"""The built-in sound's client name on JACK."""
 VIRTUAL_IN, VIRTUAL_OUT = "Pure Signal in", "Pure Signal out"
 
 FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD)
-"""Inputs that are fed from within the program; a message in a feed carries its place in this list."""
+"""Inputs fed from within the program; a message in a feed carries its index into this list."""
 FED_BY_WINDOW = FED[:2]
 TAKEN = (RECEIVER, SOUND, FONT)
-"""Outputs whose messages are read from the ring of what was sent."""
+"""Outputs whose messages are read from the ring of sent messages."""
 
 
 @dataclass(frozen=True)
 class MidiPort:
-    """A MIDI port as others see it.
+    """A MIDI port.
 
-    gives   True: MIDI comes out of it; False: MIDI goes into it
+    gives   True: a source of MIDI; False: a destination
     system  JACK, ALSA, SIMULATED or OWN
     """
 
@@ -41,14 +40,14 @@ class MidiPort:
 
 
 def simulated() -> tuple[MidiPort, ...]:
-    """The ports that are always there."""
+    """The ports that always exist."""
     gives = [MidiPort(name, True, OWN if name in FED_BY_WINDOW else SIMULATED) for name in FED]
     own = (MidiPort(SOUND, False, OWN), MidiPort(FONT, False, OWN))
     return (*gives, *own, MidiPort(RECEIVER, False, SIMULATED))
 
 
 def virtual() -> tuple[MidiPort, ...]:
-    """Ports of our own that other programs connect to when they like."""
+    """Our own ports to which other programs can connect."""
     return MidiPort(VIRTUAL_IN, True, OWN), MidiPort(VIRTUAL_OUT, False, OWN)
 
 
@@ -57,12 +56,12 @@ def is_virtual(name: str) -> bool:
 
 
 def is_within(name: str) -> bool:
-    """Whether a port is the program's own and needs no port system."""
+    """Whether a port belongs to the program and needs no port system."""
     return name in FED or name in TAKEN
 
 
 def find(ports: tuple[MidiPort, ...], wanted: str, gives: bool) -> str | None:
-    """The port of exactly this name, else the first that contains it, else None. Never one of Pure Signal's own."""
+    """The port with exactly this name, else the first that contains it, else None. Never one of our own."""
     names = [p.name for p in ports if p.gives == gives and not p.name.startswith("Pure Signal")]
     if wanted in names:
         return wanted
@@ -70,11 +69,10 @@ def find(ports: tuple[MidiPort, ...], wanted: str, gives: bool) -> str | None:
 
 
 def device_of(name: str) -> str:
-    """What the same device has in common under its JACK and its ALSA name.
+    """The common part of a device's JACK and ALSA names.
 
     Bridges put the ALSA name behind one of their own, with numbers and the direction in brackets;
-    `bridge:Harbour Mesh [24] (capture): Harbour Mesh MIDI 1` and `Harbour Mesh:Harbour Mesh MIDI 1`
-    are one device.
+    `bridge:Harbour Mesh [24] (capture): Harbour Mesh MIDI 1` and `Harbour Mesh:Harbour Mesh MIDI 1` are one device.
     """
     plain = re.sub(r"\[\d+\]|\((?:capture|playback)\)|\(\d+\)", " ", name)
     last = re.split(r"[:/]", plain)[-1]
@@ -82,6 +80,6 @@ def device_of(name: str) -> str:
 
 
 def merged(first: tuple[MidiPort, ...], second: tuple[MidiPort, ...]) -> tuple[MidiPort, ...]:
-    """Both lists in one, each device once: what the first list has, the second need not show again."""
+    """Both lists as one, each device once: entries of the first list win."""
     seen = {(device_of(p.name), p.gives) for p in first}
     return (*first, *(p for p in second if (device_of(p.name), p.gives) not in seen))

@@ -1,4 +1,4 @@
-"""What the player chose about the program: recent files, theme, the window's place. One small JSON file."""
+"""Preferences of the program: recent files, theme, window geometry. One small JSON file."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ RATES, BLOCKS = (44_100, 48_000, 88_200, 96_000), (64, 128, 256, 512, 1024)
 
 @dataclass(frozen=True)
 class SoundOut:
-    """The sound device: its name (empty for the usual one), rate, and frames of a block."""
+    """The sound device: name (empty for the default), sample rate, and frames per block."""
 
     device: str = ""
     rate: int = 48_000
@@ -29,8 +29,14 @@ class SoundOut:
 
 @dataclass(frozen=True)
 class Preferences:
-    """theme: "system", "light" or "dim"; geometry: as Qt packs it, empty for none; recent: newest first;
-    keyboard: how the computer keyboard plays; sound: where sound comes out when there is no JACK."""
+    """The preferences.
+
+    theme     "system", "light" or "dim"
+    geometry  of the window, as Qt packs it, or empty
+    recent    files, newest first
+    keyboard  settings of the computer keyboard
+    sound     output used when there is no JACK
+    """
 
     theme: str = "system"
     geometry: bytes = b""
@@ -44,7 +50,7 @@ def path() -> Path:
 
 
 def read() -> Preferences:
-    """The preferences; plain ones where there are none or they cannot be read: they are not worth an error."""
+    """Read the preferences; defaults if there are none or they are unreadable."""
     try:
         data = json_file.read(path(), "preferences file")
     except PureSignalError:
@@ -80,12 +86,12 @@ def _sound(data: object) -> SoundOut:
 
 
 def _keyboard(data: object) -> Keyboard:
-    """Every field that makes sense; the usual one in place of any other."""
+    """Every valid field; the default in place of an invalid one."""
     usual = Keyboard()
     if not isinstance(data, dict):
         return usual
     kept: dict[str, Any] = {**data}
-    kept.setdefault("randomness", kept.get("varied"))  # what 0.1.0 called it
+    kept.setdefault("randomness", kept.get("varied"))  # its name in version 0.1.0
 
     def whole(name: str, least: int, most: int) -> int:
         value = kept.get(name)
@@ -103,7 +109,10 @@ def _keyboard(data: object) -> Keyboard:
 
 
 def write(preferences: Preferences) -> None:
-    """Raises FileAccessError when the system refuses."""
+    """Write the preferences.
+
+    Raises FileAccessError if the system refuses
+    """
     place = path()
     try:
         place.parent.mkdir(parents=True, exist_ok=True)

@@ -1,4 +1,4 @@
-"""The report of a cleaned take, as plain JSON data (docs/formats.md)."""
+"""The report of a cleaned take as plain JSON data (docs/formats.md)."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ _WHAT_WORDS = {Action.REMOVED: "removed", Action.ADDED: "added", Action.CHANGED:
 
 
 def sums(outcome: Outcome) -> dict[str, Any]:
-    """In, out, and how many were removed, added and changed by reason."""
+    """In, out, and how many notes were removed, added and changed, by reason."""
     tally = outcome.tally
 
     def words(counts: dict[Reason, int]) -> dict[str, int]:
@@ -45,7 +45,7 @@ def note_rows(outcome: Outcome) -> list[dict[str, Any]]:
         word = REASON_WORDS[Reason(reason)]
         if word not in reasons.setdefault(key, []):
             reasons[key].append(word)
-        # A note that is gone is gone, whatever was changed about it before.
+        # A removed note is removed, whatever was changed about it before.
         if kinds.get(key) != Action.REMOVED:
             kinds[key] = Action(action) if Action(action) != Action.CHANGED or key not in kinds else kinds[key]
         sure[key] = min(sure.get(key, 1.0), confidence)
@@ -65,13 +65,13 @@ def note_rows(outcome: Outcome) -> list[dict[str, Any]]:
 
 
 def unmapped_rows(outcome: Outcome, context: Context) -> list[dict[str, int]]:
-    """What led nowhere, most frequent first: notes the source map does not know or the receiver has nothing for."""
+    """Unmapped notes, most frequent first: not in the source map, or not available at the receiver."""
     played = outcome.input_notes
     unmapped = context.mapped_channels[played.channel] & (played.articulation < 0)
     nowhere = np.isin(played.origin, outcome.tally.origins(Action.REMOVED, Reason.NO_TARGET))
     table = context.target_table
     if table is not None:
-        # Passed on by request, they are unmapped all the same.
+        # Kept on request, they are still unmapped.
         nowhere |= (played.articulation >= 0) & (table.count[0, np.maximum(played.articulation, 0)] == 0)
     rows = np.flatnonzero(unmapped | nowhere)
     counts = Counter(zip(played.channel[rows].tolist(), played.note[rows].tolist(), strict=True))

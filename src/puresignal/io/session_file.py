@@ -1,7 +1,6 @@
 """Session files: one zip with `session.json` and the takes as MIDI files (docs/formats.md).
 
-Written beside and renamed; the last good copy is kept. What a zip promises about
-names and sizes is checked before anything is used.
+Written beside and renamed; the last good copy is kept. Names and sizes in a zip are checked before use.
 """
 
 from __future__ import annotations
@@ -43,7 +42,7 @@ _IDENT = re.compile(r"[A-Za-z0-9][A-Za-z0-9_-]{0,63}\Z")
 
 @dataclass(frozen=True)
 class Opened:
-    """A session from a file. `notice` says why it can only be read, None when it can be saved again."""
+    """A session from a file. `notice` says why it is read-only, else None."""
 
     session: Session
     takes: tuple[Take, ...]
@@ -61,9 +60,9 @@ def to_bytes(session: Session, takes: dict[str, Take]) -> bytes:
 
 
 def write(path: Path, session: Session, takes: dict[str, Take]) -> None:
-    """Saves a session; the file that was there is kept as `NAME.puresignal.last`.
+    """Save a session; the previous file is kept as `NAME.puresignal.last`.
 
-    Raises FileAccessError when the system refuses; the old file is then as it was
+    Raises FileAccessError if the system refuses; the previous file is unharmed
     """
     file_access.write_bytes(path, to_bytes(session, takes), keep_as=path.with_name(path.name + ".last"))
 
@@ -71,7 +70,7 @@ def write(path: Path, session: Session, takes: dict[str, Take]) -> None:
 def read(path: Path) -> Opened:
     """A session from a file.
 
-    Raises FileAccessError, or BadFileError when it is no session or a damaged one
+    Raises FileAccessError, or BadFileError if it is not a session or is damaged
     """
     return parse(file_access.read_bytes(path), path.name)
 
@@ -92,7 +91,7 @@ def parse(content: bytes, name: str) -> Opened:
         NotImplementedError,
         RuntimeError,
     ) as error:
-        # A damaged list of contents sends the library to places that are not there, and it says so in many ways.
+        # With a damaged directory the library reads nonsense offsets, and raises many kinds of errors.
         raise BadFileError(
             "This is not a Pure Signal session, or it is damaged", name, _last_copy_hint(name)
         ) from error
@@ -103,7 +102,7 @@ def _last_copy_hint(name: str) -> str:
 
 
 def _put(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
-    # A fixed date: saving twice gives the same bytes.
+    # A fixed date, so that saving twice gives the same bytes.
     info = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
     info.compress_type = zipfile.ZIP_DEFLATED
     info.external_attr = 0o644 << 16
@@ -111,7 +110,7 @@ def _put(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
 
 
 def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
-    """The session as plain JSON data; takes are named in it and kept beside it."""
+    """The session as plain JSON data; it refers to takes, which are stored beside it."""
     rows = []
     for ref in session.takes:
         take = takes[ref.ident]
@@ -180,7 +179,7 @@ def _is_number(value: object, least: float, most: float) -> bool:
 
 
 def _is_within(value: object, most: int) -> bool:
-    """None, or a whole number from 0."""
+    """None, or a whole number from 0 to `most`."""
     return value is None or (isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= most)
 
 
@@ -210,9 +209,9 @@ class _Archive:
                 continue
             if not plain or ".." in info.filename:
                 raise BadFileError(
-                    f"It holds a file with a name that no session has, {info.filename[:80]!r}",
+                    f"It contains a file that no session has, {info.filename[:80]!r}",
                     name,
-                    "Do not use it; ask whoever sent it for another copy.",
+                    "Do not use it; ask the sender for another copy.",
                 )
             total += info.file_size
             if info.file_size > LARGEST_ENTRY or total > LARGEST_SUM:
@@ -224,12 +223,12 @@ class _Archive:
     def content(self, entry: str) -> bytes:
         info = self._entries.get(entry)
         if info is None:
-            raise BadFileError(f"{entry} is missing in it", self._name, _last_copy_hint(self._name))
+            raise BadFileError(f"{entry} is missing", self._name, _last_copy_hint(self._name))
         try:
             with self._archive.open(info) as file:
                 content = file.read(LARGEST_ENTRY + 1)
         except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError) as error:
-            raise BadFileError(f"{entry} in it is damaged", self._name, _last_copy_hint(self._name)) from error
+            raise BadFileError(f"{entry} is damaged", self._name, _last_copy_hint(self._name)) from error
         if len(content) != info.file_size:
             raise BadFileError(f"{entry} is not as long as it claims", self._name, _last_copy_hint(self._name))
         return content
@@ -243,14 +242,14 @@ def from_json(data: object, name: str, content: Callable[[str], bytes]) -> Opene
     """A session from plain JSON data.
 
     name     of the file, for messages
-    content  gives the bytes of an entry such as `takes/take1.mid`
+    content  returns the bytes of an entry such as `takes/take1.mid`
     Raises   BadFileError and the errors of its parts, each naming the field
     """
     return _Reader(name, content).opened(data)
 
 
 class _Reader:
-    """Checks one field at a time and says exactly where it stands."""
+    """Checks one field at a time and names its exact place in errors."""
 
     def __init__(self, name: str, content: Callable[[str], bytes]):
         self._name = name
@@ -267,7 +266,7 @@ class _Reader:
         except PureSignalError as error:
             if version > VERSION:
                 raise BadFileError(
-                    f"This session is of version {version}, this program reads up to {VERSION}",
+                    f"This session has version {version}; this program reads versions up to {VERSION}",
                     self._name,
                     "Update the program.",
                 ) from error
@@ -276,7 +275,7 @@ class _Reader:
         if version > VERSION:
             notice = (
                 f"{self._name} was saved by a later version of the program. "
-                "It can be looked at here; save under another name to keep changes."
+                "You can look at it; save under another name to keep changes."
             )
         return Opened(session, takes, notice)
 

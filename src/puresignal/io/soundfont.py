@@ -1,4 +1,4 @@
-"""A SoundFont file of the player's, sounding through FluidSynth where that is installed."""
+"""The player's SoundFont file, rendered by FluidSynth if that is installed."""
 
 from __future__ import annotations
 
@@ -19,10 +19,10 @@ class NoFontError(PureSignalError):
 
 
 class Font:
-    """Plays a SoundFont: channel 10 has its drums, every other channel what its program says."""
+    """Plays a SoundFont: drums on channel 10, on other channels whatever their program selects."""
 
     def __init__(self, path: Path, rate: int):
-        """Raises NoFontError, FileAccessError, or BadFileError when the file is no SoundFont."""
+        """Raises NoFontError, FileAccessError, or BadFileError if the file is not a SoundFont."""
         file_access.check_readable(path)
         try:
             import fluidsynth
@@ -32,7 +32,7 @@ class Font:
         number = self._synth.sfload(str(path))
         if number < 0:
             self._synth.delete()
-            raise BadFileError("This is no SoundFont that can be read", path.name, "Choose a .sf2 or .sf3 file.")
+            raise BadFileError("This SoundFont cannot be read", path.name, "Choose a .sf2 or .sf3 file.")
         for channel in range(16):
             self._synth.program_select(channel, number, 128 if channel == 9 else 0, 0)
 

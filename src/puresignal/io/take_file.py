@@ -1,6 +1,6 @@
-"""Captured takes as Standard MIDI Files: a tick is 20 µs, so every time is kept exactly.
+"""Recorded takes as Standard MIDI Files: a tick is 20 µs, so every time is exact.
 
-An imported take is kept as the file it came from, byte for byte.
+An imported take is kept as the original file, byte for byte.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ _ESCAPE = 0xF7
 
 
 def to_bytes(take: Take) -> bytes:
-    """The take as a file."""
+    """The take as the bytes of a file."""
     if take.original is not None:
         return take.original
     events = take.events
@@ -43,9 +43,9 @@ def to_bytes(take: Take) -> bytes:
 
 
 def captured(content: bytes, ident: str, name: str, tempo: TempoMap) -> Take:
-    """A captured take from its file's bytes, played to a tempo map.
+    """A recorded take from its file's bytes and the tempo map it was played to.
 
-    Raises BadFileError when the bytes are no such file
+    Raises BadFileError if the bytes are no such file
     """
     read = to_take(midi_reader.parse(content, f"{ident}.mid"), ident, name)
     events = read.events

@@ -1,8 +1,7 @@
-"""The session's work folder: everything is on disk as it is done, and still there after a crash.
+"""The work folder of an open session: everything is on disk as soon as it is done, and survives a crash.
 
-While a session is open it lives in a folder of its own under the state folder,
-with a lock. A folder without a live lock holds work that was not saved; it is
-offered again. Saving a session to a file empties nothing but the need for it.
+An open session has a folder under the state folder, with a lock. A folder without a live lock holds unsaved work
+and is offered for recovery.
 """
 
 from __future__ import annotations
@@ -26,16 +25,16 @@ _STATE = "state.json"
 
 
 class Lock:
-    """A lock file that the system lets go of when its process ends, however it ends."""
+    """A lock file that the system releases when its process ends, however it ends."""
 
     def __init__(self, path: Path):
         self.path = path
         self._file: IO[str] | None = None
 
     def take(self) -> bool:
-        """Whether the lock is ours now.
+        """Try to take the lock. Returns whether we have it.
 
-        Raises FileAccessError when the lock file cannot be made
+        Raises FileAccessError if the lock file cannot be created
         """
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)
@@ -72,7 +71,7 @@ class Leftover:
     """Unsaved work of a program that has ended.
 
     name  of the session
-    file  where it was last saved, None for nowhere
+    file  where it was last saved, or None
     """
 
     folder: Path
@@ -88,12 +87,12 @@ class WorkFolder:
         self._lock = Lock(self.folder / "lock")
         self._takes: set[str] = set()
         if not self._lock.take():
-            raise FileAccessError("Another window works on this session", str(self.folder), "Close it first.")
+            raise FileAccessError("Another window has this session open", str(self.folder), "Close it first.")
 
     def store(self, session: Session, takes: dict[str, Take], file: Path | None, unsaved: bool) -> None:
-        """Puts the session as it is on disk; takes are written once.
+        """Store the current session; each take is written once.
 
-        Raises FileAccessError when the system refuses
+        Raises FileAccessError if the system refuses
         """
         try:
             (self.folder / "takes").mkdir(parents=True, exist_ok=True)
@@ -109,17 +108,17 @@ class WorkFolder:
         file_access.write_bytes(self.folder / _STATE, json_file.to_bytes(state))
 
     def let_go(self) -> None:
-        """Ends the work but leaves it on disk, to be offered again."""
+        """Stop, but leave the work on disk for recovery."""
         self._lock.let_go()
 
     def remove(self) -> None:
-        """Ends the work and clears it away: it is saved elsewhere, or there was none."""
+        """Stop and delete the folder: the work is saved elsewhere, or there was none."""
         self._lock.let_go()
         shutil.rmtree(self.folder, ignore_errors=True)
 
 
 def leftovers() -> tuple[Leftover, ...]:
-    """Unsaved work that nobody holds, newest first. Saved and empty folders are cleared away."""
+    """Unsaved work without an owner, newest first. Saved and empty folders are deleted."""
     found = []
     work = xdg_folders.state() / "work"
     if not work.is_dir():
@@ -153,7 +152,7 @@ def _state(folder: Path) -> dict[str, Any]:
 def recover(leftover: Leftover) -> session_file.Opened:
     """The session in a folder of unsaved work.
 
-    Raises FileAccessError or BadFileError when it cannot be read
+    Raises FileAccessError or BadFileError if it cannot be read
     """
     data = json_file.read(leftover.folder / "session.json", "session")
 
@@ -164,5 +163,5 @@ def recover(leftover: Leftover) -> session_file.Opened:
 
 
 def discard(leftover: Leftover) -> None:
-    """Clears unsaved work away, once it has been taken over."""
+    """Delete unsaved work after it has been recovered."""
     shutil.rmtree(leftover.folder, ignore_errors=True)

@@ -1,4 +1,4 @@
-"""Where the program keeps its things, by the XDG base directory specification."""
+"""The program's folders, by the XDG base directory specification."""
 
 from __future__ import annotations
 
@@ -10,17 +10,17 @@ NAME = "pure-signal"
 
 def _base(variable: str, default: str) -> Path:
     named = os.environ.get(variable, "")
-    # The specification: a path that is not absolute is to be ignored.
+    # The specification says to ignore paths that are not absolute.
     return (Path(named) if named.startswith("/") else Path.home() / default) / NAME
 
 
 def state() -> Path:
-    """Work in progress, logs."""
+    """Work in progress and logs."""
     return _base("XDG_STATE_HOME", ".local/state")
 
 
 def config() -> Path:
-    """What the player chose about the program."""
+    """Preferences."""
     return _base("XDG_CONFIG_HOME", ".config")
 
 

@@ -1,1 +1,1 @@
-"""Simulated devices. Nothing here shares a rule or a constant with the path that cleans."""
+"""Simulated devices and players. Nothing here shares a rule or a constant with the path or the ear."""

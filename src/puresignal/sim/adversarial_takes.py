@@ -1,7 +1,7 @@
 """Takes that are hard to clean: playing that looks like faults, and faults that look like playing; with the truth.
 
-Shares no rule or constant with the path. A fault is drawn from ranges that `width` makes wider than
-a fair kit's; every hard hit shakes its neighbours on the stand.
+Shares no rule or constant with the path. Faults are drawn from ranges that `width` widens beyond those of a good kit;
+every hard hit shakes its neighbours on the stand.
 """
 
 from __future__ import annotations
@@ -44,11 +44,11 @@ HARD_BARS = (
 
 @dataclass(frozen=True)
 class FaultRanges:
-    """Which faults there are, and how wide their ranges.
+    """The faults and the width of their ranges.
 
-    doubles    part of the strokes that trigger twice
-    shakes     part of the hard strokes that shake a neighbour
-    width      1: a fair kit's ranges; 1.5: half as wide again
+    doubles    share of the strokes that trigger twice
+    shakes     share of the hard strokes that shake a neighbour
+    width      1: the ranges of a good kit; 1.5: half as wide again
     one_stand  all pads share one stand
     """
 
@@ -59,7 +59,7 @@ class FaultRanges:
 
 
 def perform(kit: NoteMap, bars: int, bpm: float, seed: int, ranges: FaultRanges) -> tuple[Sent, Performance]:
-    """A take of so many bars, and what was meant."""
+    """A take of this many bars, and what was meant."""
     random = np.random.default_rng(seed)
     if ranges.one_stand:
         kit = replace(kit, pads=tuple(replace(pad, group="rack") for pad in kit.pads))
@@ -74,7 +74,8 @@ def perform(kit: NoteMap, bars: int, bpm: float, seed: int, ranges: FaultRanges)
 
 
 def _spaced(strokes: tuple[Stroke, ...]) -> tuple[Stroke, ...]:
-    """What two hands can do: no drum is struck twice within 16 ms, nor softly within 40 ms after a loud stroke."""
+    """The strokes that two hands can play: no drum is struck twice within 16 ms, nor softly within 40 ms of a loud
+    one."""
     kept: list[Stroke] = []
     last: dict[str, Stroke] = {}
     for stroke in sorted(strokes):
@@ -91,7 +92,7 @@ def _spaced(strokes: tuple[Stroke, ...]) -> tuple[Stroke, ...]:
 
 
 def _with_taps(strokes: tuple[Stroke, ...], random: np.random.Generator, bpm: float) -> tuple[Stroke, ...]:
-    """Here and there a tap of half an accent's loudness follows it as fast as 32nds at 180."""
+    """Occasionally an accent is followed by a tap of half its loudness, as fast as 32nds at 180 BPM."""
     gap = max(0.0417, 60 / bpm / 8)
     added = []
     for i, stroke in enumerate(strokes):
@@ -120,7 +121,7 @@ class _FaultyModule(DrumModule):
         super().__init__(kit, faults, seed)
         self._wicked = ranges
         self._draw = random
-        # A pad's piezo and its place on the stand decide how strongly it is shaken, whoever plays.
+        # A pad's piezo and its place on the stand determine how strongly it is shaken, whoever plays.
         self._couples = {
             (a.note, b.note): float(random.lognormal(np.log(0.15), 0.28 * ranges.width))
             for a in kit.pads

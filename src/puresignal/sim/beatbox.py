@@ -1,4 +1,4 @@
-"""Somebody who drums with the mouth: syllables with a manner of their own, breaths between, and the truth."""
+"""Vocal percussion: syllables with a character of their own, breaths in between, and the truth."""
 
 from __future__ import annotations
 
@@ -11,13 +11,13 @@ import numpy as np
 
 @dataclass(frozen=True)
 class Syllable:
-    """One sound of the mouth.
+    """One vocal sound.
 
-    burst    level of the click at its beginning; hiss  of the breath after it; voice  of what is sung
-    centre   Hz of the hiss, wide  octaves of it; lasts  seconds of the hiss
-    pitch    Hz of the voice, falls  octaves it falls by; formant  Hz; hum  seconds of it
-    rises    seconds in which the hiss comes up, holds  for which it stays before it dies away; both from its beginning
-    after    seconds of the consonant before the voice comes in
+    burst    level of the click at its onset; hiss: of the breath after it; voice: of the sung part
+    centre   Hz of the hiss; wide: its width in octaves; lasts: its seconds
+    pitch    Hz of the voice; falls: octaves of its drop; formant: Hz; hum: seconds
+    rises    seconds in which the hiss comes up; holds: seconds before it decays; both from its start
+    after    seconds of the consonant before the voice starts
     """
 
     burst: float
@@ -36,7 +36,7 @@ class Syllable:
 
 
 def any_syllable(random: np.random.Generator) -> Syllable:
-    """A syllable drawn at random: struck or breathed out, short or held, one sound or a consonant and a vowel."""
+    """A random syllable: struck or breathed, short or held, a single sound or a consonant and a vowel."""
     kind, slow = random.random(), random.random() < 0.25
     return Syllable(
         burst=float(random.uniform(0.1, 1.0)) * (not slow),
@@ -62,7 +62,7 @@ def _coloured(count: int, centre: float, wide: float, rate: int, random: np.rand
 
 
 def say(syllable: Syllable, loud: float, rate: int, random: np.random.Generator) -> np.ndarray:
-    """The syllable said once, never twice the same: (n,) float64, its peak about `loud`."""
+    """One utterance of the syllable, never twice the same: (n,) float64 with a peak of about `loud`."""
     s = syllable
     count = round((0.04 + max(s.holds + s.lasts * 2.2, s.after + s.hum * 2.2)) * rate)
     t = np.arange(count) / rate
@@ -96,7 +96,7 @@ def say(syllable: Syllable, loud: float, rate: int, random: np.random.Generator)
 def beat(
     syllables: list[Syllable], seconds: float, rate: int, random: np.random.Generator, breaths: float = 0.12
 ) -> tuple[np.ndarray, list[tuple[float, int]]]:
-    """A rhythm of the syllables with breaths between: (n,) float32, and (second, number of the syllable)."""
+    """A rhythm of the syllables with breaths in between: (n,) float32, and (second, number of the syllable)."""
     return rhythm([partial(_take, syllable, rate) for syllable in syllables], seconds, rate, random, breaths)
 
 
@@ -108,7 +108,7 @@ def rhythm(
     takes: Sequence[Callable[[float, np.random.Generator], np.ndarray]], seconds: float, rate: int,
     random: np.random.Generator, breaths: float = 0.12,
 ) -> tuple[np.ndarray, list[tuple[float, int]]]:  # fmt: skip
-    """What beat() gives, of any sounds; takes: each makes one of them once, so loud."""
+    """The result of beat() for arbitrary sounds; takes: functions that make one instance at a loudness."""
     out = np.zeros(round((seconds + 0.7) * rate))
     truth: list[tuple[float, int]] = []
     at, step = float(random.uniform(0.15, 0.6)), float(random.uniform(0.11, 0.24))

@@ -1,6 +1,6 @@
-"""Simulated devices that play by the clock: a drum module, a pad box and a keyboard; and a receiver that listens.
+"""Simulated devices that play in real time: a drum module, a pad box and a keyboard; and a receiver.
 
-Each is a stream of messages with their times; who owns a clock asks what is due.
+Each is a stream of timed messages; the owner of a clock asks what is due.
 """
 
 from __future__ import annotations
@@ -26,11 +26,11 @@ PAD_BEATS = (
 TUNE = (
     (0, 45, 6), (6, 52, 2), (8, 50, 6), (14, 48, 2), (16, 45, 6), (22, 48, 2), (24, 43, 8),
 )  # fmt: skip
-"""The keyboard's line, two bars: (sixteenth, note, sixteenths held)."""
+"""The keyboard's two-bar line: (sixteenth, note, length in sixteenths)."""
 
 
 def messages_of(kit: NoteMap, faults: Faults, performance: Performance, seed: int) -> list[Timed]:
-    """What a module sends for a performance: (seconds, bytes), rising."""
+    """The messages of a module for a performance: (seconds, bytes), rising."""
     sent = DrumModule(kit, faults, seed).perform(performance)
     events, found = sent.events, []
     for i in range(len(events)):
@@ -44,14 +44,14 @@ def messages_of(kit: NoteMap, faults: Faults, performance: Performance, seed: in
 
 
 def hit(kit: NoteMap, articulation: str, velocity: int) -> list[Timed]:
-    """One stroke on a pad of a kit, pedal and end with it."""
+    """One stroke on a pad of a kit, with pedal and note-off."""
     openness = {"hat.open": 0.96, "hat.half": 0.5}.get(articulation, 0.03) if articulation.startswith("hat") else None
     stroke = Stroke(0.02, articulation, velocity, "hit", openness)
     return messages_of(kit, Faults(), Performance((stroke,), (), 0.2, 120), 1)
 
 
 def grooves(kit: NoteMap, faults: Faults, bpm: float, seed: int) -> Iterator[Timed]:
-    """A drum module that is played without end, four bars at a time."""
+    """An endlessly played drum module, four bars at a time."""
     begin, number = 0.0, seed
     while True:
         played = drummer.improvise(4, bpm, number)
@@ -62,7 +62,7 @@ def grooves(kit: NoteMap, faults: Faults, bpm: float, seed: int) -> Iterator[Tim
 
 
 def pads(kit: NoteMap, bpm: float, seed: int) -> Iterator[Timed]:
-    """A box of pads, its two bars over and over."""
+    """A pad box that repeats its two bars."""
     begin, number = 0.0, seed
     while True:
         played = drummer.play(PAD_BEATS, bpm, number, drummer.Feel(spread_ms=7))
@@ -73,7 +73,7 @@ def pads(kit: NoteMap, bpm: float, seed: int) -> Iterator[Timed]:
 
 
 def keyboard(bpm: float, seed: int, channel: int = 1) -> Iterator[Timed]:
-    """A keyboard on which somebody plays a low line, over and over."""
+    """A keyboard that repeats a low line."""
     random = np.random.default_rng(seed)
     step, begin = 60 / bpm / 4, 0.0
     while True:
@@ -89,9 +89,9 @@ def keyboard(bpm: float, seed: int, channel: int = 1) -> Iterator[Timed]:
 
 @dataclass
 class Playing:
-    """A stream that is being played since a moment of the clock.
+    """A stream that started at some time of the clock.
 
-    sounding  notes that it has begun and not ended
+    sounding  notes it has started and not ended
     """
 
     stream: Iterator[Timed]
@@ -100,7 +100,7 @@ class Playing:
     _next: Timed | None = None
 
     def due(self, now: float) -> list[Timed]:
-        """What should have been sent by now: (moment of the clock, bytes)."""
+        """The messages due by now: (time of the clock, bytes)."""
         found = []
         while (at := self.next_at()) is not None and at <= now:
             assert self._next is not None
@@ -111,12 +111,12 @@ class Playing:
         return found
 
     def next_at(self) -> float | None:
-        """The moment of the next message, None when the stream has ended."""
+        """The time of the next message, None at the end of the stream."""
         self._next = self._next or next(self.stream, None)
         return None if self._next is None else self.since + self._next[0]
 
     def ends(self) -> list[bytes]:
-        """What has to be sent so that nothing is left sounding."""
+        """The messages that end everything sounding."""
         found = [bytes((0x80 | channel, note, 64)) for channel, note in sorted(self.sounding)]
         self.sounding.clear()
         return found
@@ -131,17 +131,17 @@ class Playing:
 
 @dataclass
 class Receiver:
-    """A receiving instrument that writes down what it gets.
+    """A receiving instrument that records what it gets.
 
     got       (seconds, bytes) in order
-    sounding  how often each (channel 1..16, note) was begun and not ended
+    sounding  how often each (channel 1..16, note) was started and not ended
     """
 
     got: list[Timed] = field(default_factory=list)
     sounding: dict[tuple[int, int], int] = field(default_factory=dict)
 
     def take(self, at: float, message: bytes) -> None:
-        """A message arrives."""
+        """Receive a message."""
         self.got.append((at, message))
         kind, channel = message[0] & 0xF0, (message[0] & 0x0F) + 1
         if kind == 0x90 and message[2]:

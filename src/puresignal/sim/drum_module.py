@@ -1,7 +1,7 @@
-"""A drum module: turns strokes on its pads into the messages that such a box sends, faults and all.
+"""A drum module: turns strokes on its pads into the messages that such a device sends, including its faults.
 
-It knows a kit only by its note map, keeps the truth beside what it sends, and
-shares no rule or constant with the path that will have to find the truth again.
+It knows a kit only by its note map, keeps the truth beside its messages, and shares no rule or constant with the path
+that has to recover the truth.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from puresignal.sim.drummer import Performance, Stroke
 
 @dataclass(frozen=True)
 class Faults:
-    """What is wrong with the kit; each is the part of hits that it happens to, 0..1."""
+    """The faults of the kit; each is the share of hits it happens to, 0..1."""
 
     doubles: float = 0.0
     crosstalk: float = 0.0
@@ -34,9 +34,9 @@ class Faults:
 
 
 class SentHit(NamedTuple):
-    """A note-on that was sent: the stroke behind it, or the fault that made it.
+    """A note-on that was sent: the stroke behind it, or the fault that caused it.
 
-    event   of its note-on among the events
+    event   number of its note-on among the events
     stroke  None for a false note
     cause   "stroke", "double" or "crosstalk"
     """
@@ -48,11 +48,11 @@ class SentHit(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class Sent:
-    """What left the module, and the truth about it.
+    """The output of the module, and the truth about it.
 
-    events   as a take holds them
+    events   as in a take
     hits     one for each note-on, in order
-    missed   strokes on drums that the kit does not have
+    missed   strokes on drums that the kit lacks
     """
 
     events: Events
@@ -72,7 +72,7 @@ class _Message(NamedTuple):
 
 
 class DrumModule:
-    """A kit's brain. `kit` says which notes its pads send."""
+    """The module of a kit. `kit` gives the notes of its pads."""
 
     def __init__(self, kit: NoteMap, faults: Faults | None = None, seed: int = 0):
         self.kit = kit
@@ -81,7 +81,7 @@ class DrumModule:
         self._out: list[_Message] = []
 
     def perform(self, performance: Performance) -> Sent:
-        """Everything that a performance makes the module send."""
+        """Everything that the module sends for a performance."""
         self._out, missed = [], 0
         pedal = 0.0
         for stroke in performance.strokes:
@@ -127,7 +127,7 @@ class DrumModule:
         self._out.append(_Message(max(0.0, at), len(self._out), status, data1, data2, **more))  # type: ignore[arg-type]
 
     def _move_pedal(self, pad: Pad, stroke: Stroke, before: float) -> float:
-        """The foot travels to where the stroke wants it, and is there shortly before."""
+        """The foot moves to the opening of a stroke and arrives shortly before it."""
         hat = self.kit.hat
         assert stroke.openness is not None
         if hat is None or abs(stroke.openness - before) < 0.01:
@@ -166,7 +166,7 @@ class DrumModule:
             self._strike(other, None, stroke.start + random.uniform(-0.0015, 0.005), round(weak), "crosstalk")
 
     def _stray(self, seconds: float) -> None:
-        """Active sensing, a dump, an end without a start, a program change: what boxes send unasked."""
+        """Active sensing, a dump, a note-off without a note-on, a program change: unsolicited messages."""
         random = self._random
         for at in np.arange(0.3, seconds, 0.3):
             self._send(float(at), 0xFE, 0, 0)
@@ -195,7 +195,7 @@ class DrumModule:
 
 
 def to_take(sent: Sent, ident: str, name: str, bpm: float, device: str) -> Take:
-    """What the module sent, as a take played to a steady tempo in four-four."""
+    """The module's output as a take with a steady tempo in 4/4."""
     return Take(
         ident=ident,
         name=name,

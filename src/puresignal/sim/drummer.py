@@ -12,13 +12,13 @@ from puresignal.sim.grooves import FILLS, GROOVES, Bar
 
 
 class Stroke(NamedTuple):
-    """One stroke as it was meant and done: the truth.
+    """One stroke as intended and played: the truth.
 
     start         seconds
     articulation  what was struck
     velocity      1..127
     kind          "hit", "ghost", "flam grace", "flam", "drag grace", "drag", "roll"
-    openness      0 closed .. 1 open, of a hat stroke; None elsewhere
+    openness      0 closed .. 1 open, of a hat stroke; else None
     """
 
     start: float
@@ -29,7 +29,7 @@ class Stroke(NamedTuple):
 
 
 class Choke(NamedTuple):
-    """A hand on a cymbal at a moment."""
+    """A hand on a cymbal."""
 
     at: float
     articulation: str
@@ -37,7 +37,7 @@ class Choke(NamedTuple):
 
 @dataclass(frozen=True)
 class Performance:
-    """All strokes and chokes of a playing, in order of time, and how long it lasts."""
+    """All strokes and chokes of a performance in order of time, and its length."""
 
     strokes: tuple[Stroke, ...]
     chokes: tuple[Choke, ...]
@@ -49,8 +49,8 @@ class Performance:
 class Feel:
     """How somebody plays.
 
-    spread_ms  standard deviation of the strokes about their place
-    push_ms    how late the whole lies; below zero is early
+    spread_ms  standard deviation of the strokes around their place
+    push_ms    how late everything is; negative is early
     swing      0 straight .. 1 triplet, on the second of each pair of sixteenths
     loudness   factor on all velocities
     """
@@ -74,9 +74,9 @@ _STEPS = 16
 
 
 def play(bars: Sequence[Bar], bpm: float, seed: int, hand: Feel | None = None, start: float = 0.0) -> Performance:
-    """Plays bars of four quarter notes.
+    """Play bars of four quarter notes.
 
-    bpm    quarter notes a minute
+    bpm    quarter notes per minute
     start  seconds before the first bar
     """
     hand = hand or Feel()
@@ -101,7 +101,7 @@ def play(bars: Sequence[Bar], bpm: float, seed: int, hand: Feel | None = None, s
 
 
 def improvise(bars: int, bpm: float, seed: int, hand: Feel | None = None) -> Performance:
-    """Grooves of the drummer's own choice, a fill every fourth bar."""
+    """Grooves of the drummer's own choice, with a fill every fourth bar."""
     random = np.random.default_rng(seed + 7919)
     chosen: list[Bar] = []
     groove = GROOVES[0]
@@ -134,7 +134,7 @@ def _ornament(
         graces = [stroke(at - 2 * gap, level * 0.38, "drag grace"), stroke(at - gap, level * 0.42, "drag grace")]
         return [*graces, stroke(at, level, "drag")]
     if letter == "r":
-        # A buzz fills the beat evenly, growing a little; its gaps are those of bouncing sticks.
+        # A buzz roll fills the beat evenly and grows a little; its gaps are those of bouncing sticks.
         count = int(4 * step / random.uniform(0.03, 0.042))
         times = at + np.arange(count) * (4 * step / count)
         return [

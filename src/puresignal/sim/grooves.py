@@ -1,7 +1,7 @@
-"""What the simulated drummer knows by heart: grooves and fills, a bar each, sixteen steps to the bar.
+"""The grooves and fills that the simulated drummer knows, one bar each, sixteen steps per bar.
 
-A step is one letter: `X` accent, `x` stroke, `o` ghost note, `f` flam, `d` drag,
-`r` roll over the step, `.` nothing. Hats say how far they are open by their line.
+A step is one letter: `X` accent, `x` stroke, `o` ghost note, `f` flam, `d` drag, `r` roll over the step, `.` nothing.
+For hats, the line gives the opening.
 """
 
 from __future__ import annotations
@@ -105,4 +105,4 @@ QUARTER_PAST_FERRY = (
     SWELL, SWELL, SWELL_TURN, FILL_ROLL,
     LAST,
 )  # fmt: skip
-"""The tune's form, thirty bars of 4/4."""
+"""The form of the tune, thirty bars of 4/4."""

@@ -1,7 +1,6 @@
-"""Players of instruments that nobody built: lines and chords with their truth, for tests and for training the ear.
+"""Imaginary instruments and their players: lines and chords with the truth, for tests and for training the ear.
 
-Every timbre is drawn anew: how its harmonics fall, how it begins and dies away, what noise it makes, how it wavers.
-Shares no rule with the ear.
+Every timbre is drawn at random: its spectrum, attack, decay, noise and modulation. Shares no rule with the ear.
 """
 
 from __future__ import annotations
@@ -13,33 +12,33 @@ import numpy as np
 from puresignal.sim.percussion_synthesis import between
 
 Notes = list[tuple[float, float, int, float]]
-"""start s, end s, MIDI number, loudness 0..1"""
+"""(start in s, end in s, MIDI note, loudness 0..1)"""
 
 
 @dataclass(frozen=True, eq=False)
 class Timbre:
-    """How an instrument sounds.
+    """The sound of an instrument.
 
-    harmonics   amplitudes of the harmonics; inharmonic  how far they are stretched, as of a stiff string
-    attack, release  seconds; decay  seconds in which it falls to a third, inf for what is held
-    dulling     how much sooner high harmonics die; bloom  how much later they come in, seconds
-    noise       of breath or bow; strike  of the beginning, for some milliseconds
-    vibrato     semitones, tremolo  part of the level; rate  of both, Hz; sets_in  seconds
-    scoop       semitones from which a note begins; chorus  semitones between two voices, 0: one voice
-    voices      of a choir or a section, as far apart as the chorus says; knock  of what lets go of a note
-    swells, fades  how its attack and its release are bent: below 1 quick first, 1 straight, above 1 slow first
-    wander      decibels by which each harmonic comes and goes by itself, wanders  times a second
-    apart       seconds that voices begin apart, each with a vibrato of its own
-    loops       seconds that are repeated for as long as a note is held, as samplers do; 0: none are
-    seam        seconds in which one time round is blended into the next
-    recorded    decibels by which what is looped comes and goes as a whole
-    body        (n, 3) what the body resounds at whatever the note: Hz, octaves wide, decibels
-    bottom      Hz below which the body gives off ever less, 12 dB an octave
-    vowels      octaves by which its resonances move from note to note, and in a note; 0: they stay
-    bite        decibels by which the tenth harmonic is louder (or softer) at first, for bites seconds
+    harmonics   amplitudes of the harmonics; inharmonic: their stretch, as of a stiff string
+    attack, release  seconds; decay: seconds until a third of the level, inf if sustained
+    dulling     how much faster high harmonics decay; bloom: how much later they come in, seconds
+    noise       of breath or bow; strike: of the attack, for some milliseconds
+    vibrato     semitones; tremolo: fraction of the level; rate: of both, Hz; sets_in: seconds
+    scoop       semitones below at which a note starts; chorus: semitones between two voices, 0: one voice
+    voices      of a choir or section, spread by the chorus; knock: noise of the release
+    swells, fades  curvature of attack and release: below 1 fast first, 1 linear, above 1 slow first
+    wander      decibels of each harmonic's own fluctuation; wanders: its rate per second
+    apart       seconds between the onsets of the voices, each with a vibrato of its own
+    loops       seconds repeated while a note is held, as samplers do; 0: none
+    seam        seconds of crossfade at the loop point
+    recorded    decibels of fluctuation of the looped part as a whole
+    body        (n, 3) fixed resonances of the body: Hz, width in octaves, decibels
+    bottom      Hz below which the body radiates less, 12 dB per octave
+    vowels      octaves by which its resonances move between and within notes; 0: fixed
+    bite        decibels by which the tenth harmonic is louder (or softer) initially, for `bites` seconds
     partials    of bars and bells, as multiples of the lowest; None: harmonics
-    thump       of the body as a note is struck, two or three low tones that die away within thumps seconds
-    chiff       of the breath or bow that begins a note, for chiffs seconds
+    thump       of the body at the attack: two or three low tones that decay within `thumps` seconds
+    chiff       of the breath or bow at the attack, for `chiffs` seconds
     """
 
     harmonics: np.ndarray
@@ -80,10 +79,10 @@ class Timbre:
 
 
 def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
-    """A timbre drawn at random; struck: how likely it is hit or plucked, and dies away.
+    """A random timbre; struck: probability that it is struck or plucked and decays.
 
-    The ranges cover what sampled instruments measure: how soon they are loud, how long they ring on after they are
-    let go, how weak their lowest harmonics are, how much brighter or duller they begin than they go on.
+    The ranges cover the measurements of sampled instruments: time to full level, ring after release, weakness of the
+    lowest harmonics, and how much brighter or duller the attack is.
     """
     count = 30
     k = np.arange(1, count + 1)
@@ -143,7 +142,7 @@ def any_timbre(random: np.random.Generator, struck: float = 0.5) -> Timbre:
 
 
 def _resounding(timbre: Timbre, frequency: np.ndarray, moved: float) -> np.ndarray:
-    """How much the body gives off at some frequencies; moved: octaves by which its resonances are moved."""
+    """Response of the body at some frequencies; moved: octaves by which its resonances are shifted."""
     gain = np.zeros(len(frequency))
     for centre, width, decibels in timbre.body.tolist():
         off = np.log2(np.maximum(frequency, 1.0) / centre) - moved
@@ -156,7 +155,7 @@ def _resounding(timbre: Timbre, frequency: np.ndarray, moved: float) -> np.ndarr
 def sound_of(
     timbre: Timbre, seconds: float, number: int, loud: float, rate: int, random: np.random.Generator
 ) -> np.ndarray:
-    """One note of `seconds`, its release after that: (n,) float64."""
+    """One note of `seconds`, followed by its release: (n,) float64."""
     count = round((seconds + timbre.release) * rate)
     t = np.arange(count) / rate
     frequency = 440 * 2 ** ((number - 69) / 12)
@@ -209,7 +208,7 @@ def sound_of(
     if timbre.loops:
         knots = np.arange(0, t[-1] + 0.3, 0.3)
         tone *= 10 ** (np.interp(t, knots, random.normal(0, timbre.recorded, len(knots))) / 20)
-        # Whole periods, so that the wave goes on.
+        # Whole periods, so that the wave continues.
         length = rate / frequency * max(1, round(timbre.loops * frequency))
         tone = _looped(tone, round((timbre.attack + 0.15) * rate), round(length), round(timbre.seam * rate))
     shape = np.clip(t / timbre.attack, 0, 1) ** timbre.swells
@@ -235,27 +234,27 @@ def sound_of(
 
 
 def _thump(t: np.ndarray, seconds: float, random: np.random.Generator) -> np.ndarray:
-    """What the body of an instrument says by itself when it is struck: tones of no note, soon gone."""
+    """The knock of an instrument's body when struck: short tones unrelated to the note."""
     tones = [np.sin(2 * np.pi * between(random, 45, 500) * t + random.uniform(0, 6)) for _ in range(3)]
     parts = [random.uniform(0.2, 1.0) * np.exp(-t / (seconds * random.uniform(0.5, 1.5))) * tone for tone in tones]
     return np.asarray(np.sum(parts, axis=0) * np.clip(t / 0.002, 0, 1))
 
 
 def _looped(tone: np.ndarray, begin: int, length: int, seam: int) -> np.ndarray:
-    """What comes after `begin` and `length` samples is that length over and over, blended over `seam` samples."""
+    """After `begin` and `length` samples that length repeats, crossfaded over `seam` samples."""
     seam = max(2, min(length // 3, begin, seam))
     if begin + length >= len(tone) or length < 2 * seam:
         return tone
     own = tone[begin : begin + length].copy()
     blend = np.linspace(0, 1, seam)
-    # The end of the loop leads into what came before its beginning, so that the next time round goes on from it.
+    # The end of the loop leads into what came before its start, so that the next round continues from it.
     own[-seam:] = own[-seam:] * (1 - blend) + tone[begin - seam : begin] * blend
     again = np.resize(own, len(tone) - begin)
     return np.concatenate([tone[:begin], again])
 
 
 def play(notes: Notes, timbre: Timbre, rate: int, seed: int, damped: bool = False) -> np.ndarray:
-    """The notes as (n,) float32. damped: a note cuts off what rings of the one before it, as on one string."""
+    """The notes as (n,) float32. damped: each note cuts off the ring of the one before it, as on one string."""
     random = np.random.default_rng(seed)
     length = round((max((n[1] for n in notes), default=0.0) + 0.6) * rate)
     out = np.zeros(length)
@@ -278,7 +277,7 @@ def play(notes: Notes, timbre: Timbre, rate: int, seed: int, damped: bool = Fals
 def in_a_room(
     sound: np.ndarray, rate: int, random: np.random.Generator, noise_db: tuple[float, float] = (-75.0, -36.0)
 ) -> np.ndarray:
-    """The sound recorded somewhere: coloured, with some room and some noise; its peak below 1."""
+    """The sound recorded somewhere: coloured, with some room and noise, and a peak below 1."""
     out = np.asarray(sound, np.float64)
     spectrum = np.fft.rfft(out)
     frequency = np.maximum(40.0, np.linspace(0, rate / 2, len(spectrum)))
@@ -306,7 +305,7 @@ def in_a_room(
 
 
 def _tail(random: np.random.Generator, rate: int) -> np.ndarray:
-    """What a room makes of a click: (n,). It may answer late, and with echoes that stand out from the rest."""
+    """A room's impulse response: (n,). It may be late, and have distinct echoes."""
     length = round(random.uniform(0.1, 0.9) * rate)
     tail = random.normal(size=length) * np.exp(-np.arange(length) / (length / 5)) * random.uniform(0.003, 0.03)
     if random.random() < 0.3:
@@ -323,7 +322,7 @@ def _tail(random: np.random.Generator, rate: int) -> np.ndarray:
 
 
 def a_line(random: np.random.Generator, seconds: float, low: int, high: int) -> Notes:
-    """A line of one note at a time: repeats, runs, leaps, some notes led into the next, some apart."""
+    """A monophonic line: repeats, runs, leaps, some notes legato, some detached."""
     notes: Notes = []
     at, number = float(random.uniform(0.1, 0.6)), int(random.integers(low, high + 1))
     pace = random.uniform(0.7, 1.8)
@@ -342,7 +341,7 @@ def a_line(random: np.random.Generator, seconds: float, low: int, high: int) -> 
 
 
 def some_chords(random: np.random.Generator, seconds: float) -> Notes:
-    """Chords of one to six notes, struck together, strummed or broken, some notes held on."""
+    """Chords of one to six notes, struck together, strummed or broken, some notes held over."""
     notes: Notes = []
     at = float(random.uniform(0.1, 0.5))
     while at < seconds - 0.6:

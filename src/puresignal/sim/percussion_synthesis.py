@@ -1,8 +1,8 @@
-"""What drums sound like, in parts: noise in a band, a falling pitch, a cymbal's modes, the bite of a stick, a room.
+"""Parts of drum sounds: band noise, falling pitch, cymbal modes, the attack of a stick, a room.
 
-A cymbal's highs come up after the stroke, for a plate hands its energy on to higher modes (A. Chaigne and others,
-Nonlinear vibrations and chaos in gongs and cymbals, 2005); a drum's body is the modes of a membrane (N. Fletcher and
-T. Rossing, The Physics of Musical Instruments, 1998).
+Source  a plate passes energy on to higher modes, so a cymbal's highs come up after the stroke: A. Chaigne and others,
+        Nonlinear vibrations and chaos in gongs and cymbals, 2005; membrane modes: N. Fletcher and T. Rossing, The
+        Physics of Musical Instruments, 1998
 """
 
 from __future__ import annotations
@@ -14,18 +14,18 @@ import numpy as np
 
 
 def between(random: np.random.Generator, low: float, high: float) -> float:
-    """A number at random, as likely in each octave."""
+    """A random number, equally likely in each octave."""
     return float(np.exp(random.uniform(np.log(low), np.log(high))))
 
 
 def quick_size(count: int) -> int:
-    """A length not below `count` whose transform is quick: a power of two, or three quarters of one."""
+    """A length of at least `count` with a fast transform: a power of two, or three quarters of one."""
     size = 1 << max(1, (count - 1).bit_length())
     return size * 3 // 4 if size >= 4 and count <= size * 3 // 4 else size
 
 
 def noise(count: int, low: float, high: float, rate: int, random: np.random.Generator) -> np.ndarray:
-    """(count,) noise from `low` to `high` Hz, its peak 1."""
+    """(count,) noise from `low` to `high` Hz with a peak of 1."""
     size = quick_size(count)
     spectrum = np.fft.rfft(random.standard_normal(size, np.float32))
     frequency = np.maximum(20.0, np.linspace(0, rate / 2, len(spectrum)))
@@ -35,17 +35,18 @@ def noise(count: int, low: float, high: float, rate: int, random: np.random.Gene
 
 
 def drop(hz: float, octaves: float, quick: float, decay: float, rate: int, seconds: float) -> np.ndarray:
-    """A sine that falls to `hz` from so many octaves above in about `quick` seconds, and to a third in `decay`."""
+    """A sine that falls to `hz` from this many octaves above in about `quick` seconds, and to a third of its level
+    in `decay`."""
     t = np.arange(round(seconds * rate)) / rate
     pitch = hz * 2 ** (octaves * np.exp(-t / quick))
     return np.asarray(np.sin(2 * np.pi * np.cumsum(pitch) / rate + 0.5) * np.exp(-t / decay))
 
 
 def _ringing(pitches: np.ndarray, falls: np.ndarray, levels: np.ndarray, count: int, rate: int) -> np.ndarray:
-    """(count,) the sum of modes: Hz, seconds in which each falls to a third, complex levels with their phases."""
+    """(count,) sum of modes: Hz, seconds until a third of the level, complex levels with their phases."""
     block = int(np.ceil(np.sqrt(count)))
     turn = (2j * np.pi * pitches - 1 / falls) / rate
-    # exp(z (a B + b)) is a product, so a thousand modes are one product of matrices; only its real part is heard.
+    # exp(z (a B + b)) is a product, so a thousand modes are one matrix product; only its real part is used.
     coarse = _powers(np.exp(turn * block), block, levels)
     fine = _powers(np.exp(turn), block, np.ones(len(turn)))
     left = np.concatenate([coarse.real, -coarse.imag], axis=0).astype(np.float32)
@@ -54,7 +55,7 @@ def _ringing(pitches: np.ndarray, falls: np.ndarray, levels: np.ndarray, count: 
 
 
 def _powers(base: np.ndarray, count: int, first: np.ndarray) -> np.ndarray:
-    """(n, count) each number to the powers 0, 1, .. times a first one: by doubling, which is quicker than exp."""
+    """(n, count) each number to the powers 0, 1, .. times a first one: by doubling, which is faster than exp."""
     out = np.empty((len(base), count), complex)
     out[:, 0], done, step = first, 1, base.astype(complex)
     while done < count:
@@ -65,14 +66,14 @@ def _powers(base: np.ndarray, count: int, first: np.ndarray) -> np.ndarray:
 
 
 def colour(random: np.random.Generator, spread: float) -> Callable[[np.ndarray], np.ndarray]:
-    """How much louder each frequency is, drawn at random: about `spread` decibels up and down, octave by octave."""
+    """A random gain by frequency: about `spread` decibels up and down, octave by octave."""
     knots = random.normal(0, spread, 11)
     return lambda hz: np.asarray(10 ** (np.interp(np.log2(np.maximum(hz, 20) / 20), np.arange(11), knots) / 20))
 
 
 @dataclass(frozen=True, eq=False)
 class Plate:
-    """A cymbal: its modes in Hz, how loud each is, and in what time it falls to a third, left alone."""
+    """A cymbal: its modes in Hz, their levels, and the seconds until each falls to a third if undamped."""
 
     pitches: np.ndarray
     levels: np.ndarray
@@ -83,12 +84,12 @@ def plate(
     random: np.random.Generator, modes: tuple[float, float], full: tuple[float, float], high: tuple[float, float],
     longest: float, slope: float = 0.9,
 ) -> Plate:  # fmt: skip
-    """A cymbal drawn at random.
+    """A random cymbal.
 
-    modes    how many it has, from and to; full, high  Hz from which it is loud, and up to which, from and to
-    longest  seconds that its modes about 1 kHz ring; slope  how much sooner its highs fall, at most
+    modes    range of their number; full, high: ranges of the Hz from which, and up to which, it is loud
+    longest  seconds that its modes around 1 kHz ring; slope: how much faster its highs decay, at most
     """
-    # A plate has as many modes in each Hz, wherever; machines have a few.
+    # A plate has equally many modes in each Hz; a drum machine has a few.
     pitches = np.sort(random.uniform(between(random, 60, 600), 21_000, round(between(random, *modes))))
     begins, ends = between(random, *full), between(random, *high)
     levels = (1 + (begins / pitches) ** 2) ** -random.uniform(0.1, 0.9)
@@ -101,10 +102,11 @@ def strike(
     cymbal: Plate, seconds: float, rate: int, random: np.random.Generator, *, damped: float = np.inf,
     swell: float = 0.0005, quick: float = 0.0, quick_falls: float = 0.03, stick: float = np.inf, loose: float = 0.0,
 ) -> np.ndarray:  # fmt: skip
-    """A stroke on a cymbal. damped: seconds that it may ring at most; swell: in which its high modes come up.
+    """A stroke on a cymbal. damped: longest ring in seconds; swell: seconds in which its high modes come up.
 
-    quick: how much louder it is at first, falling in quick_falls; stick  Hz above which the stick does not reach;
-    loose  how much of it rings on in spite of what damps it
+    quick: initial extra level, decaying in quick_falls; stick: Hz above which the stick does not excite; loose: part
+    that
+    keeps ringing in spite of the damping
     """
     count = round(seconds * rate)
     falls = 1 / (1 / cymbal.falls + 1 / damped)
@@ -121,9 +123,9 @@ def strike(
 
 @dataclass(frozen=True, eq=False)
 class Bite:
-    """What a stick or a beater adds: noise from `low` to `high` Hz that falls in `lasts` seconds, some of it later.
+    """The attack of a stick or beater: noise from `low` to `high` Hz that decays in `lasts` seconds.
 
-    rest  the part that falls in `lingers` seconds
+    rest  the part that decays in `lingers` seconds instead
     """
 
     low: float
@@ -133,7 +135,7 @@ class Bite:
     lingers: float
 
     def sound(self, rate: int, random: np.random.Generator) -> np.ndarray:
-        """(n,) of variance 1 where it begins."""
+        """(n,) with a variance of 1 at its start."""
         count = round(5 * max(self.lasts, self.lingers) * rate)
         t = np.arange(count) / rate
         out = noise(count, self.low, self.high, rate, random)
@@ -142,7 +144,7 @@ class Bite:
 
 
 def added(body: np.ndarray, more: np.ndarray, level: float = 1.0) -> np.ndarray:
-    """Two sounds that begin together, as long as the first."""
+    """Two sounds that start together, as long as the first."""
     out = body.copy()
     count = min(len(body), len(more))
     out[:count] += level * more[:count]
@@ -150,7 +152,7 @@ def added(body: np.ndarray, more: np.ndarray, level: float = 1.0) -> np.ndarray:
 
 
 class Room:
-    """What the microphones hear of a drum a little later, through walls and through the other drums."""
+    """What the microphones pick up a little later, through walls and the other drums."""
 
     def __init__(self, random: np.random.Generator, rate: int):
         falls, wet = between(random, 0.03, 0.2), 10 ** (random.uniform(-30, -8) / 20)
@@ -163,7 +165,7 @@ class Room:
         self._answers: dict[int, np.ndarray] = {}
 
     def answer(self, size: int) -> np.ndarray:
-        """(size // 2 + 1,) what it does to each frequency."""
+        """(size // 2 + 1,) gain by frequency."""
         if size not in self._answers:
             self._answers[size] = 1 + np.fft.rfft(self._tail[:size], size)
         return self._answers[size]

@@ -1,8 +1,8 @@
-"""Drum kits that nobody built, and grooves on them, with the truth: for tests and for training the ear.
+"""Imaginary drum kits, and grooves on them, with the truth: for tests and for training the ear.
 
-A stroke is made of decaying modes, coloured noise and the bite of a stick (struck.py), drawn anew for every kit: some
-as microphones hear drums, some as machines make them; some kits are those of the built-in sound, tuned and damped
-otherwise. Shares no rule with the ear.
+A stroke is made of decaying modes, coloured noise and the attack of a stick (percussion_synthesis.py), drawn at random
+for every kit: some like recorded drums, some like drum machines; some kits are those of the built-in sound, tuned and
+damped differently. Shares no rule with the ear.
 """
 
 from __future__ import annotations
@@ -33,14 +33,14 @@ SORTS = (
 
 Stroke = Callable[[float, np.random.Generator], np.ndarray]
 Strokes = dict[str, Stroke]
-"""For each drum how it sounds at a loudness 0..1."""
+"""For each drum a function of loudness 0..1."""
 
 
 def drawn_kit(random: np.random.Generator, rate: int) -> Strokes:
-    """A kit drawn at random."""
+    """A random kit."""
     machine = random.random() < 0.25
     room = None if machine or random.random() < 0.2 else Room(random, rate)
-    # Soft strokes are duller, where the kit was not sampled at one loudness.
+    # Soft strokes are duller, unless the kit was sampled at one loudness.
     dulls = 0.0 if random.random() < 0.4 else random.uniform(0.2, 0.9)
     bare: Strokes = {
         "kick": _kick(random, rate, machine),
@@ -144,7 +144,7 @@ def _hats(random: np.random.Generator, rate: int, machine: bool) -> Strokes:
                           stick=20_000 * dull**3, loose=loose)  # fmt: skip
             t = np.arange(len(body)) / rate
             hiss = noise(len(body), low * dull, high, rate, own) * np.exp(-t / rings) * np.clip(t / swell, 0, 1)
-            # Where the two meet they give a short low sound as well.
+            # Where the two meet they also make a short low sound.
             thud = clap * noise(len(body), at, 2 * at, rate, own) * np.exp(-t / meets)
             return added(body + air * hiss + thud, stick.sound(rate, own), strong * loud)
 
@@ -206,7 +206,7 @@ def _cymbals(random: np.random.Generator, rate: int, machine: bool) -> Strokes:
     strong, spread = 0.6 * random.random() ** 2, between(random, 1, 12)
 
     def ride(loud: float, own: np.random.Generator) -> np.ndarray:
-        # The stick is heard first and most; under it the wash goes on.
+        # The stick is heard first and most; under it the wash continues.
         body = strike(rides, 2.0, rate, own, swell=late, quick=rest, quick_falls=tick)
         t = np.arange(len(body)) / rate
         body = body + ping * np.sin(2 * np.pi * bell * t) * np.exp(-t / 0.12)
@@ -221,7 +221,7 @@ LAYERS = (0.3, 0.6, 1.0)
 
 
 def takes(sound: Stroke, random: np.random.Generator) -> Stroke:
-    """A drum that sounds like one of a few takes of it: a cymbal is heard many times in a recording."""
+    """A drum that sounds like one of a few takes of it: a cymbal recurs many times in a recording."""
     number, kept = int(random.integers(1, 4)), {}
 
     def stroke(loud: float, own: np.random.Generator) -> np.ndarray:
@@ -235,7 +235,7 @@ def takes(sound: Stroke, random: np.random.Generator) -> Stroke:
 
 
 def built_kit(random: np.random.Generator, rate: int) -> Strokes:
-    """A kit of the built-in sound, tuned and damped otherwise."""
+    """A kit of the built-in sound, tuned and damped differently."""
     made = Kit(
         "any", tune=float(random.lognormal(0, 0.16)), damping=float(random.lognormal(-0.1, 0.4)),
         snares=float(random.lognormal(0, 0.4)), sweep=float(random.lognormal(0, 0.5)),
@@ -260,10 +260,11 @@ _LOUD = {"hat": 0.45, "crash1": 0.6, "ride": 0.5, "snare": 0.8, "kick": 0.95}
 def groove(
     kit: Strokes, seconds: float, rate: int, random: np.random.Generator
 ) -> tuple[np.ndarray, list[tuple[float, str, float]]]:
-    """Some drumming on a kit: (n,) float32 and (second, drum, loudness) of each hit that others do not wholly cover."""
+    """Some drumming on a kit: (n,) float32 and (second, drum, loudness) of each hit that others do not mask
+    completely."""
     sound = np.zeros(round((seconds + 1.0) * rate))
     trims = {n: _LOUD.get(n.split(".")[0], 0.7) * random.lognormal(0, 0.4) for n in SORTS}
-    # How loud the metal is against the drums is as the microphones stood.
+    # The balance of metal and drums depends on the microphones.
     metal = 10 ** (random.uniform(-16, 4) / 20)
     trims |= {n: metal * level for n, level in trims.items() if n.startswith(("hat", "crash", "ride"))}
     uneven = random.uniform(1.0, 1.7)
@@ -294,7 +295,7 @@ def groove(
 
 
 HEARD_IN, AUDIBLE = 2048, 0.03
-"""Samples from a beginning, and the part of what then sounds in some octave, in which a hit can be heard."""
+"""Samples from an onset, and the fraction of the sound in some octave, in which a hit is audible."""
 
 
 def _octaves(sound: np.ndarray) -> np.ndarray:
@@ -305,7 +306,7 @@ def _octaves(sound: np.ndarray) -> np.ndarray:
 
 
 def _pattern(seconds: float, random: np.random.Generator) -> list[tuple[float, str, float]]:
-    """Bars of a beat with its variations, ghosts and fills: what is played when, and how loud."""
+    """Bars of a beat with variations, ghost notes and fills: times, drums and loudnesses."""
     beat, division = 60 / random.uniform(66, 185), int(random.choice([4, 4, 4, 3]))
     step, bar = beat / division, 4 * division
     keeper = str(random.choice(["hat.closed", "ride.bow", "hat.open", "tom4.head"], p=[0.5, 0.36, 0.1, 0.04]))

@@ -1,6 +1,6 @@
-"""Somebody who sings, hums or plays a line, and knows what was meant: sound and truth, for tests and figures.
+"""A singer, hummer or player of a line who knows what was meant: sound and truth, for tests and benchmarks.
 
-Shares no rule with the ear. Vowels are sums of harmonics under formants; between them are consonants and breath.
+Vowels are sums of harmonics under formants, with consonants and breath in between. Shares no rule with the ear.
 """
 
 from __future__ import annotations
@@ -14,15 +14,15 @@ import numpy as np
 class SingingStyle:
     """How a line is sung or played.
 
-    vibrato    semitones either way, and its rate in Hz
-    scoop      semitones below at which a note begins
+    vibrato    semitones either way; rate: in Hz
+    scoop      semitones below at which a note starts
     drift      semitones of slow wandering
     consonant  level of the noise before a note, 0 none
     tuned      semitones off concert pitch
     attack, release  seconds
-    harmonics  how quickly they fall: 1 bright, 2 dull
-    noise_db   of the room, below full scale
-    echo       seconds of the room's tail, 0 none
+    harmonics  roll-off: 1 bright, 2 dull
+    noise_db   of the room, in dBFS
+    echo       seconds of reverberation, 0 none
     """
 
     vibrato: float = 0.3
@@ -44,11 +44,11 @@ PLUCKED = SingingStyle(vibrato=0.0, scoop=0.0, drift=0.0, consonant=0.02, attack
 BLOWN = SingingStyle(vibrato=0.12, rate=4.8, scoop=0.1, drift=0.03, consonant=0.01, attack=0.025, harmonics=1.5)
 
 Line = list[tuple[float, float, int, float]]
-"""Notes: start s, end s, MIDI number, loudness 0..1."""
+"""Notes: (start in s, end in s, MIDI note, loudness 0..1)."""
 
 
 def line(random: np.random.Generator, seconds: float, low: int, high: int, repeats: float = 0.2) -> Line:
-    """A line of notes, some repeated, some apart."""
+    """A line of notes, some repeated, some detached."""
     notes: Line = []
     at, number = 0.25, int(random.integers(low, high + 1))
     while at < seconds - 0.8:

@@ -1,7 +1,7 @@
-"""A line sung on words: vowels that change, consonants of several kinds before them, notes led into one another.
+"""A line sung with words: changing vowels, consonants of several kinds, legato notes.
 
-A singer is drawn anew each time, or a choir of them. Harmonics are summed, each as loud as its vowel's resonances make
-it at that moment. Shares no rule with the ear.
+A singer, or a choir, is drawn at random each time. Harmonics are summed with the level of the vowel's resonances at
+that moment. Shares no rule with the ear.
 """
 
 from __future__ import annotations
@@ -14,19 +14,19 @@ from puresignal.sim.instrument_synthesis import Notes
 from puresignal.sim.percussion_synthesis import between
 
 CONTROL = 1000
-"""Times a second at which pitch, loudness and vowels are drawn."""
+"""Rate in Hz at which pitch, loudness and vowels are computed."""
 NOTHING, HUM, HISS, STOP, DIP = range(5)
-"""What is said before a vowel: nothing, through the nose, noise, silence with or without a burst, half closed lips."""
+"""What precedes a vowel: nothing, a nasal, a fricative, a stop with or without a burst, half-closed lips."""
 
 
 @dataclass(frozen=True)
 class Singer:
     """How somebody sings.
 
-    resonances  Hz of the middle vowel's four; widths  Hz
-    tilt        how quickly harmonics fall; breath  of the voice itself
-    vibrato     semitones, speed Hz; scoop semitones; glide seconds from note to note; drift semitones; tuned semitones
-    habits      how often each consonant; longest seconds of one
+    resonances  Hz of the neutral vowel's four formants; widths: Hz
+    tilt        roll-off of the harmonics; breath: of the voice itself
+    vibrato     semitones; speed: Hz; scoop: semitones; glide: seconds between notes; drift: semitones; tuned: semitones
+    habits      frequency of each consonant; longest: seconds of one
     attack, release  seconds
     """
 
@@ -47,7 +47,7 @@ class Singer:
 
 
 def any_singer(random: np.random.Generator) -> Singer:
-    """A singer drawn at random."""
+    """A random singer."""
     size = random.uniform(0.8, 1.3)
     return Singer(
         tuple(size * f for f in (550.0, 1500.0, 2600.0, 3600.0)), tuple(random.uniform(50, 220, 4).tolist()),
@@ -62,14 +62,14 @@ def any_singer(random: np.random.Generator) -> Singer:
 
 
 def sing(notes: Notes, singer: Singer, rate: int, seed: int, voices: int = 1) -> tuple[np.ndarray, Notes]:
-    """The line as (n,) float32, its peak at 0.8, and the notes with their ends where a consonant cut them off.
+    """The line as (n,) float32 with a peak of 0.8, and the notes with their ends where a consonant cut them off.
 
-    voices  of a choir, each a little off the others in time, pitch and voice; they say the same
+    voices  of a choir, each slightly off in time, pitch and timbre; all sing the same words
     """
     count = round((max((n[1] for n in notes), default=0.0) + 0.6) * rate)
     out, kept = np.zeros(count), notes
     for k in range(voices):
-        # What is said is the same for all.
+        # The words are the same for all.
         said, own = np.random.default_rng(seed), np.random.default_rng(seed + 7919 * k)
         if k:
             singer = replace(
@@ -85,9 +85,9 @@ def sing(notes: Notes, singer: Singer, rate: int, seed: int, voices: int = 1) ->
 
 
 def say(singer: Singer, what: int, number: int, seconds: float, loud: float, rate: int, take: int) -> np.ndarray:
-    """One syllable, spoken: (n,) float64 from where it can be heard on, its peak at `loud`.
+    """One spoken syllable: (n,) float64 from its audible start, with a peak of `loud`.
 
-    what  says which consonant and vowel it is; no two takes are alike
+    what  selects the consonant and vowel; no two takes are alike
     """
     note = (0.2, 0.2 + seconds, number, 1.0)
     count = round((note[1] + singer.release + 0.05) * rate)
@@ -100,7 +100,7 @@ def say(singer: Singer, what: int, number: int, seconds: float, loud: float, rat
 def _alone(
     notes: Notes, singer: Singer, rate: int, count: int, said: np.random.Generator, own: np.random.Generator
 ) -> tuple[np.ndarray, list[float]]:
-    """One voice: (count,) samples, and where each note ends in fact."""
+    """One voice: (count,) samples, and the actual end of each note."""
     steps = round(count * CONTROL / rate) + 1
     at = np.arange(steps) / CONTROL
     pitch, level, hiss = np.full(steps, float(notes[0][2]) if notes else 60.0), np.zeros(steps), np.zeros(steps)
@@ -142,7 +142,7 @@ def _say(
     kind: int, first: int, a: int, loud: float, level: np.ndarray, hiss: np.ndarray, mouth: np.ndarray,
     said: np.random.Generator,
 ) -> None:  # fmt: skip
-    """A consonant from `first` until its vowel begins at `a`."""
+    """A consonant from `first` until its vowel starts at `a`."""
     length = a - first
     if length < 3:
         return
@@ -168,7 +168,7 @@ def _voiced(
     pitch: np.ndarray, level: np.ndarray, hiss: np.ndarray, mouth: np.ndarray, singer: Singer, rate: int, count: int,
     own: np.random.Generator,
 ) -> np.ndarray:  # fmt: skip
-    """(count,) samples of what was drawn at CONTROL."""
+    """(count,) samples from controls at CONTROL."""
     t = np.arange(count) / rate
     at = np.arange(len(pitch)) / CONTROL
     frequency = 440 * 2 ** ((pitch - 69) / 12)
