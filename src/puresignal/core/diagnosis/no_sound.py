@@ -73,7 +73,7 @@ def _places(s: SignalState, context: Context) -> list[Checkpoint]:
     known = name is not None or not spoken_of
     drum = spoken(name) if name else "such drum"
     rows = (
-        ("listening", s.listening, "Live input is off. Choose a port and switch live input on.", "listen"),
+        ("listening", s.listening, "Live input is off. Choose a port and press Start.", "listen"),
         ("port system", s.server, "There is no JACK server. Start it; the program will connect by itself.", ""),
         ("input", s.input_there, f"{s.input} is unavailable. Plug it in, or choose another port.", "ports"),
         ("messages", s.messages > 0, f"Nothing arrives from {s.input}. Hit a pad; check its cable and settings.", ""),

@@ -46,53 +46,53 @@ class InputEditor(QFrame):
         self.number = number
         self.title = QLabel(self.tr("INPUT {n}").format(n=number + 1))
         self.title.setObjectName("section")
-        self.remove = self._button(self.tr("Remove"), self.tr("This input is listened to no more."))
+        self.remove = self._button(self.tr("Remove"), self.tr("Stop listening to this input."))
         self.remove.clicked.connect(self.remove_requested)
         self.source_port = self._combo(
-            self.tr("Port that playing comes from"),
-            self.tr("Where playing comes from: a device, another program, or a simulated device."),
+            self.tr("Port to listen to"),
+            self.tr("The source: a device, another program, or a simulated device."),
         )
-        self.source_port.activated.connect(lambda: self._edit(self.tr("choose a port"), port=self._port()))
+        self.source_port.activated.connect(lambda: self._edit(self.tr("choose input port"), port=self._port()))
         self.channel = self._combo(
-            self.tr("Listening channel"),
-            self.tr("Which MIDI channel counts here. With two players on one cable, choose one for each."),
+            self.tr("Channel to listen to"),
+            self.tr("The MIDI channel to listen to. If two players share a cable, choose one for each."),
         )
         self.channel.addItem(self.tr("all channels"), ALL_CHANNELS)
         for channel in range(1, 17):
             self.channel.addItem(self.tr("channel {n}").format(n=channel), channel)
         self.channel.activated.connect(
-            lambda: self._edit(self.tr("choose a channel"), channel=self.channel.currentData())
+            lambda: self._edit(self.tr("choose input channel"), channel=self.channel.currentData())
         )
         self.kit = MapComboBox(check_source)
         self.kit.setMinimumWidth(120)
         self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.kit.setSizeAdjustPolicy(MapComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.kit.setAccessibleName(self.tr("Note map of the live kit"))
-        self.kit.setToolTip(self.tr("What this kit sends: which note means which drum."))
-        self.kit.setPlaceholderText(self.tr("none: as it came"))
+        self.kit.setAccessibleName(self.tr("Note map of this kit"))
+        self.kit.setToolTip(self.tr("The notes of this kit: which note means which drum."))
+        self.kit.setPlaceholderText(self.tr("none: unchanged"))
         self.kit.chosen.connect(self._choose_kit)
         self.target_port = self._combo(
-            self.tr("Port that clean MIDI goes to"),
+            self.tr("Port to send clean MIDI to"),
             self.tr("Where clean MIDI goes while you play, on the receiver's notes."),
         )
         self.target_port.activated.connect(
-            lambda: self._edit(self.tr("choose a destination"), output=self.target_port.currentData())
+            lambda: self._edit(self.tr("choose destination"), output=self.target_port.currentData())
         )
-        self.armed = self._check(self.tr("Armed"), self.tr("A capture takes what comes here."), "armed")
+        self.armed = self._check(self.tr("Armed"), self.tr("Recording takes this input."), "armed")
         self.monitor = self._check(
-            self.tr("Monitor"), self.tr("What is played leaves at once. Off: it is captured all the same."), "monitor"
+            self.tr("Monitor"), self.tr("Send what is played on at once. When off, it is still recorded."), "monitor"
         )
         self.learn = self._button(
             self.tr("Learn"),
             self.tr(
-                "Hit each pad: unknown ones are asked about, and the same pad again says yes. "
-                "For the hat's pedal: foot off, press once, let go."
+                "Hit each pad: the program asks about unknown ones; hit the same pad again to accept the guess. "
+                "For the hi-hat pedal: foot off, press once, let go."
             ),
         )
         self.learn.setCheckable(True)
         self.learn.setEnabled(False)
         self.learn.clicked.connect(self.learn_switched)
-        self.play = self._button(self.tr("Play"), self.tr("The simulated device plays until it is stopped."))
+        self.play = self._button(self.tr("Play"), self.tr("The simulated device plays until you stop it."))
         self.play.setCheckable(True)
         self.play.clicked.connect(lambda on: self.device_switched.emit(self._port(), on))
         self._build()
@@ -150,10 +150,10 @@ class InputEditor(QFrame):
 
     def _fill(self, combo: QComboBox, there: tuple[MidiPort, ...], gives: bool, chosen: str | None) -> None:
         combo.clear()
-        combo.addItem(self.tr("choose…") if gives else self.tr("nowhere"), "" if gives else None)
+        combo.addItem(self.tr("choose…") if gives else self.tr("none"), "" if gives else None)
         names = [p.name for p in there if p.gives == gives and (p.system == ports.OWN or not p.name.startswith("Pure"))]
         for name in dict.fromkeys([*names, *([chosen] if chosen else [])]):
-            combo.addItem(name if name in names else self.tr("{name} (absent)").format(name=name), name)
+            combo.addItem(name if name in names else self.tr("{name} (unavailable)").format(name=name), name)
         place = combo.findData(chosen) if chosen else 0
         combo.setCurrentIndex(max(0, place))
 
@@ -161,7 +161,7 @@ class InputEditor(QFrame):
         return self.source_port.currentData() or ""
 
     def _choose_kit(self, note_map: NoteMap) -> None:
-        self._edit(self.tr("choose the kit"), source=note_map)
+        self._edit(self.tr("choose kit"), source=note_map)
 
     def _edit(self, name: str, **changed: object) -> None:
         bench = self._workbench

@@ -42,7 +42,7 @@ from puresignal.ui.widgets import text_format, theme
 from puresignal.ui.widgets.map_combo_box import MapComboBox
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
-_HEADS = ("note", "channel", "what it is", "hits", "velocities", "softest", "middle", "loudest")
+_HEADS = ("note", "channel", "articulation", "hits", "velocities", "softest", "middle", "loudest")
 _PICTURE = 4
 _Index = QModelIndex | QPersistentModelIndex
 
@@ -80,7 +80,7 @@ class ArrivalsModel(QAbstractTableModel):
         row, column = self._rows[index.row()], index.column()
         if role == Qt.ItemDataRole.DisplayRole:
             named = " / ".join(spoken(name) for name in row.articulations)
-            what = self.tr("leads nowhere") if row.unmapped else named or self.tr("not a drum of this kit")
+            what = self.tr("unmapped") if row.unmapped else named or self.tr("not a drum of this kit")
             texts = (
                 str(row.note), str(row.channel), what, text_format.count(row.count), "",
                 str(row.softest), str(row.middle), str(row.loudest),
@@ -94,10 +94,10 @@ class ArrivalsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.FontRole and column in (0, 2):
             return theme.font(10, QFont.Weight.DemiBold)
         if role == Qt.ItemDataRole.AccessibleTextRole and column == _PICTURE:
-            return f"{row.softest} to {row.loudest}, middle {row.middle}"
+            return f"{row.softest} to {row.loudest}, median {row.middle}"
         if role == Qt.ItemDataRole.ToolTipRole:
             if row.unmapped:
-                return self.tr("The kit's map does not know this note. Choose another map, or one that has it.")
+                return self.tr("This note is not in the kit's map. Choose another map, or add the note in Mapping.")
             return self.tr("{hits} on note {note}, channel {channel}").format(
                 hits=text_format.counted(row.count, "hit"), note=row.note, channel=row.channel
             )
@@ -152,11 +152,11 @@ class DrummerPanel(QFrame):
     pad_played = Signal(str, int)
 
     _FAULTS = (
-        ("doubles", "Double triggers", "Now and then a pad sends a weak second hit for one stroke."),
-        ("crosstalk", "Crosstalk", "A hard hit shakes a neighbour on the same stand."),
-        ("hanging", "Hanging notes", "Now and then the end of a note is never sent."),
-        ("no_length", "Notes without length", "Now and then a note ends in the moment it starts."),
-        ("stray", "Stray messages", "The box sends things nobody asked for."),
+        ("doubles", "Double triggers", "Sometimes a pad sends a weak second hit for one stroke."),
+        ("crosstalk", "Crosstalk", "A hard hit shakes a neighbouring pad on the same stand."),
+        ("hanging", "Hanging notes", "Sometimes a note-off is never sent."),
+        ("no_length", "Notes without length", "Sometimes a note ends the moment it starts."),
+        ("stray", "Stray messages", "The module sends unsolicited messages."),
     )
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
@@ -169,7 +169,7 @@ class DrummerPanel(QFrame):
         column.setSpacing(8)
         title = QLabel(self.tr("Simulated drummer"))
         title.setObjectName("figure")
-        about = QLabel(self.tr("No kit at hand? This one plays grooves of its own on the kit you choose."))
+        about = QLabel(self.tr("No kit at hand? This drummer plays grooves of its own on the kit you choose."))
         about.setObjectName("faint")
         about.setWordWrap(True)
         column.addWidget(title)
@@ -181,10 +181,10 @@ class DrummerPanel(QFrame):
         self.kit.setMinimumContentsLength(10)
         self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.kit.show_map(note_map_file.shipped("practice-five"))
-        self.kit.setAccessibleName(self.tr("Kit that the drummer plays"))
-        self.kit.setToolTip(self.tr("The kit decides which notes arrive."))
+        self.kit.setAccessibleName(self.tr("Kit of the simulated drummer"))
+        self.kit.setToolTip(self.tr("The kit determines which notes arrive."))
         self.kit.chosen.connect(self._choose_kit)
-        self.tempo = _spin(40, 240, 92, self.tr(" BPM"), self.tr("Tempo of the drummer, in quarter notes a minute."))
+        self.tempo = _spin(40, 240, 92, self.tr(" BPM"), self.tr("Tempo of the drummer, in quarter notes per minute."))
         self.bars = _spin(1, 400, 16, self.tr(" bars"), self.tr("How long the drummer plays."))
         form = QFormLayout()
         form.setSpacing(8)
@@ -208,20 +208,20 @@ class DrummerPanel(QFrame):
             column.addWidget(box)
         self.play = QPushButton(self.tr("Play a take"))
         self.play.setObjectName("main")
-        self.play.setToolTip(self.tr("A new take at once, each time another one."))
+        self.play.setToolTip(self.tr("Adds a new take at once, different each time."))
         self.play.setAccessibleName(self.tr("Let the simulated drummer play a take"))
         self.play.clicked.connect(self._play)
         self.stream = QPushButton(self.tr("Play live"))
         self.stream.setCheckable(True)
-        self.stream.setToolTip(self.tr("Plays on and on into the port Simulated drum module, like a kit on a cable."))
+        self.stream.setToolTip(self.tr("Plays continuously on the port Simulated drum module, like a kit on a cable."))
         self.stream.setAccessibleName(self.tr("Let the simulated drum module play live"))
         self.stream.clicked.connect(self._stream)
         self.pad = QComboBox()
         self.pad.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.pad.setAccessibleName(self.tr("Pad to hit"))
-        self.pad.setToolTip(self.tr("Which pad of the module is hit."))
+        self.pad.setToolTip(self.tr("The pad to hit."))
         self.hit = QPushButton(self.tr("Hit"))
-        self.hit.setToolTip(self.tr("One hit on this pad, into the port Simulated drum module."))
+        self.hit.setToolTip(self.tr("One hit on this pad, on the port Simulated drum module."))
         self.hit.setAccessibleName(self.tr("Hit the pad once"))
         self.hit.clicked.connect(lambda: self.pad_played.emit(self.pad.currentData(), 96))
         self._fill_pads()
@@ -322,9 +322,9 @@ class InputsView(QWidget):
         self.pages = QTabWidget()
         self.pages.setAccessibleName(self.tr("Notes of the take, or messages of the live input"))
         self.pages.addTab(self.table, self.tr("Notes of the take"))
-        self.pages.addTab(self.messages, self.tr("Messages as they arrive"))
+        self.pages.addTab(self.messages, self.tr("Messages in"))
         self.leaving = MessageList(listener, leaving=True)
-        self.pages.addTab(self.leaving, self.tr("What leaves"))
+        self.pages.addTab(self.leaving, self.tr("Messages out"))
         self.keys = KeyboardPanel(player, listener)
         self.pages.addTab(self.keys, self.tr("Computer keyboard"))
         self.pads = PadSheet(listener)
@@ -353,8 +353,8 @@ class InputsView(QWidget):
         table = QTableView()
         table.setModel(self.model)
         table.setItemDelegateForColumn(_PICTURE, VelocityPicture(self.model, table))
-        table.setAccessibleName(self.tr("What arrives"))
-        table.setToolTip(self.tr("Every note that the take holds. What leads nowhere stands first."))
+        table.setAccessibleName(self.tr("Notes that arrive"))
+        table.setToolTip(self.tr("Every note of the take. Unmapped notes come first."))
         table.verticalHeader().hide()
         table.verticalHeader().setDefaultSectionSize(30)
         table.setShowGrid(False)
@@ -434,7 +434,7 @@ class InputsView(QWidget):
     def show_take(self, shown: Shown | None) -> None:
         """The current take, or what to do when there is none."""
         if shown is None:
-            self.title.setText(self.tr("Nothing has come in yet"))
+            self.title.setText(self.tr("Nothing has arrived yet"))
             self.facts.setText(
                 self.tr("Open a MIDI file, drop one on this window, or let the simulated drummer play a take.")
             )

@@ -34,7 +34,7 @@ class KeyboardPicture(QWidget):
         super().__init__(parent)
         self._player = player
         self.setMinimumHeight(230)
-        self.setAccessibleName(self.tr("What each key of the computer keyboard plays"))
+        self.setAccessibleName(self.tr("Keys of the computer keyboard and what they play"))
         self.setToolTip(self.tr("Click a key to choose what it plays."))
         player.changed.connect(self.update)
 
@@ -134,7 +134,7 @@ class KeyboardPanel(QWidget):
         self.picture.assignment_requested.connect(
             lambda code, name: self.settings_changed.emit(computer_keyboard.with_drum(player.keyboard, code, name))
         )
-        self.mode = self._combo(self.tr("What the keys play"), self.tr("Drums, all notes, or those of a scale."))
+        self.mode = self._combo(self.tr("Keyboard mode"), self.tr("Play drums, all notes, or the notes of a scale."))
         for name, label in (
             (computer_keyboard.DRUMS, "drums"),
             (computer_keyboard.CHROMATIC, "all notes"),
@@ -142,21 +142,21 @@ class KeyboardPanel(QWidget):
         ):
             self.mode.addItem(self.tr(label), name)
         self.mode.activated.connect(lambda: self._change(mode=self.mode.currentData()))
-        self.root = self._combo(self.tr("Root of the scale"), self.tr("On which note the scale begins."))
+        self.root = self._combo(self.tr("Root of the scale"), self.tr("The root note of the scale."))
         for i, name in enumerate(computer_keyboard.NAMES):
             self.root.addItem(name, i)
         self.root.activated.connect(lambda: self._change(root=self.root.currentData()))
-        self.scale = self._combo(self.tr("Scale"), self.tr("Only these notes are on the keys."))
+        self.scale = self._combo(self.tr("Scale"), self.tr("Only the notes of this scale are on the keys."))
         for name in computer_keyboard.SCALES:
             self.scale.addItem(self.tr(name), name)
         self.scale.activated.connect(lambda: self._change(scale=self.scale.currentData()))
-        self.octave = self._spin(0, 7, self.tr("octave "), self.tr("How low the keys begin."), "octave")
-        self.velocity = self._spin(1, 127, self.tr("velocity "), self.tr("How hard a plain stroke is."), "velocity")
+        self.octave = self._spin(0, 7, self.tr("octave "), self.tr("Octave of the lowest key."), "octave")
+        self.velocity = self._spin(1, 127, self.tr("velocity "), self.tr("Velocity of a plain stroke."), "velocity")
         self.randomness = self._spin(
             0,
             40,
-            self.tr("varied by "),
-            self.tr("How far plain strokes differ, either way; 0: all alike."),
+            self.tr("random "),
+            self.tr("Random variation of plain strokes, up or down; 0: none."),
             "randomness",
         )
         top = QHBoxLayout()
@@ -215,17 +215,17 @@ class KeyboardPanel(QWidget):
         self.octave.setVisible(keyboard.mode != computer_keyboard.DRUMS)
         for combo in (self.root, self.scale):
             combo.setVisible(keyboard.mode == computer_keyboard.SCALE)
-        text = self.tr("Shift accents; held, the key left of 1 makes ghosts.")
+        text = self.tr("Shift plays accents; hold the key left of 1 for ghost notes.")
         if not self._player.on:
-            text = self.tr("Switched off: press Keys play at the foot (Ctrl+K). ") + text
+            text = self.tr("The keyboard is off: press Keyboard at the bottom (Ctrl+K). ") + text
         if self._player.held.most:
-            text += self.tr(" Keys at once so far: {n}; few keyboards take more than six.").format(
+            text += self.tr(" Most keys at once so far: {n}; few keyboards send more than six.").format(
                 n=self._player.held.most
             )
         sound = self._listener.sound_state
         if self._player.delay is not None:
             text += self.tr(" Key to output: {ms:.1f} ms").format(ms=1000 * self._player.delay)
             if sound.get("system"):
-                text += self.tr(", to sound {ms:.0f} ms").format(ms=1000 * (self._player.delay + sound["delay"]))
+                text += self.tr(", to sound: {ms:.0f} ms").format(ms=1000 * (self._player.delay + sound["delay"]))
             text += "."
         self.says.setText(text)

@@ -59,7 +59,7 @@ class LiveCard(QWidget):
         """What the input is, and whether it is there."""
         self._one, self._standing, self._well = one, standing, well
         self.setToolTip(
-            self.tr("{port}: {standing}. The lamp is lit by each hit.").format(port=one.port, standing=standing)
+            self.tr("{port}: {standing}. The lamp lights with each hit.").format(port=one.port, standing=standing)
         )
         self._name_it()
         self.update()
@@ -123,7 +123,7 @@ class LiveCard(QWidget):
         painter.setFont(theme.font(9))
         painter.setPen(current.colour("faint"))
         self._line(painter, box, 49, one.port)
-        marks = [self.tr("armed")] * one.armed + [self.tr("heard") if one.monitor else self.tr("not heard")]
+        marks = [self.tr("armed")] * one.armed + [self.tr("monitor") if one.monitor else self.tr("not monitored")]
         painter.setPen(current.colour("faint") if self._well else accent)
         self._line(painter, box, 65, " · ".join((self._standing, *marks)))
 
@@ -184,15 +184,15 @@ class LiveCards(QWidget):
     def menu(self, number: int) -> QMenu:
         """What can be done with an input."""
         menu, one = QMenu(self), self._workbench.session.inputs[number]
-        menu.addAction(self.tr("Set it in Inputs")).triggered.connect(lambda: self.clicked.emit(number))
+        menu.addAction(self.tr("Settings in Inputs")).triggered.connect(lambda: self.clicked.emit(number))
         for label, field, on in ((self.tr("Armed"), "armed", one.armed), (self.tr("Monitor"), "monitor", one.monitor)):
             action = menu.addAction(label)
             action.setCheckable(True)
             action.setChecked(on)
             action.triggered.connect(lambda to, f=field, w=label: self._switch(number, f, w, to))
-        menu.addAction(self.tr("Arm only this one")).triggered.connect(lambda: self._arm_alone(number))
+        menu.addAction(self.tr("Arm only this input")).triggered.connect(lambda: self._arm_alone(number))
         menu.addSeparator()
-        follows = menu.addAction(self.tr("Arming follows the card that is clicked"))
+        follows = menu.addAction(self.tr("Arm on click"))
         follows.setCheckable(True)
         follows.setChecked(self.arming_follows)
         follows.triggered.connect(lambda on: setattr(self, "arming_follows", on))
@@ -217,7 +217,7 @@ class LiveCards(QWidget):
     def _standing(self, one: LiveInput) -> tuple[str, bool]:
         """How an input stands, in words, and whether all is well."""
         if not self._listener.listening:
-            return self.tr("not listening"), True
+            return self.tr("off"), True
         state: dict[str, Any] = self._listener.state
         names = ports_of(self._workbench.session.inputs)
         found = state.get("inputs") or []
@@ -225,9 +225,9 @@ class LiveCards(QWidget):
         if place in (state.get("loops") or []):
             return self.tr("loop, cut"), False
         if one.port in ports.FED:
-            return (self.tr("here") if one.port in ports.FED_BY_WINDOW else self.tr("simulated")), True
+            return (self.tr("ready") if one.port in ports.FED_BY_WINDOW else self.tr("simulated")), True
         there = place < len(found) and found[place] is not None
-        return (self.tr("connected"), True) if there else (self.tr("absent"), False)
+        return (self.tr("connected"), True) if there else (self.tr("unavailable"), False)
 
     def _began(self) -> None:
         for card in self.cards:

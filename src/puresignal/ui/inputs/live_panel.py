@@ -45,52 +45,50 @@ class LivePanel(QFrame):
         self.editors: list[InputEditor] = []
         title = QLabel(self.tr("Live inputs"))
         title.setObjectName("figure")
-        self.look = self._button(self.tr("Refresh"), self.tr("Look again which ports there are."))
+        self.look = self._button(self.tr("Refresh"), self.tr("Look for ports again."))
         self.look.clicked.connect(self.refresh)
         top = QHBoxLayout()
         top.addWidget(title, 1)
         top.addWidget(self.look)
-        self.listen = self._button(self.tr("Listen"), self.tr("Listen to the ports, and send on what comes, clean."))
+        self.listen = self._button(self.tr("Start"), self.tr("Connect the ports, clean what arrives and send it on."))
         self.listen.setCheckable(True)
         self.listen.clicked.connect(self._listen)
         self.capture = self._button(
-            self.tr("Capture"), self.tr("What is played from now on becomes a take; press again to end it.")
+            self.tr("Record"), self.tr("Record what is played from now on as a take; press again to stop.")
         )
         self.capture.setObjectName("capture")
         self.capture.setCheckable(True)
         self.capture.setEnabled(False)
         self.capture.clicked.connect(self._capture)
         self.more = self._button(
-            self.tr("Add an input"), self.tr("Another player, or another channel of the same port, on its own.")
+            self.tr("Add input"), self.tr("Add another player, or another channel of the same port.")
         )
         self.more.clicked.connect(self._add)
         self.what = QComboBox()
-        self.what.setAccessibleName(self.tr("What the pad is"))
-        self.what.setToolTip(self.tr("What the pad is that you hit: choose, if the guess is wrong."))
+        self.what.setAccessibleName(self.tr("Articulation of the pad"))
+        self.what.setToolTip(self.tr("The articulation of the pad you hit: choose if the guess is wrong."))
         self.what.activated.connect(lambda: self._listener.choose(self.what.currentData()))
         self.what.hide()
         self.says = self._line()
         self.figures = self._line()
         self.figures.hide()
         self.figures.setToolTip(
-            self.tr("What the port system runs at, and how often it could not keep up: a dropout is heard as a gap.")
+            self.tr("Speed of the port system, and how often it could not keep up: a dropout is an audible gap.")
         )
         self.why = self._button(
-            self.tr("Why silent?"),
-            self.tr("Why is it silent? Follows the last hit from the port to the output and names where it stops."),
+            self.tr("No sound?"),
+            self.tr("Follows the last hit from the port to the output and names the place where it stops."),
         )
-        self.why.setAccessibleName(self.tr("Why is it silent?"))
+        self.why.setAccessibleName(self.tr("No sound?"))
         self.why.clicked.connect(self.why_silent_requested)
-        self.twice = self._button(
-            self.tr("Why twice?"), self.tr("Why is it heard twice? Names every source that sounds for one hit.")
-        )
-        self.twice.setAccessibleName(self.tr("Why is it heard twice?"))
+        self.twice = self._button(self.tr("Heard twice?"), self.tr("Names every source that sounds for one hit."))
+        self.twice.setAccessibleName(self.tr("Heard twice?"))
         self.twice.clicked.connect(self.why_twice_requested)
         self.kept = self._button(
-            self.tr("Keep what was played…"),
-            self.tr("What was played though nothing was captured: choose a stretch of it, and it becomes a take."),
+            self.tr("Keep earlier playing…"),
+            self.tr("What was played without recording: choose a phrase and add it as a take."),
         )
-        self.kept.setAccessibleName(self.tr("Keep what was played"))
+        self.kept.setAccessibleName(self.tr("Keep earlier playing"))
         self.kept.clicked.connect(self.journal_requested)
         self._list = QVBoxLayout()
         self._list.setSpacing(12)
@@ -162,7 +160,7 @@ class LivePanel(QFrame):
         self._made_of = None
         self.show_inputs()
         if not self._listener.listening:
-            self._say(why or self.tr("Choose a port and press Listen."), True)
+            self._say(why or self.tr("Choose a port and press Start."), True)
 
     def show_inputs(self) -> None:
         """The session's live inputs."""
@@ -200,12 +198,12 @@ class LivePanel(QFrame):
         bench = self._workbench
         last = bench.session.inputs[-1]
         one = LiveInput("", 0, note_map_file.shipped("general-midi"), last.output)
-        bench.do(self.tr("add an input"), edits.with_inputs(bench.session, (*bench.session.inputs, one)))
+        bench.do(self.tr("add input"), edits.with_inputs(bench.session, (*bench.session.inputs, one)))
 
     def _remove(self, number: int) -> None:
         bench = self._workbench
         left = tuple(one for i, one in enumerate(bench.session.inputs) if i != number)
-        bench.do(self.tr("remove an input"), edits.with_inputs(bench.session, left))
+        bench.do(self.tr("remove input"), edits.with_inputs(bench.session, left))
 
     def _listen(self, on: bool) -> None:
         if not on:
@@ -224,17 +222,17 @@ class LivePanel(QFrame):
             self._listener.begin_capture()
         elif self._listener.capturing:
             self._listener.end_capture()
-        self.capture.setText(self.tr("End") if on else self.tr("Capture"))
+        self.capture.setText(self.tr("Stop recording") if on else self.tr("Record"))
 
     def _settle(self, listening: bool) -> None:
         self.listen.setChecked(listening)
-        self.listen.setText(self.tr("Stop") if listening else self.tr("Listen"))
+        self.listen.setText(self.tr("Stop") if listening else self.tr("Start"))
         self._made_of = None
         self.show_inputs()
 
     def _ended(self) -> None:
         self.capture.setChecked(False)
-        self.capture.setText(self.tr("Capture"))
+        self.capture.setText(self.tr("Record"))
         self.what.hide()
         self.figures.hide()
         self._settle(False)
@@ -257,14 +255,16 @@ class LivePanel(QFrame):
         """Asks about a pad, or says how far the learning has come."""
         self.what.setVisible(learning is not None and learning.waiting is not None)
         if learning is None:
-            self._say(self.tr("Listening"), True)
+            self._say(self.tr("Live"), True)
             return
         if learning.waiting is None:
             left = len(missing(learning.note_map))
-            done = self.tr("{n} known. Hit a pad; unknown ones are asked about.").format(n=len(learning.note_map.pads))
+            done = self.tr("{n} known. Hit a pad; the program asks about unknown ones.").format(
+                n=len(learning.note_map.pads)
+            )
             hat = learning.note_map.hat
             if hat is not None and learning.pedal is not None:
-                done += self.tr(" Pedal: controller {c}, open {open}, closed {closed}.").format(
+                done += self.tr(" Pedal: controller {c}, open at {open}, closed at {closed}.").format(
                     c=hat.controller, open=hat.open_at, closed=hat.closed_at
                 )
             self._say(done if left else self.tr("Every usual pad is known."), True)

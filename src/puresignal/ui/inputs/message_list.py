@@ -74,11 +74,11 @@ class MessageList(QWidget):
         self.list.setModel(self.model)
         self.list.setUniformItemSizes(True)
         self.list.setSpacing(2)
-        self.list.setAccessibleName(self.tr("Messages that leave") if leaving else self.tr("Messages that arrive"))
+        self.list.setAccessibleName(self.tr("Outgoing messages") if leaving else self.tr("Incoming messages"))
         self.list.setToolTip(
-            self.tr("Every message as it leaves: seconds, bytes, and what it is.")
+            self.tr("Every outgoing message: seconds, bytes, and meaning.")
             if leaving
-            else self.tr("Every message as it arrives: seconds, bytes, and what it means.")
+            else self.tr("Every incoming message: seconds, bytes, and meaning.")
         )
         self.count = QLabel()
         self.count.setObjectName("faint")
@@ -87,9 +87,7 @@ class MessageList(QWidget):
         for sort, on in ((message_text.NOTES, True), (message_text.CONTROLS, True), (message_text.SYSTEM, False)):
             box = QCheckBox(self.tr(sort))
             box.setChecked(on)
-            box.setToolTip(
-                self.tr("Whether {sort} are listed. All are kept in the journal.").format(sort=self.tr(sort))
-            )
+            box.setToolTip(self.tr("List {sort}. All messages are kept in the journal.").format(sort=self.tr(sort)))
             box.setAccessibleName(self.tr("List {sort}").format(sort=self.tr(sort)))
             self.filters[sort] = box
             top.addWidget(box)
@@ -97,7 +95,7 @@ class MessageList(QWidget):
         top.addWidget(self.count)
         self.pause = QPushButton(self.tr("Pause"))
         self.pause.setCheckable(True)
-        self.pause.setToolTip(self.tr("Holds the list still to be read; what comes meanwhile follows afterwards."))
+        self.pause.setToolTip(self.tr("Freezes the list for reading; new messages are added afterwards."))
         self.pause.setAccessibleName(self.tr("Pause the list"))
         self.pause.toggled.connect(lambda _: self._flow())
         top.addWidget(self.pause)

@@ -31,11 +31,9 @@ class PadSheet(QWidget):
         self._listener = listener
         self.setAttribute(Qt.WidgetAttribute.WA_AcceptTouchEvents)
         self.setMinimumHeight(240)
-        self.setAccessibleName(self.tr("Pads to strike"))
+        self.setAccessibleName(self.tr("Pads"))
         self.setToolTip(
-            self.tr(
-                "Strike with mouse or fingers: the middle of a pad is hard, its edge soft. The slide opens the hat."
-            )
+            self.tr("Play with mouse or fingers: the middle of a pad is hard, its edge soft. The slide opens the hat.")
         )
         self.openness = 0.0
         self._held: dict[int, tuple[str, int]] = {}

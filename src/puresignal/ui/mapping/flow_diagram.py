@@ -86,7 +86,7 @@ class FlowDiagram(QWidget):
         super().__init__(parent)
         self.setAccessibleName(self.tr("Mapping"))
         self.setToolTip(
-            self.tr("Drag a name onto what it shall lead to. Arrow keys move, Enter lists, Delete forgets.")
+            self.tr("Drag a name onto its destination. Arrow keys move, Enter lists destinations, Delete unmaps.")
         )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -339,7 +339,7 @@ class FlowDiagram(QWidget):
         current = theme.current()
         painter.setFont(theme.font(9, QFont.Weight.Bold))
         painter.setPen(current.colour("faint"))
-        for column, text in enumerate((self.tr("what arrives"), self.tr("what it is"), self.tr("what leaves"))):
+        for column, text in enumerate((self.tr("arrives"), self.tr("articulation"), self.tr("leaves"))):
             box = next((n.box for n in self.nodes if n.column == column), None)
             if box is not None:
                 painter.drawText(QRectF(box.left(), 6, box.width(), HEAD - 8), Qt.AlignmentFlag.AlignVCenter, text)
@@ -513,11 +513,11 @@ class FlowDiagram(QWidget):
             assert b is not None
             way = self.tr("{a} → {b}: {hits}").format(a=a.label, b=b.label, hits=text_format.counted(found.hits, "hit"))
             if found.stand_in:
-                way += self.tr("\nThe receiver has no such stroke; this is the nearest of the drum.")
-            return way + self.tr("\nClick to see them in Takes.")
+                way += self.tr("\nThe receiver lacks this articulation; this is the nearest of the same drum.")
+            return way + self.tr("\nClick to show these hits in Takes.")
         if isinstance(found, Node):
             text = f"{found.label}: {text_format.counted(found.hits, 'hit')}"
             if found.unmapped:
-                text += self.tr("\nLeads nowhere. Drag it onto what it shall be, or press Enter for a list.")
+                text += self.tr("\nUnmapped. Drag it onto its destination, or press Enter for a list.")
             return f"{text}\n{found.detail}" if found.detail else text
         return self.toolTip()

@@ -23,9 +23,7 @@ class HatScale(QWidget):
         self.setMinimumHeight(112)
         self.setAccessibleName(self.tr("Openings of the hat"))
         self.setToolTip(
-            self.tr(
-                "Above the line the hits at the opening they were played at, below it how often the pedal was there."
-            )
+            self.tr("Above the line: hits at the opening they were played. Below it: how often the pedal was there.")
         )
 
     def sizeHint(self) -> QSize:
@@ -117,16 +115,20 @@ class HatPanel(QFrame):
         self.says.setObjectName("faint")
         self.says.setWordWrap(True)
         self.scale = HatScale()
-        self.controller = self._spin(0, 119, self.tr("Number of the pedal's controller."), self.tr("Pedal controller"))
-        self.closed_at = self._spin(0, 127, self.tr("Its value when the hat is shut."), self.tr("Value when closed"))
-        self.open_at = self._spin(0, 127, self.tr("Its value when the hat is wide open."), self.tr("Value when open"))
-        self.follow = QCheckBox(self.tr("a note for each opening"))
-        self.follow.setToolTip(self.tr("Off: the kit sends one note for all openings, and the pedal tells which."))
-        self.follow.setAccessibleName(self.tr("The kit sends a note for each opening"))
+        self.controller = self._spin(0, 119, self.tr("The pedal's controller number."), self.tr("Pedal controller"))
+        self.closed_at = self._spin(
+            0, 127, self.tr("Controller value with the hat closed."), self.tr("Value when closed")
+        )
+        self.open_at = self._spin(
+            0, 127, self.tr("Controller value with the hat fully open."), self.tr("Value when open")
+        )
+        self.follow = QCheckBox(self.tr("a note per opening"))
+        self.follow.setToolTip(self.tr("When off, the kit sends one note for all openings, and the pedal decides."))
+        self.follow.setAccessibleName(self.tr("The kit sends a note per opening"))
         self.follow.clicked.connect(self._edited)
-        self.fit = QPushButton(self.tr("Fit to what was played"))
-        self.fit.setToolTip(self.tr("Takes the two ends of the pedal's travel in this take."))
-        self.fit.setAccessibleName(self.tr("Fit the pedal's travel to what was played"))
+        self.fit = QPushButton(self.tr("Fit to the take"))
+        self.fit.setToolTip(self.tr("Sets the two ends to the pedal's travel in this take."))
+        self.fit.setAccessibleName(self.tr("Fit the pedal's travel to the take"))
         self.fit.clicked.connect(self._fit)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)

@@ -64,9 +64,9 @@ class MappingView(QWidget):
         self.ribbons.unmap_requested.connect(self._forget)
         self.ribbons.notes_requested.connect(self._follow)
         self.scroll_area = VerticalScrollArea(self.ribbons)
-        self.whole = QCheckBox(self.tr("also what was not played"))
-        self.whole.setToolTip(self.tr("Shows every pad of the kit's map and every note of the receiver's."))
-        self.whole.setAccessibleName(self.tr("Show also what was not played"))
+        self.whole = QCheckBox(self.tr("show unplayed"))
+        self.whole.setToolTip(self.tr("Also show pads of the kit and notes of the receiver that were not played."))
+        self.whole.setAccessibleName(self.tr("Show unplayed pads and notes"))
         self.whole.toggled.connect(lambda _: self.show_take(self._shown))
         self.says = QLabel()
         self.says.setObjectName("faint")
@@ -75,8 +75,8 @@ class MappingView(QWidget):
         self.hat.changed.connect(self._set_hat)
 
         self.of = QComboBox()
-        self.of.setAccessibleName(self.tr("Whose mapping is shown"))
-        self.of.setToolTip(self.tr("The take that is looked at, or what comes in now: each hit then runs its way."))
+        self.of.setAccessibleName(self.tr("Take or live input to show"))
+        self.of.setToolTip(self.tr("Show the current take, or live input: each hit then runs along its ribbon."))
         self.of.activated.connect(lambda: self.look_at(self.of.currentData()))
         self.of.hide()
         self._soon = QTimer(self)
@@ -92,9 +92,9 @@ class MappingView(QWidget):
         top.setSpacing(12)
         top.addWidget(self.of)
         top.addWidget(self.says, 1)
-        self.which = QPushButton(self.tr("Which kit is it?"))
-        self.which.setToolTip(self.tr("Ranks the note maps by how well they explain what was played."))
-        self.which.setAccessibleName(self.tr("Find the kit's map from what was played"))
+        self.which = QPushButton(self.tr("Which kit?"))
+        self.which.setToolTip(self.tr("Ranks the note maps by how well they explain the hits."))
+        self.which.setAccessibleName(self.tr("Find the kit's map from the hits"))
         self.which.clicked.connect(lambda: self.guesses().exec(self.which.mapToGlobal(self.which.rect().bottomLeft())))
         top.addWidget(self.which)
         top.addWidget(self.whole)
@@ -130,21 +130,21 @@ class MappingView(QWidget):
         self.about.setObjectName("faint")
         self.about.setWordWrap(True)
         self.means = QComboBox()
-        self.means.setAccessibleName(self.tr("What the note means"))
+        self.means.setAccessibleName(self.tr("Articulation of the note"))
         self.means.setToolTip(self.tr("What the note means: changes the kit's map."))
         self.means.activated.connect(self._choose_meaning)
         self.goals = QLineEdit()
-        self.goals.setAccessibleName(self.tr("Notes it leaves as"))
-        self.goals.setToolTip(self.tr("Notes it leaves as, 0 to 127: several, with commas, are sent together."))
+        self.goals.setAccessibleName(self.tr("Outgoing notes"))
+        self.goals.setToolTip(self.tr("Outgoing notes, 0 to 127; several, separated by commas, are sent together."))
         self.goals.setPlaceholderText(self.tr("note, or notes"))
         self.goals.editingFinished.connect(self._set_goals)
-        self.show_hits = QPushButton(self.tr("Show its hits in Takes"))
-        self.show_hits.setToolTip(self.tr("Points at these hits in Takes (T)."))
-        self.show_hits.setAccessibleName(self.tr("Show its hits in Takes"))
+        self.show_hits = QPushButton(self.tr("Show hits in Takes"))
+        self.show_hits.setToolTip(self.tr("Selects these hits in Takes (T)."))
+        self.show_hits.setAccessibleName(self.tr("Show hits in Takes"))
         self.show_hits.clicked.connect(lambda: self._follow(self.ribbons.selected[0] + 10, self.ribbons.selected[1]))
-        self.forget = QPushButton(self.tr("Forget this way"))
-        self.forget.setAccessibleName(self.tr("Forget this way"))
-        self.forget.setToolTip(self.tr("Takes the note or the goal out of its map (Delete)."))
+        self.forget = QPushButton(self.tr("Unmap"))
+        self.forget.setAccessibleName(self.tr("Unmap"))
+        self.forget.setToolTip(self.tr("Removes the note from its map (Delete)."))
         self.forget.clicked.connect(lambda: self._forget(*self.ribbons.selected))
         for widget in (self.title, self.about, self.means, self.goals, self.show_hits, self.forget):
             column.addWidget(widget)
@@ -168,7 +168,7 @@ class MappingView(QWidget):
         column.addWidget(self.heard_title)
         column.addWidget(self.not_heard)
         column.addWidget(self.heard)
-        panel.setToolTip(self.tr("Hit each pad once: what was not heard yet stands first."))
+        panel.setToolTip(self.tr("Hit each pad once: pads not heard yet come first."))
         self.heard_panel = panel
         return panel
 
@@ -189,7 +189,7 @@ class MappingView(QWidget):
 
     def _began(self) -> None:
         self.of.clear()
-        self.of.addItem(self.tr("The take"), TAKE)
+        self.of.addItem(self.tr("Take"), TAKE)
         for number, one in enumerate(self._listener.inputs):
             if one.port:
                 self.of.addItem(self.tr("Live: {port}").format(port=one.port), number)
@@ -239,13 +239,13 @@ class MappingView(QWidget):
             self.says.setText(self.tr("No take yet."))
         elif hits:
             self.says.setText(
-                self.tr("{hits} in {ways} lead nowhere. Drag each onto what it is, or press Enter.").format(
+                self.tr("{hits} on {ways} are unmapped. Drag each onto what it is, or press Enter.").format(
                     hits=text_format.counted(hits, "hit"),
-                    ways=text_format.counted(len(unmapped) + len(nowhere), "loose end"),
+                    ways=text_format.counted(len(unmapped) + len(nowhere), "note"),
                 )
             )
         else:
-            self.says.setText(self.tr("Every hit has a way."))
+            self.says.setText(self.tr("Every hit is mapped."))
         place = next(
             (n.place for n in self.ribbons.nodes if before is not None and self._key(n.column, n.place) == before), -1
         )
@@ -268,9 +268,9 @@ class MappingView(QWidget):
         heard = [name for name in names if hits.get(name)]
         missing = [name for name in names if not hits.get(name)]
         self.heard_panel.setVisible(bool(names))
-        self.heard_title.setText(self.tr("Heard {n} of {all} pads").format(n=len(heard), all=len(names)))
+        self.heard_title.setText(self.tr("{n} of {all} pads heard").format(n=len(heard), all=len(names)))
         self.not_heard.setVisible(bool(missing))
-        self.not_heard.setText(self.tr("Not yet: {names}").format(names=_by_drum(missing)))
+        self.not_heard.setText(self.tr("Missing: {names}").format(names=_by_drum(missing)))
         self.heard.setVisible(bool(heard))
         self.heard.setText(self.tr("Heard: {names}").format(names=_by_drum(heard)))
 
@@ -291,8 +291,8 @@ class MappingView(QWidget):
         self.show_hits.setVisible(node is not None and node.hits > 0)
         self.forget.setVisible(node is not None and column != LEAVING and not node.unmapped)
         if node is None:
-            self.title.setText(self.tr("Nothing chosen"))
-            self.about.setText(self.tr("Click a name to see and change where it leads, or a ribbon to see its hits."))
+            self.title.setText(self.tr("Nothing selected"))
+            self.about.setText(self.tr("Click a name to see and change its mapping, or a ribbon to see its hits."))
             return
         self.title.setText(node.label if column != LEAVING or not node.detail else f"{node.label}, {node.detail}")
         hits = text_format.counted(node.hits, "hit")
@@ -309,7 +309,7 @@ class MappingView(QWidget):
             meaning = self.flows.meanings[place]
             text = hits
             if meaning.stand_in:
-                text = self.tr("{hits}. The receiver has no such stroke: {name} stands in.").format(
+                text = self.tr("{hits}. The receiver lacks this articulation: {name} stands in.").format(
                     hits=hits, name=spoken(meaning.stand_in)
                 )
             elif meaning.unmapped:
@@ -322,7 +322,7 @@ class MappingView(QWidget):
 
     def _fill_means(self, place: int) -> None:
         self.means.clear()
-        self.means.addItem(self.tr("nothing (leads nowhere)"), None)
+        self.means.addItem(self.tr("nothing (unmapped)"), None)
         for name in self._articulations():
             self.means.addItem(spoken(name), name)
         now = [self.flows.meanings[r.last].name for r in self.flows.named if r.first == place]
@@ -386,7 +386,7 @@ class MappingView(QWidget):
         for part in self.goals.text().replace(",", " ").split():
             if not part.isdigit() or int(part) > 127:
                 self._workbench.message_shown.emit(
-                    self.tr("“{part}” is no note number. Write numbers from 0 to 127.").format(part=part), True
+                    self.tr("“{part}” is not a note number. Write numbers from 0 to 127.").format(part=part), True
                 )
                 self._show_chosen(column, place)
                 return
@@ -406,7 +406,7 @@ class MappingView(QWidget):
             self._send(place, ())
 
     def _set_hat(self, hat: HatPedal) -> None:
-        self._change_source(with_hat(self._source(), hat), self.tr("set the hat's pedal"))
+        self._change_source(with_hat(self._source(), hat), self.tr("set hat pedal"))
 
     def _ask(self, column: int, place: int, at: QPoint) -> None:
         if column == LEAVING:
@@ -433,8 +433,8 @@ class MappingView(QWidget):
                 action.triggered.connect(lambda _=False, n=pad.note: self._send(place, (n,)))
             menu.addAction(self.tr("Another note…")).triggered.connect(lambda: self._ask_note(place))
         menu.addSeparator()
-        menu.addAction(self.tr("Show its hits in Takes")).triggered.connect(lambda: self._follow(column + 10, place))
-        menu.addAction(self.tr("Forget this way")).triggered.connect(lambda: self._forget(column, place))
+        menu.addAction(self.tr("Show hits in Takes")).triggered.connect(lambda: self._follow(column + 10, place))
+        menu.addAction(self.tr("Unmap")).triggered.connect(lambda: self._forget(column, place))
         return menu
 
     def guesses(self) -> QMenu:
@@ -456,7 +456,7 @@ class MappingView(QWidget):
                 text += " …" if len(guess.unknown) > 4 else ""
             action = menu.addAction(text)
             action.triggered.connect(
-                lambda _=False, m=guess.note_map: self._change_source(m, self.tr("choose the kit's map"))
+                lambda _=False, m=guess.note_map: self._change_source(m, self.tr("choose kit map"))
             )
         return menu
 

@@ -46,7 +46,7 @@ from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.widgets import text_format, theme
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
-_HEADS = ("", "track", "leaves", "channel", "heard", "notes", "note numbers", "in the take")
+_HEADS = ("", "track", "out", "channel", "playback", "notes", "note numbers", "in the take")
 _COLOUR, _NAME, _OUT, _CHANNEL, _HEARD, _NOTES, _NUMBERS, _PICTURE = range(8)
 _Index = QModelIndex | QPersistentModelIndex
 _COLOUR_WORDS = {
@@ -122,11 +122,11 @@ class TracksModel(QAbstractTableModel):
             return theme.font(10, QFont.Weight.DemiBold)
         if role == Qt.ItemDataRole.ToolTipRole:
             return {
-                _NAME: self.tr("Double-click or F2 to give it another name; an empty name gives it its own back."),
-                _OUT: self.tr("Whether the track is written at all. Space ticks all chosen tracks."),
-                _CHANNEL: self.tr("The channel its notes leave on."),
+                _NAME: self.tr("Double-click or press F2 to rename; an empty name restores the track's own."),
+                _OUT: self.tr("Whether the track is exported. Space switches all selected tracks."),
+                _CHANNEL: self.tr("The channel of its notes."),
                 _HEARD: self.tr(
-                    "Whether playback is heard of it, and why not. M mutes the chosen tracks, S makes them solo."
+                    "Whether the track is heard in playback, and if not, why. M mutes the selected tracks, S solos them."
                 ),
             }.get(column)
         return None
@@ -197,7 +197,7 @@ class OutputsView(QWidget):
 
     save_requested = Signal()
 
-    _SPLITS = (("drum", "A track a drum"), ("family", "A track a family"), ("one", "All on one track"))
+    _SPLITS = (("drum", "A track a drum"), ("family", "Track per drum"), ("one", "All on one track"))
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
@@ -242,22 +242,24 @@ class OutputsView(QWidget):
         self.split = QComboBox()
         for key, label in self._SPLITS:
             self.split.addItem(self.tr(label), key)
-        self.split.setAccessibleName(self.tr("How the drums are split to tracks"))
-        self.split.setToolTip(self.tr("How the drums are split to tracks. Nothing is lost in going back and forth."))
+        self.split.setAccessibleName(self.tr("Split of the drums to tracks"))
+        self.split.setToolTip(
+            self.tr("How the drums are split to tracks. You can change this back and forth without loss.")
+        )
         self.split.activated.connect(self._split)
         self.channel = QComboBox()
         self.channel.addItem(self.tr("own channel"), None)
         for number in range(1, 17):
             self.channel.addItem(self.tr("channel {n}").format(n=number), number)
-        self.channel.setAccessibleName(self.tr("Channel of the chosen tracks"))
-        self.channel.setToolTip(self.tr("The channel that the chosen tracks leave on."))
+        self.channel.setAccessibleName(self.tr("Channel of the selected tracks"))
+        self.channel.setToolTip(self.tr("The channel of the selected tracks."))
         self.channel.activated.connect(lambda: self._set("set channel", channel=self.channel.currentData()))
         self.colour = QComboBox()
         self.colour.addItem(self.tr("own colour"), "")
         for name in COLOURS:
             self.colour.addItem(self.tr(_COLOUR_WORDS[name]), name)
-        self.colour.setAccessibleName(self.tr("Colour of the chosen tracks"))
-        self.colour.setToolTip(self.tr("The colour of the chosen tracks, here and in Takes."))
+        self.colour.setAccessibleName(self.tr("Colour of the selected tracks"))
+        self.colour.setToolTip(self.tr("The colour of the selected tracks, here and in Takes."))
         self.colour.activated.connect(lambda: self._set("set colour", colour=self.colour.currentData()))
         top = QHBoxLayout()
         top.setSpacing(8)
@@ -265,8 +267,8 @@ class OutputsView(QWidget):
         top.addStretch()
         self.track_tools: list[QWidget] = [self.colour, self.channel]
         for label, name, tip, by in (
-            ("↑", "Move up", "Move the chosen tracks up (Alt+Up).", -1),
-            ("↓", "Move down", "Move the chosen tracks down (Alt+Down).", 1),
+            ("↑", "Move up", "Move the selected tracks up (Alt+Up).", -1),
+            ("↓", "Move down", "Move the selected tracks down (Alt+Down).", 1),
         ):
             button = QPushButton(label)
             button.setAccessibleName(self.tr(name))
@@ -283,9 +285,7 @@ class OutputsView(QWidget):
         table.setModel(self.model)
         table.setItemDelegateForColumn(_PICTURE, StretchPicture(self.model, table))
         table.setAccessibleName(self.tr("Tracks of the file"))
-        table.setToolTip(
-            self.tr("The tracks that the file will hold, in their order. Choose several to change them at once.")
-        )
+        table.setToolTip(self.tr("The tracks of the file, in order. Select several to change them together."))
         table.verticalHeader().hide()
         table.verticalHeader().setDefaultSectionSize(34)
         table.setShowGrid(False)
@@ -318,17 +318,17 @@ class OutputsView(QWidget):
         return panel, column
 
     def _make_file_panel(self) -> QFrame:
-        panel, column = self._panel(self.tr("The file"))
+        panel, column = self._panel(self.tr("File"))
         self.contents = QLabel()
         self.contents.setWordWrap(True)
         self.contents.setTextFormat(Qt.TextFormat.PlainText)
         self.with_tempo = QCheckBox(self.tr("with tempo and meter"))
-        self.with_tempo.setToolTip(self.tr("Off: the file takes on the tempo of the project it is dropped into."))
+        self.with_tempo.setToolTip(self.tr("When off, the file takes on the tempo of the project you drop it into."))
         self.with_tempo.setAccessibleName(self.tr("Write tempo and meter"))
         self.with_tempo.clicked.connect(self._write_tempo)
         self.save = QPushButton(self.tr("Save MIDI file…"))
         self.save.setObjectName("main")
-        self.save.setToolTip(self.tr("Save the clean take as a Standard MIDI File (Ctrl+E)."))
+        self.save.setToolTip(self.tr("Save the clean result as a Standard MIDI File (Ctrl+E)."))
         self.save.setAccessibleName(self.tr("Save MIDI file"))
         self.save.clicked.connect(self.save_requested)
         for widget in (self.contents, self.with_tempo, self.save):
@@ -336,20 +336,20 @@ class OutputsView(QWidget):
         return panel
 
     def _make_clip_panel(self) -> QFrame:
-        panel, column = self._panel(self.tr("Take it away"))
+        panel, column = self._panel(self.tr("Export clip"))
         self.what = QComboBox()
-        self.what.setAccessibleName(self.tr("What the clip holds"))
+        self.what.setAccessibleName(self.tr("Contents of the clip"))
         self.what.setToolTip(
-            self.tr("What is dragged or copied. Choose tracks here, or a stretch of time on the ruler of Takes.")
+            self.tr("What is dragged or copied. Select tracks here, or a time range on the ruler of Takes.")
         )
-        for key, label in (("all", "the whole take"), ("tracks", "the chosen tracks"), ("stretch", "the chosen bars")):
+        for key, label in (("all", "the whole take"), ("tracks", "selected tracks"), ("stretch", "selected bars")):
             self.what.addItem(self.tr(label), key)
         self.what.activated.connect(lambda: self._show_clip())
         self.handle = clip_export.ClipHandle()
         self.handle.drag_requested.connect(self._drag)
         self.handle.copy_requested.connect(self.copy)
-        copy = QPushButton(self.tr("Copy as a file"))
-        copy.setToolTip(self.tr("Puts the clip on the clipboard as a .mid file (Ctrl+Shift+C)."))
+        copy = QPushButton(self.tr("Copy as file"))
+        copy.setToolTip(self.tr("Copies the clip to the clipboard as a .mid file (Ctrl+Shift+C)."))
         copy.setAccessibleName(self.tr("Copy the clip as a file"))
         copy.clicked.connect(self.copy)
         self.copy_button = copy
@@ -380,7 +380,7 @@ class OutputsView(QWidget):
         self._choose_keys(chosen)
         self._show_chosen()
         if shown is None:
-            self.contents.setText(self.tr("There is no take to save yet."))
+            self.contents.setText(self.tr("There is nothing to save yet."))
             return
         tempo = shown.take.tempo
         leaving = [t for t in shown.tracks if t.out]
@@ -391,7 +391,7 @@ class OutputsView(QWidget):
             text_format.counted(len(leaving), "named track"),
             text_format.counted(notes, "note"),
             *timing,
-            self.tr("{n} ticks a quarter note").format(n=text_format.count(tempo.ppq)),
+            self.tr("{n} ticks per quarter note").format(n=text_format.count(tempo.ppq)),
             f"{text_format.duration(shown.take.length)}, {text_format.size(len(self._workbench.midi_bytes()))}",
         ]
         self.contents.setText("\n".join(lines))
@@ -449,7 +449,7 @@ class OutputsView(QWidget):
     def _show_clip(self) -> None:
         clip = self.clip()
         if self._shown is None or clip is None:
-            why = {"tracks": self.tr("Choose tracks first."), "stretch": self.tr("Drag on the ruler of Takes first.")}
+            why = {"tracks": self.tr("Select tracks first."), "stretch": self.tr("Drag on the ruler of Takes first.")}
             text = why.get(str(self.what.currentData()), "")
             self.handle.show_clip(self.tr("Nothing to drag"), text, False)
         else:
@@ -508,11 +508,11 @@ class OutputsView(QWidget):
 
     def _rename(self, key: str, title: str) -> None:
         bench = self._workbench
-        bench.do(self.tr("name track"), edits.with_title(bench.session, key, title))
+        bench.do(self.tr("rename track"), edits.with_title(bench.session, key, title))
 
     def _tick(self, key: str, out: bool) -> None:
         keys = self.chosen_keys()
-        name = self.tr("let a track leave") if out else self.tr("leave a track out")
+        name = self.tr("include track") if out else self.tr("leave track out")
         self._change(name, keys if key in keys else [key], lambda t: replace(t, out=out))
 
     def _set(self, name: str, **values: object) -> None:
@@ -536,7 +536,7 @@ class OutputsView(QWidget):
         bench = self._workbench
         written = self.with_tempo.isChecked()
         bench.do(
-            self.tr("write tempo") if written else self.tr("leave tempo out"),
+            self.tr("write tempo") if written else self.tr("leave out tempo"),
             edits.with_tempo_written(bench.session, written),
         )
 
@@ -549,12 +549,12 @@ class OutputsView(QWidget):
         menu = QMenu(self)
         for label, act in (
             ("Rename…", self._ask_name),
-            ("Let them leave", lambda: self._set("let tracks leave", out=True)),
-            ("Leave them out", lambda: self._set("leave tracks out", out=False)),
+            ("Include", lambda: self._set("include tracks", out=True)),
+            ("Leave out", lambda: self._set("leave out tracks", out=False)),
             ("Move up", lambda: self._move(-1)),
             ("Move down", lambda: self._move(1)),
             (
-                "As they came",
+                "Reset",
                 lambda: self._change(self.tr("reset tracks"), self.chosen_keys(), lambda t: TrackSettings(t.key)),
             ),
         ):

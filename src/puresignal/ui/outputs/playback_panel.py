@@ -50,25 +50,25 @@ class PlaybackPanel(QFrame):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("panel")
-        title = QLabel(self.tr("Playing tracks"))
+        title = QLabel(self.tr("Track playback"))
         title.setObjectName("figure")
         self.port = QComboBox()
         self.port.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.port.setAccessibleName(self.tr("Port that the chosen tracks are played to"))
-        self.port.setToolTip(self.tr("Where playback sends the chosen tracks."))
-        self.port.activated.connect(lambda: self._set(self.tr("set the tracks' port"), port=self.port.currentData()))
-        self.bank = self._spin(16_383, self.tr("Bank"), self.tr("Bank, sent before the notes."), "bank")
+        self.port.setAccessibleName(self.tr("Playback port of the selected tracks"))
+        self.port.setToolTip(self.tr("Where playback sends the selected tracks."))
+        self.port.activated.connect(lambda: self._set(self.tr("set playback port"), port=self.port.currentData()))
+        self.bank = self._spin(16_383, self.tr("Bank"), self.tr("Bank number, sent before the notes."), "bank")
         self.program = self._spin(
-            127, self.tr("Program"), self.tr("Program (sound), sent before the notes."), "program"
+            127, self.tr("Program"), self.tr("Program number (sound), sent before the notes."), "program"
         )
         self.level = self._spin(
             127, self.tr("Level"),
-            self.tr("Drives controller 7 of the receiver, sent before the notes. It changes no note."), "level",
+            self.tr("Sets controller 7 at the receiver, sent before the notes. It changes no note."), "level",
         )  # fmt: skip
         self.muted = self._check(
-            self.tr("Mute"), self.tr("Not heard in playback. The file holds it all the same."), "muted"
+            self.tr("Mute"), self.tr("Silence in playback. The file contains the track regardless."), "muted"
         )
-        self.solo = self._check(self.tr("Solo"), self.tr("Only solo tracks are heard in playback."), "solo")
+        self.solo = self._check(self.tr("Solo"), self.tr("Only soloed tracks are heard in playback."), "solo")
         form = QFormLayout()
         form.setSpacing(6)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
@@ -88,11 +88,11 @@ class PlaybackPanel(QFrame):
         spin = QSpinBox()
         spin.setRange(NONE, most)
         spin.setSpecialValueText(self.tr("not sent"))
-        spin.setAccessibleName(self.tr("{name} of the chosen tracks").format(name=name))
+        spin.setAccessibleName(self.tr("{name} of the selected tracks").format(name=name))
         spin.setToolTip(tip)
         spin.valueChanged.connect(
             lambda value: self._set(
-                self.tr("set the tracks' {what}").format(what=name.lower()), **{field: None if value == NONE else value}
+                self.tr("set {what}").format(what=name.lower()), **{field: None if value == NONE else value}
             )
         )
         return spin
@@ -100,7 +100,7 @@ class PlaybackPanel(QFrame):
     def _check(self, label: str, tip: str, field: str) -> QCheckBox:
         box = QCheckBox(label)
         box.setToolTip(tip)
-        box.setAccessibleName(self.tr("{what} the chosen tracks").format(what=label))
+        box.setAccessibleName(self.tr("{what} the selected tracks").format(what=label))
         box.clicked.connect(lambda on: self._set(label.lower(), **{field: on}))
         return box
 
@@ -114,7 +114,7 @@ class PlaybackPanel(QFrame):
         self.port.addItem(ports.SOUND, "")
         own = {t.port for t in chosen if t.port}
         for name in dict.fromkeys((*there, *sorted(own))):
-            self.port.addItem(name if name in there else self.tr("{name} (absent)").format(name=name), name)
+            self.port.addItem(name if name in there else self.tr("{name} (unavailable)").format(name=name), name)
         values = {t.port for t in chosen}
         self.port.setCurrentIndex(self.port.findData(values.pop()) if len(values) == 1 else -1 if values else 0)
         for spin, found in (
@@ -149,7 +149,7 @@ class SoundPanel(QFrame):
         for kit in drums.KITS:
             self.kit.addItem(kit.name, kit.name)
         self.kit.setAccessibleName(self.tr("Kit of the built-in sound"))
-        self.kit.setToolTip(self.tr("How the drums sound here. It changes no note."))
+        self.kit.setToolTip(self.tr("The sound of the drums here. It changes no note."))
         self.kit.activated.connect(self._set_kit)
         self.about = QLabel()
         self.about.setObjectName("faint")
@@ -157,43 +157,51 @@ class SoundPanel(QFrame):
         usual = Drum()
         self.knobs = {
             "level": LabelledSlider(
-                self.tr("Level"), "dB", -24, 12, 0, self.tr("How loud this drum is in the built-in sound."), 0.5
+                self.tr("Level"), "dB", -24, 12, 0, self.tr("Level of this drum in the built-in sound."), 0.5
             ),
-            "place": LabelledSlider(self.tr("Place"), "", -1, 1, 0, self.tr("From left (-1) to right (1)."), 0.05),
-            "tune": LabelledSlider(self.tr("Tune"), self.tr("semitones"), -12, 12, 0, self.tr("Higher or lower."), 0.5),
-            "damping": LabelledSlider(self.tr("Ring"), "%", 0.2, 2, usual.damping, self.tr("How long it rings."), 0.05),
+            "place": LabelledSlider(self.tr("Pan"), "", -1, 1, 0, self.tr("From left (-1) to right (1)."), 0.05),
+            "tune": LabelledSlider(
+                self.tr("Tune"), self.tr("semitones"), -12, 12, 0, self.tr("Pitch of this drum."), 0.5
+            ),
+            "damping": LabelledSlider(
+                self.tr("Decay"), "%", 0.2, 2, usual.damping, self.tr("How long the drum rings."), 0.05
+            ),
         }
         for field, knob in self.knobs.items():
             knob.moved.connect(lambda value, gesture, f=field: self._set(f, value, gesture))
         self.font_file = QPushButton()
         self.font_file.setAccessibleName(self.tr("SoundFont file"))
-        self.font_file.setToolTip(self.tr("A .sf2 or .sf3 file of yours, for what goes to SoundFont."))
+        self.font_file.setToolTip(self.tr("Your own .sf2 or .sf3 file, for tracks sent to SoundFont."))
         self.font_file.clicked.connect(self.ask_font)
         self.along = QPushButton()
-        self.along.setAccessibleName(self.tr("Audio file that plays along"))
-        self.along.setToolTip(self.tr("A recording to play along with. It never enters the MIDI."))
+        self.along.setAccessibleName(self.tr("Backing track"))
+        self.along.setToolTip(self.tr("A recording that plays along. It never enters the MIDI."))
         self.along.clicked.connect(self.ask_along)
         self.along_level = LabelledSlider(
-            self.tr("Its level"), "dB", -40, 12, -6, self.tr("How loud the recording is."), 0.5
+            self.tr("Backing level"), "dB", -40, 12, -6, self.tr("Level of the backing track."), 0.5
         )
         self.along_level.moved.connect(lambda value, gesture: self._set_along(gesture, level=value))
         self.along_offset = LabelledSlider(
-            self.tr("Begins at"),
+            self.tr("Offset"),
             "s",
             -30,
             30,
             0,
-            self.tr("When the recording begins; below zero its start is left out."),
+            self.tr("When the backing track starts; a negative offset skips its beginning."),
             0.01,
         )
         self.along_offset.moved.connect(lambda value, gesture: self._set_along(gesture, offset=value))
         self.device, self.rate, self.block = QComboBox(), QComboBox(), QComboBox()
         self.device.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.device.addItem(self.tr("the usual device"), "")
+        self.device.addItem(self.tr("default device"), "")
         for combo, name, tip in (
-            (self.device, self.tr("Sound device"), self.tr("Where sound comes out when there is no JACK server.")),
-            (self.rate, self.tr("Rate of the sound device"), self.tr("Samples a second.")),
-            (self.block, self.tr("Block of the sound device"), self.tr("Smaller answers sooner, and may drop out.")),
+            (self.device, self.tr("Sound device"), self.tr("Sound output when there is no JACK server.")),
+            (self.rate, self.tr("Sample rate of the sound device"), self.tr("Samples per second.")),
+            (
+                self.block,
+                self.tr("Block size of the sound device"),
+                self.tr("Smaller blocks respond faster, but may cause dropouts."),
+            ),
         ):
             combo.setAccessibleName(name)
             combo.setToolTip(tip)
@@ -238,13 +246,13 @@ class SoundPanel(QFrame):
         chosen = [key for key in keys if "/" not in key and key not in ("kit", "unmapped")]
         if chosen:
             self.drum = chosen[0]
-        self.about.setText(self.tr("Drum: {name} (choose a track)").format(name=drum_title(self.drum)))
+        self.about.setText(self.tr("Drum: {name} (select a track)").format(name=drum_title(self.drum)))
         drum = sound.drum(self.drum)
         for field, knob in self.knobs.items():
             knob.show_value(getattr(drum, field))
         self.font_file.setText(Path(sound.font).name if sound.font else self.tr("SoundFont…"))
         backing = self._workbench.session.backing
-        self.along.setText(self.tr("Play along…") if backing is None else Path(backing.path).name)
+        self.along.setText(self.tr("Backing track…") if backing is None else Path(backing.path).name)
         for knob, value in (
             (self.along_level, backing and backing.level),
             (self.along_offset, backing and backing.offset),
@@ -300,7 +308,7 @@ class SoundPanel(QFrame):
         """Another SoundFont, or none."""
         bench = self._workbench
         sound = replace(bench.session.sound, font=path)
-        bench.do(self.tr("choose a SoundFont"), edits.with_sound(bench.session, sound))
+        bench.do(self.tr("choose SoundFont"), edits.with_sound(bench.session, sound))
 
     def ask_along(self) -> None:
         """Asks for an audio file to play along; cancelling lets go of the one there is."""
@@ -319,24 +327,24 @@ class SoundPanel(QFrame):
                 return
         before = bench.session.backing
         backing = None if not path else replace(before, path=path) if before is not None else Backing(path)
-        bench.do(self.tr("play an audio file along"), edits.with_backing(bench.session, backing))
+        bench.do(self.tr("choose backing track"), edits.with_backing(bench.session, backing))
 
     def _set_along(self, gesture: str, **changed: float) -> None:
         bench = self._workbench
         if bench.session.backing is not None:
             backing = replace(bench.session.backing, **changed)  # type: ignore[arg-type]
-            bench.do(self.tr("set the recording"), edits.with_backing(bench.session, backing), gesture)
+            bench.do(self.tr("set backing track"), edits.with_backing(bench.session, backing), gesture)
 
     def _set_kit(self) -> None:
         bench = self._workbench
         sound = replace(bench.session.sound, kit=self.kit.currentData())
-        bench.do(self.tr("choose the sound's kit"), edits.with_sound(bench.session, sound))
+        bench.do(self.tr("choose kit of the built-in sound"), edits.with_sound(bench.session, sound))
 
     def _set(self, field: str, value: float, gesture: str) -> None:
         bench = self._workbench
         sound = bench.session.sound
         changed = with_drum(sound, self.drum, replace(sound.drum(self.drum), **{field: value}))
-        bench.do(self.tr("set a drum's {what}").format(what=field), edits.with_sound(bench.session, changed), gesture)
+        bench.do(self.tr("set {what} of a drum").format(what=field), edits.with_sound(bench.session, changed), gesture)
 
 
 def playable() -> tuple[str, ...]:

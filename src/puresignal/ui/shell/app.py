@@ -43,7 +43,7 @@ def run_demo(shots: Path | None) -> int:
     """The demo session in a window, or its views as pictures in a folder."""
     if shots is None and not has_display():
         shots = Path("shots")
-        print(f"There is no display to open a window on; the views are rendered into {shots}/ instead.")
+        print(f"There is no display to open a window on; the views are rendered to {shots}/ instead.")
     if shots is not None:
         from puresignal.ui.shell import screenshots as pictures
 
@@ -61,7 +61,9 @@ def _application() -> object:
     """The application, dressed. Without a display Qt would abort, so that is asked before."""
     if not has_display():
         raise PureSignalError(
-            "There is no display to open a window on", "DISPLAY", "Start it on a desktop; 'clean' needs none."
+            "There is no display to open a window on",
+            "DISPLAY",
+            "Start it on a desktop; 'pure-signal clean' needs none.",
         )
     from PySide6.QtGui import QIcon, QPixmap
     from PySide6.QtWidgets import QApplication

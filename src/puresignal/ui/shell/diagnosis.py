@@ -41,31 +41,31 @@ class Diagnosis(QObject):
         places = no_sound.follow(situation, context)
         number = self._listener.number_in_question
         cures = {
-            "listen": (self.tr("Listen"), self.tr("Listens to the chosen port."), live.listen.click),
+            "listen": (self.tr("Start"), self.tr("Starts live input on the chosen port."), live.listen.click),
             "ports": (
                 self.tr("Look again"),
-                self.tr("Stops listening and looks which ports there are."),
+                self.tr("Stops live input and looks for ports again."),
                 self._look_again,
             ),
             "learn": (self.tr("Learn it"), self.tr("Asks about the pad; hit it again."), self._learn),
             "maps": (
-                self.tr("To Mapping"),
-                self.tr("Shows where every note leads."),
+                self.tr("Go to Mapping"),
+                self.tr("Shows the mapping of every note."),
                 lambda: self._show_view("Mapping"),
             ),
             "channel": (
                 self.tr("All channels"),
-                self.tr("This input listens to every channel."),
-                lambda: self._set_input(number, self.tr("choose a channel"), channel=0),
+                self.tr("Listen to every channel on this input."),
+                lambda: self._set_input(number, self.tr("choose input channel"), channel=0),
             ),
             "hear": (
-                self.tr("Hear it"),
-                self.tr("What is played leaves at once."),
-                lambda: self._set_input(number, self.tr("switch heard"), monitor=True),
+                self.tr("Switch Monitor on"),
+                self.tr("Sends what is played on at once."),
+                lambda: self._set_input(number, self.tr("switch monitor"), monitor=True),
             ),
             "settings": (
-                self.tr("To the path"),
-                self.tr("Shows the settings of the stages, and what each removed."),
+                self.tr("Go to the path"),
+                self.tr("Shows the settings of the stages, and what each of them removed."),
                 lambda: self._show_view("Takes"),
             ),
         }
@@ -91,19 +91,19 @@ class Diagnosis(QObject):
             self._notice.tell(text, False)
         elif second.remedy == "hear":
             self._notice.offer(
-                text, self.tr("Mute input {n}").format(n=second.number + 1), self.tr("It is captured, not heard."),
-                lambda: self._set_input(second.number, self.tr("switch heard"), monitor=False),
+                text, self.tr("Mute input {n}").format(n=second.number + 1), self.tr("It is still recorded."),
+                lambda: self._set_input(second.number, self.tr("switch monitor"), monitor=False),
             )  # fmt: skip
         elif second.remedy == "wire":
             self._notice.offer(
-                text, self.tr("Take the wire out"), self.tr("Parts the two ports that are named."),
+                text, self.tr("Disconnect"), self.tr("Disconnects the two ports."),
                 lambda: self._cut(second.wire),
             )  # fmt: skip
         else:
             self._notice.offer(
                 text,
-                self.tr("To Mapping"),
-                self.tr("Shows where every note leads."),
+                self.tr("Go to Mapping"),
+                self.tr("Shows the mapping of every note."),
                 lambda: self._show_view("Mapping"),
             )
 
@@ -130,7 +130,7 @@ class Diagnosis(QObject):
         name = self.tr("Kept, {when}").format(when=kept.when())
         take = journal.to_take(kept.rows(), (kept.port,), bench.store.free_ident(), name, TempoMap.steady(120))
         mine = next((one.source for one in bench.session.inputs if one.port == kept.port), None)
-        bench.add_take(take, mine or bench.likely_map(take), self.tr("keep what was played"))
+        bench.add_take(take, mine or bench.likely_map(take), self.tr("keep earlier playing"))
 
     def _learn(self) -> None:
         self._show_view("Inputs")

@@ -17,21 +17,21 @@ _ELSEWHERE = (
     ("Takes", "+, \N{MINUS SIGN}, 0", "Zoom in, zoom out, whole take"),
     ("Takes", "Ctrl and wheel", "Zoom about the pointer"),
     ("Takes", "Shift and wheel", "Move through the take"),
-    ("Takes", "Click, sweep, click a name", "Choose notes; with Shift or Ctrl more"),
-    ("Takes", "Ctrl+A, Esc", "Choose all, choose none"),
-    ("Takes", "K or Insert", "Keep the chosen notes"),
-    ("Takes", "X or Delete", "Take the chosen notes out"),
+    ("Takes", "Click, sweep, click a name", "Select notes; with Shift or Ctrl add to the selection"),
+    ("Takes", "Ctrl+A, Esc", "Select all, select none"),
+    ("Takes", "K or Insert", "Keep the selected notes"),
+    ("Takes", "X or Delete", "Remove the selected notes"),
     ("Takes", "U", "Let the stages decide again"),
-    ("Takes", "D, Shift+D", "Next doubtful note, the one before"),
-    ("Takes", "E", "Hear the chosen notes among their neighbours"),
-    ("Takes", "Drag on the ruler", "Choose a stretch of time"),
+    ("Takes", "D, Shift+D", "Next doubtful note, previous one"),
+    ("Takes", "E", "Play the selected notes in context"),
+    ("Takes", "Drag on the ruler", "Select a time range"),
     ("Mapping", "Arrow keys", "Move from name to name"),
-    ("Mapping", "Enter", "List where a name can lead"),
-    ("Mapping", "Delete", "Forget where a name leads"),
+    ("Mapping", "Enter", "List the destinations of a name"),
+    ("Mapping", "Delete", "Unmap a name"),
     ("Mapping", "T", "Show the hits of a name in Takes"),
     ("Outputs", "F2", "Rename a track"),
-    ("Outputs", "Space", "Let a track leave, or leave it out"),
-    ("Outputs", "Alt+Up, Alt+Down", "Move the chosen tracks"),
+    ("Outputs", "Space", "Include a track, or leave it out"),
+    ("Outputs", "Alt+Up, Alt+Down", "Move the selected tracks"),
 )
 
 
@@ -57,7 +57,7 @@ class ShortcutsDialog(QDialog):
 
     def __init__(self, actions: list[QAction], parent: QWidget | None = None):
         super().__init__(parent)
-        self.setWindowTitle(self.tr("Keys"))
+        self.setWindowTitle(self.tr("Shortcuts"))
         self.resize(620, 640)
         rows = [
             (self.tr("everywhere"), action.shortcut().toString(QKeySequence.SequenceFormat.NativeText), action.text())
@@ -66,8 +66,8 @@ class ShortcutsDialog(QDialog):
         ]
         rows += [(self.tr(view), self.tr(keys), self.tr(what)) for view, keys, what in _ELSEWHERE]
         self.table = QTableWidget(len(rows), 3)
-        self.table.setAccessibleName(self.tr("Keys"))
-        self.table.setHorizontalHeaderLabels([self.tr("where"), self.tr("keys"), self.tr("what they do")])
+        self.table.setAccessibleName(self.tr("Shortcuts"))
+        self.table.setHorizontalHeaderLabels([self.tr("where"), self.tr("keys"), self.tr("action")])
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setShowGrid(False)

@@ -76,12 +76,12 @@ class InputSidebar(QWidget):
         head.setObjectName("section")
         self.open = QPushButton(self.tr("Open a MIDI file…"))
         self.open.setToolTip(
-            self.tr("A take from a Standard MIDI File (Ctrl+O). You can also drop files on the window.")
+            self.tr("Add a take from a Standard MIDI File (Ctrl+O). You can also drop files on the window.")
         )
         self.open.setAccessibleName(self.tr("Open a MIDI file"))
         self.open.clicked.connect(self.open_requested)
         self.play = QPushButton(self.tr("Let the drummer play"))
-        self.play.setToolTip(self.tr("A new take from the simulated drummer, as set up in Inputs."))
+        self.play.setToolTip(self.tr("Adds a take by the simulated drummer, as set up in Inputs."))
         self.play.setAccessibleName(self.tr("Let the simulated drummer play a take"))
         self.play.clicked.connect(self.drummer_requested)
         takes = QLabel(self.tr("TAKES"))
@@ -136,13 +136,13 @@ class InputSidebar(QWidget):
     def menu(self, ident: str) -> QMenu:
         """What can be done with a take."""
         menu = QMenu(self)
-        menu.addAction(self.tr("Look at it")).triggered.connect(lambda: self._choose(ident))
-        menu.addAction(self.tr("Take out of the session")).triggered.connect(lambda: self._take_out(ident))
+        menu.addAction(self.tr("Show")).triggered.connect(lambda: self._choose(ident))
+        menu.addAction(self.tr("Remove from the session")).triggered.connect(lambda: self._take_out(ident))
         return menu
 
     def _take_out(self, ident: str) -> None:
         bench = self._workbench
-        bench.do(self.tr("take a take out"), edits.without_take(bench.session, ident))
+        bench.do(self.tr("remove take"), edits.without_take(bench.session, ident))
 
     def _choose(self, ident: str) -> None:
         bench = self._workbench

@@ -184,11 +184,11 @@ class MainWindow(QMainWindow):
         self.view_buttons: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
         tips = {
-            "Inputs": self.tr("What has come in, and from where."),
-            "Mapping": self.tr("What arrives, what it is, and what leaves."),
-            "Velocity": self.tr("How hard hits come in, and how hard they leave."),
-            "Takes": self.tr("What was played beside what was made of it."),
-            "Outputs": self.tr("The tracks, and the file that leaves."),
+            "Inputs": self.tr("What arrives, and from where."),
+            "Mapping": self.tr("What arrives, what it means, and what leaves."),
+            "Velocity": self.tr("How hard hits arrive, and how hard they leave."),
+            "Takes": self.tr("What was played, and what was made of it."),
+            "Outputs": self.tr("Tracks, files and clips."),
         }
         for i, name in enumerate(self.views):
             button = QPushButton(self.tr(name))
@@ -204,7 +204,7 @@ class MainWindow(QMainWindow):
         row.addStretch()
         self.tempo = QLabel()
         self.tempo.setObjectName("figure")
-        self.tempo.setToolTip(self.tr("Tempo and meter of the take, in quarter notes a minute."))
+        self.tempo.setToolTip(self.tr("Tempo and meter of the take, in quarter notes per minute."))
         row.addWidget(self.tempo)
         return header
 
@@ -223,18 +223,18 @@ class MainWindow(QMainWindow):
         file.addSeparator()
         self.save_midi_action = self._action(file, "Save MIDI file…", "Ctrl+E", self.ask_save_midi)
         self.summary_action = self._action(file, "Save summary…", "Ctrl+P", self.ask_save_summary)
-        self.copy_action = self._action(file, "Copy the clip as a file", "Ctrl+Shift+C", self.outputs.copy)
+        self.copy_action = self._action(file, "Copy clip as file", "Ctrl+Shift+C", self.outputs.copy)
         file.addSeparator()
-        self._action(file, "Panic: end every note", "Ctrl+.", self.listener.panic)
+        self._action(file, "Panic: end all notes", "Ctrl+.", self.listener.panic)
         self._action(file, "Quit", "Ctrl+Q", self.close)
         play = bar.addMenu(self.tr("&Play"))
-        self._action(play, "Play or stop", "Space", self.playback.toggle)
-        self._action(play, "To the start", "Ctrl+Home", lambda: self.playback.go(0.0))
+        self._action(play, "Play / stop", "Space", self.playback.toggle)
+        self._action(play, "Go to start", "Ctrl+Home", lambda: self.playback.go(0.0))
         self._action(play, "Loop", "L", lambda: self.playback.set_looping(not self.playback.looping))
-        self._action(play, "Hear played or clean", "H", self._switch_version)
-        self._action(play, "Settings A or B", "B", self.playback.compare_settings)
-        self._action(play, "The take before", "T", self.playback.compare_takes)
-        self._action(play, "Computer keyboard plays", "Ctrl+K", lambda: self.switch_keys(not self.player.on))
+        self._action(play, "Hear played / clean", "H", self._switch_version)
+        self._action(play, "Settings A / B", "B", self.playback.compare_settings)
+        self._action(play, "Previous take", "T", self.playback.compare_takes)
+        self._action(play, "Play the computer keyboard", "Ctrl+K", lambda: self.switch_keys(not self.player.on))
         edit = bar.addMenu(self.tr("&Edit"))
         self.undo_action = self._action(edit, "Undo", "Ctrl+Z", self.workbench.undo)
         self.redo_action = self._action(edit, "Redo", "Ctrl+Shift+Z", self.workbench.redo)
@@ -246,21 +246,21 @@ class MainWindow(QMainWindow):
             ("Played", row_painter.PLAYED, "F6"), ("Clean", row_painter.CLEAN, "F7"), ("Both", row_painter.BOTH, "F8"),
         ):  # fmt: skip
             self._action(view, label, key, partial(self._show_notes, show))
-        self._action(view, "Path and chosen note", "F9", lambda: self.takes.fold.toggle())
+        self._action(view, "Path and selected note", "F9", lambda: self.takes.fold.toggle())
         view.addSeparator()
-        self._action(view, "Next chosen note", "F3", lambda: self._step(1))
-        self._action(view, "Chosen note before", "Shift+F3", lambda: self._step(-1))
+        self._action(view, "Next selected note", "F3", lambda: self._step(1))
+        self._action(view, "Previous selected note", "Shift+F3", lambda: self._step(-1))
         view.addSeparator()
         self._theme_menu(view.addMenu(self.tr("Theme")))
         help_menu = bar.addMenu(self.tr("&Help"))
         self._action(help_menu, "User guide", "F1", self.show_guide)
-        self._action(help_menu, "Keys", "Ctrl+F1", self.show_keys)
-        self._action(help_menu, "Copy a report", "", self.copy_report)
+        self._action(help_menu, "Shortcuts", "Ctrl+F1", self.show_keys)
+        self._action(help_menu, "Copy report", "", self.copy_report)
 
     def _theme_menu(self, menu: QMenu) -> None:
         group = QActionGroup(self)
         self.theme_actions: dict[str, QAction] = {}
-        for name, label in (("system", "As the system"), ("light", "Light"), ("dim", "Dim")):
+        for name, label in (("system", "As the system"), ("light", "System"), ("dim", "Dim")):
             action = QAction(self.tr(label), self)
             action.setCheckable(True)
             action.setChecked(self.preferences.theme == name)
@@ -470,7 +470,7 @@ class MainWindow(QMainWindow):
         if shown is None:
             return
         name, _ = QFileDialog.getSaveFileName(
-            self, self.tr("Save summary"), f"{shown.ref.name}, what was done.html", self.tr("Web pages (*.html)")
+            self, self.tr("Save summary"), f"{shown.ref.name}, summary.html", self.tr("Web pages (*.html)")
         )
         if name:
             path = Path(name)
@@ -525,8 +525,8 @@ class MainWindow(QMainWindow):
         if found:
             text = self.tr("Unsaved work on “{name}” is still here.").format(name=found[0].name or self.tr("Untitled"))
             if len(found) > 1:
-                text += self.tr(" More is under File, Unsaved work.")
-            tip = self.tr("Goes on where it stopped. It also stays under File, Unsaved work.")
+                text += self.tr(" There is more under File, Unsaved work.")
+            tip = self.tr("Continues where it stopped. It also stays under File, Unsaved work.")
             self.notice.offer(text, self.tr("Open it"), tip, lambda: self.recover(found[0]))
 
     def recover(self, leftover: work_folder.Leftover) -> None:
@@ -577,14 +577,16 @@ class MainWindow(QMainWindow):
         from puresignal.ui.shell.help_dialogs import report
 
         QGuiApplication.clipboard().setText(report())
-        self.notice.tell(self.tr("A report with versions and the last lines of the log is on the clipboard."), False)
+        self.notice.tell(
+            self.tr("A report with versions and the last lines of the log was copied to the clipboard."), False
+        )
 
     def told_bug(self, text: str) -> None:
         """Says that something broke that should not have; nothing is lost by it."""
         self.keeper.store()
         self.notice.offer(
-            self.tr("This should not have happened: {text}. Your work is stored.").format(text=text),
-            self.tr("Copy a report"), self.tr("Copies versions and the log, to send along."), self.copy_report,
+            self.tr("Unexpected error: {text}. Your work is stored.").format(text=text),
+            self.tr("Copy a report"), self.tr("Copies versions and the log, for sending to somebody who helps."), self.copy_report,
         )  # fmt: skip
 
     # Files dropped on the window

@@ -29,18 +29,18 @@ class MapBar(QWidget):
         row.setContentsMargins(20, 8, 20, 8)
         row.setSpacing(8)
         self.source = MapComboBox(check_source)
-        self.source.setAccessibleName(self.tr("Note map of the kit that was played"))
-        self.source.setToolTip(self.tr("What the player's kit sends: which note means which drum."))
+        self.source.setAccessibleName(self.tr("Note map of the kit"))
+        self.source.setToolTip(self.tr("The notes of the kit: which note means which drum."))
         self.source.chosen.connect(self.set_source)
         self.target = MapComboBox()
         self.target.setAccessibleName(self.tr("Note map of the receiver"))
-        self.target.setToolTip(self.tr("What the receiving instrument expects: on which note each drum leaves."))
+        self.target.setToolTip(self.tr("The notes of the receiving instrument: which note plays which drum."))
         self.target.chosen.connect(self.set_target)
         self._live = -1
         self.menus: dict[str, QMenu] = {}
         for key, label, choice, setter in (
-            ("source", self.tr("Kit sends"), self.source, self.set_source),
-            ("target", self.tr("Receiver expects"), self.target, self.set_target),
+            ("source", self.tr("Kit map"), self.source, self.set_source),
+            ("target", self.tr("Receiver map"), self.target, self.set_target),
         ):
             text = QLabel(label)
             text.setBuddy(choice)
@@ -52,13 +52,13 @@ class MapBar(QWidget):
         row.addStretch()
 
     def _menu_button(self, key: str, choice: MapComboBox, setter: Callable[[NoteMap], None]) -> QPushButton:
-        button = QPushButton(self.tr("Keep"))
-        button.setAccessibleName(self.tr("Keep or pass on this map: {name}").format(name=choice.accessibleName()))
-        button.setToolTip(self.tr("Keep this note map under a name, or write it to a file for others."))
+        button = QPushButton(self.tr("Save…"))
+        button.setAccessibleName(self.tr("Save or export this map: {name}").format(name=choice.accessibleName()))
+        button.setToolTip(self.tr("Save this note map under a name, or export it to a file for others."))
         menu = QMenu(button)
-        menu.addAction(self.tr("Keep under a name…")).triggered.connect(lambda: self._ask_name(choice, setter))
-        menu.addAction(self.tr("Write to a file…")).triggered.connect(lambda: self._ask_file(choice))
-        menu.addAction(self.tr("Open a file…")).triggered.connect(choice.ask_file)
+        menu.addAction(self.tr("Save map as…")).triggered.connect(lambda: self._ask_name(choice, setter))
+        menu.addAction(self.tr("Export to a file…")).triggered.connect(lambda: self._ask_file(choice))
+        menu.addAction(self.tr("Import from a file…")).triggered.connect(choice.ask_file)
         button.setMenu(menu)
         self.menus[key] = menu
         choice.keep_button = button
@@ -83,14 +83,14 @@ class MapBar(QWidget):
         bench = self._workbench
         if 0 <= self._live < len(bench.session.inputs):
             inputs = with_input(bench.session.inputs, self._live, source=note_map)
-            bench.do(self.tr("choose the kit's map"), edits.with_inputs(bench.session, inputs))
+            bench.do(self.tr("choose kit map"), edits.with_inputs(bench.session, inputs))
         elif bench.session.current is not None:
             edit = edits.with_source(bench.session, bench.session.current, note_map)
-            bench.do(self.tr("choose the kit's map"), edit)
+            bench.do(self.tr("choose kit map"), edit)
 
     def set_target(self, note_map: NoteMap) -> None:
         bench = self._workbench
-        bench.do(self.tr("choose the receiver's map"), edits.with_target(bench.session, note_map))
+        bench.do(self.tr("choose receiver map"), edits.with_target(bench.session, note_map))
 
     def keep(self, choice: MapComboBox, setter: Callable[[NoteMap], None], name: str) -> None:
         """Keeps the map in use under a name, among the player's own."""
@@ -105,7 +105,7 @@ class MapBar(QWidget):
         setter(note_map)
         choice.show_map(note_map, anew=True)
         self._workbench.message_shown.emit(
-            self.tr("Kept: {name}. It is in the lists from now on.").format(name=note_map.name), False
+            self.tr("Saved: {name}. It is now in the lists of maps.").format(name=note_map.name), False
         )
 
     def write(self, choice: MapComboBox, path: Path) -> None:
@@ -123,7 +123,7 @@ class MapBar(QWidget):
         if choice.now is None:
             return
         name, chosen = QInputDialog.getText(
-            self, self.tr("Keep the note map"), self.tr("Name of the note map"), text=choice.now.name
+            self, self.tr("Save map as"), self.tr("Name of the note map"), text=choice.now.name
         )
         if chosen and name.strip():
             self.keep(choice, setter, name)
@@ -132,7 +132,7 @@ class MapBar(QWidget):
         if choice.now is None:
             return
         name, _ = QFileDialog.getSaveFileName(
-            self, self.tr("Write the note map"), f"{choice.now.name}.json", self.tr("Note maps (*.json)")
+            self, self.tr("Export note map"), f"{choice.now.name}.json", self.tr("Note maps (*.json)")
         )
         if name:
             self.write(choice, Path(name) if Path(name).suffix else Path(f"{name}.json"))

@@ -19,9 +19,9 @@ class MessageBar(QFrame):
         self.act = QPushButton()
         self.act.clicked.connect(self._do)
         self._doing: Callable[[], None] | None = None
-        self.away = QPushButton(self.tr("Put away"))
+        self.away = QPushButton(self.tr("Dismiss"))
         self.away.setToolTip(self.tr("Hide this message."))
-        self.away.setAccessibleName(self.tr("Put the message away"))
+        self.away.setAccessibleName(self.tr("Dismiss the message"))
         self.away.clicked.connect(self.hide)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 8, 14, 8)

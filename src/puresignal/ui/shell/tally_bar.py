@@ -9,14 +9,14 @@ from puresignal.core.path.tally import REASON_WORDS, Action, Reason, Tally
 from puresignal.ui.widgets import text_format
 
 _TOLD = {
-    Reason.UNMAPPED: "Hits whose note the kit's map does not know. They lead nowhere.",
-    Reason.NO_TARGET: "Hits on drums that the receiver does not have. They lead nowhere.",
-    Reason.DOUBLE: "Second hits that a pad sent for one stroke.",
+    Reason.UNMAPPED: "Hits on notes that are not in the kit's map.",
+    Reason.NO_TARGET: "Hits on drums that the receiver does not have.",
+    Reason.DOUBLE: "False second hits that a pad sent for one stroke.",
     Reason.TOO_SOFT: "Hits softer than their drum's threshold.",
     Reason.CROSSTALK: "Notes of pads that a hard hit beside them has shaken.",
-    Reason.PLAYER: "Hits that you took out.",
-    Reason.ALSO: "Further notes that one hit leaves as.",
-    Reason.SAME_MOMENT: "Hits that fell on the same note at the same moment.",
+    Reason.PLAYER: "Hits that you removed.",
+    Reason.ALSO: "Further notes sent for one hit.",
+    Reason.SAME_MOMENT: "Hits on the same note at the same moment.",
 }
 
 
@@ -57,7 +57,7 @@ class TallyBar(QWidget):
                 widget.deleteLater()
         self.figures = {}
         if tally is None:
-            self._add_text(self.tr("Every note that comes in is accounted for here."), "faint")
+            self._add_text(self.tr("Every note is accounted for here."), "faint")
             self._row.addStretch()
             return
         for key, (word, count, tip) in wanted.items():
@@ -77,14 +77,14 @@ class TallyBar(QWidget):
     def _wanted(self, tally: Tally, doubtful: int) -> dict[tuple[int, int], tuple[str, int, str]]:
         """Word, count and meaning of each figure, in order."""
         figures = {
-            (-1, -2): (self.tr("in"), tally.arrived, self.tr("Notes that came in.")),
+            (-1, -2): (self.tr("in"), tally.arrived, self.tr("Notes that arrived.")),
             (-1, -3): (self.tr("out"), tally.left, self.tr("Notes that leave.")),
         }
         for action, counts in ((Action.REMOVED, tally.removed()), (Action.ADDED, tally.added())):
             for reason, count in counts.items():
                 figures[int(action), int(reason)] = (self.tr(REASON_WORDS[reason]), count, self.tr(_TOLD[reason]))
         if doubtful:
-            tip = self.tr("Hits that were only just kept or only just taken out.")
+            tip = self.tr("Hits that were kept or removed only narrowly.")
             figures[-1, -4] = (self.tr("doubtful"), doubtful, tip)
         return figures
 

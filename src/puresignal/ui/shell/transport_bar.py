@@ -34,26 +34,26 @@ class TransportBar(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 6, 14, 6)
         row.setSpacing(6)
-        self.start = self._button(self.tr("To start"), self.tr("Back to the beginning (Home in Takes)."))
+        self.start = self._button(self.tr("To start"), self.tr("Go to the start (Home in Takes)."))
         self.start.clicked.connect(lambda: playback.go(0.0))
-        self.play = self._button(self.tr("Play"), self.tr("Plays from the line; press again to stop (Space)."))
+        self.play = self._button(self.tr("Play"), self.tr("Play from the position line; press again to stop (Space)."))
         self.play.setCheckable(True)
         self.play.setMinimumWidth(66)
         self.play.clicked.connect(lambda _: playback.toggle())
         self.loop = self._button(
-            self.tr("Loop"), self.tr("Over and over: the range chosen on the ruler of Takes, or the whole take (L).")
+            self.tr("Loop"), self.tr("Repeat the range selected on the ruler of Takes, or the whole take (L).")
         )
         self.loop.setCheckable(True)
         self.loop.clicked.connect(playback.set_looping)
         self.place = QLabel()
         self.place.setObjectName("figure")
         self.place.setMinimumWidth(170)
-        self.place.setToolTip(self.tr("Where playing is: bar and beat, minutes and seconds."))
+        self.place.setToolTip(self.tr("Position: bar and beat, minutes and seconds."))
         self.versions: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
         for name, label, tip in (
-            (PLAYED, self.tr("Hear played"), self.tr("Every hit as it was played, faults and all (H switches).")),
-            (CLEAN, self.tr("Hear clean"), self.tr("What leaves (H switches).")),
+            (PLAYED, self.tr("Hear played"), self.tr("Play every hit as it was played, faults included (H switches).")),
+            (CLEAN, self.tr("Hear clean"), self.tr("Play the clean result (H switches).")),
         ):
             button = self._button(label, tip)
             button.setCheckable(True)
@@ -63,11 +63,13 @@ class TransportBar(QWidget):
         self.versions[CLEAN].setChecked(True)
         self.compare = self._button(
             self.tr("A/B"),
-            self.tr("First press keeps these settings of the path as the other side; then the two change about (B)."),
+            self.tr(
+                "The first press stores these settings of the path as the other side; after that it swaps the two (B)."
+            ),
         )
         self.compare.clicked.connect(lambda _: playback.compare_settings())
         self.keys = self._button(
-            self.tr("Keys play"), self.tr("The computer keyboard plays (Ctrl+K). Inputs shows which key is what.")
+            self.tr("Keyboard"), self.tr("Play the computer keyboard (Ctrl+K). Inputs shows what each key plays.")
         )
         self.keys.setCheckable(True)
         self.keys.clicked.connect(self.keys_switched)
@@ -75,9 +77,9 @@ class TransportBar(QWidget):
         self.level.setRange(0, 100)
         self.level.setFixedWidth(96)
         self.level.setAccessibleName(self.tr("Level of the built-in sound"))
-        self.level.setToolTip(self.tr("How loud the built-in sound is. It changes no note."))
+        self.level.setToolTip(self.tr("Level of the built-in sound. It changes no note."))
         self.level.valueChanged.connect(self._set_level)
-        self.what = self._button(self.tr("What sounds?"), "")
+        self.what = self._button(self.tr("Monitoring"), "")
         self.what.clicked.connect(self.monitoring_requested)
         self.says = QLabel()
         self.says.setObjectName("faint")
@@ -136,7 +138,7 @@ class TransportBar(QWidget):
         bench = self._workbench
         sound: SoundSettings = bench.session.sound
         session = edits.with_sound(bench.session, replace(sound, level=value / 100))
-        bench.do(self.tr("set the sound's level"), session, "level")
+        bench.do(self.tr("set sound level"), session, "level")
 
     def _show_sound(self, state: dict[str, Any]) -> None:
         """Where the sound comes out, with which delay; or why it does not."""
@@ -146,7 +148,7 @@ class TransportBar(QWidget):
         elif state["system"]:
             self.says.setText(self.tr("{system}, {ms:.0f} ms").format(system=state["system"], ms=1000 * state["delay"]))
             self.says.setToolTip(
-                self.tr("{rate} Hz, {block} frames; {load:.0f} % of the time there is; {n} dropouts.").format(
+                self.tr("{rate} Hz, {block} frames; {load:.0f} % load; {n} dropouts.").format(
                     rate=state["rate"], block=state["block"], load=100 * state["load"], n=state["underruns"]
                 )
             )

@@ -142,7 +142,7 @@ class LiveSession(QObject):
         session = self._workbench.session
         if not any(one.port for one in session.inputs):
             raise PureSignalError(
-                self.tr("No port is chosen"), self.tr("Live inputs"), self.tr("Choose where playing comes from.")
+                self.tr("No port is chosen"), self.tr("Live inputs"), self.tr("Choose a port to listen to.")
             )
         self._messages, self._notes, self._last = {}, {}, None
         self._recent.clear()
@@ -377,7 +377,7 @@ class LiveSession(QObject):
         if learning.note_map is not before.note_map:
             bench = self._workbench
             inputs = with_input(bench.session.inputs, self.learning_of, source=learning.note_map)
-            bench.do(self.tr("learn a kit"), edits.with_inputs(bench.session, inputs), "learn a kit")
+            bench.do(self.tr("learn kit"), edits.with_inputs(bench.session, inputs), "learn kit")
         if (learning.waiting, learning.note_map) != (before.waiting, before.note_map):
             self.pad_queried.emit(learning)
 
@@ -406,7 +406,7 @@ class LiveSession(QObject):
             rows = [r for r in records if number in self._listeners(r)]
             if not any(r.data and r.data[0] < 0xF0 for r in rows) and len(armed) > 1:
                 continue
-            name = self.tr("Captured, take {n}").format(n=len(session.takes) + len(made) + 1)
+            name = self.tr("Recorded, take {n}").format(n=len(session.takes) + len(made) + 1)
             try:
                 take = self._take_of(rows, bench.store.free_ident(len(made)), name, number, begin)
             except PureSignalError as error:
@@ -419,7 +419,7 @@ class LiveSession(QObject):
             why = self.tr("Nothing has arrived at an armed input.") if armed else self.tr("No input is armed.")
             self.status_changed.emit(why, False)
             return
-        bench.add_takes(made, self.tr("capture a take"))
+        bench.add_takes(made, self.tr("record take"))
 
     def _take_of(self, records: list[Record], ident: str, name: str, number: int, begin: float) -> Take:
         """A take of one input's messages. Takes of one capture share their beginning."""
@@ -439,7 +439,7 @@ class LiveSession(QObject):
             return
         number = recent[-1]
         rows = [r for r in self._taken if number in self._listeners(r)]
-        take = self._take_of(rows, "capture", self.tr("Capturing"), number, self._taken[0].at)
+        take = self._take_of(rows, "capture", self.tr("Recording"), number, self._taken[0].at)
         self._workbench.preview(take, self._inputs[number].source)
 
     # What the router says
@@ -465,9 +465,7 @@ class LiveSession(QObject):
         if router.restarts != self._restarts:
             self._restarts = router.restarts
             self._said = ""
-            self.status_changed.emit(
-                self.tr("The router died and was started again. Nothing was left sounding."), False
-            )
+            self.status_changed.emit(self.tr("The router died and was restarted. Nothing was left sounding."), False)
         if state is not None:
             self.state = state
             self._say(state)
@@ -517,15 +515,15 @@ class LiveSession(QObject):
         absent = [name for name, found in named if not found]
         well = False
         if state["loops"]:
-            text = self.tr("A loop: what leaves comes back in through {port}. What comes back is cut.").format(
-                port=self._setup.inputs[state["loops"][0]]
-            )
+            text = self.tr(
+                "Loop detected: our output comes back in through {port}. What comes back is dropped."
+            ).format(port=self._setup.inputs[state["loops"][0]])
         elif absent and not state["server"]:
-            text = self.tr("There is no JACK server. Start it; it is taken up by itself.")
+            text = self.tr("There is no JACK server. Start it; the program will connect by itself.")
         elif absent:
-            text = self.tr("{port} is not there. It is taken up when it comes.").format(port=absent[0])
+            text = self.tr("{port} is unavailable; it will connect when it appears.").format(port=absent[0])
         else:
-            text, well = self.tr("Listening"), True
+            text, well = self.tr("Live"), True
         # What has not changed is not said again: it would cover what was said since.
         if text != self._said:
             self._said = text

@@ -172,7 +172,7 @@ class Workbench(QObject):
         notice = opened.notice
         if not self._holds(lock) and not lock.take():
             notice = self.tr(
-                "{name} is open in another window. It can be looked at here; save under another name to keep changes."
+                "{name} is open in another window. You can look at it here; save under another name to keep changes."
             ).format(name=path.name)
         self.show_session(opened.session, opened.takes, path)
         if notice is None:
@@ -217,9 +217,9 @@ class Workbench(QObject):
         Raises FileAccessError when the system refuses; what was there before is unharmed
         """
         if self.read_only is not None and self.file is not None and path == self.file:
-            raise FileAccessError("This session can only be looked at", str(path), "Save under another name.")
+            raise FileAccessError("This session is read-only here", str(path), "Save under another name.")
         if self.session.name == Session().name:
-            self.do(self.tr("name session"), edits.with_name(self.session, path.stem))
+            self.do(self.tr("rename session"), edits.with_name(self.session, path.stem))
         lock = work_folder.session_lock(path)
         if not self._holds(lock) and not lock.take():
             raise FileAccessError("Another window has this session open", str(path), "Save under another name.")

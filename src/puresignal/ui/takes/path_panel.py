@@ -49,8 +49,10 @@ class StageBox(QFrame):
         head.setObjectName("stageName")
         self.figure = QPushButton("–")
         self.figure.setObjectName("tally")
-        self.figure.setToolTip(self.tr("How many notes this stage touched in this take. Press to choose them."))
-        self.figure.setAccessibleName(self.tr("{title}: choose the notes it touched").format(title=title))
+        self.figure.setToolTip(
+            self.tr("How many notes of this take this stage changed or removed. Press to select them.")
+        )
+        self.figure.setAccessibleName(self.tr("{title}: select its notes").format(title=title))
         self.figure.clicked.connect(self.counted)
         top = QHBoxLayout()
         top.addWidget(head, 1)
@@ -82,7 +84,7 @@ class PathPanel(QWidget):
         self._workbench = workbench
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        head = QLabel(self.tr("THE PATH"))
+        head = QLabel(self.tr("PATH"))
         head.setObjectName("section")
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 10, 0, 6)
@@ -95,71 +97,73 @@ class PathPanel(QWidget):
         self._shown: Shown | None = None
 
         identify = self._stage(
-            Stage.IDENTIFY, "Unmapped left out", "Off: hits that lead nowhere are passed on as they came.", True
+            Stage.IDENTIFY,
+            "Drop unmapped notes",
+            "When off, notes that are not in the kit's map pass through unchanged.",
+            True,
         )
         identify.switched.connect(
-            lambda on: self._do(
-                self.tr("leave unmapped hits out"), lambda p: with_unmapped(p, "drop" if on else "keep")
-            )
+            lambda on: self._do(self.tr("drop unmapped notes"), lambda p: with_unmapped(p, "drop" if on else "keep"))
         )
         doubles = self._stage(
-            Stage.DOUBLES, "Double triggers out", "Takes out the weak second hit that a pad sends for one stroke.", True
+            Stage.DOUBLES,
+            "Remove double triggers",
+            "Removes the weak second hit that a pad sends for one stroke.",
+            True,
         )
         doubles.switched.connect(
             lambda on: self._do(
-                self.tr("take double triggers out"), lambda p: replace(p, doubles=replace(p.doubles, on=on))
+                self.tr("remove double triggers"), lambda p: replace(p, doubles=replace(p.doubles, on=on))
             )
         )
         self.window_ms = self._knob(
-            doubles, "doubles", "window_ms", "Within", "ms", Doubles().window_ms,
-            "A second hit later than this after the first is real.", 1.0, 120.0,
+            doubles, "doubles", "window_ms", "Window", "ms", Doubles().window_ms,
+            "A second hit later than this after the first is kept.", 1.0, 120.0,
         )  # fmt: skip
         self.ratio = self._knob(
-            doubles, "doubles", "ratio", "Weaker than", "%", Doubles().ratio,
-            "A second hit of at least this part of the first one's velocity is real.", 0.01, 1.0,
+            doubles, "doubles", "ratio", "Softer than", "%", Doubles().ratio,
+            "A second hit with at least this fraction of the first one's velocity is kept.", 0.01, 1.0,
         )  # fmt: skip
         crosstalk = self._stage(
             Stage.CROSSTALK,
-            "Crosstalk out",
-            "Takes out the weak note of a pad that a hard hit beside it shook.",
+            "Remove crosstalk",
+            "Removes the weak note of a pad that a hard hit beside it has shaken.",
             True,
         )
         crosstalk.switched.connect(
             lambda on: self._do(
-                self.tr("take crosstalk out"), lambda p: replace(p, crosstalk=replace(p.crosstalk, on=on))
+                self.tr("remove crosstalk"), lambda p: replace(p, crosstalk=replace(p.crosstalk, on=on))
             )
         )
         self.min_confidence = self._knob(
             crosstalk, "crosstalk", "min_confidence", "Minimum confidence", "%", Crosstalk().min_confidence,
-            "So likely it must be that a note was shaken and not played. Higher keeps more.", 0.01, 1.0,
+            "Confidence that a note is crosstalk, above which it is removed. Higher keeps more.", 0.01, 1.0,
         )  # fmt: skip
         self.live_ms = self._knob(
             crosstalk, "crosstalk", "live_ms", "Live look-ahead", "ms", Crosstalk().live_ms,
-            "While you play, what leaves waits so long; then also what a pad sends before the hit that shook it is "
-            "taken out. Takes always look ahead.", 1.0, 8.0,
+            "Delays live output by this time, so that notes a shaken pad sends before the hit can be removed too. "
+            "Takes always look ahead.", 1.0, 8.0,
         )  # fmt: skip
         self.learn = QPushButton(self.tr("Learn from this take"))
         self.learn.setAccessibleName(self.tr("Learn the kit's pads from this take"))
         self.learn.setToolTip(
-            self.tr("How loud each pad is played and how much it is shaken, used from now on while you play live.")
+            self.tr("Learns how loud each pad is played and how much it is shaken, for playing live.")
         )
         self.learn.clicked.connect(self._learn)
         crosstalk.column.addWidget(self.learn)
-        ends = self._stage(
-            Stage.ENDS, "Ends repaired", "Gives sound ends to notes that have no length or never end.", True
-        )
+        ends = self._stage(Stage.ENDS, "Repair note ends", "Gives a length to notes that have none or never end.", True)
         ends.switched.connect(
-            lambda on: self._do(self.tr("repair ends"), lambda p: replace(p, ends=replace(p.ends, repair=on)))
+            lambda on: self._do(self.tr("repair note ends"), lambda p: replace(p, ends=replace(p.ends, repair=on)))
         )
         self.given_ms = self._knob(
-            ends, "ends", "given_ms", "No length becomes", "ms", Ends().given_ms,
-            "Length given to a note that has none.", 1.0, 200.0,
+            ends, "ends", "given_ms", "Default length", "ms", Ends().given_ms,
+            "Length given to a note without one.", 1.0, 200.0,
         )  # fmt: skip
-        self._stage(Stage.TARGET, "To the receiver's notes", "Each drum goes to the note the receiver expects.", False)
-        self._stage(Stage.TIDY, "Overlaps ended", "A note struck again while it sounds ends there.", False)
+        self._stage(Stage.TARGET, "Map to receiver", "Each drum goes to the note that the receiver expects.", False)
+        self._stage(Stage.TIDY, "End overlaps", "A note struck again while it sounds ends there.", False)
         thin = self._stage(
-            Stage.THIN, "Controllers thinned",
-            "A flood of pedal, wheel or pressure messages becomes as many as can be heard; the last one always stays.",
+            Stage.THIN, "Thin controllers",
+            "Reduces a flood of pedal, wheel or pressure messages to as many as can be heard; the last one always stays.",
             True,
         )  # fmt: skip
         # Notes pass it untouched, so there is no figure that would say anything.
@@ -168,8 +172,8 @@ class PathPanel(QWidget):
             lambda on: self._do(self.tr("thin controllers"), lambda p: replace(p, thin=replace(p.thin, on=on)))
         )
         self.every_ms = self._knob(
-            thin, "thin", "every_ms", "One every", "ms", Thin().every_ms,
-            "Messages of one controller leave so far apart.", 1.0, 50.0,
+            thin, "thin", "every_ms", "Interval", "ms", Thin().every_ms,
+            "Least time between messages of one controller.", 1.0, 50.0,
         )  # fmt: skip
 
     def _stage(self, stage: Stage, title: str, tip: str, switch: bool) -> StageBox:
@@ -213,8 +217,8 @@ class PathPanel(QWidget):
             return
         found = lesson(shown.take, bench.session.path, shown.context, shown.outcome.input_notes)
         text = self.tr(
-            "{pads} and {pairs} that shake each other were heard. Played live, {before} of this take are taken out for "
-            "crosstalk as it is, {after} with what was learnt; looking 4 ms ahead {ahead}, 8 ms ahead {far}."
+            "Learnt {pads} and {pairs} that shake each other. Played live, this take would lose {before} to crosstalk "
+            "removal as it is, and {after} with this model; looking 4 ms ahead {ahead}, 8 ms ahead {far}."
         ).format(
             pads=text_format.counted(len(found.kit_model.alone), "pad"),
             pairs=text_format.counted(len(found.kit_model.shakes), "pair"),
@@ -230,7 +234,7 @@ class PathPanel(QWidget):
             bench.do(self.tr("learn from a take"), edits.with_path(bench.session, changed))
 
         self.suggestion_made.emit(
-            text, self.tr("Use it"), self.tr("From now on while you play live. Undo forgets it."), use
+            text, self.tr("Use it"), self.tr("Used from now on for playing live. Undo goes back."), use
         )
 
     def show_take(self, shown: Shown | None) -> None:

@@ -57,7 +57,7 @@ class TakesView(QWidget):
         self.timeline.menu_requested.connect(lambda at: self.menu().exec(at))
         self.said = QLabel()
         self.said.setObjectName("faint")
-        self.said.setAccessibleName(self.tr("What the pointer is on"))
+        self.said.setAccessibleName(self.tr("Under the pointer"))
         self.empty = QLabel(self.tr("No take yet. Open a MIDI file, or let the simulated drummer play one."))
         self.empty.setObjectName("faint")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -106,9 +106,9 @@ class TakesView(QWidget):
         self.show_group = QButtonGroup(self)
         self.show_buttons: dict[str, QPushButton] = {}
         for name, label, tip in (
-            (row_painter.PLAYED, "Played", "Every hit as it was played, in outline (F6)."),
-            (row_painter.CLEAN, "Clean", "The hits that leave, solid (F7)."),
-            (row_painter.BOTH, "Both", "What leaves is solid; what was taken out is an outline, struck through (F8)."),
+            (row_painter.PLAYED, "Played", "Show every hit as played, in outline (F6)."),
+            (row_painter.CLEAN, "Clean", "Show the hits that leave, solid (F7)."),
+            (row_painter.BOTH, "Both", "Show the result solid, and removed hits as struck-through outlines (F8)."),
         ):
             button = self._button(label, label, tip)
             button.setCheckable(True)
@@ -118,7 +118,7 @@ class TakesView(QWidget):
             row.addWidget(button)
         self.show_buttons[row_painter.BOTH].setChecked(True)
         self.all_rows = QCheckBox(self.tr("all rows"))
-        self.all_rows.setToolTip(self.tr("Also rows of the kit on which nothing was played."))
+        self.all_rows.setToolTip(self.tr("Also show rows of the kit on which nothing was played."))
         self.all_rows.setAccessibleName(self.tr("Show all rows of the kit"))
         self.all_rows.toggled.connect(lambda _: self._draw(False))
         row.addWidget(self.all_rows)
@@ -126,29 +126,27 @@ class TakesView(QWidget):
         doubtful = self._button(
             "Doubtful",
             "Next doubtful note",
-            "The next hit that was only just kept or taken out (D; Shift+D back).",
+            "Go to the next hit that was kept or removed only narrowly (D; Shift+D back).",
         )
         doubtful.clicked.connect(lambda: self.act("next doubtful"))
         self.doubtful = doubtful
         row.addWidget(doubtful)
-        self.hear = QCheckBox(self.tr("hear"))
+        self.hear = QCheckBox(self.tr("play"))
         self.hear.setChecked(True)
-        self.hear.setToolTip(
-            self.tr("Each doubtful hit is played with what stands around it (E plays it again; H hears all hits).")
-        )
-        self.hear.setAccessibleName(self.tr("Hear each doubtful note among its neighbours"))
+        self.hear.setToolTip(self.tr("Plays each doubtful hit in context (E plays it again; H plays all hits)."))
+        self.hear.setAccessibleName(self.tr("Play each doubtful note in context"))
         row.addWidget(self.hear)
         for label, name, tip, factor in (
-            ("\N{MINUS SIGN}", "Zoom out", "Show a longer stretch (minus key, or Ctrl and wheel).", 1 / 1.5),
-            ("+", "Zoom in", "Show a shorter stretch (plus key, or Ctrl and wheel).", 1.5),
+            ("\N{MINUS SIGN}", "Zoom out", "Show more time (minus key, or Ctrl and wheel).", 1 / 1.5),
+            ("+", "Zoom in", "Show less time (plus key, or Ctrl and wheel).", 1.5),
         ):
             button = self._button(label, name, tip)
             button.clicked.connect(lambda _=False, f=factor: self.timeline.zoom(f))
             row.addWidget(button)
-        whole = self._button("All", "Show the whole take", "Everything in view (key 0).")
+        whole = self._button("All", "Show the whole take", "Show the whole take (key 0).")
         whole.clicked.connect(lambda: self.timeline.show_all())
         row.addWidget(whole)
-        fold = self._button("Path", "Show the path", "Show or fold away the path and the chosen note (F9).")
+        fold = self._button("Path", "Show the path", "Show or hide the path and the selected note (F9).")
         fold.setCheckable(True)
         fold.setChecked(True)
         fold.toggled.connect(lambda on: self.side.setVisible(on))
@@ -272,7 +270,7 @@ class TakesView(QWidget):
         verdict = {"take out": Verdict(keep=False), "put back": Verdict(keep=True)}.get(action.removesuffix(" alike"))
         bench, ident = self._workbench, self._shown.ref.ident
         settled = verdict is not None and np.isin(origins, note_selection.doubtful(self._shown.outcome)).all()
-        names = {"take out": self.tr("take {n} out"), "put back": self.tr("keep {n}")}
+        names = {"take out": self.tr("remove {n}"), "put back": self.tr("keep {n}")}
         pattern = names.get(action.removesuffix(" alike"), self.tr("let the stages decide on {n}"))
         name = pattern.format(
             n=self.tr("{count} notes").format(count=len(origins)) if len(origins) > 1 else self.tr("a note")
@@ -289,7 +287,7 @@ class TakesView(QWidget):
             [o for o in note_selection.doubtful(self._shown.outcome).tolist() if o not in verdicts], np.int64
         )
         if not len(open_ones):
-            self._workbench.message_shown.emit(self.tr("No doubtful note is left."), False)
+            self._workbench.message_shown.emit(self.tr("There are no doubtful notes left."), False)
             return
         chosen = self.timeline.selected
         now = chosen[0] if len(chosen) == 1 else (-1 if direction > 0 else open_ones[-1] + 1)
@@ -311,14 +309,14 @@ class TakesView(QWidget):
         menu = QMenu(self)
         some, single = len(self.timeline.selected) > 0, len(self.timeline.selected) == 1
         for act, label, able in (
-            ("put back", "Keep", some), ("take out", "Take out", some), ("put back alike", "Keep all alike", single),
-            ("take out alike", "Take out all alike", single), ("as the stages say", "As the stages say", some),
+            ("put back", "Keep", some), ("take out", "Remove", some), ("put back alike", "Keep all alike", single),
+            ("take out alike", "Remove all alike", single), ("as the stages say", "Let the stages decide", some),
         ):  # fmt: skip
             action = menu.addAction(self.tr(label))
             action.setEnabled(able)
             action.triggered.connect(lambda _=False, a=act: self.act(a))
         menu.addSeparator()
-        hear = menu.addAction(self.tr("Hear it among its neighbours"))
+        hear = menu.addAction(self.tr("Play in context"))
         hear.setEnabled(some)
         hear.triggered.connect(lambda: self.act("hear"))
         menu.addAction(self.tr("Next doubtful")).triggered.connect(lambda: self.act("next doubtful"))
@@ -348,7 +346,7 @@ class TakesView(QWidget):
             notes = ", ".join(str(int(outcome.output_notes.note[c])) for c in clean)
             return self.tr("{text} leaves as {notes}").format(text=text, notes=notes)
         why = note_selection.reason_removed(outcome, origin)
-        return self.tr("{text} taken out: {why}").format(text=text, why=REASON_WORDS[why] if why is not None else "")
+        return self.tr("{text} removed: {why}").format(text=text, why=REASON_WORDS[why] if why is not None else "")
 
     def _hover(self, text: str) -> None:
         self.said.setText(text)

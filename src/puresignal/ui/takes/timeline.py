@@ -465,16 +465,16 @@ class Timeline(QAbstractScrollArea):
         if origin >= 0:
             return self._describe(origin)
         if at.y() >= self.viewport().height() - OVERVIEW:
-            return self.tr("the whole take: drag to move through it")
+            return self.tr("whole take: drag to move through it")
         bar, beat, _ = self._tempo.position(max(0.0, self.second_at(at.x())))
         moment = self.tr("bar {bar}, beat {beat}").format(bar=bar, beat=beat)
         if at.y() < RULER:
-            return self.tr("{moment}: drag to choose a stretch of time").format(moment=moment)
+            return self.tr("{moment}: drag to select a time range").format(moment=moment)
         for group, row, top, height in self._rows():
             if top <= at.y() < top + height:
                 where = group.title if row.label == group.title.lower() else f"{group.title}, {row.label}"
                 if at.x() < GUTTER:
-                    return self.tr("{where}: {n} hits, click to choose them").format(where=where, n=len(row.start))
+                    return self.tr("{where}: {n} hits, click to select them").format(where=where, n=len(row.start))
                 return f"{where} · {moment}"
         return moment
 

@@ -168,7 +168,7 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
                 )
             )
         own = delivery.track(track.key)
-        title = "Leads nowhere" if track.key == "unmapped" else own.title or track.title
+        title = "Unmapped" if track.key == "unmapped" else own.title or track.title
         groups.append(Group(track.key, title, own.colour or track.family, tuple(rows)))
     return Picture(tuple(groups), length, played)
 

@@ -33,7 +33,7 @@ class TracePanel(QWidget):
         super().__init__(parent)
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        head = QLabel(self.tr("THE CHOSEN NOTE"))
+        head = QLabel(self.tr("SELECTED NOTE"))
         head.setObjectName("section")
         self.title = QLabel()
         self.title.setObjectName("figure")
@@ -47,11 +47,11 @@ class TracePanel(QWidget):
         grid.setSpacing(6)
         for i, (act, label, tip) in enumerate(
             (
-                ("put back", "Keep", "It was played: keep it, whatever the stages say (K or Insert)."),
-                ("take out", "Take out", "It was not meant: leave it out (X or Delete)."),
-                ("put back alike", "Keep all alike", "Keep every note of this pad that the same became of."),
-                ("take out alike", "Take out all alike", "Leave out every note of this pad that the same became of."),
-                ("as the stages say", "As the stages say", "Take your word on it back (U)."),
+                ("put back", "Keep", "It was played: keep it, whatever the stages decide (K or Insert)."),
+                ("take out", "Remove", "It was not meant: remove it (X or Delete)."),
+                ("put back alike", "Keep all alike", "Keep every note of this pad with the same outcome."),
+                ("take out alike", "Remove all alike", "Remove every note of this pad with the same outcome."),
+                ("as the stages say", "Automatic", "Clear your decision; the stages decide again (U)."),
             )
         ):
             button = QPushButton(self.tr(label))
@@ -75,7 +75,7 @@ class TracePanel(QWidget):
             button.setVisible(shown is not None and len(origins) > 0)
         if shown is None or not len(origins):
             self.title.setText("")
-            self.story.setText(self.tr("Click a note to see its way. Sweep over the sheet to choose several."))
+            self.story.setText(self.tr("Click a note to see what happened to it. Drag over several to select them."))
             return
         rows = shown.row_of_origin[origins]
         rows = rows[rows >= 0]
@@ -94,7 +94,7 @@ class TracePanel(QWidget):
         clean = int(np.count_nonzero(np.isin(origins, shown.outcome.output_notes.origin)))
         self.title.setText(text_format.counted(len(rows), "note"))
         self.story.setText(
-            self.tr("{kept} leave, {gone} are taken out").format(
+            self.tr("{kept} kept, {gone} removed").format(
                 kept=text_format.count(clean), gone=text_format.count(len(rows) - clean)
             )
         )
@@ -107,18 +107,18 @@ class TracePanel(QWidget):
         start = float(played.start[row])
         bar, beat, _ = tempo.position(start)
         lines = [
-            self.tr("arrived: note {note}, channel {channel}, velocity {velocity:g}").format(
+            self.tr("in: note {note}, channel {channel}, velocity {velocity:g}").format(
                 note=int(played.note[row]), channel=int(played.channel[row]), velocity=float(played.velocity[row])
             ),
             self.tr("at {time:.3f} s, bar {bar}, beat {beat}").format(time=start, bar=bar, beat=beat),
         ]
         lines += [text for step in outcome.tally.trace(origin) if (text := self._say(step, vocabulary))]
         if verdict is not None and verdict.keep is not None:
-            lines.append(self.tr("your word: keep it") if verdict.keep else self.tr("your word: take it out"))
+            lines.append(self.tr("your decision: keep") if verdict.keep else self.tr("your decision: remove"))
         leaves = np.flatnonzero(outcome.output_notes.origin == origin)
         for i in leaves.tolist():
             lines.append(
-                self.tr("leaves: note {note}, channel {channel}, {length:.0f} ms long").format(
+                self.tr("out: note {note}, channel {channel}, {length:.0f} ms long").format(
                     note=int(outcome.output_notes.note[i]),
                     channel=int(outcome.output_notes.channel[i]),
                     length=1000 * float(outcome.output_notes.end[i] - outcome.output_notes.start[i]),
@@ -128,9 +128,9 @@ class TracePanel(QWidget):
 
     def _say(self, step: TraceStep, vocabulary: tuple[str, ...]) -> str:
         stage, why = self.tr(_STAGES[step.stage]), self.tr(REASON_WORDS[step.reason])
-        sure = self.tr(", {sure:.0f} % sure").format(sure=step.confidence * 100) if step.confidence < 1 else ""
+        sure = self.tr(", confidence {sure:.0f} %").format(sure=step.confidence * 100) if step.confidence < 1 else ""
         if step.action == Action.REMOVED:
-            return self.tr("{stage}: taken out as {why}{sure}").format(stage=stage, why=why, sure=sure)
+            return self.tr("{stage}: removed as {why}{sure}").format(stage=stage, why=why, sure=sure)
         if step.action == Action.KEPT:
             return self.tr("{stage}: kept, but {why}{sure}").format(stage=stage, why=why, sure=sure)
         if step.action == Action.ADDED:

@@ -52,7 +52,9 @@ class VelocityPlot(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName(self.tr("Velocities of {name}").format(name=title))
         self.setToolTip(
-            self.tr("Below what comes in, at the side what leaves. Drag the points; double-click adds or removes one.")
+            self.tr(
+                "Below: velocities in. At the side: velocities out. Drag the points; double-click adds or removes one."
+            )
         )
 
     def sizeHint(self) -> QSize:

@@ -44,23 +44,23 @@ class VelocityView(QWidget):
     suggestion_made = Signal(str, str, str, object)
 
     _KNOBS = (
-        ("low", "Softest", "", 1.0, "No hit leaves more softly than this."),
-        ("high", "Loudest", "", 1.0, "No hit leaves louder than this."),
-        ("scale", "Times", "%", 0.01, "Every velocity times this."),
-        ("offset", "Plus", "", 1.0, "This is added to every velocity."),
-        ("spread", "Spread", "%", 0.01, "From all even (0 %) over as played (100 %) to wider apart."),
-        ("centre", "About", "", 1.0, "What the spread is about; 0: the curve's middle."),
-        ("accents", "Accents from", "", 1.0, "From here up hits keep what they stand out by."),
-        ("threshold", "Left out up to", "", 1.0, "Hits of at most this are left out; those just above leave softly."),
-        ("fixed", "All alike", "", 1.0, "Every hit leaves like this; 0: not."),
+        ("low", "Minimum", "", 1.0, "No hit leaves softer than this."),
+        ("high", "Maximum", "", 1.0, "No hit leaves harder than this."),
+        ("scale", "Scale", "%", 0.01, "Factor on every velocity."),
+        ("offset", "Offset", "", 1.0, "Added to every velocity."),
+        ("spread", "Spread", "%", 0.01, "From all even (0 %) through as played (100 %) to wider."),
+        ("centre", "Centre", "", 1.0, "Centre of the spread; 0: the middle of the curve."),
+        ("accents", "Keep accents from", "", 1.0, "Hits from this velocity keep their distance above it."),
+        ("threshold", "Threshold", "", 1.0, "Hits up to this are removed; those just above leave softly."),
+        ("fixed", "Fixed velocity", "", 1.0, "One velocity for every hit; 0: off."),
         (
             "randomness",
-            "Randomness",
+            "Amount",
             "",
             1.0,
-            "So much is added or taken away at random, the same for a note every time.",
+            "Largest random change up or down; the same for a note every time.",
         ),
-        ("bias", "Bias", "", 0.1, "-1: only softer, 0: either way, 1: only harder."),
+        ("bias", "Bias", "", 0.1, "-1: only softer, 0: both ways, 1: only harder."),
     )
 
     def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
@@ -74,31 +74,27 @@ class VelocityView(QWidget):
         self._grid.setContentsMargins(16, 12, 12, 12)
         self.says = QLabel()
         self.says.setObjectName("faint")
-        self.on = QCheckBox(self.tr("shaped"))
+        self.on = QCheckBox(self.tr("on"))
         self.on.setAccessibleName(self.tr("Shape velocities"))
-        self.on.setToolTip(self.tr("Off: every velocity leaves as it came."))
+        self.on.setToolTip(self.tr("When off, every velocity passes unchanged."))
         self.on.clicked.connect(lambda on: self._do(self.tr("shape velocities"), replace(self._stage(), on=on)))
         self.fine = QCheckBox(self.tr("fine steps"))
         self.fine.setAccessibleName(self.tr("Send velocities in more than 127 steps"))
         self.fine.setToolTip(
-            self.tr(
-                "What lies between two velocities leaves as controller 88 before the note, for receivers that know it."
-            )
+            self.tr("Sends fractions of a velocity as controller 88 before the note, for receivers that support it.")
         )
         self.fine.clicked.connect(lambda on: self._do(self.tr("send fine velocities"), replace(self._stage(), fine=on)))
-        self.even = QPushButton(self.tr("Even out the pads"))
-        self.even.setAccessibleName(self.tr("Even out the pads"))
+        self.even = QPushButton(self.tr("Match pads"))
+        self.even.setAccessibleName(self.tr("Match pads"))
         self.even.setToolTip(
-            self.tr(
-                "A curve for each drum, so that soft, middling and hard hits of all come out alike. Undo takes it back."
-            )
+            self.tr("Makes a curve for each drum, so that soft, medium and hard hits of all match. Undo goes back.")
         )
         self.even.clicked.connect(self._even)
-        self.anew = QPushButton(self.tr("Draw anew"))
-        self.anew.setAccessibleName(self.tr("Draw the variation anew"))
-        self.anew.setToolTip(self.tr("Another round of the random variation."))
+        self.anew = QPushButton(self.tr("New variation"))
+        self.anew.setAccessibleName(self.tr("New random variation"))
+        self.anew.setToolTip(self.tr("Draws the random variation again."))
         self.anew.clicked.connect(
-            lambda: self._do(self.tr("draw variation anew"), replace(self._stage(), round=self._stage().round + 1))
+            lambda: self._do(self.tr("draw new variation"), replace(self._stage(), round=self._stage().round + 1))
         )
         top = QHBoxLayout()
         top.setSpacing(8)
@@ -149,9 +145,9 @@ class VelocityView(QWidget):
             knob.moved.connect(lambda value, gesture, f=field: self._set(f, value, gesture))
             self.knobs[field] = knob
             column.addWidget(knob)
-        self.reset = QPushButton(self.tr("As it came"))
-        self.reset.setAccessibleName(self.tr("Velocities of this drum as they came"))
-        self.reset.setToolTip(self.tr("Takes everything back that is set about this drum; it then follows all drums."))
+        self.reset = QPushButton(self.tr("Reset"))
+        self.reset.setAccessibleName(self.tr("Reset the velocities of this drum"))
+        self.reset.setToolTip(self.tr("Clears all settings of this drum; it then follows all drums."))
         self.reset.clicked.connect(self._reset)
         column.addWidget(self.reset)
         inner = QWidget()
@@ -220,14 +216,14 @@ class VelocityView(QWidget):
         self.reset.setEnabled(self.key in shapes)
         one = self._stats.get(self.key) if self._shown is not None else None
         if one is None:
-            self.about.setText(self.tr("Holds for every drum that has nothing of its own."))
+            self.about.setText(self.tr("Applies to every drum without a shape of its own."))
             return
         (a, b), (c, d), (late, jitter) = one.middle, one.spread, one.timing
         side = self.tr("late") if late >= 0 else self.tr("early")
-        own = self.tr("its own shape") if self.key in shapes else self.tr("shaped like all drums")
+        own = self.tr("own shape") if self.key in shapes else self.tr("shaped like all drums")
         lines = (
             self.tr("{hits}, {own}.").format(hits=text_format.counted(len(one.arrived), "hit"), own=own),
-            self.tr("Middle {a:.0f} → {b:.0f}, spread ±{c:.0f} → ±{d:.0f}.").format(a=a, b=b, c=c, d=d),
+            self.tr("Median {a:.0f} → {b:.0f}, spread ±{c:.0f} → ±{d:.0f}.").format(a=a, b=b, c=c, d=d),
             self.tr("{late:.1f} ms {side}, ±{jitter:.1f} ms.").format(late=abs(late), side=side, jitter=jitter),
         )
         self.about.setText("\n".join(lines))
@@ -274,14 +270,14 @@ class VelocityView(QWidget):
     def _reset(self) -> None:
         stage = self._stage()
         left = tuple(item for item in stage.shapes if item[0] != self.key)
-        self._do(self.tr("velocities as they came"), replace(stage, shapes=left))
+        self._do(self.tr("reset velocities"), replace(stage, shapes=left))
 
     def _even(self) -> None:
         """Says what evening out would do; the player takes it or not."""
         found = evened({name: one.arrived for name, one in self._stats.items()})
         if not found:
             self._workbench.message_shown.emit(
-                self.tr("Too few hits: each drum needs eight at least, and two drums."), False
+                self.tr("Too few hits: at least two drums with eight hits each are needed."), False
             )
             return
         told = [
@@ -293,10 +289,10 @@ class VelocityView(QWidget):
             for before in (self._stats[name].middle[0],)
         ]  # fmt: skip
         self.suggestion_made.emit(
-            self.tr("A middling hit would leave like this: {drums}.").format(drums=", ".join(told)),
-            self.tr("Even them out"), self.tr("Each drum gets a curve. Undo takes it back."),
+            self.tr("A medium hit would change like this: {drums}.").format(drums=", ".join(told)),
+            self.tr("Match them"), self.tr("Each drum gets a curve. Undo goes back."),
             lambda: self._do(
-                self.tr("even out the pads"),
+                self.tr("match pads"),
                 replace(self._stage(), on=True, shapes=tuple(sorted({**dict(self._stage().shapes), **found}.items()))),
             ),
         )  # fmt: skip

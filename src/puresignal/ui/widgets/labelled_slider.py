@@ -28,7 +28,7 @@ class LabelledSlider(QWidget):
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, round((high - low) / step))
         self.slider.setPageStep(max(1, self.slider.maximum() // 10))
-        self.slider.setToolTip(f"{tip} {self.tr('Double-click: back to {value}.').format(value=self._say(default))}")
+        self.slider.setToolTip(f"{tip} {self.tr('Double-click: reset to {value}.').format(value=self._say(default))}")
         self.slider.setAccessibleName(label)
         self.slider.installEventFilter(self)
         self.slider.sliderPressed.connect(self._begin)
