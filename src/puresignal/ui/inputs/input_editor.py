@@ -1,4 +1,4 @@
-"""One live input as it is set: port, channel, kit, destination; armed and heard."""
+"""The settings of one live input: port, channel, kit, destination, Armed and Monitor."""
 
 from __future__ import annotations
 
@@ -31,9 +31,9 @@ SIMULATED = (ports.DRUM_MODULE, ports.PAD_BOX, ports.KEYBOARD)
 class InputEditor(QFrame):
     """Shows one live input of the session and edits it.
 
-    removed   the player wants it gone
-    learnt    Learn was switched: on or off
-    played    the simulated device shall play, or stop: (port, on)
+    remove_requested  the input should be removed
+    learn_switched    Learn was switched on or off
+    device_switched   the simulated device should play or stop: (port, on)
     """
 
     remove_requested = Signal()
@@ -129,9 +129,9 @@ class InputEditor(QFrame):
     def show_input(
         self, one: LiveInput, there: tuple[MidiPort, ...], alone: bool, listening: bool, playing: bool
     ) -> None:
-        """The input as the session has it; ports that are not there stay chosen.
+        """Show the input; unavailable ports stay selected.
 
-        playing  its simulated device does
+        playing  whether its simulated device is playing
         """
         self._fill(self.source_port, there, True, one.port)
         self._fill(self.target_port, there, False, one.output)

@@ -1,4 +1,4 @@
-"""The Inputs view: what is in a take in words and numbers, and the simulated drummer."""
+"""The Inputs view: the notes of a take in words and numbers, the live inputs, and the simulated drummer."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ _Index = QModelIndex | QPersistentModelIndex
 
 
 class ArrivalsModel(QAbstractTableModel):
-    """What arrives, a line a note."""
+    """The notes that arrive, one per line."""
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -114,7 +114,7 @@ def _family(row: Arrival) -> str:
 
 
 class VelocityPicture(QStyledItemDelegate):
-    """Draws a row's velocities as columns, eight velocities each."""
+    """Draws a row's velocity histogram, eight velocities per column."""
 
     def __init__(self, model: ArrivalsModel, parent: QWidget | None = None):
         super().__init__(parent)
@@ -140,11 +140,11 @@ class VelocityPicture(QStyledItemDelegate):
 
 
 class DrummerPanel(QFrame):
-    """The simulated drummer: choose the kit and what is wrong with it, and let it play a take.
+    """The simulated drummer: choose a kit and its faults, and add a take or play live.
 
-    played   a new take was played: (take, kit's note map)
-    live     the module shall play into its port, or stop: on or off
-    struck   one pad shall be hit: (articulation, velocity)
+    take_played         a new take: (take, kit's note map)
+    streaming_switched  the module should play live on its port, or stop
+    pad_played          hit one pad: (articulation, velocity)
     """
 
     take_played = Signal(object, object)
@@ -246,17 +246,17 @@ class DrummerPanel(QFrame):
 
     @property
     def kit_now(self) -> NoteMap:
-        """The kit that is played."""
+        """The selected kit."""
         note_map = self.kit.now
         return note_map if note_map is not None else note_map_file.shipped("practice-five")
 
     def chosen_faults(self) -> dict[str, float]:
-        """How often each fault that is switched on happens."""
+        """How often each selected fault occurs."""
         usual = drum_module.Faults.usual()
         return {name: getattr(usual, name) for name, box in self.faults.items() if box.isChecked()}
 
     def show_streaming(self, on: bool) -> None:
-        """Whether the module plays live."""
+        """Show whether the module is playing live."""
         self.stream.setChecked(on)
         self.stream.setText(self.tr("Stop") if on else self.tr("Play live"))
 
@@ -290,7 +290,7 @@ def _spin(low: int, high: int, value: int, unit: str, tip: str) -> QSpinBox:
 
 
 class InputsView(QWidget):
-    """What is in the current take, line by line; the drummer beside it."""
+    """The notes of the current take, the live inputs, and the drummer."""
 
     def __init__(
         self, workbench: Workbench, listener: LiveSession, player: KeyboardPlayer, parent: QWidget | None = None
@@ -329,7 +329,7 @@ class InputsView(QWidget):
         self.pages.addTab(self.keys, self.tr("Computer keyboard"))
         self.pads = PadSheet(listener)
         self.pages.addTab(self.pads, self.tr("Pads"))
-        # Striking a pad is reason enough to listen to it.
+        # Hitting a pad starts listening to it.
         self.pages.currentChanged.connect(self._turn)
         left.addWidget(self.title)
         left.addWidget(self.facts)
@@ -375,10 +375,10 @@ class InputsView(QWidget):
         if self.pages.currentWidget() is self.pads and self.isVisible():
             self.listen_to(ports.SCREEN_PADS, own_map())
 
-    # The simulated devices, played live
+    # Live playing of the simulated devices
 
     def play_device(self, port: str, on: bool) -> None:
-        """Lets a simulated device play into its port, which is listened to, or stops it."""
+        """Start or stop a simulated device; its port becomes a live input."""
         if port == ports.DRUM_MODULE:
             self.drummer.show_streaming(on)
         if not on:
@@ -396,13 +396,13 @@ class InputsView(QWidget):
         self.live.show_inputs()
 
     def strike(self, articulation: str, velocity: int) -> None:
-        """One hit on a pad of the simulated module."""
+        """Hit a pad of the simulated module once."""
         kit = self.drummer.kit_now
         self.listen_to(ports.DRUM_MODULE, kit)
         self._listener.device(hit=ports.DRUM_MODULE, kit=to_json(kit), articulation=articulation, velocity=velocity)
 
     def listen_to(self, port: str, kit: NoteMap | None) -> None:
-        """Makes sure that a port is a live input and that the inputs are listened to."""
+        """Make sure that a port is a live input and that live input is on."""
         bench = self._workbench
         inputs = bench.session.inputs
         number = next((i for i, one in enumerate(inputs) if one.port == port), None)
@@ -412,7 +412,7 @@ class InputsView(QWidget):
                 inputs = (*inputs, LiveInput(output=inputs[-1].output or ports.SOUND))
         output = inputs[number].output
         if not inputs[number].port:
-            # What was never set up goes where it can be heard at once.
+            # An input that was never set up goes where it can be heard at once.
             output = output or ports.SOUND
         one = with_input(inputs, number, port=port, source=kit, output=output)
         if one != bench.session.inputs:
@@ -421,10 +421,10 @@ class InputsView(QWidget):
             self.live.listen.click()
 
     def set_compact(self, compact: bool) -> None:
-        """Narrower columns for a small window."""
+        """Use narrower columns in a small window."""
         for panel in (self.drummer, self.live):
             panel.setFixedWidth(236 if compact else 268)
-        # Room for a scroll bar, so that nothing jumps when one is needed.
+        # Leaves room for a scroll bar, so that nothing jumps when one appears.
         self.side.setFixedWidth(250 if compact else 282)
         widths = (54, 72, 140, 54, 112, 66, 62, 68) if compact else (58, 76, 240, 58, 160, 70, 70, 74)
         for i, width in enumerate(widths):
@@ -432,7 +432,7 @@ class InputsView(QWidget):
                 self.table.setColumnWidth(i, width)
 
     def show_take(self, shown: Shown | None) -> None:
-        """The current take, or what to do when there is none."""
+        """Show the current take, or what to do if there is none."""
         if shown is None:
             self.title.setText(self.tr("Nothing has arrived yet"))
             self.facts.setText(
@@ -458,5 +458,5 @@ class InputsView(QWidget):
         )
         self.warnings.setText("\n".join(f"• {text}" for text in shown.warnings))
         self.model.show_rows(shown.arrivals)
-        # One channel is said above; a column of it would only take room.
+        # A single channel is named above; a column of it would waste space.
         self.table.setColumnHidden(1, len(facts.channels) < 2)

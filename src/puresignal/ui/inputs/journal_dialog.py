@@ -1,4 +1,4 @@
-"""What was played before: every stretch of the journal, to be kept as a take though nothing was captured."""
+"""Earlier playing: every phrase in the journal, to be added as a take although it was not recorded."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ _Index = QModelIndex | QPersistentModelIndex
 
 @dataclass(frozen=True)
 class KeptStretch:
-    """A stretch, and the sitting that it is of."""
+    """A phrase and the sitting it belongs to."""
 
     sitting: Sitting
     stretch: Stretch
@@ -43,7 +43,7 @@ class KeptStretch:
         return rows_of(self.sitting.rows, self.stretch)
 
     def when(self) -> str:
-        """The wall clock's time of its beginning."""
+        """Wall clock time of its start."""
         last = self.sitting.rows[-1][0]
         began = self.sitting.ended - (last - self.stretch.begin)
         form = "%H:%M:%S" if time.time() - began < 86_400 else "%d %B, %H:%M"
@@ -51,7 +51,7 @@ class KeptStretch:
 
 
 class StretchPicture(QStyledItemDelegate):
-    """Draws a stretch: when, how long, how many notes, and where in it they lie."""
+    """Draws a phrase: time, length, number of notes, and their density."""
 
     def sizeHint(self, option: QStyleOptionViewItem, index: _Index) -> QSize:
         return QSize(420, 58)
@@ -82,9 +82,9 @@ class StretchPicture(QStyledItemDelegate):
 
 
 class JournalDialog(QDialog):
-    """The list of stretches, newest first.
+    """The list of phrases, newest first.
 
-    chosen  a stretch shall become a take: the Kept
+    chosen  a phrase should become a take: the KeptStretch
     """
 
     chosen = Signal(object)

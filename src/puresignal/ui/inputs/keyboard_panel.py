@@ -1,4 +1,4 @@
-"""The picture of the computer keyboard: what each key plays, lit while it is down; and how it plays."""
+"""The face of the computer keyboard: what each key plays, lit while it is down, and its settings."""
 
 from __future__ import annotations
 
@@ -23,9 +23,9 @@ _CAPS = dict(
 
 
 class KeyboardPicture(QWidget):
-    """Draws the keys; a click on one opens the list of what it could play.
+    """Draws the keys; a click on one lists what it could play.
 
-    wanted  (scan code, articulation or None) was chosen for a key
+    assignment_requested  (scan code, articulation or None) was chosen for a key
     """
 
     assignment_requested = Signal(int, object)
@@ -42,7 +42,7 @@ class KeyboardPicture(QWidget):
         return QSize(760, 250)
 
     def boxes(self) -> dict[int, QRectF]:
-        """Where each key is drawn, by scan code."""
+        """Box of each key, by scan code."""
         unit = min(self.width() / 13.3, 76.0)
         tall = min(self.height() / 4.0, unit * 0.95)
         found = {}
@@ -52,7 +52,7 @@ class KeyboardPicture(QWidget):
         return found
 
     def label_of(self, code: int) -> tuple[str, str]:
-        """(what a key plays, in words; the family that colours it); empty where it plays nothing."""
+        """(what a key plays, in words; the family for its colour); empty for an unassigned key."""
         keyboard = self._player.keyboard
         if keyboard.mode == computer_keyboard.DRUMS:
             drum = keyboard.drum(code)
@@ -79,7 +79,7 @@ class KeyboardPicture(QWidget):
 
     @staticmethod
     def _words(painter: QPainter, box: QRectF, label: str) -> None:
-        """The drum on one line and the way it is struck on the next."""
+        """The drum on one line and its articulation on the next."""
         down = box.top()
         for part, size in zip(label.split(", "), (8.5, 7.5), strict=False):
             painter.setFont(theme.font(size, QFont.Weight.DemiBold if size > 8 else QFont.Weight.Normal))
@@ -120,9 +120,9 @@ class KeyboardPicture(QWidget):
 
 
 class KeyboardPanel(QWidget):
-    """The picture with what can be set.
+    """The keyboard with its settings.
 
-    set_  the keyboard shall play otherwise: the Keyboard
+    settings_changed  new settings: a Keyboard
     """
 
     settings_changed = Signal(object)
@@ -201,7 +201,7 @@ class KeyboardPanel(QWidget):
             self.settings_changed.emit(keyboard)
 
     def show_keyboard(self) -> None:
-        """The keyboard as it plays."""
+        """Show the settings in use."""
         keyboard: Keyboard = self._player.keyboard
         self.mode.setCurrentIndex(self.mode.findData(keyboard.mode))
         self.root.setCurrentIndex(keyboard.root)

@@ -1,4 +1,4 @@
-"""The computer keyboard, played: keys to messages while it is switched on, and nothing left sounding ever."""
+"""Plays the computer keyboard while it is switched on, and never leaves a note sounding."""
 
 from __future__ import annotations
 
@@ -22,22 +22,22 @@ _BY_LETTER = {
     Qt.Key.Key_Semicolon: 39, Qt.Key.Key_Apostrophe: 40, Qt.Key.Key_QuoteLeft: 41, Qt.Key.Key_Comma: 51,
     Qt.Key.Key_Period: 52, Qt.Key.Key_Slash: 53,
 }  # fmt: skip
-"""Where no scan code is told, keys are taken to lie as on an English keyboard."""
+"""Layout of an English keyboard, used if no scan codes are available."""
 EVDEV = 8
-"""What the display server adds to the kernel's scan codes."""
+"""Offset of the display server's scan codes from the kernel's."""
 _OTHERS = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.MetaModifier
 
 
 def scan_of(event: QKeyEvent) -> int:
-    """The place of a key, as the kernel numbers it."""
+    """The position of a key as an evdev scan code."""
     code = event.nativeScanCode()
     return code - EVDEV if code > EVDEV else _BY_LETTER.get(Qt.Key(event.key()), 0)
 
 
 class KeyboardPlayer(QObject):
-    """Catches the keys of the window that play something, and lets all others through.
+    """Intercepts the keys of the window that play something and lets all others through.
 
-    changed  which keys are down, or how the keyboard plays
+    changed  keys went down or up, or the settings changed
     """
 
     changed = Signal()
@@ -54,7 +54,7 @@ class KeyboardPlayer(QObject):
         listener.messages_received.connect(self._measure)
 
     def switch(self, on: bool) -> None:
-        """The keys play, or work as always."""
+        """Switch between playing and normal typing."""
         app = QApplication.instance()
         assert app is not None
         if on == self.on:
@@ -68,7 +68,7 @@ class KeyboardPlayer(QObject):
         self.changed.emit()
 
     def set_keyboard(self, keyboard: Keyboard) -> None:
-        """How the keyboard plays from now on; what is down is let go."""
+        """Use other settings; keys that are down are released."""
         self._release_all()
         self.keyboard = keyboard
         self.changed.emit()
@@ -76,7 +76,7 @@ class KeyboardPlayer(QObject):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         kind = event.type()
         if kind in (QEvent.Type.ApplicationDeactivate, QEvent.Type.WindowDeactivate):
-            # Whoever has the keyboard now gets the releases; ours would never come.
+            # The new owner of the keyboard gets the releases; ours would never come.
             self._release_all()
             return False
         if kind not in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease, QEvent.Type.ShortcutOverride):
@@ -91,7 +91,7 @@ class KeyboardPlayer(QObject):
         if event.modifiers() & _OTHERS or not (scan == computer_keyboard.GHOST_KEY or self._plays(scan)):
             return False
         if kind == QEvent.Type.ShortcutOverride:
-            # Ours, and no shortcut.
+            # Not a shortcut: the key belongs to the keyboard player.
             event.accept()
             return True
         # One press reaches the filter once for the window and once for its focus widget.
@@ -131,7 +131,7 @@ class KeyboardPlayer(QObject):
             return True
         if scan not in self.held.down:
             return False
-        # A keyboard that repeats sends releases too, while the key is down.
+        # Key repeat also sends releases while the key is down.
         if not repeats:
             self._send(self.held.release(scan))
         return True
@@ -146,7 +146,7 @@ class KeyboardPlayer(QObject):
         self.changed.emit()
 
     def _measure(self, records: list[Record]) -> None:
-        """How long a key took to the router: the sound's own delay comes on top."""
+        """Measure the time from key to router; the sound's own delay is added to it."""
         if not self._pressed_at or ports.COMPUTER_KEYBOARD not in self._listener.port_names:
             return
         number = self._listener.port_names.index(ports.COMPUTER_KEYBOARD)

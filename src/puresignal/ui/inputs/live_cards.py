@@ -1,4 +1,4 @@
-"""The cards of the live inputs, in sight in every view: lamp, last note in words, how hard, and how things stand."""
+"""Cards of the live inputs, visible in every view: lamp, last note in words, velocity, and status."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ HEIGHT = 98
 class LiveCard(QWidget):
     """One live input.
 
-    asked  it was clicked
+    clicked  the card was clicked
     """
 
     clicked = Signal()
@@ -49,14 +49,14 @@ class LiveCard(QWidget):
 
     @property
     def standing(self) -> str:
-        """connected, absent, simulated or not listening, in the player's words."""
+        """Status in words: connected, unavailable, simulated or off."""
         return self._standing
 
     def sizeHint(self) -> QSize:
         return QSize(200, HEIGHT)
 
     def show_standing(self, one: LiveInput, standing: str, well: bool) -> None:
-        """What the input is, and whether it is there."""
+        """Show the input and its status."""
         self._one, self._standing, self._well = one, standing, well
         self.setToolTip(
             self.tr("{port}: {standing}. The lamp lights with each hit.").format(port=one.port, standing=standing)
@@ -65,14 +65,14 @@ class LiveCard(QWidget):
         self.update()
 
     def hear(self, words: str, velocity: int, unmapped: bool) -> None:
-        """A hit."""
+        """Show a hit."""
         self.words, self._velocity, self._loose = f"{words} – {velocity}", velocity, unmapped
         self._name_it()
         self._lit.start()
         self.update()
 
     def forget(self) -> None:
-        """Listening begins anew."""
+        """Clear the last hit: live input starts anew."""
         self.words, self._velocity, self._loose = self.tr("nothing yet"), 0, False
         self.update()
 
@@ -136,7 +136,7 @@ class LiveCard(QWidget):
 class LiveCards(QWidget):
     """A card for each live input that has a port.
 
-    asked  a card was clicked: the number of its input
+    clicked  a card was clicked: the number of its input
     """
 
     clicked = Signal(int)
@@ -161,7 +161,7 @@ class LiveCards(QWidget):
         return next((card for card in self.cards if card.number == number), None)
 
     def show_inputs(self) -> None:
-        """The cards as session and router have it."""
+        """Update the cards from session and router."""
         wanted = [(i, one) for i, one in enumerate(self._workbench.session.inputs) if one.port]
         if [card.number for card in self.cards] != [i for i, _ in wanted]:
             for card in self.cards:
@@ -215,7 +215,7 @@ class LiveCards(QWidget):
         bench.do(self.tr("switch {what}").format(what=label.lower()), edits.with_inputs(bench.session, inputs))
 
     def _standing(self, one: LiveInput) -> tuple[str, bool]:
-        """How an input stands, in words, and whether all is well."""
+        """Status of an input in words, and whether all is well."""
         if not self._listener.listening:
             return self.tr("off"), True
         state: dict[str, Any] = self._listener.state

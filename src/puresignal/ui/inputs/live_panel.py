@@ -1,4 +1,4 @@
-"""The live inputs: choose ports, see what comes, capture it."""
+"""The live inputs: choose ports, start live input, record."""
 
 from __future__ import annotations
 
@@ -23,12 +23,12 @@ from puresignal.ui.widgets.map_combo_box import MapComboBox
 
 
 class LivePanel(QFrame):
-    """All live inputs, one below the other, and the keys to listen and to capture.
+    """All live inputs, one below the other, with the buttons to start and to record.
 
-    asked_why    the player wonders why it is silent
-    asked_twice  the player wonders why it is heard twice
-    asked_kept   the player wants what was played before
-    device_asked the simulated device shall play, or stop: (port, on)
+    why_silent_requested  "No sound?" was pressed
+    why_twice_requested   "Heard twice?" was pressed
+    journal_requested     earlier playing should be shown
+    device_switched       a simulated device should play or stop: (port, on)
     """
 
     why_silent_requested = Signal()
@@ -117,7 +117,7 @@ class LivePanel(QFrame):
         self._looked = False
         self.show_inputs()
 
-    # The first input, for those who have only one
+    # The first input, for sessions that have only one
     @property
     def source_port(self) -> QComboBox:
         return self.editors[0].source_port
@@ -148,12 +148,12 @@ class LivePanel(QFrame):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
-        # Asking the server takes a moment that the window's start does not have to wait for.
+        # Asking the server takes a moment that the window's start need not wait for.
         if not self._looked:
             QTimer.singleShot(0, self.refresh)
 
     def refresh(self) -> None:
-        """Looks which ports there are; what was chosen stays chosen, though it be gone."""
+        """Look for ports again; selected ports stay selected even if unavailable."""
         self._looked = True
         found, why = port_listing.listing()
         self._there = (*found, *ports.simulated(), *ports.virtual())
@@ -163,7 +163,7 @@ class LivePanel(QFrame):
             self._say(why or self.tr("Choose a port and press Start."), True)
 
     def show_inputs(self) -> None:
-        """The session's live inputs."""
+        """Show the session's live inputs."""
         inputs, listening = self._workbench.session.inputs, self._listener.listening
         playing = frozenset(self._listener.playing)
         if self._made_of == (inputs, listening, self._there, playing):
@@ -238,7 +238,7 @@ class LivePanel(QFrame):
         self._settle(False)
 
     def _stand(self, state: dict[str, Any]) -> None:
-        """Rate, block and dropouts; and the cure where real time is not allowed."""
+        """Show rate, block size and dropouts, and what to do if real-time scheduling is missing."""
         if not state["server"]:
             self.figures.hide()
             return
@@ -252,7 +252,7 @@ class LivePanel(QFrame):
         self.figures.show()
 
     def _ask(self, learning: MapLearning | None) -> None:
-        """Asks about a pad, or says how far the learning has come."""
+        """Ask about a pad, or show the progress of learning."""
         self.what.setVisible(learning is not None and learning.waiting is not None)
         if learning is None:
             self._say(self.tr("Live"), True)

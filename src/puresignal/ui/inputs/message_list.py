@@ -1,4 +1,4 @@
-"""The list of messages as they arrive: newest last, filtered, paused on request. Keeps up with thousands a second."""
+"""The message list: newest last, filtered, with a pause. Keeps up with thousands of messages per second."""
 
 from __future__ import annotations
 
@@ -15,12 +15,12 @@ from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.widgets import text_format, theme
 
 MOST = 5000
-"""Messages that the list holds; the journal holds all."""
+"""Messages in the list; the journal keeps all."""
 _Index = QModelIndex | QPersistentModelIndex
 
 
 class MessagesModel(QAbstractListModel):
-    """Messages; each is put into words only when its line is looked at."""
+    """Messages; each is formatted only when its line is visible."""
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -35,7 +35,7 @@ class MessagesModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DisplayRole:
             record = self._rows[index.row()]
             moment, raw = f"{record.at - self.begin:10.3f}", record.data[:3].hex(" ")
-            # Bytes are not equally wide in every font; what they mean stands below each other all the same.
+            # Bytes differ in width in some fonts; the tab aligns the meaning regardless.
             return f"{moment}   {raw:<9}\t{message_text.say(record.data, self.context_of(record))}"
         if role == Qt.ItemDataRole.ForegroundRole:
             sort = message_text.sort_of(self._rows[index.row()].data)
@@ -62,10 +62,10 @@ class MessagesModel(QAbstractListModel):
 
 
 class MessageList(QWidget):
-    """The list with its filter and its pause."""
+    """The list with filter and pause."""
 
     def __init__(self, listener: LiveSession, leaving: bool = False, parent: QWidget | None = None):
-        """leaving: what leaves is listed, not what arrives."""
+        """leaving: list outgoing messages instead of incoming ones."""
         super().__init__(parent)
         self.model = MessagesModel(self)
         self._leaving = leaving

@@ -1,4 +1,4 @@
-"""Pads on the screen: struck with mouse or fingers, several at once; the hat's opening on a slide beside it."""
+"""On-screen pads for mouse and fingers, several at once, with a pedal slide for the hat."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ MOUSE = -1
 
 
 class PadSheet(QWidget):
-    """A sheet of pads. Their strikes go the way of any input."""
+    """A sheet of pads. Their hits are live input like any other."""
 
     def __init__(self, listener: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
@@ -46,7 +46,7 @@ class PadSheet(QWidget):
         return QSize(760, 320)
 
     def boxes(self) -> dict[str, QRectF]:
-        """Where each pad is, by its articulation; the hat's is one for all openings."""
+        """Box of each pad, by articulation; the hat has one pad for all openings."""
         wide = (self.width() - SLIDE - 10) / len(PADS[0])
         tall = min(140.0, self.height() / len(PADS))
         return {
@@ -56,14 +56,14 @@ class PadSheet(QWidget):
         }
 
     def slide(self) -> QRectF:
-        """Where the hat's pedal slide is: closed below, open above."""
+        """Box of the hat's pedal slide: closed at the bottom, open at the top."""
         bottom = max(box.bottom() for box in self.boxes().values())
         return QRectF(self.width() - SLIDE, 3, SLIDE - 4, bottom - 3)
 
-    # Striking
+    # Playing
 
     def press(self, point: int, at: QPointF, pressure: float | None = None) -> None:
-        """A finger (by its number) or the mouse comes down."""
+        """A finger (by its number) or the mouse goes down."""
         if self.slide().contains(at):
             self._held[point] = ("slide", -1)
             self._set_slide(at)
@@ -78,7 +78,7 @@ class PadSheet(QWidget):
                 return
 
     def strike(self, articulation: str, velocity: int, ends_in: int = 0) -> None:
-        """A stroke of a drum. ends_in: milliseconds after which it ends by itself, 0 where a release will come."""
+        """Play a drum. ends_in: milliseconds until its note-off, 0 if a release will come."""
         if ends_in:
             QTimer.singleShot(ends_in, lambda: self._end(computer_keyboard.note_of(articulation)))
         self._listener.play(ports.SCREEN_PADS, bytes((0x99, computer_keyboard.note_of(articulation), velocity)))
@@ -88,12 +88,12 @@ class PadSheet(QWidget):
         self.update()
 
     def slide_to(self, point: int, at: QPointF) -> None:
-        """A finger slides; only on the pedal slide does that mean something."""
+        """A finger moves; this matters only on the pedal slide."""
         if self._held.get(point, ("", 0))[0] == "slide":
             self._set_slide(at)
 
     def lift(self, point: int) -> None:
-        """A finger or the mouse is lifted."""
+        """A finger or the mouse goes up."""
         _, note = self._held.pop(point, ("", -1))
         if note >= 0:
             self._end(note)
@@ -105,7 +105,7 @@ class PadSheet(QWidget):
         box, before = self.slide(), self.openness
         self.openness = min(1.0, max(0.0, (box.bottom() - at.y()) / box.height()))
         if pad_velocity.hat_at(before) != "hat.closed" and pad_velocity.hat_at(self.openness) == "hat.closed":
-            # The foot comes down: what rings is closed, and that can be heard.
+            # The foot goes down: this closes a ringing hat and is audible.
             self.strike("hat.pedal", 60, GLOW_MS)
         self.update()
 
@@ -129,9 +129,9 @@ class PadSheet(QWidget):
 
     def _touch(self, point: QEventPoint) -> None:
         state, number = point.state(), point.id()
-        # A second finger's event tells of the first one's press again.
+        # The second finger's event reports the first one's press again.
         if state == QEventPoint.State.Pressed and number not in self._held:
-            # Surfaces without pressure say 0 or 1.
+            # Surfaces without pressure report 0 or 1.
             pressure = point.pressure() if 0 < point.pressure() < 1 else None
             self.press(number, point.position(), pressure)
         elif state == QEventPoint.State.Updated:

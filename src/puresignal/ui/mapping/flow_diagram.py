@@ -1,4 +1,4 @@
-"""The mapping as a picture: three columns of names, and ribbons between them as thick as their hits."""
+"""The mapping as a flow diagram: three columns of names, and ribbons between them as thick as their hits."""
 
 from __future__ import annotations
 
@@ -27,17 +27,17 @@ from puresignal.ui.widgets import text_format, theme
 
 ARRIVING, MEANING, LEAVING = range(3)
 RUN_SECONDS = 0.22
-"""A hit takes so long along each of its two ribbons."""
+"""Seconds that a hit takes along each of its two ribbons."""
 FRAME_MS = 16
 MOST_RUNNING = 64
-"""Hits that are drawn running at once: more would be a blur."""
+"""Hits drawn in motion at once: more would blur."""
 HEAD, GAP, LEAST, MOST = 34.0, 7.0, 27.0, 66.0
-"""Pixels: column heads, between nodes, lowest node, ribbons of the busiest node."""
+"""Pixels: column heads, gap between nodes, smallest node, ribbons of the busiest node."""
 
 
 @dataclass(frozen=True)
 class Node:
-    """One name in a column. place: its place in the flows' column."""
+    """One name in a column. place: its index in the column of the flows."""
 
     column: int
     place: int
@@ -51,9 +51,10 @@ class Node:
 
 @dataclass(frozen=True)
 class Band:
-    """One ribbon. left: 0 between arriving and meaning, 1 between meaning and leaving; place: in the flows.
+    """One ribbon. left: 0 between arrives and articulation, 1 between articulation and leaves; place: index in the
+    flows.
 
-    path  its outline, line its middle
+    path  its outline; line: its centre line
     """
 
     left: int
@@ -69,11 +70,11 @@ class Band:
 class FlowDiagram(QWidget):
     """Draws flows; names can be dragged onto names, ribbons clicked.
 
-    chosen     (column, place) of a node
-    joined     (from column, place, to column, place): one was dragged onto the other
-    asked      (column, place, global point): a list to choose from is wanted
-    forgotten  (column, place): what it leads to shall be forgotten
-    followed   (left, place) of a ribbon that was clicked, or (column + 10, place) of a node's hits
+    chosen           (column, place) of a node
+    joined           (from column, place, to column, place): one was dragged onto the other
+    menu_requested   (column, place, global point)
+    unmap_requested  (column, place)
+    notes_requested  (left, place) of a clicked ribbon, or (column + 10, place) for a node's hits
     """
 
     chosen = Signal(int, int)
@@ -103,10 +104,10 @@ class FlowDiagram(QWidget):
         self._frames.setInterval(FRAME_MS)
         self._frames.timeout.connect(self._move_hits)
 
-    # Hits on their way
+    # Moving hits
 
     def run_hit(self, arriving: int, meaning: int) -> None:
-        """A hit runs along its ribbons: from the note that arrived (its place) over what it is (-1: nothing)."""
+        """Run a hit along its ribbons: from the note that arrived (its place) to its articulation (-1: none)."""
         if len(self._running) < MOST_RUNNING:
             self._running.append((time.monotonic(), arriving, meaning))
         self._frames.start()
@@ -114,7 +115,7 @@ class FlowDiagram(QWidget):
 
     @property
     def running(self) -> tuple[tuple[int, int], ...]:
-        """(arriving, meaning) of the hits that are on their way now."""
+        """(arriving, articulation) of the hits in motion."""
         return tuple((arriving, meaning) for _, arriving, meaning in self._running)
 
     def _move_hits(self) -> None:
@@ -145,7 +146,7 @@ class FlowDiagram(QWidget):
 
     @staticmethod
     def _paint_hit(painter: QPainter, band: Band, head: float, colour: QColor) -> None:
-        """A dash that follows the ribbon's middle."""
+        """A dash that follows the ribbon's centre line."""
         begin, end = min(1.0, max(0.0, head - 0.2)), min(1.0, head)
         if end <= begin:
             return
@@ -158,7 +159,7 @@ class FlowDiagram(QWidget):
         )
         painter.drawPath(dash)
 
-    # What is shown
+    # Contents
 
     def show_flows(self, flows: Flows) -> None:
         self._flows = flows
@@ -183,7 +184,7 @@ class FlowDiagram(QWidget):
     def resizeEvent(self, event: QEvent) -> None:
         self._arrange()
 
-    # Laying out: from flows to boxes and paths
+    # Layout: from flows to boxes and paths
 
     def _arrange(self) -> None:
         flows = self._flows
@@ -226,7 +227,7 @@ class FlowDiagram(QWidget):
         width = float(self.width())
         spans = ((112.0, 0.17, 130.0), (150.0, 0.225, 190.0), (158.0, 0.26, 220.0))
         narrow, middle, last = (min(most, max(least, width * part)) for least, part, most in spans)
-        # The middle stands where both ribbons are equally long.
+        # The middle column is centred so that both ribbons are equally long.
         left = (16.0, 16 + narrow + (width - 32 - narrow - middle - last) / 2, width - last - 16)[column]
         wide = (narrow, middle, last)[column]
         y, nodes = HEAD + 4, []
@@ -247,7 +248,7 @@ class FlowDiagram(QWidget):
             return label, "", a.hits, family_of(names[0]) if names else "other", a.unmapped
         if column == MEANING:
             m = flows.meanings[place]
-            # The drum is the same, so only how it is struck needs saying.
+            # The drum is the same, so only the articulation needs saying.
             detail = self.tr("as {way}").format(way=spoken(m.stand_in).split(", ")[-1]) if m.stand_in else ""
             return spoken(m.name), detail, m.hits, family_of(m.name), m.unmapped
         e = flows.leaving[place]
@@ -317,7 +318,7 @@ class FlowDiagram(QWidget):
             painter.drawLine(start, at)
 
     def _lit(self) -> set[tuple[int, int]] | None:
-        """Ribbons that belong to the chosen node, None where none is chosen."""
+        """Ribbons of the selected node, None if none is selected."""
         column, place = self.selected
         if self.node(column, place) is None:
             return None
@@ -356,7 +357,7 @@ class FlowDiagram(QWidget):
             painter.drawPath(band.path)
             return
         painter.setBrush(fill)
-        # A stand-in is not what was played: its edge is broken, whatever the colour.
+        # A stand-in is not what was played: its edge is dashed, whatever the colour.
         edge = QPen(colour, 1.2, Qt.PenStyle.DashLine) if band.stand_in and lit else Qt.PenStyle.NoPen
         painter.setPen(edge)
         painter.drawPath(band.path)
@@ -398,7 +399,7 @@ class FlowDiagram(QWidget):
             painter.drawText(text.adjusted(used, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, detail)
 
     def _paint_loose_end(self, painter: QPainter, node: Node, colour: QColor) -> None:
-        """A frayed end that leads nowhere."""
+        """A frayed end for an unmapped note."""
         x, y = node.box.right(), node.box.center().y()
         painter.setPen(QPen(colour, 3))
         painter.drawLine(QPointF(x, y), QPointF(x + 22, y))
@@ -450,7 +451,7 @@ class FlowDiagram(QWidget):
         if isinstance(found, Node) and found.column == node.column + 1:
             self.joined.emit(node.column, node.place, found.column, found.place)
         elif not (isinstance(found, Node) and found.column == node.column):
-            # Let go beside every name: what is wanted is not in sight, so the list is.
+            # Dropped beside every name: the destination is not visible, so offer the list.
             self.menu_requested.emit(node.column, node.place, event.globalPosition().toPoint())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:

@@ -1,4 +1,4 @@
-"""The hat's panel: the pedal's travel, the openings as zones on a scale, and the hits where they were played."""
+"""The hat panel: the pedal's travel, the openings as zones on a scale, and the hits where they were played."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from puresignal.ui.widgets import theme
 
 
 class HatScale(QWidget):
-    """Draws a hat picture: open at the left, closed at the right."""
+    """Draws the pedal's travel and the hits: open at the left, closed at the right."""
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -99,7 +99,7 @@ class HatScale(QWidget):
 class HatPanel(QFrame):
     """The scale with the pedal's settings.
 
-    changed  the player set the pedal otherwise: a HatPedal
+    changed  new settings: a HatPedal
     """
 
     changed = Signal(object)
@@ -160,7 +160,7 @@ class HatPanel(QFrame):
         return spin
 
     def show_hat(self, hat: HatPedal | None, picture: HatPicture | None) -> None:
-        """The pedal of the kit's map and what it did in the take."""
+        """Show the pedal of the kit's map and its movement in the take."""
         self._hat, self._picture = hat, picture
         controls = (self.controller, self.closed_at, self.open_at, self.follow)
         for control in controls:

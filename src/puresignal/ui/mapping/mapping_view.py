@@ -1,4 +1,4 @@
-"""The Mapping view: what arrives, what it is, what leaves - seen, and set right."""
+"""The Mapping view: what arrives, what it means, what leaves - shown, and corrected."""
 
 from __future__ import annotations
 
@@ -34,16 +34,16 @@ from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 TAKE = -1
-"""In place of a live input's number: the take that is looked at."""
+"""The current take, in place of a live input's number."""
 FOLLOW_MS = 40
-"""Milliseconds after a hit until it is seen to run."""
+"""Milliseconds from a hit until it is drawn in motion."""
 
 
 class MappingView(QWidget):
-    """Ribbons in the middle, what is chosen and the hat at the right.
+    """The flow diagram in the middle, the selected node and the hat at the right.
 
-    followed   the player wants to see these hits in Takes: their origins
-    looked_at  whose mapping is shown: number of a live input, or TAKE
+    notes_requested  show these hits in Takes: their origins
+    source_changed   whose mapping is shown: number of a live input, or TAKE
     """
 
     notes_requested = Signal(object)
@@ -152,7 +152,7 @@ class MappingView(QWidget):
         return panel
 
     def _make_heard(self) -> QFrame:
-        """The check list: which pads of the kit were heard, and which not yet."""
+        """The check list: which pads of the kit were heard, and which are missing."""
         panel = QFrame()
         panel.setObjectName("panel")
         column = QVBoxLayout(panel)
@@ -172,7 +172,7 @@ class MappingView(QWidget):
         self.heard_panel = panel
         return panel
 
-    # What comes in now
+    # Live input
 
     @property
     def live(self) -> int:
@@ -180,7 +180,7 @@ class MappingView(QWidget):
         return self._live
 
     def look_at(self, live: int) -> None:
-        """The take's mapping (TAKE), or that of a live input by its number."""
+        """Show the take's mapping (TAKE), or that of a live input by its number."""
         self._live = live
         self.of.setCurrentIndex(max(0, self.of.findData(live)))
         self.source_changed.emit(live)
@@ -224,7 +224,7 @@ class MappingView(QWidget):
     # Showing
 
     def show_take(self, shown: Shown | None) -> None:
-        """The current take's mapping, or a live input's; what was chosen stays chosen where it is still there."""
+        """Show the mapping of the current take or of a live input; the selection is kept where it still exists."""
         self._of_take = shown
         if self._live != TAKE:
             shown = self._listener.shown(self._live)
@@ -275,7 +275,7 @@ class MappingView(QWidget):
         self.heard.setText(self.tr("Heard: {names}").format(names=_by_drum(heard)))
 
     def _key(self, column: int, place: int) -> tuple[int, object] | None:
-        """What a node is, whatever its place."""
+        """The identity of a node, independent of its place."""
         if self.ribbons.node(column, place) is None:
             return None
         if column == ARRIVING:
@@ -343,7 +343,7 @@ class MappingView(QWidget):
     def _target(self) -> NoteMap:
         return self._workbench.session.target or NoteMap(self.tr("My receiver"), ())
 
-    # Changing
+    # Editing
 
     def _change_source(self, note_map: NoteMap, name: str) -> None:
         bench = self._workbench
@@ -465,7 +465,7 @@ class MappingView(QWidget):
         if chosen:
             self._send(place, (note,))
 
-    # To Takes
+    # Links to Takes
 
     def _follow(self, where: int, place: int) -> None:
         origins = self.hits_of(where, place)
@@ -473,7 +473,7 @@ class MappingView(QWidget):
             self.notes_requested.emit(origins)
 
     def hits_of(self, where: int, place: int) -> np.ndarray:
-        """Origins of the hits of a ribbon (where 0 or 1) or of a node (its column and 10)."""
+        """Origins of the hits of a ribbon (where: 0 or 1) or of a node (where: column + 10)."""
         if self._shown is None:
             return np.zeros(0, np.int64)
         played, context = self._shown.outcome.input_notes, self._shown.context
@@ -496,7 +496,7 @@ class MappingView(QWidget):
 
 
 def _by_drum(names: list[str]) -> str:
-    """Articulations in words, a drum's together: "snare head, rim; kick"."""
+    """Articulations in words, grouped by drum: "snare head, rim; kick"."""
     drums: dict[str, list[str]] = {}
     for name in names:
         drum, _, way = spoken(name).partition(", ")

@@ -1,4 +1,4 @@
-"""Clips on their way out: files that stay until the program ends, dragged out or put on the clipboard."""
+"""Exporting clips: files that live until the program ends, for dragging out or for the clipboard."""
 
 from __future__ import annotations
 
@@ -36,13 +36,13 @@ def folder() -> Path:
 
 
 def write(name: str, content: bytes) -> Path:
-    """A clip as a file under a name of its own.
+    """Write a clip to a file with a unique name.
 
-    Raises FileAccessError when the system refuses
+    Raises FileAccessError if the system refuses
     """
     plain = re.sub(r"[/\\:*?\"<>|\x00-\x1f]+", " ", name).strip()[:120] or "clip"
     place, number = folder() / f"{plain}.mid", 2
-    # An earlier clip may still be read by whoever it was dropped on.
+    # An earlier clip may still be in use where it was dropped.
     while place.exists() and place.read_bytes() != content:
         place = folder() / f"{plain} {number}.mid"
         number += 1
@@ -52,17 +52,17 @@ def write(name: str, content: bytes) -> Path:
 
 
 def mime_data(path: Path) -> QMimeData:
-    """A file as what is dragged or copied."""
+    """A file as drag or clipboard data."""
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(path))])
     return data
 
 
 class ClipHandle(QWidget):
-    """A thing to take hold of: dragging it drags the clip out of the window.
+    """A handle: dragging it drags the clip out of the window.
 
-    wanted  a drag begins: whoever listens calls `drag` with the clip's file
-    copied  Enter or Space: the clip shall go to the clipboard
+    drag_requested  a drag starts: the receiver calls `drag` with the clip's file
+    copy_requested  Enter or Space: copy the clip to the clipboard
     """
 
     drag_requested = Signal()
@@ -82,13 +82,13 @@ class ClipHandle(QWidget):
         return QSize(230, 74)
 
     def show_clip(self, label: str, detail: str, enabled: bool) -> None:
-        """What would be dragged."""
+        """Show the clip to be dragged."""
         self._label, self._detail = label, detail
         self.setEnabled(enabled)
         self.update()
 
     def drag(self, path: Path) -> None:
-        """Drags a file out of the window, as a copy."""
+        """Drag a file out of the window, as a copy."""
         drag = QDrag(self)
         drag.setMimeData(mime_data(path))
         picture = QPixmap(self.size() * self.devicePixelRatioF())

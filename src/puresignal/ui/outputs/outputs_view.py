@@ -1,4 +1,4 @@
-"""The Outputs view: the tracks, what the file will hold, and taking it away."""
+"""The Outputs view: the tracks, the contents of the file, and exporting clips."""
 
 from __future__ import annotations
 
@@ -56,10 +56,10 @@ _COLOUR_WORDS = {
 
 
 class TracksModel(QAbstractTableModel):
-    """The tracks of the file to be. Names can be edited, and whether a track leaves can be ticked.
+    """The tracks of the file. Names and the Out tick are editable.
 
-    renamed  (track key, new name)
-    ticked   (track key, whether it leaves)
+    renamed       (track key, new name)
+    out_switched  (track key, whether it is exported)
     """
 
     renamed = Signal(str, str)
@@ -80,7 +80,7 @@ class TracksModel(QAbstractTableModel):
         return self._shown.tracks[row]
 
     def starts(self, row: int) -> np.ndarray:
-        """Starts of a track's notes as parts of the take's length, 0..1."""
+        """Starts of a track's notes as fractions of the take's length."""
         assert self._shown is not None
         clean = self._shown.outcome.output_notes
         starts: np.ndarray = clean.start[clean.track == self.track(row).index] / max(0.1, self._shown.take.length)
@@ -126,7 +126,7 @@ class TracksModel(QAbstractTableModel):
                 _OUT: self.tr("Whether the track is exported. Space switches all selected tracks."),
                 _CHANNEL: self.tr("The channel of its notes."),
                 _HEARD: self.tr(
-                    "Whether the track is heard in playback, and if not, why. M mutes the selected tracks, S solos them."
+                    "Whether the track is heard in playback, and why not. M mutes the selected tracks, S solos them."
                 ),
             }.get(column)
         return None
@@ -190,14 +190,14 @@ class StretchPicture(QStyledItemDelegate):
 
 
 class OutputsView(QWidget):
-    """Tracks on the left, the file and the clip on the right.
+    """Tracks on the left, file and clip on the right.
 
-    save_asked  the player wants the MIDI file saved
+    save_requested  the MIDI file should be saved
     """
 
     save_requested = Signal()
 
-    _SPLITS = (("drum", "A track a drum"), ("family", "Track per drum"), ("one", "All on one track"))
+    _SPLITS = (("drum", "Track per drum"), ("family", "Track per family"), ("one", "All on one track"))
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
@@ -360,7 +360,7 @@ class OutputsView(QWidget):
     # Showing
 
     def set_compact(self, compact: bool) -> None:
-        """Narrower columns and panels for a small window."""
+        """Use narrower columns and panels in a small window."""
         for panel in self.panels:
             panel.setFixedWidth(222 if compact else 262)
         self.side.setFixedWidth(246 if compact else 286)
@@ -369,7 +369,7 @@ class OutputsView(QWidget):
             self.table.setColumnWidth(i, width)
 
     def show_take(self, shown: Shown | None) -> None:
-        """The current take's tracks and file; chosen tracks stay chosen."""
+        """Show the current take's tracks and file; the selection is kept."""
         chosen = self.chosen_keys()
         self._shown = shown
         self.model.show_take(shown, self._workbench.session)
@@ -406,7 +406,7 @@ class OutputsView(QWidget):
         self._show_chosen()
 
     def _switch(self, field: str) -> None:
-        """Mutes the chosen tracks, or makes them solo, or takes that back where it is so for all of them."""
+        """Mute or solo the selected tracks, or undo that if it is set for all of them."""
         keys = self.chosen_keys()
         if not keys:
             return
@@ -414,7 +414,7 @@ class OutputsView(QWidget):
         self._set({"muted": "mute", "solo": "solo"}[field], **{field: on})
 
     def set_stretch(self, stretch: tuple[float, float] | None) -> None:
-        """The stretch of time chosen in Takes."""
+        """Use the time range selected in Takes."""
         self._stretch = stretch
         if stretch is not None:
             self.what.setCurrentIndex(self.what.findData("stretch"))
@@ -423,7 +423,7 @@ class OutputsView(QWidget):
         self._show_clip()
 
     def chosen_keys(self) -> list[str]:
-        """Keys of the chosen tracks, in their order."""
+        """Keys of the selected tracks, in order."""
         rows = sorted({index.row() for index in self.table.selectionModel().selectedRows()})
         return [self.model.track(row).track.key for row in rows] if self._shown is not None else []
 
@@ -456,10 +456,10 @@ class OutputsView(QWidget):
             self.handle.show_clip(self.clip_name(), self.tr("Drag into your music program"), True)
         self.copy_button.setEnabled(self._shown is not None and clip is not None)
 
-    # The clip
+    # Clip
 
     def clip(self) -> Clip | None:
-        """What would be dragged, None for nothing."""
+        """The clip to be dragged, or None."""
         what = self.what.currentData()
         if what == "tracks":
             keys = self.chosen_keys()
@@ -482,7 +482,7 @@ class OutputsView(QWidget):
         return name
 
     def clip_file(self) -> object:
-        """The clip as a file that stays until the program ends, None where there is none or it could not be written."""
+        """The clip as a file that lives until the program ends, or None if there is none or it could not be written."""
         clip = self.clip()
         if clip is None or self._shown is None:
             return None
@@ -498,13 +498,13 @@ class OutputsView(QWidget):
             self.handle.drag(path)  # type: ignore[arg-type]
 
     def copy(self) -> None:
-        """Puts the clip on the clipboard as a file."""
+        """Copy the clip to the clipboard as a file."""
         path = self.clip_file()
         if path is not None:
             QGuiApplication.clipboard().setMimeData(clip_export.mime_data(path))  # type: ignore[arg-type]
             self._workbench.message_shown.emit(self.tr("Copied: {name}").format(name=self.clip_name()), False)
 
-    # Changing
+    # Editing
 
     def _rename(self, key: str, title: str) -> None:
         bench = self._workbench
@@ -545,7 +545,7 @@ class OutputsView(QWidget):
         bench.do(self.tr("split tracks"), edits.with_split(bench.session, str(self.split.currentData())))
 
     def menu(self) -> QMenu:
-        """What can be done with the chosen tracks."""
+        """What can be done with the selected tracks."""
         menu = QMenu(self)
         for label, act in (
             ("Rename…", self._ask_name),

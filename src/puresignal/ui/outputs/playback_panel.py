@@ -1,4 +1,4 @@
-"""How the chosen tracks are played, and the built-in sound: kit, and level, place, tune and damping of a drum."""
+"""Playback of the selected tracks, and the built-in sound: kit, and level, pan, tune and decay of a drum."""
 
 from __future__ import annotations
 
@@ -40,9 +40,9 @@ NONE = -1
 
 
 class PlaybackPanel(QFrame):
-    """Where the chosen tracks are played to, with what sound, and whether they are heard.
+    """Destination and sound of the selected tracks in playback, and whether they are heard.
 
-    changed  (name of the step, function from a track's settings to others)
+    changed  (name of the step, function from a track's settings to new ones)
     """
 
     changed = Signal(str, object)
@@ -108,7 +108,7 @@ class PlaybackPanel(QFrame):
         self.changed.emit(name, lambda settings: replace(settings, **values))
 
     def show_settings(self, chosen: list[TrackSettings], there: tuple[str, ...]) -> None:
-        """What the chosen tracks have in common; there: the ports that can be played to."""
+        """Show what the selected tracks have in common. there: the available ports."""
         self.setEnabled(bool(chosen))
         self.port.clear()
         self.port.addItem(ports.SOUND, "")
@@ -130,9 +130,9 @@ class PlaybackPanel(QFrame):
 
 
 class SoundPanel(QFrame):
-    """The built-in sound: its kit, and one drum of it; and where it comes out.
+    """The built-in sound: its kit, one of its drums, and its output device.
 
-    out_set  another sound device, rate or block: the SoundOut
+    sound_out_changed  another sound device, rate or block size: a SoundOut
     """
 
     sound_out_changed = Signal(object)
@@ -240,7 +240,7 @@ class SoundPanel(QFrame):
         column.addWidget(self.delay)
 
     def show_drum(self, keys: list[str]) -> None:
-        """The sound's settings; the drum is that of the first chosen track that is one."""
+        """Show the sound's settings; the drum is that of the first selected drum track."""
         sound = self._workbench.session.sound
         self.kit.setCurrentIndex(max(0, self.kit.findData(sound.kit)))
         chosen = [key for key in keys if "/" not in key and key not in ("kit", "unmapped")]
@@ -261,7 +261,7 @@ class SoundPanel(QFrame):
             knob.show_value(value or 0.0)
 
     def show_out(self, out: SoundOut) -> None:
-        """The sound device as it was chosen."""
+        """Show the chosen sound device."""
         self._add_devices((out.device,) if out.device else ())
         for combo, value in ((self.device, out.device), (self.rate, out.rate), (self.block, out.block)):
             combo.setCurrentIndex(max(0, combo.findData(value)))
@@ -274,7 +274,7 @@ class SoundPanel(QFrame):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
-        # Asking takes a moment that the window's start does not have to wait for.
+        # Listing devices takes a moment that the window's start need not wait for.
         if not self._asked:
             self._asked = True
             QTimer.singleShot(0, lambda: self._add_devices(audio_ports.outputs()))
@@ -285,7 +285,7 @@ class SoundPanel(QFrame):
         )
 
     def show_problem(self, state: dict[str, Any]) -> None:
-        """Where sound comes out, with which delay; and what keeps SoundFont or recording from sounding."""
+        """Show output and delay, and why a SoundFont or backing track is silent."""
         if state.get("system"):
             text = self.tr("{system}, {khz:g} kHz, {block} frames: {ms:.1f} ms").format(
                 system=state["system"], khz=state["rate"] / 1000, block=state["block"], ms=1000 * state["delay"]
@@ -298,26 +298,26 @@ class SoundPanel(QFrame):
         self.problem.setVisible(bool(text))
 
     def ask_font(self) -> None:
-        """Asks for a SoundFont; cancelling lets go of the one there is."""
+        """Ask for a SoundFont; cancelling removes the present one."""
         name, _ = QFileDialog.getOpenFileName(
             self, self.tr("Open a SoundFont"), "", self.tr("SoundFonts (*.sf2 *.sf3)")
         )
         self.set_font(name)
 
     def set_font(self, path: str) -> None:
-        """Another SoundFont, or none."""
+        """Use another SoundFont, or none."""
         bench = self._workbench
         sound = replace(bench.session.sound, font=path)
         bench.do(self.tr("choose SoundFont"), edits.with_sound(bench.session, sound))
 
     def ask_along(self) -> None:
-        """Asks for an audio file to play along; cancelling lets go of the one there is."""
+        """Ask for a backing track; cancelling removes the present one."""
         kinds = self.tr("Audio files ({pattern})").format(pattern=audio_file.PATTERN)
         name, _ = QFileDialog.getOpenFileName(self, self.tr("Open an audio file"), "", kinds)
         self.set_along(name)
 
     def set_along(self, path: str) -> None:
-        """Another audio file, or none."""
+        """Use another backing track, or none."""
         bench = self._workbench
         if path:
             try:
@@ -348,7 +348,7 @@ class SoundPanel(QFrame):
 
 
 def playable() -> tuple[str, ...]:
-    """The ports that tracks can be played to, beside the built-in sound."""
+    """The ports that tracks can be sent to, besides the built-in sound."""
     found, _ = port_listing.listing()
     names = [ports.FONT, *(p.name for p in (*found, *ports.virtual()) if not p.gives)]
     return tuple(name for name in names if not name.startswith("Pure Signal:"))

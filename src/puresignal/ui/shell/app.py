@@ -1,4 +1,4 @@
-"""Starting the window, the demo and the pictures of the views."""
+"""Starts the window, the demo and the screenshots."""
 
 from __future__ import annotations
 
@@ -17,9 +17,9 @@ def has_display() -> bool:
 
 
 def run(paths: list[Path]) -> int:
-    """The window with files open.
+    """Open the window with files.
 
-    Raises FileAccessError when a file is missing or there is no display
+    Raises FileAccessError if a file is missing or there is no display
     """
     for path in paths:
         if not path.exists():
@@ -40,7 +40,7 @@ def run(paths: list[Path]) -> int:
 
 
 def run_demo(shots: Path | None) -> int:
-    """The demo session in a window, or its views as pictures in a folder."""
+    """Open the demo session in a window, or render its views to a folder."""
     if shots is None and not has_display():
         shots = Path("shots")
         print(f"There is no display to open a window on; the views are rendered to {shots}/ instead.")
@@ -58,7 +58,7 @@ def run_demo(shots: Path | None) -> int:
 
 
 def _application() -> object:
-    """The application, dressed. Without a display Qt would abort, so that is asked before."""
+    """The application with its style. Qt aborts without a display, hence the check."""
     if not has_display():
         raise PureSignalError(
             "There is no display to open a window on",
@@ -98,7 +98,7 @@ def _show(app: object, window: object) -> int:
     window.apply_theme()
     QGuiApplication.styleHints().colorSchemeChanged.connect(lambda _: window.apply_theme())
 
-    # Python runs its signal handlers only between its own instructions; a slow tick lets them through.
+    # Python runs signal handlers only between its own instructions; a slow timer lets them through.
     tick = QTimer()
     tick.timeout.connect(lambda: None)
     tick.start(100)
@@ -113,11 +113,11 @@ _asked_to_end: list[int] = []
 
 
 def _listen_for_signals() -> None:
-    """SIGTERM, SIGHUP and Ctrl+C close the window, which stores unsaved work; it is offered again at the next start."""
+    """Let SIGTERM, SIGHUP and Ctrl+C close the window, which stores unsaved work for recovery."""
     from PySide6.QtWidgets import QApplication
 
     def end(number: int, _: object) -> None:
-        # It may come before there is a window; then the start ends where the window would have been shown.
+        # A signal may come before there is a window; then starting stops where the window would be shown.
         _asked_to_end.append(number)
         for widget in QApplication.topLevelWidgets():
             if widget.isVisible():

@@ -1,4 +1,4 @@
-"""The player's questions about the live inputs, answered: why silent, why twice, and what was it that was played."""
+"""Answers to questions about live input: "No sound?", "Heard twice?", and earlier playing."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from puresignal.ui.state.workbench import Workbench
 
 
 class Diagnosis(QObject):
-    """Answers in the notice, each with the button that cures what was found."""
+    """Answers in the message bar, each with the button that helps."""
 
     def __init__(
         self, workbench: Workbench, listener: LiveSession, inputs: InputsView, notice: MessageBar,
@@ -35,7 +35,7 @@ class Diagnosis(QObject):
         inputs.live.journal_requested.connect(self.show_kept)
 
     def why_silent(self) -> None:
-        """Follows the last hit from the port to the output, and offers the cure for where it stops."""
+        """Follow the last hit from the port to the output, and offer help where it stops."""
         live = self._inputs.live
         situation, context = self._listener.situation()
         places = no_sound.follow(situation, context)
@@ -82,7 +82,7 @@ class Diagnosis(QObject):
             self._notice.offer(text, *remedy)
 
     def why_twice(self) -> None:
-        """Names every source that sounds for the last hit, and offers to mute the second."""
+        """Name every source that sounds for the last hit, and offer to mute the second."""
         scene = self._listener.scene()
         found = double_sound.sources(scene)
         text = double_sound.verdict(found, scene.hit is not None)
@@ -119,7 +119,7 @@ class Diagnosis(QObject):
         bench.do(name, edits.with_inputs(bench.session, with_input(bench.session.inputs, number, **changed)))
 
     def show_kept(self) -> None:
-        """Offers what was played though nothing was captured."""
+        """Offer what was played without recording."""
         dialog = JournalDialog(journal.sittings(self._listener.journal_folder().parent), self._inputs.window())
         dialog.chosen.connect(self._keep)
         self.dialog = dialog

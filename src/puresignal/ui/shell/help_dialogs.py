@@ -1,4 +1,4 @@
-"""Help that needs no network: the user guide, the list of all keys, and a report to send along."""
+"""Offline help: the user guide, the list of shortcuts, and a report."""
 
 from __future__ import annotations
 
@@ -53,7 +53,7 @@ class GuideDialog(QDialog):
 
 
 class ShortcutsDialog(QDialog):
-    """All shortcuts: those of the menus, and those of the views."""
+    """All shortcuts, of the menus and of the views."""
 
     def __init__(self, actions: list[QAction], parent: QWidget | None = None):
         super().__init__(parent)

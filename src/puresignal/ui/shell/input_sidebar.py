@@ -1,4 +1,4 @@
-"""The column of inputs at the left, in sight in every view: where signal comes from, and the takes it became."""
+"""The sidebar at the left, visible in every view: live inputs and takes."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ WIDTH = 236
 
 
 class Card(QPushButton):
-    """A take as a card: where it came from, its name and its size."""
+    """The card of a take: source, name and size."""
 
     def __init__(self, ref: TakeRef, kind: str, detail: str, parent: QWidget | None = None):
         super().__init__(parent)
@@ -52,17 +52,17 @@ class Card(QPushButton):
 
 
 class InputSidebar(QWidget):
-    """The cards, and what brings new signal in.
+    """The cards, and the buttons that add takes.
 
-    open_asked  the player wants to open a file
-    play_asked  the simulated drummer shall play
+    open_requested     a file should be opened
+    drummer_requested  the simulated drummer should play a take
     """
 
     open_requested = Signal()
     drummer_requested = Signal()
 
     def __init__(self, workbench: Workbench, live: LiveCards, parent: QWidget | None = None):
-        """live: the card of the live input."""
+        """live: the cards of the live inputs."""
         super().__init__(parent)
         self._workbench = workbench
         self.live = live
@@ -105,7 +105,7 @@ class InputSidebar(QWidget):
         column.addWidget(scroll, 1)
 
     def show_session(self) -> None:
-        """The session's takes as cards, the newest first."""
+        """Show the session's takes as cards, newest first."""
         session = self._workbench.session
         made_of = (tuple((t.ident, t.name) for t in session.takes), id(self._workbench.store))
         if made_of == self._made_of:

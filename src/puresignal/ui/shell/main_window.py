@@ -1,4 +1,4 @@
-"""The window: header, inputs at the left, the chosen view, the tally at the foot."""
+"""The main window: header, sidebar, the current view, transport and tally."""
 
 from __future__ import annotations
 
@@ -60,13 +60,13 @@ from puresignal.ui.velocity.velocity_view import VelocityView
 from puresignal.ui.widgets import text_format, theme
 
 SHORT_MS = 90
-"""Milliseconds that a strike beside a row is held."""
+"""Milliseconds that a hit on a pad beside a row is held."""
 MIDI_FILTER = "MIDI files (*.mid *.midi *.smf *.kar *.rmi)"
 SESSION_FILTER = "Pure Signal sessions (*.puresignal)"
 
 
 class MainWindow(QMainWindow):
-    """Everything the player sees. All it knows is in the workbench."""
+    """The main window. All its state is in the workbench."""
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
@@ -133,7 +133,7 @@ class MainWindow(QMainWindow):
         self._refresh()
 
     COMPACT_BELOW = 1180
-    """Pixels of width under which side columns are narrower."""
+    """Width in pixels below which side columns are narrower."""
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -284,14 +284,14 @@ class MainWindow(QMainWindow):
         self.stack.setCurrentWidget(self.views[name])
         self._follow_maps()
         self._refresh_view()
-        # The keys of a view work at once, and the header does not look as if it were being edited.
+        # The view's own keys work at once, and the header does not look as if it were being edited.
         {
             "Inputs": self.inputs.table, "Mapping": self.mapping.ribbons, "Velocity": self.velocity.on,
             "Takes": self.takes.timeline, "Outputs": self.outputs.table,
         }[name].setFocus()  # fmt: skip
 
     def _follow_maps(self) -> None:
-        """In Mapping the bar shows the kit of whoever is looked at there; elsewhere the take's."""
+        """In Mapping the map bar follows what is shown there; elsewhere the take."""
         here = self.stack.currentWidget() is self.mapping
         self.maps.look_at(self.mapping.live if here else -1)
 
@@ -300,7 +300,7 @@ class MainWindow(QMainWindow):
         self.takes.choose(show)
 
     def switch_keys(self, on: bool) -> None:
-        """The computer keyboard plays, or works as always."""
+        """Switch the computer keyboard between playing and typing."""
         if on:
             self.inputs.listen_to(ports.COMPUTER_KEYBOARD, own_map())
             on = self.listener.listening
@@ -308,7 +308,7 @@ class MainWindow(QMainWindow):
         self.transport.keys.setChecked(on)
 
     def _strike(self, articulation: str, velocity: int) -> None:
-        """A strike on the pad beside a row in Takes: like one on the pad sheet."""
+        """Play the pad beside a row in Takes, like one on the pad sheet."""
         if articulation in PLAYABLE:
             self.inputs.listen_to(ports.SCREEN_PADS, own_map())
             self.inputs.pads.strike(articulation, velocity, SHORT_MS)
@@ -325,7 +325,7 @@ class MainWindow(QMainWindow):
         self.playback.set_version(PLAYED if self.playback.version == CLEAN else CLEAN)
 
     def _move_line(self, seconds: float) -> None:
-        """The play line in Takes; while it plays, it is kept in view."""
+        """Move the position line in Takes; during playback it is kept in view."""
         self.takes.timeline.set_line(seconds, self.playback.playing)
 
     def _show_hits(self, origins: object) -> None:
@@ -369,7 +369,7 @@ class MainWindow(QMainWindow):
             action.setText(word if name is None else f"{word}: {name}")
 
     def _mark_views(self) -> None:
-        """What goes on in other views shows on their names: hits that lead nowhere, on Mapping."""
+        """Mark the Mapping tab with the number of unmapped hits."""
         shown = self.workbench.shown
         unmapped = 0
         if shown is not None:
@@ -381,7 +381,7 @@ class MainWindow(QMainWindow):
         )
 
     def _refresh_view(self) -> None:
-        """Only the view in sight follows at once; the others when they are looked at."""
+        """Update only the visible view at once; the others when they are shown."""
         for name, view in self.views.items():
             if view is self.stack.currentWidget() and name in self._stale:
                 self._stale.discard(name)
@@ -390,7 +390,7 @@ class MainWindow(QMainWindow):
     # Opening and saving
 
     def new_session(self) -> None:
-        """An empty session; unsaved work of this one stays on disk and is offered under Unsaved work."""
+        """Start an empty session; unsaved work of the present one stays available under Unsaved work."""
         from puresignal.core.session.session import Session
 
         self.workbench.show_session(
@@ -398,7 +398,7 @@ class MainWindow(QMainWindow):
         )
 
     def open_files(self, paths: list[Path]) -> list[str]:
-        """Opens sessions and MIDI files; returns what could not be opened and why, and shows it."""
+        """Open sessions and MIDI files. Returns, and shows, what could not be opened and why."""
         problems = []
         for path in paths:
             try:
@@ -435,7 +435,7 @@ class MainWindow(QMainWindow):
             self.save_session_to(path if path.suffix else path.with_suffix(session_file.ENDING))
 
     def save_session_to(self, path: Path) -> None:
-        """Saves the session, or says why not."""
+        """Save the session, or say why not."""
         try:
             self.workbench.save_session(path)
         except PureSignalError as error:
@@ -457,7 +457,7 @@ class MainWindow(QMainWindow):
             self.save_midi_to(path if path.suffix else path.with_suffix(".mid"))
 
     def save_midi_to(self, path: Path) -> None:
-        """Saves the clean take, or says why not."""
+        """Save the clean take, or say why not."""
         try:
             self.workbench.save_midi(path)
         except PureSignalError as error:
@@ -477,7 +477,7 @@ class MainWindow(QMainWindow):
             self.save_summary_to(path if path.suffix else path.with_suffix(".html"))
 
     def save_summary_to(self, path: Path) -> None:
-        """Saves what was done to the take as a page to print, or says why not."""
+        """Save the summary page, or say why not."""
         try:
             self.workbench.save_summary(path)
         except PureSignalError as error:
@@ -520,7 +520,7 @@ class MainWindow(QMainWindow):
             self.leftover_menu.addAction(self.tr("none")).setEnabled(False)
 
     def offer_leftovers(self) -> None:
-        """Says that there is unsaved work of before, if there is."""
+        """Offer earlier unsaved work, if there is any."""
         found = work_folder.leftovers()
         if found:
             text = self.tr("Unsaved work on “{name}” is still here.").format(name=found[0].name or self.tr("Untitled"))
@@ -530,7 +530,7 @@ class MainWindow(QMainWindow):
             self.notice.offer(text, self.tr("Open it"), tip, lambda: self.recover(found[0]))
 
     def recover(self, leftover: work_folder.Leftover) -> None:
-        """Goes on with unsaved work."""
+        """Continue with unsaved work."""
         try:
             self.workbench.recover(leftover)
         except PureSignalError as error:
@@ -548,7 +548,7 @@ class MainWindow(QMainWindow):
         self.apply_theme()
 
     def apply_theme(self) -> None:
-        """Puts on the theme that was chosen, or the system's."""
+        """Apply the chosen theme, or the system's."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         name = self.preferences.theme
@@ -573,7 +573,7 @@ class MainWindow(QMainWindow):
         self._keys_dialog.show()
 
     def copy_report(self) -> None:
-        """Puts what a helper needs on the clipboard."""
+        """Copy a report for a helper to the clipboard."""
         from puresignal.ui.shell.help_dialogs import report
 
         QGuiApplication.clipboard().setText(report())
@@ -582,12 +582,14 @@ class MainWindow(QMainWindow):
         )
 
     def told_bug(self, text: str) -> None:
-        """Says that something broke that should not have; nothing is lost by it."""
+        """Report an unexpected error; nothing is lost by it."""
         self.keeper.store()
         self.notice.offer(
             self.tr("Unexpected error: {text}. Your work is stored.").format(text=text),
-            self.tr("Copy a report"), self.tr("Copies versions and the log, for sending to somebody who helps."), self.copy_report,
-        )  # fmt: skip
+            self.tr("Copy report"),
+            self.tr("Copies versions and the log, for sending to somebody who helps."),
+            self.copy_report,
+        )
 
     # Files dropped on the window
 

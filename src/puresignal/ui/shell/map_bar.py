@@ -1,4 +1,4 @@
-"""The bar with the two note maps: what the kit sends, what the receiver expects, and keeping them."""
+"""The bar with the two note maps, kit and receiver, and the menus to save them."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from puresignal.ui.widgets.map_combo_box import MapComboBox
 
 
 class MapBar(QWidget):
-    """Both choices with a menu each to keep, rename and pass on the map."""
+    """The two maps with a menu each to save and export."""
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
@@ -65,7 +65,7 @@ class MapBar(QWidget):
         return button
 
     def show_session(self) -> None:
-        """The maps as they are."""
+        """Show the maps in use."""
         session = self._workbench.session
         ref = session.take()
         live = 0 <= self._live < len(session.inputs)
@@ -75,7 +75,7 @@ class MapBar(QWidget):
         self.target.show_map(session.target)
 
     def look_at(self, live: int) -> None:
-        """Whose kit is shown: a live input's by its number, or (-1) the take's."""
+        """Show the kit of a live input by its number, or (-1) of the take."""
         self._live = live
         self.show_session()
 
@@ -93,7 +93,7 @@ class MapBar(QWidget):
         bench.do(self.tr("choose receiver map"), edits.with_target(bench.session, note_map))
 
     def keep(self, choice: MapComboBox, setter: Callable[[NoteMap], None], name: str) -> None:
-        """Keeps the map in use under a name, among the player's own."""
+        """Save the map in use under a name, among the player's own."""
         if choice.now is None:
             return
         note_map = renamed(choice.now, name)
@@ -109,7 +109,7 @@ class MapBar(QWidget):
         )
 
     def write(self, choice: MapComboBox, path: Path) -> None:
-        """Writes the map in use to a file."""
+        """Export the map in use to a file."""
         if choice.now is None:
             return
         try:

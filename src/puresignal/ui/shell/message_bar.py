@@ -1,4 +1,4 @@
-"""The line under the header that says what went wrong or what to know, until it is put away."""
+"""The bar under the header with errors and messages, until dismissed."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 
 class MessageBar(QFrame):
-    """Hidden while there is nothing to say."""
+    """Hidden while there is no message."""
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -35,13 +35,13 @@ class MessageBar(QFrame):
         return self._text.text()
 
     def tell(self, text: str, problem: bool) -> None:
-        """Shows a message; a problem stands out."""
+        """Show a message; a problem stands out."""
         self._show(text, problem)
         self._doing = None
         self.act.hide()
 
     def offer(self, text: str, label: str, tip: str, act: Callable[[], None]) -> None:
-        """Shows a message with something that can be done about it."""
+        """Show a message with a button that acts on it."""
         self._show(text, False)
         self._doing = act
         self.act.setText(label)

@@ -1,4 +1,4 @@
-"""Pictures of every main view, made from the demo session, with no display needed."""
+"""Screenshots of every main view, made from the demo session, without a display."""
 
 from __future__ import annotations
 
@@ -19,9 +19,9 @@ from puresignal.ui.widgets import theme
 
 
 def render(app: object, folder: Path) -> Iterator[Path]:
-    """Renders the views into a folder, one PNG each, and yields their paths.
+    """Render the views to a folder, one PNG each, and yield their paths.
 
-    Raises FileAccessError when the folder or a file cannot be written
+    Raises FileAccessError if the folder or a file cannot be written
     """
     assert isinstance(app, QApplication)
     make_folder(folder)
@@ -50,7 +50,7 @@ LISTEN_SECONDS = 6.0
 
 
 def _live(app: QApplication, window: MainWindow, folder: Path) -> Iterator[Path]:
-    """Two simulated devices play for a while, seen in Inputs and in Mapping; they need no server and no hardware."""
+    """Two simulated devices play for a while, shown in Inputs and in Mapping; no server or hardware is needed."""
     inputs = window.inputs
     inputs.play_device(ports.DRUM_MODULE, True)
     inputs.play_device(ports.KEYBOARD, True)

@@ -1,4 +1,4 @@
-"""The tally in one line at the foot of the window: in = out + what was taken out, by reason."""
+"""The tally in one line at the bottom of the window: in = out + what was removed, by reason."""
 
 from __future__ import annotations
 
@@ -21,9 +21,9 @@ _TOLD = {
 
 
 class TallyBar(QWidget):
-    """Shows a tally; each figure is a key to its notes.
+    """Shows a tally; each figure selects its notes.
 
-    asked  (what, reason) of the figure that was pressed, or (-1, -1) when it was let go
+    figure_pressed  (action, reason) of the pressed figure, or (-1, -1) when released
     """
 
     figure_pressed = Signal(int, int)
@@ -42,10 +42,10 @@ class TallyBar(QWidget):
         self.figures: dict[tuple[int, int], QPushButton] = {}
 
     def show_tally(self, tally: Tally | None, doubtful: int = 0) -> None:
-        """The sums of a take; without one, what the strip is for."""
+        """Show the sums of a take; without one, what the bar is for."""
         wanted = self._wanted(tally, doubtful) if tally is not None else {}
         if tally is not None and list(wanted) == list(self.figures):
-            # The same figures with other numbers: while a setting moves, nothing has to be built.
+            # The same figures with other numbers: while a setting moves, nothing is rebuilt.
             for key, (word, count, _) in wanted.items():
                 self._say(self.figures[key], word, count)
             return

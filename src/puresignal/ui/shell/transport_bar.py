@@ -1,4 +1,4 @@
-"""The transport: play, stop, loop, where it is, what is heard; in sight in every view."""
+"""The transport, visible in every view: play, stop, loop, position, what is heard."""
 
 from __future__ import annotations
 
@@ -17,10 +17,10 @@ from puresignal.ui.state.workbench import Workbench
 
 
 class TransportBar(QWidget):
-    """Keys and figures of playback, and the switch of the computer keyboard.
+    """Playback controls, and the switch of the computer keyboard.
 
-    keys_switched  the computer keyboard shall play, or not
-    asked          the player wants to know what sounds, and why
+    keys_switched         the computer keyboard should play, or not
+    monitoring_requested  show what sounds, and why
     """
 
     keys_switched = Signal(bool)
@@ -102,7 +102,7 @@ class TransportBar(QWidget):
         return button
 
     def show_state(self) -> None:
-        """Keys and figures as things are."""
+        """Update buttons and position."""
         playback, shown = self._playback, self._workbench.shown
         self.play.setChecked(playback.playing)
         self.play.setText(self.tr("Stop") if playback.playing else self.tr("Play"))
@@ -119,7 +119,7 @@ class TransportBar(QWidget):
         self.what.setToolTip("\n".join(self.monitoring()))
 
     def monitoring(self) -> tuple[str, ...]:
-        """What sounds now, and what does not and why, a line each."""
+        """One line for everything that could sound now."""
         shown, playback = self._workbench.shown, self._playback
         return lines(
             self._workbench.session, shown.tracks if shown is not None else (), self._listener.listening,
@@ -141,7 +141,7 @@ class TransportBar(QWidget):
         bench.do(self.tr("set sound level"), session, "level")
 
     def _show_sound(self, state: dict[str, Any]) -> None:
-        """Where the sound comes out, with which delay; or why it does not."""
+        """Show the sound output and its delay, or why it is silent."""
         if not state:
             self.says.setText("")
             self.says.setToolTip("")

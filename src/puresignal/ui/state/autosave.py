@@ -1,4 +1,4 @@
-"""Keeps the session in its work folder while it is worked on, so that nothing is lost however the program ends."""
+"""Stores the session in its work folder while it is edited, so that nothing is lost however the program ends."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ class Autosave(QObject):
             self._timer.start()
 
     def store(self) -> None:
-        """Stores now. A disk that refuses is told once, and tried again at the next change."""
+        """Store now. A disk that refuses is reported once, and retried at the next change."""
         self._timer.stop()
         bench = self._workbench
         try:
@@ -54,7 +54,7 @@ class Autosave(QObject):
             self._failed = True
 
     def close(self) -> None:
-        """The program ends. Being told twice is once: a window may be closed again while it is closing."""
+        """The program ends. Closing twice has no further effect: a window may be closed again while closing."""
         if self._closed:
             return
         self._closed = True
@@ -62,7 +62,7 @@ class Autosave(QObject):
         self._workbench.let_go()
 
     def _end(self) -> None:
-        """This session is worked on no more: what of it is unsaved stays on disk, to be offered again."""
+        """Stop working on this session: unsaved work stays on disk for recovery."""
         self._timer.stop()
         if self._workbench.unsaved:
             self.store()

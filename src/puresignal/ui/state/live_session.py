@@ -1,4 +1,4 @@
-"""Listening to ports: the router and recorder behind it, and what they say, told to the window as signals."""
+"""Live input: runs router and recorder, and passes on what they report as signals."""
 
 from __future__ import annotations
 
@@ -31,11 +31,11 @@ from puresignal.io.preferences import SoundOut
 from puresignal.ui.state.workbench import Shown, Workbench
 
 LOOK_MS = 25
-"""Milliseconds between looks at what came: a lamp that is later than this looks late."""
+"""Milliseconds between reads of what arrived: a lamp that is later than this looks late."""
 
 PREVIEW_MS = 120
 RECENT = 12_000
-"""Messages that the live mapping is worked out from; the journal holds all."""
+"""Messages from which the live mapping is computed; the journal keeps all."""
 LISTENING = "listening"
 DRUMS = tuple(dict.fromkeys(drum_of(name) for name in STANDARD))
 SITTING = secrets.token_hex(6)
@@ -43,7 +43,7 @@ SITTING = secrets.token_hex(6)
 
 
 def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...] = ()) -> RouterConfig:
-    """What the router is told of a session. played_to: ports that playback needs."""
+    """The router's configuration for a session. played_to: ports that playback needs."""
     inputs = [one for one in session.inputs if one.port and listening]
     names = ports_of(inputs)
     outputs = tuple(dict.fromkeys((*outputs_of(inputs), *played_to)))
@@ -61,16 +61,16 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
 
 
 class LiveSession(QObject):
-    """The session's live inputs, while somebody listens to them.
+    """The session's live inputs while live input is on.
 
-    heard     a note came: (number of the live input, words for it, velocity, whether it leads nowhere)
-    arrived   messages came: the records, in order
-    left      messages left: the records, in order; their port is the number of the output
-    said      how things stand, for people: (text, whether all is well)
-    stood     what the router told of itself has changed: its state
-    asked     a pad is asked about, or none any more: the Learning
-    began, ended   listening began or ended
-    sounded   the built-in sound told how it stands: its state
+    hit_received          a note arrived: (number of the live input, its name, velocity, whether it is unmapped)
+    messages_received     messages arrived: the records, in order
+    messages_sent         messages were sent: the records, in order; their port is the number of the output
+    status_changed        status in words: (text, whether all is well)
+    router_state_changed  a new state report of the router
+    pad_queried           a pad needs an answer, or none any more: the MapLearning
+    started, stopped      live input was switched on or off
+    sound_state_changed   a new state report of the built-in sound
     """
 
     hit_received = Signal(int, str, int, bool)
@@ -134,9 +134,9 @@ class LiveSession(QObject):
         return self._inputs
 
     def start(self) -> None:
-        """Listens to every live input of the session.
+        """Start every live input of the session.
 
-        Raises PureSignalError when none has a port
+        Raises PureSignalError if none has a port
         """
         self.stop()
         session = self._workbench.session
@@ -151,7 +151,7 @@ class LiveSession(QObject):
         self.started.emit()
 
     def need(self, who: str, played_to: tuple[str, ...] = ()) -> None:
-        """The router is needed: for listening, or for playing to some ports."""
+        """Request the router: for live input, or for playback to some ports."""
         self._needs.add(who)
         if played_to:
             self._played_to = played_to
@@ -169,7 +169,7 @@ class LiveSession(QObject):
         self._timer.start()
 
     def need_no_more(self, who: str) -> None:
-        """The router ends when nobody needs it."""
+        """Withdraw a request; the router ends when nobody needs it."""
         self._needs.discard(who)
         if self._router is None:
             return
@@ -190,22 +190,22 @@ class LiveSession(QObject):
         self.sound_state_changed.emit({})
 
     def set_sound_out(self, out: SoundOut) -> None:
-        """Another sound device, rate or block."""
+        """Use another sound device, rate or block size."""
         self.sound_out = out
         self._follow_sound()
 
     @property
     def port_names(self) -> tuple[str, ...]:
-        """The ports that are listened to now, by their numbers."""
+        """The ports listened to now, by number."""
         return self._setup.inputs if self._setup is not None else ()
 
     @property
     def outputs(self) -> tuple[str, ...]:
-        """The ports that are sent to now, by their numbers."""
+        """The ports sent to now, by number."""
         return self._setup.outputs if self._setup is not None else ()
 
     def _follow_sound(self) -> None:
-        """The built-in sound, where something goes to it: told what has changed."""
+        """Start the built-in sound if something is sent to it, and send it changed settings."""
         session, setup = self._workbench.session, self._setup
         if self._router is None or setup is None or self.player is None:
             return
@@ -232,18 +232,18 @@ class LiveSession(QObject):
             self._sound.tell(**changed)
 
     def _take_up(self, session: Session) -> None:
-        """What the session says about its inputs, as the router and the words for hits need it."""
+        """Apply the session's inputs to the router and to the names of hits."""
         self._setup = setup_of(session, self.listening, self._played_to)
         self._inputs = session.inputs
         self._contexts = tuple(Context(one.source, session.target, (Port(one.port),)) for one in session.inputs)
 
     @staticmethod
     def journal_folder() -> Path:
-        """Where this sitting's messages are kept."""
+        """The folder of this sitting's messages."""
         return xdg_folders.state() / "journal" / SITTING
 
     def stop(self) -> None:
-        """Listens no more; what sounds is released, and what was being captured becomes a take."""
+        """Stop live input; sounding notes are released, and a running recording becomes a take."""
         if not self.listening:
             return
         if self.capturing:
@@ -255,13 +255,13 @@ class LiveSession(QObject):
         self.stopped.emit()
 
     def close(self) -> None:
-        """Everything ends: listening and playing."""
+        """Stop live input and playback."""
         self.stop()
         for who in tuple(self._needs):
             self.need_no_more(who)
 
     def context_of(self, record: Record) -> Context:
-        """What the notes of a message mean: by the input that listens to it."""
+        """The context for a message: that of the input that listens to it."""
         return next((self._contexts[i] for i in self._listeners(record)), Context())
 
     def _listeners(self, record: Record) -> list[int]:
@@ -271,15 +271,15 @@ class LiveSession(QObject):
         port = self._setup.inputs[record.port]
         return [i for i, one in enumerate(self._inputs) if one.listens_to(port, record.data)]
 
-    # Playing from within
+    # Playing from within the program
 
     def play(self, port: str, message: bytes) -> None:
-        """A message of the computer keyboard or the pads on screen."""
+        """Send a message of the computer keyboard or the on-screen pads."""
         if self._router is not None:
             self._router.play(port, message)
 
     def device(self, **command: Any) -> None:
-        """Tells a simulated device what to do (see puresignal.engine.device_process)."""
+        """Send a command to a simulated device (see puresignal.engine.device_process)."""
         if self._router is None:
             return
         self._router.devices(**command)
@@ -288,7 +288,7 @@ class LiveSession(QObject):
         self.playing.discard(command.get("stop", ""))
 
     def shown(self, number: int) -> Shown | None:
-        """What came to an input since listening began, worked out like a take; None where nothing did."""
+        """What arrived at an input since live input started, processed like a take; None if nothing did."""
         if number >= len(self._inputs):
             return None
         rows = [r for r in self._recent if number in self._listeners(r)]
@@ -297,10 +297,10 @@ class LiveSession(QObject):
         take = self._take_of(rows, "live", self.tr("Live"), number, rows[0].at)
         return self._workbench.work_out_apart(take, self._inputs[number].source)
 
-    # Questions
+    # Diagnosis
 
     def situation(self, number: int = -1) -> tuple[SignalState, Context]:
-        """What is known of a live input, to say why it is silent; by default the one hit last, or the first."""
+        """The state of a live input for "No sound?"; by default of the one hit last, or the first."""
         inputs = self._workbench.session.inputs
         number = min(number if number >= 0 else self._of_last_hit(), len(inputs) - 1)
         self.number_in_question = number
@@ -313,7 +313,7 @@ class LiveSession(QObject):
         last = self._last if self._last is not None and self._last[0] == port else None
         situation = SignalState(
             listening=True,
-            # What comes from within and stays within needs no server.
+            # Signals that stay within the program need no server.
             server=bool(state.get("server")) or all(map(ports.is_within, filter(None, (one.port, one.output)))),
             input=one.port,
             output=one.output,
@@ -339,7 +339,7 @@ class LiveSession(QObject):
         return next(iter((*found, *same)), 0)
 
     def scene(self) -> RoutingState:
-        """What is known, for the question why it is heard twice."""
+        """The routing for "Heard twice?"."""
         session, setup, state = self._workbench.session, self._setup, self.state
         joined: dict[str, str | None] = {}
         if setup is not None:
@@ -359,7 +359,7 @@ class LiveSession(QObject):
     # Learning
 
     def learn(self, on: bool, number: int = 0) -> None:
-        """Asks about each pad that the map of an input does not know, or asks no more."""
+        """Ask about each pad that the map of an input lacks, or stop asking."""
         inputs = self._workbench.session.inputs
         source = inputs[number].source if number < len(inputs) else None
         self.learning_of = number
@@ -367,7 +367,7 @@ class LiveSession(QObject):
         self.pad_queried.emit(self.learning)
 
     def choose(self, articulation: str) -> None:
-        """The pad that was asked about is this."""
+        """Answer which articulation the queried pad is."""
         if self.learning is not None:
             self._learn(choose(self.learning, articulation))
 
@@ -382,19 +382,19 @@ class LiveSession(QObject):
             self.pad_queried.emit(learning)
 
     def panic(self) -> None:
-        """Ends every note at the receiver, at once."""
+        """End every note at the receiver, at once."""
         if self._router is not None:
             self._router.panic()
 
-    # Capturing
+    # Recording
 
     def begin_capture(self) -> None:
-        """What comes from now on becomes a take of each armed input."""
+        """Record a take for each armed input from now on."""
         self._taken, self._shown = [], 0
         self._preview.start()
 
     def end_capture(self) -> None:
-        """Makes a take of what came to each armed input."""
+        """Make a take of what arrived at each armed input."""
         self._look()
         records, self._taken = self._taken or [], None
         self._preview.stop()
@@ -422,7 +422,7 @@ class LiveSession(QObject):
         bench.add_takes(made, self.tr("record take"))
 
     def _take_of(self, records: list[Record], ident: str, name: str, number: int, begin: float) -> Take:
-        """A take of one input's messages. Takes of one capture share their beginning."""
+        """A take of one input's messages. Takes of one recording share their start."""
         rows = [(at, 0, data) for at, _, data in records]
         alone = sum(one.armed and bool(one.port) for one in self._inputs) == 1
         since = None if alone else begin
@@ -433,7 +433,7 @@ class LiveSession(QObject):
             return
         self._shown = len(self._taken)
         armed = [i for i, one in enumerate(self._inputs) if one.armed and one.port]
-        # Of several players the one who played last is looked at.
+        # With several players, the one who played last is shown.
         recent = [i for r in self._taken[-8:] for i in self._listeners(r) if i in armed]
         if not recent:
             return
@@ -442,10 +442,10 @@ class LiveSession(QObject):
         take = self._take_of(rows, "capture", self.tr("Recording"), number, self._taken[0].at)
         self._workbench.preview(take, self._inputs[number].source)
 
-    # What the router says
+    # Reports of the router
 
     def _follow(self) -> None:
-        """The session has changed: what is listened to and what leaves follow at once."""
+        """Follow a changed session: inputs and outputs change at once."""
         if self._router is None or self._setup is None:
             return
         before = self._setup
@@ -480,7 +480,7 @@ class LiveSession(QObject):
             self._count(record)
         if any(r.data[0] & 0xF0 == 0x90 for r in leaving):
             self._left_for_last = True
-        # The lamp shows the last hit of what came together; the list shows all.
+        # The lamp shows the last hit of a batch; the list shows all.
         for record in records[-8:]:
             self._hear(record)
         if records:
@@ -524,7 +524,7 @@ class LiveSession(QObject):
             text = self.tr("{port} is unavailable; it will connect when it appears.").format(port=absent[0])
         else:
             text, well = self.tr("Live"), True
-        # What has not changed is not said again: it would cover what was said since.
+        # An unchanged status is not repeated: it would hide a later message.
         if text != self._said:
             self._said = text
             self.status_changed.emit(text, well)

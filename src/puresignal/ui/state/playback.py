@@ -1,4 +1,4 @@
-"""Playing takes: what is played, from where, over and over or once; switched while it plays."""
+"""Playback of takes: what is played, from where, looped or once; can be changed while playing."""
 
 from __future__ import annotations
 
@@ -20,8 +20,8 @@ CLEAN, PLAYED = "clean", "played"
 class Playback(QObject):
     """Plays the current take through the router.
 
-    moved    the place has changed: seconds
-    changed  playing, loop or version is another
+    moved    new position in seconds
+    changed  playing, loop or version changed
     """
 
     moved = Signal(float)
@@ -46,17 +46,17 @@ class Playback(QObject):
         workbench.changed.connect(self._follow)
         workbench.closing.connect(self.stop)
 
-    # What can be done
+    # Controls
 
     def toggle(self) -> None:
-        """Plays from the place, or stops."""
+        """Play from the position, or stop."""
         if self.playing:
             self.stop()
         else:
             self.play()
 
     def play(self) -> None:
-        """Plays from the place on; from the loop's beginning where the place is outside."""
+        """Play from the position; from the start of the loop if the position is outside."""
         self._until = None
         shown = self._workbench.shown
         if shown is None:
@@ -69,7 +69,7 @@ class Playback(QObject):
         self._start(shown, span)
 
     def hear(self, begin: float, end: float) -> None:
-        """Plays a stretch once, loop or not; the place stays at its end."""
+        """Play a range once, looped or not; the position stays at its end."""
         shown = self._workbench.shown
         if shown is None:
             return
@@ -87,7 +87,7 @@ class Playback(QObject):
         self.changed.emit()
 
     def stop(self) -> None:
-        """Stops; nothing is left sounding. The place stays."""
+        """Stop; nothing is left sounding. The position stays."""
         if not self.playing:
             return
         self._look()
@@ -103,7 +103,7 @@ class Playback(QObject):
             self._listener.need_no_more(PLAYING)
 
     def go(self, seconds: float) -> None:
-        """To a place; goes on playing from there."""
+        """Move to a position and continue playing from there."""
         self._until = None
         self.place = max(0.0, seconds)
         if self.playing and self._listener.player is not None:
@@ -111,38 +111,39 @@ class Playback(QObject):
         self.moved.emit(self.place)
 
     def set_version(self, version: str) -> None:
-        """CLEAN, or PLAYED: with everything that cleaning takes out; at once, where it plays."""
+        """Play the clean result (CLEAN), or the input with everything that cleaning removes (PLAYED); takes effect
+        at once."""
         self.version = version
         self._made_of = None
         self._follow()
         self.changed.emit()
 
     def set_looping(self, on: bool) -> None:
-        """Whether the chosen range, or else the whole take, is played over and over."""
+        """Loop the selected range, or else the whole take."""
         self.looping = on
         self._tell_loop()
         self.changed.emit()
 
     def set_span(self, span: tuple[float, float] | None) -> None:
-        """The range that is chosen on the ruler."""
+        """Set the range selected on the ruler."""
         self._span = span
         if self.looping:
             self._tell_loop()
 
     def loop_span(self) -> tuple[float, float] | None:
-        """What is played over and over, None for nothing."""
+        """The loop, or None."""
         shown = self._workbench.shown
         if not self.looping or shown is None:
             return None
         return self._span or (0.0, whole_bars(shown))
 
     def keep_as_other(self) -> None:
-        """The path's settings as they are become the other side of the comparison."""
+        """Store the present settings of the path as the other side of the comparison."""
         self.other_path = self._workbench.session.path
         self.changed.emit()
 
     def compare_settings(self) -> None:
-        """The path's settings and the kept ones change places."""
+        """Swap the present settings of the path with the stored ones."""
         if self.other_path is None:
             self.keep_as_other()
             return
@@ -153,19 +154,19 @@ class Playback(QObject):
         self.changed.emit()
 
     def compare_takes(self) -> None:
-        """The take that was looked at before is played in this one's place, at the same moment."""
+        """Play the previously shown take in place of this one, at the same position."""
         bench = self._workbench
         if self._before is not None and bench.session.take(self._before) is not None:
             bench.do(self.tr("choose take"), edits.with_current(bench.session, self._before))
 
-    # Following
+    # Following changes
 
     def _tell_loop(self) -> None:
         if self.playing and self._listener.player is not None:
             self._listener.player.loop(self.loop_span())
 
     def _follow(self) -> None:
-        """What is played has changed: the next note is already the new one."""
+        """Update the score: the next note is already the new one."""
         shown = self._workbench.shown
         current = self._workbench.session.current
         if current != self._take:
@@ -192,7 +193,7 @@ class Playback(QObject):
         self._listener.player.use(made.at, made.data)
 
     def _as_played(self, shown: Shown) -> Outcome:
-        """Every hit that was played, on the receiver's notes; what no map knows on its own note."""
+        """Every hit as played, on the receiver's notes; unmapped ones on their own notes."""
         session = self._workbench.session
         path = with_unmapped(with_faults(session.path, False), "keep")
         return run(shown.take, path, make_context(shown.take, shown.ref.source, session.target, path))
@@ -221,7 +222,7 @@ class Playback(QObject):
 
 
 LET_GO_MS = 60_000
-"""Milliseconds that the router is kept after playing, so that the next start is at once."""
+"""Milliseconds that the router is kept after playback, so that the next start is immediate."""
 
 
 def whole_bars(shown: Shown) -> float:

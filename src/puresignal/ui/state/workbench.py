@@ -1,4 +1,4 @@
-"""What the window works on: the session with its history, its takes, and what became of the current one."""
+"""What the window works on: the session with its history, its takes, and the result of the current one."""
 
 from __future__ import annotations
 
@@ -30,9 +30,9 @@ from puresignal.io import file_access, midi_writer, note_map_file, ports, sessio
 
 @dataclass(frozen=True, eq=False)
 class Shown:
-    """The current take with everything that views draw of it. One is made for each change.
+    """The current take with everything that views show of it. A new one is made for each change.
 
-    What only some views need is worked out when one of them asks.
+    Parts that only some views need are computed on first use.
     """
 
     ref: TakeRef
@@ -59,7 +59,7 @@ class Shown:
 
     @cached_property
     def row_of_origin(self) -> np.ndarray:
-        """(events,) row of each played note by its origin, -1 where an event is no note's start."""
+        """(events,) row of each input note by origin, -1 for an event that does not start a note."""
         rows = np.full(len(self.take.events), -1, np.int64)
         rows[self.outcome.input_notes.origin] = np.arange(len(self.outcome.input_notes))
         return rows
@@ -68,9 +68,9 @@ class Shown:
 class Workbench(QObject):
     """Holds the history; views read it and send it edits.
 
-    leaving    another session is about to take this one's place
-    changed    the session is another one; `shown` is up to date
-    told       something to say to the player: (text, whether it is a problem)
+    closing        another session is about to replace this one
+    changed        the session changed; `shown` is up to date
+    message_shown  a message for the player: (text, whether it is a problem)
     """
 
     closing = Signal()
@@ -99,24 +99,24 @@ class Workbench(QObject):
         return self.session != self.saved
 
     def do(self, name: str, session: Session, gesture: str | None = None) -> None:
-        """An edit, under the name that undo will say."""
+        """Do an edit, under the name that undo will show."""
         self._turn_to(self.history.do(name, session, gesture))
 
     def preview(self, take: Take, source: NoteMap | None) -> None:
-        """Shows a take that is still being played; it is in no session and in no history."""
+        """Show a take that is still being played and is in no session or history."""
         self.shown = self.work_out_apart(take, source)
         self._made_of = None
         self.changed.emit()
 
     def work_out_apart(self, take: Take, source: NoteMap | None) -> Shown:
-        """What becomes of a take that is in no session, by the session's settings."""
+        """The result of a take that is in no session, with the session's settings."""
         session = self.session
         context = make_context(take, source, session.target, session.path)
         outcome = run(take, session.path, context)
         return Shown(TakeRef(take.ident, take.name, source), take, context, outcome, session.delivery)
 
     def end_preview(self) -> None:
-        """Back to the session's own take."""
+        """Show the session's own take again."""
         self._made_of = None
         self._follow()
         self.changed.emit()
@@ -128,12 +128,12 @@ class Workbench(QObject):
         self._turn_to(self.history.redo())
 
     def add_take(self, take: Take, source: NoteMap | None, name: str) -> None:
-        """A new take in the session, looked at."""
+        """Add a take to the session and show it."""
         self.store.add(take)
         self.do(name, edits.with_take(self.session, TakeRef(take.ident, take.name, source)))
 
     def add_takes(self, takes: list[tuple[Take, NoteMap | None]], name: str) -> None:
-        """Takes that were played together, as one step; the last is looked at."""
+        """Add takes that were played together as one step; the last is shown."""
         session = self.session
         for take, source in takes:
             self.store.add(take)
@@ -141,16 +141,16 @@ class Workbench(QObject):
         self.do(name, session)
 
     def open_midi(self, path: Path) -> None:
-        """A MIDI file as a new take, read by the map that explains it best.
+        """Open a MIDI file as a new take, with the map that explains it best.
 
-        The current take's map is kept where none explains the file better.
-        Raises FileAccessError or BadFileError; the session is then as it was
+        The current take's map is kept if none explains the file better.
+        Raises FileAccessError or BadFileError; the session is then unchanged
         """
         take = clean.open_take(path, self.store.free_ident())
         self.add_take(take, self.likely_map(take), self.tr("open {name}").format(name=path.name))
 
     def likely_map(self, take: Take) -> NoteMap:
-        """The map that explains a take best; the current take's where none does so better."""
+        """The map that explains a take best; the current take's if none does better."""
         current = self.session.take()
         now = (
             current.source
@@ -159,13 +159,13 @@ class Workbench(QObject):
         )
         shipped = (note_map_file.shipped(ident) for ident in note_map_file.shipped_ids())
         best = recognise(take, dict.fromkeys((now, *note_map_file.own(), *shipped)))[0]
-        # A file that no map explains is of no kit we know, or of none at all.
+        # A file that no map explains is from an unknown kit, or from none at all.
         return best.note_map if best.explained > 0.5 * best.hits else now
 
     def open_session(self, path: Path) -> None:
-        """Another session in place of this one.
+        """Replace this session by another.
 
-        Raises FileAccessError or BadFileError; the session is then as it was
+        Raises FileAccessError or BadFileError; the session is then unchanged
         """
         opened = session_file.read(path)
         lock = work_folder.session_lock(path)
@@ -184,9 +184,9 @@ class Workbench(QObject):
             self.message_shown.emit(notice, True)
 
     def recover(self, leftover: work_folder.Leftover) -> None:
-        """Unsaved work in place of this session; it is still unsaved.
+        """Replace this session by recovered work, which is still unsaved.
 
-        Raises FileAccessError or BadFileError; the session is then as it was
+        Raises FileAccessError or BadFileError; the session is then unchanged
         """
         opened = work_folder.recover(leftover)
         self.show_session(opened.session, opened.takes, leftover.file)
@@ -200,7 +200,7 @@ class Workbench(QObject):
         self.changed.emit()
 
     def show_session(self, session: Session, takes: tuple[Take, ...], path: Path | None = None) -> None:
-        """A whole session from elsewhere."""
+        """Show a whole session from elsewhere."""
         self.closing.emit()
         self.let_go()
         self.store = TakeStore()
@@ -212,9 +212,9 @@ class Workbench(QObject):
         self._turn_to(History(session), anew=True)
 
     def save_session(self, path: Path) -> None:
-        """Saves the session.
+        """Save the session.
 
-        Raises FileAccessError when the system refuses; what was there before is unharmed
+        Raises FileAccessError if the system refuses; the previous file is unharmed
         """
         if self.read_only is not None and self.file is not None and path == self.file:
             raise FileAccessError("This session is read-only here", str(path), "Save under another name.")
@@ -235,11 +235,11 @@ class Workbench(QObject):
         self.changed.emit()
 
     def takes(self) -> dict[str, Take]:
-        """All takes by ident, also those that undo has put out of sight."""
+        """All takes by ident, including those hidden by undo."""
         return {take.ident: take for take in self.store}
 
     def let_go(self) -> None:
-        """Lets go of the session's file."""
+        """Release the session's file."""
         if self._lock is not None:
             self._lock.let_go()
             self._lock = None
@@ -252,18 +252,24 @@ class Workbench(QObject):
         return self._lock is not None and self._lock.path == lock.path
 
     def midi_bytes(self, clip: Clip | None = None) -> bytes:
-        """The file that the current take becomes; the same bytes that `pure-signal clean` writes."""
+        """The MIDI file of the current take; the same bytes that `pure-signal clean` writes."""
         if self.shown is None:
             return b""
         song = build_song(self.shown.outcome, self.shown.take, self.session.delivery, clip)
         return midi_writer.to_bytes(song, self.session.delivery.with_tempo)
 
     def save_midi(self, path: Path) -> None:
-        """Raises FileAccessError when the system refuses."""
+        """Save the MIDI file.
+
+        Raises FileAccessError if the system refuses
+        """
         file_access.write_bytes(path, self.midi_bytes())
 
     def save_summary(self, path: Path) -> None:
-        """The page that says what was done to the current take. Raises FileAccessError when the system refuses."""
+        """Save the summary page of the current take.
+
+        Raises FileAccessError if the system refuses
+        """
         shown = self.shown
         if shown is not None:
             told = warnings.warnings(shown.take, shown.outcome)
@@ -278,7 +284,7 @@ class Workbench(QObject):
         self.changed.emit()
 
     def _follow(self) -> None:
-        """Works out the current take again where something it is made of has changed."""
+        """Process the current take again if something it depends on has changed."""
         session = self.session
         ref = session.take()
         cache_key = (ref, session.target, session.path, session.delivery)

@@ -1,4 +1,4 @@
-"""Bars and beats over a take: which lines are drawn at a zoom, and the ruler that numbers the bars."""
+"""Bars and beats over a take: the lines drawn at a zoom, and the ruler with bar numbers."""
 
 from __future__ import annotations
 
@@ -12,13 +12,13 @@ from puresignal.ui.widgets import theme
 RULER = 34
 """Height of the ruler in pixels."""
 APART, BARS_APART, WHISKERS_APART, NUMBERS_APART = 18, 22, 26, 34
-"""Pixels from line to line at least: parts of beats, bars, sixteenths that hits are measured against, and numbers."""
+"""Least distance in pixels of beat subdivisions, bars, sixteenths with whiskers, and bar numbers."""
 
 
 def lines(tempo: TempoMap, begin: float, end: float, scale: float) -> tuple[np.ndarray, np.ndarray]:
-    """Seconds (n,) of the lines in view and their ranks: 0 part of a beat, 1 beat, 2 bar. scale: pixels a second."""
+    """(n,) seconds of the visible lines and their ranks: 0 subdivision, 1 beat, 2 bar. scale: pixels per second."""
     quarter = scale * 60 / tempo.bpm_at(begin)
-    # As many parts a beat as there is room for; further out, every second, fourth .. bar.
+    # As many subdivisions as there is room for; zoomed out, every second, fourth .. bar.
     parts = next((p for p in (4, 2, 1) if quarter / p >= APART), 0)
     if parts:
         return tempo.grid(begin, end, parts)
@@ -31,7 +31,7 @@ def lines(tempo: TempoMap, begin: float, end: float, scale: float) -> tuple[np.n
 
 
 def sixteenths(tempo: TempoMap, begin: float, end: float, scale: float) -> np.ndarray:
-    """The seconds that hits are measured against, where they stand far enough apart to show it."""
+    """The sixteenths that whiskers are drawn to, if they are far enough apart."""
     if scale * 60 / tempo.bpm_at(begin) / 4 < WHISKERS_APART:
         return np.zeros(0)
     return tempo.grid(max(0.0, begin - 1), end + 1, 4)[0]
@@ -41,7 +41,7 @@ def paint_ruler(
     painter: QPainter, width: float, name: str, tempo: TempoMap, found: tuple[np.ndarray, np.ndarray],
     place: tuple[float, float, float], stretch: tuple[float, float] | None,
 ) -> None:  # fmt: skip
-    """found: what lines() gave; place: pixels left of the notes, the second there, and pixels a second."""
+    """found: the result of lines(); place: pixels left of the notes, the second there, and pixels per second."""
     current = theme.current()
     left, begin, scale = place
     painter.fillRect(QRectF(0, 0, width, RULER), current.colour("shade"))

@@ -1,4 +1,4 @@
-"""The whole take in one strip: how loud it is, what leads nowhere or is picked out, and what part of it is in view."""
+"""The whole take in one strip: its loudness, unmapped or selected notes, and the visible part."""
 
 from __future__ import annotations
 
@@ -15,25 +15,25 @@ OVERVIEW = 46
 
 
 class Overview:
-    """Draws the strip, and tells which second lies where in it. Its outline is kept from one drawing to the next."""
+    """Draws the strip and converts its pixels to seconds. Its outline is cached."""
 
     def __init__(self, left: float):
         self._left = left
         self._outline: tuple[object, int, str, QImage] | None = None
 
     def scale(self, picture: Picture, width: int) -> float:
-        """Pixels a second where the strip is so wide: the take, and a little room after it."""
+        """Pixels per second for a width of the strip: the take, and a little room after it."""
         return width / max(0.5, picture.length * 1.02)
 
     def second_at(self, x: float, picture: Picture, width: int) -> float:
-        """The second that is drawn at a pixel of the strip."""
+        """The second at a pixel of the strip."""
         return (x - self._left) / self.scale(picture, width)
 
     def paint(
         self, painter: QPainter, box: QRectF, name: str, picture: Picture, chosen: np.ndarray,
         in_view: tuple[float, float],
     ) -> None:  # fmt: skip
-        """box: all of the strip; chosen: which notes are picked out, by origin, empty for none; in_view  seconds."""
+        """box: the whole strip; chosen: origins of the selected notes; in_view: seconds."""
         current = theme.current()
         top, width = box.top(), round(box.width() - self._left)
         painter.fillRect(box, current.colour("shade"))
@@ -68,7 +68,7 @@ class Overview:
         return kept[3]
 
     def _paint_marks(self, painter: QPainter, picture: Picture, chosen: np.ndarray, scale: float, top: float) -> None:
-        """Where something leads nowhere, or, where any are, what is picked out."""
+        """Mark unmapped notes, or the selected ones if there are any."""
         painter.setPen(QPen(theme.current().colour("accent"), 1.5))
         for row in picture.rows:
             starts = row.start if row.unmapped else np.zeros(0)

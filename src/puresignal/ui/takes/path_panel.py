@@ -1,4 +1,4 @@
-"""The path at the right of Takes: its stages in order, with switch, settings and how many notes each touched."""
+"""The path at the right of Takes: its stages in order, with switch, settings and number of notes touched."""
 
 from __future__ import annotations
 
@@ -25,8 +25,8 @@ from puresignal.ui.widgets.labelled_slider import LabelledSlider
 class StageBox(QFrame):
     """One stage.
 
-    switched  the stage is put on or off
-    counted   the figure was pressed: its notes are wanted
+    switched  the stage was switched on or off
+    counted   the figure was pressed
     """
 
     switched = Signal(bool)
@@ -72,8 +72,8 @@ class StageBox(QFrame):
 class PathPanel(QWidget):
     """All stages.
 
-    asked    the notes that a stage touched are wanted: the stage
-    offered  something that can be done: what it would do, its name, a tip, and what does it
+    notes_requested  select the notes that a stage touched: the stage
+    suggestion_made  a suggested action: its effect, its name, a tip, and the action
     """
 
     notes_requested = Signal(int)
@@ -163,10 +163,10 @@ class PathPanel(QWidget):
         self._stage(Stage.TIDY, "End overlaps", "A note struck again while it sounds ends there.", False)
         thin = self._stage(
             Stage.THIN, "Thin controllers",
-            "Reduces a flood of pedal, wheel or pressure messages to as many as can be heard; the last one always stays.",
+            "Reduces floods of pedal, wheel or pressure messages to as many as can be heard; the last always stays.",
             True,
         )  # fmt: skip
-        # Notes pass it untouched, so there is no figure that would say anything.
+        # Notes pass it untouched, so a figure would say nothing.
         thin.figure.hide()
         thin.switched.connect(
             lambda on: self._do(self.tr("thin controllers"), lambda p: replace(p, thin=replace(p.thin, on=on)))
@@ -211,7 +211,7 @@ class PathPanel(QWidget):
         bench.do(name, edits.with_path(bench.session, change(bench.session.path)), gesture)
 
     def _learn(self) -> None:
-        """Says what this take tells about the kit's pads and what that would change; the player takes it or not."""
+        """Show what this take teaches about the kit's pads and what would change; the player accepts it or not."""
         shown, bench = self._shown, self._workbench
         if shown is None:
             return
@@ -238,7 +238,7 @@ class PathPanel(QWidget):
         )
 
     def show_take(self, shown: Shown | None) -> None:
-        """The settings as they are, and what each stage did in the take."""
+        """Show the settings, and what each stage did in the take."""
         path = self._workbench.session.path
         on = {
             Stage.IDENTIFY: path.identify.unmapped == "drop",

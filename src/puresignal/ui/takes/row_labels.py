@@ -1,4 +1,4 @@
-"""The names beside the rows of a take: drawn once each, for none of it depends on zoom or scroll."""
+"""The names beside the rows of a take, cached as images since they do not depend on zoom or scroll."""
 
 from __future__ import annotations
 
@@ -12,18 +12,18 @@ from puresignal.ui.takes.timeline_rows import Group, Row
 from puresignal.ui.widgets import theme
 
 GUTTER = 214
-"""Pixels left of the notes: the tracks' names, then the rows'."""
+"""Pixels left of the notes: the names of tracks, then of rows."""
 NAMES = 94
 PAD = 24
-"""Pixels of the strike row: a pad beside each row's name."""
+"""Width in pixels of the pads beside the row names."""
 MOST = 400
-"""Names kept at most."""
+"""Cached names at most."""
 
 _CLEAR = QImage.Format.Format_ARGB32_Premultiplied
 
 
 class RowLabels:
-    """Pictures of names, kept."""
+    """Cached images of names."""
 
     def __init__(self) -> None:
         self._kept: dict[tuple[object, ...], QImage] = {}

@@ -1,8 +1,7 @@
-"""Painting rows of notes as images: whole arrays at once, so that a hundred thousand notes cost what a hundred do.
+"""Paints rows of notes as images from whole arrays, so that a hundred thousand notes cost as much as a hundred.
 
-A row becomes one image in device pixels. Stems are columns as high as their
-velocity; where two share a column the louder is seen. Marks and strokes are
-small patterns of pixels set at all places together.
+A row becomes one image in device pixels. Stems are columns as high as their velocity; where two share a column the
+louder is visible. Marks and strokes are small pixel patterns set at all places together.
 """
 
 from __future__ import annotations
@@ -17,23 +16,23 @@ from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen, QPolygonF
 from puresignal.ui.takes.timeline_rows import Row
 
 STEM = 4.0
-"""Pixels: width of a stem."""
+"""Width of a stem in pixels."""
 FOOT = 9.0
-"""Pixels below the base line that the foot marks take."""
+"""Pixels below the base line for the foot marks."""
 TELLABLE, MARKED = 5.0, 9.0
-"""Mean pixels between hits from which stems are drawn at full width, and from which they carry marks."""
+"""Mean pixels between hits from which stems have full width, and from which they have marks."""
 
 PLAYED, CLEAN, BOTH = "played", "clean", "both"
 
 
 @dataclass(frozen=True)
 class Frame:
-    """Where a row is painted.
+    """The geometry of a row.
 
-    left, width   pixels: the sheet's left edge in the view, and how wide it is
-    x0, scale     pixel of second 0 in the view, and pixels a second
-    begin, end    seconds in sight
-    ratio         device pixels a pixel
+    left, width   pixels: the sheet's left edge in the view, and its width
+    x0, scale     pixel of second 0 in the view, and pixels per second
+    begin, end    visible seconds
+    ratio         device pixels per pixel
     """
 
     left: float
@@ -52,10 +51,10 @@ def stem_tops(velocity: np.ndarray, base: float, height: float) -> np.ndarray:
 
 
 def columns(x: np.ndarray, value: np.ndarray, width: int, reach: int = 1) -> np.ndarray:
-    """(width,) the highest value in each pixel column, 0 where there is none.
+    """(width,) the highest value in each pixel column, 0 for none.
 
     x      (n,) first pixel of each
-    reach  pixels that each is wide
+    reach  width of each in pixels
     """
     highest = np.zeros(width, np.float32)
     place = x.astype(np.int64)
@@ -69,10 +68,10 @@ def columns(x: np.ndarray, value: np.ndarray, width: int, reach: int = 1) -> np.
 def draw_row(
     painter: QPainter, row: Row, show: str, frame: Frame, base: float, height: float, colours: tuple[QColor, QColor]
 ) -> None:
-    """A row of stems.
+    """Draw a row of stems.
 
-    base, height  pixels: the base line's y, and how tall the loudest stem is
-    colours       of the stems, and of the strokes through what was taken out
+    base, height  pixels: y of the base line, and height of the hardest stem
+    colours       of the stems, and of the strokes through removed notes
     """
     ratio = frame.ratio
     wide = max(1, round(frame.width * ratio))
@@ -111,7 +110,7 @@ def draw_row(
 
 
 def _part(start: np.ndarray, velocity: np.ndarray, frame: Frame) -> tuple[np.ndarray, np.ndarray]:
-    """Device pixels from the sheet's left edge, and velocities, of what is in sight."""
+    """Device pixels from the sheet's left edge, and velocities, of the visible notes."""
     first, last = np.searchsorted(start, (frame.begin, frame.end))
     x = (frame.x0 - frame.left + start[first:last] * frame.scale) * frame.ratio
     return x, velocity[first:last]
@@ -137,7 +136,7 @@ def _fill(
 def _fill_hollow(
     pixels: np.ndarray, x: np.ndarray, velocity: np.ndarray, above: int, stem: int, height: float, colour: np.uint32
 ) -> None:
-    """Stems as outlines one pixel thick; too narrow ones are solid."""
+    """Stems as outlines one pixel thick; narrow ones are solid."""
     if not len(x):
         return
     edge = max(1, stem // 4)
@@ -186,13 +185,13 @@ def draw_mark(painter: QPainter, mark: str, x: float, y: float, colour: QColor) 
 
 @lru_cache(maxsize=64)
 def _mark(mark: str, ratio: float) -> np.ndarray:
-    """(k, 2) pixels (dy, dx) of a mark about its middle, in device pixels."""
+    """(k, 2) pixels (dy, dx) of a mark around its middle, in device pixels."""
     return _pixels_of(_lines(mark), 1.5, ratio)
 
 
 @lru_cache(maxsize=8)
 def _stroke(ratio: float) -> np.ndarray:
-    """(k, 2) pixels of the stroke through what was taken out."""
+    """(k, 2) pixels of the stroke through removed notes."""
     return _pixels_of([QLineF(-5, 4, 5, -4)], 1.5, ratio)
 
 
@@ -214,7 +213,7 @@ def _pixels_of(lines: list[QLineF], thick: float, ratio: float) -> np.ndarray:
 def draw_bars(
     painter: QPainter, row: Row, show: str, frame: Frame, base: float, height: float, colours: tuple[QColor, QColor]
 ) -> None:
-    """Pitched notes as bars of one height, with velocity as a filled edge at their start."""
+    """Draw pitched notes as bars of one height, with velocity as a filled edge at their start."""
     start, end, velocity, note = (
         (row.start, row.end, row.velocity, row.note)
         if show == PLAYED
@@ -254,7 +253,7 @@ def _bars_image(
     height: float,
     colour: QColor,
 ) -> None:
-    """Bars too many to be told apart: the pixels that any of them covers."""  # fmt: skip
+    """Bars too dense to be told apart: all pixels that any of them covers."""  # fmt: skip
     start, end, note = (column[part] for column in notes)
     wide, tall = max(1, round(frame.width)), max(1, round(height))
     filled = np.zeros((tall + 1, wide + 1), np.int32)
@@ -270,7 +269,7 @@ def _bars_image(
 
 
 def skyline(loudest: np.ndarray, height: int, colour: QColor) -> QImage:
-    """An image of columns as high as their velocity, clear elsewhere."""
+    """An image of columns as high as their velocity, transparent elsewhere."""
     tall = np.ceil(loudest / 127.0 * height).astype(np.int64)
     filled = np.arange(height)[:, None] >= height - tall[None, :]
     pixels = np.where(filled, np.uint32(colour.rgba()), np.uint32(0)).astype(np.uint32)
@@ -280,14 +279,14 @@ def skyline(loudest: np.ndarray, height: int, colour: QColor) -> QImage:
 
 
 def caret(x: float, y: float) -> QPolygonF:
-    """A small pointer from above, for what is chosen."""
+    """A small pointer from above for a selected note."""
     return QPolygonF([QPointF(x - 4.5, y - 7), QPointF(x + 4.5, y - 7), QPointF(x, y)])
 
 
 def draw_whiskers(
     painter: QPainter, starts: np.ndarray, lines: np.ndarray, frame: Frame, base: float, ink: QColor
 ) -> None:
-    """From each stem's foot a line to its grid line: how early or late it was.
+    """Draw a line from each stem's foot to its grid line: how early or late it was.
 
     starts  (n,) seconds of the stems; lines: (k,) seconds of the grid, rising
     """

@@ -1,4 +1,4 @@
-"""The Takes view: played beside clean, over bars and beats; the path and the chosen note at the right."""
+"""The Takes view: played and clean notes over bars and beats, with the path and the selected note at the right."""
 
 from __future__ import annotations
 
@@ -31,14 +31,14 @@ from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 SIDE = 272
 BEFORE, AFTER = 1.5, 1.0
-"""Seconds around a note in which it is heard."""
+"""Seconds before and after a note that are played as its context."""
 
 
 class TakesView(QWidget):
-    """The timeline with its few controls, a line that says what the pointer is on, and the side.
+    """The timeline with its controls, a line that describes what is under the pointer, and the side panel.
 
-    stretched  another stretch of time is chosen: (begin, end) in seconds, or None
-    heard      a stretch shall be played once: (begin, end) in seconds
+    range_selected      another time range: (begin, end) in seconds, or None
+    audition_requested  play a range once: (begin, end) in seconds
     """
 
     range_selected = Signal(object)
@@ -161,7 +161,7 @@ class TakesView(QWidget):
         return button
 
     def set_compact(self, compact: bool) -> None:
-        """For a narrow window: a narrower side, and what a key does as well is not shown."""
+        """In a narrow window use a narrower side panel and hide buttons that keys duplicate."""
         self.side.setFixedWidth(240 if compact else SIDE)
         self.hear.setVisible(not compact)
 
@@ -173,7 +173,7 @@ class TakesView(QWidget):
         self.timeline.set_show(show)
 
     def show_take(self, shown: Shown | None) -> None:
-        """The current take; zoom, place and choice stay where it is the same one as before."""
+        """Show the current take; zoom, position and selection are kept for the same take."""
         before, self._shown = self._shown, shown
         self.timeline.setVisible(shown is not None)
         self.empty.setVisible(shown is None)
@@ -181,7 +181,7 @@ class TakesView(QWidget):
         if shown is None:
             self.trace.show_notes(None, np.zeros(0, np.int64))
             return
-        # A take that is still being played is another value each time, but the same one to look at.
+        # A take that is still being played is a new value each time, but the same one to the player.
         growing = self._workbench.session.take(shown.ref.ident) is None
         same = before is not None and (before.take is shown.take or (growing and before.take.ident == shown.take.ident))
         self._draw(not same)
@@ -206,7 +206,7 @@ class TakesView(QWidget):
         return self._shown.outcome
 
     def point_at(self, action: int, reason: int) -> None:
-        """Chooses the notes behind a figure of the tally; (-1, -1) chooses none."""
+        """Select the notes behind a figure of the tally; (-1, -1) selects none."""
         if self._shown is None or (action, reason) == (-1, -1):
             self.timeline.select(np.zeros(0, np.int64))
             return
@@ -221,7 +221,7 @@ class TakesView(QWidget):
             self.choose(row_painter.PLAYED if reason == -2 else row_painter.CLEAN)
 
     def show_hits(self, origins: np.ndarray) -> None:
-        """Chooses notes and brings the first into view."""
+        """Select notes and bring the first into view."""
         self._point(origins)
 
     def _point(self, origins: np.ndarray) -> None:
@@ -239,7 +239,7 @@ class TakesView(QWidget):
         return np.sort(self._shown.outcome.input_notes.start[rows[rows >= 0]])
 
     def step(self, direction: int) -> None:
-        """To the next chosen note, or the one before."""
+        """Go to the next selected note, or the previous one."""
         if self._shown is None or not len(self.timeline.selected):
             return
         starts = self._starts(self.timeline.selected)
@@ -250,10 +250,10 @@ class TakesView(QWidget):
             at = float(later[0] if direction > 0 else later[-1])
             self.timeline.move_by(at - place)
 
-    # Doing
+    # Actions
 
     def act(self, action: str) -> None:
-        """What a key, a button or the menu asks for."""
+        """Do what a key, a button or the menu asked for."""
         if self._shown is None:
             return
         if action in ("next doubtful", "doubtful before"):
@@ -280,7 +280,7 @@ class TakesView(QWidget):
             self._step_doubtful(1)
 
     def _step_doubtful(self, direction: int) -> None:
-        """To the next doubtful note that the player has not settled."""
+        """Go to the next doubtful note without a decision by the player."""
         assert self._shown is not None
         verdicts = dict(self._shown.ref.verdicts)
         open_ones = np.array(
@@ -299,13 +299,13 @@ class TakesView(QWidget):
             self._hear(self.timeline.selected)
 
     def _hear(self, origins: np.ndarray) -> None:
-        """Plays the chosen notes and what stands around them."""
+        """Play the selected notes in context."""
         if len(origins):
             starts = self._starts(origins)
             self.audition_requested.emit(float(starts[0]) - BEFORE, float(starts[-1]) + AFTER)
 
     def menu(self) -> QMenu:
-        """What can be done with the chosen notes."""
+        """What can be done with the selected notes."""
         menu = QMenu(self)
         some, single = len(self.timeline.selected) > 0, len(self.timeline.selected) == 1
         for act, label, able in (
@@ -326,10 +326,10 @@ class TakesView(QWidget):
     def _choose(self, origins: np.ndarray) -> None:
         self.trace.show_notes(self._shown, origins)
 
-    # Saying
+    # Descriptions
 
     def describe(self, origin: int) -> str:
-        """What a note is and what became of it, in a line or two."""
+        """A note and what happened to it, in a line or two."""
         if self._shown is None or origin < 0:
             return ""
         outcome, tempo = self._shown.outcome, self._shown.take.tempo

@@ -1,4 +1,4 @@
-"""The drawn part of Takes: tracks with their rows over bars and beats, and the whole take in one strip below."""
+"""The drawing area of Takes: tracks with their rows over bars and beats, and the overview below."""
 
 from __future__ import annotations
 
@@ -32,13 +32,13 @@ from puresignal.ui.widgets import theme
 
 GLOW_MS = 140
 MOST_CARETS = 250
-"""Chosen notes of a row in sight that each get a pointer of their own."""
+"""Selected notes per row that get a pointer each."""
 NARROWEST, WIDEST = 2.0, 4000.0
-"""Pixels a second: how far one can zoom out beyond fit, and in."""
+"""Pixels per second: limits of the zoom beyond fit, and in."""
 
 
 class PlayLine(QWidget):
-    """The line that shows where playing is: a widget of its own, so that only what it uncovers is painted again."""
+    """The position line: a widget of its own, so that only what it uncovers is repainted."""
 
     def __init__(self, parent: QWidget):
         super().__init__(parent)
@@ -50,19 +50,19 @@ class PlayLine(QWidget):
 
 
 class Timeline(QAbstractScrollArea):
-    """Draws a picture of a take. Wheel scrolls, Ctrl and wheel zooms about the pointer.
+    """Draws the rows of a take. The wheel scrolls; Ctrl and wheel zooms around the pointer.
 
-    Click, sweep over the sheet, click a row's or a track's name: notes are chosen;
-    Shift and Ctrl add. Drag on the ruler: a stretch of time is chosen.
+    Clicking or dragging over the sheet, or clicking the name of a row or track, selects notes; Shift and Ctrl add.
+    Dragging on the ruler selects a time range.
 
-    hovered    the note under the pointer as its origin, -1 for none
-    passed     what is under the pointer, in words
-    chosen     other notes are chosen: their origins
-    stretched  another stretch of time is chosen: (begin, end) in seconds, or None
-    acted      a key asked for something: "take out", "put back", "next doubtful" ...
-    menu_asked a context menu is wanted, at a global point
-    went       playing shall go to a moment: seconds
-    struck     the pad beside a row was struck: (articulation, velocity)
+    hovered              origin of the note under the pointer, -1 for none
+    description_changed  what is under the pointer, in words
+    chosen               the selection changed: its origins
+    range_selected       another time range: (begin, end) in seconds, or None
+    action_requested     a key was pressed: "take out", "put back", "next doubtful" ...
+    menu_requested       a context menu, at a global point
+    seek_requested       move playback to a second
+    pad_played           the pad beside a row was hit: (articulation, velocity)
     """
 
     hovered = Signal(int)
@@ -111,10 +111,10 @@ class Timeline(QAbstractScrollArea):
         self._line_at = 0.0
         self._glowing: str | None = None
 
-    # Where playing is
+    # Position
 
     def set_line(self, second: float, follow: bool) -> None:
-        """The play line stands at a moment. follow: turns over where it leaves the view."""
+        """Move the position line. follow: turn the page when it leaves the view."""
         self._line_at = second
         begin, end = self.seconds_in_view()
         if follow and not begin <= second < end:
@@ -130,10 +130,10 @@ class Timeline(QAbstractScrollArea):
         if seen:
             self.line.setGeometry(x, RULER - 12, 2, max(1, self.viewport().height() - RULER - OVERVIEW + 12))
 
-    # What is shown
+    # Contents
 
     def show_picture(self, picture: Picture, tempo: TempoMap, fit: bool) -> None:
-        """Draws a picture; `fit` starts at its beginning with a few bars in view."""
+        """Show rows; `fit` starts at the beginning with a few bars in view."""
         self._picture, self._tempo = picture, tempo
         self._flag_selected()
         if fit:
@@ -149,7 +149,7 @@ class Timeline(QAbstractScrollArea):
         self.viewport().update()
 
     def select(self, origins: np.ndarray, tell: bool = True) -> None:
-        """Chooses notes by their origins."""
+        """Select notes by their origins."""
         self.selected = np.unique(np.asarray(origins, np.int64))
         self._flag_selected()
         self.viewport().update()
@@ -157,23 +157,23 @@ class Timeline(QAbstractScrollArea):
             self.chosen.emit(self.selected)
 
     def _flag_selected(self) -> None:
-        """A look-up by origin, so that painting asks each note in sight once."""
+        """A look-up by origin, so that painting checks each visible note once."""
         most = max((int(row.origin.max()) for row in self._picture.rows if len(row.origin)), default=-1)
         flags = np.zeros(max(most, int(self.selected.max(initial=-1))) + 1, bool)
         flags[self.selected] = True
         self._is_selected = flags
 
     def set_stretch(self, stretch: tuple[float, float] | None) -> None:
-        """Chooses a stretch of time, or none."""
+        """Select a time range, or none."""
         self.stretch = stretch
         self.viewport().update()
         self.range_selected.emit(stretch)
 
     def set_describe(self, describe: Callable[[int], str]) -> None:
-        """A function from a note's origin to the words for it."""
+        """Set the function that describes a note by its origin."""
         self._describe = describe
 
-    # Where things are
+    # Geometry
 
     def seconds_in_view(self) -> tuple[float, float]:
         return self._begin, self._begin + self._drawn_width() / self._scale
@@ -191,7 +191,7 @@ class Timeline(QAbstractScrollArea):
         return None
 
     def row_boxes(self) -> list[tuple[str, str, QRectF]]:
-        """(track, row label, box in the viewport) of each row, for tests and for reading aloud."""
+        """(track, row label, box in the viewport) of each row, for tests and accessibility."""
         return [
             (group.title, row.label, QRectF(GUTTER, top, self._drawn_width(), height))
             for group, row, top, height in self._rows()
@@ -205,7 +205,7 @@ class Timeline(QAbstractScrollArea):
         return plain * 2 if row.pitched else plain
 
     def _fit_height(self) -> float:
-        """Height of a plain row: what there is room for, within reason."""
+        """Height of a plain row: the available space, within limits."""
         units = sum(2 if row.pitched else 1 for row in self._picture.rows)
         room = self.viewport().height() - RULER - OVERVIEW - 4 * len(self._picture.groups)
         return float(np.clip(room / max(1, units), 38.0, 84.0))
@@ -232,7 +232,7 @@ class Timeline(QAbstractScrollArea):
         self.viewport().update()
 
     def _hold(self) -> None:
-        """Keeps zoom and place within what makes sense."""
+        """Keep zoom and position within limits."""
         width, length = self._drawn_width(), max(1.0, self._picture.length)
         self._scale = float(np.clip(self._scale, min(NARROWEST, 0.9 * width / length), WIDEST))
         self._begin = float(np.clip(self._begin, 0.0, max(0.0, length - 0.5 * width / self._scale)))
@@ -240,7 +240,7 @@ class Timeline(QAbstractScrollArea):
     # Moving
 
     def zoom(self, factor: float, about: float | None = None) -> None:
-        """Zooms about a pixel, the middle by default."""
+        """Zoom around a pixel, by default the middle."""
         about = GUTTER + self._drawn_width() / 2 if about is None else max(float(GUTTER), about)
         second = self.second_at(about)
         self._scale = float(np.clip(self._scale * factor, NARROWEST / 4, WIDEST))
@@ -249,7 +249,7 @@ class Timeline(QAbstractScrollArea):
         self.viewport().update()
 
     def show_all(self) -> None:
-        """The whole take in view."""
+        """Show the whole take."""
         self._scale = self._drawn_width() / max(0.5, self._picture.length * 1.02)
         self._begin = 0.0
         self._hold()
@@ -261,7 +261,7 @@ class Timeline(QAbstractScrollArea):
         self.viewport().update()
 
     def bring_into_view(self, second: float) -> None:
-        """Moves so that a moment can be seen, if it cannot."""
+        """Scroll so that a second is visible, if it is not."""
         begin, end = self.seconds_in_view()
         if not begin + 0.05 * (end - begin) <= second <= end - 0.05 * (end - begin):
             self._begin = second - 0.3 * (end - begin)
@@ -343,7 +343,7 @@ class Timeline(QAbstractScrollArea):
                     self.select(np.zeros(0, np.int64))
 
     def _strike(self, at: QPointF) -> bool:
-        """Strikes the pad beside a row: harder the higher it is struck. Whether there was one."""
+        """Play the pad beside a row: harder the higher it is hit. Returns whether there was one."""
         for _, row, top, height in self._rows():
             if top <= at.y() < top + height and row.articulation is not None:
                 part = (at.y() - top) / height * 2 - 1
@@ -359,7 +359,7 @@ class Timeline(QAbstractScrollArea):
         self.viewport().update()
 
     def _choose(self, origins: np.ndarray, more: bool) -> None:
-        """Chooses notes; more adds them, or lets them go where all are chosen already."""
+        """Select notes; with `more`, add them, or remove them if all are selected already."""
         if not more:
             self.select(origins)
         elif len(origins) and np.isin(origins, self.selected).all():
@@ -368,7 +368,7 @@ class Timeline(QAbstractScrollArea):
             self.select(np.union1d(self.selected, origins))
 
     def _named_at(self, at: QPointF) -> np.ndarray:
-        """All notes of the row whose name is at a point, or of the track."""
+        """All notes of the row or track whose name is at a point."""
         for group, row, top, height in self._rows():
             if top <= at.y() < top + height:
                 rows = group.rows if at.x() < NAMES else (row,)
@@ -376,7 +376,7 @@ class Timeline(QAbstractScrollArea):
         return np.zeros(0, np.int64)
 
     def _on_beat(self, second: float) -> float:
-        """The beat nearest to a moment."""
+        """The beat nearest to a second."""
         beat = float(self._tempo.seconds_to_beats(np.array([max(0.0, second)]))[0])
         return float(self._tempo.beats_to_seconds(np.array([round(beat)]))[0])
 
@@ -402,7 +402,7 @@ class Timeline(QAbstractScrollArea):
             self.viewport().update()
 
     def _swept(self) -> np.ndarray:
-        """Notes inside the swept box."""
+        """Notes inside the selection box."""
         if self._sweep is None:
             return np.zeros(0, np.int64)
         box = QRectF(self._sweep[0], self._sweep[1]).normalized()
@@ -416,7 +416,7 @@ class Timeline(QAbstractScrollArea):
         return np.concatenate(found)
 
     def _drawn(self, row: Row) -> tuple[np.ndarray, np.ndarray]:
-        """Starts and origins of the notes of a row that can be seen."""
+        """Starts and origins of the visible notes of a row."""
         return (row.clean_start, row.clean_origin) if self._show == row_painter.CLEAN else (row.start, row.origin)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -443,7 +443,7 @@ class Timeline(QAbstractScrollArea):
         self._hold()
         self.viewport().update()
 
-    # Saying what is there
+    # Descriptions
 
     def note_at(self, at: QPointF) -> int:
         """Origin of the note within five pixels of a point, -1 for none."""
@@ -460,7 +460,7 @@ class Timeline(QAbstractScrollArea):
         return int(origin[best]) if abs(float(start[best]) - second) * self._scale <= 5 else -1
 
     def words_at(self, at: QPointF) -> str:
-        """What is at a point, in words: a note, a row, a moment."""
+        """What is at a point, in words: a note, a row, a position."""
         origin = self.note_at(at)
         if origin >= 0:
             return self._describe(origin)
@@ -594,7 +594,7 @@ class Timeline(QAbstractScrollArea):
         accent = theme.current().colour("accent")
         painter.setBrush(accent)
         if len(here) > MOST_CARETS:
-            # Too many to point at one by one: a line over them.
+            # Too many for single pointers: a line over them.
             places = np.unique((frame.x0 + row.start[here] * frame.scale).astype(np.int64))
             runs = np.split(places, np.flatnonzero(np.diff(places) > 3) + 1)
             painter.drawRects([QRectF(run[0], base - tall - 4, run[-1] - run[0] + 2, 3) for run in runs])

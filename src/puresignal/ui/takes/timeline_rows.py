@@ -1,4 +1,4 @@
-"""From a take's outcome to rows of stems: plain arrays that the takes view draws. Pure functions."""
+"""From a take's result to rows of stems: plain arrays for the takes view. Pure functions."""
 
 from __future__ import annotations
 
@@ -15,21 +15,21 @@ from puresignal.core.session.track_settings import Delivery
 _LOOSE = 100_000
 """Row keys from here on are channel and note instead of an articulation."""
 _TRACK = 1_000_000
-"""Row keys of one track lie within this."""
+"""Row keys of one track lie within this range."""
 
 
 @dataclass(frozen=True, eq=False)
 class Row:
-    """One line of the picture. Arrays run by time.
+    """One row. Arrays run by time.
 
     label    what is played on it, in words
-    family   for the colour; mark is the percussion mark at a stem's foot
+    family   for the colour; mark: the percussion mark at the foot of its stems
     pitched  bars at their pitch instead of stems
-    loose    it leads nowhere
-    start, end, velocity, note, origin   of the played notes
-    articulation  what a strike on its pad plays, None for a row that is no drum's
-    gone     (n,) bool, which played notes did not leave
-    clean_start, clean_end, clean_velocity, clean_note, clean_origin  of the notes that left
+    unmapped not in the map
+    start, end, velocity, note, origin   of the input notes
+    articulation  what its pad plays, None for a row that is not a drum
+    gone     (n,) bool, which input notes were removed
+    clean_start, clean_end, clean_velocity, clean_note, clean_origin  of the output notes
     """
 
     label: str
@@ -63,7 +63,7 @@ class Group:
 
 @dataclass(frozen=True, eq=False)
 class Picture:
-    """All tracks, how long the whole is in seconds, and the played notes that it was made of."""
+    """All tracks, the length in seconds, and the input notes they are made of."""
 
     groups: tuple[Group, ...]
     length: float
@@ -76,10 +76,10 @@ class Picture:
 
 @dataclass(frozen=True, eq=False)
 class _Lines:
-    """Which played notes stand on which line: it stays while settings move that only take out or change.
+    """The rows of the input notes, unchanged while settings move that only remove or change notes.
 
-    line    (n,) line of each played note, a number that holds track and articulation
-    lines   the lines that there are, rising; parts: the played rows of each
+    line    (n,) row key of each input note: track and articulation
+    lines   the row keys, sorted; parts: the input notes of each
     """
 
     played: Notes
@@ -95,7 +95,7 @@ def _lines_of(outcome: Outcome) -> _Lines:
     played = outcome.input_notes
     if _last_lines and _last_lines[0].played is played:
         return _last_lines[0]
-    # Where no articulation is known, a kit's row is the note itself; a channel of its own is one row of bars.
+    # Without an articulation a row of the kit is the note itself; a channel of its own is one row of bars.
     own_channel = np.array(["/" in t.key for t in outcome.tracks], bool)
     loose_key = _LOOSE + played.channel.astype(np.int32) * 128 + played.note
     named = played.articulation.astype(np.int32)
@@ -108,9 +108,9 @@ def _lines_of(outcome: Outcome) -> _Lines:
 
 
 def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context | None = None) -> Picture:
-    """Rows by articulation under their tracks; what leads nowhere comes first.
+    """Rows by articulation under their tracks; unmapped rows come first.
 
-    whole  a context whose kit's every articulation gets a row, played or not
+    whole  a context of whose kit every articulation gets a row, played or not
     """
     played, clean = outcome.input_notes, outcome.output_notes
     if not len(played):
@@ -121,7 +121,7 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
     made = _lines_of(outcome)
     lines, parts = made.lines, made.parts
     lead = np.flatnonzero(clean.branch == 0)
-    # Where each played note left as, -1 where it did not: a line's clean notes are then picked, not sorted.
+    # Index of each input note's output note, -1 if removed: a row's output notes are picked, not sorted.
     place_in_clean = np.full(len(played), -1, np.int64)
     place_in_clean[np.searchsorted(played.seq, clean.seq[lead])] = lead
     clean_parts = [place[place >= 0] for place in (place_in_clean[mine] for mine in parts)]

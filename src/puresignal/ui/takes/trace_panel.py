@@ -1,4 +1,4 @@
-"""The way of a note: what it arrived as, what each stage made of it and why, and the player's word on it."""
+"""The trace of a note: what it arrived as, what each stage did and why, and the player's decision."""
 
 from __future__ import annotations
 
@@ -22,9 +22,9 @@ _STAGES = {
 
 
 class TracePanel(QWidget):
-    """Tells about the chosen notes.
+    """Describes the selected notes.
 
-    acted  "take out", "put back", "as the stages say", "take out alike", "put back alike"
+    action_requested  "take out", "put back", "as the stages say", "take out alike", "put back alike"
     """
 
     action_requested = Signal(str)
@@ -70,7 +70,7 @@ class TracePanel(QWidget):
         column.addStretch()
 
     def show_notes(self, shown: Shown | None, origins: np.ndarray) -> None:
-        """One note's way, or how many of which sort are chosen."""
+        """Show one note's trace, or a count of several selected notes."""
         for button in self.buttons.values():
             button.setVisible(shown is not None and len(origins) > 0)
         if shown is None or not len(origins):

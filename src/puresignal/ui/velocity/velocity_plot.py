@@ -1,4 +1,4 @@
-"""One drum's velocities: what comes in below, what leaves at the side, the curve between, and each hit as a mark."""
+"""One drum's velocities: in below, out at the side, the curve in between, and each hit as a mark."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from puresignal.ui.widgets import theme
 FADE_SECONDS = 0.9
 FOOT, SIDE, HEAD = 24.0, 24.0, 24.0
 NEAR = 9.0
-"""Pixels from a point of the curve within which it is grabbed."""
+"""Pixels within which a point of the curve is grabbed."""
 BINS = 32
 
 
@@ -26,10 +26,10 @@ def _on_curve(points: Sequence[tuple[float, float]], x: float) -> float:
 
 
 class VelocityPlot(QWidget):
-    """Draws one drum; the curve's points are dragged, a double click makes or removes one.
+    """Draws one drum; the curve's points are dragged, a double click adds or removes one.
 
-    chosen  it was clicked
-    shaped  (shape, gesture): the curve is another; the steps of a drag are one gesture
+    chosen         it was clicked
+    curve_changed  (shape, gesture); the steps of a drag are one gesture
     """
 
     chosen = Signal()
@@ -61,13 +61,13 @@ class VelocityPlot(QWidget):
         return QSize(210, 176)
 
     def show_hits(self, arrived: np.ndarray, left: np.ndarray, shape: Shape, own: bool) -> None:
-        """The hits of a take and the shape they went through. own: the shape is this drum's, and not that of all."""
+        """Show the hits of a take and their shape. own: the shape is this drum's, not the one for all."""
         self._arrived, self._left, self.own = arrived, left, own
         self.shape_now, self._out = shape, table(shape)
         self.update()
 
     def mark(self, velocity: float) -> None:
-        """A hit comes in now."""
+        """Mark a hit that arrives now."""
         out = self._out[int(np.clip(velocity, 0, 127))]
         self._marks.append((time.monotonic(), velocity, float(out) if out == out else 0.0))
         del self._marks[:-40]
@@ -86,7 +86,7 @@ class VelocityPlot(QWidget):
             self._frames.stop()
         self.update()
 
-    # Where things are
+    # Geometry
 
     def field(self) -> QRectF:
         """The square of the curve."""
@@ -112,7 +112,7 @@ class VelocityPlot(QWidget):
         near = int(np.argmin(far))
         return near if far[near] <= NEAR else -1
 
-    # The pointer
+    # Pointer
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
@@ -142,7 +142,7 @@ class VelocityPlot(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Up: 3.0, Qt.Key.Key_Down: -3.0}
         if event.key() in steps:
-            # By keyboard the middle is bent, which is what a curve is mostly for.
+            # By keyboard the middle is bent, which is what a curve is mostly used for.
             x = 64.0
             y = _on_curve(self.shape_now.curve, x) + steps[Qt.Key(event.key())]
             self._emit(((LEAST, LEAST), (x, min(MOST, max(LEAST, y))), (MOST, MOST)), f"curve {self.key}")
@@ -200,7 +200,7 @@ class VelocityPlot(QWidget):
             painter.drawLine(QPointF(at.x(), at.y() - size), QPointF(at.x(), at.y() + size))
 
     def _paint_heaps(self, painter: QPainter, box: QRectF) -> None:
-        """What comes in as columns below the square, what leaves as bars at its side."""
+        """Input velocities as columns below the square, output velocities as bars at its side."""
         colour = theme.current().family(self._family)
         counts, _ = np.histogram(self._arrived, BINS, (0, 128))
         most = max(1, int(counts.max(initial=0)))
@@ -225,7 +225,7 @@ class VelocityPlot(QWidget):
         painter.drawPolyline(QPolygonF([self.at(v, o) for v, o in heard]))
         plain = replace(self.shape_now, curve=STRAIGHT).plain
         if not plain:
-            # The curve's own points lie on it only where nothing else is set; so it is shown beside what leaves.
+            # The curve's own points lie on it only if nothing else is set, so it is drawn beside the output.
             painter.setPen(QPen(current.colour("faint"), 1, Qt.PenStyle.DashLine))
             painter.drawPolyline(QPolygonF([self.at(x, y) for x, y in self.shape_now.curve]))
         painter.setPen(QPen(current.colour("ink"), 1.5))

@@ -1,4 +1,4 @@
-"""The Velocity view: a plot for each drum, and what is set about the one that is chosen."""
+"""The Velocity view: a plot for each drum, and the settings of the selected one."""
 
 from __future__ import annotations
 
@@ -36,9 +36,9 @@ COLUMNS = 4
 
 
 class VelocityView(QWidget):
-    """Plots in the middle, the chosen drum's settings at the right.
+    """Plots in the middle, the selected drum's settings at the right.
 
-    offered  something that can be done: what it would do, its name, a tip, and what does it
+    suggestion_made  a suggested action: its effect, its name, a tip, and the action
     """
 
     suggestion_made = Signal(str, str, str, object)
@@ -162,7 +162,7 @@ class VelocityView(QWidget):
     # Showing
 
     def show_take(self, shown: Shown | None) -> None:
-        """The current take's drums, and what is set."""
+        """Show the current take's drums and settings."""
         self._shown = shown
         drums = drum_statistics.of_take(shown.outcome, shown.take) if shown is not None else ()
         self._stats = {one.name: one for one in drums}
@@ -200,7 +200,7 @@ class VelocityView(QWidget):
         return plot
 
     def choose(self, key: str) -> None:
-        """Shows the settings of a drum, or of all."""
+        """Show the settings of a drum, or of all."""
         self.key = key
         for other, plot in self.plots.items():
             plot.selected = other == key
@@ -229,7 +229,7 @@ class VelocityView(QWidget):
         self.about.setText("\n".join(lines))
 
     def _mark(self, records: list[Record]) -> None:
-        """Hits that come in now, on their drums."""
+        """Mark hits that arrive now on their drums."""
         if not self.isVisible():
             return
         for record in records[-16:]:
@@ -240,7 +240,7 @@ class VelocityView(QWidget):
                     if key in self.plots:
                         self.plots[key].mark(float(data[2]))
 
-    # Changing
+    # Editing
 
     def _stage(self) -> Velocity:
         return self._workbench.session.path.velocity
@@ -252,7 +252,7 @@ class VelocityView(QWidget):
     def _shape(self, key: str, shape: Shape, gesture: str | None = None) -> None:
         stage = self._stage()
         shapes = {**dict(stage.shapes), key: shape}
-        # A drum that says what all say anyway says nothing of its own.
+        # A drum with the same settings as all drums has none of its own.
         if shape == Shape() and (key == ALL or ALL not in shapes):
             del shapes[key]
         name = (
@@ -273,7 +273,7 @@ class VelocityView(QWidget):
         self._do(self.tr("reset velocities"), replace(stage, shapes=left))
 
     def _even(self) -> None:
-        """Says what evening out would do; the player takes it or not."""
+        """Show what matching would do; the player accepts it or not."""
         found = evened({name: one.arrived for name, one in self._stats.items()})
         if not found:
             self._workbench.message_shown.emit(

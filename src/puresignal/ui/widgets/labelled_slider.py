@@ -1,4 +1,4 @@
-"""A setting with its name, its value in the player's unit and a slider; double-click goes back to its default."""
+"""A setting with its name, its value in the player's unit, and a slider; double-click resets it."""
 
 from __future__ import annotations
 
@@ -11,9 +11,9 @@ _gestures = itertools.count()
 
 
 class LabelledSlider(QWidget):
-    """One number setting.
+    """One numeric setting.
 
-    moved  (value, gesture): values of one gesture belong to one step of undo
+    moved  (value, gesture): values of one gesture form one undo step
     """
 
     moved = Signal(float, str)
@@ -49,7 +49,7 @@ class LabelledSlider(QWidget):
         return round(self._low + self.slider.value() * self._step, 6)
 
     def show_value(self, value: float) -> None:
-        """Shows a value without telling anybody."""
+        """Show a value without emitting a signal."""
         self.slider.blockSignals(True)
         self.slider.setValue(round((value - self._low) / self._step))
         self.slider.blockSignals(False)

@@ -1,4 +1,4 @@
-"""Choosing a note map: the one in use, the player's own, the shipped ones, or a file."""
+"""Chooses a note map: the one in use, the player's own, a shipped one, or a file."""
 
 from __future__ import annotations
 
@@ -17,14 +17,14 @@ class MapComboBox(QComboBox):
     """Offers note maps.
 
     chosen   the player chose a map
-    failed   a file could not be used: what to tell the player
+    failed   a file could not be used: the error text
     """
 
     chosen = Signal(object)
     failed = Signal(str)
 
     def __init__(self, check: Callable[[NoteMap, str], None] | None = None, parent: QWidget | None = None):
-        """check: raises NoteMapError for a map that cannot serve here."""
+        """check: raises NoteMapError for a map that is unsuitable here."""
         super().__init__(parent)
         self._check = check
         self.now: NoteMap | None = None
@@ -35,7 +35,7 @@ class MapComboBox(QComboBox):
         self.activated.connect(self._activate)
 
     def show_map(self, note_map: NoteMap | None, anew: bool = False) -> None:
-        """Shows the map in use, first in the list where it is in none of the collections.
+        """Show the map in use, first in the list if it is in no collection.
 
         anew  the collections may have changed
         """
@@ -63,7 +63,7 @@ class MapComboBox(QComboBox):
         self.setCurrentIndex(found[0] if found else -1)
 
     def open_file(self, path: Path) -> None:
-        """Chooses a map from a file, or says why not."""
+        """Choose a map from a file, or report why not."""
         try:
             note_map = note_map_file.read(path)
             if self._check is not None:
@@ -75,7 +75,7 @@ class MapComboBox(QComboBox):
             self.chosen.emit(note_map)
 
     def ask_file(self) -> None:
-        """Asks for a file and chooses the map in it."""
+        """Ask for a file and choose the map in it."""
         name, _ = QFileDialog.getOpenFileName(self, self.tr("Open a note map"), "", self.tr("Note maps (*.json)"))
         if name:
             self.open_file(Path(name))

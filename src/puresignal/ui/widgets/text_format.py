@@ -1,4 +1,4 @@
-"""Numbers and names as people read them. One way of saying each thing, for every view."""
+"""Numbers and names as people read them, the same way in every view."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ def meter(tempo: TempoMap) -> str:
 
 
 def size(number: int) -> str:
-    """Bytes as people say them."""
+    """A number of bytes in words."""
     if number < 1000:
         return f"{number} bytes"
     if number < 1_000_000:

@@ -1,4 +1,4 @@
-"""Colours by role, and the one typeface. Views ask for a role, never for a colour."""
+"""Colours by role, and the typeface. Views ask for a role, never for a colour."""
 
 from __future__ import annotations
 
@@ -14,12 +14,12 @@ from PySide6.QtWidgets import QApplication
 class Theme:
     """Colours by role, as #rrggbb.
 
-    paper   behind everything        sheet   where things are drawn or listed
-    ink     text                     faint   text that steps back
+    paper   background               sheet   behind drawings and lists
+    ink     text                     faint   secondary text
     line    hair lines               edge    frames of controls
-    accent  what is live or needs the player; on_accent is text on it
-    chosen  behind what is selected  shade   every other bar, table heads
-    families  one colour for each family of drums, told apart with colour-blind eyes too
+    accent  live, recording or urgent; on_accent: text on it
+    chosen  behind selections        shade   alternate bars, table heads
+    families  a colour for each family of drums, distinguishable for colour-blind eyes
     """
 
     name: str
@@ -100,12 +100,12 @@ _current = LIGHT
 
 
 def current() -> Theme:
-    """The theme that is worn now."""
+    """The theme in use."""
     return _current
 
 
 def load_fonts() -> None:
-    """Registers the typeface that ships with the program."""
+    """Register the shipped typeface."""
     for entry in sorted((_ASSETS / "fonts").glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(entry))
 
@@ -120,12 +120,12 @@ def _font(size: float, weight: QFont.Weight) -> QFont:
 
 
 def font(size: float = 10.0, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
-    """The typeface at a point size, with figures of one width."""
+    """The typeface at a point size, with tabular figures."""
     return QFont(_font(size, weight))
 
 
 def apply(app: QApplication, theme: Theme) -> None:
-    """Puts a theme on the whole program."""
+    """Apply a theme to the whole program."""
     global _current
     _current = theme
     app.setStyle("Fusion")

@@ -1,4 +1,4 @@
-"""What may be taller than its window: it scrolls up and down, has no frame, and the tab key passes it by."""
+"""A frameless vertical scroll area that the tab key skips."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QFrame, QScrollArea, QWidget
 
 
 class VerticalScrollArea(QScrollArea):
-    """Scrolls what it holds up and down, never sideways."""
+    """Scrolls its contents vertically, never sideways."""
 
     def __init__(self, inner: QWidget) -> None:
         super().__init__()
