@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, NoReturn
 
 from puresignal import __version__
 from puresignal.core.errors import PureSignalError
+from puresignal.translation import tr
 
 if TYPE_CHECKING:
     from puresignal.core.path.cleaning_path import CleaningPath
@@ -39,17 +40,17 @@ def main(arguments: list[str] | None = None) -> int:
         sys.stderr.close()
         return 0
     except KeyboardInterrupt:
-        print("pure-signal: stopped", file=sys.stderr)
+        print(tr("pure-signal: stopped"), file=sys.stderr)
         return 1
 
 
 def _window(arguments: list[str]) -> int:
     parser = _Parser(
         prog="pure-signal",
-        description="Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum.",
-        epilog="Commands: clean, transcribe, route, ports, maps, demo. See 'pure-signal COMMAND --help'.",
+        description=tr("Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum."),
+        epilog=tr("Commands: clean, transcribe, route, ports, maps, demo. See 'pure-signal COMMAND --help'."),
     )
-    parser.add_argument("files", nargs="*", metavar="FILE", type=Path, help="sessions and MIDI files to open")
+    parser.add_argument("files", nargs="*", metavar="FILE", type=Path, help=tr("sessions and MIDI files to open"))
     parser.add_argument("--version", action="version", version=f"Pure Signal {__version__}")
     options = parser.parse_args(arguments)
     from puresignal.ui.shell import app
@@ -61,42 +62,46 @@ def _command(arguments: list[str]) -> int:
     parser = _Parser(prog="pure-signal")
     commands = parser.add_subparsers(dest="command", required=True)
 
-    demo = commands.add_parser("demo", help="open the demo session")
-    demo.add_argument("--shots", metavar="DIR", type=Path, help="render every main view to DIR and exit")
+    demo = commands.add_parser("demo", help=tr("open the demo session"))
+    demo.add_argument("--shots", metavar="DIR", type=Path, help=tr("render every main view to DIR and exit"))
 
-    clean = commands.add_parser("clean", help="clean MIDI files: map, remove faults, split to tracks")
-    clean.add_argument("inputs", nargs="+", metavar="IN", type=Path, help="MIDI files, or folders of them")
-    clean.add_argument("--out", required=True, metavar="FILE|DIR", help="the result, or a folder for several")
+    clean = commands.add_parser("clean", help=tr("clean MIDI files: map, remove faults, split to tracks"))
+    clean.add_argument("inputs", nargs="+", metavar="IN", type=Path, help=tr("MIDI files, or folders of them"))
+    clean.add_argument("--out", required=True, metavar="FILE|DIR", help=tr("the result, or a folder for several"))
     _path_options(clean)
-    clean.add_argument("--report", metavar="F.json", type=Path, help="write a report of what was done, note by note")
-    clean.add_argument("--summary", metavar="F.html", type=Path, help="write a summary page for printing")
-    clean.add_argument("--force", action="store_true", help="overwrite existing files")
-
-    transcribe = commands.add_parser("transcribe", help="transcribe recordings to MIDI files")
-    transcribe.add_argument("inputs", nargs="+", metavar="AUDIO", type=Path, help="audio files")
-    transcribe.add_argument("--out", required=True, metavar="FILE|DIR", help="the result, or a folder for several")
-    transcribe.add_argument(
-        "--kind", required=True, choices=("melody", "drums", "hits", "chords"), help="what the recording contains"
+    clean.add_argument(
+        "--report", metavar="F.json", type=Path, help=tr("write a report of what was done, note by note")
     )
-    transcribe.add_argument("--examples", metavar="DIR", type=Path, help="taught sounds, for --kind hits")
-    transcribe.add_argument("--key", default="none", metavar="none|auto|KEY", help='key to snap to, like "D minor"')
-    transcribe.add_argument("--low", type=float, metavar="N", help="lowest note (MIDI number)")
-    transcribe.add_argument("--high", type=float, metavar="N", help="highest note (MIDI number)")
-    transcribe.add_argument("--pan", type=float, metavar="P", help="pan position to extract, -1 left to 1 right")
-    transcribe.add_argument("--settings", metavar="F.json", type=Path, help="sensitivity and other settings")
-    transcribe.add_argument("--report", metavar="F.json", type=Path, help="write a report, note by note")
-    transcribe.add_argument("--force", action="store_true", help="overwrite existing files")
+    clean.add_argument("--summary", metavar="F.html", type=Path, help=tr("write a summary page for printing"))
+    clean.add_argument("--force", action="store_true", help=tr("overwrite existing files"))
 
-    route = commands.add_parser("route", help="map and clean live, from one MIDI port to another")
-    route.add_argument("--in", required=True, metavar="PORT", dest="source_port", help="port to listen to")
-    route.add_argument("--out", required=True, metavar="PORT", dest="target_port", help="port to send clean MIDI to")
+    transcribe = commands.add_parser("transcribe", help=tr("transcribe recordings to MIDI files"))
+    transcribe.add_argument("inputs", nargs="+", metavar="AUDIO", type=Path, help=tr("audio files"))
+    transcribe.add_argument("--out", required=True, metavar="FILE|DIR", help=tr("the result, or a folder for several"))
+    transcribe.add_argument(
+        "--kind", required=True, choices=("melody", "drums", "hits", "chords"), help=tr("what the recording contains")
+    )
+    transcribe.add_argument("--examples", metavar="DIR", type=Path, help=tr("taught sounds, for --kind hits"))
+    transcribe.add_argument("--key", default="none", metavar="none|auto|KEY", help=tr('key to snap to, like "D minor"'))
+    transcribe.add_argument("--low", type=float, metavar="N", help=tr("lowest note (MIDI number)"))
+    transcribe.add_argument("--high", type=float, metavar="N", help=tr("highest note (MIDI number)"))
+    transcribe.add_argument("--pan", type=float, metavar="P", help=tr("pan position to extract, -1 left to 1 right"))
+    transcribe.add_argument("--settings", metavar="F.json", type=Path, help=tr("sensitivity and other settings"))
+    transcribe.add_argument("--report", metavar="F.json", type=Path, help=tr("write a report, note by note"))
+    transcribe.add_argument("--force", action="store_true", help=tr("overwrite existing files"))
+
+    route = commands.add_parser("route", help=tr("map and clean live, from one MIDI port to another"))
+    route.add_argument("--in", required=True, metavar="PORT", dest="source_port", help=tr("port to listen to"))
+    route.add_argument(
+        "--out", required=True, metavar="PORT", dest="target_port", help=tr("port to send clean MIDI to")
+    )
     _path_options(route)
 
-    ports = commands.add_parser("ports", help="list the MIDI ports")
-    ports.add_argument("--json", action="store_true", help="as JSON, for scripts")
+    ports = commands.add_parser("ports", help=tr("list the MIDI ports"))
+    ports.add_argument("--json", action="store_true", help=tr("as JSON, for scripts"))
 
-    maps = commands.add_parser("maps", help="list the shipped note maps")
-    maps.add_argument("--json", action="store_true", help="as JSON, for scripts")
+    maps = commands.add_parser("maps", help=tr("list the shipped note maps"))
+    maps.add_argument("--json", action="store_true", help=tr("as JSON, for scripts"))
 
     options = parser.parse_args(arguments)
     if options.command == "transcribe":
@@ -109,13 +114,15 @@ def _command(arguments: list[str]) -> int:
 
 def _path_options(parser: argparse.ArgumentParser) -> None:
     """Options shared by the cleaning commands."""
-    parser.add_argument("--source-map", required=True, metavar="M", help="note map of the player's kit: file or id")
-    parser.add_argument("--target-map", required=True, metavar="M", help="note map of the receiver: file or id")
+    parser.add_argument("--source-map", required=True, metavar="M", help=tr("note map of the player's kit: file or id"))
+    parser.add_argument("--target-map", required=True, metavar="M", help=tr("note map of the receiver: file or id"))
     parser.add_argument(
-        "--faults", choices=("remove", "keep"), default="remove", help="double triggers, crosstalk, bad note ends"
+        "--faults", choices=("remove", "keep"), default="remove", help=tr("double triggers, crosstalk, bad note ends")
     )
-    parser.add_argument("--unmapped", choices=("drop", "keep"), default="drop", help="notes that are not in the maps")
-    parser.add_argument("--settings", metavar="F.json", type=Path, help="settings of the stages")
+    parser.add_argument(
+        "--unmapped", choices=("drop", "keep"), default="drop", help=tr("notes that are not in the maps")
+    )
+    parser.add_argument("--settings", metavar="F.json", type=Path, help=tr("settings of the stages"))
 
 
 def _path_of(options: argparse.Namespace) -> CleaningPath:
@@ -126,7 +133,7 @@ def _path_of(options: argparse.Namespace) -> CleaningPath:
 
     path = paths.CleaningPath()
     if options.settings is not None:
-        path = settings_json.from_json(json_file.read(options.settings, "settings file"), options.settings.name)
+        path = settings_json.from_json(json_file.read(options.settings, tr("settings file")), options.settings.name)
     if options.settings is None or options.faults == "keep":
         path = paths.with_faults(path, options.faults == "remove")
     if options.settings is None or options.unmapped == "keep":
@@ -162,7 +169,12 @@ def _clean(options: argparse.Namespace) -> int:
     for item in clean.clean_files(found, targets, job, options.report is not None, options.summary is not None):
         done.append(item)
         if progress:
-            print(f"\r{len(done)} of {len(found)} files", end="", file=sys.stderr, flush=True)
+            print(
+                tr("\r{count} of {count2} files", count=len(done), count2=len(found)),
+                end="",
+                file=sys.stderr,
+                flush=True,
+            )
         if item.error is not None:
             print(f"{chr(10) if progress else ''}pure-signal: {item.error}", file=sys.stderr)
             continue
@@ -213,10 +225,12 @@ def _transcribe(options: argparse.Namespace) -> int:
 
     for path in options.inputs:
         if not path.exists():
-            raise FileAccessError("There is no such file or folder", str(path), "Check the name.")
+            raise FileAccessError(tr("There is no such file or folder"), str(path), tr("Check the name."))
     job = transcribe.Job(options.kind, options.key, None, options.low, options.high, options.pan, force=options.force)
     if options.settings is not None:
-        job = transcribe.with_settings(job, json_file.read(options.settings, "settings file"), options.settings.name)
+        job = transcribe.with_settings(
+            job, json_file.read(options.settings, tr("settings file")), options.settings.name
+        )
     if options.kind == "hits":
         from dataclasses import replace
 
@@ -224,7 +238,7 @@ def _transcribe(options: argparse.Namespace) -> int:
     out = Path(options.out)
     several = len(options.inputs) > 1 or options.out.endswith("/") or out.is_dir()
     targets = [out / f"{path.stem}.mid" if several else out for path in options.inputs]
-    clean.check_apart(options.inputs, targets, "Transcribe them one by one, or rename one.")
+    clean.check_apart(options.inputs, targets, tr("Transcribe them one by one, or rename one."))
     clean.check_told(options.inputs, targets, [options.report] if options.report else [], options.force)
     if several:
         clean.make_folder(out)
@@ -232,8 +246,13 @@ def _transcribe(options: argparse.Namespace) -> int:
     progress = sys.stderr.isatty()
     for number, (path, target) in enumerate(zip(options.inputs, targets, strict=True)):
         if progress:
-            print(f"\r{number + 1} of {len(options.inputs)}: {path.name}", end="", file=sys.stderr, flush=True)
-        name = f"{number + 1} of {len(options.inputs)}: {path.name}"
+            print(
+                tr("\r{number} of {count}: {name}", number=number + 1, count=len(options.inputs), name=path.name),
+                end="",
+                file=sys.stderr,
+                flush=True,
+            )
+        name = tr("{number} of {count}: {name}", number=number + 1, count=len(options.inputs), name=path.name)
         item = transcribe.transcribe(
             path, target, job,
             partial(_show_progress, name) if progress else None,
@@ -247,7 +266,14 @@ def _transcribe(options: argparse.Namespace) -> int:
         assert item.report is not None
         for warning in item.report["warnings"]:
             print(f"{path.name}: {warning}", file=sys.stderr)
-        print(f"{item.target}: {item.notes} notes, {item.report['sums']['doubtful']} of them doubtful")
+        print(
+            tr(
+                "{target}: {notes} notes, {doubtful} of them doubtful",
+                target=item.target,
+                notes=item.notes,
+                doubtful=item.report["sums"]["doubtful"],
+            )
+        )
     reports = [(item, item.report) for item in done if item.report is not None]
     if options.report is not None and reports:
         from puresignal.io import file_access
@@ -265,7 +291,7 @@ def _sentence(sums: dict[str, object]) -> str:
     assert isinstance(added, dict)
     parts = [f" + {word} {count}" for word, count in removed.items()]
     parts += [f" - {word} {count}" for word, count in added.items()]
-    return f"in {sums['in']} = out {sums['out']}{''.join(parts)}"
+    return tr("in {in_} = out {out}{names}", in_=sums["in"], out=sums["out"], names="".join(parts))
 
 
 def _route(options: argparse.Namespace) -> int:
@@ -299,7 +325,7 @@ def _route(options: argparse.Namespace) -> int:
         state = router.read(0.1)
         if router.restarts != restarts:
             restarts = router.restarts
-            print("pure-signal: the router died and was restarted; nothing was left sounding", file=sys.stderr)
+            print(tr("pure-signal: the router died and was restarted; nothing was left sounding"), file=sys.stderr)
             said = []
         if state is None:
             continue
@@ -315,13 +341,15 @@ def _route(options: argparse.Namespace) -> int:
 def _route_state(state: dict[str, Any], options: argparse.Namespace) -> list[str]:
     """The router's state in words, one line each."""
     if not state["server"] and not (state["inputs"][0] and state["outputs"][0]):
-        return ["waiting for the JACK server"]
-    lines = ["loop detected: our output comes back in; what comes back is dropped"] if state["loops"] else []
+        return [tr("waiting for the JACK server")]
+    lines = [tr("loop detected: our output comes back in; what comes back is dropped")] if state["loops"] else []
     for what, name, found in (
         ("input", options.source_port, state["inputs"][0]),
         ("output", options.target_port, state["outputs"][0]),
     ):
-        lines.append(f"{what}: {found}" if found else f"waiting for a port called {name!r} ({what})")
+        lines.append(
+            f"{what}: {found}" if found else tr("waiting for a port called {name!r} ({what})", name=name, what=what)
+        )
     return lines
 
 
@@ -351,8 +379,16 @@ def _maps(options: argparse.Namespace) -> int:
         print(json.dumps(rows, indent=2))
     else:
         for row in rows:
-            channel = "any channel" if row["channel"] is None else f"channel {row['channel']}"
-            print(f"{row['id']:<20} {row['name']:<28} {row['pads']:>3} pads, {channel}")
+            channel = tr("any channel") if row["channel"] is None else tr("channel {channel}", channel=row["channel"])
+            print(
+                tr(
+                    "{id:<20} {name:<28} {pads:>3} pads, {channel}",
+                    id=row["id"],
+                    name=row["name"],
+                    pads=row["pads"],
+                    channel=channel,
+                )
+            )
     return 0
 
 

@@ -85,7 +85,7 @@ def test_a_stages_figure_chooses_what_it_touched(takes, demo_window, qtbot):
 def test_removed_notes_are_put_back_and_kept_ones_taken_out(takes, demo_window, qtbot):
     doubles = note_selection.removed(outcome(demo_window), Reason.DOUBLE)
     takes.timeline.select(doubles[:1])
-    qtbot.mouseClick(takes.trace.buttons["put back"], Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(takes.trace.buttons["keep"], Qt.MouseButton.LeftButton)
     assert doubles[0] in outcome(demo_window).output_notes.origin
     assert "your word: keep it" in takes.trace.story.text()
     assert "keep a note" in demo_window.undo_action.text()
@@ -103,7 +103,7 @@ def test_all_alike_are_settled_at_once(takes, demo_window, qtbot):
     alike = note_selection.alike(outcome(demo_window), int(doubles[0]))
     assert len(alike) > 1
     takes.timeline.select(doubles[:1])
-    qtbot.mouseClick(takes.trace.buttons["put back alike"], Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(takes.trace.buttons["keep_alike"], Qt.MouseButton.LeftButton)
     assert np.isin(alike, outcome(demo_window).output_notes.origin).all()
 
 

@@ -16,6 +16,7 @@ from puresignal.core.midi.events import Take
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.io import file_access, json_file, midi_reader, midi_writer, report
+from puresignal.translation import tr
 
 MIDI_ENDINGS = (".mid", ".midi", ".smf", ".kar", ".rmi")
 
@@ -38,7 +39,7 @@ def open_take(path: Path, ident: str = "take") -> Take:
     content = file_access.read_bytes(path)
     song = midi_reader.parse(content, path.name)
     if not song.note_count:
-        raise BadFileError("This file contains no notes", path.name, "Choose a file with notes in it.")
+        raise BadFileError(tr("This file contains no notes"), path.name, tr("Choose a file with notes in it."))
     return to_take(song, ident, path.stem, content)
 
 
@@ -57,7 +58,9 @@ def inputs(names: list[Path]) -> list[Path]:
         except OSError as error:
             raise file_access.access_error(error, name, "read") from error
         if not inside:
-            raise FileAccessError("There is no MIDI file in this folder", str(name), "Choose a folder with .mid files.")
+            raise FileAccessError(
+                tr("There is no MIDI file in this folder"), str(name), tr("Choose a folder with .mid files.")
+            )
         found += inside
     return found
 
@@ -69,12 +72,14 @@ def outputs(found: list[Path], names: list[Path], out: Path, force: bool) -> lis
     """
     into_folder = out.is_dir() or len(found) > 1 or any(n.is_dir() for n in names) or str(out).endswith("/")
     if into_folder and out.exists() and not out.is_dir():
-        raise FileAccessError("Several results need a folder, but this is a file", str(out), "Give a folder for --out.")
+        raise FileAccessError(
+            tr("Several results need a folder, but this is a file"), str(out), tr("Give a folder for --out.")
+        )
     targets = [out / f"{path.stem}.mid" if into_folder else out for path in found]
-    check_apart(found, targets, "Clean them one by one.")
+    check_apart(found, targets, tr("Clean them one by one."))
     for target in targets:
         if target.exists() and not force:
-            raise FileAccessError("This file exists already", str(target), "Give another name, or add --force.")
+            raise FileAccessError(tr("This file exists already"), str(target), tr("Give another name, or add --force."))
     return targets
 
 
@@ -87,7 +92,11 @@ def check_apart(found: list[Path], targets: list[Path], cure: str) -> None:
     seen: dict[Path, Path] = {}
     for path, target in zip(found, targets, strict=True):
         if target in seen:
-            raise FileAccessError(f"{seen[target].name} and {path.name} would become the same file", str(target), cure)
+            raise FileAccessError(
+                tr("{name} and {name2} would become the same file", name=seen[target].name, name2=path.name),
+                str(target),
+                cure,
+            )
         seen[target] = path
         _check_kept(found, target)
 
@@ -100,15 +109,17 @@ def check_told(found: list[Path], targets: list[Path], told: list[Path], force: 
     for number, path in enumerate(told):
         _check_kept(found, path)
         if path in [*targets, *told[:number]]:
-            raise FileAccessError("Two outputs would become the same file", str(path), "Give one of them another name.")
+            raise FileAccessError(
+                tr("Two outputs would become the same file"), str(path), tr("Give one of them another name.")
+            )
         if path.exists() and not force:
-            raise FileAccessError("This file exists already", str(path), "Give another name, or add --force.")
+            raise FileAccessError(tr("This file exists already"), str(path), tr("Give another name, or add --force."))
 
 
 def _check_kept(found: list[Path], target: Path) -> None:
     if target.exists() and any(path.exists() and target.samefile(path) for path in found):
         raise FileAccessError(
-            "This would replace the original recording", str(target), "Give another name for the output."
+            tr("This would replace the original recording"), str(target), tr("Give another name for the output.")
         )
 
 

@@ -15,6 +15,7 @@ from pathlib import Path
 
 from puresignal.core.errors import FileAccessError
 from puresignal.io import file_access
+from puresignal.translation import tr
 
 _ASSETS = (
     ("desktop/pure-signal.desktop", "applications/pure-signal.desktop"),
@@ -42,7 +43,7 @@ def install() -> list[Path]:
     program = Path(sys.executable).with_name("pure-signal")
     written = []
     if (starter().exists() or starter().is_symlink()) and not _is_ours(starter()):
-        raise FileAccessError("Another program with this name exists", str(starter()), "Move it away first.")
+        raise FileAccessError(tr("Another program with this name exists"), str(starter()), tr("Move it away first."))
     for asset, place in _ASSETS:
         content = (resources.files("puresignal") / "ui" / "assets" / asset).read_bytes()
         if asset.endswith(".desktop"):
@@ -115,13 +116,13 @@ def main(arguments: list[str]) -> int:
     try:
         if arguments == ["install"]:
             for path in install():
-                print(f"wrote {path}")
+                print(tr("wrote {path}", path=path))
         elif arguments == ["uninstall"]:
             for path in uninstall():
-                print(f"removed {path}")
-            print("Your sessions, note maps and settings were left alone.")
+                print(tr("removed {path}", path=path))
+            print(tr("Your sessions, note maps and settings were left alone."))
         else:
-            print("usage: install | uninstall", file=sys.stderr)
+            print(tr("usage: install | uninstall"), file=sys.stderr)
             return 2
     except FileAccessError as error:
         print(f"pure-signal: {error}", file=sys.stderr)

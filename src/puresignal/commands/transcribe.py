@@ -26,6 +26,7 @@ from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.timing import audio_beats
 from puresignal.io import audio_file, file_access, midi_writer, models, note_map_file
 from puresignal.io.audio_source import opened
+from puresignal.translation import tr
 
 KINDS = ("melody", "drums", "hits", "chords")
 PPQ = 9600
@@ -81,7 +82,7 @@ def teach(folder: Path) -> example_classifier.ExampleSet:
     Raises FileAccessError or BadFileError
     """
     if not folder.is_dir():
-        raise FileAccessError("There is no such folder", str(folder), "Give the folder with the examples.")
+        raise FileAccessError(tr("There is no such folder"), str(folder), tr("Give the folder with the examples."))
     found: dict[str, list[stroke_features.StrokeAnalysis]] = {}
     for path in sorted(p for p in folder.rglob("*") if p.is_file() and not p.name.startswith(".")):
         if f"*{path.suffix.lower()}" not in audio_file.PATTERN.split():
@@ -92,12 +93,16 @@ def teach(folder: Path) -> example_classifier.ExampleSet:
             example_classifier.example(_mono(path, stroke_features.RATE))
         )
     if not found:
-        raise BadFileError("There are no examples in this folder", folder.name, "Name them kick.wav, snare.wav ...")
+        raise BadFileError(
+            tr("There are no examples in this folder"), folder.name, tr("Name them kick.wav, snare.wav ...")
+        )
     known = example_classifier.teach(models.feature_space(), found)
     missing = sorted(set(found) - set(known.names))
     if missing:
         raise BadFileError(
-            f"No stroke was found in the examples of {', '.join(missing)}", folder.name, "Record them louder."
+            tr("No stroke was found in the examples of {names}", names=", ".join(missing)),
+            folder.name,
+            tr("Record them louder."),
         )
     return known
 
@@ -105,7 +110,9 @@ def teach(folder: Path) -> example_classifier.ExampleSet:
 def _articulation(name: str, path: Path) -> str:
     drum = canonical(name)
     if resolve(drum, note_map_file.shipped("general-midi").articulations(), "closed") is None:
-        raise BadFileError("The name of this example is not a drum", path.name, "Name it kick.wav or hat.open.wav.")
+        raise BadFileError(
+            tr("The name of this example is not a drum"), path.name, tr("Name it kick.wav or hat.open.wav.")
+        )
     return drum
 
 
@@ -117,7 +124,7 @@ def transcribe(source: Path, target: Path, job: Job, progress: Callable[[float],
     """Transcribe one file; errors become part of the result. progress: called with the fraction done, 0..1."""
     try:
         if target.exists() and not job.force:
-            raise FileAccessError("This file exists already", str(target), "Give another name, or add --force.")
+            raise FileAccessError(tr("This file exists already"), str(target), tr("Give another name, or add --force."))
         found = hear(source, job, progress)
         file_access.write_bytes(target, midi_writer.to_bytes(_song(found, source.stem, job)))
     except PureSignalError as error:
@@ -167,19 +174,21 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     recording = opened(source, rate, job.pan, lowest)
     warnings = []
     if recording.cut:
-        warnings.append("this file ends too early; the sound up to there was used. If there is more, copy it again")
+        warnings.append(tr("this file ends too early; the sound up to there was used. If there is more, copy it again"))
     if recording.spoilt:
-        warnings.append(f"{recording.spoilt} of its samples are not numbers; they were treated as silence")
+        warnings.append(
+            tr("{spoilt} of its samples are not numbers; they were treated as silence", spoilt=recording.spoilt)
+        )
     if not recording.peak > 1e-5:
-        return Transcription([], [*warnings, "this recording is silent"])
+        return Transcription([], [*warnings, tr("this recording is silent")])
     if recording.channels > 1 and not recording.left > 1e-5:
         return Transcription(
-            [], [*warnings, "its channels cancel each other out; export one of them as a file of its own"]
+            [], [*warnings, tr("its channels cancel each other out; export one of them as a file of its own")]
         )
     if recording.clipped > 0.005:
-        warnings.append("this recording is clipped; loud notes may be wrong")
+        warnings.append(tr("this recording is clipped; loud notes may be wrong"))
     if job.pan is not None and recording.channels < 2:
-        warnings.append("this recording is mono, so --pan has no effect")
+        warnings.append(tr("this recording is mono, so --pan has no effect"))
     if job.examples is not None:
         warnings += example_classifier.removal_reasons(job.examples)
     bends: list[tuple[float, float]] = []
@@ -194,7 +203,7 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     heard = sorted(listen[job.kind](recording.source, job, told))
     rows, proposed = [r for r in heard if job.doubtful or not r.removal_reason], [r for r in heard if r.removal_reason]
     if not rows:
-        warnings.append("no notes were found in this recording")
+        warnings.append(tr("no notes were found in this recording"))
     return Transcription(
         rows, warnings, bends, names, _beat(recording.source, rate) if job.beat else None, proposed, keys
     )
@@ -393,7 +402,9 @@ def with_settings(job: Job, data: object, where: str) -> Job:
     Raises SettingsError that names the field
     """
     if not isinstance(data, dict) or data.get("format") != "pure-signal/hearing" or data.get("version") != 1:
-        raise SettingsError('"format" is not "pure-signal/hearing", version 1', where, "Choose a settings file.")
+        raise SettingsError(
+            tr('"format" is not "pure-signal/hearing", version 1'), where, tr("Choose a settings file.")
+        )
     ranges = {"sensitivity": (0.0, 1.0), "shortest": (0.02, 2.0), "floor": (6.0, 90.0)}
     switches = ("bends", "beat", "doubtful")
     known = {*ranges, *switches}
@@ -403,14 +414,24 @@ def with_settings(job: Job, data: object, where: str) -> Job:
         if name in ("format", "version"):
             continue
         if name not in known:
-            raise SettingsError(f'There is no setting "{name}"', where, f"Known are: {', '.join(sorted(known))}.")
+            raise SettingsError(
+                tr('There is no setting "{name}"', name=name),
+                where,
+                tr("Known are: {names}.", names=", ".join(sorted(known))),
+            )
         if name in switches:
             if not isinstance(value, bool):
-                raise SettingsError(f'"{name}" is {value!r}', where, "Write true or false.")
+                raise SettingsError(
+                    tr('"{name}" is {value!r}', name=name, value=value), where, tr("Write true or false.")
+                )
             job = replace(job, **{name: value})  # type: ignore[arg-type]
             continue
         low, high = ranges[name]
         if isinstance(value, bool) or not isinstance(value, (int, float)) or not low <= value <= high:
-            raise SettingsError(f'"{name}" is {value!r}', where, f"Write a number from {low:g} to {high:g}.")
+            raise SettingsError(
+                tr('"{name}" is {value!r}', name=name, value=value),
+                where,
+                tr("Write a number from {low:g} to {high:g}.", low=low, high=high),
+            )
         job = replace(job, **{name: float(value)})  # type: ignore[arg-type]
     return job

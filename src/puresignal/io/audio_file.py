@@ -16,6 +16,7 @@ import numpy as np
 
 from puresignal.core.errors import BadFileError
 from puresignal.io import file_access
+from puresignal.translation import tr
 
 PATTERN = "*.wav *.flac *.ogg *.oga *.mp3 *.aif *.aiff *.opus *.w64 *.au"
 BLOCK_SECONDS = 20.0
@@ -85,7 +86,7 @@ def blocks(
             if last:
                 break
     if not read:
-        raise BadFileError("This file contains no sound", path.name, "Choose another file.")
+        raise BadFileError(tr("This file contains no sound"), path.name, tr("Choose another file."))
 
 
 def read(path: Path, rate: int) -> np.ndarray:
@@ -156,9 +157,9 @@ def _open(path: Path) -> Any:
 
 def _wrong(path: Path) -> BadFileError:
     return BadFileError(
-        "This audio file cannot be read",
+        tr("This audio file cannot be read"),
         path.name,
-        "Use WAV, FLAC, OGG, MP3 or AIFF; if it is one of these, export it again.",
+        tr("Use WAV, FLAC, OGG, MP3 or AIFF; if it is one of these, export it again."),
     )
 
 

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from puresignal.core.errors import PureSignalError
+from puresignal.translation import tr
 
 Fill = Callable[[np.ndarray, int, bool], None]
 """Fills (frames, 2) float32; the flag tells whether the previous block was late."""
@@ -29,9 +30,9 @@ def library() -> Any:
         import sounddevice
     except (OSError, ImportError) as error:
         raise NoSoundError(
-            "The PortAudio library is not installed",
+            tr("The PortAudio library is not installed"),
             "libportaudio.so.2",
-            "Install it with: sudo apt-get install libportaudio2",
+            tr("Install it with: sudo apt-get install libportaudio2"),
         ) from error
     return sounddevice
 
@@ -65,7 +66,7 @@ def open_output(device: str | None, rate: int, block: int, fill: Fill) -> Any:
         )  # fmt: skip
     except Exception as error:
         raise NoSoundError(
-            "There is no sound device",
-            device or "default device",
-            "Plug one in, or start JACK; the program will connect by itself.",
+            tr("There is no sound device"),
+            device or tr("default device"),
+            tr("Plug one in, or start JACK; the program will connect by itself."),
         ) from error

@@ -9,6 +9,7 @@ import tempfile
 from pathlib import Path
 
 from puresignal.core.errors import FileAccessError
+from puresignal.translation import tr
 
 LARGEST = 512 * 1024 * 1024
 """Bytes. No MIDI file or session is larger; reading more would only fill the memory."""
@@ -21,13 +22,15 @@ def read_bytes(path: Path) -> bytes:
     """
     try:
         if path.is_dir():
-            raise FileAccessError("This is a folder, not a file", str(path), "Choose a file in it.")
+            raise FileAccessError(tr("This is a folder, not a file"), str(path), tr("Choose a file in it."))
         with path.open("rb") as file:
             content = file.read(LARGEST + 1)
     except OSError as error:
         raise access_error(error, path, "read") from error
     if len(content) > LARGEST:
-        raise FileAccessError("The file is larger than 512 MB", str(path), "Choose a MIDI, map or session file.")
+        raise FileAccessError(
+            tr("The file is larger than 512 MB"), str(path), tr("Choose a MIDI, map or session file.")
+        )
     return content
 
 
@@ -35,7 +38,7 @@ def check_readable(path: Path) -> None:
     """Raises FileAccessError if a file is missing, a folder or not permitted."""
     try:
         if path.is_dir():
-            raise FileAccessError("This is a folder, not a file", str(path), "Choose a file in it.")
+            raise FileAccessError(tr("This is a folder, not a file"), str(path), tr("Choose a file in it."))
         with path.open("rb") as probe:
             probe.read(1)
     except OSError as error:
@@ -80,18 +83,31 @@ def _give_usual_rights(temporary: str, path: Path) -> None:
 def access_error(error: OSError, path: Path, doing: str) -> FileAccessError:
     """A system error as a FileAccessError that says what to do."""
     known = {
-        errno.ENOENT: ("There is no such file or folder", "Check the name."),
-        errno.ENOTDIR: ("A part of this path is a file, not a folder", "Check the name."),
-        errno.EACCES: (f"You have no permission to {doing} this", "Change its permissions or choose another place."),
-        errno.EPERM: (f"You have no permission to {doing} this", "Change its permissions or choose another place."),
-        errno.EROFS: ("This place is read-only", "Choose another place."),
-        errno.ENOSPC: ("The disk is full", "Make room or choose another place; nothing was written."),
-        errno.EDQUOT: ("Your disk quota is used up", "Make room or choose another place; nothing was written."),
-        errno.EISDIR: ("This is a folder, not a file", "Give a file name."),
-        errno.ENAMETOOLONG: ("The name is too long", "Choose a shorter one."),
-        errno.EFBIG: ("The file would be larger than this disk allows", "Choose another place; nothing was written."),
+        errno.ENOENT: (tr("There is no such file or folder"), tr("Check the name.")),
+        errno.ENOTDIR: (tr("A part of this path is a file, not a folder"), tr("Check the name.")),
+        errno.EACCES: (
+            tr("You have no permission to {doing} this", doing=doing),
+            tr("Change its permissions or choose another place."),
+        ),
+        errno.EPERM: (
+            tr("You have no permission to {doing} this", doing=doing),
+            tr("Change its permissions or choose another place."),
+        ),
+        errno.EROFS: (tr("This place is read-only"), tr("Choose another place.")),
+        errno.ENOSPC: (tr("The disk is full"), tr("Make room or choose another place; nothing was written.")),
+        errno.EDQUOT: (tr("Your disk quota is used up"), tr("Make room or choose another place; nothing was written.")),
+        errno.EISDIR: (tr("This is a folder, not a file"), tr("Give a file name.")),
+        errno.ENAMETOOLONG: (tr("The name is too long"), tr("Choose a shorter one.")),
+        errno.EFBIG: (
+            tr("The file would be larger than this disk allows"),
+            tr("Choose another place; nothing was written."),
+        ),
     }
     what, remedy = known.get(
-        error.errno or 0, (f"The system could not {doing} it: {error.strerror or error}", "Try another place.")
+        error.errno or 0,
+        (
+            tr("The system could not {doing} it: {strerror}", doing=doing, strerror=error.strerror or error),
+            tr("Try another place."),
+        ),
     )
     return FileAccessError(what, str(path), remedy)

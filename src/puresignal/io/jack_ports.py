@@ -12,6 +12,7 @@ from typing import Any
 
 from puresignal.core.errors import PureSignalError
 from puresignal.io.ports import MidiPort
+from puresignal.translation import tr
 
 Incoming = list[tuple[int, int, bytes]]
 """Messages of a block: (offset, input, message)."""
@@ -30,9 +31,9 @@ def library() -> Any:
         import jack
     except OSError as error:
         raise NoServerError(
-            "The JACK library is not installed",
+            tr("The JACK library is not installed"),
             "libjack.so.0",
-            "Install it with: sudo apt-get install libjack-jackd2-0",
+            tr("Install it with: sudo apt-get install libjack-jackd2-0"),
         ) from error
     jack.set_error_function(lambda _: None)
     jack.set_info_function(lambda _: None)
@@ -48,7 +49,7 @@ def open_client(name: str) -> Any:
     try:
         return jack.Client(name, no_start_server=True)
     except jack.JackOpenError as error:
-        raise NoServerError("There is no JACK server", "JACK", "Start it, then try again.") from error
+        raise NoServerError(tr("There is no JACK server"), "JACK", tr("Start it, then try again.")) from error
 
 
 def block(client: Any, inputs: list[Any], outputs: list[Any]) -> Callable[[int], tuple[int, Incoming]]:
@@ -140,7 +141,7 @@ def realtime_problem() -> str:
     soft, _ = resource.getrlimit(resource.RLIMIT_RTPRIO)
     if soft or os.geteuid() == 0:
         return ""
-    return (
+    return tr(
         "This account has no real-time scheduling, so notes may be late. Add it to the group audio "
         "(sudo usermod -aG audio $USER), write “@audio - rtprio 95” into /etc/security/limits.d/audio.conf, "
         "and log in again."

@@ -20,6 +20,7 @@ from puresignal.core.errors import BadFileError, FileAccessError
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
 from puresignal.io import file_access
+from puresignal.translation import tr
 
 LINES = 50_000
 """Messages per file."""
@@ -113,7 +114,7 @@ def read(paths: Iterable[Path]) -> tuple[tuple[str, ...], list[tuple[float, int,
         lines = file_access.read_bytes(path).decode("utf-8", "replace").split("\n")
         head = _HEAD.match(lines[0])
         if head is None:
-            raise BadFileError("This is not a journal of Pure Signal", path.name, "Choose a .journal file.")
+            raise BadFileError(tr("This is not a journal of Pure Signal"), path.name, tr("Choose a .journal file."))
         inputs = tuple(head.group(1).split("\t"))
         # Text after the last newline was being written when the program stopped.
         for line in lines[1:-1]:
@@ -196,7 +197,7 @@ def to_take(
 ) -> Take:  # fmt: skip
     """A take made of messages; its time starts at the first of them, or at `since`, which is not later."""
     if not rows:
-        raise FileAccessError("Nothing has arrived", name, "Play something, and look at the input's lamp.")
+        raise FileAccessError(tr("Nothing has arrived"), name, tr("Play something, and look at the input's lamp."))
     begin = rows[0][0] if since is None else since
     channel = [len(d) <= 3 and d[:1] != b"\xf0" for _, _, d in rows]
     padded = [(d + b"\0\0")[:3] if c else bytes((d[0], 0, 0)) for (_, _, d), c in zip(rows, channel, strict=True)]

@@ -8,6 +8,7 @@ from typing import Any
 
 from puresignal.core.errors import BadFileError
 from puresignal.io.file_access import read_bytes
+from puresignal.translation import tr
 
 
 def read(path: Path, kind: str) -> Any:
@@ -24,17 +25,21 @@ def parse(content: bytes, name: str, kind: str) -> Any:
     try:
         return json.loads(content.decode("utf-8-sig"))
     except UnicodeDecodeError as error:
-        raise BadFileError(f"This is not a {kind}: it is not text", name, f"Choose a {kind} file (.json).") from error
+        raise BadFileError(
+            tr("This is not a {kind}: it is not text", kind=kind), name, tr("Choose a {kind} file (.json).", kind=kind)
+        ) from error
     except json.JSONDecodeError as error:
         raise BadFileError(
-            f"This is not a {kind}: {error.msg.lower()}",
-            f"{name}, line {error.lineno}, column {error.colno}",
-            "Correct the line, or choose another file.",
+            tr("This is not a {kind}: {lower}", kind=kind, lower=error.msg.lower()),
+            tr("{name}, line {lineno}, column {colno}", name=name, lineno=error.lineno, colno=error.colno),
+            tr("Correct the line, or choose another file."),
         ) from error
     except (RecursionError, ValueError) as error:
         # Nested a thousand levels deep, or a number of ten thousand digits.
         raise BadFileError(
-            f"This is not a {kind}: it cannot be read", name, f"Choose a {kind} file (.json)."
+            tr("This is not a {kind}: it cannot be read", kind=kind),
+            name,
+            tr("Choose a {kind} file (.json).", kind=kind),
         ) from error
 
 

@@ -13,6 +13,7 @@ from types import TracebackType
 
 from puresignal import __version__
 from puresignal.io import xdg_folders
+from puresignal.translation import tr
 
 LARGEST, KEPT, TOLD = 500_000, 3, 60
 """Bytes per log file, number of files kept, and lines quoted in a report."""
@@ -65,7 +66,7 @@ def report(more: dict[str, str]) -> str:
     }
     lines = [f"{name}: {value}" for name, value in facts.items()]
     try:
-        lines += ["", "Last lines of the log:", *path().read_text("utf-8", "replace").splitlines()[-TOLD:]]
+        lines += ["", tr("Last lines of the log:"), *path().read_text("utf-8", "replace").splitlines()[-TOLD:]]
     except OSError:
-        lines += ["", "There is no log."]
+        lines += ["", tr("There is no log.")]
     return "\n".join(lines) + "\n"

@@ -19,6 +19,7 @@ from puresignal.core.midi.events import Meta
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
 from puresignal.io.file_access import read_bytes
+from puresignal.translation import tr
 
 SEQUENCE_NUMBER, TRACK_NAME, PORT_PREFIX, END_OF_TRACK, SET_TEMPO, TIME_SIGNATURE = 0, 3, 0x21, 0x2F, 0x51, 0x58
 MOST_NOTICES = 20
@@ -85,21 +86,24 @@ class _Parser:
         content, start = self._content, self._find_header()
         length = int.from_bytes(content[start + 4 : start + 8], "big")
         if len(content) < start + 14:
-            raise BadFileError("The file ends inside its header", self._name, "Copy the file again.")
+            raise BadFileError(tr("The file ends inside its header"), self._name, tr("Copy the file again."))
         form, promised, division = struct.unpack(">HHH", content[start + 8 : start + 14])
         if length < 6:
-            self.notice(f"the header says it has {length} bytes instead of 6; read as 6", "header")
+            self.notice(tr("the header says it has {length} bytes instead of 6; read as 6", length=length), "header")
             length = 6
         if form > 2:
-            self.notice(f"format {form} is unknown; read as format 1", "header")
+            self.notice(tr("format {form} is unknown; read as format 1", form=form), "header")
             form = 1
         raws = self._tracks(start + 8 + length)
         if not raws:
-            raise BadFileError("The file contains no track", self._name, "Copy or export the file again.")
+            raise BadFileError(tr("The file contains no track"), self._name, tr("Copy or export the file again."))
         if len(raws) != promised:
-            self.notice(f"the header promises {promised} tracks, but there are {len(raws)}", "header")
+            self.notice(
+                tr("the header promises {promised} tracks, but there are {count}", promised=promised, count=len(raws)),
+                "header",
+            )
         if self._left_out:
-            self._notices.append(f"{self._name}: and {self._left_out} more like these")
+            self._notices.append(tr("{name}: and {left_out} more like these", name=self._name, left_out=self._left_out))
         tempo, scale = self._tempo_map(division, raws)
         tracks = tuple(self._track(raw, i, form, scale) for i, raw in enumerate(raws))
         if form == 2:
@@ -116,34 +120,41 @@ class _Parser:
                 return at
         at = content.find(b"MThd", 0, 4096)
         if at >= 0:
-            self.notice(f"{at} bytes before the header were skipped", "start")
+            self.notice(tr("{at} bytes before the header were skipped", at=at), "start")
             return at
         if not content:
-            raise BadFileError("The file is empty", self._name, "Copy or export the file again.")
-        raise BadFileError("This is not a MIDI file", self._name, "Choose a Standard MIDI File (.mid).")
+            raise BadFileError(tr("The file is empty"), self._name, tr("Copy or export the file again."))
+        raise BadFileError(tr("This is not a MIDI file"), self._name, tr("Choose a Standard MIDI File (.mid)."))
 
     def _tracks(self, at: int) -> list[_RawTrack]:
         content = self._content
         raws: list[_RawTrack] = []
         while at + 8 <= len(content):
             kind, length = content[at : at + 4], int.from_bytes(content[at + 4 : at + 8], "big")
-            where = f"track {len(raws) + 1}" if kind == b"MTrk" else f"byte {at}"
+            where = tr("track {count}", count=len(raws) + 1) if kind == b"MTrk" else tr("byte {at}", at=at)
             begin, end = at + 8, at + 8 + length
             if kind == b"MTrk":
                 if end > len(content):
-                    self.notice(f"the chunk promises {length} bytes, but only {len(content) - begin} are left", where)
+                    self.notice(
+                        tr(
+                            "the chunk promises {length} bytes, but only {count} are left",
+                            length=length,
+                            count=len(content) - begin,
+                        ),
+                        where,
+                    )
                 raw, stopped = self._parse_track(begin, self._true_end(begin, end), where)
                 raws.append(raw)
                 end = self._next_chunk(end, stopped, where)
             elif _is_chunk_name(kind):
-                self.notice(f"a chunk of unknown type {kind.decode('ascii')!r} was skipped", where)
+                self.notice(tr("a chunk of unknown type {value!r} was skipped", value=kind.decode("ascii")), where)
                 if end > len(content):
                     found = content.find(b"MTrk", begin)
                     end = found if found >= 0 else len(content)
             else:
                 found = content.find(b"MTrk", at)
                 left = (found if found >= 0 else len(content)) - at
-                self.notice(f"{left} bytes outside any chunk were skipped", where)
+                self.notice(tr("{left} bytes outside any chunk were skipped", left=left), where)
                 end = found if found >= 0 else len(content)
             at = end
         return raws
@@ -160,13 +171,13 @@ class _Parser:
         """The start of the next chunk: as promised, or searched for after the track's last event."""
         content = self._content
         if content[stopped : stopped + 4] == b"MTrk" and stopped != end:
-            self.notice("the chunk's length is wrong; the next track was found elsewhere", where)
+            self.notice(tr("the chunk's length is wrong; the next track was found elsewhere"), where)
             return stopped
         if end >= len(content) or _is_chunk_name(content[end : end + 4]):
             return end
         found = content.find(b"MTrk", stopped)
         if found >= 0:
-            self.notice("the chunk's length is wrong; the next track was searched for", where)
+            self.notice(tr("the chunk's length is wrong; the next track was searched for"), where)
         return found if found >= 0 else max(end, stopped)
 
     def _parse_track(self, at: int, end: int, where: str) -> tuple[_RawTrack, int]:
@@ -192,10 +203,12 @@ class _Parser:
                         if byte < 0x80:
                             break
                     else:
-                        self.notice("a delta time is longer than four bytes", f"{where}, byte {at}")
+                        self.notice(
+                            tr("a delta time is longer than four bytes"), tr("{where}, byte {at}", where=where, at=at)
+                        )
                     tick += delta & 0x0FFFFFFF
                     if tick > MOST_TICKS:
-                        self.notice("the times exceed any music", f"{where}, byte {at}")
+                        self.notice(tr("the times exceed any music"), tr("{where}, byte {at}", where=where, at=at))
                         tick = MOST_TICKS
                 status = content[at]
                 if status >= 0xF0:
@@ -209,7 +222,9 @@ class _Parser:
                     running = status
                     at += 1
                 elif not running:
-                    self.notice("data without a status byte was skipped", f"{where}, byte {at}")
+                    self.notice(
+                        tr("data without a status byte was skipped"), tr("{where}, byte {at}", where=where, at=at)
+                    )
                     # On to the next status; the byte before it is its delta time.
                     begin = at
                     while at < end and content[at] < 0x80:
@@ -231,12 +246,14 @@ class _Parser:
                         continue
                 at = self._mend(raw, at, tick, running, data1, data2, where)
             if at > end and end < len(content):
-                self.notice("the last message exceeds the chunk", where)
+                self.notice(tr("the last message exceeds the chunk"), where)
         except IndexError:
-            self.notice("the track ends inside a message", f"{where}, byte {min(at, len(content))}")
+            self.notice(
+                tr("the track ends inside a message"), tr("{where}, byte {at}", where=where, at=min(at, len(content)))
+            )
             at = len(content)
         if not ended and at <= end:
-            self.notice("the end-of-track event is missing", where)
+            self.notice(tr("the end-of-track event is missing"), where)
         raw.end_tick = tick
         return raw, at
 
@@ -251,10 +268,16 @@ class _Parser:
             byte = content[place]
             if byte >= 0xF8:
                 place += 1
-                self.notice(f"a real-time byte {byte:#x} inside a message was skipped", f"{where}, byte {place}")
+                self.notice(
+                    tr("a real-time byte {byte:#x} inside a message was skipped", byte=byte),
+                    tr("{where}, byte {place}", where=where, place=place),
+                )
             elif byte >= 0x80:
                 # Treated as data with its top bit cleared, as receivers do.
-                self.notice(f"a value above 127 ({byte}) was clipped to 7 bits", f"{where}, byte {place}")
+                self.notice(
+                    tr("a value above 127 ({byte}) was clipped to 7 bits", byte=byte),
+                    tr("{where}, byte {place}", where=where, place=place),
+                )
                 data.append(byte & 0x7F)
                 place += 1
             else:
@@ -273,25 +296,37 @@ class _Parser:
                 length, begin = self._length(at + 2)
                 if begin + length > len(content) or (begin + length > end and kind != END_OF_TRACK):
                     self.notice(
-                        f"a meta event promises {length} bytes, but only {end - begin} are left", f"{where}, byte {at}"
+                        tr(
+                            "a meta event promises {length} bytes, but only {end} are left",
+                            length=length,
+                            end=end - begin,
+                        ),
+                        tr("{where}, byte {at}", where=where, at=at),
                     )
                     length = max(0, end - begin)
                 raw.metas.append(Meta(tick, kind, content[begin : begin + length]))
                 return begin + length
-            self.notice("a stray system reset was skipped", f"{where}, byte {at}")
+            self.notice(tr("a stray system reset was skipped"), tr("{where}, byte {at}", where=where, at=at))
             return at + 1
         if status in (0xF0, 0xF7):
             length, begin = self._length(at + 1)
             if begin + length > end:
                 self.notice(
-                    f"a system exclusive message promises {length} bytes, but only {end - begin} are left",
-                    f"{where}, byte {at}",
+                    tr(
+                        "a system exclusive message promises {length} bytes, but only {end} are left",
+                        length=length,
+                        end=end - begin,
+                    ),
+                    tr("{where}, byte {at}", where=where, at=at),
                 )
                 length = max(0, end - begin)
             raw.rows.append(tick << 24 | status << 16)
             raw.payloads.append(content[begin : begin + length])
             return begin + length
-        self.notice(f"a stray system message {status:#x} was skipped", f"{where}, byte {at}")
+        self.notice(
+            tr("a stray system message {status:#x} was skipped", status=status),
+            tr("{where}, byte {at}", where=where, at=at),
+        )
         at += 1
         for _ in range(_SYSTEM_LENGTH.get(status, 0)):
             if at < end and content[at] < 0x80:
@@ -313,29 +348,31 @@ class _Parser:
         if division & 0x8000:
             frames, part = 256 - (division >> 8), max(1, division & 0xFF)
             if frames not in (24, 25, 29, 30):
-                self.notice(f"{frames} frames per second is not a standard rate; read as 25", "header")
+                self.notice(
+                    tr("{frames} frames per second is not a standard rate; read as 25", frames=frames), "header"
+                )
                 frames = 25
             # One quarter note per second (1.001 s for 29.97 frames) keeps every tick exactly in place.
             us = 1_001_000 if frames == 29 else 1_000_000
             return TempoMap((30 if frames == 29 else frames) * part, (Tempo(0, us),)), 1
         if not division:
-            self.notice("the header has no ticks per quarter note; read as 480", "header")
+            self.notice(tr("the header has no ticks per quarter note; read as 480"), "header")
             division = 480
         tempos, meters = [], []
         for number, raw in enumerate(raws):
             for meta in raw.metas:
-                where = f"track {number + 1}, tick {meta.tick}"
+                where = tr("track {number}, tick {tick}", number=number + 1, tick=meta.tick)
                 if meta.kind == SET_TEMPO:
                     us = int.from_bytes(meta.data[:3], "big") if len(meta.data) >= 3 else 0
                     if us:
                         tempos.append(Tempo(meta.tick, us))
                     else:
-                        self.notice("a tempo event without a valid value was skipped", where)
+                        self.notice(tr("a tempo event without a valid value was skipped"), where)
                 elif meta.kind == TIME_SIGNATURE:
                     if len(meta.data) >= 2 and meta.data[0] and meta.data[1] <= 6:
                         meters.append(Meter(meta.tick, meta.data[0], 1 << meta.data[1]))
                     else:
-                        self.notice("an invalid meter was skipped", where)
+                        self.notice(tr("an invalid meter was skipped"), where)
         tempos.sort(key=lambda t: t.tick)
         meters.sort(key=lambda m: m.tick)
         return TempoMap(division, tuple(tempos), tuple(meters)), 1

@@ -11,6 +11,7 @@ from pathlib import Path
 from puresignal.core.errors import NoteMapError, PureSignalError
 from puresignal.core.kit.note_map import NoteMap, check_source, from_json, to_json
 from puresignal.io import file_access, json_file, xdg_folders
+from puresignal.translation import tr
 
 
 @lru_cache
@@ -28,9 +29,11 @@ def shipped(ident: str) -> NoteMap:
     Raises NoteMapError if there is none with this id
     """
     if ident not in shipped_ids():
-        raise NoteMapError("There is no shipped note map of this name", ident, "See 'pure-signal maps' for the names.")
+        raise NoteMapError(
+            tr("There is no shipped note map of this name"), ident, tr("See 'pure-signal maps' for the names.")
+        )
     content = (resources.files("puresignal") / "maps" / f"{ident}.json").read_bytes()
-    return from_json(json_file.parse(content, f"{ident}.json", "note map"), f"{ident}.json")
+    return from_json(json_file.parse(content, f"{ident}.json", tr("note map")), f"{ident}.json")
 
 
 def read(path: Path) -> NoteMap:
@@ -38,7 +41,7 @@ def read(path: Path) -> NoteMap:
 
     Raises FileAccessError, BadFileError or NoteMapError, each naming the file
     """
-    return from_json(json_file.read(path, "note map"), path.name)
+    return from_json(json_file.read(path, tr("note map")), path.name)
 
 
 def write(path: Path, note_map: NoteMap) -> None:
@@ -84,7 +87,9 @@ def find(name: str) -> NoteMap:
     if path.exists() or name not in shipped_ids():
         if not path.exists() and "/" not in name and not name.endswith(".json"):
             raise NoteMapError(
-                "There is no shipped note map and no file with this name", name, "See 'pure-signal maps' for the names."
+                tr("There is no shipped note map and no file with this name"),
+                name,
+                tr("See 'pure-signal maps' for the names."),
             )
         return read(path)
     return shipped(name)

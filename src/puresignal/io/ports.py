@@ -8,12 +8,14 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from puresignal.translation import mark
+
 JACK, ALSA, SIMULATED, OWN = "JACK", "ALSA", "simulated", "own"
 
-COMPUTER_KEYBOARD, SCREEN_PADS = "Computer keyboard", "Pads on screen"
-DRUM_MODULE, PAD_BOX, KEYBOARD = "Simulated drum module", "Simulated pad box", "Simulated keyboard"
-RECEIVER = "Simulated receiver"
-SOUND = "Built-in sound"
+COMPUTER_KEYBOARD, SCREEN_PADS = mark("Computer keyboard"), mark("Pads on screen")
+DRUM_MODULE, PAD_BOX, KEYBOARD = mark("Simulated drum module"), mark("Simulated pad box"), mark("Simulated keyboard")
+RECEIVER = mark("Simulated receiver")
+SOUND = mark("Built-in sound")
 FONT = "SoundFont"
 SOUND_CLIENT = "Pure Signal sound"
 """The built-in sound's client name on JACK."""

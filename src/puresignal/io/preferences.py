@@ -11,6 +11,7 @@ from typing import Any
 from puresignal.core.errors import PureSignalError
 from puresignal.core.touch.computer_keyboard import MODES, PLAYABLE, SCALES, Keyboard
 from puresignal.io import file_access, json_file, xdg_folders
+from puresignal.translation import tr
 
 MOST_RECENT = 10
 
@@ -52,7 +53,7 @@ def path() -> Path:
 def read() -> Preferences:
     """Read the preferences; defaults if there are none or they are unreadable."""
     try:
-        data = json_file.read(path(), "preferences file")
+        data = json_file.read(path(), tr("preferences file"))
     except PureSignalError:
         return Preferences()
     return _from_json(data if isinstance(data, dict) else {})

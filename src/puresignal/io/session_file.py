@@ -31,6 +31,7 @@ from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.core.session.track_settings import COLOURS, Delivery, TrackSettings, with_track
 from puresignal.core.sound.drums import KITS, Drum
 from puresignal.io import file_access, json_file, midi_reader, take_file
+from puresignal.translation import tr
 
 FORMAT = "pure-signal/session"
 VERSION = 1
@@ -93,12 +94,14 @@ def parse(content: bytes, name: str) -> Opened:
     ) as error:
         # With a damaged directory the library reads nonsense offsets, and raises many kinds of errors.
         raise BadFileError(
-            "This is not a Pure Signal session, or it is damaged", name, _last_copy_hint(name)
+            tr("This is not a Pure Signal session, or it is damaged"), name, _last_copy_hint(name)
         ) from error
 
 
 def _last_copy_hint(name: str) -> str:
-    return f"Choose a {ENDING} file; the copy before the last save is beside it as {name}.last."
+    return tr(
+        "Choose a {ending} file; the copy before the last save is beside it as {name}.last.", ending=ENDING, name=name
+    )
 
 
 def _put(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
@@ -209,28 +212,34 @@ class _Archive:
                 continue
             if not plain or ".." in info.filename:
                 raise BadFileError(
-                    f"It contains a file that no session has, {info.filename[:80]!r}",
+                    tr("It contains a file that no session has, {filename!r}", filename=info.filename[:80]),
                     name,
-                    "Do not use it; ask the sender for another copy.",
+                    tr("Do not use it; ask the sender for another copy."),
                 )
             total += info.file_size
             if info.file_size > LARGEST_ENTRY or total > LARGEST_SUM:
                 raise BadFileError(
-                    f"{info.filename} claims to be larger than any session's file", name, "Ask for another copy."
+                    tr("{filename} claims to be larger than any session's file", filename=info.filename),
+                    name,
+                    tr("Ask for another copy."),
                 )
             self._entries[info.filename] = info
 
     def content(self, entry: str) -> bytes:
         info = self._entries.get(entry)
         if info is None:
-            raise BadFileError(f"{entry} is missing", self._name, _last_copy_hint(self._name))
+            raise BadFileError(tr("{entry} is missing", entry=entry), self._name, _last_copy_hint(self._name))
         try:
             with self._archive.open(info) as file:
                 content = file.read(LARGEST_ENTRY + 1)
         except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError) as error:
-            raise BadFileError(f"{entry} is damaged", self._name, _last_copy_hint(self._name)) from error
+            raise BadFileError(
+                tr("{entry} is damaged", entry=entry), self._name, _last_copy_hint(self._name)
+            ) from error
         if len(content) != info.file_size:
-            raise BadFileError(f"{entry} is not as long as it claims", self._name, _last_copy_hint(self._name))
+            raise BadFileError(
+                tr("{entry} is not as long as it claims", entry=entry), self._name, _last_copy_hint(self._name)
+            )
         return content
 
     def opened(self) -> Opened:
@@ -257,7 +266,9 @@ class _Reader:
 
     def opened(self, data: object) -> Opened:
         if not isinstance(data, dict) or data.get("format") != FORMAT:
-            raise BadFileError("This is not a Pure Signal session", self._name, f"Choose a {ENDING} file.")
+            raise BadFileError(
+                tr("This is not a Pure Signal session"), self._name, tr("Choose a {ending} file.", ending=ENDING)
+            )
         version = data.get("version")
         if isinstance(version, bool) or not isinstance(version, int) or version < 1:
             raise self._wrong("version", version)
@@ -266,22 +277,31 @@ class _Reader:
         except PureSignalError as error:
             if version > VERSION:
                 raise BadFileError(
-                    f"This session has version {version}; this program reads versions up to {VERSION}",
+                    tr(
+                        "This session has version {version}; this program reads versions up to {version2}",
+                        version=version,
+                        version2=VERSION,
+                    ),
                     self._name,
-                    "Update the program.",
+                    tr("Update the program."),
                 ) from error
             raise
         notice = None
         if version > VERSION:
-            notice = (
-                f"{self._name} was saved by a later version of the program. "
-                "You can look at it; save under another name to keep changes."
+            notice = tr(
+                "{name} was saved by a later version of the program. "
+                "You can look at it; save under another name to keep changes.",
+                name=self._name,
             )
         return Opened(session, takes, notice)
 
     def _wrong(self, field: str, value: object) -> BadFileError:
         shown = repr(value)[:40]
-        return BadFileError(f'"{field}" is {shown}', f"{self._name}, session.json", _last_copy_hint(self._name))
+        return BadFileError(
+            tr('"{field}" is {shown}', field=field, shown=shown),
+            f"{self._name}, session.json",
+            _last_copy_hint(self._name),
+        )
 
     def _session(self, data: dict[str, Any]) -> tuple[Session, tuple[Take, ...]]:
         rows = data.get("takes")
@@ -300,7 +320,7 @@ class _Reader:
             raise self._wrong("name", name)
         if current is not None and current not in {ref.ident for ref in refs}:
             raise self._wrong("current", current)
-        path = settings_json.from_json(data.get("path"), f"{self._name}, session.json, path")
+        path = settings_json.from_json(data.get("path"), f"{self._name}, session.json, path")  # not shown
         target = self._map(data.get("target"), "target")
         session = Session(name, tuple(refs), current, target, path, self._delivery(data))
         session = with_sound(session, self._sound(data.get("sound", {})))
@@ -378,7 +398,7 @@ class _Reader:
         return Delivery(delivery.tracks, tuple(order), with_tempo)
 
     def _map(self, data: object, field: str) -> NoteMap | None:
-        return None if data is None else note_map.from_json(data, f"{self._name}, session.json, {field}")
+        return None if data is None else note_map.from_json(data, f"{self._name}, session.json, {field}")  # not shown
 
     def _take(self, row: object, field: str) -> tuple[TakeRef, Take]:
         if not isinstance(row, dict):
@@ -397,7 +417,7 @@ class _Reader:
             raise self._wrong(f"{field}.kind", kind)
         source = self._map(row.get("source"), f"{field}.source")
         if source is not None:
-            note_map.check_source(source, f"{self._name}, session.json, {field}.source")
+            note_map.check_source(source, f"{self._name}, session.json, {field}.source")  # not shown
         return TakeRef(ident, name, source, self._verdicts(row.get("verdicts", []), f"{field}.verdicts")), take
 
     def _verdicts(self, rows: object, field: str) -> tuple[tuple[int, Verdict], ...]:

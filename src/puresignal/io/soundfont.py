@@ -10,8 +10,9 @@ import numpy as np
 
 from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.io import file_access
+from puresignal.translation import mark, tr
 
-MISSING = "Install it with: sudo apt-get install libfluidsynth3"
+MISSING = mark("Install it with: sudo apt-get install libfluidsynth3")
 
 
 class NoFontError(PureSignalError):
@@ -27,12 +28,12 @@ class Font:
         try:
             import fluidsynth
         except (ImportError, OSError, AttributeError) as error:
-            raise NoFontError("FluidSynth is not installed", "libfluidsynth.so.3", MISSING) from error
+            raise NoFontError(tr("FluidSynth is not installed"), "libfluidsynth.so.3", MISSING) from error
         self._synth: Any = fluidsynth.Synth(gain=0.5, samplerate=float(rate))
         number = self._synth.sfload(str(path))
         if number < 0:
             self._synth.delete()
-            raise BadFileError("This SoundFont cannot be read", path.name, "Choose a .sf2 or .sf3 file.")
+            raise BadFileError(tr("This SoundFont cannot be read"), path.name, tr("Choose a .sf2 or .sf3 file."))
         for channel in range(16):
             self._synth.program_select(channel, number, 128 if channel == 9 else 0, 0)
 

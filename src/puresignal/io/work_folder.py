@@ -20,6 +20,7 @@ from puresignal.core.errors import FileAccessError, PureSignalError
 from puresignal.core.midi.events import Take
 from puresignal.core.session.session import Session
 from puresignal.io import file_access, json_file, session_file, take_file, xdg_folders
+from puresignal.translation import tr
 
 _STATE = "state.json"
 
@@ -87,7 +88,7 @@ class WorkFolder:
         self._lock = Lock(self.folder / "lock")
         self._takes: set[str] = set()
         if not self._lock.take():
-            raise FileAccessError("Another window has this session open", str(self.folder), "Close it first.")
+            raise FileAccessError(tr("Another window has this session open"), str(self.folder), tr("Close it first."))
 
     def store(self, session: Session, takes: dict[str, Take], file: Path | None, unsaved: bool) -> None:
         """Store the current session; each take is written once.
@@ -143,7 +144,7 @@ def leftovers() -> tuple[Leftover, ...]:
 
 def _state(folder: Path) -> dict[str, Any]:
     try:
-        data = json_file.read(folder / _STATE, "state file")
+        data = json_file.read(folder / _STATE, tr("state file"))
     except PureSignalError:
         return {}
     return data if isinstance(data, dict) else {}
@@ -159,7 +160,7 @@ def recover(leftover: Leftover) -> session_file.Opened:
     def content(entry: str) -> bytes:
         return file_access.read_bytes(leftover.folder / entry)
 
-    return session_file.from_json(data, leftover.name or "unsaved session", content)
+    return session_file.from_json(data, leftover.name or tr("unsaved session"), content)
 
 
 def discard(leftover: Leftover) -> None:

@@ -48,9 +48,16 @@ class Facts:
 
 
 _KINDS = {
-    0x80: "note-off", 0x90: "note-on", 0xA0: "key pressure", 0xB0: "controller", 0xC0: "program", 0xD0: "pressure",
-    0xE0: "bend", 0xF0: "system message",
-}  # fmt: skip
+    0x80: "note-off",
+    0x90: "note-on",
+    0xA0: "key pressure",  # not shown
+    0xB0: "controller",
+    0xC0: "program",
+    0xD0: "pressure",
+    0xE0: "bend",
+    0xF0: "system message",  # not shown
+}
+"""Kinds of messages, worded for the player by `text_format.counted`."""
 
 
 def arrivals(outcome: Outcome, context: Context) -> tuple[Arrival, ...]:

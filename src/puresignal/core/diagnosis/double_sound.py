@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from puresignal.core.kit.articulations import canonical, spoken
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.session.live_input import LiveInput
+from puresignal.translation import mark, tr
 
 
 @dataclass(frozen=True)
@@ -54,7 +55,7 @@ def sources(scene: RoutingState) -> tuple[Source, ...]:
     for number, one in enumerate(scene.inputs):
         if not (one.monitor and one.output and one.listens_to(port, bytes((0x8F + channel, 0, 0)))):
             continue
-        where = f"Input {number + 1} sends it to {one.output}."
+        where = tr("Input {number} sends it to {output}.", number=number + 1, output=one.output)
         found.append(Source(where, "hear" if found else "", number))
         receiver = scene.joined.get(one.output) or one.output
         receivers.add(receiver)
@@ -63,7 +64,16 @@ def sources(scene: RoutingState) -> tuple[Source, ...]:
         pad = next((p for p in scene.target.pads if canonical(p.articulation) == canonical(articulation)), None)
         if pad is not None and pad.also:
             notes = ", ".join(map(str, (pad.note, *pad.also)))
-            found.append(Source(f"The receiver's map sends {spoken(articulation)} as notes {notes}.", "maps"))
+            found.append(
+                Source(
+                    tr(
+                        "The receiver's map sends {articulation} as notes {notes}.",
+                        articulation=spoken(articulation),
+                        notes=notes,
+                    ),
+                    "maps",
+                )
+            )
     return tuple(found)
 
 
@@ -74,21 +84,28 @@ def _wired(scene: RoutingState, port: str, receivers: set[str]) -> list[Source]:
     for gives, takes in sorted(scene.wires):
         if gives == given and not takes.startswith(scene.client):
             found.append(
-                Source(f"{gives} is connected directly to {takes}, bypassing this program.", "wire", -1, (gives, takes))
+                Source(
+                    tr("{gives} is connected directly to {takes}, bypassing this program.", gives=gives, takes=takes),
+                    "wire",
+                    -1,
+                    (gives, takes),
+                )
             )
         elif gives.startswith(scene.client) and takes not in receivers and not takes.startswith(scene.client):
-            found.append(Source(f"The output is also connected to {takes}.", "wire", -1, (gives, takes)))
+            found.append(
+                Source(tr("The output is also connected to {takes}.", takes=takes), "wire", -1, (gives, takes))
+            )
     return found
 
 
-LOCAL = "If the kit makes sound of its own, turn that down at the kit: it cannot be seen from here."
+LOCAL = mark("If the kit makes sound of its own, turn that down at the kit: it cannot be seen from here.")
 
 
 def verdict(found: tuple[Source, ...], any_hit: bool) -> str:
     """The answer, one line per source."""
     if not any_hit:
-        return "Hit a pad first, then ask again."
+        return tr("Hit a pad first, then ask again.")
     if len(found) < 2:
-        one = found[0].message if found else "None of it is sent."
-        return f"One hit sounds once here. {one} {LOCAL}" if found else f"{one} {LOCAL}"
+        one = found[0].message if found else tr("None of it is sent.")
+        return tr("One hit sounds once here. {one} {local}", one=one, local=LOCAL) if found else f"{one} {LOCAL}"
     return "\n".join(f"{i + 1}. {source.message}" for i, source in enumerate(found))

@@ -12,6 +12,7 @@ from dataclasses import replace
 from puresignal.core.export.song_builder import FileTrack
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session
+from puresignal.translation import tr
 
 
 def armed(one: LiveInput, on: bool) -> dict[str, object]:
@@ -30,12 +31,14 @@ def armed_alone(inputs: tuple[LiveInput, ...], number: int) -> tuple[LiveInput, 
 def input_words(one: LiveInput, listening: bool) -> str:
     """Whether an input is monitored, and if not, why."""
     if not listening:
-        return f"{one.port}: not monitored, live input is off"
+        return tr("{port}: not monitored, live input is off", port=one.port)
     if not one.monitor:
-        return f"{one.port}: not monitored, Monitor is off" + ("; recorded all the same" if one.armed else "")
+        return tr("{port}: not monitored, Monitor is off", port=one.port) + (
+            tr("; recorded all the same") if one.armed else ""
+        )
     if one.output is None:
-        return f"{one.port}: not monitored, no output chosen"
-    return f"{one.port}: monitored through {one.output}"
+        return tr("{port}: not monitored, no output chosen", port=one.port)
+    return tr("{port}: monitored through {output}", port=one.port, output=one.output)
 
 
 def track_words(entry: FileTrack, session: Session) -> str:
@@ -46,8 +49,8 @@ def track_words(entry: FileTrack, session: Session) -> str:
     if settings.solo:
         return "solo"
     if not entry.out:
-        return "not sent"
-    return "yes" if session.delivery.heard(entry.track.key) else "other tracks are soloed"
+        return tr("not sent")
+    return "yes" if session.delivery.heard(entry.track.key) else tr("other tracks are soloed")
 
 
 def lines(session: Session, tracks: tuple[FileTrack, ...], listening: bool, playing: str | None) -> tuple[str, ...]:
@@ -57,10 +60,13 @@ def lines(session: Session, tracks: tuple[FileTrack, ...], listening: bool, play
     """
     found = [input_words(one, listening) for one in session.inputs if one.port]
     if playing is None:
-        found.append("Playback: stopped")
+        found.append(tr("Playback: stopped"))
         return tuple(found)
     silent = [
         f"{t.title} ({track_words(t, session)})" for t in tracks if track_words(t, session) not in ("yes", "solo")
     ]
-    found.append(f"Playback: the take, {playing}" + (f"; silent: {', '.join(silent)}" if silent else ""))
+    found.append(
+        tr("Playback: the take, {playing}", playing=playing)
+        + (tr("; silent: {names}", names=", ".join(silent)) if silent else "")
+    )
     return tuple(found)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.path.context import MIDDLE_OPEN, Context
+from puresignal.translation import tr
 
 
 @dataclass(frozen=True)
@@ -71,34 +72,57 @@ def _places(s: SignalState, context: Context) -> list[Checkpoint]:
     channels = sorted({c for c in range(1, 17) if context.mapped_channels[c]})
     expected = ", ".join(map(str, channels)) if channels else "none"
     known = name is not None or not spoken_of
-    drum = spoken(name) if name else "such drum"
+    drum = spoken(name) if name else tr("such drum")
     rows = (
-        ("listening", s.listening, "Live input is off. Choose a port and press Start.", "listen"),
-        ("port system", s.server, "There is no JACK server. Start it; the program will connect by itself.", ""),
-        ("input", s.input_there, f"{s.input} is unavailable. Plug it in, or choose another port.", "ports"),
-        ("messages", s.messages > 0, f"Nothing arrives from {s.input}. Hit a pad; check its cable and settings.", ""),
-        ("notes", s.notes > 0, "Messages arrive, but no notes. Switch on sending notes at the device.", ""),
+        ("listening", s.listening, tr("Live input is off. Choose a port and press Start."), "listen"),
+        (tr("port system"), s.server, tr("There is no JACK server. Start it; the program will connect by itself."), ""),
         (
-            "listening channel",
+            "input",
+            s.input_there,
+            tr("{input} is unavailable. Plug it in, or choose another port.", input=s.input),
+            "ports",
+        ),
+        (
+            "messages",
+            s.messages > 0,
+            tr("Nothing arrives from {input}. Hit a pad; check its cable and settings.", input=s.input),
+            "",
+        ),
+        ("notes", s.notes > 0, tr("Messages arrive, but no notes. Switch on sending notes at the device."), ""),
+        (
+            tr("listening channel"),
             s.last is None or s.channel in (0, channel),
-            f"The hit arrived on channel {channel}, but this input listens to channel {s.channel} only.",
+            tr(
+                "The hit arrived on channel {channel}, but this input listens to channel {channel2} only.",
+                channel=channel,
+                channel2=s.channel,
+            ),
             "channel",
         ),
         (
             "channel",
             spoken_of,
-            f"The hit arrived on channel {channel}; the kit's map expects {expected}. Change one of them.",
+            tr(
+                "The hit arrived on channel {channel}; the kit's map expects {expected}. Change one of them.",
+                channel=channel,
+                expected=expected,
+            ),
             "learn",
         ),
-        ("known note", known, f"Note {note} is unmapped: it is not in the kit's map.", "learn"),
-        ("receiver's drum", goes, f"The receiver has no {drum}. Send it to another note.", "maps"),
-        ("heard", s.monitor, "This input is recorded but not monitored. Switch Monitor on.", "hear"),
-        ("output", s.output is not None, "No output is chosen, so nothing is sent. Choose a port.", "ports"),
-        ("receiver", s.output_there, f"{s.output} is unavailable. Start the receiver, or choose another.", "ports"),
+        (tr("known note"), known, tr("Note {note} is unmapped: it is not in the kit's map.", note=note), "learn"),
+        ("receiver's drum", goes, tr("The receiver has no {drum}. Send it to another note.", drum=drum), "maps"),
+        ("heard", s.monitor, tr("This input is recorded but not monitored. Switch Monitor on."), "hear"),
+        ("output", s.output is not None, tr("No output is chosen, so nothing is sent. Choose a port."), "ports"),
+        (
+            "receiver",
+            s.output_there,
+            tr("{output} is unavailable. Start the receiver, or choose another.", output=s.output),
+            "ports",
+        ),
         (
             "kept",
             s.left,
-            "It was removed as a double trigger. See the settings of the path.",
+            tr("It was removed as a double trigger. See the settings of the path."),
             "settings",
         ),
     )
@@ -109,5 +133,7 @@ def verdict(places: tuple[Checkpoint, ...]) -> str:
     """The answer as a sentence."""
     last = places[-1]
     if last.passes:
-        return "Every hit is sent to the receiver. If you still hear nothing, check the receiver's volume and channel."
+        return tr(
+            "Every hit is sent to the receiver. If you still hear nothing, check the receiver's volume and channel."
+        )
     return last.message

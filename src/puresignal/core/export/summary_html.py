@@ -14,6 +14,7 @@ from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
 from puresignal.core.path.note_selection import doubtful, reason_removed
 from puresignal.core.path.tally import REASON_WORDS, Action, Reason
+from puresignal.translation import count_tr, mark, tr
 
 _STYLE = """
 @page { margin: 16mm }
@@ -28,9 +29,9 @@ svg { width: 100%; display: block; margin: .4em 0 } section + section { break-be
 """
 
 _DONE = (
-    (Action.REMOVED, "removed"),
-    (Action.ADDED, "added"),
-    (Action.CHANGED, "changed"),
+    (Action.REMOVED, mark("removed")),
+    (Action.ADDED, mark("added")),
+    (Action.CHANGED, mark("changed")),
 )
 _MOST_ROWS = 400
 
@@ -39,7 +40,7 @@ def page(sections: list[str]) -> str:
     """The whole page from one section per take."""
     body = "\n".join(f"<section>{section}</section>" for section in sections)
     return (
-        '<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8"><title>What was done</title>'
+        '<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8"><title>' + tr("What was done") + "</title>"
         f"<style>{_STYLE}</style></head><body>\n{body}\n</body></html>\n"
     )
 
@@ -47,13 +48,16 @@ def page(sections: list[str]) -> str:
 def section(take: Take, context: Context, outcome: Outcome, warnings: list[str]) -> str:
     """The section of one take: sums, a picture, drum by drum, and each doubtful decision."""
     tally = outcome.tally
-    kit = context.source.name if context.source is not None else "no kit"
-    receiver = context.target.name if context.target is not None else "no receiver"
+    kit = context.source.name if context.source is not None else tr("no kit")
+    receiver = context.target.name if context.target is not None else tr("no receiver")
+    about = tr("From {kit} to {receiver} · {time} long", kit=kit, receiver=receiver, time=_time(take.length))
+    balanced = tr("Every difference is accounted for below."), tr("The sums do not agree.")
+    verdict = balanced[0] if tally.balances() else balanced[1]
     parts = [
         f"<h1>{escape(take.name)}</h1>",
-        f'<p class="faint">From {escape(kit)} to {escape(receiver)} · {_time(take.length)} long</p>',
-        f"<p><b>{_count(tally.arrived, 'hit')} in, {_count(tally.left, 'note')} out.</b> "
-        f"{'Every difference is accounted for below.' if tally.balances() else 'The sums do not agree.'}</p>",
+        f'<p class="faint">{escape(about)}</p>',
+        f"<p><b>{count_tr('{n} hit in', '{n} hits in', tally.arrived)}, "
+        f"{count_tr('{n} note out', '{n} notes out', tally.left)}.</b> {verdict}</p>",
         _picture(take, outcome),
         _reasons(outcome),
         _drums(take, outcome),
@@ -63,12 +67,12 @@ def section(take: Take, context: Context, outcome: Outcome, warnings: list[str])
     ]
     if warnings or take.notices:
         rows = "".join(f"<li>{escape(text)}</li>" for text in (*take.notices, *warnings))
-        parts.append(f"<h2>Warnings about the file</h2><ul>{rows}</ul>")
+        parts.append(_head(tr("Warnings about the file")) + f"<ul>{rows}</ul>")
     return "\n".join(part for part in parts if part)
 
 
-def _count(count: int, word: str) -> str:
-    return f"{count:,} {word}{'' if count == 1 else 's'}"
+def _head(text: str) -> str:
+    return f"<h2>{escape(text)}</h2>"
 
 
 def _time(seconds: float) -> str:
@@ -95,11 +99,11 @@ def _reasons(outcome: Outcome) -> str:
     tally = outcome.tally
     counts = {Action.REMOVED: tally.removed(), Action.ADDED: tally.added(), Action.CHANGED: tally.changed()}
     rows: list[tuple[object, ...]] = [
-        (word, REASON_WORDS[reason], count)
+        (tr(word), tr(REASON_WORDS[reason]), count)
         for action, word in _DONE
         for reason, count in sorted(counts[action].items(), key=lambda item: -item[1])
     ]
-    return "<h2>What was done</h2>" + (_table(("", "why", "notes"), rows) if rows else "<p>Nothing.</p>")
+    return _head(tr("What was done")) + (_table(("", "why", "notes"), rows) if rows else f"<p>{tr('Nothing.')}</p>")
 
 
 def _drums(take: Take, outcome: Outcome) -> str:
@@ -116,18 +120,19 @@ def _drums(take: Take, outcome: Outcome) -> str:
         )  # fmt: skip
     if not rows:
         return ""
-    heads = ("drum", "played", "removed", "left", "median velocity", "distance from the nearest sixteenth")
-    return "<h2>Drum by drum</h2>" + _table(heads, rows)
+    distance = tr("distance from the nearest sixteenth")
+    heads = (tr("drum"), tr("in"), tr("removed"), tr("out"), tr("median velocity"), distance)
+    return _head(tr("Drum by drum")) + _table(heads, rows)
 
 
 def _place(take: Take, second: float) -> str:
     bar, beat, _ = take.tempo.position(second)
-    return f"{_time(second)} · bar {bar}, beat {beat}"
+    return tr("{time} · bar {bar}, beat {beat}", time=_time(second), bar=bar, beat=beat)
 
 
 def _name(outcome: Outcome, row: int) -> str:
     code = int(outcome.input_notes.articulation[row])
-    return spoken(outcome.vocabulary[code]) if code >= 0 else f"note {int(outcome.input_notes.note[row])}"
+    return spoken(outcome.vocabulary[code]) if code >= 0 else tr("note {n}", n=int(outcome.input_notes.note[row]))
 
 
 def _rows_of(outcome: Outcome, origins: np.ndarray) -> np.ndarray:
@@ -142,12 +147,13 @@ def _doubts(take: Take, outcome: Outcome) -> str:
         why = reason_removed(outcome, origin)
         own = (entries.origin == origin) & (entries.action != Action.CHANGED)
         confidence = float(entries.confidence[own].min(initial=1.0))
-        decision = "kept" if why is None else f"removed: {REASON_WORDS[why]}"
+        decision = tr("kept") if why is None else tr("removed: {reason}", reason=tr(REASON_WORDS[why]))
         place, velocity = _place(take, float(outcome.input_notes.start[i])), float(outcome.input_notes.velocity[i])
         rows.append((place, _name(outcome, i), velocity, decision, f"{100 * confidence:.0f} %"))
     if not rows:
         return ""
-    return "<h2>Doubtful</h2>" + _table(("when", "what", "velocity", "decided", "confidence"), rows[:_MOST_ROWS])
+    heads = (tr("when"), tr("what"), tr("velocity"), tr("decision"), tr("confidence"))
+    return _head(tr("Doubtful")) + _table(heads, rows[:_MOST_ROWS])
 
 
 def _removed(take: Take, outcome: Outcome) -> str:
@@ -158,14 +164,17 @@ def _removed(take: Take, outcome: Outcome) -> str:
             found += [(i, why) for i in _rows_of(outcome, outcome.tally.origins(Action.REMOVED, why)).tolist()]
     rows: list[tuple[object, ...]] = [
         (_place(take, float(outcome.input_notes.start[i])), _name(outcome, i), float(outcome.input_notes.velocity[i]),
-         REASON_WORDS[why])
+         tr(REASON_WORDS[why]))
         for i, why in sorted(found)
     ]  # fmt: skip
     if not rows:
         return ""
     rest = len(rows) - _MOST_ROWS
-    more = f'<p class="faint">and {_count(rest, "further note")}; the report lists all.</p>' if rest > 0 else ""
-    return "<h2>Removed</h2>" + _table(("when", "what", "velocity", "why"), rows[:_MOST_ROWS]) + more
+    more = count_tr("and {n} more note; the report lists all.", "and {n} more notes; the report lists all.", rest)
+    heads = (tr("when"), tr("what"), tr("velocity"), tr("why"))
+    return (
+        _head(tr("Removed")) + _table(heads, rows[:_MOST_ROWS]) + (f'<p class="faint">{more}</p>' if rest > 0 else "")
+    )
 
 
 def _unmapped(outcome: Outcome) -> str:
@@ -173,11 +182,13 @@ def _unmapped(outcome: Outcome) -> str:
     played = outcome.input_notes
     for why in (Reason.UNMAPPED, Reason.NO_TARGET):
         for i in _rows_of(outcome, outcome.tally.origins(Action.REMOVED, why)).tolist():
-            counts[int(played.channel[i]), int(played.note[i]), REASON_WORDS[why]] += 1
+            counts[int(played.channel[i]), int(played.note[i]), tr(REASON_WORDS[why])] += 1
     if not counts:
         return ""
-    rows: list[tuple[object, ...]] = [(f"channel {c}, note {n}", why, k) for (c, n, why), k in counts.most_common()]
-    return "<h2>Unmapped</h2>" + _table(("pad", "why", "hits"), rows)
+    rows: list[tuple[object, ...]] = [
+        (tr("channel {c}, note {n}", c=c, n=n), why, k) for (c, n, why), k in counts.most_common()
+    ]
+    return _head(tr("Unmapped")) + _table((tr("pad"), tr("why"), tr("hits")), rows)
 
 
 def _picture(take: Take, outcome: Outcome) -> str:
@@ -207,5 +218,5 @@ def _picture(take: Take, outcome: Outcome) -> str:
         out.append(f'<path d="{"".join(strokes)}" stroke="#1f5f6b" stroke-width="1.4" fill="none"/>')
         out.append(f'<g fill="none" stroke="#b3402a" stroke-width="1.2">{"".join(rings)}</g>')
     out.append("</svg>")
-    legend = '<p class="faint">A stroke is an output note, as tall as its velocity; a ring is a removed note.</p>'
-    return "".join(out) + legend
+    legend = tr("A stroke is an output note, as tall as its velocity; a ring is a removed note.")
+    return "".join(out) + f'<p class="faint">{legend}</p>'

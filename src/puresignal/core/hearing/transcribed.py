@@ -8,6 +8,7 @@ from typing import Any, ClassVar
 import numpy as np
 
 from puresignal.core.midi.columns import Columns
+from puresignal.translation import mark
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,7 +73,13 @@ class TranscribedHits(Columns):
         return self.take(self.removal_reason == 0)
 
 
-REMOVAL_REASONS = ("", "too short", "too soft", "far from the notes around it", "barely audible")
+REMOVAL_REASONS = (
+    "",
+    mark("too short"),
+    mark("too soft"),
+    mark("far from the notes around it"),
+    mark("barely audible"),
+)
 
 
 def removal_reasons(short: np.ndarray, soft: np.ndarray, far: np.ndarray, unsure: np.ndarray) -> np.ndarray:

@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import re
 
+from puresignal.translation import mark
+
 DRUM_ORDER = (
     "kick", "snare", "hat", "tom1", "tom2", "tom3", "tom4", "tom5", "tom6", "crash1", "crash2", "ride",
     "splash", "china", "aux1", "aux2", "aux3", "aux4",
@@ -42,10 +44,16 @@ _FAMILY_OF_WORD = {
 _FIRST = {"snare": "head", "hat": "closed", "tom": "head", "crash": "bow", "ride": "bow"}
 
 _SPOKEN = {
-    "hat": "hi-hat", "aux": "aux pad", "bow": "bow", "pedal": "foot close", "splash": "splash",
-    "half": "half open", "quarter": "a quarter open", "three_quarter": "three quarters open", "side": "cross-stick",
-    "lowmid": "low mid",
-}  # fmt: skip
+    "hat": mark("hi-hat"),
+    "aux": mark("aux pad"),
+    "pedal": mark("foot close"),
+    "splash": mark("splash"),
+    "half": mark("half open"),
+    "quarter": mark("a quarter open"),
+    "three_quarter": mark("three quarters open"),
+    "side": mark("cross-stick"),
+    "lowmid": mark("low mid"),
+}
 
 # A rim or cross-stick falls back to the head before it falls back to the other special stroke.
 _NEAREST = {

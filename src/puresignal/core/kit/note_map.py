@@ -9,6 +9,7 @@ from typing import Any
 
 from puresignal.core.errors import NoteMapError
 from puresignal.core.kit.articulations import HAT_EDGE_HALF, STANDARD, canonical, is_articulation
+from puresignal.translation import tr
 
 FORMAT = "pure-signal/note-map"
 VERSION = 1
@@ -127,11 +128,17 @@ def check_source(note_map: NoteMap, where: str) -> None:
     for pad in note_map.pads:
         key = (note_map.channel_of(pad), pad.note)
         if key in seen:
-            channel = "any channel" if key[0] is None else f"channel {key[0]}"
+            channel = tr("any channel") if key[0] is None else tr("channel {key}", key=key[0])
             raise NoteMapError(
-                f"Note {pad.note} on {channel} means both {seen[key].articulation} and {pad.articulation}",
+                tr(
+                    "Note {note} on {channel} means both {articulation} and {articulation2}",
+                    note=pad.note,
+                    channel=channel,
+                    articulation=seen[key].articulation,
+                    articulation2=pad.articulation,
+                ),
                 where,
-                "Keep one of the two pads.",
+                tr("Keep one of the two pads."),
             )
         seen[key] = pad
 
@@ -173,26 +180,38 @@ def from_json(data: object, where: str) -> NoteMap:
     Raises  NoteMapError that names the field, the value and the expected value
     """
     reader = _Reader(where)
-    top = reader.table(data, "the note map")
+    top = reader.table(data, tr("the note map"))
     if top.get("format") != FORMAT:
-        raise NoteMapError(f'"format" is {_show(top.get("format"))}, not "{FORMAT}"', where, "Choose a note map file.")
+        raise NoteMapError(
+            tr('"format" is {show}, not "{value}"', show=_show(top.get("format")), value=FORMAT),
+            where,
+            tr("Choose a note map file."),
+        )
     version = top.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
         raise NoteMapError(
-            f'"version" is {_show(version)}, not a whole number from 1', where, f"Write {VERSION} there."
+            tr('"version" is {version}, not a whole number from 1', version=_show(version)),
+            where,
+            tr("Write {version} there.", version=VERSION),
         )
     if version > VERSION:
         raise NoteMapError(
-            f"This note map has version {version}; this program reads versions up to {VERSION}",
+            tr(
+                "This note map has version {version}; this program reads versions up to {version2}",
+                version=version,
+                version2=VERSION,
+            ),
             where,
-            "Update the program.",
+            tr("Update the program."),
         )
-    reader.known(top, {"format", "version", "name", "channel", "pads", "hat"}, "the note map")
+    reader.known(top, {"format", "version", "name", "channel", "pads", "hat"}, tr("the note map"))
     name = reader.text(top.get("name"), "name")
     channel = reader.number_or_none(top.get("channel"), 1, 16, "channel")
     rows = top.get("pads")
     if not isinstance(rows, list):
-        raise NoteMapError(f'"pads" is {_show(rows)}, not a list of pads', where, "Write a list there.")
+        raise NoteMapError(
+            tr('"pads" is {rows}, not a list of pads', rows=_show(rows)), where, tr("Write a list there.")
+        )
     pads = tuple(reader.pad(row, f"pads[{i}]") for i, row in enumerate(rows))
     note_map = NoteMap(name, pads, channel, reader.hat(top.get("hat")))
     return note_map
@@ -205,11 +224,19 @@ class _Reader:
         self.where = where
 
     def fail(self, path: str, value: object, expected: str) -> NoteMapError:
-        return NoteMapError(f'"{path}" is {_show(value)}', self.where, f"Write {expected} there.")
+        return NoteMapError(
+            tr('"{path}" is {value}', path=path, value=_show(value)),
+            self.where,
+            tr("Write {expected} there.", expected=expected),
+        )
 
     def table(self, value: object, path: str) -> Mapping[str, Any]:
         if not isinstance(value, dict):
-            raise NoteMapError(f"{path} is {_show(value)}, not a JSON object", self.where, "Choose a note map file.")
+            raise NoteMapError(
+                tr("{path} is {value}, not a JSON object", path=path, value=_show(value)),
+                self.where,
+                tr("Choose a note map file."),
+            )
         return value
 
     def known(self, table: Mapping[str, Any], names: set[str], path: str) -> None:
@@ -217,7 +244,9 @@ class _Reader:
         for key in table:
             near = difflib.get_close_matches(key, names - set(table), 1, 0.7) if key not in names else []
             if near:
-                raise NoteMapError(f'"{key}" is not a field of {path}', self.where, f'Write "{near[0]}" there.')
+                raise NoteMapError(
+                    tr('"{key}" is not a field of {path}', key=key, path=path), self.where, f'Write "{near[0]}" there.'
+                )
 
     def text(self, value: object, path: str) -> str:
         if not isinstance(value, str) or not value.strip():
@@ -226,7 +255,7 @@ class _Reader:
 
     def number(self, value: object, low: int, high: int, path: str) -> int:
         if isinstance(value, bool) or not isinstance(value, int) or not low <= value <= high:
-            raise self.fail(path, value, f"a whole number from {low} to {high}")
+            raise self.fail(path, value, tr("a whole number from {low} to {high}", low=low, high=high))
         return value
 
     def number_or_none(self, value: object, low: int, high: int, path: str) -> int | None:
@@ -234,18 +263,18 @@ class _Reader:
 
     def pad(self, value: object, path: str) -> Pad:
         if not isinstance(value, dict):
-            raise self.fail(path, value, "an object with an articulation and a note")
+            raise self.fail(path, value, tr("an object with an articulation and a note"))
         self.known(value, {"articulation", "note", "channel", "group", "also"}, path)
         articulation = value.get("articulation")
         if not isinstance(articulation, str) or not is_articulation(articulation):
-            raise self.fail(f"{path}.articulation", articulation, "an articulation such as snare.rim")
+            raise self.fail(f"{path}.articulation", articulation, tr("an articulation such as snare.rim"))
         also = value.get("also", [])
         if not isinstance(also, list):
-            raise self.fail(f"{path}.also", also, "a list of notes")
+            raise self.fail(f"{path}.also", also, tr("a list of notes"))
         note = self.number(value.get("note"), 0, 127, f"{path}.note")
         further = tuple(self.number(n, 0, 127, f"{path}.also[{i}]") for i, n in enumerate(also))
         if len({note, *further}) != 1 + len(further):
-            raise self.fail(f"{path}.also", also, "each note once, and not the pad's own note")
+            raise self.fail(f"{path}.also", also, tr("each note once, and not the pad's own note"))
         group = value.get("group")
         return Pad(
             articulation,
@@ -259,15 +288,17 @@ class _Reader:
         if value is None:
             return None
         if not isinstance(value, dict):
-            raise self.fail("hat", value, "an object with a controller, or null")
+            raise self.fail("hat", value, tr("an object with a controller, or null"))
         self.known(value, {"controller", "closed_at", "open_at", "notes_follow_pedal"}, "hat")
         follows = value.get("notes_follow_pedal", True)
         if not isinstance(follows, bool):
-            raise self.fail("hat.notes_follow_pedal", follows, "true or false")
+            raise self.fail("hat.notes_follow_pedal", follows, tr("true or false"))
         closed_at = self.number(value.get("closed_at", 127), 0, 127, "hat.closed_at")
         open_at = self.number(value.get("open_at", 0), 0, 127, "hat.open_at")
         if closed_at == open_at:
-            raise self.fail("hat.open_at", open_at, f"a value other than closed_at ({closed_at})")
+            raise self.fail(
+                "hat.open_at", open_at, tr("a value other than closed_at ({closed_at})", closed_at=closed_at)
+            )
         return HatPedal(self.number(value.get("controller", 4), 0, 119, "hat.controller"), closed_at, open_at, follows)
 
 

@@ -24,6 +24,7 @@ from puresignal.core.kit.articulations import (
 from puresignal.core.kit.note_map import NoteMap, vocabulary
 from puresignal.core.midi.events import Port
 from puresignal.core.path.crosstalk_model import FEW_GHOSTS, GHOSTS
+from puresignal.translation import tr
 
 PARTS = (0.45, 0.55, 0.65)
 """Closedness values that divide the half zone (0.35 to 0.75) into four: the first index of the target tables."""
@@ -242,7 +243,11 @@ class Context:
         rest = []
         for number, port in enumerate(self.ports or (Port(""),)):
             for channel in range(1, 17):
-                name = f"{port.name}, channel {channel}" if port.name else f"Channel {channel}"
+                name = (
+                    tr("{name}, channel {channel}", name=port.name, channel=channel)
+                    if port.name
+                    else tr("Channel {channel}", channel=channel)
+                )
                 rest.append(PathTrack(f"{number}/{channel}", name, "other"))
         return (*kit, PathTrack("unmapped", "Unmapped", "other"), *rest)
 

@@ -9,6 +9,7 @@ from puresignal.core.errors import SettingsError
 from puresignal.core.path import settings_values
 from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.crosstalk_model import KitModel
+from puresignal.translation import tr
 
 FORMAT = "pure-signal/settings"
 VERSION = 1
@@ -55,24 +56,36 @@ def from_json(data: object, where: str, base: CleaningPath | None = None) -> Cle
     """
     path = base or CleaningPath()
     if not isinstance(data, dict) or data.get("format") != FORMAT:
-        raise SettingsError(f'"format" is not "{FORMAT}"', where, "Choose a settings file.")
+        raise SettingsError(tr('"format" is not "{value}"', value=FORMAT), where, tr("Choose a settings file."))
     version = data.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise SettingsError('"version" is not a whole number from 1', where, f"Write {VERSION} there.")
+        raise SettingsError(
+            tr('"version" is not a whole number from 1'), where, tr("Write {version} there.", version=VERSION)
+        )
     if version > VERSION:
         raise SettingsError(
-            f"These settings have version {version}; this program reads versions up to {VERSION}",
+            tr(
+                "These settings have version {version}; this program reads versions up to {version2}",
+                version=version,
+                version2=VERSION,
+            ),
             where,
-            "Update the program.",
+            tr("Update the program."),
         )
     names = {f.name for f in fields(path)}
     for name, values in data.items():
         if name in ("format", "version"):
             continue
         if name not in names:
-            raise SettingsError(f'There is no stage "{name}"', where, f"Known are: {', '.join(sorted(names))}.")
+            raise SettingsError(
+                tr('There is no stage "{name}"', name=name),
+                where,
+                tr("Known are: {names}.", names=", ".join(sorted(names))),
+            )
         if not isinstance(values, dict):
-            raise SettingsError(f'"{name}" is not a JSON object', where, "Write the stage's settings there.")
+            raise SettingsError(
+                tr('"{name}" is not a JSON object', name=name), where, tr("Write the stage's settings there.")
+            )
         stage = getattr(path, name)
         known = {f.name: getattr(stage, f.name) for f in fields(stage)}
         checked = {}
@@ -80,7 +93,9 @@ def from_json(data: object, where: str, base: CleaningPath | None = None) -> Cle
             key = _FORMER_NAMES.get((name, given), given)
             if key not in known:
                 raise SettingsError(
-                    f'"{name}" has no setting "{key}"', where, f"Known are: {', '.join(sorted(known))}."
+                    tr('"{name}" has no setting "{key}"', name=name, key=key),
+                    where,
+                    tr("Known are: {names}.", names=", ".join(sorted(known))),
                 )
             checked[key] = _checked(name, key, value, known[key], where)
         path = replace(path, **{name: replace(stage, **checked)})
@@ -93,21 +108,21 @@ def _checked(stage: str, key: str, value: object, now: object, where: str) -> ob
     if isinstance(now, KitModel):
         return settings_values.kit_model(value, f'"{stage}.{key}"', where)
     allowed = _RANGES.get((stage, key))
-    label = f'"{stage}.{key}" is {value!r}'
+    label = tr('"{stage}.{key}" is {value!r}', stage=stage, key=key, value=value)
     if isinstance(now, bool):
         if not isinstance(value, bool):
-            raise SettingsError(label, where, "Write true or false there.")
+            raise SettingsError(label, where, tr("Write true or false there."))
         return value
     if allowed and isinstance(allowed[0], str):
         if value not in allowed:
-            raise SettingsError(label, where, f"Write one of {', '.join(map(str, allowed))} there.")
+            raise SettingsError(label, where, tr("Write one of {names} there.", names=", ".join(map(str, allowed))))
         return value
     low, high = allowed if allowed else (float("-inf"), float("inf"))
     if isinstance(value, bool) or not isinstance(value, (int, float)) or not float(low) <= value <= float(high):
-        raise SettingsError(label, where, f"Write a number from {low:g} to {high:g} there.")
+        raise SettingsError(label, where, tr("Write a number from {low:g} to {high:g} there.", low=low, high=high))
     if isinstance(now, int):
         if value != int(value):
-            raise SettingsError(label, where, "Write a whole number there.")
+            raise SettingsError(label, where, tr("Write a whole number there."))
         return int(value)
     return float(value)
 

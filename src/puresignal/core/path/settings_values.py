@@ -10,6 +10,7 @@ from puresignal.core.errors import SettingsError
 from puresignal.core.kit.articulations import is_articulation
 from puresignal.core.path.crosstalk_model import LEVELS, KitModel
 from puresignal.core.path.velocity_curve import ALL, NUMBERS, Shape
+from puresignal.translation import tr
 
 SHAPE_RANGES: dict[str, tuple[float, float]] = {
     "threshold": (0.0, 126.0), "low": (1.0, 127.0), "high": (1.0, 127.0), "scale": (0.0, 4.0),
@@ -43,16 +44,20 @@ def shapes(value: object, label: str, where: str) -> tuple[tuple[str, Shape], ..
     Raises SettingsError that names the field, the value and the expected value
     """
     if not isinstance(value, dict):
-        raise SettingsError(f"{label} is not a JSON object", where, 'Write {"snare": {"scale": 1.2}} there.')
+        raise SettingsError(
+            tr("{label} is not a JSON object", label=label), where, 'Write {"snare": {"scale": 1.2}} there.'
+        )
     found = []
     for key, row in value.items():
         name = f'{label[:-1]}.{key}"'
         if not isinstance(row, dict) or (key != ALL and not is_articulation(key)):
-            raise SettingsError(f"{name} is not a velocity shape", where, 'Keys are drums, articulations, or "*".')
+            raise SettingsError(
+                tr("{name} is not a velocity shape", name=name), where, tr('Keys are drums, articulations, or "*".')
+            )
         named: dict[str, Any] = {_FORMER_NAMES.get(str(field), str(field)): setting for field, setting in row.items()}
         shape = Shape(**{field: _field(field, setting, name, where) for field, setting in named.items()})
         if shape.low > shape.high:
-            raise SettingsError(f"{name}: low is above high", where, "Swap them.")
+            raise SettingsError(tr("{name}: low is above high", name=name), where, tr("Swap them."))
         found.append((key, shape))
     return tuple(sorted(found, key=lambda item: item[0]))
 
@@ -61,10 +66,18 @@ def _field(field: str, given: object, name: str, where: str) -> Any:
     if field == "curve":
         return _curve(given, name, where)
     if field not in SHAPE_RANGES:
-        raise SettingsError(f'{name} has no setting "{field}"', where, f"Known are: curve, {', '.join(NUMBERS)}.")
+        raise SettingsError(
+            tr('{name} has no setting "{field}"', name=name, field=field),
+            where,
+            tr("Known are: curve, {names}.", names=", ".join(NUMBERS)),
+        )
     low, high = SHAPE_RANGES[field]
     if isinstance(given, bool) or not isinstance(given, (int, float)) or not low <= given <= high:
-        raise SettingsError(f"{name}: {field} is {given!r}", where, f"Write a number from {low:g} to {high:g}.")
+        raise SettingsError(
+            tr("{name}: {field} is {given!r}", name=name, field=field, given=given),
+            where,
+            tr("Write a number from {low:g} to {high:g}.", low=low, high=high),
+        )
     return float(given)
 
 
@@ -77,7 +90,9 @@ def _curve(given: object, name: str, where: str) -> tuple[tuple[float, float], .
     rising = all(a[0] < b[0] for a, b in pairwise(points))
     if len(points) < 2 or not rising or not all(0 <= v <= 127 for point in points for v in point):
         raise SettingsError(
-            f"{name}: curve is {given!r}", where, "Write [[in, out], ...] with rising in values, 0 to 127."
+            tr("{name}: curve is {given!r}", name=name, given=given),
+            where,
+            tr("Write [[in, out], ...] with rising in values, 0 to 127."),
         )
     return points
 
@@ -111,6 +126,6 @@ def kit_model(value: object, label: str, where: str) -> KitModel:
         ]
     except (ValueError, TypeError, AssertionError, AttributeError) as error:
         raise SettingsError(
-            f"{label} is not a kit model", where, "Leave it out, or learn it again from a take."
+            tr("{label} is not a kit model", label=label), where, tr("Leave it out, or learn it again from a take.")
         ) from error
     return KitModel(tuple(alone), tuple(shakes))

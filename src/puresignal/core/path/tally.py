@@ -13,6 +13,7 @@ from typing import Any, ClassVar, NamedTuple
 import numpy as np
 
 from puresignal.core.midi.columns import Columns
+from puresignal.translation import mark
 
 
 class Action(IntEnum):
@@ -51,23 +52,23 @@ class Reason(IntEnum):
 
 REASON_WORDS = {
     Reason.UNMAPPED: "unmapped",
-    Reason.NO_TARGET: "no target",
+    Reason.NO_TARGET: mark("no target"),
     Reason.DOUBLE: "double",
-    Reason.PLAYER: "by hand",
-    Reason.ALSO: "also sent",
+    Reason.PLAYER: mark("by hand"),
+    Reason.ALSO: mark("also sent"),
     Reason.MAPPED: "mapped",
     Reason.STAND_IN: "stand-in",
-    Reason.NO_END: "no end came",
-    Reason.TOO_LONG: "too long",
-    Reason.NO_LENGTH: "no length",
+    Reason.NO_END: mark("no end came"),
+    Reason.TOO_LONG: mark("too long"),
+    Reason.NO_LENGTH: mark("no length"),
     Reason.CHOKED: "choked",
-    Reason.OVERLAP: "struck again",
-    Reason.SAME_MOMENT: "same moment",
-    Reason.PEDAL: "by the pedal",
+    Reason.OVERLAP: mark("struck again"),
+    Reason.SAME_MOMENT: mark("same moment"),
+    Reason.PEDAL: mark("by the pedal"),
     Reason.END_OF_DOUBLE: "double's end",
     Reason.DOUBTFUL: "doubtful",
     Reason.CROSSTALK: "crosstalk",
-    Reason.TOO_SOFT: "too soft",
+    Reason.TOO_SOFT: mark("too soft"),
     Reason.SHAPED: "shaped",
     Reason.VARIED: "varied",
 }

@@ -15,6 +15,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from puresignal.core.kit.articulations import canonical, drum_of, family_of
+from puresignal.translation import mark
 
 LAYERS = 8
 """Layers of a drum, soft and dark to hard and bright."""
@@ -45,9 +46,9 @@ class Kit:
 
 KITS = (
     Kit("Boathouse"),
-    Kit("Slipway, dry", 1.08, 0.55, 1.3, 0.7, 1.15, 1.25),
-    Kit("Deckhouse, deep", 0.82, 1.5, 0.8, 1.2, 0.85, 0.8),
-    Kit("Signal box, electric", 1.0, 0.7, 0.6, 2.6, 1.6, 1.5),
+    Kit(mark("Slipway, dry"), 1.08, 0.55, 1.3, 0.7, 1.15, 1.25),
+    Kit(mark("Deckhouse, deep"), 0.82, 1.5, 0.8, 1.2, 0.85, 0.8),
+    Kit(mark("Signal box, electric"), 1.0, 0.7, 0.6, 2.6, 1.6, 1.5),
 )
 
 

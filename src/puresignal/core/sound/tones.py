@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from puresignal.translation import mark
+
 BITS = 12
 TABLE = 1 << BITS
 OCTAVES = 10
@@ -36,11 +38,11 @@ def _falling(count: int, power: float, even: float = 1.0) -> tuple[float, ...]:
 
 
 TONES = (
-    Tone("Struck bars", (1.0, 0.35, 0.08, 0.3, 0.04, 0.12, 0.02, 0.05), 1.4, 0.002, 1.1, 0.0, 0.25),
-    Tone("Low string", _falling(24, 1.15), 1.6, 0.004, 0.9, 0.25, 0.12),
+    Tone(mark("Struck bars"), (1.0, 0.35, 0.08, 0.3, 0.04, 0.12, 0.02, 0.05), 1.4, 0.002, 1.1, 0.0, 0.25),
+    Tone(mark("Low string"), _falling(24, 1.15), 1.6, 0.004, 0.9, 0.25, 0.12),
     Tone("Plucked", _falling(32, 1.0, 0.7), 1.5, 0.002, 0.7, 0.0, 0.15),
     Tone("Drawbars", (1.0, 0.8, 0.55, 0.45, 0.0, 0.3, 0.0, 0.25), 0.3, 0.006, 1.0, 1.0, 0.05),
-    Tone("Bowed section", _falling(28, 1.05), 0.9, 0.09, 0.5, 0.85, 0.3),
+    Tone(mark("Bowed section"), _falling(28, 1.05), 0.9, 0.09, 0.5, 0.85, 0.3),
     Tone("Blown", _falling(14, 1.5, 0.25), 1.2, 0.03, 0.3, 0.8, 0.12),
 )
 

@@ -12,6 +12,7 @@ import numpy as np
 
 from puresignal.core.kit.articulations import STANDARD
 from puresignal.core.kit.note_map import NoteMap, Pad
+from puresignal.translation import tr
 
 NUMBERS, UPPER, HOME, LOWER = range(2, 14), range(16, 28), range(30, 41), range(44, 54)
 """Scan codes of the four rows, from the left."""
@@ -34,7 +35,7 @@ USUAL_DRUMS: dict[int, str] = {
 
 SCALES: dict[str, tuple[int, ...]] = {
     "major": (0, 2, 4, 5, 7, 9, 11), "minor": (0, 2, 3, 5, 7, 8, 10), "pentatonic": (0, 2, 4, 7, 9),
-    "minor pentatonic": (0, 3, 5, 7, 10), "blues": (0, 3, 5, 6, 7, 10), "dorian": (0, 2, 3, 5, 7, 9, 10),
+    "minor pentatonic": (0, 3, 5, 7, 10), "blues": (0, 3, 5, 6, 7, 10), "dorian": (0, 2, 3, 5, 7, 9, 10),  # not shown
 }  # fmt: skip
 NAMES = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")
 ACCENT, GHOST = 30, 0.4
@@ -56,7 +57,7 @@ class Keyboard:
     mode: str = DRUMS
     octave: int = 3
     root: int = 9
-    scale: str = "minor pentatonic"
+    scale: str = "minor pentatonic"  # not shown
     velocity: int = 92
     randomness: int = 6
     drums: tuple[tuple[int, str], ...] = field(default_factory=lambda: tuple(sorted(USUAL_DRUMS.items())))
@@ -161,7 +162,7 @@ DRUM_CHANNEL, NOTE_CHANNEL = 10, 1
 
 def own_map() -> NoteMap:
     """The note map of the computer keyboard and the on-screen pads: a note for each articulation, on channel 10."""
-    return NoteMap("Keys and pads", tuple(Pad(name, LOWEST + i) for i, name in enumerate(PLAYABLE)), DRUM_CHANNEL)
+    return NoteMap(tr("Keys and pads"), tuple(Pad(name, LOWEST + i) for i, name in enumerate(PLAYABLE)), DRUM_CHANNEL)
 
 
 def note_of(articulation: str) -> int:

@@ -22,6 +22,7 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import ALL_CHANNELS, LiveInput, with_input
 from puresignal.io import ports
 from puresignal.io.ports import MidiPort
+from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets.map_combo_box import MapComboBox
 
@@ -44,47 +45,47 @@ class InputEditor(QFrame):
         super().__init__(parent)
         self._workbench = workbench
         self.number = number
-        self.title = QLabel(self.tr("INPUT {n}").format(n=number + 1))
+        self.title = QLabel(tr("INPUT {n}").format(n=number + 1))
         self.title.setObjectName("section")
-        self.remove = self._button(self.tr("Remove"), self.tr("Stop listening to this input."))
+        self.remove = self._button(tr("Remove"), tr("Stop listening to this input."))
         self.remove.clicked.connect(self.remove_requested)
         self.source_port = self._combo(
-            self.tr("Port to listen to"),
-            self.tr("The source: a device, another program, or a simulated device."),
+            tr("Port to listen to"),
+            tr("The source: a device, another program, or a simulated device."),
         )
-        self.source_port.activated.connect(lambda: self._edit(self.tr("choose input port"), port=self._port()))
+        self.source_port.activated.connect(lambda: self._edit(tr("choose input port"), port=self._port()))
         self.channel = self._combo(
-            self.tr("Channel to listen to"),
-            self.tr("The MIDI channel to listen to. If two players share a cable, choose one for each."),
+            tr("Channel to listen to"),
+            tr("The MIDI channel to listen to. If two players share a cable, choose one for each."),
         )
-        self.channel.addItem(self.tr("all channels"), ALL_CHANNELS)
+        self.channel.addItem(tr("all channels"), ALL_CHANNELS)
         for channel in range(1, 17):
-            self.channel.addItem(self.tr("channel {n}").format(n=channel), channel)
+            self.channel.addItem(tr("channel {n}").format(n=channel), channel)
         self.channel.activated.connect(
-            lambda: self._edit(self.tr("choose input channel"), channel=self.channel.currentData())
+            lambda: self._edit(tr("choose input channel"), channel=self.channel.currentData())
         )
         self.kit = MapComboBox(check_source)
         self.kit.setMinimumWidth(120)
         self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.kit.setSizeAdjustPolicy(MapComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.kit.setAccessibleName(self.tr("Note map of this kit"))
-        self.kit.setToolTip(self.tr("The notes of this kit: which note means which drum."))
-        self.kit.setPlaceholderText(self.tr("none: unchanged"))
+        self.kit.setAccessibleName(tr("Note map of this kit"))
+        self.kit.setToolTip(tr("The notes of this kit: which note means which drum."))
+        self.kit.setPlaceholderText(tr("none: unchanged"))
         self.kit.chosen.connect(self._choose_kit)
         self.target_port = self._combo(
-            self.tr("Port to send clean MIDI to"),
-            self.tr("Where clean MIDI goes while you play, on the receiver's notes."),
+            tr("Port to send clean MIDI to"),
+            tr("Where clean MIDI goes while you play, on the receiver's notes."),
         )
         self.target_port.activated.connect(
-            lambda: self._edit(self.tr("choose destination"), output=self.target_port.currentData())
+            lambda: self._edit(tr("choose destination"), output=self.target_port.currentData())
         )
-        self.armed = self._check(self.tr("Armed"), self.tr("Recording takes this input."), "armed")
+        self.armed = self._check(tr("Armed"), tr("Recording takes this input."), "armed")
         self.monitor = self._check(
-            self.tr("Monitor"), self.tr("Send what is played on at once. When off, it is still recorded."), "monitor"
+            tr("Monitor"), tr("Send what is played on at once. When off, it is still recorded."), "monitor"
         )
         self.learn = self._button(
-            self.tr("Learn"),
-            self.tr(
+            tr("Learn"),
+            tr(
                 "Hit each pad: the program asks about unknown ones; hit the same pad again to accept the guess. "
                 "For the hi-hat pedal: foot off, press once, let go."
             ),
@@ -92,7 +93,7 @@ class InputEditor(QFrame):
         self.learn.setCheckable(True)
         self.learn.setEnabled(False)
         self.learn.clicked.connect(self.learn_switched)
-        self.play = self._button(self.tr("Play"), self.tr("The simulated device plays until you stop it."))
+        self.play = self._button(tr("Play"), tr("The simulated device plays until you stop it."))
         self.play.setCheckable(True)
         self.play.clicked.connect(lambda on: self.device_switched.emit(self._port(), on))
         self._build()
@@ -107,10 +108,10 @@ class InputEditor(QFrame):
         form.setSpacing(6)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         for label, widget in (
-            (self.tr("From"), self.source_port),
-            (self.tr("Channel"), self.channel),
-            (self.tr("Kit"), self.kit),
-            (self.tr("To"), self.target_port),
+            (tr("From"), self.source_port),
+            (tr("Channel"), self.channel),
+            (tr("Kit"), self.kit),
+            (tr("To"), self.target_port),
         ):
             form.addRow(label, widget)
         keys = QHBoxLayout()
@@ -145,15 +146,15 @@ class InputEditor(QFrame):
         if not listening:
             self.learn.setChecked(False)
         self.play.setChecked(playing)
-        self.play.setText(self.tr("Stop") if self.play.isChecked() else self.tr("Play"))
+        self.play.setText(tr("Stop") if self.play.isChecked() else tr("Play"))
         self.remove.setVisible(not alone)
 
     def _fill(self, combo: QComboBox, there: tuple[MidiPort, ...], gives: bool, chosen: str | None) -> None:
         combo.clear()
-        combo.addItem(self.tr("choose…") if gives else self.tr("none"), "" if gives else None)
+        combo.addItem(tr("choose…") if gives else tr("none"), "" if gives else None)
         names = [p.name for p in there if p.gives == gives and (p.system == ports.OWN or not p.name.startswith("Pure"))]
         for name in dict.fromkeys([*names, *([chosen] if chosen else [])]):
-            combo.addItem(name if name in names else self.tr("{name} (unavailable)").format(name=name), name)
+            combo.addItem(name if name in names else tr("{name} (unavailable)").format(name=name), name)
         place = combo.findData(chosen) if chosen else 0
         combo.setCurrentIndex(max(0, place))
 
@@ -161,7 +162,7 @@ class InputEditor(QFrame):
         return self.source_port.currentData() or ""
 
     def _choose_kit(self, note_map: NoteMap) -> None:
-        self._edit(self.tr("choose kit"), source=note_map)
+        self._edit(tr("choose kit"), source=note_map)
 
     def _edit(self, name: str, **changed: object) -> None:
         bench = self._workbench
@@ -177,18 +178,18 @@ class InputEditor(QFrame):
     def _check(self, label: str, tip: str, field: str) -> QCheckBox:
         box = QCheckBox(label)
         box.setToolTip(tip)
-        box.setAccessibleName(self.tr("{what}, input {n}").format(what=label, n=self.number + 1))
+        box.setAccessibleName(tr("{what}, input {n}").format(what=label, n=self.number + 1))
         box.clicked.connect(lambda on: self._switch(label, field, on))
         return box
 
     def _switch(self, label: str, field: str, on: bool) -> None:
         one = self._workbench.session.inputs[self.number]
         changed = armed(one, on) if field == "armed" else {field: on}
-        self._edit(self.tr("switch {what}").format(what=label.lower()), **changed)
+        self._edit(tr("switch {what}").format(what=label.lower()), **changed)
 
     def _button(self, label: str, tip: str) -> QPushButton:
         button = QPushButton(label)
         button.setObjectName("small")
         button.setToolTip(tip)
-        button.setAccessibleName(self.tr("{what}, input {n}").format(what=label, n=self.number + 1))
+        button.setAccessibleName(tr("{what}, input {n}").format(what=label, n=self.number + 1))
         return button

@@ -31,6 +31,7 @@ from puresignal.core.session.live_input import LiveInput, with_input
 from puresignal.core.touch.computer_keyboard import own_map
 from puresignal.io import note_map_file, ports
 from puresignal.sim import drum_module, drummer
+from puresignal.translation import mark, tr
 from puresignal.ui.inputs.keyboard_panel import KeyboardPanel
 from puresignal.ui.inputs.keyboard_player import KeyboardPlayer
 from puresignal.ui.inputs.live_panel import LivePanel
@@ -42,7 +43,7 @@ from puresignal.ui.widgets import text_format, theme
 from puresignal.ui.widgets.map_combo_box import MapComboBox
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
-_HEADS = ("note", "channel", "articulation", "hits", "velocities", "softest", "middle", "loudest")
+_HEADS = (mark("note"), mark("channel"), mark("articulation"), "hits", "velocities", "softest", "middle", "loudest")
 _PICTURE = 4
 _Index = QModelIndex | QPersistentModelIndex
 
@@ -71,7 +72,7 @@ class ArrivalsModel(QAbstractTableModel):
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
         if orientation == Qt.Orientation.Horizontal:
             if role == Qt.ItemDataRole.DisplayRole:
-                return self.tr(_HEADS[section])
+                return tr(_HEADS[section])
             if role == Qt.ItemDataRole.TextAlignmentRole:
                 return Qt.AlignmentFlag.AlignVCenter | _side(section)
         return None
@@ -80,7 +81,7 @@ class ArrivalsModel(QAbstractTableModel):
         row, column = self._rows[index.row()], index.column()
         if role == Qt.ItemDataRole.DisplayRole:
             named = " / ".join(spoken(name) for name in row.articulations)
-            what = self.tr("unmapped") if row.unmapped else named or self.tr("not a drum of this kit")
+            what = tr("unmapped") if row.unmapped else named or tr("not a drum of this kit")
             texts = (
                 str(row.note), str(row.channel), what, text_format.count(row.count), "",
                 str(row.softest), str(row.middle), str(row.loudest),
@@ -94,11 +95,13 @@ class ArrivalsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.FontRole and column in (0, 2):
             return theme.font(10, QFont.Weight.DemiBold)
         if role == Qt.ItemDataRole.AccessibleTextRole and column == _PICTURE:
-            return f"{row.softest} to {row.loudest}, median {row.middle}"
+            return tr(
+                "{softest} to {loudest}, median {middle}", softest=row.softest, loudest=row.loudest, middle=row.middle
+            )
         if role == Qt.ItemDataRole.ToolTipRole:
             if row.unmapped:
-                return self.tr("This note is not in the kit's map. Choose another map, or add the note in Mapping.")
-            return self.tr("{hits} on note {note}, channel {channel}").format(
+                return tr("This note is not in the kit's map. Choose another map, or add the note in Mapping.")
+            return tr("{hits} on note {note}, channel {channel}").format(
                 hits=text_format.counted(row.count, "hit"), note=row.note, channel=row.channel
             )
         return None
@@ -152,11 +155,11 @@ class DrummerPanel(QFrame):
     pad_played = Signal(str, int)
 
     _FAULTS = (
-        ("doubles", "Double triggers", "Sometimes a pad sends a weak second hit for one stroke."),
-        ("crosstalk", "Crosstalk", "A hard hit shakes a neighbouring pad on the same stand."),
-        ("hanging", "Hanging notes", "Sometimes a note-off is never sent."),
-        ("no_length", "Notes without length", "Sometimes a note ends the moment it starts."),
-        ("stray", "Stray messages", "The module sends unsolicited messages."),
+        ("doubles", mark("Double triggers"), mark("Sometimes a pad sends a weak second hit for one stroke.")),
+        ("crosstalk", mark("Crosstalk"), mark("A hard hit shakes a neighbouring pad on the same stand.")),
+        ("hanging", mark("Hanging notes"), mark("Sometimes a note-off is never sent.")),
+        ("no_length", mark("Notes without length"), mark("Sometimes a note ends the moment it starts.")),
+        ("stray", mark("Stray messages"), mark("The module sends unsolicited messages.")),
     )
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
@@ -167,9 +170,9 @@ class DrummerPanel(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
         column.setSpacing(8)
-        title = QLabel(self.tr("Simulated drummer"))
+        title = QLabel(tr("Simulated drummer"))
         title.setObjectName("figure")
-        about = QLabel(self.tr("No kit at hand? This drummer plays grooves of its own on the kit you choose."))
+        about = QLabel(tr("No kit at hand? This drummer plays grooves of its own on the kit you choose."))
         about.setObjectName("faint")
         about.setWordWrap(True)
         column.addWidget(title)
@@ -181,48 +184,48 @@ class DrummerPanel(QFrame):
         self.kit.setMinimumContentsLength(10)
         self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.kit.show_map(note_map_file.shipped("practice-five"))
-        self.kit.setAccessibleName(self.tr("Kit of the simulated drummer"))
-        self.kit.setToolTip(self.tr("The kit determines which notes arrive."))
+        self.kit.setAccessibleName(tr("Kit of the simulated drummer"))
+        self.kit.setToolTip(tr("The kit determines which notes arrive."))
         self.kit.chosen.connect(self._choose_kit)
-        self.tempo = _spin(40, 240, 92, self.tr(" BPM"), self.tr("Tempo of the drummer, in quarter notes per minute."))
-        self.bars = _spin(1, 400, 16, self.tr(" bars"), self.tr("How long the drummer plays."))
+        self.tempo = _spin(40, 240, 92, tr(" BPM"), tr("Tempo of the drummer, in quarter notes per minute."))
+        self.bars = _spin(1, 400, 16, tr(" bars"), tr("How long the drummer plays."))
         form = QFormLayout()
         form.setSpacing(8)
         form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        for label, control in (("Kit", self.kit), ("Tempo", self.tempo), ("Length", self.bars)):
-            control.setAccessibleName(control.accessibleName() or self.tr(label))
-            form.addRow(self.tr(label), control)
+        for label, control in ((mark("Kit"), self.kit), (mark("Tempo"), self.tempo), (mark("Length"), self.bars)):
+            control.setAccessibleName(control.accessibleName() or tr(label))
+            form.addRow(tr(label), control)
         column.addLayout(form)
 
-        faults = QLabel(self.tr("FAULTS OF THE KIT"))
+        faults = QLabel(tr("FAULTS OF THE KIT"))
         faults.setObjectName("section")
         column.addWidget(faults)
         self.faults: dict[str, QCheckBox] = {}
         for name, label, tip in self._FAULTS:
-            box = QCheckBox(self.tr(label))
+            box = QCheckBox(tr(label))
             box.setChecked(True)
-            box.setToolTip(self.tr(tip))
-            box.setAccessibleName(self.tr(label))
+            box.setToolTip(tr(tip))
+            box.setAccessibleName(tr(label))
             self.faults[name] = box
             column.addWidget(box)
-        self.play = QPushButton(self.tr("Play a take"))
+        self.play = QPushButton(tr("Play a take"))
         self.play.setObjectName("main")
-        self.play.setToolTip(self.tr("Adds a new take at once, different each time."))
-        self.play.setAccessibleName(self.tr("Let the simulated drummer play a take"))
+        self.play.setToolTip(tr("Adds a new take at once, different each time."))
+        self.play.setAccessibleName(tr("Let the simulated drummer play a take"))
         self.play.clicked.connect(self._play)
-        self.stream = QPushButton(self.tr("Play live"))
+        self.stream = QPushButton(tr("Play live"))
         self.stream.setCheckable(True)
-        self.stream.setToolTip(self.tr("Plays continuously on the port Simulated drum module, like a kit on a cable."))
-        self.stream.setAccessibleName(self.tr("Let the simulated drum module play live"))
+        self.stream.setToolTip(tr("Plays continuously on the port Simulated drum module, like a kit on a cable."))
+        self.stream.setAccessibleName(tr("Let the simulated drum module play live"))
         self.stream.clicked.connect(self._stream)
         self.pad = QComboBox()
         self.pad.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.pad.setAccessibleName(self.tr("Pad to hit"))
-        self.pad.setToolTip(self.tr("The pad to hit."))
-        self.hit = QPushButton(self.tr("Hit"))
-        self.hit.setToolTip(self.tr("One hit on this pad, on the port Simulated drum module."))
-        self.hit.setAccessibleName(self.tr("Hit the pad once"))
+        self.pad.setAccessibleName(tr("Pad to hit"))
+        self.pad.setToolTip(tr("The pad to hit."))
+        self.hit = QPushButton(tr("Hit"))
+        self.hit.setToolTip(tr("One hit on this pad, on the port Simulated drum module."))
+        self.hit.setAccessibleName(tr("Hit the pad once"))
         self.hit.clicked.connect(lambda: self.pad_played.emit(self.pad.currentData(), 96))
         self._fill_pads()
         keys, once = QHBoxLayout(), QHBoxLayout()
@@ -258,7 +261,7 @@ class DrummerPanel(QFrame):
     def show_streaming(self, on: bool) -> None:
         """Show whether the module is playing live."""
         self.stream.setChecked(on)
-        self.stream.setText(self.tr("Stop") if on else self.tr("Play live"))
+        self.stream.setText(tr("Stop") if on else tr("Play live"))
 
     def _stream(self, on: bool) -> None:
         self.show_streaming(on)
@@ -276,7 +279,7 @@ class DrummerPanel(QFrame):
         performance = drummer.improvise(self.bars.value(), bpm, self._seed)
         sent = drum_module.DrumModule(kit, drum_module.Faults(**chosen), self._seed).perform(performance)
         ident = self._workbench.store.free_ident()
-        name = self.tr("Simulated drummer, take {number}").format(number=self._seed)
+        name = tr("Simulated drummer, take {number}").format(number=self._seed)
         self.take_played.emit(drum_module.to_take(sent, ident, name, bpm, f"{kit.name} (simulated)"), kit)
 
 
@@ -320,15 +323,15 @@ class InputsView(QWidget):
         left.setSpacing(8)
         self.messages = MessageList(listener)
         self.pages = QTabWidget()
-        self.pages.setAccessibleName(self.tr("Notes of the take, or messages of the live input"))
-        self.pages.addTab(self.table, self.tr("Notes of the take"))
-        self.pages.addTab(self.messages, self.tr("Messages in"))
+        self.pages.setAccessibleName(tr("Notes of the take, or messages of the live input"))
+        self.pages.addTab(self.table, tr("Notes of the take"))
+        self.pages.addTab(self.messages, tr("Messages in"))
         self.leaving = MessageList(listener, leaving=True)
-        self.pages.addTab(self.leaving, self.tr("Messages out"))
+        self.pages.addTab(self.leaving, tr("Messages out"))
         self.keys = KeyboardPanel(player, listener)
-        self.pages.addTab(self.keys, self.tr("Computer keyboard"))
+        self.pages.addTab(self.keys, tr("Computer keyboard"))
         self.pads = PadSheet(listener)
-        self.pages.addTab(self.pads, self.tr("Pads"))
+        self.pages.addTab(self.pads, tr("Pads"))
         # Hitting a pad starts listening to it.
         self.pages.currentChanged.connect(self._turn)
         left.addWidget(self.title)
@@ -353,8 +356,8 @@ class InputsView(QWidget):
         table = QTableView()
         table.setModel(self.model)
         table.setItemDelegateForColumn(_PICTURE, VelocityPicture(self.model, table))
-        table.setAccessibleName(self.tr("Notes that arrive"))
-        table.setToolTip(self.tr("Every note of the take. Unmapped notes come first."))
+        table.setAccessibleName(tr("Notes that arrive"))
+        table.setToolTip(tr("Every note of the take. Unmapped notes come first."))
         table.verticalHeader().hide()
         table.verticalHeader().setDefaultSectionSize(30)
         table.setShowGrid(False)
@@ -416,7 +419,7 @@ class InputsView(QWidget):
             output = output or ports.SOUND
         one = with_input(inputs, number, port=port, source=kit, output=output)
         if one != bench.session.inputs:
-            bench.do(self.tr("listen to {port}").format(port=port), edits.with_inputs(bench.session, one))
+            bench.do(tr("listen to {port}").format(port=port), edits.with_inputs(bench.session, one))
         if not self._listener.listening:
             self.live.listen.click()
 
@@ -434,9 +437,9 @@ class InputsView(QWidget):
     def show_take(self, shown: Shown | None) -> None:
         """Show the current take, or what to do if there is none."""
         if shown is None:
-            self.title.setText(self.tr("Nothing has arrived yet"))
+            self.title.setText(tr("Nothing has arrived yet"))
             self.facts.setText(
-                self.tr("Open a MIDI file, drop one on this window, or let the simulated drummer play a take.")
+                tr("Open a MIDI file, drop one on this window, or let the simulated drummer play a take.")
             )
             self.warnings.setText("")
             self.model.show_rows(())
@@ -446,7 +449,7 @@ class InputsView(QWidget):
         kinds = ", ".join(text_format.counted(n, kind) for kind, n in facts.kinds)
         channels = ", ".join(map(str, facts.channels))
         self.facts.setText(
-            self.tr("{length} · {notes} on channel {channels} · {tempo}, {meter}\n{messages}: {kinds}").format(
+            tr("{length} · {notes} on channel {channels} · {tempo}, {meter}\n{messages}: {kinds}").format(
                 length=text_format.duration(facts.seconds),
                 notes=text_format.counted(facts.notes, "note"),
                 channels=channels or "–",

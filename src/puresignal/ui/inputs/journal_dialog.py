@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from puresignal.core.analysis.phrases import Stretch, rows_of, stretches
 from puresignal.io.journal import Sitting
+from puresignal.translation import tr
 from puresignal.ui.widgets import text_format, theme
 
 _KEPT = Qt.ItemDataRole.UserRole
@@ -91,19 +92,17 @@ class JournalDialog(QDialog):
 
     def __init__(self, sittings: list[Sitting], parent: QWidget | None = None):
         super().__init__(parent)
-        self.setWindowTitle(self.tr("Keep earlier playing"))
+        self.setWindowTitle(tr("Keep earlier playing"))
         self.resize(560, 460)
         about = QLabel(
-            self.tr(
-                "Everything that arrives is kept, recorded or not. Each line is a phrase; a pause starts a new one."
-            )
+            tr("Everything that arrives is kept, recorded or not. Each line is a phrase; a pause starts a new one.")
         )
         about.setWordWrap(True)
         about.setObjectName("faint")
         self.list = QListWidget()
         self.list.setItemDelegate(StretchPicture(self.list))
         self.list.setAlternatingRowColors(True)
-        self.list.setAccessibleName(self.tr("Phrases, newest first"))
+        self.list.setAccessibleName(tr("Phrases, newest first"))
         found = [KeptStretch(s, stretch) for s in sittings for stretch in reversed(stretches(s.rows))]
         for kept in found:
             item = QListWidgetItem()
@@ -113,13 +112,13 @@ class JournalDialog(QDialog):
                 f"{kept.when()}, {text_format.counted(kept.stretch.notes, 'note')}, {kept.port}",
             )
             self.list.addItem(item)
-        self.keep = QPushButton(self.tr("Add as a take"))
+        self.keep = QPushButton(tr("Add as a take"))
         self.keep.setObjectName("main")
-        self.keep.setToolTip(self.tr("Adds the selected phrase to this session as a take. It also stays here."))
+        self.keep.setToolTip(tr("Adds the selected phrase to this session as a take. It also stays here."))
         self.keep.setEnabled(bool(found))
         self.keep.clicked.connect(self._keep)
         self.list.itemActivated.connect(lambda _: self._keep())
-        close = QPushButton(self.tr("Close"))
+        close = QPushButton(tr("Close"))
         close.clicked.connect(self.close)
         row = QHBoxLayout()
         row.addStretch()
@@ -129,7 +128,7 @@ class JournalDialog(QDialog):
         column.setContentsMargins(16, 14, 16, 14)
         column.addWidget(about)
         if not found:
-            column.addWidget(QLabel(self.tr("Nothing has been played yet. Choose a port and press Start.")))
+            column.addWidget(QLabel(tr("Nothing has been played yet. Choose a port and press Start.")))
         column.addWidget(self.list, 1)
         column.addLayout(row)
         if found:

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QSpinBox, Q
 from puresignal.core.kit.articulations import drum_of, drum_title, family_of, sort_key, spoken
 from puresignal.core.touch import computer_keyboard
 from puresignal.core.touch.computer_keyboard import Keyboard
+from puresignal.translation import mark, tr
 from puresignal.ui.inputs.keyboard_player import KeyboardPlayer
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.widgets import theme
@@ -34,8 +35,8 @@ class KeyboardPicture(QWidget):
         super().__init__(parent)
         self._player = player
         self.setMinimumHeight(230)
-        self.setAccessibleName(self.tr("Keys of the computer keyboard and what they play"))
-        self.setToolTip(self.tr("Click a key to choose what it plays."))
+        self.setAccessibleName(tr("Keys of the computer keyboard and what they play"))
+        self.setToolTip(tr("Click a key to choose what it plays."))
         player.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
@@ -115,7 +116,7 @@ class KeyboardPicture(QWidget):
             action = drums[drum].addAction(spoken(name))
             action.triggered.connect(lambda _=False, n=name: self.assignment_requested.emit(code, n))
         menu.addSeparator()
-        menu.addAction(self.tr("Nothing")).triggered.connect(lambda: self.assignment_requested.emit(code, None))
+        menu.addAction(tr("Nothing")).triggered.connect(lambda: self.assignment_requested.emit(code, None))
         return menu
 
 
@@ -134,29 +135,29 @@ class KeyboardPanel(QWidget):
         self.picture.assignment_requested.connect(
             lambda code, name: self.settings_changed.emit(computer_keyboard.with_drum(player.keyboard, code, name))
         )
-        self.mode = self._combo(self.tr("Keyboard mode"), self.tr("Play drums, all notes, or the notes of a scale."))
+        self.mode = self._combo(tr("Keyboard mode"), tr("Play drums, all notes, or the notes of a scale."))
         for name, label in (
             (computer_keyboard.DRUMS, "drums"),
-            (computer_keyboard.CHROMATIC, "all notes"),
-            (computer_keyboard.SCALE, "notes of a scale"),
+            (computer_keyboard.CHROMATIC, mark("all notes")),
+            (computer_keyboard.SCALE, mark("notes of a scale")),
         ):
-            self.mode.addItem(self.tr(label), name)
+            self.mode.addItem(tr(label), name)
         self.mode.activated.connect(lambda: self._change(mode=self.mode.currentData()))
-        self.root = self._combo(self.tr("Root of the scale"), self.tr("The root note of the scale."))
+        self.root = self._combo(tr("Root of the scale"), tr("The root note of the scale."))
         for i, name in enumerate(computer_keyboard.NAMES):
             self.root.addItem(name, i)
         self.root.activated.connect(lambda: self._change(root=self.root.currentData()))
-        self.scale = self._combo(self.tr("Scale"), self.tr("Only the notes of this scale are on the keys."))
+        self.scale = self._combo(tr("Scale"), tr("Only the notes of this scale are on the keys."))
         for name in computer_keyboard.SCALES:
-            self.scale.addItem(self.tr(name), name)
+            self.scale.addItem(tr(name), name)
         self.scale.activated.connect(lambda: self._change(scale=self.scale.currentData()))
-        self.octave = self._spin(0, 7, self.tr("octave "), self.tr("Octave of the lowest key."), "octave")
-        self.velocity = self._spin(1, 127, self.tr("velocity "), self.tr("Velocity of a plain stroke."), "velocity")
+        self.octave = self._spin(0, 7, tr("octave "), tr("Octave of the lowest key."), "octave")
+        self.velocity = self._spin(1, 127, tr("velocity "), tr("Velocity of a plain stroke."), "velocity")
         self.randomness = self._spin(
             0,
             40,
-            self.tr("random "),
-            self.tr("Random variation of plain strokes, up or down; 0: none."),
+            tr("random "),
+            tr("Random variation of plain strokes, up or down; 0: none."),
             "randomness",
         )
         top = QHBoxLayout()
@@ -215,17 +216,17 @@ class KeyboardPanel(QWidget):
         self.octave.setVisible(keyboard.mode != computer_keyboard.DRUMS)
         for combo in (self.root, self.scale):
             combo.setVisible(keyboard.mode == computer_keyboard.SCALE)
-        text = self.tr("Shift plays accents; hold the key left of 1 for ghost notes.")
+        text = tr("Shift plays accents; hold the key left of 1 for ghost notes.")
         if not self._player.on:
-            text = self.tr("The keyboard is off: press Keyboard at the bottom (Ctrl+K). ") + text
+            text = tr("The keyboard is off: press Keyboard at the bottom (Ctrl+K). ") + text
         if self._player.held.most:
-            text += self.tr(" Most keys at once so far: {n}; few keyboards send more than six.").format(
+            text += tr(" Most keys at once so far: {n}; few keyboards send more than six.").format(
                 n=self._player.held.most
             )
         sound = self._listener.sound_state
         if self._player.delay is not None:
-            text += self.tr(" Key to output: {ms:.1f} ms").format(ms=1000 * self._player.delay)
+            text += tr(" Key to output: {ms:.1f} ms").format(ms=1000 * self._player.delay)
             if sound.get("system"):
-                text += self.tr(", to sound: {ms:.0f} ms").format(ms=1000 * (self._player.delay + sound["delay"]))
+                text += tr(", to sound: {ms:.0f} ms").format(ms=1000 * (self._player.delay + sound["delay"]))
             text += "."
         self.says.setText(text)

@@ -12,6 +12,7 @@ from puresignal.core.diagnosis.monitoring import armed, armed_alone
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput, ports_of, with_input
 from puresignal.io import ports
+from puresignal.translation import tr
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets import theme
@@ -59,7 +60,7 @@ class LiveCard(QWidget):
         """Show the input and its status."""
         self._one, self._standing, self._well = one, standing, well
         self.setToolTip(
-            self.tr("{port}: {standing}. The lamp lights with each hit.").format(port=one.port, standing=standing)
+            tr("{port}: {standing}. The lamp lights with each hit.").format(port=one.port, standing=standing)
         )
         self._name_it()
         self.update()
@@ -73,11 +74,11 @@ class LiveCard(QWidget):
 
     def forget(self) -> None:
         """Clear the last hit: live input starts anew."""
-        self.words, self._velocity, self._loose = self.tr("nothing yet"), 0, False
+        self.words, self._velocity, self._loose = tr("nothing yet"), 0, False
         self.update()
 
     def _name_it(self) -> None:
-        text = self.tr("Input {n}, {port}, {standing}, last {words}")
+        text = tr("Input {n}, {port}, {standing}, last {words}")
         self.setAccessibleName(
             text.format(n=self.number + 1, port=self._one.port, standing=self._standing, words=self.words or "–")
         )
@@ -106,12 +107,10 @@ class LiveCard(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.drawEllipse(QRectF(box.right() - 12, box.top() + 1, 11, 11))
         one = self._one
-        channel = self.tr("all channels") if not one.channel else self.tr("channel {n}").format(n=one.channel)
+        channel = tr("all channels") if not one.channel else tr("channel {n}").format(n=one.channel)
         painter.setPen(current.colour("faint"))
         painter.setFont(theme.font(8.5, QFont.Weight.Bold))
-        self._line(
-            painter, box.adjusted(0, 0, -18, 0), 0, self.tr("INPUT {n}").format(n=self.number + 1) + f" · {channel}"
-        )
+        self._line(painter, box.adjusted(0, 0, -18, 0), 0, tr("INPUT {n}").format(n=self.number + 1) + f" · {channel}")
         painter.setPen(accent if self._loose else current.colour("ink"))
         painter.setFont(theme.font(10.5, QFont.Weight.DemiBold))
         self._line(painter, box, 18, self.words)
@@ -123,7 +122,7 @@ class LiveCard(QWidget):
         painter.setFont(theme.font(9))
         painter.setPen(current.colour("faint"))
         self._line(painter, box, 49, one.port)
-        marks = [self.tr("armed")] * one.armed + [self.tr("monitor") if one.monitor else self.tr("not monitored")]
+        marks = [tr("armed")] * one.armed + [tr("monitor") if one.monitor else tr("not monitored")]
         painter.setPen(current.colour("faint") if self._well else accent)
         self._line(painter, box, 65, " · ".join((self._standing, *marks)))
 
@@ -184,15 +183,15 @@ class LiveCards(QWidget):
     def menu(self, number: int) -> QMenu:
         """What can be done with an input."""
         menu, one = QMenu(self), self._workbench.session.inputs[number]
-        menu.addAction(self.tr("Settings in Inputs")).triggered.connect(lambda: self.clicked.emit(number))
-        for label, field, on in ((self.tr("Armed"), "armed", one.armed), (self.tr("Monitor"), "monitor", one.monitor)):
+        menu.addAction(tr("Settings in Inputs")).triggered.connect(lambda: self.clicked.emit(number))
+        for label, field, on in ((tr("Armed"), "armed", one.armed), (tr("Monitor"), "monitor", one.monitor)):
             action = menu.addAction(label)
             action.setCheckable(True)
             action.setChecked(on)
             action.triggered.connect(lambda to, f=field, w=label: self._switch(number, f, w, to))
-        menu.addAction(self.tr("Arm only this input")).triggered.connect(lambda: self._arm_alone(number))
+        menu.addAction(tr("Arm only this input")).triggered.connect(lambda: self._arm_alone(number))
         menu.addSeparator()
-        follows = menu.addAction(self.tr("Arm on click"))
+        follows = menu.addAction(tr("Arm on click"))
         follows.setCheckable(True)
         follows.setChecked(self.arming_follows)
         follows.triggered.connect(lambda on: setattr(self, "arming_follows", on))
@@ -206,28 +205,28 @@ class LiveCards(QWidget):
     def _arm_alone(self, number: int) -> None:
         bench = self._workbench
         inputs = armed_alone(bench.session.inputs, number)
-        bench.do(self.tr("arm an input"), edits.with_inputs(bench.session, inputs))
+        bench.do(tr("arm an input"), edits.with_inputs(bench.session, inputs))
 
     def _switch(self, number: int, field: str, label: str, on: bool) -> None:
         bench = self._workbench
         changed = armed(bench.session.inputs[number], on) if field == "armed" else {field: on}
         inputs = with_input(bench.session.inputs, number, **changed)
-        bench.do(self.tr("switch {what}").format(what=label.lower()), edits.with_inputs(bench.session, inputs))
+        bench.do(tr("switch {what}").format(what=label.lower()), edits.with_inputs(bench.session, inputs))
 
     def _standing(self, one: LiveInput) -> tuple[str, bool]:
         """Status of an input in words, and whether all is well."""
         if not self._listener.listening:
-            return self.tr("off"), True
+            return tr("off"), True
         state: dict[str, Any] = self._listener.state
         names = ports_of(self._workbench.session.inputs)
         found = state.get("inputs") or []
         place = names.index(one.port)
         if place in (state.get("loops") or []):
-            return self.tr("loop, cut"), False
+            return tr("loop, cut"), False
         if one.port in ports.FED:
-            return (self.tr("ready") if one.port in ports.FED_BY_WINDOW else self.tr("simulated")), True
+            return (tr("ready") if one.port in ports.FED_BY_WINDOW else tr("simulated")), True
         there = place < len(found) and found[place] is not None
-        return (self.tr("connected"), True) if there else (self.tr("unavailable"), False)
+        return (tr("connected"), True) if there else (tr("unavailable"), False)
 
     def _began(self) -> None:
         for card in self.cards:

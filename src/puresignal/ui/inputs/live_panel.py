@@ -15,6 +15,7 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput
 from puresignal.io import jack_ports, note_map_file, port_listing, ports
 from puresignal.io.ports import MidiPort
+from puresignal.translation import tr
 from puresignal.ui.inputs.input_editor import InputEditor
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.workbench import Workbench
@@ -43,52 +44,50 @@ class LivePanel(QFrame):
         self._there: tuple[MidiPort, ...] = (*ports.simulated(), *ports.virtual())
         self._made_of: object = None
         self.editors: list[InputEditor] = []
-        title = QLabel(self.tr("Live inputs"))
+        title = QLabel(tr("Live inputs"))
         title.setObjectName("figure")
-        self.look = self._button(self.tr("Refresh"), self.tr("Look for ports again."))
+        self.look = self._button(tr("Refresh"), tr("Look for ports again."))
         self.look.clicked.connect(self.refresh)
         top = QHBoxLayout()
         top.addWidget(title, 1)
         top.addWidget(self.look)
-        self.listen = self._button(self.tr("Start"), self.tr("Connect the ports, clean what arrives and send it on."))
+        self.listen = self._button(tr("Start"), tr("Connect the ports, clean what arrives and send it on."))
         self.listen.setCheckable(True)
         self.listen.clicked.connect(self._listen)
         self.capture = self._button(
-            self.tr("Record"), self.tr("Record what is played from now on as a take; press again to stop.")
+            tr("Record"), tr("Record what is played from now on as a take; press again to stop.")
         )
         self.capture.setObjectName("capture")
         self.capture.setCheckable(True)
         self.capture.setEnabled(False)
         self.capture.clicked.connect(self._capture)
-        self.more = self._button(
-            self.tr("Add input"), self.tr("Add another player, or another channel of the same port.")
-        )
+        self.more = self._button(tr("Add input"), tr("Add another player, or another channel of the same port."))
         self.more.clicked.connect(self._add)
         self.what = QComboBox()
-        self.what.setAccessibleName(self.tr("Articulation of the pad"))
-        self.what.setToolTip(self.tr("The articulation of the pad you hit: choose if the guess is wrong."))
+        self.what.setAccessibleName(tr("Articulation of the pad"))
+        self.what.setToolTip(tr("The articulation of the pad you hit: choose if the guess is wrong."))
         self.what.activated.connect(lambda: self._listener.choose(self.what.currentData()))
         self.what.hide()
         self.says = self._line()
         self.figures = self._line()
         self.figures.hide()
         self.figures.setToolTip(
-            self.tr("Speed of the port system, and how often it could not keep up: a dropout is an audible gap.")
+            tr("Speed of the port system, and how often it could not keep up: a dropout is an audible gap.")
         )
         self.why = self._button(
-            self.tr("No sound?"),
-            self.tr("Follows the last hit from the port to the output and names the place where it stops."),
+            tr("No sound?"),
+            tr("Follows the last hit from the port to the output and names the place where it stops."),
         )
-        self.why.setAccessibleName(self.tr("No sound?"))
+        self.why.setAccessibleName(tr("No sound?"))
         self.why.clicked.connect(self.why_silent_requested)
-        self.twice = self._button(self.tr("Heard twice?"), self.tr("Names every source that sounds for one hit."))
-        self.twice.setAccessibleName(self.tr("Heard twice?"))
+        self.twice = self._button(tr("Heard twice?"), tr("Names every source that sounds for one hit."))
+        self.twice.setAccessibleName(tr("Heard twice?"))
         self.twice.clicked.connect(self.why_twice_requested)
         self.kept = self._button(
-            self.tr("Keep earlier playing…"),
-            self.tr("What was played without recording: choose a phrase and add it as a take."),
+            tr("Keep earlier playing…"),
+            tr("What was played without recording: choose a phrase and add it as a take."),
         )
-        self.kept.setAccessibleName(self.tr("Keep earlier playing"))
+        self.kept.setAccessibleName(tr("Keep earlier playing"))
         self.kept.clicked.connect(self.journal_requested)
         self._list = QVBoxLayout()
         self._list.setSpacing(12)
@@ -160,7 +159,7 @@ class LivePanel(QFrame):
         self._made_of = None
         self.show_inputs()
         if not self._listener.listening:
-            self._say(why or self.tr("Choose a port and press Start."), True)
+            self._say(why or tr("Choose a port and press Start."), True)
 
     def show_inputs(self) -> None:
         """Show the session's live inputs."""
@@ -198,12 +197,12 @@ class LivePanel(QFrame):
         bench = self._workbench
         last = bench.session.inputs[-1]
         one = LiveInput("", 0, note_map_file.shipped("general-midi"), last.output)
-        bench.do(self.tr("add input"), edits.with_inputs(bench.session, (*bench.session.inputs, one)))
+        bench.do(tr("add input"), edits.with_inputs(bench.session, (*bench.session.inputs, one)))
 
     def _remove(self, number: int) -> None:
         bench = self._workbench
         left = tuple(one for i, one in enumerate(bench.session.inputs) if i != number)
-        bench.do(self.tr("remove input"), edits.with_inputs(bench.session, left))
+        bench.do(tr("remove input"), edits.with_inputs(bench.session, left))
 
     def _listen(self, on: bool) -> None:
         if not on:
@@ -222,17 +221,17 @@ class LivePanel(QFrame):
             self._listener.begin_capture()
         elif self._listener.capturing:
             self._listener.end_capture()
-        self.capture.setText(self.tr("Stop recording") if on else self.tr("Record"))
+        self.capture.setText(tr("Stop recording") if on else tr("Record"))
 
     def _settle(self, listening: bool) -> None:
         self.listen.setChecked(listening)
-        self.listen.setText(self.tr("Stop") if listening else self.tr("Start"))
+        self.listen.setText(tr("Stop") if listening else tr("Start"))
         self._made_of = None
         self.show_inputs()
 
     def _ended(self) -> None:
         self.capture.setChecked(False)
-        self.capture.setText(self.tr("Record"))
+        self.capture.setText(tr("Record"))
         self.what.hide()
         self.figures.hide()
         self._settle(False)
@@ -243,7 +242,7 @@ class LivePanel(QFrame):
             self.figures.hide()
             return
         delay = 1000 * state["block"] / state["rate"]
-        text = self.tr("{khz:g} kHz, {block} frames: {ms:.1f} ms · {dropouts}").format(
+        text = tr("{khz:g} kHz, {block} frames: {ms:.1f} ms · {dropouts}").format(
             khz=state["rate"] / 1000, block=state["block"], ms=delay,
             dropouts=text_format.counted(state["dropouts"], "dropout"),
         )  # fmt: skip
@@ -255,27 +254,27 @@ class LivePanel(QFrame):
         """Ask about a pad, or show the progress of learning."""
         self.what.setVisible(learning is not None and learning.waiting is not None)
         if learning is None:
-            self._say(self.tr("Live"), True)
+            self._say(tr("Live"), True)
             return
         if learning.waiting is None:
             left = len(missing(learning.note_map))
-            done = self.tr("{n} known. Hit a pad; the program asks about unknown ones.").format(
+            done = tr("{n} known. Hit a pad; the program asks about unknown ones.").format(
                 n=len(learning.note_map.pads)
             )
             hat = learning.note_map.hat
             if hat is not None and learning.pedal is not None:
-                done += self.tr(" Pedal: controller {c}, open at {open}, closed at {closed}.").format(
+                done += tr(" Pedal: controller {c}, open at {open}, closed at {closed}.").format(
                     c=hat.controller, open=hat.open_at, closed=hat.closed_at
                 )
-            self._say(done if left else self.tr("Every usual pad is known."), True)
+            self._say(done if left else tr("Every usual pad is known."), True)
             return
         self.what.clear()
         names = sorted({*STANDARD, *([learning.guess] if learning.guess else [])}, key=sort_key)
         for name in names:
             self.what.addItem(spoken(name), name)
         self.what.setCurrentIndex(self.what.findData(learning.guess))
-        guess = spoken(learning.guess) if learning.guess else self.tr("something new")
-        text = self.tr("Note {note}: {guess}? Hit it again for yes, or choose:").format(
+        guess = spoken(learning.guess) if learning.guess else tr("something new")
+        text = tr("Note {note}: {guess}? Hit it again for yes, or choose:").format(
             note=learning.waiting[1], guess=guess
         )
         self._say(text, True)

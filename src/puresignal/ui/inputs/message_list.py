@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QListView, QPushBu
 from puresignal.core.diagnosis import message_text
 from puresignal.core.path.context import Context
 from puresignal.engine.ring import Record
+from puresignal.translation import tr
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.widgets import text_format, theme
 
@@ -74,29 +75,29 @@ class MessageList(QWidget):
         self.list.setModel(self.model)
         self.list.setUniformItemSizes(True)
         self.list.setSpacing(2)
-        self.list.setAccessibleName(self.tr("Outgoing messages") if leaving else self.tr("Incoming messages"))
+        self.list.setAccessibleName(tr("Outgoing messages") if leaving else tr("Incoming messages"))
         self.list.setToolTip(
-            self.tr("Every outgoing message: seconds, bytes, and meaning.")
+            tr("Every outgoing message: seconds, bytes, and meaning.")
             if leaving
-            else self.tr("Every incoming message: seconds, bytes, and meaning.")
+            else tr("Every incoming message: seconds, bytes, and meaning.")
         )
         self.count = QLabel()
         self.count.setObjectName("faint")
         self.filters: dict[str, QCheckBox] = {}
         top = QHBoxLayout()
         for sort, on in ((message_text.NOTES, True), (message_text.CONTROLS, True), (message_text.SYSTEM, False)):
-            box = QCheckBox(self.tr(sort))
+            box = QCheckBox(tr(sort))
             box.setChecked(on)
-            box.setToolTip(self.tr("List {sort}. All messages are kept in the journal.").format(sort=self.tr(sort)))
-            box.setAccessibleName(self.tr("List {sort}").format(sort=self.tr(sort)))
+            box.setToolTip(tr("List {sort}. All messages are kept in the journal.").format(sort=tr(sort)))
+            box.setAccessibleName(tr("List {sort}").format(sort=tr(sort)))
             self.filters[sort] = box
             top.addWidget(box)
         top.addStretch()
         top.addWidget(self.count)
-        self.pause = QPushButton(self.tr("Pause"))
+        self.pause = QPushButton(tr("Pause"))
         self.pause.setCheckable(True)
-        self.pause.setToolTip(self.tr("Freezes the list for reading; new messages are added afterwards."))
-        self.pause.setAccessibleName(self.tr("Pause the list"))
+        self.pause.setToolTip(tr("Freezes the list for reading; new messages are added afterwards."))
+        self.pause.setAccessibleName(tr("Pause the list"))
         self.pause.toggled.connect(lambda _: self._flow())
         top.addWidget(self.pause)
         column = QVBoxLayout(self)

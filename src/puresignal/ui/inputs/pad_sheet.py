@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 from puresignal.core.kit.articulations import family_of, spoken
 from puresignal.core.touch import computer_keyboard, pad_velocity
 from puresignal.io import ports
+from puresignal.translation import tr
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.widgets import theme
 
@@ -31,9 +32,9 @@ class PadSheet(QWidget):
         self._listener = listener
         self.setAttribute(Qt.WidgetAttribute.WA_AcceptTouchEvents)
         self.setMinimumHeight(240)
-        self.setAccessibleName(self.tr("Pads"))
+        self.setAccessibleName(tr("Pads"))
         self.setToolTip(
-            self.tr("Play with mouse or fingers: the middle of a pad is hard, its edge soft. The slide opens the hat.")
+            tr("Play with mouse or fingers: the middle of a pad is hard, its edge soft. The slide opens the hat.")
         )
         self.openness = 0.0
         self._held: dict[int, tuple[str, int]] = {}
@@ -187,9 +188,9 @@ class PadSheet(QWidget):
         painter.setPen(current.colour("faint"))
         painter.setFont(theme.font(8.5))
         zones = (
-            (self.tr("open"), pad_velocity.HALF_TO, 1.0),
-            (self.tr("half"), pad_velocity.CLOSED_TO, pad_velocity.HALF_TO),
-            (self.tr("closed"), 0.0, pad_velocity.CLOSED_TO),
+            (tr("open"), pad_velocity.HALF_TO, 1.0),
+            (tr("half"), pad_velocity.CLOSED_TO, pad_velocity.HALF_TO),
+            (tr("closed"), 0.0, pad_velocity.CLOSED_TO),
         )
         for label, low, high in zones:
             zone = QRectF(box.left(), box.bottom() - high * box.height(), box.width(), (high - low) * box.height())

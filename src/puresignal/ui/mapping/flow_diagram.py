@@ -23,6 +23,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from puresignal.core.analysis.mapping_flow import Flows, Ribbon
 from puresignal.core.kit.articulations import family_of, spoken
+from puresignal.translation import tr
 from puresignal.ui.widgets import text_format, theme
 
 ARRIVING, MEANING, LEAVING = range(3)
@@ -85,9 +86,9 @@ class FlowDiagram(QWidget):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.setAccessibleName(self.tr("Mapping"))
+        self.setAccessibleName(tr("Mapping"))
         self.setToolTip(
-            self.tr("Drag a name onto its destination. Arrow keys move, Enter lists destinations, Delete unmaps.")
+            tr("Drag a name onto its destination. Arrow keys move, Enter lists destinations, Delete unmaps.")
         )
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -241,21 +242,21 @@ class FlowDiagram(QWidget):
         flows = self._flows
         if column == ARRIVING:
             a = flows.arriving[place]
-            label = self.tr("note {note}").format(note=a.note)
+            label = tr("note {note}").format(note=a.note)
             if self._many_channels and a.channel:
-                label += self.tr(", ch {channel}").format(channel=a.channel)
+                label += tr(", ch {channel}").format(channel=a.channel)
             names = [flows.meanings[r.last].name for r in flows.named if r.first == place]
             return label, "", a.hits, family_of(names[0]) if names else "other", a.unmapped
         if column == MEANING:
             m = flows.meanings[place]
             # The drum is the same, so only the articulation needs saying.
-            detail = self.tr("as {way}").format(way=spoken(m.stand_in).split(", ")[-1]) if m.stand_in else ""
+            detail = tr("as {way}").format(way=spoken(m.stand_in).split(", ")[-1]) if m.stand_in else ""
             return spoken(m.name), detail, m.hits, family_of(m.name), m.unmapped
         e = flows.leaving[place]
         ways = [flows.meanings[r.first].name for r in flows.sent if r.last == place]
         name = e.names[0] if e.names else ways[0] if ways else ""
         return (
-            self.tr("note {note}").format(note=e.note), spoken(name) if name else "", e.hits,
+            tr("note {note}").format(note=e.note), spoken(name) if name else "", e.hits,
             family_of(ways[0] if ways else name), False,
         )  # fmt: skip
 
@@ -340,7 +341,7 @@ class FlowDiagram(QWidget):
         current = theme.current()
         painter.setFont(theme.font(9, QFont.Weight.Bold))
         painter.setPen(current.colour("faint"))
-        for column, text in enumerate((self.tr("arrives"), self.tr("articulation"), self.tr("leaves"))):
+        for column, text in enumerate((tr("arrives"), tr("articulation"), tr("leaves"))):
             box = next((n.box for n in self.nodes if n.column == column), None)
             if box is not None:
                 painter.drawText(QRectF(box.left(), 6, box.width(), HEAD - 8), Qt.AlignmentFlag.AlignVCenter, text)
@@ -512,13 +513,13 @@ class FlowDiagram(QWidget):
             b = self.node(found.left + 1, ribbon.last)
             assert a is not None
             assert b is not None
-            way = self.tr("{a} → {b}: {hits}").format(a=a.label, b=b.label, hits=text_format.counted(found.hits, "hit"))
+            way = tr("{a} → {b}: {hits}").format(a=a.label, b=b.label, hits=text_format.counted(found.hits, "hit"))
             if found.stand_in:
-                way += self.tr("\nThe receiver lacks this articulation; this is the nearest of the same drum.")
-            return way + self.tr("\nClick to show these hits in Takes.")
+                way += tr("\nThe receiver lacks this articulation; this is the nearest of the same drum.")
+            return way + tr("\nClick to show these hits in Takes.")
         if isinstance(found, Node):
             text = f"{found.label}: {text_format.counted(found.hits, 'hit')}"
             if found.unmapped:
-                text += self.tr("\nUnmapped. Drag it onto its destination, or press Enter for a list.")
+                text += tr("\nUnmapped. Drag it onto its destination, or press Enter for a list.")
             return f"{text}\n{found.detail}" if found.detail else text
         return self.toolTip()

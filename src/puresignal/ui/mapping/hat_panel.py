@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QLabel, QPushButto
 from puresignal.core.analysis.mapping_flow import HatPicture
 from puresignal.core.kit.note_map import HatPedal
 from puresignal.core.path.opening import CLOSED_FROM, OPEN_TO
+from puresignal.translation import mark, tr
 from puresignal.ui.widgets import theme
 
 
@@ -21,9 +22,9 @@ class HatScale(QWidget):
         self._picture: HatPicture | None = None
         self._hat: HatPedal | None = None
         self.setMinimumHeight(112)
-        self.setAccessibleName(self.tr("Openings of the hat"))
+        self.setAccessibleName(tr("Openings of the hat"))
         self.setToolTip(
-            self.tr("Above the line: hits at the opening they were played. Below it: how often the pedal was there.")
+            tr("Above the line: hits at the opening they were played. Below it: how often the pedal was there.")
         )
 
     def sizeHint(self) -> QSize:
@@ -43,9 +44,9 @@ class HatScale(QWidget):
         current = theme.current()
         base, colour = 70.0, current.family("hat")
         zones = (
-            (0.0, OPEN_TO, self.tr("open")),
-            (OPEN_TO, CLOSED_FROM, self.tr("half")),
-            (CLOSED_FROM, 1.0, self.tr("closed")),
+            (0.0, OPEN_TO, tr("open")),
+            (OPEN_TO, CLOSED_FROM, tr("half")),
+            (CLOSED_FROM, 1.0, tr("closed")),
         )
         painter.setFont(theme.font(8.5, QFont.Weight.Bold))
         for i, (low, high, word) in enumerate(zones):
@@ -109,34 +110,34 @@ class HatPanel(QFrame):
         self.setObjectName("panel")
         self._hat: HatPedal | None = None
         self._picture: HatPicture | None = None
-        title = QLabel(self.tr("Hi-hat"))
+        title = QLabel(tr("Hi-hat"))
         title.setObjectName("figure")
         self.says = QLabel()
         self.says.setObjectName("faint")
         self.says.setWordWrap(True)
         self.scale = HatScale()
-        self.controller = self._spin(0, 119, self.tr("The pedal's controller number."), self.tr("Pedal controller"))
-        self.closed_at = self._spin(
-            0, 127, self.tr("Controller value with the hat closed."), self.tr("Value when closed")
-        )
-        self.open_at = self._spin(
-            0, 127, self.tr("Controller value with the hat fully open."), self.tr("Value when open")
-        )
-        self.follow = QCheckBox(self.tr("a note per opening"))
-        self.follow.setToolTip(self.tr("When off, the kit sends one note for all openings, and the pedal decides."))
-        self.follow.setAccessibleName(self.tr("The kit sends a note per opening"))
+        self.controller = self._spin(0, 119, tr("The pedal's controller number."), tr("Pedal controller"))
+        self.closed_at = self._spin(0, 127, tr("Controller value with the hat closed."), tr("Value when closed"))
+        self.open_at = self._spin(0, 127, tr("Controller value with the hat fully open."), tr("Value when open"))
+        self.follow = QCheckBox(tr("a note per opening"))
+        self.follow.setToolTip(tr("When off, the kit sends one note for all openings, and the pedal decides."))
+        self.follow.setAccessibleName(tr("The kit sends a note per opening"))
         self.follow.clicked.connect(self._edited)
-        self.fit = QPushButton(self.tr("Fit to the take"))
-        self.fit.setToolTip(self.tr("Sets the two ends to the pedal's travel in this take."))
-        self.fit.setAccessibleName(self.tr("Fit the pedal's travel to the take"))
+        self.fit = QPushButton(tr("Fit to the take"))
+        self.fit.setToolTip(tr("Sets the two ends to the pedal's travel in this take."))
+        self.fit.setAccessibleName(tr("Fit the pedal's travel to the take"))
         self.fit.clicked.connect(self._fit)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(6)
         for row, (label, spin) in enumerate(
-            (("Controller", self.controller), ("Open at", self.open_at), ("Closed at", self.closed_at))
+            (
+                (mark("Controller"), self.controller),
+                (mark("Open at"), self.open_at),
+                (mark("Closed at"), self.closed_at),
+            )
         ):
-            text = QLabel(self.tr(label))
+            text = QLabel(tr(label))
             text.setBuddy(spin)
             grid.addWidget(text, row, 0)
             grid.addWidget(spin, row, 1)
@@ -177,12 +178,12 @@ class HatPanel(QFrame):
         self.fit.setEnabled(hat is not None and moved)
         self.scale.show_picture(picture, hat)
         if hat is None:
-            self.says.setText(self.tr("This kit's map has no hat pedal."))
+            self.says.setText(tr("This kit's map has no hat pedal."))
         elif not moved or picture is None:
-            self.says.setText(self.tr("The pedal did not move in this take."))
+            self.says.setText(tr("The pedal did not move in this take."))
         else:
             self.says.setText(
-                self.tr("The pedal went from {low} to {high}.").format(low=picture.lowest, high=picture.highest)
+                tr("The pedal went from {low} to {high}.").format(low=picture.lowest, high=picture.highest)
             )
 
     def _edited(self) -> None:

@@ -26,6 +26,7 @@ from puresignal.core.kit.note_map import HatPedal, NoteMap, with_goal, with_hat,
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import note_map_file
+from puresignal.translation import tr
 from puresignal.ui.mapping.flow_diagram import ARRIVING, LEAVING, MEANING, FlowDiagram
 from puresignal.ui.mapping.hat_panel import HatPanel
 from puresignal.ui.state.live_session import LiveSession
@@ -64,9 +65,9 @@ class MappingView(QWidget):
         self.ribbons.unmap_requested.connect(self._forget)
         self.ribbons.notes_requested.connect(self._follow)
         self.scroll_area = VerticalScrollArea(self.ribbons)
-        self.whole = QCheckBox(self.tr("show unplayed"))
-        self.whole.setToolTip(self.tr("Also show pads of the kit and notes of the receiver that were not played."))
-        self.whole.setAccessibleName(self.tr("Show unplayed pads and notes"))
+        self.whole = QCheckBox(tr("show unplayed"))
+        self.whole.setToolTip(tr("Also show pads of the kit and notes of the receiver that were not played."))
+        self.whole.setAccessibleName(tr("Show unplayed pads and notes"))
         self.whole.toggled.connect(lambda _: self.show_take(self._shown))
         self.says = QLabel()
         self.says.setObjectName("faint")
@@ -75,8 +76,8 @@ class MappingView(QWidget):
         self.hat.changed.connect(self._set_hat)
 
         self.of = QComboBox()
-        self.of.setAccessibleName(self.tr("Take or live input to show"))
-        self.of.setToolTip(self.tr("Show the current take, or live input: each hit then runs along its ribbon."))
+        self.of.setAccessibleName(tr("Take or live input to show"))
+        self.of.setToolTip(tr("Show the current take, or live input: each hit then runs along its ribbon."))
         self.of.activated.connect(lambda: self.look_at(self.of.currentData()))
         self.of.hide()
         self._soon = QTimer(self)
@@ -92,9 +93,9 @@ class MappingView(QWidget):
         top.setSpacing(12)
         top.addWidget(self.of)
         top.addWidget(self.says, 1)
-        self.which = QPushButton(self.tr("Which kit?"))
-        self.which.setToolTip(self.tr("Ranks the note maps by how well they explain the hits."))
-        self.which.setAccessibleName(self.tr("Find the kit's map from the hits"))
+        self.which = QPushButton(tr("Which kit?"))
+        self.which.setToolTip(tr("Ranks the note maps by how well they explain the hits."))
+        self.which.setAccessibleName(tr("Find the kit's map from the hits"))
         self.which.clicked.connect(lambda: self.guesses().exec(self.which.mapToGlobal(self.which.rect().bottomLeft())))
         top.addWidget(self.which)
         top.addWidget(self.whole)
@@ -130,21 +131,21 @@ class MappingView(QWidget):
         self.about.setObjectName("faint")
         self.about.setWordWrap(True)
         self.means = QComboBox()
-        self.means.setAccessibleName(self.tr("Articulation of the note"))
-        self.means.setToolTip(self.tr("What the note means: changes the kit's map."))
+        self.means.setAccessibleName(tr("Articulation of the note"))
+        self.means.setToolTip(tr("What the note means: changes the kit's map."))
         self.means.activated.connect(self._choose_meaning)
         self.goals = QLineEdit()
-        self.goals.setAccessibleName(self.tr("Outgoing notes"))
-        self.goals.setToolTip(self.tr("Outgoing notes, 0 to 127; several, separated by commas, are sent together."))
-        self.goals.setPlaceholderText(self.tr("note, or notes"))
+        self.goals.setAccessibleName(tr("Outgoing notes"))
+        self.goals.setToolTip(tr("Outgoing notes, 0 to 127; several, separated by commas, are sent together."))
+        self.goals.setPlaceholderText(tr("note, or notes"))
         self.goals.editingFinished.connect(self._set_goals)
-        self.show_hits = QPushButton(self.tr("Show hits in Takes"))
-        self.show_hits.setToolTip(self.tr("Selects these hits in Takes (T)."))
-        self.show_hits.setAccessibleName(self.tr("Show hits in Takes"))
+        self.show_hits = QPushButton(tr("Show hits in Takes"))
+        self.show_hits.setToolTip(tr("Selects these hits in Takes (T)."))
+        self.show_hits.setAccessibleName(tr("Show hits in Takes"))
         self.show_hits.clicked.connect(lambda: self._follow(self.ribbons.selected[0] + 10, self.ribbons.selected[1]))
-        self.forget = QPushButton(self.tr("Unmap"))
-        self.forget.setAccessibleName(self.tr("Unmap"))
-        self.forget.setToolTip(self.tr("Removes the note from its map (Delete)."))
+        self.forget = QPushButton(tr("Unmap"))
+        self.forget.setAccessibleName(tr("Unmap"))
+        self.forget.setToolTip(tr("Removes the note from its map (Delete)."))
         self.forget.clicked.connect(lambda: self._forget(*self.ribbons.selected))
         for widget in (self.title, self.about, self.means, self.goals, self.show_hits, self.forget):
             column.addWidget(widget)
@@ -168,7 +169,7 @@ class MappingView(QWidget):
         column.addWidget(self.heard_title)
         column.addWidget(self.not_heard)
         column.addWidget(self.heard)
-        panel.setToolTip(self.tr("Hit each pad once: pads not heard yet come first."))
+        panel.setToolTip(tr("Hit each pad once: pads not heard yet come first."))
         self.heard_panel = panel
         return panel
 
@@ -189,10 +190,10 @@ class MappingView(QWidget):
 
     def _began(self) -> None:
         self.of.clear()
-        self.of.addItem(self.tr("Take"), TAKE)
+        self.of.addItem(tr("Take"), TAKE)
         for number, one in enumerate(self._listener.inputs):
             if one.port:
-                self.of.addItem(self.tr("Live: {port}").format(port=one.port), number)
+                self.of.addItem(tr("Live: {port}").format(port=one.port), number)
         self.of.show()
         self.look_at(next((n for n, one in enumerate(self._listener.inputs) if one.port), TAKE))
 
@@ -236,16 +237,16 @@ class MappingView(QWidget):
         nowhere = [m for m in self.flows.meanings if m.unmapped and m.hits]
         hits = sum(a.hits for a in unmapped) + sum(m.hits for m in nowhere)
         if shown is None:
-            self.says.setText(self.tr("No take yet."))
+            self.says.setText(tr("No take yet."))
         elif hits:
             self.says.setText(
-                self.tr("{hits} on {ways} are unmapped. Drag each onto what it is, or press Enter.").format(
+                tr("{hits} on {ways} are unmapped. Drag each onto what it is, or press Enter.").format(
                     hits=text_format.counted(hits, "hit"),
                     ways=text_format.counted(len(unmapped) + len(nowhere), "note"),
                 )
             )
         else:
-            self.says.setText(self.tr("Every hit is mapped."))
+            self.says.setText(tr("Every hit is mapped."))
         place = next(
             (n.place for n in self.ribbons.nodes if before is not None and self._key(n.column, n.place) == before), -1
         )
@@ -268,11 +269,11 @@ class MappingView(QWidget):
         heard = [name for name in names if hits.get(name)]
         missing = [name for name in names if not hits.get(name)]
         self.heard_panel.setVisible(bool(names))
-        self.heard_title.setText(self.tr("{n} of {all} pads heard").format(n=len(heard), all=len(names)))
+        self.heard_title.setText(tr("{n} of {all} pads heard").format(n=len(heard), all=len(names)))
         self.not_heard.setVisible(bool(missing))
-        self.not_heard.setText(self.tr("Missing: {names}").format(names=_by_drum(missing)))
+        self.not_heard.setText(tr("Missing: {names}").format(names=_by_drum(missing)))
         self.heard.setVisible(bool(heard))
-        self.heard.setText(self.tr("Heard: {names}").format(names=_by_drum(heard)))
+        self.heard.setText(tr("Heard: {names}").format(names=_by_drum(heard)))
 
     def _key(self, column: int, place: int) -> tuple[int, object] | None:
         """The identity of a node, independent of its place."""
@@ -291,29 +292,25 @@ class MappingView(QWidget):
         self.show_hits.setVisible(node is not None and node.hits > 0)
         self.forget.setVisible(node is not None and column != LEAVING and not node.unmapped)
         if node is None:
-            self.title.setText(self.tr("Nothing selected"))
-            self.about.setText(self.tr("Click a name to see and change its mapping, or a ribbon to see its hits."))
+            self.title.setText(tr("Nothing selected"))
+            self.about.setText(tr("Click a name to see and change its mapping, or a ribbon to see its hits."))
             return
         self.title.setText(node.label if column != LEAVING or not node.detail else f"{node.label}, {node.detail}")
         hits = text_format.counted(node.hits, "hit")
         if column == ARRIVING:
             here = self.flows.arriving[place]
-            on = (
-                self.tr("on channel {channel}").format(channel=here.channel)
-                if here.channel
-                else self.tr("on any channel")
-            )
+            on = tr("on channel {channel}").format(channel=here.channel) if here.channel else tr("on any channel")
             self.about.setText(f"{hits} {on}")
             self._fill_means(place)
         elif column == MEANING:
             meaning = self.flows.meanings[place]
             text = hits
             if meaning.stand_in:
-                text = self.tr("{hits}. The receiver lacks this articulation: {name} stands in.").format(
+                text = tr("{hits}. The receiver lacks this articulation: {name} stands in.").format(
                     hits=hits, name=spoken(meaning.stand_in)
                 )
             elif meaning.unmapped:
-                text = self.tr("{hits}. The receiver has no such drum.").format(hits=hits)
+                text = tr("{hits}. The receiver has no such drum.").format(hits=hits)
             self.about.setText(text)
             pad = self._target().pad_for(meaning.name)
             self.goals.setText(", ".join(map(str, (pad.note, *pad.also))) if pad is not None else "")
@@ -322,7 +319,7 @@ class MappingView(QWidget):
 
     def _fill_means(self, place: int) -> None:
         self.means.clear()
-        self.means.addItem(self.tr("nothing (unmapped)"), None)
+        self.means.addItem(tr("nothing (unmapped)"), None)
         for name in self._articulations():
             self.means.addItem(spoken(name), name)
         now = [self.flows.meanings[r.last].name for r in self.flows.named if r.first == place]
@@ -338,10 +335,10 @@ class MappingView(QWidget):
 
     def _source(self) -> NoteMap:
         source = self._shown.context.source if self._shown is not None else None
-        return source or NoteMap(self.tr("My kit"), ())
+        return source or NoteMap(tr("My kit"), ())
 
     def _target(self) -> NoteMap:
-        return self._workbench.session.target or NoteMap(self.tr("My receiver"), ())
+        return self._workbench.session.target or NoteMap(tr("My receiver"), ())
 
     # Editing
 
@@ -362,15 +359,15 @@ class MappingView(QWidget):
         here = self.flows.arriving[place]
         channel = here.channel or self._source().channel or 10
         changed = with_meaning(self._source(), channel, here.note, articulation)
-        what = spoken(articulation) if articulation else self.tr("nothing")
-        self._change_source(changed, self.tr("map note {note} to {what}").format(note=here.note, what=what))
+        what = spoken(articulation) if articulation else tr("nothing")
+        self._change_source(changed, tr("map note {note} to {what}").format(note=here.note, what=what))
 
     def _send(self, place: int, notes: tuple[int, ...]) -> None:
         name = self.flows.meanings[place].name
         listed = next((p.articulation for p in self._target().pads if canonical(p.articulation) == name), name)
-        what = ", ".join(map(str, notes)) or self.tr("nothing")
+        what = ", ".join(map(str, notes)) or tr("nothing")
         changed = with_goal(self._target(), listed, notes)
-        self._change_target(changed, self.tr("send {name} to {what}").format(name=spoken(name), what=what))
+        self._change_target(changed, tr("send {name} to {what}").format(name=spoken(name), what=what))
 
     def _choose_meaning(self) -> None:
         column, place = self.ribbons.selected
@@ -386,7 +383,7 @@ class MappingView(QWidget):
         for part in self.goals.text().replace(",", " ").split():
             if not part.isdigit() or int(part) > 127:
                 self._workbench.message_shown.emit(
-                    self.tr("“{part}” is not a note number. Write numbers from 0 to 127.").format(part=part), True
+                    tr("“{part}” is not a note number. Write numbers from 0 to 127.").format(part=part), True
                 )
                 self._show_chosen(column, place)
                 return
@@ -406,7 +403,7 @@ class MappingView(QWidget):
             self._send(place, ())
 
     def _set_hat(self, hat: HatPedal) -> None:
-        self._change_source(with_hat(self._source(), hat), self.tr("set hat pedal"))
+        self._change_source(with_hat(self._source(), hat), tr("set hat pedal"))
 
     def _ask(self, column: int, place: int, at: QPoint) -> None:
         if column == LEAVING:
@@ -427,14 +424,12 @@ class MappingView(QWidget):
                 action.triggered.connect(lambda _=False, n=name: self._mean(place, n))
         else:
             for pad in sorted(self._target().pads, key=lambda p: sort_key(p.articulation)):
-                action = menu.addAction(
-                    self.tr("note {note} – {name}").format(note=pad.note, name=spoken(pad.articulation))
-                )
+                action = menu.addAction(tr("note {note} – {name}").format(note=pad.note, name=spoken(pad.articulation)))
                 action.triggered.connect(lambda _=False, n=pad.note: self._send(place, (n,)))
-            menu.addAction(self.tr("Another note…")).triggered.connect(lambda: self._ask_note(place))
+            menu.addAction(tr("Another note…")).triggered.connect(lambda: self._ask_note(place))
         menu.addSeparator()
-        menu.addAction(self.tr("Show hits in Takes")).triggered.connect(lambda: self._follow(column + 10, place))
-        menu.addAction(self.tr("Unmap")).triggered.connect(lambda: self._forget(column, place))
+        menu.addAction(tr("Show hits in Takes")).triggered.connect(lambda: self._follow(column + 10, place))
+        menu.addAction(tr("Unmap")).triggered.connect(lambda: self._forget(column, place))
         return menu
 
     def guesses(self) -> QMenu:
@@ -446,22 +441,20 @@ class MappingView(QWidget):
             (*note_map_file.own(), *(note_map_file.shipped(ident) for ident in note_map_file.shipped_ids()))
         )
         for guess in recognise(self._shown.take, maps):
-            text = self.tr("{name}: explains {n} of {hits}").format(
+            text = tr("{name}: explains {n} of {hits}").format(
                 name=guess.note_map.name,
                 n=text_format.count(guess.explained),
                 hits=text_format.counted(guess.hits, "hit"),
             )
             if guess.unknown:
-                text += self.tr(", not {notes}").format(notes=", ".join(str(note) for _, note in guess.unknown[:4]))
+                text += tr(", not {notes}").format(notes=", ".join(str(note) for _, note in guess.unknown[:4]))
                 text += " …" if len(guess.unknown) > 4 else ""
             action = menu.addAction(text)
-            action.triggered.connect(
-                lambda _=False, m=guess.note_map: self._change_source(m, self.tr("choose kit map"))
-            )
+            action.triggered.connect(lambda _=False, m=guess.note_map: self._change_source(m, tr("choose kit map")))
         return menu
 
     def _ask_note(self, place: int) -> None:
-        note, chosen = QInputDialog.getInt(self, self.tr("Another note"), self.tr("Note, 0 to 127"), 38, 0, 127)
+        note, chosen = QInputDialog.getInt(self, tr("Another note"), tr("Note, 0 to 127"), 38, 0, 127)
         if chosen:
             self._send(place, (note,))
 

@@ -13,6 +13,7 @@ from PySide6.QtGui import QDrag, QFont, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from puresignal.io import file_access, xdg_folders
+from puresignal.translation import tr
 from puresignal.ui.widgets import theme
 
 _folder: Path | None = None
@@ -74,8 +75,8 @@ class ClipHandle(QWidget):
         self._pressed: QPoint | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.OpenHandCursor)
-        self.setAccessibleName(self.tr("Clip to drag out"))
-        self.setToolTip(self.tr("Drag this into your music program. Enter copies it as a file instead (Ctrl+Shift+C)."))
+        self.setAccessibleName(tr("Clip to drag out"))
+        self.setToolTip(tr("Drag this into your music program. Enter copies it as a file instead (Ctrl+Shift+C)."))
         self.setFixedHeight(74)
 
     def sizeHint(self) -> QSize:

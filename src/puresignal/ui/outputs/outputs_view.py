@@ -40,13 +40,23 @@ from puresignal.core.export.song_builder import Clip, FileTrack
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
 from puresignal.core.session.track_settings import COLOURS, TrackSettings, moved
+from puresignal.translation import mark, tr
 from puresignal.ui.outputs import clip_export
 from puresignal.ui.outputs.playback_panel import PlaybackPanel, SoundPanel, playable
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.widgets import text_format, theme
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
-_HEADS = ("", "track", "out", "channel", "playback", "notes", "note numbers", "in the take")
+_HEADS = (
+    "",
+    mark("track"),
+    mark("out"),
+    mark("channel"),
+    mark("playback"),
+    mark("notes"),
+    mark("note numbers"),
+    mark("in the take"),
+)
 _COLOUR, _NAME, _OUT, _CHANNEL, _HEARD, _NOTES, _NUMBERS, _PICTURE = range(8)
 _Index = QModelIndex | QPersistentModelIndex
 _COLOUR_WORDS = {
@@ -95,7 +105,7 @@ class TracksModel(QAbstractTableModel):
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
         if orientation == Qt.Orientation.Horizontal:
             if role == Qt.ItemDataRole.DisplayRole:
-                return self.tr(_HEADS[section]) if _HEADS[section] else ""
+                return tr(_HEADS[section]) if _HEADS[section] else ""
             if role == Qt.ItemDataRole.TextAlignmentRole:
                 return Qt.AlignmentFlag.AlignVCenter | _side(section)
         return None
@@ -122,10 +132,10 @@ class TracksModel(QAbstractTableModel):
             return theme.font(10, QFont.Weight.DemiBold)
         if role == Qt.ItemDataRole.ToolTipRole:
             return {
-                _NAME: self.tr("Double-click or press F2 to rename; an empty name restores the track's own."),
-                _OUT: self.tr("Whether the track is exported. Space switches all selected tracks."),
-                _CHANNEL: self.tr("The channel of its notes."),
-                _HEARD: self.tr(
+                _NAME: tr("Double-click or press F2 to rename; an empty name restores the track's own."),
+                _OUT: tr("Whether the track is exported. Space switches all selected tracks."),
+                _CHANNEL: tr("The channel of its notes."),
+                _HEARD: tr(
                     "Whether the track is heard in playback, and why not. M mutes the selected tracks, S solos them."
                 ),
             }.get(column)
@@ -142,7 +152,7 @@ class TracksModel(QAbstractTableModel):
                 return str(entry.channel)
             return ", ".join(map(str, np.unique(clean.channel[mine]).tolist()))
         if column == _HEARD:
-            return self.tr(monitoring.track_words(entry, self._session))
+            return tr(monitoring.track_words(entry, self._session))
         if column == _NOTES:
             return text_format.count(int(np.count_nonzero(mine)))
         if column == _NUMBERS:
@@ -197,7 +207,11 @@ class OutputsView(QWidget):
 
     save_requested = Signal()
 
-    _SPLITS = (("drum", "Track per drum"), ("family", "Track per family"), ("one", "All on one track"))
+    _SPLITS = (
+        ("drum", mark("Track per drum")),
+        ("family", mark("Track per family")),
+        ("one", mark("All on one track")),
+    )
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
@@ -237,42 +251,40 @@ class OutputsView(QWidget):
         self._ports: tuple[str, ...] | None = None
 
     def _make_top(self) -> QHBoxLayout:
-        title = QLabel(self.tr("Tracks"))
+        title = QLabel(tr("Tracks"))
         title.setObjectName("title")
         self.split = QComboBox()
         for key, label in self._SPLITS:
-            self.split.addItem(self.tr(label), key)
-        self.split.setAccessibleName(self.tr("Split of the drums to tracks"))
-        self.split.setToolTip(
-            self.tr("How the drums are split to tracks. You can change this back and forth without loss.")
-        )
+            self.split.addItem(tr(label), key)
+        self.split.setAccessibleName(tr("Split of the drums to tracks"))
+        self.split.setToolTip(tr("How the drums are split to tracks. You can change this back and forth without loss."))
         self.split.activated.connect(self._split)
         self.channel = QComboBox()
-        self.channel.addItem(self.tr("own channel"), None)
+        self.channel.addItem(tr("own channel"), None)
         for number in range(1, 17):
-            self.channel.addItem(self.tr("channel {n}").format(n=number), number)
-        self.channel.setAccessibleName(self.tr("Channel of the selected tracks"))
-        self.channel.setToolTip(self.tr("The channel of the selected tracks."))
-        self.channel.activated.connect(lambda: self._set("set channel", channel=self.channel.currentData()))
+            self.channel.addItem(tr("channel {n}").format(n=number), number)
+        self.channel.setAccessibleName(tr("Channel of the selected tracks"))
+        self.channel.setToolTip(tr("The channel of the selected tracks."))
+        self.channel.activated.connect(lambda: self._set(mark("set channel"), channel=self.channel.currentData()))
         self.colour = QComboBox()
-        self.colour.addItem(self.tr("own colour"), "")
+        self.colour.addItem(tr("own colour"), "")
         for name in COLOURS:
-            self.colour.addItem(self.tr(_COLOUR_WORDS[name]), name)
-        self.colour.setAccessibleName(self.tr("Colour of the selected tracks"))
-        self.colour.setToolTip(self.tr("The colour of the selected tracks, here and in Takes."))
-        self.colour.activated.connect(lambda: self._set("set colour", colour=self.colour.currentData()))
+            self.colour.addItem(tr(_COLOUR_WORDS[name]), name)
+        self.colour.setAccessibleName(tr("Colour of the selected tracks"))
+        self.colour.setToolTip(tr("The colour of the selected tracks, here and in Takes."))
+        self.colour.activated.connect(lambda: self._set(mark("set colour"), colour=self.colour.currentData()))
         top = QHBoxLayout()
         top.setSpacing(8)
         top.addWidget(title)
         top.addStretch()
         self.track_tools: list[QWidget] = [self.colour, self.channel]
         for label, name, tip, by in (
-            ("↑", "Move up", "Move the selected tracks up (Alt+Up).", -1),
-            ("↓", "Move down", "Move the selected tracks down (Alt+Down).", 1),
+            ("↑", mark("Move up"), mark("Move the selected tracks up (Alt+Up)."), -1),
+            ("↓", mark("Move down"), mark("Move the selected tracks down (Alt+Down)."), 1),
         ):
             button = QPushButton(label)
-            button.setAccessibleName(self.tr(name))
-            button.setToolTip(self.tr(tip))
+            button.setAccessibleName(tr(name))
+            button.setToolTip(tr(tip))
             button.setShortcut("Alt+Up" if by < 0 else "Alt+Down")
             button.clicked.connect(lambda _=False, b=by: self._move(b))
             self.track_tools.append(button)
@@ -284,8 +296,8 @@ class OutputsView(QWidget):
         table = QTableView()
         table.setModel(self.model)
         table.setItemDelegateForColumn(_PICTURE, StretchPicture(self.model, table))
-        table.setAccessibleName(self.tr("Tracks of the file"))
-        table.setToolTip(self.tr("The tracks of the file, in order. Select several to change them together."))
+        table.setAccessibleName(tr("Tracks of the file"))
+        table.setToolTip(tr("The tracks of the file, in order. Select several to change them together."))
         table.verticalHeader().hide()
         table.verticalHeader().setDefaultSectionSize(34)
         table.setShowGrid(False)
@@ -318,39 +330,43 @@ class OutputsView(QWidget):
         return panel, column
 
     def _make_file_panel(self) -> QFrame:
-        panel, column = self._panel(self.tr("File"))
+        panel, column = self._panel(tr("File"))
         self.contents = QLabel()
         self.contents.setWordWrap(True)
         self.contents.setTextFormat(Qt.TextFormat.PlainText)
-        self.with_tempo = QCheckBox(self.tr("with tempo and meter"))
-        self.with_tempo.setToolTip(self.tr("When off, the file takes on the tempo of the project you drop it into."))
-        self.with_tempo.setAccessibleName(self.tr("Write tempo and meter"))
+        self.with_tempo = QCheckBox(tr("with tempo and meter"))
+        self.with_tempo.setToolTip(tr("When off, the file takes on the tempo of the project you drop it into."))
+        self.with_tempo.setAccessibleName(tr("Write tempo and meter"))
         self.with_tempo.clicked.connect(self._write_tempo)
-        self.save = QPushButton(self.tr("Save MIDI file…"))
+        self.save = QPushButton(tr("Save MIDI file…"))
         self.save.setObjectName("main")
-        self.save.setToolTip(self.tr("Save the clean result as a Standard MIDI File (Ctrl+E)."))
-        self.save.setAccessibleName(self.tr("Save MIDI file"))
+        self.save.setToolTip(tr("Save the clean result as a Standard MIDI File (Ctrl+E)."))
+        self.save.setAccessibleName(tr("Save MIDI file"))
         self.save.clicked.connect(self.save_requested)
         for widget in (self.contents, self.with_tempo, self.save):
             column.addWidget(widget)
         return panel
 
     def _make_clip_panel(self) -> QFrame:
-        panel, column = self._panel(self.tr("Export clip"))
+        panel, column = self._panel(tr("Export clip"))
         self.what = QComboBox()
-        self.what.setAccessibleName(self.tr("Contents of the clip"))
+        self.what.setAccessibleName(tr("Contents of the clip"))
         self.what.setToolTip(
-            self.tr("What is dragged or copied. Select tracks here, or a time range on the ruler of Takes.")
+            tr("What is dragged or copied. Select tracks here, or a time range on the ruler of Takes.")
         )
-        for key, label in (("all", "the whole take"), ("tracks", "selected tracks"), ("stretch", "selected bars")):
-            self.what.addItem(self.tr(label), key)
+        for key, label in (
+            ("all", mark("the whole take")),
+            ("tracks", mark("selected tracks")),
+            ("stretch", mark("selected bars")),
+        ):
+            self.what.addItem(tr(label), key)
         self.what.activated.connect(lambda: self._show_clip())
         self.handle = clip_export.ClipHandle()
         self.handle.drag_requested.connect(self._drag)
         self.handle.copy_requested.connect(self.copy)
-        copy = QPushButton(self.tr("Copy as file"))
-        copy.setToolTip(self.tr("Copies the clip to the clipboard as a .mid file (Ctrl+Shift+C)."))
-        copy.setAccessibleName(self.tr("Copy the clip as a file"))
+        copy = QPushButton(tr("Copy as file"))
+        copy.setToolTip(tr("Copies the clip to the clipboard as a .mid file (Ctrl+Shift+C)."))
+        copy.setAccessibleName(tr("Copy the clip as a file"))
         copy.clicked.connect(self.copy)
         self.copy_button = copy
         for widget in (self.what, self.handle, copy):
@@ -380,18 +396,18 @@ class OutputsView(QWidget):
         self._choose_keys(chosen)
         self._show_chosen()
         if shown is None:
-            self.contents.setText(self.tr("There is nothing to save yet."))
+            self.contents.setText(tr("There is nothing to save yet."))
             return
         tempo = shown.take.tempo
         leaving = [t for t in shown.tracks if t.out]
         notes = int(np.isin(shown.outcome.output_notes.track, [t.index for t in leaving]).sum())
         timing = [f"{text_format.tempo(tempo)}, {text_format.meter(tempo)}"] if session.delivery.with_tempo else []
         lines = [
-            self.tr("Standard MIDI File, type 1"),
+            tr("Standard MIDI File, type 1"),
             text_format.counted(len(leaving), "named track"),
             text_format.counted(notes, "note"),
             *timing,
-            self.tr("{n} ticks per quarter note").format(n=text_format.count(tempo.ppq)),
+            tr("{n} ticks per quarter note").format(n=text_format.count(tempo.ppq)),
             f"{text_format.duration(shown.take.length)}, {text_format.size(len(self._workbench.midi_bytes()))}",
         ]
         self.contents.setText("\n".join(lines))
@@ -449,11 +465,11 @@ class OutputsView(QWidget):
     def _show_clip(self) -> None:
         clip = self.clip()
         if self._shown is None or clip is None:
-            why = {"tracks": self.tr("Select tracks first."), "stretch": self.tr("Drag on the ruler of Takes first.")}
+            why = {"tracks": tr("Select tracks first."), "stretch": tr("Drag on the ruler of Takes first.")}
             text = why.get(str(self.what.currentData()), "")
-            self.handle.show_clip(self.tr("Nothing to drag"), text, False)
+            self.handle.show_clip(tr("Nothing to drag"), text, False)
         else:
-            self.handle.show_clip(self.clip_name(), self.tr("Drag into your music program"), True)
+            self.handle.show_clip(self.clip_name(), tr("Drag into your music program"), True)
         self.copy_button.setEnabled(self._shown is not None and clip is not None)
 
     # Clip
@@ -478,7 +494,11 @@ class OutputsView(QWidget):
         if what == "stretch" and self._stretch is not None:
             first, _, _ = self._shown.take.tempo.position(self._stretch[0])
             last, _, _ = self._shown.take.tempo.position(max(self._stretch[0], self._stretch[1] - 0.001))
-            return f"{name}, bar {first}" if first == last else f"{name}, bars {first}-{last}"
+            return (
+                tr("{name}, bar {first}", name=name, first=first)
+                if first == last
+                else tr("{name}, bars {first}-{last}", name=name, first=first, last=last)
+            )
         return name
 
     def clip_file(self) -> object:
@@ -502,21 +522,21 @@ class OutputsView(QWidget):
         path = self.clip_file()
         if path is not None:
             QGuiApplication.clipboard().setMimeData(clip_export.mime_data(path))  # type: ignore[arg-type]
-            self._workbench.message_shown.emit(self.tr("Copied: {name}").format(name=self.clip_name()), False)
+            self._workbench.message_shown.emit(tr("Copied: {name}").format(name=self.clip_name()), False)
 
     # Editing
 
     def _rename(self, key: str, title: str) -> None:
         bench = self._workbench
-        bench.do(self.tr("rename track"), edits.with_title(bench.session, key, title))
+        bench.do(tr("rename track"), edits.with_title(bench.session, key, title))
 
     def _tick(self, key: str, out: bool) -> None:
         keys = self.chosen_keys()
-        name = self.tr("include track") if out else self.tr("leave track out")
+        name = tr("include track") if out else tr("leave track out")
         self._change(name, keys if key in keys else [key], lambda t: replace(t, out=out))
 
     def _set(self, name: str, **values: object) -> None:
-        self._change(self.tr(name), self.chosen_keys(), lambda t: replace(t, **values))  # type: ignore[arg-type]
+        self._change(tr(name), self.chosen_keys(), lambda t: replace(t, **values))  # type: ignore[arg-type]
 
     def _change(self, name: str, keys: list[str], change: Callable[[TrackSettings], TrackSettings]) -> None:
         bench = self._workbench
@@ -528,37 +548,35 @@ class OutputsView(QWidget):
         if self._shown is None:
             return
         keys = tuple(t.track.key for t in self._shown.tracks)
-        bench.do(
-            self.tr("move tracks"), edits.with_track_order(bench.session, moved(keys, set(self.chosen_keys()), by))
-        )
+        bench.do(tr("move tracks"), edits.with_track_order(bench.session, moved(keys, set(self.chosen_keys()), by)))
 
     def _write_tempo(self) -> None:
         bench = self._workbench
         written = self.with_tempo.isChecked()
         bench.do(
-            self.tr("write tempo") if written else self.tr("leave out tempo"),
+            tr("write tempo") if written else tr("leave out tempo"),
             edits.with_tempo_written(bench.session, written),
         )
 
     def _split(self) -> None:
         bench = self._workbench
-        bench.do(self.tr("split tracks"), edits.with_split(bench.session, str(self.split.currentData())))
+        bench.do(tr("split tracks"), edits.with_split(bench.session, str(self.split.currentData())))
 
     def menu(self) -> QMenu:
         """What can be done with the selected tracks."""
         menu = QMenu(self)
         for label, act in (
-            ("Rename…", self._ask_name),
-            ("Include", lambda: self._set("include tracks", out=True)),
-            ("Leave out", lambda: self._set("leave out tracks", out=False)),
-            ("Move up", lambda: self._move(-1)),
-            ("Move down", lambda: self._move(1)),
+            (mark("Rename…"), self._ask_name),
+            (mark("Include"), lambda: self._set(mark("include tracks"), out=True)),
+            (mark("Leave out"), lambda: self._set(mark("leave out tracks"), out=False)),
+            (mark("Move up"), lambda: self._move(-1)),
+            (mark("Move down"), lambda: self._move(1)),
             (
-                "Reset",
-                lambda: self._change(self.tr("reset tracks"), self.chosen_keys(), lambda t: TrackSettings(t.key)),
+                mark("Reset"),
+                lambda: self._change(tr("reset tracks"), self.chosen_keys(), lambda t: TrackSettings(t.key)),
             ),
         ):
-            action = menu.addAction(self.tr(label))
+            action = menu.addAction(tr(label))
             action.setEnabled(bool(self.chosen_keys()))
             action.triggered.connect(lambda _=False, a=act: a())
         return menu
@@ -567,6 +585,6 @@ class OutputsView(QWidget):
         keys = self.chosen_keys()
         if keys and self._shown is not None:
             now = next(t.title for t in self._shown.tracks if t.track.key == keys[0])
-            name, chosen = QInputDialog.getText(self, self.tr("Rename"), self.tr("Name of the track"), text=now)
+            name, chosen = QInputDialog.getText(self, tr("Rename"), tr("Name of the track"), text=now)
             if chosen:
                 self._rename(keys[0], name)

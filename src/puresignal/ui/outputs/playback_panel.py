@@ -33,6 +33,7 @@ from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum
 from puresignal.io import audio_file, audio_ports, port_listing, ports
 from puresignal.io.preferences import BLOCKS, RATES, SoundOut
+from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
 
@@ -50,31 +51,29 @@ class PlaybackPanel(QFrame):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("panel")
-        title = QLabel(self.tr("Track playback"))
+        title = QLabel(tr("Track playback"))
         title.setObjectName("figure")
         self.port = QComboBox()
         self.port.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.port.setAccessibleName(self.tr("Playback port of the selected tracks"))
-        self.port.setToolTip(self.tr("Where playback sends the selected tracks."))
-        self.port.activated.connect(lambda: self._set(self.tr("set playback port"), port=self.port.currentData()))
-        self.bank = self._spin(16_383, self.tr("Bank"), self.tr("Bank number, sent before the notes."), "bank")
-        self.program = self._spin(
-            127, self.tr("Program"), self.tr("Program number (sound), sent before the notes."), "program"
-        )
+        self.port.setAccessibleName(tr("Playback port of the selected tracks"))
+        self.port.setToolTip(tr("Where playback sends the selected tracks."))
+        self.port.activated.connect(lambda: self._set(tr("set playback port"), port=self.port.currentData()))
+        self.bank = self._spin(16_383, tr("Bank"), tr("Bank number, sent before the notes."), "bank")
+        self.program = self._spin(127, tr("Program"), tr("Program number (sound), sent before the notes."), "program")
         self.level = self._spin(
-            127, self.tr("Level"),
-            self.tr("Sets controller 7 at the receiver, sent before the notes. It changes no note."), "level",
+            127, tr("Level"),
+            tr("Sets controller 7 at the receiver, sent before the notes. It changes no note."), "level",
         )  # fmt: skip
         self.muted = self._check(
-            self.tr("Mute"), self.tr("Silence in playback. The file contains the track regardless."), "muted"
+            tr("Mute"), tr("Silence in playback. The file contains the track regardless."), "muted"
         )
-        self.solo = self._check(self.tr("Solo"), self.tr("Only soloed tracks are heard in playback."), "solo")
+        self.solo = self._check(tr("Solo"), tr("Only soloed tracks are heard in playback."), "solo")
         form = QFormLayout()
         form.setSpacing(6)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         for label, widget in (
-            (self.tr("To"), self.port), (self.tr("Bank"), self.bank), (self.tr("Program"), self.program),
-            (self.tr("Level"), self.level), (self.muted, self.solo),
+            (tr("To"), self.port), (tr("Bank"), self.bank), (tr("Program"), self.program),
+            (tr("Level"), self.level), (self.muted, self.solo),
         ):  # fmt: skip
             form.addRow(label, widget)
         column = QVBoxLayout(self)
@@ -87,12 +86,12 @@ class PlaybackPanel(QFrame):
     def _spin(self, most: int, name: str, tip: str, field: str) -> QSpinBox:
         spin = QSpinBox()
         spin.setRange(NONE, most)
-        spin.setSpecialValueText(self.tr("not sent"))
-        spin.setAccessibleName(self.tr("{name} of the selected tracks").format(name=name))
+        spin.setSpecialValueText(tr("not sent"))
+        spin.setAccessibleName(tr("{name} of the selected tracks").format(name=name))
         spin.setToolTip(tip)
         spin.valueChanged.connect(
             lambda value: self._set(
-                self.tr("set {what}").format(what=name.lower()), **{field: None if value == NONE else value}
+                tr("set {what}").format(what=name.lower()), **{field: None if value == NONE else value}
             )
         )
         return spin
@@ -100,7 +99,7 @@ class PlaybackPanel(QFrame):
     def _check(self, label: str, tip: str, field: str) -> QCheckBox:
         box = QCheckBox(label)
         box.setToolTip(tip)
-        box.setAccessibleName(self.tr("{what} the selected tracks").format(what=label))
+        box.setAccessibleName(tr("{what} the selected tracks").format(what=label))
         box.clicked.connect(lambda on: self._set(label.lower(), **{field: on}))
         return box
 
@@ -114,7 +113,7 @@ class PlaybackPanel(QFrame):
         self.port.addItem(ports.SOUND, "")
         own = {t.port for t in chosen if t.port}
         for name in dict.fromkeys((*there, *sorted(own))):
-            self.port.addItem(name if name in there else self.tr("{name} (unavailable)").format(name=name), name)
+            self.port.addItem(name if name in there else tr("{name} (unavailable)").format(name=name), name)
         values = {t.port for t in chosen}
         self.port.setCurrentIndex(self.port.findData(values.pop()) if len(values) == 1 else -1 if values else 0)
         for spin, found in (
@@ -143,13 +142,13 @@ class SoundPanel(QFrame):
         self._workbench = workbench
         self.drum = "snare"
         self._asked = False
-        title = QLabel(self.tr("Built-in sound"))
+        title = QLabel(tr("Built-in sound"))
         title.setObjectName("figure")
         self.kit = QComboBox()
         for kit in drums.KITS:
             self.kit.addItem(kit.name, kit.name)
-        self.kit.setAccessibleName(self.tr("Kit of the built-in sound"))
-        self.kit.setToolTip(self.tr("The sound of the drums here. It changes no note."))
+        self.kit.setAccessibleName(tr("Kit of the built-in sound"))
+        self.kit.setToolTip(tr("The sound of the drums here. It changes no note."))
         self.kit.activated.connect(self._set_kit)
         self.about = QLabel()
         self.about.setObjectName("faint")
@@ -157,59 +156,55 @@ class SoundPanel(QFrame):
         usual = Drum()
         self.knobs = {
             "level": LabelledSlider(
-                self.tr("Level"), "dB", -24, 12, 0, self.tr("Level of this drum in the built-in sound."), 0.5
+                tr("Level"), "dB", -24, 12, 0, tr("Level of this drum in the built-in sound."), 0.5
             ),
-            "place": LabelledSlider(self.tr("Pan"), "", -1, 1, 0, self.tr("From left (-1) to right (1)."), 0.05),
-            "tune": LabelledSlider(
-                self.tr("Tune"), self.tr("semitones"), -12, 12, 0, self.tr("Pitch of this drum."), 0.5
-            ),
-            "damping": LabelledSlider(
-                self.tr("Decay"), "%", 0.2, 2, usual.damping, self.tr("How long the drum rings."), 0.05
-            ),
+            "place": LabelledSlider(tr("Pan"), "", -1, 1, 0, tr("From left (-1) to right (1)."), 0.05),
+            "tune": LabelledSlider(tr("Tune"), tr("semitones"), -12, 12, 0, tr("Pitch of this drum."), 0.5),
+            "damping": LabelledSlider(tr("Decay"), "%", 0.2, 2, usual.damping, tr("How long the drum rings."), 0.05),
         }
         for field, knob in self.knobs.items():
             knob.moved.connect(lambda value, gesture, f=field: self._set(f, value, gesture))
         self.font_file = QPushButton()
-        self.font_file.setAccessibleName(self.tr("SoundFont file"))
-        self.font_file.setToolTip(self.tr("Your own .sf2 or .sf3 file, for tracks sent to SoundFont."))
+        self.font_file.setAccessibleName(tr("SoundFont file"))
+        self.font_file.setToolTip(tr("Your own .sf2 or .sf3 file, for tracks sent to SoundFont."))
         self.font_file.clicked.connect(self.ask_font)
         self.along = QPushButton()
-        self.along.setAccessibleName(self.tr("Backing track"))
-        self.along.setToolTip(self.tr("A recording that plays along. It never enters the MIDI."))
+        self.along.setAccessibleName(tr("Backing track"))
+        self.along.setToolTip(tr("A recording that plays along. It never enters the MIDI."))
         self.along.clicked.connect(self.ask_along)
         self.along_level = LabelledSlider(
-            self.tr("Backing level"), "dB", -40, 12, -6, self.tr("Level of the backing track."), 0.5
+            tr("Backing level"), "dB", -40, 12, -6, tr("Level of the backing track."), 0.5
         )
         self.along_level.moved.connect(lambda value, gesture: self._set_along(gesture, level=value))
         self.along_offset = LabelledSlider(
-            self.tr("Offset"),
+            tr("Offset"),
             "s",
             -30,
             30,
             0,
-            self.tr("When the backing track starts; a negative offset skips its beginning."),
+            tr("When the backing track starts; a negative offset skips its beginning."),
             0.01,
         )
         self.along_offset.moved.connect(lambda value, gesture: self._set_along(gesture, offset=value))
         self.device, self.rate, self.block = QComboBox(), QComboBox(), QComboBox()
         self.device.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.device.addItem(self.tr("default device"), "")
+        self.device.addItem(tr("default device"), "")
         for combo, name, tip in (
-            (self.device, self.tr("Sound device"), self.tr("Sound output when there is no JACK server.")),
-            (self.rate, self.tr("Sample rate of the sound device"), self.tr("Samples per second.")),
+            (self.device, tr("Sound device"), tr("Sound output when there is no JACK server.")),
+            (self.rate, tr("Sample rate of the sound device"), tr("Samples per second.")),
             (
                 self.block,
-                self.tr("Block size of the sound device"),
-                self.tr("Smaller blocks respond faster, but may cause dropouts."),
+                tr("Block size of the sound device"),
+                tr("Smaller blocks respond faster, but may cause dropouts."),
             ),
         ):
             combo.setAccessibleName(name)
             combo.setToolTip(tip)
             combo.activated.connect(lambda _: self._set_out())
         for rate in RATES:
-            self.rate.addItem(self.tr("{khz:g} kHz").format(khz=rate / 1000), rate)
+            self.rate.addItem(tr("{khz:g} kHz").format(khz=rate / 1000), rate)
         for block in BLOCKS:
-            self.block.addItem(self.tr("{n} frames").format(n=block), block)
+            self.block.addItem(tr("{n} frames").format(n=block), block)
         self.delay = QLabel()
         self.delay.setObjectName("faint")
         self.delay.setWordWrap(True)
@@ -246,13 +241,13 @@ class SoundPanel(QFrame):
         chosen = [key for key in keys if "/" not in key and key not in ("kit", "unmapped")]
         if chosen:
             self.drum = chosen[0]
-        self.about.setText(self.tr("Drum: {name} (select a track)").format(name=drum_title(self.drum)))
+        self.about.setText(tr("Drum: {name} (select a track)").format(name=drum_title(self.drum)))
         drum = sound.drum(self.drum)
         for field, knob in self.knobs.items():
             knob.show_value(getattr(drum, field))
-        self.font_file.setText(Path(sound.font).name if sound.font else self.tr("SoundFont…"))
+        self.font_file.setText(Path(sound.font).name if sound.font else tr("SoundFont…"))
         backing = self._workbench.session.backing
-        self.along.setText(self.tr("Backing track…") if backing is None else Path(backing.path).name)
+        self.along.setText(tr("Backing track…") if backing is None else Path(backing.path).name)
         for knob, value in (
             (self.along_level, backing and backing.level),
             (self.along_offset, backing and backing.offset),
@@ -287,7 +282,7 @@ class SoundPanel(QFrame):
     def show_problem(self, state: dict[str, Any]) -> None:
         """Show output and delay, and why a SoundFont or backing track is silent."""
         if state.get("system"):
-            text = self.tr("{system}, {khz:g} kHz, {block} frames: {ms:.1f} ms").format(
+            text = tr("{system}, {khz:g} kHz, {block} frames: {ms:.1f} ms").format(
                 system=state["system"], khz=state["rate"] / 1000, block=state["block"], ms=1000 * state["delay"]
             )
             self.delay.setText(text)
@@ -299,21 +294,19 @@ class SoundPanel(QFrame):
 
     def ask_font(self) -> None:
         """Ask for a SoundFont; cancelling removes the present one."""
-        name, _ = QFileDialog.getOpenFileName(
-            self, self.tr("Open a SoundFont"), "", self.tr("SoundFonts (*.sf2 *.sf3)")
-        )
+        name, _ = QFileDialog.getOpenFileName(self, tr("Open a SoundFont"), "", tr("SoundFonts (*.sf2 *.sf3)"))
         self.set_font(name)
 
     def set_font(self, path: str) -> None:
         """Use another SoundFont, or none."""
         bench = self._workbench
         sound = replace(bench.session.sound, font=path)
-        bench.do(self.tr("choose SoundFont"), edits.with_sound(bench.session, sound))
+        bench.do(tr("choose SoundFont"), edits.with_sound(bench.session, sound))
 
     def ask_along(self) -> None:
         """Ask for a backing track; cancelling removes the present one."""
-        kinds = self.tr("Audio files ({pattern})").format(pattern=audio_file.PATTERN)
-        name, _ = QFileDialog.getOpenFileName(self, self.tr("Open an audio file"), "", kinds)
+        kinds = tr("Audio files ({pattern})").format(pattern=audio_file.PATTERN)
+        name, _ = QFileDialog.getOpenFileName(self, tr("Open an audio file"), "", kinds)
         self.set_along(name)
 
     def set_along(self, path: str) -> None:
@@ -327,24 +320,24 @@ class SoundPanel(QFrame):
                 return
         before = bench.session.backing
         backing = None if not path else replace(before, path=path) if before is not None else Backing(path)
-        bench.do(self.tr("choose backing track"), edits.with_backing(bench.session, backing))
+        bench.do(tr("choose backing track"), edits.with_backing(bench.session, backing))
 
     def _set_along(self, gesture: str, **changed: float) -> None:
         bench = self._workbench
         if bench.session.backing is not None:
             backing = replace(bench.session.backing, **changed)  # type: ignore[arg-type]
-            bench.do(self.tr("set backing track"), edits.with_backing(bench.session, backing), gesture)
+            bench.do(tr("set backing track"), edits.with_backing(bench.session, backing), gesture)
 
     def _set_kit(self) -> None:
         bench = self._workbench
         sound = replace(bench.session.sound, kit=self.kit.currentData())
-        bench.do(self.tr("choose kit of the built-in sound"), edits.with_sound(bench.session, sound))
+        bench.do(tr("choose kit of the built-in sound"), edits.with_sound(bench.session, sound))
 
     def _set(self, field: str, value: float, gesture: str) -> None:
         bench = self._workbench
         sound = bench.session.sound
         changed = with_drum(sound, self.drum, replace(sound.drum(self.drum), **{field: value}))
-        bench.do(self.tr("set {what} of a drum").format(what=field), edits.with_sound(bench.session, changed), gesture)
+        bench.do(tr("set {what} of a drum").format(what=field), edits.with_sound(bench.session, changed), gesture)
 
 
 def playable() -> tuple[str, ...]:

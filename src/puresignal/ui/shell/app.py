@@ -9,6 +9,7 @@ from importlib import resources
 from pathlib import Path
 
 from puresignal.core.errors import FileAccessError, PureSignalError
+from puresignal.translation import tr
 
 
 def has_display() -> bool:
@@ -23,7 +24,7 @@ def run(paths: list[Path]) -> int:
     """
     for path in paths:
         if not path.exists():
-            raise FileAccessError("There is no such file or folder", str(path), "Check the name.")
+            raise FileAccessError(tr("There is no such file or folder"), str(path), tr("Check the name."))
     app = _application()
     from puresignal.ui.shell.main_window import MainWindow
     from puresignal.ui.state.workbench import Workbench
@@ -43,7 +44,7 @@ def run_demo(shots: Path | None) -> int:
     """Open the demo session in a window, or render its views to a folder."""
     if shots is None and not has_display():
         shots = Path("shots")
-        print(f"There is no display to open a window on; the views are rendered to {shots}/ instead.")
+        print(tr("There is no display to open a window on; the views are rendered to {shots}/ instead.", shots=shots))
     if shots is not None:
         from puresignal.ui.shell import screenshots as pictures
 
@@ -61,9 +62,9 @@ def _application() -> object:
     """The application with its style. Qt aborts without a display, hence the check."""
     if not has_display():
         raise PureSignalError(
-            "There is no display to open a window on",
+            tr("There is no display to open a window on"),
             "DISPLAY",
-            "Start it on a desktop; 'pure-signal clean' needs none.",
+            tr("Start it on a desktop; 'pure-signal clean' needs none."),
         )
     from PySide6.QtGui import QIcon, QPixmap
     from PySide6.QtWidgets import QApplication

@@ -12,6 +12,7 @@ from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import jack_ports, journal
+from puresignal.translation import tr
 from puresignal.ui.inputs.inputs_view import InputsView
 from puresignal.ui.inputs.journal_dialog import JournalDialog, KeptStretch
 from puresignal.ui.shell.message_bar import MessageBar
@@ -41,31 +42,31 @@ class Diagnosis(QObject):
         places = no_sound.follow(situation, context)
         number = self._listener.number_in_question
         cures = {
-            "listen": (self.tr("Start"), self.tr("Starts live input on the chosen port."), live.listen.click),
+            "listen": (tr("Start"), tr("Starts live input on the chosen port."), live.listen.click),
             "ports": (
-                self.tr("Look again"),
-                self.tr("Stops live input and looks for ports again."),
+                tr("Look again"),
+                tr("Stops live input and looks for ports again."),
                 self._look_again,
             ),
-            "learn": (self.tr("Learn it"), self.tr("Asks about the pad; hit it again."), self._learn),
+            "learn": (tr("Learn it"), tr("Asks about the pad; hit it again."), self._learn),
             "maps": (
-                self.tr("Go to Mapping"),
-                self.tr("Shows the mapping of every note."),
+                tr("Go to Mapping"),
+                tr("Shows the mapping of every note."),
                 lambda: self._show_view("Mapping"),
             ),
             "channel": (
-                self.tr("All channels"),
-                self.tr("Listen to every channel on this input."),
-                lambda: self._set_input(number, self.tr("choose input channel"), channel=0),
+                tr("All channels"),
+                tr("Listen to every channel on this input."),
+                lambda: self._set_input(number, tr("choose input channel"), channel=0),
             ),
             "hear": (
-                self.tr("Switch Monitor on"),
-                self.tr("Sends what is played on at once."),
-                lambda: self._set_input(number, self.tr("switch monitor"), monitor=True),
+                tr("Switch Monitor on"),
+                tr("Sends what is played on at once."),
+                lambda: self._set_input(number, tr("switch monitor"), monitor=True),
             ),
             "settings": (
-                self.tr("Go to the path"),
-                self.tr("Shows the settings of the stages, and what each of them removed."),
+                tr("Go to the path"),
+                tr("Shows the settings of the stages, and what each of them removed."),
                 lambda: self._show_view("Takes"),
             ),
         }
@@ -91,19 +92,19 @@ class Diagnosis(QObject):
             self._notice.tell(text, False)
         elif second.remedy == "hear":
             self._notice.offer(
-                text, self.tr("Mute input {n}").format(n=second.number + 1), self.tr("It is still recorded."),
-                lambda: self._set_input(second.number, self.tr("switch monitor"), monitor=False),
+                text, tr("Mute input {n}").format(n=second.number + 1), tr("It is still recorded."),
+                lambda: self._set_input(second.number, tr("switch monitor"), monitor=False),
             )  # fmt: skip
         elif second.remedy == "wire":
             self._notice.offer(
-                text, self.tr("Disconnect"), self.tr("Disconnects the two ports."),
+                text, tr("Disconnect"), tr("Disconnects the two ports."),
                 lambda: self._cut(second.wire),
             )  # fmt: skip
         else:
             self._notice.offer(
                 text,
-                self.tr("Go to Mapping"),
-                self.tr("Shows the mapping of every note."),
+                tr("Go to Mapping"),
+                tr("Shows the mapping of every note."),
                 lambda: self._show_view("Mapping"),
             )
 
@@ -127,10 +128,10 @@ class Diagnosis(QObject):
 
     def _keep(self, kept: KeptStretch) -> None:
         bench = self._workbench
-        name = self.tr("Kept, {when}").format(when=kept.when())
+        name = tr("Kept, {when}").format(when=kept.when())
         take = journal.to_take(kept.rows(), (kept.port,), bench.store.free_ident(), name, TempoMap.steady(120))
         mine = next((one.source for one in bench.session.inputs if one.port == kept.port), None)
-        bench.add_take(take, mine or bench.likely_map(take), self.tr("keep earlier playing"))
+        bench.add_take(take, mine or bench.likely_map(take), tr("keep earlier playing"))
 
     def _learn(self) -> None:
         self._show_view("Inputs")

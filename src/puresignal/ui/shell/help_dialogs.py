@@ -10,28 +10,29 @@ from PySide6.QtGui import QAction, QGuiApplication, QKeySequence
 from PySide6.QtWidgets import QDialog, QHeaderView, QTableWidget, QTableWidgetItem, QTextBrowser, QVBoxLayout, QWidget
 
 from puresignal.io import log_file
+from puresignal.translation import mark, tr
 
 _ELSEWHERE = (
-    ("Takes", "Left, Right, Page up, Page down, Home, End", "Move through the take"),
-    ("Takes", "Up, Down", "Move through the rows"),
-    ("Takes", "+, \N{MINUS SIGN}, 0", "Zoom in, zoom out, whole take"),
-    ("Takes", "Ctrl and wheel", "Zoom about the pointer"),
-    ("Takes", "Shift and wheel", "Move through the take"),
-    ("Takes", "Click, sweep, click a name", "Select notes; with Shift or Ctrl add to the selection"),
-    ("Takes", "Ctrl+A, Esc", "Select all, select none"),
-    ("Takes", "K or Insert", "Keep the selected notes"),
-    ("Takes", "X or Delete", "Remove the selected notes"),
-    ("Takes", "U", "Let the stages decide again"),
-    ("Takes", "D, Shift+D", "Next doubtful note, previous one"),
-    ("Takes", "E", "Play the selected notes in context"),
-    ("Takes", "Drag on the ruler", "Select a time range"),
-    ("Mapping", "Arrow keys", "Move from name to name"),
-    ("Mapping", "Enter", "List the destinations of a name"),
-    ("Mapping", "Delete", "Unmap a name"),
-    ("Mapping", "T", "Show the hits of a name in Takes"),
-    ("Outputs", "F2", "Rename a track"),
-    ("Outputs", "Space", "Include a track, or leave it out"),
-    ("Outputs", "Alt+Up, Alt+Down", "Move the selected tracks"),
+    ("Takes", mark("Left, Right, Page up, Page down, Home, End"), mark("Move through the take")),
+    ("Takes", mark("Up, Down"), mark("Move through the rows")),
+    ("Takes", "+, \N{MINUS SIGN}, 0", mark("Zoom in, zoom out, whole take")),
+    ("Takes", mark("Ctrl and wheel"), mark("Zoom about the pointer")),
+    ("Takes", mark("Shift and wheel"), mark("Move through the take")),
+    ("Takes", mark("Click, sweep, click a name"), mark("Select notes; with Shift or Ctrl add to the selection")),
+    ("Takes", "Ctrl+A, Esc", mark("Select all, select none")),
+    ("Takes", mark("K or Insert"), mark("Keep the selected notes")),
+    ("Takes", mark("X or Delete"), mark("Remove the selected notes")),
+    ("Takes", "U", mark("Let the stages decide again")),
+    ("Takes", "D, Shift+D", mark("Next doubtful note, previous one")),
+    ("Takes", "E", mark("Play the selected notes in context")),
+    ("Takes", mark("Drag on the ruler"), mark("Select a time range")),
+    ("Mapping", mark("Arrow keys"), mark("Move from name to name")),
+    ("Mapping", "Enter", mark("List the destinations of a name")),
+    ("Mapping", "Delete", mark("Unmap a name")),
+    ("Mapping", "T", mark("Show the hits of a name in Takes")),
+    ("Outputs", "F2", mark("Rename a track")),
+    ("Outputs", "Space", mark("Include a track, or leave it out")),
+    ("Outputs", mark("Alt+Up, Alt+Down"), mark("Move the selected tracks")),
 )
 
 
@@ -40,10 +41,10 @@ class GuideDialog(QDialog):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.setWindowTitle(self.tr("User guide"))
+        self.setWindowTitle(tr("User guide"))
         self.resize(760, 700)
         self.text = QTextBrowser()
-        self.text.setAccessibleName(self.tr("User guide"))
+        self.text.setAccessibleName(tr("User guide"))
         self.text.setOpenLinks(False)
         guide = resources.files("puresignal") / "ui" / "assets" / "user-guide.md"
         self.text.setMarkdown(guide.read_text("utf-8"))
@@ -57,17 +58,17 @@ class ShortcutsDialog(QDialog):
 
     def __init__(self, actions: list[QAction], parent: QWidget | None = None):
         super().__init__(parent)
-        self.setWindowTitle(self.tr("Shortcuts"))
+        self.setWindowTitle(tr("Shortcuts"))
         self.resize(620, 640)
         rows = [
-            (self.tr("everywhere"), action.shortcut().toString(QKeySequence.SequenceFormat.NativeText), action.text())
+            (tr("everywhere"), action.shortcut().toString(QKeySequence.SequenceFormat.NativeText), action.text())
             for action in actions
             if not action.shortcut().isEmpty()
         ]
-        rows += [(self.tr(view), self.tr(keys), self.tr(what)) for view, keys, what in _ELSEWHERE]
+        rows += [(tr(view), tr(keys), tr(what)) for view, keys, what in _ELSEWHERE]
         self.table = QTableWidget(len(rows), 3)
-        self.table.setAccessibleName(self.tr("Shortcuts"))
-        self.table.setHorizontalHeaderLabels([self.tr("where"), self.tr("keys"), self.tr("action")])
+        self.table.setAccessibleName(tr("Shortcuts"))
+        self.table.setHorizontalHeaderLabels([tr("where"), tr("keys"), tr("action")])
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setShowGrid(False)
@@ -88,7 +89,7 @@ def report() -> str:
     return log_file.report(
         {
             "Qt": qVersion(),
-            "Qt binding": binding_version,
+            "Qt binding": binding_version,  # not shown
             "Display": QGuiApplication.platformName(),
             "Scale": ", ".join(f"{s.devicePixelRatio():g}" for s in QGuiApplication.screens()),
         }

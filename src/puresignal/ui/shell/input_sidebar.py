@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QButtonGroup, QLabel, QMenu, QPushButton, QSizePol
 
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import TakeRef
+from puresignal.translation import tr
 from puresignal.ui.inputs.live_cards import LiveCards
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets import text_format, theme
@@ -28,7 +29,7 @@ class Card(QPushButton):
         self.setFixedHeight(76)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(f"{ref.name}, {kind}, {detail}")
-        self.setToolTip(self.tr("{name}\n{kind}, {detail}").format(name=ref.name, kind=kind, detail=detail))
+        self.setToolTip(tr("{name}\n{kind}, {detail}").format(name=ref.name, kind=kind, detail=detail))
 
     def sizeHint(self) -> QSize:
         return QSize(WIDTH - 28, 76)
@@ -72,19 +73,19 @@ class InputSidebar(QWidget):
         self.cards: list[Card] = []
         self._made_of: object = None
         self._group = QButtonGroup(self)
-        head = QLabel(self.tr("INPUTS"))
+        head = QLabel(tr("INPUTS"))
         head.setObjectName("section")
-        self.open = QPushButton(self.tr("Open a MIDI file…"))
+        self.open = QPushButton(tr("Open a MIDI file…"))
         self.open.setToolTip(
-            self.tr("Add a take from a Standard MIDI File (Ctrl+O). You can also drop files on the window.")
+            tr("Add a take from a Standard MIDI File (Ctrl+O). You can also drop files on the window.")
         )
-        self.open.setAccessibleName(self.tr("Open a MIDI file"))
+        self.open.setAccessibleName(tr("Open a MIDI file"))
         self.open.clicked.connect(self.open_requested)
-        self.play = QPushButton(self.tr("Let the drummer play"))
-        self.play.setToolTip(self.tr("Adds a take by the simulated drummer, as set up in Inputs."))
-        self.play.setAccessibleName(self.tr("Let the simulated drummer play a take"))
+        self.play = QPushButton(tr("Let the drummer play"))
+        self.play.setToolTip(tr("Adds a take by the simulated drummer, as set up in Inputs."))
+        self.play.setAccessibleName(tr("Let the simulated drummer play a take"))
         self.play.clicked.connect(self.drummer_requested)
-        takes = QLabel(self.tr("TAKES"))
+        takes = QLabel(tr("TAKES"))
         takes.setObjectName("section")
         self._list = QVBoxLayout()
         self._list.setSpacing(8)
@@ -121,7 +122,7 @@ class InputSidebar(QWidget):
         bench = self._workbench
         for ref in reversed(bench.session.takes):
             take = bench.store[ref.ident]
-            kind = self.tr("MIDI file") if take.original is not None else self.tr("simulated")
+            kind = tr("MIDI file") if take.original is not None else tr("simulated")
             card = Card(
                 ref, kind, f"{text_format.duration(take.length)} · {text_format.counted(len(take.events), 'message')}"
             )
@@ -136,14 +137,14 @@ class InputSidebar(QWidget):
     def menu(self, ident: str) -> QMenu:
         """What can be done with a take."""
         menu = QMenu(self)
-        menu.addAction(self.tr("Show")).triggered.connect(lambda: self._choose(ident))
-        menu.addAction(self.tr("Remove from the session")).triggered.connect(lambda: self._take_out(ident))
+        menu.addAction(tr("Show")).triggered.connect(lambda: self._choose(ident))
+        menu.addAction(tr("Remove from the session")).triggered.connect(lambda: self._take_out(ident))
         return menu
 
     def _take_out(self, ident: str) -> None:
         bench = self._workbench
-        bench.do(self.tr("remove take"), edits.without_take(bench.session, ident))
+        bench.do(tr("remove take"), edits.without_take(bench.session, ident))
 
     def _choose(self, ident: str) -> None:
         bench = self._workbench
-        bench.do(self.tr("choose take"), edits.with_current(bench.session, ident))
+        bench.do(tr("choose take"), edits.with_current(bench.session, ident))

@@ -39,6 +39,7 @@ from puresignal.core.path import note_selection
 from puresignal.core.touch.computer_keyboard import PLAYABLE, Keyboard, own_map
 from puresignal.io import ports, preferences, session_file, work_folder
 from puresignal.io.preferences import SoundOut
+from puresignal.translation import mark, tr
 from puresignal.ui.inputs.inputs_view import InputsView
 from puresignal.ui.inputs.keyboard_player import KeyboardPlayer
 from puresignal.ui.inputs.live_cards import LiveCards
@@ -61,8 +62,8 @@ from puresignal.ui.widgets import text_format, theme
 
 SHORT_MS = 90
 """Milliseconds that a hit on a pad beside a row is held."""
-MIDI_FILTER = "MIDI files (*.mid *.midi *.smf *.kar *.rmi)"
-SESSION_FILTER = "Pure Signal sessions (*.puresignal)"
+MIDI_FILTER = mark("MIDI files (*.mid *.midi *.smf *.kar *.rmi)")
+SESSION_FILTER = mark("Pure Signal sessions (*.puresignal)")
 
 
 class MainWindow(QMainWindow):
@@ -184,18 +185,18 @@ class MainWindow(QMainWindow):
         self.view_buttons: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
         tips = {
-            "Inputs": self.tr("What arrives, and from where."),
-            "Mapping": self.tr("What arrives, what it means, and what leaves."),
-            "Velocity": self.tr("How hard hits arrive, and how hard they leave."),
-            "Takes": self.tr("What was played, and what was made of it."),
-            "Outputs": self.tr("Tracks, files and clips."),
+            "Inputs": tr("What arrives, and from where."),
+            "Mapping": tr("What arrives, what it means, and what leaves."),
+            "Velocity": tr("How hard hits arrive, and how hard they leave."),
+            "Takes": tr("What was played, and what was made of it."),
+            "Outputs": tr("Tracks, files and clips."),
         }
         for i, name in enumerate(self.views):
-            button = QPushButton(self.tr(name))
+            button = QPushButton(tr(name))
             button.setObjectName("view")
             button.setCheckable(True)
-            button.setToolTip(f"{tips[name]} (Ctrl+{i + 1})")
-            button.setAccessibleName(self.tr("{name} view").format(name=self.tr(name)))
+            button.setToolTip(f"{tips[name]} (Ctrl+{i + 1})")  # not shown
+            button.setAccessibleName(tr("{name} view").format(name=tr(name)))
             button.clicked.connect(lambda _=False, n=name: self.show_view(n))
             group.addButton(button)
             row.addWidget(button)
@@ -204,64 +205,66 @@ class MainWindow(QMainWindow):
         row.addStretch()
         self.tempo = QLabel()
         self.tempo.setObjectName("figure")
-        self.tempo.setToolTip(self.tr("Tempo and meter of the take, in quarter notes per minute."))
+        self.tempo.setToolTip(tr("Tempo and meter of the take, in quarter notes per minute."))
         row.addWidget(self.tempo)
         return header
 
     def _build_menus(self) -> None:
         bar = self.menuBar()
-        file = bar.addMenu(self.tr("&File"))
-        self._action(file, "New session", "Ctrl+N", self.new_session)
-        self._action(file, "Open…", "Ctrl+O", self.ask_open)
-        self.recent_menu = file.addMenu(self.tr("Recent files"))
+        file = bar.addMenu(tr("&File"))
+        self._action(file, mark("New session"), "Ctrl+N", self.new_session)
+        self._action(file, mark("Open…"), "Ctrl+O", self.ask_open)
+        self.recent_menu = file.addMenu(tr("Recent files"))
         self.recent_menu.aboutToShow.connect(self._fill_recent)
-        self.leftover_menu = file.addMenu(self.tr("Unsaved work"))
+        self.leftover_menu = file.addMenu(tr("Unsaved work"))
         self.leftover_menu.aboutToShow.connect(self._fill_leftovers)
         file.addSeparator()
-        self._action(file, "Save session", "Ctrl+S", self.save_session)
-        self._action(file, "Save session as…", "Ctrl+Shift+S", self.ask_save_session)
+        self._action(file, mark("Save session"), "Ctrl+S", self.save_session)
+        self._action(file, mark("Save session as…"), "Ctrl+Shift+S", self.ask_save_session)
         file.addSeparator()
-        self.save_midi_action = self._action(file, "Save MIDI file…", "Ctrl+E", self.ask_save_midi)
-        self.summary_action = self._action(file, "Save summary…", "Ctrl+P", self.ask_save_summary)
-        self.copy_action = self._action(file, "Copy clip as file", "Ctrl+Shift+C", self.outputs.copy)
+        self.save_midi_action = self._action(file, mark("Save MIDI file…"), "Ctrl+E", self.ask_save_midi)
+        self.summary_action = self._action(file, mark("Save summary…"), "Ctrl+P", self.ask_save_summary)
+        self.copy_action = self._action(file, mark("Copy clip as file"), "Ctrl+Shift+C", self.outputs.copy)
         file.addSeparator()
-        self._action(file, "Panic: end all notes", "Ctrl+.", self.listener.panic)
-        self._action(file, "Quit", "Ctrl+Q", self.close)
-        play = bar.addMenu(self.tr("&Play"))
-        self._action(play, "Play / stop", "Space", self.playback.toggle)
-        self._action(play, "Go to start", "Ctrl+Home", lambda: self.playback.go(0.0))
-        self._action(play, "Loop", "L", lambda: self.playback.set_looping(not self.playback.looping))
-        self._action(play, "Hear played / clean", "H", self._switch_version)
-        self._action(play, "Settings A / B", "B", self.playback.compare_settings)
-        self._action(play, "Previous take", "T", self.playback.compare_takes)
-        self._action(play, "Play the computer keyboard", "Ctrl+K", lambda: self.switch_keys(not self.player.on))
-        edit = bar.addMenu(self.tr("&Edit"))
-        self.undo_action = self._action(edit, "Undo", "Ctrl+Z", self.workbench.undo)
-        self.redo_action = self._action(edit, "Redo", "Ctrl+Shift+Z", self.workbench.redo)
-        view = bar.addMenu(self.tr("&View"))
+        self._action(file, mark("Panic: end all notes"), "Ctrl+.", self.listener.panic)
+        self._action(file, mark("Quit"), "Ctrl+Q", self.close)
+        play = bar.addMenu(tr("&Play"))
+        self._action(play, mark("Play / stop"), "Space", self.playback.toggle)
+        self._action(play, mark("Go to start"), "Ctrl+Home", lambda: self.playback.go(0.0))
+        self._action(play, mark("Loop"), "L", lambda: self.playback.set_looping(not self.playback.looping))
+        self._action(play, mark("Hear played / clean"), "H", self._switch_version)
+        self._action(play, mark("Settings A / B"), "B", self.playback.compare_settings)
+        self._action(play, mark("Previous take"), "T", self.playback.compare_takes)
+        self._action(play, mark("Play the computer keyboard"), "Ctrl+K", lambda: self.switch_keys(not self.player.on))
+        edit = bar.addMenu(tr("&Edit"))
+        self.undo_action = self._action(edit, mark("Undo"), "Ctrl+Z", self.workbench.undo)
+        self.redo_action = self._action(edit, mark("Redo"), "Ctrl+Shift+Z", self.workbench.redo)
+        view = bar.addMenu(tr("&View"))
         for i, name in enumerate(self.views):
             self._action(view, name, f"Ctrl+{i + 1}", partial(self.show_view, name))
         view.addSeparator()
         for label, show, key in (
-            ("Played", row_painter.PLAYED, "F6"), ("Clean", row_painter.CLEAN, "F7"), ("Both", row_painter.BOTH, "F8"),
-        ):  # fmt: skip
+            (mark("Played"), row_painter.PLAYED, "F6"),
+            (mark("Clean"), row_painter.CLEAN, "F7"),
+            (mark("Both"), row_painter.BOTH, "F8"),
+        ):
             self._action(view, label, key, partial(self._show_notes, show))
-        self._action(view, "Path and selected note", "F9", lambda: self.takes.fold.toggle())
+        self._action(view, mark("Path and selected note"), "F9", lambda: self.takes.fold.toggle())
         view.addSeparator()
-        self._action(view, "Next selected note", "F3", lambda: self._step(1))
-        self._action(view, "Previous selected note", "Shift+F3", lambda: self._step(-1))
+        self._action(view, mark("Next selected note"), "F3", lambda: self._step(1))
+        self._action(view, mark("Previous selected note"), "Shift+F3", lambda: self._step(-1))
         view.addSeparator()
-        self._theme_menu(view.addMenu(self.tr("Theme")))
-        help_menu = bar.addMenu(self.tr("&Help"))
-        self._action(help_menu, "User guide", "F1", self.show_guide)
-        self._action(help_menu, "Shortcuts", "Ctrl+F1", self.show_keys)
-        self._action(help_menu, "Copy report", "", self.copy_report)
+        self._theme_menu(view.addMenu(tr("Theme")))
+        help_menu = bar.addMenu(tr("&Help"))
+        self._action(help_menu, mark("User guide"), "F1", self.show_guide)
+        self._action(help_menu, mark("Shortcuts"), "Ctrl+F1", self.show_keys)
+        self._action(help_menu, mark("Copy report"), "", self.copy_report)
 
     def _theme_menu(self, menu: QMenu) -> None:
         group = QActionGroup(self)
         self.theme_actions: dict[str, QAction] = {}
-        for name, label in (("system", "As the system"), ("light", "System"), ("dim", "Dim")):
-            action = QAction(self.tr(label), self)
+        for name, label in (("system", mark("As the system")), ("light", mark("System")), ("dim", mark("Dim"))):
+            action = QAction(tr(label), self)
             action.setCheckable(True)
             action.setChecked(self.preferences.theme == name)
             action.triggered.connect(lambda _=False, n=name: self.choose_theme(n))
@@ -270,7 +273,7 @@ class MainWindow(QMainWindow):
             self.theme_actions[name] = action
 
     def _action(self, menu: QMenu, label: str, key: str, act: Callable[[], object]) -> QAction:
-        action = QAction(self.tr(label), self)
+        action = QAction(tr(label), self)
         action.setShortcut(QKeySequence(key))
         action.triggered.connect(lambda _=False: act())
         menu.addAction(action)
@@ -345,7 +348,7 @@ class MainWindow(QMainWindow):
         bench, session = self.workbench, self.workbench.session
         shown = bench.shown
         self.name.setText(session.name)
-        self.setWindowTitle(f"{session.name}{'*' if bench.unsaved else ''} – Pure Signal")
+        self.setWindowTitle(f"{session.name}{'*' if bench.unsaved else ''} – Pure Signal")  # not shown
         self.tempo.setText(
             "" if shown is None else f"{text_format.tempo(shown.take.tempo)}   {text_format.meter(shown.take.tempo)}"
         )
@@ -362,8 +365,8 @@ class MainWindow(QMainWindow):
         self.summary_action.setEnabled(shown is not None)
         self.copy_action.setEnabled(shown is not None)
         for action, word, name in (
-            (self.undo_action, self.tr("Undo"), bench.history.undo_name),
-            (self.redo_action, self.tr("Redo"), bench.history.redo_name),
+            (self.undo_action, tr("Undo"), bench.history.undo_name),
+            (self.redo_action, tr("Redo"), bench.history.redo_name),
         ):
             action.setEnabled(name is not None)
             action.setText(word if name is None else f"{word}: {name}")
@@ -375,7 +378,7 @@ class MainWindow(QMainWindow):
         if shown is not None:
             removed = shown.outcome.tally.removed()
             unmapped = sum(count for reason, count in removed.items() if reason in note_selection.UNMAPPED)
-        label = self.tr("Mapping")
+        label = tr("Mapping")
         self.view_buttons["Mapping"].setText(
             f"{label}  \N{BULLET} {text_format.count(unmapped)}" if unmapped else label
         )
@@ -416,8 +419,8 @@ class MainWindow(QMainWindow):
         return problems
 
     def ask_open(self) -> None:
-        every = f"Sessions and MIDI files (*{session_file.ENDING} *.mid *.midi *.smf *.kar *.rmi)"
-        names, _ = QFileDialog.getOpenFileNames(self, self.tr("Open"), "", f"{every};;{MIDI_FILTER}")
+        every = tr("Sessions and MIDI files (*{ending} *.mid *.midi *.smf *.kar *.rmi)", ending=session_file.ENDING)
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Open"), "", f"{every};;{MIDI_FILTER}")
         self.open_files([Path(name) for name in names])
 
     def save_session(self) -> None:
@@ -428,7 +431,7 @@ class MainWindow(QMainWindow):
 
     def ask_save_session(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, self.tr("Save session"), f"{self.workbench.session.name}{session_file.ENDING}", SESSION_FILTER
+            self, tr("Save session"), f"{self.workbench.session.name}{session_file.ENDING}", SESSION_FILTER
         )
         if name:
             path = Path(name)
@@ -443,15 +446,13 @@ class MainWindow(QMainWindow):
         else:
             self.keeper.store()
             self._remember(path)
-            self.notice.tell(self.tr("Saved: {path}").format(path=path), False)
+            self.notice.tell(tr("Saved: {path}").format(path=path), False)
 
     def ask_save_midi(self) -> None:
         shown = self.workbench.shown
         if shown is None:
             return
-        name, _ = QFileDialog.getSaveFileName(
-            self, self.tr("Save MIDI file"), f"{shown.ref.name}, clean.mid", MIDI_FILTER
-        )
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save MIDI file"), f"{shown.ref.name}, clean.mid", MIDI_FILTER)
         if name:
             path = Path(name)
             self.save_midi_to(path if path.suffix else path.with_suffix(".mid"))
@@ -463,14 +464,14 @@ class MainWindow(QMainWindow):
         except PureSignalError as error:
             self.notice.tell(str(error), True)
         else:
-            self.notice.tell(self.tr("Saved: {path}").format(path=path), False)
+            self.notice.tell(tr("Saved: {path}").format(path=path), False)
 
     def ask_save_summary(self) -> None:
         shown = self.workbench.shown
         if shown is None:
             return
         name, _ = QFileDialog.getSaveFileName(
-            self, self.tr("Save summary"), f"{shown.ref.name}, summary.html", self.tr("Web pages (*.html)")
+            self, tr("Save summary"), f"{shown.ref.name}, summary.html", tr("Web pages (*.html)")
         )
         if name:
             path = Path(name)
@@ -483,10 +484,10 @@ class MainWindow(QMainWindow):
         except PureSignalError as error:
             self.notice.tell(str(error), True)
         else:
-            self.notice.tell(self.tr("Saved: {path}").format(path=path), False)
+            self.notice.tell(tr("Saved: {path}").format(path=path), False)
 
     def _add_played(self, take: Take, kit: NoteMap) -> None:
-        self.workbench.add_take(take, kit, self.tr("play a take"))
+        self.workbench.add_take(take, kit, tr("play a take"))
 
     # Recent files, unsaved work
 
@@ -508,26 +509,26 @@ class MainWindow(QMainWindow):
             action.setEnabled(Path(name).exists())
             action.triggered.connect(lambda _=False, p=Path(name): self.open_files([p]))
         if not self.preferences.recent:
-            self.recent_menu.addAction(self.tr("none yet")).setEnabled(False)
+            self.recent_menu.addAction(tr("none yet")).setEnabled(False)
 
     def _fill_leftovers(self) -> None:
         self.leftover_menu.clear()
         found = work_folder.leftovers()
         for leftover in found:
-            action = self.leftover_menu.addAction(leftover.name or self.tr("Untitled"))
+            action = self.leftover_menu.addAction(leftover.name or tr("Untitled"))
             action.triggered.connect(lambda _=False, one=leftover: self.recover(one))
         if not found:
-            self.leftover_menu.addAction(self.tr("none")).setEnabled(False)
+            self.leftover_menu.addAction(tr("none")).setEnabled(False)
 
     def offer_leftovers(self) -> None:
         """Offer earlier unsaved work, if there is any."""
         found = work_folder.leftovers()
         if found:
-            text = self.tr("Unsaved work on “{name}” is still here.").format(name=found[0].name or self.tr("Untitled"))
+            text = tr("Unsaved work on “{name}” is still here.").format(name=found[0].name or tr("Untitled"))
             if len(found) > 1:
-                text += self.tr(" There is more under File, Unsaved work.")
-            tip = self.tr("Continues where it stopped. It also stays under File, Unsaved work.")
-            self.notice.offer(text, self.tr("Open it"), tip, lambda: self.recover(found[0]))
+                text += tr(" There is more under File, Unsaved work.")
+            tip = tr("Continues where it stopped. It also stays under File, Unsaved work.")
+            self.notice.offer(text, tr("Open it"), tip, lambda: self.recover(found[0]))
 
     def recover(self, leftover: work_folder.Leftover) -> None:
         """Continue with unsaved work."""
@@ -577,17 +578,15 @@ class MainWindow(QMainWindow):
         from puresignal.ui.shell.help_dialogs import report
 
         QGuiApplication.clipboard().setText(report())
-        self.notice.tell(
-            self.tr("A report with versions and the last lines of the log was copied to the clipboard."), False
-        )
+        self.notice.tell(tr("A report with versions and the last lines of the log was copied to the clipboard."), False)
 
     def told_bug(self, text: str) -> None:
         """Report an unexpected error; nothing is lost by it."""
         self.keeper.store()
         self.notice.offer(
-            self.tr("Unexpected error: {text}. Your work is stored.").format(text=text),
-            self.tr("Copy report"),
-            self.tr("Copies versions and the log, for sending to somebody who helps."),
+            tr("Unexpected error: {text}. Your work is stored.").format(text=text),
+            tr("Copy report"),
+            tr("Copies versions and the log, for sending to somebody who helps."),
             self.copy_report,
         )
 

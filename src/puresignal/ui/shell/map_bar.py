@@ -13,6 +13,7 @@ from puresignal.core.kit.note_map import NoteMap, check_source, renamed
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import note_map_file
+from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets.map_combo_box import MapComboBox
 
@@ -29,18 +30,18 @@ class MapBar(QWidget):
         row.setContentsMargins(20, 8, 20, 8)
         row.setSpacing(8)
         self.source = MapComboBox(check_source)
-        self.source.setAccessibleName(self.tr("Note map of the kit"))
-        self.source.setToolTip(self.tr("The notes of the kit: which note means which drum."))
+        self.source.setAccessibleName(tr("Note map of the kit"))
+        self.source.setToolTip(tr("The notes of the kit: which note means which drum."))
         self.source.chosen.connect(self.set_source)
         self.target = MapComboBox()
-        self.target.setAccessibleName(self.tr("Note map of the receiver"))
-        self.target.setToolTip(self.tr("The notes of the receiving instrument: which note plays which drum."))
+        self.target.setAccessibleName(tr("Note map of the receiver"))
+        self.target.setToolTip(tr("The notes of the receiving instrument: which note plays which drum."))
         self.target.chosen.connect(self.set_target)
         self._live = -1
         self.menus: dict[str, QMenu] = {}
         for key, label, choice, setter in (
-            ("source", self.tr("Kit map"), self.source, self.set_source),
-            ("target", self.tr("Receiver map"), self.target, self.set_target),
+            ("source", tr("Kit map"), self.source, self.set_source),
+            ("target", tr("Receiver map"), self.target, self.set_target),
         ):
             text = QLabel(label)
             text.setBuddy(choice)
@@ -52,13 +53,13 @@ class MapBar(QWidget):
         row.addStretch()
 
     def _menu_button(self, key: str, choice: MapComboBox, setter: Callable[[NoteMap], None]) -> QPushButton:
-        button = QPushButton(self.tr("Save…"))
-        button.setAccessibleName(self.tr("Save or export this map: {name}").format(name=choice.accessibleName()))
-        button.setToolTip(self.tr("Save this note map under a name, or export it to a file for others."))
+        button = QPushButton(tr("Save…"))
+        button.setAccessibleName(tr("Save or export this map: {name}").format(name=choice.accessibleName()))
+        button.setToolTip(tr("Save this note map under a name, or export it to a file for others."))
         menu = QMenu(button)
-        menu.addAction(self.tr("Save map as…")).triggered.connect(lambda: self._ask_name(choice, setter))
-        menu.addAction(self.tr("Export to a file…")).triggered.connect(lambda: self._ask_file(choice))
-        menu.addAction(self.tr("Import from a file…")).triggered.connect(choice.ask_file)
+        menu.addAction(tr("Save map as…")).triggered.connect(lambda: self._ask_name(choice, setter))
+        menu.addAction(tr("Export to a file…")).triggered.connect(lambda: self._ask_file(choice))
+        menu.addAction(tr("Import from a file…")).triggered.connect(choice.ask_file)
         button.setMenu(menu)
         self.menus[key] = menu
         choice.keep_button = button
@@ -83,14 +84,14 @@ class MapBar(QWidget):
         bench = self._workbench
         if 0 <= self._live < len(bench.session.inputs):
             inputs = with_input(bench.session.inputs, self._live, source=note_map)
-            bench.do(self.tr("choose kit map"), edits.with_inputs(bench.session, inputs))
+            bench.do(tr("choose kit map"), edits.with_inputs(bench.session, inputs))
         elif bench.session.current is not None:
             edit = edits.with_source(bench.session, bench.session.current, note_map)
-            bench.do(self.tr("choose kit map"), edit)
+            bench.do(tr("choose kit map"), edit)
 
     def set_target(self, note_map: NoteMap) -> None:
         bench = self._workbench
-        bench.do(self.tr("choose receiver map"), edits.with_target(bench.session, note_map))
+        bench.do(tr("choose receiver map"), edits.with_target(bench.session, note_map))
 
     def keep(self, choice: MapComboBox, setter: Callable[[NoteMap], None], name: str) -> None:
         """Save the map in use under a name, among the player's own."""
@@ -105,7 +106,7 @@ class MapBar(QWidget):
         setter(note_map)
         choice.show_map(note_map, anew=True)
         self._workbench.message_shown.emit(
-            self.tr("Saved: {name}. It is now in the lists of maps.").format(name=note_map.name), False
+            tr("Saved: {name}. It is now in the lists of maps.").format(name=note_map.name), False
         )
 
     def write(self, choice: MapComboBox, path: Path) -> None:
@@ -117,14 +118,12 @@ class MapBar(QWidget):
         except PureSignalError as error:
             self._workbench.message_shown.emit(str(error), True)
         else:
-            self._workbench.message_shown.emit(self.tr("Saved: {path}").format(path=path), False)
+            self._workbench.message_shown.emit(tr("Saved: {path}").format(path=path), False)
 
     def _ask_name(self, choice: MapComboBox, setter: Callable[[NoteMap], None]) -> None:
         if choice.now is None:
             return
-        name, chosen = QInputDialog.getText(
-            self, self.tr("Save map as"), self.tr("Name of the note map"), text=choice.now.name
-        )
+        name, chosen = QInputDialog.getText(self, tr("Save map as"), tr("Name of the note map"), text=choice.now.name)
         if chosen and name.strip():
             self.keep(choice, setter, name)
 
@@ -132,7 +131,7 @@ class MapBar(QWidget):
         if choice.now is None:
             return
         name, _ = QFileDialog.getSaveFileName(
-            self, self.tr("Export note map"), f"{choice.now.name}.json", self.tr("Note maps (*.json)")
+            self, tr("Export note map"), f"{choice.now.name}.json", tr("Note maps (*.json)")
         )
         if name:
             self.write(choice, Path(name) if Path(name).suffix else Path(f"{name}.json"))

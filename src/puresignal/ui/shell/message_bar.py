@@ -7,6 +7,8 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
+from puresignal.translation import tr
+
 
 class MessageBar(QFrame):
     """Hidden while there is no message."""
@@ -19,9 +21,9 @@ class MessageBar(QFrame):
         self.act = QPushButton()
         self.act.clicked.connect(self._do)
         self._doing: Callable[[], None] | None = None
-        self.away = QPushButton(self.tr("Dismiss"))
-        self.away.setToolTip(self.tr("Hide this message."))
-        self.away.setAccessibleName(self.tr("Dismiss the message"))
+        self.away = QPushButton(tr("Dismiss"))
+        self.away.setToolTip(tr("Hide this message."))
+        self.away.setAccessibleName(tr("Dismiss the message"))
         self.away.clicked.connect(self.hide)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 8, 14, 8)

@@ -56,7 +56,7 @@ def _live(app: QApplication, window: MainWindow, folder: Path) -> Iterator[Path]
     inputs.play_device(ports.KEYBOARD, True)
     bench = window.workbench
     heard = with_input(bench.session.inputs, 0, output=ports.RECEIVER)
-    bench.do("choose destination", edits.with_inputs(bench.session, heard))
+    bench.do("choose destination", edits.with_inputs(bench.session, heard))  # not shown
     inputs.pages.setCurrentWidget(inputs.messages)
     window.show_view("Inputs")
     _wait(app, LISTEN_SECONDS)

@@ -6,17 +6,18 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from puresignal.core.path.tally import REASON_WORDS, Action, Reason, Tally
+from puresignal.translation import mark, tr
 from puresignal.ui.widgets import text_format
 
 _TOLD = {
-    Reason.UNMAPPED: "Hits on notes that are not in the kit's map.",
-    Reason.NO_TARGET: "Hits on drums that the receiver does not have.",
-    Reason.DOUBLE: "False second hits that a pad sent for one stroke.",
-    Reason.TOO_SOFT: "Hits softer than their drum's threshold.",
-    Reason.CROSSTALK: "Notes of pads that a hard hit beside them has shaken.",
-    Reason.PLAYER: "Hits that you removed.",
-    Reason.ALSO: "Further notes sent for one hit.",
-    Reason.SAME_MOMENT: "Hits on the same note at the same moment.",
+    Reason.UNMAPPED: mark("Hits on notes that are not in the kit's map."),
+    Reason.NO_TARGET: mark("Hits on drums that the receiver does not have."),
+    Reason.DOUBLE: mark("False second hits that a pad sent for one stroke."),
+    Reason.TOO_SOFT: mark("Hits softer than their drum's threshold."),
+    Reason.CROSSTALK: mark("Notes of pads that a hard hit beside them has shaken."),
+    Reason.PLAYER: mark("Hits that you removed."),
+    Reason.ALSO: mark("Further notes sent for one hit."),
+    Reason.SAME_MOMENT: mark("Hits on the same note at the same moment."),
 }
 
 
@@ -32,7 +33,7 @@ class TallyBar(QWidget):
         super().__init__(parent)
         self.setObjectName("strip")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setAccessibleName(self.tr("Tally"))
+        self.setAccessibleName(tr("Tally"))
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(16, 6, 16, 6)
         self._row.setSpacing(4)
@@ -57,7 +58,7 @@ class TallyBar(QWidget):
                 widget.deleteLater()
         self.figures = {}
         if tally is None:
-            self._add_text(self.tr("Every note is accounted for here."), "faint")
+            self._add_text(tr("Every note is accounted for here."), "faint")
             self._row.addStretch()
             return
         for key, (word, count, tip) in wanted.items():
@@ -77,15 +78,15 @@ class TallyBar(QWidget):
     def _wanted(self, tally: Tally, doubtful: int) -> dict[tuple[int, int], tuple[str, int, str]]:
         """Word, count and meaning of each figure, in order."""
         figures = {
-            (-1, -2): (self.tr("in"), tally.arrived, self.tr("Notes that arrived.")),
-            (-1, -3): (self.tr("out"), tally.left, self.tr("Notes that leave.")),
+            (-1, -2): (tr("in"), tally.arrived, tr("Notes that arrived.")),
+            (-1, -3): (tr("out"), tally.left, tr("Notes that leave.")),
         }
         for action, counts in ((Action.REMOVED, tally.removed()), (Action.ADDED, tally.added())):
             for reason, count in counts.items():
-                figures[int(action), int(reason)] = (self.tr(REASON_WORDS[reason]), count, self.tr(_TOLD[reason]))
+                figures[int(action), int(reason)] = (tr(REASON_WORDS[reason]), count, tr(_TOLD[reason]))
         if doubtful:
-            tip = self.tr("Hits that were kept or removed only narrowly.")
-            figures[-1, -4] = (self.tr("doubtful"), doubtful, tip)
+            tip = tr("Hits that were kept or removed only narrowly.")
+            figures[-1, -4] = (tr("doubtful"), doubtful, tip)
         return figures
 
     @staticmethod
@@ -104,7 +105,7 @@ class TallyBar(QWidget):
         button.setObjectName("tally")
         button.setFont(self.font())
         button.setCheckable(True)
-        button.setToolTip(f"{tip} {self.tr('Press to point at them.')}")
+        button.setToolTip(f"{tip} {tr('Press to point at them.')}")
         button.clicked.connect(lambda on: self._press(key, on))
         self.figures[key] = button
         self._row.addWidget(button)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QS
 from puresignal.core.diagnosis.monitoring import lines
 from puresignal.core.session import session as edits
 from puresignal.core.session.sound_settings import SoundSettings
+from puresignal.translation import tr
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.playback import CLEAN, PLAYED, Playback
 from puresignal.ui.state.workbench import Workbench
@@ -34,26 +35,26 @@ class TransportBar(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 6, 14, 6)
         row.setSpacing(6)
-        self.start = self._button(self.tr("To start"), self.tr("Go to the start (Home in Takes)."))
+        self.start = self._button(tr("To start"), tr("Go to the start (Home in Takes)."))
         self.start.clicked.connect(lambda: playback.go(0.0))
-        self.play = self._button(self.tr("Play"), self.tr("Play from the position line; press again to stop (Space)."))
+        self.play = self._button(tr("Play"), tr("Play from the position line; press again to stop (Space)."))
         self.play.setCheckable(True)
         self.play.setMinimumWidth(66)
         self.play.clicked.connect(lambda _: playback.toggle())
         self.loop = self._button(
-            self.tr("Loop"), self.tr("Repeat the range selected on the ruler of Takes, or the whole take (L).")
+            tr("Loop"), tr("Repeat the range selected on the ruler of Takes, or the whole take (L).")
         )
         self.loop.setCheckable(True)
         self.loop.clicked.connect(playback.set_looping)
         self.place = QLabel()
         self.place.setObjectName("figure")
         self.place.setMinimumWidth(170)
-        self.place.setToolTip(self.tr("Position: bar and beat, minutes and seconds."))
+        self.place.setToolTip(tr("Position: bar and beat, minutes and seconds."))
         self.versions: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
         for name, label, tip in (
-            (PLAYED, self.tr("Hear played"), self.tr("Play every hit as it was played, faults included (H switches).")),
-            (CLEAN, self.tr("Hear clean"), self.tr("Play the clean result (H switches).")),
+            (PLAYED, tr("Hear played"), tr("Play every hit as it was played, faults included (H switches).")),
+            (CLEAN, tr("Hear clean"), tr("Play the clean result (H switches).")),
         ):
             button = self._button(label, tip)
             button.setCheckable(True)
@@ -62,31 +63,29 @@ class TransportBar(QWidget):
             self.versions[name] = button
         self.versions[CLEAN].setChecked(True)
         self.compare = self._button(
-            self.tr("A/B"),
-            self.tr(
-                "The first press stores these settings of the path as the other side; after that it swaps the two (B)."
-            ),
+            tr("A/B"),
+            tr("The first press stores these settings of the path as the other side; after that it swaps the two (B)."),
         )
         self.compare.clicked.connect(lambda _: playback.compare_settings())
         self.keys = self._button(
-            self.tr("Keyboard"), self.tr("Play the computer keyboard (Ctrl+K). Inputs shows what each key plays.")
+            tr("Keyboard"), tr("Play the computer keyboard (Ctrl+K). Inputs shows what each key plays.")
         )
         self.keys.setCheckable(True)
         self.keys.clicked.connect(self.keys_switched)
         self.level = QSlider(Qt.Orientation.Horizontal)
         self.level.setRange(0, 100)
         self.level.setFixedWidth(96)
-        self.level.setAccessibleName(self.tr("Level of the built-in sound"))
-        self.level.setToolTip(self.tr("Level of the built-in sound. It changes no note."))
+        self.level.setAccessibleName(tr("Level of the built-in sound"))
+        self.level.setToolTip(tr("Level of the built-in sound. It changes no note."))
         self.level.valueChanged.connect(self._set_level)
-        self.what = self._button(self.tr("Monitoring"), "")
+        self.what = self._button(tr("Monitoring"), "")
         self.what.clicked.connect(self.monitoring_requested)
         self.says = QLabel()
         self.says.setObjectName("faint")
         for widget in (self.start, self.play, self.loop, self.place, *self.versions.values(), self.compare):
             row.addWidget(widget)
         row.addStretch()
-        for widget in (self.what, self.keys, QLabel(self.tr("Sound")), self.level, self.says):
+        for widget in (self.what, self.keys, QLabel(tr("Sound")), self.level, self.says):
             row.addWidget(widget)
         playback.moved.connect(self._show_place)
         playback.changed.connect(self.show_state)
@@ -105,11 +104,11 @@ class TransportBar(QWidget):
         """Update buttons and position."""
         playback, shown = self._playback, self._workbench.shown
         self.play.setChecked(playback.playing)
-        self.play.setText(self.tr("Stop") if playback.playing else self.tr("Play"))
+        self.play.setText(tr("Stop") if playback.playing else tr("Play"))
         self.play.setEnabled(shown is not None)
         self.loop.setChecked(playback.looping)
         self.versions[playback.version].setChecked(True)
-        self.compare.setText(self.tr("A/B") if playback.other_path is None else self.tr("A ⇄ B"))
+        self.compare.setText(tr("A/B") if playback.other_path is None else tr("A ⇄ B"))
         level = round(100 * self._workbench.session.sound.level)
         if self.level.value() != level:
             self.level.blockSignals(True)
@@ -138,7 +137,7 @@ class TransportBar(QWidget):
         bench = self._workbench
         sound: SoundSettings = bench.session.sound
         session = edits.with_sound(bench.session, replace(sound, level=value / 100))
-        bench.do(self.tr("set sound level"), session, "level")
+        bench.do(tr("set sound level"), session, "level")
 
     def _show_sound(self, state: dict[str, Any]) -> None:
         """Show the sound output and its delay, or why it is silent."""
@@ -146,12 +145,12 @@ class TransportBar(QWidget):
             self.says.setText("")
             self.says.setToolTip("")
         elif state["system"]:
-            self.says.setText(self.tr("{system}, {ms:.0f} ms").format(system=state["system"], ms=1000 * state["delay"]))
+            self.says.setText(tr("{system}, {ms:.0f} ms").format(system=state["system"], ms=1000 * state["delay"]))
             self.says.setToolTip(
-                self.tr("{rate} Hz, {block} frames; {load:.0f} % load; {n} dropouts.").format(
+                tr("{rate} Hz, {block} frames; {load:.0f} % load; {n} dropouts.").format(
                     rate=state["rate"], block=state["block"], load=100 * state["load"], n=state["underruns"]
                 )
             )
         else:
-            self.says.setText(self.tr("silent: no sound device"))
+            self.says.setText(tr("silent: no sound device"))
             self.says.setToolTip(state["why"])

@@ -28,6 +28,7 @@ from puresignal.engine.ring import Reader, Record
 from puresignal.engine.router_config import ALL_INPUTS, LiveTrack, RouterConfig
 from puresignal.io import jack_ports, journal, note_map_file, ports, xdg_folders
 from puresignal.io.preferences import SoundOut
+from puresignal.translation import tr
 from puresignal.ui.state.workbench import Shown, Workbench
 
 LOOK_MS = 25
@@ -141,9 +142,7 @@ class LiveSession(QObject):
         self.stop()
         session = self._workbench.session
         if not any(one.port for one in session.inputs):
-            raise PureSignalError(
-                self.tr("No port is chosen"), self.tr("Live inputs"), self.tr("Choose a port to listen to.")
-            )
+            raise PureSignalError(tr("No port is chosen"), tr("Live inputs"), tr("Choose a port to listen to."))
         self._messages, self._notes, self._last = {}, {}, None
         self._recent.clear()
         self._said = ""
@@ -294,7 +293,7 @@ class LiveSession(QObject):
         rows = [r for r in self._recent if number in self._listeners(r)]
         if not rows:
             return None
-        take = self._take_of(rows, "live", self.tr("Live"), number, rows[0].at)
+        take = self._take_of(rows, "live", tr("Live"), number, rows[0].at)
         return self._workbench.work_out_apart(take, self._inputs[number].source)
 
     # Diagnosis
@@ -363,7 +362,7 @@ class LiveSession(QObject):
         inputs = self._workbench.session.inputs
         source = inputs[number].source if number < len(inputs) else None
         self.learning_of = number
-        self.learning = MapLearning(source or NoteMap(self.tr("My kit"), ())) if on and self.listening else None
+        self.learning = MapLearning(source or NoteMap(tr("My kit"), ())) if on and self.listening else None
         self.pad_queried.emit(self.learning)
 
     def choose(self, articulation: str) -> None:
@@ -377,7 +376,7 @@ class LiveSession(QObject):
         if learning.note_map is not before.note_map:
             bench = self._workbench
             inputs = with_input(bench.session.inputs, self.learning_of, source=learning.note_map)
-            bench.do(self.tr("learn kit"), edits.with_inputs(bench.session, inputs), "learn kit")
+            bench.do(tr("learn kit"), edits.with_inputs(bench.session, inputs), "learn kit")  # not shown
         if (learning.waiting, learning.note_map) != (before.waiting, before.note_map):
             self.pad_queried.emit(learning)
 
@@ -406,7 +405,7 @@ class LiveSession(QObject):
             rows = [r for r in records if number in self._listeners(r)]
             if not any(r.data and r.data[0] < 0xF0 for r in rows) and len(armed) > 1:
                 continue
-            name = self.tr("Recorded, take {n}").format(n=len(session.takes) + len(made) + 1)
+            name = tr("Recorded, take {n}").format(n=len(session.takes) + len(made) + 1)
             try:
                 take = self._take_of(rows, bench.store.free_ident(len(made)), name, number, begin)
             except PureSignalError as error:
@@ -416,10 +415,10 @@ class LiveSession(QObject):
             made.append((take, self._inputs[number].source))
         if not made:
             bench.end_preview()
-            why = self.tr("Nothing has arrived at an armed input.") if armed else self.tr("No input is armed.")
+            why = tr("Nothing has arrived at an armed input.") if armed else tr("No input is armed.")
             self.status_changed.emit(why, False)
             return
-        bench.add_takes(made, self.tr("record take"))
+        bench.add_takes(made, tr("record take"))
 
     def _take_of(self, records: list[Record], ident: str, name: str, number: int, begin: float) -> Take:
         """A take of one input's messages. Takes of one recording share their start."""
@@ -439,7 +438,7 @@ class LiveSession(QObject):
             return
         number = recent[-1]
         rows = [r for r in self._taken if number in self._listeners(r)]
-        take = self._take_of(rows, "capture", self.tr("Recording"), number, self._taken[0].at)
+        take = self._take_of(rows, "capture", tr("Recording"), number, self._taken[0].at)
         self._workbench.preview(take, self._inputs[number].source)
 
     # Reports of the router
@@ -465,7 +464,7 @@ class LiveSession(QObject):
         if router.restarts != self._restarts:
             self._restarts = router.restarts
             self._said = ""
-            self.status_changed.emit(self.tr("The router died and was restarted. Nothing was left sounding."), False)
+            self.status_changed.emit(tr("The router died and was restarted. Nothing was left sounding."), False)
         if state is not None:
             self.state = state
             self._say(state)
@@ -515,15 +514,15 @@ class LiveSession(QObject):
         absent = [name for name, found in named if not found]
         well = False
         if state["loops"]:
-            text = self.tr(
-                "Loop detected: our output comes back in through {port}. What comes back is dropped."
-            ).format(port=self._setup.inputs[state["loops"][0]])
+            text = tr("Loop detected: our output comes back in through {port}. What comes back is dropped.").format(
+                port=self._setup.inputs[state["loops"][0]]
+            )
         elif absent and not state["server"]:
-            text = self.tr("There is no JACK server. Start it; the program will connect by itself.")
+            text = tr("There is no JACK server. Start it; the program will connect by itself.")
         elif absent:
-            text = self.tr("{port} is unavailable; it will connect when it appears.").format(port=absent[0])
+            text = tr("{port} is unavailable; it will connect when it appears.").format(port=absent[0])
         else:
-            text, well = self.tr("Live"), True
+            text, well = tr("Live"), True
         # An unchanged status is not repeated: it would hide a later message.
         if text != self._said:
             self._said = text
@@ -537,5 +536,5 @@ class LiveSession(QObject):
                 context = self._contexts[number]
                 name = context.articulation_of(channel, data[1])
                 unmapped = name is None and bool(context.mapped_channels[channel])
-                words = spoken(name) if name else self.tr("note {note}").format(note=data[1])
+                words = spoken(name) if name else tr("note {note}").format(note=data[1])
                 self.hit_received.emit(number, words, data[2], unmapped)

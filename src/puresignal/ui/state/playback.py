@@ -9,6 +9,7 @@ from puresignal.core.export.playback_events import outputs_of, score
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, make_context, run, with_faults, with_unmapped
 from puresignal.core.session import session as edits
 from puresignal.io import ports
+from puresignal.translation import tr
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.workbench import Shown, Workbench
 
@@ -149,7 +150,7 @@ class Playback(QObject):
             return
         bench = self._workbench
         now, self.other_path = bench.session.path, self.other_path
-        bench.do(self.tr("compare settings"), edits.with_path(bench.session, self.other_path))
+        bench.do(tr("compare settings"), edits.with_path(bench.session, self.other_path))
         self.other_path = now
         self.changed.emit()
 
@@ -157,7 +158,7 @@ class Playback(QObject):
         """Play the previously shown take in place of this one, at the same position."""
         bench = self._workbench
         if self._before is not None and bench.session.take(self._before) is not None:
-            bench.do(self.tr("choose take"), edits.with_current(bench.session, self._before))
+            bench.do(tr("choose take"), edits.with_current(bench.session, self._before))
 
     # Following changes
 

@@ -26,6 +26,7 @@ from puresignal.core.session.session import Session, TakeRef
 from puresignal.core.session.take_store import TakeStore
 from puresignal.core.session.track_settings import Delivery
 from puresignal.io import file_access, midi_writer, note_map_file, ports, session_file, work_folder
+from puresignal.translation import tr
 
 
 @dataclass(frozen=True, eq=False)
@@ -147,7 +148,7 @@ class Workbench(QObject):
         Raises FileAccessError or BadFileError; the session is then unchanged
         """
         take = clean.open_take(path, self.store.free_ident())
-        self.add_take(take, self.likely_map(take), self.tr("open {name}").format(name=path.name))
+        self.add_take(take, self.likely_map(take), tr("open {name}").format(name=path.name))
 
     def likely_map(self, take: Take) -> NoteMap:
         """The map that explains a take best; the current take's if none does better."""
@@ -171,7 +172,7 @@ class Workbench(QObject):
         lock = work_folder.session_lock(path)
         notice = opened.notice
         if not self._holds(lock) and not lock.take():
-            notice = self.tr(
+            notice = tr(
                 "{name} is open in another window. You can look at it here; save under another name to keep changes."
             ).format(name=path.name)
         self.show_session(opened.session, opened.takes, path)
@@ -217,12 +218,12 @@ class Workbench(QObject):
         Raises FileAccessError if the system refuses; the previous file is unharmed
         """
         if self.read_only is not None and self.file is not None and path == self.file:
-            raise FileAccessError("This session is read-only here", str(path), "Save under another name.")
+            raise FileAccessError(tr("This session is read-only here"), str(path), tr("Save under another name."))
         if self.session.name == Session().name:
-            self.do(self.tr("rename session"), edits.with_name(self.session, path.stem))
+            self.do(tr("rename session"), edits.with_name(self.session, path.stem))
         lock = work_folder.session_lock(path)
         if not self._holds(lock) and not lock.take():
-            raise FileAccessError("Another window has this session open", str(path), "Save under another name.")
+            raise FileAccessError(tr("Another window has this session open"), str(path), tr("Save under another name."))
         try:
             session_file.write(path, self.session, self.takes())
         except FileAccessError:

@@ -17,6 +17,7 @@ from puresignal.core.path.settings_json import setting_range
 from puresignal.core.path.tally import Reason, Stage
 from puresignal.core.path.thin import Thin
 from puresignal.core.session import session as edits
+from puresignal.translation import mark, tr
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
@@ -49,10 +50,8 @@ class StageBox(QFrame):
         head.setObjectName("stageName")
         self.figure = QPushButton("–")
         self.figure.setObjectName("tally")
-        self.figure.setToolTip(
-            self.tr("How many notes of this take this stage changed or removed. Press to select them.")
-        )
-        self.figure.setAccessibleName(self.tr("{title}: select its notes").format(title=title))
+        self.figure.setToolTip(tr("How many notes of this take this stage changed or removed. Press to select them."))
+        self.figure.setAccessibleName(tr("{title}: select its notes").format(title=title))
         self.figure.clicked.connect(self.counted)
         top = QHBoxLayout()
         top.addWidget(head, 1)
@@ -84,7 +83,7 @@ class PathPanel(QWidget):
         self._workbench = workbench
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        head = QLabel(self.tr("PATH"))
+        head = QLabel(tr("PATH"))
         head.setObjectName("section")
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 10, 0, 6)
@@ -98,86 +97,87 @@ class PathPanel(QWidget):
 
         identify = self._stage(
             Stage.IDENTIFY,
-            "Drop unmapped notes",
-            "When off, notes that are not in the kit's map pass through unchanged.",
+            mark("Drop unmapped notes"),
+            mark("When off, notes that are not in the kit's map pass through unchanged."),
             True,
         )
         identify.switched.connect(
-            lambda on: self._do(self.tr("drop unmapped notes"), lambda p: with_unmapped(p, "drop" if on else "keep"))
+            lambda on: self._do(tr("drop unmapped notes"), lambda p: with_unmapped(p, "drop" if on else "keep"))
         )
         doubles = self._stage(
             Stage.DOUBLES,
-            "Remove double triggers",
-            "Removes the weak second hit that a pad sends for one stroke.",
+            mark("Remove double triggers"),
+            mark("Removes the weak second hit that a pad sends for one stroke."),
             True,
         )
         doubles.switched.connect(
-            lambda on: self._do(
-                self.tr("remove double triggers"), lambda p: replace(p, doubles=replace(p.doubles, on=on))
-            )
+            lambda on: self._do(tr("remove double triggers"), lambda p: replace(p, doubles=replace(p.doubles, on=on)))
         )
         self.window_ms = self._knob(
-            doubles, "doubles", "window_ms", "Window", "ms", Doubles().window_ms,
-            "A second hit later than this after the first is kept.", 1.0, 120.0,
+            doubles, "doubles", "window_ms", mark("Window"), "ms", Doubles().window_ms,
+            mark("A second hit later than this after the first is kept."), 1.0, 120.0,
         )  # fmt: skip
         self.ratio = self._knob(
-            doubles, "doubles", "ratio", "Softer than", "%", Doubles().ratio,
-            "A second hit with at least this fraction of the first one's velocity is kept.", 0.01, 1.0,
+            doubles, "doubles", "ratio", mark("Softer than"), "%", Doubles().ratio,
+            mark("A second hit with at least this fraction of the first one's velocity is kept."), 0.01, 1.0,
         )  # fmt: skip
         crosstalk = self._stage(
             Stage.CROSSTALK,
-            "Remove crosstalk",
-            "Removes the weak note of a pad that a hard hit beside it has shaken.",
+            mark("Remove crosstalk"),
+            mark("Removes the weak note of a pad that a hard hit beside it has shaken."),
             True,
         )
         crosstalk.switched.connect(
-            lambda on: self._do(
-                self.tr("remove crosstalk"), lambda p: replace(p, crosstalk=replace(p.crosstalk, on=on))
-            )
+            lambda on: self._do(tr("remove crosstalk"), lambda p: replace(p, crosstalk=replace(p.crosstalk, on=on)))
         )
         self.min_confidence = self._knob(
-            crosstalk, "crosstalk", "min_confidence", "Minimum confidence", "%", Crosstalk().min_confidence,
-            "Confidence that a note is crosstalk, above which it is removed. Higher keeps more.", 0.01, 1.0,
+            crosstalk, "crosstalk", "min_confidence", mark("Minimum confidence"), "%", Crosstalk().min_confidence,
+            mark("Confidence that a note is crosstalk, above which it is removed. Higher keeps more."), 0.01, 1.0,
         )  # fmt: skip
         self.live_ms = self._knob(
-            crosstalk, "crosstalk", "live_ms", "Live look-ahead", "ms", Crosstalk().live_ms,
-            "Delays live output by this time, so that notes a shaken pad sends before the hit can be removed too. "
-            "Takes always look ahead.", 1.0, 8.0,
+            crosstalk, "crosstalk", "live_ms", mark("Live look-ahead"), "ms", Crosstalk().live_ms,
+            mark(
+"Delays live output by this time, so that notes a shaken pad sends before the hit can be removed too. "
+            "Takes always look ahead."
+), 1.0, 8.0,
         )  # fmt: skip
-        self.learn = QPushButton(self.tr("Learn from this take"))
-        self.learn.setAccessibleName(self.tr("Learn the kit's pads from this take"))
-        self.learn.setToolTip(
-            self.tr("Learns how loud each pad is played and how much it is shaken, for playing live.")
-        )
+        self.learn = QPushButton(tr("Learn from this take"))
+        self.learn.setAccessibleName(tr("Learn the kit's pads from this take"))
+        self.learn.setToolTip(tr("Learns how loud each pad is played and how much it is shaken, for playing live."))
         self.learn.clicked.connect(self._learn)
         crosstalk.column.addWidget(self.learn)
-        ends = self._stage(Stage.ENDS, "Repair note ends", "Gives a length to notes that have none or never end.", True)
+        ends = self._stage(
+            Stage.ENDS, mark("Repair note ends"), mark("Gives a length to notes that have none or never end."), True
+        )
         ends.switched.connect(
-            lambda on: self._do(self.tr("repair note ends"), lambda p: replace(p, ends=replace(p.ends, repair=on)))
+            lambda on: self._do(tr("repair note ends"), lambda p: replace(p, ends=replace(p.ends, repair=on)))
         )
         self.given_ms = self._knob(
-            ends, "ends", "given_ms", "Default length", "ms", Ends().given_ms,
-            "Length given to a note without one.", 1.0, 200.0,
+            ends, "ends", "given_ms", mark("Default length"), "ms", Ends().given_ms,
+            mark("Length given to a note without one."), 1.0, 200.0,
         )  # fmt: skip
-        self._stage(Stage.TARGET, "Map to receiver", "Each drum goes to the note that the receiver expects.", False)
-        self._stage(Stage.TIDY, "End overlaps", "A note struck again while it sounds ends there.", False)
+        self._stage(
+            Stage.TARGET, mark("Map to receiver"), mark("Each drum goes to the note that the receiver expects."), False
+        )
+        self._stage(Stage.TIDY, mark("End overlaps"), mark("A note struck again while it sounds ends there."), False)
         thin = self._stage(
-            Stage.THIN, "Thin controllers",
-            "Reduces floods of pedal, wheel or pressure messages to as many as can be heard; the last always stays.",
+            Stage.THIN,
+            mark("Thin controllers"),
+            mark("Reduces floods of controller messages to as many as can be heard; the last one always stays."),
             True,
-        )  # fmt: skip
+        )
         # Notes pass it untouched, so a figure would say nothing.
         thin.figure.hide()
         thin.switched.connect(
-            lambda on: self._do(self.tr("thin controllers"), lambda p: replace(p, thin=replace(p.thin, on=on)))
+            lambda on: self._do(tr("thin controllers"), lambda p: replace(p, thin=replace(p.thin, on=on)))
         )
         self.every_ms = self._knob(
-            thin, "thin", "every_ms", "Interval", "ms", Thin().every_ms,
-            "Least time between messages of one controller.", 1.0, 50.0,
+            thin, "thin", "every_ms", mark("Interval"), "ms", Thin().every_ms,
+            mark("Least time between messages of one controller."), 1.0, 50.0,
         )  # fmt: skip
 
     def _stage(self, stage: Stage, title: str, tip: str, switch: bool) -> StageBox:
-        box = StageBox(self.tr(title), self.tr(tip), switch)
+        box = StageBox(tr(title), tr(tip), switch)
         box.counted.connect(lambda: self.notes_requested.emit(int(stage)))
         self.boxes[stage] = box
         self.column.addWidget(box)
@@ -196,8 +196,8 @@ class PathPanel(QWidget):
         most: float,
     ) -> LabelledSlider:
         low, high = setting_range(stage, key)
-        knob = LabelledSlider(self.tr(label), unit, low, min(high, most), default, self.tr(tip), step)
-        name = self.tr("set {setting}").format(setting=self.tr(label).lower())
+        knob = LabelledSlider(tr(label), unit, low, min(high, most), default, tr(tip), step)
+        name = tr("set {setting}").format(setting=tr(label).lower())
         knob.moved.connect(
             lambda value, gesture: self._do(
                 name, lambda p: replace(p, **{stage: replace(getattr(p, stage), **{key: value})}), gesture
@@ -216,7 +216,7 @@ class PathPanel(QWidget):
         if shown is None:
             return
         found = lesson(shown.take, bench.session.path, shown.context, shown.outcome.input_notes)
-        text = self.tr(
+        text = tr(
             "Learnt {pads} and {pairs} that shake each other. Played live, this take would lose {before} to crosstalk "
             "removal as it is, and {after} with this model; looking 4 ms ahead {ahead}, 8 ms ahead {far}."
         ).format(
@@ -231,11 +231,9 @@ class PathPanel(QWidget):
         def use() -> None:
             latest = bench.session.path
             changed = replace(latest, crosstalk=replace(latest.crosstalk, kit_model=found.kit_model))
-            bench.do(self.tr("learn from a take"), edits.with_path(bench.session, changed))
+            bench.do(tr("learn from a take"), edits.with_path(bench.session, changed))
 
-        self.suggestion_made.emit(
-            text, self.tr("Use it"), self.tr("Used from now on for playing live. Undo goes back."), use
-        )
+        self.suggestion_made.emit(text, tr("Use it"), tr("Used from now on for playing live. Undo goes back."), use)
 
     def show_take(self, shown: Shown | None) -> None:
         """Show the settings, and what each stage did in the take."""

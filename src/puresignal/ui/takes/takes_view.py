@@ -21,6 +21,7 @@ from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.tally import REASON_WORDS, Action, Reason, Stage
 from puresignal.core.session import session as edits
+from puresignal.translation import mark, tr
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.takes import row_painter
 from puresignal.ui.takes.path_panel import PathPanel
@@ -57,8 +58,8 @@ class TakesView(QWidget):
         self.timeline.menu_requested.connect(lambda at: self.menu().exec(at))
         self.said = QLabel()
         self.said.setObjectName("faint")
-        self.said.setAccessibleName(self.tr("Under the pointer"))
-        self.empty = QLabel(self.tr("No take yet. Open a MIDI file, or let the simulated drummer play one."))
+        self.said.setAccessibleName(tr("Under the pointer"))
+        self.empty = QLabel(tr("No take yet. Open a MIDI file, or let the simulated drummer play one."))
         self.empty.setObjectName("faint")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.path = PathPanel(workbench)
@@ -106,9 +107,13 @@ class TakesView(QWidget):
         self.show_group = QButtonGroup(self)
         self.show_buttons: dict[str, QPushButton] = {}
         for name, label, tip in (
-            (row_painter.PLAYED, "Played", "Show every hit as played, in outline (F6)."),
-            (row_painter.CLEAN, "Clean", "Show the hits that leave, solid (F7)."),
-            (row_painter.BOTH, "Both", "Show the result solid, and removed hits as struck-through outlines (F8)."),
+            (row_painter.PLAYED, mark("Played"), mark("Show every hit as played, in outline (F6).")),
+            (row_painter.CLEAN, mark("Clean"), mark("Show the hits that leave, solid (F7).")),
+            (
+                row_painter.BOTH,
+                mark("Both"),
+                mark("Show the result solid, and removed hits as struck-through outlines (F8)."),
+            ),
         ):
             button = self._button(label, label, tip)
             button.setCheckable(True)
@@ -117,36 +122,38 @@ class TakesView(QWidget):
             self.show_buttons[name] = button
             row.addWidget(button)
         self.show_buttons[row_painter.BOTH].setChecked(True)
-        self.all_rows = QCheckBox(self.tr("all rows"))
-        self.all_rows.setToolTip(self.tr("Also show rows of the kit on which nothing was played."))
-        self.all_rows.setAccessibleName(self.tr("Show all rows of the kit"))
+        self.all_rows = QCheckBox(tr("all rows"))
+        self.all_rows.setToolTip(tr("Also show rows of the kit on which nothing was played."))
+        self.all_rows.setAccessibleName(tr("Show all rows of the kit"))
         self.all_rows.toggled.connect(lambda _: self._draw(False))
         row.addWidget(self.all_rows)
         row.addStretch()
         doubtful = self._button(
-            "Doubtful",
-            "Next doubtful note",
-            "Go to the next hit that was kept or removed only narrowly (D; Shift+D back).",
+            mark("Doubtful"),
+            mark("Next doubtful note"),
+            mark("Go to the next hit that was kept or removed only narrowly (D; Shift+D back)."),
         )
-        doubtful.clicked.connect(lambda: self.act("next doubtful"))
+        doubtful.clicked.connect(lambda: self.act("next_doubtful"))
         self.doubtful = doubtful
         row.addWidget(doubtful)
-        self.hear = QCheckBox(self.tr("play"))
+        self.hear = QCheckBox(tr("play"))
         self.hear.setChecked(True)
-        self.hear.setToolTip(self.tr("Plays each doubtful hit in context (E plays it again; H plays all hits)."))
-        self.hear.setAccessibleName(self.tr("Play each doubtful note in context"))
+        self.hear.setToolTip(tr("Plays each doubtful hit in context (E plays it again; H plays all hits)."))
+        self.hear.setAccessibleName(tr("Play each doubtful note in context"))
         row.addWidget(self.hear)
         for label, name, tip, factor in (
-            ("\N{MINUS SIGN}", "Zoom out", "Show more time (minus key, or Ctrl and wheel).", 1 / 1.5),
-            ("+", "Zoom in", "Show less time (plus key, or Ctrl and wheel).", 1.5),
+            ("\N{MINUS SIGN}", mark("Zoom out"), mark("Show more time (minus key, or Ctrl and wheel)."), 1 / 1.5),
+            ("+", mark("Zoom in"), mark("Show less time (plus key, or Ctrl and wheel)."), 1.5),
         ):
             button = self._button(label, name, tip)
             button.clicked.connect(lambda _=False, f=factor: self.timeline.zoom(f))
             row.addWidget(button)
-        whole = self._button("All", "Show the whole take", "Show the whole take (key 0).")
+        whole = self._button(mark("All"), mark("Show the whole take"), mark("Show the whole take (key 0)."))
         whole.clicked.connect(lambda: self.timeline.show_all())
         row.addWidget(whole)
-        fold = self._button("Path", "Show the path", "Show or hide the path and the selected note (F9).")
+        fold = self._button(
+            mark("Path"), mark("Show the path"), mark("Show or hide the path and the selected note (F9).")
+        )
         fold.setCheckable(True)
         fold.setChecked(True)
         fold.toggled.connect(lambda on: self.side.setVisible(on))
@@ -155,9 +162,9 @@ class TakesView(QWidget):
         return bar
 
     def _button(self, label: str, name: str, tip: str) -> QPushButton:
-        button = QPushButton(self.tr(label))
-        button.setToolTip(self.tr(tip))
-        button.setAccessibleName(self.tr(name))
+        button = QPushButton(tr(label))
+        button.setToolTip(tr(tip))
+        button.setAccessibleName(tr(name))
         return button
 
     def set_compact(self, compact: bool) -> None:
@@ -256,8 +263,8 @@ class TakesView(QWidget):
         """Do what a key, a button or the menu asked for."""
         if self._shown is None:
             return
-        if action in ("next doubtful", "doubtful before"):
-            self._step_doubtful(1 if action == "next doubtful" else -1)
+        if action in ("next_doubtful", "previous_doubtful"):
+            self._step_doubtful(1 if action == "next_doubtful" else -1)
             return
         origins = self.timeline.selected
         if action == "hear":
@@ -267,14 +274,12 @@ class TakesView(QWidget):
             origins = note_selection.alike(self._shown.outcome, int(origins[0]))
         if not len(origins):
             return
-        verdict = {"take out": Verdict(keep=False), "put back": Verdict(keep=True)}.get(action.removesuffix(" alike"))
+        verdict = {"remove": Verdict(keep=False), "keep": Verdict(keep=True)}.get(action.removesuffix("_alike"))
         bench, ident = self._workbench, self._shown.ref.ident
         settled = verdict is not None and np.isin(origins, note_selection.doubtful(self._shown.outcome)).all()
-        names = {"take out": self.tr("remove {n}"), "put back": self.tr("keep {n}")}
-        pattern = names.get(action.removesuffix(" alike"), self.tr("let the stages decide on {n}"))
-        name = pattern.format(
-            n=self.tr("{count} notes").format(count=len(origins)) if len(origins) > 1 else self.tr("a note")
-        )
+        names = {"remove": tr("remove {n}"), "keep": tr("keep {n}")}
+        pattern = names.get(action.removesuffix("_alike"), tr("let the stages decide on {n}"))
+        name = pattern.format(n=tr("{count} notes").format(count=len(origins)) if len(origins) > 1 else tr("a note"))
         bench.do(name, edits.with_verdicts(bench.session, ident, origins.tolist(), verdict))
         if settled and len(origins) == 1:
             self._step_doubtful(1)
@@ -287,7 +292,7 @@ class TakesView(QWidget):
             [o for o in note_selection.doubtful(self._shown.outcome).tolist() if o not in verdicts], np.int64
         )
         if not len(open_ones):
-            self._workbench.message_shown.emit(self.tr("There are no doubtful notes left."), False)
+            self._workbench.message_shown.emit(tr("There are no doubtful notes left."), False)
             return
         chosen = self.timeline.selected
         now = chosen[0] if len(chosen) == 1 else (-1 if direction > 0 else open_ones[-1] + 1)
@@ -309,18 +314,21 @@ class TakesView(QWidget):
         menu = QMenu(self)
         some, single = len(self.timeline.selected) > 0, len(self.timeline.selected) == 1
         for act, label, able in (
-            ("put back", "Keep", some), ("take out", "Remove", some), ("put back alike", "Keep all alike", single),
-            ("take out alike", "Remove all alike", single), ("as the stages say", "Let the stages decide", some),
-        ):  # fmt: skip
-            action = menu.addAction(self.tr(label))
+            ("keep", mark("Keep"), some),
+            ("remove", mark("Remove"), some),
+            ("keep_alike", mark("Keep all alike"), single),
+            ("remove_alike", mark("Remove all alike"), single),
+            ("automatic", mark("Let the stages decide"), some),
+        ):
+            action = menu.addAction(tr(label))
             action.setEnabled(able)
             action.triggered.connect(lambda _=False, a=act: self.act(a))
         menu.addSeparator()
-        hear = menu.addAction(self.tr("Play in context"))
+        hear = menu.addAction(tr("Play in context"))
         hear.setEnabled(some)
         hear.triggered.connect(lambda: self.act("hear"))
-        menu.addAction(self.tr("Next doubtful")).triggered.connect(lambda: self.act("next doubtful"))
-        menu.addAction(self.tr("Whole take")).triggered.connect(lambda: self.timeline.show_all())
+        menu.addAction(tr("Next doubtful")).triggered.connect(lambda: self.act("next_doubtful"))
+        menu.addAction(tr("Whole take")).triggered.connect(lambda: self.timeline.show_all())
         return menu
 
     def _choose(self, origins: np.ndarray) -> None:
@@ -336,17 +344,17 @@ class TakesView(QWidget):
         played = outcome.input_notes
         i = int(self._shown.row_of_origin[origin])
         code = int(played.articulation[i])
-        name = spoken(outcome.vocabulary[code]) if code >= 0 else self.tr("unknown")
+        name = spoken(outcome.vocabulary[code]) if code >= 0 else tr("unknown")
         bar, beat, _ = tempo.position(float(played.start[i]))
-        text = self.tr("{name} · velocity {velocity:g} · bar {bar}, beat {beat} · note {note}").format(
+        text = tr("{name} · velocity {velocity:g} · bar {bar}, beat {beat} · note {note}").format(
             name=name, velocity=float(played.velocity[i]), bar=bar, beat=beat, note=int(played.note[i])
         )
         clean = np.flatnonzero(outcome.output_notes.origin == origin)
         if len(clean):
             notes = ", ".join(str(int(outcome.output_notes.note[c])) for c in clean)
-            return self.tr("{text} leaves as {notes}").format(text=text, notes=notes)
+            return tr("{text} leaves as {notes}").format(text=text, notes=notes)
         why = note_selection.reason_removed(outcome, origin)
-        return self.tr("{text} removed: {why}").format(text=text, why=REASON_WORDS[why] if why is not None else "")
+        return tr("{text} removed: {why}").format(text=text, why=REASON_WORDS[why] if why is not None else "")
 
     def _hover(self, text: str) -> None:
         self.said.setText(text)

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.touch import pad_velocity
+from puresignal.translation import tr
 from puresignal.ui.takes import bar_ruler, row_painter
 from puresignal.ui.takes.bar_ruler import RULER
 from puresignal.ui.takes.overview import OVERVIEW, Overview
@@ -59,7 +60,7 @@ class Timeline(QAbstractScrollArea):
     description_changed  what is under the pointer, in words
     chosen               the selection changed: its origins
     range_selected       another time range: (begin, end) in seconds, or None
-    action_requested     a key was pressed: "take out", "put back", "next doubtful" ...
+    action_requested     a key was pressed: "remove", "keep", "next_doubtful" ...
     menu_requested       a context menu, at a global point
     seek_requested       move playback to a second
     pad_played           the pad beside a row was hit: (articulation, velocity)
@@ -75,23 +76,23 @@ class Timeline(QAbstractScrollArea):
     pad_played = Signal(str, int)
 
     KEYS: ClassVar[dict[Qt.Key, str]] = {
-        Qt.Key.Key_Delete: "take out",
-        Qt.Key.Key_X: "take out",
-        Qt.Key.Key_Insert: "put back",
-        Qt.Key.Key_K: "put back",
-        Qt.Key.Key_U: "as the stages say",
-        Qt.Key.Key_D: "next doubtful",
+        Qt.Key.Key_Delete: "remove",
+        Qt.Key.Key_X: "remove",
+        Qt.Key.Key_Insert: "keep",
+        Qt.Key.Key_K: "keep",
+        Qt.Key.Key_U: "automatic",
+        Qt.Key.Key_D: "next_doubtful",
         Qt.Key.Key_E: "hear",
     }
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.setAccessibleName(self.tr("Notes of the take"))
+        self.setAccessibleName(tr("Notes of the take"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.viewport().setMouseTracking(True)
-        self.verticalScrollBar().setAccessibleName(self.tr("Scroll the tracks"))
+        self.verticalScrollBar().setAccessibleName(tr("Scroll the tracks"))
         self._picture = Picture((), 1.0)
         self._tempo = TempoMap()
         self._show = row_painter.BOTH
@@ -311,7 +312,7 @@ class Timeline(QAbstractScrollArea):
             self.select(np.concatenate([np.zeros(0, np.int64), *(self._drawn(r)[1] for r in self._picture.rows)]))
         elif key in self.KEYS and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             back = key == Qt.Key.Key_D and event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-            self.action_requested.emit("doubtful before" if back else self.KEYS[Qt.Key(key)])
+            self.action_requested.emit("previous_doubtful" if back else self.KEYS[Qt.Key(key)])
         else:
             super().keyPressEvent(event)
 
@@ -465,16 +466,16 @@ class Timeline(QAbstractScrollArea):
         if origin >= 0:
             return self._describe(origin)
         if at.y() >= self.viewport().height() - OVERVIEW:
-            return self.tr("whole take: drag to move through it")
+            return tr("whole take: drag to move through it")
         bar, beat, _ = self._tempo.position(max(0.0, self.second_at(at.x())))
-        moment = self.tr("bar {bar}, beat {beat}").format(bar=bar, beat=beat)
+        moment = tr("bar {bar}, beat {beat}").format(bar=bar, beat=beat)
         if at.y() < RULER:
-            return self.tr("{moment}: drag to select a time range").format(moment=moment)
+            return tr("{moment}: drag to select a time range").format(moment=moment)
         for group, row, top, height in self._rows():
             if top <= at.y() < top + height:
                 where = group.title if row.label == group.title.lower() else f"{group.title}, {row.label}"
                 if at.x() < GUTTER:
-                    return self.tr("{where}: {n} hits, click to select them").format(where=where, n=len(row.start))
+                    return tr("{where}: {n} hits, click to select them").format(where=where, n=len(row.start))
                 return f"{where} · {moment}"
         return moment
 
@@ -507,12 +508,12 @@ class Timeline(QAbstractScrollArea):
         self._paint_sweep(painter)
         painter.restore()
         bar_ruler.paint_ruler(
-            painter, size.width(), self.tr("bar"), self._tempo, found, (GUTTER, self._begin, self._scale),
+            painter, size.width(), tr("bar"), self._tempo, found, (GUTTER, self._begin, self._scale),
             self.stretch,
         )  # fmt: skip
         strip = QRectF(0, size.height() - OVERVIEW, size.width(), OVERVIEW)
         chosen = self._is_selected if len(self.selected) else np.zeros(0, bool)
-        self._overview.paint(painter, strip, self.tr("whole take"), self._picture, chosen, self.seconds_in_view())
+        self._overview.paint(painter, strip, tr("whole take"), self._picture, chosen, self.seconds_in_view())
         if self.hasFocus():
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
             painter.setPen(QPen(current.colour("ink"), 1))

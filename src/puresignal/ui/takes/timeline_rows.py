@@ -11,6 +11,7 @@ from puresignal.core.midi.events import Notes
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
 from puresignal.core.session.track_settings import Delivery
+from puresignal.translation import tr
 
 _LOOSE = 100_000
 """Row keys from here on are channel and note instead of an articulation."""
@@ -179,11 +180,17 @@ def _row_order(key: int, outcome: Outcome) -> tuple[int, str, int, str]:
 
 def _describe(key: int, family: str, outcome: Outcome) -> tuple[str, str, str]:
     if key < 0:
-        return "notes", family, "dash"
+        return tr("notes"), family, "dash"
     if key >= _LOOSE:
         channel, note = divmod(key - _LOOSE, 128)
         kit_channels = {int(c) for c in np.unique(outcome.input_notes.channel)}
-        return f"note {note}" if len(kit_channels) == 1 else f"{note}, ch {channel}", "other", "dash"
+        return (
+            tr("note {note}", note=note)
+            if len(kit_channels) == 1
+            else tr("{note}, ch {channel}", note=note, channel=channel),
+            "other",
+            "dash",
+        )
     name = outcome.vocabulary[key]
     words = spoken(name).split(", ", 1)
     label = words[1] if len(words) > 1 else words[0]

@@ -10,11 +10,12 @@ from puresignal.core.kit.articulations import spoken
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.note_selection import reason_removed
 from puresignal.core.path.tally import REASON_WORDS, Action, NoteField, Reason, Stage, TraceStep
+from puresignal.translation import mark, tr
 from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format
 
 _STAGES = {
-    Stage.IDENTIFY: "identified", Stage.DOUBLES: "double triggers", Stage.CROSSTALK: "crosstalk",
+    Stage.IDENTIFY: "identified", Stage.DOUBLES: mark("double triggers"), Stage.CROSSTALK: "crosstalk",
     Stage.ENDS: "ends", Stage.SPLIT: "tracks", Stage.VELOCITY: "velocity",
     Stage.TARGET: "receiver", Stage.TIDY: "overlaps", Stage.PAIR: "paired",
     Stage.THIN: "thinned",
@@ -24,7 +25,7 @@ _STAGES = {
 class TracePanel(QWidget):
     """Describes the selected notes.
 
-    action_requested  "take out", "put back", "as the stages say", "take out alike", "put back alike"
+    action_requested  "remove", "keep", "automatic", "remove_alike", "keep_alike"
     """
 
     action_requested = Signal(str)
@@ -33,7 +34,7 @@ class TracePanel(QWidget):
         super().__init__(parent)
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        head = QLabel(self.tr("SELECTED NOTE"))
+        head = QLabel(tr("SELECTED NOTE"))
         head.setObjectName("section")
         self.title = QLabel()
         self.title.setObjectName("figure")
@@ -47,16 +48,20 @@ class TracePanel(QWidget):
         grid.setSpacing(6)
         for i, (act, label, tip) in enumerate(
             (
-                ("put back", "Keep", "It was played: keep it, whatever the stages decide (K or Insert)."),
-                ("take out", "Remove", "It was not meant: remove it (X or Delete)."),
-                ("put back alike", "Keep all alike", "Keep every note of this pad with the same outcome."),
-                ("take out alike", "Remove all alike", "Remove every note of this pad with the same outcome."),
-                ("as the stages say", "Automatic", "Clear your decision; the stages decide again (U)."),
+                ("keep", mark("Keep"), mark("It was played: keep it, whatever the stages decide (K or Insert).")),
+                ("remove", mark("Remove"), mark("It was not meant: remove it (X or Delete).")),
+                ("keep_alike", mark("Keep all alike"), mark("Keep every note of this pad with the same outcome.")),
+                (
+                    "remove_alike",
+                    mark("Remove all alike"),
+                    mark("Remove every note of this pad with the same outcome."),
+                ),
+                ("automatic", mark("Automatic"), mark("Clear your decision; the stages decide again (U).")),
             )
         ):
-            button = QPushButton(self.tr(label))
-            button.setToolTip(self.tr(tip))
-            button.setAccessibleName(self.tr(label))
+            button = QPushButton(tr(label))
+            button.setToolTip(tr(tip))
+            button.setAccessibleName(tr(label))
             button.clicked.connect(lambda _=False, a=act: self.action_requested.emit(a))
             grid.addWidget(button, max(0, i - 1), i if i < 2 else 0, 1, 1 if i < 2 else 2)
             self.buttons[act] = button
@@ -75,26 +80,26 @@ class TracePanel(QWidget):
             button.setVisible(shown is not None and len(origins) > 0)
         if shown is None or not len(origins):
             self.title.setText("")
-            self.story.setText(self.tr("Click a note to see what happened to it. Drag over several to select them."))
+            self.story.setText(tr("Click a note to see what happened to it. Drag over several to select them."))
             return
         rows = shown.row_of_origin[origins]
         rows = rows[rows >= 0]
         verdicts = dict(shown.ref.verdicts)
-        self.buttons["as the stages say"].setEnabled(any(int(o) in verdicts for o in origins))
+        self.buttons["automatic"].setEnabled(any(int(o) in verdicts for o in origins))
         single = len(rows) == 1
-        for act in ("put back alike", "take out alike"):
+        for act in ("keep_alike", "remove_alike"):
             self.buttons[act].setVisible(single)
         if single:
             origin = int(origins[0])
             gone = reason_removed(shown.outcome, origin)
-            self.buttons["put back"].setEnabled(gone != Reason.SAME_MOMENT)
+            self.buttons["keep"].setEnabled(gone != Reason.SAME_MOMENT)
             self._show_one(shown, int(rows[0]), origin, verdicts.get(origin))
             return
-        self.buttons["put back"].setEnabled(True)
+        self.buttons["keep"].setEnabled(True)
         clean = int(np.count_nonzero(np.isin(origins, shown.outcome.output_notes.origin)))
         self.title.setText(text_format.counted(len(rows), "note"))
         self.story.setText(
-            self.tr("{kept} kept, {gone} removed").format(
+            tr("{kept} kept, {gone} removed").format(
                 kept=text_format.count(clean), gone=text_format.count(len(rows) - clean)
             )
         )
@@ -103,22 +108,22 @@ class TracePanel(QWidget):
         outcome, tempo = shown.outcome, shown.take.tempo
         played, vocabulary = outcome.input_notes, outcome.vocabulary
         code = int(played.articulation[row])
-        self.title.setText(spoken(vocabulary[code]) if code >= 0 else self.tr("unknown"))
+        self.title.setText(spoken(vocabulary[code]) if code >= 0 else tr("unknown"))
         start = float(played.start[row])
         bar, beat, _ = tempo.position(start)
         lines = [
-            self.tr("in: note {note}, channel {channel}, velocity {velocity:g}").format(
+            tr("in: note {note}, channel {channel}, velocity {velocity:g}").format(
                 note=int(played.note[row]), channel=int(played.channel[row]), velocity=float(played.velocity[row])
             ),
-            self.tr("at {time:.3f} s, bar {bar}, beat {beat}").format(time=start, bar=bar, beat=beat),
+            tr("at {time:.3f} s, bar {bar}, beat {beat}").format(time=start, bar=bar, beat=beat),
         ]
         lines += [text for step in outcome.tally.trace(origin) if (text := self._say(step, vocabulary))]
         if verdict is not None and verdict.keep is not None:
-            lines.append(self.tr("your decision: keep") if verdict.keep else self.tr("your decision: remove"))
+            lines.append(tr("your decision: keep") if verdict.keep else tr("your decision: remove"))
         leaves = np.flatnonzero(outcome.output_notes.origin == origin)
         for i in leaves.tolist():
             lines.append(
-                self.tr("out: note {note}, channel {channel}, {length:.0f} ms long").format(
+                tr("out: note {note}, channel {channel}, {length:.0f} ms long").format(
                     note=int(outcome.output_notes.note[i]),
                     channel=int(outcome.output_notes.channel[i]),
                     length=1000 * float(outcome.output_notes.end[i] - outcome.output_notes.start[i]),
@@ -127,21 +132,19 @@ class TracePanel(QWidget):
         self.story.setText("\n".join(lines))
 
     def _say(self, step: TraceStep, vocabulary: tuple[str, ...]) -> str:
-        stage, why = self.tr(_STAGES[step.stage]), self.tr(REASON_WORDS[step.reason])
-        sure = self.tr(", confidence {sure:.0f} %").format(sure=step.confidence * 100) if step.confidence < 1 else ""
+        stage, why = tr(_STAGES[step.stage]), tr(REASON_WORDS[step.reason])
+        sure = tr(", confidence {sure:.0f} %").format(sure=step.confidence * 100) if step.confidence < 1 else ""
         if step.action == Action.REMOVED:
-            return self.tr("{stage}: removed as {why}{sure}").format(stage=stage, why=why, sure=sure)
+            return tr("{stage}: removed as {why}{sure}").format(stage=stage, why=why, sure=sure)
         if step.action == Action.KEPT:
-            return self.tr("{stage}: kept, but {why}{sure}").format(stage=stage, why=why, sure=sure)
+            return tr("{stage}: kept, but {why}{sure}").format(stage=stage, why=why, sure=sure)
         if step.action == Action.ADDED:
             return ""
         if step.field == NoteField.ARTICULATION:
-            return self.tr("{stage}: {name}, {why}").format(
-                stage=stage, name=spoken(vocabulary[int(step.after)]), why=why
-            )
+            return tr("{stage}: {name}, {why}").format(stage=stage, name=spoken(vocabulary[int(step.after)]), why=why)
         if step.field == NoteField.END:
-            return self.tr("{stage}: ends at {after:.3f} s, {why}").format(stage=stage, after=step.after, why=why)
-        field = self.tr("note") if step.field == NoteField.NOTE else self.tr("channel")
-        return self.tr("{stage}: {field} {before:g} → {after:g}, {why}").format(
+            return tr("{stage}: ends at {after:.3f} s, {why}").format(stage=stage, after=step.after, why=why)
+        field = tr("note") if step.field == NoteField.NOTE else tr("channel")
+        return tr("{stage}: {field} {before:g} → {after:g}, {why}").format(
             stage=stage, field=field, before=step.before, after=step.after, why=why
         )

@@ -12,6 +12,7 @@ from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, 
 from PySide6.QtWidgets import QWidget
 
 from puresignal.core.path.velocity_curve import LEAST, MOST, STRAIGHT, Shape, table
+from puresignal.translation import tr
 from puresignal.ui.widgets import theme
 
 FADE_SECONDS = 0.9
@@ -50,11 +51,9 @@ class VelocityPlot(QWidget):
         self._frames.timeout.connect(self._fade)
         self.setMinimumSize(150, 140)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName(self.tr("Velocities of {name}").format(name=title))
+        self.setAccessibleName(tr("Velocities of {name}").format(name=title))
         self.setToolTip(
-            self.tr(
-                "Below: velocities in. At the side: velocities out. Drag the points; double-click adds or removes one."
-            )
+            tr("Below: velocities in. At the side: velocities out. Drag the points; double-click adds or removes one.")
         )
 
     def sizeHint(self) -> QSize:
@@ -118,7 +117,7 @@ class VelocityPlot(QWidget):
         if event.button() == Qt.MouseButton.LeftButton:
             self.chosen.emit()
             self._drag = self._point_at(event.position())
-            self._gesture = f"curve {self.key} {time.monotonic()}"
+            self._gesture = f"curve {self.key} {time.monotonic()}"  # not shown
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._drag >= 0:
@@ -137,7 +136,7 @@ class VelocityPlot(QWidget):
             if all(abs(x - px) >= 2 for px, _ in points):
                 y = _on_curve(points, x)
                 points = sorted([*points, (x, round(y))])
-        self._emit(tuple(points), f"curve {self.key} {time.monotonic()}")
+        self._emit(tuple(points), f"curve {self.key} {time.monotonic()}")  # not shown
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = {Qt.Key.Key_Up: 3.0, Qt.Key.Key_Down: -3.0}
@@ -145,9 +144,9 @@ class VelocityPlot(QWidget):
             # By keyboard the middle is bent, which is what a curve is mostly used for.
             x = 64.0
             y = _on_curve(self.shape_now.curve, x) + steps[Qt.Key(event.key())]
-            self._emit(((LEAST, LEAST), (x, min(MOST, max(LEAST, y))), (MOST, MOST)), f"curve {self.key}")
+            self._emit(((LEAST, LEAST), (x, min(MOST, max(LEAST, y))), (MOST, MOST)), f"curve {self.key}")  # not shown
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
-            self._emit(STRAIGHT, f"curve {self.key} {time.monotonic()}")
+            self._emit(STRAIGHT, f"curve {self.key} {time.monotonic()}")  # not shown
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
             self.chosen.emit()
         else:

@@ -25,6 +25,7 @@ from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import ALL, Shape, evened, leaves_as, with_field
 from puresignal.core.session import session as edits
 from puresignal.engine.ring import Record
+from puresignal.translation import mark, tr
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.velocity.velocity_plot import VelocityPlot
@@ -44,23 +45,23 @@ class VelocityView(QWidget):
     suggestion_made = Signal(str, str, str, object)
 
     _KNOBS = (
-        ("low", "Minimum", "", 1.0, "No hit leaves softer than this."),
-        ("high", "Maximum", "", 1.0, "No hit leaves harder than this."),
-        ("scale", "Scale", "%", 0.01, "Factor on every velocity."),
-        ("offset", "Offset", "", 1.0, "Added to every velocity."),
-        ("spread", "Spread", "%", 0.01, "From all even (0 %) through as played (100 %) to wider."),
-        ("centre", "Centre", "", 1.0, "Centre of the spread; 0: the middle of the curve."),
-        ("accents", "Keep accents from", "", 1.0, "Hits from this velocity keep their distance above it."),
-        ("threshold", "Threshold", "", 1.0, "Hits up to this are removed; those just above leave softly."),
-        ("fixed", "Fixed velocity", "", 1.0, "One velocity for every hit; 0: off."),
+        ("low", mark("Minimum"), "", 1.0, mark("No hit leaves softer than this.")),
+        ("high", mark("Maximum"), "", 1.0, mark("No hit leaves harder than this.")),
+        ("scale", mark("Scale"), "%", 0.01, mark("Factor on every velocity.")),
+        ("offset", mark("Offset"), "", 1.0, mark("Added to every velocity.")),
+        ("spread", mark("Spread"), "%", 0.01, mark("From all even (0 %) through as played (100 %) to wider.")),
+        ("centre", mark("Centre"), "", 1.0, mark("Centre of the spread; 0: the middle of the curve.")),
+        ("accents", mark("Keep accents from"), "", 1.0, mark("Hits from this velocity keep their distance above it.")),
+        ("threshold", mark("Threshold"), "", 1.0, mark("Hits up to this are removed; those just above leave softly.")),
+        ("fixed", mark("Fixed velocity"), "", 1.0, mark("One velocity for every hit; 0: off.")),
         (
             "randomness",
-            "Amount",
+            mark("Amount"),
             "",
             1.0,
-            "Largest random change up or down; the same for a note every time.",
+            mark("Largest random change up or down; the same for a note every time."),
         ),
-        ("bias", "Bias", "", 0.1, "-1: only softer, 0: both ways, 1: only harder."),
+        ("bias", mark("Bias"), "", 0.1, mark("-1: only softer, 0: both ways, 1: only harder.")),
     )
 
     def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
@@ -74,27 +75,27 @@ class VelocityView(QWidget):
         self._grid.setContentsMargins(16, 12, 12, 12)
         self.says = QLabel()
         self.says.setObjectName("faint")
-        self.on = QCheckBox(self.tr("on"))
-        self.on.setAccessibleName(self.tr("Shape velocities"))
-        self.on.setToolTip(self.tr("When off, every velocity passes unchanged."))
-        self.on.clicked.connect(lambda on: self._do(self.tr("shape velocities"), replace(self._stage(), on=on)))
-        self.fine = QCheckBox(self.tr("fine steps"))
-        self.fine.setAccessibleName(self.tr("Send velocities in more than 127 steps"))
+        self.on = QCheckBox(tr("on"))
+        self.on.setAccessibleName(tr("Shape velocities"))
+        self.on.setToolTip(tr("When off, every velocity passes unchanged."))
+        self.on.clicked.connect(lambda on: self._do(tr("shape velocities"), replace(self._stage(), on=on)))
+        self.fine = QCheckBox(tr("fine steps"))
+        self.fine.setAccessibleName(tr("Send velocities in more than 127 steps"))
         self.fine.setToolTip(
-            self.tr("Sends fractions of a velocity as controller 88 before the note, for receivers that support it.")
+            tr("Sends fractions of a velocity as controller 88 before the note, for receivers that support it.")
         )
-        self.fine.clicked.connect(lambda on: self._do(self.tr("send fine velocities"), replace(self._stage(), fine=on)))
-        self.even = QPushButton(self.tr("Match pads"))
-        self.even.setAccessibleName(self.tr("Match pads"))
+        self.fine.clicked.connect(lambda on: self._do(tr("send fine velocities"), replace(self._stage(), fine=on)))
+        self.even = QPushButton(tr("Match pads"))
+        self.even.setAccessibleName(tr("Match pads"))
         self.even.setToolTip(
-            self.tr("Makes a curve for each drum, so that soft, medium and hard hits of all match. Undo goes back.")
+            tr("Makes a curve for each drum, so that soft, medium and hard hits of all match. Undo goes back.")
         )
         self.even.clicked.connect(self._even)
-        self.anew = QPushButton(self.tr("New variation"))
-        self.anew.setAccessibleName(self.tr("New random variation"))
-        self.anew.setToolTip(self.tr("Draws the random variation again."))
+        self.anew = QPushButton(tr("New variation"))
+        self.anew.setAccessibleName(tr("New random variation"))
+        self.anew.setToolTip(tr("Draws the random variation again."))
         self.anew.clicked.connect(
-            lambda: self._do(self.tr("draw new variation"), replace(self._stage(), round=self._stage().round + 1))
+            lambda: self._do(tr("draw new variation"), replace(self._stage(), round=self._stage().round + 1))
         )
         top = QHBoxLayout()
         top.setSpacing(8)
@@ -141,13 +142,13 @@ class VelocityView(QWidget):
             low, high = SHAPE_RANGES[field]
             high = min(high, 2.0) if field in ("scale", "spread") else high
             low, high = (-60.0, 60.0) if field == "offset" else (low, high)
-            knob = LabelledSlider(self.tr(label), unit, low, high, getattr(usual, field), self.tr(tip), step)
+            knob = LabelledSlider(tr(label), unit, low, high, getattr(usual, field), tr(tip), step)
             knob.moved.connect(lambda value, gesture, f=field: self._set(f, value, gesture))
             self.knobs[field] = knob
             column.addWidget(knob)
-        self.reset = QPushButton(self.tr("Reset"))
-        self.reset.setAccessibleName(self.tr("Reset the velocities of this drum"))
-        self.reset.setToolTip(self.tr("Clears all settings of this drum; it then follows all drums."))
+        self.reset = QPushButton(tr("Reset"))
+        self.reset.setAccessibleName(tr("Reset the velocities of this drum"))
+        self.reset.setToolTip(tr("Clears all settings of this drum; it then follows all drums."))
         self.reset.clicked.connect(self._reset)
         column.addWidget(self.reset)
         inner = QWidget()
@@ -186,13 +187,13 @@ class VelocityView(QWidget):
             plot.selected = key == self.key
         self.on.setChecked(stage.on)
         self.fine.setChecked(stage.fine)
-        self.says.setText(self.tr("Drag a curve.") if shown is not None else self.tr("No take yet."))
+        self.says.setText(tr("Drag a curve.") if shown is not None else tr("No take yet."))
         self.even.setEnabled(len(self._stats) > 1)
         self.anew.setEnabled(any(shape.randomness for shape in shapes.values()))
         self._show_chosen()
 
     def _plot(self, key: str, place: int) -> VelocityPlot:
-        title = self.tr("All drums") if key == ALL else drum_title(key)
+        title = tr("All drums") if key == ALL else drum_title(key)
         plot = VelocityPlot(key, title, "other" if key == ALL else family_of(key))
         plot.chosen.connect(lambda: self.choose(key))
         plot.curve_changed.connect(lambda shape, gesture: self._shape(key, shape, gesture))
@@ -212,19 +213,19 @@ class VelocityView(QWidget):
         shape = shapes.get(self.key) or (shapes.get(ALL) if self.key != ALL else None) or Shape()
         for field, knob in self.knobs.items():
             knob.show_value(getattr(shape, field))
-        self.title.setText(self.tr("All drums") if self.key == ALL else drum_title(self.key))
+        self.title.setText(tr("All drums") if self.key == ALL else drum_title(self.key))
         self.reset.setEnabled(self.key in shapes)
         one = self._stats.get(self.key) if self._shown is not None else None
         if one is None:
-            self.about.setText(self.tr("Applies to every drum without a shape of its own."))
+            self.about.setText(tr("Applies to every drum without a shape of its own."))
             return
         (a, b), (c, d), (late, jitter) = one.middle, one.spread, one.timing
-        side = self.tr("late") if late >= 0 else self.tr("early")
-        own = self.tr("own shape") if self.key in shapes else self.tr("shaped like all drums")
+        side = tr("late") if late >= 0 else tr("early")
+        own = tr("own shape") if self.key in shapes else tr("shaped like all drums")
         lines = (
-            self.tr("{hits}, {own}.").format(hits=text_format.counted(len(one.arrived), "hit"), own=own),
-            self.tr("Median {a:.0f} → {b:.0f}, spread ±{c:.0f} → ±{d:.0f}.").format(a=a, b=b, c=c, d=d),
-            self.tr("{late:.1f} ms {side}, ±{jitter:.1f} ms.").format(late=abs(late), side=side, jitter=jitter),
+            tr("{hits}, {own}.").format(hits=text_format.counted(len(one.arrived), "hit"), own=own),
+            tr("Median {a:.0f} → {b:.0f}, spread ±{c:.0f} → ±{d:.0f}.").format(a=a, b=b, c=c, d=d),
+            tr("{late:.1f} ms {side}, ±{jitter:.1f} ms.").format(late=abs(late), side=side, jitter=jitter),
         )
         self.about.setText("\n".join(lines))
 
@@ -255,11 +256,7 @@ class VelocityView(QWidget):
         # A drum with the same settings as all drums has none of its own.
         if shape == Shape() and (key == ALL or ALL not in shapes):
             del shapes[key]
-        name = (
-            self.tr("shape all velocities")
-            if key == ALL
-            else self.tr("shape {drum}").format(drum=drum_title(key).lower())
-        )
+        name = tr("shape all velocities") if key == ALL else tr("shape {drum}").format(drum=drum_title(key).lower())
         self._do(name, replace(stage, on=True, shapes=tuple(sorted(shapes.items()))), gesture)
 
     def _set(self, field: str, value: float, gesture: str) -> None:
@@ -270,18 +267,18 @@ class VelocityView(QWidget):
     def _reset(self) -> None:
         stage = self._stage()
         left = tuple(item for item in stage.shapes if item[0] != self.key)
-        self._do(self.tr("reset velocities"), replace(stage, shapes=left))
+        self._do(tr("reset velocities"), replace(stage, shapes=left))
 
     def _even(self) -> None:
         """Show what matching would do; the player accepts it or not."""
         found = evened({name: one.arrived for name, one in self._stats.items()})
         if not found:
             self._workbench.message_shown.emit(
-                self.tr("Too few hits: at least two drums with eight hits each are needed."), False
+                tr("Too few hits: at least two drums with eight hits each are needed."), False
             )
             return
         told = [
-            self.tr("{drum} {before:.0f} to {after:.0f}").format(
+            tr("{drum} {before:.0f} to {after:.0f}").format(
                 drum=drum_title(name).lower(), before=before,
                 after=leaves_as(shape, before),
             )
@@ -289,10 +286,10 @@ class VelocityView(QWidget):
             for before in (self._stats[name].middle[0],)
         ]  # fmt: skip
         self.suggestion_made.emit(
-            self.tr("A medium hit would change like this: {drums}.").format(drums=", ".join(told)),
-            self.tr("Match them"), self.tr("Each drum gets a curve. Undo goes back."),
+            tr("A medium hit would change like this: {drums}.").format(drums=", ".join(told)),
+            tr("Match them"), tr("Each drum gets a curve. Undo goes back."),
             lambda: self._do(
-                self.tr("match pads"),
+                tr("match pads"),
                 replace(self._stage(), on=True, shapes=tuple(sorted({**dict(self._stage().shapes), **found}.items()))),
             ),
         )  # fmt: skip

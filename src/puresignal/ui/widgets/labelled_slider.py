@@ -7,6 +7,8 @@ import itertools
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QLabel, QSlider, QWidget
 
+from puresignal.translation import tr
+
 _gestures = itertools.count()
 
 
@@ -28,7 +30,7 @@ class LabelledSlider(QWidget):
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, round((high - low) / step))
         self.slider.setPageStep(max(1, self.slider.maximum() // 10))
-        self.slider.setToolTip(f"{tip} {self.tr('Double-click: reset to {value}.').format(value=self._say(default))}")
+        self.slider.setToolTip(f"{tip} {tr('Double-click: reset to {value}.').format(value=self._say(default))}")
         self.slider.setAccessibleName(label)
         self.slider.installEventFilter(self)
         self.slider.sliderPressed.connect(self._begin)
@@ -61,7 +63,7 @@ class LabelledSlider(QWidget):
         return f"{value:g} {self._unit}"
 
     def _begin(self) -> None:
-        self._gesture = f"knob {next(_gestures)}"
+        self._gesture = f"knob {next(_gestures)}"  # not shown
 
     def _moved(self) -> None:
         if not self.slider.isSliderDown():

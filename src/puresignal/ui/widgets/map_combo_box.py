@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QPushButton, QWidget
 from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.io import note_map_file
+from puresignal.translation import tr
 
 
 class MapComboBox(QComboBox):
@@ -50,7 +51,7 @@ class MapComboBox(QComboBox):
         if note_map is not None and note_map not in (*own, *shipped):
             names = {entry.name for entry in (*own, *shipped)}
             changed = note_map.name in names
-            self.addItem(self.tr("{name} (changed)").format(name=note_map.name) if changed else note_map.name, note_map)
+            self.addItem(tr("{name} (changed)").format(name=note_map.name) if changed else note_map.name, note_map)
         for entry in own:
             self.addItem(entry.name, entry)
         if self.count():
@@ -58,7 +59,7 @@ class MapComboBox(QComboBox):
         for entry in shipped:
             self.addItem(entry.name, entry)
         self.insertSeparator(self.count())
-        self.addItem(self.tr("From a file…"), None)
+        self.addItem(tr("From a file…"), None)
         found = [i for i in range(self.count()) if self.itemData(i) == note_map and note_map is not None]
         self.setCurrentIndex(found[0] if found else -1)
 
@@ -76,7 +77,7 @@ class MapComboBox(QComboBox):
 
     def ask_file(self) -> None:
         """Ask for a file and choose the map in it."""
-        name, _ = QFileDialog.getOpenFileName(self, self.tr("Open a note map"), "", self.tr("Note maps (*.json)"))
+        name, _ = QFileDialog.getOpenFileName(self, tr("Open a note map"), "", tr("Note maps (*.json)"))
         if name:
             self.open_file(Path(name))
         else:

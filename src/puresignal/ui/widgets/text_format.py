@@ -2,9 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from puresignal.core.midi.tempo_map import TempoMap
+from puresignal.translation import count_tr, tr
 
 _THIN = "\N{NARROW NO-BREAK SPACE}"
+
+_NOUNS: dict[str, Callable[[int], str]] = {
+    "hit": lambda n: count_tr("{n} hit", "{n} hits", n),
+    "note": lambda n: count_tr("{n} note", "{n} notes", n),
+    "message": lambda n: count_tr("{n} message", "{n} messages", n),
+    "dropout": lambda n: count_tr("{n} dropout", "{n} dropouts", n),
+    "pad": lambda n: count_tr("{n} pad", "{n} pads", n),
+    "pair": lambda n: count_tr("{n} pair", "{n} pairs", n),
+    "named track": lambda n: count_tr("{n} named track", "{n} named tracks", n),  # not shown
+    "note-on": lambda n: count_tr("{n} note-on", "{n} note-ons", n),
+    "note-off": lambda n: count_tr("{n} note-off", "{n} note-offs", n),
+    "controller": lambda n: count_tr("{n} controller", "{n} controllers", n),
+    "system message": lambda n: count_tr("{n} system message", "{n} system messages", n),  # not shown
+    "key pressure": lambda n: count_tr("{n} key pressure message", "{n} key pressure messages", n),  # not shown
+    "pressure": lambda n: count_tr("{n} pressure message", "{n} pressure messages", n),
+    "program": lambda n: count_tr("{n} program change", "{n} program changes", n),
+    "bend": lambda n: count_tr("{n} bend", "{n} bends", n),
+}
 
 
 def count(number: int) -> str:
@@ -13,8 +34,8 @@ def count(number: int) -> str:
 
 
 def counted(number: int, noun: str) -> str:
-    """ "1 note", "12 notes"."""
-    return f"{count(number)} {noun}{'' if number == 1 else 's'}"
+    """ "1 note", "12 notes", of the nouns in the table."""
+    return _NOUNS[noun](number)
 
 
 def duration(seconds: float) -> str:
@@ -32,7 +53,7 @@ def bpm(value: float) -> str:
 def tempo(tempo: TempoMap) -> str:
     """The tempo at the start, and whether it changes."""
     text = bpm(tempo.bpm_at(0.0))
-    return f"{text}, changing" if len({t.us_per_quarter for t in tempo.tempos}) > 1 else text
+    return tr("{tempo}, changing", tempo=text) if len({t.us_per_quarter for t in tempo.tempos}) > 1 else text
 
 
 def meter(tempo: TempoMap) -> str:
@@ -40,13 +61,13 @@ def meter(tempo: TempoMap) -> str:
     first = tempo.meter_at(0)
     text = f"{first.numerator}/{first.denominator}"
     different = {(m.numerator, m.denominator) for _, _, m in tempo.bars}
-    return f"{text}, changing" if len(different) > 1 else text
+    return tr("{meter}, changing", meter=text) if len(different) > 1 else text
 
 
 def size(number: int) -> str:
     """A number of bytes in words."""
     if number < 1000:
-        return f"{number} bytes"
+        return count_tr("{n} byte", "{n} bytes", number)
     if number < 1_000_000:
         return f"{number / 1000:.1f} kB"
     return f"{number / 1_000_000:.1f} MB"

@@ -18,6 +18,7 @@ from puresignal.core.hearing.dsp import spectral_flux
 from puresignal.core.hearing.percussion import stroke_features
 from puresignal.core.hearing.percussion.stroke_features import StrokeAnalysis
 from puresignal.core.hearing.transcribed import REMOVAL_REASONS, TranscribedHits, velocities
+from puresignal.translation import count_tr, tr
 
 LEAST_EXAMPLES = 3
 STRANGE = 1.8
@@ -282,16 +283,27 @@ def hits(examples_set: ExampleSet, analysis: StrokeAnalysis, sensitivity: float 
 def removal_reasons(examples_set: ExampleSet) -> list[str]:
     """Warnings about the examples: too few, an outlier, sounds that are much alike."""
     said = [
-        f"{name} has {len(takes)} usable example{'s' if len(takes) != 1 else ''}; {LEAST_EXAMPLES} or more are better"
+        count_tr(
+            "{name} has {n} usable example; {least} or more are better",
+            "{name} has {n} usable examples; {least} or more are better",
+            len(takes),
+            name=name,
+            least=LEAST_EXAMPLES,
+        )
         for name, takes in zip(examples_set.names, examples_set.takes, strict=True)
         if len(takes) < LEAST_EXAMPLES
     ]
     said += [
-        f"example {number + 1} of {name} is unlike the others and is not used" for name, number in examples_set.outliers
+        tr("example {number} of {name} is unlike the others and is not used", number=number + 1, name=name)
+        for name, number in examples_set.outliers
     ]
     apart = told_apart(examples_set)
     return said + [
-        f"{examples_set.names[i]} and {examples_set.names[j]} sound much alike and may be confused"
+        tr(
+            "{one} and {other} sound much alike and may be confused",
+            one=examples_set.names[i],
+            other=examples_set.names[j],
+        )
         for i in range(len(apart))
         for j in range(i + 1, len(apart))
         if min(apart[i, j], apart[j, i]) < ALIKE
