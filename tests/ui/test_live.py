@@ -98,7 +98,7 @@ def test_a_capture_becomes_a_take_and_is_seen_while_it_is_played(live, qtbot):
     kept = (take.events.arrived[1:] - take.events.arrived[:-1]) * 48_000
     assert kept.tolist() == pytest.approx(gaps, abs=1.01)
     assert ref.source == note_map_file.shipped("practice-five")
-    assert window.undo_action.text() == "Undo: capture a take"
+    assert window.undo_action.text() == "Undo: record take"
 
 
 def test_an_empty_capture_says_so_and_makes_no_take(live, qtbot):
@@ -158,7 +158,7 @@ def test_everything_is_journalled_though_nothing_was_captured(live, qtbot):
     window, kit, _ = live
     play(kit, qtbot, 36, 100)
     qtbot.mouseClick(window.inputs.live.listen, Qt.MouseButton.LeftButton)
-    assert window.rail.live.cards[0].standing == "not listening"
+    assert window.rail.live.cards[0].standing == "off"
     folder = window.listener.journal_folder().parent
     rows = journal.read(sorted(folder.rglob("*.journal")))[1]
     assert [d for _, _, d in rows] == [b"\x99\x24\x64", b"\x89\x24\x00"]
@@ -333,12 +333,12 @@ def test_why_is_it_silent_names_each_place_that_is_broken(window, peers, server,
     qtbot.waitUntil(lambda: panel.says.text() == "Listening", timeout=8000)
     qtbot.wait(80)
     play(kit, qtbot, 38, 90)
-    say(window, qtbot, "Every hit reaches the receiver")
+    say(window, qtbot, "Every hit is sent to the receiver")
     synth.close()
-    qtbot.waitUntil(lambda: "not there" in panel.says.text(), timeout=5000)
+    qtbot.waitUntil(lambda: "unavailable" in panel.says.text(), timeout=5000)
     assert "✕ receiver" in why(window)
     kit.close()
-    qtbot.waitUntil(lambda: "kit:out is not there" in panel.says.text(), timeout=5000)
+    qtbot.waitUntil(lambda: "kit:out is unavailable" in panel.says.text(), timeout=5000)
     assert "✕ input" in why(window)
     server.stop()
     qtbot.waitUntil(lambda: "no JACK server" in panel.says.text(), timeout=8000)
@@ -399,7 +399,7 @@ def test_one_hit_runs_along_its_ribbon_and_is_checked_off(alone, qtbot):
     qtbot.wait(700)
     assert ribbons.running == ()
     assert ribbons.grab().toImage() != moving
-    assert window.mapping.heard_title.text().startswith("Heard 1 of")
+    assert window.mapping.heard_title.text().startswith("1 of")
     assert "tom 2 head" in window.mapping.heard.text()
     assert "snare head" in window.mapping.not_heard.text()
 
@@ -411,7 +411,7 @@ def test_a_live_kit_is_mapped_while_it_is_played(alone, qtbot):
     window.show_view("Mapping")
     window.maps.source.chosen.emit(note_map_file.shipped("lantern-pads"))
     assert window.workbench.session.inputs[0].source == note_map_file.shipped("lantern-pads")
-    assert window.undo_action.text() == "Undo: choose the kit's map"
+    assert window.undo_action.text() == "Undo: choose kit map"
     window.workbench.undo()
     window.maps.source.chosen.emit(note_map_file.shipped("two-decks"))
     mapping = window.mapping
@@ -477,11 +477,11 @@ def test_a_channel_that_is_not_listened_to_and_an_input_that_is_not_heard_are_na
     assert window.workbench.session.inputs[0].channel == 0
     qtbot.mouseClick(panel.editors[0].monitor, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
-    say(window, qtbot, "✕ heard")
+    say(window, qtbot, "✕ monitor")
     qtbot.mouseClick(window.notice.act, Qt.MouseButton.LeftButton)
     qtbot.wait(100)
     qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
-    say(window, qtbot, "Every hit reaches the receiver")
+    say(window, qtbot, "Every hit is sent to the receiver")
     # A second hit so soon after the first and so much softer is taken for a double trigger.
     window.inputs.strike("snare.head", 110)
     qtbot.wait(12)
@@ -497,7 +497,7 @@ def test_why_twice_names_the_second_source_and_mutes_it(live, qtbot):
     assert "sounds once here" in window.notice.text
     kit.client.connect("kit:out", "synth:in")
     panel.twice.click()
-    assert "kit:out is wired straight to synth:in" in window.notice.text
+    assert "kit:out is connected directly to synth:in" in window.notice.text
     qtbot.mouseClick(window.notice.act, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "synth:in" not in [c.name for c in kit.client.get_all_connections(kit.out)], timeout=3000)
     qtbot.mouseClick(panel.more, Qt.MouseButton.LeftButton)
@@ -524,10 +524,10 @@ def test_the_pedal_is_learnt_by_one_press_and_release(live, qtbot):
     for value in (126, 90, 50, 10, 2, 2, 40, 90, 126):
         kit.play(bytes((0xB9, 4, value)))
         qtbot.wait(15)
-    qtbot.waitUntil(lambda: "open 126, closed 2" in panel.says.text(), timeout=3000)
+    qtbot.waitUntil(lambda: "open at 126, closed at 2" in panel.says.text(), timeout=3000)
     hat = window.workbench.session.inputs[0].source.hat
     assert (hat.controller, hat.open_at, hat.closed_at) == (4, 126, 2)
-    assert window.undo_action.text() == "Undo: learn a kit"
+    assert window.undo_action.text() == "Undo: learn kit"
 
 
 def test_the_panel_says_what_the_server_runs_at(live, qtbot):

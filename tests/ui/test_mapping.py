@@ -125,7 +125,7 @@ def test_a_wrong_number_is_told_and_changes_nothing(mapping, demo_window, qtbot)
     qtbot.keyClicks(mapping.goals, "200")
     qtbot.keyClick(mapping.goals, Qt.Key.Key_Return)
     assert demo_window.workbench.session is before
-    assert "no note number" in demo_window.notice.text
+    assert "not a note number" in demo_window.notice.text
 
 
 def test_a_stand_in_says_so(mapping, demo_window):
@@ -135,7 +135,7 @@ def test_a_stand_in_says_so(mapping, demo_window):
     pedal = node(mapping, MEANING, "hi-hat, foot close")
     assert pedal.detail == "as closed"
     band = next(b for b in mapping.ribbons.bands if b.left == 1 and b.stand_in)
-    assert "nearest of the drum" in mapping.ribbons._say(band)
+    assert "nearest of the same drum" in mapping.ribbons._say(band)
     unmapped = [n for n in mapping.ribbons.nodes if n.column == MEANING and n.unmapped]
     assert {n.label for n in unmapped} >= {"tom 2, head", "crash 2, bow"}
     assert [n.place for n in unmapped] == list(range(len(unmapped)))

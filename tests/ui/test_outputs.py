@@ -88,7 +88,7 @@ def test_the_clip_is_copied_as_a_file(outputs, demo_window, qtbot):
     qtbot.mouseClick(outputs.copy_button, Qt.MouseButton.LeftButton)
     assert clipboard_file().read_bytes() == demo_window.workbench.midi_bytes()
     pick(outputs, "Snare")
-    choose(outputs.what, "the chosen tracks")
+    choose(outputs.what, "selected tracks")
     outputs.handle.setFocus()
     qtbot.keyClick(outputs.handle, Qt.Key.Key_Return)
     assert [t.name for t in mido.MidiFile(clipboard_file()).tracks[1:]] == ["Snare"]
@@ -106,6 +106,6 @@ def test_a_clip_that_is_dropped_somewhere_is_not_changed_by_the_next(outputs, de
 
 
 def test_nothing_chosen_is_nothing_to_drag(outputs):
-    choose(outputs.what, "the chosen bars")
+    choose(outputs.what, "selected bars")
     assert not outputs.handle.isEnabled()
     assert outputs.clip() is None

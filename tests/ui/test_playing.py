@@ -165,7 +165,7 @@ def test_keys_play_drums_and_a_repeat_strikes_once(keyed, qtbot):
     assert keyed.arrived[1].data[2] > keyed.arrived[0].data[2]
     assert keyed.rail.live.cards[0].words.startswith("hi-hat, closed")
     assert keyed.player.held.most == 2
-    assert "Keys at once so far: 2" in keyed.inputs.keys.says.text()
+    assert "keys at once so far: 2" in keyed.inputs.keys.says.text()
     assert keyed.player.delay < 0.02
 
 
@@ -290,7 +290,7 @@ def test_outputs_say_where_tracks_are_played_and_what_sounds(deck, qtbot):
     assert deck.workbench.session.sound.level == 0.3
     outputs.sound.knobs["tune"].slider.setValue(30)
     assert deck.workbench.session.sound.drums[0][1].tune == 3.0
-    assert deck.undo_action.text() == "Undo: set a drum's tune"
+    assert deck.undo_action.text() == "Undo: set tune of a drum"
     saved = deck.workbench.midi_bytes()
     assert b"\xc9\x09" in saved
 

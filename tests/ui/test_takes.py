@@ -40,9 +40,9 @@ def test_a_click_chooses_a_note_and_tells_its_way(takes, demo_window, qtbot):
     assert takes.timeline.selected.tolist() == [origin]
     story = takes.trace.story.text()
     assert takes.trace.title.text() == "kick"
-    assert "arrived: note 36, channel 10" in story
+    assert "in: note 36, channel 10" in story
     assert "note 36 → 24, mapped" in story
-    assert "leaves: note 24" in story
+    assert "out: note 24" in story
     other = click_note(takes, qtbot, "Kick", "kick", 2, Qt.KeyboardModifier.ShiftModifier)
     assert takes.timeline.selected.tolist() == sorted([origin, other])
     assert takes.trace.title.text() == "2 notes"
@@ -87,7 +87,7 @@ def test_removed_notes_are_put_back_and_kept_ones_taken_out(takes, demo_window, 
     takes.timeline.select(doubles[:1])
     qtbot.mouseClick(takes.trace.buttons["keep"], Qt.MouseButton.LeftButton)
     assert doubles[0] in outcome(demo_window).output_notes.origin
-    assert "your word: keep it" in takes.trace.story.text()
+    assert "your decision: keep" in takes.trace.story.text()
     assert "keep a note" in demo_window.undo_action.text()
     kicks = outcome(demo_window).input_notes.origin[outcome(demo_window).input_notes.note == 36][:3]
     takes.timeline.select(kicks)
@@ -201,7 +201,7 @@ def test_painting_thousands_of_chosen_notes_is_no_trouble(takes, demo_window, sh
 def test_what_was_done_is_saved_as_a_page(takes, demo_window, tmp_path):
     demo_window.save_summary_to(tmp_path / "what.html")
     text = (tmp_path / "what.html").read_text("utf-8")
-    assert f"{outcome(demo_window).tally.arrived:,} hits came in" in text
+    assert f"{outcome(demo_window).tally.arrived} hits in" in text
     assert demo_window.workbench.shown.take.name in text
     demo_window.save_summary_to(tmp_path / "gone" / "what.html")
     assert "what.html" in demo_window.notice.text

@@ -66,7 +66,7 @@ def test_all_drums_follow_the_first_plot_until_one_has_its_own(demo_window, view
     view.choose("kick")
     view.knobs["fixed"].slider.setValue(111)
     assert set(leaving(demo_window, "kick").tolist()) == {111.0}
-    assert "its own shape" in view.about.text()
+    assert "own shape" in view.about.text()
     assert leaving(demo_window, "ride").max() <= 80
     qtbot.mouseClick(view.reset, Qt.MouseButton.LeftButton)
     assert leaving(demo_window, "kick").max() <= 80
@@ -94,7 +94,7 @@ def test_pads_are_evened_out_by_one_button_and_undo_takes_it_back(demo_window, v
     assert "snare" in demo_window.notice.text
     qtbot.mouseClick(demo_window.notice.act, Qt.MouseButton.LeftButton)
     assert np.ptp(middles()) < 0.35 * before
-    assert demo_window.undo_action.text() == "Undo: even out the pads"
+    assert demo_window.undo_action.text() == "Undo: match pads"
     demo_window.workbench.undo()
     assert np.ptp(middles()) == before
 

@@ -34,8 +34,8 @@ def test_a_second_input_that_listens_to_the_same_is_named_and_can_be_muted():
 
 def test_wires_past_the_program_and_to_a_second_receiver_are_named():
     for wire, words in (
-        (("rig:kit out", "room:in"), "straight to room:in"),
-        (("Pure Signal:out 1", "recorder:in"), "recorder:in too"),
+        (("rig:kit out", "room:in"), "connected directly to room:in"),
+        (("Pure Signal:out 1", "recorder:in"), "also connected to recorder:in"),
     ):
         found = sources(replace(SCENE, wires=SCENE.wires | {wire}))
         assert [s.wire for s in found if s.remedy == "wire"] == [wire]

@@ -15,7 +15,7 @@ KIT = Context(note_map_file.shipped("practice-five"), note_map_file.shipped("boa
     [
         (b"\x99\x26\x5e", NOTES, "note-on, channel 10, note 38, velocity 94: snare, head"),
         (b"\x99\x26\x00", NOTES, "note-off, channel 10, note 38, velocity 0: snare, head"),
-        (b"\x89\x63\x40", NOTES, "note-off, channel 10, note 99, velocity 64: leads nowhere"),
+        (b"\x89\x63\x40", NOTES, "note-off, channel 10, note 99, velocity 64: unmapped"),
         (b"\x90\x26\x5e", NOTES, "note-on, channel 1, note 38, velocity 94"),
         (b"\xa9\x31\x7f", CONTROLS, "key pressure, channel 10, note 49, pressure 127: crash 1, bow"),
         (b"\xb9\x04\x40", CONTROLS, "controller, channel 10, number 4, value 64"),
@@ -26,7 +26,7 @@ KIT = Context(note_map_file.shipped("practice-five"), note_map_file.shipped("boa
         (b"\xf0\x7d\x01\xf7", SYSTEM, "system exclusive, 4 bytes"),
         (b"\xf8", SYSTEM, "clock"),
         (b"\xf5", SYSTEM, "system message"),
-        (b"\x99", NOTES, "note-off, channel 10, note 0, velocity 0: leads nowhere"),
+        (b"\x99", NOTES, "note-off, channel 10, note 0, velocity 0: unmapped"),
         (b"\x26\x5e", NOTES, "no message: 26 5e"),
         (b"", SYSTEM, "no message: "),
     ],
@@ -66,14 +66,14 @@ def test_a_receiver_without_the_drum_is_named_and_a_way_that_is_whole_says_so():
     assert follow(situation(last=(10, 45)), pads)[-1].name == "receiver's drum"
     whole = follow(situation(), KIT)
     assert len(whole) == 13
-    assert "Every hit reaches the receiver" in verdict(whole)
+    assert "Every hit is sent to the receiver" in verdict(whole)
 
 
 @pytest.mark.parametrize(
     ("known", "place", "remedy"),
     [
         ({"channel": 3}, "listening channel", "channel"),
-        ({"heard": False}, "heard", "hear"),
+        ({"monitor": False}, "monitor", "hear"),
         ({"left": False}, "kept", "settings"),
     ],
 )

@@ -80,10 +80,10 @@ def test_what_sounds_can_be_read_off():
         ),
     )
     assert monitoring.lines(session, (), True, None) == (
-        "kit: heard through room", "pads: not heard, switched off; captured all the same",
-        "keys: not heard, switched off", "Playback: stopped",
+        "kit: monitored through room", "pads: not monitored, Monitor is off; recorded all the same",
+        "keys: not monitored, Monitor is off", "Playback: stopped",
     )  # fmt: skip
-    assert "nobody listens" in monitoring.lines(session, (), False, "clean")[0]
+    assert "live input is off" in monitoring.lines(session, (), False, "clean")[0]
     assert monitoring.armed(session.inputs[2], True) == {"armed": True, "monitor": True}
     assert monitoring.armed(session.inputs[0], False) == {"armed": False}
     alone = monitoring.armed_alone(session.inputs, 1)
@@ -95,7 +95,12 @@ def test_a_track_says_why_it_is_not_heard(outcome):
     delivery = with_track(delivery, TrackSettings("ride", out=False))
     session = Session(delivery=delivery)
     said = {t.track.key: monitoring.track_words(t, session) for t in file_tracks(outcome, delivery)}
-    assert (said["snare"], said["kick"], said["hat"], said["ride"]) == ("solo", "muted", "others solo", "left out")
+    assert (said["snare"], said["kick"], said["hat"], said["ride"]) == (
+        "solo",
+        "muted",
+        "other tracks are soloed",
+        "not sent",
+    )
     line = monitoring.lines(session, file_tracks(outcome, delivery), True, "clean")[-1]
     assert "Kick (muted)" in line
     assert "Snare" not in line

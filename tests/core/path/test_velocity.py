@@ -127,7 +127,7 @@ def test_shapes_are_kept_as_settings_and_what_is_wrong_is_named():
     assert settings_json.from_json(data, "x") == path
     for shapes, words in (
         ({"snare": {"louder": 3}}, 'no setting "louder"'), ({"snare": {"low": 900}}, "low is 900"),
-        ({"snare": {"low": 90, "high": 30}}, "low is above high"), ({"Snare!": {}}, "no shape of a drum"),
+        ({"snare": {"low": 90, "high": 30}}, "low is above high"), ({"Snare!": {}}, "is not a velocity shape"),
         ({"snare": {"curve": [[5, 1], [2, 9]]}}, "curve"), (7, "not a JSON object"),
     ):  # fmt: skip
         with pytest.raises(SettingsError, match=words):

@@ -74,33 +74,33 @@ def _places(s: SignalState, context: Context) -> list[Checkpoint]:
     known = name is not None or not spoken_of
     drum = spoken(name) if name else tr("such drum")
     rows = (
-        ("listening", s.listening, tr("Live input is off. Choose a port and press Start."), "listen"),
+        (tr("listening"), s.listening, tr("Live input is off. Choose a port and press Start."), "listen"),
         (tr("port system"), s.server, tr("There is no JACK server. Start it; the program will connect by itself."), ""),
         (
-            "input",
+            tr("input"),
             s.input_there,
             tr("{input} is unavailable. Plug it in, or choose another port.", input=s.input),
             "ports",
         ),
         (
-            "messages",
+            tr("messages"),
             s.messages > 0,
             tr("Nothing arrives from {input}. Hit a pad; check its cable and settings.", input=s.input),
             "",
         ),
-        ("notes", s.notes > 0, tr("Messages arrive, but no notes. Switch on sending notes at the device."), ""),
+        (tr("notes"), s.notes > 0, tr("Messages arrive, but no notes. Switch on sending notes at the device."), ""),
         (
             tr("listening channel"),
             s.last is None or s.channel in (0, channel),
             tr(
-                "The hit arrived on channel {channel}, but this input listens to channel {channel2} only.",
+                "The hit arrived on channel {channel}, but this input listens to channel {wanted} only.",
                 channel=channel,
-                channel2=s.channel,
+                wanted=s.channel,
             ),
             "channel",
         ),
         (
-            "channel",
+            tr("channel"),
             spoken_of,
             tr(
                 "The hit arrived on channel {channel}; the kit's map expects {expected}. Change one of them.",
@@ -110,17 +110,17 @@ def _places(s: SignalState, context: Context) -> list[Checkpoint]:
             "learn",
         ),
         (tr("known note"), known, tr("Note {note} is unmapped: it is not in the kit's map.", note=note), "learn"),
-        ("receiver's drum", goes, tr("The receiver has no {drum}. Send it to another note.", drum=drum), "maps"),
-        ("heard", s.monitor, tr("This input is recorded but not monitored. Switch Monitor on."), "hear"),
-        ("output", s.output is not None, tr("No output is chosen, so nothing is sent. Choose a port."), "ports"),
+        (tr("receiver's drum"), goes, tr("The receiver has no {drum}. Send it to another note.", drum=drum), "maps"),
+        (tr("monitor"), s.monitor, tr("This input is recorded but not monitored. Switch Monitor on."), "hear"),
+        (tr("output"), s.output is not None, tr("No output is chosen, so nothing is sent. Choose a port."), "ports"),
         (
-            "receiver",
+            tr("receiver"),
             s.output_there,
             tr("{output} is unavailable. Start the receiver, or choose another.", output=s.output),
             "ports",
         ),
         (
-            "kept",
+            tr("kept"),
             s.left,
             tr("It was removed as a double trigger. See the settings of the path."),
             "settings",

@@ -115,7 +115,7 @@ class InputEditor(QFrame):
         ):
             form.addRow(label, widget)
         keys = QHBoxLayout()
-        keys.setSpacing(8)
+        keys.setSpacing(4)
         keys.addWidget(self.armed)
         keys.addWidget(self.monitor)
         keys.addStretch()

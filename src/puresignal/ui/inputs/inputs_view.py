@@ -426,9 +426,9 @@ class InputsView(QWidget):
     def set_compact(self, compact: bool) -> None:
         """Use narrower columns in a small window."""
         for panel in (self.drummer, self.live):
-            panel.setFixedWidth(236 if compact else 268)
+            panel.setFixedWidth(246 if compact else 268)
         # Leaves room for a scroll bar, so that nothing jumps when one appears.
-        self.side.setFixedWidth(250 if compact else 282)
+        self.side.setFixedWidth(260 if compact else 282)
         widths = (54, 72, 140, 54, 112, 66, 62, 68) if compact else (58, 76, 240, 58, 160, 70, 70, 74)
         for i, width in enumerate(widths):
             if i != 2:

@@ -254,7 +254,7 @@ class LivePanel(QFrame):
         """Ask about a pad, or show the progress of learning."""
         self.what.setVisible(learning is not None and learning.waiting is not None)
         if learning is None:
-            self._say(tr("Live"), True)
+            self._say(tr("Listening"), True)
             return
         if learning.waiting is None:
             left = len(missing(learning.note_map))

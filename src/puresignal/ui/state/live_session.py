@@ -522,7 +522,7 @@ class LiveSession(QObject):
         elif absent:
             text = tr("{port} is unavailable; it will connect when it appears.").format(port=absent[0])
         else:
-            text, well = tr("Live"), True
+            text, well = tr("Listening"), True
         # An unchanged status is not repeated: it would hide a later message.
         if text != self._said:
             self._said = text
