@@ -58,7 +58,8 @@ def test_every_button_of_the_window_is_translated(translated, demo_window, qtbot
 def test_the_lint_finds_a_text_that_passes_by(tmp_path):
     found = tmp_path / "view.py"
     found.write_text(
-        'label = QLabel("Loop")\nfine = QLabel(tr("Loop"))\nerror = BadFileError(f"{n} notes are missing", where, tr("Go."))\n'
+        'label = QLabel("Loop")\nfine = QLabel(tr("Loop"))\n'
+        'error = BadFileError(f"{n} notes are missing", where, tr("Go."))\n'
         'raise ValueError("no such column here")\nkey = "take one"  # not shown\n'
     )
     done = subprocess.run([sys.executable, str(CHECK), str(found)], capture_output=True, text=True, check=False)

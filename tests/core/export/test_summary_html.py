@@ -69,7 +69,7 @@ def test_the_page_accounts_for_every_note():
     assert not page.open
     assert f"{tally.arrived} hits in, {tally.left} notes out" in page.text
     done = {(row[0], row[1]): int(row[2].replace(",", "")) for row in page.tables["What was done"][1:]}
-    for word, counts in (("taken out", tally.removed()), ("added", tally.added()), ("changed", tally.changed())):
+    for word, counts in (("removed", tally.removed()), ("added", tally.added()), ("changed", tally.changed())):
         assert {key[1]: n for key, n in done.items() if key[0] == word} == {
             REASON_WORDS[reason]: n for reason, n in counts.items()
         }
@@ -77,9 +77,9 @@ def test_the_page_accounts_for_every_note():
     mapped = int(np.count_nonzero(outcome.input_notes.articulation >= 0))
     assert sum(int(row[1]) for row in drums) == mapped
     listed = sum(n for why, n in tally.removed().items() if why not in (Reason.UNMAPPED, Reason.NO_TARGET))
-    assert len(page.tables["Taken out"]) == listed + 1
+    assert len(page.tables["Removed"]) == listed + 1
     assert len(page.tables["Doubtful"]) == len(doubtful(outcome)) + 1 > 2
-    nowhere = sum(int(row[2]) for row in page.tables["Led nowhere"][1:])
+    nowhere = sum(int(row[2]) for row in page.tables["Unmapped"][1:])
     assert nowhere == tally.removed()[Reason.UNMAPPED]
     assert len(take.events) > 1000
 

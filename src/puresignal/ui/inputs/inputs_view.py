@@ -43,7 +43,8 @@ from puresignal.ui.widgets import text_format, theme
 from puresignal.ui.widgets.map_combo_box import MapComboBox
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
-_HEADS = (mark("note"), mark("channel"), mark("articulation"), "hits", "velocities", "softest", "middle", "loudest")
+_HEADS = (mark("note"), mark("channel"), mark("articulation"), mark("hits"), mark("velocities"),
+          mark("softest"), mark("median"), mark("loudest"))  # fmt: skip
 _PICTURE = 4
 _Index = QModelIndex | QPersistentModelIndex
 

@@ -355,7 +355,7 @@ class OutputsView(QWidget):
             tr("What is dragged or copied. Select tracks here, or a time range on the ruler of Takes.")
         )
         for key, label in (
-            ("all", mark("the whole take")),
+            ("all", mark("whole take")),
             ("tracks", mark("selected tracks")),
             ("stretch", mark("selected bars")),
         ):

@@ -44,25 +44,41 @@ class VelocityView(QWidget):
 
     suggestion_made = Signal(str, str, str, object)
 
-    _KNOBS = (
-        ("low", mark("Minimum"), "", 1.0, mark("No hit leaves softer than this.")),
-        ("high", mark("Maximum"), "", 1.0, mark("No hit leaves harder than this.")),
-        ("scale", mark("Scale"), "%", 0.01, mark("Factor on every velocity.")),
-        ("offset", mark("Offset"), "", 1.0, mark("Added to every velocity.")),
-        ("spread", mark("Spread"), "%", 0.01, mark("From all even (0 %) through as played (100 %) to wider.")),
-        ("centre", mark("Centre"), "", 1.0, mark("Centre of the spread; 0: the middle of the curve.")),
-        ("accents", mark("Keep accents from"), "", 1.0, mark("Hits from this velocity keep their distance above it.")),
-        ("threshold", mark("Threshold"), "", 1.0, mark("Hits up to this are removed; those just above leave softly.")),
-        ("fixed", mark("Fixed velocity"), "", 1.0, mark("One velocity for every hit; 0: off.")),
+    _GROUPS = (
         (
-            "randomness",
-            mark("Amount"),
-            "",
-            1.0,
-            mark("Largest random change up or down; the same for a note every time."),
+            mark("RANGE"),
+            ("low", mark("Minimum"), "", 1.0, mark("No hit leaves softer than this.")),
+            ("high", mark("Maximum"), "", 1.0, mark("No hit leaves harder than this.")),
         ),
-        ("bias", mark("Bias"), "", 0.1, mark("-1: only softer, 0: both ways, 1: only harder.")),
+        (
+            mark("SCALE AND OFFSET"),
+            ("scale", mark("Scale"), "%", 0.01, mark("Factor on every velocity.")),
+            ("offset", mark("Offset"), "", 1.0, mark("Added to every velocity.")),
+        ),
+        (
+            mark("SPREAD"),
+            ("spread", mark("Spread"), "%", 0.01, mark("From all even (0 %) through as played (100 %) to wider.")),
+            ("centre", mark("Centre"), "", 1.0, mark("Centre of the spread; 0: the middle of the curve.")),
+            ("accents", mark("Accents from"), "", 1.0, mark("Hits from this velocity keep their distance above it.")),
+        ),
+        (
+            mark("THRESHOLD AND FIXED"),
+            (
+                "threshold",
+                mark("Threshold"),
+                "",
+                1.0,
+                mark("Hits up to this are removed; those just above leave softly."),
+            ),
+            ("fixed", mark("Fixed"), "", 1.0, mark("One velocity for every hit; 0: off.")),
+        ),
+        (
+            mark("RANDOM"),
+            ("randomness", mark("Amount"), "", 1.0, mark("Largest random change; the same for a note every time.")),
+            ("bias", mark("Bias"), "", 0.1, mark("-1: only softer, 0: both ways, 1: only harder.")),
+        ),
     )
+    """Settings by group: field, label, unit, step, tip."""
 
     def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
@@ -127,8 +143,8 @@ class VelocityView(QWidget):
         panel = QFrame()
         panel.setObjectName("panel")
         column = QVBoxLayout(panel)
-        column.setContentsMargins(14, 12, 14, 12)
-        column.setSpacing(6)
+        column.setContentsMargins(14, 10, 14, 10)
+        column.setSpacing(3)
         self.title = QLabel()
         self.title.setObjectName("figure")
         self.about = QLabel()
@@ -138,14 +154,19 @@ class VelocityView(QWidget):
         column.addWidget(self.about)
         self.knobs: dict[str, LabelledSlider] = {}
         usual = Shape()
-        for field, label, unit, step, tip in self._KNOBS:
-            low, high = SHAPE_RANGES[field]
-            high = min(high, 2.0) if field in ("scale", "spread") else high
-            low, high = (-60.0, 60.0) if field == "offset" else (low, high)
-            knob = LabelledSlider(tr(label), unit, low, high, getattr(usual, field), tr(tip), step)
-            knob.moved.connect(lambda value, gesture, f=field: self._set(f, value, gesture))
-            self.knobs[field] = knob
-            column.addWidget(knob)
+        for title, *settings in self._GROUPS:
+            head = QLabel(tr(title))
+            head.setObjectName("section")
+            head.setContentsMargins(0, 5, 0, 0)
+            column.addWidget(head)
+            for field, label, unit, step, tip in settings:
+                low, high = SHAPE_RANGES[field]
+                high = min(high, 2.0) if field in ("scale", "spread") else high
+                low, high = (-60.0, 60.0) if field == "offset" else (low, high)
+                knob = LabelledSlider(tr(label), unit, low, high, getattr(usual, field), tr(tip), step)
+                knob.moved.connect(lambda value, gesture, f=field: self._set(f, value, gesture))
+                self.knobs[field] = knob
+                column.addWidget(knob)
         self.reset = QPushButton(tr("Reset"))
         self.reset.setAccessibleName(tr("Reset the velocities of this drum"))
         self.reset.setToolTip(tr("Clears all settings of this drum; it then follows all drums."))
