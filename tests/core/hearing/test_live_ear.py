@@ -142,7 +142,7 @@ def test_a_plucked_tune_is_told_note_by_note_within_40_ms():
 
 @pytest.mark.parametrize("manner", [singer.BLOWN, singer.HUMMED])
 def test_settled_notes_are_those_of_the_recording(manner):
-    samples = np.tile(sung(manner), 3)
+    samples = np.tile(sung(manner), 2)
     _, settled = live_of(samples)
     offline = candidates.decide(candidates.analyse(layers("begin"), network("tones"), samples)).kept()
     assert np.rint(settled.pitch).tolist() == np.rint(offline.pitch).tolist()
@@ -183,7 +183,7 @@ def test_a_long_stream_keeps_no_more_than_it_needs():
     live = live_melody.LiveMelody(layers("begin"), network("tones"), network("newest"))
     piece = sung(singer.BLOWN)
     sizes = []
-    for _ in range(6):
+    for _ in range(4):
         for begin in range(0, len(piece), 4096):
             live.feed(piece[begin : begin + 4096])
         live.settled()
