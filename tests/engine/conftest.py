@@ -143,6 +143,8 @@ class Peer:
 
     def _process(self, frames: int) -> None:
         self.out.clear_buffer()
+        if self.closed:
+            return
         now = self.client.last_frame_time
         # A block that this client was too late for is one that it never heard.
         self.late += self._next not in (-1, now)
@@ -171,6 +173,8 @@ class Peer:
     def close(self) -> None:
         if not self.closed:
             self.closed = True
+            # The library cancels a callback's thread that is late to end; were it in Python then, all of it would hang.
+            time.sleep(0.02)
             self.client.deactivate()
             self.client.close()
 
