@@ -30,9 +30,10 @@ from support.evaluation_clips import Clip
 
 from puresignal.commands import transcribe
 from puresignal.core.hearing.melody import candidates
+from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
 from puresignal.core.hearing.polyphony import note_decisions
-from puresignal.io.models import comparing, feature_space, layers, network
+from puresignal.io.models import attention_nets, conv_net, dense_net, feature_space
 from puresignal.sim import beatbox, instrument_synthesis, random_kits, singer
 
 Row = tuple[float, float, Any]
@@ -137,7 +138,9 @@ def melodies(kind: str, each: bool) -> None:
 
     def ours(clip: Clip) -> Callable[[], list[Row]]:
         samples = at(clip, candidates.RATE)
-        return lambda: pitched(candidates.decide(candidates.analyse(layers("begin"), network("tones"), samples)).kept())
+        return lambda: pitched(
+            melody_notes.decide(candidates.analyse(conv_net("onset"), dense_net("multipitch"), samples)).kept()
+        )
 
     tell(kind, [(clip, ours(clip)) for clip in clips], each)
     if "--reference" in sys.argv:
@@ -164,7 +167,9 @@ def loops(each: bool) -> None:
         samples = at(clip, drum_transcription.RATE)
 
         def hear() -> list[Row]:
-            found = drum_transcription.hits(drum_transcription.analyse(layers("drums"), comparing(), samples)).kept()
+            found = drum_transcription.hits(
+                drum_transcription.analyse(conv_net("drum_onset"), attention_nets(), samples)
+            ).kept()
             return [
                 (s, s, drum_transcription.SORTS[k])
                 for s, k in zip(found.start.tolist(), found.kind.tolist(), strict=True)
@@ -267,7 +272,12 @@ def harmony(each: bool) -> None:
     for clip in evaluation_clips.harmony():
         samples = at(clip, note_decisions.RATE)
         clips.append(
-            (clip, lambda s=samples: pitched(note_decisions.decide(note_decisions.analyse(network("tones"), s)).kept()))
+            (
+                clip,
+                lambda s=samples: pitched(
+                    note_decisions.decide(note_decisions.analyse(dense_net("multipitch"), s)).kept()
+                ),
+            )
         )
     tell("harmony", clips, each)  # type: ignore[arg-type]
 

@@ -17,9 +17,10 @@ from hearing import Row, at, matched, pitched, score
 from support import evaluation_clips
 
 from puresignal.core.hearing.melody import candidates, live_melody
+from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
 from puresignal.core.hearing.transcribed import TranscribedNotes
-from puresignal.io.models import feature_space, layers, network, quick_feature_space
+from puresignal.io.models import conv_net, dense_net, feature_space, live_feature_space
 
 BLOCK = 256
 
@@ -34,7 +35,7 @@ def hits() -> None:
                 for name, takes in said.items()
             }
             samples, truth = at(clip, stroke_features.RATE), [(s, e, w) for s, e, w, _ in clip.notes]
-            known = live_hits.teach(quick_feature_space(), own)
+            known = live_hits.teach(live_feature_space(), own)
             live, heard = live_hits.LiveHits(known), []
             for begin in range(0, len(samples), BLOCK):
                 for hit in live.feed(samples[begin : begin + BLOCK]):
@@ -60,9 +61,9 @@ def tune(kind: str) -> None:
     for clip in getattr(evaluation_clips, kind)():
         samples, truth = at(clip, candidates.RATE), [(s, e, w) for s, e, w, _ in clip.notes]
         offline = pitched(
-            candidates.decide(candidates.analyse(layers("begin"), network("tones"), samples)).kept()
+            melody_notes.decide(candidates.analyse(conv_net("onset"), dense_net("multipitch"), samples)).kept()
         )  # fmt: skip
-        live = live_melody.LiveMelody(layers("begin"), network("tones"), network("newest"))
+        live = live_melody.LiveMelody(conv_net("onset"), dense_net("multipitch"), dense_net("live_pitch"))
         told: list[Row] = []
         parts = []
         began = time.perf_counter()

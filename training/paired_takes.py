@@ -1,4 +1,4 @@
-"""Recordings of the same sounds made twice, in two places: what varies between takes of one sound.
+"""Pairs of recordings of the same sounds in two rooms, to learn what varies between takes of one sound.
 
 For training only (train_ear.py strokes): mouths that drum and speak, and kits, of our own synthesis.
 """
@@ -16,13 +16,13 @@ from puresignal.sim import beatbox, instrument_synthesis, random_kits, sung_line
 
 RATE, SECONDS = stroke_features.RATE, 9.0
 Said = tuple[np.ndarray, list[tuple[float, str]]]
-"""A recording, and (second, sound) of its strokes."""
+"""A recording and its strokes as (second, sound)."""
 Take = Callable[[float, np.random.Generator], np.ndarray]
-"""A sound made once more, so loud."""
+"""Make the sound again at this level."""
 
 
 def a_mouth(random: np.random.Generator) -> list[Take]:
-    """Some sounds of one mouth, some of them spoken."""
+    """Random sounds of one mouth, some of them spoken."""
     drawn = sung_lines.any_singer(random)
     who = replace(
         drawn, tilt=float(random.uniform(0.2, 1.6)), vibrato=0.0, drift=0.0, attack=min(drawn.attack, 0.03),
@@ -54,7 +54,7 @@ def _spoken(who: sung_lines.Singer, base: float, random: np.random.Generator) ->
 
 
 def _one_by_one(takes: list[Take], random: np.random.Generator) -> Said:
-    """Five of each with silence between, as examples are recorded; every other time as dry as can be."""
+    """Five of each sound with silence between, as examples are recorded; every second clip completely dry."""
     parts, truth, at = [np.zeros(round(0.3 * RATE))], [], 0.3
     for number, take in enumerate(takes):
         for _ in range(5):
@@ -69,7 +69,7 @@ def _one_by_one(takes: list[Take], random: np.random.Generator) -> Said:
 
 
 def twice(random: np.random.Generator) -> list[Said]:
-    """Sounds in a rhythm, and the same ones somewhere else."""
+    """Sounds in a rhythm, and the same sounds in another room."""
     if random.random() < 0.82:
         takes = a_mouth(random)
         sound, truth = beatbox.rhythm(takes, SECONDS, RATE, random)
@@ -89,9 +89,9 @@ def twice(random: np.random.Generator) -> list[Said]:
 
 
 def rows(seed: int) -> tuple[tuple[np.ndarray, np.ndarray], tuple[np.ndarray, np.ndarray]]:
-    """(n, features) of strokes as they are found, and which sound each is; of both recordings together.
+    """Features (n, features) and sound of each detected stroke in both recordings.
 
-    As strokes.py sees them, and as livehits.py does at once.
+    Twice: as stroke_features.py computes them, and as live_hits.py does.
     """
     slow, quick = [], []
     for sound, truth in twice(np.random.default_rng(seed)):

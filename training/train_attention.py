@@ -1,4 +1,4 @@
-"""Training of the network that weighs strokes against each other (core/hearing/compared.py) with PyTorch."""
+"""Train the network that compares strokes with each other (core/hearing/networks/attention.py), with PyTorch."""
 
 from __future__ import annotations
 
@@ -8,11 +8,11 @@ from torch import nn
 from train_convolutional import FURTHER_RATE
 
 Strokes = tuple[np.ndarray, np.ndarray, np.ndarray]
-"""Of one recording: features (n, features), which drums each stroke is of (n, drums) 0 or 1, seconds (n,)."""
+"""Strokes of one recording: features (n, features), drums (n, drums) 0 or 1, and times (n,) in seconds."""
 
 
 class Look(nn.Module):
-    """A layer: from each stroke at all others, less so the further away they are; then each by itself."""
+    """Self-attention over strokes, weaker with distance, followed by a feed-forward layer."""
 
     def __init__(self, width: int, heads: int) -> None:
         super().__init__()
@@ -36,7 +36,7 @@ class Look(nn.Module):
 
 
 class Net(nn.Module):
-    """mean, scale (features,) of what it is shown."""
+    """mean, scale: (features,) of the input."""
 
     def __init__(
         self, mean: np.ndarray, scale: np.ndarray, drums: int, width: int = 96, heads: int = 6, layers: int = 3
@@ -49,7 +49,7 @@ class Net(nn.Module):
         self.drop = nn.Dropout(0.15)
 
     def forward(self, x: torch.Tensor, seconds: torch.Tensor, there: torch.Tensor) -> torch.Tensor:
-        """(clips, strokes, features), (clips, strokes) twice to (clips, strokes, drums) log odds."""
+        """(clips, strokes, drums) log odds from features and two (clips, strokes) arrays: times and mask."""
         away = torch.log1p((seconds[:, :, None] - seconds[:, None]).abs() / 0.1)
         # Whole columns are left out at a time, which costs next to nothing.
         shown = torch.rand(len(self.mean)) > 0.1 if self.training else torch.ones(len(self.mean))
@@ -60,7 +60,7 @@ class Net(nn.Module):
 
 
 def _varied(x: np.ndarray, bands: int, drums: int, random: np.random.Generator) -> np.ndarray:
-    """One recording a little louder or softer, coloured otherwise, and less sure of each stroke alone."""
+    """Vary the level, the tone and the certainty of single strokes of a recording."""
     seen = x[:, :-drums].reshape(len(x), -1, bands, 2) + random.normal(0, 0.12)
     if random.random() < 0.6:
         knots = np.interp(np.linspace(0, 7, bands), np.arange(8), random.normal(0, 0.15, 8))
@@ -70,7 +70,7 @@ def _varied(x: np.ndarray, bands: int, drums: int, random: np.random.Generator) 
 
 
 def _together(made: list[Strokes]) -> tuple[torch.Tensor, ...]:
-    """Recordings side by side: features, drums, seconds, and which strokes there are."""
+    """A padded batch of recordings: features, drums, seconds, and the mask of existing strokes."""
     most = max(len(x) for x, _, _ in made)
     shape = (len(made), most)
     x = np.zeros((*shape, made[0][0].shape[1]), np.float32)
@@ -83,7 +83,7 @@ def _together(made: list[Strokes]) -> tuple[torch.Tensor, ...]:
 
 
 def f1(net: Net, made: list[Strokes], limit: float = 0.5) -> np.ndarray:
-    """(drums + 1,) how much of each drum is told right, and last of all of them."""
+    """(drums + 1,) F-measure of each drum, and last of all drums."""
     right, told, true = np.zeros((3, made[0][1].shape[1]))
     net.eval()
     with torch.no_grad():
@@ -100,7 +100,7 @@ def train(
     made: list[Strokes], bands: int, epochs: int = 20, batch: int = 16, seed: int = 0,
     before: dict[str, np.ndarray] | None = None,
 ) -> Net:  # fmt: skip
-    """Every twelfth recording is held out. before: the arrays of a network that is trained further, more slowly."""
+    """Train with every twelfth recording held out. before: arrays of a network to train further, more slowly."""
     torch.manual_seed(seed)
     random = np.random.default_rng(seed)
     made = [each for each in made if len(each[0]) >= 4]
@@ -141,7 +141,7 @@ def train(
 
 
 def _restore(net: Net, before: dict[str, np.ndarray]) -> None:
-    """The weights from what arrays() made of them."""
+    """Restore the weights from the result of arrays()."""
     a = {name: torch.from_numpy(array.astype(np.float32)) for name, array in before.items()}
     taken = {"take.weight": a["take"].T * net.scale, "take.bias": a["take_bias"] + a["take"].T @ net.mean}
     taken |= {"last.weight": a["gain"], "last.bias": a["offset"]}
@@ -158,7 +158,7 @@ def _restore(net: Net, before: dict[str, np.ndarray]) -> None:
 
 
 def arrays(net: Net) -> dict[str, np.ndarray]:
-    """What compared.from_arrays reads of each of its networks."""
+    """The arrays that attention.from_arrays reads for each network."""
     net.eval()
     weight = net.take.weight / net.scale
     out = {"take": weight.T, "take_bias": net.take.bias - weight @ net.mean}

@@ -1,6 +1,6 @@
-"""Training of networks of convolutions (core/hearing/convolved.py) with PyTorch, which only this needs.
+"""Train convolutional networks (core/hearing/networks/convolutional.py) with PyTorch, which only training needs.
 
-`pip install torch` first; nothing of it is part of the program.
+Run `pip install torch` first; the program itself does not use it.
 """
 
 from __future__ import annotations
@@ -10,13 +10,13 @@ import torch
 from torch import nn
 
 Clips = list[tuple[np.ndarray, np.ndarray]]
-"""Pictures (frames, bands, sizes) with what is to be told of them (frames, outputs) 0..1."""
+"""Spectrogram (frames, bands, sizes) and target (frames, outputs) 0..1."""
 SHOWN = 400
-"""Frames of a clip that are shown at once."""
+"""Frames per training example."""
 
 
 class Along(nn.Module):
-    """A layer along time, added to what it is given."""
+    """A residual layer along time."""
 
     def __init__(self, width: int, apart: int) -> None:
         super().__init__()
@@ -28,7 +28,7 @@ class Along(nn.Module):
 
 
 class Net(nn.Module):
-    """Twice patches of three moments and three bands, then across all bands, then along time."""
+    """Two 3x3 convolutions, one layer across all bands, then layers along time."""
 
     def __init__(self, bands: int, sizes: int, outputs: int, width: int = 64) -> None:
         super().__init__()
@@ -40,7 +40,7 @@ class Net(nn.Module):
         self.out, self.drop = nn.Conv1d(width, outputs, 1), nn.Dropout(0.15)
 
     def forward(self, x: torch.Tensor) -> torch.Tensor:
-        """(clips, sizes, frames, bands) to (clips, outputs, frames) log odds."""
+        """(clips, outputs, frames) log odds from (clips, sizes, frames, bands)."""
         x = self.norm(x)
         for plane, norm in zip(self.planes, self.norms, strict=True):
             x = nn.functional.max_pool2d(torch.relu(norm(plane(x))), (1, 2))
@@ -55,9 +55,9 @@ def train(
     clips: Clips, weight: np.ndarray, epochs: int, batch: int = 16, seed: int = 0,
     before: dict[str, np.ndarray] | None = None,
 ) -> Net:  # fmt: skip
-    """weight (outputs,) of what is there against what is not. Every twelfth clip is held out.
+    """Train with every twelfth clip held out. weight: (outputs,) weight of positive targets.
 
-    before  the arrays of a network that is trained further, more slowly
+    before  arrays of a network to train further, more slowly
     """
     torch.manual_seed(seed)
     random = np.random.default_rng(seed)
@@ -104,7 +104,7 @@ def train(
 
 
 def _excerpt(x: np.ndarray, y: np.ndarray, random: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
-    """Some of a clip, a little louder or softer, and sometimes coloured."""
+    """A part of a clip with varied level and sometimes varied tone."""
     first = int(random.integers(0, max(1, len(x) - SHOWN)))
     a, b = x[first : first + SHOWN].astype(np.float32), y[first : first + SHOWN].astype(np.float32)
     if len(a) < SHOWN:
@@ -117,18 +117,18 @@ def _excerpt(x: np.ndarray, y: np.ndarray, random: np.random.Generator) -> tuple
 
 
 def _folded(conv: nn.Module, norm: nn.Module) -> tuple[np.ndarray, np.ndarray]:
-    """Weights and biases of a layer with its normalisation taken in."""
+    """Weights and biases of a layer with its normalisation folded in."""
     gain = (norm.weight / torch.sqrt(norm.running_var + norm.eps)).detach()
     weight = conv.weight.detach() * gain.reshape(-1, *[1] * (conv.weight.dim() - 1))
     return weight.numpy(), ((conv.bias.detach() - norm.running_mean) * gain + norm.bias.detach()).numpy()
 
 
 FURTHER_RATE = 8e-4
-"""How quickly a network is trained further."""
+"""Learning rate of further training."""
 
 
 def _restore(net: Net, before: dict[str, np.ndarray]) -> None:
-    """The weights from what arrays() made of them; norms then change nothing, for they are taken in."""
+    """Restore the weights from the result of arrays(); norms are folded in, so they become the identity."""
     a = {name: torch.from_numpy(array.astype(np.float32)) for name, array in before.items()}
     for norm in [*net.norms, net.across_norm, *(layer.norm for layer in net.along)]:
         norm.running_var.fill_(1 - norm.eps)
@@ -146,7 +146,7 @@ def _restore(net: Net, before: dict[str, np.ndarray]) -> None:
 
 
 def arrays(net: Net) -> dict[str, np.ndarray]:
-    """What convolved.from_arrays reads."""
+    """The arrays that convolutional.from_arrays reads."""
     net.eval()
     gain = (net.norm.weight / torch.sqrt(net.norm.running_var + net.norm.eps)).detach().numpy()
     out = {"mean": net.norm.running_mean.numpy() - net.norm.bias.detach().numpy() / gain, "scale": 1 / gain}

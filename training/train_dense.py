@@ -1,4 +1,4 @@
-"""Training of small networks of plain layers (core/hearing/network.py) with PyTorch, which only this needs."""
+"""Train small dense networks (core/hearing/networks/dense.py) with PyTorch, which only training needs."""
 
 from __future__ import annotations
 
@@ -15,10 +15,10 @@ def train(
     x: np.ndarray, y: np.ndarray, groups: np.ndarray, hidden: tuple[int, ...], epochs: int, shown: int,
     important: float = 1.0,
 ) -> dict[str, np.ndarray]:  # fmt: skip
-    """x (n, inputs), y (n, outputs) 0..1. Each epoch shows as many rows, drawn anew: neighbours are much alike.
+    """Train on x (n, inputs), y (n, outputs) 0..1. Each epoch draws new rows, since neighbours are much alike.
 
-    groups     (n,) clips; a tenth of them is held out and the cross-entropy on it printed
-    important  weight of what is there against what is not
+    groups     (n,) clips; a tenth is held out, and the cross-entropy on it is printed
+    important  weight of positive targets
     """
     random = np.random.default_rng(5)
     torch.manual_seed(5)

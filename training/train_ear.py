@@ -1,8 +1,9 @@
-"""Trains the ear on sound of our own synthesis: `train_ear.py [NAME ...] [--clips N] [--further]`.
+"""Train the ear on synthesised sound: `train_ear.py [NAME ...] [--clips N] [--further]`.
 
-Writes src/puresignal/models/NAME.npz; the names are those in JOBS. All but strokes need PyTorch: begin and drums
-(train_convolutional.py), compared (train_attention.py; needs drums first), tones and newest (train_dense.py). --further
-continues from the networks that are there. Nothing that the ear is measured on (bench/hearing.py) is heard here.
+Writes src/puresignal/models/NAME.npz; the names are those in JOBS. All but strokes need PyTorch: onset and
+drum_onset (train_convolutional.py), drum_attention (train_attention.py; needs drum_onset first), multipitch and
+live_pitch (train_dense.py). --further continues from the existing networks. Nothing that the ear is measured on
+(bench/hearing.py) is used here.
 """
 
 from __future__ import annotations
@@ -26,7 +27,7 @@ SECONDS = 9.0
 
 
 def manner(random: np.random.Generator) -> singer.SingingStyle:
-    """Any way of singing."""
+    """A random way of singing."""
     return singer.SingingStyle(
         vibrato=float(random.uniform(0, 0.8)), rate=float(random.uniform(4, 7)), scoop=float(random.uniform(-0.3, 2)),
         drift=float(random.uniform(0, 0.2)), consonant=float(random.choice([0, 0.02, 0.05, 0.1, 0.2])),
@@ -40,7 +41,7 @@ Played = tuple[np.ndarray, instrument_synthesis.Notes, float]
 
 
 def line(random: np.random.Generator, rate: int) -> Played:
-    """A line on some instrument, or sung."""
+    """A random line, on an instrument or sung."""
     low = int(random.integers(30, 70))
     seed = int(random.integers(1 << 30))
     kind = random.random()
@@ -70,14 +71,14 @@ def chords(random: np.random.Generator, rate: int) -> Played:
 
 
 def loop(random: np.random.Generator) -> tuple[np.ndarray, list[tuple[float, str, float]]]:
-    """Drumming at 44.1 kHz."""
+    """A random drum recording at 44.1 kHz."""
     kit = random_kits.built_kit(random, 44_100) if random.random() < 0.2 else random_kits.drawn_kit(random, 44_100)
     sound, truth = random_kits.groove(kit, SECONDS, 44_100, random)
     return instrument_synthesis.in_a_room(sound, 44_100, random, (-80.0, -45.0)), truth
 
 
 def target(starts: np.ndarray, count: int, step: float) -> np.ndarray:
-    """(count,) 1 at beginnings, less beside them."""
+    """(count,) 1 at onsets, less beside them."""
     out = np.zeros(count, np.float32)
     if not len(starts):
         return out
@@ -88,7 +89,7 @@ def target(starts: np.ndarray, count: int, step: float) -> np.ndarray:
 
 
 def begin_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
-    """A picture of some sound, and where something begins in it."""
+    """A random spectrogram and its onsets."""
     random = np.random.default_rng(seed)
     kind = random.random()
     if kind < 0.70:
@@ -109,7 +110,7 @@ def begin_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
 
 
 def drum_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
-    """A picture of some drumming, and where each drum begins in it; toms are one."""
+    """A random drum spectrogram and the onsets of each drum; the toms count as one."""
     random = np.random.default_rng(seed)
     sound, truth = loop(random)
     levels = drum_transcription.SPECTROGRAM.levels(sound)
@@ -122,12 +123,12 @@ def drum_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
     return levels.astype(np.float16), np.stack(wanted, axis=1).astype(np.float16)
 
 
-def compared_clip(seed: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """The strokes of some drumming as drums.py finds them: features, which drums each is of, and its second."""
+def attention_clip(seed: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """The strokes of a random drum recording as found by drum_transcription.py: features, drums, and seconds."""
     random = np.random.default_rng(seed)
     sound, truth = loop(random)
     levels = drum_transcription.SPECTROGRAM.levels(sound)
-    probability = models.layers("drums").probability(levels)
+    probability = models.conv_net("drum_onset").probability(levels)
     at = attention.candidates(probability)
     told, tom = (
         np.zeros((len(at), len(drum_transcription.LEARNT)), np.float32),
@@ -179,11 +180,11 @@ def tone_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
 
 
 RINGS = 0.4
-"""Seconds of release beyond which a note is plainly heard after its end."""
+"""Seconds of release beyond which a note is clearly audible after its end."""
 
 
 def newest_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
-    """What is seen of pitches just after notes begin, and whether each has begun just now, and sounds."""
+    """Features of pitches just after onsets, with whether each has just begun and whether it sounds."""
     random = np.random.default_rng(seed)
     sound, notes, _ = line(random, live_pitch.RATE)
     looks = live_pitch.looked(np.pad(sound, (live_pitch.SEEN - live_pitch.HOP, 0)))
@@ -199,19 +200,19 @@ def newest_rows(seed: int) -> tuple[np.ndarray, np.ndarray]:
 
 
 NEW = (0.006, 0.095)
-"""Seconds from and up to which a note has begun just now."""
+"""Range of seconds after its onset in which a note counts as just begun."""
 
 
 def train_strokes(clips: int) -> None:
-    """Where takes of one sound lie about as close in every direction, whatever room they are made in."""
+    """Make the feature spaces in which takes of one sound are equally close in every direction, whatever the room."""
     with Pool() as pool:
         made = list(pool.imap(paired_takes.rows, range(100_000, 100_000 + clips)))
-    for k, name in enumerate(("strokes", "quickstrokes")):
+    for k, name in enumerate(("strokes", "live_strokes")):
         np.savez_compressed(MODELS / f"{name}.npz", turn=turned([clip[k] for clip in made]).astype(np.float16))
 
 
 def turned(made: list[tuple[np.ndarray, np.ndarray]]) -> np.ndarray:
-    """(features, axes) by which strokes (n, features) with the names of their sounds are turned."""
+    """(features, axes) transform from strokes (n, features) labelled with the names of their sounds."""
     count = made[0][0].shape[1]
     within, taken = np.zeros((count, count)), 0
     for x, names in made:
@@ -230,24 +231,24 @@ def turned(made: list[tuple[np.ndarray, np.ndarray]]) -> np.ndarray:
 
 
 SHRUNK = 0.2
-"""What is added to the variance in every direction: what hardly varies among our takes may well do so among others."""
+"""Added to the variance in every direction: what hardly varies among our takes may vary in others."""
 
 
 AFRESH = 200_000
-"""The first recording that a network is trained further on."""
+"""Number of the first recording used for further training."""
 
 
 def shipped(name: str) -> dict[str, np.ndarray]:
-    """The arrays of a network as it is."""
+    """The arrays of the shipped network."""
     with np.load(MODELS / f"{name}.npz") as arrays:
         return dict(arrays)
 
 
-def train_layers(name: str, clips: int, further: bool = False) -> None:
-    """A network of convolutions; what is seldom there weighs more."""
+def train_conv_net(name: str, clips: int, further: bool = False) -> None:
+    """Train a convolutional network; rare targets have more weight."""
     import train_convolutional
 
-    make, epochs, seed = {"begin": (begin_clip, 8, 13), "drums": (drum_clip, 10, 1)}[name]
+    make, epochs, seed = {"onset": (begin_clip, 8, 13), "drum_onset": (drum_clip, 10, 1)}[name]
     before, first = (shipped(name), AFRESH) if further else (None, 3000)
     epochs = min(epochs, 7) if further else epochs
     with Pool() as pool:
@@ -258,13 +259,13 @@ def train_layers(name: str, clips: int, further: bool = False) -> None:
     np.savez_compressed(MODELS / f"{name}.npz", **train_convolutional.arrays(net))
 
 
-def train_compared(clips: int, further: bool = False) -> None:
+def train_drum_attention(clips: int, further: bool = False) -> None:
     import train_attention
 
     first, epochs = (AFRESH, 10) if further else (20_000, 20)
     with Pool() as pool:
-        made = list(pool.imap(compared_clip, range(first, first + clips)))
-    known = shipped("compared") if further else {}
+        made = list(pool.imap(attention_clip, range(first, first + clips)))
+    known = shipped("drum_attention") if further else {}
     own = [{n.removeprefix(f"net{k}_"): a for n, a in known.items() if n.startswith(f"net{k}_")} for k in (0, 1)]
     nets = [
         train_attention.train(made, drum_transcription.SPECTROGRAM.bands, epochs, seed=k, before=before or None)
@@ -273,15 +274,16 @@ def train_compared(clips: int, further: bool = False) -> None:
     arrays = {
         f"net{k}_{name}": each for k, net in enumerate(nets) for name, each in train_attention.arrays(net).items()
     }
-    np.savez_compressed(MODELS / "compared.npz", **arrays)
+    np.savez_compressed(MODELS / "drum_attention.npz", **arrays)
 
 
-def train_plain(name: str, clips: int) -> None:
-    """A network of plain layers."""
+def train_dense_net(name: str, clips: int) -> None:
+    """Train a dense network."""
     from train_dense import train
 
     make, hidden, epochs, shown, important = {
-        "tones": (tone_rows, (128, 64), 10, 3_000_000, 1.3), "newest": (newest_rows, (320, 128), 14, 2_500_000, 1.0),
+        "multipitch": (tone_rows, (128, 64), 10, 3_000_000, 1.3),
+        "live_pitch": (newest_rows, (320, 128), 14, 2_500_000, 1.0),
     }[name]  # fmt: skip
     xs, ys, groups = [], [], []
     with Pool() as pool:
@@ -296,20 +298,20 @@ def train_plain(name: str, clips: int) -> None:
 
 
 def smaller(arrays: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
-    """Weights as halves: they are most of the file."""
+    """The arrays with weights in half precision: they are most of the file."""
     return {n: a.astype(np.float16) if n.startswith("weight") else a.astype(np.float32) for n, a in arrays.items()}
 
 
 JOBS = {
-    "begin": (partial(train_layers, "begin"), 8800), "drums": (partial(train_layers, "drums"), 6500),
-    "compared": (train_compared, 6500), "tones": (partial(train_plain, "tones"), 900),
-    "newest": (partial(train_plain, "newest"), 3400),
+    "onset": (partial(train_conv_net, "onset"), 8800), "drum_onset": (partial(train_conv_net, "drum_onset"), 6500),
+    "drum_attention": (train_drum_attention, 6500), "multipitch": (partial(train_dense_net, "multipitch"), 900),
+    "live_pitch": (partial(train_dense_net, "live_pitch"), 3400),
     "strokes": (train_strokes, 900),
 }  # fmt: skip
 
 
-FURTHER = {"begin": 3300, "drums": 3700, "compared": 7500}
-"""Which can be trained further, and on how many recordings they have been."""
+FURTHER = {"onset": 3300, "drum_onset": 3700, "drum_attention": 7500}
+"""Networks that can be trained further, and the number of recordings used for that so far."""
 
 
 def main() -> None:

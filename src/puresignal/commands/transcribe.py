@@ -15,10 +15,11 @@ from puresignal.core.errors import BadFileError, FileAccessError, PureSignalErro
 from puresignal.core.harmony import key_estimation
 from puresignal.core.hearing.dsp import chunks, spectra
 from puresignal.core.hearing.dsp.chunks import Progress, Source
-from puresignal.core.hearing.melody import candidates, pitch_bend
+from puresignal.core.hearing.melody import candidates, pitch_bend, segmentation
+from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.networks import onset
 from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
-from puresignal.core.hearing.polyphony import note_decisions
+from puresignal.core.hearing.polyphony import chord_names, note_decisions
 from puresignal.core.hearing.transcribed import REMOVAL_REASONS, TranscribedHits, TranscribedNotes
 from puresignal.core.kit.articulations import canonical, resolve
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
@@ -219,7 +220,7 @@ def _beat(recording: Source, rate: int) -> audio_beats.Beat:
             break
     whole = np.concatenate(parts)[: round(BEAT_SECONDS * rate)]
     samples = spectra.halved(whole) if rate != onset.RATE else whole
-    begins = models.layers("begin").probability(onset.SPECTROGRAM.levels(samples))[:, 0]
+    begins = models.conv_net("onset").probability(onset.SPECTROGRAM.levels(samples))[:, 0]
     return audio_beats.beat(samples, begins)
 
 
@@ -231,7 +232,7 @@ def _melody(
     source: Source, job: Job, progress: Progress | None, bends: list[tuple[float, float]],
     keys: list[tuple[str, float, int]],
 ) -> list[NoteRow]:  # fmt: skip
-    usual = candidates.MelodySettings()
+    usual = segmentation.MelodySettings()
     settings = replace(
         usual, sensitivity=job.sensitivity, low=usual.low if job.low is None else job.low,
         high=usual.high if job.high is None else job.high,
@@ -239,8 +240,8 @@ def _melody(
         floor=usual.floor if job.floor is None else job.floor,
         beneath=job.low is not None or job.pan is not None,
     )  # fmt: skip
-    analysis = candidates.analyse(models.layers("begin"), models.network("tones"), source, progress)
-    found = candidates.decide(analysis, settings)
+    analysis = candidates.analyse(models.conv_net("onset"), models.dense_net("multipitch"), source, progress)
+    found = melody_notes.decide(analysis, settings)
     if job.bends:
         bends += pitch_bend.bends(analysis, found.kept())
     return _pitched(found, job, keys)
@@ -257,8 +258,8 @@ def _chords(
         shortest=usual.shortest if job.shortest is None else job.shortest,
         floor=usual.floor if job.floor is None else job.floor,
     )  # fmt: skip
-    found = note_decisions.decide(note_decisions.analyse(models.network("tones"), source, progress), settings)
-    names += note_decisions.named(found.kept())
+    found = note_decisions.decide(note_decisions.analyse(models.dense_net("multipitch"), source, progress), settings)
+    names += chord_names.named(found.kept())
     return _pitched(found, job, keys)
 
 
@@ -283,7 +284,8 @@ def _pitched(heard: TranscribedNotes, job: Job, keys: list[tuple[str, float, int
 
 def _drums(source: Source, job: Job, progress: Progress | None) -> list[NoteRow]:
     found = drum_transcription.hits(
-        drum_transcription.analyse(models.layers("drums"), models.comparing(), source, progress), job.sensitivity
+        drum_transcription.analyse(models.conv_net("drum_onset"), models.attention_nets(), source, progress),
+        job.sensitivity,
     )
     names = [drum_transcription.SORTS[i] for i in found.kind.tolist()]
     return _struck(names, found)

@@ -22,21 +22,21 @@ def _arrays(name: str) -> dict[str, np.ndarray]:
 
 
 @lru_cache(maxsize=4)
-def network(name: str) -> Network:
-    """A dense network of the ear: tones or newest (made by training/train_ear.py)."""
+def dense_net(name: str) -> Network:
+    """A dense network of the ear: multipitch or live_pitch (made by training/train_ear.py)."""
     return from_arrays(_arrays(name))
 
 
 @lru_cache(maxsize=4)
-def layers(name: str) -> ConvNet:
-    """A convolutional network of the ear: begin or drums."""
+def conv_net(name: str) -> ConvNet:
+    """A convolutional network of the ear: onset or drum_onset."""
     return convolutional.from_arrays(_arrays(name))
 
 
 @lru_cache(maxsize=1)
-def comparing() -> AttentionEnsemble:
+def attention_nets() -> AttentionEnsemble:
     """The networks that compare the strokes of a drum recording with each other."""
-    return attention.from_arrays(_arrays("compared"))
+    return attention.from_arrays(_arrays("drum_attention"))
 
 
 @lru_cache(maxsize=1)
@@ -46,6 +46,6 @@ def feature_space() -> FeatureSpace:
 
 
 @lru_cache(maxsize=1)
-def quick_feature_space() -> FeatureSpace:
+def live_feature_space() -> FeatureSpace:
     """The feature space of taught sounds by their first moments, for live use."""
-    return FeatureSpace(_arrays("quickstrokes")["turn"])
+    return FeatureSpace(_arrays("live_strokes")["turn"])

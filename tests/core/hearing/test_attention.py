@@ -7,11 +7,12 @@ import pytest
 
 from puresignal.core.hearing.dsp import spectra
 from puresignal.core.hearing.dsp.spectra import Envelope
-from puresignal.core.hearing.melody import candidates
+from puresignal.core.hearing.melody import candidates, segmentation
+from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.networks import attention
 from puresignal.core.hearing.percussion import drum_transcription
 from puresignal.core.hearing.polyphony import note_decisions
-from puresignal.io.models import comparing, layers, network
+from puresignal.io.models import attention_nets, conv_net, dense_net
 from puresignal.sim import instrument_synthesis, random_kits, singer
 
 DRUM = {name: number for number, name in enumerate(drum_transcription.LEARNT)}
@@ -27,7 +28,7 @@ def groove():
 
 @pytest.fixture(scope="module")
 def heard(groove):
-    return drum_transcription.analyse(layers("drums"), comparing(), groove[0])
+    return drum_transcription.analyse(conv_net("drum_onset"), attention_nets(), groove[0])
 
 
 def test_every_stroke_that_can_be_heard_is_looked_at_and_no_two_are_one(groove, heard):
@@ -38,9 +39,9 @@ def test_every_stroke_that_can_be_heard_is_looked_at_and_no_two_are_one(groove, 
 
 def test_what_a_stroke_is_depends_on_those_about_it(groove):
     random = np.random.default_rng(3)
-    network_ = comparing()
+    network_ = attention_nets()
     levels = drum_transcription.SPECTROGRAM.levels(groove[0])
-    probability = layers("drums").probability(levels)
+    probability = conv_net("drum_onset").probability(levels)
     at = attention.candidates(probability)
     taken = network_.embed(attention.about(levels, probability, at))
     together = network_.probability(taken, at * drum_transcription.STEP)
@@ -59,7 +60,7 @@ def test_what_a_stroke_is_depends_on_those_about_it(groove):
 
 def test_far_away_strokes_do_not_bear_on_one_so_hours_take_no_more_memory():
     random = np.random.default_rng(4)
-    network_ = comparing()
+    network_ = attention_nets()
     shape = (len(network_.members), len(network_.members[0].embedding[1]))
     count = 4 * attention.STRETCH
     taken, seconds = random.random((count, *shape)).astype(np.float32), np.arange(count) * 0.1
@@ -74,9 +75,9 @@ def test_far_away_strokes_do_not_bear_on_one_so_hours_take_no_more_memory():
 
 
 def test_an_ensemble_says_the_mean_of_its_members_and_they_differ(groove):
-    ensemble = comparing()
+    ensemble = attention_nets()
     levels = drum_transcription.SPECTROGRAM.levels(groove[0])
-    probability = layers("drums").probability(levels)
+    probability = conv_net("drum_onset").probability(levels)
     at = attention.candidates(probability)
     taken = ensemble.embed(attention.about(levels, probability, at))
     each = [member.probability(taken[:, k], at * drum_transcription.STEP) for k, member in enumerate(ensemble.members)]
@@ -102,25 +103,25 @@ def test_a_changed_setting_is_decided_as_if_it_had_been_the_first():
     sound = singer.perform(notes, singer.PLUCKED, candidates.RATE, 3)
 
     def fresh():
-        return candidates.analyse(layers("begin"), network("tones"), sound)
+        return candidates.analyse(conv_net("onset"), dense_net("multipitch"), sound)
 
     kept = fresh()
     for settings in (
-        candidates.MelodySettings(), candidates.MelodySettings(shortest=0.2), candidates.MelodySettings(low=59.0),
-        candidates.MelodySettings(sensitivity=0.9), candidates.MelodySettings(),
+        segmentation.MelodySettings(), segmentation.MelodySettings(shortest=0.2), segmentation.MelodySettings(low=59.0),
+        segmentation.MelodySettings(sensitivity=0.9), segmentation.MelodySettings(),
     ):  # fmt: skip
-        again, first = candidates.decide(kept, settings), candidates.decide(fresh(), settings)
+        again, first = melody_notes.decide(kept, settings), melody_notes.decide(fresh(), settings)
         assert again.pitch.tolist() == first.pitch.tolist()
         assert again.start.tolist() == first.start.tolist()
         assert again.end.tolist() == first.end.tolist()
-    assert candidates.decide(kept, candidates.MelodySettings(low=59.0)).pitch.min() > 58.5
+    assert melody_notes.decide(kept, segmentation.MelodySettings(low=59.0)).pitch.min() > 58.5
 
 
 def test_chords_are_decided_alike_whether_their_columns_are_kept_or_not(monkeypatch):
     random = np.random.default_rng(8)
     notes = instrument_synthesis.some_chords(random, 5.0)
     sound = instrument_synthesis.play(notes, instrument_synthesis.any_timbre(random, 0.6), note_decisions.RATE, 5)
-    analysis = note_decisions.analyse(network("tones"), sound)
+    analysis = note_decisions.analyse(dense_net("multipitch"), sound)
     kept = note_decisions.decide(analysis)
     monkeypatch.setattr(note_decisions, "REMEMBERED", 0)
     read = note_decisions.decide(analysis)

@@ -7,7 +7,7 @@ import pytest
 
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
 from puresignal.core.hearing.percussion.stroke_features import DEEPEST, RATE
-from puresignal.io.models import feature_space, quick_feature_space
+from puresignal.io.models import feature_space, live_feature_space
 from puresignal.sim import beatbox, sung_lines
 
 TWO_PARTS = beatbox.Syllable(
@@ -150,7 +150,7 @@ def test_of_an_example_in_several_parts_the_first_that_is_heard_is_taught():
 
 def test_live_a_sound_of_several_parts_is_one_hit(played):
     sound, truth = played
-    known = live_hits.teach(quick_feature_space(), recordings())
+    known = live_hits.teach(live_feature_space(), recordings())
     live = live_hits.LiveHits(known)
     hits = [hit for begin in range(0, len(sound), 512) for hit in live.feed(sound[begin : begin + 512])]
     good, extra = right(truth, [(hit.start, known.names[hit.sound]) for hit in hits])

@@ -16,20 +16,29 @@ from hypothesis.extra import numpy as hnp
 from puresignal.core.harmony import key_estimation
 from puresignal.core.hearing.dsp import chunks, spectra, stereo_filter, viterbi, yin
 from puresignal.core.hearing.dsp.time_stretch import stretch
-from puresignal.core.hearing.melody import candidates, pitch_bend
+from puresignal.core.hearing.melody import candidates, pitch_bend, segmentation
+from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.networks import convolutional, multipitch, onset
 from puresignal.core.hearing.networks.dense import peaks, windowed_sum
 from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
-from puresignal.core.hearing.polyphony import note_decisions
+from puresignal.core.hearing.polyphony import chord_names, note_decisions
 from puresignal.core.hearing.transcribed import REMOVAL_REASONS, TranscribedNotes, far_from_others, removal_reasons
 from puresignal.core.timing import audio_beats
-from puresignal.io.models import comparing, feature_space, layers, network
+from puresignal.io.models import attention_nets, conv_net, dense_net, feature_space
 from puresignal.sim import beatbox, instrument_synthesis, random_kits, singer
 
 
+def melody_analysis(source, *args):
+    return candidates.analyse(conv_net("onset"), dense_net("multipitch"), source, *args)
+
+
+def drum_analysis(source):
+    return drum_transcription.analyse(conv_net("drum_onset"), attention_nets(), source)
+
+
 def heard(samples: np.ndarray, **settings: float) -> TranscribedNotes:
-    analysis = candidates.analyse(layers("begin"), network("tones"), samples)
-    return candidates.decide(analysis, candidates.MelodySettings(**settings)).kept()
+    analysis = melody_analysis(samples)
+    return melody_notes.decide(analysis, segmentation.MelodySettings(**settings)).kept()
 
 
 def found(truth: list[tuple], notes: list[tuple], within: float = 0.05) -> int:
@@ -84,19 +93,21 @@ def test_a_note_that_begins_while_the_one_before_rings_is_heard_from_its_beginni
 def test_a_note_whose_pitch_is_lost_for_a_moment_is_one_unless_something_begins():
     timbre = instrument_synthesis.Timbre(1 / np.arange(1, 12) ** 1.5, release=0.1)
     whole = candidates.analyse(
-        layers("begin"), network("tones"), instrument_synthesis.play([(0.3, 1.5, 60, 0.9)], timbre, candidates.RATE, 1)
+        conv_net("onset"),
+        dense_net("multipitch"),
+        instrument_synthesis.play([(0.3, 1.5, 60, 0.9)], timbre, candidates.RATE, 1),
     )
     lost = slice(round(0.8 / candidates.STEP), round(0.92 / candidates.STEP))
     whole.pitch[lost], whole.dip[lost], whole.sounds[lost] = np.nan, 1.0, 0.0
-    [(start, number)] = pairs(candidates.decide(whole).kept())
+    [(start, number)] = pairs(melody_notes.decide(whole).kept())
     assert (round(start, 1), number) == (0.3, 60)
-    assert candidates.decide(whole).end[0] > 1.4
+    assert melody_notes.decide(whole).end[0] > 1.4
     begins = whole.begins.copy()
     begins[lost.stop - 2 : lost.stop + 3] = (0.15, 0.6, 1.0, 0.6, 0.15)
     again = candidates.MelodyAnalysis(
         whole.pitch, whole.dip, whole.level, begins, whole.sounds, whole.starts, whole.envelope
     )
-    assert [round(s, 1) for s, _ in pairs(candidates.decide(again).kept())] == [0.3, 0.9]
+    assert [round(s, 1) for s, _ in pairs(melody_notes.decide(again).kept())] == [0.3, 0.9]
 
 
 def test_vibrato_does_not_trill_and_a_scoop_is_one_note_at_its_aim():
@@ -117,19 +128,19 @@ def test_silence_hum_hiss_and_breath_make_no_notes():
 
 def test_the_range_and_the_shortest_note_are_obeyed_at_once():
     samples = singer.perform(LINE, singer.BLOWN, candidates.RATE, 3)
-    analysis = candidates.analyse(layers("begin"), network("tones"), samples)
-    low = candidates.decide(analysis, candidates.MelodySettings(high=61)).kept()
+    analysis = melody_analysis(samples)
+    low = melody_notes.decide(analysis, segmentation.MelodySettings(high=61)).kept()
     assert max(low.pitch) <= 61
-    long = candidates.decide(analysis, candidates.MelodySettings(shortest=0.42)).kept()
+    long = melody_notes.decide(analysis, segmentation.MelodySettings(shortest=0.42)).kept()
     assert (long.end - long.start >= 0.42).all()
     assert 0 < len(long) < len(LINE)
 
 
 def test_settings_answer_quickly_on_a_long_recording():
     samples = np.tile(singer.perform(LINE, singer.BLOWN, candidates.RATE, 3), 8)
-    analysis = candidates.analyse(layers("begin"), network("tones"), samples)
+    analysis = melody_analysis(samples)
     began = time.perf_counter()
-    candidates.decide(analysis).kept()
+    melody_notes.decide(analysis).kept()
     seconds = len(samples) / candidates.RATE
     # Four minutes take less than a fifth of a second; a machine that is busy is given five times as long.
     assert time.perf_counter() - began < 0.004 * seconds
@@ -154,9 +165,9 @@ def test_chords_come_back_note_by_note():
     for i, chord in enumerate(((48, 60, 64, 67), (45, 57, 60, 64), (50, 62, 65, 69), (43, 55, 59, 62))):
         truth += [(0.3 + 0.9 * i, 1.1 + 0.9 * i, n, 0.8) for n in chord]
     samples = instrument_synthesis.play(truth, timbre, note_decisions.RATE, 8) + random.normal(size=1) * 0
-    notes = note_decisions.decide(note_decisions.analyse(network("tones"), samples)).kept()
+    notes = note_decisions.decide(note_decisions.analyse(dense_net("multipitch"), samples)).kept()
     assert f1([(s, n) for s, _, n, _ in truth], pairs(notes)) >= 0.85
-    assert [note_decisions.name_chord(np.array(c)) for c in ((48, 60, 64, 67), (45, 57, 60, 64))] == ["C", "Am"]
+    assert [chord_names.name_chord(np.array(c)) for c in ((48, 60, 64, 67), (45, 57, 60, 64))] == ["C", "Am"]
 
 
 def test_drums_are_told_apart_with_several_at_once():
@@ -166,7 +177,7 @@ def test_drums_are_told_apart_with_several_at_once():
         sound, truth = random_kits.groove(
             random_kits.built_kit(random, drum_transcription.RATE), 8, drum_transcription.RATE, random
         )
-        hits = drum_transcription.hits(drum_transcription.analyse(layers("drums"), comparing(), sound)).kept()
+        hits = drum_transcription.hits(drum_analysis(sound)).kept()
         told = [(s, drum_transcription.SORTS[k]) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
         scores.append(f1([(t, n) for t, n, _ in truth], told))
         kicks = [(t, n) for t, n, _ in truth if n == "kick"]
@@ -182,7 +193,7 @@ def with_echo(sound: np.ndarray, rate: int, seconds: float, decibels: float) -> 
 
 def strokes_of(sound: np.ndarray, truth: np.ndarray) -> tuple[int, int]:
     """How many strokes are heard where none is, and how many that are there are heard."""
-    begun = drum_transcription.hits(drum_transcription.analyse(layers("drums"), comparing(), sound)).kept().start
+    begun = drum_transcription.hits(drum_analysis(sound)).kept().start
     away = np.abs(begun[:, None] - truth)
     return len(np.unique(np.rint(begun[away.min(axis=1) > 0.05] / 0.03))), int((away.min(axis=0) < 0.05).sum())
 
@@ -282,7 +293,7 @@ def test_the_beat_of_a_recording_is_found(bpm):
                 stroke = kit[name](0.8, random)
                 at = round((0.2 + i * step / 2) * onset.RATE)
                 sound[at : at + len(stroke)] += stroke[: len(sound) - at]
-    begins = layers("begin").probability(onset.SPECTROGRAM.levels(sound))[:, 0]
+    begins = conv_net("onset").probability(onset.SPECTROGRAM.levels(sound))[:, 0]
     beat = audio_beats.beat(sound, begins)
     assert beat.bpm == pytest.approx(bpm, rel=0.02)
     off = np.abs((beat.beats - 0.2 + step / 2) % step - step / 2)
@@ -328,14 +339,14 @@ def test_a_long_recording_is_heard_alike_at_once_and_in_blocks(monkeypatch):
             yield samples[at : at + 7_777]
 
     heard_of = []
-    whole = candidates.analyse(layers("begin"), network("tones"), samples)
+    whole = melody_analysis(samples)
     told = []
-    parts = candidates.analyse(layers("begin"), network("tones"), blocks, told.append)
+    parts = melody_analysis(blocks, told.append)
     assert len(whole.level) == len(parts.level) == len(whole.sounds) == 1 + len(samples) // candidates.HOP
     assert told == sorted(told)
     assert told[-1] == len(samples)
     for analysis in (whole, parts):
-        heard_of.append(candidates.decide(analysis).kept())
+        heard_of.append(melody_notes.decide(analysis).kept())
     assert heard_of[0].pitch.tolist() == pytest.approx(heard_of[1].pitch.tolist(), abs=0.02)
     assert heard_of[0].start.tolist() == pytest.approx(heard_of[1].start.tolist(), abs=0.002)
     assert len(heard_of[0]) == 4 * len(LINE)
@@ -346,7 +357,7 @@ def test_an_analysis_can_be_stopped():
         raise InterruptedError
 
     with pytest.raises(InterruptedError):
-        note_decisions.analyse(network("tones"), np.zeros(note_decisions.RATE, np.float32), stop)
+        note_decisions.analyse(dense_net("multipitch"), np.zeros(note_decisions.RATE, np.float32), stop)
 
 
 def test_pieces_cover_a_recording_once_with_what_stands_beside_them(monkeypatch):
@@ -377,7 +388,7 @@ def test_chords_get_names_with_their_times():
     rows = [(0.0, 0.9, n) for n in (48, 64, 67)] + [(1.0, 1.9, n) for n in (45, 57, 60, 64)]
     rows += [(2.0 + 0.02 * i, 2.9, n) for i, n in enumerate((43, 59, 62, 65))]
     columns = [np.array(c, float) for c in zip(*rows, strict=True)]
-    told = note_decisions.named(
+    told = chord_names.named(
         TranscribedNotes(
             columns[0], columns[1], columns[2], np.full(len(rows), 80.0), np.ones(len(rows)), 0 * columns[0]
         )
@@ -385,14 +396,14 @@ def test_chords_get_names_with_their_times():
     assert [name for _, _, name in told] == ["C", "Am", "G7"]
     assert [round(start, 1) for start, _, _ in told] == [0.0, 1.0, 2.0]
     assert all(end > start for start, end, _ in told)
-    assert note_decisions.named(TranscribedNotes.empty()) == []
+    assert chord_names.named(TranscribedNotes.empty()) == []
 
 
 def test_bends_of_notes_that_follow_at_once_begin_where_the_player_did():
     deep = replace(singer.SUNG, vibrato=0.0, scoop=1.5, drift=0.0, consonant=0.0)
     line = [(0.3, 1.0, 60, 0.8), (1.0, 1.8, 64, 0.8)]
-    analysis = candidates.analyse(layers("begin"), network("tones"), singer.perform(line, deep, candidates.RATE, 2))
-    notes = candidates.decide(analysis).kept()
+    analysis = melody_analysis(singer.perform(line, deep, candidates.RATE, 2))
+    notes = melody_notes.decide(analysis).kept()
     assert [round(p) for p in notes.pitch] == [60, 64]
     sent = pitch_bend.bends(analysis, notes)
     assert [t for t, _ in sent] == sorted(t for t, _ in sent)
@@ -418,7 +429,7 @@ def test_every_pitch_is_heard_by_the_same_network_whatever_its_height():
     for number in (33, 45, 57, 69, 81, 93):
         timbre = instrument_synthesis.Timbre(1 / np.arange(1, 20) ** 1.4, attack=0.005, decay=1.0)
         samples = instrument_synthesis.play([(0.3, 1.2, number, 0.8)], timbre, multipitch.RATE, number)
-        probability = multipitch.probability(network("tones"), *multipitch.levels(samples))
+        probability = multipitch.probability(dense_net("multipitch"), *multipitch.levels(samples))
         middle = probability[round(0.7 / multipitch.STEP), :, 0]
         assert int(np.argmax(middle)) + multipitch.LOWEST == number
         assert middle.max() > 0.5
@@ -436,8 +447,8 @@ def test_a_place_in_the_picture_is_the_same_in_blocks():
 
 def test_what_is_doubtful_is_proposed_for_removal_with_its_reason():
     samples = singer.perform(LINE, singer.BLOWN, candidates.RATE, 3)
-    analysis = candidates.analyse(layers("begin"), network("tones"), samples)
-    all_of_them = candidates.decide(analysis, candidates.MelodySettings(shortest=0.42))
+    analysis = melody_analysis(samples)
+    all_of_them = melody_notes.decide(analysis, segmentation.MelodySettings(shortest=0.42))
     short = all_of_them.end - all_of_them.start < 0.42
     assert short.any()
     assert [REMOVAL_REASONS[d] for d in all_of_them.removal_reason[short]] == ["too short"] * int(short.sum())
@@ -458,7 +469,7 @@ def test_doubtful_drums_are_proposed_and_less_so_the_more_eager_one_listens():
         sound, _ = random_kits.groove(
             random_kits.built_kit(random, drum_transcription.RATE), 6.0, drum_transcription.RATE, random
         )
-        analysis = drum_transcription.analyse(layers("drums"), comparing(), sound)
+        analysis = drum_analysis(sound)
         calm, eager = drum_transcription.hits(analysis, 0.3), drum_transcription.hits(analysis, 0.9)
         proposed += int((calm.removal_reason > 0).sum())
         calmly, eagerly = calmly + len(calm.kept().start), eagerly + len(eager.kept().start)
@@ -500,13 +511,13 @@ def test_snapped_notes_are_in_the_key_and_near_and_those_in_it_stay(pitch, name)
 
 def test_a_network_hears_the_same_in_batches_as_at_once(monkeypatch):
     levels = onset.SPECTROGRAM.levels(singer.perform(LINE, singer.SUNG, onset.RATE, 2))
-    whole = layers("begin").probability(levels)
+    whole = conv_net("onset").probability(levels)
     assert whole.shape == (len(levels), 1)
     assert whole.max() > 0.5 > whole.min() >= 0
     monkeypatch.setattr(convolutional, "BATCH", 37)
     monkeypatch.setattr(convolutional, "PATCHED", 11)
-    assert layers("begin").probability(levels) == pytest.approx(whole, abs=1e-4)
-    assert layers("begin").probability(levels[:0]).shape == (0, 1)
+    assert conv_net("onset").probability(levels) == pytest.approx(whole, abs=1e-4)
+    assert conv_net("onset").probability(levels[:0]).shape == (0, 1)
 
 
 @given(st.integers(0, 2**32 - 1), st.integers(0, 40))
@@ -531,17 +542,19 @@ def test_a_pitch_is_shown_its_harmonics_in_both_windows_against_the_loudest_of_i
 def test_no_leap_to_a_harmonic_is_heard_where_nothing_begins(leap):
     timbre = instrument_synthesis.Timbre(1 / np.arange(1, 12) ** 1.5, release=0.1)
     whole = candidates.analyse(
-        layers("begin"), network("tones"), instrument_synthesis.play([(0.3, 1.5, 60, 0.9)], timbre, candidates.RATE, 1)
+        conv_net("onset"),
+        dense_net("multipitch"),
+        instrument_synthesis.play([(0.3, 1.5, 60, 0.9)], timbre, candidates.RATE, 1),
     )
     turn = round(0.7 / candidates.STEP)
     pitch, sounds, begins = whole.pitch.copy(), whole.sounds.copy(), whole.begins.copy()
     pitch[:turn] += leap
     sounds[:turn] = np.roll(sounds[:turn], leap, axis=1)
-    notes = pairs(candidates.decide(replace(whole, pitch=pitch, sounds=sounds)).kept())
+    notes = pairs(melody_notes.decide(replace(whole, pitch=pitch, sounds=sounds)).kept())
     # At first it was taken for that, or for what it is a harmonic of. What is no harmonic was played.
     assert [(round(s, 1), n) for s, n in notes] == ([(0.3, 60 + 4), (0.7, 60)] if leap == 4 else [(0.3, 60)])
     begins[turn - 2 : turn + 3] = (0.15, 0.6, 1.0, 0.6, 0.15)
-    notes = pairs(candidates.decide(replace(whole, pitch=pitch, sounds=sounds, begins=begins)).kept())
+    notes = pairs(melody_notes.decide(replace(whole, pitch=pitch, sounds=sounds, begins=begins)).kept())
     assert [(round(s, 1), n) for s, n in notes] == [(0.3, 60 + leap), (0.7, 60)]
 
 
@@ -555,13 +568,13 @@ def test_a_low_string_without_a_period_is_heard_by_its_harmonics():
     )
     sound = instrument_synthesis.play(line, stiff, candidates.RATE, 3)
     hiss = np.random.default_rng(0).normal(size=len(sound)) * 0.003 * np.abs(sound).max()
-    analysis = candidates.analyse(layers("begin"), network("tones"), (sound + hiss).astype(np.float32))
+    analysis = melody_analysis((sound + hiss).astype(np.float32))
     assert np.nanmedian(analysis.dip[:, 0]) > 0.6
-    notes = pairs(candidates.decide(analysis).kept())
+    notes = pairs(melody_notes.decide(analysis).kept())
     assert len(notes) <= len(line)
     assert found([(s, n) for s, _, n, _ in line], notes) >= 6
     # Where others play beneath, their harmonics sound as well, so there a note still needs its period.
-    assert len(pairs(candidates.decide(analysis, candidates.MelodySettings(beneath=True)).kept())) < 6
+    assert len(pairs(melody_notes.decide(analysis, segmentation.MelodySettings(beneath=True)).kept())) < 6
 
 
 def test_bands_and_grids_hold_the_power_of_the_spectrum():
@@ -643,17 +656,17 @@ def test_a_note_begins_with_its_attack_though_that_has_no_pitch():
 
 def test_a_path_looked_for_in_stretches_is_the_path_of_the_whole(monkeypatch):
     samples = np.tile(singer.perform(LINE, singer.SUNG, candidates.RATE, 5), 4)
-    analysis = candidates.analyse(layers("begin"), network("tones"), samples)
-    settings = candidates.MelodySettings()
-    in_stretches = candidates.track(analysis, settings)
+    analysis = melody_analysis(samples)
+    settings = segmentation.MelodySettings()
+    in_stretches = segmentation.track(analysis, settings)
     monkeypatch.setattr(viterbi, "AT_ONCE", 3)
     # What was found is kept for the same settings; here it is to be looked for anew.
     analysis.paths.clear()
-    assert candidates.track(analysis, settings).tolist() == in_stretches.tolist()
+    assert segmentation.track(analysis, settings).tolist() == in_stretches.tolist()
     whole = -(-len(in_stretches) // viterbi.BLOCK) * viterbi.BLOCK
     monkeypatch.setattr(viterbi, "STRETCH", whole)
     analysis.paths.clear()
-    assert candidates.track(analysis, settings).tolist() == in_stretches.tolist()
+    assert segmentation.track(analysis, settings).tolist() == in_stretches.tolist()
 
 
 @given(st.floats(45.0, 1500.0))
@@ -708,10 +721,10 @@ def test_strokes_are_found_alike_at_once_and_in_pieces(monkeypatch):
 
 def test_costs_that_are_kept_are_those_of_a_long_recording(monkeypatch):
     samples = singer.perform(LINE, singer.BLOWN, candidates.RATE, 3)
-    analysis = candidates.analyse(layers("begin"), network("tones"), samples)
-    kept = [candidates.decide(analysis, candidates.MelodySettings(low=low)) for low in (28, 58)]
+    analysis = melody_analysis(samples)
+    kept = [melody_notes.decide(analysis, segmentation.MelodySettings(low=low)) for low in (28, 58)]
     monkeypatch.setattr(candidates, "REMEMBERED", 0)
-    anew = [candidates.decide(analysis, candidates.MelodySettings(low=low)) for low in (28, 58)]
+    anew = [melody_notes.decide(analysis, segmentation.MelodySettings(low=low)) for low in (28, 58)]
     for one, other in zip(kept, anew, strict=True):
         assert one.start.tolist() == other.start.tolist()
         assert one.pitch.tolist() == other.pitch.tolist()
@@ -734,7 +747,7 @@ def test_a_note_ends_where_it_is_let_go_not_where_it_fades(falls):
         own = tone(number, end - start, falls)
         first = round(start * candidates.RATE)
         sound[first : first + len(own)] += own
-    heard = candidates.decide(candidates.analyse(layers("begin"), network("tones"), sound.astype(np.float32))).kept()
+    heard = melody_notes.decide(melody_analysis(sound.astype(np.float32))).kept()
     assert np.rint(heard.pitch).tolist() == [n for _, _, n in line]
     assert np.abs(heard.start - [s for s, _, _ in line]).max() < 0.02
     off = np.abs(heard.end - [e for _, e, _ in line])
@@ -750,6 +763,6 @@ def test_a_note_that_swells_out_of_the_one_before_begins_where_it_swells():
         own = tone(number, end - start, 0.0, swells=0.12, lets_go=0.06)
         first = round(start * candidates.RATE)
         sound[first : first + len(own)] += own
-    heard = candidates.decide(candidates.analyse(layers("begin"), network("tones"), sound.astype(np.float32))).kept()
+    heard = melody_notes.decide(melody_analysis(sound.astype(np.float32))).kept()
     assert np.rint(heard.pitch).tolist() == [62, 65, 69]
     assert np.abs(heard.start - [0.3, 1.0, 1.6]).max() < 0.07

@@ -9,9 +9,10 @@ import pytest
 
 from puresignal.core.hearing.dsp import spectral_flux
 from puresignal.core.hearing.melody import candidates, live_melody
+from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
 from puresignal.core.hearing.transcribed import TranscribedNotes
-from puresignal.io.models import feature_space, layers, network, quick_feature_space
+from puresignal.io.models import conv_net, dense_net, feature_space, live_feature_space
 from puresignal.sim import beatbox, singer
 from puresignal.sim.beatbox import Syllable
 
@@ -34,7 +35,7 @@ def drummed(seed=11):
         for i, s in enumerate(SYLLABLES)
     }
     sound, truth = beatbox.beat(list(SYLLABLES), 8.0, stroke_features.RATE, random, breaths=0.25)
-    return live_hits.teach(quick_feature_space(), examples), sound, truth
+    return live_hits.teach(live_feature_space(), examples), sound, truth
 
 
 def in_blocks(live, samples, length):
@@ -117,7 +118,7 @@ def sung(manner, low=0):
 
 
 def live_of(samples, length=128):
-    live = live_melody.LiveMelody(layers("begin"), network("tones"), network("newest"))
+    live = live_melody.LiveMelody(conv_net("onset"), dense_net("multipitch"), dense_net("live_pitch"))
     told, settled = [], []
     for begin in range(0, len(samples), length):
         told += [((begin + length) / live_melody.RATE, each) for each in live.feed(samples[begin : begin + length])]
@@ -144,7 +145,7 @@ def test_a_plucked_tune_is_told_note_by_note_within_40_ms():
 def test_settled_notes_are_those_of_the_recording(manner):
     samples = np.tile(sung(manner), 2)
     _, settled = live_of(samples)
-    offline = candidates.decide(candidates.analyse(layers("begin"), network("tones"), samples)).kept()
+    offline = melody_notes.decide(candidates.analyse(conv_net("onset"), dense_net("multipitch"), samples)).kept()
     assert np.rint(settled.pitch).tolist() == np.rint(offline.pitch).tolist()
     assert settled.start.tolist() == pytest.approx(offline.start.tolist(), abs=0.03)
     assert settled.end.tolist() == pytest.approx(offline.end.tolist(), abs=0.06)
@@ -152,14 +153,14 @@ def test_settled_notes_are_those_of_the_recording(manner):
 
 def test_notes_are_settled_soon_after_their_end_and_silence_tells_nothing():
     samples = np.concatenate([sung(singer.BLOWN), np.zeros(3 * live_melody.RATE, np.float32)])
-    live = live_melody.LiveMelody(layers("begin"), network("tones"), network("newest"))
+    live = live_melody.LiveMelody(conv_net("onset"), dense_net("multipitch"), dense_net("live_pitch"))
     seen = 0
     for begin in range(0, len(samples), 512):
         live.feed(samples[begin : begin + 512])
         now = (begin + 512) / live_melody.RATE
         seen += len(live.settled().kept())
         assert seen >= sum(end < now - live_melody.SETTLES - 0.1 for _, end, _, _ in TUNE)
-    quiet = live_melody.LiveMelody(layers("begin"), network("tones"), network("newest"))
+    quiet = live_melody.LiveMelody(conv_net("onset"), dense_net("multipitch"), dense_net("live_pitch"))
     assert quiet.feed(np.zeros(live_melody.RATE, np.float32)) == []
     assert quiet.end() == []
     assert len(quiet.settled()) == 0
@@ -180,7 +181,7 @@ def test_what_is_no_number_in_a_stream_does_not_spoil_what_comes_after():
 
 
 def test_a_long_stream_keeps_no_more_than_it_needs():
-    live = live_melody.LiveMelody(layers("begin"), network("tones"), network("newest"))
+    live = live_melody.LiveMelody(conv_net("onset"), dense_net("multipitch"), dense_net("live_pitch"))
     piece = sung(singer.BLOWN)
     sizes = []
     for _ in range(4):

@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from puresignal.core.hearing.dsp import yin
 from puresignal.core.hearing.melody import live_melody
-from puresignal.core.hearing.melody.candidates import MelodySettings
+from puresignal.core.hearing.melody.segmentation import MelodySettings
 from puresignal.core.hearing.networks import live_pitch
-from puresignal.io.models import network
+from puresignal.io.models import dense_net
 from puresignal.sim import instrument_synthesis, singer
 
 RATE = live_pitch.RATE
@@ -64,7 +64,7 @@ def test_one_moment_is_compared_with_itself_as_many_are(seed, which):
 
 
 def told(samples, length, chosen=None):
-    quick = live_melody.LiveNotes(network("newest"), chosen)
+    quick = live_melody.LiveNotes(dense_net("live_pitch"), chosen)
     out = []
     for begin in range(0, len(samples), length):
         out += quick.feed(samples[begin : begin + length])

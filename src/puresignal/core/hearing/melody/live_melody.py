@@ -15,7 +15,9 @@ import numpy as np
 
 from puresignal.core.hearing.dsp import spectra
 from puresignal.core.hearing.melody import candidates
-from puresignal.core.hearing.melody.candidates import MelodyAnalysis, MelodySettings
+from puresignal.core.hearing.melody import notes as melody_notes
+from puresignal.core.hearing.melody.candidates import MelodyAnalysis
+from puresignal.core.hearing.melody.segmentation import MelodySettings
 from puresignal.core.hearing.networks import live_pitch, multipitch, onset
 from puresignal.core.hearing.networks.convolutional import ConvNet
 from puresignal.core.hearing.networks.dense import Network
@@ -231,7 +233,7 @@ class LiveMelody:
         self._parts = [analysis]
         self._quick.tuning = candidates.tuning(analysis.pitch, analysis.dip)
         offset = self._parts_first * candidates.STEP
-        found = candidates.decide(analysis, self._settings)
+        found = melody_notes.decide(analysis, self._settings)
         heard = found.but(start=found.start + offset, end=found.end + offset)
         # Together with the margin and the time between decisions this is less than SETTLES, by the possible shift of
         # an end.
@@ -248,7 +250,7 @@ class LiveMelody:
         self._forget(analysis, float(heard.start[heard.start > self._until].min(initial=np.inf)))
 
     def _velocities(self, analysis: MelodyAnalysis, notes: TranscribedNotes, offset: float) -> np.ndarray:
-        level = candidates.levels(analysis, notes.but(start=notes.start - offset, end=notes.end - offset))
+        level = melody_notes.levels(analysis, notes.but(start=notes.start - offset, end=notes.end - offset))
         self._loudest = max(self._loudest, float(level.max()))
         return velocity_of(level - self._loudest)
 

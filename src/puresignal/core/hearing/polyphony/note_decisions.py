@@ -1,4 +1,4 @@
-"""Chords to notes, and to chord names.
+"""Chords to notes.
 
 A network estimates for every frame and pitch whether it sounds and begins (multipitch.py). A note starts at a peak of
 its onset probability followed by sound, and lasts as long as it sounds.
@@ -10,7 +10,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import pairwise
 
 import numpy as np
 
@@ -159,54 +158,3 @@ def _notes(sounds: np.ndarray, begins: np.ndarray, lean: float) -> list[tuple[fl
         if confidence > SURE - DOUBTED - 0.6 * lean:
             notes.append((start, float(end), confidence))
     return notes
-
-
-def named(notes: TranscribedNotes) -> list[tuple[float, float, str]]:
-    """(start, end, name) of the chords, in sequence; repetitions of one name are merged."""
-    out: list[tuple[float, float, str]] = []
-    if not len(notes):
-        return out
-    starts = np.sort(notes.start)
-    changes = starts[np.concatenate([[True], np.diff(starts) > TOGETHER])]
-    for begin, end in pairwise([*changes.tolist(), float(notes.end.max())]):
-        # A note struck a little later belongs to the chord too.
-        sounds = (notes.start < begin + TOGETHER) & (notes.end > begin + TOGETHER)
-        name = name_chord(notes.pitch[sounds]) if sounds.any() else ""
-        last = min(end, float(notes.end[sounds].max())) if sounds.any() else end
-        if not name:
-            continue
-        if out and out[-1][2] == name and begin - out[-1][1] < 2 * TOGETHER:
-            out[-1] = (out[-1][0], last, name)
-        else:
-            out.append((begin, last, name))
-    return out
-
-
-TOGETHER = 0.09
-"""Seconds within which notes count as struck together."""
-
-QUALITIES = {
-    "": (0, 4, 7), "m": (0, 3, 7), "dim": (0, 3, 6), "aug": (0, 4, 8), "7": (0, 4, 7, 10), "maj7": (0, 4, 7, 11),
-    "m7": (0, 3, 7, 10), "sus4": (0, 5, 7), "sus2": (0, 2, 7), "6": (0, 4, 7, 9), "m6": (0, 3, 7, 9), "5": (0, 7),
-}  # fmt: skip
-
-
-def name_chord(notes: np.ndarray, weights: np.ndarray | None = None) -> str:
-    """The likeliest chord name for simultaneous notes; empty for fewer than two."""
-    classes = np.zeros(12)
-    weights = np.ones(len(notes)) if weights is None else weights
-    np.add.at(classes, np.rint(notes).astype(int) % 12, weights)
-    if np.count_nonzero(classes) < 2:
-        return ""
-    bass = int(np.rint(np.min(notes))) % 12
-    names = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")
-    best, found = -np.inf, ""
-    for root in range(12):
-        for quality, steps in QUALITIES.items():
-            tones = [(root + s) % 12 for s in steps]
-            inside = classes[tones]
-            score = inside.sum() - 1.1 * (classes.sum() - inside.sum()) - 0.9 * np.count_nonzero(inside == 0)
-            score += 0.35 * (root == bass) - 0.06 * len(steps)
-            if score > best:
-                best, found = score, names[root] + quality
-    return found
