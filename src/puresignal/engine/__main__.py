@@ -8,6 +8,7 @@ import socket
 import sys
 
 from puresignal.engine.host import Host
+from puresignal.engine.message_flow import MessageFlow
 from puresignal.engine.ring import Reader, Writer
 from puresignal.engine.router import SOUNDING_SIZE
 from puresignal.engine.shared_counters import SharedCounters
@@ -15,17 +16,10 @@ from puresignal.engine.shared_counters import SharedCounters
 
 def main() -> int:
     control, memory, ring, sent, knock, playback, clock, *feeds = map(int, sys.argv[1:])
-    host = Host(
-        socket.socket(fileno=control),
-        mmap.mmap(memory, SOUNDING_SIZE),
-        Writer(ring),
-        Writer(sent),
-        # Continues where the previous router stopped, so that nothing played during a restart is lost.
-        [Reader(feed, keeps_place=True) for feed in feeds],
-        knock,
-        Reader(playback),
-        SharedCounters(clock),
-    )
+    # Readers continue where the previous router stopped, so that nothing played during a restart is lost.
+    own = [Reader(feed, keeps_place=True) for feed in feeds]
+    flow = MessageFlow(Writer(ring), Writer(sent), own, Reader(playback), SharedCounters(clock))
+    host = Host(socket.socket(fileno=control), mmap.mmap(memory, SOUNDING_SIZE), flow, knock)
     for one in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         signal.signal(one, lambda *_: host.end())
     host.run()

@@ -30,7 +30,7 @@ from puresignal.core.kit import note_map
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.sound import drums
 from puresignal.core.sound.mixer import Mixer, SampleBank
-from puresignal.engine.host import SOUNDING
+from puresignal.engine.jack_client import SOUNDING
 from puresignal.engine.player import position
 from puresignal.engine.ring import Reader
 from puresignal.engine.shared_counters import SharedCounters

@@ -1,0 +1,45 @@
+"""The router without a JACK server, on the machine's steady clock."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import select
+import time
+from collections.abc import Callable
+
+from puresignal.engine.message_flow import MessageFlow
+
+CLOCK_RATE = 48_000
+"""Frame rate without a server."""
+TICK = 0.001
+"""Seconds between checks for due messages while something sounds."""
+
+
+def run(flow: MessageFlow, knock: int, call: int, seconds: float, is_ending: Callable[[], bool]) -> None:
+    """Do the callback's work for some seconds, as soon as something arrives or is due.
+
+    knock  eventfd signalled by inputs
+    call   eventfd that ends the run early
+    """
+    router = flow.router
+    assert router is not None
+    end = time.monotonic() + seconds
+    while not is_ending():
+        now = time.monotonic()
+        wait = TICK if router.is_busy() or flow.has_due else end - now
+        ready, _, _ = select.select([knock, call], [], [], max(0.0, min(wait, end - now)))
+        if knock in ready:
+            with contextlib.suppress(BlockingIOError):
+                os.eventfd_read(knock)
+        flow.frame = int(time.monotonic() * CLOCK_RATE)
+        incoming: list[tuple[int, int, bytes]] = []
+        flow.collect(incoming)
+        incoming.sort(key=lambda item: item[0])
+        # The block is the time since the last one and lies in the past; everything due is sent now.
+        leaving = flow.play(1, router.cycle(flow.frame, 1, incoming), -CLOCK_RATE)
+        flow.publish(1)
+        flow.send_to_alsa(leaving)
+        flow.keep(incoming, leaving)
+        if call in ready or time.monotonic() >= end:
+            break
