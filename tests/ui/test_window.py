@@ -111,6 +111,20 @@ def test_a_file_is_read_by_the_map_that_explains_it(window, kit_file, tmp_path):
     assert window.workbench.shown.outcome.tally.left == 12
 
 
+def test_a_recording_a_note_map_or_a_soundfont_says_where_it_is_opened(demo_window, tmp_path):
+    before = demo_window.workbench.session
+    for content, word in (
+        (b"RIFF\x10\0\0\0WAVEfmt ", "Backing track"), (b'{"format": "pure-signal/note-map"}', "Kit map"),
+        (b"RIFF\x10\0\0\0sfbk", "SoundFont"),
+    ):  # fmt: skip
+        path = tmp_path / "dropped.mid"
+        path.write_bytes(content)
+        demo_window.open_files([path])
+        assert word in demo_window.notice.text
+        assert "dropped.mid" in demo_window.notice.text
+    assert demo_window.workbench.session is before
+
+
 @pytest.mark.parametrize("content", [b"not music", b"", None])
 def test_a_bad_file_is_told_and_leaves_the_session_unharmed(demo_window, tmp_path, content):
     path = tmp_path / "bad.mid"

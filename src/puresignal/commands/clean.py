@@ -15,10 +15,8 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
-from puresignal.io import file_access, json_file, midi_reader, midi_writer, report
+from puresignal.io import file_access, file_kinds, json_file, midi_reader, midi_writer, report
 from puresignal.translation import tr
-
-MIDI_ENDINGS = (".mid", ".midi", ".smf", ".kar", ".rmi")
 
 
 @dataclass(frozen=True)
@@ -54,7 +52,7 @@ def inputs(names: list[Path]) -> list[Path]:
             found.append(name)
             continue
         try:
-            inside = sorted(p for p in name.iterdir() if p.suffix.lower() in MIDI_ENDINGS and p.is_file())
+            inside = sorted(p for p in name.iterdir() if file_kinds.by_ending(p) is file_kinds.MIDI and p.is_file())
         except OSError as error:
             raise file_access.access_error(error, name, "read") from error
         if not inside:

@@ -25,7 +25,7 @@ from puresignal.core.kit.articulations import canonical, resolve
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.timing import audio_beats
-from puresignal.io import audio_file, file_access, midi_writer, models, note_map_file
+from puresignal.io import audio_file, file_access, file_kinds, midi_writer, models, note_map_file
 from puresignal.io.audio_source import opened
 from puresignal.translation import tr
 
@@ -86,7 +86,7 @@ def teach(folder: Path) -> example_classifier.ExampleSet:
         raise FileAccessError(tr("There is no such folder"), str(folder), tr("Give the folder with the examples."))
     found: dict[str, list[stroke_features.StrokeAnalysis]] = {}
     for path in sorted(p for p in folder.rglob("*") if p.is_file() and not p.name.startswith(".")):
-        if f"*{path.suffix.lower()}" not in audio_file.PATTERN.split():
+        if file_kinds.by_ending(path) is not file_kinds.AUDIO:
             continue
         name = path.stem if path.parent == folder else path.parent.name
         name = name.lower().rstrip("0123456789 _-()")

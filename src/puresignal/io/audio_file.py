@@ -18,7 +18,6 @@ from puresignal.core.errors import BadFileError
 from puresignal.io import file_access
 from puresignal.translation import tr
 
-PATTERN = "*.wav *.flac *.ogg *.oga *.mp3 *.aif *.aiff *.opus *.w64 *.au"
 BLOCK_SECONDS = 20.0
 
 

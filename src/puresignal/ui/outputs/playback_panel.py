@@ -31,7 +31,7 @@ from puresignal.core.session.sound_settings import with_drum
 from puresignal.core.session.track_settings import TrackSettings
 from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum
-from puresignal.io import audio_file, audio_ports, port_listing, ports
+from puresignal.io import audio_file, audio_ports, file_kinds, port_listing, ports
 from puresignal.io.preferences import BLOCKS, RATES, SoundOut
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
@@ -305,7 +305,7 @@ class SoundPanel(QFrame):
 
     def ask_along(self) -> None:
         """Ask for a backing track; cancelling removes the present one."""
-        kinds = tr("Audio files ({pattern})").format(pattern=audio_file.PATTERN)
+        kinds = tr("Audio files ({pattern})").format(pattern=file_kinds.AUDIO.pattern)
         name, _ = QFileDialog.getOpenFileName(self, tr("Open an audio file"), "", kinds)
         self.set_along(name)
 

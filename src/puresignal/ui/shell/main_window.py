@@ -32,12 +32,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core.errors import PureSignalError
+from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.path import note_selection
 from puresignal.core.touch.computer_keyboard import PLAYABLE, Keyboard, own_map
-from puresignal.io import ports, preferences, session_file, work_folder
+from puresignal.io import file_kinds, ports, preferences, session_file, work_folder
 from puresignal.io.preferences import SoundOut
 from puresignal.translation import mark, tr
 from puresignal.ui.inputs.inputs_view import InputsView
@@ -405,10 +405,7 @@ class MainWindow(QMainWindow):
         problems = []
         for path in paths:
             try:
-                if path.suffix.lower() == session_file.ENDING:
-                    self.workbench.open_session(path)
-                else:
-                    self.workbench.open_midi(path)
+                self._open(path)
                 self._remember(path)
             except PureSignalError as error:
                 problems.append(str(error))
@@ -418,8 +415,29 @@ class MainWindow(QMainWindow):
             self.notice.hide()
         return problems
 
+    def _open(self, path: Path) -> None:
+        kind = file_kinds.kind_of(path)
+        if kind is file_kinds.SESSION:
+            self.workbench.open_session(path)
+        elif kind is file_kinds.AUDIO:
+            raise BadFileError(
+                tr("This is a recording, not a MIDI file"), path.name,
+                tr("Add it in Outputs under Backing track, or turn it into notes with pure-signal transcribe."),
+            )  # fmt: skip
+        elif kind is file_kinds.NOTE_MAP:
+            raise BadFileError(
+                tr("This is a note map"), path.name, tr("Open it under Kit map or Receiver map, From a file…")
+            )
+        elif kind is file_kinds.SOUNDFONT:
+            raise BadFileError(tr("This is a SoundFont"), path.name, tr("Open it in Outputs under SoundFont…"))
+        else:
+            self.workbench.open_midi(path)
+
     def ask_open(self) -> None:
-        every = tr("Sessions and MIDI files (*{ending} *.mid *.midi *.smf *.kar *.rmi)", ending=session_file.ENDING)
+        every = tr(
+            "Sessions and MIDI files ({pattern})",
+            pattern=f"{file_kinds.SESSION.pattern} {file_kinds.MIDI.pattern}",
+        )
         names, _ = QFileDialog.getOpenFileNames(self, tr("Open"), "", f"{every};;{MIDI_FILTER}")
         self.open_files([Path(name) for name in names])
 

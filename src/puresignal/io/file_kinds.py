@@ -1,0 +1,63 @@
+"""The kinds of file the program reads, recognised by content and otherwise by ending."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+HEAD = 4096
+"""Bytes from the start of a file that are enough to recognise it."""
+
+
+@dataclass(frozen=True)
+class FileKind:
+    """A kind of file.
+
+    name     word for it in the code
+    endings  in lower case, the usual one first
+    content  matches the start of such a file
+    """
+
+    name: str
+    endings: tuple[str, ...]
+    content: re.Pattern[bytes]
+
+    @property
+    def pattern(self) -> str:
+        """Its endings as file dialogs take them: `*.mid *.midi`."""
+        return " ".join(f"*{ending}" for ending in self.endings)
+
+
+def _starts(*forms: bytes) -> re.Pattern[bytes]:
+    return re.compile(b"|".join(forms), re.DOTALL)
+
+
+SESSION = FileKind("session", (".puresignal",), _starts(rb"PK\x03\x04"))
+MIDI = FileKind("midi", (".mid", ".midi", ".smf", ".kar", ".rmi"), _starts(rb"MThd", rb"RIFF....RMID"))
+AUDIO = FileKind(
+    "audio", (".wav", ".flac", ".ogg", ".oga", ".mp3", ".aif", ".aiff", ".opus", ".w64", ".au"),
+    _starts(rb"RIFF....WAVE", rb"fLaC", rb"OggS", rb"FORM....AIF[FC]", rb"riff\x2e\x91\xcf\x11", rb"\.snd", rb"ID3"),
+)  # fmt: skip
+SOUNDFONT = FileKind("soundfont", (".sf2", ".sf3"), _starts(rb"RIFF....sfbk"))
+NOTE_MAP = FileKind("note map", (".json",), _starts(rb'\s*\{.*"pure-signal/note-map"'))
+
+KINDS = (SESSION, MIDI, AUDIO, SOUNDFONT, NOTE_MAP)
+
+
+def kind_of(path: Path) -> FileKind | None:
+    """The kind of a file; None if neither its content nor its ending is known, or it cannot be read."""
+    try:
+        with path.open("rb") as file:
+            head = file.read(HEAD)
+    except OSError:
+        head = b""
+    for kind in KINDS:
+        if kind.content.match(head):
+            return kind
+    return by_ending(path)
+
+
+def by_ending(path: Path) -> FileKind | None:
+    """The kind of file that has this ending."""
+    return next((kind for kind in KINDS if path.suffix.lower() in kind.endings), None)
