@@ -1,4 +1,4 @@
-"""What cleaning does to takes that are hard to clean: F1 on the target's notes, real hits lost by kind, faults left.
+"""Cleaning of difficult takes: F1 on the target's notes, real hits lost by kind, faults left.
 
 Kits, tempos and seeds are none that the defaults were chosen on. `--seeds N` takes, `--live MS` looks
 only so far ahead.
@@ -21,7 +21,7 @@ KITS = ("practice-five", "harbour-mesh", "tidewater-compact", "two-decks", "lant
 
 
 def judge(seed: int, setup: FaultRanges, path: CleaningPath, base: int = 5000) -> tuple[Counter, Counter, float]:
-    """(real hits by kind and what became of them, faults likewise, F1) of one take."""
+    """Real hits by kind with their results, faults likewise, and F1, of one take."""
     random = np.random.default_rng(base + seed)
     kit = note_map_file.shipped(KITS[seed % len(KITS)])
     bpm = float(random.uniform(70, 180))

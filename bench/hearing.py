@@ -1,4 +1,4 @@
-"""What the ear hears, on recordings it was not trained on (support/evaluation_clips.py).
+"""Accuracy of the ear, on recordings it was not trained on (support/evaluation_clips.py).
 
 `hearing.py [KIND ...] [--each] [--reference]`: melodies, orchestra, singing, voices, loops, beats, mouths, strangers,
 settings, harmony, leads; all by default.
@@ -40,7 +40,7 @@ Row = tuple[float, float, Any]
 
 
 def matched(truth: list[Row], heard: list[Row], ends: bool = False) -> list[tuple[int, int]]:
-    """The most pairs there can be (augmenting paths)."""
+    """Maximum matching, by augmenting paths."""
     fits: list[list[int]] = []
     for start, end, what in truth:
         own = []
@@ -70,7 +70,7 @@ def score(truth: list[Row], heard: list[Row], ends: bool = False) -> float:
 
 
 def moments(rows: list[Row]) -> list[Row]:
-    """Beginnings, whatever began; what begins together once."""
+    """Onsets of any kind; simultaneous ones count once."""
     out: list[Row] = []
     for start, *_ in sorted(rows, key=lambda r: r[0]):
         if not out or start - out[-1][0] > 0.03:
@@ -87,7 +87,7 @@ def pitched(heard: Any) -> list[Row]:
 
 
 def tell(name: str, clips: list[tuple[Clip, Callable[[], list[Row]]]], each: bool) -> None:
-    """One line of the table."""
+    """A line of the table."""
     f, with_ends, onsets, errors, worst = [], [], [], [], []
     again = again_found = 0
     spent = seconds = 0.0
@@ -226,7 +226,7 @@ def beats(kind: str, each: bool) -> None:
 
 
 def strangers() -> None:
-    """Mouths of our own, of whose six sounds three were taught: how many of the others are taken for one of them."""
+    """False accepts: of a synthesised mouth's six sounds three are taught, the others should be rejected."""
     told = others = right = own = 0
     for seed in range(40):
         random = np.random.default_rng(7000 + seed)
@@ -251,7 +251,7 @@ def strangers() -> None:
 
 
 def settings(minutes: float = 4.0) -> None:
-    """How long a changed setting takes on a recording that was analysed."""
+    """Time that a changed setting takes on an analysed recording."""
     clip, examples = next(iter(evaluation_clips.beats()))
     takes = {
         name: [example_classifier.example(soxr.resample(s, clip.rate, stroke_features.RATE)) for s in said]
@@ -283,7 +283,7 @@ def harmony(each: bool) -> None:
 
 
 def leads(each: bool) -> None:
-    """By the command's own work, once with the range alone and once with the place as well."""
+    """Lead melodies by the command itself, with the range alone and with range and pan."""
     for placed in (False, True):
         clips = []
         with tempfile.TemporaryDirectory() as folder:
@@ -300,7 +300,7 @@ def leads(each: bool) -> None:
 
 
 NAMED = ("kick", "snare.head", "hat.closed", "hat.open")
-"""Drums that taught sounds are to be."""
+"""Articulations that the taught sounds stand for."""
 
 
 def long(minutes: float) -> None:

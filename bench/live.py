@@ -1,4 +1,4 @@
-"""The live path: microseconds an event, over a million events."""
+"""The live path: microseconds per event, over a million events."""
 
 from __future__ import annotations
 

@@ -1,9 +1,9 @@
-"""The live ear on recordings it was not trained on (support/evaluation_clips.py): `live_ear.py [hits melody]`.
+"""The live ear on recordings it was not trained on (support/evaluation_clips.py): `live_ear.py [hits melody drawn]`.
 
-hits: F1 of taught spoken syllables with six and three examples, beside the same heard offline, and how long after its
-beginning a hit is told, the block counted in. melody: how alike the settled notes are to those heard offline, when a
-note is told (also counted from when it can be heard: when by itself it has come within 20 dB of its loudest), and what
-of a core it takes.
+hits: F1 of taught spoken syllables with six and three examples, live and offline, and the delay of a hit after its
+onset, including the block. melody: agreement of the settled notes with the offline ones, the delay of a note (also from
+the moment it is audible: within 20 dB of its own loudest level), and the share of a core. drawn: notes of random
+synthesised instruments reported within 60 ms, and reports per note.
 """
 
 from __future__ import annotations
@@ -18,9 +18,11 @@ from support import evaluation_clips
 
 from puresignal.core.hearing.melody import candidates, live_melody
 from puresignal.core.hearing.melody import notes as melody_notes
+from puresignal.core.hearing.networks import live_pitch
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
 from puresignal.core.hearing.transcribed import TranscribedNotes
 from puresignal.io.models import conv_net, dense_net, feature_space, live_feature_space
+from puresignal.sim import instrument_synthesis
 
 BLOCK = 256
 
@@ -80,7 +82,7 @@ def tune(kind: str) -> None:
         alike.append(score(offline, settled))
         live_f.append(score(truth, settled))
         offline_f.append(score(truth, offline))
-        # At once: the same pitch, told within a tenth of a second.
+        # At once: the same pitch, reported within a tenth of a second.
         pairs = matched([(s + 0.05, e, w) for s, e, w in truth], told)
         quick_f.append(2 * len(pairs) / max(1, len(truth) + len(told)))
         sounds_after = clip.sounds_after()
@@ -97,13 +99,30 @@ def tune(kind: str) -> None:
     )
 
 
+def drawn() -> None:
+    true = soon = reported = 0
+    for seed in (901, 902, 904, 905, 907):
+        random = np.random.default_rng(seed)
+        notes = instrument_synthesis.a_line(random, 6.0, 50, 70)
+        sound = instrument_synthesis.play(notes, instrument_synthesis.any_timbre(random, 0.4), live_pitch.RATE, seed)
+        live, heard = live_melody.LiveNotes(dense_net("live_pitch")), []
+        samples = instrument_synthesis.in_a_room(sound, live_pitch.RATE, random)
+        for begin in range(0, len(samples), BLOCK):
+            heard += [(e.at, e.number) for e in live.feed(samples[begin : begin + BLOCK]) if e.velocity]
+        true, reported = true + len(notes), reported + len(heard)
+        soon += sum(any(n == number and start < at < start + 0.06 for at, n in heard) for start, _, number, _ in notes)
+    print(f"drawn instruments: {100 * soon / true:.0f} % within 60 ms, {reported / true:.2f} reports per note")
+
+
 def main() -> None:
-    wanted = sys.argv[1:] or ["hits", "melody"]
+    wanted = sys.argv[1:] or ["hits", "melody", "drawn"]
     if "hits" in wanted:
         hits()
     if "melody" in wanted:
         tune("melodies")
         tune("singing")
+    if "drawn" in wanted:
+        drawn()
 
 
 if __name__ == "__main__":

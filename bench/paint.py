@@ -1,4 +1,4 @@
-"""Painting Takes with 100,000 notes: random places of zoom and scroll, cold, at 1x and 2x; and a setting moved."""
+"""Painting Takes with 100,000 notes: random zoom and scroll, uncached, at 1x and 2x; and changing a setting."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How soon held notes are released, and ports taken up again, on a JACK server of 256 frames; ten times each."""
+"""Delay until held notes are released and ports reconnected, on a JACK server with 256 frames; ten times each."""
 
 from __future__ import annotations
 

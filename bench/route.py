@@ -1,4 +1,4 @@
-"""The router's delay on JACK against a direct wire in the same run: 64 and 256 frames, alone and beside a busy window.
+"""Delay of the router on JACK compared with a direct connection: 64 and 256 frames, alone and beside a busy window.
 
 3,000 events a second for a minute, then bursts of 32 in one block, a hundred times; and what an idle router takes.
 `--seconds N` shortens the minute.

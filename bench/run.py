@@ -1,4 +1,4 @@
-"""Runs the benchmarks named, or all of them."""
+"""Run the named benchmarks, or all of them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Hours of dense playing on JACK, the journal written beside it: memory of router and recorder, and nothing lost.
+"""Hours of dense playing on JACK with journal: memory of router and recorder, and whether anything is lost.
 
 `--minutes N` (60 by default), 3,000 events a second, 256 frames.
 """
@@ -54,7 +54,7 @@ def main() -> None:
         if minute == minutes:
             break
         for _ in range(60 * 48_000 // 256):
-            # 16 events a block: eight hits, each with its end a little later.
+            # 16 events a block: eight hits, each ending a little later.
             block = []
             for note, velocity in zip(random.choice(notes, 8), random.integers(1, 128, 8), strict=True):
                 at = int(random.integers(0, 120))

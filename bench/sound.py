@@ -1,4 +1,4 @@
-"""The built-in sound: 64 voices in blocks of 128, and minutes of it live beside a busy window.
+"""The built-in sound: 64 voices in blocks of 128, and some minutes live beside a busy window.
 
 `--minutes N` (10 by default) on the dummy driver at 128 frames.
 """
@@ -79,7 +79,7 @@ def busy_window() -> subprocess.Popen:
 
 
 def floor(minutes: float) -> None:
-    """What this machine loses by itself: three clients that do nothing, beside the same window."""
+    """Dropouts of the machine itself: three idle clients beside the same window."""
     server = started()
     import jack
 

@@ -1,4 +1,4 @@
-"""From `pure-signal demo` to a window that answers: a process of its own each time, offscreen."""
+"""Time from `pure-signal demo` to a responsive window: a new process each time, offscreen."""
 
 from __future__ import annotations
 

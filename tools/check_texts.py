@@ -1,4 +1,4 @@
-"""Finds texts that a person would see and that do not pass `puresignal.translation`: `check_texts.py [FILE ...]`.
+"""Find shown texts that do not pass `puresignal.translation`: `check_texts.py [FILE ...]`.
 
 A string literal counts as a text when it has two words or more, or when it is handed to a Qt method that shows it.
 Texts inside `tr`, `count_tr` or `mark` are fine, as are docstrings, log messages and errors of programmers. A line that
@@ -20,7 +20,7 @@ NOT_SHOWN = TRANSLATED | {
     "open_client", "register", "create_port", "search", "match", "setObjectName", "setStyleSheet", "startswith",
     "strftime", "warning",
 }  # fmt: skip
-"""Calls whose arguments nobody reads on the screen."""
+"""Calls whose arguments are never shown."""
 SHOWN_BY_QT = {
     "QAction", "QCheckBox", "QLabel", "QPushButton", "QRadioButton", "addAction", "addItem", "addMenu", "addTab",
     "setAccessibleName", "setPlaceholderText", "setPrefix", "setSpecialValueText", "setSuffix", "setText", "setTitle",
@@ -47,7 +47,7 @@ def text_of(node: ast.AST) -> str:
 
 
 def untranslated(source: str) -> list[tuple[int, str]]:
-    """(line, text) of each text that should pass the translation and does not."""
+    """(line, text) of each shown text that does not pass the translation."""
     tree = ast.parse(source)
     above = {child: node for node in ast.walk(tree) for child in ast.iter_child_nodes(node)}
     lines = source.splitlines()

@@ -11,7 +11,7 @@ from puresignal.sim import drum_module, drummer
 
 
 def kit_file(notes: int, kit: str = "practice-five") -> bytes:
-    """A file with this many notes as the kit's module sends them, faults and all."""
+    """A file with this many notes as the kit's module sends them, faults included."""
     bars = 64
     performance = drummer.improvise(bars, 120, 1)
     sent = drum_module.DrumModule(note_map_file.shipped(kit), drum_module.Faults.usual(), 1).perform(performance)

@@ -1,4 +1,4 @@
-"""A window at full rate on a 100,000-note take, with an analysis in its process; run beside bench/route.py by it.
+"""A window at full rate on a 100,000-note take, with an analysis in its process; started by bench/route.py.
 
 Says "ready" when it is busy, and how often it painted when its input closes.
 """

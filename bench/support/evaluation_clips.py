@@ -1,4 +1,4 @@
-"""Recordings with their truth, for checking the ear: sampled sound banks, speech and our own singer.
+"""Recordings with ground truth, for checking the ear: sampled sound banks, speech and our own singer.
 
 None of it is what the ear was trained on. Banks are whatever SoundFonts the machine has (in
 /usr/share/sounds/sf2, or named in SOUND_BANKS), syllables come from espeak-ng where it is installed.
@@ -39,7 +39,7 @@ class Clip:
     alone: Callable[[tuple[float, float, int, float]], np.ndarray] | None = None
 
     def sounds_after(self) -> list[float]:
-        """Seconds after its start at which each note by itself has come within 20 dB of its loudest."""
+        """Seconds from the start of each note until it is within 20 dB of its own loudest level."""
         out = []
         for start, end, number, loud in self.notes:
             assert self.alone is not None
@@ -79,7 +79,7 @@ class SampleBank:
         self._font = self._synth.sfload(str(path))
 
     def has(self, program: int, drums: bool = False) -> bool:
-        """Whether it has this instrument or kit: some banks are of drums alone."""
+        """Whether it has this instrument or kit: some banks have only drums."""
         return bool(self._synth.sfpreset_name(self._font, 128 if drums else 0, program))
 
     def render(self, notes: list[tuple[float, float, int, float]], program: int, drums: bool = False) -> np.ndarray:
@@ -123,7 +123,7 @@ ORCHESTRA = {
     "sitar": (104, 48, 76), "banjo": (105, 50, 80), "koto": (107, 50, 80), "fiddle": (110, 57, 86),
     "whistle": (78, 72, 95), "steam organ": (82, 55, 84), "voice lead": (85, 50, 80), "shawm": (111, 57, 84),
 }  # fmt: skip
-"""Of a general bank what else plays a line; not organs, which sound an octave from where they are played."""
+"""Other melodic instruments of a general bank; not organs, which sound an octave away."""
 
 
 def melodies(seconds: float = 14.0) -> Iterator[Clip]:
@@ -132,13 +132,13 @@ def melodies(seconds: float = 14.0) -> Iterator[Clip]:
 
 
 def orchestra(seconds: float = 14.0) -> Iterator[Clip]:
-    """The same on other instruments of the banks."""
+    """Lines on other instruments of the banks."""
     yield from _lines(ORCHESTRA, seconds, 77_000)
 
 
 def _lines(instruments: dict[str, tuple[int, int, int]], seconds: float, seed: int) -> Iterator[Clip]:
     for k, path in enumerate(banks()):
-        # What is played alone has a synthesiser of its own, which changes nothing in the other.
+        # Single notes use a synthesiser of their own, so that they do not change the recording.
         bank, other = SampleBank(path), SampleBank(path)
         for i, (name, (program, low, high)) in enumerate(instruments.items()):
             if not bank.has(program):
@@ -165,7 +165,7 @@ MANNERS = {
 
 
 def singing(seconds: float = 14.0) -> Iterator[Clip]:
-    """Our singer in manners and rooms, and the voices of the banks."""
+    """The simulated singer in several styles and rooms, and the voices of the banks."""
     for k, (name, manner) in enumerate(MANNERS.items()):
         for low, high in ((45, 62), (57, 76)):
             random = np.random.default_rng(500 + k * 10 + low)
@@ -181,7 +181,7 @@ def singing(seconds: float = 14.0) -> Iterator[Clip]:
             if not bank.has(program):
                 continue
             random = np.random.default_rng(900 + program)
-            # Voices of a bank swell; what is shorter than that nobody would play with them.
+            # Voices of a bank swell; nobody would play shorter notes with them.
             notes = singer.line(random, seconds, 50, 76, 0.2)
             notes = [(2 * s, 2 * e, n, v) for s, e, n, v in notes if e < seconds / 2]
             samples = room(bank.render(notes, program), random, 0.5, -55)
@@ -192,7 +192,7 @@ def singing(seconds: float = 14.0) -> Iterator[Clip]:
 
 
 def voices(seconds: float = 14.0) -> Iterator[Clip]:
-    """Singers of another make (glottal_voice.py), low and high, on words and in rooms."""
+    """Singers by another synthesis (glottal_voice.py), low and high, on words and in rooms."""
     for k in range(24):
         random = np.random.default_rng(4000 + k)
         low = (41, 45, 48, 52, 57, 60)[k % 6]
@@ -298,7 +298,7 @@ def harmony() -> Iterator[Clip]:
 
 
 def leads() -> Iterator[tuple[Clip, float, int, int]]:
-    """Lines 3 dB above chords and a bass, right of the middle: (clip in two channels, its place, its range)."""
+    """Lines 3 dB above chords and a bass, right of centre: (stereo clip, pan, range)."""
     for k, path in enumerate(banks()):
         bank = SampleBank(path)
         for i, name in enumerate(("trumpet", "alto sax", "clarinet", "flute", "violin", "lead")):
@@ -334,13 +334,13 @@ FURTHER_SYLLABLES = (
         "snare.side": "[[k]]", "tom2.head": "[[do:]]",
     },
 )  # fmt: skip
-"""As espeak-ng spells sounds."""
+"""Phonemes in the notation of espeak-ng."""
 Spoken = tuple[Clip, dict[str, list[np.ndarray]]]
 """A clip, and examples of each sound at RATE."""
 
 
 def beats() -> Iterator[Spoken]:
-    """Spoken syllables in a rhythm, breaths between, with examples of each."""
+    """Spoken syllables in a rhythm with breaths between, and examples of each."""
     for speaker in ("en", "en+f3", "en+m5"):
         said = _takes(speaker, SYLLABLES)
         for number in range(2 if said else 0):
@@ -349,7 +349,7 @@ def beats() -> Iterator[Spoken]:
 
 
 def mouths() -> Iterator[Spoken]:
-    """Further speakers and syllables: slow ones, ones of two parts, ones that differ little."""
+    """Other speakers and syllables: slow, in two parts, or similar."""
     for speaker in ("en+f1", "en+m2", "de", "it", "fr", "en+Andy", "en+linda"):
         for k, syllables in enumerate(FURTHER_SYLLABLES):
             said = _takes(speaker, syllables)
@@ -359,7 +359,7 @@ def mouths() -> Iterator[Spoken]:
 
 
 def _takes(speaker: str, syllables: dict[str, str]) -> dict[str, list[np.ndarray]]:
-    """Twelve of each, higher and lower, quicker and slower; none where there is no espeak-ng."""
+    """Twelve of each, varied in pitch and speed; none where espeak-ng is missing."""
     said: dict[str, list[np.ndarray]] = {}
     for name, text in syllables.items():
         for take in range(12):

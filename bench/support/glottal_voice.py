@@ -1,4 +1,4 @@
-"""A voice for checking the ear, of other make than sim/singer.py: pulses of the glottis through moving resonances.
+"""A voice for checking the ear, synthesised unlike sim/singer.py: glottal pulses through moving resonances.
 
 (Glottal pulse: A. Rosenberg, Effect of glottal pulse shape on the quality of natural vowels, 1971. Formants: G.
 Peterson and H. Barney, Control methods used in a study of the vowels, 1952.) Nothing of it is used in training.
@@ -22,13 +22,13 @@ VOWELS = (
 )
 NASAL = (250, 1100, 2200)
 BLOCK = 110
-"""Samples for which the resonances stand still."""
+"""Samples per block of constant resonances."""
 
 Notes = list[tuple[float, float, int, float]]
 
 
 def sing(notes: Notes, random: np.random.Generator) -> np.ndarray:
-    """The line as (n,) float32, by a singer drawn at random: consonants before notes, glides between what is led."""
+    """The line as (n,) float32, by a random singer: consonants before notes, glides between tied notes."""
     size = random.uniform(0.95, 1.25)
     count = round((notes[-1][1] + 0.8) * RATE)
     t = np.arange(count) / RATE
@@ -44,7 +44,7 @@ def sing(notes: Notes, random: np.random.Generator) -> np.ndarray:
         led = i > 0 and start - before < 0.05
         kind = int(random.choice(5, p=habits)) if led or random.random() < 0.8 else 0
         said = min(random.uniform(0.05, 0.11), 0.6 * (start - notes[i - 1][0])) if i else random.uniform(0.05, 0.11)
-        # Where a voiced consonant begins and where its vowel does may both be held for the beginning.
+        # The start of a voiced consonant and the start of its vowel may both count as the onset.
         said = min(said, 0.045) if kind == 1 else said
         first = max(0, a - round(said * RATE))
         own = np.arange(a, min(count, b + round(0.2 * RATE)))
@@ -59,7 +59,7 @@ def sing(notes: Notes, random: np.random.Generator) -> np.ndarray:
         shape = np.clip(since / attack, 0, 1) * np.clip((b + round(0.06 * RATE) - own) / (0.1 * RATE), 0, 1) ** 1.5
         if led:
             shape = np.maximum(shape, voiced[own] * (since < 0.08))
-        # What is sung is not of one loudness.
+        # Singing varies in loudness.
         voiced[own] = loud * shape * (1 + 0.25 * np.sin(2 * np.pi * random.uniform(0.2, 1.2) * since))
         vowel = np.array(VOWELS[int(random.integers(len(VOWELS)))]) * size
         mouths[a // BLOCK : b // BLOCK + 1] = vowel
@@ -100,14 +100,14 @@ def sing(notes: Notes, random: np.random.Generator) -> np.ndarray:
 
 
 def _mouth(source: np.ndarray, mouths: np.ndarray) -> np.ndarray:
-    """Resonators one after the other, their frequencies anew for each block."""
+    """Resonators in series, with new frequencies for each block."""
     out = source
     for k, width in enumerate((80.0, 110.0, 160.0)):
         state, parts = np.zeros(2), []
         radius = np.exp(-np.pi * width / RATE)
         for i, begin in enumerate(range(0, len(out), BLOCK)):
             turn = 2 * radius * np.cos(2 * np.pi * mouths[i, k] / RATE)
-            # The same at 0 Hz whatever the frequency.
+            # Unit gain at 0 Hz, whatever the frequency.
             part, state = lfilter([1 - turn + radius**2], [1, -turn, radius**2], out[begin : begin + BLOCK], zi=state)
             parts.append(part)
         out = np.concatenate(parts)
@@ -115,7 +115,7 @@ def _mouth(source: np.ndarray, mouths: np.ndarray) -> np.ndarray:
 
 
 def line(random: np.random.Generator, seconds: float, low: int, high: int) -> Notes:
-    """Notes in phrases: some led into the next, some apart, some of one pitch said again."""
+    """Notes in phrases: some tied to the next, some separate, some repeated at one pitch."""
     notes: Notes = []
     at, number = 0.4, int(random.integers(low, high + 1))
     while at < seconds - 0.8:
@@ -129,7 +129,7 @@ def line(random: np.random.Generator, seconds: float, low: int, high: int) -> No
             if at > seconds - 0.8:
                 break
         at += float(random.uniform(0.25, 0.5))
-    # A note led into the next of its pitch with nothing said between would be one note.
+    # Two tied notes of one pitch without a consonant between them would be one note.
     return [
         (s, e - 0.05 if n == m and following - e < 0.03 else e, n, v)
         for (s, e, n, v), (following, _, m, _) in pairwise([*notes, (seconds + 9, 0.0, 0, 0.0)])
