@@ -1,4 +1,4 @@
-"""What all tests share: a clean place for what a user's session keeps, and takes to work on."""
+"""Shared fixtures: clean folders for the user's files, and takes to work on."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ if os.environ.get("CI"):
 
 @pytest.fixture(autouse=True)
 def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
-    """Every test has state, config and data folders of its own."""
+    """Give every test its own state, config and data folders."""
     home = tmp_path_factory.mktemp("home")
     for name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
         monkeypatch.setenv(name, str(home / name.lower()))
@@ -30,7 +30,7 @@ def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Mo
 
 
 def take_of(rows: list[tuple[float, int, int, int]], ports: tuple[Port, ...] = (Port("kit"),)) -> Take:
-    """A captured take from (seconds, status, data1, data2) rows in any order of time."""
+    """A recorded take from (seconds, status, data1, data2) rows in any order of time."""
     rows = sorted(rows, key=lambda row: row[0])
     columns = list(zip(*rows, strict=True)) or [(), (), (), ()]
     n = len(rows)
@@ -47,7 +47,7 @@ def hit(at: float, note: int, velocity: int = 90, length: float = 0.05, channel:
 
 @pytest.fixture(scope="session")
 def kit_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A file as a drum module sent it, faults and all: forty bars at 104 BPM on the practice kit."""
+    """A file as a drum module sent it, faults included: forty bars at 104 BPM on the practice kit."""
     from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
     from puresignal.io import midi_writer
 
@@ -69,7 +69,7 @@ def kit_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture(scope="session")
 def ferry() -> drum_module.Sent:
-    """The tune once through on the practice kit with its usual faults, truth included."""
+    """The tune once on the practice kit with its usual faults, and the ground truth."""
     performance = drummer.play(grooves.QUARTER_PAST_FERRY, 92, 5)
     return drum_module.DrumModule(note_map_file.shipped("practice-five"), drum_module.Faults.usual(), 5).perform(
         performance

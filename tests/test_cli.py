@@ -110,7 +110,7 @@ def test_nothing_is_overwritten_without_force_and_never_what_was_played(kit_file
 
 
 @pytest.mark.parametrize("what", ["--report", "--summary"])
-def test_what_was_done_is_not_told_in_the_file_that_was_played_or_the_result(kit_file, tmp_path, what):
+def test_a_report_never_overwrites_input_or_result(kit_file, tmp_path, what):
     played, out = kit_file.read_bytes(), tmp_path / "clean.mid"
     for wrong in (kit_file, out):
         done = pure_signal("clean", kit_file, "--out", out, *MAPS, what, wrong, "--force")
@@ -206,7 +206,7 @@ def test_without_a_display_the_window_says_so_and_the_demo_renders_pictures(tmp_
     assert {"inputs.png", "takes.png", "outputs.png"} <= {p.name for p in (tmp_path / "shots").iterdir()}
 
 
-def test_a_file_that_cannot_be_opened_in_the_window_is_told_in_the_terminal(tmp_path):
+def test_a_file_that_cannot_be_opened_is_also_reported_in_the_terminal(tmp_path):
     (tmp_path / "x.mid").write_bytes(b"no")
     for name in ("gone.mid", "x.mid"):
         done = pure_signal(tmp_path / name, env={"QT_QPA_PLATFORM": "offscreen"})

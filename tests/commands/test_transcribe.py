@@ -1,4 +1,4 @@
-"""The transcribe command on real files: every format, every kind, and everything that can be wrong with them."""
+"""The transcribe command on real files: every format, every kind, and everything that can go wrong."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ def test_a_tune_becomes_a_midi_file_at_its_own_times(tune, tmp_path):
     assert "exists already" in again.stderr
 
 
-def test_a_key_is_snapped_to_and_wrong_usage_is_2(tune, tmp_path):
+def test_notes_snap_to_a_key_and_wrong_usage_exits_with_2(tune, tmp_path):
     out = tmp_path / "c.mid"
     done = pure_signal("transcribe", tune, "--out", out, "--kind", "melody", "--key", "C major")
     assert done.returncode == 0, done.stderr
@@ -75,7 +75,7 @@ def test_any_format_rate_and_number_of_channels_is_heard(tmp_path, ending, rate)
     assert [row[3] for row in rows] == [60, 63, 65, 67]
 
 
-def test_what_is_wrong_with_a_recording_is_said(tmp_path):
+def test_problems_of_a_recording_are_reported(tmp_path):
     silent, text, nan = tmp_path / "silent.wav", tmp_path / "text.wav", tmp_path / "nan.wav"
     soundfile.write(silent, np.zeros(22_050), 22_050)
     assert transcribe.hear(silent, transcribe.Job("chords")).warnings == ["this recording is silent"]
@@ -110,7 +110,7 @@ def test_two_recordings_of_one_name_do_not_become_one_file(tune, tmp_path):
 
 
 @pytest.mark.parametrize("suffix", ["wav", "aiff", "flac", "ogg", "mp3"])
-def test_of_half_a_file_what_is_there_is_heard_and_said_to_be_half(tmp_path, suffix):
+def test_half_a_file_is_used_with_a_warning(tmp_path, suffix):
     whole, half = tmp_path / f"whole.{suffix}", tmp_path / f"half.{suffix}"
     sound = singer.perform(LINE, singer.BLOWN, 22_050, 1)
     soundfile.write(whole, np.stack([sound, sound], axis=1), 22_050)
@@ -229,7 +229,7 @@ def test_chords_are_named_in_the_report_and_a_long_recording_tells_its_progress(
     assert min(row[3] for row in low) >= 58
 
 
-def test_a_voice_in_a_stereo_file_is_heard_at_its_place(tmp_path):
+def test_a_voice_in_a_stereo_file_is_isolated_by_pan(tmp_path):
     t = np.arange(3 * 22_050) / 22_050
     voice = singer.perform(LINE, singer.BLOWN, 22_050, 1)[: len(t)]
     left = 0.2 * np.sin(2 * np.pi * 330 * t)
@@ -244,7 +244,7 @@ def test_a_voice_in_a_stereo_file_is_heard_at_its_place(tmp_path):
     assert any("--pan has no effect" in w for w in transcribe.hear(mono, transcribe.Job("melody", pan=0.5)).warnings)
 
 
-def test_silent_and_unlike_examples_are_told(tmp_path):
+def test_silent_and_unlike_examples_are_reported(tmp_path):
     random = np.random.default_rng(12)
     syllable = beatbox.any_syllable(random)
     folder = tmp_path / "taught"
@@ -273,7 +273,7 @@ def test_silent_and_unlike_examples_are_told(tmp_path):
     assert "no examples" in done.stderr
 
 
-def test_what_is_proposed_for_removal_is_reported_and_written_when_asked(tune, tmp_path):
+def test_proposed_removals_are_reported_and_written_on_request(tune, tmp_path):
     job = transcribe.Job("melody", shortest=0.42)
     done = transcribe.transcribe(tune, tmp_path / "kept.mid", job)
     assert done.error is None

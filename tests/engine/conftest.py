@@ -1,4 +1,4 @@
-"""A real JACK server on the dummy driver, and a player and a receiver on it that know exact frames."""
+"""A real JACK server on the dummy driver, with a player and a receiver that know exact frames."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ import pytest
 
 
 def until(condition: Callable[[], object], seconds: float = 10.0, what: str = "it") -> object:
-    """Waits for a condition; the time it took matters to some tests, so it looks often."""
+    """Wait for a condition, polling often, since some tests measure the time."""
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         found = condition()
@@ -25,7 +25,7 @@ def until(condition: Callable[[], object], seconds: float = 10.0, what: str = "i
 
 
 class FairClock:
-    """The monotonic clock less what the machine stood still: a test's limit is on the program, not on the machine.
+    """The monotonic clock without stalls of the machine, so that limits apply to the program alone.
 
     A thread that asks to be woken every 2 ms tells how much later it was.
     """
@@ -129,7 +129,7 @@ class Peer:
 
     @staticmethod
     def _open(name: str) -> object:
-        """A client; a server that has just come up, on a busy machine, may refuse the first ones."""
+        """A client; a server that has just started on a busy machine may refuse the first ones."""
         import jack
 
         for attempt in range(20):
@@ -194,7 +194,7 @@ def peers(server: Server) -> Iterator[Callable[[str], Peer]]:
 
 @pytest.fixture
 def route() -> Iterator[Callable[..., subprocess.Popen]]:
-    """Starts `pure-signal route`; whatever still runs at the end of the test is ended."""
+    """Start `pure-signal route`; end whatever still runs after the test."""
     running: list[subprocess.Popen] = []
 
     def start(source: str, target: str, *more: str) -> subprocess.Popen:

@@ -1,4 +1,4 @@
-"""The simulated devices behind the router's ports, with no port system at all."""
+"""Simulated devices behind the router's ports, without a port system."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ KIT, ROOM = note_map_file.shipped("practice-five"), note_map_file.shipped("boath
 
 
 class Within:
-    """A router without a server, what arrives in it and what leaves it."""
+    """A router without a server, with its input and output."""
 
     def __init__(self, setup):
         self.router = RouterProcess(setup)
@@ -115,7 +115,7 @@ def test_a_key_press_is_at_the_receiver_within_two_milliseconds(within):
     assert sorted(waits)[len(waits) // 2] < 0.002
 
 
-def test_what_sounds_is_ended_when_all_is_let_go(within):
+def test_sounding_notes_end_on_release_all(within):
     one = within(ports.SCREEN_PADS)
     one.router.play(ports.SCREEN_PADS, b"\x99\x26\x5a")
     one.look(0.1)

@@ -1,4 +1,4 @@
-"""`pure-signal route` on a real JACK server, counted at an independent receiver.
+"""`pure-signal route` on a real JACK server, measured at an independent receiver.
 
 Times allow for a busy machine; bench/release.py says what they really are.
 """
@@ -44,7 +44,7 @@ def join(peers, route):
 
 
 def alive(pid: int) -> bool:
-    """Whether a process runs; one that has ended and waits to be noticed does not."""
+    """Whether a process runs; a zombie does not."""
     try:
         return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
     except OSError:
@@ -81,7 +81,7 @@ def test_a_burst_of_32_at_once_keeps_its_order_and_loses_nothing(rig):
 
 
 @pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGTERM], ids=lambda s: s.name)
-def test_what_sounds_is_released_at_the_end_and_the_exit_is_clean(rig, how, clock):
+def test_sounding_notes_are_released_at_exit(rig, how, clock):
     kit, synth, process = rig
     kit.play(ON)
     until(lambda: synth.got, what="the note")
@@ -127,7 +127,7 @@ def test_when_the_command_is_killed_the_router_releases_and_ends_by_itself(rig):
     until(lambda: not alive(engine), 3, what="the router's end")
 
 
-def test_an_unplugged_kit_is_released_and_taken_up_again(rig, peers, clock):
+def test_an_unplugged_kit_is_released_and_reconnected(rig, peers, clock):
     kit, synth, _ = rig
     kit.play(ON)
     until(lambda: synth.got, what="the note")
@@ -144,7 +144,7 @@ def test_an_unplugged_kit_is_released_and_taken_up_again(rig, peers, clock):
     until(lambda: len(synth.got) == 3, what="the next hit")
 
 
-def test_a_port_that_is_absent_at_the_start_is_waited_for(peers, route):
+def test_a_port_missing_at_the_start_is_connected_later(peers, route):
     synth = peers("synth")
     process = route("kit:out", "synth:in")
     until(lambda: synth.client.get_all_connections(synth.inp), what="the output's connection")
@@ -207,7 +207,7 @@ def test_ports_are_listed_for_people_and_scripts(server, peers):
     assert "kit:out" in subprocess.run(command, capture_output=True, text=True, check=True).stdout
 
 
-def test_without_a_server_ports_and_route_say_so(monkeypatch):
+def test_without_a_server_ports_and_route_report_it(monkeypatch):
     monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
     command = [sys.executable, "-m", "puresignal.cli"]
     done = subprocess.run([*command, "ports", "--json"], capture_output=True, text=True, check=False)
@@ -229,7 +229,7 @@ def test_wrong_usage_is_2(arguments):
 
 @pytest.fixture
 def routed(server):
-    """Starts routers of the window's kind and closes them."""
+    """Start routers as the window does, and close them."""
     made = []
 
     def start(*inputs, outputs=("synth:in",), tracks=()):
@@ -242,7 +242,7 @@ def routed(server):
 
 
 def state_of(router, wanted, seconds=8.0):
-    """Reads what the router tells until it is what is wanted."""
+    """Read states from the router until one fits."""
     seen = []
 
     def found():
@@ -269,7 +269,7 @@ def test_two_players_on_two_ports_and_two_channels_keep_to_their_own_receivers(p
     assert sorted(m for _, m in right.got) == [b"\x91\x3c\x52", b"\x99\x24\x54"]
 
 
-def test_a_loop_through_another_program_is_cut_and_told(peers, routed):
+def test_a_feedback_loop_through_another_program_is_cut_and_reported(peers, routed):
     kit, synth, echo = peers("kit"), peers("synth"), peers("echo")
     router = routed("kit:out", "echo:out", outputs=("synth:in",))
     state_of(router, lambda s: all(s["inputs"]) and all(s["outputs"]))
@@ -307,7 +307,7 @@ def test_a_loop_through_another_program_is_cut_and_told(peers, routed):
     assert b"\x99\x24\x50" in [m for _, m in synth.got[before:]]
 
 
-def test_an_own_output_wired_into_an_own_input_is_taken_out(peers, routed):
+def test_a_connection_from_own_output_to_own_input_is_removed(peers, routed):
     kit, _ = peers("kit"), peers("synth")
     router = routed("kit:out")
     state_of(router, lambda s: all(s["inputs"]) and all(s["outputs"]))

@@ -1,4 +1,4 @@
-"""Ring, recorder and journal: what arrives is kept, whoever dies."""
+"""Ring, recorder and journal: whatever arrives is kept, whichever process dies."""
 
 from __future__ import annotations
 
@@ -71,7 +71,7 @@ def test_the_journal_gives_back_what_was_written(tmp_path_factory, rows):
     assert inputs == (("kit:out", "box") if rows else ())
 
 
-def test_a_line_that_a_crash_cut_off_is_passed_over(tmp_path):
+def test_a_line_cut_off_by_a_crash_is_skipped(tmp_path):
     writer = journal.Writer(tmp_path, ("kit",))
     writer.add([(1.0, 0, b"\x99\x26\x5a"), (2.0, 0, b"\x99\x24\x5a")])
     writer.close()
@@ -80,7 +80,7 @@ def test_a_line_that_a_crash_cut_off_is_passed_over(tmp_path):
     assert journal.read([path])[1] == [(1.0, 0, b"\x99\x26\x5a")]
 
 
-def test_what_is_no_journal_is_refused_and_an_empty_capture_says_so(tmp_path):
+def test_other_files_are_refused_as_journals_and_an_empty_recording_is_reported(tmp_path):
     (tmp_path / "x.journal").write_text("hello")
     with pytest.raises(BadFileError, match=r"x\.journal"):
         journal.read([tmp_path / "x.journal"])
@@ -104,7 +104,7 @@ def test_old_journals_go_only_when_enough_is_kept(tmp_path, monkeypatch):
     assert len(list(tmp_path.glob("*.journal"))) == 4
 
 
-def test_a_disk_that_refuses_for_a_while_costs_nothing(tmp_path, monkeypatch):
+def test_a_disk_that_fails_for_a_while_loses_nothing(tmp_path, monkeypatch):
     writer = journal.Writer(tmp_path, ("kit",))
     writer.add([(1.0, 0, b"\x99\x26\x5a")])
     real = os.write

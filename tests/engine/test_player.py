@@ -1,4 +1,4 @@
-"""Playback through the router without a port system: every message at its frame, and nothing left sounding."""
+"""Playback through the router without a port system: every message at its frame, no hanging notes."""
 
 from __future__ import annotations
 
@@ -62,7 +62,7 @@ def rig(monkeypatch):
     assert made.router.close() == 0
 
 
-def test_a_score_is_played_to_the_frame_after_its_programs(rig):
+def test_playback_is_exact_to_the_frame_and_programs_come_first(rig):
     at, data = beats(30, 0.05)
     rig.player.use(at, data)
     rig.player.play(0.5, [(0, b"\xb9\x00\x01"), (0, b"\xc9\x07")])
@@ -77,7 +77,7 @@ def test_a_score_is_played_to_the_frame_after_its_programs(rig):
     assert rig.player.position() is None
 
 
-def test_a_loop_goes_on_in_time_and_a_stop_leaves_nothing_sounding(rig):
+def test_looped_playback_stays_in_time_and_stop_leaves_nothing_sounding(rig):
     rig.player.use(*beats(10, 0.1, length=3.0))
     rig.player.loop((0.0, 0.4))
     rig.player.play(0.0, [])
@@ -149,7 +149,7 @@ def test_the_player_alone_hands_over_each_event_once_whatever_the_ticks():
     assert ons == [begin + round(i * 0.037 * 48_000) for i in range(50)]
 
 
-def test_without_a_sound_device_the_sound_says_so(rig):
+def test_without_a_sound_device_the_sound_reports_it(rig):
     sound = SoundProcess(rig.router, rig.player)
     sound.tell(map=note_map.to_json(GENERAL), output=0, kit="Boathouse", drums={}, level=0.5, muted=[])
     try:
@@ -160,7 +160,7 @@ def test_without_a_sound_device_the_sound_says_so(rig):
         sound.close()
 
 
-def test_a_recording_follows_the_player_sample_by_sample(tmp_path):
+def test_a_backing_track_follows_the_player_sample_by_sample(tmp_path):
     from puresignal.engine import shared_counters
     from puresignal.engine.sound_process import BackingPlayer
     from puresignal.io import audio_file

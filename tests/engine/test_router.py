@@ -1,4 +1,4 @@
-"""The router's work block by block, without any port: what leaves live is what a file would hold."""
+"""The router block by block, without any port: live output equals the file."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ SETUP = RouterConfig(
 
 
 def blocks(router, messages, size, frames):
-    """Runs messages (frame, port, bytes) through a router in blocks; returns (frame, bytes) of what leaves."""
+    """Run messages (frame, port, bytes) through a router in blocks; returns (frame, bytes) of the output."""
     out, at = [], 0
     for begin in range(0, frames, size):
         here = []
@@ -57,7 +57,7 @@ def sent_messages(seed, bars=6):
 
 @settings(max_examples=12, deadline=None)
 @given(st.integers(0, 10_000), st.sampled_from([16, 64, 100, 256, 1024]))
-def test_what_leaves_live_is_what_a_file_holds_whatever_the_block(seed, size):
+def test_live_output_equals_the_file_whatever_the_block(seed, size):
     take, messages = sent_messages(seed)
     router = Router(RATE, lanes(SETUP))
     length = round((take.length + 6) * RATE)
@@ -112,7 +112,7 @@ def test_a_router_ends_what_one_before_it_left_sounding():
     "junk",
     [b"", b"\xf8", b"\xfe", b"\xf0\x7d\x01", b"\x26\x5a", b"\x99", b"\x99\x26", b"\x99\xa6\x5a", b"\x99\x26\xff"],
 )
-def test_what_is_no_playing_neither_stops_nor_delays_a_note(junk):
+def test_messages_that_are_not_playing_neither_stop_nor_delay_a_note(junk):
     router = Router(RATE, lanes(SETUP))
     out = router.cycle(0, 64, [(1, 0, junk), (2, 0, b"\x99\x26\x5a"), (2, 0, junk), (3, 0, b"\x89\x26\x00")])
     assert out[0] == (2, 0, b"\x99\x1a\x5a")
@@ -189,7 +189,7 @@ GENERAL = RouterConfig(
 
 
 @pytest.mark.parametrize("blocks_late", [1, 2, 3])
-def test_a_loop_is_cut_after_a_few_rounds_and_other_playing_goes_on(blocks_late):
+def test_a_feedback_loop_is_cut_after_a_few_rounds_and_other_playing_goes_on(blocks_late):
     router, size = Router(48_000, lanes(GENERAL)), 256
     wire: list[list[tuple[int, int, bytes]]] = [[] for _ in range(400)]
     wire[0] = [(10, 0, b"\x99\x26\x5a")]
@@ -208,7 +208,7 @@ def test_a_loop_is_cut_after_a_few_rounds_and_other_playing_goes_on(blocks_late)
 
 @settings(max_examples=30, deadline=None)
 @given(st.integers(21, 60), st.integers(0, 64))
-def test_a_roll_as_even_as_a_machine_is_no_loop(gap_ms, velocity_step):
+def test_a_perfectly_even_roll_is_not_a_feedback_loop(gap_ms, velocity_step):
     router = Router(48_000, lanes(GENERAL))
     out = []
     for i in range(60):
@@ -219,7 +219,7 @@ def test_a_roll_as_even_as_a_machine_is_no_loop(gap_ms, velocity_step):
 
 
 @pytest.mark.parametrize("ahead_ms", [2.0, 4.0, 8.0])
-def test_a_look_ahead_delays_everything_alike_and_takes_out_what_came_before_its_cause(ahead_ms):
+def test_a_look_ahead_delays_everything_alike_and_removes_crosstalk_before_its_cause(ahead_ms):
     kit = note_map_file.shipped("practice-five")
     loud, weak = (next(p for p in kit.pads if p.articulation == a) for a in ("tom1.head", "crash1.bow"))
     assert weak.group == loud.group

@@ -1,4 +1,4 @@
-"""The built-in sound and playback on a real JACK server: heard in the cycle a hit arrives in, played to the frame."""
+"""The built-in sound and playback on a real JACK server: audible in the cycle of the hit, exact to the frame."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ GENERAL = note_map_file.shipped("general-midi")
 
 
 class Ear(Peer):
-    """A peer that also listens: the frame of each block, and its sound."""
+    """A peer that also records audio: the frame of each block, and its sound."""
 
     def __init__(self, name):
         self.blocks = []
@@ -34,7 +34,7 @@ class Ear(Peer):
 
 @pytest.fixture
 def heard(server):
-    """A player, a microphone before the sound, the sound itself, and the router between."""
+    """A player, the router, the built-in sound, and a recorder of its output."""
     kit, ear = Peer("kit"), Ear("ear")
     ear.kit = kit
     ear.audio = ear.client.inports.register("audio")
@@ -62,7 +62,7 @@ def heard(server):
 
 
 def onset(ear, since):
-    """The frame at which sound first comes after a frame."""
+    """The first frame with sound after a frame."""
     for frame, block in list(ear.blocks):
         if frame >= since and np.abs(block).max() > 1e-4:
             return frame + int(np.flatnonzero(np.abs(block) > 1e-4)[0])

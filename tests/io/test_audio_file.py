@@ -1,4 +1,4 @@
-"""Audio files and SoundFonts: what can be read is used, and what cannot is told."""
+"""Audio files and SoundFonts: readable parts are used, the rest is reported."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ def test_blocks_are_the_whole_file_whatever_their_length(tmp_path, monkeypatch):
     assert np.abs(np.concatenate(parts) - whole).max() < 1e-5
 
 
-def test_what_is_no_sound_is_told_by_name(tmp_path):
+def test_a_file_without_sound_is_named(tmp_path):
     text = tmp_path / "letter.wav"
     text.write_text("this is no sound at all")
     empty = tmp_path / "empty.wav"
@@ -97,7 +97,7 @@ def test_a_damaged_file_is_read_to_where_it_is_damaged(tmp_path):
         assert (found == whole[: len(found)]).all()
 
 
-def test_what_is_written_is_what_is_read(tmp_path):
+def test_written_messages_read_back_unchanged(tmp_path):
     audio_file.write_wav(tmp_path / "out.wav", TONE, 44_100)
     assert np.abs(audio_file.read(tmp_path / "out.wav", 44_100)[:, 0] - TONE).max() < 1e-6
 
@@ -123,7 +123,7 @@ def test_a_soundfont_sounds_at_its_pitch_from_its_offset(tmp_path):
         soundfont.Font(tmp_path / "text.sf2", 48_000)
 
 
-def test_without_the_libraries_each_says_how_to_get_it(tmp_path, monkeypatch):
+def test_a_missing_library_is_reported_with_how_to_get_it(tmp_path, monkeypatch):
     made.write(tmp_path / "sine.sf2")
     usual = builtins.__import__
 

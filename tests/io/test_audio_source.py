@@ -1,4 +1,4 @@
-"""A recording made ready to be heard: kept or read anew it is the same, and its level is told as the file has it."""
+"""Audio sources: reading again gives the same as keeping, and levels are those of the file."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ def samples(of):
 
 
 @pytest.mark.parametrize("taken", [{}, {"pan": -0.6}, {"lowest": 300.0}, {"pan": 0.4, "lowest": 200.0}])
-def test_what_is_read_anew_is_what_would_have_been_kept(tmp_path, monkeypatch, taken):
+def test_reading_again_gives_the_same_as_keeping(tmp_path, monkeypatch, taken):
     path = tmp_path / "duo.wav"
     soundfile.write(path, np.column_stack([tone(220), tone(880)]), 44_100)
     monkeypatch.setattr(audio_file, "BLOCK_SECONDS", 0.5)
@@ -66,7 +66,7 @@ def test_how_loud_it_is_is_told_of_each_channel_as_the_file_has_it(tmp_path):
     assert any("cancel each other" in w for w in transcribe.hear(opposite, transcribe.Job("melody")).warnings)
 
 
-def test_one_channel_of_which_nothing_is_left_is_not_told_to_cancel_another(tmp_path):
+def test_a_silent_channel_does_not_warn_about_cancelling(tmp_path):
     path = tmp_path / "tap.wav"
     soundfile.write(path, np.array([0.5]), 96_000, subtype="FLOAT")
     found = transcribe.hear(path, transcribe.Job("melody"))
@@ -75,7 +75,7 @@ def test_one_channel_of_which_nothing_is_left_is_not_told_to_cancel_another(tmp_
     assert "cancel" not in found.warnings[0]
 
 
-def test_what_is_no_recording_is_told(tmp_path):
+def test_other_files_are_refused_as_recordings(tmp_path):
     path = tmp_path / "letter.wav"
     path.write_text("this is no sound at all")
     with pytest.raises(BadFileError, match="letter"):

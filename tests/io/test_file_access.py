@@ -1,4 +1,4 @@
-"""Writing on a disk that refuses: nothing half-written, what was there unharmed."""
+"""Writing to a failing disk: nothing half-written, the old file unharmed."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ def test_a_write_that_fails_leaves_the_old_file_and_nothing_else(tmp_path):
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root can mount a small disk")
-def test_a_full_disk_is_called_a_full_disk(tmp_path):
+def test_a_full_disk_is_named_as_the_cause(tmp_path):
     mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=64k", "tmpfs", str(tmp_path)], check=False)
     if mounted.returncode:
         pytest.skip("mounting is not allowed here")
@@ -49,14 +49,14 @@ def test_a_full_disk_is_called_a_full_disk(tmp_path):
         subprocess.run(["umount", str(tmp_path)], check=True)
 
 
-def test_places_that_cannot_be_written_to(tmp_path):
+def test_an_unwritable_place_is_reported(tmp_path):
     with pytest.raises(FileAccessError, match="no such file or folder"):
         file_access.write_bytes(tmp_path / "none" / "a.mid", b"x")
     with pytest.raises(FileAccessError, match="folder, not a file"):
         file_access.read_bytes(tmp_path)
 
 
-def test_a_new_file_has_the_rights_any_program_would_give_it(tmp_path):
+def test_a_new_file_has_the_usual_permissions(tmp_path):
     path = tmp_path / "a.mid"
     file_access.write_bytes(path, b"x")
     other = tmp_path / "b.mid"
@@ -68,7 +68,7 @@ def test_a_new_file_has_the_rights_any_program_would_give_it(tmp_path):
 
 
 @pytest.mark.skipif(os.geteuid() == 0 and not sys.platform.startswith("linux"), reason="needs a user without rights")
-def test_an_unreadable_file_is_called_so(tmp_path):
+def test_an_unreadable_file_is_reported(tmp_path):
     path = tmp_path / "a.mid"
     path.write_bytes(b"x")
     path.chmod(0)

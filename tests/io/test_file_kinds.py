@@ -1,4 +1,4 @@
-"""Files are recognised by what they contain, whatever they are called."""
+"""Files are recognised by content, whatever their names."""
 
 import zipfile
 

@@ -1,4 +1,4 @@
-"""Standard MIDI Files, written here as hex with a remark a line."""
+"""Standard MIDI Files, written here as hex with a remark per line."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from puresignal.io import midi_reader, midi_writer
 
 
 def smf(*tracks: str, form: int = 1, division: str = "01e0", count: int | None = None) -> bytes:
-    """A file from its tracks' bodies in hex; lengths are right."""
+    """A file from the bodies of its tracks in hex, with correct lengths."""
     out = bytes.fromhex(f"4d546864 00000006 {form:04x} {len(tracks) if count is None else count:04x} {division}")
     for body in tracks:
         data = bytes.fromhex(body)
@@ -93,7 +93,7 @@ def test_wrong_chunk_lengths_do_not_cost_the_next_track():
     [(b"", "empty"), (b"hello, this is a letter", "not a MIDI file"), (b"MThd\0\0\0\x06\0\0", "inside its header"),
      (smf(), "no track")],
 )  # fmt: skip
-def test_what_is_no_midi_file_is_refused_by_name(content, message):
+def test_other_files_are_refused_as_midi_by_name(content, message):
     with pytest.raises(BadFileError, match=message) as raised:
         midi_reader.parse(content, "x.mid")
     assert raised.value.args[1] == "x.mid"
@@ -173,7 +173,7 @@ def song_from(tracks, tempos=()) -> Song:
         max_size=3,
     )
 )
-def test_what_is_written_is_read_again_and_mido_agrees(tracks):
+def test_written_files_read_back_and_mido_agrees(tracks):
     song = song_from(tracks, [Tempo(0, 600_000), Tempo(960, 400_000)])
     content = midi_writer.to_bytes(song)
     ours = midi_reader.parse(content, "x.mid")
@@ -196,7 +196,7 @@ def test_what_is_written_is_read_again_and_mido_agrees(tracks):
         assert found == mine_rows
 
 
-def test_pauses_longer_than_a_delta_time_can_say():
+def test_pauses_longer_than_the_largest_delta_time():
     far = 0x0FFFFFFF * 2 + 77
     song = Song(1, TempoMap(480), (SongTrack("a", Messages([5, far], [0x90, 0x80], [60, 60], [9, 9], [-1, -1])),))
     assert [r[0] for r in rows(midi_reader.parse(midi_writer.to_bytes(song), "x"))] == [5, far]
@@ -204,7 +204,7 @@ def test_pauses_longer_than_a_delta_time_can_say():
 
 @settings(max_examples=300, deadline=None)
 @given(st.binary(max_size=200), st.integers(0, 3))
-def test_any_bytes_are_read_or_refused_never_worse(data, shape):
+def test_any_bytes_are_read_or_refused(data, shape):
     body = smf(data.hex() + END, form=shape % 3) if shape else data
     try:
         song = midi_reader.parse(body, "x.mid")

@@ -1,4 +1,4 @@
-"""Ports of every kind behind one list; ALSA's, through a stand-in for its sequencer."""
+"""Ports of every kind in one list; ALSA ports through a stand-in for its sequencer."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def test_two_ports_of_one_device_are_two():
 
 
 class Sequencer:
-    """Does what the router needs of ALSA's sequencer, and remembers it."""
+    """A stand-in for the ALSA sequencer that records what the router does."""
 
     def __init__(self):
         self.ports, self.joined, self.sent, self.coming = [], [], [], queue.Queue()
@@ -90,7 +90,7 @@ def test_alsa_is_listed_joined_read_and_written():
     client.close()
 
 
-def test_without_a_sequencer_there_is_nothing_and_nobody_complains(monkeypatch, tmp_path, capfd):
+def test_without_a_sequencer_alsa_is_silently_absent(monkeypatch, tmp_path, capfd):
     monkeypatch.setattr(alsa_ports, "DEVICE", tmp_path / "seq")
     assert alsa_ports.listing() == ()
     assert alsa_ports.open_client("x") is None

@@ -86,7 +86,7 @@ def test_saving_twice_gives_the_same_bytes_and_keeps_the_last_good_copy(demo_ses
     assert session_file.to_bytes(session, takes) == first
 
 
-def test_a_captured_take_keeps_system_messages_and_every_time(demo_session):
+def test_a_recorded_take_keeps_system_messages_and_every_time(demo_session):
     _, takes = demo_session
     take = next(iter(takes.values()))
     again = take_file.captured(take_file.to_bytes(take), take.ident, take.name, take.tempo)
@@ -95,7 +95,7 @@ def test_a_captured_take_keeps_system_messages_and_every_time(demo_session):
     assert 0xFE in again.events.status
 
 
-def test_a_later_version_opens_to_be_looked_at_only(demo_session):
+def test_a_later_version_opens_read_only(demo_session):
     session, takes = demo_session
     opened = session_file.parse(changed(session_file.to_bytes(session, takes), version=9), "x.puresignal")
     assert opened.session == session
@@ -147,7 +147,7 @@ def test_sizes_out_of_bounds_are_refused_before_they_are_unpacked(demo_session, 
         session_file.parse(content, "x.puresignal")
 
 
-def test_an_entry_that_lies_about_its_size_is_refused():
+def test_an_entry_with_a_false_size_is_refused():
     bomb = zipped({"session.json": b" " * 100_000})
     at = bomb.rfind(b"PK\x01\x02")
     lying = bytearray(bomb)
@@ -157,14 +157,14 @@ def test_an_entry_that_lies_about_its_size_is_refused():
 
 
 @pytest.mark.parametrize("content", [b"", b"text", b"PK\x03\x04broken", zipped({}), zipped({"session.json": b"[1,"})])
-def test_what_is_no_session_is_refused(content):
+def test_other_files_are_refused_as_sessions(content):
     with pytest.raises(BadFileError, match=r"x\.puresignal"):
         session_file.parse(content, "x.puresignal")
 
 
 @settings(max_examples=60, deadline=None)
 @given(st.data())
-def test_a_damaged_session_is_read_or_refused_never_worse(data):
+def test_a_damaged_session_is_read_or_refused(data):
     session, takes = demo.build()
     content = bytearray(
         session_file.to_bytes(replace(session, takes=()), {})
@@ -179,7 +179,7 @@ def test_a_damaged_session_is_read_or_refused_never_worse(data):
         assert "x.puresignal" in str(error)
 
 
-def test_a_damaged_list_of_contents_is_called_damage(demo_session):
+def test_a_damaged_list_of_contents_is_reported_as_damage(demo_session):
     session, takes = demo_session
     content = bytearray(session_file.to_bytes(session, takes))
     end = content.rfind(b"PK\x05\x06")
@@ -193,12 +193,12 @@ def test_a_damaged_list_of_contents_is_called_damage(demo_session):
                 assert "x.puresignal" in str(error)
 
 
-def test_a_missing_file_says_so(tmp_path):
+def test_a_missing_file_is_reported(tmp_path):
     with pytest.raises(FileAccessError, match="no such file"):
         session_file.read(tmp_path / "none.puresignal")
 
 
-def test_what_is_saved_fits_the_published_schemas(demo_session):
+def test_saved_files_fit_the_published_schemas(demo_session):
     from importlib import resources
 
     import jsonschema

@@ -35,7 +35,7 @@ def test_unsaved_work_is_offered_and_comes_back_whole(work):
     assert work_folder.leftovers() == ()
 
 
-def test_saved_work_and_spoilt_folders_are_cleared_away_or_told(work):
+def test_saved_work_and_damaged_folders_are_removed_or_reported(work):
     session, takes = work
     saved = WorkFolder()
     saved.store(session, takes, None, False)

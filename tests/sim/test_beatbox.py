@@ -1,4 +1,4 @@
-"""Mouths that drum and speak: each syllable does what it says, no two takes are alike, and the truth is where it is."""
+"""Beatboxing and speech: each syllable sounds like its kind, no two takes are alike, and the ground truth is exact."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ def test_a_vowel_comes_after_its_consonant():
         assert abs(sound[-1]) < 1e-6
 
 
-def test_what_is_said_in_a_rhythm_is_where_the_truth_says():
+def test_spoken_rhythms_match_their_ground_truth():
     random = np.random.default_rng(4)
     sound, truth = beatbox.beat([HISS, replace(HISS, centre=900)], 6.0, RATE, random, breaths=0.0)
     assert {which for _, which in truth} == {0, 1}

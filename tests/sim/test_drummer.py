@@ -31,7 +31,7 @@ def test_graces_come_before_their_loud_note_and_softer():
 
 
 @pytest.mark.parametrize("ident", note_map_file.shipped_ids())
-def test_a_module_sends_its_own_notes_and_knows_the_truth(ident):
+def test_a_simulated_module_sends_its_own_notes_with_ground_truth(ident):
     kit = note_map_file.shipped(ident)
     performance = drummer.play(grooves.QUARTER_PAST_FERRY, 92, 3)
     sent = drum_module.DrumModule(kit, drum_module.Faults.usual(), 3).perform(performance)
@@ -58,7 +58,7 @@ def test_faults_happen_as_often_as_asked_and_not_at_all_when_not():
     assert {0xF0, 0xFE} <= set(sent.events.status.tolist())
 
 
-def test_the_pedal_is_where_the_stroke_needs_it():
+def test_the_simulated_pedal_matches_each_stroke():
     kit = note_map_file.shipped("tidewater-compact")
     sent = drum_module.DrumModule(kit).perform(drummer.play(grooves.QUARTER_PAST_FERRY, 92, 6))
     pedal, events = 0.0, sent.events

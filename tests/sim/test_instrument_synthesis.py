@@ -1,4 +1,4 @@
-"""Lines and chords for training: what a timbre says is what sounds."""
+"""Synthesised lines and chords: the sound follows the timbre."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ PLAIN = instrument_synthesis.Timbre(np.array([1.0, 0.5, 0.25, 0.12]))
 
 
 def power(sound: np.ndarray, hertz: float, within: float = 0.02) -> float:
-    """Of what lies about a frequency, against all."""
+    """Share of the energy near a frequency."""
     spectrum = np.abs(np.fft.rfft(sound * np.hanning(len(sound)))) ** 2
     at = np.fft.rfftfreq(len(sound), 1 / RATE)
     return float(spectrum[np.abs(at - hertz) < within * hertz].sum() / spectrum.sum())
@@ -32,14 +32,14 @@ def test_a_note_has_its_harmonics_and_nothing_else():
     assert shares[0] / shares[1] == pytest.approx(4, rel=0.2)
 
 
-def test_a_body_that_gives_nothing_off_at_the_bottom_leaves_the_harmonics_above():
+def test_a_body_without_low_resonances_leaves_the_upper_harmonics():
     full, thin = (note(t)[2000:12_000] for t in (PLAIN, replace(PLAIN, bottom=900.0)))
     assert power(full, 220) > 0.5 > power(thin, 220)
     resounding = note(replace(PLAIN, body=np.array([[660.0, 0.2, 24.0]])))[2000:12_000]
     assert power(resounding, 660) > 0.6
 
 
-def test_a_body_stays_where_it_is_as_the_pitch_changes():
+def test_body_resonances_stay_as_the_pitch_changes():
     timbre = replace(PLAIN, harmonics=np.ones(12), body=np.array([[880.0, 0.2, 30.0]]))
     for number, harmonic in ((57, 4), (69, 2), (45, 8)):
         sound = note(timbre, number=number)[2000:12_000]
@@ -53,7 +53,7 @@ def test_bars_sound_at_their_own_multiples():
     assert power(bar, 440) < 0.01
 
 
-def test_the_loop_of_a_sampler_is_the_same_sound_over_and_over_and_its_wave_goes_on():
+def test_a_sampler_loop_repeats_without_a_break_in_the_wave():
     looped = replace(PLAIN, loops=0.2, seam=0.001, recorded=3.0, wander=3.0, release=0.02)
     sound = note(looped, seconds=1.5)
     period = RATE / 220
@@ -72,14 +72,14 @@ def test_the_loop_of_a_sampler_is_the_same_sound_over_and_over_and_its_wave_goes
     assert np.abs(free[begin + length :][:length] - free[begin:][:length]).max() > 0.05
 
 
-def test_a_bite_makes_the_beginning_brighter_and_then_is_gone():
+def test_the_attack_is_brighter_for_a_moment():
     timbre = replace(PLAIN, harmonics=np.full(12, 0.3), bite=18.0, bites=0.04, attack=0.003)
     sound = note(timbre)
     early, late = (sum(power(sound[a : a + 1500], 220.0 * k) for k in range(6, 13)) for a in (50, 9000))
     assert early > 1.3 * late
 
 
-def test_what_rings_is_heard_long_after_its_end_and_what_does_not_is_not():
+def test_ringing_instruments_outlast_their_notes_and_others_do_not():
     for release, heard in ((2.5, True), (0.05, False)):
         timbre = replace(PLAIN, decay=2.0, release=release, fades=2.0)
         sound = instrument_synthesis.play([(0.2, 0.5, 57, 1.0), (2.0, 2.3, 57, 1.0)], timbre, RATE, 1)
@@ -87,7 +87,7 @@ def test_what_rings_is_heard_long_after_its_end_and_what_does_not_is_not():
         assert (np.abs(after).max() > 0.05) == heard
 
 
-def test_a_thump_is_of_no_note_and_soon_gone():
+def test_a_thump_is_unpitched_and_short():
     struck, plain = note(replace(PLAIN, thump=1.0, thumps=0.02)), note(PLAIN)
     off = struck - plain
     assert np.abs(off[:600]).max() > 0.3
@@ -105,7 +105,7 @@ def test_any_timbre_covers_what_instruments_do():
     assert sum(len(t.body) > 0 for t in drawn) > 100
 
 
-def test_rooms_answer_after_a_click_and_some_with_an_echo_that_stands_out():
+def test_rooms_reverberate_and_some_have_a_distinct_echo():
     click = np.zeros(2 * RATE, np.float32)
     click[RATE // 2] = 1.0
     part, stand_out, louder = RATE // 50, 0, 0
@@ -144,7 +144,7 @@ def test_each_note_is_sung_at_its_pitch():
     assert [n[0] for n in kept] == [n[0] for n in LINE]
 
 
-def test_a_stop_cuts_the_note_before_it_off_and_says_so():
+def test_a_plosive_ends_the_note_before_it():
     sound, kept = sung_lines.sing(LINE, singer(0, 0, 0, 1, 0), RATE, 4)
     level = np.sqrt(np.convolve(sound**2, np.ones(110) / 110, "same"))
     assert kept[0][1] < 0.79
@@ -152,7 +152,7 @@ def test_a_stop_cuts_the_note_before_it_off_and_says_so():
 
 
 def test_one_pitch_sung_again_is_told_apart_by_a_consonant():
-    """Though the singer says none: nobody could tell the notes apart."""
+    """Otherwise nobody could tell the notes apart."""
     sound, _ = sung_lines.sing(LINE, singer(1, 0, 0, 0, 0), RATE, 4)
     level = np.sqrt(np.convolve(sound**2, np.ones(110) / 110, "same"))
     between = level[round(1.2 * RATE) : round(1.3 * RATE)]

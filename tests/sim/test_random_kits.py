@@ -1,4 +1,4 @@
-"""Kits drawn at random: every drum sounds like its kind, and the truth of a groove is what is heard."""
+"""Random kits: every drum sounds like its kind, and the ground truth of a groove is audible."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ KITS = range(20)
 
 
 def above(sound: np.ndarray, hz: float) -> float:
-    """The part of its energy, in its first tenth of a second, that lies above so many Hz."""
+    """Share of the energy in the first tenth of a second above a frequency in Hz."""
     power = np.abs(np.fft.rfft(sound[:4410], 8192)) ** 2
     return float(power[round(hz * 8192 / RATE) :].sum() / power.sum())
 

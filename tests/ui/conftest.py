@@ -19,7 +19,7 @@ def dressed(qapp: QApplication) -> None:
 
 @pytest.fixture(autouse=True)
 def alone(qapp: QApplication) -> None:
-    """Windows of the tests before are gone for good: closed ones that wait to be deleted are styled and told too."""
+    """Delete windows of earlier tests: closed ones waiting for deletion would still receive events."""
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 

@@ -114,7 +114,7 @@ def test_text_of_both_themes_passes_wcag_aa(current):
         assert contrast(current.family(family), current.colour("shade")) >= 4.5, family
 
 
-def test_no_words_are_cut_off(demo_window):
+def test_no_label_is_clipped(demo_window):
     for size in ((1280, 800), (1024, 700)):
         demo_window.resize(*size)
         for view in demo_window.views:
@@ -129,7 +129,7 @@ def test_no_words_are_cut_off(demo_window):
                     assert button.height() >= button.sizeHint().height() - 2, (size, view, button.text())
 
 
-def test_themes_are_worn_by_choice_and_kept(demo_window):
+def test_the_theme_is_chosen_and_remembered(demo_window):
     from puresignal.io import preferences
 
     try:

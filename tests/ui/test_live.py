@@ -19,20 +19,20 @@ HITS = [(36, 100), (38, 90), (22, 70), (24, 64)]
 
 
 def choose(combo, data):
-    """What choosing a line of a list does."""
+    """Choose a line of a list."""
     combo.setCurrentIndex(combo.findData(data))
     combo.activated.emit(combo.currentIndex())
 
 
 @pytest.fixture
 def glowing(monkeypatch):
-    """Lamps that stay lit, however long this machine takes to come to look at them."""
+    """Lamps that stay lit, so that a slow machine still sees them."""
     monkeypatch.setattr(live_cards, "GLOW_MS", 10_000)
 
 
 @pytest.fixture
 def live(window, peers, qtbot):  # noqa: F811
-    """A window that listens to a kit and sends to a receiver."""
+    """A window with live input from a kit, sending to a receiver."""
     kit, synth = peers("kit"), peers("synth")
     panel = window.inputs.live
     panel.refresh()
@@ -55,7 +55,7 @@ def play(kit, qtbot, note, velocity):
 
 
 def play_until(kit, qtbot, note, velocity, condition):
-    """Hits again until it has come about, as a player does: a machine that stood still makes two hits one flam."""
+    """Hit repeatedly until a condition holds, as a player would: on a stalled machine two hits become a flam."""
     for _ in range(6):
         play(kit, qtbot, note, velocity)
         if condition():
@@ -64,7 +64,7 @@ def play_until(kit, qtbot, note, velocity, condition):
     raise AssertionError(f"note {note}, hit again and again, did not bring it about")
 
 
-def test_a_hit_lights_the_lamp_and_is_said_in_words_in_every_view(glowing, live, qtbot):
+def test_a_hit_lights_the_lamp_and_is_named_in_every_view(glowing, live, qtbot):
     window, kit, synth = live
     assert not window.rail.live.cards[0].lit
     for i, view in enumerate(window.views):
@@ -78,7 +78,7 @@ def test_a_hit_lights_the_lamp_and_is_said_in_words_in_every_view(glowing, live,
     assert len([m for _, m in synth.got if m[0] == 0x99]) == (len(window.views) + 1) // 2
 
 
-def test_a_capture_becomes_a_take_and_is_seen_while_it_is_played(live, qtbot):
+def test_a_recording_becomes_a_take_and_is_seen_while_it_is_played(live, qtbot):
     window, kit, _ = live
     window.show_view("Takes")
     qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
@@ -101,7 +101,7 @@ def test_a_capture_becomes_a_take_and_is_seen_while_it_is_played(live, qtbot):
     assert window.undo_action.text() == "Undo: record take"
 
 
-def test_an_empty_capture_says_so_and_makes_no_take(live, qtbot):
+def test_an_empty_recording_is_reported_and_makes_no_take(live, qtbot):
     window, _, _ = live
     qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
@@ -128,7 +128,7 @@ def test_the_receiver_follows_a_changed_map_while_playing(live, qtbot):
     assert (0x99, 26) in [(m[0], m[1]) for _, m in synth.got]
 
 
-def test_a_router_that_dies_is_told_and_playing_goes_on_into_the_same_capture(live, qtbot):
+def test_a_crashed_router_is_reported_and_recording_continues(live, qtbot):
     window, kit, _ = live
 
     def behind():
@@ -154,7 +154,7 @@ def test_a_router_that_dies_is_told_and_playing_goes_on_into_the_same_capture(li
     assert starts[1] - starts[0] == pytest.approx(second - first, abs=0.1)
 
 
-def test_everything_is_journalled_though_nothing_was_captured(live, qtbot):
+def test_everything_is_journalled_even_without_recording(live, qtbot):
     window, kit, _ = live
     play(kit, qtbot, 36, 100)
     qtbot.mouseClick(window.inputs.live.listen, Qt.MouseButton.LeftButton)
@@ -168,7 +168,7 @@ def test_everything_is_journalled_though_nothing_was_captured(live, qtbot):
     assert children(os.getpid(), "puresignal.engine") == []
 
 
-def test_without_a_server_the_window_says_so_and_all_else_works(window, monkeypatch, qtbot):
+def test_without_a_server_the_window_reports_it_and_all_else_works(window, monkeypatch, qtbot):
     monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
     window.inputs.live.refresh()
     assert "no JACK server" in window.inputs.live.says.text()
@@ -182,7 +182,7 @@ def lines(window):
     return [model.data(model.index(i, 0), Qt.ItemDataRole.DisplayRole) for i in range(model.rowCount())]
 
 
-def test_what_messages_mean_stands_below_each_other_however_wide_their_bytes(qtbot):
+def test_the_meanings_of_messages_line_up(qtbot):
     from PySide6.QtWidgets import QListView
 
     from puresignal.engine.ring import Record
@@ -211,7 +211,7 @@ def test_what_messages_mean_stands_below_each_other_however_wide_their_bytes(qtb
 
 
 def runs(ink: list[bool]) -> list[range]:
-    """Where nothing is written, after the first thing that is."""
+    """The first blank row below the text."""
     out, start = [], None
     for x in range(ink.index(True), len(ink)):
         if ink[x]:
@@ -293,11 +293,11 @@ def why(window) -> str:
 
 
 def say(window, qtbot, words):
-    """Waits until the answer to "Why is it silent?" has these words: what was just played takes its time."""
+    """Wait until the answer of "No sound?" has these words: what was just played takes a moment."""
     qtbot.waitUntil(lambda: words in why(window), timeout=4000)
 
 
-def test_why_is_it_silent_names_each_place_that_is_broken(window, peers, server, qtbot):  # noqa: F811
+def test_no_sound_names_each_broken_place(window, peers, server, qtbot):  # noqa: F811
     kit, synth = peers("kit"), peers("synth")
     panel = window.inputs.live
     panel.refresh()
@@ -382,7 +382,7 @@ def test_the_simulated_drum_module_is_one_click_away_and_is_captured(alone, qtbo
     assert window.inputs.messages._total == before
 
 
-def test_one_hit_runs_along_its_ribbon_and_is_checked_off(alone, qtbot):
+def test_one_hit_runs_along_its_ribbon_and_its_pad_is_ticked(alone, qtbot):
     window, drummer = alone, alone.inputs.drummer
     drummer.pad.setCurrentIndex(drummer.pad.findData("tom2.head"))
     qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
@@ -421,7 +421,7 @@ def test_a_live_kit_is_mapped_while_it_is_played(alone, qtbot):
     assert pad.note == drummer.kit_now.pad_for("snare.head").note
 
 
-def test_two_players_are_captured_into_two_takes_that_begin_together(alone, qtbot):
+def test_two_players_are_recorded_into_two_takes_that_start_together(alone, qtbot):
     window = alone
     window.inputs.play_device("Simulated drum module", True)
     window.inputs.play_device("Simulated keyboard", True)
@@ -447,7 +447,7 @@ def test_two_players_are_captured_into_two_takes_that_begin_together(alone, qtbo
     assert window.workbench.store[ref.ident].ports[0].name == "Simulated keyboard"
 
 
-def test_what_was_played_without_a_capture_can_still_be_kept(alone, qtbot):
+def test_earlier_playing_can_be_kept_without_recording(alone, qtbot):
     window, drummer = alone, alone.inputs.drummer
     for _ in range(3):
         qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
@@ -464,7 +464,7 @@ def test_what_was_played_without_a_capture_can_still_be_kept(alone, qtbot):
     dialog.close()
 
 
-def test_a_channel_that_is_not_listened_to_and_an_input_that_is_not_heard_are_named(alone, qtbot):
+def test_an_ignored_channel_and_an_unmonitored_input_are_named(alone, qtbot):
     window, drummer, panel = alone, alone.inputs.drummer, alone.inputs.live
     qtbot.mouseClick(drummer.hit, Qt.MouseButton.LeftButton)
     choose(panel.target_port, "Simulated receiver")
@@ -489,7 +489,7 @@ def test_a_channel_that_is_not_listened_to_and_an_input_that_is_not_heard_are_na
     assert "✕ kept" in why(window)
 
 
-def test_why_twice_names_the_second_source_and_mutes_it(live, qtbot):
+def test_heard_twice_names_the_second_source_and_mutes_it(live, qtbot):
     window, kit, synth = live
     panel = window.inputs.live
     play(kit, qtbot, 38, 90)

@@ -1,4 +1,4 @@
-"""The Mapping view: loose ends cured by drag, by list and by keyboard; maps kept and passed on; the hat."""
+"""The Mapping view: mapping unmapped notes by drag, list and keyboard; saving and exporting maps; the hat."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ def count_unmapped(window):
     return window.workbench.shown.outcome.tally.removed().get(Reason.UNMAPPED, 0)
 
 
-def test_loose_ends_stand_on_top_with_their_counts(mapping, demo_window):
+def test_unmapped_notes_stand_on_top_with_their_counts(mapping, demo_window):
     first = [n for n in mapping.ribbons.nodes if n.column == ARRIVING][:3]
     assert [n.unmapped for n in first] == [True] * 3
     assert sum(n.hits for n in first) == count_unmapped(demo_window)
@@ -51,7 +51,7 @@ def test_loose_ends_stand_on_top_with_their_counts(mapping, demo_window):
     assert str(count_unmapped(demo_window)) in demo_window.view_buttons["Mapping"].text()
 
 
-def test_a_loose_end_is_cured_by_dragging_it(mapping, demo_window, qtbot):
+def test_an_unmapped_note_is_mapped_by_dragging_it(mapping, demo_window, qtbot):
     before = count_unmapped(demo_window)
     unmapped = node(mapping, ARRIVING, "note 37")
     drag(qtbot, mapping.ribbons, middle(unmapped), middle(node(mapping, MEANING, "snare, rim")))
@@ -62,7 +62,7 @@ def test_a_loose_end_is_cured_by_dragging_it(mapping, demo_window, qtbot):
     assert count_unmapped(demo_window) == before
 
 
-def test_a_loose_end_is_cured_by_the_keyboard_alone(mapping, demo_window, qtbot):
+def test_an_unmapped_note_is_mapped_by_keyboard_alone(mapping, demo_window, qtbot):
     before, unmapped = count_unmapped(demo_window), node(mapping, ARRIVING, "note 24")
     asked = []
 
@@ -85,7 +85,7 @@ def test_a_loose_end_is_cured_by_the_keyboard_alone(mapping, demo_window, qtbot)
     assert count_unmapped(demo_window) == before - unmapped.hits
 
 
-def test_a_loose_end_is_cured_from_the_list_at_the_side(mapping, demo_window, qtbot):
+def test_an_unmapped_note_is_mapped_from_the_list(mapping, demo_window, qtbot):
     before, unmapped = count_unmapped(demo_window), node(mapping, ARRIVING, "note 52")
     qtbot.mouseClick(mapping.ribbons, Qt.MouseButton.LeftButton, pos=middle(unmapped))
     index = mapping.means.findText("crash 2, edge")
@@ -94,7 +94,7 @@ def test_a_loose_end_is_cured_from_the_list_at_the_side(mapping, demo_window, qt
     assert count_unmapped(demo_window) == before - unmapped.hits
 
 
-def test_delete_forgets_a_way(mapping, demo_window, qtbot):
+def test_delete_removes_a_note_from_its_map(mapping, demo_window, qtbot):
     before = count_unmapped(demo_window)
     kick = node(mapping, ARRIVING, "note 36")
     mapping.ribbons.select(kick.column, kick.place)
@@ -117,7 +117,7 @@ def test_an_articulation_is_sent_elsewhere_and_to_several(mapping, demo_window, 
     assert set(clean.note[clean.articulation == kick].tolist()) == {60}
 
 
-def test_a_wrong_number_is_told_and_changes_nothing(mapping, demo_window, qtbot):
+def test_a_wrong_number_is_reported_and_changes_nothing(mapping, demo_window, qtbot):
     before = demo_window.workbench.session
     snare = node(mapping, MEANING, "snare, head")
     mapping.ribbons.select(snare.column, snare.place)
@@ -128,7 +128,7 @@ def test_a_wrong_number_is_told_and_changes_nothing(mapping, demo_window, qtbot)
     assert "not a note number" in demo_window.notice.text
 
 
-def test_a_stand_in_says_so(mapping, demo_window):
+def test_a_substitute_is_marked(mapping, demo_window):
     index = demo_window.target.findText("Lantern pads")
     demo_window.target.setCurrentIndex(index)
     demo_window.target.activated.emit(index)
@@ -168,13 +168,13 @@ def test_the_hats_travel_is_fitted_and_its_settings_undone(mapping, demo_window,
     assert demo_window.workbench.session.take().source.hat == before
 
 
-def test_whole_maps_on_request(mapping, qtbot):
+def test_show_unplayed_lists_whole_maps(mapping, qtbot):
     few = len(mapping.ribbons.nodes)
     qtbot.mouseClick(mapping.whole, Qt.MouseButton.LeftButton, pos=QPoint(8, mapping.whole.height() // 2))
     assert len(mapping.ribbons.nodes) > few + 5
 
 
-def test_a_map_is_kept_under_a_name_and_offered_from_then_on(mapping, demo_window, window, monkeypatch):
+def test_a_map_saved_under_a_name_appears_in_the_lists(mapping, demo_window, window, monkeypatch):
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Our cellar kit", True))
     demo_window.maps.menus["source"].actions()[0].trigger()
     assert demo_window.workbench.session.take().source.name == "Our cellar kit"
@@ -192,7 +192,7 @@ def test_a_map_is_written_to_a_file_and_read_again(mapping, demo_window, tmp_pat
     assert demo_window.workbench.session.take().source == demo_window.workbench.session.target
 
 
-def test_a_changed_map_says_that_it_is_changed(mapping, demo_window):
+def test_a_changed_map_is_marked_as_changed(mapping, demo_window):
     index = demo_window.source.findText("Five-piece practice kit")
     demo_window.source.setCurrentIndex(index)
     demo_window.source.activated.emit(index)

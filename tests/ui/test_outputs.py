@@ -1,4 +1,4 @@
-"""Tracks changed one by one and many at once; the clip on the clipboard."""
+"""Changing tracks one by one and several at once; the clip on the clipboard."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ def test_tracks_are_moved_and_the_file_follows(outputs, demo_window, qtbot, tmp_
     assert [t.name for t in saved(demo_window, tmp_path).tracks[1:4]] == ["Snare", "Hi-hat", "Kick"]
 
 
-def test_a_track_is_left_out_by_its_tick(outputs, demo_window, tmp_path):
+def test_a_track_is_excluded_by_its_tick(outputs, demo_window, tmp_path):
     model = outputs.model
     assert model.setData(model.index(1, 2), Qt.CheckState.Unchecked.value, Qt.ItemDataRole.CheckStateRole)
     assert "Snare" not in [t.name for t in saved(demo_window, tmp_path).tracks]
@@ -105,7 +105,7 @@ def test_a_clip_that_is_dropped_somewhere_is_not_changed_by_the_next(outputs, de
     assert first.read_bytes() == content
 
 
-def test_nothing_chosen_is_nothing_to_drag(outputs):
+def test_without_a_selection_there_is_nothing_to_drag(outputs):
     choose(outputs.what, "selected bars")
     assert not outputs.handle.isEnabled()
     assert outputs.clip() is None

@@ -19,7 +19,7 @@ from puresignal.sim.devices import Receiver
 
 @pytest.fixture
 def deck(window, monkeypatch, qtbot):
-    """The window with a take of eight bars, on a machine without a port system; and a record of what leaves."""
+    """The window with a take of eight bars, without a port system, and a record of the output."""
     monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
     window.inputs.drummer.bars.setValue(8)
     window.inputs.drummer.tempo.setValue(150)
@@ -99,7 +99,7 @@ def test_a_range_on_the_ruler_is_looped_and_another_version_is_heard_at_once(dec
     assert still_sounding(deck) == {}
 
 
-def test_played_and_clean_are_told_apart_by_ear_and_a_and_b_change_about(deck, qtbot):
+def test_played_and_clean_sound_different_and_a_b_swaps(deck, qtbot):
     deck.inputs.drummer.faults["doubles"].setChecked(True)
     timeline = deck.takes.timeline
     removed = deck.workbench.shown.outcome.tally.removed()
@@ -126,7 +126,7 @@ def test_played_and_clean_are_told_apart_by_ear_and_a_and_b_change_about(deck, q
     assert bench.session.current == one
 
 
-def test_a_click_on_the_ruler_goes_there(deck, qtbot):
+def test_a_click_on_the_ruler_moves_playback_there(deck, qtbot):
     timeline = deck.takes.timeline
     at = QPoint(round(timeline.x_of(1.0)), 10)
     qtbot.mouseClick(timeline.viewport(), Qt.MouseButton.LeftButton, pos=at)
@@ -138,7 +138,7 @@ def test_a_click_on_the_ruler_goes_there(deck, qtbot):
 
 @pytest.fixture
 def keyed(deck, qtbot):
-    """The keys play into the receiver's place."""
+    """The keyboard plays into the receiver."""
     deck.show_view("Inputs")
     deck.inputs.pages.setCurrentWidget(deck.inputs.keys)
     deck.inputs.keys.picture.setFocus()
@@ -295,7 +295,7 @@ def test_outputs_say_where_tracks_are_played_and_what_sounds(deck, qtbot):
     assert b"\xc9\x09" in saved
 
 
-def test_a_recording_plays_along_with_its_own_level_and_never_enters_the_midi(deck, qtbot, tmp_path):
+def test_a_backing_track_has_its_own_level_and_never_enters_the_midi(deck, qtbot, tmp_path):
     from puresignal.io import audio_file
 
     path = tmp_path / "practice room.wav"
@@ -331,7 +331,7 @@ def test_a_take_that_has_ended_stops_by_itself(deck, qtbot):
     qtbot.waitUntil(lambda: still_sounding(deck) == {}, timeout=3000)
 
 
-def test_a_doubtful_hit_is_heard_among_its_neighbours(deck, qtbot):
+def test_a_doubtful_hit_is_played_in_context(deck, qtbot):
     deck.takes.path.ratio.moved.emit(0.30, "g")
     doubtful = note_selection.doubtful(deck.workbench.shown.outcome)
     assert len(doubtful)

@@ -22,7 +22,7 @@ from puresignal.ui.state.workbench import Workbench
 
 @pytest.fixture
 def start():
-    """Starts the program; whatever still runs at the end of the test is ended."""
+    """Start the program; end whatever still runs after the test."""
     running = []
 
     def begin(*arguments: object) -> subprocess.Popen:
@@ -88,7 +88,7 @@ def test_killed_while_writing_leaves_the_last_whole_state(tmp_path, demo_window)
     assert work_folder.recover(left).session.name == "Renamed"
 
 
-def test_what_was_saved_leaves_nothing_behind(window, kit_file, tmp_path):
+def test_saved_work_leaves_no_folder_behind(window, kit_file, tmp_path):
     window.open_files([kit_file])
     window.save_session_to(tmp_path / "a.puresignal")
     window.close()
@@ -96,7 +96,7 @@ def test_what_was_saved_leaves_nothing_behind(window, kit_file, tmp_path):
     assert stored_session() is None
 
 
-def test_a_full_disk_does_not_stop_the_work_and_is_told_once(window, kit_file, monkeypatch):
+def test_a_full_disk_does_not_stop_the_work_and_is_reported_once(window, kit_file, monkeypatch):
     from puresignal.core.errors import FileAccessError
     from puresignal.io import file_access
 
@@ -108,7 +108,7 @@ def test_a_full_disk_does_not_stop_the_work_and_is_told_once(window, kit_file, m
     assert window.workbench.shown.ref.name == "rehearsal"
 
 
-def test_a_second_start_on_the_same_session_says_so_and_spoils_nothing(demo_window, tmp_path, qtbot, start):
+def test_a_second_window_on_the_same_session_is_warned_and_harmless(demo_window, tmp_path, qtbot, start):
     path = tmp_path / "evening.puresignal"
     demo_window.save_session_to(path)
     demo_window.workbench.let_go()
@@ -142,7 +142,7 @@ def test_recent_files_and_the_windows_place_are_remembered(window, kit_file, qtb
 
 
 @pytest.mark.parametrize("content", ["", "{", '{"theme": 4, "recent": [1], "geometry": "%%%"}', "[]"])
-def test_spoilt_preferences_are_no_trouble(content):
+def test_damaged_preferences_fall_back_to_defaults(content):
     preferences.path().parent.mkdir(parents=True, exist_ok=True)
     preferences.path().write_text(content)
     assert preferences.read() == preferences.Preferences()
@@ -167,7 +167,7 @@ def test_the_guide_the_keys_and_a_report_need_no_network(demo_window):
     sys.excepthook = sys.__excepthook__
 
 
-def test_a_bug_is_told_as_one_and_the_work_is_stored(window, kit_file):
+def test_a_bug_is_reported_and_the_work_is_stored(window, kit_file):
     window.open_files([kit_file])
     window.told_bug("KeyError: 'x'")
     assert "Unexpected error" in window.notice.text
@@ -300,7 +300,7 @@ def test_the_window_is_whole_at_other_scales(display, scale, tmp_path):
     assert int(width) == round(1024 * float(scale))
 
 
-def test_a_session_file_in_json_has_no_secrets_of_the_machine(demo_window, tmp_path):
+def test_a_session_file_contains_no_local_paths(demo_window, tmp_path):
     import zipfile
 
     demo_window.save_session_to(tmp_path / "a.puresignal")

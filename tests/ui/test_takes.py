@@ -1,4 +1,4 @@
-"""Choosing notes, settling them, and the path's settings moved while one looks."""
+"""Selecting and deciding notes in Takes, and changing the path's settings."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ def click_note(takes, qtbot, track, label, number, modifier=Qt.KeyboardModifier.
     return int(row.origin[number])
 
 
-def test_a_click_chooses_a_note_and_tells_its_way(takes, demo_window, qtbot):
+def test_a_click_selects_a_note_and_shows_its_trace(takes, demo_window, qtbot):
     origin = click_note(takes, qtbot, "Kick", "kick", 1)
     assert takes.timeline.selected.tolist() == [origin]
     story = takes.trace.story.text()
@@ -48,7 +48,7 @@ def test_a_click_chooses_a_note_and_tells_its_way(takes, demo_window, qtbot):
     assert takes.trace.title.text() == "2 notes"
 
 
-def test_sweeping_chooses_what_lies_in_the_box(takes, demo_window, qtbot):
+def test_dragging_a_rectangle_selects_the_notes_in_it(takes, demo_window, qtbot):
     kick, hat = box_of(takes, "Kick", "kick"), box_of(takes, "Hi-hat", "closed")
     y = kick.top() + 2
     x = next(x for x in range(round(takes.timeline.x_of(2.4)), 2000) if takes.timeline.note_at(QPointF(x, y)) < 0)
@@ -62,7 +62,7 @@ def test_sweeping_chooses_what_lies_in_the_box(takes, demo_window, qtbot):
     assert len(takes.timeline.selected) > 5
 
 
-def test_a_rows_name_chooses_the_row_and_a_tracks_name_the_track(takes, demo_window, qtbot):
+def test_clicking_a_name_selects_its_row_or_track(takes, demo_window, qtbot):
     view, box = takes.timeline.viewport(), box_of(takes, "Hi-hat", "closed")
     played = outcome(demo_window).input_notes
     qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(NAMES + 20, int(box.center().y())))
@@ -75,7 +75,7 @@ def test_a_rows_name_chooses_the_row_and_a_tracks_name_the_track(takes, demo_win
     assert len(takes.timeline.selected) == len(played)
 
 
-def test_a_stages_figure_chooses_what_it_touched(takes, demo_window, qtbot):
+def test_a_stages_count_selects_the_notes_it_touched(takes, demo_window, qtbot):
     qtbot.mouseClick(takes.path.boxes[Stage.DOUBLES].figure, Qt.MouseButton.LeftButton)
     wanted = note_selection.removed(outcome(demo_window), Reason.DOUBLE)
     assert takes.timeline.selected.tolist() == sorted(wanted.tolist())
@@ -98,7 +98,7 @@ def test_removed_notes_are_put_back_and_kept_ones_taken_out(takes, demo_window, 
     assert np.isin(kicks, outcome(demo_window).output_notes.origin).all()
 
 
-def test_all_alike_are_settled_at_once(takes, demo_window, qtbot):
+def test_all_alike_are_decided_at_once(takes, demo_window, qtbot):
     doubles = note_selection.removed(outcome(demo_window), Reason.DOUBLE)
     alike = note_selection.alike(outcome(demo_window), int(doubles[0]))
     assert len(alike) > 1
@@ -107,7 +107,7 @@ def test_all_alike_are_settled_at_once(takes, demo_window, qtbot):
     assert np.isin(alike, outcome(demo_window).output_notes.origin).all()
 
 
-def test_doubtful_notes_are_stepped_through_and_settled_by_one_key_each(takes, demo_window, qtbot):
+def test_doubtful_notes_are_decided_one_by_one_with_a_single_key(takes, demo_window, qtbot):
     takes.path.ratio.moved.emit(0.30, "g")
     doubtful = note_selection.doubtful(outcome(demo_window)).tolist()
     assert len(doubtful) >= 2
@@ -160,7 +160,7 @@ def test_all_rows_of_the_kit_on_request(takes, demo_window, qtbot):
     assert len(takes.timeline.row_boxes()) > len(few)
 
 
-def test_a_stretch_is_chosen_on_the_ruler_by_beats(takes, demo_window, qtbot):
+def test_a_time_range_is_selected_on_the_ruler_by_beats(takes, demo_window, qtbot):
     bar = takes.timeline._tempo.beats_to_seconds(np.array([8.0, 16.0]))
     x = [round(takes.timeline.x_of(s)) + 3 for s in bar]
     drag(qtbot, takes.timeline.viewport(), QPoint(x[0], RULER // 2), QPoint(x[1], RULER // 2))
@@ -198,7 +198,7 @@ def test_painting_thousands_of_chosen_notes_is_no_trouble(takes, demo_window, sh
     assert not image.isNull()
 
 
-def test_what_was_done_is_saved_as_a_page(takes, demo_window, tmp_path):
+def test_the_summary_is_saved_as_a_page(takes, demo_window, tmp_path):
     demo_window.save_summary_to(tmp_path / "what.html")
     text = (tmp_path / "what.html").read_text("utf-8")
     assert f"{outcome(demo_window).tally.arrived} hits in" in text
@@ -221,7 +221,7 @@ def test_controllers_are_thinned_where_asked_and_undo_brings_them_back(takes, de
     assert len(outcome(demo_window).controls) == before
 
 
-def test_what_is_learnt_from_a_take_is_shown_before_it_changes_anything(takes, demo_window, qtbot):
+def test_a_learnt_kit_model_is_shown_before_it_is_used(takes, demo_window, qtbot):
     before = demo_window.workbench.session.path
     qtbot.mouseClick(takes.path.learn, Qt.MouseButton.LeftButton)
     assert demo_window.workbench.session.path == before

@@ -1,4 +1,4 @@
-"""What stands about the notes of a take: bar and beat lines with their ruler, the names of rows, the whole take."""
+"""Everything around the notes of a take: bar lines and ruler, row labels, overview."""
 
 from __future__ import annotations
 
@@ -98,7 +98,7 @@ def test_the_overview_of_another_take_is_drawn_anew(qtbot):
 
 
 @given(st.floats(0, 60), st.floats(0.1, 60), st.integers(50, 2000))
-def test_what_is_drawn_at_a_place_in_the_overview_is_what_a_click_there_goes_to(second, length, width):
+def test_a_click_in_the_overview_goes_to_what_is_drawn_there(second, length, width):
     overview, picture = Overview(GUTTER), Picture((), length)
     x = GUTTER + second * overview.scale(picture, width)
     assert overview.second_at(x, picture, width) == pytest.approx(second, abs=1e-6)

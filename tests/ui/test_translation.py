@@ -17,7 +17,7 @@ CHECK = Path(__file__).parent.parent.parent / "tools" / "check_texts.py"
 
 
 class Backwards(gettext.NullTranslations):
-    """A catalogue that knows every text: in angle brackets."""
+    """A catalogue that puts every text in angle brackets."""
 
     def gettext(self, message: str) -> str:
         return f"‹{message}›"

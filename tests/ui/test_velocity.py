@@ -1,4 +1,4 @@
-"""The Velocity view in the real window: curves dragged, settings moved, what leaves follows."""
+"""The Velocity view in the real window: dragged curves and changed settings change the output."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ def test_a_curve_is_dragged_and_what_leaves_follows_in_one_step_of_undo(demo_win
     assert demo_window.workbench.session.path.velocity.shapes == ()
 
 
-def test_a_double_click_adds_a_point_and_takes_it_away(demo_window, view):
+def test_a_double_click_adds_and_removes_a_point(demo_window, view):
     plot = view.plots["hat"]
     at = plot.at(64, 100).toPoint()
     QTest.mouseDClick(plot, Qt.MouseButton.LeftButton, pos=at)
@@ -74,7 +74,7 @@ def test_all_drums_follow_the_first_plot_until_one_has_its_own(demo_window, view
     assert leaving(demo_window, "kick").max() > 100
 
 
-def test_a_threshold_leaves_hits_out_and_the_strip_says_so(demo_window, view):
+def test_a_threshold_removes_hits_and_the_tally_shows_it(demo_window, view):
     view.choose("snare")
     count = len(leaving(demo_window, "snare"))
     view.knobs["threshold"].slider.setValue(40)
@@ -84,7 +84,7 @@ def test_a_threshold_leaves_hits_out_and_the_strip_says_so(demo_window, view):
     assert any("too soft" in text and str(gone) in text for text in texts)
 
 
-def test_pads_are_evened_out_by_one_button_and_undo_takes_it_back(demo_window, view, qtbot):
+def test_match_pads_works_by_one_button_and_undo(demo_window, view, qtbot):
     def middles():
         return [float(np.median(leaving(demo_window, d))) for d in ("kick", "snare", "hat", "ride")]
 
@@ -99,7 +99,7 @@ def test_pads_are_evened_out_by_one_button_and_undo_takes_it_back(demo_window, v
     assert np.ptp(middles()) == before
 
 
-def test_variation_is_the_same_each_time_and_another_when_drawn_anew(demo_window, view, qtbot):
+def test_random_variation_is_repeatable_and_changes_on_request(demo_window, view, qtbot):
     view.choose("hat")
     view.knobs["randomness"].slider.setValue(20)
     one = leaving(demo_window, "hat").copy()

@@ -1,4 +1,4 @@
-"""The real window, driven by clicks and keys; then the session, the file and the pixels are looked at."""
+"""The real window, driven by clicks and keys, checked by session, file and pixels."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ from puresignal.ui.widgets import theme
 
 
 def choose(combo, text):
-    """Chooses an entry of a box as a click on it does."""
+    """Choose an entry of a combo box as a click does."""
     index = combo.findText(text)
     combo.setCurrentIndex(index)
     combo.activated.emit(index)
@@ -39,8 +39,8 @@ def rgb(colour) -> int:
     return colour.rgb() & 0xFFFFFF
 
 
-def test_painting_loses_no_reference_to_none():
-    """The release of Qt's binding that is pinned: a later one drops one in every void call and aborts the program."""
+def test_painting_leaks_no_reference_to_none():
+    """The pinned release of Qt's binding: a later one loses a reference in every void call and crashes the program."""
     image = QImage(10, 10, QImage.Format.Format_RGB32)
     painter = QPainter(image)
     before = sys.getrefcount(None)
@@ -64,7 +64,7 @@ def test_window_and_command_line_write_the_same_bytes(window, qtbot, kit_file, t
     assert (tmp_path / "window.mid").read_bytes() == out.read_bytes()
 
 
-def test_the_first_window_works_without_a_question(window, qtbot):
+def test_the_first_start_asks_nothing(window, qtbot):
     assert "Nothing has arrived" in window.inputs.title.text()
     qtbot.mouseClick(window.rail.play, Qt.MouseButton.LeftButton)
     shown = window.workbench.shown
@@ -137,7 +137,7 @@ def test_a_bad_file_is_told_and_leaves_the_session_unharmed(demo_window, tmp_pat
     assert "bad.mid" in demo_window.notice.text
 
 
-def test_a_wrong_map_is_told_and_the_map_in_use_stays(demo_window, tmp_path):
+def test_a_wrong_map_is_reported_and_the_current_one_stays(demo_window, tmp_path):
     path = tmp_path / "wrong.json"
     path.write_text(json.dumps({"format": "pure-signal/note-map", "version": 1, "name": "x", "pads": 5}))
     before = demo_window.workbench.session
@@ -147,14 +147,14 @@ def test_a_wrong_map_is_told_and_the_map_in_use_stays(demo_window, tmp_path):
     assert demo_window.source.currentText() == "Practice kit, first evening"
 
 
-def test_a_map_from_a_file_is_taken(demo_window, tmp_path):
+def test_a_map_from_a_file_is_used(demo_window, tmp_path):
     path = tmp_path / "mine.json"
     note_map_file.write(path, note_map_file.shipped("lantern-pads"))
     demo_window.source.open_file(path)
     assert demo_window.workbench.session.take().source == note_map_file.shipped("lantern-pads")
 
 
-def test_choosing_the_right_map_cures_the_loose_ends_and_undo_brings_them_back(demo_window, qtbot):
+def test_choosing_the_right_map_maps_the_unmapped_and_undo_restores_them(demo_window, qtbot):
     bench = demo_window.workbench
     assert bench.shown.outcome.tally.removed()[Reason.UNMAPPED] > 20
     choose(demo_window.source, "Five-piece practice kit")
@@ -175,7 +175,7 @@ def test_the_tally_adds_up_on_the_screen(demo_window):
     assert numbers[-1, -2] == demo_window.workbench.shown.outcome.tally.arrived
 
 
-def test_a_figure_points_at_its_notes(demo_window, qtbot):
+def test_a_tally_figure_selects_its_notes(demo_window, qtbot):
     demo_window.show_view("Inputs")
     figure = demo_window.strip.figures[Action.REMOVED, Reason.DOUBLE]
     qtbot.mouseClick(figure, Qt.MouseButton.LeftButton)
@@ -201,7 +201,7 @@ def test_views_by_key(demo_window, qtbot):
         assert demo_window.stack.currentWidget() is view
 
 
-def test_a_take_is_taken_out_of_the_session_and_undo_brings_it_back(window, qtbot):
+def test_a_take_is_removed_from_the_session_and_undo_restores_it(window, qtbot):
     for _ in range(2):
         qtbot.mouseClick(window.rail.play, Qt.MouseButton.LeftButton)
     window.rail.menu("take2").actions()[1].trigger()
@@ -211,7 +211,7 @@ def test_a_take_is_taken_out_of_the_session_and_undo_brings_it_back(window, qtbo
     assert [c.ident for c in window.rail.cards] == ["take2", "take1"]
 
 
-def test_a_session_without_a_name_takes_the_files(window, qtbot, tmp_path):
+def test_an_unnamed_session_takes_the_name_of_its_file(window, qtbot, tmp_path):
     qtbot.mouseClick(window.rail.play, Qt.MouseButton.LeftButton)
     window.save_session_to(tmp_path / "Cellar evening.puresignal")
     assert window.name.text() == "Cellar evening"
@@ -377,7 +377,7 @@ def test_splitting_goes_back_and_forth_without_loss(demo_window):
     assert demo_window.workbench.midi_bytes() == before
 
 
-def test_a_save_that_fails_is_told(demo_window, tmp_path):
+def test_a_failed_save_is_reported(demo_window, tmp_path):
     demo_window.save_midi_to(tmp_path / "none" / "a.mid")
     assert "no such file or folder" in demo_window.notice.text
     assert demo_window.notice.objectName() == "problem"
@@ -398,7 +398,7 @@ def test_a_session_is_saved_and_opened_again(demo_window, window, tmp_path):
     assert window.workbench.midi_bytes() == demo_window.workbench.midi_bytes()
 
 
-def test_a_session_of_a_later_version_is_shown_but_not_written_over(demo_window, window, tmp_path):
+def test_a_session_of_a_later_version_is_not_overwritten(demo_window, window, tmp_path):
     import io
     import zipfile
 
@@ -425,7 +425,7 @@ def test_a_session_of_a_later_version_is_shown_but_not_written_over(demo_window,
     assert "Saved" in window.notice.text
 
 
-def test_the_shipped_typeface_is_worn_and_its_figures_line_up(demo_window):
+def test_the_shipped_typeface_is_used_and_its_figures_line_up(demo_window):
     from PySide6.QtGui import QFontInfo, QFontMetricsF
 
     assert QFontInfo(theme.font()).family() == theme.FAMILY

@@ -34,7 +34,7 @@ def test_ribbons_carry_every_hit_that_has_a_way():
     assert [a.unmapped for a in made.arriving] == sorted((a.unmapped for a in made.arriving), reverse=True)
 
 
-def test_a_note_may_part_and_a_stand_in_is_marked():
+def test_a_note_may_go_to_several_and_a_substitute_is_marked():
     rows = [*hit(0.0, 36), *hit(0.5, 40), (1.0, 0xB9, 4, 0), *hit(1.1, 8), (2.0, 0xB9, 4, 127), *hit(2.1, 8)]
     _, context, outcome = shown(rows)
     made = flows(outcome, context)
@@ -47,7 +47,7 @@ def test_a_note_may_part_and_a_stand_in_is_marked():
     assert {made.meanings[r.last].name for r in made.named if r.first == hat} == {"hat.open", "hat.closed"}
 
 
-def test_the_whole_maps_show_what_was_not_played():
+def test_show_unplayed_shows_both_maps():
     _, context, outcome = shown(hit(0.0, 36))
     some, whole = flows(outcome, context), flows(outcome, context, whole=True)
     assert len(some.arriving) == 1
@@ -92,14 +92,14 @@ def test_all_alike_are_of_one_pad_and_one_reason():
     assert note_selection.alike(outcome, int(kept[0])).tolist() == kept.tolist()
 
 
-def test_a_hit_that_only_just_counts_is_doubtful_either_way():
+def test_a_hit_decided_narrowly_is_doubtful_either_way():
     rows = [*hit(0.0, 38, 100, 0.01), *hit(0.02, 38, 62, 0.01), *hit(1.0, 38, 100, 0.01), *hit(1.02, 38, 58, 0.01)]
     _, _, outcome = shown(rows)
     assert outcome.tally.removed() == {Reason.DOUBLE: 1}
     assert len(note_selection.doubtful(outcome)) == 2
 
 
-def test_a_memo_gives_what_a_fresh_run_gives_whatever_was_run_before():
+def test_the_stage_cache_gives_the_same_result_as_a_fresh_run():
     from dataclasses import replace
 
     session, (take,) = demo.build()
@@ -167,7 +167,7 @@ def test_a_clip_of_some_tracks_or_some_bars():
     assert song.tempo.ticks_to_seconds(inside[0].messages.tick[:1])[0] == pytest.approx(0.2, abs=1e-3)
 
 
-def test_the_tally_names_only_what_a_stage_did_on_its_own_account():
+def test_the_tally_names_only_what_the_stage_itself_did():
     _, _, outcome = shown([(1.0, 0x99, 38, 100), (1.015, 0x99, 38, 30), (1.06, 0x89, 38, 0), (1.08, 0x89, 38, 0)])
     stage = next(e for e in outcome.tally.trace(int(outcome.tally.origins(Action.REMOVED)[0]))).stage
     assert outcome.tally.touched(stage) == 1

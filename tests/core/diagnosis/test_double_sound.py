@@ -17,7 +17,7 @@ SCENE = RoutingState(
 )  # fmt: skip
 
 
-def test_one_way_is_one_source():
+def test_one_route_is_one_source():
     assert [s.remedy for s in sources(SCENE)] == [""]
     assert verdict(sources(SCENE), True).startswith("One hit sounds once here")
     assert verdict((), False).startswith("Hit a pad first")
@@ -42,7 +42,7 @@ def test_wires_past_the_program_and_to_a_second_receiver_are_named():
         assert words in verdict(found, True)
 
 
-def test_a_map_that_sends_two_notes_says_so():
+def test_a_map_that_sends_two_notes_shows_both():
     doubled = with_goal(SCENE.target, "snare.head", (38, 40))
     found = sources(replace(SCENE, target=doubled))
     assert [s.remedy for s in found] == ["", "maps"]

@@ -61,7 +61,7 @@ def test_the_first_place_where_a_hit_stops_is_named(changes, place):
     assert places[-1].message.endswith(".")
 
 
-def test_a_receiver_without_the_drum_is_named_and_a_way_that_is_whole_says_so():
+def test_a_receiver_without_the_drum_is_named_and_a_complete_route_is_confirmed():
     pads = Context(note_map_file.shipped("practice-five"), note_map_file.shipped("lantern-pads"))
     assert follow(situation(last=(10, 45)), pads)[-1].name == "receiver's drum"
     whole = follow(situation(), KIT)
@@ -77,6 +77,6 @@ def test_a_receiver_without_the_drum_is_named_and_a_way_that_is_whole_says_so():
         ({"left": False}, "kept", "settings"),
     ],
 )
-def test_an_input_that_listens_elsewhere_is_not_heard_or_lost_its_hit_is_named(known, place, remedy):
+def test_no_sound_names_wrong_port_missing_monitoring_and_lost_hits(known, place, remedy):
     last = follow(situation(**known), KIT)[-1]
     assert (last.name, last.remedy, last.passes) == (place, remedy, False)

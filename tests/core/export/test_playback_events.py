@@ -28,7 +28,7 @@ def outcome():
 
 
 def sounding(made):
-    """What is left sounding after a score, and the most that sounded of one note at once."""
+    """Notes left sounding after a score, and the largest number of one note at once."""
     held, most = {}, 0
     for output, status, note, velocity in made.data.tolist():
         key = (output, status & 0x0F, note)
@@ -70,7 +70,7 @@ def test_ports_channels_programs_mute_and_solo(outcome):
     assert sorted(only.data[(only.data[:, 1] & 0xF0) == 0x90, 2].tolist()) == sorted(hats.tolist())
 
 
-def test_what_sounds_can_be_read_off():
+def test_sounding_notes_can_be_queried():
     session = edits.with_inputs(
         Session(),
         (

@@ -63,7 +63,7 @@ def made(name="Quarter Past Ferry"):
     )
 
 
-def test_the_page_accounts_for_every_note():
+def test_the_summary_page_accounts_for_every_note():
     take, _, outcome, page = made()
     tally = outcome.tally
     assert not page.open

@@ -31,13 +31,13 @@ def heard(groove):
     return drum_transcription.analyse(conv_net("drum_onset"), attention_nets(), groove[0])
 
 
-def test_every_stroke_that_can_be_heard_is_looked_at_and_no_two_are_one(groove, heard):
+def test_every_audible_stroke_is_examined_separately(groove, heard):
     missed = [t for t, _, _ in groove[1] if np.abs(heard.at - t).min() > 0.035]
     assert len(missed) <= 0.05 * len(groove[1])
     assert np.diff(heard.at).min() > (attention.APART - 1) * drum_transcription.STEP
 
 
-def test_what_a_stroke_is_depends_on_those_about_it(groove):
+def test_a_stroke_is_judged_in_the_context_of_others(groove):
     random = np.random.default_rng(3)
     network_ = attention_nets()
     levels = drum_transcription.SPECTROGRAM.levels(groove[0])
@@ -58,7 +58,7 @@ def test_what_a_stroke_is_depends_on_those_about_it(groove):
     )
 
 
-def test_far_away_strokes_do_not_bear_on_one_so_hours_take_no_more_memory():
+def test_distant_strokes_have_no_influence_and_memory_stays_bounded():
     random = np.random.default_rng(4)
     network_ = attention_nets()
     shape = (len(network_.members), len(network_.members[0].embedding[1]))
@@ -74,7 +74,7 @@ def test_far_away_strokes_do_not_bear_on_one_so_hours_take_no_more_memory():
     assert network_.probability(taken[:0], seconds[:0]).shape == (0, len(drum_transcription.LEARNT))
 
 
-def test_an_ensemble_says_the_mean_of_its_members_and_they_differ(groove):
+def test_an_ensemble_gives_the_mean_of_its_members(groove):
     ensemble = attention_nets()
     levels = drum_transcription.SPECTROGRAM.levels(groove[0])
     probability = conv_net("drum_onset").probability(levels)
@@ -85,7 +85,7 @@ def test_an_ensemble_says_the_mean_of_its_members_and_they_differ(groove):
     assert np.abs(each[0] - each[1]).max() > 0.02
 
 
-def test_of_rivals_in_one_stroke_the_likeliest_is_told_and_others_beside_it():
+def test_rival_drums_in_one_stroke_are_decided_by_probability():
     probability = np.zeros((1, len(drum_transcription.LEARNT)))
     probability[0, [DRUM["hat.closed"], DRUM["hat.open"], DRUM["kick"], DRUM["snare.head"]]] = 0.7, 0.8, 0.9, 0.6
     told = drum_transcription.DrumAnalysis(
@@ -135,7 +135,7 @@ def test_windows_about_the_ends_say_what_is_there():
     assert seen[there].tolist() == [0, 1, 3, 4]
 
 
-def test_the_moments_of_hours_are_moved_as_those_of_seconds_are(monkeypatch):
+def test_time_stretch_maps_long_times_like_short_ones(monkeypatch):
     random = np.random.default_rng(9)
     level = np.repeat(random.random(400), 50).astype(np.float32)
     envelope, moments = Envelope(level, 0.001), np.sort(random.uniform(0, 20, 300))

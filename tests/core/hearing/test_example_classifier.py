@@ -38,7 +38,7 @@ def taught_of(examples: dict[str, list[np.ndarray]]) -> example_classifier.Examp
 
 
 def right(truth, told) -> tuple[int, int]:
-    """How many of (second, name) were told, and how many were told that nobody made."""
+    """Number of correct (second, name) pairs, and of false ones."""
     good = sum(any(abs(t - s) < 0.05 and name == n for s, n in told) for t, name in truth)
     extra = sum(all(abs(t - s) >= 0.05 for t, _ in truth) for s, _ in told)
     return good, extra
@@ -102,7 +102,7 @@ def test_dry_examples_are_known_again_in_a_room(played, seconds):
     assert extra <= 1
 
 
-def test_what_still_rings_hides_a_stroke_and_does_not_change_it():
+def test_a_ringing_sound_hides_features_without_changing_them():
     random = np.random.default_rng(7)
     bed = 0.25 * beatbox._coloured(2 * RATE, 7000, 0.5, RATE, random)
     bed[: RATE // 4] *= np.linspace(0, 1, RATE // 4)
@@ -122,7 +122,7 @@ def test_what_still_rings_hides_a_stroke_and_does_not_change_it():
     assert confidence[0] > 0.3
 
 
-def test_bounds_hold_what_is_seen_and_leave_open_what_is_not(played):
+def test_bounds_contain_what_is_audible_and_stay_open_where_hidden(played):
     analysis = stroke_features.analyse(played[0])
     moments = stroke_features.beginnings(analysis, 0.9)
     plain, bounds = stroke_features.with_bounds(analysis, moments)
@@ -139,7 +139,7 @@ def test_bounds_hold_what_is_seen_and_leave_open_what_is_not(played):
     assert stroke_features.with_bounds(analysis, np.zeros(0))[1].shape == (0, 2, stroke_features.FEATURES)
 
 
-def test_of_an_example_in_several_parts_the_first_that_is_heard_is_taught():
+def test_an_example_with_several_parts_teaches_the_first():
     moments, level = np.array([0.30, 0.41, 1.00, 1.90, 2.00]), np.array([-30.0, -12.0, -14.0, -60.0, -28.0])
     # The third sound is much softer than the loudest and no example.
     assert example_classifier.first_parts(moments, level).tolist() == [0, 2]

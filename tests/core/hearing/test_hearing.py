@@ -42,7 +42,7 @@ def heard(samples: np.ndarray, **settings: float) -> TranscribedNotes:
 
 
 def found(truth: list[tuple], notes: list[tuple], within: float = 0.05) -> int:
-    """How many of the true (second, what) are among the heard, each once."""
+    """Number of true (second, label) pairs among those heard, each counted once."""
     left = list(notes)
     hits = 0
     for at, action in truth:
@@ -65,7 +65,7 @@ LINE = [(0.3, 0.7, 60, 0.8), (0.75, 1.1, 60, 0.7), (1.15, 1.6, 64, 0.9), (1.9, 2
 
 
 @pytest.mark.parametrize("manner", [singer.SUNG, singer.HUMMED, singer.PLUCKED, singer.BLOWN])
-def test_a_line_comes_back_as_its_notes(manner):
+def test_a_melody_comes_back_as_its_notes(manner):
     notes = heard(singer.perform(LINE, manner, candidates.RATE, 3))
     assert [round(p) for p in notes.pitch] == [n for _, _, n, _ in LINE]
     assert notes.start.tolist() == pytest.approx([s for s, *_ in LINE], abs=0.05)
@@ -80,8 +80,8 @@ def test_a_player_who_is_tuned_otherwise_plays_the_same_notes(tuned):
     assert [round(p) for p in notes.pitch] == [n for _, _, n, _ in LINE]
 
 
-def test_a_note_that_begins_while_the_one_before_rings_is_heard_from_its_beginning():
-    """The period that both share is then the best there is, and it is neither's."""
+def test_a_note_that_starts_while_another_rings_has_its_true_onset():
+    """The best period is then shared by both notes and belongs to neither."""
     timbre = instrument_synthesis.Timbre(1 / np.arange(1, 12) ** 1.5, attack=0.05, release=0.3)
     for first, second in ((60, 67), (71, 76)):
         truth = [(0.3, 0.9, first, 0.9), (0.9, 1.5, second, 0.45), (1.5, 2.1, first, 0.9)]
@@ -90,7 +90,7 @@ def test_a_note_that_begins_while_the_one_before_rings_is_heard_from_its_beginni
         assert found([(s, n) for s, _, n, _ in truth], notes) == 3
 
 
-def test_a_note_whose_pitch_is_lost_for_a_moment_is_one_unless_something_begins():
+def test_a_note_whose_pitch_is_lost_for_a_moment_stays_one_note():
     timbre = instrument_synthesis.Timbre(1 / np.arange(1, 12) ** 1.5, release=0.1)
     whole = candidates.analyse(
         conv_net("onset"),
@@ -126,7 +126,7 @@ def test_silence_hum_hiss_and_breath_make_no_notes():
         assert len(heard(np.asarray(nothing, np.float32))) <= 1
 
 
-def test_the_range_and_the_shortest_note_are_obeyed_at_once():
+def test_range_and_shortest_note_apply_at_once():
     samples = singer.perform(LINE, singer.BLOWN, candidates.RATE, 3)
     analysis = melody_analysis(samples)
     low = melody_notes.decide(analysis, segmentation.MelodySettings(high=61)).kept()
@@ -146,7 +146,7 @@ def test_settings_answer_quickly_on_a_long_recording():
     assert time.perf_counter() - began < 0.004 * seconds
 
 
-def test_a_voice_is_heard_at_its_place_in_the_picture():
+def test_a_voice_is_isolated_by_its_stereo_position():
     t = np.arange(4 * candidates.RATE) / candidates.RATE
     voice = singer.perform(LINE, singer.SUNG, candidates.RATE, 3)[: len(t)]
     beneath = 0.12 * sum(np.sin(2 * np.pi * f * t) for f in (110.0, 164.8, 220.0))
@@ -192,7 +192,7 @@ def with_echo(sound: np.ndarray, rate: int, seconds: float, decibels: float) -> 
 
 
 def strokes_of(sound: np.ndarray, truth: np.ndarray) -> tuple[int, int]:
-    """How many strokes are heard where none is, and how many that are there are heard."""
+    """Number of false strokes, and number of true strokes that were heard."""
     begun = drum_transcription.hits(drum_analysis(sound)).kept().start
     away = np.abs(begun[:, None] - truth)
     return len(np.unique(np.rint(begun[away.min(axis=1) > 0.05] / 0.03))), int((away.min(axis=0) < 0.05).sum())
@@ -248,7 +248,7 @@ def test_taught_sounds_are_found_again_and_breath_is_none_of_them():
     assert np.mean(scores) >= 0.85
 
 
-def test_an_example_unlike_the_others_is_named_and_sounds_are_told_apart():
+def test_an_example_unlike_the_others_is_named_and_sounds_are_distinguished():
     _, syllables, examples = lesson(35, 5)
     random = np.random.default_rng(9)
     other = beatbox.say(syllables[1], 0.8, stroke_features.RATE, random)
@@ -260,7 +260,7 @@ def test_an_example_unlike_the_others_is_named_and_sounds_are_told_apart():
     assert apart[0, 0] == 0
 
 
-def test_what_sounds_like_nothing_taught_is_none_of_them():
+def test_a_sound_unlike_all_examples_is_rejected():
     _, _, examples = lesson(36, 5)
     known = example_classifier.teach(feature_space(), examples)
     far = np.full((1, stroke_features.FEATURES), 9.0, np.float32)
@@ -330,7 +330,7 @@ def test_stretching_keeps_pitch_level_and_attacks(factor):
         stretch(tone, rate, 3.0, np.zeros(0))
 
 
-def test_a_long_recording_is_heard_alike_at_once_and_in_blocks(monkeypatch):
+def test_a_long_recording_gives_the_same_notes_whole_and_in_blocks(monkeypatch):
     monkeypatch.setattr(chunks, "OWN", 20 * chunks.COMMON)
     samples = np.tile(singer.perform(LINE, singer.BLOWN, candidates.RATE, 3), 4)
 
@@ -374,7 +374,7 @@ def test_pieces_cover_a_recording_once_with_what_stands_beside_them(monkeypatch)
         assert sum(p.frames(220).stop - p.frames(220).start for p in made) == (1 + length // 220 if length else 0)
 
 
-def test_what_swells_begins_once_and_what_is_plain_at_its_moment():
+def test_a_swell_has_one_onset_and_a_clear_attack_is_exact():
     probability = np.zeros(100)
     probability[18:23] = (0.15, 0.6, 1.0, 0.6, 0.15)
     probability[55:66] = 0.22
@@ -412,7 +412,7 @@ def test_bends_of_notes_that_follow_at_once_begin_where_the_player_did():
     assert sent[-1][1] == 0.0
 
 
-def test_doubtful_examples_are_said():
+def test_doubtful_examples_are_reported():
     _, syllables, examples = lesson(35, 2)
     random = np.random.default_rng(9)
     examples["twin"] = [example_classifier.example(beatbox.say(syllables[1], 0.8, stroke_features.RATE, random))] * 3
@@ -425,7 +425,7 @@ def test_doubtful_examples_are_said():
     assert "aux1 and aux3" not in said
 
 
-def test_every_pitch_is_heard_by_the_same_network_whatever_its_height():
+def test_every_pitch_goes_through_the_same_network():
     for number in (33, 45, 57, 69, 81, 93):
         timbre = instrument_synthesis.Timbre(1 / np.arange(1, 20) ** 1.4, attack=0.005, decay=1.0)
         samples = instrument_synthesis.play([(0.3, 1.2, number, 0.8)], timbre, multipitch.RATE, number)
@@ -435,7 +435,7 @@ def test_every_pitch_is_heard_by_the_same_network_whatever_its_height():
         assert middle.max() > 0.5
 
 
-def test_a_place_in_the_picture_is_the_same_in_blocks():
+def test_a_stereo_position_is_the_same_in_blocks():
     random = np.random.default_rng(3)
     stereo = random.normal(size=(60_000, 2)).astype(np.float32)
     whole = stereo_filter.above(stereo.mean(axis=1), 22_050, 200.0)
@@ -445,7 +445,7 @@ def test_a_place_in_the_picture_is_the_same_in_blocks():
     assert np.abs(np.concatenate(parts) - whole)[500:-500].max() < 0.02
 
 
-def test_what_is_doubtful_is_proposed_for_removal_with_its_reason():
+def test_doubtful_notes_are_proposed_for_removal_with_the_reason():
     samples = singer.perform(LINE, singer.BLOWN, candidates.RATE, 3)
     analysis = melody_analysis(samples)
     all_of_them = melody_notes.decide(analysis, segmentation.MelodySettings(shortest=0.42))
@@ -462,7 +462,7 @@ def test_what_is_doubtful_is_proposed_for_removal_with_its_reason():
     assert removal_reasons(no, yes, yes, no).tolist() == [REMOVAL_REASONS.index("too soft")]
 
 
-def test_doubtful_drums_are_proposed_and_less_so_the_more_eager_one_listens():
+def test_higher_sensitivity_proposes_fewer_drums_for_removal():
     proposed = calmly = eagerly = 0
     for seed in (5, 6, 7):
         random = np.random.default_rng(seed)
@@ -480,7 +480,7 @@ def test_doubtful_drums_are_proposed_and_less_so_the_more_eager_one_listens():
     assert calmly + 5 < eagerly
 
 
-def test_notes_are_told_as_they_would_be_in_each_key_and_a_line_keeps_its_shape():
+def test_snapping_to_a_key_keeps_the_shape_of_a_line():
     tune = np.array([60, 62, 64, 65, 67, 66, 67, 69, 71, 72, 67, 60], float)
     fits = key_estimation.fits(tune, np.ones(len(tune)))
     assert fits[0].probability >= fits[-1].probability
@@ -522,7 +522,7 @@ def test_a_network_hears_the_same_in_batches_as_at_once(monkeypatch):
 
 @given(st.integers(0, 2**32 - 1), st.integers(0, 40))
 @hypothesis.settings(deadline=None, max_examples=25)
-def test_a_pitch_is_shown_its_harmonics_in_both_windows_against_the_loudest_of_its_moment(seed, count):
+def test_harmonics_are_relative_to_the_loudest_in_both_windows(seed, count):
     random = np.random.default_rng(seed)
     long, short = random.normal(size=(30, 3 * multipitch.SEMITONES)), random.normal(size=(30, multipitch.SEMITONES))
     frame, pitch = random.integers(0, 30, count), random.integers(multipitch.LOWEST, multipitch.HIGHEST + 1, count)
@@ -539,7 +539,7 @@ def test_a_pitch_is_shown_its_harmonics_in_both_windows_against_the_loudest_of_i
 
 
 @pytest.mark.parametrize("leap", [-24, -19, -12, 12, 19, 24, 4])
-def test_no_leap_to_a_harmonic_is_heard_where_nothing_begins(leap):
+def test_there_is_no_jump_to_a_harmonic_without_an_onset(leap):
     timbre = instrument_synthesis.Timbre(1 / np.arange(1, 12) ** 1.5, release=0.1)
     whole = candidates.analyse(
         conv_net("onset"),
@@ -577,7 +577,7 @@ def test_a_low_string_without_a_period_is_heard_by_its_harmonics():
     assert len(pairs(melody_notes.decide(analysis, segmentation.MelodySettings(beneath=True)).kept())) < 6
 
 
-def test_bands_and_grids_hold_the_power_of_the_spectrum():
+def test_bands_and_grids_preserve_the_power_of_the_spectrum():
     random = np.random.default_rng(0)
     samples = random.normal(size=9_000).astype(np.float32)
     whole = spectra.spectra(samples, 512, 100) ** 2
@@ -595,7 +595,7 @@ def test_bands_and_grids_hold_the_power_of_the_spectrum():
 
 
 @pytest.mark.parametrize("count", [1, 439, 440, 881, 40_001])
-def test_the_ear_of_melodies_sees_what_its_networks_were_shown(count):
+def test_the_spectrogram_matches_the_training_of_the_networks(count):
     sound = singer.perform(LINE, singer.SUNG, candidates.RATE, 2)[:count]
     loud, against = onset.SPECTROGRAM.loud(sound), multipitch.loud(sound)
     picture, (long, short) = candidates._pictures(sound, against, loud)
@@ -612,7 +612,7 @@ def test_the_ear_of_melodies_sees_what_its_networks_were_shown(count):
 
 
 @pytest.mark.parametrize("count", [1, 440, 881, 44_101])
-def test_what_is_seen_of_drums_between_two_long_windows_is_as_if_there_had_been_one(count):
+def test_interpolated_long_windows_match_computed_ones(count):
     random = np.random.default_rng(1)
     sound = random_kits.groove(
         random_kits.built_kit(random, drum_transcription.RATE), 2, drum_transcription.RATE, random
@@ -628,7 +628,7 @@ def test_what_is_seen_of_drums_between_two_long_windows_is_as_if_there_had_been_
     assert np.abs(seen - every)[every > every.max() - 2].mean() < 0.01
 
 
-def test_what_plays_beneath_does_not_strike_the_lead_again():
+def test_accompaniment_does_not_retrigger_the_lead():
     lead = singer.perform([(0.3, 2.7, 72, 0.9), (2.8, 3.3, 74, 0.9)], singer.BLOWN, candidates.RATE, 1)
     beneath = [(0.5 + 0.4 * i, 0.8 + 0.4 * i, n, 0.9) for i, n in enumerate((48, 52, 55, 48, 53, 57))]
     under = singer.perform(beneath, singer.PLUCKED, candidates.RATE, 2)
@@ -643,7 +643,7 @@ def test_what_plays_beneath_does_not_strike_the_lead_again():
     assert [round(p) for p in line.pitch] == [n for _, _, n, _ in LINE]
 
 
-def test_a_note_begins_with_its_attack_though_that_has_no_pitch():
+def test_a_note_starts_with_its_unpitched_attack():
     random = np.random.default_rng(3)
     t = np.arange(round(0.7 * candidates.RATE)) / candidates.RATE
     tone = sum(np.sin(2 * np.pi * 65.4 * k * t) / k for k in range(1, 9)) * np.clip((t - 0.1) / 0.05, 0, 1)
@@ -654,7 +654,7 @@ def test_a_note_begins_with_its_attack_though_that_has_no_pitch():
     assert notes.start[0] == pytest.approx(8000 / candidates.RATE, abs=0.05)
 
 
-def test_a_path_looked_for_in_stretches_is_the_path_of_the_whole(monkeypatch):
+def test_the_cheapest_path_in_parts_is_that_of_the_whole(monkeypatch):
     samples = np.tile(singer.perform(LINE, singer.SUNG, candidates.RATE, 5), 4)
     analysis = melody_analysis(samples)
     settings = segmentation.MelodySettings()
@@ -740,7 +740,7 @@ def tone(number: float, seconds: float, falls: float, swells: float = 0.004, let
 
 
 @pytest.mark.parametrize("falls", [0.0, 12.0, 22.0])
-def test_a_note_ends_where_it_is_let_go_not_where_it_fades(falls):
+def test_a_note_ends_at_its_release_not_where_it_fades(falls):
     line = [(0.3, 0.9, 52), (1.3, 1.5, 57), (1.8, 2.7, 50), (3.0, 3.4, 61)]
     sound = np.random.default_rng(2).normal(size=round(4.2 * candidates.RATE)) * 1e-4
     for start, end, number in line:
@@ -755,8 +755,8 @@ def test_a_note_ends_where_it_is_let_go_not_where_it_fades(falls):
     assert (off < np.maximum(0.06, 0.2 * np.array([e - s for s, e, _ in line]))).all()
 
 
-def test_a_note_that_swells_out_of_the_one_before_begins_where_it_swells():
-    """Bowed without a gap: the old note rings while the new one grows."""
+def test_a_note_that_swells_out_of_another_starts_where_it_swells():
+    """Bowed without a gap: the old note rings while the new one swells."""
     line = [(0.3, 1.0, 62), (1.0, 1.6, 65), (1.6, 2.4, 69)]
     sound = np.random.default_rng(3).normal(size=round(3.2 * candidates.RATE)) * 1e-4
     for start, end, number in line:

@@ -1,4 +1,4 @@
-"""The ear while somebody plays: hits and notes told at once, and notes settled as they would be offline."""
+"""The ear live: hits and notes reported at once, and notes settled as they would be offline."""
 
 from __future__ import annotations
 
@@ -39,14 +39,14 @@ def drummed(seed=11):
 
 
 def in_blocks(live, samples, length):
-    """(second at which it was told, what) of everything that a stream of blocks tells."""
+    """(second, report) of everything reported for a stream of blocks."""
     told = []
     for begin in range(0, len(samples), length):
         told += [(begin + length, each) for each in live.feed(samples[begin : begin + length])]
     return told
 
 
-def test_taught_sounds_are_told_within_15_ms_and_a_block_and_breaths_are_none():
+def test_taught_sounds_are_reported_within_15_ms_and_a_block_and_breaths_rejected():
     right, told_all, true = 0, 0, 0
     for seed in (11, 12, 13, 14):
         known, sound, truth = drummed(seed)
@@ -63,7 +63,7 @@ def test_taught_sounds_are_told_within_15_ms_and_a_block_and_breaths_are_none():
     assert told_all <= 1.03 * true
 
 
-def test_most_of_what_was_not_taught_is_told_as_nothing():
+def test_most_untaught_sounds_are_rejected():
     random = np.random.default_rng(7)
     told = strange = 0
     for _ in range(4):
@@ -85,7 +85,7 @@ def test_most_of_what_was_not_taught_is_told_as_nothing():
 
 
 @pytest.mark.parametrize("length", [17, 1024, 100_000])
-def test_what_is_told_does_not_depend_on_the_length_of_blocks(length):
+def test_live_results_do_not_depend_on_the_block_length(length):
     known, sound, _ = drummed()
     usual = [hit for _, hit in in_blocks(live_hits.LiveHits(known), sound, 256)]
     again = [hit for _, hit in in_blocks(live_hits.LiveHits(known), sound, length)]
@@ -128,7 +128,7 @@ def live_of(samples, length=128):
     return told, TranscribedNotes.join([part for part in settled if len(part)]).kept()
 
 
-def test_a_plucked_tune_is_told_note_by_note_within_40_ms():
+def test_a_plucked_tune_is_reported_live_within_40_ms():
     told, _ = live_of(sung(singer.PLUCKED))
     begun = [(at, each.number) for at, each in told if each.velocity]
     assert [number for _, number in begun] == [n for _, _, n, _ in TUNE]
@@ -166,7 +166,7 @@ def test_notes_are_settled_soon_after_their_end_and_silence_tells_nothing():
     assert len(quiet.settled()) == 0
 
 
-def test_what_is_no_number_in_a_stream_does_not_spoil_what_comes_after():
+def test_invalid_samples_in_a_stream_do_not_affect_later_ones():
     samples = sung(singer.PLUCKED).copy()
     samples[100:140] = np.nan
     samples[200] = np.inf

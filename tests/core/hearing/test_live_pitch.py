@@ -1,4 +1,4 @@
-"""What the newest moments of a stream say of each pitch, and the notes told at once from it."""
+"""Pitch from the newest moments of a stream, and the notes reported from it."""
 
 from __future__ import annotations
 
@@ -47,14 +47,14 @@ def test_a_steady_tone_repeats_itself_at_its_pitch_in_every_window_that_can_show
     assert (depth[:, unable] > 0.5).all()
 
 
-def test_a_player_who_is_sharp_is_heard_in_tune_with_himself():
+def test_a_sharp_player_gives_notes_in_tune():
     looks = live_pitch.looked(tone(60, cents=45), tuning=0.45)
     assert np.abs(looks.beside[:, 60 - live_pitch.LOWEST, -1]).max() < 0.05
 
 
 @given(seed=st.integers(0, 1000), which=st.integers(0, 3))
 @settings(max_examples=30, deadline=None)
-def test_one_moment_is_compared_with_itself_as_many_are(seed, which):
+def test_one_frame_is_computed_like_many(seed, which):
     size, longest = live_pitch.WINDOWS[which]
     turned = np.random.default_rng(seed).normal(size=live_pitch.SEEN).astype(np.float32)
     sums = np.concatenate([[0.0], np.cumsum(turned.astype(np.float64) ** 2)])
@@ -72,7 +72,7 @@ def told(samples, length, chosen=None):
 
 
 @pytest.mark.parametrize("manner", [singer.PLUCKED, singer.SUNG])
-def test_at_once_every_note_is_told_about_once_whatever_the_blocks(manner):
+def test_live_every_note_is_reported_once_whatever_the_block_length(manner):
     samples = singer.perform(LINE, manner, RATE, 4)
     heard = told(samples, 128)
     assert heard == told(samples, 999)
@@ -84,7 +84,7 @@ def test_at_once_every_note_is_told_about_once_whatever_the_blocks(manner):
     assert [bool(each.velocity) for each in heard] == [True, False] * len(begun)
 
 
-def test_noise_hum_and_silence_are_no_notes_and_ask_nothing():
+def test_noise_hum_and_silence_give_no_notes():
     random = np.random.default_rng(2)
     quiet = np.zeros(RATE, np.float32)
     assert not len(live_pitch.asked(live_pitch.looked(np.pad(quiet, (live_pitch.SEEN, 0))))[0])
@@ -92,14 +92,14 @@ def test_noise_hum_and_silence_are_no_notes_and_ask_nothing():
     assert told((hum + 0.001 * random.normal(size=2 * RATE)).astype(np.float32), 256) == []
 
 
-def test_what_is_out_of_range_is_not_told():
+def test_notes_out_of_range_are_not_reported():
     samples = singer.perform(LINE, singer.BLOWN, RATE, 4)
     heard = told(samples, 256, MelodySettings(low=59, high=64))
     assert {each.number for each in heard} <= {60, 62, 64}
     assert {60, 62, 64} <= {each.number for each in heard if each.velocity}
 
 
-def test_a_line_on_an_instrument_drawn_at_random_is_told_as_it_was_when_the_network_was_measured():
+def test_a_random_instrument_gives_the_golden_live_notes():
     # bench/live_ear.py has the figures over many instruments; this one recording stands for them.
     random = np.random.default_rng(901)
     notes = instrument_synthesis.a_line(random, 3.0, 50, 70)
@@ -114,7 +114,7 @@ def test_a_line_on_an_instrument_drawn_at_random_is_told_as_it_was_when_the_netw
 
 
 @pytest.mark.parametrize("seed", [3, 8])
-def test_notes_struck_again_are_told_again(seed):
+def test_repeated_notes_are_reported_again(seed):
     notes = [(0.2 + 0.3 * k, 0.47 + 0.3 * k, 64, 0.5 + 0.1 * (k % 3)) for k in range(8)]
     sound = singer.perform(notes, singer.PLUCKED, RATE, seed)
     at = [each.at for each in told(sound, 128) if each.velocity]

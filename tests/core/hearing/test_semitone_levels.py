@@ -31,7 +31,7 @@ def test_a_sine_is_loudest_at_its_semitone_and_its_level_is_its_own(number):
     assert 20 * long.max() == pytest.approx(-22, abs=4)
 
 
-def test_what_has_begun_just_now_counts_at_once():
+def test_a_fresh_onset_counts_at_once():
     sound = np.concatenate([np.zeros(SEEN), tone(69, 0.3)])
     levels = looks_of(sound).levels[:, 0, 69 - semitone_levels.FIRST]
     begin = SEEN // live_pitch.HOP
@@ -41,7 +41,7 @@ def test_what_has_begun_just_now_counts_at_once():
     assert 20 * (steady - levels[begin + 3]) < 12
 
 
-def test_a_note_that_begins_under_a_louder_one_is_asked_after():
+def test_a_note_that_starts_under_a_louder_one_is_considered():
     long = tone(57, 0.6, 0.3)
     new = tone(64, 0.3, 0.06) * np.clip(np.arange(round(0.3 * RATE)) / (0.02 * RATE), 0, 1)
     sound = long.copy()
@@ -59,7 +59,7 @@ def test_a_note_that_begins_under_a_louder_one_is_asked_after():
     assert not semitone_levels.plainest(looks.loud, PAST, 2)[moment - 12 - PAST, 64 - live_pitch.LOWEST]
 
 
-def test_silence_speaks_for_nothing_and_a_sound_for_the_loudest_and_those_that_grow():
+def test_candidates_are_the_loudest_and_the_growing_pitches():
     assert not semitone_levels.plainest(live_pitch.nothing(30).loud, PAST, 4).any()
     loud = looks_of(tone(57, 0.3)).loud
     spoken = semitone_levels.plainest(loud, PAST, 4)[-1]
@@ -67,7 +67,7 @@ def test_silence_speaks_for_nothing_and_a_sound_for_the_loudest_and_those_that_g
     assert 4 <= spoken.sum() <= 8
 
 
-def test_no_pitch_beyond_the_range_is_asked_after():
+def test_pitches_outside_the_range_are_not_considered():
     looks = looks_of(tone(57, 0.3))
     _, number = live_pitch.asked(looks, 60, 62)
     assert set(number.tolist()) == {60, 61, 62}

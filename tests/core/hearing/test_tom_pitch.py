@@ -1,4 +1,4 @@
-"""Toms told apart by their pitches."""
+"""Toms distinguished by pitch."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ DRUM = {name: number for number, name in enumerate(drum_transcription.LEARNT)}
 
 
 def struck(low, moment, number, loud=1.0, rings=0.1):
-    """Adds a low tone that falls."""
+    """Add a low falling tone."""
     t = np.arange(round(0.6 * drum_transcription.LOW_RATE)) / drum_transcription.LOW_RATE
     begin = round(moment * drum_transcription.LOW_RATE)
     tone = loud * np.sin(2 * np.pi * 440 * 2 ** ((number - 69) / 12) * t) * np.exp(-t / rings)
@@ -25,7 +25,7 @@ def struck(low, moment, number, loud=1.0, rings=0.1):
 
 
 def toms(pitches):
-    """An analysis of strokes that are toms for sure, each a low tone that falls."""
+    """An analysis of strokes that are certainly toms, each a low falling tone."""
     rate, step = drum_transcription.LOW_RATE, 0.4
     low = np.zeros(round((len(pitches) + 2) * step * rate), np.float32)
     at = 0.2 + np.arange(len(pitches)) * step
@@ -43,7 +43,7 @@ def names(analysis):
     return [drum_transcription.SORTS[k].split(".")[0] for k in drum_transcription.hits(analysis).kind]
 
 
-def test_toms_are_told_by_their_pitches_against_each_other():
+def test_toms_are_distinguished_by_their_pitches():
     assert names(toms([52, 48, 45, 41, 52, 41])) == ["tom1", "tom2", "tom3", "tom4", "tom1", "tom4"]
     # A kit that is tuned higher is the same kit.
     assert names(toms([57, 53, 50, 46])) == ["tom1", "tom2", "tom3", "tom4"]
@@ -52,13 +52,13 @@ def test_toms_are_told_by_their_pitches_against_each_other():
     assert (high, low) == ("tom1", "tom4")
 
 
-def test_a_stray_pitch_takes_no_toms_name_from_it():
+def test_a_stray_pitch_does_not_rename_a_tom():
     told = names(toms([52, 52, 48, 48, 45, 45, 41, 41, 36]))
     assert told[:8] == ["tom1", "tom1", "tom2", "tom2", "tom3", "tom3", "tom4", "tom4"]
     assert told[8] == "tom4"
 
 
-def test_what_is_proposed_for_removal_does_not_say_which_toms_there_are():
+def test_proposed_removals_do_not_define_the_toms():
     # A snare that may have been a tom, between the third and the fourth.
     heard = toms([52, 48, 45, 43, 43, 43, 41, 41])
     probability = heard.probability.copy()
@@ -69,7 +69,7 @@ def test_what_is_proposed_for_removal_does_not_say_which_toms_there_are():
     assert (told.removal_reason[3:6] > 0).all()
 
 
-def test_a_kick_struck_with_a_tom_does_not_lend_it_its_pitch():
+def test_a_kick_struck_with_a_tom_does_not_change_its_pitch():
     low = np.zeros(round(8 * drum_transcription.LOW_RATE))
     kicks, at = np.array([0.5, 1.5, 2.5, 5.0, 6.0]), np.array([3.5, 5.0, 6.0])
     for moment in kicks:
@@ -82,7 +82,7 @@ def test_a_kick_struck_with_a_tom_does_not_lend_it_its_pitch():
     assert by_pitch.pitches(at, kicks[:0], low, drum_transcription.LOW_RATE)[1] < 36
 
 
-def test_a_tom_that_rings_on_is_not_heard_again_in_the_softer_one_after_it():
+def test_a_ringing_tom_is_not_heard_again_in_the_next():
     low = np.zeros(round(3 * drum_transcription.LOW_RATE))
     struck(low, 0.5, 43, loud=1.0, rings=0.5)
     struck(low, 0.7, 52, loud=0.6, rings=0.5)
@@ -100,7 +100,7 @@ def test_groups_follow_pitch_are_at_most_four_and_the_same_in_any_tuning(pitches
     assert (by_pitch.groups(pitch + up, np.ones(len(pitch))) == own).all()
 
 
-def test_no_toms_are_no_toms():
+def test_no_strokes_give_no_toms():
     nothing = np.zeros(0)
     assert len(by_pitch.named(nothing, nothing, nothing, np.zeros(100), drum_transcription.LOW_RATE)) == 0
     # One at the very end of a recording, with hardly a sound left of it.

@@ -20,23 +20,23 @@ def test_the_same_pad_again_accepts_the_guess():
     assert learnt.note_map.pads == (Pad("snare.head", 38),)
 
 
-def test_a_double_trigger_is_no_answer():
+def test_a_double_trigger_does_not_count_as_an_answer():
     asked = note_received(EMPTY, 1.0, 10, 38, GENERAL)
     assert note_received(asked, 1.02, 10, 38, GENERAL) is asked
 
 
-def test_a_note_that_means_nothing_in_general_is_the_next_that_is_missing():
+def test_an_unknown_note_is_guessed_as_the_next_missing_pad():
     learnt = choose(note_received(EMPTY, 0.0, 10, 99, GENERAL), "kick")
     assert note_received(learnt, 1.0, 10, 98, GENERAL).guess == "snare.head"
     assert "kick" not in missing(learnt.note_map)
 
 
-def test_what_general_midi_says_is_not_offered_twice():
+def test_a_general_midi_guess_is_not_offered_twice():
     learnt = choose(note_received(EMPTY, 0.0, 10, 20, GENERAL), "snare.head")
     assert note_received(learnt, 1.0, 10, 38, GENERAL).guess == "kick"
 
 
-def test_another_pad_is_asked_about_instead_and_a_known_one_asks_nothing():
+def test_hitting_another_pad_asks_about_that_one_and_known_pads_are_skipped():
     asked = note_received(note_received(EMPTY, 1.0, 10, 38, GENERAL), 2.0, 10, 36, GENERAL)
     assert (asked.waiting, asked.guess) == ((10, 36), "kick")
     known = choose(asked, "kick")
@@ -74,7 +74,7 @@ def test_one_press_and_release_tells_polarity_and_travel(values, open_at, closed
     assert learnt.closedness(closed_at) == 1.0
 
 
-def test_a_pedal_at_rest_that_jitters_or_another_controller_teaches_nothing():
+def test_a_jittering_pedal_or_another_controller_is_not_learnt():
     kit = NoteMap("kit", (Pad("hat.closed", 42),))
     assert press(MapLearning(kit), [60, 62, 59, 64, 61, 60] * 20).note_map is kit
     assert press(MapLearning(kit), [0, 60, 127, 60, 0], controller=7).note_map is kit
@@ -86,7 +86,7 @@ def test_a_kit_with_a_note_for_each_opening_keeps_them():
     assert press(MapLearning(kit), [0, 60, 127, 60, 0]).note_map.hat.notes_follow_pedal
 
 
-def test_a_note_right_after_the_foot_came_down_is_the_feet_own():
+def test_a_note_right_after_the_foot_came_down_is_a_foot_close():
     kit = NoteMap("kit", (Pad("hat.closed", 42),), 10)
     down = press(MapLearning(kit), [0, 50, 100, 127])
     assert note_received(down, 0.05, 10, 60, GENERAL).guess == "hat.pedal"

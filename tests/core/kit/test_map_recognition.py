@@ -14,7 +14,7 @@ MAPS = [note_map_file.shipped(ident) for ident in note_map_file.shipped_ids()]
 
 @pytest.mark.parametrize("seed", [3, 8, 21])
 @pytest.mark.parametrize("ident", note_map_file.shipped_ids())
-def test_the_kit_that_was_played_is_named_first(ident, seed):
+def test_the_kit_that_was_played_ranks_first(ident, seed):
     kit = note_map_file.shipped(ident)
     sent = drum_module.DrumModule(kit, drum_module.Faults.usual(), seed).perform(drummer.improvise(16, 110, seed))
     best, *rest = recognise(drum_module.to_take(sent, "t", "t", 110, "kit"), MAPS)

@@ -53,19 +53,19 @@ def test_each_wrong_field_is_named_with_what_to_do(path):
 
 
 @pytest.mark.parametrize("path", ["name", "pads", "pads.0.note", "pads.0.articulation", "format", "version"])
-def test_a_missing_field_is_said_to_be_missing(path):
+def test_a_missing_field_is_named(path):
     data = spoiled(path, None)
     with pytest.raises(NoteMapError, match="missing"):
         from_json(data, "mine.json")
 
 
 @pytest.mark.parametrize("data", [[], "text", None, 5, {"pads": 3}])
-def test_what_is_no_map_at_all_is_refused(data):
+def test_other_json_is_refused_as_a_map(data):
     with pytest.raises(NoteMapError, match=r"mine\.json"):
         from_json(data, "mine.json")
 
 
-def test_a_slip_in_a_field_name_is_pointed_out_and_a_foreign_field_is_let_be():
+def test_a_misspelt_field_is_an_error_and_an_unknown_one_is_ignored():
     with pytest.raises(NoteMapError, match='Write "notes_follow_pedal"'):
         from_json({**GOOD, "hat": {"controller": 4, "note_follow_pedal": True}}, "mine.json")
     assert from_json({**GOOD, "colour_of_shells": "teal"}, "mine.json").name == "Kit"
@@ -130,7 +130,7 @@ def Pad_json(articulation: str, note: int, channel: int) -> dict:
         ("kick.second", ("kick",), "open", "kick"),
     ],
 )
-def test_what_a_receiver_lacks_goes_to_the_nearest_of_its_drum(wanted, available, nearer, found):
+def test_a_missing_articulation_goes_to_the_nearest_of_its_drum(wanted, available, nearer, found):
     assert resolve(wanted, available, nearer) == found
 
 
@@ -146,7 +146,7 @@ def test_names_for_people_and_marks():
 
 
 @pytest.mark.parametrize(("closed_at", "open_at"), [(127, 0), (0, 127), (0, 90), (20, 110)])
-def test_a_pedal_goes_both_ways_in_either_polarity(closed_at, open_at):
+def test_the_pedal_works_in_either_polarity(closed_at, open_at):
     hat = HatPedal(4, closed_at, open_at)
     assert (hat.closedness(closed_at), hat.closedness(open_at)) == (1.0, 0.0)
     low, high = sorted((closed_at, open_at))

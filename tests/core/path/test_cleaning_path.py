@@ -187,7 +187,7 @@ def test_the_tally_balances_and_the_take_stays_as_it_was(rows, path):
 
 @settings(max_examples=200, deadline=None)
 @given(events)
-def test_what_leaves_is_playable_by_anybody(rows):
+def test_output_is_valid_for_any_receiver(rows):
     take = take_from(rows)
     path = CleaningPath()
     notes = run(take, path, make_context(take, KIT, ROOM, path)).output_notes

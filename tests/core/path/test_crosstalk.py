@@ -51,7 +51,7 @@ LOUD, WEAK = (1.0, 48, 115), (1.001, 45, 14)
 
 
 @pytest.mark.parametrize("gap_ms", [-2.5, -1, 0, 1, 3, 5])
-def test_a_weak_note_beside_a_loud_one_on_its_stand_goes_before_or_after(gap_ms):
+def test_crosstalk_is_removed_before_and_after_the_loud_hit(gap_ms):
     outcome = play(LOUD, (1.0 + gap_ms / 1000, 45, 14))
     assert kept(outcome) == [(48, 115)]
     assert outcome.tally.removed() == {Reason.CROSSTALK: 1}
@@ -71,7 +71,7 @@ def test_a_weak_note_beside_a_loud_one_on_its_stand_goes_before_or_after(gap_ms)
         (0.98, 45, 14),  # too early
     ],
 )
-def test_what_another_stand_another_moment_or_a_real_stroke_is_stays(beside):
+def test_other_stands_other_moments_and_real_strokes_are_not_crosstalk(beside):
     assert len(kept(play(LOUD, beside))) == 2
 
 
@@ -79,7 +79,7 @@ def test_two_zones_of_one_drum_are_not_crosstalk():
     assert len(kept(play((1.0, 38, 115), (1.001, 40, 14)))) == 2
 
 
-def test_a_ghost_beside_hard_hits_stays_where_the_pad_is_played_softly_alone():
+def test_a_ghost_note_beside_hard_hits_stays_if_the_pad_is_also_played_softly_alone():
     ghosts = [(i * 0.5 + 0.25, 38, 32 + i % 5) for i in range(30)]
     hard = [(i * 0.5, 48, 110) for i in range(30)]
     shaken = [(i * 0.5 + 0.0012, 38, 13 + i % 4) for i in range(0, 30, 2)]
@@ -89,7 +89,7 @@ def test_a_ghost_beside_hard_hits_stays_where_the_pad_is_played_softly_alone():
     assert outcome.tally.removed() == {Reason.CROSSTALK: len(shaken)}
 
 
-def test_the_players_word_and_the_switch_win():
+def test_the_players_decision_and_the_switch_win():
     rows = play(LOUD, WEAK)
     origin = int(rows.tally.origins(Action.REMOVED)[0])
     assert len(kept(play(LOUD, WEAK, verdicts={origin: Verdict(keep=True)}))) == 2
@@ -97,7 +97,7 @@ def test_the_players_word_and_the_switch_win():
     assert len(kept(play(LOUD, WEAK, path=off))) == 2
 
 
-def test_a_note_that_a_shaken_one_cut_short_takes_its_end():
+def test_a_note_cut_short_by_crosstalk_gets_its_own_end_back():
     outcome = play((0.97, 45, 90), LOUD, WEAK)
     [mine] = np.flatnonzero(outcome.output_notes.note == 45)
     assert outcome.output_notes.start[mine] == pytest.approx(0.97)
@@ -122,7 +122,7 @@ def learnt(seed=3):
     )
 
 
-def test_what_is_learnt_is_kept_as_settings_and_read_back():
+def test_a_learnt_kit_model_is_stored_in_the_settings():
     kit_model, _, _ = learnt()
     assert kit_model.alone
     assert kit_model.shakes
@@ -131,7 +131,7 @@ def test_what_is_learnt_is_kept_as_settings_and_read_back():
     assert settings_json.from_json(settings_json.to_json(path), "x") == path
 
 
-def test_a_learnt_profile_judges_a_take_as_learning_it_does():
+def test_a_learnt_kit_model_gives_the_same_result_as_learning():
     kit_model, take, context = learnt()
     by_profile = replace(CleaningPath(), crosstalk=replace(CleaningPath().crosstalk, kit_model=kit_model, learn=False))
     one, other = run(take, CleaningPath(), context), run(take, by_profile, context)
@@ -159,7 +159,7 @@ def test_hard_takes_of_kits_never_seen_come_out_nearly_whole(seed):
     "wrong",
     [3, {"alone": 3}, {"alone": [[10, 38, [1.0]]]}, {"shakes": [[1, 2, 3]]}, {"alone": [[10, 300, [0.0] * 32]]}],
 )
-def test_a_broken_profile_is_told(wrong):
+def test_a_broken_kit_model_is_reported(wrong):
     data = {"format": "pure-signal/settings", "version": 1, "crosstalk": {"kit_model": wrong}}
     with pytest.raises(Exception, match="kit_model"):
         settings_json.from_json(data, "x.json")

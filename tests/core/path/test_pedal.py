@@ -92,7 +92,7 @@ def test_a_pedal_that_stays_just_past_an_edge_counts_after_a_moment():
     assert notes == [42, 41, 46]
 
 
-def test_a_foot_that_lets_go_at_once_has_splashed():
+def test_a_foot_that_opens_at_once_is_a_splash():
     closed = [foot(0.5, 100), foot(0.52, 127), *hit(0.53, FOOT), foot(0.9, 60), foot(0.95, 5)]
     splash = [foot(1.5, 100), foot(1.52, 127), *hit(1.53, FOOT), foot(1.57, 80), foot(1.59, 20), foot(1.61, 0)]
     names, notes = played([foot(0.0, 0), *closed, *splash])
@@ -115,7 +115,7 @@ def test_a_foot_that_lets_go_at_once_has_splashed():
         ((THREE[0], THREE[2]), [42, 42, 42, 46, 46, 46]),
     ],
 )
-def test_openings_go_to_as_many_as_the_receiver_has(pads, expected):
+def test_openings_map_to_those_the_receiver_has(pads, expected):
     rows, places = [], (0.95, 0.7, 0.6, 0.5, 0.4, 0.1)
     for i, closedness in enumerate(places):
         rows += [foot(i + 0.5, round(127 * closedness)), *hit(i + 0.8)]
@@ -125,7 +125,7 @@ def test_openings_go_to_as_many_as_the_receiver_has(pads, expected):
     assert live == expected
 
 
-def test_a_flood_is_thinned_and_its_first_and_last_value_and_what_a_note_needs_stay():
+def test_thinning_keeps_first_last_and_the_values_notes_need():
     flood = [(i / 1000, 0xB0, 1, min(127, i // 8)) for i in range(1000)]
     switches = [(0.0105 + i / 500, 0xB0, 64, 127 * (i % 2)) for i in range(20)]
     rows = [*flood, *switches, *hit(0.5005, 38)]

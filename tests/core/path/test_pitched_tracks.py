@@ -9,7 +9,7 @@ from puresignal.core.hearing.dsp import viterbi
 
 
 def plainly(cost, silent, turns):
-    """The cost of the cheapest path, searched for frame by frame over all notes."""
+    """Cost of the cheapest path, by exhaustive search frame by frame."""
     best, rest = cost[0].copy(), silent[0]
     for i in range(1, len(cost)):
         change, enter = best.min() + turns[i, 0], rest + turns[i, 1]
@@ -31,7 +31,7 @@ def cost_of(path, cost, silent, turns):
 
 
 @pytest.mark.parametrize("seed", range(30))
-def test_the_path_of_a_stretch_costs_no_more_than_any_other(seed):
+def test_the_cheapest_path_is_optimal(seed):
     random = np.random.default_rng(seed)
     count, notes = int(random.integers(1, viterbi.STRETCH + 1)), int(random.integers(1, 12))
     # Mostly a line that keeps its note for a while, with some doubt; some of them nothing but doubt.
@@ -46,7 +46,7 @@ def test_the_path_of_a_stretch_costs_no_more_than_any_other(seed):
     assert cost_of(path, cost, silent, turns) == pytest.approx(plainly(cost, silent, turns), abs=1e-3)
 
 
-def test_what_is_far_away_does_not_turn_the_path():
+def test_distant_frames_do_not_change_the_path():
     random = np.random.default_rng(5)
     count = 7 * viterbi.STRETCH + 33
     near = random.uniform(0, 1, count) ** 3

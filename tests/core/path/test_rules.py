@@ -41,7 +41,7 @@ def clean(rows, source=KIT, target=ROOM, path=None, verdicts=None):
 
 
 def left(outcome):
-    """(start, note, velocity, length) of what leaves, rounded to milliseconds."""
+    """(start, note, velocity, length) of the output, rounded to milliseconds."""
     notes = outcome.output_notes
     return [
         (round(float(s), 3), int(n), int(v), round(float(e - s), 3))
@@ -72,7 +72,7 @@ def test_a_double_trigger_is_removed_and_the_real_hit_keeps_its_length():
     ],
     ids=["flam", "drag", "buzz", "taps after accents", "even pair"],
 )
-def test_playing_is_not_taken_for_double_triggers(strokes):
+def test_flams_drags_and_rolls_are_not_double_triggers(strokes):
     rows = [row for at, velocity in strokes for row in hit(at, 38, velocity, 0.01)]
     assert [v for _, _, v, _ in left(clean(rows))] == [v for _, v in strokes]
 
@@ -147,7 +147,7 @@ def test_the_pedal_leaves_in_the_receivers_polarity_or_not_at_all():
     assert silent.controls.number.tolist() == [11]
 
 
-def test_unmapped_notes_are_left_out_or_passed_untouched():
+def test_unmapped_notes_are_dropped_or_passed_unchanged():
     rows = [*hit(0.0, 99, 70), *hit(0.5, 38)]
     outcome = clean(rows)
     assert [n for _, n, _, _ in left(outcome)] == [26]
@@ -157,14 +157,14 @@ def test_unmapped_notes_are_left_out_or_passed_untouched():
     assert kept.tracks[int(kept.output_notes.track[0])].key == "unmapped"
 
 
-def test_a_drum_the_receiver_lacks_leads_nowhere_and_says_so():
+def test_a_drum_the_receiver_lacks_is_unmapped_and_shown_as_such():
     no_crash = replace(ROOM, pads=tuple(p for p in ROOM.pads if p.articulation != "crash1.bow"))
     outcome = clean(hit(0.0, 50), target=no_crash)
     assert left(outcome) == []
     assert outcome.tally.removed() == {Reason.NO_TARGET: 1}
 
 
-def test_channels_no_map_speaks_of_pass_untouched_on_their_own_tracks():
+def test_channels_outside_the_map_pass_unchanged_on_their_own_tracks():
     rows = [*hit(0.0, 40, 77, 1.0, channel=2), *hit(0.0, 38), (0.2, 0xE1, 5, 70), (0.3, 0xC1, 33, 0)]
     outcome = clean(rows)
     assert (0.0, 40, 77, 1.0) in left(outcome)
@@ -211,7 +211,7 @@ def test_faults_kept_on_request_but_chokes_still_obeyed():
     assert left(outcome)[-1][3] == 0.5
 
 
-def test_the_players_word_wins():
+def test_the_players_decision_wins():
     rows = [*hit(1.0, 38, 100, 0.01), *hit(1.015, 38, 30), *hit(2.0, 36, 90), *hit(3.0, 99, 60), *hit(4.0, 40, 60)]
     first = clean(rows)
     origins = {int(n): int(o) for n, o in zip(first.input_notes.velocity, first.input_notes.origin, strict=True)}
@@ -229,7 +229,7 @@ def test_all_notes_off_ends_what_sounds():
     assert left(outcome) == [(0.0, 26, 90, 0.4)]
 
 
-def test_the_trace_tells_each_step_of_a_note():
+def test_the_trace_shows_each_step_of_a_note():
     outcome = clean([(0.0, 0xB9, 4, 0), *hit(0.1, 9, 90, 0.0)])
     trace = outcome.tally.trace(int(outcome.input_notes.origin[0]))
     assert [(s.action, s.reason) for s in trace] == [

@@ -31,7 +31,7 @@ def test_whatever_the_shape_velocities_stay_in_range_and_harder_is_never_softer(
     assert np.isnan(out).sum() == (int(np.floor(shape.threshold)) + 1 if shape.threshold > 0 else 0)
 
 
-def test_a_plain_shape_changes_nothing():
+def test_a_default_shape_changes_nothing():
     assert Shape().plain
     assert table(Shape())[1:].tolist() == list(range(1, 128))
 
@@ -44,7 +44,7 @@ def test_a_threshold_leaves_no_step_at_its_edge():
     assert np.diff(out[41:]).max() < 1.6
 
 
-def test_a_spread_of_nothing_is_even_and_accents_keep_their_distance():
+def test_spread_zero_makes_hits_even_and_accents_keep_their_distance():
     even = table(Shape(spread=0, centre=70))
     assert set(even[1:].tolist()) == {70.0}
     kept = table(Shape(spread=0, centre=70, accents=100))
@@ -107,7 +107,7 @@ def test_the_nearest_key_counts_and_every_change_is_accounted_for():
     assert outcome.tally.touched(Stage.VELOCITY) > 400
 
 
-def test_pads_are_brought_together_by_their_quantiles():
+def test_matching_pads_aligns_their_quantiles():
     random = np.random.default_rng(1)
     loud, soft = random.normal(100, 10, 400).clip(1, 127), random.normal(50, 20, 400).clip(1, 127)
     found = evened({"tom1": loud, "tom2": soft, "tom3": np.array([60.0] * 3)})

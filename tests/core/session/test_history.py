@@ -43,14 +43,14 @@ def test_a_drag_is_one_step_and_an_edit_without_effect_none():
     assert history.undo_name == "rename"
 
 
-def test_a_new_edit_forgets_what_was_undone():
+def test_a_new_edit_clears_redo():
     history = History(START).do("a", edits.with_name(START, "a")).undo()
     history = history.do("b", edits.with_name(START, "b"))
     assert history.redo_name is None
     assert history.redo() is history
 
 
-def test_taking_a_take_out_looks_at_the_one_before():
+def test_removing_a_take_shows_the_one_before():
     session = edits.with_take(START, TakeRef("b", "b"))
     session = edits.without_take(session, "b")
     assert session.current == "a"

@@ -38,7 +38,7 @@ def level(sound, begin, end):
 
 
 def centroid(sound):
-    """Where the middle of the power lies, in Hz."""
+    """Spectral centroid in Hz."""
     power = np.abs(np.fft.rfft(sound.sum(0)[: RATE // 4])) ** 2
     return float((np.fft.rfftfreq(RATE // 4, 1 / RATE) * power).sum() / power.sum())
 
@@ -92,7 +92,7 @@ def test_a_closed_hat_and_the_foot_end_an_open_one(bank):
         assert level(ended, 0.26, 0.5) < 0.15 * level(ringing, 0.26, 0.5)
 
 
-def test_a_hand_ends_its_cymbal_and_no_other(bank):
+def test_a_hand_chokes_its_own_cymbal_only(bank):
     choke = (0.3, bytes((0xA9, note("crash1.bow"), 127)))
     light = (0.3, bytes((0xA9, note("crash1.bow"), 63)))
     both = [hit("crash1.bow", 110), hit("ride.bow", 110)]
@@ -137,7 +137,7 @@ def test_notes_have_their_pitch_and_end(bank):
         assert level(sound, 1.0, 1.2) < 0.002
 
 
-def test_no_tone_reaches_beyond_what_the_rate_can_carry():
+def test_no_harmonic_exceeds_half_the_sample_rate():
     for tone in tones.TONES:
         tables = tones.tables(tone, RATE)
         for octave, (_, hard) in enumerate(tables):
@@ -146,7 +146,7 @@ def test_no_tone_reaches_beyond_what_the_rate_can_carry():
             assert levels[int(0.5 * RATE / highest) + 1 :].max(initial=0) < 1e-3 * levels.max()
 
 
-def test_a_voice_that_is_needed_is_taken_from_the_oldest(bank):
+def test_a_new_voice_replaces_the_oldest(bank):
     crowd = [(0.001 * i, bytes((0x90, 30 + i, 90))) for i in range(60)]
     one = mixer.Mixer(bank, GENERAL)
     mixer.render_song(crowd, 0.1, one)
