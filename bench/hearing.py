@@ -171,7 +171,7 @@ def loops(each: bool) -> None:
                 drum_transcription.analyse(conv_net("drum_onset"), attention_nets(), samples)
             ).kept()
             return [
-                (s, s, drum_transcription.SORTS[k])
+                (s, s, drum_transcription.KINDS[k])
                 for s, k in zip(found.start.tolist(), found.kind.tolist(), strict=True)
             ]
 

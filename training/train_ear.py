@@ -114,7 +114,7 @@ def drum_clip(seed: int) -> tuple[np.ndarray, np.ndarray]:
     random = np.random.default_rng(seed)
     sound, truth = loop(random)
     levels = drum_transcription.SPECTROGRAM.levels(sound)
-    tom = drum_transcription.SORTS[drum_transcription.TOM]
+    tom = drum_transcription.KINDS[drum_transcription.TOM]
     named = [(t, tom if n.startswith("tom") else n) for t, n, _ in truth]
     wanted = [
         target(np.array([t for t, n in named if n == name]), len(levels), drum_transcription.STEP)
@@ -132,7 +132,7 @@ def attention_clip(seed: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     at = attention.candidates(probability)
     told, tom = (
         np.zeros((len(at), len(drum_transcription.LEARNT)), np.float32),
-        drum_transcription.SORTS[drum_transcription.TOM],
+        drum_transcription.KINDS[drum_transcription.TOM],
     )
     for moment, name, _ in truth:
         nearest = int(np.argmin(np.abs(at * drum_transcription.STEP - moment))) if len(at) else -1

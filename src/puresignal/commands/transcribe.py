@@ -287,7 +287,7 @@ def _drums(source: Source, job: Job, progress: Progress | None) -> list[NoteRow]
         drum_transcription.analyse(models.conv_net("drum_onset"), models.attention_nets(), source, progress),
         job.sensitivity,
     )
-    names = [drum_transcription.SORTS[i] for i in found.kind.tolist()]
+    names = [drum_transcription.KINDS[i] for i in found.kind.tolist()]
     return _struck(names, found)
 
 

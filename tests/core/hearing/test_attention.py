@@ -91,7 +91,7 @@ def test_rival_drums_in_one_stroke_are_decided_by_probability():
     told = drum_transcription.DrumAnalysis(
         np.array([0.2]), probability, Envelope(np.full(2000, 0.1), 1 / 2000), np.zeros(1600)
     )
-    assert sorted(drum_transcription.SORTS[k] for k in drum_transcription.hits(told).kind) == [
+    assert sorted(drum_transcription.KINDS[k] for k in drum_transcription.hits(told).kind) == [
         "hat.open",
         "kick",
         "snare.head",

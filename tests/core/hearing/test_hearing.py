@@ -178,7 +178,7 @@ def test_drums_are_told_apart_with_several_at_once():
             random_kits.built_kit(random, drum_transcription.RATE), 8, drum_transcription.RATE, random
         )
         hits = drum_transcription.hits(drum_analysis(sound)).kept()
-        told = [(s, drum_transcription.SORTS[k]) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
+        told = [(s, drum_transcription.KINDS[k]) for s, k in zip(hits.start.tolist(), hits.kind.tolist(), strict=True)]
         scores.append(f1([(t, n) for t, n, _ in truth], told))
         kicks = [(t, n) for t, n, _ in truth if n == "kick"]
         assert found(kicks, told) >= 0.85 * len(kicks)

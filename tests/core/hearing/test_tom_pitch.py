@@ -40,7 +40,7 @@ def toms(pitches):
 
 
 def names(analysis):
-    return [drum_transcription.SORTS[k].split(".")[0] for k in drum_transcription.hits(analysis).kind]
+    return [drum_transcription.KINDS[k].split(".")[0] for k in drum_transcription.hits(analysis).kind]
 
 
 def test_toms_are_distinguished_by_their_pitches():
@@ -64,7 +64,7 @@ def test_proposed_removals_do_not_define_the_toms():
     probability = heard.probability.copy()
     probability[3:6, DRUM["tom3.head"]] = drum_transcription.LIMIT - 0.05
     told = drum_transcription.hits(replace(heard, probability=probability))
-    kept = [drum_transcription.SORTS[k].split(".")[0] for k in told.kept().kind]
+    kept = [drum_transcription.KINDS[k].split(".")[0] for k in told.kept().kind]
     assert kept == ["tom1", "tom2", "tom3", "tom4", "tom4"]
     assert (told.removal_reason[3:6] > 0).all()
 

@@ -358,7 +358,7 @@ class FlowDiagram(QWidget):
             painter.drawPath(band.path)
             return
         painter.setBrush(fill)
-        # A stand-in is not what was played: its edge is dashed, whatever the colour.
+        # A substitute is not what was played: its edge is dashed, whatever the colour.
         edge = QPen(colour, 1.2, Qt.PenStyle.DashLine) if band.stand_in and lit else Qt.PenStyle.NoPen
         painter.setPen(edge)
         painter.drawPath(band.path)

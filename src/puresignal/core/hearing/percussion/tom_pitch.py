@@ -1,4 +1,4 @@
-"""Tells toms apart by their pitches, as far as one recording has several.
+"""Distinguish toms by pitch, as far as one recording has several.
 
 The pitch of a stroke is its strongest low partial, minus what still rings of the stroke before it and minus the kick
 where both are struck together. Pitches are clustered into at most four groups with the least spread, which are named
