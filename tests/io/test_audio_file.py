@@ -12,7 +12,7 @@ import soundfile
 
 from puresignal.core.errors import BadFileError, FileAccessError
 from puresignal.io import audio_file, audio_ports, soundfont
-from tests import soundfont as made
+from tests import sine_soundfont as made
 
 TONE = 0.5 * np.sin(2 * np.pi * 440 * np.arange(44_100) / 44_100)
 

@@ -411,7 +411,7 @@ def test_a_live_kit_is_mapped_while_it_is_played(alone, qtbot):
     window.show_view("Mapping")
     window.maps.source.chosen.emit(note_map_file.shipped("lantern-pads"))
     assert window.workbench.session.inputs[0].source == note_map_file.shipped("lantern-pads")
-    assert window.undo_action.text() == "Undo: choose kit map"
+    assert window.undo_action.text() == "Undo: choose source map"
     window.workbench.undo()
     window.maps.source.chosen.emit(note_map_file.shipped("two-decks"))
     mapping = window.mapping

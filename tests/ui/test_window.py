@@ -114,7 +114,7 @@ def test_a_file_is_read_by_the_map_that_explains_it(window, kit_file, tmp_path):
 def test_a_recording_a_note_map_or_a_soundfont_says_where_it_is_opened(demo_window, tmp_path):
     before = demo_window.workbench.session
     for content, word in (
-        (b"RIFF\x10\0\0\0WAVEfmt ", "Backing track"), (b'{"format": "pure-signal/note-map"}', "Kit map"),
+        (b"RIFF\x10\0\0\0WAVEfmt ", "Backing track"), (b'{"format": "pure-signal/note-map"}', "Source map"),
         (b"RIFF\x10\0\0\0sfbk", "SoundFont"),
     ):  # fmt: skip
         path = tmp_path / "dropped.mid"
@@ -160,7 +160,7 @@ def test_choosing_the_right_map_maps_the_unmapped_and_undo_restores_them(demo_wi
     choose(demo_window.source, "Five-piece practice kit")
     assert Reason.UNMAPPED not in bench.shown.outcome.tally.removed()
     assert (Action.REMOVED, Reason.UNMAPPED) not in demo_window.strip.figures
-    assert "choose kit map" in demo_window.undo_action.text()
+    assert "choose source map" in demo_window.undo_action.text()
     qtbot.keyClick(demo_window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert bench.shown.outcome.tally.removed()[Reason.UNMAPPED] > 20
     qtbot.keyClick(demo_window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)

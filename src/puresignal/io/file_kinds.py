@@ -40,7 +40,7 @@ AUDIO = FileKind(
     _starts(rb"RIFF....WAVE", rb"fLaC", rb"OggS", rb"FORM....AIF[FC]", rb"riff\x2e\x91\xcf\x11", rb"\.snd", rb"ID3"),
 )  # fmt: skip
 SOUNDFONT = FileKind("soundfont", (".sf2", ".sf3"), _starts(rb"RIFF....sfbk"))
-NOTE_MAP = FileKind("note map", (".json",), _starts(rb'\s*\{.*"pure-signal/note-map"'))
+NOTE_MAP = FileKind("note-map", (".json",), _starts(rb'\s*\{.*"pure-signal/note-map"'))
 
 KINDS = (SESSION, MIDI, AUDIO, SOUNDFONT, NOTE_MAP)
 

@@ -18,13 +18,13 @@ def warnings(take: Take, outcome: Outcome) -> list[str]:
     if not tally.arrived:
         sentences.append(tr("There is no note in this take."))
     if unmapped:
-        advice = tr("not in the kit's map. Add the note to it, or keep unmapped notes.")
+        advice = tr("not in the source map. Add the note to it, or keep unmapped notes.")
         sentences.append(count_tr("{n} hit unmapped: {advice}", "{n} hits unmapped: {advice}", unmapped, advice=advice))
     if nowhere:
         advice = tr("the receiver has no such drum. Map it, or keep unmapped notes.")
         sentences.append(count_tr("{n} hit unmapped: {advice}", "{n} hits unmapped: {advice}", nowhere, advice=advice))
     if tally.arrived and unmapped == tally.arrived:
-        sentences.append(tr("None of the notes is in the kit's map. Check that it is the right map."))
+        sentences.append(tr("None of the notes is in the source map. Check that it is the right map."))
     system = int(np.count_nonzero(take.events.status >= SYSEX))
     if system:
         sentences.append(

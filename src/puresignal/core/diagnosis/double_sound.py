@@ -33,7 +33,7 @@ class RoutingState:
     joined   full name of the port behind each port name, None if it is absent
     wires    every connection of the port system: (source port, destination port)
     client   prefix of our own port names
-    target   the receiver's map
+    target   the target map
     hit      (port, channel, articulation or None) of the last hit, or None
     """
 
@@ -67,7 +67,7 @@ def sources(scene: RoutingState) -> tuple[Source, ...]:
             found.append(
                 Source(
                     tr(
-                        "The receiver's map sends {articulation} as notes {notes}.",
+                        "The target map sends {articulation} as notes {notes}.",
                         articulation=spoken(articulation),
                         notes=notes,
                     ),

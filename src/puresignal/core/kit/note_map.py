@@ -82,7 +82,7 @@ class NoteMap:
 
 
 def with_meaning(note_map: NoteMap, channel: int, note: int, articulation: str | None) -> NoteMap:
-    """A kit's map in which a note on a channel (1..16) means an articulation; None unmaps the note.
+    """A source map in which a note on a channel (1..16) means an articulation; None unmaps the note.
 
     The pad gets a channel of its own only where it differs from the map's.
     """
@@ -99,7 +99,7 @@ def with_meaning(note_map: NoteMap, channel: int, note: int, articulation: str |
 
 
 def with_goal(note_map: NoteMap, articulation: str, notes: tuple[int, ...]) -> NoteMap:
-    """A receiver's map that plays an articulation on these notes, first and `also`; no notes removes it."""
+    """A target map that plays an articulation on these notes, first and `also`; no notes removes it."""
     first = note_map.pad_for(articulation)
     if not notes:
         return replace(note_map, pads=tuple(p for p in note_map.pads if p.articulation != articulation))

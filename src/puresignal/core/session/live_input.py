@@ -1,6 +1,6 @@
 """Live inputs: the port, kit and destination of each player. Part of the session, so devices are remembered.
 
-Players never mix: each input listens to one port and channel (or to all channels) and has a kit map and a
+Players never mix: each input listens to one port and channel (or to all channels) and has a source map and a
 destination of its own. A recording makes one take for each armed input.
 """
 

@@ -68,7 +68,7 @@ class InputEditor(QFrame):
         self.kit.setMinimumWidth(120)
         self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.kit.setSizeAdjustPolicy(MapComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.kit.setAccessibleName(tr("Note map of this kit"))
+        self.kit.setAccessibleName(tr("Source map of this input"))
         self.kit.setToolTip(tr("The notes of this kit: which note means which drum."))
         self.kit.setPlaceholderText(tr("none: unchanged"))
         self.kit.chosen.connect(self._choose_kit)
@@ -110,7 +110,7 @@ class InputEditor(QFrame):
         for label, widget in (
             (tr("From"), self.source_port),
             (tr("Channel"), self.channel),
-            (tr("Kit"), self.kit),
+            (tr("Source map"), self.kit),
             (tr("To"), self.target_port),
         ):
             form.addRow(label, widget)

@@ -101,7 +101,7 @@ class ArrivalsModel(QAbstractTableModel):
             )
         if role == Qt.ItemDataRole.ToolTipRole:
             if row.unmapped:
-                return tr("This note is not in the kit's map. Choose another map, or add the note in Mapping.")
+                return tr("This note is not in the source map. Choose another map, or add the note in Mapping.")
             return tr("{hits} on note {note}, channel {channel}").format(
                 hits=text_format.counted(row.count, "hit"), note=row.note, channel=row.channel
             )

@@ -161,7 +161,7 @@ class HatPanel(QFrame):
         return spin
 
     def show_hat(self, hat: HatPedal | None, picture: HatPicture | None) -> None:
-        """Show the pedal of the kit's map and its movement in the take."""
+        """Show the pedal of the source map and its movement in the take."""
         self._hat, self._picture = hat, picture
         controls = (self.controller, self.closed_at, self.open_at, self.follow)
         for control in controls:
@@ -178,7 +178,7 @@ class HatPanel(QFrame):
         self.fit.setEnabled(hat is not None and moved)
         self.scale.show_picture(picture, hat)
         if hat is None:
-            self.says.setText(tr("This kit's map has no hat pedal."))
+            self.says.setText(tr("This source map has no hat pedal."))
         elif not moved or picture is None:
             self.says.setText(tr("The pedal did not move in this take."))
         else:

@@ -95,7 +95,7 @@ class MappingView(QWidget):
         top.addWidget(self.says, 1)
         self.which = QPushButton(tr("Which kit?"))
         self.which.setToolTip(tr("Ranks the note maps by how well they explain the hits."))
-        self.which.setAccessibleName(tr("Find the kit's map from the hits"))
+        self.which.setAccessibleName(tr("Find the source map from the hits"))
         self.which.clicked.connect(lambda: self.guesses().exec(self.which.mapToGlobal(self.which.rect().bottomLeft())))
         top.addWidget(self.which)
         top.addWidget(self.whole)
@@ -132,7 +132,7 @@ class MappingView(QWidget):
         self.about.setWordWrap(True)
         self.means = QComboBox()
         self.means.setAccessibleName(tr("Articulation of the note"))
-        self.means.setToolTip(tr("What the note means: changes the kit's map."))
+        self.means.setToolTip(tr("What the note means: changes the source map."))
         self.means.activated.connect(self._choose_meaning)
         self.goals = QLineEdit()
         self.goals.setAccessibleName(tr("Outgoing notes"))
@@ -450,7 +450,7 @@ class MappingView(QWidget):
                 text += tr(", not {notes}").format(notes=", ".join(str(note) for _, note in guess.unknown[:4]))
                 text += " …" if len(guess.unknown) > 4 else ""
             action = menu.addAction(text)
-            action.triggered.connect(lambda _=False, m=guess.note_map: self._change_source(m, tr("choose kit map")))
+            action.triggered.connect(lambda _=False, m=guess.note_map: self._change_source(m, tr("choose source map")))
         return menu
 
     def _ask_note(self, place: int) -> None:

@@ -426,7 +426,7 @@ class MainWindow(QMainWindow):
             )  # fmt: skip
         elif kind is file_kinds.NOTE_MAP:
             raise BadFileError(
-                tr("This is a note map"), path.name, tr("Open it under Kit map or Receiver map, From a file…")
+                tr("This is a note map"), path.name, tr("Open it under Source map or Target map, From a file…")
             )
         elif kind is file_kinds.SOUNDFONT:
             raise BadFileError(tr("This is a SoundFont"), path.name, tr("Open it in Outputs under SoundFont…"))

@@ -30,18 +30,18 @@ class MapBar(QWidget):
         row.setContentsMargins(20, 8, 20, 8)
         row.setSpacing(8)
         self.source = MapComboBox(check_source)
-        self.source.setAccessibleName(tr("Note map of the kit"))
+        self.source.setAccessibleName(tr("Source map"))
         self.source.setToolTip(tr("The notes of the kit: which note means which drum."))
         self.source.chosen.connect(self.set_source)
         self.target = MapComboBox()
-        self.target.setAccessibleName(tr("Note map of the receiver"))
+        self.target.setAccessibleName(tr("Target map"))
         self.target.setToolTip(tr("The notes of the receiving instrument: which note plays which drum."))
         self.target.chosen.connect(self.set_target)
         self._live = -1
         self.menus: dict[str, QMenu] = {}
         for key, label, choice, setter in (
-            ("source", tr("Kit map"), self.source, self.set_source),
-            ("target", tr("Receiver map"), self.target, self.set_target),
+            ("source", tr("Source map"), self.source, self.set_source),
+            ("target", tr("Target map"), self.target, self.set_target),
         ):
             text = QLabel(label)
             text.setBuddy(choice)
@@ -84,14 +84,14 @@ class MapBar(QWidget):
         bench = self._workbench
         if 0 <= self._live < len(bench.session.inputs):
             inputs = with_input(bench.session.inputs, self._live, source=note_map)
-            bench.do(tr("choose kit map"), edits.with_inputs(bench.session, inputs))
+            bench.do(tr("choose source map"), edits.with_inputs(bench.session, inputs))
         elif bench.session.current is not None:
             edit = edits.with_source(bench.session, bench.session.current, note_map)
-            bench.do(tr("choose kit map"), edit)
+            bench.do(tr("choose source map"), edit)
 
     def set_target(self, note_map: NoteMap) -> None:
         bench = self._workbench
-        bench.do(tr("choose receiver map"), edits.with_target(bench.session, note_map))
+        bench.do(tr("choose target map"), edits.with_target(bench.session, note_map))
 
     def keep(self, choice: MapComboBox, setter: Callable[[NoteMap], None], name: str) -> None:
         """Save the map in use under a name, among the player's own."""

@@ -10,7 +10,7 @@ from puresignal.translation import mark, tr
 from puresignal.ui.widgets import text_format
 
 _TOLD = {
-    Reason.UNMAPPED: mark("Hits on notes that are not in the kit's map."),
+    Reason.UNMAPPED: mark("Hits on notes that are not in the source map."),
     Reason.NO_TARGET: mark("Hits on drums that the receiver does not have."),
     Reason.DOUBLE: mark("False second hits that a pad sent for one stroke."),
     Reason.TOO_SOFT: mark("Hits softer than their drum's threshold."),

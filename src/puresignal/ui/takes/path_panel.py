@@ -99,7 +99,7 @@ class PathPanel(QWidget):
         identify = self._stage(
             Stage.IDENTIFY,
             mark("Drop unmapped notes"),
-            mark("When off, notes that are not in the kit's map pass through unchanged."),
+            mark("When off, notes that are not in the source map pass through unchanged."),
             True,
         )
         identify.switched.connect(
