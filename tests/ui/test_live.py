@@ -84,8 +84,7 @@ def test_a_recording_becomes_a_take_and_is_seen_while_it_is_played(live, qtbot):
     qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
     for i, (note, velocity) in enumerate(HITS):
         play(kit, qtbot, note, velocity)
-        qtbot.wait(160)
-        assert window.workbench.shown.outcome.tally.arrived == i + 1
+        qtbot.waitUntil(lambda i=i: window.workbench.shown.outcome.tally.arrived == i + 1, timeout=3000)
         begin, end = window.takes.timeline.seconds_in_view()
         assert begin <= window.workbench.shown.take.length <= end
     assert window.workbench.session.takes == ()
@@ -396,8 +395,7 @@ def test_one_hit_runs_along_its_ribbon_and_its_pad_is_ticked(alone, qtbot):
     assert flows.arriving[arriving].note == drummer.kit_now.pad_for("tom2.head").note
     ribbons = window.mapping.ribbons
     moving = ribbons.grab().toImage()
-    qtbot.wait(700)
-    assert ribbons.running == ()
+    qtbot.waitUntil(lambda: ribbons.running == (), timeout=3000)
     assert ribbons.grab().toImage() != moving
     assert window.mapping.heard_title.text().startswith("1 of")
     assert "tom 2 head" in window.mapping.heard.text()
