@@ -1,1 +1,1 @@
-"""What each command of `pure-signal` does."""
+"""The work of each `pure-signal` command."""

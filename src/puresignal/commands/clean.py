@@ -21,7 +21,7 @@ from puresignal.translation import tr
 
 @dataclass(frozen=True)
 class Job:
-    """What to do with each file."""
+    """Options for cleaning each file."""
 
     source: NoteMap
     target: NoteMap

@@ -40,7 +40,7 @@ DRUM_CHANNEL = 10
 
 @dataclass(frozen=True)
 class Job:
-    """What to do with each file.
+    """Options for transcribing each file.
 
     kind         one of KINDS
     key          "none", "auto" or a key name

@@ -1,1 +1,1 @@
-"""What things are and how they are computed: no Qt, no file, no device, no clock."""
+"""Values and how they are computed: no Qt, no file, no device, no clock."""

@@ -126,7 +126,7 @@ def _next(source: Any, path: Path, read_so_far: int, spoilt: Callable[[int], Non
 
 
 def _undamaged(path: Path, begin: int) -> np.ndarray:
-    """What can still be read from a frame on, up to the damage."""
+    """The readable samples from a frame on, up to the damage."""
     import soundfile
 
     with _open(path) as again:

@@ -152,7 +152,7 @@ def added(body: np.ndarray, more: np.ndarray, level: float = 1.0) -> np.ndarray:
 
 
 class Room:
-    """What the microphones pick up a little later, through walls and the other drums."""
+    """The later sound at the microphones, from walls and the other drums."""
 
     def __init__(self, random: np.random.Generator, rate: int):
         falls, wet = between(random, 0.03, 0.2), 10 ** (random.uniform(-30, -8) / 20)

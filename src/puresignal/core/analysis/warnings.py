@@ -11,7 +11,7 @@ from puresignal.translation import count_tr, tr
 
 
 def warnings(take: Take, outcome: Outcome) -> list[str]:
-    """What was removed or looks wrong, each with what to do about it."""
+    """Warnings about removed or suspicious data, each with what to do about it."""
     tally = outcome.tally
     unmapped, nowhere = (tally.removed().get(reason, 0) for reason in (Reason.UNMAPPED, Reason.NO_TARGET))
     sentences = []

@@ -1,4 +1,4 @@
-"""What sounds now, and why: the rules of monitoring, applied to the session.
+"""Which inputs and tracks are heard, and why: the rules of monitoring, applied to the session.
 
 Arming an input switches its monitoring on; the player may switch it off again. Monitoring never hides
 playback, and a recording continues without it. A track is heard in playback unless it is muted or other

@@ -1,1 +1,1 @@
-"""What is made of a result: a file, playback, a printed page."""
+"""From a result to a file, playback or a printed page."""

@@ -1,4 +1,4 @@
-"""What the stages read and never change: maps as tables, tracks, and the player's verdicts."""
+"""Constant input of the stages: maps as tables, tracks, and the player's verdicts."""
 
 from __future__ import annotations
 

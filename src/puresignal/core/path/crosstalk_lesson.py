@@ -1,4 +1,4 @@
-"""What a take teaches about a kit's crosstalk, and what would change if it were used live."""
+"""The kit model learnt from a take, and what would change if it were used live."""
 
 from __future__ import annotations
 

@@ -35,7 +35,7 @@ _SMALLEST = 1e-5
 
 @dataclass(frozen=True)
 class KitModel:
-    """What was learnt about a kit. Pads are (channel, note).
+    """Crosstalk statistics learnt for a kit. Pads are (channel, note).
 
     alone   (pad, distribution of its lone hits over the loudness bins, their number)
     shakes  (pad that shakes, pad that is shaken, log of the proportion, its spread, share of candidates shaken)
@@ -126,7 +126,7 @@ STARTS = (USUAL_SHARE - 0.45, USUAL_SHARE, USUAL_SHARE + 0.4)
 HIGHEST = float(np.log(0.2))
 """No stand passes on more of a stroke than this on average; pads that seem to are played together."""
 OWN_WEIGHT = 0.0
-"""What a candidate that seems to be meant says about its pad, against a hit that stands alone."""
+"""Weight, in the statistics of a pad, of a candidate that was probably played, relative to a hit that stands alone."""
 BETWEEN_PAIRS = 0.4
 """Spread of the pairs' log shares around the usual one."""
 

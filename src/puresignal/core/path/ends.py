@@ -114,7 +114,7 @@ def _choked(
 
 
 class _Begun(NamedTuple):
-    """What has to be remembered of a sounding note; its event is passed on and changed by later stages."""
+    """State of a sounding note; its event is passed on and changed by later stages."""
 
     at: float
     port: int

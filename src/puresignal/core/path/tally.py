@@ -17,7 +17,7 @@ from puresignal.translation import mark
 
 
 class Action(IntEnum):
-    """What a stage did to a note. A note without an entry passed unchanged."""
+    """Effect of a stage on a note. A note without an entry passed unchanged."""
 
     KEPT = 0
     REMOVED = 1
@@ -222,7 +222,7 @@ class Tally:
         return _each_once(e.origin[rows])
 
     def trace(self, origin: int) -> list[TraceStep]:
-        """What happened to one note, stage by stage."""
+        """The effects on one note, stage by stage."""
         e = self.entries
         return [
             TraceStep(

@@ -107,7 +107,7 @@ class KeyboardPicture(QWidget):
             self.menu(code).exec(event.globalPos())
 
     def menu(self, code: int) -> QMenu:
-        """What a key could play."""
+        """The choices for a key."""
         menu, drums = QMenu(self), {}
         for name in sorted(computer_keyboard.PLAYABLE, key=sort_key):
             drum = drum_of(name)

@@ -181,7 +181,7 @@ class LiveCards(QWidget):
         return card
 
     def menu(self, number: int) -> QMenu:
-        """What can be done with an input."""
+        """Context menu of an input."""
         menu, one = QMenu(self), self._workbench.session.inputs[number]
         menu.addAction(tr("Settings in Inputs")).triggered.connect(lambda: self.clicked.emit(number))
         for label, field, on in ((tr("Armed"), "armed", one.armed), (tr("Monitor"), "monitor", one.monitor)):

@@ -412,7 +412,7 @@ class MappingView(QWidget):
         self.menu_for(column, place).exec(at)
 
     def menu_for(self, column: int, place: int) -> QMenu:
-        """What can be done with a node."""
+        """Context menu of a node."""
         menu = QMenu(self)
         if column == ARRIVING:
             drums: dict[str, QMenu] = {}

@@ -563,7 +563,7 @@ class OutputsView(QWidget):
         bench.do(tr("split tracks"), edits.with_split(bench.session, str(self.split.currentData())))
 
     def menu(self) -> QMenu:
-        """What can be done with the selected tracks."""
+        """Context menu of the selected tracks."""
         menu = QMenu(self)
         for label, act in (
             (mark("Rename…"), self._ask_name),

@@ -135,7 +135,7 @@ class InputSidebar(QWidget):
             self.cards.append(card)
 
     def menu(self, ident: str) -> QMenu:
-        """What can be done with a take."""
+        """Context menu of a take."""
         menu = QMenu(self)
         menu.addAction(tr("Show")).triggered.connect(lambda: self._choose(ident))
         menu.addAction(tr("Remove from the session")).triggered.connect(lambda: self._take_out(ident))

@@ -1,1 +1,1 @@
-"""What the window works on: session, live input, playback."""
+"""State of the window: session, live input, playback."""

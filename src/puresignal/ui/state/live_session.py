@@ -287,7 +287,7 @@ class LiveSession(QObject):
         self.playing.discard(command.get("stop", ""))
 
     def shown(self, number: int) -> Shown | None:
-        """What arrived at an input since live input started, processed like a take; None if nothing did."""
+        """Result of everything that arrived at an input since live input started, or None if nothing did."""
         if number >= len(self._inputs):
             return None
         rows = [r for r in self._recent if number in self._listeners(r)]

@@ -1,4 +1,4 @@
-"""What the window works on: the session with its history, its takes, and the result of the current one."""
+"""The state of the window: the session with its history, its takes, and the result of the current one."""
 
 from __future__ import annotations
 

@@ -310,7 +310,7 @@ class TakesView(QWidget):
             self.audition_requested.emit(float(starts[0]) - BEFORE, float(starts[-1]) + AFTER)
 
     def menu(self) -> QMenu:
-        """What can be done with the selected notes."""
+        """Context menu of the selected notes."""
         menu = QMenu(self)
         some, single = len(self.timeline.selected) > 0, len(self.timeline.selected) == 1
         for act, label, able in (

@@ -461,7 +461,7 @@ class Timeline(QAbstractScrollArea):
         return int(origin[best]) if abs(float(start[best]) - second) * self._scale <= 5 else -1
 
     def words_at(self, at: QPointF) -> str:
-        """What is at a point, in words: a note, a row, a position."""
+        """Description of the note, row or position at a point."""
         origin = self.note_at(at)
         if origin >= 0:
             return self._describe(origin)
