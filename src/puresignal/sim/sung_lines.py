@@ -16,7 +16,7 @@ from puresignal.sim.percussion_synthesis import between
 CONTROL = 1000
 """Rate in Hz at which pitch, loudness and vowels are computed."""
 NOTHING, HUM, HISS, STOP, DIP = range(5)
-"""Beginning of a syllable before its vowel: nothing, a nasal, a fricative, a stop with or without a burst, half-closed lips."""
+"""Start of a syllable: nothing, a nasal, a fricative, a stop with or without a burst, half-closed lips."""
 
 
 @dataclass(frozen=True)
