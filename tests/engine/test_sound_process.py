@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 import time
 
 import numpy as np
@@ -138,3 +140,14 @@ def test_the_sound_comes_back_when_it_dies(heard):
     ear.blocks.clear()
     ear.kit.play(b"\x99\x26\x70")
     until(lambda: any(np.abs(b).max() > 0.01 for _, b in list(ear.blocks)), 5)
+
+
+def test_a_jack_server_that_has_ended_does_not_crash_the_exit(server):
+    child = subprocess.Popen(
+        [sys.executable, "-c", "from puresignal.io import audio_ports\naudio_ports.outputs()\nprint()\ninput()"],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    child.stdout.readline()
+    server.stop()
+    child.communicate("\n", timeout=20)
+    assert child.returncode == 0

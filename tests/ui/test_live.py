@@ -84,6 +84,7 @@ def test_a_recording_becomes_a_take_and_is_seen_while_it_is_played(live, qtbot):
     qtbot.mouseClick(window.inputs.live.capture, Qt.MouseButton.LeftButton)
     for i, (note, velocity) in enumerate(HITS):
         play(kit, qtbot, note, velocity)
+        qtbot.waitUntil(lambda: window.workbench.shown is not None, timeout=3000)
         qtbot.waitUntil(lambda i=i: window.workbench.shown.outcome.tally.arrived == i + 1, timeout=3000)
         begin, end = window.takes.timeline.seconds_in_view()
         assert begin <= window.workbench.shown.take.length <= end

@@ -5,6 +5,7 @@ Without the PortAudio library or a device, errors say so and the program runs on
 
 from __future__ import annotations
 
+import atexit
 from collections.abc import Callable
 from typing import Any
 
@@ -34,6 +35,9 @@ def library() -> Any:
             "libportaudio.so.2",
             tr("Install it with: sudo apt-get install libportaudio2"),
         ) from error
+    # At exit the binding would terminate PortAudio, which crashes if a JACK server it found has ended meanwhile.
+    # Streams are closed by whoever opened them, and the system frees the rest.
+    atexit.unregister(sounddevice._exit_handler)
     return sounddevice
 
 
