@@ -4,6 +4,7 @@ import io
 import json
 import zipfile
 from dataclasses import replace
+from functools import cache
 
 import pytest
 from hypothesis import given, settings
@@ -162,15 +163,18 @@ def test_other_files_are_refused_as_sessions(content):
         session_file.parse(content, "x.puresignal")
 
 
+@cache
+def written_demo(takes_too):
+    session, takes = demo.build()
+    if takes_too:
+        return session_file.to_bytes(session, {t.ident: t for t in takes})
+    return session_file.to_bytes(replace(session, takes=()), {})
+
+
 @settings(max_examples=60, deadline=None)
 @given(st.data())
 def test_a_damaged_session_is_read_or_refused(data):
-    session, takes = demo.build()
-    content = bytearray(
-        session_file.to_bytes(replace(session, takes=()), {})
-        if data.draw(st.booleans())
-        else session_file.to_bytes(session, {t.ident: t for t in takes})
-    )
+    content = bytearray(written_demo(data.draw(st.booleans())))
     for _ in range(data.draw(st.integers(1, 5))):
         content[data.draw(st.integers(0, len(content) - 1))] = data.draw(st.integers(0, 255))
     try:

@@ -8,7 +8,7 @@ import pytest
 from puresignal.sim import random_kits
 
 RATE = 44_100
-KITS = range(20)
+KITS = range(10)
 
 
 def above(sound: np.ndarray, hz: float) -> float:
@@ -63,7 +63,7 @@ def test_soft_strokes_are_softer_and_some_kits_make_them_duller() -> None:
         assert np.abs(soft).max() == pytest.approx(0.2**1.4, rel=0.01)
         assert np.abs(loud).max() == pytest.approx(1.0, rel=0.01)
         duller += above(soft, 4000) < 0.7 * above(loud, 4000)
-    assert 3 <= duller <= 17
+    assert 0.15 * len(KITS) <= duller <= 0.85 * len(KITS)
 
 
 def test_the_truth_of_a_groove_is_what_can_be_heard() -> None:

@@ -48,7 +48,7 @@ def in_blocks(live, samples, length):
 
 def test_taught_sounds_are_reported_within_15_ms_and_a_block_and_breaths_rejected():
     right, told_all, true = 0, 0, 0
-    for seed in (11, 12, 13, 14):
+    for seed in (11, 12):
         known, sound, truth = drummed(seed)
         told = in_blocks(live_hits.LiveHits(known), sound, 128)
         assert max(at / stroke_features.RATE - hit.start for at, hit in told) < 0.015 + 128 / stroke_features.RATE
@@ -87,8 +87,10 @@ def test_most_untaught_sounds_are_rejected():
 @pytest.mark.parametrize("length", [17, 1024, 100_000])
 def test_live_results_do_not_depend_on_the_block_length(length):
     known, sound, _ = drummed()
+    sound = sound[: 4 * stroke_features.RATE]
     usual = [hit for _, hit in in_blocks(live_hits.LiveHits(known), sound, 256)]
     again = [hit for _, hit in in_blocks(live_hits.LiveHits(known), sound, length)]
+    assert len(usual) > 3
     assert [h.start for h in again] == pytest.approx([h.start for h in usual])
     assert [h.sound for h in again] == [h.sound for h in usual]
 
@@ -141,9 +143,9 @@ def test_a_plucked_tune_is_reported_live_within_40_ms():
     assert sounding is None
 
 
-@pytest.mark.parametrize("manner", [singer.BLOWN, singer.HUMMED])
-def test_settled_notes_are_those_of_the_recording(manner):
-    samples = np.tile(sung(manner), 2)
+@pytest.mark.parametrize(("manner", "times"), [(singer.BLOWN, 2), (singer.HUMMED, 1)])
+def test_settled_notes_are_those_of_the_recording(manner, times):
+    samples = np.tile(sung(manner), times)
     _, settled = live_of(samples)
     offline = melody_notes.decide(candidates.analyse(conv_net("onset"), dense_net("multipitch"), samples)).kept()
     assert np.rint(settled.pitch).tolist() == np.rint(offline.pitch).tolist()
@@ -152,7 +154,7 @@ def test_settled_notes_are_those_of_the_recording(manner):
 
 
 def test_notes_are_settled_soon_after_their_end_and_silence_tells_nothing():
-    samples = np.concatenate([sung(singer.BLOWN), np.zeros(3 * live_melody.RATE, np.float32)])
+    samples = np.concatenate([sung(singer.BLOWN), np.zeros(2 * live_melody.RATE, np.float32)])
     live = live_melody.LiveMelody(conv_net("onset"), dense_net("multipitch"), dense_net("live_pitch"))
     seen = 0
     for begin in range(0, len(samples), 512):
@@ -184,7 +186,7 @@ def test_a_long_stream_keeps_no_more_than_it_needs():
     live = live_melody.LiveMelody(conv_net("onset"), dense_net("multipitch"), dense_net("live_pitch"))
     piece = sung(singer.BLOWN)
     sizes = []
-    for _ in range(4):
+    for _ in range(3):
         for begin in range(0, len(piece), 4096):
             live.feed(piece[begin : begin + 4096])
         live.settled()
