@@ -107,13 +107,13 @@ def test_a_killed_router_leaves_nothing_sounding_and_is_back_within_a_second(ser
     assert len(synth.got) == 1
     os.kill(engine_of(process), signal.SIGKILL)
     began = clock.now()
-    until(lambda: len(synth.got) == 2, 3, what="the release")
+    until(lambda: len(synth.got) == 2, what="the release")
     assert clock.now() - began < 2.5
     assert synth.got[1][1][:2] == b"\x89\x1a"
-    until(lambda: kit.client.get_all_connections(kit.out), 3, what="the connection")
+    until(lambda: kit.client.get_all_connections(kit.out), what="the connection")
     time.sleep(0.05)
     kit.play(b"\x99\x24\x64")
-    until(lambda: synth.got[-1][1] == b"\x99\x18\x64", 3, what="the next hit")
+    until(lambda: synth.got[-1][1] == b"\x99\x18\x64", what="the next hit")
 
 
 def test_when_the_command_is_killed_the_router_releases_and_ends_by_itself(rig):

@@ -75,13 +75,17 @@ def test_a_hit_sounds_in_the_cycle_in_which_it_arrives(heard):
     ear, _, _, _, state = heard
     assert state["sound"]["system"] == "JACK"
     for note, offset in ((37, 77), (36, 0), (42, 255)):
-        time.sleep(1.2)
-        begun = len(ear.kit.sent)
-        ear.blocks.clear()
-        ear.kit.play(bytes((0x99, note, 110)), offset=offset)
-        until(lambda b=begun: len(ear.kit.sent) > b, 3)
-        frame = ear.kit.sent[-1][0]
-        found = until(lambda f=frame: onset(ear, f - 600), 3, "the sound")
+        for _ in range(5):
+            time.sleep(1.2)
+            begun, lost = len(ear.kit.sent), ear.late + ear.kit.late
+            ear.blocks.clear()
+            ear.kit.play(bytes((0x99, note, 110)), offset=offset)
+            until(lambda b=begun: len(ear.kit.sent) > b)
+            frame = ear.kit.sent[-1][0]
+            found = until(lambda f=frame: onset(ear, f - 600), what="the sound")
+            # A server that stands still for longer than it waits for its clients loses blocks; that is not ours.
+            if ear.late + ear.kit.late == lost:
+                break
         # A stroke rises from nothing, so its first samples are too soft to be told from silence.
         assert 0 <= found - frame <= 24
 
