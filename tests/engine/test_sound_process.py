@@ -155,3 +155,12 @@ def test_a_jack_server_that_has_ended_does_not_crash_the_exit(server):
     server.stop()
     child.communicate("\n", timeout=20)
     assert child.returncode == 0
+
+
+def test_a_drum_is_sounded_without_any_route(heard):
+    ear, _, _, sound, _ = heard
+    time.sleep(1.2)
+    ear.blocks.clear()
+    sound.strike(36, 110)
+    assert until(lambda: onset(ear, 0), 3, "the drum")
+    assert not ear.got

@@ -48,7 +48,7 @@ def test_unmapped_notes_stand_on_top_with_their_counts(mapping, demo_window):
     assert [n.unmapped for n in first] == [True] * 3
     assert sum(n.hits for n in first) == count_unmapped(demo_window)
     assert str(count_unmapped(demo_window)) in mapping.says.text()
-    assert str(count_unmapped(demo_window)) in demo_window.view_buttons["Mapping"].text()
+    assert str(count_unmapped(demo_window)) in demo_window.header.buttons["Mapping"].text()
 
 
 def test_an_unmapped_note_is_mapped_by_dragging_it(mapping, demo_window, qtbot):
@@ -57,7 +57,7 @@ def test_an_unmapped_note_is_mapped_by_dragging_it(mapping, demo_window, qtbot):
     drag(qtbot, mapping.ribbons, middle(unmapped), middle(node(mapping, MEANING, "snare, rim")))
     assert count_unmapped(demo_window) == before - unmapped.hits
     assert not node(mapping, ARRIVING, "note 37").unmapped
-    assert "map note 37 to snare, rim" in demo_window.undo_action.text()
+    assert "map note 37 to snare, rim" in demo_window.menus.undo.text()
     demo_window.workbench.undo()
     assert count_unmapped(demo_window) == before
 

@@ -32,7 +32,7 @@ def titles(outputs):
 
 
 def saved(window, tmp_path):
-    window.save_midi_to(tmp_path / "x.mid")
+    window.files.save_midi_to(tmp_path / "x.mid")
     return mido.MidiFile(tmp_path / "x.mid")
 
 

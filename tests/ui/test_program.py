@@ -66,7 +66,7 @@ def test_work_is_still_there_after_the_program_was_ended(how, kit_file, qtbot, s
     window = MainWindow(Workbench())
     qtbot.addWidget(window)
     window.show()
-    window.offer_leftovers()
+    window.files.offer_leftovers()
     assert "Unsaved work" in window.notice.text
     window.notice.act.click()
     assert window.workbench.shown.ref.name == "rehearsal"
@@ -90,7 +90,7 @@ def test_killed_while_writing_leaves_the_last_whole_state(tmp_path, demo_window)
 
 def test_saved_work_leaves_no_folder_behind(window, kit_file, tmp_path):
     window.open_files([kit_file])
-    window.save_session_to(tmp_path / "a.puresignal")
+    window.files.save_session_to(tmp_path / "a.puresignal")
     window.close()
     assert work_folder.leftovers() == ()
     assert stored_session() is None
@@ -110,7 +110,7 @@ def test_a_full_disk_does_not_stop_the_work_and_is_reported_once(window, kit_fil
 
 def test_a_second_window_on_the_same_session_is_warned_and_harmless(demo_window, tmp_path, qtbot, start):
     path = tmp_path / "evening.puresignal"
-    demo_window.save_session_to(path)
+    demo_window.files.save_session_to(path)
     demo_window.workbench.let_go()
     program = start(path)
     until(lambda: list((Path(os.environ["XDG_STATE_HOME"]) / "pure-signal" / "locks").glob("*")), what="the lock")
@@ -119,7 +119,7 @@ def test_a_second_window_on_the_same_session_is_warned_and_harmless(demo_window,
     window.open_files([path])
     assert "open in another window" in window.notice.text
     before = path.read_bytes()
-    window.save_session_to(path)
+    window.files.save_session_to(path)
     assert path.read_bytes() == before
     program.terminate()
     program.wait(15)
@@ -136,8 +136,8 @@ def test_recent_files_and_the_windows_place_are_remembered(window, kit_file, qtb
     other = MainWindow(Workbench())
     qtbot.addWidget(other)
     assert other.restoreGeometry(kept.geometry)
-    other._fill_recent()
-    other.recent_menu.actions()[0].trigger()
+    other.files.fill_recent(other.menus.recent)
+    other.menus.recent.actions()[0].trigger()
     assert other.workbench.shown.ref.name == "rehearsal"
 
 
@@ -303,7 +303,7 @@ def test_the_window_is_whole_at_other_scales(display, scale, tmp_path):
 def test_a_session_file_contains_no_local_paths(demo_window, tmp_path):
     import zipfile
 
-    demo_window.save_session_to(tmp_path / "a.puresignal")
+    demo_window.files.save_session_to(tmp_path / "a.puresignal")
     with zipfile.ZipFile(tmp_path / "a.puresignal") as archive:
         text = archive.read("session.json").decode()
     assert str(tmp_path) not in text

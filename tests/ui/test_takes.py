@@ -88,7 +88,7 @@ def test_removed_notes_are_put_back_and_kept_ones_taken_out(takes, demo_window, 
     qtbot.mouseClick(takes.trace.buttons["keep"], Qt.MouseButton.LeftButton)
     assert doubles[0] in outcome(demo_window).output_notes.origin
     assert "your decision: keep" in takes.trace.story.text()
-    assert "keep a note" in demo_window.undo_action.text()
+    assert "keep a note" in demo_window.menus.undo.text()
     kicks = outcome(demo_window).input_notes.origin[outcome(demo_window).input_notes.note == 36][:3]
     takes.timeline.select(kicks)
     qtbot.keyClick(takes.timeline, Qt.Key.Key_Delete)
@@ -199,11 +199,11 @@ def test_painting_thousands_of_chosen_notes_is_no_trouble(takes, demo_window, sh
 
 
 def test_the_summary_is_saved_as_a_page(takes, demo_window, tmp_path):
-    demo_window.save_summary_to(tmp_path / "what.html")
+    demo_window.files.save_summary_to(tmp_path / "what.html")
     text = (tmp_path / "what.html").read_text("utf-8")
     assert f"{outcome(demo_window).tally.arrived} hits in" in text
     assert demo_window.workbench.shown.take.name in text
-    demo_window.save_summary_to(tmp_path / "gone" / "what.html")
+    demo_window.files.save_summary_to(tmp_path / "gone" / "what.html")
     assert "what.html" in demo_window.notice.text
 
 
@@ -228,6 +228,6 @@ def test_a_learnt_kit_model_is_shown_before_it_is_used(takes, demo_window, qtbot
     assert "looking 4 ms ahead" in demo_window.notice.text
     qtbot.mouseClick(demo_window.notice.act, Qt.MouseButton.LeftButton)
     assert demo_window.workbench.session.path.crosstalk.kit_model.alone
-    assert demo_window.undo_action.text() == "Undo: learn from a take"
+    assert demo_window.menus.undo.text() == "Undo: learn from a take"
     demo_window.workbench.undo()
     assert demo_window.workbench.session.path == before

@@ -37,7 +37,7 @@ def test_a_curve_is_dragged_and_what_leaves_follows_in_one_step_of_undo(demo_win
     after = leaving(demo_window, "snare")
     assert after.max() <= 66
     assert len(after) == len(before)
-    assert demo_window.undo_action.text() == "Undo: shape snare"
+    assert demo_window.menus.undo.text() == "Undo: shape snare"
     assert view.key == "snare"
     demo_window.workbench.undo()
     assert np.array_equal(leaving(demo_window, "snare"), before)
@@ -94,7 +94,7 @@ def test_match_pads_works_by_one_button_and_undo(demo_window, view, qtbot):
     assert "snare" in demo_window.notice.text
     qtbot.mouseClick(demo_window.notice.act, Qt.MouseButton.LeftButton)
     assert np.ptp(middles()) < 0.35 * before
-    assert demo_window.undo_action.text() == "Undo: match pads"
+    assert demo_window.menus.undo.text() == "Undo: match pads"
     demo_window.workbench.undo()
     assert np.ptp(middles()) == before
 
@@ -122,7 +122,7 @@ def test_hits_that_come_in_are_marked_on_their_drum_and_fade(window, monkeypatch
     with_mark = plot.grab().toImage()
     qtbot.waitUntil(lambda: plot.marks == 0, timeout=3000)
     assert plot.grab().toImage() != with_mark
-    window.listener.close()
+    window.live_session.close()
 
 
 def test_curves_bend_by_keyboard_too(demo_window, view, qtbot):

@@ -160,7 +160,7 @@ def test_choosing_the_right_map_maps_the_unmapped_and_undo_restores_them(demo_wi
     choose(demo_window.source, "Five-piece practice kit")
     assert Reason.UNMAPPED not in bench.shown.outcome.tally.removed()
     assert (Action.REMOVED, Reason.UNMAPPED) not in demo_window.strip.figures
-    assert "choose source map" in demo_window.undo_action.text()
+    assert "choose source map" in demo_window.menus.undo.text()
     qtbot.keyClick(demo_window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert bench.shown.outcome.tally.removed()[Reason.UNMAPPED] > 20
     qtbot.keyClick(demo_window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
@@ -213,14 +213,14 @@ def test_a_take_is_removed_from_the_session_and_undo_restores_it(window, qtbot):
 
 def test_an_unnamed_session_takes_the_name_of_its_file(window, qtbot, tmp_path):
     qtbot.mouseClick(window.rail.play, Qt.MouseButton.LeftButton)
-    window.save_session_to(tmp_path / "Cellar evening.puresignal")
-    assert window.name.text() == "Cellar evening"
+    window.files.save_session_to(tmp_path / "Cellar evening.puresignal")
+    assert window.header.name.text() == "Cellar evening"
     assert not window.workbench.unsaved
 
 
 def test_another_session_leaves_unsaved_work_on_disk(window, qtbot, tmp_path, demo_window):
     path = tmp_path / "other.puresignal"
-    demo_window.save_session_to(path)
+    demo_window.files.save_session_to(path)
     demo_window.workbench.let_go()
     qtbot.mouseClick(window.rail.play, Qt.MouseButton.LeftButton)
     (tmp_path / "bad.puresignal").write_bytes(b"no")
@@ -229,7 +229,7 @@ def test_another_session_leaves_unsaved_work_on_disk(window, qtbot, tmp_path, de
     window.open_files([path])
     assert window.workbench.session.name == "Quarter Past Ferry"
     [left] = work_folder.leftovers()
-    window.recover(left)
+    window.files.recover(left)
     assert window.workbench.shown.ref.ident == "take1"
     assert window.workbench.unsaved
 
@@ -362,7 +362,7 @@ def test_a_track_is_renamed_in_place_and_the_file_has_the_name(demo_window, tmp_
     demo_window.show_view("Outputs")
     model = demo_window.outputs.model
     assert model.setData(model.index(1, 1), "Snare, close", Qt.ItemDataRole.EditRole)
-    demo_window.save_midi_to(tmp_path / "a.mid")
+    demo_window.files.save_midi_to(tmp_path / "a.mid")
     assert b"Snare, close" in (tmp_path / "a.mid").read_bytes()
     demo_window.show_view("Takes")
     assert "Snare, close" in [t for t, _, _ in demo_window.takes.timeline.row_boxes()]
@@ -378,7 +378,7 @@ def test_splitting_goes_back_and_forth_without_loss(demo_window):
 
 
 def test_a_failed_save_is_reported(demo_window, tmp_path):
-    demo_window.save_midi_to(tmp_path / "none" / "a.mid")
+    demo_window.files.save_midi_to(tmp_path / "none" / "a.mid")
     assert "no such file or folder" in demo_window.notice.text
     assert demo_window.notice.objectName() == "problem"
 
@@ -390,7 +390,7 @@ def test_a_session_is_saved_and_opened_again(demo_window, window, tmp_path):
     path = tmp_path / "evening.puresignal"
     choose(demo_window.target, "General MIDI percussion")
     assert "*" in demo_window.windowTitle()
-    demo_window.save_session_to(path)
+    demo_window.files.save_session_to(path)
     assert "*" not in demo_window.windowTitle()
     demo_window.workbench.let_go()
     window.open_files([path])
@@ -403,7 +403,7 @@ def test_a_session_of_a_later_version_is_not_overwritten(demo_window, window, tm
     import zipfile
 
     path = tmp_path / "late.puresignal"
-    demo_window.save_session_to(path)
+    demo_window.files.save_session_to(path)
     demo_window.workbench.let_go()
     with zipfile.ZipFile(path) as archive:
         entries = {n: archive.read(n) for n in archive.namelist()}
@@ -418,10 +418,10 @@ def test_a_session_of_a_later_version_is_not_overwritten(demo_window, window, tm
     window.open_files([path])
     assert "later version" in window.notice.text
     assert window.workbench.shown.outcome.tally.arrived > 100
-    window.save_session_to(path)
+    window.files.save_session_to(path)
     assert "read-only" in window.notice.text
     assert path.read_bytes() == buffer.getvalue()
-    window.save_session_to(tmp_path / "mine.puresignal")
+    window.files.save_session_to(tmp_path / "mine.puresignal")
     assert "Saved" in window.notice.text
 
 

@@ -33,6 +33,8 @@ class RouterProcess:
         """journal: the folder in which everything that arrives is kept, None to keep nothing."""
         self.setup = setup
         self.ring, self.sent = ring.make(), ring.make()
+        # Made before the router starts, so that they read everything from its first message on.
+        self.arrived, self.left = ring.Reader(self.ring), ring.Reader(self.sent)
         # Input from the window, and input from the simulated devices: a feed has a single writer.
         self._feeds = [ring.make(), ring.make()]
         self.knock = os.eventfd(0, os.EFD_NONBLOCK)

@@ -144,6 +144,11 @@ class SoundProcess:
         self._last.update(settings)
         self._told.tell(**(self._last if not self._told.alive else settings))
 
+    def strike(self, note: int, velocity: int) -> None:
+        """Sound one note of the target map at once, whatever is routed."""
+        if self._told.alive:
+            self._told.tell(strike=[note, velocity])
+
     def read(self) -> dict[str, Any] | None:
         """Its latest state report, None if there is no new one. Restarts the process if it died."""
         if not self._told.alive and self._last:

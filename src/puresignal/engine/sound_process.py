@@ -5,7 +5,8 @@ router's clock. On JACK it is a client that the router's output is connected to,
 elsewhere it reads sent messages from the ring and plays through PortAudio. Without either it is silent and reports
 that. Commands are lines of JSON: {"map": note map, "output": its number among the router's, "kit": name,
 "drums": {name: {level, place, tune, damping}}, "level": 0..1, "muted": [names], "device": name or "",
-"block": frames, "rate": n, "font": path, "font_output": n, "along": {"path", "level", "offset"} or null}.
+"block": frames, "rate": n, "font": path, "font_output": n, "along": {"path", "level", "offset"} or null,
+"strike": [note, velocity] to be heard at once}.
 It prints its state as a line of JSON.
 """
 
@@ -20,6 +21,7 @@ import signal
 import sys
 import threading
 import time
+from collections import deque
 from pathlib import Path
 from typing import Any
 
@@ -122,7 +124,7 @@ class Sound:
         self._busy = self._worst = 0.0
         self._blocks = 0
         self._server_gone = False
-        self.ended = False
+        self._struck: deque[bytes] = deque()
 
     # Settings
 
@@ -144,6 +146,9 @@ class Sound:
             self._device = command.get("device", self._device) or None
             self._block, self._wanted_rate = command.get("block", self._block), command.get("rate", self._wanted_rate)
             self._close_stream()
+        if "strike" in command:
+            note, velocity = command["strike"]
+            self._struck.append(bytes((0x99, int(note) & 0x7F, int(velocity) & 0x7F)))
         if "font_output" in command:
             self._font_output = command["font_output"]
         if "font" in command:
@@ -169,6 +174,8 @@ class Sound:
 
     def _block_of(self, frames: int, messages: list[tuple[int, bytes]], to_font: list[tuple[int, bytes]]) -> np.ndarray:
         """A block of everything that sounds."""
+        while self._struck:
+            messages = [(0, self._struck.popleft()), *messages]
         block = self.mixer.render(frames, messages)
         font = self._font
         if font is not None:

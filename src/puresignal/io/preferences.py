@@ -37,6 +37,7 @@ class Preferences:
     recent    files, newest first
     keyboard  settings of the computer keyboard
     sound     output used when there is no JACK
+    shortcuts  changed ones: (name of the action, keys in portable form)
     """
 
     theme: str = "system"
@@ -44,6 +45,7 @@ class Preferences:
     recent: tuple[str, ...] = ()
     keyboard: Keyboard = field(default_factory=Keyboard)
     sound: SoundOut = field(default_factory=SoundOut)
+    shortcuts: tuple[tuple[str, str], ...] = ()
 
 
 def path() -> Path:
@@ -71,7 +73,13 @@ def _from_json(data: dict[str, Any]) -> Preferences:
         tuple(r for r in recent if isinstance(r, str))[:MOST_RECENT] if isinstance(recent, list) else (),
         _keyboard(data.get("keyboard")),
         _sound(data.get("sound")),
+        _shortcuts(data.get("shortcuts")),
     )
+
+
+def _shortcuts(data: object) -> tuple[tuple[str, str], ...]:
+    rows = data.items() if isinstance(data, dict) else ()
+    return tuple(sorted((name, keys) for name, keys in rows if isinstance(name, str) and isinstance(keys, str)))
 
 
 def _sound(data: object) -> SoundOut:
@@ -127,6 +135,7 @@ def write(preferences: Preferences) -> None:
                 "geometry": base64.b64encode(preferences.geometry).decode("ascii"),
                 "recent": list(preferences.recent),
                 "sound": asdict(preferences.sound),
+                "shortcuts": dict(preferences.shortcuts),
                 "keyboard": {
                     **asdict(preferences.keyboard),
                     "drums": {str(key): name for key, name in preferences.keyboard.drums},

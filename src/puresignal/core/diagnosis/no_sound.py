@@ -22,6 +22,8 @@ class SignalState:
     channel         the channel listened to, 0 for all
     monitor         the input is monitored
     left            something was sent for the last hit
+    removed_as      why it was removed, in a word or two; empty if that is not known
+    sound_problem   why the built-in sound is silent although it gets the hit, and sound_remedy the key of what helps
     """
 
     listening: bool
@@ -36,6 +38,9 @@ class SignalState:
     channel: int = 0
     monitor: bool = True
     left: bool = True
+    removed_as: str = ""
+    sound_problem: str = ""
+    sound_remedy: str = ""
 
 
 @dataclass(frozen=True)
@@ -43,7 +48,8 @@ class Checkpoint:
     """A place on the way of a hit.
 
     message  what it means that the hit stops here
-    remedy   key of the action that helps: "listen", "ports", "channel", "learn", "maps", "hear", "settings", or ""
+    remedy   key of the action that helps: "listen", "ports", "channel", "learn", "maps", "hear", "settings",
+             "sound", "level", "tracks", or ""
     """
 
     name: str
@@ -122,9 +128,12 @@ def _places(s: SignalState, context: Context) -> list[Checkpoint]:
         (
             tr("kept"),
             s.left,
-            tr("It was removed as a double trigger. See the settings of the path."),
+            tr("It was removed: {why}. See the settings of the path.", why=s.removed_as)
+            if s.removed_as
+            else tr("The path removed it. See the settings of the path."),
             "settings",
         ),
+        (tr("built-in sound"), not s.sound_problem, s.sound_problem, s.sound_remedy),
     )
     return [Checkpoint(*row) for row in rows]
 

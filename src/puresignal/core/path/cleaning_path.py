@@ -63,6 +63,13 @@ def with_faults(path: CleaningPath, removed: bool) -> CleaningPath:
     )
 
 
+def as_played(path: CleaningPath) -> CleaningPath:
+    """The path that only maps: every hit as hard as it was played, none removed."""
+    path = with_unmapped(with_faults(path, False), "keep")
+    velocity = replace(path.velocity, on=False)
+    return replace(path, velocity=velocity, thin=replace(path.thin, on=False))
+
+
 def as_live(path: CleaningPath) -> CleaningPath:
     """The path as it runs live: the look-ahead is limited to what the player allows."""
     return replace(

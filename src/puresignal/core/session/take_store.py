@@ -31,9 +31,16 @@ class TakeStore:
     def __iter__(self) -> Iterator[Take]:
         return iter(self._takes.values())
 
-    def free_ident(self, more: int = 0) -> str:
-        """An unused ident. more: number of further takes that are about to be added."""
-        number = len(self._takes) + 1 + more
-        while f"take{number}" in self._takes:
+    def free_ident(self) -> str:
+        """An unused ident."""
+        return self.free_idents(1)[0]
+
+    def free_idents(self, count: int) -> list[str]:
+        """Several unused idents, all different."""
+        found: list[str] = []
+        number = len(self._takes) + 1
+        while len(found) < count:
+            if f"take{number}" not in self._takes:
+                found.append(f"take{number}")
             number += 1
-        return f"take{number}"
+        return found

@@ -26,18 +26,17 @@ from PySide6.QtWidgets import (
 from puresignal.core.analysis.take_overview import Arrival
 from puresignal.core.kit.articulations import canonical, family_of, sort_key, spoken
 from puresignal.core.kit.note_map import NoteMap, to_json
-from puresignal.core.session import session as edits
-from puresignal.core.session.live_input import LiveInput, with_input
-from puresignal.core.touch.computer_keyboard import own_map
+from puresignal.core.touch.computer_keyboard import Keyboard, own_map
 from puresignal.io import note_map_file, ports
 from puresignal.sim import drum_module, drummer
 from puresignal.translation import mark, tr
+from puresignal.ui.inputs.diagnosis import Diagnosis
 from puresignal.ui.inputs.keyboard_panel import KeyboardPanel
-from puresignal.ui.inputs.keyboard_player import KeyboardPlayer
 from puresignal.ui.inputs.live_panel import LivePanel
 from puresignal.ui.inputs.message_list import MessageList
 from puresignal.ui.inputs.pad_sheet import PadSheet
-from puresignal.ui.state.live_session import LiveSession
+from puresignal.ui.state.services import Services
+from puresignal.ui.state.view import View
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.widgets import text_format, theme
 from puresignal.ui.widgets.map_combo_box import MapComboBox
@@ -293,16 +292,18 @@ def _spin(low: int, high: int, value: int, unit: str, tip: str) -> QSpinBox:
     return spin
 
 
-class InputsView(QWidget):
+class InputsView(View):
     """The notes of the current take, the live inputs, and the drummer."""
 
-    def __init__(
-        self, workbench: Workbench, listener: LiveSession, player: KeyboardPlayer, parent: QWidget | None = None
-    ):  # fmt: skip
-        super().__init__(parent)
+    view_name = mark("Inputs")
+    view_tip = mark("What arrives, and from where.")
+
+    def __init__(self, services: Services, parent: QWidget | None = None):
+        super().__init__(services, parent)
+        workbench, live_session = services.workbench, services.live_session
         self._workbench = workbench
-        self._listener = listener
-        self.live = LivePanel(workbench, listener)
+        self._live_session = live_session
+        self.live = LivePanel(services)
         self._seed = 0
         self.title = QLabel()
         self.title.setObjectName("title")
@@ -315,23 +316,27 @@ class InputsView(QWidget):
         self.model = ArrivalsModel(self)
         self.table = self._make_table()
         self.drummer = DrummerPanel(workbench)
+        self.drummer.take_played.connect(lambda take, kit: workbench.add_take(take, kit, tr("play a take")))
+        self.drummer.kit.failed.connect(lambda text: services.notices.tell(text, True))
+        self.questions = Diagnosis(services, self.live)
         self.live.device_switched.connect(self.play_device)
         self.drummer.streaming_switched.connect(lambda on: self.play_device(ports.DRUM_MODULE, on))
         self.drummer.pad_played.connect(self.strike)
-        listener.stopped.connect(lambda: self.drummer.show_streaming(False))
+        live_session.stopped.connect(lambda: self.drummer.show_streaming(False))
 
         left = QVBoxLayout()
         left.setSpacing(8)
-        self.messages = MessageList(listener)
+        self.messages = MessageList(live_session)
         self.pages = QTabWidget()
         self.pages.setAccessibleName(tr("Notes of the take, or messages of the live input"))
         self.pages.addTab(self.table, tr("Notes of the take"))
         self.pages.addTab(self.messages, tr("Messages in"))
-        self.leaving = MessageList(listener, leaving=True)
+        self.leaving = MessageList(live_session, leaving=True)
         self.pages.addTab(self.leaving, tr("Messages out"))
-        self.keys = KeyboardPanel(player, listener)
+        self.keys = KeyboardPanel(services.keyboard, live_session)
+        self.keys.settings_changed.connect(self._set_keyboard)
         self.pages.addTab(self.keys, tr("Computer keyboard"))
-        self.pads = PadSheet(listener)
+        self.pads = PadSheet(services.pads)
         self.pages.addTab(self.pads, tr("Pads"))
         # Hitting a pad starts listening to it.
         self.pages.currentChanged.connect(self._turn)
@@ -375,9 +380,20 @@ class InputsView(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(900, 600)
 
+    def first_focus(self) -> QWidget:
+        return self.table
+
+    def play_take(self) -> None:
+        """Let the simulated drummer play a take, as it is set up here."""
+        self.drummer.play.click()
+
+    def _set_keyboard(self, keyboard: Keyboard) -> None:
+        self._services.keyboard.set_keyboard(keyboard)
+        self._services.preferences.change(keyboard=keyboard)
+
     def _turn(self, _: int) -> None:
         if self.pages.currentWidget() is self.pads and self.isVisible():
-            self.listen_to(ports.SCREEN_PADS, own_map())
+            self._live_session.listen_to(ports.SCREEN_PADS, own_map())
 
     # Live playing of the simulated devices
 
@@ -386,14 +402,14 @@ class InputsView(QWidget):
         if port == ports.DRUM_MODULE:
             self.drummer.show_streaming(on)
         if not on:
-            self._listener.device(stop=port)
+            self._live_session.device(stop=port)
             self.live.show_inputs()
             return
         kits = {ports.DRUM_MODULE: self.drummer.kit_now, ports.PAD_BOX: note_map_file.shipped("lantern-pads")}
         kit = kits.get(port)
-        self.listen_to(port, kit)
+        self._live_session.listen_to(port, kit)
         self._seed += 1
-        self._listener.device(
+        self._live_session.device(
             play=port, kit=None if kit is None else to_json(kit), bpm=self.drummer.tempo.value(),
             faults=self.drummer.chosen_faults(), seed=self._seed,
         )  # fmt: skip
@@ -402,27 +418,8 @@ class InputsView(QWidget):
     def strike(self, articulation: str, velocity: int) -> None:
         """Hit a pad of the simulated module once."""
         kit = self.drummer.kit_now
-        self.listen_to(ports.DRUM_MODULE, kit)
-        self._listener.device(hit=ports.DRUM_MODULE, kit=to_json(kit), articulation=articulation, velocity=velocity)
-
-    def listen_to(self, port: str, kit: NoteMap | None) -> None:
-        """Make sure that a port is a live input and that live input is on."""
-        bench = self._workbench
-        inputs = bench.session.inputs
-        number = next((i for i, one in enumerate(inputs) if one.port == port), None)
-        if number is None:
-            number = next((i for i, one in enumerate(inputs) if not one.port), len(inputs))
-            if number == len(inputs):
-                inputs = (*inputs, LiveInput(output=inputs[-1].output or ports.SOUND))
-        output = inputs[number].output
-        if not inputs[number].port:
-            # An input that was never set up goes where it can be heard at once.
-            output = output or ports.SOUND
-        one = with_input(inputs, number, port=port, source=kit, output=output)
-        if one != bench.session.inputs:
-            bench.do(tr("listen to {port}").format(port=port), edits.with_inputs(bench.session, one))
-        if not self._listener.listening:
-            self.live.listen.click()
+        self._live_session.listen_to(ports.DRUM_MODULE, kit)
+        self._live_session.device(hit=ports.DRUM_MODULE, kit=to_json(kit), articulation=articulation, velocity=velocity)
 
     def set_compact(self, compact: bool) -> None:
         """Use narrower columns in a small window."""

@@ -12,7 +12,7 @@ from puresignal.core.kit.articulations import drum_of, drum_title, family_of, so
 from puresignal.core.touch import computer_keyboard
 from puresignal.core.touch.computer_keyboard import Keyboard
 from puresignal.translation import mark, tr
-from puresignal.ui.inputs.keyboard_player import KeyboardPlayer
+from puresignal.ui.state.keyboard_player import KeyboardPlayer
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.widgets import theme
 
@@ -128,9 +128,9 @@ class KeyboardPanel(QWidget):
 
     settings_changed = Signal(object)
 
-    def __init__(self, player: KeyboardPlayer, listener: LiveSession, parent: QWidget | None = None):
+    def __init__(self, player: KeyboardPlayer, live_session: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
-        self._player, self._listener = player, listener
+        self._player, self._live_session = player, live_session
         self.picture = KeyboardPicture(player)
         self.picture.assignment_requested.connect(
             lambda code, name: self.settings_changed.emit(computer_keyboard.with_drum(player.keyboard, code, name))
@@ -178,7 +178,7 @@ class KeyboardPanel(QWidget):
         column.addWidget(self.says)
         column.addStretch()
         player.changed.connect(self.show_keyboard)
-        listener.sound_state_changed.connect(lambda _: self.show_keyboard())
+        live_session.sound_state_changed.connect(lambda _: self.show_keyboard())
         self.show_keyboard()
 
     def _combo(self, name: str, tip: str) -> QComboBox:
@@ -223,7 +223,7 @@ class KeyboardPanel(QWidget):
             text += tr(" Most keys at once so far: {n}; few keyboards send more than six.").format(
                 n=self._player.held.most
             )
-        sound = self._listener.sound_state
+        sound = self._live_session.sound_state
         if self._player.delay is not None:
             text += tr(" Key to output: {ms:.1f} ms").format(ms=1000 * self._player.delay)
             if sound.get("system"):

@@ -140,18 +140,18 @@ class LiveCards(QWidget):
 
     clicked = Signal(int)
 
-    def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
+    def __init__(self, workbench: Workbench, live_session: LiveSession, parent: QWidget | None = None):
         super().__init__(parent)
-        self._workbench, self._listener = workbench, listener
+        self._workbench, self._live_session = workbench, live_session
         self.cards: list[LiveCard] = []
         self.arming_follows = False
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(6)
-        listener.started.connect(self._began)
-        listener.stopped.connect(self.show_inputs)
-        listener.router_state_changed.connect(lambda _: self.show_inputs())
-        listener.hit_received.connect(self._heard)
+        live_session.started.connect(self._began)
+        live_session.stopped.connect(self.show_inputs)
+        live_session.router_state_changed.connect(lambda _: self.show_inputs())
+        live_session.hit_received.connect(self._heard)
         workbench.changed.connect(self.show_inputs)
         self.show_inputs()
 
@@ -215,9 +215,9 @@ class LiveCards(QWidget):
 
     def _standing(self, one: LiveInput) -> tuple[str, bool]:
         """Status of an input in words, and whether all is well."""
-        if not self._listener.listening:
+        if not self._live_session.listening:
             return tr("off"), True
-        state: dict[str, Any] = self._listener.state
+        state: dict[str, Any] = self._live_session.state
         names = ports_of(self._workbench.session.inputs)
         found = state.get("inputs") or []
         place = names.index(one.port)

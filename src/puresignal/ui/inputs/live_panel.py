@@ -17,8 +17,7 @@ from puresignal.io import jack_ports, note_map_file, port_listing, ports
 from puresignal.io.ports import MidiPort
 from puresignal.translation import tr
 from puresignal.ui.inputs.input_editor import InputEditor
-from puresignal.ui.state.live_session import LiveSession
-from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.state.services import Services
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.map_combo_box import MapComboBox
 
@@ -37,10 +36,12 @@ class LivePanel(QFrame):
     journal_requested = Signal()
     device_switched = Signal(str, bool)
 
-    def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
+    def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("panel")
-        self._workbench, self._listener = workbench, listener
+        workbench, live_session = services.workbench, services.live_session
+        self._workbench, self._live_session = workbench, live_session
+        self._recording, self._learner = services.capture, services.learner
         self._there: tuple[MidiPort, ...] = (*ports.simulated(), *ports.virtual())
         self._made_of: object = None
         self.editors: list[InputEditor] = []
@@ -54,19 +55,19 @@ class LivePanel(QFrame):
         self.listen = self._button(tr("Start"), tr("Connect the ports, clean what arrives and send it on."))
         self.listen.setCheckable(True)
         self.listen.clicked.connect(self._listen)
-        self.capture = self._button(
+        self.record = self._button(
             tr("Record"), tr("Record what is played from now on as a take; press again to stop.")
         )
-        self.capture.setObjectName("capture")
-        self.capture.setCheckable(True)
-        self.capture.setEnabled(False)
-        self.capture.clicked.connect(self._capture)
+        self.record.setObjectName("record")
+        self.record.setCheckable(True)
+        self.record.setEnabled(False)
+        self.record.clicked.connect(self._record)
         self.more = self._button(tr("Add input"), tr("Add another player, or another channel of the same port."))
         self.more.clicked.connect(self._add)
         self.what = QComboBox()
         self.what.setAccessibleName(tr("Articulation of the pad"))
         self.what.setToolTip(tr("The articulation of the pad you hit: choose if the guess is wrong."))
-        self.what.activated.connect(lambda: self._listener.choose(self.what.currentData()))
+        self.what.activated.connect(lambda: self._learner.choose(self.what.currentData()))
         self.what.hide()
         self.says = self._line()
         self.figures = self._line()
@@ -92,7 +93,7 @@ class LivePanel(QFrame):
         self._list = QVBoxLayout()
         self._list.setSpacing(12)
         keys, below = QHBoxLayout(), QHBoxLayout()
-        for row, buttons in ((keys, (self.listen, self.capture)), (below, (self.why, self.twice))):
+        for row, buttons in ((keys, (self.listen, self.record)), (below, (self.why, self.twice))):
             row.setSpacing(4)
             for button in buttons:
                 row.addWidget(button, 1)
@@ -108,10 +109,12 @@ class LivePanel(QFrame):
         column.addWidget(self.figures)
         column.addLayout(below)
         column.addWidget(self.kept)
-        listener.status_changed.connect(self._say)
-        listener.router_state_changed.connect(self._stand)
-        listener.stopped.connect(self._ended)
-        listener.pad_queried.connect(self._ask)
+        live_session.status_changed.connect(self._say)
+        live_session.router_state_changed.connect(self._stand)
+        live_session.started.connect(lambda: self._settle(True))
+        live_session.stopped.connect(self._ended)
+        self._learner.pad_queried.connect(self._ask)
+        self._recording.changed.connect(self._show_recording)
         workbench.changed.connect(self.show_inputs)
         self._looked = False
         self.show_inputs()
@@ -158,13 +161,13 @@ class LivePanel(QFrame):
         self._there = (*found, *ports.simulated(), *ports.virtual())
         self._made_of = None
         self.show_inputs()
-        if not self._listener.listening:
+        if not self._live_session.listening:
             self._say(why or tr("Choose a port and press Start."), True)
 
     def show_inputs(self) -> None:
         """Show the session's live inputs."""
-        inputs, listening = self._workbench.session.inputs, self._listener.listening
-        playing = frozenset(self._listener.playing)
+        inputs, listening = self._workbench.session.inputs, self._live_session.listening
+        playing = frozenset(self._live_session.playing)
         if self._made_of == (inputs, listening, self._there, playing):
             return
         self._made_of = (inputs, listening, self._there, playing)
@@ -178,12 +181,12 @@ class LivePanel(QFrame):
         for editor, one in zip(self.editors, inputs, strict=True):
             editor.show_input(one, self._there, len(inputs) == 1, listening, one.port in playing)
         self.listen.setEnabled(listening or any(one.port for one in inputs))
-        self.capture.setEnabled(listening)
+        self.record.setEnabled(listening)
 
     def _editor(self, number: int) -> InputEditor:
         editor = InputEditor(self._workbench, number)
         editor.remove_requested.connect(lambda: self._remove(number))
-        editor.learn_switched.connect(lambda on: self._listener.learn(on, number))
+        editor.learn_switched.connect(lambda on: self._learner.learn(on, number))
         editor.device_switched.connect(self._play_device)
         self._list.addWidget(editor)
         return editor
@@ -206,22 +209,24 @@ class LivePanel(QFrame):
 
     def _listen(self, on: bool) -> None:
         if not on:
-            self._listener.stop()
+            self._live_session.stop()
             return
         try:
-            self._listener.start()
+            self._live_session.start()
         except (PureSignalError, OSError) as error:
             self.listen.setChecked(False)
             self._say(str(error), False)
-            return
-        self._settle(True)
 
-    def _capture(self, on: bool) -> None:
+    def _record(self, on: bool) -> None:
         if on:
-            self._listener.begin_capture()
-        elif self._listener.capturing:
-            self._listener.end_capture()
-        self.capture.setText(tr("Stop recording") if on else tr("Record"))
+            self._recording.begin()
+        else:
+            self._recording.end()
+
+    def _show_recording(self) -> None:
+        on = self._recording.running
+        self.record.setChecked(on)
+        self.record.setText(tr("Stop recording") if on else tr("Record"))
 
     def _settle(self, listening: bool) -> None:
         self.listen.setChecked(listening)
@@ -230,8 +235,6 @@ class LivePanel(QFrame):
         self.show_inputs()
 
     def _ended(self) -> None:
-        self.capture.setChecked(False)
-        self.capture.setText(tr("Record"))
         self.what.hide()
         self.figures.hide()
         self._settle(False)

@@ -65,7 +65,7 @@ class MessagesModel(QAbstractListModel):
 class MessageList(QWidget):
     """The list with filter and pause."""
 
-    def __init__(self, listener: LiveSession, leaving: bool = False, parent: QWidget | None = None):
+    def __init__(self, live_session: LiveSession, leaving: bool = False, parent: QWidget | None = None):
         """leaving: list outgoing messages instead of incoming ones."""
         super().__init__(parent)
         self.model = MessagesModel(self)
@@ -104,13 +104,13 @@ class MessageList(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(top)
         column.addWidget(self.list, 1)
-        (listener.messages_sent if leaving else listener.messages_received).connect(self._take)
-        listener.started.connect(lambda: self._start(listener))
+        (live_session.messages_sent if leaving else live_session.messages_received).connect(self._take)
+        live_session.started.connect(lambda: self._start(live_session))
         self._total = 0
 
-    def _start(self, listener: LiveSession) -> None:
+    def _start(self, live_session: LiveSession) -> None:
         self.model.clear()
-        self.model.context_of = listener.context_of if not self._leaving else lambda _: Context()
+        self.model.context_of = live_session.context_of if not self._leaving else lambda _: Context()
         self._waiting, self._total, self.model.begin = [], 0, 0.0
 
     def _take(self, records: list[Record]) -> None:

@@ -8,9 +8,8 @@ from PySide6.QtWidgets import QWidget
 
 from puresignal.core.kit.articulations import family_of, spoken
 from puresignal.core.touch import computer_keyboard, pad_velocity
-from puresignal.io import ports
 from puresignal.translation import tr
-from puresignal.ui.state.live_session import LiveSession
+from puresignal.ui.state.screen_pads import ScreenPads
 from puresignal.ui.widgets import theme
 
 HAT = "hat"
@@ -27,9 +26,10 @@ MOUSE = -1
 class PadSheet(QWidget):
     """A sheet of pads. Their hits are live input like any other."""
 
-    def __init__(self, listener: LiveSession, parent: QWidget | None = None):
+    def __init__(self, pads: ScreenPads, parent: QWidget | None = None):
         super().__init__(parent)
-        self._listener = listener
+        self._pads = pads
+        pads.struck.connect(self._light)
         self.setAttribute(Qt.WidgetAttribute.WA_AcceptTouchEvents)
         self.setMinimumHeight(240)
         self.setAccessibleName(tr("Pads"))
@@ -74,15 +74,11 @@ class PadSheet(QWidget):
                 x = (at.x() - box.center().x()) / (box.width() / 2)
                 y = (at.y() - box.center().y()) / (box.height() / 2)
                 struck = pad_velocity.hat_at(self.openness) if name == HAT else name
-                self.strike(struck, pad_velocity.velocity(x, y, pressure))
+                self._pads.strike(struck, pad_velocity.velocity(x, y, pressure))
                 self._held[point] = (name, computer_keyboard.note_of(struck))
                 return
 
-    def strike(self, articulation: str, velocity: int, ends_in: int = 0) -> None:
-        """Play a drum. ends_in: milliseconds until its note-off, 0 if a release will come."""
-        if ends_in:
-            QTimer.singleShot(ends_in, lambda: self._end(computer_keyboard.note_of(articulation)))
-        self._listener.play(ports.SCREEN_PADS, bytes((0x99, computer_keyboard.note_of(articulation), velocity)))
+    def _light(self, articulation: str, velocity: int) -> None:
         shown = HAT if articulation in ("hat.closed", "hat.half", "hat.open") else articulation
         self._lit[shown] = velocity
         self._dark.start()
@@ -97,17 +93,14 @@ class PadSheet(QWidget):
         """A finger or the mouse goes up."""
         _, note = self._held.pop(point, ("", -1))
         if note >= 0:
-            self._end(note)
-
-    def _end(self, note: int) -> None:
-        self._listener.play(ports.SCREEN_PADS, bytes((0x89, note, 64)))
+            self._pads.release(note)
 
     def _set_slide(self, at: QPointF) -> None:
         box, before = self.slide(), self.openness
         self.openness = min(1.0, max(0.0, (box.bottom() - at.y()) / box.height()))
         if pad_velocity.hat_at(before) != "hat.closed" and pad_velocity.hat_at(self.openness) == "hat.closed":
             # The foot goes down: this closes a ringing hat and is audible.
-            self.strike("hat.pedal", 60, GLOW_MS)
+            self._pads.strike("hat.pedal", 60, GLOW_MS)
         self.update()
 
     def _fade(self) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPoint, QTimer, Signal
+from PySide6.QtCore import QPoint, QTimer
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -26,36 +26,32 @@ from puresignal.core.kit.note_map import HatPedal, NoteMap, with_goal, with_hat,
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import note_map_file
-from puresignal.translation import tr
+from puresignal.translation import mark, tr
 from puresignal.ui.mapping.flow_diagram import ARRIVING, LEAVING, MEANING, FlowDiagram
 from puresignal.ui.mapping.hat_panel import HatPanel
-from puresignal.ui.state.live_session import LiveSession
-from puresignal.ui.state.workbench import Shown, Workbench
+from puresignal.ui.state.services import Services
+from puresignal.ui.state.view import TAKE, View
+from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
-TAKE = -1
-"""The current take, in place of a live input's number."""
 FOLLOW_MS = 40
 """Milliseconds from a hit until it is drawn in motion."""
 
 
-class MappingView(QWidget):
-    """The flow diagram in the middle, the selected node and the hat at the right.
+class MappingView(View):
+    """The flow diagram in the middle, the selected node and the hat at the right."""
 
-    notes_requested  show these hits in Takes: their origins
-    source_changed   whose mapping is shown: number of a live input, or TAKE
-    """
+    view_name = mark("Mapping")
+    view_tip = mark("What arrives, what it means, and what leaves.")
 
-    notes_requested = Signal(object)
-    source_changed = Signal(int)
-
-    def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
-        super().__init__(parent)
-        self._workbench, self._listener = workbench, listener
+    def __init__(self, services: Services, parent: QWidget | None = None):
+        super().__init__(services, parent)
+        live_session = services.live_session
+        self._workbench, self._live_session = services.workbench, live_session
         self._shown: Shown | None = None
         self._of_take: Shown | None = None
-        self._live = TAKE
+        self._input = TAKE
         self._run_up_to = 0
         self.flows = Flows((), (), (), (), ())
         self.ribbons = FlowDiagram()
@@ -84,9 +80,9 @@ class MappingView(QWidget):
         self._soon.setSingleShot(True)
         self._soon.setInterval(FOLLOW_MS)
         self._soon.timeout.connect(self._follow_live)
-        listener.messages_received.connect(self._arrived)
-        listener.started.connect(self._began)
-        listener.stopped.connect(self._ended)
+        live_session.messages_received.connect(self._arrived)
+        live_session.started.connect(self._began)
+        live_session.stopped.connect(self._ended)
 
         top = QHBoxLayout()
         top.setContentsMargins(16, 8, 16, 8)
@@ -118,6 +114,8 @@ class MappingView(QWidget):
         inner.setLayout(side)
         self.side = VerticalScrollArea(inner)
         row.addWidget(self.side)
+        if live_session.listening:
+            self._began()
 
     def _make_chosen(self) -> QFrame:
         panel = QFrame()
@@ -175,38 +173,46 @@ class MappingView(QWidget):
 
     # Live input
 
-    @property
-    def live(self) -> int:
-        """Number of the live input that is shown, or TAKE."""
-        return self._live
+    def first_focus(self) -> QWidget:
+        return self.ribbons
+
+    def set_compact(self, compact: bool) -> None:
+        """Use a narrower side panel in a small window."""
+        self.side.setFixedWidth(250 if compact else 286)
+
+    def maps_shown(self) -> int:
+        return self._input
+
+    def prepare_screenshot(self) -> None:
+        self.ribbons.select(0, 0)
 
     def look_at(self, live: int) -> None:
         """Show the take's mapping (TAKE), or that of a live input by its number."""
-        self._live = live
+        self._input = live
         self.of.setCurrentIndex(max(0, self.of.findData(live)))
-        self.source_changed.emit(live)
+        self._services.requests.maps_changed.emit()
         self._run_up_to = 0
         self.show_take(self._of_take)
 
     def _began(self) -> None:
         self.of.clear()
         self.of.addItem(tr("Take"), TAKE)
-        for number, one in enumerate(self._listener.inputs):
+        for number, one in enumerate(self._live_session.inputs):
             if one.port:
                 self.of.addItem(tr("Live: {port}").format(port=one.port), number)
         self.of.show()
-        self.look_at(next((n for n, one in enumerate(self._listener.inputs) if one.port), TAKE))
+        self.look_at(next((n for n, one in enumerate(self._live_session.inputs) if one.port), TAKE))
 
     def _ended(self) -> None:
         self.of.hide()
         self.look_at(TAKE)
 
     def _arrived(self) -> None:
-        if self._live != TAKE and self.isVisible() and not self._soon.isActive():
+        if self._input != TAKE and self.isVisible() and not self._soon.isActive():
             self._soon.start()
 
     def _follow_live(self) -> None:
-        if self._live == TAKE or not self.isVisible():
+        if self._input == TAKE or not self.isVisible():
             return
         self.show_take(self._of_take)
         if self._shown is None:
@@ -227,8 +233,8 @@ class MappingView(QWidget):
     def show_take(self, shown: Shown | None) -> None:
         """Show the mapping of the current take or of a live input; the selection is kept where it still exists."""
         self._of_take = shown
-        if self._live != TAKE:
-            shown = self._listener.shown(self._live)
+        if self._input != TAKE:
+            shown = self._live_session.shown(self._input)
         before = self._key(*self.ribbons.selected)
         self._shown = shown
         self.flows = flows(shown.outcome, shown.context, self.whole.isChecked()) if shown else Flows((), (), (), (), ())
@@ -344,9 +350,9 @@ class MappingView(QWidget):
 
     def _change_source(self, note_map: NoteMap, name: str) -> None:
         bench = self._workbench
-        if self._live != TAKE:
+        if self._input != TAKE:
             bench.do(
-                name, edits.with_inputs(bench.session, with_input(bench.session.inputs, self._live, source=note_map))
+                name, edits.with_inputs(bench.session, with_input(bench.session.inputs, self._input, source=note_map))
             )
         elif bench.session.current is not None:
             bench.do(name, edits.with_source(bench.session, bench.session.current, note_map))
@@ -462,8 +468,8 @@ class MappingView(QWidget):
 
     def _follow(self, where: int, place: int) -> None:
         origins = self.hits_of(where, place)
-        if len(origins) and self._live == TAKE:
-            self.notes_requested.emit(origins)
+        if len(origins) and self._input == TAKE:
+            self._services.requests.hits_requested.emit(origins)
 
     def hits_of(self, where: int, place: int) -> np.ndarray:
         """Origins of the hits of a ribbon (where: 0 or 1) or of a node (where: column + 10)."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import ClassVar
 
 import numpy as np
 from PySide6.QtCore import (
@@ -16,7 +17,7 @@ from PySide6.QtCore import (
     QTimer,
     Signal,
 )
-from PySide6.QtGui import QFont, QGuiApplication, QKeySequence, QPainter, QShortcut, QShowEvent
+from PySide6.QtGui import QFont, QGuiApplication, QKeyEvent, QPainter, QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -40,10 +41,13 @@ from puresignal.core.export.song_builder import Clip, FileTrack
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
 from puresignal.core.session.track_settings import COLOURS, TrackSettings, moved
+from puresignal.io.preferences import SoundOut
 from puresignal.translation import mark, tr
 from puresignal.ui.outputs import clip_export
 from puresignal.ui.outputs.playback_panel import PlaybackPanel, SoundPanel, playable
-from puresignal.ui.state.workbench import Shown, Workbench
+from puresignal.ui.state.services import Services
+from puresignal.ui.state.view import View, ViewAction
+from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format, theme
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
@@ -199,13 +203,32 @@ class StretchPicture(QStyledItemDelegate):
         painter.restore()
 
 
-class OutputsView(QWidget):
-    """Tracks on the left, file and clip on the right.
+class TracksTable(QTableView):
+    """The table of tracks with its keys: M mutes, S solos, Space includes or leaves out, Enter renames.
 
-    save_requested  the MIDI file should be saved
+    switch_requested  switch a setting of the selected tracks: "muted", "solo" or "out"
     """
 
-    save_requested = Signal()
+    switch_requested = Signal(str)
+    _FIELDS: ClassVar[dict[Qt.Key, str]] = {Qt.Key.Key_M: "muted", Qt.Key.Key_S: "solo", Qt.Key.Key_Space: "out"}
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        plain = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier)
+        field = self._FIELDS.get(Qt.Key(event.key())) if plain else None
+        if field is not None:
+            self.switch_requested.emit(field)
+        elif plain and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
+            self.edit(self.currentIndex().siblingAtColumn(_NAME))
+        else:
+            super().keyPressEvent(event)
+
+
+class OutputsView(View):
+    """Tracks on the left, file and clip on the right."""
+
+    view_name = mark("Outputs")
+    view_tip = mark("Tracks, files and clips.")
+    actions_offered = (ViewAction(mark("Copy clip as file"), "Ctrl+Shift+C", "copy", "File"),)
 
     _SPLITS = (
         ("drum", mark("Track per drum")),
@@ -213,8 +236,9 @@ class OutputsView(QWidget):
         ("one", mark("All on one track")),
     )
 
-    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
-        super().__init__(parent)
+    def __init__(self, services: Services, parent: QWidget | None = None):
+        super().__init__(services, parent)
+        workbench = services.workbench
         self._workbench = workbench
         self._shown: Shown | None = None
         self._stretch: tuple[float, float] | None = None
@@ -249,6 +273,19 @@ class OutputsView(QWidget):
         self.side = VerticalScrollArea(inner)
         row.addWidget(self.side)
         self._ports: tuple[str, ...] | None = None
+        self.sound.show_out(services.preferences.now.sound)
+        self.sound.sound_out_changed.connect(self._set_sound_out)
+        services.live_session.sound_state_changed.connect(self.sound.show_problem)
+        self.sound.show_problem(services.live_session.sound_state)
+        services.playback.span_changed.connect(self.set_stretch)
+        self.set_stretch(services.playback.span)
+
+    def first_focus(self) -> QWidget:
+        return self.table
+
+    def _set_sound_out(self, out: SoundOut) -> None:
+        self._services.live_session.set_sound_out(out)
+        self._services.preferences.change(sound=out)
 
     def _make_top(self) -> QHBoxLayout:
         title = QLabel(tr("Tracks"))
@@ -292,8 +329,8 @@ class OutputsView(QWidget):
             top.addWidget(widget)
         return top
 
-    def _make_table(self) -> QTableView:
-        table = QTableView()
+    def _make_table(self) -> TracksTable:
+        table = TracksTable()
         table.setModel(self.model)
         table.setItemDelegateForColumn(_PICTURE, StretchPicture(self.model, table))
         table.setAccessibleName(tr("Tracks of the file"))
@@ -310,10 +347,7 @@ class OutputsView(QWidget):
         head.setMinimumSectionSize(6)
         head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         head.setSectionResizeMode(_PICTURE, QHeaderView.ResizeMode.Stretch)
-        for key, field in (("M", "muted"), ("S", "solo")):
-            shortcut = QShortcut(QKeySequence(key), table)
-            shortcut.setContext(Qt.ShortcutContext.WidgetShortcut)
-            shortcut.activated.connect(lambda f=field: self._switch(f))
+        table.switch_requested.connect(self._switch)
         table.selectionModel().selectionChanged.connect(lambda *_: self._show_chosen())
         return table
 
@@ -342,7 +376,7 @@ class OutputsView(QWidget):
         self.save.setObjectName("main")
         self.save.setToolTip(tr("Save the clean result as a Standard MIDI File (Ctrl+E)."))
         self.save.setAccessibleName(tr("Save MIDI file"))
-        self.save.clicked.connect(self.save_requested)
+        self.save.clicked.connect(self._services.requests.save_midi_requested)
         for widget in (self.contents, self.with_tempo, self.save):
             column.addWidget(widget)
         return panel
@@ -427,7 +461,7 @@ class OutputsView(QWidget):
         if not keys:
             return
         on = not all(getattr(self._workbench.session.delivery.track(key), field) for key in keys)
-        self._set({"muted": "mute", "solo": "solo"}[field], **{field: on})
+        self._set({"muted": mark("mute"), "solo": mark("solo"), "out": mark("include tracks")}[field], **{field: on})
 
     def set_stretch(self, stretch: tuple[float, float] | None) -> None:
         """Use the time range selected in Takes."""

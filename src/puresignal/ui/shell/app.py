@@ -36,7 +36,7 @@ def run(paths: list[Path]) -> int:
             print(f"pure-signal: {problem}", file=sys.stderr)
         return 1
     if not problems and window.workbench.read_only is None:
-        window.offer_leftovers()
+        window.files.offer_leftovers()
     return _show(app, window)
 
 
@@ -94,8 +94,8 @@ def _show(app: object, window: object) -> int:
 
     assert isinstance(window, MainWindow)
     log_file.start(window.told_bug)
-    if window.preferences.geometry:
-        window.restoreGeometry(window.preferences.geometry)
+    if window.services.preferences.now.geometry:
+        window.restoreGeometry(window.services.preferences.now.geometry)
     window.apply_theme()
     QGuiApplication.styleHints().colorSchemeChanged.connect(lambda _: window.apply_theme())
 

@@ -11,6 +11,4 @@ def demo_window() -> MainWindow:
     """A new window that shows the demo session in Takes."""
     workbench = Workbench()
     workbench.show_session(*demo_session.build())
-    window = MainWindow(workbench)
-    window.show_view("Takes")
-    return window
+    return MainWindow(workbench, "Takes")

@@ -37,7 +37,7 @@ class MapBar(QWidget):
         self.target.setAccessibleName(tr("Target map"))
         self.target.setToolTip(tr("The notes of the receiving instrument: which note plays which drum."))
         self.target.chosen.connect(self.set_target)
-        self._live = -1
+        self._input = -1
         self.menus: dict[str, QMenu] = {}
         for key, label, choice, setter in (
             ("source", tr("Source map"), self.source, self.set_source),
@@ -69,21 +69,21 @@ class MapBar(QWidget):
         """Show the maps in use."""
         session = self._workbench.session
         ref = session.take()
-        live = 0 <= self._live < len(session.inputs)
+        live = 0 <= self._input < len(session.inputs)
         self.source.setEnabled(live or ref is not None)
         take_map = ref.source if ref is not None else None
-        self.source.show_map(session.inputs[self._live].source if live else take_map)
+        self.source.show_map(session.inputs[self._input].source if live else take_map)
         self.target.show_map(session.target)
 
     def look_at(self, live: int) -> None:
         """Show the kit of a live input by its number, or (-1) of the take."""
-        self._live = live
+        self._input = live
         self.show_session()
 
     def set_source(self, note_map: NoteMap) -> None:
         bench = self._workbench
-        if 0 <= self._live < len(bench.session.inputs):
-            inputs = with_input(bench.session.inputs, self._live, source=note_map)
+        if 0 <= self._input < len(bench.session.inputs):
+            inputs = with_input(bench.session.inputs, self._input, source=note_map)
             bench.do(tr("choose source map"), edits.with_inputs(bench.session, inputs))
         elif bench.session.current is not None:
             edit = edits.with_source(bench.session, bench.session.current, note_map)

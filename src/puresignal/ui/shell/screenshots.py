@@ -31,12 +31,9 @@ def render(app: object, folder: Path) -> Iterator[Path]:
         window.resize(1280, 800)
         window.show()
         suffix = "" if current is theme.LIGHT else "-dim"
-        for name in window.views:
+        for name in window.view_names:
             window.show_view(name)
-            if name == "Mapping":
-                window.mapping.ribbons.select(0, 0)
-            if name == "Takes" and window.workbench.shown is not None:
-                window.takes.timeline.select(window.workbench.shown.outcome.output_notes.origin[40:41])
+            window.view(name).prepare_screenshot()
             yield _grab(app, window, folder / f"{name.lower()}{suffix}.png")
         if current is theme.LIGHT:
             yield from _live(app, window, folder)
@@ -64,7 +61,7 @@ def _live(app: QApplication, window: MainWindow, folder: Path) -> Iterator[Path]
     window.show_view("Mapping")
     _wait(app, 1.0)
     yield _grab(app, window, folder / "live-mapping.png")
-    window.listener.stop()
+    window.live_session.stop()
 
 
 def _wait(app: QApplication, seconds: float) -> None:

@@ -12,24 +12,22 @@ from puresignal.core.diagnosis.monitoring import lines
 from puresignal.core.session import session as edits
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.translation import tr
-from puresignal.ui.state.live_session import LiveSession
-from puresignal.ui.state.playback import CLEAN, PLAYED, Playback
-from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.state.playback import CLEAN, PLAYED
+from puresignal.ui.state.services import Services
 
 
 class TransportBar(QWidget):
     """Playback controls, and the switch of the computer keyboard.
 
-    keys_switched         the computer keyboard should play, or not
-    monitoring_requested  show what sounds, and why
+    keys_switched  the computer keyboard should play, or not
     """
 
     keys_switched = Signal(bool)
-    monitoring_requested = Signal()
 
-    def __init__(self, workbench: Workbench, listener: LiveSession, playback: Playback, parent: QWidget | None = None):
+    def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(parent)
-        self._workbench, self._listener, self._playback = workbench, listener, playback
+        workbench, live_session, playback = services.workbench, services.live_session, services.playback
+        self._workbench, self._live_session, self._playback = workbench, live_session, playback
         self.setObjectName("bar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
@@ -50,6 +48,7 @@ class TransportBar(QWidget):
         self.place.setObjectName("figure")
         self.place.setMinimumWidth(170)
         self.place.setToolTip(tr("Position: bar and beat, minutes and seconds."))
+        self._gesture = 0
         self.versions: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
         for name, label, tip in (
@@ -77,9 +76,10 @@ class TransportBar(QWidget):
         self.level.setFixedWidth(96)
         self.level.setAccessibleName(tr("Level of the built-in sound"))
         self.level.setToolTip(tr("Level of the built-in sound. It changes no note."))
+        self.level.sliderPressed.connect(self._begin_gesture)
         self.level.valueChanged.connect(self._set_level)
         self.what = self._button(tr("Monitoring"), "")
-        self.what.clicked.connect(self.monitoring_requested)
+        self.what.clicked.connect(lambda: services.notices.tell("\n".join(self.monitoring()), False))
         self.says = QLabel()
         self.says.setObjectName("faint")
         for widget in (self.start, self.play, self.loop, self.place, *self.versions.values(), self.compare):
@@ -90,7 +90,7 @@ class TransportBar(QWidget):
         playback.moved.connect(self._show_place)
         playback.changed.connect(self.show_state)
         workbench.changed.connect(self.show_state)
-        listener.sound_state_changed.connect(self._show_sound)
+        live_session.sound_state_changed.connect(self._show_sound)
         self.show_state()
 
     def _button(self, label: str, tip: str) -> QPushButton:
@@ -121,7 +121,7 @@ class TransportBar(QWidget):
         """One line for everything that could sound now."""
         shown, playback = self._workbench.shown, self._playback
         return lines(
-            self._workbench.session, shown.tracks if shown is not None else (), self._listener.listening,
+            self._workbench.session, shown.tracks if shown is not None else (), self._live_session.listening,
             playback.version if playback.playing else None,
         )  # fmt: skip
 
@@ -133,11 +133,17 @@ class TransportBar(QWidget):
         bar, beat, _ = shown.take.tempo.position(seconds)
         self.place.setText(f"{bar}.{beat}   {int(seconds // 60)}:{seconds % 60:04.1f}")
 
+    def _begin_gesture(self) -> None:
+        """One drag is one undo step, and so is one press of a key."""
+        self._gesture += 1
+
     def _set_level(self, value: int) -> None:
+        if not self.level.isSliderDown():
+            self._begin_gesture()
         bench = self._workbench
         sound: SoundSettings = bench.session.sound
         session = edits.with_sound(bench.session, replace(sound, level=value / 100))
-        bench.do(tr("set sound level"), session, "level")
+        bench.do(tr("set sound level"), session, f"level {self._gesture}")  # not shown
 
     def _show_sound(self, state: dict[str, Any]) -> None:
         """Show the sound output and its delay, or why it is silent."""

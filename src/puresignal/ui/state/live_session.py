@@ -10,13 +10,11 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from puresignal.core.diagnosis.double_sound import RoutingState
-from puresignal.core.diagnosis.no_sound import SignalState
 from puresignal.core.errors import PureSignalError
-from puresignal.core.kit.articulations import STANDARD, drum_of, spoken
-from puresignal.core.kit.map_learning import MapLearning, choose, note_received, pedal_moved
+from puresignal.core.kit.articulations import STANDARD, drum_of, resolve, spoken
 from puresignal.core.kit.note_map import NoteMap, to_json
-from puresignal.core.midi.events import Port, Take
+from puresignal.core.midi import messages
+from puresignal.core.midi.events import Port
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path.context import Context
 from puresignal.core.session import session as edits
@@ -26,7 +24,7 @@ from puresignal.engine.client import RouterProcess
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
 from puresignal.engine.router_config import ALL_INPUTS, LiveTrack, RouterConfig
-from puresignal.io import jack_ports, journal, note_map_file, ports, xdg_folders
+from puresignal.io import journal, ports, xdg_folders
 from puresignal.io.preferences import SoundOut
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Shown, Workbench
@@ -34,10 +32,11 @@ from puresignal.ui.state.workbench import Shown, Workbench
 LOOK_MS = 25
 """Milliseconds between reads of what arrived: a lamp that is later than this looks late."""
 
-PREVIEW_MS = 120
 RECENT = 12_000
 """Messages from which the live mapping is computed; the journal keeps all."""
-LISTENING = "listening"
+LISTENING, AUDITION = "listening", "audition"
+AUDITION_MS = 60_000
+"""Milliseconds that the sound is kept after a drum was auditioned, so that the next one sounds at once."""
 DRUMS = tuple(dict.fromkeys(drum_of(name) for name in STANDARD))
 SITTING = secrets.token_hex(6)
 """This sitting's name among the journals."""
@@ -69,8 +68,8 @@ class LiveSession(QObject):
     messages_sent         messages were sent: the records, in order; their port is the number of the output
     status_changed        status in words: (text, whether all is well)
     router_state_changed  a new state report of the router
-    pad_queried           a pad needs an answer, or none any more: the MapLearning
     started, stopped      live input was switched on or off
+    stopping              live input is about to be switched off
     sound_state_changed   a new state report of the built-in sound
     """
 
@@ -79,8 +78,8 @@ class LiveSession(QObject):
     messages_sent = Signal(list)
     status_changed = Signal(str, bool)
     router_state_changed = Signal(object)
-    pad_queried = Signal(object)
     started = Signal()
+    stopping = Signal()
     stopped = Signal()
     sound_state_changed = Signal(object)
 
@@ -91,7 +90,7 @@ class LiveSession(QObject):
         self._reader: Reader | None = None
         self._sent: Reader | None = None
         self._needs: set[str] = set()
-        self._played_to: tuple[str, ...] = ()
+        self._played_to: dict[str, tuple[str, ...]] = {}
         self._sound: SoundProcess | None = None
         self._sound_told: dict[str, Any] = {}
         self.sound_state: dict[str, Any] = {}
@@ -101,33 +100,22 @@ class LiveSession(QObject):
         self._contexts: tuple[Context, ...] = ()
         self._setup: RouterConfig | None = None
         self._restarts = 0
-        self._taken: list[Record] | None = None
         self._recent: deque[Record] = deque(maxlen=RECENT)
         self.playing: set[str] = set()
-        self._shown = 0
-        self.learning: MapLearning | None = None
-        self.learning_of = self.number_in_question = 0
         self.state: dict[str, Any] = {}
-        self._messages: dict[int, int] = {}
-        self._notes: dict[int, int] = {}
-        self._last: tuple[int, int, int] | None = None
-        self._left_for_last = False
         self._said = ""
         self._timer = QTimer(self)
         self._timer.setInterval(LOOK_MS)
         self._timer.timeout.connect(self._look)
-        self._preview = QTimer(self)
-        self._preview.setInterval(PREVIEW_MS)
-        self._preview.timeout.connect(self._show_capture)
+        self._auditioned = QTimer(self)
+        self._auditioned.setSingleShot(True)
+        self._auditioned.setInterval(AUDITION_MS)
+        self._auditioned.timeout.connect(lambda: self.need_no_more(AUDITION))
         workbench.changed.connect(self._follow)
 
     @property
     def listening(self) -> bool:
         return LISTENING in self._needs
-
-    @property
-    def capturing(self) -> bool:
-        return self._taken is not None
 
     @property
     def inputs(self) -> tuple[LiveInput, ...]:
@@ -143,7 +131,6 @@ class LiveSession(QObject):
         session = self._workbench.session
         if not any(one.port for one in session.inputs):
             raise PureSignalError(tr("No port is chosen"), tr("Live inputs"), tr("Choose a port to listen to."))
-        self._messages, self._notes, self._last = {}, {}, None
         self._recent.clear()
         self._said = ""
         self.need(LISTENING)
@@ -153,7 +140,7 @@ class LiveSession(QObject):
         """Request the router: for live input, or for playback to some ports."""
         self._needs.add(who)
         if played_to:
-            self._played_to = played_to
+            self._played_to[who] = played_to
         self._take_up(self._workbench.session)
         assert self._setup is not None
         if self._router is not None:
@@ -162,7 +149,7 @@ class LiveSession(QObject):
             return
         self._router = RouterProcess(self._setup, self.journal_folder())
         self.player = PlayerProcess(self._router)
-        self._reader, self._sent = Reader(self._router.ring), Reader(self._router.sent)
+        self._reader, self._sent = self._router.arrived, self._router.left
         self._restarts, self.state = 0, {}
         self._follow_sound()
         self._timer.start()
@@ -170,6 +157,7 @@ class LiveSession(QObject):
     def need_no_more(self, who: str) -> None:
         """Withdraw a request; the router ends when nobody needs it."""
         self._needs.discard(who)
+        self._played_to.pop(who, None)
         if self._router is None:
             return
         if self._needs:
@@ -232,7 +220,9 @@ class LiveSession(QObject):
 
     def _take_up(self, session: Session) -> None:
         """Apply the session's inputs to the router and to the names of hits."""
-        self._setup = setup_of(session, self.listening, self._played_to)
+        self._setup = setup_of(
+            session, self.listening, tuple(name for names in self._played_to.values() for name in names)
+        )
         self._inputs = session.inputs
         self._contexts = tuple(Context(one.source, session.target, (Port(one.port),)) for one in session.inputs)
 
@@ -245,9 +235,7 @@ class LiveSession(QObject):
         """Stop live input; sounding notes are released, and a running recording becomes a take."""
         if not self.listening:
             return
-        if self.capturing:
-            self.end_capture()
-        self.learning = None
+        self.stopping.emit()
         for port in tuple(self.playing):
             self.device(stop=port)
         self.need_no_more(LISTENING)
@@ -259,11 +247,15 @@ class LiveSession(QObject):
         for who in tuple(self._needs):
             self.need_no_more(who)
 
+    def context(self, number: int) -> Context:
+        """The context of an input, by its number."""
+        return self._contexts[number]
+
     def context_of(self, record: Record) -> Context:
         """The context for a message: that of the input that listens to it."""
-        return next((self._contexts[i] for i in self._listeners(record)), Context())
+        return next((self._contexts[i] for i in self.inputs_for(record)), Context())
 
-    def _listeners(self, record: Record) -> list[int]:
+    def inputs_for(self, record: Record) -> list[int]:
         """Numbers of the live inputs that a message is for."""
         if self._setup is None or record.port >= len(self._setup.inputs):
             return []
@@ -290,156 +282,52 @@ class LiveSession(QObject):
         """Result of everything that arrived at an input since live input started, or None if nothing did."""
         if number >= len(self._inputs):
             return None
-        rows = [r for r in self._recent if number in self._listeners(r)]
+        rows = [r for r in self._recent if number in self.inputs_for(r)]
         if not rows:
             return None
-        take = self._take_of(rows, "live", tr("Live"), number, rows[0].at)
+        told = [(at, 0, data) for at, _, data in rows]
+        take = journal.to_take(told, (self._inputs[number].port,), "live", tr("Live"), TempoMap.steady(120))
         return self._workbench.work_out_apart(take, self._inputs[number].source)
-
-    # Diagnosis
-
-    def situation(self, number: int = -1) -> tuple[SignalState, Context]:
-        """The state of a live input for "No sound?"; by default of the one hit last, or the first."""
-        inputs = self._workbench.session.inputs
-        number = min(number if number >= 0 else self._of_last_hit(), len(inputs) - 1)
-        self.number_in_question = number
-        one, setup, state = inputs[number], self._setup, self.state
-        if not self.listening or setup is None or one.port not in setup.inputs:
-            return SignalState(False, False, one.port or None, one.output, False, False, 0, 0, None), Context()
-        port = setup.inputs.index(one.port)
-        outputs = state.get("outputs") or []
-        output = setup.outputs.index(one.output) if one.output in setup.outputs else -1
-        last = self._last if self._last is not None and self._last[0] == port else None
-        situation = SignalState(
-            listening=True,
-            # Signals that stay within the program need no server.
-            server=bool(state.get("server")) or all(map(ports.is_within, filter(None, (one.port, one.output)))),
-            input=one.port,
-            output=one.output,
-            input_there=port < len(state.get("inputs") or []) and state["inputs"][port] is not None,
-            output_there=0 <= output < len(outputs) and outputs[output] is not None,
-            messages=self._messages.get(port, 0),
-            notes=self._notes.get(port, 0),
-            last=None if last is None else last[1:],
-            channel=one.channel,
-            monitor=one.monitor,
-            left=self._left_for_last or last is None,
-        )
-        return situation, self._contexts[number]
-
-    def _of_last_hit(self) -> int:
-        """Number of the input that the last hit was for; failing that, the first on its port, or the first."""
-        if self._last is None or self._setup is None:
-            return 0
-        port, channel, note = self._last
-        record = Record(0.0, port, bytes((0x8F + channel, note, 1)))
-        found = self._listeners(record)
-        same = [i for i, one in enumerate(self._inputs) if one.port == self._setup.inputs[port]]
-        return next(iter((*found, *same)), 0)
-
-    def scene(self) -> RoutingState:
-        """The routing for "Heard twice?"."""
-        session, setup, state = self._workbench.session, self._setup, self.state
-        joined: dict[str, str | None] = {}
-        if setup is not None:
-            for names, key in ((setup.inputs, "inputs"), (setup.outputs, "outputs")):
-                joined.update(zip(names, state.get(key) or [None] * len(names), strict=False))
-        try:
-            wires = jack_ports.all_wires()
-        except PureSignalError:
-            wires = frozenset()
-        hit = None
-        if self._last is not None and setup is not None:
-            port, channel, note = self._last
-            name = self.context_of(Record(0.0, port, bytes((0x8F + channel, note, 1)))).articulation_of(channel, note)
-            hit = (setup.inputs[port], channel, name)
-        return RoutingState(session.inputs, joined, wires, "Pure Signal", session.target, hit)
-
-    # Learning
-
-    def learn(self, on: bool, number: int = 0) -> None:
-        """Ask about each pad that the map of an input lacks, or stop asking."""
-        inputs = self._workbench.session.inputs
-        source = inputs[number].source if number < len(inputs) else None
-        self.learning_of = number
-        self.learning = MapLearning(source or NoteMap(tr("My kit"), ())) if on and self.listening else None
-        self.pad_queried.emit(self.learning)
-
-    def choose(self, articulation: str) -> None:
-        """Answer which articulation the queried pad is."""
-        if self.learning is not None:
-            self._learn(choose(self.learning, articulation))
-
-    def _learn(self, learning: MapLearning) -> None:
-        before, self.learning = self.learning, learning
-        assert before is not None
-        if learning.note_map is not before.note_map:
-            bench = self._workbench
-            inputs = with_input(bench.session.inputs, self.learning_of, source=learning.note_map)
-            bench.do(tr("learn kit"), edits.with_inputs(bench.session, inputs), "learn kit")  # not shown
-        if (learning.waiting, learning.note_map) != (before.waiting, before.note_map):
-            self.pad_queried.emit(learning)
 
     def panic(self) -> None:
         """End every note at the receiver, at once."""
         if self._router is not None:
             self._router.panic()
 
-    # Recording
+    # Ready to play
 
-    def begin_capture(self) -> None:
-        """Record a take for each armed input from now on."""
-        self._taken, self._shown = [], 0
-        self._preview.start()
-
-    def end_capture(self) -> None:
-        """Make a take of what arrived at each armed input."""
-        self._look()
-        records, self._taken = self._taken or [], None
-        self._preview.stop()
-        bench, session = self._workbench, self._workbench.session
-        made: list[tuple[Take, NoteMap | None]] = []
-        armed = [i for i, one in enumerate(self._inputs) if one.armed and one.port]
-        begin = records[0].at if records else 0.0
-        for number in armed:
-            rows = [r for r in records if number in self._listeners(r)]
-            if not any(r.data and r.data[0] < 0xF0 for r in rows) and len(armed) > 1:
-                continue
-            name = tr("Recorded, take {n}").format(n=len(session.takes) + len(made) + 1)
+    def listen_to(self, port: str, kit: NoteMap | None) -> None:
+        """Make sure that a port is a live input with a kit's map, and that live input is on."""
+        bench = self._workbench
+        inputs = bench.session.inputs
+        number = next((i for i, one in enumerate(inputs) if one.port == port), None)
+        if number is None:
+            number = next((i for i, one in enumerate(inputs) if not one.port), len(inputs))
+            if number == len(inputs):
+                inputs = (*inputs, LiveInput(output=inputs[-1].output or ports.SOUND))
+        output = inputs[number].output
+        if not inputs[number].port:
+            # An input that was never set up goes where it can be heard at once.
+            output = output or ports.SOUND
+        changed = with_input(inputs, number, port=port, source=kit, output=output)
+        if changed != bench.session.inputs:
+            bench.do(tr("listen to {port}").format(port=port), edits.with_inputs(bench.session, changed))
+        if not self.listening:
             try:
-                take = self._take_of(rows, bench.store.free_ident(len(made)), name, number, begin)
-            except PureSignalError as error:
-                bench.end_preview()
+                self.start()
+            except (PureSignalError, OSError) as error:
                 self.status_changed.emit(str(error), False)
-                return
-            made.append((take, self._inputs[number].source))
-        if not made:
-            bench.end_preview()
-            why = tr("Nothing has arrived at an armed input.") if armed else tr("No input is armed.")
-            self.status_changed.emit(why, False)
-            return
-        bench.add_takes(made, tr("record take"))
 
-    def _take_of(self, records: list[Record], ident: str, name: str, number: int, begin: float) -> Take:
-        """A take of one input's messages. Takes of one recording share their start."""
-        rows = [(at, 0, data) for at, _, data in records]
-        alone = sum(one.armed and bool(one.port) for one in self._inputs) == 1
-        since = None if alone else begin
-        return journal.to_take(rows, (self._inputs[number].port,), ident, name, TempoMap.steady(120), since)
-
-    def _show_capture(self) -> None:
-        if not self._taken or len(self._taken) == self._shown:
+    def audition(self, articulation: str, velocity: int) -> None:
+        """Sound a drum of the target map once; nothing is recorded, journalled or sent to a port."""
+        target = self._workbench.session.target
+        pad = target.pad_for(resolve(articulation, target.articulations()) or "") if target is not None else None
+        if pad is None:
             return
-        self._shown = len(self._taken)
-        armed = [i for i, one in enumerate(self._inputs) if one.armed and one.port]
-        # With several players, the one who played last is shown.
-        recent = [i for r in self._taken[-8:] for i in self._listeners(r) if i in armed]
-        if not recent:
-            return
-        number = recent[-1]
-        rows = [r for r in self._taken if number in self._listeners(r)]
-        take = self._take_of(rows, "capture", tr("Recording"), number, self._taken[0].at)
-        self._workbench.preview(take, self._inputs[number].source)
+        self.need(AUDITION, (ports.SOUND,))
+        assert self._sound is not None
+        self._sound.strike(pad.note, velocity)
+        self._auditioned.start()
 
     # Reports of the router
 
@@ -454,6 +342,10 @@ class LiveSession(QObject):
         elif self._setup != before:
             self._router.change(self._setup)
         self._follow_sound()
+
+    def read_now(self) -> None:
+        """Deliver what has arrived up to now."""
+        self._look()
 
     def _look(self) -> None:
         router, reader, sent = self._router, self._reader, self._sent
@@ -475,10 +367,6 @@ class LiveSession(QObject):
             self.sound_state_changed.emit(sound)
         records, leaving = reader.read(), sent.read()
         self._recent.extend(records)
-        for record in records:
-            self._count(record)
-        if any(r.data[0] & 0xF0 == 0x90 for r in leaving):
-            self._left_for_last = True
         # The lamp shows the last hit of a batch; the list shows all.
         for record in records[-8:]:
             self._hear(record)
@@ -486,24 +374,6 @@ class LiveSession(QObject):
             self.messages_received.emit(records)
         if leaving:
             self.messages_sent.emit(leaving)
-        if self._taken is not None:
-            self._taken += records
-
-    def _count(self, record: Record) -> None:
-        data, port = record.data, record.port
-        self._messages[port] = self._messages.get(port, 0) + 1
-        if len(data) == 3 and data[0] & 0xF0 == 0x90 and data[2]:
-            self._notes[port] = self._notes.get(port, 0) + 1
-            self._last = (port, (data[0] & 0x0F) + 1, data[1])
-            self._left_for_last = False
-        if self.learning is not None and len(data) == 3 and self.learning_of in self._listeners(record):
-            if data[0] & 0xF0 == 0x90 and data[2]:
-                channel = (data[0] & 0x0F) + 1
-                self._learn(
-                    note_received(self.learning, record.at, channel, data[1], note_map_file.shipped("general-midi"))
-                )
-            elif data[0] & 0xF0 == 0xB0:
-                self._learn(pedal_moved(self.learning, record.at, data[1], data[2]))
 
     def _say(self, state: dict[str, Any]) -> None:
         assert self._setup is not None
@@ -530,9 +400,9 @@ class LiveSession(QObject):
 
     def _hear(self, record: Record) -> None:
         data = record.data
-        if len(data) == 3 and data[0] & 0xF0 == 0x90 and data[2]:
-            channel = (data[0] & 0x0F) + 1
-            for number in self._listeners(record):
+        if messages.is_note_on(data):
+            channel = messages.channel(data)
+            for number in self.inputs_for(record):
                 context = self._contexts[number]
                 name = context.articulation_of(channel, data[1])
                 unmapped = name is None and bool(context.mapped_channels[channel])

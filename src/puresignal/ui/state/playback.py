@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from puresignal.core.export.playback_events import outputs_of, score
-from puresignal.core.path.cleaning_path import CleaningPath, Outcome, make_context, run, with_faults, with_unmapped
+from puresignal.core.path.cleaning_path import CleaningPath, Outcome, as_played, make_context, run
 from puresignal.core.session import session as edits
 from puresignal.io import ports
 from puresignal.translation import tr
@@ -21,31 +21,42 @@ CLEAN, PLAYED = "clean", "played"
 class Playback(QObject):
     """Plays the current take through the router.
 
-    moved    new position in seconds
-    changed  playing, loop or version changed
+    moved         new position in seconds
+    changed       playing, loop or version changed
+    span_changed  another time range was selected: (begin, end) in seconds, or None
     """
 
     moved = Signal(float)
     changed = Signal()
+    span_changed = Signal(object)
 
-    def __init__(self, workbench: Workbench, listener: LiveSession, parent: QObject | None = None):
+    def __init__(self, workbench: Workbench, live_session: LiveSession, parent: QObject | None = None):
         super().__init__(parent)
-        self._workbench, self._listener = workbench, listener
+        self._workbench, self._live_session = workbench, live_session
         self.place = 0.0
         self.playing = False
         self.version = CLEAN
         self.looping = False
         self._until: float | None = None
-        self._span: tuple[float, float] | None = None
+        self.span: tuple[float, float] | None = None
         self._made_of: object = None
         self.other_path: CleaningPath | None = None
         self._before: str | None = None
         self._take: str | None = None
+        self._sounding: str | None = None
+        self._length = 0.0
         self._timer = QTimer(self)
         self._timer.setInterval(FRAME_MS)
         self._timer.timeout.connect(self._look)
         workbench.changed.connect(self._follow)
-        workbench.closing.connect(self.stop)
+        workbench.closing.connect(self._leave)
+
+    def _leave(self) -> None:
+        """Another session follows, which has nothing to compare with yet."""
+        self.stop()
+        self.other_path = self._before = self._take = None
+        self.place = 0.0
+        self.set_span(None)
 
     # Controls
 
@@ -59,7 +70,7 @@ class Playback(QObject):
     def play(self) -> None:
         """Play from the position; from the start of the loop if the position is outside."""
         self._until = None
-        shown = self._workbench.shown
+        shown = self._workbench.own
         if shown is None:
             return
         span = self.loop_span()
@@ -71,7 +82,7 @@ class Playback(QObject):
 
     def hear(self, begin: float, end: float) -> None:
         """Play a range once, looped or not; the position stays at its end."""
-        shown = self._workbench.shown
+        shown = self._workbench.own
         if shown is None:
             return
         self.place, self._until = max(0.0, begin), end
@@ -79,7 +90,7 @@ class Playback(QObject):
 
     def _start(self, shown: Shown, span: tuple[float, float] | None) -> None:
         self._hand_over(shown)
-        player = self._listener.player
+        player = self._live_session.player
         assert player is not None
         player.loop(span)
         player.play(self.place, list(self._first))
@@ -94,21 +105,21 @@ class Playback(QObject):
         self._look()
         self._timer.stop()
         self.playing = False
-        if self._listener.player is not None:
-            self._listener.player.stop()
+        if self._live_session.player is not None:
+            self._live_session.player.stop()
         QTimer.singleShot(LET_GO_MS, self._let_go)
         self.changed.emit()
 
     def _let_go(self) -> None:
         if not self.playing:
-            self._listener.need_no_more(PLAYING)
+            self._live_session.need_no_more(PLAYING)
 
     def go(self, seconds: float) -> None:
         """Move to a position and continue playing from there."""
         self._until = None
         self.place = max(0.0, seconds)
-        if self.playing and self._listener.player is not None:
-            self._listener.player.play(self.place, [])
+        if self.playing and self._live_session.player is not None:
+            self._live_session.player.play(self.place, [])
         self.moved.emit(self.place)
 
     def set_version(self, version: str) -> None:
@@ -119,6 +130,10 @@ class Playback(QObject):
         self._follow()
         self.changed.emit()
 
+    def switch_version(self) -> None:
+        """Hear the other of the two versions."""
+        self.set_version(PLAYED if self.version == CLEAN else CLEAN)
+
     def set_looping(self, on: bool) -> None:
         """Loop the selected range, or else the whole take."""
         self.looping = on
@@ -127,16 +142,17 @@ class Playback(QObject):
 
     def set_span(self, span: tuple[float, float] | None) -> None:
         """Set the range selected on the ruler."""
-        self._span = span
+        self.span = span
         if self.looping:
             self._tell_loop()
+        self.span_changed.emit(span)
 
     def loop_span(self) -> tuple[float, float] | None:
         """The loop, or None."""
-        shown = self._workbench.shown
+        shown = self._workbench.own
         if not self.looping or shown is None:
             return None
-        return self._span or (0.0, whole_bars(shown))
+        return self.span or (0.0, whole_bars(shown))
 
     def keep_as_other(self) -> None:
         """Store the present settings of the path as the other side of the comparison."""
@@ -163,12 +179,12 @@ class Playback(QObject):
     # Following changes
 
     def _tell_loop(self) -> None:
-        if self.playing and self._listener.player is not None:
-            self._listener.player.loop(self.loop_span())
+        if self.playing and self._live_session.player is not None:
+            self._live_session.player.loop(self.loop_span())
 
     def _follow(self) -> None:
         """Update the score: the next note is already the new one."""
-        shown = self._workbench.shown
+        shown = self._workbench.own
         current = self._workbench.session.current
         if current != self._take:
             self._before, self._take = self._take, current
@@ -176,8 +192,9 @@ class Playback(QObject):
             return
         if shown is None:
             self.stop()
-        else:
+        elif current == self._sounding or current not in self._workbench.recorded:
             self._hand_over(shown)
+        # Else a take was recorded to what plays: that goes on, and the new one is heard from the next start.
 
     def _hand_over(self, shown: Shown) -> None:
         session = self._workbench.session
@@ -185,22 +202,23 @@ class Playback(QObject):
         if self.playing and made_of == self._made_of:
             return
         self._made_of = made_of
+        self._sounding, self._length = shown.ref.ident, shown.take.length
         outcome = shown.outcome if self.version == CLEAN else self._as_played(shown)
         wanted = outputs_of(outcome, session.delivery, ports.SOUND)
-        self._listener.need(PLAYING, wanted)
-        made = score(outcome, session.delivery, self._listener.outputs, ports.SOUND)
+        self._live_session.need(PLAYING, wanted)
+        made = score(outcome, session.delivery, self._live_session.outputs, ports.SOUND)
         self._first = made.first
-        assert self._listener.player is not None
-        self._listener.player.use(made.at, made.data)
+        assert self._live_session.player is not None
+        self._live_session.player.use(made.at, made.data)
 
     def _as_played(self, shown: Shown) -> Outcome:
         """Every hit as played, on the receiver's notes; unmapped ones on their own notes."""
         session = self._workbench.session
-        path = with_unmapped(with_faults(session.path, False), "keep")
+        path = as_played(session.path)
         return run(shown.take, path, make_context(shown.take, shown.ref.source, session.target, path))
 
     def _look(self) -> None:
-        player = self._listener.player
+        player = self._live_session.player
         place = player.position() if player is not None else None
         if place is not None:
             span = self.loop_span()
@@ -218,8 +236,7 @@ class Playback(QObject):
             self.changed.emit()
 
     def _started_long_ago(self) -> bool:
-        shown = self._workbench.shown
-        return shown is None or self.place >= shown.take.length - 1.0
+        return self.place >= self._length - 1.0
 
 
 LET_GO_MS = 60_000

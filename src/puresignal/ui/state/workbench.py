@@ -72,6 +72,9 @@ class Workbench(QObject):
     closing        another session is about to replace this one
     changed        the session changed; `shown` is up to date
     message_shown  a message for the player: (text, whether it is a problem)
+
+    own            the current take of the session with its result
+    recorded       idents of the takes that were recorded in this window
     """
 
     closing = Signal()
@@ -86,7 +89,9 @@ class Workbench(QObject):
         self.saved: Session | None = self.history.now
         self.file: Path | None = None
         self.read_only: str | None = None
-        self.shown: Shown | None = None
+        self.own: Shown | None = None
+        self._previewed: Shown | None = None
+        self.recorded: frozenset[str] = frozenset()
         self._made_of: object = None
         self._memo = StageCache()
         self._lock: work_folder.Lock | None = None
@@ -94,6 +99,11 @@ class Workbench(QObject):
     @property
     def session(self) -> Session:
         return self.history.now
+
+    @property
+    def shown(self) -> Shown | None:
+        """What the views show: a take that is being recorded, else the session's own."""
+        return self._previewed or self.own
 
     @property
     def unsaved(self) -> bool:
@@ -105,8 +115,7 @@ class Workbench(QObject):
 
     def preview(self, take: Take, source: NoteMap | None) -> None:
         """Show a take that is still being played and is in no session or history."""
-        self.shown = self.work_out_apart(take, source)
-        self._made_of = None
+        self._previewed = self.work_out_apart(take, source)
         self.changed.emit()
 
     def work_out_apart(self, take: Take, source: NoteMap | None) -> Shown:
@@ -118,8 +127,7 @@ class Workbench(QObject):
 
     def end_preview(self) -> None:
         """Show the session's own take again."""
-        self._made_of = None
-        self._follow()
+        self._previewed = None
         self.changed.emit()
 
     def undo(self) -> None:
@@ -134,8 +142,10 @@ class Workbench(QObject):
         self.do(name, edits.with_take(self.session, TakeRef(take.ident, take.name, source)))
 
     def add_takes(self, takes: list[tuple[Take, NoteMap | None]], name: str) -> None:
-        """Add takes that were played together as one step; the last is shown."""
+        """Add takes that were recorded together as one step; the last is shown."""
         session = self.session
+        self._previewed = None
+        self.recorded |= {take.ident for take, _ in takes}
         for take, source in takes:
             self.store.add(take)
             session = edits.with_take(session, TakeRef(take.ident, take.name, source))
@@ -204,7 +214,7 @@ class Workbench(QObject):
         """Show a whole session from elsewhere."""
         self.closing.emit()
         self.let_go()
-        self.store = TakeStore()
+        self.store, self.recorded, self._previewed = TakeStore(), frozenset(), None
         for take in takes:
             self.store.add(take)
         self.file, self.saved, self.read_only = path, session, None
@@ -254,9 +264,9 @@ class Workbench(QObject):
 
     def midi_bytes(self, clip: Clip | None = None) -> bytes:
         """The MIDI file of the current take; the same bytes that `pure-signal clean` writes."""
-        if self.shown is None:
+        if self.own is None:
             return b""
-        song = build_song(self.shown.outcome, self.shown.take, self.session.delivery, clip)
+        song = build_song(self.own.outcome, self.own.take, self.session.delivery, clip)
         return midi_writer.to_bytes(song, self.session.delivery.with_tempo)
 
     def save_midi(self, path: Path) -> None:
@@ -271,7 +281,7 @@ class Workbench(QObject):
 
         Raises FileAccessError if the system refuses
         """
-        shown = self.shown
+        shown = self.own
         if shown is not None:
             told = warnings.warnings(shown.take, shown.outcome)
             part = summary_html.section(shown.take, shown.context, shown.outcome, told)
@@ -292,7 +302,7 @@ class Workbench(QObject):
         if self._made_of == cache_key:
             return
         self._made_of = cache_key
-        self.shown = None if ref is None else self._work_out(ref, session)
+        self.own = None if ref is None else self._work_out(ref, session)
 
     def _work_out(self, ref: TakeRef, session: Session) -> Shown:
         take = self.store[ref.ident]

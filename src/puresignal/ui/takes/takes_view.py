@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -22,7 +22,9 @@ from puresignal.core.path.context import Verdict
 from puresignal.core.path.tally import REASON_WORDS, Action, Reason, Stage
 from puresignal.core.session import session as edits
 from puresignal.translation import mark, tr
-from puresignal.ui.state.workbench import Shown, Workbench
+from puresignal.ui.state.services import Services
+from puresignal.ui.state.view import View, ViewAction
+from puresignal.ui.state.workbench import Shown
 from puresignal.ui.takes import row_painter
 from puresignal.ui.takes.path_panel import PathPanel
 from puresignal.ui.takes.timeline import Timeline
@@ -35,25 +37,32 @@ BEFORE, AFTER = 1.5, 1.0
 """Seconds before and after a note that are played as its context."""
 
 
-class TakesView(QWidget):
-    """The timeline with its controls, a line that describes what is under the pointer, and the side panel.
+class TakesView(View):
+    """The timeline with its controls, a line that describes what is under the pointer, and the side panel."""
 
-    range_selected      another time range: (begin, end) in seconds, or None
-    audition_requested  play a range once: (begin, end) in seconds
-    """
+    view_name = mark("Takes")
+    view_tip = mark("What was played, and what was made of it.")
+    actions_offered = (
+        ViewAction(mark("Played"), "F6", "show_played"),
+        ViewAction(mark("Clean"), "F7", "show_clean"),
+        ViewAction(mark("Both"), "F8", "show_both"),
+        ViewAction(mark("Path and selected note"), "F9", "toggle_side"),
+        ViewAction(mark("Next selected note"), "F3", "step_forward", "notes"),
+        ViewAction(mark("Previous selected note"), "Shift+F3", "step_back", "notes"),
+    )
 
-    range_selected = Signal(object)
-    audition_requested = Signal(float, float)
-
-    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
-        super().__init__(parent)
-        self._workbench = workbench
+    def __init__(self, services: Services, parent: QWidget | None = None):
+        super().__init__(services, parent)
+        self._workbench, playback = services.workbench, services.playback
         self._shown: Shown | None = None
         self.timeline = Timeline()
         self.timeline.set_describe(self.describe)
         self.timeline.description_changed.connect(self._hover)
         self.timeline.chosen.connect(self._choose)
-        self.timeline.range_selected.connect(self.range_selected)
+        self.timeline.range_selected.connect(playback.set_span)
+        self.timeline.pad_played.connect(services.live_session.audition)
+        self.timeline.seek_requested.connect(playback.go)
+        playback.moved.connect(self._move_line)
         self.timeline.action_requested.connect(self.act)
         self.timeline.menu_requested.connect(lambda at: self.menu().exec(at))
         self.said = QLabel()
@@ -62,7 +71,8 @@ class TakesView(QWidget):
         self.empty = QLabel(tr("No take yet. Open a MIDI file, or let the simulated drummer play one."))
         self.empty.setObjectName("faint")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.path = PathPanel(workbench)
+        self.path = PathPanel(services.workbench)
+        self.path.suggestion_made.connect(services.notices.offer)
         self.path.notes_requested.connect(
             lambda stage: self._point(note_selection.touched(self._outcome(), Stage(stage)))
         )
@@ -171,6 +181,37 @@ class TakesView(QWidget):
         """In a narrow window use a narrower side panel and hide buttons that keys duplicate."""
         self.side.setFixedWidth(240 if compact else SIDE)
         self.hear.setVisible(not compact)
+
+    def first_focus(self) -> QWidget:
+        return self.timeline
+
+    def prepare_screenshot(self) -> None:
+        if self._shown is not None:
+            self.timeline.select(self._shown.outcome.output_notes.origin[40:41])
+
+    def _move_line(self, seconds: float) -> None:
+        """Move the position line; during playback it is kept in view."""
+        self.timeline.set_line(seconds, self._services.playback.playing)
+
+    # Offered in the menus
+
+    def show_played(self) -> None:
+        self.choose(row_painter.PLAYED)
+
+    def show_clean(self) -> None:
+        self.choose(row_painter.CLEAN)
+
+    def show_both(self) -> None:
+        self.choose(row_painter.BOTH)
+
+    def toggle_side(self) -> None:
+        self.fold.toggle()
+
+    def step_forward(self) -> None:
+        self.step(1)
+
+    def step_back(self) -> None:
+        self.step(-1)
 
     # Showing
 
@@ -307,7 +348,7 @@ class TakesView(QWidget):
         """Play the selected notes in context."""
         if len(origins):
             starts = self._starts(origins)
-            self.audition_requested.emit(float(starts[0]) - BEFORE, float(starts[-1]) + AFTER)
+            self._services.playback.hear(float(starts[0]) - BEFORE, float(starts[-1]) + AFTER)
 
     def menu(self) -> QMenu:
         """Context menu of the selected notes."""

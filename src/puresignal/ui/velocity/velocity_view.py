@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QFrame,
@@ -20,14 +20,16 @@ from PySide6.QtWidgets import (
 
 from puresignal.core.analysis import drum_statistics
 from puresignal.core.kit.articulations import drum_of, drum_title, family_of, sort_key
+from puresignal.core.midi import messages
 from puresignal.core.path.settings_values import SHAPE_RANGES
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import ALL, Shape, evened, leaves_as, with_field
 from puresignal.core.session import session as edits
 from puresignal.engine.ring import Record
 from puresignal.translation import mark, tr
-from puresignal.ui.state.live_session import LiveSession
-from puresignal.ui.state.workbench import Shown, Workbench
+from puresignal.ui.state.services import Services
+from puresignal.ui.state.view import View
+from puresignal.ui.state.workbench import Shown
 from puresignal.ui.velocity.velocity_plot import VelocityPlot
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
@@ -36,13 +38,11 @@ from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 COLUMNS = 4
 
 
-class VelocityView(QWidget):
-    """Plots in the middle, the selected drum's settings at the right.
+class VelocityView(View):
+    """Plots in the middle, the selected drum's settings at the right."""
 
-    suggestion_made  a suggested action: its effect, its name, a tip, and the action
-    """
-
-    suggestion_made = Signal(str, str, str, object)
+    view_name = mark("Velocity")
+    view_tip = mark("How hard hits arrive, and how hard they leave.")
 
     _GROUPS = (
         (
@@ -80,9 +80,10 @@ class VelocityView(QWidget):
     )
     """Settings by group: field, label, unit, step, tip."""
 
-    def __init__(self, workbench: Workbench, listener: LiveSession, parent: QWidget | None = None):
-        super().__init__(parent)
-        self._workbench, self._listener = workbench, listener
+    def __init__(self, services: Services, parent: QWidget | None = None):
+        super().__init__(services, parent)
+        live_session = services.live_session
+        self._workbench, self._live_session = services.workbench, live_session
         self._shown: Shown | None = None
         self.key = ALL
         self.plots: dict[str, VelocityPlot] = {}
@@ -137,7 +138,7 @@ class VelocityView(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.addLayout(left, 1)
         row.addWidget(self._make_side())
-        listener.messages_received.connect(self._mark)
+        live_session.messages_received.connect(self._mark)
 
     def _make_side(self) -> VerticalScrollArea:
         panel = QFrame()
@@ -180,6 +181,9 @@ class VelocityView(QWidget):
         self.side = VerticalScrollArea(inner)
         self.side.setFixedWidth(272)
         return self.side
+
+    def first_focus(self) -> QWidget:
+        return self.on
 
     # Showing
 
@@ -256,8 +260,8 @@ class VelocityView(QWidget):
             return
         for record in records[-16:]:
             data = record.data
-            if len(data) == 3 and data[0] & 0xF0 == 0x90 and data[2]:
-                name = self._listener.context_of(record).articulation_of((data[0] & 0x0F) + 1, data[1])
+            if messages.is_note_on(data):
+                name = self._live_session.context_of(record).articulation_of(messages.channel(data), data[1])
                 for key in (ALL, drum_of(name) if name else ALL):
                     if key in self.plots:
                         self.plots[key].mark(float(data[2]))
@@ -306,7 +310,7 @@ class VelocityView(QWidget):
             for name, shape in sorted(found.items(), key=lambda item: sort_key(item[0]))
             for before in (self._stats[name].middle[0],)
         ]  # fmt: skip
-        self.suggestion_made.emit(
+        self._services.notices.offer(
             tr("A medium hit would change like this: {drums}.").format(drums=", ".join(told)),
             tr("Match them"), tr("Each drum gets a curve. Undo goes back."),
             lambda: self._do(

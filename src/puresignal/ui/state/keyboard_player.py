@@ -42,16 +42,16 @@ class KeyboardPlayer(QObject):
 
     changed = Signal()
 
-    def __init__(self, listener: LiveSession, keyboard: Keyboard, parent: QObject | None = None):
+    def __init__(self, live_session: LiveSession, keyboard: Keyboard, parent: QObject | None = None):
         super().__init__(parent)
-        self._listener = listener
+        self._live_session = live_session
         self.keyboard = keyboard
         self.held = Held()
         self.on = False
         self._ghost = False
         self._pressed_at: list[float] = []
         self.delay: float | None = None
-        listener.messages_received.connect(self._measure)
+        live_session.messages_received.connect(self._measure)
 
     def switch(self, on: bool) -> None:
         """Switch between playing and normal typing."""
@@ -66,6 +66,10 @@ class KeyboardPlayer(QObject):
             app.removeEventFilter(self)
             self._release_all()
         self.changed.emit()
+
+    def stop(self) -> None:
+        """Back to normal typing; nothing is left sounding."""
+        self.switch(False)
 
     def set_keyboard(self, keyboard: Keyboard) -> None:
         """Use other settings; keys that are down are released."""
@@ -120,7 +124,7 @@ class KeyboardPlayer(QObject):
             assert note is not None
             messages = self.held.press(scan, computer_keyboard.NOTE_CHANNEL, note, velocity)
         for message in messages:
-            self._listener.play(ports.COMPUTER_KEYBOARD, message)
+            self._live_session.play(ports.COMPUTER_KEYBOARD, message)
             self._pressed_at.append(now)
         self.changed.emit()
 
@@ -142,14 +146,14 @@ class KeyboardPlayer(QObject):
 
     def _send(self, messages: list[bytes]) -> None:
         for message in messages:
-            self._listener.play(ports.COMPUTER_KEYBOARD, message)
+            self._live_session.play(ports.COMPUTER_KEYBOARD, message)
         self.changed.emit()
 
     def _measure(self, records: list[Record]) -> None:
         """Measure the time from key to router; the sound's own delay is added to it."""
-        if not self._pressed_at or ports.COMPUTER_KEYBOARD not in self._listener.port_names:
+        if not self._pressed_at or ports.COMPUTER_KEYBOARD not in self._live_session.port_names:
             return
-        number = self._listener.port_names.index(ports.COMPUTER_KEYBOARD)
+        number = self._live_session.port_names.index(ports.COMPUTER_KEYBOARD)
         for record in records:
             if record.port == number and record.data[0] & 0xF0 == 0x90 and self._pressed_at:
                 self.delay = max(0.0, record.at - self._pressed_at.pop(0))

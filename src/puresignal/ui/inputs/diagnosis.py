@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from dataclasses import replace
 
 from PySide6.QtCore import QObject
 
@@ -13,36 +13,30 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import jack_ports, journal
 from puresignal.translation import tr
-from puresignal.ui.inputs.inputs_view import InputsView
 from puresignal.ui.inputs.journal_dialog import JournalDialog, KeptStretch
-from puresignal.ui.shell.message_bar import MessageBar
-from puresignal.ui.state.live_session import LiveSession
-from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.inputs.live_panel import LivePanel
+from puresignal.ui.state.services import Services
 
 
 class Diagnosis(QObject):
     """Answers in the message bar, each with the button that helps."""
 
-    def __init__(
-        self, workbench: Workbench, listener: LiveSession, inputs: InputsView, notice: MessageBar,
-        show_view: Callable[[str], None],
-    ):  # fmt: skip
-        super().__init__(inputs)
-        self._workbench, self._listener = workbench, listener
-        self._inputs, self._notice, self._show_view = inputs, notice, show_view
+    def __init__(self, services: Services, panel: LivePanel):
+        super().__init__(panel)
+        self._workbench, self._live_session, self._watch = services.workbench, services.live_session, services.watch
+        self._panel, self._notices, self._requests = panel, services.notices, services.requests
         self.dialog: JournalDialog | None = None
-        inputs.live.why_silent_requested.connect(self.why_silent)
-        inputs.live.why_twice_requested.connect(self.why_twice)
-        inputs.live.journal_requested.connect(self.show_kept)
+        panel.why_silent_requested.connect(self.why_silent)
+        panel.why_twice_requested.connect(self.why_twice)
+        panel.journal_requested.connect(self.show_kept)
 
     def why_silent(self) -> None:
         """Follow the last hit from the port to the output, and offer help where it stops."""
-        live = self._inputs.live
-        situation, context = self._listener.situation()
+        situation, context = self._watch.signal_state()
         places = no_sound.follow(situation, context)
-        number = self._listener.number_in_question
+        number = self._watch.number
         cures = {
-            "listen": (tr("Start"), tr("Starts live input on the chosen port."), live.listen.click),
+            "listen": (tr("Start"), tr("Starts live input on the chosen port."), self._panel.listen.click),
             "ports": (
                 tr("Look again"),
                 tr("Stops live input and looks for ports again."),
@@ -52,7 +46,7 @@ class Diagnosis(QObject):
             "maps": (
                 tr("Go to Mapping"),
                 tr("Shows the mapping of every note."),
-                lambda: self._show_view("Mapping"),
+                lambda: self._requests.view_requested.emit("Mapping"),
             ),
             "channel": (
                 tr("All channels"),
@@ -64,10 +58,21 @@ class Diagnosis(QObject):
                 tr("Sends what is played on at once."),
                 lambda: self._set_input(number, tr("switch monitor"), monitor=True),
             ),
+            "sound": (
+                tr("Go to Outputs"),
+                tr("Shows the sound device."),
+                lambda: self._requests.view_requested.emit("Outputs"),
+            ),
+            "tracks": (
+                tr("Go to Outputs"),
+                tr("Shows which tracks are muted or solo."),
+                lambda: self._requests.view_requested.emit("Outputs"),
+            ),
+            "level": (tr("Turn it up"), tr("Sets the level of the built-in sound to 70 %."), self._turn_up),
             "settings": (
                 tr("Go to the path"),
                 tr("Shows the settings of the stages, and what each of them removed."),
-                lambda: self._show_view("Takes"),
+                lambda: self._requests.view_requested.emit("Takes"),
             ),
         }
         way = " → ".join(p.name for p in places if p.passes)
@@ -78,42 +83,47 @@ class Diagnosis(QObject):
         )
         remedy = cures.get(places[-1].remedy) if not places[-1].passes else None
         if remedy is None:
-            self._notice.tell(text, not places[-1].passes)
+            self._notices.tell(text, not places[-1].passes)
         else:
-            self._notice.offer(text, *remedy)
+            self._notices.offer(text, *remedy)
 
     def why_twice(self) -> None:
         """Name every source that sounds for the last hit, and offer to mute the second."""
-        scene = self._listener.scene()
-        found = double_sound.sources(scene)
-        text = double_sound.verdict(found, scene.hit is not None)
+        routing = self._watch.routing()
+        found = double_sound.sources(routing)
+        text = double_sound.verdict(found, routing.hit is not None)
         second = next((source for source in found if source.remedy), None)
         if second is None:
-            self._notice.tell(text, False)
+            self._notices.tell(text, False)
         elif second.remedy == "hear":
-            self._notice.offer(
+            self._notices.offer(
                 text, tr("Mute input {n}").format(n=second.number + 1), tr("It is still recorded."),
                 lambda: self._set_input(second.number, tr("switch monitor"), monitor=False),
             )  # fmt: skip
         elif second.remedy == "wire":
-            self._notice.offer(
+            self._notices.offer(
                 text, tr("Disconnect"), tr("Disconnects the two ports."),
                 lambda: self._cut(second.wire),
             )  # fmt: skip
         else:
-            self._notice.offer(
+            self._notices.offer(
                 text,
                 tr("Go to Mapping"),
                 tr("Shows the mapping of every note."),
-                lambda: self._show_view("Mapping"),
+                lambda: self._requests.view_requested.emit("Mapping"),
             )
+
+    def _turn_up(self) -> None:
+        bench = self._workbench
+        sound = replace(bench.session.sound, level=0.7)
+        bench.do(tr("set sound level"), edits.with_sound(bench.session, sound))
 
     def _cut(self, wire: tuple[str, str] | None) -> None:
         assert wire is not None
         try:
             jack_ports.cut(*wire)
         except PureSignalError as error:
-            self._notice.tell(str(error), True)
+            self._notices.tell(str(error), True)
 
     def _set_input(self, number: int, name: str, **changed: object) -> None:
         bench = self._workbench
@@ -121,7 +131,7 @@ class Diagnosis(QObject):
 
     def show_kept(self) -> None:
         """Offer what was played without recording."""
-        dialog = JournalDialog(journal.sittings(self._listener.journal_folder().parent), self._inputs.window())
+        dialog = JournalDialog(journal.sittings(self._live_session.journal_folder().parent), self._panel.window())
         dialog.chosen.connect(self._keep)
         self.dialog = dialog
         dialog.show()
@@ -134,12 +144,12 @@ class Diagnosis(QObject):
         bench.add_take(take, mine or bench.likely_map(take), tr("keep earlier playing"))
 
     def _learn(self) -> None:
-        self._show_view("Inputs")
-        learn = self._inputs.live.editors[self._listener.number_in_question].learn
+        self._requests.view_requested.emit("Inputs")
+        learn = self._panel.editors[self._watch.number].learn
         if not learn.isChecked():
             learn.click()
 
     def _look_again(self) -> None:
-        self._listener.stop()
-        self._show_view("Inputs")
-        self._inputs.live.refresh()
+        self._live_session.stop()
+        self._requests.view_requested.emit("Inputs")
+        self._panel.refresh()

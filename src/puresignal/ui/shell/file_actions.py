@@ -1,0 +1,174 @@
+"""Opening and saving: the dialogs, what is written where, recent files and unsaved work."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
+
+from puresignal.core.errors import BadFileError, PureSignalError
+from puresignal.core.session.session import Session
+from puresignal.io import file_kinds, preferences, session_file, work_folder
+from puresignal.translation import mark, tr
+from puresignal.ui.state.autosave import Autosave
+from puresignal.ui.state.services import Services
+
+MIDI_FILTER = mark("MIDI files (*.mid *.midi *.smf *.kar *.rmi)")
+SESSION_FILTER = mark("Pure Signal sessions (*.puresignal)")
+
+
+class FileActions(QObject):
+    """What the File menu does; every refusal is shown and leaves the session as it was."""
+
+    def __init__(self, services: Services, keeper: Autosave, window: QWidget):
+        super().__init__(window)
+        self._bench, self._notices, self._preferences = services.workbench, services.notices, services.preferences
+        self._keeper, self._window = keeper, window
+
+    def new_session(self) -> None:
+        """Start an empty session; unsaved work of the present one stays available under Unsaved work."""
+        now = self._bench.session
+        self._bench.show_session(Session(target=now.target, inputs=now.inputs), ())
+
+    # Opening
+
+    def open_files(self, paths: list[Path]) -> list[str]:
+        """Open sessions and MIDI files. Returns, and shows, what could not be opened and why."""
+        problems = []
+        for path in paths:
+            try:
+                self._open(path)
+                self._remember(path)
+            except PureSignalError as error:
+                problems.append(str(error))
+        if problems:
+            self._notices.tell("\n".join(problems), True)
+        elif paths and self._bench.read_only is None:
+            self._notices.clear()
+        return problems
+
+    def _open(self, path: Path) -> None:
+        kind = file_kinds.kind_of(path)
+        if kind is file_kinds.SESSION:
+            self._bench.open_session(path)
+        elif kind is file_kinds.AUDIO:
+            raise BadFileError(
+                tr("This is a recording, not a MIDI file"), path.name,
+                tr("Add it in Outputs under Backing track, or turn it into notes with pure-signal transcribe."),
+            )  # fmt: skip
+        elif kind is file_kinds.NOTE_MAP:
+            raise BadFileError(
+                tr("This is a note map"), path.name, tr("Open it under Source map or Target map, From a file…")
+            )
+        elif kind is file_kinds.SOUNDFONT:
+            raise BadFileError(tr("This is a SoundFont"), path.name, tr("Open it in Outputs under SoundFont…"))
+        else:
+            self._bench.open_midi(path)
+
+    def ask_open(self) -> None:
+        every = tr(
+            "Sessions and MIDI files ({pattern})",
+            pattern=f"{file_kinds.SESSION.pattern} {file_kinds.MIDI.pattern}",
+        )
+        names, _ = QFileDialog.getOpenFileNames(self._window, tr("Open"), "", f"{every};;{MIDI_FILTER}")
+        self.open_files([Path(name) for name in names])
+
+    # Saving
+
+    def save_session(self) -> None:
+        if self._bench.file is None or self._bench.read_only is not None:
+            self.ask_save_session()
+        else:
+            self.save_session_to(self._bench.file)
+
+    def ask_save_session(self) -> None:
+        name = f"{self._bench.session.name}{session_file.ENDING}"
+        self._ask(tr("Save session"), name, tr(SESSION_FILTER), session_file.ENDING, self.save_session_to)
+
+    def save_session_to(self, path: Path) -> None:
+        """Save the session, or say why not."""
+        if self._saved(path, self._bench.save_session):
+            self._keeper.store()
+            self._remember(path)
+
+    def ask_save_midi(self) -> None:
+        own = self._bench.own
+        if own is not None:
+            self._ask(tr("Save MIDI file"), f"{own.ref.name}, clean.mid", tr(MIDI_FILTER), ".mid", self.save_midi_to)
+
+    def save_midi_to(self, path: Path) -> None:
+        """Save the clean take, or say why not."""
+        self._saved(path, self._bench.save_midi)
+
+    def ask_save_summary(self) -> None:
+        own = self._bench.own
+        if own is not None:
+            name, pages = f"{own.ref.name}, summary.html", tr("Web pages (*.html)")
+            self._ask(tr("Save summary"), name, pages, ".html", self.save_summary_to)
+
+    def save_summary_to(self, path: Path) -> None:
+        """Save the summary page, or say why not."""
+        self._saved(path, self._bench.save_summary)
+
+    def _ask(self, title: str, name: str, kinds: str, ending: str, save: Callable[[Path], None]) -> None:
+        chosen, _ = QFileDialog.getSaveFileName(self._window, title, name, kinds)
+        if chosen:
+            path = Path(chosen)
+            save(path if path.suffix else path.with_suffix(ending))
+
+    def _saved(self, path: Path, save: Callable[[Path], None]) -> bool:
+        try:
+            save(path)
+        except PureSignalError as error:
+            self._notices.tell(str(error), True)
+            return False
+        self._notices.tell(tr("Saved: {path}").format(path=path), False)
+        return True
+
+    # Recent files, unsaved work
+
+    def _remember(self, path: Path) -> None:
+        self._preferences.use(preferences.with_recent(self._preferences.now, path))
+
+    def fill_recent(self, menu: QMenu) -> None:
+        """List the recent files in a menu."""
+        menu.clear()
+        for name in self._preferences.now.recent:
+            action = menu.addAction(Path(name).name)
+            action.setToolTip(name)
+            action.setEnabled(Path(name).exists())
+            action.triggered.connect(lambda _=False, p=Path(name): self.open_files([p]))
+        if not self._preferences.now.recent:
+            menu.addAction(tr("none yet")).setEnabled(False)
+
+    def fill_leftovers(self, menu: QMenu) -> None:
+        """List unsaved work in a menu."""
+        menu.clear()
+        found = work_folder.leftovers()
+        for leftover in found:
+            action = menu.addAction(leftover.name or tr("Untitled"))
+            action.triggered.connect(lambda _=False, one=leftover: self.recover(one))
+        if not found:
+            menu.addAction(tr("none")).setEnabled(False)
+
+    def offer_leftovers(self) -> None:
+        """Offer earlier unsaved work, if there is any."""
+        found = work_folder.leftovers()
+        if found:
+            text = tr("Unsaved work on “{name}” is still here.").format(name=found[0].name or tr("Untitled"))
+            if len(found) > 1:
+                text += tr(" There is more under File, Unsaved work.")
+            tip = tr("Continues where it stopped. It also stays under File, Unsaved work.")
+            self._notices.offer(text, tr("Open it"), tip, lambda: self.recover(found[0]))
+
+    def recover(self, leftover: work_folder.Leftover) -> None:
+        """Continue with unsaved work."""
+        try:
+            self._bench.recover(leftover)
+        except PureSignalError as error:
+            self._notices.tell(str(error), True)
+        else:
+            self._keeper.store()
+            work_folder.discard(leftover)

@@ -1,0 +1,146 @@
+"""The menus of the window."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import ClassVar, Protocol
+
+from PySide6.QtGui import QAction, QActionGroup
+from PySide6.QtWidgets import QMenu, QMenuBar
+
+from puresignal.translation import mark, tr
+from puresignal.ui.shell.file_actions import FileActions
+from puresignal.ui.shell.shortcuts import Shortcuts
+from puresignal.ui.state.services import Services
+from puresignal.ui.state.view import View
+
+
+class MenuOwner(Protocol):
+    """What the menus need of the window."""
+
+    VIEWS: ClassVar[tuple[type[View], ...]]
+    files: FileActions
+    services: Services
+
+    @property
+    def view_names(self) -> tuple[str, ...]: ...
+    def menuBar(self) -> QMenuBar: ...
+    def close(self) -> bool: ...
+    def view(self, name: str) -> View: ...
+    def show_view(self, name: str) -> None: ...
+    def switch_keys(self, on: bool) -> None: ...
+    def choose_theme(self, name: str) -> None: ...
+    def show_guide(self) -> None: ...
+    def show_keys(self) -> None: ...
+    def show_about(self) -> None: ...
+    def copy_report(self) -> None: ...
+
+
+class Menus:
+    """Builds the menu bar of a window, with what each view offers."""
+
+    def __init__(self, window: MenuOwner, shortcuts: Shortcuts):
+        self._window, self._shortcuts = window, shortcuts
+        files, services, bar = window.files, window.services, window.menuBar()
+        playback, bench = services.playback, services.workbench
+
+        file = bar.addMenu(tr("&File"))
+        self._add(file, mark("New session"), "Ctrl+N", files.new_session)
+        self._add(file, mark("Open…"), "Ctrl+O", files.ask_open)
+        self.recent = file.addMenu(tr("Recent files"))
+        self.recent.aboutToShow.connect(lambda: files.fill_recent(self.recent))
+        self.leftovers = file.addMenu(tr("Unsaved work"))
+        self.leftovers.aboutToShow.connect(lambda: files.fill_leftovers(self.leftovers))
+        file.addSeparator()
+        self._add(file, mark("Save session"), "Ctrl+S", files.save_session)
+        self._add(file, mark("Save session as…"), "Ctrl+Shift+S", files.ask_save_session)
+        file.addSeparator()
+        self.needs_take = [
+            self._add(file, mark("Save MIDI file…"), "Ctrl+E", files.ask_save_midi),
+            self._add(file, mark("Save summary…"), "Ctrl+P", files.ask_save_summary),
+            *self._offered(file, "File"),
+        ]
+        file.addSeparator()
+        self._add(file, mark("Panic: end all notes"), "Ctrl+.", services.live_session.panic)
+        self._add(file, mark("Quit"), "Ctrl+Q", window.close)
+
+        edit = bar.addMenu(tr("&Edit"))
+        self.undo = self._add(edit, mark("Undo"), "Ctrl+Z", bench.undo)
+        self.redo = self._add(edit, mark("Redo"), "Ctrl+Shift+Z", bench.redo)
+
+        play = bar.addMenu(tr("&Play"))
+        self._add(play, mark("Play / stop"), "Space", playback.toggle)
+        self._add(play, mark("Go to start"), "Ctrl+Home", lambda: playback.go(0.0))
+        self._add(play, mark("Loop"), "L", lambda: playback.set_looping(not playback.looping))
+        self._add(play, mark("Hear played / clean"), "H", playback.switch_version)
+        self._add(play, mark("Settings A / B"), "B", playback.compare_settings)
+        self._add(play, mark("Previous take"), "T", playback.compare_takes)
+        self._add(
+            play, mark("Play the computer keyboard"), "Ctrl+K", lambda: window.switch_keys(not services.keyboard.on)
+        )
+
+        view = bar.addMenu(tr("&View"))
+        for i, name in enumerate(window.view_names):
+            self._add(view, name, f"Ctrl+{i + 1}", partial(window.show_view, name))
+        view.addSeparator()
+        self._offered(view, "")
+        view.addSeparator()
+        self._offered(view, "notes")
+        view.addSeparator()
+        self._theme_menu(view.addMenu(tr("Theme")))
+
+        help_menu = bar.addMenu(tr("&Help"))
+        self._add(help_menu, mark("User guide"), "F1", window.show_guide)
+        self._add(help_menu, mark("Shortcuts"), "Ctrl+F1", window.show_keys)
+        self._add(help_menu, mark("Copy report"), "", window.copy_report)
+        self._add(help_menu, mark("About Pure Signal"), "", window.show_about)
+
+    def _add(self, menu: QMenu, label: str, key: str, act: object) -> QAction:
+        action = self._shortcuts.add(label, key, act)  # type: ignore[arg-type]
+        menu.addAction(action)
+        return action
+
+    def _offered(self, menu: QMenu, group: str) -> list[QAction]:
+        """Add what the views offer in one group."""
+        window = self._window
+
+        def act(view: str, method: str) -> None:
+            getattr(window.view(view), method)()
+
+        def show_and_act(view: str, method: str) -> None:
+            window.show_view(view)
+            act(view, method)
+
+        found = []
+        for view in window.VIEWS:
+            for one in view.actions_offered:
+                if one.group == group:
+                    # What is done with a file needs no look at the view.
+                    way = act if group == "File" else show_and_act
+                    found.append(self._add(menu, one.label, one.key, partial(way, view.view_name, one.method)))
+        return found
+
+    def _theme_menu(self, menu: QMenu) -> None:
+        window = self._window
+        group = QActionGroup(menu)
+        self.themes: dict[str, QAction] = {}
+        for name, label in (("system", mark("As the system")), ("light", mark("Light")), ("dim", mark("Dim"))):
+            action = QAction(tr(label), menu)
+            action.setCheckable(True)
+            action.setChecked(window.services.preferences.now.theme == name)
+            action.triggered.connect(lambda _=False, n=name: window.choose_theme(n))
+            group.addAction(action)
+            menu.addAction(action)
+            self.themes[name] = action
+
+    def show_session(self) -> None:
+        """Show what can be undone, redone and saved."""
+        bench = self._window.services.workbench
+        for action in self.needs_take:
+            action.setEnabled(bench.own is not None)
+        for action, word, name in (
+            (self.undo, tr("Undo"), bench.history.undo_name),
+            (self.redo, tr("Redo"), bench.history.redo_name),
+        ):
+            action.setEnabled(name is not None)
+            action.setText(word if name is None else f"{word}: {name}")

@@ -1,0 +1,72 @@
+"""What every view works with."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QObject, Signal
+
+from puresignal.ui.state.capture import Capture
+from puresignal.ui.state.keyboard_player import KeyboardPlayer
+from puresignal.ui.state.live_session import LiveSession
+from puresignal.ui.state.map_learner import MapLearner
+from puresignal.ui.state.notices import Notices
+from puresignal.ui.state.playback import Playback
+from puresignal.ui.state.preference_store import PreferenceStore
+from puresignal.ui.state.screen_pads import ScreenPads
+from puresignal.ui.state.signal_watch import SignalWatch
+from puresignal.ui.state.workbench import Workbench
+
+
+class Requests(QObject):
+    """What views ask of the window.
+
+    view_requested       show a view: its title
+    hits_requested       select these hits in Takes: their origins
+    save_midi_requested  ask where to save the MIDI file
+    maps_changed         the current view shows other maps
+    """
+
+    view_requested = Signal(str)
+    hits_requested = Signal(object)
+    save_midi_requested = Signal()
+    maps_changed = Signal()
+
+
+@dataclass(frozen=True, eq=False)
+class Services:
+    """The state of the window, in parts."""
+
+    workbench: Workbench
+    live_session: LiveSession
+    capture: Capture
+    learner: MapLearner
+    watch: SignalWatch
+    keyboard: KeyboardPlayer
+    pads: ScreenPads
+    playback: Playback
+    preferences: PreferenceStore
+    notices: Notices
+    requests: Requests
+
+
+def start(workbench: Workbench, parent: QObject) -> Services:
+    """All services around a workbench; they live as long as the parent."""
+    notices = Notices(parent)
+    workbench.message_shown.connect(notices.tell)
+    preferences = PreferenceStore(notices, parent)
+    live_session = LiveSession(workbench, parent)
+    live_session.sound_out = preferences.now.sound
+    return Services(
+        workbench,
+        live_session,
+        Capture(workbench, live_session, parent),
+        MapLearner(workbench, live_session, parent),
+        SignalWatch(workbench, live_session, parent),
+        KeyboardPlayer(live_session, preferences.now.keyboard, parent),
+        ScreenPads(live_session, parent),
+        Playback(workbench, live_session, parent),
+        preferences,
+        notices,
+        Requests(parent),
+    )

@@ -1,0 +1,65 @@
+"""What the window asks of a view, so that it need not know what is inside."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from PySide6.QtWidgets import QWidget
+
+from puresignal.ui.state.services import Services
+from puresignal.ui.state.workbench import Shown
+
+TAKE = -1
+"""The current take, in place of a live input's number."""
+
+
+@dataclass(frozen=True)
+class ViewAction:
+    """An action that a view offers in the window's menus, also while another view is shown.
+
+    label   for the menu; marked for translation
+    key     its shortcut, empty for none
+    method  name of the view's method that does it
+    group   actions of one group stand together
+    """
+
+    label: str
+    key: str
+    method: str
+    group: str = ""
+
+
+class View(QWidget):
+    """One of the main views. Made when it is first shown.
+
+    view_name        its name in header and menu; marked for translation
+    view_tip         what it shows, in a sentence; marked for translation
+    actions_offered  what it offers in the menus
+    """
+
+    view_name: ClassVar[str]
+    view_tip: ClassVar[str]
+    actions_offered: ClassVar[tuple[ViewAction, ...]] = ()
+
+    def __init__(self, services: Services, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._services = services
+
+    def show_take(self, shown: Shown | None) -> None:
+        """Show the current take, or what to do if there is none."""
+        raise NotImplementedError
+
+    def first_focus(self) -> QWidget:
+        """The widget that gets the keys when the view is shown."""
+        return self
+
+    def set_compact(self, compact: bool) -> None:
+        """Use narrower columns in a small window."""
+
+    def maps_shown(self) -> int:
+        """Whose maps the map bar shows: TAKE, or the number of a live input."""
+        return TAKE
+
+    def prepare_screenshot(self) -> None:
+        """Select something, so that a picture of the view says what it is for."""
