@@ -9,7 +9,6 @@ import time
 import pytest
 from PySide6.QtCore import Qt
 
-from puresignal.engine.shared_counters import SharedCounters
 from puresignal.io import journal, note_map_file
 from puresignal.ui.inputs import live_cards
 from tests.engine.conftest import peers, server  # noqa: F401 - fixtures
@@ -131,14 +130,8 @@ def test_the_receiver_follows_a_changed_map_while_playing(live, qtbot):
 def test_a_crashed_router_is_reported_and_recording_continues(live, qtbot):
     window, kit, _ = live
 
-    def behind():
-        # This server stands still while it waits for the dead client, and whenever the machine is busy.
-        frame, rate, nanoseconds, _ = SharedCounters(window.live_session._router.clock).read()[:4]
-        return nanoseconds / 1e9 - frame / rate
-
     qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
     play(kit, qtbot, 36, 100)
-    first = kit.sent_at[0] - behind()
     [engine] = [p for p in children(os.getpid(), "puresignal.engine ") if p]
     os.kill(engine, signal.SIGKILL)
     qtbot.waitUntil(
@@ -148,12 +141,14 @@ def test_a_crashed_router_is_reported_and_recording_continues(live, qtbot):
     qtbot.waitUntil(lambda: window.inputs.live.says.text() == "Listening", timeout=9000)
     qtbot.wait(200)
     play(kit, qtbot, 38, 90)
-    second = kit.sent_at[2] - behind()
     qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
     notes = window.workbench.shown.outcome.input_notes.note.tolist()
     assert notes == [36, 38]
     starts = window.workbench.shown.outcome.input_notes.start
-    assert starts[1] - starts[0] == pytest.approx(second - first, abs=0.1)
+    # The server stands still while it waits for the dead client, so its own clock and the wall's disagree.
+    on_the_wall, in_frames = kit.sent_at[2] - kit.sent_at[0], (kit.sent[2][0] - kit.sent[0][0]) / 48_000
+    shortest, longest = sorted((on_the_wall, in_frames))
+    assert shortest - 0.1 < starts[1] - starts[0] < longest + 0.1
 
 
 def test_everything_is_journalled_even_without_recording(live, qtbot):
