@@ -148,7 +148,7 @@ def test_a_crashed_router_is_reported_and_recording_continues(live, qtbot):
     # The server stands still while it waits for the dead client, so its own clock and the wall's disagree.
     on_the_wall, in_frames = kit.sent_at[2] - kit.sent_at[0], (kit.sent[2][0] - kit.sent[0][0]) / 48_000
     shortest, longest = sorted((on_the_wall, in_frames))
-    assert shortest - 0.1 < starts[1] - starts[0] < longest + 0.1
+    assert shortest - 0.3 < starts[1] - starts[0] < longest + 0.3
 
 
 def test_everything_is_journalled_even_without_recording(live, qtbot):
