@@ -79,7 +79,8 @@ def test_focus_can_be_seen(demo_window, qtbot):
     demo_window.show_view("Takes")
     for widget in (
         demo_window.rail.open, demo_window.takes.show_buttons["both"], demo_window.takes.timeline,
-        demo_window.takes.path.ratio.slider, demo_window.header.buttons["Inputs"], demo_window.takes.all_rows,
+        demo_window.takes.path.controls["doubles", "ratio"].slider, demo_window.header.buttons["Inputs"],
+        demo_window.takes.all_rows,
     ):  # fmt: skip
         demo_window.activateWindow()
         widget.clearFocus()

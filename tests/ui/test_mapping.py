@@ -8,7 +8,7 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
-from puresignal.core.path.tally import Reason
+from puresignal.core.path.identify import UNMAPPED_NOTE
 from puresignal.io import note_map_file
 from puresignal.ui.mapping.flow_diagram import ARRIVING, LEAVING, MEANING
 
@@ -40,7 +40,7 @@ def drag(qtbot, widget, begin: QPoint, end: QPoint):
 
 
 def count_unmapped(window):
-    return window.workbench.shown.outcome.tally.removed().get(Reason.UNMAPPED, 0)
+    return window.workbench.shown.outcome.tally.removed().get(UNMAPPED_NOTE, 0)
 
 
 def test_unmapped_notes_stand_on_top_with_their_counts(mapping, demo_window):

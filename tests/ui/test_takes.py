@@ -8,7 +8,11 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication
 
 from puresignal.core.path import note_selection
-from puresignal.core.path.tally import Reason, Stage
+from puresignal.core.path.crosstalk import Crosstalk
+from puresignal.core.path.doubles import DOUBLE, Doubles
+from puresignal.core.path.identify import Identify
+from puresignal.core.path.removal import BY_HAND
+from puresignal.core.path.thin import Thin
 from puresignal.ui.takes import row_painter
 from puresignal.ui.takes.bar_ruler import RULER
 from puresignal.ui.takes.row_labels import GUTTER, NAMES
@@ -76,14 +80,14 @@ def test_clicking_a_name_selects_its_row_or_track(takes, demo_window, qtbot):
 
 
 def test_a_stages_count_selects_the_notes_it_touched(takes, demo_window, qtbot):
-    qtbot.mouseClick(takes.path.boxes[Stage.DOUBLES].figure, Qt.MouseButton.LeftButton)
-    wanted = note_selection.removed(outcome(demo_window), Reason.DOUBLE)
+    qtbot.mouseClick(takes.path.boxes[Doubles.stage.key].figure, Qt.MouseButton.LeftButton)
+    wanted = note_selection.removed(outcome(demo_window), DOUBLE)
     assert takes.timeline.selected.tolist() == sorted(wanted.tolist())
-    assert takes.path.boxes[Stage.DOUBLES].figure.text() == str(len(wanted))
+    assert takes.path.boxes[Doubles.stage.key].figure.text() == str(len(wanted))
 
 
 def test_removed_notes_are_put_back_and_kept_ones_taken_out(takes, demo_window, qtbot):
-    doubles = note_selection.removed(outcome(demo_window), Reason.DOUBLE)
+    doubles = note_selection.removed(outcome(demo_window), DOUBLE)
     takes.timeline.select(doubles[:1])
     qtbot.mouseClick(takes.trace.buttons["keep"], Qt.MouseButton.LeftButton)
     assert doubles[0] in outcome(demo_window).output_notes.origin
@@ -93,13 +97,13 @@ def test_removed_notes_are_put_back_and_kept_ones_taken_out(takes, demo_window, 
     takes.timeline.select(kicks)
     qtbot.keyClick(takes.timeline, Qt.Key.Key_Delete)
     assert not np.isin(kicks, outcome(demo_window).output_notes.origin).any()
-    assert outcome(demo_window).tally.removed()[Reason.PLAYER] == 3
+    assert outcome(demo_window).tally.removed()[BY_HAND] == 3
     qtbot.keyClick(takes.timeline, Qt.Key.Key_U)
     assert np.isin(kicks, outcome(demo_window).output_notes.origin).all()
 
 
 def test_all_alike_are_decided_at_once(takes, demo_window, qtbot):
-    doubles = note_selection.removed(outcome(demo_window), Reason.DOUBLE)
+    doubles = note_selection.removed(outcome(demo_window), DOUBLE)
     alike = note_selection.alike(outcome(demo_window), int(doubles[0]))
     assert len(alike) > 1
     takes.timeline.select(doubles[:1])
@@ -108,7 +112,7 @@ def test_all_alike_are_decided_at_once(takes, demo_window, qtbot):
 
 
 def test_doubtful_notes_are_decided_one_by_one_with_a_single_key(takes, demo_window, qtbot):
-    takes.path.ratio.moved.emit(0.30, "g")
+    takes.path.controls["doubles", "ratio"].moved.emit(0.30, "g")
     doubtful = note_selection.doubtful(outcome(demo_window)).tolist()
     assert len(doubtful) >= 2
     assert f"{len(doubtful)}" in demo_window.strip.figures[-1, -4].text()
@@ -126,29 +130,29 @@ def test_doubtful_notes_are_decided_one_by_one_with_a_single_key(takes, demo_win
 
 def test_a_setting_moved_changes_the_picture_at_once_and_a_drag_is_one_step(takes, demo_window, qtbot):
     steps = len(demo_window.workbench.history.past)
-    before = outcome(demo_window).tally.removed()[Reason.DOUBLE]
-    slider = takes.path.ratio.slider
+    before = outcome(demo_window).tally.removed()[DOUBLE]
+    slider = takes.path.controls["doubles", "ratio"].slider
     handle = round(slider.width() * slider.value() / slider.maximum())
     drag(qtbot, slider, QPoint(handle, slider.height() // 2), QPoint(4, slider.height() // 2))
-    assert outcome(demo_window).tally.removed().get(Reason.DOUBLE, 0) < before
+    assert outcome(demo_window).tally.removed().get(DOUBLE, 0) < before
     row = next(r for _, r, _, _ in takes.timeline._rows() if r.label == "kick")
     assert row.gone.sum() == 0
     assert len(demo_window.workbench.history.past) == steps + 1
     demo_window.workbench.undo()
-    assert outcome(demo_window).tally.removed()[Reason.DOUBLE] == before
-    assert takes.path.ratio.value() == pytest.approx(0.6)
+    assert outcome(demo_window).tally.removed()[DOUBLE] == before
+    assert takes.path.controls["doubles", "ratio"].value() == pytest.approx(0.6)
 
 
 def test_double_click_gives_a_setting_its_default_back(takes, demo_window, qtbot):
-    takes.path.window_ms.slider.setValue(5)
+    takes.path.controls["doubles", "window_ms"].slider.setValue(5)
     assert demo_window.workbench.session.path.doubles.window_ms == 5
-    qtbot.mouseDClick(takes.path.window_ms.slider, Qt.MouseButton.LeftButton)
+    qtbot.mouseDClick(takes.path.controls["doubles", "window_ms"].slider, Qt.MouseButton.LeftButton)
     assert demo_window.workbench.session.path.doubles.window_ms == 35
 
 
 def test_stages_are_switched_off_and_what_was_played_is_back(takes, demo_window, qtbot):
-    for stage in (Stage.DOUBLES, Stage.CROSSTALK, Stage.IDENTIFY):
-        box = takes.path.boxes[stage].box
+    for stage in (Doubles.stage, Crosstalk.stage, Identify.stage):
+        box = takes.path.boxes[stage.key].box
         qtbot.mouseClick(box, Qt.MouseButton.LeftButton, pos=QPoint(9, box.height() // 2))
     assert outcome(demo_window).tally.left == outcome(demo_window).tally.arrived
 
@@ -209,12 +213,12 @@ def test_the_summary_is_saved_as_a_page(takes, demo_window, tmp_path):
 
 def test_controllers_are_thinned_where_asked_and_undo_brings_them_back(takes, demo_window, qtbot):
     before = len(outcome(demo_window).controls)
-    thin = takes.path.boxes[Stage.THIN]
+    thin = takes.path.boxes[Thin.stage.key]
     qtbot.mouseClick(thin.box, Qt.MouseButton.LeftButton)
-    takes.path.every_ms.moved.emit(50.0, "g")
+    takes.path.controls["thin", "every_ms"].moved.emit(50.0, "g")
     assert demo_window.workbench.session.path.thin.on
     assert len(outcome(demo_window).controls) <= before
-    assert takes.path.every_ms.isVisible()
+    assert takes.path.controls["thin", "every_ms"].isVisible()
     demo_window.workbench.undo()
     demo_window.workbench.undo()
     assert not demo_window.workbench.session.path.thin.on

@@ -13,7 +13,9 @@ from PySide6.QtGui import QDropEvent, QImage, QMouseEvent, QPainter, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog
 
 from puresignal import cli
-from puresignal.core.path.tally import Action, Reason
+from puresignal.core.path.doubles import DOUBLE
+from puresignal.core.path.identify import UNMAPPED_NOTE
+from puresignal.core.path.tally import Action
 from puresignal.io import note_map_file, session_file, work_folder
 from puresignal.ui.takes import row_painter
 from puresignal.ui.takes.bar_ruler import RULER
@@ -85,7 +87,7 @@ def test_the_drummers_faults_are_switched_where_they_stand(window, qtbot):
     qtbot.mouseClick(window.inputs.drummer.play, Qt.MouseButton.LeftButton)
     shown = window.workbench.shown
     assert not np.any(shown.take.events.status >= 0xF0)
-    assert Reason.DOUBLE not in shown.outcome.tally.removed()
+    assert DOUBLE not in shown.outcome.tally.removed()
 
 
 def test_files_dropped_on_the_window_are_opened(window, kit_file):
@@ -156,15 +158,15 @@ def test_a_map_from_a_file_is_used(demo_window, tmp_path):
 
 def test_choosing_the_right_map_maps_the_unmapped_and_undo_restores_them(demo_window, qtbot):
     bench = demo_window.workbench
-    assert bench.shown.outcome.tally.removed()[Reason.UNMAPPED] > 20
+    assert bench.shown.outcome.tally.removed()[UNMAPPED_NOTE] > 20
     choose(demo_window.source, "Five-piece practice kit")
-    assert Reason.UNMAPPED not in bench.shown.outcome.tally.removed()
-    assert (Action.REMOVED, Reason.UNMAPPED) not in demo_window.strip.figures
+    assert UNMAPPED_NOTE not in bench.shown.outcome.tally.removed()
+    assert (Action.REMOVED, UNMAPPED_NOTE) not in demo_window.strip.figures
     assert "choose source map" in demo_window.menus.undo.text()
     qtbot.keyClick(demo_window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert bench.shown.outcome.tally.removed()[Reason.UNMAPPED] > 20
+    assert bench.shown.outcome.tally.removed()[UNMAPPED_NOTE] > 20
     qtbot.keyClick(demo_window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
-    assert Reason.UNMAPPED not in bench.shown.outcome.tally.removed()
+    assert UNMAPPED_NOTE not in bench.shown.outcome.tally.removed()
 
 
 def test_the_tally_adds_up_on_the_screen(demo_window):
@@ -177,7 +179,7 @@ def test_the_tally_adds_up_on_the_screen(demo_window):
 
 def test_a_tally_figure_selects_its_notes(demo_window, qtbot):
     demo_window.show_view("Inputs")
-    figure = demo_window.strip.figures[Action.REMOVED, Reason.DOUBLE]
+    figure = demo_window.strip.figures[Action.REMOVED, DOUBLE]
     qtbot.mouseClick(figure, Qt.MouseButton.LeftButton)
     assert demo_window.stack.currentWidget() is demo_window.takes
     timeline = demo_window.takes.timeline

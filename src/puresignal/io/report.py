@@ -10,7 +10,9 @@ import numpy as np
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
-from puresignal.core.path.tally import REASON_WORDS, Action, Reason
+from puresignal.core.path.stage_description import Reason
+from puresignal.core.path.tally import Action
+from puresignal.core.path.target import NO_TARGET
 
 _WHAT_WORDS = {Action.REMOVED: "removed", Action.ADDED: "added", Action.CHANGED: "changed"}
 
@@ -20,7 +22,7 @@ def sums(outcome: Outcome) -> dict[str, Any]:
     tally = outcome.tally
 
     def words(counts: dict[Reason, int]) -> dict[str, int]:
-        return {REASON_WORDS[reason]: count for reason, count in counts.items()}
+        return {reason.word: count for reason, count in counts.items()}
 
     return {
         "in": tally.arrived,
@@ -42,7 +44,7 @@ def note_rows(outcome: Outcome) -> list[dict[str, Any]]:
     columns = (entries.origin, entries.branch, entries.action, entries.reason, entries.confidence)
     for origin, branch, action, reason, confidence in zip(*(c[told].tolist() for c in columns), strict=True):
         key = (place[origin], branch)
-        word = REASON_WORDS[Reason(reason)]
+        word = Reason.of(reason).word
         if word not in reasons.setdefault(key, []):
             reasons[key].append(word)
         # A removed note is removed, whatever was changed about it before.
@@ -68,7 +70,7 @@ def unmapped_rows(outcome: Outcome, context: Context) -> list[dict[str, int]]:
     """Unmapped notes, most frequent first: not in the source map, or not available at the receiver."""
     played = outcome.input_notes
     unmapped = context.mapped_channels[played.channel] & (played.articulation < 0)
-    nowhere = np.isin(played.origin, outcome.tally.origins(Action.REMOVED, Reason.NO_TARGET))
+    nowhere = np.isin(played.origin, outcome.tally.origins(Action.REMOVED, NO_TARGET))
     table = context.target_table
     if table is not None:
         # Kept on request, they are still unmapped.

@@ -9,7 +9,9 @@ from puresignal.core.kit.note_map import with_goal, with_meaning
 from puresignal.core.path import note_selection
 from puresignal.core.path.cleaning_path import CleaningPath, StageCache, make_context, run
 from puresignal.core.path.context import Verdict
-from puresignal.core.path.tally import Action, Reason
+from puresignal.core.path.doubles import DOUBLE
+from puresignal.core.path.identify import UNMAPPED_NOTE
+from puresignal.core.path.tally import Action
 from puresignal.core.session.track_settings import Delivery, TrackSettings, moved, with_order, with_track
 from puresignal.demo import demo_session as demo
 from tests.conftest import hit, take_of
@@ -28,7 +30,7 @@ def test_ribbons_carry_every_hit_that_has_a_way():
     outcome = run(take, CleaningPath(), context)
     made = flows(outcome, context)
     unmapped = sum(a.hits for a in made.arriving if a.unmapped)
-    assert unmapped == outcome.tally.removed()[Reason.UNMAPPED]
+    assert unmapped == outcome.tally.removed()[UNMAPPED_NOTE]
     assert sum(r.hits for r in made.named) + unmapped == outcome.tally.arrived
     assert sum(r.hits for r in made.sent) == sum(m.hits for m in made.meanings)
     assert [a.unmapped for a in made.arriving] == sorted((a.unmapped for a in made.arriving), reverse=True)
@@ -84,10 +86,10 @@ def test_all_alike_are_of_one_pad_and_one_reason():
     rows = [r for i in range(3) for r in (*hit(i, 38, 100, 0.01), *hit(i + 0.015, 38, 20, 0.01), *hit(i + 0.2, 36, 99))]
     rows += [*hit(5.0, 36, 100, 0.01), *hit(5.015, 36, 20, 0.01)]
     _, _, outcome = shown(rows)
-    doubles = note_selection.removed(outcome, Reason.DOUBLE)
+    doubles = note_selection.removed(outcome, DOUBLE)
     assert len(doubles) == 4
     assert note_selection.alike(outcome, int(doubles[0])).tolist() == doubles[:3].tolist()
-    assert note_selection.reason_removed(outcome, int(doubles[0])) == Reason.DOUBLE
+    assert note_selection.reason_removed(outcome, int(doubles[0])) == DOUBLE
     kept = outcome.output_notes.origin[outcome.output_notes.articulation == outcome.vocabulary.index("snare.head")]
     assert note_selection.alike(outcome, int(kept[0])).tolist() == kept.tolist()
 
@@ -95,7 +97,7 @@ def test_all_alike_are_of_one_pad_and_one_reason():
 def test_a_hit_decided_narrowly_is_doubtful_either_way():
     rows = [*hit(0.0, 38, 100, 0.01), *hit(0.02, 38, 62, 0.01), *hit(1.0, 38, 100, 0.01), *hit(1.02, 38, 58, 0.01)]
     _, _, outcome = shown(rows)
-    assert outcome.tally.removed() == {Reason.DOUBLE: 1}
+    assert outcome.tally.removed() == {DOUBLE: 1}
     assert len(note_selection.doubtful(outcome)) == 2
 
 

@@ -10,8 +10,10 @@ import numpy as np
 
 from puresignal.core.export import summary_html
 from puresignal.core.path.cleaning_path import make_context, run
+from puresignal.core.path.identify import UNMAPPED_NOTE
 from puresignal.core.path.note_selection import doubtful
-from puresignal.core.path.tally import REASON_WORDS, Action, Reason
+from puresignal.core.path.tally import Action
+from puresignal.core.path.target import NO_TARGET
 from puresignal.demo import demo_session as demo
 
 
@@ -71,16 +73,16 @@ def test_the_summary_page_accounts_for_every_note():
     done = {(row[0], row[1]): int(row[2].replace(",", "")) for row in page.tables["What was done"][1:]}
     for word, counts in (("removed", tally.removed()), ("added", tally.added()), ("changed", tally.changed())):
         assert {key[1]: n for key, n in done.items() if key[0] == word} == {
-            REASON_WORDS[reason]: n for reason, n in counts.items()
+            reason.word: n for reason, n in counts.items()
         }
     drums = page.tables["Drum by drum"][1:]
     mapped = int(np.count_nonzero(outcome.input_notes.articulation >= 0))
     assert sum(int(row[1]) for row in drums) == mapped
-    listed = sum(n for why, n in tally.removed().items() if why not in (Reason.UNMAPPED, Reason.NO_TARGET))
+    listed = sum(n for why, n in tally.removed().items() if why not in (UNMAPPED_NOTE, NO_TARGET))
     assert len(page.tables["Removed"]) == listed + 1
     assert len(page.tables["Doubtful"]) == len(doubtful(outcome)) + 1 > 2
     nowhere = sum(int(row[2]) for row in page.tables["Unmapped"][1:])
-    assert nowhere == tally.removed()[Reason.UNMAPPED]
+    assert nowhere == tally.removed()[UNMAPPED_NOTE]
     assert len(take.events) > 1000
 
 

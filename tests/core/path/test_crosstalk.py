@@ -13,8 +13,9 @@ from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path import crosstalk, crosstalk_lesson, settings_json
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.core.path.context import Verdict
+from puresignal.core.path.crosstalk import SHAKEN, Crosstalk
 from puresignal.core.path.crosstalk_model import KitModel
-from puresignal.core.path.tally import Action, Reason, Stage
+from puresignal.core.path.tally import Action
 from puresignal.io import note_map_file
 from puresignal.sim import adversarial_takes, drum_module
 from puresignal.sim.adversarial_takes import FaultRanges
@@ -54,10 +55,10 @@ LOUD, WEAK = (1.0, 48, 115), (1.001, 45, 14)
 def test_crosstalk_is_removed_before_and_after_the_loud_hit(gap_ms):
     outcome = play(LOUD, (1.0 + gap_ms / 1000, 45, 14))
     assert kept(outcome) == [(48, 115)]
-    assert outcome.tally.removed() == {Reason.CROSSTALK: 1}
+    assert outcome.tally.removed() == {SHAKEN: 1}
     assert outcome.tally.balances()
     [step] = [s for s in outcome.tally.trace(outcome.tally.origins(Action.REMOVED)[0]) if s.action == Action.REMOVED]
-    assert step.stage == Stage.CROSSTALK
+    assert step.stage == Crosstalk.stage
     assert 0.86 <= step.confidence <= 1
 
 
@@ -86,7 +87,7 @@ def test_a_ghost_note_beside_hard_hits_stays_if_the_pad_is_also_played_softly_al
     beside = [(i * 0.5 - 0.003, 38, 34) for i in range(1, 30, 6)]
     outcome = play(*ghosts, *hard, *shaken, *beside, path=CleaningPath())
     assert kept(outcome) == sorted([(n, v) for _, n, v in (*ghosts, *hard, *beside)])
-    assert outcome.tally.removed() == {Reason.CROSSTALK: len(shaken)}
+    assert outcome.tally.removed() == {SHAKEN: len(shaken)}
 
 
 def test_the_players_decision_and_the_switch_win():
@@ -140,7 +141,7 @@ def test_a_learnt_kit_model_gives_the_same_result_as_learning():
     live = crosstalk_lesson.live_removals(
         take, replace(by_profile, crosstalk=replace(by_profile.crosstalk, live_ms=8.0)), context
     )
-    assert live == other.tally.removed()[Reason.CROSSTALK]
+    assert live == other.tally.removed()[SHAKEN]
 
 
 @pytest.mark.parametrize("seed", range(4))

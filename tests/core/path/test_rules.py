@@ -9,7 +9,12 @@ import pytest
 from puresignal.core.kit.note_map import HatPedal, NoteMap, Pad
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run, with_faults, with_unmapped
 from puresignal.core.path.context import Verdict
-from puresignal.core.path.tally import Action, Reason
+from puresignal.core.path.doubles import DOUBLE
+from puresignal.core.path.ends import CHOKED, NO_END, NO_LENGTH
+from puresignal.core.path.identify import PEDAL, UNMAPPED_NOTE
+from puresignal.core.path.removal import BY_HAND
+from puresignal.core.path.tally import Action
+from puresignal.core.path.target import ALSO_SENT, NO_TARGET, STAND_IN
 from tests.conftest import hit, take_of
 
 KIT = NoteMap(
@@ -58,7 +63,7 @@ def test_a_double_trigger_is_removed_and_the_real_hit_keeps_its_length():
     rows = [(1.0, 0x99, 38, 100), (1.015, 0x99, 38, 30), (1.06, 0x89, 38, 0), (1.08, 0x89, 38, 0)]
     outcome = clean(rows)
     assert left(outcome) == [(1.0, 26, 100, 0.06)]
-    assert outcome.tally.removed() == {Reason.DOUBLE: 1}
+    assert outcome.tally.removed() == {DOUBLE: 1}
 
 
 @pytest.mark.parametrize(
@@ -86,7 +91,7 @@ def test_notes_without_length_and_notes_that_never_end_get_sound_ends():
     outcome = clean(rows)
     assert (0.0, 26, 90, 0.02) in left(outcome)
     assert (1.0, 24, 80, 5.0) in left(outcome)
-    assert {Reason.NO_LENGTH, Reason.NO_END} <= set(outcome.tally.changed())
+    assert {NO_LENGTH, NO_END} <= set(outcome.tally.changed())
 
 
 def test_a_choke_ends_every_zone_of_its_cymbal_and_is_passed_on_mapped():
@@ -99,7 +104,7 @@ def test_a_choke_ends_every_zone_of_its_cymbal_and_is_passed_on_mapped():
         for k, n, v in zip(outcome.controls.kind, outcome.controls.number, outcome.controls.value, strict=True)
     ]
     assert pressure == [(0xA0, 48, 127), (0xA0, 48, 0), (0xA0, 48, 63)]
-    assert Reason.CHOKED in outcome.tally.changed()
+    assert CHOKED in outcome.tally.changed()
 
 
 def test_a_choke_on_one_zone_ends_the_other():
@@ -151,7 +156,7 @@ def test_unmapped_notes_are_dropped_or_passed_unchanged():
     rows = [*hit(0.0, 99, 70), *hit(0.5, 38)]
     outcome = clean(rows)
     assert [n for _, n, _, _ in left(outcome)] == [26]
-    assert outcome.tally.removed() == {Reason.UNMAPPED: 1}
+    assert outcome.tally.removed() == {UNMAPPED_NOTE: 1}
     kept = clean(rows, path=with_unmapped(CleaningPath(), "keep"))
     assert [n for _, n, _, _ in left(kept)] == [99, 26]
     assert kept.tracks[int(kept.output_notes.track[0])].key == "unmapped"
@@ -161,7 +166,7 @@ def test_a_drum_the_receiver_lacks_is_unmapped_and_shown_as_such():
     no_crash = replace(ROOM, pads=tuple(p for p in ROOM.pads if p.articulation != "crash1.bow"))
     outcome = clean(hit(0.0, 50), target=no_crash)
     assert left(outcome) == []
-    assert outcome.tally.removed() == {Reason.NO_TARGET: 1}
+    assert outcome.tally.removed() == {NO_TARGET: 1}
 
 
 def test_channels_outside_the_map_pass_unchanged_on_their_own_tracks():
@@ -189,7 +194,7 @@ def test_a_null_target_channel_keeps_the_incoming_one():
 def test_one_hit_may_leave_as_several_notes():
     outcome = clean(hit(0.0, 36, 99))
     assert [(n, v) for _, n, v, _ in left(outcome)] == [(24, 99), (20, 99)]
-    assert outcome.tally.added() == {Reason.ALSO: 1}
+    assert outcome.tally.added() == {ALSO_SENT: 1}
 
 
 def test_two_hits_on_one_note_do_not_overlap():
@@ -221,7 +226,7 @@ def test_the_players_decision_wins():
     verdicts[played[4]] = Verdict(articulation="tom1.head")
     outcome = clean(rows, verdicts=verdicts)
     assert [n for _, n, _, _ in left(outcome)] == [26, 26, 99, 40]
-    assert outcome.tally.removed() == {Reason.PLAYER: 1}
+    assert outcome.tally.removed() == {BY_HAND: 1}
 
 
 def test_all_notes_off_ends_what_sounds():
@@ -233,6 +238,6 @@ def test_the_trace_shows_each_step_of_a_note():
     outcome = clean([(0.0, 0xB9, 4, 0), *hit(0.1, 9, 90, 0.0)])
     trace = outcome.tally.trace(int(outcome.input_notes.origin[0]))
     assert [(s.action, s.reason) for s in trace] == [
-        (Action.CHANGED, Reason.PEDAL), (Action.CHANGED, Reason.NO_LENGTH), (Action.CHANGED, Reason.STAND_IN),
+        (Action.CHANGED, PEDAL), (Action.CHANGED, NO_LENGTH), (Action.CHANGED, STAND_IN),
     ]  # fmt: skip
     assert (trace[-1].before, trace[-1].after) == (9, 32)

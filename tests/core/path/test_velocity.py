@@ -10,8 +10,7 @@ from hypothesis import strategies as st
 from puresignal.core.errors import SettingsError
 from puresignal.core.path import settings_json
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
-from puresignal.core.path.tally import Reason, Stage
-from puresignal.core.path.velocity import Velocity
+from puresignal.core.path.velocity import TOO_SOFT, Velocity
 from puresignal.core.path.velocity_curve import Shape, draw, evened, table, through, vary, with_field
 from puresignal.demo import demo_session as demo
 from puresignal.io import note_map_file
@@ -102,9 +101,9 @@ def test_the_nearest_key_counts_and_every_change_is_accounted_for():
     assert "snare.rim" not in by_name
     assert max(by_name["snare.head"]) <= 64
     removed = outcome.tally.removed()
-    assert removed[Reason.TOO_SOFT] == len(plain.output_notes) - len(outcome.output_notes)
+    assert removed[TOO_SOFT] == len(plain.output_notes) - len(outcome.output_notes)
     assert outcome.tally.balances()
-    assert outcome.tally.touched(Stage.VELOCITY) > 400
+    assert outcome.tally.touched(Velocity.stage) > 400
 
 
 def test_matching_pads_aligns_their_quantiles():

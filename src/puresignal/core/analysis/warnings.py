@@ -6,14 +6,15 @@ import numpy as np
 
 from puresignal.core.midi.events import SYSEX, Take
 from puresignal.core.path.cleaning_path import Outcome
-from puresignal.core.path.tally import Reason
+from puresignal.core.path.identify import UNMAPPED_NOTE
+from puresignal.core.path.target import NO_TARGET
 from puresignal.translation import count_tr, tr
 
 
 def warnings(take: Take, outcome: Outcome) -> list[str]:
     """Warnings about removed or suspicious data, each with what to do about it."""
     tally = outcome.tally
-    unmapped, nowhere = (tally.removed().get(reason, 0) for reason in (Reason.UNMAPPED, Reason.NO_TARGET))
+    unmapped, nowhere = (tally.removed().get(reason, 0) for reason in (UNMAPPED_NOTE, NO_TARGET))
     sentences = []
     if not tally.arrived:
         sentences.append(tr("There is no note in this take."))

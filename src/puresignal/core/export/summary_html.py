@@ -12,8 +12,11 @@ from puresignal.core.kit.articulations import drum_of, drum_title, spoken
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
+from puresignal.core.path.identify import UNMAPPED_NOTE
 from puresignal.core.path.note_selection import doubtful, reason_removed
-from puresignal.core.path.tally import REASON_WORDS, Action, Reason
+from puresignal.core.path.stage_description import Reason
+from puresignal.core.path.tally import Action
+from puresignal.core.path.target import NO_TARGET
 from puresignal.translation import count_tr, mark, tr
 
 _STYLE = """
@@ -99,7 +102,7 @@ def _reasons(outcome: Outcome) -> str:
     tally = outcome.tally
     counts = {Action.REMOVED: tally.removed(), Action.ADDED: tally.added(), Action.CHANGED: tally.changed()}
     rows: list[tuple[object, ...]] = [
-        (tr(word), tr(REASON_WORDS[reason]), count)
+        (tr(word), tr(reason.word), count)
         for action, word in _DONE
         for reason, count in sorted(counts[action].items(), key=lambda item: -item[1])
     ]
@@ -147,7 +150,7 @@ def _doubts(take: Take, outcome: Outcome) -> str:
         why = reason_removed(outcome, origin)
         own = (entries.origin == origin) & (entries.action != Action.CHANGED)
         confidence = float(entries.confidence[own].min(initial=1.0))
-        decision = tr("kept") if why is None else tr("removed: {reason}", reason=tr(REASON_WORDS[why]))
+        decision = tr("kept") if why is None else tr("removed: {reason}", reason=tr(why.word))
         place, velocity = _place(take, float(outcome.input_notes.start[i])), float(outcome.input_notes.velocity[i])
         rows.append((place, _name(outcome, i), velocity, decision, f"{100 * confidence:.0f} %"))
     if not rows:
@@ -160,11 +163,11 @@ def _removed(take: Take, outcome: Outcome) -> str:
     found: list[tuple[int, Reason]] = []
     for why in outcome.tally.removed():
         # Unmapped hits are counted pad by pad further down.
-        if why not in (Reason.UNMAPPED, Reason.NO_TARGET):
+        if why not in (UNMAPPED_NOTE, NO_TARGET):
             found += [(i, why) for i in _rows_of(outcome, outcome.tally.origins(Action.REMOVED, why)).tolist()]
     rows: list[tuple[object, ...]] = [
         (_place(take, float(outcome.input_notes.start[i])), _name(outcome, i), float(outcome.input_notes.velocity[i]),
-         tr(REASON_WORDS[why]))
+         tr(why.word))
         for i, why in sorted(found)
     ]  # fmt: skip
     if not rows:
@@ -180,9 +183,9 @@ def _removed(take: Take, outcome: Outcome) -> str:
 def _unmapped(outcome: Outcome) -> str:
     counts: Counter[tuple[int, int, str]] = Counter()
     played = outcome.input_notes
-    for why in (Reason.UNMAPPED, Reason.NO_TARGET):
+    for why in (UNMAPPED_NOTE, NO_TARGET):
         for i in _rows_of(outcome, outcome.tally.origins(Action.REMOVED, why)).tolist():
-            counts[int(played.channel[i]), int(played.note[i]), tr(REASON_WORDS[why])] += 1
+            counts[int(played.channel[i]), int(played.note[i]), tr(why.word)] += 1
     if not counts:
         return ""
     rows: list[tuple[object, ...]] = [

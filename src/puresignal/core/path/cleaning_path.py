@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
+from typing import Self
 
 import numpy as np
 
@@ -18,7 +19,7 @@ from puresignal.core.path.live import Account, LiveEvent, LiveStage
 from puresignal.core.path.pair import LivePair, Paired, pair
 from puresignal.core.path.split import Split
 from puresignal.core.path.stage import PathStage, Result
-from puresignal.core.path.tally import Entries, Stage, Tally
+from puresignal.core.path.tally import Entries, Tally
 from puresignal.core.path.target import Target
 from puresignal.core.path.thin import Thin
 from puresignal.core.path.tidy import Tidy
@@ -27,7 +28,10 @@ from puresignal.core.path.velocity import Velocity
 
 @dataclass(frozen=True)
 class CleaningPath:
-    """The settings of every stage. Plain values: equal paths give equal notes."""
+    """The settings of every stage, in the order in which notes pass them; pairing comes before all of them.
+
+    This is the list of stages: a new stage is one more field. Plain values: equal paths give equal notes.
+    """
 
     identify: Identify = field(default_factory=Identify)
     doubles: Doubles = field(default_factory=Doubles)
@@ -36,21 +40,28 @@ class CleaningPath:
     split: Split = field(default_factory=Split)
     velocity: Velocity = field(default_factory=Velocity)
     target: Target = field(default_factory=Target)
+    tidy: Tidy = field(default_factory=Tidy)
     thin: Thin = field(default_factory=Thin)
 
     def stages(self) -> tuple[PathStage, ...]:
-        """The stages in the order in which notes pass them; pairing comes before all of them."""
-        return (
-            self.identify,
-            self.doubles,
-            self.crosstalk,
-            self.ends,
-            self.split,
-            self.velocity,
-            self.target,
-            Tidy(),
-            self.thin,
-        )
+        """The stages in order."""
+        return tuple(getattr(self, one.name) for one in fields(self))
+
+    def is_on(self, stage: PathStage) -> bool:
+        """Whether a stage is switched on, or has no switch."""
+        switch = stage.stage.switch
+        return switch is None or getattr(stage, switch.name) == switch.on
+
+    def switched(self, key: str, on: bool) -> Self:
+        """The path with a stage, and those that follow its switch, switched on or off."""
+        switch = getattr(self, key).stage.switch
+        value = switch.on if on else switch.off
+        changed = {name: replace(getattr(self, name), **{switch.name: value}) for name in (key, *switch.others)}
+        return replace(self, **changed)
+
+    def with_setting(self, key: str, name: str, value: object) -> Self:
+        """The path with another value of one setting of a stage."""
+        return replace(self, **{key: replace(getattr(self, key), **{name: value})})
 
 
 def with_faults(path: CleaningPath, removed: bool) -> CleaningPath:
@@ -192,7 +203,7 @@ def run(take: Take, path: CleaningPath, context: Context, cache: StageCache | No
         result = cache.apply(number, stage, notes, controls, context)
         notes, controls = result.notes, result.controls
         written.extend(result.entries)
-        if stage.stage == Stage.IDENTIFY:
+        if stage.stage == Identify.stage:
             played = cache.played(path, paired.notes, notes, context)
     tally = Tally(len(paired.notes), len(notes), Entries.join(written), paired.strays)
     return Outcome(played, notes, controls, tally, context.tracks, context.vocabulary)
@@ -218,7 +229,7 @@ class LivePath:
         held_back = crosstalk.on and context.stands.any_shared
         self.delay = crosstalk.lookahead_ms / 1000 if held_back else 0.0
         self.pair = LivePair()
-        self.stages: list[LiveStage] = [stage.live(context) for stage in path.stages()[:stages]]
+        self.stages: list[LiveStage] = [stage.live(context) for stage in path.stages()[:stages] if stage.stage.causal]
         if account is not None:
             for stage in self.stages:
                 stage.account = account

@@ -9,14 +9,14 @@ strokes on a pad that is often played softly.
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
 
 from puresignal.core.midi.columns import note_keys
 from puresignal.core.midi.events import Controls, Notes
-from puresignal.core.path import live
+from puresignal.core.path import live, settings_values
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.crosstalk_model import (
     LEVELS,
@@ -32,15 +32,22 @@ from puresignal.core.path.crosstalk_model import (
     usual_alone,
 )
 from puresignal.core.path.live import LiveEvent, LiveStage
-from puresignal.core.path.removal import inherit
+from puresignal.core.path.removal import INHERITED_END, NARROWLY_KEPT, inherit
+from puresignal.core.path.setting import Codec, setting
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
+from puresignal.core.path.stage_description import Reason, Stage, Switch
+from puresignal.core.path.tally import Action, NoteField, entries
+from puresignal.translation import mark
 
 DOUBTFUL = (0.2, 0.97)
 """Range of the crosstalk probability in which a decision counts as doubtful."""
 LONE_MS = 25.0
 """A hit with nothing louder on its stand within this time stands alone."""
 _HAIR = 1e-9
+
+
+NOTHING_LEARNT = KitModel()
+SHAKEN = Reason(mark("crosstalk"), mark("Notes of pads that a hard hit beside them has shaken."))
 
 
 @dataclass(frozen=True)
@@ -58,18 +65,38 @@ class Crosstalk:
     kit_model       what was learnt earlier, for live playing and for takes that are not learnt from
     """
 
-    on: bool = True
-    after_ms: float = 7.0
-    before_ms: float = 4.0
-    ratio: float = 0.45
-    min_confidence: float = 0.86
-    lookahead_ms: float = 8.0
-    live_ms: float = 0.0
-    learn: bool = True
-    kit_model: KitModel = field(default_factory=KitModel)
+    on: bool = setting(True, mark("remove crosstalk from pads on the same stand"))
+    after_ms: float = setting(7.0, mark("how long after the loud hit a crosstalk note may lie"), unit="ms", high=30.0)
+    before_ms: float = setting(4.0, mark("how long before the loud hit a crosstalk note may lie"), unit="ms", high=20.0)
+    ratio: float = setting(0.45, mark("a note with at least this part of the loud one's velocity was played"), unit="%")
+    min_confidence: float = setting(
+        0.86, mark("Confidence that a note is crosstalk, above which it is removed. Higher keeps more."),
+        label=mark("Minimum confidence"), unit="%", step=0.01,
+    )  # fmt: skip
+    lookahead_ms: float = setting(8.0, mark("how far files look ahead, where it costs nothing"), unit="ms", high=8.0)
+    live_ms: float = setting(
+        0.0,
+        mark(
+            "Delays live output by this time, so that notes a shaken pad sends before the hit can be removed too. "
+            "Takes always look ahead."
+        ),
+        label=mark("Live look-ahead"), unit="ms", high=8.0,
+    )  # fmt: skip
+    learn: bool = setting(True, mark("learn the kit's pads from each take before deciding"))
+    kit_model: KitModel = setting(  # noqa: RUF009  (ruff takes only field() itself for a field)
+        NOTHING_LEARNT,
+        mark("the kit model learnt before, for playing live (written by the window)"),
+        codec=Codec(settings_values.kit_model, settings_values.kit_model_json, settings_values.KIT_MODEL_SCHEMA),
+    )
 
-    stage: ClassVar[Stage] = Stage.CROSSTALK
-    causal: ClassVar[bool] = True
+    stage: ClassVar[Stage] = Stage(
+        "crosstalk",
+        word=mark("crosstalk"),
+        title=mark("Remove crosstalk"),
+        tip=mark("Removes the weak note of a pad that a hard hit beside it has shaken."),
+        switch=Switch(),
+        reasons=(SHAKEN, NARROWLY_KEPT, INHERITED_END),
+    )
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
         removed = np.zeros(len(notes), bool)
@@ -84,7 +111,7 @@ class Crosstalk:
         doubtful = judged[(likely[judged] > DOUBTFUL[0]) & (likely[judged] < self.min_confidence)]
         if not removed.any():
             kept = entries(
-                self.stage, Action.KEPT, Reason.DOUBTFUL, notes.origin[doubtful], confidence=1 - likely[doubtful]
+                self.stage, Action.KEPT, NARROWLY_KEPT, notes.origin[doubtful], confidence=1 - likely[doubtful]
             )
             return Result(notes, controls, (kept,))
         key = note_keys(notes.port.astype(np.int32) * 17 + notes.channel, notes.note)
@@ -92,11 +119,11 @@ class Crosstalk:
         end, end_event, release, heirs = inherit(notes, by_pad, key, removed)
         written = (
             entries(
-                self.stage, Action.REMOVED, Reason.CROSSTALK, notes.origin[removed], confidence=likely[removed]
+                self.stage, Action.REMOVED, SHAKEN, notes.origin[removed], confidence=likely[removed]
             ),
-            entries(self.stage, Action.KEPT, Reason.DOUBTFUL, notes.origin[doubtful], confidence=1 - likely[doubtful]),
+            entries(self.stage, Action.KEPT, NARROWLY_KEPT, notes.origin[doubtful], confidence=1 - likely[doubtful]),
             entries(
-                self.stage, Action.CHANGED, Reason.END_OF_DOUBLE, notes.origin[heirs], field=NoteField.END,
+                self.stage, Action.CHANGED, INHERITED_END, notes.origin[heirs], field=NoteField.END,
                 before=notes.end[heirs], after=end[heirs],
             ),
         )  # fmt: skip
@@ -308,9 +335,7 @@ class _LiveCrosstalk(LiveStage):
             self._note(event)
         if likely >= self._settings.min_confidence:
             self._heir[event.origin] = cut.origin if cut is not None else -1
-            self.account(
-                Stage.CROSSTALK, Action.REMOVED, Reason.CROSSTALK, event.origin, NoteField.NONE, np.nan, np.nan, likely
-            )
+            self.account(Crosstalk.stage, Action.REMOVED, SHAKEN, event.origin, NoteField.NONE, np.nan, np.nan, likely)
             return []
         return [*before, event]
 

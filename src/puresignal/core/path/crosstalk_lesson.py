@@ -7,9 +7,10 @@ from dataclasses import dataclass, replace
 from puresignal.core.midi.events import Notes, Take
 from puresignal.core.path.cleaning_path import CleaningPath, LivePath, as_live, messages
 from puresignal.core.path.context import Context
-from puresignal.core.path.crosstalk import learn
+from puresignal.core.path.crosstalk import SHAKEN, learn
 from puresignal.core.path.crosstalk_model import KitModel
-from puresignal.core.path.tally import Action, Reason, Stage
+from puresignal.core.path.stage_description import Reason, Stage
+from puresignal.core.path.tally import Action
 
 
 @dataclass(frozen=True)
@@ -48,7 +49,7 @@ def live_removals(take: Take, path: CleaningPath, context: Context) -> int:
 
     def account(stage: Stage, action: Action, reason: Reason, *_: object) -> None:
         nonlocal count
-        count += action == Action.REMOVED and reason == Reason.CROSSTALK
+        count += action == Action.REMOVED and reason == SHAKEN
 
     run = LivePath(as_live(path), context, account=account)
     for message in messages(take.events):

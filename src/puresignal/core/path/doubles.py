@@ -16,12 +16,18 @@ from puresignal.core.midi.events import Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage
-from puresignal.core.path.removal import inherit
+from puresignal.core.path.removal import BY_HAND, INHERITED_END, NARROWLY_KEPT, inherit
+from puresignal.core.path.setting import setting
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
+from puresignal.core.path.stage_description import Reason, Stage, Switch
+from puresignal.core.path.tally import Action, NoteField, entries
+from puresignal.translation import mark
 
 DOUBT = 0.25
 """Fraction of the limit, above and below it, in which a decision counts as doubtful."""
+
+
+DOUBLE = Reason(mark("double"), mark("False second hits that a pad sent for one stroke."))
 
 
 @dataclass(frozen=True)
@@ -33,12 +39,24 @@ class Doubles:
     ratio      a second hit with at least this fraction of the first one's velocity is real
     """
 
-    on: bool = True
-    window_ms: float = 35.0
-    ratio: float = 0.6
+    on: bool = setting(True, mark("remove double triggers"))
+    window_ms: float = setting(
+        35.0, mark("A second hit later than this after the first is kept."),
+        label=mark("Window"), unit="ms", high=500.0, reach=120.0,
+    )  # fmt: skip
+    ratio: float = setting(
+        0.6, mark("A second hit with at least this fraction of the first one's velocity is kept."),
+        label=mark("Softer than"), unit="%", step=0.01,
+    )  # fmt: skip
 
-    stage: ClassVar[Stage] = Stage.DOUBLES
-    causal: ClassVar[bool] = True
+    stage: ClassVar[Stage] = Stage(
+        "doubles",
+        word=mark("double triggers"),
+        title=mark("Remove double triggers"),
+        tip=mark("Removes the weak second hit that a pad sends for one stroke."),
+        switch=Switch(),
+        reasons=(DOUBLE, BY_HAND, NARROWLY_KEPT, INHERITED_END),
+    )
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
         drop = among(notes.origin, context.dropped_by_hand)
@@ -53,14 +71,14 @@ class Doubles:
             removed |= false
         notes_end, end_event, release, heirs = inherit(notes, by_pad, key, removed)
         written = (
-            entries(self.stage, Action.REMOVED, Reason.PLAYER, notes.origin[drop]),
+            entries(self.stage, Action.REMOVED, BY_HAND, notes.origin[drop]),
             entries(
-                self.stage, Action.REMOVED, Reason.DOUBLE, notes.origin[removed & ~drop],
+                self.stage, Action.REMOVED, DOUBLE, notes.origin[removed & ~drop],
                 confidence=confidence[removed & ~drop],
             ),
-            entries(self.stage, Action.KEPT, Reason.DOUBTFUL, notes.origin[doubtful], confidence=confidence[doubtful]),
+            entries(self.stage, Action.KEPT, NARROWLY_KEPT, notes.origin[doubtful], confidence=confidence[doubtful]),
             entries(
-                self.stage, Action.CHANGED, Reason.END_OF_DOUBLE, notes.origin[heirs], field=NoteField.END,
+                self.stage, Action.CHANGED, INHERITED_END, notes.origin[heirs], field=NoteField.END,
                 before=notes.end[heirs], after=notes_end[heirs],
             ),
         )  # fmt: skip
@@ -167,9 +185,7 @@ class _LiveDoubles(LiveStage):
         last = self._last.get(key)
         if last is not None and event.at - last[0] < self._window and event.velocity < self._ratio * last[1]:
             self._heir[event.origin] = cut.origin if cut is not None else -1
-            self.account(
-                Stage.DOUBLES, Action.REMOVED, Reason.DOUBLE, event.origin, NoteField.NONE, np.nan, np.nan, 1.0
-            )
+            self.account(Doubles.stage, Action.REMOVED, DOUBLE, event.origin, NoteField.NONE, np.nan, np.nan, 1.0)
             return []
         self._last[key] = (event.at, event.velocity)
         return [*before, event]

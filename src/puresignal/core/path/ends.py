@@ -16,14 +16,23 @@ from puresignal.core.midi.events import NO_EVENT, POLY_PRESSURE, Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage
+from puresignal.core.path.setting import setting
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Action, Entries, NoteField, Reason, Stage, entries
+from puresignal.core.path.stage_description import Reason, Stage, Switch
+from puresignal.core.path.tally import Action, Entries, NoteField, entries
+from puresignal.translation import mark
 
 CHOKE_FROM = 64
 """Key pressure from which a hand is taken to hold the cymbal (docs/formats.md)."""
 
 NO_LENGTH_BELOW = 0.001
 """Seconds. A shorter note has no length that could have been intended."""
+
+
+CHOKED = Reason(mark("choked"))
+NO_END = Reason(mark("no end came"))
+TOO_LONG = Reason(mark("too long"))
+NO_LENGTH = Reason(mark("no length"))
 
 
 @dataclass(frozen=True)
@@ -35,12 +44,23 @@ class Ends:
     longest_ms  a drum note held longer than this is ended there
     """
 
-    repair: bool = True
-    given_ms: float = 20.0
-    longest_ms: float = 5000.0
+    repair: bool = setting(True, mark("repair faulty note ends"))
+    given_ms: float = setting(
+        20.0, mark("Length given to a note without one."),
+        label=mark("Default length"), unit="ms", low=1.0, high=1000.0, reach=200.0,
+    )  # fmt: skip
+    longest_ms: float = setting(
+        5000.0, mark("a drum note still held after this is ended"), unit="ms", low=50.0, high=60_000.0
+    )
 
-    stage: ClassVar[Stage] = Stage.ENDS
-    causal: ClassVar[bool] = True
+    stage: ClassVar[Stage] = Stage(
+        "ends",
+        word=mark("ends"),
+        title=mark("Repair note ends"),
+        tip=mark("Gives a length to notes that have none or never end."),
+        switch=Switch("repair"),
+        reasons=(CHOKED, NO_END, TOO_LONG, NO_LENGTH),
+    )
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
         drum = context.mapped_channels[notes.channel]
@@ -58,22 +78,22 @@ class Ends:
             end[rows], end_event[rows] = to, event
 
         rows, at, by = _choked(notes, controls, context, np.where(drum & self.repair, cap, np.inf))
-        change(rows, Reason.CHOKED, at, by)
+        change(rows, CHOKED, at, by)
         rest = np.maximum(context.length, notes.start)
         if self.repair:
             held = np.isnan(end)
             rows = np.flatnonzero(drum & held)
-            change(rows, Reason.NO_END, cap[rows])
+            change(rows, NO_END, cap[rows])
             # Compared against the same sum as live, so that a long hold ends at the same moment live and afterwards.
             rows = np.flatnonzero(drum & ~held & (end > cap))
-            change(rows, Reason.TOO_LONG, cap[rows])
+            change(rows, TOO_LONG, cap[rows])
             rows = np.flatnonzero(~drum & held)
-            change(rows, Reason.NO_END, rest[rows])
+            change(rows, NO_END, rest[rows])
             rows = np.flatnonzero(end - notes.start < NO_LENGTH_BELOW)
-            change(rows, Reason.NO_LENGTH, notes.start[rows] + self.given_ms / 1000)
+            change(rows, NO_LENGTH, notes.start[rows] + self.given_ms / 1000)
         else:
             rows = np.flatnonzero(np.isnan(end))
-            change(rows, Reason.NO_END, rest[rows])
+            change(rows, NO_END, rest[rows])
         return Result(notes.but(end=end, end_event=end_event), controls, tuple(written))
 
     def live(self, context: Context) -> LiveStage:
@@ -165,18 +185,16 @@ class _LiveEnds(LiveStage):
         for begun in [n for n in self._sounding.values() if n.articulation >= 0]:
             if self._cymbal[begun.articulation] == cymbal and self._devices[begun.port] == device:
                 del self._sounding[begun.origin]
-                self.account(
-                    Stage.ENDS, Action.CHANGED, Reason.CHOKED, begun.origin, NoteField.END, np.nan, event.at, 1.0
-                )
+                self.account(Ends.stage, Action.CHANGED, CHOKED, begun.origin, NoteField.END, np.nan, event.at, 1.0)
                 leaving += self._ended(begun, self._end(begun, event.at, event.origin))
         return leaving
 
     def _ended(self, begun: _Begun, end: LiveEvent) -> list[LiveEvent]:
         if self._repair and end.at - begun.at < NO_LENGTH_BELOW:
             self.account(
-                Stage.ENDS,
+                Ends.stage,
                 Action.CHANGED,
-                Reason.NO_LENGTH,
+                NO_LENGTH,
                 begun.origin,
                 NoteField.END,
                 end.at,
@@ -203,7 +221,7 @@ class _LiveEnds(LiveStage):
             if self._sounding.get(begun.origin) is begun:
                 del self._sounding[begun.origin]
                 cap = begun.at + self._longest
-                self.account(Stage.ENDS, Action.CHANGED, Reason.TOO_LONG, begun.origin, NoteField.END, np.nan, cap, 1.0)
+                self.account(Ends.stage, Action.CHANGED, TOO_LONG, begun.origin, NoteField.END, np.nan, cap, 1.0)
                 leaving += self._ended(begun, self._end(begun, cap, NO_EVENT))
         return leaving
 

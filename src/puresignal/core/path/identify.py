@@ -12,8 +12,14 @@ from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.opening import CLOSED, Opening, at_hits, splashes, zones
+from puresignal.core.path.setting import setting
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
+from puresignal.core.path.stage_description import Reason, Stage, Switch
+from puresignal.core.path.tally import Action, NoteField, entries
+from puresignal.translation import mark
+
+UNMAPPED_NOTE = Reason(mark("unmapped"), mark("Hits on notes that are not in the source map."))
+PEDAL = Reason(mark("by the pedal"))
 
 
 @dataclass(frozen=True)
@@ -26,12 +32,28 @@ class Identify:
                that long, so splashes are not detected live (see `as_live`)
     """
 
-    unmapped: str = "drop"
-    tremble: float = 0.04
-    splash_ms: float = 90.0
+    unmapped: str = setting("drop", mark('"keep" passes unmapped notes on'), choices=("drop", "keep"))
+    tremble: float = setting(
+        0.04,
+        mark("a pedal this near to an edge, in parts of its travel, changes the opening only if it stays for 80 ms"),
+        high=0.15,
+    )
+    splash_ms: float = setting(
+        90.0,
+        mark("a foot close whose pedal opens again this soon is a splash, in files; 0 turns splashes off"),
+        unit="ms",
+        high=200.0,
+    )
 
-    stage: ClassVar[Stage] = Stage.IDENTIFY
-    causal: ClassVar[bool] = True
+    stage: ClassVar[Stage] = Stage(
+        "identify",
+        word=mark("identified"),
+        title=mark("Drop unmapped notes"),
+        tip=mark("When off, notes that are not in the source map pass through unchanged."),
+        switch=Switch("unmapped", "drop", "keep", others=("target",)),
+        reasons=(PEDAL, UNMAPPED_NOTE),
+        counted=(UNMAPPED_NOTE,),
+    )
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
         code = context.source_table[notes.channel, notes.note].astype(np.int16)
@@ -50,13 +72,13 @@ class Identify:
         unmapped = (code == NO_ARTICULATION) & context.mapped_channels[notes.channel]
         written = [
             entries(
-                self.stage, Action.CHANGED, Reason.PEDAL, notes.origin[asked], field=NoteField.ARTICULATION,
+                self.stage, Action.CHANGED, PEDAL, notes.origin[asked], field=NoteField.ARTICULATION,
                 before=before, after=code[asked], confidence=1.0,
             )
         ]  # fmt: skip
         if self.unmapped == "drop":
             unmapped &= ~among(notes.origin, context.kept_by_hand)
-            written.append(entries(self.stage, Action.REMOVED, Reason.UNMAPPED, notes.origin[unmapped]))
+            written.append(entries(self.stage, Action.REMOVED, UNMAPPED_NOTE, notes.origin[unmapped]))
             notes = notes.take(~unmapped)
             controls = controls.take(~_unmapped_pressure(controls, context))
         return Result(notes, controls, tuple(written))
@@ -133,7 +155,7 @@ class _LiveIdentify(LiveStage):
             if code < 0 and self._drop and self._speaks[event.channel]:
                 self._gone.add(event.origin)
                 self.account(
-                    Stage.IDENTIFY, Action.REMOVED, Reason.UNMAPPED, event.origin, NoteField.NONE, np.nan, np.nan, 1.0
+                    Identify.stage, Action.REMOVED, UNMAPPED_NOTE, event.origin, NoteField.NONE, np.nan, np.nan, 1.0
                 )
                 return []
             if self._pedal:
@@ -143,9 +165,9 @@ class _LiveIdentify(LiveStage):
                 opening = pedal.when(event.at) if pedal is not None else CLOSED
                 before, code = code, self._openings[self._decides[code]][opening]
                 self.account(
-                    Stage.IDENTIFY,
+                    Identify.stage,
                     Action.CHANGED,
-                    Reason.PEDAL,
+                    PEDAL,
                     event.origin,
                     NoteField.ARTICULATION,
                     before,

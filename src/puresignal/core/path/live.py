@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from puresignal.core.path.tally import Action, NoteField, Reason, Stage
+from puresignal.core.path.stage_description import Reason, Stage
+from puresignal.core.path.tally import Action, NoteField
 
 ON, OFF, CONTROL = range(3)
 

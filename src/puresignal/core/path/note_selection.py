@@ -5,9 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from puresignal.core.path.cleaning_path import Outcome
-from puresignal.core.path.tally import Action, Reason, Stage
+from puresignal.core.path.identify import UNMAPPED_NOTE
+from puresignal.core.path.stage_description import Reason, Stage
+from puresignal.core.path.tally import Action
+from puresignal.core.path.target import NO_TARGET
 
-UNMAPPED = (Reason.UNMAPPED, Reason.NO_TARGET)
+UNMAPPED = (UNMAPPED_NOTE, NO_TARGET)
 """Reasons for which a hit is unmapped."""
 
 DOUBTFUL_BELOW = 0.6
@@ -42,7 +45,7 @@ def reason_removed(outcome: Outcome, origin: int) -> Reason | None:
     """Why a note was removed, or None if it was not."""
     e = outcome.tally.entries
     rows = np.flatnonzero((e.origin == origin) & (e.action == Action.REMOVED) & (e.branch == 0))
-    return Reason(int(e.reason[rows[0]])) if len(rows) else None
+    return Reason.of(int(e.reason[rows[0]])) if len(rows) else None
 
 
 def alike(outcome: Outcome, origin: int) -> np.ndarray:

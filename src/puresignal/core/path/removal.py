@@ -5,6 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from puresignal.core.midi.events import Notes
+from puresignal.core.path.stage_description import Reason
+from puresignal.translation import mark
+
+BY_HAND = Reason(mark("by hand"), mark("Hits that you removed."))
+NARROWLY_KEPT = Reason(mark("doubtful"), mark("Hits that were kept only narrowly."))
+INHERITED_END = Reason(mark("double's end"))
+"""A hit that got the end of a removed one after it."""
 
 
 def inherit(

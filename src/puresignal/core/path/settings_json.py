@@ -1,40 +1,24 @@
-"""The path's settings as plain JSON data, for files and sessions."""
+"""The path's settings as plain JSON data, for files and sessions, and the schema of that data.
+
+Everything here follows from what the stages declare with their settings.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import fields, replace
 from typing import Any
 
 from puresignal.core.errors import SettingsError
-from puresignal.core.path import settings_values
+from puresignal.core.path import scoped_json
 from puresignal.core.path.cleaning_path import CleaningPath
-from puresignal.core.path.crosstalk_model import KitModel
+from puresignal.core.path.scoped import Scoped
+from puresignal.core.path.setting import Setting, settings_of
+from puresignal.core.path.stage import PathStage
 from puresignal.translation import tr
 
 FORMAT = "pure-signal/settings"
 VERSION = 1
-
-_RANGES: dict[tuple[str, str], tuple[float, float] | tuple[str, ...]] = {
-    ("identify", "unmapped"): ("drop", "keep"),
-    ("identify", "tremble"): (0.0, 0.15),
-    ("identify", "splash_ms"): (0.0, 200.0),
-    ("thin", "every_ms"): (1.0, 50.0),
-    ("doubles", "window_ms"): (0.0, 500.0),
-    ("doubles", "ratio"): (0.0, 1.0),
-    ("crosstalk", "after_ms"): (0.0, 30.0),
-    ("crosstalk", "before_ms"): (0.0, 20.0),
-    ("crosstalk", "ratio"): (0.0, 1.0),
-    ("crosstalk", "min_confidence"): (0.0, 1.0),
-    ("crosstalk", "lookahead_ms"): (0.0, 8.0),
-    ("crosstalk", "live_ms"): (0.0, 8.0),
-    ("ends", "given_ms"): (1.0, 1000.0),
-    ("ends", "longest_ms"): (50.0, 60000.0),
-    ("velocity", "seed"): (0, 2**31),
-    ("velocity", "round"): (0, 2**31),
-    ("split", "by"): ("drum", "family", "one"),
-    ("target", "unmapped"): ("drop", "keep"),
-}
-
 
 _FORMER_NAMES = {("crosstalk", "sure"): "min_confidence", ("crosstalk", "profile"): "kit_model"}
 """Settings that had another name in files of version 0.1.0."""
@@ -42,16 +26,23 @@ _FORMER_NAMES = {("crosstalk", "sure"): "min_confidence", ("crosstalk", "profile
 
 def to_json(path: CleaningPath) -> dict[str, Any]:
     """Every setting of every stage."""
-    stages = {}
-    for one in fields(path):
-        stage = getattr(path, one.name)
-        stages[one.name] = {f.name: settings_values.to_json(getattr(stage, f.name)) for f in fields(stage)}
-    return {"format": FORMAT, "version": VERSION, **stages}
+    stages = {
+        stage.stage.key: {one.name: _plain(getattr(stage, one.name), one) for one in settings_of(stage)}
+        for stage in path.stages()
+    }
+    return {"format": FORMAT, "version": VERSION, **{key: values for key, values in stages.items() if values}}
+
+
+def _plain(value: Any, setting: Setting) -> object:
+    if isinstance(value, Scoped):
+        return scoped_json.to_json(value)
+    return value if setting.codec is None else setting.codec.write(value)
 
 
 def from_json(data: object, where: str, base: CleaningPath | None = None) -> CleaningPath:
     """A path from plain JSON data; settings that the data lacks stay as in `base`.
 
+    A stage's settings stand in an object of their own, or each by itself as `"stage.setting"`.
     Raises SettingsError that names the field, the value and the expected value
     """
     path = base or CleaningPath()
@@ -72,62 +63,131 @@ def from_json(data: object, where: str, base: CleaningPath | None = None) -> Cle
             where,
             tr("Update the program."),
         )
-    names = {f.name for f in fields(path)}
-    for name, values in data.items():
-        if name in ("format", "version"):
-            continue
-        if name not in names:
-            raise SettingsError(
-                tr('There is no stage "{name}"', name=name),
-                where,
-                tr("Known are: {names}.", names=", ".join(sorted(names))),
-            )
-        if not isinstance(values, dict):
-            raise SettingsError(
-                tr('"{name}" is not a JSON object', name=name), where, tr("Write the stage's settings there.")
-            )
-        stage = getattr(path, name)
-        known = {f.name: getattr(stage, f.name) for f in fields(stage)}
-        checked = {}
-        for given, value in values.items():
-            key = _FORMER_NAMES.get((name, given), given)
-            if key not in known:
-                raise SettingsError(
-                    tr('"{name}" has no setting "{key}"', name=name, key=key),
-                    where,
-                    tr("Known are: {names}.", names=", ".join(sorted(known))),
-                )
-            checked[key] = _checked(name, key, value, known[key], where)
-        path = replace(path, **{name: replace(stage, **checked)})
+    for name, values in _by_stage(data, where):
+        path = _with_values(path, name, values, where)
     return path
 
 
-def _checked(stage: str, key: str, value: object, now: object, where: str) -> object:
-    if isinstance(now, tuple):
-        return settings_values.shapes(value, f'"{stage}.{key}"', where)
-    if isinstance(now, KitModel):
-        return settings_values.kit_model(value, f'"{stage}.{key}"', where)
-    allowed = _RANGES.get((stage, key))
-    label = tr('"{stage}.{key}" is {value!r}', stage=stage, key=key, value=value)
-    if isinstance(now, bool):
+def _by_stage(data: dict[Any, Any], where: str) -> Iterator[tuple[str, dict[Any, Any]]]:
+    """Stage and values of each entry, also of those written as "stage.setting"."""
+    for name, values in data.items():
+        if name in ("format", "version"):
+            continue
+        stage, dot, key = str(name).partition(".")
+        if dot:
+            yield stage, {key: values}
+        elif isinstance(values, dict):
+            yield stage, values
+        else:
+            raise SettingsError(
+                tr('"{name}" is not a JSON object', name=name), where, tr("Write the stage's settings there.")
+            )
+
+
+def _with_values(path: CleaningPath, name: str, values: dict[Any, Any], where: str) -> CleaningPath:
+    stages = {stage.stage.key: stage for stage in path.stages() if fields(stage)}  # type: ignore[arg-type]
+    if name not in stages:
+        raise SettingsError(
+            tr('There is no stage "{name}"', name=name),
+            where,
+            tr("Known are: {names}.", names=", ".join(sorted(stages))),
+        )
+    stage = stages[name]
+    known = {one.name: one for one in settings_of(stage)}
+    checked = {}
+    for given, value in values.items():
+        key = _FORMER_NAMES.get((name, given), given)
+        if key not in known:
+            raise SettingsError(
+                tr('"{name}" has no setting "{key}"', name=name, key=key),
+                where,
+                tr("Known are: {names}.", names=", ".join(sorted(known))),
+            )
+        checked[key] = _checked(f"{name}.{key}", known[key], value, where)
+    changed: Any = replace(stage, **checked)  # type: ignore[type-var]
+    return replace(path, **{name: changed})
+
+
+def _checked(name: str, setting: Setting, value: object, where: str) -> object:
+    if setting.codec is not None:
+        return setting.codec.read(value, f'"{name}"', where)
+    if isinstance(setting.default, Scoped):
+        return scoped_json.from_json(value, setting, name, where)
+    label = tr('"{name}" is {value}', name=name, value=shortened(value))
+    if isinstance(setting.default, bool):
         if not isinstance(value, bool):
             raise SettingsError(label, where, tr("Write true or false there."))
         return value
-    if allowed and isinstance(allowed[0], str):
-        if value not in allowed:
-            raise SettingsError(label, where, tr("Write one of {names} there.", names=", ".join(map(str, allowed))))
+    if setting.choices:
+        if value not in setting.choices:
+            raise SettingsError(label, where, tr("Write one of {names} there.", names=", ".join(setting.choices)))
         return value
-    low, high = allowed if allowed else (float("-inf"), float("inf"))
-    if isinstance(value, bool) or not isinstance(value, (int, float)) or not float(low) <= value <= float(high):
-        raise SettingsError(label, where, tr("Write a number from {low:g} to {high:g} there.", low=low, high=high))
-    if isinstance(now, int):
-        if value != int(value):
+    number = scoped_json.number(value, setting, name, where)
+    if isinstance(setting.default, int):
+        if number != int(number):
             raise SettingsError(label, where, tr("Write a whole number there."))
-        return int(value)
-    return float(value)
+        return int(number)
+    return number
 
 
-def setting_range(stage: str, key: str) -> tuple[float, float]:
-    """Lowest and highest value of a numeric setting, in its own unit."""
-    low, high = _RANGES[stage, key][:2]
-    return float(low), float(high)
+def shortened(value: object) -> str:
+    """A value as it stands in the file; only the beginning of a long one."""
+    return scoped_json.shortened(value)
+
+
+def schema(path: CleaningPath | None = None) -> dict[str, Any]:
+    """The JSON schema (draft 2020-12) of the settings of a path."""
+    stages, single = {}, {}
+    for stage in (path or CleaningPath()).stages():
+        known = {one.name: _schema_of(one) for one in settings_of(stage)}
+        if known:
+            stages[stage.stage.key] = {"type": "object", "additionalProperties": False, "properties": known}
+            single.update({f"{stage.stage.key}.{name}": of_one for name, of_one in known.items()})
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Pure Signal settings of the path",
+        "type": "object",
+        "required": ["format", "version"],
+        "additionalProperties": False,
+        "properties": {"format": {"const": FORMAT}, "version": {"const": VERSION}, **stages, **single},
+    }
+
+
+def _schema_of(setting: Setting) -> dict[str, Any]:
+    if setting.codec is not None:
+        return setting.codec.schema
+    if isinstance(setting.default, Scoped):
+        return scoped_json.schema(setting)
+    if isinstance(setting.default, bool):
+        return {"type": "boolean", "description": setting.tip}
+    if setting.choices:
+        return {"enum": list(setting.choices), "description": setting.tip}
+    kind = "integer" if isinstance(setting.default, int) else "number"
+    return {"type": kind, "minimum": setting.low, "maximum": setting.high, "description": setting.tip}
+
+
+def table(path: CleaningPath | None = None) -> list[tuple[str, str, str, str]]:
+    """Name, default, range and meaning of every setting, for documents and the command line."""
+    rows = []
+    for stage in (path or CleaningPath()).stages():
+        for one in settings_of(stage):
+            rows.append((f"{stage.stage.key}.{one.name}", _default(one), _range(stage, one), tr(one.tip)))
+    return rows
+
+
+def _default(setting: Setting) -> str:
+    value = setting.default.value if isinstance(setting.default, Scoped) else setting.default
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, str):
+        return f'"{value}"'
+    return f"{value:g}" if isinstance(value, (int, float)) else "{}"
+
+
+def _range(stage: PathStage, setting: Setting) -> str:
+    if setting.choices:
+        return ", ".join(f'"{choice}"' for choice in setting.choices)
+    if isinstance(setting.default, bool) or setting.codec is not None:
+        return ""
+    unit = f" {setting.unit}" if setting.unit not in ("", "%") else ""
+    return f"{setting.low:g} to {setting.high:g}{unit}"

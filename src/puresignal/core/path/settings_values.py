@@ -9,33 +9,29 @@ from typing import Any
 from puresignal.core.errors import SettingsError
 from puresignal.core.kit.articulations import is_articulation
 from puresignal.core.path.crosstalk_model import LEVELS, KitModel
+from puresignal.core.path.setting import settings_of
 from puresignal.core.path.velocity_curve import ALL, NUMBERS, Shape
 from puresignal.translation import tr
-
-SHAPE_RANGES: dict[str, tuple[float, float]] = {
-    "threshold": (0.0, 126.0), "low": (1.0, 127.0), "high": (1.0, 127.0), "scale": (0.0, 4.0),
-    "offset": (-127.0, 127.0), "fixed": (0.0, 127.0), "spread": (0.0, 3.0), "centre": (0.0, 127.0),
-    "accents": (0.0, 127.0), "randomness": (0.0, 64.0), "bias": (-1.0, 1.0),
-}  # fmt: skip
 
 _FORMER_NAMES = {"varied": "randomness", "vary_centre": "bias"}
 """Fields that had another name in files of version 0.1.0."""
 
 
-def to_json(value: object) -> object:
-    """The plain form; shapes list only values that differ from the default."""
-    if isinstance(value, tuple):
-        usual = Shape()
-        names = [f.name for f in fields(Shape)]
-        return {
-            key: {n: getattr(shape, n) for n in names if getattr(shape, n) != getattr(usual, n)} for key, shape in value
-        }
-    if isinstance(value, KitModel):
-        return {
-            "alone": [[*pad, list(row)] for pad, row in value.alone],
-            "shakes": [[*by, *shaken, *numbers] for by, shaken, *numbers in value.shakes],
-        }
-    return value
+def shapes_json(value: tuple[tuple[str, Shape], ...]) -> object:
+    """The plain form of shapes, which lists only values that differ from the default."""
+    usual = Shape()
+    names = [f.name for f in fields(Shape)]
+    return {
+        key: {n: getattr(shape, n) for n in names if getattr(shape, n) != getattr(usual, n)} for key, shape in value
+    }
+
+
+def kit_model_json(value: KitModel) -> object:
+    """The plain form of a kit model."""
+    return {
+        "alone": [[*pad, list(row)] for pad, row in value.alone],
+        "shakes": [[*by, *shaken, *numbers] for by, shaken, *numbers in value.shakes],
+    }
 
 
 def shapes(value: object, label: str, where: str) -> tuple[tuple[str, Shape], ...]:
@@ -65,13 +61,14 @@ def shapes(value: object, label: str, where: str) -> tuple[tuple[str, Shape], ..
 def _field(field: str, given: object, name: str, where: str) -> Any:
     if field == "curve":
         return _curve(given, name, where)
-    if field not in SHAPE_RANGES:
+    ranges = {one.name: one for one in settings_of(Shape) if one.name != "curve"}
+    if field not in ranges:
         raise SettingsError(
             tr('{name} has no setting "{field}"', name=name, field=field),
             where,
             tr("Known are: curve, {names}.", names=", ".join(NUMBERS)),
         )
-    low, high = SHAPE_RANGES[field]
+    low, high = ranges[field].low, ranges[field].high
     if isinstance(given, bool) or not isinstance(given, (int, float)) or not low <= given <= high:
         raise SettingsError(
             tr("{name}: {field} is {given!r}", name=name, field=field, given=given),
@@ -129,3 +126,44 @@ def kit_model(value: object, label: str, where: str) -> KitModel:
             tr("{label} is not a kit model", label=label), where, tr("Leave it out, or learn it again from a take.")
         ) from error
     return KitModel(tuple(alone), tuple(shakes))
+
+
+_POINT = {"type": "array", "items": {"type": "number", "minimum": 0, "maximum": 127}, "minItems": 2, "maxItems": 2}
+SHAPES_SCHEMA: dict[str, Any] = {
+    "type": "object",
+    "additionalProperties": {
+        "type": "object",
+        "additionalProperties": False,
+        "properties": {
+            "curve": {"type": "array", "minItems": 2, "items": _POINT},
+            **{
+                one.name: {"type": "number", "minimum": one.low, "maximum": one.high, "description": one.tip}
+                for one in settings_of(Shape)
+                if one.name != "curve"
+            },
+        },
+    },
+}
+_NUMBERS = {"type": "array", "items": {"type": "number", "minimum": 0}, "minItems": LEVELS, "maxItems": LEVELS}
+KIT_MODEL_SCHEMA: dict[str, Any] = {
+    "type": "object",
+    "properties": {
+        "alone": {
+            "type": "array",
+            "items": {
+                "type": "array",
+                "prefixItems": [
+                    {"type": "integer", "minimum": 0, "maximum": 16},
+                    {"type": "integer", "minimum": 0, "maximum": 127},
+                    _NUMBERS,
+                ],
+                "minItems": 3,
+                "maxItems": 3,
+            },
+        },
+        "shakes": {
+            "type": "array",
+            "items": {"type": "array", "items": {"type": "number"}, "minItems": 7, "maxItems": 7},
+        },
+    },
+}

@@ -11,8 +11,10 @@ from puresignal.core.midi.events import CONTROL, POLY_PRESSURE, Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage
+from puresignal.core.path.setting import setting
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Stage
+from puresignal.core.path.stage_description import Stage
+from puresignal.translation import mark
 
 
 @dataclass(frozen=True)
@@ -22,10 +24,9 @@ class Split:
     by  "drum": a track per drum; "family": per family; "one": all drums on one track
     """
 
-    by: str = "drum"
+    by: str = setting("drum", mark("a track per drum, per family, or one for all"), choices=("drum", "family", "one"))
 
-    stage: ClassVar[Stage] = Stage.SPLIT
-    causal: ClassVar[bool] = True
+    stage: ClassVar[Stage] = Stage("split", word=mark("tracks"))
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
         own = context.unmapped_track + 1 + notes.port.astype(np.int64) * 16 + notes.channel - 1

@@ -8,7 +8,8 @@ from typing import ClassVar, Protocol
 from puresignal.core.midi.events import Controls, Notes
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveStage
-from puresignal.core.path.tally import Entries, Stage
+from puresignal.core.path.stage_description import Stage
+from puresignal.core.path.tally import Entries
 
 
 @dataclass(frozen=True, eq=False)
@@ -21,10 +22,9 @@ class Result:
 
 
 class PathStage(Protocol):
-    """A frozen dataclass of settings in user units."""
+    """A frozen dataclass of settings in user units; each of its fields is made by `setting`."""
 
     stage: ClassVar[Stage]
-    causal: ClassVar[bool]
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
         """Process the whole take at once. Never changes its arguments."""

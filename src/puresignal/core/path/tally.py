@@ -13,7 +13,8 @@ from typing import Any, ClassVar, NamedTuple
 import numpy as np
 
 from puresignal.core.midi.columns import Columns
-from puresignal.translation import mark
+from puresignal.core.path.removal import INHERITED_END
+from puresignal.core.path.stage_description import Reason, Stage
 
 
 class Action(IntEnum):
@@ -23,56 +24,6 @@ class Action(IntEnum):
     REMOVED = 1
     ADDED = 2
     CHANGED = 3
-
-
-class Reason(IntEnum):
-    """Why it did so. The wording is in `REASON_WORDS`."""
-
-    UNMAPPED = 0
-    NO_TARGET = 1
-    DOUBLE = 2
-    PLAYER = 3
-    ALSO = 4
-    MAPPED = 5
-    STAND_IN = 6
-    NO_END = 7
-    TOO_LONG = 8
-    NO_LENGTH = 9
-    CHOKED = 10
-    OVERLAP = 11
-    SAME_MOMENT = 12
-    PEDAL = 13
-    END_OF_DOUBLE = 14
-    DOUBTFUL = 15
-    CROSSTALK = 16
-    TOO_SOFT = 17
-    SHAPED = 18
-    VARIED = 19
-
-
-REASON_WORDS = {
-    Reason.UNMAPPED: "unmapped",
-    Reason.NO_TARGET: mark("no target"),
-    Reason.DOUBLE: "double",
-    Reason.PLAYER: mark("by hand"),
-    Reason.ALSO: mark("also sent"),
-    Reason.MAPPED: "mapped",
-    Reason.STAND_IN: "stand-in",
-    Reason.NO_END: mark("no end came"),
-    Reason.TOO_LONG: mark("too long"),
-    Reason.NO_LENGTH: mark("no length"),
-    Reason.CHOKED: "choked",
-    Reason.OVERLAP: mark("struck again"),
-    Reason.SAME_MOMENT: mark("same moment"),
-    Reason.PEDAL: mark("by the pedal"),
-    Reason.END_OF_DOUBLE: "double's end",
-    Reason.DOUBTFUL: "doubtful",
-    Reason.CROSSTALK: "crosstalk",
-    Reason.TOO_SOFT: mark("too soft"),
-    Reason.SHAPED: "shaped",
-    Reason.VARIED: "varied",
-}
-"""One or two words per reason, used by the tally bar, the report and the trace."""
 
 
 class NoteField(IntEnum):
@@ -86,26 +37,11 @@ class NoteField(IntEnum):
     VELOCITY = 5
 
 
-class Stage(IntEnum):
-    """The stages in the order of the path."""
-
-    PAIR = 0
-    IDENTIFY = 1
-    DOUBLES = 2
-    CROSSTALK = 3
-    ENDS = 4
-    SPLIT = 5
-    VELOCITY = 6
-    TARGET = 7
-    TIDY = 8
-    THIN = 9
-
-
 @dataclass(frozen=True, eq=False)
 class Entries(Columns):
     """One decision per row.
 
-    stage, action, reason, field  as the enums above number them
+    stage, reason  numbers of `Stage` and `Reason`; action, field: as the enums above number them
     origin, branch                the note it concerns
     before, after                 values of the changed property; NaN for none
     confidence                    0..1, confidence of the stage
@@ -211,7 +147,7 @@ class Tally:
         A hit that only inherits the end of a removed one is not counted: that belongs to the removal.
         """
         e = self.entries
-        return _each_once(e.origin[(e.stage == stage) & (e.action != Action.KEPT) & (e.reason != Reason.END_OF_DOUBLE)])
+        return _each_once(e.origin[(e.stage == stage) & (e.action != Action.KEPT) & (e.reason != INHERITED_END)])
 
     def origins(self, action: Action, reason: Reason | None = None) -> np.ndarray:
         """Origins of the notes that something happened to, each once, sorted."""
@@ -226,16 +162,19 @@ class Tally:
         e = self.entries
         return [
             TraceStep(
-                Stage(int(e.stage[i])), Action(int(e.action[i])), Reason(int(e.reason[i])), NoteField(int(e.field[i])),
-                int(e.branch[i]), float(e.before[i]), float(e.after[i]), float(e.confidence[i]),
+                Stage.of(int(e.stage[i])), Action(int(e.action[i])), Reason.of(int(e.reason[i])),
+                NoteField(int(e.field[i])), int(e.branch[i]), float(e.before[i]), float(e.after[i]),
+                float(e.confidence[i]),
             )
             for i in np.flatnonzero(e.origin == origin)
         ]  # fmt: skip
 
     def _count(self, action: Action) -> dict[Reason, int]:
         e = self.entries
-        counts = np.bincount(e.reason[e.action == action], minlength=len(Reason))
-        return {Reason(i): int(n) for i, n in enumerate(counts) if n}
+        found = e.reason[e.action == action]
+        counts = np.bincount(found, minlength=Reason.count())
+        # In the order in which the stages wrote them, which is the order of the path.
+        return {Reason.of(int(i)): int(counts[i]) for i in dict.fromkeys(found.tolist())}
 
 
 def _each_once(origins: np.ndarray) -> np.ndarray:

@@ -12,18 +12,31 @@ from puresignal.core.midi.events import CONTROL, POLY_PRESSURE, Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import MIDDLE_OPEN, PARTS, Context, TargetTable, among, part_of
 from puresignal.core.path.live import LiveEvent, LiveStage
+from puresignal.core.path.setting import setting
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Action, Entries, NoteField, Reason, Stage, entries
+from puresignal.core.path.stage_description import Reason, Stage
+from puresignal.core.path.tally import Action, Entries, NoteField, entries
+from puresignal.translation import mark
+
+NO_TARGET = Reason(mark("no target"), mark("Hits on drums that the receiver does not have."))
+ALSO_SENT = Reason(mark("also sent"), mark("Further notes sent for one hit."))
+MAPPED = Reason(mark("mapped"))
+STAND_IN = Reason(mark("stand-in"))
 
 
 @dataclass(frozen=True)
 class Target:
     """Maps articulations to notes. unmapped: "drop" removes what the receiver lacks, "keep" passes it on."""
 
-    unmapped: str = "drop"
+    unmapped: str = setting("drop", mark('"keep" passes on what the receiver does not have'), choices=("drop", "keep"))
 
-    stage: ClassVar[Stage] = Stage.TARGET
-    causal: ClassVar[bool] = True
+    stage: ClassVar[Stage] = Stage(
+        "target",
+        word=mark("receiver"),
+        title=mark("Map to receiver"),
+        tip=mark("Each drum goes to the note that the receiver expects."),
+        reasons=(NO_TARGET, ALSO_SENT, MAPPED, STAND_IN),
+    )
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
         table = context.target_table
@@ -36,7 +49,7 @@ class Target:
         nowhere = count == 0
         written: list[Entries] = []
         stays = nowhere if self.unmapped == "keep" else nowhere & among(notes.origin, context.kept_by_hand)
-        written.append(entries(self.stage, Action.REMOVED, Reason.NO_TARGET, notes.origin[nowhere & ~stays]))
+        written.append(entries(self.stage, Action.REMOVED, NO_TARGET, notes.origin[nowhere & ~stays]))
         mapped, count = mapped & ~stays, np.where(stays, 1, count)
 
         single = bool(np.all(count == 1))
@@ -52,9 +65,9 @@ class Target:
             channel = np.where(mapped[rows] & (given > 0), given, channel)
         leaving = notes if single else notes.take(rows)
         stands_in = table.stand_in[nearer[rows], code[rows]]
-        reason = np.where(stands_in >= 0, Reason.STAND_IN, Reason.MAPPED)
+        reason = np.where(stands_in >= 0, STAND_IN, MAPPED)
         written.append(
-            entries(self.stage, Action.ADDED, Reason.ALSO, leaving.origin[branch > 0], branch=branch[branch > 0])
+            entries(self.stage, Action.ADDED, ALSO_SENT, leaving.origin[branch > 0], branch=branch[branch > 0])
         )
         for field, before, after in (
             (NoteField.NOTE, leaving.note, note),
@@ -203,9 +216,7 @@ class _LiveTarget(LiveStage):
         ways = self._ways[nearer][event.articulation]
         if not ways:
             if self._drop:
-                self.account(
-                    Stage.TARGET, Action.REMOVED, Reason.NO_TARGET, event.origin, NoteField.NONE, np.nan, np.nan, 1.0
-                )
+                self.account(Target.stage, Action.REMOVED, NO_TARGET, event.origin, NoteField.NONE, np.nan, np.nan, 1.0)
                 return []
             self._sounding[event.origin] = 1
             return [event]
@@ -215,7 +226,7 @@ class _LiveTarget(LiveStage):
             leaving[branch].note = note
             leaving[branch].channel = channel or event.channel
             if branch:
-                self.account(Stage.TARGET, Action.ADDED, Reason.ALSO, event.origin, NoteField.NONE, np.nan, note, 1.0)
+                self.account(Target.stage, Action.ADDED, ALSO_SENT, event.origin, NoteField.NONE, np.nan, note, 1.0)
         return leaving
 
     @staticmethod

@@ -15,8 +15,10 @@ from puresignal.core.midi.events import CONTROL, POLY_PRESSURE, PROGRAM, Control
 from puresignal.core.path import live
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage
+from puresignal.core.path.setting import setting
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Stage
+from puresignal.core.path.stage_description import Stage, Switch
+from puresignal.translation import mark
 
 ALWAYS = frozenset((0, 32, 6, 38, *range(64, 70), 88, *range(96, 102), *range(120, 128)))
 """Controllers of which every message counts (MIDI 1.0: banks, data entry, switches, parameter numbers, modes)."""
@@ -26,11 +28,21 @@ ALWAYS = frozenset((0, 32, 6, 38, *range(64, 70), 88, *range(96, 102), *range(12
 class Thin:
     """on: whether floods are thinned; every_ms: least time between messages of one controller."""
 
-    on: bool = False
-    every_ms: float = 5.0
+    on: bool = setting(False, mark("when a controller floods, send one message every `thin.every_ms`"))
+    every_ms: float = setting(
+        5.0, mark("Least time between messages of one controller."),
+        label=mark("Interval"), unit="ms", low=1.0, high=50.0,
+    )  # fmt: skip
 
-    stage: ClassVar[Stage] = Stage.THIN
-    causal: ClassVar[bool] = True
+    stage: ClassVar[Stage] = Stage(
+        "thin",
+        word=mark("thinned"),
+        title=mark("Thin controllers"),
+        tip=mark("Reduces floods of controller messages to as many as can be heard; the last one always stays."),
+        switch=Switch(),
+        # Notes pass it untouched, so a figure would say nothing.
+        counted=None,
+    )
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
         if not self.on or not len(controls):

@@ -17,15 +17,25 @@ from puresignal.core.path import live
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
+from puresignal.core.path.stage_description import Reason, Stage
+from puresignal.core.path.tally import Action, NoteField, entries
+from puresignal.translation import mark
+
+OVERLAP = Reason(mark("struck again"))
+SAME_MOMENT = Reason(mark("same moment"), mark("Hits on the same note at the same moment."))
 
 
 @dataclass(frozen=True)
 class Tidy:
     """Without settings: the output must be playable by any receiver."""
 
-    stage: ClassVar[Stage] = Stage.TIDY
-    causal: ClassVar[bool] = True
+    stage: ClassVar[Stage] = Stage(
+        "tidy",
+        word=mark("overlaps"),
+        title=mark("End overlaps"),
+        tip=mark("A note struck again while it sounds ends there."),
+        reasons=(OVERLAP, SAME_MOMENT),
+    )
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
         key = note_keys(notes.track.astype(np.int32) * 17 + notes.channel, notes.note)
@@ -35,9 +45,7 @@ class Tidy:
         repeated[1:] = (key[by_key][1:] == key[by_key][:-1]) & (start[1:] == start[:-1])
         same = np.zeros(len(notes), bool)
         same[by_key] = repeated
-        written = [
-            entries(self.stage, Action.REMOVED, Reason.SAME_MOMENT, notes.origin[same], branch=notes.branch[same])
-        ]
+        written = [entries(self.stage, Action.REMOVED, SAME_MOMENT, notes.origin[same], branch=notes.branch[same])]
         if same.any():
             by_key = by_key[~repeated]
             by_key = np.cumsum(~same)[by_key] - 1
@@ -48,7 +56,7 @@ class Tidy:
         here, following = here[cut], following[cut]
         written.append(
             entries(
-                self.stage, Action.CHANGED, Reason.OVERLAP, notes.origin[here], field=NoteField.END,
+                self.stage, Action.CHANGED, OVERLAP, notes.origin[here], field=NoteField.END,
                 branch=notes.branch[here], before=end[here], after=notes.start[following],
             )
         )  # fmt: skip
@@ -72,9 +80,7 @@ class _LiveTidy(LiveStage):
         if event.kind == live.ON:
             key = (event.track * 17 + event.channel) * 128 + event.note
             if self._last.get(key) == event.at:
-                self.account(
-                    Stage.TIDY, Action.REMOVED, Reason.SAME_MOMENT, event.origin, NoteField.NONE, np.nan, np.nan, 1.0
-                )
+                self.account(Tidy.stage, Action.REMOVED, SAME_MOMENT, event.origin, NoteField.NONE, np.nan, np.nan, 1.0)
                 return []
             before = self._sounding.get(key)
             self._last[key] = event.at
@@ -83,9 +89,7 @@ class _LiveTidy(LiveStage):
             if before is None:
                 return [event]
             del self._of[before.origin, before.branch]
-            self.account(
-                Stage.TIDY, Action.CHANGED, Reason.OVERLAP, before.origin, NoteField.END, np.nan, event.at, 1.0
-            )
+            self.account(Tidy.stage, Action.CHANGED, OVERLAP, before.origin, NoteField.END, np.nan, event.at, 1.0)
             end = LiveEvent(live.OFF, event.at, before.port, before.channel, before.note, 0.0, before.origin)
             end.branch, end.track, end.end_event = before.branch, before.track, event.origin
             return [end, event]

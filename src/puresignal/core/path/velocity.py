@@ -9,12 +9,19 @@ import numpy as np
 
 from puresignal.core.kit.articulations import drum_of
 from puresignal.core.midi.events import Controls, Notes
-from puresignal.core.path import live
+from puresignal.core.path import live, settings_values
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage
+from puresignal.core.path.setting import Codec, Scope, setting
 from puresignal.core.path.stage import Result
-from puresignal.core.path.tally import Action, NoteField, Reason, Stage, entries
+from puresignal.core.path.stage_description import Reason, Stage, Switch
+from puresignal.core.path.tally import Action, NoteField, entries
 from puresignal.core.path.velocity_curve import ALL, Shape, draw, table, through, vary
+from puresignal.translation import mark
+
+TOO_SOFT = Reason(mark("too soft"), mark("Hits softer than their drum's threshold."))
+SHAPED = Reason(mark("shaped"))
+VARIED = Reason(mark("varied"))
 
 
 @dataclass(frozen=True)
@@ -27,14 +34,23 @@ class Velocity:
     round  another round draws anew; the same round always draws the same
     """
 
-    on: bool = True
-    fine: bool = False
-    shapes: tuple[tuple[str, Shape], ...] = ()
-    seed: int = 1
-    round: int = 0
+    on: bool = setting(True, mark("shape velocities"))
+    fine: bool = setting(
+        False,
+        mark("send velocities in more than 127 steps, as a controller 88 before the note; it is always read"),
+    )
+    shapes: tuple[tuple[str, Shape], ...] = setting(
+        (),
+        mark('by articulation, drum or "*" for all; the most specific applies, see below'),
+        scope=Scope.SESSION | Scope.ARTICULATION,
+        codec=Codec(settings_values.shapes, settings_values.shapes_json, settings_values.SHAPES_SCHEMA),
+    )
+    seed: int = setting(1, mark("seed of the random variation; the same numbers give the same velocities"), high=2**31)
+    round: int = setting(0, mark("round of the random variation; another one draws anew"), high=2**31)
 
-    stage: ClassVar[Stage] = Stage.VELOCITY
-    causal: ClassVar[bool] = True
+    stage: ClassVar[Stage] = Stage(
+        "velocity", word=mark("velocity"), switch=Switch(), reasons=(TOO_SOFT, SHAPED, VARIED)
+    )
 
     def shape_for(self, articulation: str) -> Shape:
         """The shape that applies to an articulation."""
@@ -71,9 +87,9 @@ class Velocity:
         after = vary(shaped, amount, tables.centre[which], draw(self.seed, notes.origin, self.round)).astype(np.float32)
         changed = (after != notes.velocity) & ~soft
         written = (
-            entries(self.stage, Action.REMOVED, Reason.TOO_SOFT, notes.origin[soft]),
+            entries(self.stage, Action.REMOVED, TOO_SOFT, notes.origin[soft]),
             entries(
-                self.stage, Action.CHANGED, np.where(amount[changed] > 0, Reason.VARIED, Reason.SHAPED),
+                self.stage, Action.CHANGED, np.where(amount[changed] > 0, VARIED, SHAPED),
                 notes.origin[changed], field=NoteField.VELOCITY, branch=notes.branch[changed],
                 before=before[changed], after=after[changed],
             ),
@@ -140,15 +156,15 @@ class _LiveVelocity(LiveStage):
             if velocity != velocity:
                 self._gone.add(event.origin)
                 self.account(
-                    Stage.VELOCITY, Action.REMOVED, Reason.TOO_SOFT, event.origin, NoteField.NONE, np.nan, np.nan, 1.0
+                    Velocity.stage, Action.REMOVED, TOO_SOFT, event.origin, NoteField.NONE, np.nan, np.nan, 1.0
                 )
                 return []
             if velocity != before:
                 event.velocity = velocity
                 self.account(
-                    Stage.VELOCITY,
+                    Velocity.stage,
                     Action.CHANGED,
-                    Reason.SHAPED,
+                    SHAPED,
                     event.origin,
                     NoteField.VELOCITY,
                     before,

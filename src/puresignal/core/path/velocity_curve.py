@@ -6,6 +6,9 @@ from dataclasses import dataclass, fields, replace
 
 import numpy as np
 
+from puresignal.core.path.setting import setting
+from puresignal.translation import mark
+
 STRAIGHT = ((1.0, 1.0), (127.0, 127.0))
 LEAST, MOST = 1.0, 127.0
 ALL = "*"
@@ -28,18 +31,40 @@ class Shape:
     bias       centre of the random change: -1 only softer, 0 both ways, 1 only harder
     """
 
-    curve: tuple[tuple[float, float], ...] = STRAIGHT
-    threshold: float = 0.0
-    low: float = LEAST
-    high: float = MOST
-    scale: float = 1.0
-    offset: float = 0.0
-    fixed: float = 0.0
-    spread: float = 1.0
-    centre: float = 0.0
-    accents: float = 0.0
-    randomness: float = 0.0
-    bias: float = 0.0
+    curve: tuple[tuple[float, float], ...] = setting(
+        STRAIGHT, mark("Points of velocity in and out, with straight lines between.")
+    )
+    threshold: float = setting(
+        0.0, mark("Hits up to this are removed; those just above leave softly."), label=mark("Threshold"), high=126.0
+    )
+    low: float = setting(LEAST, mark("No hit leaves softer than this."), label=mark("Minimum"), low=LEAST, high=MOST)
+    high: float = setting(MOST, mark("No hit leaves harder than this."), label=mark("Maximum"), low=LEAST, high=MOST)
+    scale: float = setting(
+        1.0, mark("Factor on every velocity."), label=mark("Scale"), unit="%", high=4.0, reach=2.0, step=0.01
+    )
+    offset: float = setting(
+        0.0, mark("Added to every velocity."), label=mark("Offset"), low=-MOST, high=MOST, reach=60.0
+    )
+    fixed: float = setting(0.0, mark("One velocity for every hit; 0: off."), label=mark("Fixed"), high=MOST)
+    spread: float = setting(
+        1.0, mark("From all even (0 %) through as played (100 %) to wider."),
+        label=mark("Spread"), unit="%", high=3.0, reach=2.0, step=0.01,
+    )  # fmt: skip
+    centre: float = setting(
+        0.0, mark("Centre of the spread; 0: the middle of the curve."), label=mark("Centre"), high=MOST
+    )
+    accents: float = setting(
+        0.0,
+        mark("Hits from this velocity keep their distance above it; 0: off."),
+        label=mark("Accents from"),
+        high=MOST,
+    )
+    randomness: float = setting(
+        0.0, mark("Largest random change; the same for a note every time."), label=mark("Amount"), high=64.0
+    )
+    bias: float = setting(
+        0.0, mark("-1: only softer, 0: both ways, 1: only harder."), label=mark("Bias"), low=-1.0, step=0.1
+    )
 
     @property
     def plain(self) -> bool:

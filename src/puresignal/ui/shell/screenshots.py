@@ -9,7 +9,8 @@ from pathlib import Path
 from PySide6.QtWidgets import QApplication
 
 from puresignal.commands.clean import make_folder
-from puresignal.core.path.tally import Action, Reason
+from puresignal.core.path.doubles import DOUBLE
+from puresignal.core.path.tally import Action
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import file_access, ports
@@ -37,7 +38,7 @@ def render(app: object, folder: Path) -> Iterator[Path]:
             yield _grab(app, window, folder / f"{name.lower()}{suffix}.png")
         if current is theme.LIGHT:
             yield from _live(app, window, folder)
-        window.strip.figures[Action.REMOVED, Reason.DOUBLE].click()
+        window.strip.figures[Action.REMOVED, DOUBLE].click()
         yield _grab(app, window, folder / f"takes-doubles{suffix}.png")
         window.close()
     theme.apply(app, theme.LIGHT)

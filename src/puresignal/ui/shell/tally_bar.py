@@ -5,20 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
-from puresignal.core.path.tally import REASON_WORDS, Action, Reason, Tally
-from puresignal.translation import mark, tr
+from puresignal.core.path.tally import Action, Tally
+from puresignal.translation import tr
 from puresignal.ui.widgets import text_format
-
-_TOLD = {
-    Reason.UNMAPPED: mark("Hits on notes that are not in the source map."),
-    Reason.NO_TARGET: mark("Hits on drums that the receiver does not have."),
-    Reason.DOUBLE: mark("False second hits that a pad sent for one stroke."),
-    Reason.TOO_SOFT: mark("Hits softer than their drum's threshold."),
-    Reason.CROSSTALK: mark("Notes of pads that a hard hit beside them has shaken."),
-    Reason.PLAYER: mark("Hits that you removed."),
-    Reason.ALSO: mark("Further notes sent for one hit."),
-    Reason.SAME_MOMENT: mark("Hits on the same note at the same moment."),
-}
 
 
 class TallyBar(QWidget):
@@ -83,7 +72,7 @@ class TallyBar(QWidget):
         }
         for action, counts in ((Action.REMOVED, tally.removed()), (Action.ADDED, tally.added())):
             for reason, count in counts.items():
-                figures[int(action), int(reason)] = (tr(REASON_WORDS[reason]), count, tr(_TOLD[reason]))
+                figures[int(action), int(reason)] = (tr(reason.word), count, tr(reason.tip))
         if doubtful:
             tip = tr("Hits that were kept or removed only narrowly.")
             figures[-1, -4] = (tr("doubtful"), doubtful, tip)

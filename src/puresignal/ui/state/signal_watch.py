@@ -11,7 +11,6 @@ from puresignal.core.kit.articulations import drum_of
 from puresignal.core.midi import messages
 from puresignal.core.path.context import Context
 from puresignal.core.path.note_selection import reason_removed
-from puresignal.core.path.tally import REASON_WORDS
 from puresignal.engine.ring import Record
 from puresignal.io import jack_ports, ports
 from puresignal.translation import tr
@@ -96,7 +95,7 @@ class SignalWatch(QObject):
         if shown is None or not len(shown.outcome.input_notes):
             return ""
         why = reason_removed(shown.outcome, int(shown.outcome.input_notes.origin[-1]))
-        return "" if why is None else tr(REASON_WORDS[why])
+        return "" if why is None else tr(why.word)
 
     def _sound_problem(self, output: str | None, articulation: str | None) -> tuple[str, str]:
         """Why the built-in sound is silent although it gets the hit, and the key of what helps; empty if it is not."""

@@ -1,23 +1,22 @@
-"""The path at the right of Takes: its stages in order, with switch, settings and number of notes touched."""
+"""The path at the right of Takes: its stages in order, with switch, settings and number of notes touched.
+
+Everything shown here is what the stages say about themselves (puresignal.core.path.stage_description and setting).
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from puresignal.core.path.cleaning_path import CleaningPath, with_unmapped
-from puresignal.core.path.crosstalk import Crosstalk
+from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.crosstalk_lesson import lesson
-from puresignal.core.path.doubles import Doubles
-from puresignal.core.path.ends import Ends
-from puresignal.core.path.settings_json import setting_range
-from puresignal.core.path.tally import Reason, Stage
-from puresignal.core.path.thin import Thin
+from puresignal.core.path.scoped import Scoped
+from puresignal.core.path.setting import Setting, settings_of
+from puresignal.core.path.stage_description import Stage
 from puresignal.core.session import session as edits
-from puresignal.translation import mark, tr
+from puresignal.translation import tr
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
@@ -33,12 +32,13 @@ class StageBox(QFrame):
     switched = Signal(bool)
     counted = Signal()
 
-    def __init__(self, title: str, tip: str, switch: bool, parent: QWidget | None = None):
+    def __init__(self, stage: Stage, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("stage")
+        title, tip = tr(stage.title), tr(stage.tip)
         self.box: QCheckBox | None = None
         head: QWidget
-        if switch:
+        if stage.switch is not None:
             self.box = QCheckBox(title)
             self.box.setToolTip(tip)
             self.box.setAccessibleName(title)
@@ -53,12 +53,14 @@ class StageBox(QFrame):
         self.figure.setToolTip(tr("How many notes of this take this stage changed or removed. Press to select them."))
         self.figure.setAccessibleName(tr("{title}: select its notes").format(title=title))
         self.figure.clicked.connect(self.counted)
+        self.figure.setVisible(stage.counted is not None)
         top = QHBoxLayout()
         top.addWidget(head)
         top.addStretch(1)
         top.addWidget(self.figure)
         self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(14, 7 if switch else 4, 10, 8 if switch else 4)
+        space = (7, 8) if self.box is not None else (4, 4)
+        self.column.setContentsMargins(14, space[0], 10, space[1])
         self.column.setSpacing(5)
         self.column.addLayout(top)
 
@@ -70,9 +72,12 @@ class StageBox(QFrame):
 
 
 class PathPanel(QWidget):
-    """All stages.
+    """All stages that have a title.
 
-    notes_requested  select the notes that a stage touched: the stage
+    boxes     by the stage's key
+    controls  by stage's key and setting's name
+
+    notes_requested  select the notes that a stage touched: the stage's number
     suggestion_made  a suggested action: its effect, its name, a tip, and the action
     """
 
@@ -93,123 +98,64 @@ class PathPanel(QWidget):
         holder.setContentsMargins(14, 0, 14, 2)
         holder.addWidget(head)
         self.column.addLayout(holder)
-        self.boxes: dict[Stage, StageBox] = {}
+        self.boxes: dict[str, StageBox] = {}
+        self.controls: dict[tuple[str, str], LabelledSlider | QComboBox] = {}
         self._shown: Shown | None = None
-
-        identify = self._stage(
-            Stage.IDENTIFY,
-            mark("Drop unmapped notes"),
-            mark("When off, notes that are not in the source map pass through unchanged."),
-            True,
-        )
-        identify.switched.connect(
-            lambda on: self._do(tr("drop unmapped notes"), lambda p: with_unmapped(p, "drop" if on else "keep"))
-        )
-        doubles = self._stage(
-            Stage.DOUBLES,
-            mark("Remove double triggers"),
-            mark("Removes the weak second hit that a pad sends for one stroke."),
-            True,
-        )
-        doubles.switched.connect(
-            lambda on: self._do(tr("remove double triggers"), lambda p: replace(p, doubles=replace(p.doubles, on=on)))
-        )
-        self.window_ms = self._knob(
-            doubles, "doubles", "window_ms", mark("Window"), "ms", Doubles().window_ms,
-            mark("A second hit later than this after the first is kept."), 1.0, 120.0,
-        )  # fmt: skip
-        self.ratio = self._knob(
-            doubles, "doubles", "ratio", mark("Softer than"), "%", Doubles().ratio,
-            mark("A second hit with at least this fraction of the first one's velocity is kept."), 0.01, 1.0,
-        )  # fmt: skip
-        crosstalk = self._stage(
-            Stage.CROSSTALK,
-            mark("Remove crosstalk"),
-            mark("Removes the weak note of a pad that a hard hit beside it has shaken."),
-            True,
-        )
-        crosstalk.switched.connect(
-            lambda on: self._do(tr("remove crosstalk"), lambda p: replace(p, crosstalk=replace(p.crosstalk, on=on)))
-        )
-        self.min_confidence = self._knob(
-            crosstalk, "crosstalk", "min_confidence", mark("Minimum confidence"), "%", Crosstalk().min_confidence,
-            mark("Confidence that a note is crosstalk, above which it is removed. Higher keeps more."), 0.01, 1.0,
-        )  # fmt: skip
-        self.live_ms = self._knob(
-            crosstalk, "crosstalk", "live_ms", mark("Live look-ahead"), "ms", Crosstalk().live_ms,
-            mark(
-"Delays live output by this time, so that notes a shaken pad sends before the hit can be removed too. "
-            "Takes always look ahead."
-), 1.0, 8.0,
-        )  # fmt: skip
+        for stage in workbench.session.path.stages():
+            if stage.stage.title:
+                self._add_stage(stage.stage, settings_of(stage))
         self.learn = QPushButton(tr("Learn from this take"))
         self.learn.setAccessibleName(tr("Learn the kit's pads from this take"))
         self.learn.setToolTip(tr("Learns how loud each pad is played and how much it is shaken, for playing live."))
         self.learn.clicked.connect(self._learn)
-        crosstalk.column.addWidget(self.learn)
-        ends = self._stage(
-            Stage.ENDS, mark("Repair note ends"), mark("Gives a length to notes that have none or never end."), True
-        )
-        ends.switched.connect(
-            lambda on: self._do(tr("repair note ends"), lambda p: replace(p, ends=replace(p.ends, repair=on)))
-        )
-        self.given_ms = self._knob(
-            ends, "ends", "given_ms", mark("Default length"), "ms", Ends().given_ms,
-            mark("Length given to a note without one."), 1.0, 200.0,
-        )  # fmt: skip
-        self._stage(
-            Stage.TARGET, mark("Map to receiver"), mark("Each drum goes to the note that the receiver expects."), False
-        )
-        self._stage(Stage.TIDY, mark("End overlaps"), mark("A note struck again while it sounds ends there."), False)
-        thin = self._stage(
-            Stage.THIN,
-            mark("Thin controllers"),
-            mark("Reduces floods of controller messages to as many as can be heard; the last one always stays."),
-            True,
-        )
-        # Notes pass it untouched, so a figure would say nothing.
-        thin.figure.hide()
-        thin.switched.connect(
-            lambda on: self._do(tr("thin controllers"), lambda p: replace(p, thin=replace(p.thin, on=on)))
-        )
-        self.every_ms = self._knob(
-            thin, "thin", "every_ms", mark("Interval"), "ms", Thin().every_ms,
-            mark("Least time between messages of one controller."), 1.0, 50.0,
-        )  # fmt: skip
+        self.boxes["crosstalk"].column.addWidget(self.learn)
 
-    def _stage(self, stage: Stage, title: str, tip: str, switch: bool) -> StageBox:
-        box = StageBox(tr(title), tr(tip), switch)
+    def _add_stage(self, stage: Stage, settings: tuple[Setting, ...]) -> None:
+        box, title = StageBox(stage), tr(stage.title)
+        box.switched.connect(lambda on: self._do(title.lower(), self._path.switched(stage.key, on)))
         box.counted.connect(lambda: self.notes_requested.emit(int(stage)))
-        self.boxes[stage] = box
+        self.boxes[stage.key] = box
         self.column.addWidget(box)
-        return box
+        for setting in settings:
+            if setting.label:
+                control = self._choice(stage, setting) if setting.choices else self._slider(stage, setting)
+                self.controls[stage.key, setting.name] = control
+                box.column.addWidget(control)
 
-    def _knob(
-        self,
-        box: StageBox,
-        stage: str,
-        key: str,
-        label: str,
-        unit: str,
-        default: float,
-        tip: str,
-        step: float,
-        most: float,
-    ) -> LabelledSlider:
-        low, high = setting_range(stage, key)
-        knob = LabelledSlider(tr(label), unit, low, min(high, most), default, tr(tip), step)
-        name = tr("set {setting}").format(setting=tr(label).lower())
-        knob.moved.connect(
-            lambda value, gesture: self._do(
-                name, lambda p: replace(p, **{stage: replace(getattr(p, stage), **{key: value})}), gesture
-            )
+    def _slider(self, stage: Stage, setting: Setting) -> LabelledSlider:
+        usual = setting.default.value if isinstance(setting.default, Scoped) else setting.default
+        highest = setting.high if setting.reach is None else setting.reach
+        assert isinstance(usual, int | float)
+        slider = LabelledSlider(
+            tr(setting.label), setting.unit, setting.low, highest, usual, tr(setting.tip), setting.step
         )
-        box.column.addWidget(knob)
-        return knob
+        slider.moved.connect(lambda value, gesture: self._set(stage, setting, value, gesture))
+        return slider
 
-    def _do(self, name: str, change: Callable[[CleaningPath], CleaningPath], gesture: str | None = None) -> None:
+    def _choice(self, stage: Stage, setting: Setting) -> QComboBox:
+        combo = QComboBox()
+        combo.setAccessibleName(tr(setting.label))
+        combo.setToolTip(tr(setting.tip))
+        for choice in setting.choices:
+            combo.addItem(tr(choice), choice)
+        combo.activated.connect(lambda: self._set(stage, setting, combo.currentData(), None))
+        return combo
+
+    @property
+    def _path(self) -> CleaningPath:
+        return self._workbench.session.path
+
+    def _set(self, stage: Stage, setting: Setting, value: object, gesture: str | None) -> None:
+        now = getattr(getattr(self._path, stage.key), setting.name)
+        if isinstance(now, Scoped):
+            assert isinstance(value, float)
+            value = replace(now, value=value)
+        name = tr("set {setting}").format(setting=tr(setting.label).lower())
+        self._do(name, self._path.with_setting(stage.key, setting.name, value), gesture)
+
+    def _do(self, name: str, path: CleaningPath, gesture: str | None = None) -> None:
         bench = self._workbench
-        bench.do(name, edits.with_path(bench.session, change(bench.session.path)), gesture)
+        bench.do(name, edits.with_path(bench.session, path), gesture)
 
     def _learn(self) -> None:
         """Show what this take teaches about the kit's pads and what would change; the player accepts it or not."""
@@ -231,38 +177,48 @@ class PathPanel(QWidget):
 
         def use() -> None:
             latest = bench.session.path
-            changed = replace(latest, crosstalk=replace(latest.crosstalk, kit_model=found.kit_model))
+            changed = latest.with_setting("crosstalk", "kit_model", found.kit_model)
             bench.do(tr("learn from a take"), edits.with_path(bench.session, changed))
 
         self.suggestion_made.emit(text, tr("Use it"), tr("Used from now on for playing live. Undo goes back."), use)
 
     def show_take(self, shown: Shown | None) -> None:
         """Show the settings, and what each stage did in the take."""
-        path = self._workbench.session.path
-        on = {
-            Stage.IDENTIFY: path.identify.unmapped == "drop",
-            Stage.DOUBLES: path.doubles.on,
-            Stage.CROSSTALK: path.crosstalk.on,
-            Stage.ENDS: path.ends.repair,
-            Stage.THIN: path.thin.on,
-        }
-        for stage, box in self.boxes.items():
-            count = 0
-            if shown is not None:
-                tally = shown.outcome.tally
-                count = tally.touched(stage) if stage != Stage.IDENTIFY else tally.removed().get(Reason.UNMAPPED, 0)
-            box.show_state(on.get(stage, True), count)
-        self.window_ms.show_value(path.doubles.window_ms)
-        self.ratio.show_value(path.doubles.ratio)
-        self.given_ms.show_value(path.ends.given_ms)
-        self.every_ms.show_value(path.thin.every_ms)
-        self.every_ms.setVisible(path.thin.on)
-        self.min_confidence.show_value(path.crosstalk.min_confidence)
-        self.live_ms.show_value(path.crosstalk.live_ms)
+        path = self._path
         self._shown = shown
-        for widget in (self.min_confidence, self.live_ms):
-            widget.setEnabled(path.crosstalk.on)
-        self.learn.setEnabled(path.crosstalk.on and shown is not None and shown.context.stands.any_shared)
-        for knob in (self.window_ms, self.ratio):
-            knob.setEnabled(path.doubles.on)
-        self.given_ms.setEnabled(path.ends.repair)
+        for stage in path.stages():
+            about = stage.stage
+            if about.key not in self.boxes:
+                continue
+            on = path.is_on(stage)
+            self.boxes[about.key].show_state(on, self._count(about, shown))
+            off_at_first = about.switch is not None and not path.is_on(type(stage)())
+            for setting in settings_of(stage):
+                control = self.controls.get((about.key, setting.name))
+                if control is None:
+                    continue
+                # What is seldom switched on takes no room until it is.
+                control.setVisible(on or not off_at_first)
+                control.setEnabled(on)
+                self._show_value(control, getattr(stage, setting.name))
+        on = path.crosstalk.on
+        self.learn.setEnabled(on and shown is not None and shown.context.stands.any_shared)
+
+    @staticmethod
+    def _show_value(control: LabelledSlider | QComboBox, value: object) -> None:
+        if isinstance(control, QComboBox):
+            control.setCurrentIndex(control.findData(value))
+            return
+        value = value.value if isinstance(value, Scoped) else value
+        assert isinstance(value, int | float)
+        control.show_value(value)
+
+    @staticmethod
+    def _count(stage: Stage, shown: Shown | None) -> int:
+        """How many notes a stage touched, or, where it names the reasons that count, removed for them."""
+        if shown is None or stage.counted is None:
+            return 0
+        tally = shown.outcome.tally
+        if not stage.counted:
+            return tally.touched(stage)
+        return sum(tally.removed().get(reason, 0) for reason in stage.counted)

@@ -19,7 +19,8 @@ from puresignal.core.kit.articulations import spoken
 from puresignal.core.path import note_selection
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Verdict
-from puresignal.core.path.tally import REASON_WORDS, Action, Reason, Stage
+from puresignal.core.path.stage_description import Reason, Stage
+from puresignal.core.path.tally import Action
 from puresignal.core.session import session as edits
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
@@ -74,7 +75,7 @@ class TakesView(View):
         self.path = PathPanel(services.workbench)
         self.path.suggestion_made.connect(services.notices.offer)
         self.path.notes_requested.connect(
-            lambda stage: self._point(note_selection.touched(self._outcome(), Stage(stage)))
+            lambda stage: self._point(note_selection.touched(self._outcome(), Stage.of(stage)))
         )
         self.trace = TracePanel()
         self.trace.action_requested.connect(self.act)
@@ -262,7 +263,7 @@ class TakesView(View):
         if action >= 0:
             if action == Action.REMOVED:
                 self.choose(row_painter.BOTH)
-            self._point(note_selection.in_order(outcome, outcome.tally.origins(Action(action), Reason(reason))))
+            self._point(note_selection.in_order(outcome, outcome.tally.origins(Action(action), Reason.of(reason))))
         elif reason == -4:
             self._point(note_selection.doubtful(outcome))
         else:
@@ -395,7 +396,7 @@ class TakesView(View):
             notes = ", ".join(str(int(outcome.output_notes.note[c])) for c in clean)
             return tr("{text} leaves as {notes}").format(text=text, notes=notes)
         why = note_selection.reason_removed(outcome, origin)
-        return tr("{text} removed: {why}").format(text=text, why=REASON_WORDS[why] if why is not None else "")
+        return tr("{text} removed: {why}").format(text=text, why=why.word if why is not None else "")
 
     def _hover(self, text: str) -> None:
         self.said.setText(text)

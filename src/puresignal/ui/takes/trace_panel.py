@@ -9,17 +9,16 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.path.context import Verdict
 from puresignal.core.path.note_selection import reason_removed
-from puresignal.core.path.tally import REASON_WORDS, Action, NoteField, Reason, Stage, TraceStep
+from puresignal.core.path.tally import Action, NoteField, TraceStep
+from puresignal.core.path.tidy import SAME_MOMENT
 from puresignal.translation import mark, tr
 from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format
 
-_STAGES = {
-    Stage.IDENTIFY: "identified", Stage.DOUBLES: mark("double triggers"), Stage.CROSSTALK: "crosstalk",
-    Stage.ENDS: "ends", Stage.SPLIT: "tracks", Stage.VELOCITY: "velocity",
-    Stage.TARGET: "receiver", Stage.TIDY: "overlaps", Stage.PAIR: "paired",
-    Stage.THIN: "thinned",
+_FIELDS = {
+    NoteField.NOTE: mark("note"), NoteField.CHANNEL: mark("channel"), NoteField.VELOCITY: mark("velocity"),
 }  # fmt: skip
+"""Properties that change from one number to another."""
 
 
 class TracePanel(QWidget):
@@ -92,7 +91,7 @@ class TracePanel(QWidget):
         if single:
             origin = int(origins[0])
             gone = reason_removed(shown.outcome, origin)
-            self.buttons["keep"].setEnabled(gone != Reason.SAME_MOMENT)
+            self.buttons["keep"].setEnabled(gone != SAME_MOMENT)
             self._show_one(shown, int(rows[0]), origin, verdicts.get(origin))
             return
         self.buttons["keep"].setEnabled(True)
@@ -132,7 +131,7 @@ class TracePanel(QWidget):
         self.story.setText("\n".join(lines))
 
     def _say(self, step: TraceStep, vocabulary: tuple[str, ...]) -> str:
-        stage, why = tr(_STAGES[step.stage]), tr(REASON_WORDS[step.reason])
+        stage, why = tr(step.stage.word), tr(step.reason.word)
         sure = tr(", confidence {sure:.0f} %").format(sure=step.confidence * 100) if step.confidence < 1 else ""
         if step.action == Action.REMOVED:
             return tr("{stage}: removed as {why}{sure}").format(stage=stage, why=why, sure=sure)
@@ -144,7 +143,7 @@ class TracePanel(QWidget):
             return tr("{stage}: {name}, {why}").format(stage=stage, name=spoken(vocabulary[int(step.after)]), why=why)
         if step.field == NoteField.END:
             return tr("{stage}: ends at {after:.3f} s, {why}").format(stage=stage, after=step.after, why=why)
-        field = tr("note") if step.field == NoteField.NOTE else tr("channel")
+        field = tr(_FIELDS[step.field])
         return tr("{stage}: {field} {before:g} → {after:g}, {why}").format(
-            stage=stage, field=field, before=step.before, after=step.after, why=why
+            stage=stage, field=field, before=round(step.before, 2), after=round(step.after, 2), why=why
         )

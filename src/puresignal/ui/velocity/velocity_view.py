@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from puresignal.core.analysis import drum_statistics
 from puresignal.core.kit.articulations import drum_of, drum_title, family_of, sort_key
 from puresignal.core.midi import messages
-from puresignal.core.path.settings_values import SHAPE_RANGES
+from puresignal.core.path.setting import settings_of
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import ALL, Shape, evened, leaves_as, with_field
 from puresignal.core.session import session as edits
@@ -45,40 +45,13 @@ class VelocityView(View):
     view_tip = mark("How hard hits arrive, and how hard they leave.")
 
     _GROUPS = (
-        (
-            mark("RANGE"),
-            ("low", mark("Minimum"), "", 1.0, mark("No hit leaves softer than this.")),
-            ("high", mark("Maximum"), "", 1.0, mark("No hit leaves harder than this.")),
-        ),
-        (
-            mark("SCALE AND OFFSET"),
-            ("scale", mark("Scale"), "%", 0.01, mark("Factor on every velocity.")),
-            ("offset", mark("Offset"), "", 1.0, mark("Added to every velocity.")),
-        ),
-        (
-            mark("SPREAD"),
-            ("spread", mark("Spread"), "%", 0.01, mark("From all even (0 %) through as played (100 %) to wider.")),
-            ("centre", mark("Centre"), "", 1.0, mark("Centre of the spread; 0: the middle of the curve.")),
-            ("accents", mark("Accents from"), "", 1.0, mark("Hits from this velocity keep their distance above it.")),
-        ),
-        (
-            mark("THRESHOLD AND FIXED"),
-            (
-                "threshold",
-                mark("Threshold"),
-                "",
-                1.0,
-                mark("Hits up to this are removed; those just above leave softly."),
-            ),
-            ("fixed", mark("Fixed"), "", 1.0, mark("One velocity for every hit; 0: off.")),
-        ),
-        (
-            mark("RANDOM"),
-            ("randomness", mark("Amount"), "", 1.0, mark("Largest random change; the same for a note every time.")),
-            ("bias", mark("Bias"), "", 0.1, mark("-1: only softer, 0: both ways, 1: only harder.")),
-        ),
+        (mark("RANGE"), "low", "high"),
+        (mark("SCALE AND OFFSET"), "scale", "offset"),
+        (mark("SPREAD"), "spread", "centre", "accents"),
+        (mark("THRESHOLD AND FIXED"), "threshold", "fixed"),
+        (mark("RANDOM"), "randomness", "bias"),
     )
-    """Settings by group: field, label, unit, step, tip."""
+    """Title and settings of each group; what a setting is called, and how far it goes, stands in `Shape`."""
 
     def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(services, parent)
@@ -154,19 +127,19 @@ class VelocityView(View):
         column.addWidget(self.title)
         column.addWidget(self.about)
         self.knobs: dict[str, LabelledSlider] = {}
-        usual = Shape()
-        for title, *settings in self._GROUPS:
+        known = {one.name: one for one in settings_of(Shape)}
+        for title, *names in self._GROUPS:
             head = QLabel(tr(title))
             head.setObjectName("section")
             head.setContentsMargins(0, 5, 0, 0)
             column.addWidget(head)
-            for field, label, unit, step, tip in settings:
-                low, high = SHAPE_RANGES[field]
-                high = min(high, 2.0) if field in ("scale", "spread") else high
-                low, high = (-60.0, 60.0) if field == "offset" else (low, high)
-                knob = LabelledSlider(tr(label), unit, low, high, getattr(usual, field), tr(tip), step)
-                knob.moved.connect(lambda value, gesture, f=field: self._set(f, value, gesture))
-                self.knobs[field] = knob
+            for one in map(known.__getitem__, names):
+                highest = one.high if one.reach is None else one.reach
+                lowest = max(one.low, -highest) if one.low < 0 else one.low
+                assert isinstance(one.default, float)
+                knob = LabelledSlider(tr(one.label), one.unit, lowest, highest, one.default, tr(one.tip), one.step)
+                knob.moved.connect(lambda value, gesture, f=one.name: self._set(f, value, gesture))
+                self.knobs[one.name] = knob
                 column.addWidget(knob)
         self.reset = QPushButton(tr("Reset"))
         self.reset.setAccessibleName(tr("Reset the velocities of this drum"))
