@@ -182,7 +182,7 @@ def test_settings_change_the_result_and_wrong_ones_are_named(kit_file, tmp_path)
 
 
 @pytest.mark.parametrize(
-    "arguments", [("clean",), ("clean", "x.mid", "--out", "y"), ("clean", "--nonsense"), ("maps", "x")]
+    "arguments", [("clean",), ("clean", "x.mid"), ("claen", "x.mid"), ("clean", "--nonsense"), ("maps", "x")]
 )
 def test_wrong_usage_is_2(arguments):
     assert pure_signal(*arguments).returncode == 2

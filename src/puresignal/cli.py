@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import argparse
+import difflib
 import json
+import os
 import sys
 from functools import partial
 from pathlib import Path
@@ -17,6 +19,8 @@ if TYPE_CHECKING:
     from puresignal.core.path.cleaning_path import CleaningPath
 
 COMMANDS = ("demo", "clean", "transcribe", "route", "ports", "maps")
+CLEAR_LINE = "\r\x1b[K"
+"""Clears a line of progress on a terminal before something else is said."""
 
 
 class _Parser(argparse.ArgumentParser):
@@ -30,21 +34,44 @@ def main(arguments: list[str] | None = None) -> int:
     arguments = sys.argv[1:] if arguments is None else arguments
     try:
         if arguments and arguments[0] in COMMANDS:
-            return _command(arguments)
-        return _window(arguments)
+            code = _command(arguments)
+        else:
+            code = _window(arguments)
+        sys.stdout.flush()
+        return code
     except PureSignalError as error:
         print(f"pure-signal: {error}", file=sys.stderr)
         return 1
     except BrokenPipeError:
         # The reader of our output is gone, as with `pure-signal maps | head`.
-        sys.stderr.close()
+        _give_up_output()
         return 0
+    except OSError as error:
+        # Everything else that the system may refuse has an error of its own.
+        _give_up_output()
+        print(tr("pure-signal: standard output: {why}", why=error.strerror or error), file=sys.stderr)
+        return 1
     except KeyboardInterrupt:
         print(tr("pure-signal: stopped"), file=sys.stderr)
         return 1
 
 
+def _give_up_output() -> None:
+    """Write nothing more to standard output: the interpreter would try again at exit, and complain."""
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nowhere, 1)
+    os.close(nowhere)
+
+
 def _window(arguments: list[str]) -> int:
+    if arguments and not Path(arguments[0]).exists():
+        meant = difflib.get_close_matches(arguments[0], COMMANDS, 1)
+        if meant:
+            text = tr(
+                "There is no command or file “{name}”. Did you mean “{meant}”?", name=arguments[0], meant=meant[0]
+            )
+            print(f"pure-signal: {text}", file=sys.stderr)
+            return 2
     parser = _Parser(
         prog="pure-signal",
         description=tr("Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum."),
@@ -65,7 +92,11 @@ def _command(arguments: list[str]) -> int:
     demo = commands.add_parser("demo", help=tr("open the demo session"))
     demo.add_argument("--shots", metavar="DIR", type=Path, help=tr("render every main view to DIR and exit"))
 
-    clean = commands.add_parser("clean", help=tr("clean MIDI files: map, remove faults, split to tracks"))
+    clean = commands.add_parser(
+        "clean", help=tr("clean MIDI files: map, remove faults, split to tracks"),
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+        epilog=_settings_help() if {"--help", "-h"} & set(arguments) else None,
+    )  # fmt: skip
     clean.add_argument("inputs", nargs="+", metavar="IN", type=Path, help=tr("MIDI files, or folders of them"))
     clean.add_argument("--out", required=True, metavar="FILE|DIR", help=tr("the result, or a folder for several"))
     _path_options(clean)
@@ -112,21 +143,32 @@ def _command(arguments: list[str]) -> int:
     return run(options)
 
 
+def _settings_help() -> str:
+    """Every setting that --settings may hold, made from what the stages declare."""
+    from puresignal.core.path import settings_json
+
+    lines = [tr("settings of --settings F.json, each with its usual value and range:")]
+    for name, usual, allowed, meaning in settings_json.table():
+        lines.append(f"  {name} = {usual}{f'  ({allowed})' if allowed else ''}\n      {meaning}")
+    return "\n".join(lines)
+
+
 def _path_options(parser: argparse.ArgumentParser) -> None:
     """Options shared by the cleaning commands."""
-    parser.add_argument("--source-map", required=True, metavar="M", help=tr("note map of the player's kit: file or id"))
-    parser.add_argument("--target-map", required=True, metavar="M", help=tr("note map of the receiver: file or id"))
     parser.add_argument(
-        "--faults", choices=("remove", "keep"), default="remove", help=tr("double triggers, crosstalk, bad note ends")
-    )
+        "--source-map", default="auto", metavar="M|auto",
+        help=tr("note map of the player's kit: file, id, or name of a kept one; auto finds it from the hits"),
+    )  # fmt: skip
     parser.add_argument(
-        "--unmapped", choices=("drop", "keep"), default="drop", help=tr("notes that are not in the maps")
+        "--target-map", metavar="M", help=tr("note map of the receiver; without one, notes keep their numbers")
     )
+    parser.add_argument("--faults", choices=("remove", "keep"), help=tr("double triggers, crosstalk, bad note ends"))
+    parser.add_argument("--unmapped", choices=("drop", "keep"), help=tr("notes that are not in the maps"))
     parser.add_argument("--settings", metavar="F.json", type=Path, help=tr("settings of the stages"))
 
 
 def _path_of(options: argparse.Namespace) -> CleaningPath:
-    """The path for the options, which override a settings file unless they have their default."""
+    """The path for the options, which override a settings file where they are given."""
     from puresignal.core.path import cleaning_path as paths
     from puresignal.core.path import settings_json
     from puresignal.io import json_file
@@ -134,9 +176,9 @@ def _path_of(options: argparse.Namespace) -> CleaningPath:
     path = paths.CleaningPath()
     if options.settings is not None:
         path = settings_json.from_json(json_file.read(options.settings, tr("settings file")), options.settings.name)
-    if options.settings is None or options.faults == "keep":
+    if options.faults is not None:
         path = paths.with_faults(path, options.faults == "remove")
-    if options.settings is None or options.unmapped == "keep":
+    if options.unmapped is not None:
         path = paths.with_unmapped(path, options.unmapped)
     return path
 
@@ -152,16 +194,13 @@ def _clean(options: argparse.Namespace) -> int:
     from puresignal.io import note_map_file
 
     job = clean.Job(
-        note_map_file.find_source(options.source_map),
-        note_map_file.find(options.target_map),
+        None if options.source_map == "auto" else note_map_file.find_source(options.source_map),
+        None if options.target_map is None else note_map_file.find(options.target_map),
         _path_of(options),
         options.force,
     )
-    found = clean.inputs(options.inputs)
-    out = Path(options.out)
-    if options.out.endswith("/"):
-        clean.make_folder(out)
-    targets = clean.outputs(found, options.inputs, out, options.force)
+    found = clean.inputs(options.inputs, Path(options.out))
+    targets = clean.outputs(found, options.inputs, options.out, options.force)
     clean.check_told(found, targets, [path for path in (options.report, options.summary) if path], options.force)
 
     done = []
@@ -175,15 +214,19 @@ def _clean(options: argparse.Namespace) -> int:
                 file=sys.stderr,
                 flush=True,
             )
+        if progress:
+            print(end=CLEAR_LINE, file=sys.stderr)
         if item.error is not None:
-            print(f"{chr(10) if progress else ''}pure-signal: {item.error}", file=sys.stderr)
+            print(f"pure-signal: {item.error}", file=sys.stderr)
             continue
         assert item.report is not None
+        if item.found_map:
+            print(tr("{name}: source map {found}", name=item.source.name, found=item.found_map), file=sys.stderr)
         for warning in item.report["warnings"]:
             print(f"{item.source.name}: {warning}", file=sys.stderr)
-        print(f"{item.target}: {_sentence(item.report['sums'])}")
-    if progress:
-        print(file=sys.stderr)
+        # Standard output may be the MIDI file itself.
+        said = sys.stderr if item.target == clean.STANDARD else sys.stdout
+        print(f"{item.target}: {_sentence(item.report['sums'])}", file=said, flush=True)
     if options.report is not None and any(d.report is not None for d in done):
         clean.write_report(options.report, done)
     if options.summary is not None and any(d.report is not None for d in done):
@@ -237,6 +280,7 @@ def _transcribe(options: argparse.Namespace) -> int:
         job = replace(job, examples=transcribe.teach(options.examples))
     out = Path(options.out)
     several = len(options.inputs) > 1 or options.out.endswith("/") or out.is_dir()
+    clean.check_folder(out if several else out.parent, several)
     targets = [out / f"{path.stem}.mid" if several else out for path in options.inputs]
     clean.check_apart(options.inputs, targets, tr("Transcribe them one by one, or rename one."))
     clean.check_told(options.inputs, targets, [options.report] if options.report else [], options.force)
@@ -259,7 +303,7 @@ def _transcribe(options: argparse.Namespace) -> int:
         )  # fmt: skip
         done.append(item)
         if progress:
-            print(file=sys.stderr)
+            print(end=CLEAR_LINE, file=sys.stderr)
         if item.error is not None:
             print(f"pure-signal: {item.error}", file=sys.stderr)
             continue
@@ -304,8 +348,8 @@ def _route(options: argparse.Namespace) -> int:
     setup = RouterConfig(
         (options.source_port,),
         (options.target_port,),
-        note_map_file.find_source(options.source_map),
-        note_map_file.find(options.target_map),
+        note_map_file.find_source("general-midi" if options.source_map == "auto" else options.source_map),
+        None if options.target_map is None else note_map_file.find(options.target_map),
         _path_of(options),
     )
     if not alsa_ports.DEVICE.exists():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,20 +12,28 @@ from puresignal.core.analysis import warnings
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError
 from puresignal.core.export import summary_html
 from puresignal.core.export.song_builder import build_song
+from puresignal.core.kit.map_recognition import recognise
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
-from puresignal.io import file_access, file_kinds, json_file, midi_reader, midi_writer, report
+from puresignal.io import file_access, file_kinds, json_file, midi_reader, midi_writer, note_map_file, report
 from puresignal.translation import tr
+
+STANDARD = Path("-")
+"""Standard input, or standard output."""
 
 
 @dataclass(frozen=True)
 class Job:
-    """Options for cleaning each file."""
+    """Options for cleaning each file.
 
-    source: NoteMap
-    target: NoteMap
+    source  None: found from each file's hits
+    target  None: notes keep their numbers
+    """
+
+    source: NoteMap | None
+    target: NoteMap | None
     path: CleaningPath
     force: bool = False
 
@@ -34,15 +43,23 @@ def open_take(path: Path, ident: str = "take") -> Take:
 
     Raises FileAccessError, or BadFileError if it is not a MIDI file or contains no notes
     """
-    content = file_access.read_bytes(path)
+    content = sys.stdin.buffer.read(file_access.LARGEST) if path == STANDARD else file_access.read_bytes(path)
     song = midi_reader.parse(content, path.name)
     if not song.note_count:
         raise BadFileError(tr("This file contains no notes"), path.name, tr("Choose a file with notes in it."))
     return to_take(song, ident, path.stem, content)
 
 
-def inputs(names: list[Path]) -> list[Path]:
-    """The MIDI files that names stand for; a folder stands for the files in it.
+def likely_map(take: Take, now: NoteMap) -> NoteMap:
+    """The map that explains a take best, among all shipped and kept ones; `now` if none explains it better."""
+    shipped = (note_map_file.shipped(ident) for ident in note_map_file.shipped_ids())
+    best = recognise(take, dict.fromkeys((now, *note_map_file.own(), *shipped)))[0]
+    # A file that no map explains is from an unknown kit, or from none at all.
+    return best.note_map if best.explained > 0.5 * best.hits else now
+
+
+def inputs(names: list[Path], out: Path) -> list[Path]:
+    """The MIDI files that names stand for; a folder stands for the files in it and below, except results.
 
     Raises FileAccessError if a name is missing or a folder contains no MIDI file
     """
@@ -52,7 +69,11 @@ def inputs(names: list[Path]) -> list[Path]:
             found.append(name)
             continue
         try:
-            inside = sorted(p for p in name.iterdir() if file_kinds.by_ending(p) is file_kinds.MIDI and p.is_file())
+            inside = sorted(
+                path
+                for path in name.rglob("*")
+                if file_kinds.by_ending(path) is file_kinds.MIDI and path.is_file() and out not in path.parents
+            )
         except OSError as error:
             raise file_access.access_error(error, name, "read") from error
         if not inside:
@@ -63,22 +84,48 @@ def inputs(names: list[Path]) -> list[Path]:
     return found
 
 
-def outputs(found: list[Path], names: list[Path], out: Path, force: bool) -> list[Path]:
-    """The file for each result.
+def outputs(found: list[Path], names: list[Path], where: str, force: bool) -> list[Path]:
+    """The file for each result; results of a folder keep its sub-folders.
 
-    Raises FileAccessError if a result would overwrite something, another result or its own input
+    Raises FileAccessError if a result would overwrite something, another result or its own input, or there is no
+    folder to write to
     """
-    into_folder = out.is_dir() or len(found) > 1 or any(n.is_dir() for n in names) or str(out).endswith("/")
+    out = Path(where)
+    into_folder = out.is_dir() or len(found) > 1 or any(n.is_dir() for n in names) or where.endswith("/")
+    if out == STANDARD:
+        if into_folder:
+            raise FileAccessError(
+                tr("Several results need a folder, not standard output"), where, tr("Give a folder for --out.")
+            )
+        return [STANDARD]
     if into_folder and out.exists() and not out.is_dir():
         raise FileAccessError(
             tr("Several results need a folder, but this is a file"), str(out), tr("Give a folder for --out.")
         )
-    targets = [out / f"{path.stem}.mid" if into_folder else out for path in found]
+    check_folder(out if into_folder else out.parent, into_folder)
+    folders = [name for name in names if name.is_dir()]
+    targets = [out / _below(path, folders).with_suffix(".mid") if into_folder else out for path in found]
     check_apart(found, targets, tr("Clean them one by one."))
     for target in targets:
         if target.exists() and not force:
             raise FileAccessError(tr("This file exists already"), str(target), tr("Give another name, or add --force."))
     return targets
+
+
+def _below(path: Path, folders: list[Path]) -> Path:
+    """A file's place below the folder it was found in, or its name."""
+    folder = next((one for one in folders if one in path.parents), path.parent)
+    return path.relative_to(folder)
+
+
+def check_folder(folder: Path, made: bool) -> None:
+    """Check that results can go to a folder; one that is made for them may be missing, but not what it stands in.
+
+    Raises FileAccessError
+    """
+    there = folder.parent if made and not folder.exists() else folder
+    if not there.is_dir():
+        raise FileAccessError(tr("There is no such folder"), str(there), tr("Check the name after --out, or make it."))
 
 
 def check_apart(found: list[Path], targets: list[Path], cure: str) -> None:
@@ -123,13 +170,14 @@ def _check_kept(found: list[Path], target: Path) -> None:
 
 @dataclass(frozen=True)
 class FileResult:
-    """The result of one file: its report, or the error."""
+    """The result of one file: its report, or the error. found_map: name of the source map found from the hits."""
 
     source: Path
     target: Path
     report: dict[str, Any] | None
     error: PureSignalError | None = None
     summary: str = ""
+    found_map: str = ""
 
 
 def clean_files(
@@ -143,18 +191,24 @@ def clean_files(
     for path, target in zip(found, targets, strict=True):
         try:
             take = open_take(path)
-            context = make_context(take, job.source, job.target, job.path)
+            source = job.source or likely_map(take, note_map_file.shipped("general-midi"))
+            context = make_context(take, source, job.target, job.path)
             outcome = run(take, job.path, context)
             content = midi_writer.to_bytes(build_song(outcome, take))
-            make_folder(target.parent)
-            file_access.write_bytes(target, content)
+            if target == STANDARD:
+                sys.stdout.buffer.write(content)
+                sys.stdout.buffer.flush()
+            else:
+                make_folder(target.parent)
+                file_access.write_bytes(target, content)
             told = warnings.warnings(take, outcome)
             if rows:
                 result = report.report(outcome, context, take, told)
             else:
                 result = {"sums": report.sums(outcome), "warnings": [*take.notices, *told]}
             page = summary_html.section(take, context, outcome, told) if told_as_page else ""
-            yield FileResult(path, target, result, summary=page)
+            found_map = "" if job.source is not None else source.name
+            yield FileResult(path, target, result, summary=page, found_map=found_map)
         except PureSignalError as error:
             yield FileResult(path, target, None, error)
 

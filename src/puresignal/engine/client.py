@@ -22,6 +22,15 @@ END_WITHIN = 2.0
 """Seconds a router has to end by itself."""
 
 
+def end_by(process: subprocess.Popen[bytes], deadline: float) -> int:
+    """Wait for a process that was told to end, and kill it at the deadline (monotonic). Returns its exit code."""
+    try:
+        return process.wait(max(0.05, deadline - time.monotonic()))
+    except subprocess.TimeoutExpired:
+        process.kill()
+        return process.wait()
+
+
 class RouterProcess:
     """A router process and the socket to it.
 
@@ -44,6 +53,8 @@ class RouterProcess:
         self._devices: subprocess.Popen[bytes] | None = None
         self._journal = journal
         self._recorder: subprocess.Popen[bytes] | None = None
+        self._ended_recorders: list[subprocess.Popen[bytes]] = []
+        self._restart_at: float | None = None
         self._pipe = -1
         self.restarts = 0
         self._ending = False
@@ -89,14 +100,18 @@ class RouterProcess:
         self.setup = setup
         if renamed and self._recorder is not None:
             # A journal file names its inputs, so other inputs start another file.
-            os.close(self._pipe)
-            self._pipe = -1
-            with contextlib.suppress(subprocess.TimeoutExpired):
-                self._recorder.wait(END_WITHIN)
-            self._recorder = None
+            self._let_go_of_recorder()
             self.watch_recorder()
         with contextlib.suppress(OSError):
             self._socket.sendall(to_bytes(setup))
+
+    def _let_go_of_recorder(self) -> None:
+        """Let the recorder write what it has and end by itself; nobody waits for it."""
+        os.close(self._pipe)
+        self._pipe = -1
+        assert self._recorder is not None
+        self._ended_recorders.append(self._recorder)
+        self._recorder = None
 
     def panic(self) -> None:
         """End every note at the receivers, whoever started it."""
@@ -125,9 +140,14 @@ class RouterProcess:
             self._devices.stdin.flush()
 
     def read(self, seconds: float) -> dict[str, Any] | None:
-        """The router's next state report, or None if there is none in time. Restarts the router if it died."""
+        """The router's next state report, or None if there is none in time. Restarts the router if it died.
+
+        Never waits longer than `seconds`
+        """
         end = time.monotonic() + seconds
         while True:
+            if self._restart_at is not None and not self._restarted(end):
+                return None
             line, found, rest = self._buffer.partition(b"\n")
             if found:
                 self._buffer = rest
@@ -145,14 +165,27 @@ class RouterProcess:
                 return None
             if not more:
                 self._socket.close()
-                self.process.wait(END_WITHIN)
                 # It ends by itself when the JACK server does; anything else is a crash.
                 self.restarts += 0 if self._without_server else 1
                 # If it dies at every start, restarting must not keep a core busy.
-                time.sleep(0.05 if self.restarts < 5 else 1.0)
-                self._start()
+                self._restart_at = time.monotonic() + (0.05 if self.restarts < 5 else 1.0)
                 continue
             self._buffer += more
+
+    def _restarted(self, end: float) -> bool:
+        """Start the router again if its time has come, or comes before `end`. Returns whether it runs."""
+        assert self._restart_at is not None
+        wait = self._restart_at - time.monotonic()
+        if wait > max(0.0, end - time.monotonic()):
+            time.sleep(max(0.0, end - time.monotonic()))
+            return False
+        time.sleep(max(0.0, wait))
+        # Its socket is closed, so it has ended or is about to; a hung one must not hold its name.
+        if self.process.poll() is None:
+            self.process.kill()
+        self._restart_at = None
+        self._start()
+        return True
 
     def fileno(self) -> int:
         return self._socket.fileno()
@@ -164,24 +197,21 @@ class RouterProcess:
             self._socket.shutdown(socket.SHUT_WR)
 
     def close(self) -> int:
-        """Hang up and wait. Returns the router's exit code."""
+        """Hang up and wait up to END_WITHIN; a process that hangs is killed. Returns the router's exit code."""
         if self._devices is not None:
             assert self._devices.stdin is not None
             with contextlib.suppress(OSError):
                 self._devices.stdin.close()
-            self._devices.wait(END_WITHIN)
         self.hang_up()
-        try:
-            code = self.process.wait(END_WITHIN)
-        except subprocess.TimeoutExpired:
-            self.process.kill()
-            code = self.process.wait()
+        deadline = time.monotonic() + END_WITHIN
+        code = end_by(self.process, deadline)
         self._socket.close()
         os.close(self._memory)
-        if self._pipe >= 0:
-            os.close(self._pipe)
+        # The recorder is told last, when everything that leaves is in the ring.
         if self._recorder is not None:
-            self._recorder.wait(END_WITHIN)
+            self._let_go_of_recorder()
+        for helper in (*self._ended_recorders, *([self._devices] if self._devices is not None else [])):
+            end_by(helper, deadline)
         for one in (self.ring, self.sent, self.playback, self.clock, *self._feeds, self.knock):
             os.close(one)
         return code

@@ -14,6 +14,7 @@ import socket
 import sys
 import threading
 import time
+import traceback
 
 from puresignal.engine import clock
 from puresignal.engine.jack_client import SOUNDING, JackClient
@@ -109,9 +110,21 @@ class Host:
             self._open()
         if self._flow.router is None:
             self._begin(clock.CLOCK_RATE)
-        with contextlib.suppress(Exception):
+        try:
             self._join()
+        except Exception:
+            # Ports come and go while they are listed; the next look finds what has stayed.
+            if self._flow.router is not None:
+                self._flow.router.errors += 1
         self._tell()
+        self._report_error()
+
+    def _report_error(self) -> None:
+        """Print an error of the callback, which must not do so itself; whoever started us logs it."""
+        jack = self._jack
+        if jack is not None and jack.last_error is not None:
+            error, jack.last_error = jack.last_error, None
+            traceback.print_exception(error)
 
     def _open(self) -> None:
         setup = self._setup
@@ -202,7 +215,7 @@ class Host:
             "server": jack is not None,
             "inputs": [self._joined.get(("in", i)) for i in range(len(setup.inputs))],
             "outputs": [self._joined.get(("out", i)) for i in range(len(setup.outputs))],
-            "errors": router.errors if router is not None else 0,
+            "errors": (router.errors if router is not None else 0) + (jack.errors if jack is not None else 0),
             "loops": sorted(loops),
             "dropouts": self._xruns + (jack.xruns if jack is not None else 0),
             **(jack.state() if jack is not None else {"realtime": None, "rate": 0, "block": 0}),

@@ -33,6 +33,8 @@ class JackClient:
         self._client, self._flow, self._wake = client, flow, wake
         self.cut: dict[int, float] = {}
         self.server_gone, self.xruns = False, 0
+        self.errors = 0
+        self.last_error: Exception | None = None
         self._ending, self._released = False, threading.Event()
         self._last = -1
         self._inputs: list[Any] = [
@@ -81,6 +83,18 @@ class JackClient:
             self._client.close()
 
     def _process(self, frames: int) -> None:
+        # JACK never calls a callback again that has raised: an error may cost a block, not the connection.
+        try:
+            self._route_block(frames)
+        except Exception as error:
+            self.errors += 1
+            if self.last_error is None:
+                self.last_error = error
+            self._wake()
+            if self._ending:
+                self._released.set()
+
+    def _route_block(self, frames: int) -> None:
         flow = self._flow
         router = flow.router
         if router is None:

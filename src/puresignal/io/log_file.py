@@ -7,9 +7,11 @@ import logging
 import logging.handlers
 import platform
 import sys
+import threading
 from collections.abc import Callable
 from pathlib import Path
 from types import TracebackType
+from typing import Any
 
 from puresignal import __version__
 from puresignal.io import xdg_folders
@@ -50,7 +52,17 @@ def start(on_bug: Callable[[str], None] | None = None) -> None:
         if on_bug is not None:
             on_bug(f"{kind.__name__}: {error}")
 
+    def caught_in_thread(args: threading.ExceptHookArgs) -> None:
+        if args.exc_value is not None:
+            caught(args.exc_type, args.exc_value, args.exc_traceback)
+
+    def caught_in_callback(args: Any) -> None:
+        # What Python itself could not pass on: errors in callbacks and finalisers.
+        log.error("%s: %r", args.err_msg or "ignored exception", args.object, exc_info=args.exc_value)
+
     sys.excepthook = caught
+    threading.excepthook = caught_in_thread
+    sys.unraisablehook = caught_in_callback
 
 
 def report(more: dict[str, str]) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import difflib
 import re
 from functools import lru_cache
 from importlib import resources
@@ -67,12 +68,11 @@ def own() -> tuple[NoteMap, ...]:
 
 
 def keep(note_map: NoteMap) -> Path:
-    """Save a map among the player's own; it replaces one of the same name.
+    """Save a map among the player's own; it replaces one of the same name, and no other.
 
     Raises FileAccessError if the system refuses
     """
-    plain = re.sub(r"[^\w-]+", "-", note_map.name).strip("-").lower()[:80] or "map"
-    path = own_folder() / f"{plain}.json"
+    path = _place_of(note_map.name)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -81,18 +81,39 @@ def keep(note_map: NoteMap) -> Path:
     return path
 
 
+def _place_of(name: str) -> Path:
+    """The file for a map of a name: the one that has it, else a new one, since different names may look alike."""
+    plain = re.sub(r"[^\w-]+", "-", name).strip("-").lower()[:80] or "map"
+    for number in range(1, 1000):
+        path = own_folder() / (f"{plain}.json" if number == 1 else f"{plain}-{number}.json")
+        try:
+            if not path.exists() or read(path).name == name:
+                return path
+        except PureSignalError:
+            # A file that is not readable may still be somebody's work.
+            continue
+    return own_folder() / f"{plain}.json"
+
+
 def find(name: str) -> NoteMap:
-    """A map by file name or by the id of a shipped one; an existing file wins."""
+    """A map by file name, by the id of a shipped one, or by the name of a kept one; an existing file wins."""
     path = Path(name)
-    if path.exists() or name not in shipped_ids():
-        if not path.exists() and "/" not in name and not name.endswith(".json"):
-            raise NoteMapError(
-                tr("There is no shipped note map and no file with this name"),
-                name,
-                tr("See 'pure-signal maps' for the names."),
-            )
+    if path.exists():
         return read(path)
-    return shipped(name)
+    if name in shipped_ids():
+        return shipped(name)
+    kept = {one.name.casefold(): one for one in own()}
+    if name.casefold() in kept:
+        return kept[name.casefold()]
+    if "/" in name or name.endswith(".json"):
+        return read(path)
+    known = {one.casefold(): one for one in (*shipped_ids(), *(one.name for one in own()))}
+    meant = difflib.get_close_matches(name.casefold(), known, 1)
+    raise NoteMapError(
+        tr("There is no note map and no file with this name"),
+        name,
+        tr("Did you mean “{meant}”?", meant=known[meant[0]]) if meant else tr("See 'pure-signal maps' for the names."),
+    )
 
 
 def find_source(name: str) -> NoteMap:

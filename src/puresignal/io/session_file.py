@@ -6,6 +6,7 @@ Written beside and renamed; the last good copy is kept. Names and sizes in a zip
 from __future__ import annotations
 
 import io
+import lzma
 import re
 import struct
 import zipfile
@@ -55,9 +56,15 @@ def to_bytes(session: Session, takes: dict[str, Take]) -> bytes:
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
         _put(archive, "session.json", json_file.to_bytes(to_json(session, takes)))
-        for ref in session.takes:
-            _put(archive, f"takes/{ref.ident}.mid", take_file.to_bytes(takes[ref.ident]))
+        for ident in (*(ref.ident for ref in session.takes), *(take.ident for take in _removed(session, takes))):
+            _put(archive, f"takes/{ident}.mid", take_file.to_bytes(takes[ident]))
     return buffer.getvalue()
+
+
+def _removed(session: Session, takes: dict[str, Take]) -> list[Take]:
+    """The takes that are not in the session any more: they stay in the file until the player deletes them."""
+    used = {ref.ident for ref in session.takes}
+    return [take for ident, take in takes.items() if ident not in used]
 
 
 def write(path: Path, session: Session, takes: dict[str, Take]) -> None:
@@ -85,6 +92,9 @@ def parse(content: bytes, name: str) -> Opened:
         raise
     except (
         zipfile.BadZipFile,
+        LookupError,
+        lzma.LZMAError,
+        zlib.error,
         ValueError,
         OSError,
         struct.error,
@@ -112,29 +122,32 @@ def _put(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
     archive.writestr(info, content)
 
 
+def _take_json(take: Take, name: str) -> dict[str, Any]:
+    if take.original is not None:
+        return {"ident": take.ident, "name": name, "kind": "imported"}
+    return {"ident": take.ident, "name": name, "kind": "captured", "tempo": _tempo_json(take.tempo)}
+
+
 def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
     """The session as plain JSON data; it refers to takes, which are stored beside it."""
     rows = []
     for ref in session.takes:
-        take = takes[ref.ident]
-        row: dict[str, Any] = {
-            "ident": ref.ident,
-            "name": ref.name,
-            "kind": "captured" if take.original is None else "imported",
-            "source": None if ref.source is None else note_map.to_json(ref.source),
-            "verdicts": [
-                {"origin": origin, "keep": verdict.keep, "articulation": verdict.articulation}
-                for origin, verdict in ref.verdicts
-            ],
-        }
-        if take.original is None:
-            row["tempo"] = _tempo_json(take.tempo)
-        rows.append(row)
+        rows.append(
+            {
+                **_take_json(takes[ref.ident], ref.name),
+                "source": None if ref.source is None else note_map.to_json(ref.source),
+                "verdicts": [
+                    {"origin": origin, "keep": verdict.keep, "articulation": verdict.articulation}
+                    for origin, verdict in ref.verdicts
+                ],
+            }
+        )
     return {
         "format": FORMAT,
         "version": VERSION,
         "name": session.name,
         "takes": rows,
+        "removed_takes": [_take_json(take, take.name) for take in _removed(session, takes)],
         "current": session.current,
         "target": None if session.target is None else note_map.to_json(session.target),
         "path": settings_json.to_json(session.path),
@@ -314,6 +327,14 @@ class _Reader:
             if any(other.ident == ref.ident for other in refs):
                 raise self._wrong(f"takes[{i}].ident", ref.ident)
             refs.append(ref)
+            takes.append(take)
+        removed = data.get("removed_takes", [])
+        if not isinstance(removed, list):
+            raise self._wrong("removed_takes", removed)
+        for i, row in enumerate(removed):
+            _, take = self._take(row, f"removed_takes[{i}]")
+            if any(other.ident == take.ident for other in takes):
+                raise self._wrong(f"removed_takes[{i}].ident", take.ident)
             takes.append(take)
         name, current = data.get("name"), data.get("current")
         if not isinstance(name, str):

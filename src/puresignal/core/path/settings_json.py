@@ -14,7 +14,6 @@ from puresignal.core.path import scoped_json
 from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.setting import Setting, settings_of
-from puresignal.core.path.stage import PathStage
 from puresignal.translation import tr
 
 FORMAT = "pure-signal/settings"
@@ -171,8 +170,15 @@ def table(path: CleaningPath | None = None) -> list[tuple[str, str, str, str]]:
     rows = []
     for stage in (path or CleaningPath()).stages():
         for one in settings_of(stage):
-            rows.append((f"{stage.stage.key}.{one.name}", _default(one), _range(stage, one), tr(one.tip)))
+            rows.append((f"{stage.stage.key}.{one.name}", _default(one), _range(one), _sentence(tr(one.tip))))
     return rows
+
+
+def settings_table() -> str:
+    """The table of all settings in Markdown."""
+    lines = [tr("| setting | default | range | meaning |"), "|---|---|---|---|"]
+    lines += [f"| `{name}` | {usual} | {allowed} | {meaning} |" for name, usual, allowed, meaning in table()]
+    return "\n".join(lines)
 
 
 def _default(setting: Setting) -> str:
@@ -184,10 +190,14 @@ def _default(setting: Setting) -> str:
     return f"{value:g}" if isinstance(value, (int, float)) else "{}"
 
 
-def _range(stage: PathStage, setting: Setting) -> str:
+def _sentence(text: str) -> str:
+    return f"{text[:1].upper()}{text[1:].rstrip('.')}."
+
+
+def _range(setting: Setting) -> str:
     if setting.choices:
         return ", ".join(f'"{choice}"' for choice in setting.choices)
     if isinstance(setting.default, bool) or setting.codec is not None:
         return ""
     unit = f" {setting.unit}" if setting.unit not in ("", "%") else ""
-    return f"{setting.low:g} to {setting.high:g}{unit}"
+    return f"{setting.low:.10g} to {setting.high:.10g}{unit}"

@@ -31,6 +31,10 @@ class TakeStore:
     def __iter__(self) -> Iterator[Take]:
         return iter(self._takes.values())
 
+    def keep_only(self, idents: set[str]) -> None:
+        """Forget all other takes, for good."""
+        self._takes = {ident: take for ident, take in self._takes.items() if ident in idents}
+
     def free_ident(self) -> str:
         """An unused ident."""
         return self.free_idents(1)[0]

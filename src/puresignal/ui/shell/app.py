@@ -86,14 +86,18 @@ def _application() -> object:
 
 
 def _show(app: object, window: object) -> int:
-    from PySide6.QtCore import QTimer
+    from PySide6.QtCore import QTimer, qInstallMessageHandler
     from PySide6.QtGui import QGuiApplication
 
     from puresignal.io import log_file
+    from puresignal.ui.shell.bug_reports import BugReports
     from puresignal.ui.shell.main_window import MainWindow
 
     assert isinstance(window, MainWindow)
-    log_file.start(window.told_bug)
+    bugs = BugReports()
+    bugs.found.connect(window.told_bug)
+    log_file.start(bugs.found.emit)
+    qInstallMessageHandler(_log_message)
     if window.services.preferences.now.geometry:
         window.restoreGeometry(window.services.preferences.now.geometry)
     window.apply_theme()
@@ -108,6 +112,14 @@ def _show(app: object, window: object) -> int:
         window.close()
         return 0
     return int(app.exec())  # type: ignore[attr-defined]
+
+
+def _log_message(kind: object, _: object, text: str) -> None:
+    """Qt's own messages go to the log, and to the terminal as before."""
+    from puresignal.io import log_file
+
+    log_file.log.warning("Qt, %s: %s", getattr(kind, "name", kind), text)
+    print(text, file=sys.stderr)
 
 
 _asked_to_end: list[int] = []

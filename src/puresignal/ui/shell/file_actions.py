@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
+from PySide6.QtCore import QObject, Qt
+from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
 from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.core.session.session import Session
@@ -142,6 +142,31 @@ class FileActions(QObject):
             action.triggered.connect(lambda _=False, p=Path(name): self.open_files([p]))
         if not self._preferences.now.recent:
             menu.addAction(tr("none yet")).setEnabled(False)
+
+    def fill_removed(self, menu: QMenu) -> None:
+        """List the takes that were removed from the session in a menu."""
+        menu.clear()
+        removed = self._bench.removed_takes()
+        for take in removed:
+            action = menu.addAction(tr("Put back: {name}").format(name=take.name))
+            action.triggered.connect(lambda _=False, ident=take.ident: self._bench.put_back(ident))
+        if removed:
+            menu.addSeparator()
+            menu.addAction(tr("Delete them for good…")).triggered.connect(self.ask_delete_removed)
+        else:
+            menu.addAction(tr("none")).setEnabled(False)
+
+    def ask_delete_removed(self) -> None:
+        """Delete removed takes after a question; this cannot be undone."""
+        names = "\n".join(take.name for take in self._bench.removed_takes())
+        question = tr("Delete these takes for good? This cannot be undone.\n\n{names}", names=names)
+        box = QMessageBox(QMessageBox.Icon.Question, tr("Removed takes"), question, parent=self._window)
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        delete = box.addButton(tr("Delete"), QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.exec()
+        if box.clickedButton() is delete:
+            self._bench.delete_removed_takes()
 
     def fill_leftovers(self, menu: QMenu) -> None:
         """List unsaved work in a menu."""

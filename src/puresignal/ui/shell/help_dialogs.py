@@ -5,7 +5,7 @@ from __future__ import annotations
 from importlib import resources
 
 from PySide6 import __version__ as binding_version
-from PySide6.QtCore import Qt, qVersion
+from PySide6.QtCore import Qt, QUrl, qVersion
 from PySide6.QtGui import QGuiApplication, QKeySequence
 from PySide6.QtWidgets import (
     QDialog,
@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from puresignal import LICENCE, __version__
+from puresignal.core.path.settings_json import settings_table
 from puresignal.io import log_file
 from puresignal.translation import mark, tr
 from puresignal.ui.shell.shortcuts import Shortcuts
@@ -51,7 +52,7 @@ _ELSEWHERE = (
 
 
 class GuideDialog(QDialog):
-    """The user guide."""
+    """The user guide, and the page about formats that it links to."""
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -60,11 +61,29 @@ class GuideDialog(QDialog):
         self.text = QTextBrowser()
         self.text.setAccessibleName(tr("User guide"))
         self.text.setOpenLinks(False)
-        guide = resources.files("puresignal") / "ui" / "assets" / "user-guide.md"
-        self.text.setMarkdown(guide.read_text("utf-8"))
+        self.text.anchorClicked.connect(self._follow)
+        self.back = QPushButton(tr("Back to the guide"))
+        self.back.clicked.connect(self._show_guide)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.back, 0, Qt.AlignmentFlag.AlignLeft)
         column.addWidget(self.text)
+        self._show_guide()
+
+    def _show_guide(self) -> None:
+        self.back.hide()
+        self.text.setMarkdown(_page("user-guide.md").replace("{settings}", settings_table()))
+
+    def _follow(self, link: QUrl) -> None:
+        if link.fileName() == "formats.md":
+            self.back.show()
+            self.text.setMarkdown(_page("formats.md"))
+        elif link.hasFragment():
+            self.text.scrollToAnchor(link.fragment())
+
+
+def _page(name: str) -> str:
+    return (resources.files("puresignal") / "ui" / "assets" / name).read_text("utf-8")
 
 
 class ShortcutsDialog(QDialog):

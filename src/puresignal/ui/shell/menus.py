@@ -68,6 +68,10 @@ class Menus:
         self.undo = self._add(edit, mark("Undo"), "Ctrl+Z", bench.undo)
         self.redo = self._add(edit, mark("Redo"), "Ctrl+Shift+Z", bench.redo)
 
+        edit.addSeparator()
+        self.removed = edit.addMenu(tr("Removed takes"))
+        self.removed.aboutToShow.connect(lambda: files.fill_removed(self.removed))
+
         play = bar.addMenu(tr("&Play"))
         self._add(play, mark("Play / stop"), "Space", playback.toggle)
         self._add(play, mark("Go to start"), "Ctrl+Home", lambda: playback.go(0.0))

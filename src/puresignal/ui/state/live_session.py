@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+import threading
 from collections import deque
 from dataclasses import asdict
 from pathlib import Path
@@ -24,7 +25,7 @@ from puresignal.engine.client import RouterProcess
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
 from puresignal.engine.router_config import ALL_INPUTS, LiveTrack, RouterConfig
-from puresignal.io import journal, ports, xdg_folders
+from puresignal.io import journal, log_file, ports, xdg_folders
 from puresignal.io.preferences import SoundOut
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Shown, Workbench
@@ -40,6 +41,18 @@ AUDITION_MS = 60_000
 DRUMS = tuple(dict.fromkeys(drum_of(name) for name in STANDARD))
 SITTING = secrets.token_hex(6)
 """This sitting's name among the journals."""
+
+
+END_WITHIN_MS = 200
+"""Milliseconds that the window waits for its processes to end, so that their ports are free for the next ones."""
+
+
+def _close_all(running: list[PlayerProcess | RouterProcess | SoundProcess]) -> None:
+    for one in running:
+        try:
+            one.close()
+        except Exception:
+            log_file.log.exception("while ending %s", type(one).__name__)
 
 
 def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...] = ()) -> RouterConfig:
@@ -167,11 +180,11 @@ class LiveSession(QObject):
             return
         self._timer.stop()
         self.playing.clear()
-        if self.player is not None:
-            self.player.close()
-        self._router.close()
-        if self._sound is not None:
-            self._sound.close()
+        running = [one for one in (self.player, self._router, self._sound) if one is not None]
+        ending = threading.Thread(target=_close_all, args=(running,), name="ending")
+        ending.start()
+        # Usually it is over by then; a helper that hangs is left to the thread, which kills it.
+        ending.join(END_WITHIN_MS / 1000)
         self._router = self._reader = self._sent = self._sound = self.player = None
         self.sound_state = {}
         self.sound_state_changed.emit({})

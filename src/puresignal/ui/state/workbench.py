@@ -14,7 +14,6 @@ from puresignal.core.analysis import take_overview, warnings
 from puresignal.core.errors import FileAccessError
 from puresignal.core.export import summary_html
 from puresignal.core.export.song_builder import Clip, FileTrack, build_song, file_tracks
-from puresignal.core.kit.map_recognition import recognise
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import Outcome, StageCache, make_context, run
@@ -168,10 +167,7 @@ class Workbench(QObject):
             if current is not None and current.source is not None
             else note_map_file.shipped("general-midi")
         )
-        shipped = (note_map_file.shipped(ident) for ident in note_map_file.shipped_ids())
-        best = recognise(take, dict.fromkeys((now, *note_map_file.own(), *shipped)))[0]
-        # A file that no map explains is from an unknown kit, or from none at all.
-        return best.note_map if best.explained > 0.5 * best.hits else now
+        return clean.likely_map(take, now)
 
     def open_session(self, path: Path) -> None:
         """Replace this session by another.
@@ -248,6 +244,21 @@ class Workbench(QObject):
     def takes(self) -> dict[str, Take]:
         """All takes by ident, including those hidden by undo."""
         return {take.ident: take for take in self.store}
+
+    def removed_takes(self) -> list[Take]:
+        """The takes that are not in the session any more."""
+        return [take for take in self.store if self.session.take(take.ident) is None]
+
+    def put_back(self, ident: str) -> None:
+        """Add a removed take to the session again and show it."""
+        take = self.store[ident]
+        self.do(tr("put back a take"), edits.with_take(self.session, TakeRef(ident, take.name, self.likely_map(take))))
+
+    def delete_removed_takes(self) -> None:
+        """Delete the takes that are not in the session, for good; undo then begins here, since it could need them."""
+        self.store.keep_only({ref.ident for ref in self.session.takes})
+        self.saved = None
+        self._turn_to(History(self.session))
 
     def let_go(self) -> None:
         """Release the session's file."""
