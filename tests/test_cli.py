@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import os
 import subprocess
@@ -186,6 +187,88 @@ def test_settings_change_the_result_and_wrong_ones_are_named(kit_file, tmp_path)
 )
 def test_wrong_usage_is_2(arguments):
     assert pure_signal(*arguments).returncode == 2
+
+
+def test_the_result_can_be_standard_output_and_the_input_standard_input(kit_file, tmp_path):
+    out = tmp_path / "clean.mid"
+    assert pure_signal("clean", kit_file, "--out", out, *MAPS).returncode == 0
+    command = [sys.executable, "-m", "puresignal.cli", "clean", "-", "--out", "-", *MAPS]
+    done = subprocess.run(command, input=kit_file.read_bytes(), capture_output=True, check=True, cwd=tmp_path)
+    ons = [m for track in mido.MidiFile(file=io.BytesIO(done.stdout)).tracks for m in track if m.type == "note_on"]
+    assert ons == [m for track in mido.MidiFile(out).tracks for m in track if m.type == "note_on"]
+    assert b"-: in " in done.stderr
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["clean.mid"]
+
+
+def test_a_full_standard_output_is_one_line(kit_file, tmp_path):
+    command = [sys.executable, "-m", "puresignal.cli", "clean", str(kit_file), "--out", str(tmp_path / "o.mid"), *MAPS]
+    with open("/dev/full", "w") as full:
+        done = subprocess.run(command, stdout=full, stderr=subprocess.PIPE, text=True)
+    assert done.returncode == 1
+    assert done.stderr.splitlines()[-1] == "pure-signal: standard output: No space left on device"
+    assert "Traceback" not in done.stderr
+
+
+def test_a_mistyped_folder_is_not_made(kit_file, tmp_path):
+    for out in (tmp_path / "resluts" / "o.mid", f"{tmp_path}/resluts/deeper/"):
+        done = pure_signal("clean", kit_file, "--out", out, *MAPS)
+        assert done.returncode == 1
+        assert "There is no such folder" in done.stderr
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_an_option_that_is_given_wins_over_the_settings_file(kit_file, tmp_path):
+    settings = tmp_path / "s.json"
+    off = {"doubles.on": False, "crosstalk.on": False, "ends.repair": False}
+    settings.write_text(json.dumps({"format": "pure-signal/settings", "version": 1, **off}))
+    kept = pure_signal("clean", kit_file, "--out", tmp_path / "a.mid", *MAPS, "--settings", settings)
+    assert "double" not in kept.stdout
+    done = pure_signal("clean", kit_file, "--out", tmp_path / "b.mid", *MAPS, "--settings", settings,
+                       "--faults", "remove")  # fmt: skip
+    assert "double" in done.stdout
+
+
+def test_mistyped_commands_and_maps_are_guessed(kit_file, tmp_path):
+    done = pure_signal("transcirbe", "a.wav")
+    assert (done.returncode, "Did you mean “transcribe”" in done.stderr) == (2, True)
+    done = pure_signal("clean", kit_file, "--out", tmp_path / "o.mid", "--source-map", "practise-five")
+    assert (done.returncode, "Did you mean “practice-five”" in done.stderr) == (1, True)
+
+
+def test_kept_maps_go_by_name_and_the_source_map_is_found_from_the_hits(kit_file, tmp_path):
+    home = {"XDG_DATA_HOME": str(tmp_path / "data")}
+    maps = tmp_path / "data" / "pure-signal" / "maps"
+    maps.mkdir(parents=True)
+    kit = json.loads((Path(note_map_file.__file__).parent.parent / "maps" / "practice-five.json").read_text())
+    (maps / "cellar.json").write_text(json.dumps({**kit, "name": "Cellar kit"}))
+    done = pure_signal("clean", kit_file, "--out", tmp_path / "a.mid", "--source-map", "cellar kit",
+                       "--target-map", "general-midi", env=home)  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    found = pure_signal("clean", kit_file, "--out", tmp_path / "b.mid", "--target-map", "general-midi")
+    assert "source map Five-piece practice kit" in found.stderr
+    assert (tmp_path / "a.mid").read_bytes() == (tmp_path / "b.mid").read_bytes()
+    unchanged = pure_signal("clean", kit_file, "--out", tmp_path / "c.mid", "--source-map", "practice-five")
+    assert unchanged.returncode == 0
+    notes = {m.note for track in mido.MidiFile(tmp_path / "c.mid").tracks for m in track if m.type == "note_on"}
+    assert notes <= {p["note"] for p in kit["pads"]}
+
+
+def test_sub_folders_are_walked_and_kept(kit_file, tmp_path):
+    songs = tmp_path / "songs"
+    for place in ("a", "b/deeper"):
+        (songs / place).mkdir(parents=True)
+        (songs / place / "take.mid").write_bytes(kit_file.read_bytes())
+    out = songs / "clean"
+    for _ in range(2):
+        done = pure_signal("clean", songs, "--out", out, *MAPS, "--force")
+        assert done.returncode == 0, done.stderr
+        made = sorted(str(p.relative_to(out)) for p in out.rglob("*.mid"))
+        assert made == ["a/take.mid", "b/deeper/take.mid"]
+
+
+def test_help_lists_every_setting():
+    told = pure_signal("clean", "--help").stdout
+    assert "doubles.window_ms = 35  (0 to 500 ms)" in told
 
 
 def test_maps_are_listed_for_people_and_scripts():

@@ -8,8 +8,9 @@ from importlib import resources
 
 import numpy as np
 import pytest
+import soundfile
 from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent, QImage, QMouseEvent, QPainter, QWheelEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage, QMouseEvent, QPainter, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog
 
 from puresignal import cli
@@ -22,6 +23,7 @@ from puresignal.ui.takes.bar_ruler import RULER
 from puresignal.ui.takes.overview import OVERVIEW
 from puresignal.ui.takes.row_labels import GUTTER
 from puresignal.ui.widgets import theme
+from tests import sine_soundfont
 
 
 def choose(combo, text):
@@ -113,18 +115,41 @@ def test_a_file_is_read_by_the_map_that_explains_it(window, kit_file, tmp_path):
     assert window.workbench.shown.outcome.tally.left == 12
 
 
-def test_a_recording_a_note_map_or_a_soundfont_says_where_it_is_opened(demo_window, tmp_path):
-    before = demo_window.workbench.session
-    for content, word in (
-        (b"RIFF\x10\0\0\0WAVEfmt ", "Backing track"), (b'{"format": "pure-signal/note-map"}', "Source map"),
-        (b"RIFF\x10\0\0\0sfbk", "SoundFont"),
-    ):  # fmt: skip
-        path = tmp_path / "dropped.mid"
-        path.write_bytes(content)
-        demo_window.open_files([path])
-        assert word in demo_window.notice.text
-        assert "dropped.mid" in demo_window.notice.text
-    assert demo_window.workbench.session is before
+def test_each_dropped_thing_opens_as_what_it_is(demo_window, kit_file, tmp_path):
+    bench = demo_window.workbench
+    recording = tmp_path / "ferry.wav"
+    soundfile.write(recording, np.zeros(4000), 8000)
+    font = tmp_path / "own.sf2"
+    sine_soundfont.write(font)
+    kit = tmp_path / "kit.json"
+    note_map_file.write(kit, note_map_file.shipped("lantern-pads"))
+    folder = tmp_path / "songs" / "deeper"
+    folder.mkdir(parents=True)
+    for name in ("a.mid", "b.mid"):
+        (folder / name).write_bytes(kit_file.read_bytes())
+    takes = len(bench.session.takes)
+    demo_window.open_files([recording, font, kit])
+    assert bench.session.backing.path == str(recording)
+    assert bench.session.sound.font == str(font)
+    assert bench.session.take().source.name == "Lantern pads"
+    assert "source map of this take" in demo_window.notice.text
+    demo_window.open_files([tmp_path / "songs"])
+    assert [ref.name for ref in bench.session.takes[takes:]] == ["a", "b"]
+
+
+def test_what_cannot_be_opened_is_refused_while_it_is_dragged(demo_window, tmp_path):
+    letter, song = tmp_path / "letter.txt", tmp_path / "song.mid"
+    letter.write_text("Dear all")
+    song.write_bytes(b"MThd")
+    for path, taken in ((letter, False), (song, True), (tmp_path, True)):
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        event = QDragEnterEvent(QPoint(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+                                Qt.KeyboardModifier.NoModifier)  # fmt: skip
+        event.ignore()
+        demo_window.dragEnterEvent(event)
+        assert event.isAccepted() == taken
+    assert "letter.txt is of no kind that can be opened" in demo_window.notice.text
 
 
 @pytest.mark.parametrize("content", [b"not music", b"", None])

@@ -24,6 +24,8 @@ VIRTUAL_IN, VIRTUAL_OUT = "Pure Signal in", "Pure Signal out"
 FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD)
 """Inputs fed from within the program; a message in a feed carries its index into this list."""
 FED_BY_WINDOW = FED[:2]
+SIMULATED_SUFFIX = "(simulated)"
+"""End of the port names of takes by the simulated drummer."""
 TAKEN = (RECEIVER, SOUND, FONT)
 """Outputs whose messages are read from the ring of sent messages."""
 
@@ -51,6 +53,13 @@ def simulated() -> tuple[MidiPort, ...]:
 def virtual() -> tuple[MidiPort, ...]:
     """Our own ports to which other programs can connect."""
     return MidiPort(VIRTUAL_IN, True, OWN), MidiPort(VIRTUAL_OUT, False, OWN)
+
+
+def kind_of_input(name: str) -> str:
+    """What a take's port was, in a word or two; marked for translation."""
+    if name in (DRUM_MODULE, PAD_BOX, KEYBOARD) or name.endswith(SIMULATED_SUFFIX):
+        return mark("simulated")
+    return {COMPUTER_KEYBOARD: mark("computer keyboard"), SCREEN_PADS: mark("pads on screen")}.get(name, mark("played"))
 
 
 def is_virtual(name: str) -> bool:

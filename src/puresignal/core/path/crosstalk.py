@@ -83,7 +83,7 @@ class Crosstalk:
         label=mark("Live look-ahead"), unit="ms", high=8.0,
     )  # fmt: skip
     learn: bool = setting(True, mark("learn the kit's pads from each take before deciding"))
-    kit_model: KitModel = setting(  # noqa: RUF009  (ruff takes only field() itself for a field)
+    kit_model: KitModel = setting(
         NOTHING_LEARNT,
         mark("the kit model learnt before, for playing live (written by the window)"),
         codec=Codec(settings_values.kit_model, settings_values.kit_model_json, settings_values.KIT_MODEL_SCHEMA),

@@ -26,12 +26,11 @@ from PySide6.QtWidgets import (
 from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.articulations import drum_title
 from puresignal.core.session import session as edits
-from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.sound_settings import with_drum
 from puresignal.core.session.track_settings import TrackSettings
 from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum
-from puresignal.io import audio_file, audio_ports, file_kinds, port_listing, ports
+from puresignal.io import audio_ports, file_kinds, port_listing, ports
 from puresignal.io.preferences import BLOCKS, RATES, SoundOut
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
@@ -299,9 +298,7 @@ class SoundPanel(QFrame):
 
     def set_font(self, path: str) -> None:
         """Use another SoundFont, or none."""
-        bench = self._workbench
-        sound = replace(bench.session.sound, font=path)
-        bench.do(tr("choose SoundFont"), edits.with_sound(bench.session, sound))
+        self._workbench.set_font(Path(path) if path else None)
 
     def ask_along(self) -> None:
         """Ask for a backing track; cancelling removes the present one."""
@@ -311,16 +308,10 @@ class SoundPanel(QFrame):
 
     def set_along(self, path: str) -> None:
         """Use another backing track, or none."""
-        bench = self._workbench
-        if path:
-            try:
-                audio_file.facts(Path(path))
-            except PureSignalError as error:
-                bench.message_shown.emit(str(error), True)
-                return
-        before = bench.session.backing
-        backing = None if not path else replace(before, path=path) if before is not None else Backing(path)
-        bench.do(tr("choose backing track"), edits.with_backing(bench.session, backing))
+        try:
+            self._workbench.set_backing(Path(path) if path else None)
+        except PureSignalError as error:
+            self._workbench.message_shown.emit(str(error), True)
 
     def _set_along(self, gesture: str, **changed: float) -> None:
         bench = self._workbench

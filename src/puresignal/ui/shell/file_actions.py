@@ -8,15 +8,21 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Qt
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
-from puresignal.core.errors import BadFileError, PureSignalError
+from puresignal.commands import clean
+from puresignal.core.errors import PureSignalError
+from puresignal.core.kit.note_map import check_source
+from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
-from puresignal.io import file_kinds, preferences, session_file, work_folder
+from puresignal.io import file_kinds, note_map_file, preferences, session_file, work_folder
 from puresignal.translation import mark, tr
 from puresignal.ui.state.autosave import Autosave
 from puresignal.ui.state.services import Services
 
 MIDI_FILTER = mark("MIDI files (*.mid *.midi *.smf *.kar *.rmi)")
 SESSION_FILTER = mark("Pure Signal sessions (*.puresignal)")
+
+
+_OPENED_AS_TAKES = (file_kinds.SESSION, file_kinds.MIDI)
 
 
 class FileActions(QObject):
@@ -45,27 +51,60 @@ class FileActions(QObject):
                 problems.append(str(error))
         if problems:
             self._notices.tell("\n".join(problems), True)
-        elif paths and self._bench.read_only is None:
+        elif paths and self._bench.read_only is None and file_kinds.kind_of(paths[-1]) in _OPENED_AS_TAKES:
             self._notices.clear()
         return problems
 
+    @staticmethod
+    def opens(path: Path) -> bool:
+        """Whether a file or folder is of a kind that can be opened."""
+        return path.is_dir() or file_kinds.kind_of(path) is not None
+
+    @staticmethod
+    def why_refused(name: str) -> str:
+        """Why a dropped file is refused."""
+        return tr(
+            "{name} is of no kind that can be opened here: MIDI files, sessions, recordings, note maps and SoundFonts "
+            "can, and folders of MIDI files.",
+            name=name,
+        )
+
     def _open(self, path: Path) -> None:
-        kind = file_kinds.kind_of(path)
-        if kind is file_kinds.SESSION:
-            self._bench.open_session(path)
+        """Open a file as what it is; a folder stands for its MIDI files."""
+        bench, kind = self._bench, file_kinds.kind_of(path)
+        if path.is_dir():
+            for inside in clean.inputs([path], path / "-"):
+                bench.open_midi(inside)
+        elif kind is file_kinds.SESSION:
+            bench.open_session(path)
         elif kind is file_kinds.AUDIO:
-            raise BadFileError(
-                tr("This is a recording, not a MIDI file"), path.name,
-                tr("Add it in Outputs under Backing track, or turn it into notes with pure-signal transcribe."),
-            )  # fmt: skip
+            bench.set_backing(path)
+            self._notices.tell(tr("{name} plays along as the backing track. It is in Outputs.", name=path.name), False)
         elif kind is file_kinds.NOTE_MAP:
-            raise BadFileError(
-                tr("This is a note map"), path.name, tr("Open it under Source map or Target map, From a file…")
-            )
+            self._use_map(path)
         elif kind is file_kinds.SOUNDFONT:
-            raise BadFileError(tr("This is a SoundFont"), path.name, tr("Open it in Outputs under SoundFont…"))
+            bench.set_font(path)
+            self._notices.tell(tr("{name} is the SoundFont now. It is in Outputs.", name=path.name), False)
         else:
-            self._bench.open_midi(path)
+            bench.open_midi(path)
+
+    def _use_map(self, path: Path) -> None:
+        """Use a note map as the source map of the take, or, where it cannot be one, as the target map."""
+        bench, note_map = self._bench, note_map_file.read(path)
+        try:
+            check_source(note_map, path.name)
+        except PureSignalError:
+            is_source = False
+        else:
+            is_source = bench.session.current is not None
+        if is_source:
+            assert bench.session.current is not None
+            bench.do(tr("choose source map"), edits.with_source(bench.session, bench.session.current, note_map))
+            text = tr("{name} is the source map of this take now.", name=note_map.name)
+        else:
+            bench.do(tr("choose target map"), edits.with_target(bench.session, note_map))
+            text = tr("{name} is the target map now.", name=note_map.name)
+        self._notices.tell(text, False)
 
     def ask_open(self) -> None:
         every = tr(

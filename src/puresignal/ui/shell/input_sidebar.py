@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QButtonGroup, QLabel, QMenu, QPushButton, QSizePol
 
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import TakeRef
+from puresignal.io import ports
 from puresignal.translation import tr
 from puresignal.ui.inputs.live_cards import LiveCards
 from puresignal.ui.state.workbench import Workbench
@@ -122,7 +123,7 @@ class InputSidebar(QWidget):
         bench = self._workbench
         for ref in reversed(bench.session.takes):
             take = bench.store[ref.ident]
-            kind = tr("MIDI file") if take.original is not None else tr("simulated")
+            kind = tr("MIDI file") if take.original is not None else tr(ports.kind_of_input(take.ports[0].name))
             card = Card(
                 ref, kind, f"{text_format.duration(take.length)} · {text_format.counted(len(take.events), 'message')}"
             )

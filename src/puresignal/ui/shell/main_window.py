@@ -287,8 +287,12 @@ class MainWindow(QMainWindow):
     # Files dropped on the window
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls() and event.source() is None:
+        if event.source() is not None or not event.mimeData().hasUrls():
+            return
+        if any(self.files.opens(Path(url.toLocalFile())) for url in event.mimeData().urls() if url.isLocalFile()):
             event.acceptProposedAction()
+        else:
+            self.notice.tell(self.files.why_refused(event.mimeData().urls()[0].fileName()), True)
 
     def dropEvent(self, event: QDropEvent) -> None:
         self.open_files([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])

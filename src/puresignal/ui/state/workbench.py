@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 
@@ -19,12 +19,13 @@ from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import Outcome, StageCache, make_context, run
 from puresignal.core.path.context import Context
 from puresignal.core.session import session as edits
+from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.history import History
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session, TakeRef
 from puresignal.core.session.take_store import TakeStore
 from puresignal.core.session.track_settings import Delivery
-from puresignal.io import file_access, midi_writer, note_map_file, ports, session_file, work_folder
+from puresignal.io import audio_file, file_access, midi_writer, note_map_file, ports, session_file, work_folder
 from puresignal.translation import tr
 
 
@@ -168,6 +169,22 @@ class Workbench(QObject):
             else note_map_file.shipped("general-midi")
         )
         return clean.likely_map(take, now)
+
+    def set_backing(self, path: Path | None) -> None:
+        """Use another backing track, or none; level and offset stay.
+
+        Raises FileAccessError or BadFileError
+        """
+        before = self.session.backing
+        if path is not None:
+            audio_file.facts(path)
+        backing = None if path is None else replace(before, path=str(path)) if before else Backing(str(path))
+        self.do(tr("choose backing track"), edits.with_backing(self.session, backing))
+
+    def set_font(self, path: Path | None) -> None:
+        """Use another SoundFont, or none."""
+        sound = replace(self.session.sound, font="" if path is None else str(path))
+        self.do(tr("choose SoundFont"), edits.with_sound(self.session, sound))
 
     def open_session(self, path: Path) -> None:
         """Replace this session by another.

@@ -1,0 +1,226 @@
+"""Recording without a port system: what is armed becomes takes, and nothing else changes."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPointF, Qt
+
+from puresignal.core.midi import messages
+from puresignal.core.session import session as edits
+from puresignal.core.touch.computer_keyboard import own_map
+from puresignal.engine.client import RouterProcess
+from puresignal.io import ports, session_file, work_folder
+from puresignal.ui.shell.main_window import MainWindow
+from puresignal.ui.state.workbench import Workbench
+
+
+@pytest.fixture
+def alone(window, monkeypatch):
+    """The window on a machine without a port system."""
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    yield window
+    window.live_session.close()
+
+
+def ons(records):
+    return [(r.data[1], r.data[2]) for r in records if messages.is_note_on(r.data)]
+
+
+def test_hits_before_the_router_is_up_belong_to_the_take(alone, qtbot):
+    live, pads = alone.live_session, alone.services.pads
+    live.listen_to(ports.SCREEN_PADS, own_map())
+    alone.services.capture.begin()
+    for velocity in (31, 32, 33):
+        pads.strike("kick", velocity, 20)
+    assert live.state == {}, "the router was up before the hits"
+    qtbot.waitUntil(lambda: bool(live.state), timeout=8000)
+    pads.strike("kick", 34, 20)
+    qtbot.wait(300)
+    alone.services.capture.end()
+    take = alone.workbench.own.take
+    on = (take.events.status == 0x99) & (take.events.data2 > 0)
+    assert take.events.data2[on].tolist() == [31, 32, 33, 34]
+
+
+def test_playback_goes_on_unchanged_while_something_is_recorded(alone, qtbot):
+    alone.inputs.drummer.bars.setValue(8)
+    alone.inputs.play_take()
+    old = alone.workbench.own
+    left = []
+    alone.live_session.messages_sent.connect(left.extend)
+    alone.live_session.listen_to(ports.SCREEN_PADS, own_map())
+    bench = alone.workbench
+    # Only playback is heard, so that what leaves is all its own.
+    quiet = tuple(one.__class__(**{**vars(one), "output": None}) for one in bench.session.inputs)
+    bench.do("quiet", edits.with_inputs(bench.session, quiet))
+    alone.playback.play()
+    qtbot.waitUntil(lambda: len(ons(left)) > 4, timeout=8000)
+    alone.services.capture.begin()
+    for _ in range(3):
+        alone.services.pads.strike("claps", 99, 20)
+        qtbot.wait(150)
+    assert bench.shown is not old
+    assert bench.own is old
+    alone.services.capture.end()
+    assert bench.own is not old
+    sent = len(ons(left))
+    qtbot.waitUntil(lambda: len(ons(left)) > sent + 4, timeout=8000)
+    assert alone.playback.playing
+    alone.playback.stop()
+    wanted = old.outcome.output_notes
+    expected = list(zip(wanted.note.tolist(), wanted.velocity.astype(int).tolist(), strict=True))
+    assert ons(left) == expected[: len(ons(left))]
+
+
+def test_takes_are_called_by_where_they_came_from(alone, kit_file, qtbot):
+    alone.live_session.listen_to(ports.SCREEN_PADS, own_map())
+    alone.services.capture.begin()
+    alone.services.pads.strike("kick", 90, 20)
+    qtbot.waitUntil(lambda: bool(alone.services.capture._records), timeout=8000)
+    alone.services.capture.end()
+    alone.inputs.play_take()
+    alone.open_files([kit_file])
+    assert [card._kind for card in alone.rail.cards] == ["MIDI file", "simulated", "pads on screen"]
+    assert ports.kind_of_input("bridge:Harbour Mesh MIDI 1") == "played"
+
+
+def test_two_armed_inputs_get_idents_of_their_own_after_a_take_was_removed(alone, tmp_path, qtbot):
+    bench = alone.workbench
+    for _ in range(3):
+        alone.inputs.play_take()
+    bench.do("remove", edits.without_take(bench.session, "take1"))
+    bench.delete_removed_takes()
+    alone.files.save_session_to(tmp_path / "three.puresignal")
+    alone.open_files([tmp_path / "three.puresignal"])
+    alone.live_session.listen_to(ports.SCREEN_PADS, own_map())
+    alone.live_session.listen_to(ports.COMPUTER_KEYBOARD, own_map())
+    alone.services.capture.begin()
+    alone.services.pads.strike("kick", 90, 20)
+    alone.live_session.play(ports.COMPUTER_KEYBOARD, messages.note_on(10, 38, 77))
+    qtbot.waitUntil(lambda: len(ons(alone.services.capture._records)) == 2, timeout=8000)
+    alone.services.capture.end()
+    idents = [ref.ident for ref in bench.session.takes]
+    assert len(idents) == len(set(idents)) == 4
+    assert {ref.ident for ref in bench.session.takes} == {take.ident for take in bench.store}
+
+
+def test_a_take_that_was_undone_stays_in_the_file_until_it_is_deleted(alone, tmp_path, qtbot):
+    bench = alone.workbench
+    alone.inputs.play_take()
+    undone = bench.own.take
+    bench.undo()
+    alone.inputs.play_take()
+    path = tmp_path / "a.puresignal"
+    alone.files.save_session_to(path)
+    opened = session_file.read(path)
+    assert [ref.ident for ref in opened.session.takes] != [undone.ident]
+    kept = next(take for take in opened.takes if take.ident == undone.ident)
+    assert np.array_equal(kept.events.arrived, undone.events.arrived)
+    alone.open_files([path])
+    alone.files.fill_removed(alone.menus.removed)
+    alone.menus.removed.actions()[0].trigger()
+    assert bench.session.current == undone.ident
+    bench.undo()
+    bench.delete_removed_takes()
+    alone.files.save_session_to(path)
+    assert len(session_file.read(path).takes) == 1
+
+
+def test_nothing_of_a_comparison_outlives_its_session(alone):
+    alone.inputs.play_take()
+    alone.playback.compare_settings()
+    assert alone.playback.other_path is not None
+    alone.files.new_session()
+    assert alone.playback.other_path is None
+    now = alone.workbench.session.path
+    alone.playback.compare_settings()
+    assert alone.workbench.session.path == now
+
+
+def test_levels_set_at_different_times_are_undone_one_by_one(alone, qtbot):
+    level, bench = alone.transport.level, alone.workbench
+    first = bench.session.sound.level
+    level.setFocus()
+    qtbot.keyClick(level, Qt.Key.Key_Left)
+    second = bench.session.sound.level
+    qtbot.keyClick(level, Qt.Key.Key_Left)
+    assert first > second > bench.session.sound.level
+    bench.undo()
+    assert bench.session.sound.level == second
+    bench.undo()
+    assert bench.session.sound.level == first
+
+
+def test_hear_played_is_as_hard_as_it_was_played(alone):
+    alone.inputs.play_take()
+    alone.velocity._set("fixed", 100.0, "one")
+    alone.velocity._set("threshold", 50.0, "two")
+    own = alone.workbench.own
+    played = alone.playback._as_played(own).output_notes
+    assert len(played) == len(own.outcome.input_notes)
+    arrived = own.take.events.data2[played.origin]
+    assert np.array_equal(played.velocity.astype(int), arrived)
+
+
+@pytest.mark.parametrize("victim", ["engine.recorder", "engine [0-9]"])
+def test_a_helper_that_hangs_keeps_nothing_from_being_stored(qtbot, monkeypatch, victim):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    window = MainWindow(Workbench())
+    qtbot.addWidget(window)
+    window.show()
+    window.live_session.listen_to(ports.SCREEN_PADS, own_map())
+    qtbot.waitUntil(lambda: bool(window.live_session.state), timeout=8000)
+    window.inputs.play_take()
+    told = subprocess.run(["pgrep", "-P", str(os.getpid()), "-f", f"puresignal.{victim}"],
+                          capture_output=True, text=True)  # fmt: skip
+    [pid] = [int(p) for p in told.stdout.split()][:1]
+    os.kill(pid, signal.SIGSTOP)
+    window.close()
+    [leftover] = work_folder.leftovers()
+    assert len(work_folder.recover(leftover).takes) == 1
+    qtbot.waitUntil(lambda: not alive(pid), timeout=8000)
+
+
+def alive(pid):
+    try:
+        with open(f"/proc/{pid}/stat") as file:
+            return file.read().rsplit(")", 1)[1].split()[0] != "Z"
+    except OSError:
+        return False
+
+
+def test_a_crashing_router_never_makes_the_window_wait(monkeypatch):
+    import time
+
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    from puresignal.engine.router_config import RouterConfig
+
+    router = RouterProcess(RouterConfig((), (), None, None))
+    try:
+        router.restarts = 7
+        router.process.kill()
+        longest, end = 0.0, time.monotonic() + 4.0
+        while router.restarts == 7 or router._restart_at is not None:
+            began = time.monotonic()
+            router.read(0.0)
+            longest = max(longest, time.monotonic() - began)
+            assert time.monotonic() < end
+            time.sleep(0.01)
+        assert longest < 0.1
+    finally:
+        router.close()
+
+
+def test_a_dragged_pad_sheet_still_strikes(alone, qtbot):
+    sheet = alone.inputs.pads
+    struck = []
+    alone.services.pads.struck.connect(lambda *hit: struck.append(hit))
+    box = sheet.boxes()["kick"]
+    sheet.press(1, QPointF(box.center()))
+    sheet.lift(1)
+    assert struck[0][0] == "kick"
