@@ -24,6 +24,7 @@ from puresignal.ui.mapping.flow_diagram import FlowDiagram
 from puresignal.ui.outputs.clip_export import ClipHandle
 from puresignal.ui.takes.timeline import Timeline
 from puresignal.ui.widgets import theme
+from puresignal.ui.widgets.accessible_parts import AccessiblePart
 
 CONTROLS = (
     QAbstractButton, QComboBox, QAbstractSlider, QAbstractSpinBox, QLineEdit, QAbstractItemView, Timeline, FlowDiagram,
@@ -46,7 +47,7 @@ def controls(window) -> list[QWidget]:
     return found
 
 
-@pytest.mark.parametrize("view", ["Inputs", "Mapping", "Takes", "Outputs"])
+@pytest.mark.parametrize("view", ["Inputs", "Mapping", "Velocity", "Takes", "Outputs"])
 def test_every_control_has_a_name_a_tooltip_and_the_keyboard(demo_window, view):
     demo_window.show_view(view)
     demo_window.mapping.ribbons.select(0, 4)
@@ -61,7 +62,7 @@ def test_every_control_has_a_name_a_tooltip_and_the_keyboard(demo_window, view):
             assert widget.focusPolicy() & Qt.FocusPolicy.TabFocus, words
 
 
-@pytest.mark.parametrize("view", ["Inputs", "Mapping", "Takes", "Outputs"])
+@pytest.mark.parametrize("view", ["Inputs", "Mapping", "Velocity", "Takes", "Outputs"])
 def test_tab_goes_round_all_of_them(demo_window, view, qtbot):
     demo_window.show_view(view)
     wanted = {w for w in controls(demo_window) if w.isEnabled() and w.focusPolicy() & Qt.FocusPolicy.TabFocus}
@@ -142,3 +143,53 @@ def test_the_theme_is_chosen_and_remembered(demo_window):
     finally:
         demo_window.choose_theme("light")
     assert theme.current() is theme.LIGHT
+
+
+@pytest.mark.parametrize("name", ["light", "dim"])
+def test_edges_of_controls_and_text_of_chosen_rows_stand_out(name):
+    one = theme.THEMES[name]
+    for ground in (one.paper, one.sheet, one.shade):
+        assert contrast(QColor(one.edge), QColor(ground)) >= 3
+    for text in (one.ink, one.faint, one.accent, *one.families.values()):
+        assert contrast(QColor(text), QColor(one.chosen)) >= 4.5, text
+
+
+def test_what_is_painted_has_accessible_children(demo_window):
+    demo_window.show_view("Mapping")
+    ribbons = demo_window.mapping.ribbons
+    names = [child.accessibleName() for child in ribbons.findChildren(AccessiblePart)]
+    assert len(names) == len(ribbons.nodes)
+    assert any("hits" in name for name in names)
+    demo_window.show_view("Velocity")
+    plot = demo_window.velocity.plots["snare"]
+    told = [child.accessibleName() for child in plot.findChildren(AccessiblePart)]
+    assert told[0].endswith("out")
+    assert "point: in 127, out 127" in told
+    demo_window.show_view("Outputs")
+    handle = [child.accessibleName() for child in demo_window.outputs.handle.findChildren(AccessiblePart)]
+    assert handle == [demo_window.outputs.clip_name(), "Drag into your music program"]
+
+
+@pytest.mark.parametrize("view", ["Inputs", "Mapping", "Velocity", "Takes", "Outputs"])
+def test_the_window_works_on_a_small_screen(demo_window, view, qtbot):
+    demo_window.show_view(view)
+    demo_window.resize(1024, 576)
+    assert (demo_window.width(), demo_window.height()) == (1024, 576)
+
+    def fits():
+        hint = demo_window.centralWidget().minimumSizeHint()
+        return hint.width() <= 1024 and hint.height() + demo_window.menuBar().height() <= 576
+
+    qtbot.waitUntil(fits, timeout=2000)
+
+
+def test_sizes_follow_the_systems_font(demo_window):
+    usual = theme.font(10).pointSizeF()
+    try:
+        theme.follow_system_font(15.0)
+        assert theme.font(10).pointSizeF() == pytest.approx(usual * 15 / 11)
+        assert "font-size: 20.4" in theme._scaled(theme._sheet(theme.LIGHT))
+        theme.follow_system_font(10.0)
+        assert theme.font(10).pointSizeF() == usual
+    finally:
+        theme.follow_system_font(9.0)

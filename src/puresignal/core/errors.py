@@ -5,7 +5,7 @@ class PureSignalError(Exception):
     """A problem the person at the screen can act on. Anything else is a bug.
 
     what    what is wrong, one sentence part without a full stop
-    where   the file, track, field or port it is about
+    where   the file, track, field or port it is about; empty if `what` says it
     remedy  what to do about it, a full sentence
     """
 
@@ -14,7 +14,7 @@ class PureSignalError(Exception):
 
     def __str__(self) -> str:
         what, where, remedy = self.args
-        return f"{what} ({where}). {remedy}"
+        return f"{what} ({where}). {remedy}" if where else f"{what}. {remedy}"
 
 
 class BadFileError(PureSignalError):

@@ -49,7 +49,7 @@ def open_client(name: str) -> Any:
     try:
         return jack.Client(name, no_start_server=True)
     except jack.JackOpenError as error:
-        raise NoServerError(tr("There is no JACK server"), "JACK", tr("Start it, then try again.")) from error
+        raise NoServerError(tr("There is no JACK server"), "", tr("Start it, then try again.")) from error
 
 
 def block(client: Any, inputs: list[Any], outputs: list[Any]) -> Callable[[int], tuple[int, Incoming]]:

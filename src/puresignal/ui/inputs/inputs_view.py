@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFont, QPainter
+from PySide6.QtGui import QFont, QKeyEvent, QPainter
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -292,6 +292,22 @@ def _spin(low: int, high: int, value: int, unit: str, tip: str) -> QSpinBox:
     return spin
 
 
+class PressableTable(QTableView):
+    """A table whose rows are pressed with Enter or Space.
+
+    pressed_by_key  the row
+    """
+
+    pressed_by_key = Signal(int)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+        if plain and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.pressed_by_key.emit(self.currentIndex().row())
+        else:
+            super().keyPressEvent(event)
+
+
 class InputsView(View):
     """The notes of the current take, the live inputs, and the drummer."""
 
@@ -358,12 +374,21 @@ class InputsView(View):
         self.side = VerticalScrollArea(inner)
         row.addWidget(self.side)
 
-    def _make_table(self) -> QTableView:
-        table = QTableView()
+    def _show_hits(self, row: int) -> None:
+        """Show the hits of a note in Takes."""
+        shown = self._services.workbench.shown
+        if shown is None or not 0 <= row < self.model.rowCount():
+            return
+        here, played = self.model.row(row), shown.outcome.input_notes
+        mine = (played.note == here.note) & (played.channel == here.channel)
+        self._services.requests.hits_requested.emit(played.origin[mine])
+
+    def _make_table(self) -> PressableTable:
+        table = PressableTable()
         table.setModel(self.model)
         table.setItemDelegateForColumn(_PICTURE, VelocityPicture(self.model, table))
         table.setAccessibleName(tr("Notes that arrive"))
-        table.setToolTip(tr("Every note of the take. Unmapped notes come first."))
+        table.setToolTip(tr("Every note of the take. Unmapped notes come first. Enter shows the hits in Takes."))
         table.verticalHeader().hide()
         table.verticalHeader().setDefaultSectionSize(30)
         table.setShowGrid(False)
@@ -371,6 +396,8 @@ class InputsView(View):
         table.setAlternatingRowColors(True)
         table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         table.setTabKeyNavigation(False)
+        table.pressed_by_key.connect(self._show_hits)
+        table.doubleClicked.connect(lambda index: self._show_hits(index.row()))
         head = table.horizontalHeader()
         head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         head.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)

@@ -34,7 +34,7 @@ class KeyboardPicture(QWidget):
     def __init__(self, player: KeyboardPlayer, parent: QWidget | None = None):
         super().__init__(parent)
         self._player = player
-        self.setMinimumHeight(230)
+        self.setMinimumHeight(130)
         self.setAccessibleName(tr("Keys of the computer keyboard and what they play"))
         self.setToolTip(tr("Click a key to choose what it plays."))
         player.changed.connect(self.update)

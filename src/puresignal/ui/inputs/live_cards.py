@@ -29,6 +29,7 @@ class LiveCard(QWidget):
     """
 
     clicked = Signal()
+    OWN_KEYS = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
     def __init__(self, number: int, parent: QWidget | None = None):
         super().__init__(parent)

@@ -31,7 +31,7 @@ class PadSheet(QWidget):
         self._pads = pads
         pads.struck.connect(self._light)
         self.setAttribute(Qt.WidgetAttribute.WA_AcceptTouchEvents)
-        self.setMinimumHeight(240)
+        self.setMinimumHeight(130)
         self.setAccessibleName(tr("Pads"))
         self.setToolTip(
             tr("Play with mouse or fingers: the middle of a pad is hard, its edge soft. The slide opens the hat.")

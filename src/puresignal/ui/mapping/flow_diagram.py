@@ -25,6 +25,7 @@ from puresignal.core.analysis.mapping_flow import Flows, Ribbon
 from puresignal.core.kit.articulations import family_of, spoken
 from puresignal.translation import tr
 from puresignal.ui.widgets import text_format, theme
+from puresignal.ui.widgets.accessible_parts import AccessibleParts
 
 ARRIVING, MEANING, LEAVING = range(3)
 RUN_SECONDS = 0.22
@@ -78,6 +79,7 @@ class FlowDiagram(QWidget):
     notes_requested  (left, place) of a clicked ribbon, or (column + 10, place) for a node's hits
     """
 
+    OWN_KEYS = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_T)
     chosen = Signal(int, int)
     joined = Signal(int, int, int, int)
     menu_requested = Signal(int, int, QPoint)
@@ -94,6 +96,7 @@ class FlowDiagram(QWidget):
         self.setMouseTracking(True)
         self._flows = Flows((), (), (), (), ())
         self.nodes: tuple[Node, ...] = ()
+        self._parts = AccessibleParts(self)
         self.bands: tuple[Band, ...] = ()
         self.selected: tuple[int, int] = (-1, -1)
         self._drag: tuple[Node, QPointF] | None = None
@@ -210,6 +213,7 @@ class FlowDiagram(QWidget):
         nodes += self._column(MEANING, middle)
         nodes += self._column(LEAVING, tall(sent_last, len(flows.leaving)))
         self.nodes = tuple(nodes)
+        self._parts.show([(self._say(node).replace("\n", ", "), node.box) for node in nodes])
         boxes = {(n.column, n.place): n.box for n in nodes}
         families = {(n.column, n.place): n.family for n in nodes}
         self.bands = tuple(

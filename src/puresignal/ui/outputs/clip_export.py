@@ -8,13 +8,14 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QMimeData, QPoint, QSize, Qt, QUrl, Signal
+from PySide6.QtCore import QEvent, QMimeData, QPoint, QRectF, QSize, Qt, QUrl, Signal
 from PySide6.QtGui import QDrag, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from puresignal.io import file_access, xdg_folders
 from puresignal.translation import tr
 from puresignal.ui.widgets import theme
+from puresignal.ui.widgets.accessible_parts import AccessibleParts
 
 _folder: Path | None = None
 
@@ -68,10 +69,12 @@ class ClipHandle(QWidget):
 
     drag_requested = Signal()
     copy_requested = Signal()
+    OWN_KEYS = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self._label, self._detail = "", ""
+        self._parts = AccessibleParts(self)
         self._pressed: QPoint | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.OpenHandCursor)
@@ -85,6 +88,7 @@ class ClipHandle(QWidget):
     def show_clip(self, label: str, detail: str, enabled: bool) -> None:
         """Show the clip to be dragged."""
         self._label, self._detail = label, detail
+        self._parts.show([(label, QRectF(self.rect())), (detail, QRectF(self.rect()))])
         self.setEnabled(enabled)
         self.update()
 

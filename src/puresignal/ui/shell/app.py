@@ -66,7 +66,7 @@ def _application() -> object:
             "DISPLAY",
             tr("Start it on a desktop; 'pure-signal clean' needs none."),
         )
-    from PySide6.QtGui import QIcon, QPixmap
+    from PySide6.QtGui import QFontDatabase, QIcon, QPixmap
     from PySide6.QtWidgets import QApplication
 
     from puresignal.ui.widgets import theme
@@ -81,6 +81,7 @@ def _application() -> object:
     app.setWindowIcon(QIcon(icon))
     _listen_for_signals()
     theme.load_fonts()
+    theme.follow_system_font(QFontDatabase.systemFont(QFontDatabase.SystemFont.GeneralFont).pointSizeF())
     theme.apply(app, theme.LIGHT)
     return app
 
@@ -100,6 +101,8 @@ def _show(app: object, window: object) -> int:
     qInstallMessageHandler(_log_message)
     if window.services.preferences.now.geometry:
         window.restoreGeometry(window.services.preferences.now.geometry)
+    else:
+        window.fit_screen()
     window.apply_theme()
     QGuiApplication.styleHints().colorSchemeChanged.connect(lambda _: window.apply_theme())
 

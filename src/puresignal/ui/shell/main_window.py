@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import ClassVar, cast
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QResizeEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
@@ -36,6 +36,17 @@ from puresignal.ui.takes.takes_view import TakesView
 from puresignal.ui.velocity.velocity_view import VelocityView
 from puresignal.ui.widgets import theme
 
+TITLE_BAR = 38
+"""Pixels that a desktop's title bar may take."""
+
+
+class ViewStack(QStackedWidget):
+    """Needs only as much room as the view that is shown."""
+
+    def minimumSizeHint(self) -> QSize:
+        current = self.currentWidget()
+        return current.minimumSizeHint() if current is not None else super().minimumSizeHint()
+
 
 class MainWindow(QMainWindow):
     """The main window. All its state is in the services; a view is made when it is first shown."""
@@ -52,12 +63,12 @@ class MainWindow(QMainWindow):
         self.services = services.start(workbench, self)
         self.live_session, self.playback = self.services.live_session, self.services.playback
         self.resize(1280, 800)
-        self.setMinimumSize(1000, 580)
+        self.setMinimumSize(1000, 614 - TITLE_BAR)
         self.setAcceptDrops(True)
         self.files = FileActions(self.services, self.keeper, self)
         self.views: dict[str, View] = {}
         self._stale: set[str] = set()
-        self.stack = QStackedWidget()
+        self.stack = ViewStack()
         self.header = Header(self.VIEWS)
         self.rail = InputSidebar(workbench, LiveCards(workbench, self.live_session))
         self.maps = MapBar(workbench)
@@ -122,6 +133,11 @@ class MainWindow(QMainWindow):
         self.header.set_compact(self._compact)
         for view in self.views.values():
             view.set_compact(self._compact)
+
+    def fit_screen(self) -> None:
+        """Take the usual size, or as much of the screen as there is below a title bar."""
+        room = self.screen().availableGeometry()
+        self.resize(min(1280, room.width()), min(800, room.height()) - TITLE_BAR)
 
     @property
     def _compact(self) -> bool:

@@ -100,4 +100,4 @@ class ControlsFirst(QObject):
             return event.key() in _PRESS
         if isinstance(control, QAbstractItemView | QComboBox):
             return event.key() in _PRESS or event.text().isalnum()
-        return bool(control.property("pressable")) and event.key() in _PRESS
+        return event.key() in getattr(control, "OWN_KEYS", ())

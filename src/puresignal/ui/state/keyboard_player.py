@@ -23,6 +23,8 @@ _BY_LETTER = {
     Qt.Key.Key_Period: 52, Qt.Key.Key_Slash: 53,
 }  # fmt: skip
 """Layout of an English keyboard, used if no scan codes are available."""
+_PLAYING_KEYS = frozenset(code for row in computer_keyboard.ROWS for code in row)
+"""Keys that a drum or note can be assigned to."""
 EVDEV = 8
 """Offset of the display server's scan codes from the kernel's."""
 _OTHERS = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.MetaModifier
@@ -92,8 +94,15 @@ class KeyboardPlayer(QObject):
         scan = scan_of(event)
         if kind == QEvent.Type.KeyRelease:
             return self._up(scan, event.isAutoRepeat())
-        if event.modifiers() & _OTHERS or not (scan == computer_keyboard.GHOST_KEY or self._plays(scan)):
+        if event.modifiers() & _OTHERS:
             return False
+        if not (scan == computer_keyboard.GHOST_KEY or self._plays(scan)):
+            # A letter beside the one that was meant must not switch anything.
+            if not (event.text().isalnum() or scan in _PLAYING_KEYS):
+                return False
+            if kind == QEvent.Type.ShortcutOverride:
+                event.accept()
+            return True
         if kind == QEvent.Type.ShortcutOverride:
             # Not a shortcut: the key belongs to the keyboard player.
             event.accept()

@@ -8,12 +8,13 @@ from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from puresignal.core.path.velocity_curve import LEAST, MOST, STRAIGHT, Shape, table
 from puresignal.translation import tr
 from puresignal.ui.widgets import theme
+from puresignal.ui.widgets.accessible_parts import AccessibleParts
 
 FADE_SECONDS = 0.9
 FOOT, SIDE, HEAD = 24.0, 24.0, 24.0
@@ -33,6 +34,7 @@ class VelocityPlot(QWidget):
     curve_changed  (shape, gesture); the steps of a drag are one gesture
     """
 
+    OWN_KEYS = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
     chosen = Signal()
     curve_changed = Signal(object, str)
 
@@ -41,6 +43,7 @@ class VelocityPlot(QWidget):
         self.key, self._title, self._family = key, title, family
         self.shape_now, self.own = Shape(), False
         self._arrived = self._left = np.zeros(0)
+        self._parts = AccessibleParts(self)
         self._out = table(Shape())
         self.selected = False
         self._drag = -1
@@ -63,7 +66,21 @@ class VelocityPlot(QWidget):
         """Show the hits of a take and their shape. own: the shape is this drum's, not the one for all."""
         self._arrived, self._left, self.own = arrived, left, own
         self.shape_now, self._out = shape, table(shape)
+        self._name_parts()
         self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._name_parts()
+
+    def _name_parts(self) -> None:
+        """Name the counts and the points of the curve for screen readers."""
+        counts = tr("{arrived} hits in, {left} out", arrived=len(self._arrived), left=len(self._left))
+        parts = [(counts, QRectF(12, 4, self.width() - 24, HEAD - 4))]
+        for x, y in self.shape_now.curve:
+            place = self.at(x, y)
+            name = tr("point: in {x:.0f}, out {y:.0f}", x=x, y=y)
+            parts.append((name, QRectF(place.x() - 4, place.y() - 4, 8, 8)))
+        self._parts.show(parts)
 
     def mark(self, velocity: float) -> None:
         """Mark a hit that arrives now."""
@@ -169,7 +186,7 @@ class VelocityPlot(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         current, painter = theme.current(), QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        edge = "ink" if self.selected else "edge" if self.hasFocus() else "line"
+        edge = "ink" if self.selected or self.hasFocus() else "edge"
         painter.setPen(QPen(current.colour(edge), 2 if self.selected else 1))
         painter.setBrush(current.colour("sheet"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -55,14 +56,14 @@ LIGHT = Theme(
     ink="#29241d",
     faint="#675d4e",
     line="#dfd5c3",
-    edge="#9a8d78",
+    edge="#887c68",
     accent="#c02636",
     on_accent="#ffffff",
-    chosen="#e8dcc3",
+    chosen="#ece2cc",
     families={
         "kick": "#24508f",
-        "snare": "#ab5008",
-        "hat": "#00756a",
+        "snare": "#9c4705",
+        "hat": "#00695f",
         "tom": "#7d3a98",
         "cymbal": "#7a6300",
         "percussion": "#4f6420",
@@ -78,10 +79,10 @@ DIM = Theme(
     ink="#ece4d5",
     faint="#b9ae9b",
     line="#3a342c",
-    edge="#756b5b",
+    edge="#857a68",
     accent="#ff6b6b",
     on_accent="#24100f",
-    chosen="#453d2f",
+    chosen="#393226",
     families={
         "kick": "#86b3f5",
         "snare": "#f0a05a",
@@ -110,10 +111,24 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(entry))
 
 
+USUAL_POINTS = 9.0, 11.0
+"""Sizes of the system's font at which ours are as designed: desktops differ that much without meaning it."""
+_scale = 1.0
+
+
+def follow_system_font(points: float) -> None:
+    """Scale every size by the system's font size, so that those who read larger text get it here too."""
+    global _scale
+    smallest, largest = USUAL_POINTS
+    nearest = min(max(points, smallest), largest)
+    _scale = min(2.0, max(0.75, points / nearest)) if points > 0 else 1.0
+    _font.cache_clear()
+
+
 @lru_cache(maxsize=64)
 def _font(size: float, weight: QFont.Weight) -> QFont:
     made = QFont(FAMILY)
-    made.setPointSizeF(size)
+    made.setPointSizeF(size * _scale)
     made.setWeight(weight)
     made.setFeature(QFont.Tag("tnum"), 1)
     return made
@@ -155,11 +170,16 @@ def apply(app: QApplication, theme: Theme) -> None:
     for role in (roles.WindowText, roles.Text, roles.ButtonText):
         palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(theme.faint))
     app.setPalette(palette)
-    app.setStyleSheet(_sheet(theme))
+    app.setStyleSheet(_scaled(_sheet(theme)))
+
+
+def _scaled(sheet: str) -> str:
+    """A style sheet with its font sizes scaled like all others."""
+    return re.sub(r"font-size: ([\d.]+)pt", lambda found: f"font-size: {float(found.group(1)) * _scale:g}pt", sheet)
 
 
 def _sheet(t: Theme) -> str:
-    check = (_ASSETS / "icons" / f"check-{t.name}.svg").as_posix()
+    check, down, up = ((_ASSETS / "icons" / f"{name}-{t.name}.svg").as_posix() for name in ("check", "down", "up"))
     return f"""
     * {{ font-family: "{FAMILY}"; }}
     QToolTip {{ color: {t.sheet}; background: {t.ink}; border: none; padding: 5px 8px; }}
@@ -193,19 +213,28 @@ def _sheet(t: Theme) -> str:
     QPushButton#tally:hover {{ border-color: {t.edge}; }}
     QPushButton#tally:checked {{ background: {t.chosen}; color: {t.ink}; border-color: {t.edge}; }}
     QPushButton#tally:focus {{ border: 2px solid {t.ink}; padding: 2px 7px; }}
-    QPushButton#card {{ text-align: left; background: {t.sheet}; border: 1px solid {t.line}; border-radius: 6px; }}
-    QPushButton#card:hover {{ border-color: {t.edge}; }}
+    QPushButton#card {{ text-align: left; background: {t.sheet}; border: 1px solid {t.edge}; border-radius: 6px; }}
+    QPushButton#card:hover {{ border-color: {t.ink}; }}
     QPushButton#card:checked {{ background: {t.sheet}; color: {t.ink}; border: 2px solid {t.ink}; }}
     QPushButton#card:focus {{ border: 2px solid {t.accent}; }}
     QLineEdit {{ background: {t.sheet}; border: 1px solid {t.edge}; border-radius: 4px; padding: 4px 8px;
         selection-background-color: {t.ink}; selection-color: {t.sheet}; }}
     QLineEdit:focus {{ border: 2px solid {t.ink}; padding: 3px 7px; }}
     QTableView QLineEdit {{ border-radius: 0; padding: 0 4px; }}
+    QComboBox, QAbstractSpinBox {{ background: {t.sheet}; border: 1px solid {t.edge}; border-radius: 4px;
+        padding: 2px 4px 2px 7px; selection-background-color: {t.ink}; selection-color: {t.sheet}; }}
+    QComboBox:focus, QAbstractSpinBox:focus {{ border: 2px solid {t.ink}; padding: 1px 3px 1px 6px; }}
+    QComboBox:disabled, QAbstractSpinBox:disabled {{ color: {t.faint}; border-color: {t.line}; }}
+    QComboBox::drop-down {{ border: none; width: 18px; }}
+    QComboBox::down-arrow {{ image: url("{down}"); width: 11px; height: 11px; }}
+    QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ border: none; width: 16px; background: transparent; }}
+    QAbstractSpinBox::up-arrow {{ image: url("{up}"); width: 9px; height: 9px; }}
+    QAbstractSpinBox::down-arrow {{ image: url("{down}"); width: 9px; height: 9px; }}
     QComboBox QAbstractItemView {{ background: {t.sheet}; border: 1px solid {t.edge}; outline: none;
         selection-background-color: {t.chosen}; selection-color: {t.ink}; }}
     QCheckBox {{ spacing: 8px; padding: 2px; }}
-    QSlider::groove:horizontal {{ height: 4px; background: {t.line}; border-radius: 2px; }}
-    QSlider::sub-page:horizontal {{ background: {t.edge}; border-radius: 2px; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {t.edge}; border-radius: 2px; }}
+    QSlider::sub-page:horizontal {{ background: {t.faint}; border-radius: 2px; }}
     QSlider::handle:horizontal {{ width: 13px; margin: -5px 0; border-radius: 6px; background: {t.ink}; }}
     QSlider::handle:horizontal:focus {{ background: {t.accent}; }}
     QSlider::handle:horizontal:disabled {{ background: {t.line}; }}
@@ -215,12 +244,12 @@ def _sheet(t: Theme) -> str:
     QCheckBox::indicator:checked, QTableView::indicator:checked {{ background: {t.ink}; border-color: {t.ink};
         image: url("{check}"); }}
     QCheckBox:focus {{ background: {t.chosen}; }}
-    QTableView, QTreeView, QListView {{ background: {t.sheet}; border: 1px solid {t.line};
+    QTableView, QTreeView, QListView {{ background: {t.sheet}; border: 1px solid {t.edge};
         selection-background-color: {t.chosen}; selection-color: {t.ink}; outline: none; gridline-color: {t.line}; }}
     QTableView::item {{ padding: 0 8px; }}
     QTableView:focus {{ border: 1px solid {t.ink}; }}
     QHeaderView::section {{ background: {t.shade}; color: {t.faint}; border: none;
-        border-bottom: 1px solid {t.line}; padding: 6px 8px; font-size: 9pt; font-weight: 600; }}
+        border-bottom: 1px solid {t.line}; padding: 6px 11px; font-size: 9pt; font-weight: 600; }}
     QMenuBar {{ background: {t.sheet}; padding: 2px 6px; }}
     QMenuBar::item {{ padding: 4px 9px; background: transparent; border-radius: 3px; }}
     QMenuBar::item:selected {{ background: {t.chosen}; }}
