@@ -37,12 +37,6 @@ class LiveTrack:
     outputs: tuple[int, ...] = (0,)
     monitor: bool = True
 
-    def listens_to(self, port: int, status: int) -> bool:
-        """Whether a message of an input belongs to this track. System messages belong to every track."""
-        if self.input not in (ALL_INPUTS, port):
-            return False
-        return self.channel == ALL_CHANNELS or status >= 0xF0 or (status & 0x0F) + 1 == self.channel
-
 
 @dataclass(frozen=True)
 class RouterConfig:

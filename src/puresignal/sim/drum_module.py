@@ -143,7 +143,7 @@ class DrumModule:
 
     def _strike(self, pad: Pad, stroke: Stroke | None, at: float, velocity: int, cause: str) -> None:
         random, channel = self._random, self._channel(pad)
-        self._send(at, 0x90 | channel, pad.note, int(np.clip(velocity, 1, 127)), hit=(stroke, cause))
+        self._send(at, 0x90 | channel, pad.note, max(1, min(127, int(velocity))), hit=(stroke, cause))
         chance = random.random()
         if cause == "stroke" and chance < self.faults.hanging:
             return
@@ -179,7 +179,8 @@ class DrumModule:
             self._send(random.uniform(0, seconds), 0x80 | channel, unused, 64)
 
     def _collect(self, missed: int) -> Sent:
-        ordered = sorted(self._out, key=lambda m: (on_arrival_grid(np.array([m.at]))[0], m.order))
+        moments = on_arrival_grid(np.array([m.at for m in self._out])).tolist()
+        ordered = sorted(self._out, key=lambda m: (moments[m.order], m.order))
         payloads = tuple(m.payload for m in ordered if m.payload is not None)
         carries = np.array([m.payload is not None for m in ordered], bool)
         events = Events(

@@ -120,8 +120,8 @@ def _ornament(
     def stroke(start: float, velocity: float, kind: str) -> Stroke:
         openness = _OPENNESS.get(articulation)
         if openness is not None:
-            openness = float(np.clip(openness + random.normal(0, 0.015), 0, 1))
-        loud = int(np.clip(round(velocity * random.normal(1, 0.07)), 1, 127))
+            openness = max(0.0, min(1.0, openness + random.normal(0, 0.015)))
+        loud = max(1, min(127, round(velocity * random.normal(1, 0.07))))
         return Stroke(max(0.0, start), articulation, loud, kind, openness)
 
     if letter == "o":

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from puresignal.core.midi.columns import distinct
+
 PAUSE = 4.0
 """Seconds of silence that separate two phrases."""
 SLOTS = 48
@@ -43,7 +45,7 @@ def stretches(rows: Sequence[tuple[float, int, bytes]], pause: float = PAUSE) ->
     at = np.array([t for t, _, _ in rows], float)
     port = np.array([p for _, p, _ in rows], int)
     found = []
-    for one in np.unique(port[on]):
+    for one in distinct(port[on]):
         mine = np.flatnonzero(on & (port == one))
         cuts = np.flatnonzero(np.diff(at[mine]) > pause) + 1
         for part in np.split(mine, cuts):

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.kit.articulations import sort_key
+from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
@@ -67,7 +68,7 @@ def arrivals(outcome: Outcome, context: Context) -> tuple[Arrival, ...]:
         return ()
     key = played.channel.astype(np.int64) * 128 + played.note
     rows = []
-    for one in np.unique(key).tolist():
+    for one in distinct(key).tolist():
         mine = np.flatnonzero(key == one)
         channel, note = divmod(one, 128)
         codes, counts = np.unique(played.articulation[mine], return_counts=True)
@@ -113,5 +114,5 @@ def facts(take: Take, outcome: Outcome) -> Facts:
         notes=outcome.tally.arrived,
         messages=len(status),
         kinds=tuple((_KINDS[int(k)], int(n)) for k, n in zip(found, counts, strict=True)),
-        channels=tuple(int(c) for c in np.unique(outcome.input_notes.channel)),
+        channels=tuple(int(c) for c in distinct(outcome.input_notes.channel)),
     )

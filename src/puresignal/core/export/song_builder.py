@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import CONTROL, NO_EVENT, NOTE_OFF, NOTE_ON, PROGRAM, Controls, Meta, Notes, Take
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
@@ -55,9 +56,9 @@ class Clip:
 def file_tracks(outcome: Outcome, delivery: Delivery | None = None) -> tuple[FileTrack, ...]:
     """The tracks of the file in order: those with notes, and channels that have only controls."""
     delivery = delivery or Delivery()
-    used = set(np.unique(outcome.output_notes.track).tolist())
+    used = set(distinct(outcome.output_notes.track).tolist())
     # A channel without notes keeps its controls on its own track; within a kit they go to a track that has notes.
-    used |= {int(t) for t in np.unique(outcome.controls.track) if "/" in outcome.tracks[int(t)].key}
+    used |= {int(t) for t in distinct(outcome.controls.track) if "/" in outcome.tracks[int(t)].key}
     if not used and len(outcome.controls):
         used = {int(outcome.controls.track[0])}
     place = {key: i for i, key in enumerate(delivery.order)}
@@ -109,7 +110,7 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
 
 def channels_of(entry: FileTrack, own: np.ndarray) -> list[int]:
     """The channels that a track uses, 1..16. own: channels of its notes."""
-    return [entry.channel] if entry.channel is not None else sorted({int(c) for c in np.unique(own)})
+    return [entry.channel] if entry.channel is not None else sorted({int(c) for c in distinct(own)})
 
 
 def _after(entry: FileTrack, own: np.ndarray, messages: Messages) -> Messages:

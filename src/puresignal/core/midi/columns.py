@@ -86,3 +86,22 @@ def note_keys(lane: np.ndarray, note: np.ndarray) -> np.ndarray:
     kind = np.uint16 if int(rank[-1]) < 511 else np.int64
     keys: np.ndarray = rank.astype(kind)[lane] * kind(128) + note.astype(kind)
     return keys
+
+
+def distinct(values: np.ndarray) -> np.ndarray:
+    """(m,) the values without repeats, sorted.
+
+    Like np.unique, which for its masked arrays imports a tenth of a second's worth of modules when first called
+    """
+    ordered = np.sort(values, axis=None)
+    if len(ordered) < 2:
+        return ordered
+    first = np.ones(len(ordered), bool)
+    first[1:] = ordered[1:] != ordered[:-1]
+    return np.asarray(ordered[first])
+
+
+def numbered(values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The values without repeats, sorted, and (n,) for each value its place among them."""
+    found = distinct(values)
+    return found, np.searchsorted(found, values)

@@ -9,6 +9,7 @@ from typing import Self
 import numpy as np
 
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import Controls, Events, Notes, Take, playing_order
 from puresignal.core.path.context import Context, PathTrack, Verdict
 from puresignal.core.path.crosstalk import Crosstalk
@@ -117,7 +118,7 @@ class Outcome:
 
     def used_tracks(self) -> list[int]:
         """Indices of the tracks that hold a note, or a control that no other track can carry."""
-        used = set(np.unique(self.output_notes.track).tolist())
+        used = set(distinct(self.output_notes.track).tolist())
         return sorted(used)
 
 

@@ -14,7 +14,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from puresignal.core.midi.columns import note_keys
+from puresignal.core.midi.columns import note_keys, numbered
 from puresignal.core.midi.events import Controls, Notes
 from puresignal.core.path import live, settings_values
 from puresignal.core.path.context import Context, among
@@ -204,18 +204,18 @@ def learn(notes: Notes, context: Context, settings: Crosstalk) -> KitModel:
     counts = np.zeros((len(stands.names), LEVELS))
     np.add.at(counts, (pad[lone], level_of(notes.velocity[lone])), 1)
     size = len(stands.names)
-    used, pair = np.unique(found.by * size + found.shaken, return_inverse=True)
+    used, pair = numbered(found.by * size + found.shaken)
     if not len(used):
         return KitModel(_alone(stands.names, counts))
     share, level = np.log(found.velocity / found.louder), level_of(found.velocity)
-    mean, spread, part, own = fit(
+    mean, spread, part = fit(
         pair, len(used), share, 1000 * found.gap, found.shaken, level, counts, usual_alone(stands.ghosts)
     )
     shakes = tuple(
         (stands.names[u // size], stands.names[u % size], round(float(m), 4), round(float(s), 4), round(float(p), 4))
         for u, m, s, p in zip(used.tolist(), mean, spread, part, strict=True)
     )
-    return KitModel(_alone(stands.names, own), shakes)
+    return KitModel(_alone(stands.names, counts), shakes)
 
 
 def _alone(
@@ -275,6 +275,9 @@ class _LiveCrosstalk(LiveStage):
         self._recent: deque[tuple[float, int, int, float]] = deque()
         self._cut: LiveEvent | None = None
         self._heir: dict[int, int] = {}
+        # Filled anew for each candidate: nothing is allocated for it in the port's callback.
+        whole, real = np.zeros(1, np.int64), np.zeros(1)
+        self._one = Candidates(whole, whole.copy(), whole.copy(), real, real.copy(), real.copy())
 
     def feed(self, event: LiveEvent) -> list[LiveEvent]:
         if not self._active:
@@ -354,10 +357,14 @@ class _LiveCrosstalk(LiveStage):
                 best, found = velocity, (other, gap)
         if found is None:
             return 0.0
-        one = Candidates(
-            np.zeros(1, np.int64), np.array([found[0]]), np.array([pad]), np.array([event.velocity]), np.array([best]),
-            np.array([found[1]]),
-        )  # fmt: skip
+        one = self._one
+        one.by[0], one.shaken[0], one.velocity[0], one.louder[0], one.gap[0] = (
+            found[0],
+            pad,
+            event.velocity,
+            best,
+            found[1],
+        )
         return float(self._tables.likely(one)[0])
 
     def held(self) -> int:

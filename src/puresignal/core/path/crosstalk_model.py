@@ -101,55 +101,50 @@ def fit(
     level: np.ndarray,
     alone: np.ndarray,
     usual: np.ndarray,
-) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """Mean and spread of the log share and the share of crosstalk for each pair of pads, and the pads' own hits.
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Mean and spread of the log share, and the share of crosstalk, for each pair of pads.
 
     pair, share, gap_ms, pad, level  of the candidates: pair number, log share, gap, shaken pad and its loudness bin
     alone, usual                     (pads, LEVELS) counts of lone hits, and the prior
-    Returns  mean, spread and share, and (pads, LEVELS) counts that include the candidates judged real
     """
-    seen = _Candidates(pair, pairs, share, gap_ms, pad, level, usual)
-    own = alone.astype(float)
-    found = seen.climb(np.full(pairs, USUAL_SHARE), own, ROUNDS, alone)
+    struck = log_struck(smoothed(alone.astype(float), usual)[pad, level], gap_ms)
+    seen = _Candidates(pair, pairs, share, gap_ms, struck)
     # The likelihood has several modes: each pair takes the highest of those within reach.
-    for _ in range(2):
-        hills = [seen.climb(np.full(pairs, start), own, ROUNDS) for start in STARTS]
-        heights = np.stack([seen.height(hill, own) for hill in hills])
-        best = np.argmax(heights, axis=0)
-        found = tuple(np.stack(column)[best, np.arange(pairs)] for column in zip(*hills, strict=True))
-        own = seen.own(found, own, alone)
-    return *found, own
+    hills = [seen.climb(np.full(pairs, start)) for start in STARTS]
+    heights = np.stack([seen.height(hill) for hill in hills])
+    best = np.argmax(heights, axis=0)
+    mean, spread, part = (np.stack(column)[best, np.arange(pairs)] for column in zip(*hills, strict=True))
+    return mean, spread, part
 
 
 Hill = tuple[np.ndarray, np.ndarray, np.ndarray]
 STARTS = (USUAL_SHARE - 0.45, USUAL_SHARE, USUAL_SHARE + 0.4)
 HIGHEST = float(np.log(0.2))
 """No stand passes on more of a stroke than this on average; pads that seem to are played together."""
-OWN_WEIGHT = 0.0
-"""Weight, in the statistics of a pad, of a candidate that was probably played, relative to a hit that stands alone."""
 BETWEEN_PAIRS = 0.4
 """Spread of the pairs' log shares around the usual one."""
 
 
 @dataclass(frozen=True, eq=False)
 class _Candidates:
-    """The candidates, and computations over all pairs at once. A mode is (mean, spread, share) by pair."""
+    """The candidates, and computations over all pairs at once. A mode is (mean, spread, share) by pair.
+
+    struck  log density of each as a real hit
+    """
 
     pair: np.ndarray
     pairs: int
     share: np.ndarray
     gap_ms: np.ndarray
-    pad: np.ndarray
-    level: np.ndarray
-    usual: np.ndarray
+    struck: np.ndarray
 
-    def climb(self, mean: np.ndarray, own: np.ndarray, rounds: int, alone: np.ndarray | None = None) -> Hill:
-        """From a mean to the nearest mode. With `alone`, the pads' own hits are learnt on the way, into `own`."""
+    def climb(self, mean: np.ndarray) -> Hill:
+        """From a mean to the nearest mode."""
         pairs = self.pairs
         hill: Hill = (mean, np.full(pairs, FIRST_SPREAD), np.full(pairs, 0.6))
         count = np.bincount(self.pair, minlength=pairs).astype(float)
-        for _ in range(rounds):
-            held = self.held(hill, own)
+        for _ in range(ROUNDS):
+            held = self.held(hill)
             weight = np.bincount(self.pair, held, pairs)
             # A few pseudo-candidates hold each pair near the usual values until it has enough of its own.
             mean = (np.bincount(self.pair, held * self.share, pairs) + 3 * USUAL_SHARE) / (weight + 3)
@@ -159,28 +154,20 @@ class _Candidates:
             # The uncertainty that few candidates leave about a pair's share counts as spread too.
             spread = np.sqrt(spread**2 + BETWEEN_PAIRS**2 * 1.5 / (weight + 1.5))
             hill = mean, spread, np.clip((weight + 1.2) / (count + 2), 0.02, MOST)
-            if alone is not None:
-                own[:] = self.own(hill, own, alone)
         return hill
 
-    def _logs(self, hill: Hill, own: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    def _logs(self, hill: Hill) -> tuple[np.ndarray, np.ndarray]:
         mean, spread, part = (column[self.pair] for column in hill)
-        struck = np.log1p(-part) + log_struck(smoothed(own, self.usual)[self.pad, self.level], self.gap_ms)
+        struck = np.log1p(-part) + self.struck
         return np.log(part) + log_shaken(self.share, self.gap_ms, mean, spread), struck
 
-    def held(self, hill: Hill, own: np.ndarray) -> np.ndarray:
+    def held(self, hill: Hill) -> np.ndarray:
         """Crosstalk probability of each candidate."""
-        shaken, struck = self._logs(hill, own)
+        shaken, struck = self._logs(hill)
         return np.asarray(1 / (1 + np.exp(-np.clip(shaken - struck, -30, 30))))
 
-    def own(self, hill: Hill, own: np.ndarray, alone: np.ndarray) -> np.ndarray:
-        """(pads, LEVELS) lone hits, and candidates weighted by how likely they are real."""
-        found = alone.astype(float)
-        np.add.at(found, (self.pad, self.level), OWN_WEIGHT * (1 - self.held(hill, own)))
-        return found
-
-    def height(self, hill: Hill, own: np.ndarray) -> np.ndarray:
+    def height(self, hill: Hill) -> np.ndarray:
         """(pairs,) log likelihood of a mode, with the usual distribution over pairs as the prior."""
-        shaken, struck = self._logs(hill, own)
+        shaken, struck = self._logs(hill)
         prior = -0.5 * ((hill[0] - USUAL_SHARE) / BETWEEN_PAIRS) ** 2
         return np.asarray(np.bincount(self.pair, np.logaddexp(shaken, struck), self.pairs) + prior)

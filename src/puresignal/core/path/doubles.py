@@ -11,7 +11,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from puresignal.core.midi.columns import note_keys
+from puresignal.core.midi.columns import distinct, note_keys
 from puresignal.core.midi.events import Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
@@ -102,7 +102,7 @@ class Doubles:
         close[1:] = (key[by_pad][1:] == key[by_pad][:-1]) & (start[1:] - start[:-1] < window)
         close &= context.mapped_channels[notes.channel[by_pad]]
         suspects = np.flatnonzero(close)
-        near = np.unique(np.concatenate([suspects, suspects - 1]))
+        near = distinct(np.concatenate([suspects, suspects - 1]))
         at = dict(zip(near.tolist(), start[near].tolist(), strict=True))
         limit = dict(zip(near.tolist(), (self.ratio * loud[near]).tolist(), strict=True))
         loudness = loud[suspects].tolist()

@@ -12,6 +12,7 @@ from typing import ClassVar, NamedTuple
 
 import numpy as np
 
+from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import NO_EVENT, POLY_PRESSURE, Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context
@@ -117,7 +118,7 @@ def _choked(
     lane = context.devices[controls.port[pressed]] * 1000 + cymbal
     note_lane = _cymbals(notes, context)
     rows, at, by = [], [], []
-    for one in np.unique(lane):
+    for one in distinct(lane):
         chokes = pressed[lane == one]
         mine = np.flatnonzero(note_lane == one)
         place = np.searchsorted(controls.seq[chokes], notes.seq[mine], side="right")

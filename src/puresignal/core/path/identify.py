@@ -7,6 +7,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import CONTROL, NO_ARTICULATION, POLY_PRESSURE, Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
@@ -102,7 +103,7 @@ class Identify:
         lane = context.devices[controls.port[pedal]] * 17 + controls.channel[pedal]
         note_lane = context.devices[notes.port] * 17 + notes.channel
         scale = np.array([hat.closedness(value) for value in range(128)], np.float32)
-        for one in np.unique(lane):
+        for one in distinct(lane):
             moves = pedal[lane == one]
             mine = np.flatnonzero(note_lane == one)
             place = np.searchsorted(controls.seq[moves], notes.seq[mine])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from puresignal.core.midi.columns import distinct
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.identify import UNMAPPED_NOTE
 from puresignal.core.path.stage_description import Reason, Stage
@@ -21,7 +22,7 @@ def doubtful(outcome: Outcome) -> np.ndarray:
     """Notes that were kept or removed only narrowly, in playing order."""
     e = outcome.tally.entries
     unsure = (e.confidence < DOUBTFUL_BELOW) & ((e.action == Action.REMOVED) | (e.action == Action.KEPT))
-    return in_order(outcome, np.unique(e.origin[unsure]))
+    return in_order(outcome, distinct(e.origin[unsure]))
 
 
 def touched(outcome: Outcome, stage: Stage) -> np.ndarray:

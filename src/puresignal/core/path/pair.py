@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from puresignal.core.midi.columns import note_keys
+from puresignal.core.midi.columns import distinct, note_keys, numbered
 from puresignal.core.midi.events import (
     BEND,
     CONTROL,
@@ -115,7 +115,7 @@ def _fine(data2: np.ndarray, is_fine: np.ndarray, is_note: np.ndarray, lane: np.
     """Velocities by message, with the prefix before each note added."""
     velocity = data2.astype(np.float32)
     prefixes = np.flatnonzero(is_fine)
-    for one in np.unique(lane[prefixes]):
+    for one in distinct(lane[prefixes]):
         mine = prefixes[lane[prefixes] == one]
         notes = np.flatnonzero(is_note & (lane == one))
         place = np.searchsorted(notes, mine)
@@ -130,7 +130,7 @@ def _strays(key: np.ndarray, on: np.ndarray) -> int:
     """Note-offs without a note-on: keys with more ends than starts."""
     if not len(key):
         return 0
-    _, lane = np.unique(key, return_inverse=True)
+    _, lane = numbered(key)
     surplus = np.bincount(lane, weights=np.where(on, -1, 1))
     return int(surplus[surplus > 0].sum())
 
@@ -143,7 +143,7 @@ def _ended_by_channel_mode(
         return ends
     ends = ends.copy()
     lane = port.astype(np.int64) * 16 + channel
-    for one in np.unique(lane[modes]):
+    for one in distinct(lane[modes]):
         stops = modes[lane[modes] == one]
         mine = np.flatnonzero(lane[begins] == one)
         place = np.searchsorted(stops, begins[mine])

@@ -11,6 +11,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import CONTROL, POLY_PRESSURE, PROGRAM, Controls, Notes
 from puresignal.core.path import live
 from puresignal.core.path.context import Context
@@ -69,8 +70,8 @@ def _thinned(controls: Controls, notes: Notes, every: float) -> tuple[np.ndarray
     always = np.array(
         [passes_always(k, n) for k, n in zip(controls.kind.tolist(), controls.number.tolist(), strict=True)]
     )
-    struck = {int(c): notes.seq[notes.channel == c] for c in np.unique(controls.channel)}
-    for one in np.unique(key[~always]):
+    struck = {int(c): notes.seq[notes.channel == c] for c in distinct(controls.channel)}
+    for one in distinct(key[~always]):
         rows = np.flatnonzero((key == one) & ~always)
         seqs = struck[int(controls.channel[rows[0]])]
         # Number of notes started on the channel: where that changes, a waiting value is sent before the note.

@@ -311,9 +311,6 @@ class PressableTable(QTableView):
 class InputsView(View):
     """The notes of the current take, the live inputs, and the drummer."""
 
-    view_name = mark("Inputs")
-    view_tip = mark("What arrives, and from where.")
-
     def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(services, parent)
         workbench, live_session = services.workbench, services.live_session

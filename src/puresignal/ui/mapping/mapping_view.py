@@ -26,7 +26,7 @@ from puresignal.core.kit.note_map import HatPedal, NoteMap, with_goal, with_hat,
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import note_map_file
-from puresignal.translation import mark, tr
+from puresignal.translation import tr
 from puresignal.ui.mapping.flow_diagram import ARRIVING, LEAVING, MEANING, FlowDiagram
 from puresignal.ui.mapping.hat_panel import HatPanel
 from puresignal.ui.state.services import Services
@@ -41,9 +41,6 @@ FOLLOW_MS = 40
 
 class MappingView(View):
     """The flow diagram in the middle, the selected node and the hat at the right."""
-
-    view_name = mark("Mapping")
-    view_tip = mark("What arrives, what it means, and what leaves.")
 
     def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(services, parent)

@@ -38,6 +38,7 @@ from PySide6.QtWidgets import (
 from puresignal.core.diagnosis import monitoring
 from puresignal.core.errors import PureSignalError
 from puresignal.core.export.song_builder import Clip, FileTrack
+from puresignal.core.midi.columns import distinct
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
 from puresignal.core.session.track_settings import COLOURS, TrackSettings, moved
@@ -46,7 +47,7 @@ from puresignal.translation import mark, tr
 from puresignal.ui.outputs import clip_export
 from puresignal.ui.outputs.playback_panel import PlaybackPanel, SoundPanel, playable
 from puresignal.ui.state.services import Services
-from puresignal.ui.state.view import View, ViewAction
+from puresignal.ui.state.view import View
 from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format, theme
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
@@ -154,13 +155,13 @@ class TracksModel(QAbstractTableModel):
         if column == _CHANNEL:
             if entry.channel is not None:
                 return str(entry.channel)
-            return ", ".join(map(str, np.unique(clean.channel[mine]).tolist()))
+            return ", ".join(map(str, distinct(clean.channel[mine]).tolist()))
         if column == _HEARD:
             return tr(monitoring.track_words(entry, self._session))
         if column == _NOTES:
             return text_format.count(int(np.count_nonzero(mine)))
         if column == _NUMBERS:
-            notes = np.unique(clean.note[mine]).tolist()
+            notes = distinct(clean.note[mine]).tolist()
             return ", ".join(map(str, notes)) if len(notes) <= 7 else f"{notes[0]}–{notes[-1]}"
         return ""
 
@@ -225,10 +226,6 @@ class TracksTable(QTableView):
 
 class OutputsView(View):
     """Tracks on the left, file and clip on the right."""
-
-    view_name = mark("Outputs")
-    view_tip = mark("Tracks, files and clips.")
-    actions_offered = (ViewAction(mark("Copy clip as file"), "Ctrl+Shift+C", "copy", "File"),)
 
     _SPLITS = (
         ("drum", mark("Track per drum")),

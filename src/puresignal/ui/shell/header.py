@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from puresignal.translation import tr
-from puresignal.ui.state.view import View
+from puresignal.ui.state.view import ViewSpec
 from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format
 
@@ -19,7 +19,7 @@ class Header(QWidget):
 
     view_chosen = Signal(str)
 
-    def __init__(self, views: tuple[type[View], ...], parent: QWidget | None = None):
+    def __init__(self, views: tuple[ViewSpec, ...], parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("header")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -31,11 +31,11 @@ class Header(QWidget):
         row.addWidget(self.name)
         self.buttons: dict[str, QPushButton] = {}
         for i, view in enumerate(views):
-            name = view.view_name
+            name = view.name
             button = QPushButton(tr(name))
             button.setObjectName("view")
             button.setCheckable(True)
-            button.setToolTip(f"{tr(view.view_tip)} (Ctrl+{i + 1})")  # not shown
+            button.setToolTip(f"{tr(view.tip)} (Ctrl+{i + 1})")  # not shown
             button.setAccessibleName(tr("{name} view").format(name=tr(name)))
             button.clicked.connect(lambda _=False, n=name: self.view_chosen.emit(n))
             row.addWidget(button)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 from pathlib import Path
-from typing import ClassVar, cast
+from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QResizeEvent
@@ -15,10 +15,7 @@ from puresignal.core.path import note_selection
 from puresignal.core.touch.computer_keyboard import own_map
 from puresignal.io import ports
 from puresignal.translation import tr
-from puresignal.ui.inputs.inputs_view import InputsView
 from puresignal.ui.inputs.live_cards import LiveCards
-from puresignal.ui.mapping.mapping_view import MappingView
-from puresignal.ui.outputs.outputs_view import OutputsView
 from puresignal.ui.shell.file_actions import FileActions
 from puresignal.ui.shell.header import Header
 from puresignal.ui.shell.input_sidebar import WIDTH, InputSidebar
@@ -28,13 +25,19 @@ from puresignal.ui.shell.message_bar import MessageBar
 from puresignal.ui.shell.shortcuts import ControlsFirst, Shortcuts
 from puresignal.ui.shell.tally_bar import TallyBar
 from puresignal.ui.shell.transport_bar import TransportBar
+from puresignal.ui.shell.views import VIEWS
 from puresignal.ui.state import services
 from puresignal.ui.state.autosave import Autosave
 from puresignal.ui.state.view import View
 from puresignal.ui.state.workbench import Workbench
-from puresignal.ui.takes.takes_view import TakesView
-from puresignal.ui.velocity.velocity_view import VelocityView
 from puresignal.ui.widgets import theme
+
+if TYPE_CHECKING:
+    from puresignal.ui.inputs.inputs_view import InputsView
+    from puresignal.ui.mapping.mapping_view import MappingView
+    from puresignal.ui.outputs.outputs_view import OutputsView
+    from puresignal.ui.takes.takes_view import TakesView
+    from puresignal.ui.velocity.velocity_view import VelocityView
 
 TITLE_BAR = 38
 """Pixels that a desktop's title bar may take."""
@@ -51,8 +54,6 @@ class ViewStack(QStackedWidget):
 class MainWindow(QMainWindow):
     """The main window. All its state is in the services; a view is made when it is first shown."""
 
-    VIEWS: ClassVar[tuple[type[View], ...]] = (InputsView, MappingView, VelocityView, TakesView, OutputsView)
-    """The views in the order of their buttons."""
     COMPACT_BELOW = 1180
     """Width in pixels below which side columns are narrower."""
 
@@ -69,7 +70,7 @@ class MainWindow(QMainWindow):
         self.views: dict[str, View] = {}
         self._stale: set[str] = set()
         self.stack = ViewStack()
-        self.header = Header(self.VIEWS)
+        self.header = Header(VIEWS)
         self.rail = InputSidebar(workbench, LiveCards(workbench, self.live_session))
         self.maps = MapBar(workbench)
         self.source, self.target = self.maps.source, self.maps.target
@@ -79,10 +80,9 @@ class MainWindow(QMainWindow):
         self._lay_out()
         self.shortcuts = Shortcuts(self, self.services.preferences)
         self.menus = Menus(self, self.shortcuts)
-        self._controls_first = ControlsFirst(self)
         app = QApplication.instance()
-        assert app is not None
-        app.installEventFilter(self._controls_first)
+        assert isinstance(app, QApplication)
+        self._controls_first = ControlsFirst(app, self)
         self._connect()
         self.show_view(first_view)
         self._refresh()
@@ -148,12 +148,12 @@ class MainWindow(QMainWindow):
     @property
     def view_names(self) -> tuple[str, ...]:
         """The names of the views, in order."""
-        return tuple(view.view_name for view in self.VIEWS)
+        return tuple(view.name for view in VIEWS)
 
     def view(self, name: str) -> View:
         """A view by its name; made now if it has not been shown before."""
         if name not in self.views:
-            made = next(view for view in self.VIEWS if view.view_name == name)(self.services)
+            made = next(view for view in VIEWS if view.name == name).make(self.services)
             made.set_compact(self._compact)
             self.views[name] = made
             self.stack.addWidget(made)
@@ -162,23 +162,23 @@ class MainWindow(QMainWindow):
 
     @property
     def inputs(self) -> InputsView:
-        return cast(InputsView, self.view("Inputs"))
+        return cast("InputsView", self.view("Inputs"))
 
     @property
     def mapping(self) -> MappingView:
-        return cast(MappingView, self.view("Mapping"))
+        return cast("MappingView", self.view("Mapping"))
 
     @property
     def velocity(self) -> VelocityView:
-        return cast(VelocityView, self.view("Velocity"))
+        return cast("VelocityView", self.view("Velocity"))
 
     @property
     def takes(self) -> TakesView:
-        return cast(TakesView, self.view("Takes"))
+        return cast("TakesView", self.view("Takes"))
 
     @property
     def outputs(self) -> OutputsView:
-        return cast(OutputsView, self.view("Outputs"))
+        return cast("OutputsView", self.view("Outputs"))
 
     def show_view(self, name: str) -> None:
         """Turn to a view."""

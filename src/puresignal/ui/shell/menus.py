@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import ClassVar, Protocol
+from typing import Protocol
 
 from PySide6.QtGui import QAction, QActionGroup
 from PySide6.QtWidgets import QMenu, QMenuBar
@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QMenu, QMenuBar
 from puresignal.translation import mark, tr
 from puresignal.ui.shell.file_actions import FileActions
 from puresignal.ui.shell.shortcuts import Shortcuts
+from puresignal.ui.shell.views import VIEWS
 from puresignal.ui.state.services import Services
 from puresignal.ui.state.view import View
 
@@ -18,7 +19,6 @@ from puresignal.ui.state.view import View
 class MenuOwner(Protocol):
     """What the menus need of the window."""
 
-    VIEWS: ClassVar[tuple[type[View], ...]]
     files: FileActions
     services: Services
 
@@ -116,12 +116,12 @@ class Menus:
             act(view, method)
 
         found = []
-        for view in window.VIEWS:
-            for one in view.actions_offered:
+        for view in VIEWS:
+            for one in view.actions:
                 if one.group == group:
                     # What is done with a file needs no look at the view.
                     way = act if group == "File" else show_and_act
-                    found.append(self._add(menu, one.label, one.key, partial(way, view.view_name, one.method)))
+                    found.append(self._add(menu, one.label, one.key, partial(way, view.name, one.method)))
         return found
 
     def _theme_menu(self, menu: QMenu) -> None:

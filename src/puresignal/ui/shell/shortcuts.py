@@ -71,8 +71,19 @@ class Shortcuts(QObject):
 class ControlsFirst(QObject):
     """Gives a focused control its own keys before any shortcut of the window.
 
-    Space and Enter press buttons, tick boxes and table rows; letters search lists.
+    Space and Enter press buttons, tick boxes and table rows; letters search lists. Only the widget with the focus is
+    watched: a filter on the whole application would cost a call for every event there is.
     """
+
+    def __init__(self, app: QApplication, parent: QObject):
+        super().__init__(parent)
+        app.focusChanged.connect(self._move)
+
+    def _move(self, old: QWidget | None, new: QWidget | None) -> None:
+        if old is not None:
+            old.removeEventFilter(self)
+        if new is not None:
+            new.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         kind = event.type()

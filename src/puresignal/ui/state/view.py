@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import importlib
 from dataclasses import dataclass
-from typing import ClassVar
 
 from PySide6.QtWidgets import QWidget
 
@@ -30,17 +30,30 @@ class ViewAction:
     group: str = ""
 
 
-class View(QWidget):
-    """One of the main views. Made when it is first shown.
+@dataclass(frozen=True)
+class ViewSpec:
+    """What is known about a view before it is made, and where it is.
 
-    view_name        its name in header and menu; marked for translation
-    view_tip         what it shows, in a sentence; marked for translation
-    actions_offered  what it offers in the menus
+    name     its name in header and menu; marked for translation
+    tip      what it shows, in a sentence; marked for translation
+    place    module and class, as "puresignal.ui.takes.takes_view:TakesView"; loaded when the view is first shown
+    actions  what it offers in the menus
     """
 
-    view_name: ClassVar[str]
-    view_tip: ClassVar[str]
-    actions_offered: ClassVar[tuple[ViewAction, ...]] = ()
+    name: str
+    tip: str
+    place: str
+    actions: tuple[ViewAction, ...] = ()
+
+    def make(self, services: Services) -> View:
+        """Load the view's module and make it."""
+        module, _, name = self.place.partition(":")
+        made: View = getattr(importlib.import_module(module), name)(services)
+        return made
+
+
+class View(QWidget):
+    """One of the main views. Made when it is first shown."""
 
     def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(parent)

@@ -6,6 +6,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QFont, QImage, QPainter, QPen
 
+from puresignal.core.midi.columns import distinct
 from puresignal.ui.takes import row_painter
 from puresignal.ui.takes.timeline_rows import Picture
 from puresignal.ui.widgets import theme
@@ -74,5 +75,5 @@ class Overview:
             starts = row.start if row.unmapped else np.zeros(0)
             if len(chosen):
                 starts = row.start[chosen[row.origin]]
-            places = np.unique((self._left + starts * scale).astype(np.int64))
+            places = distinct((self._left + starts * scale).astype(np.int64))
             painter.drawLines([QLineF(x + 0.5, top + 4, x + 0.5, top + 11) for x in places.tolist()])

@@ -24,7 +24,7 @@ from puresignal.core.path.tally import Action
 from puresignal.core.session import session as edits
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
-from puresignal.ui.state.view import View, ViewAction
+from puresignal.ui.state.view import View
 from puresignal.ui.state.workbench import Shown
 from puresignal.ui.takes import row_painter
 from puresignal.ui.takes.path_panel import PathPanel
@@ -40,17 +40,6 @@ BEFORE, AFTER = 1.5, 1.0
 
 class TakesView(View):
     """The timeline with its controls, a line that describes what is under the pointer, and the side panel."""
-
-    view_name = mark("Takes")
-    view_tip = mark("What was played, and what was made of it.")
-    actions_offered = (
-        ViewAction(mark("Played"), "F6", "show_played"),
-        ViewAction(mark("Clean"), "F7", "show_clean"),
-        ViewAction(mark("Both"), "F8", "show_both"),
-        ViewAction(mark("Path and selected note"), "F9", "toggle_side"),
-        ViewAction(mark("Next selected note"), "F3", "step_forward", "notes"),
-        ViewAction(mark("Previous selected note"), "Shift+F3", "step_back", "notes"),
-    )
 
     def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(services, parent)

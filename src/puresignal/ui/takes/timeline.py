@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
+from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.touch import pad_velocity
 from puresignal.translation import tr
@@ -151,7 +152,7 @@ class Timeline(QAbstractScrollArea):
 
     def select(self, origins: np.ndarray, tell: bool = True) -> None:
         """Select notes by their origins."""
-        self.selected = np.unique(np.asarray(origins, np.int64))
+        self.selected = distinct(np.asarray(origins, np.int64))
         self._flag_selected()
         self.viewport().update()
         if tell:
@@ -364,7 +365,7 @@ class Timeline(QAbstractScrollArea):
         if not more:
             self.select(origins)
         elif len(origins) and np.isin(origins, self.selected).all():
-            self.select(np.setdiff1d(self.selected, origins))
+            self.select(self.selected[~np.isin(self.selected, origins)])
         else:
             self.select(np.union1d(self.selected, origins))
 
@@ -596,7 +597,7 @@ class Timeline(QAbstractScrollArea):
         painter.setBrush(accent)
         if len(here) > MOST_CARETS:
             # Too many for single pointers: a line over them.
-            places = np.unique((frame.x0 + row.start[here] * frame.scale).astype(np.int64))
+            places = distinct((frame.x0 + row.start[here] * frame.scale).astype(np.int64))
             runs = np.split(places, np.flatnonzero(np.diff(places) > 3) + 1)
             painter.drawRects([QRectF(run[0], base - tall - 4, run[-1] - run[0] + 2, 3) for run in runs])
             return

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.kit.articulations import canonical, family_of, mark_of, sort_key, spoken
+from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import Notes
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
@@ -103,7 +104,8 @@ def _lines_of(outcome: Outcome) -> _Lines:
     key = np.where(named >= 0, named, np.where(own_channel[played.track], -1, loose_key))
     line = played.track.astype(np.int64) * _TRACK + key + 1
     order = np.argsort(line, kind="stable")
-    lines, first = np.unique(line[order], return_index=True)
+    lines = distinct(line)
+    first = np.searchsorted(line[order], lines)
     _last_lines[:] = [_Lines(played, line, lines, np.split(order, first[1:]))]
     return _last_lines[0]
 
@@ -183,7 +185,7 @@ def _describe(key: int, family: str, outcome: Outcome) -> tuple[str, str, str]:
         return tr("notes"), family, "dash"
     if key >= _LOOSE:
         channel, note = divmod(key - _LOOSE, 128)
-        kit_channels = {int(c) for c in np.unique(outcome.input_notes.channel)}
+        kit_channels = {int(c) for c in distinct(outcome.input_notes.channel)}
         return (
             tr("note {note}", note=note)
             if len(kit_channels) == 1

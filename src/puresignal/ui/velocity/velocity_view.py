@@ -41,9 +41,6 @@ COLUMNS = 4
 class VelocityView(View):
     """Plots in the middle, the selected drum's settings at the right."""
 
-    view_name = mark("Velocity")
-    view_tip = mark("How hard hits arrive, and how hard they leave.")
-
     _GROUPS = (
         (mark("RANGE"), "low", "high"),
         (mark("SCALE AND OFFSET"), "scale", "offset"),

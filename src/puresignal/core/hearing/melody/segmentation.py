@@ -150,12 +150,12 @@ def _extend_attacks(states: np.ndarray, places: np.ndarray, analysis: MelodyAnal
             own = float(sounds[start + wrong, between[wrong] - multipitch.LOWEST].astype(np.float32).mean())
             aim = float(sounds[last : last + len(wrong), number - multipitch.LOWEST].astype(np.float32).mean())
             led = states[start - 4] == between[6] if start >= 4 and len(between) > 6 else False
-            if len(wrong) > SHORT_ATTACK / STEP or own > aim - WRONG or led:
+            if len(wrong) > SHORT_ATTACK / STEP or own > aim or led:
                 continue
         states[start:last] = number
 
 
-LONGEST_ATTACK, SHORT_ATTACK, FADES, WRONG = 0.4, 0.2, 14.0, 0.0
+LONGEST_ATTACK, SHORT_ATTACK, FADES = 0.4, 0.2, 14.0
 """Longest attack without a pitch and with a wrong one, in seconds; decibels it may be below its note."""
 
 

@@ -1,0 +1,39 @@
+"""The list of views: a row for each, in the order of their buttons."""
+
+from __future__ import annotations
+
+from puresignal.translation import mark
+from puresignal.ui.state.view import ViewAction, ViewSpec
+
+VIEWS = (
+    ViewSpec(mark("Inputs"), mark("What arrives, and from where."), "puresignal.ui.inputs.inputs_view:InputsView"),
+    ViewSpec(
+        mark("Mapping"),
+        mark("What arrives, what it means, and what leaves."),
+        "puresignal.ui.mapping.mapping_view:MappingView",
+    ),
+    ViewSpec(
+        mark("Velocity"),
+        mark("How hard hits arrive, and how hard they leave."),
+        "puresignal.ui.velocity.velocity_view:VelocityView",
+    ),
+    ViewSpec(
+        mark("Takes"),
+        mark("What was played, and what was made of it."),
+        "puresignal.ui.takes.takes_view:TakesView",
+        (
+            ViewAction(mark("Played"), "F6", "show_played"),
+            ViewAction(mark("Clean"), "F7", "show_clean"),
+            ViewAction(mark("Both"), "F8", "show_both"),
+            ViewAction(mark("Path and selected note"), "F9", "toggle_side"),
+            ViewAction(mark("Next selected note"), "F3", "step_forward", "notes"),
+            ViewAction(mark("Previous selected note"), "Shift+F3", "step_back", "notes"),
+        ),
+    ),
+    ViewSpec(
+        mark("Outputs"),
+        mark("Tracks, files and clips."),
+        "puresignal.ui.outputs.outputs_view:OutputsView",
+        (ViewAction(mark("Copy clip as file"), "Ctrl+Shift+C", "copy", "File"),),
+    ),
+)
