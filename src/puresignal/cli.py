@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import difflib
 import json
 import os
 import sys
@@ -65,6 +64,8 @@ def _give_up_output() -> None:
 
 def _window(arguments: list[str]) -> int:
     if arguments and not Path(arguments[0]).exists():
+        import difflib
+
         meant = difflib.get_close_matches(arguments[0], COMMANDS, 1)
         if meant:
             text = tr(

@@ -10,13 +10,13 @@ from typing import Any
 
 from puresignal.core.analysis import warnings
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError
-from puresignal.core.export import summary_html
 from puresignal.core.export.song_builder import build_song
 from puresignal.core.kit.map_recognition import recognise
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.standard_midi_file import to_take
-from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
+from puresignal.core.path.cleaning_path import CleaningPath, Outcome, make_context, run
+from puresignal.core.path.context import Context
 from puresignal.io import file_access, file_kinds, json_file, midi_reader, midi_writer, note_map_file, report
 from puresignal.translation import tr
 
@@ -206,11 +206,17 @@ def clean_files(
                 result = report.report(outcome, context, take, told)
             else:
                 result = {"sums": report.sums(outcome), "warnings": [*take.notices, *told]}
-            page = summary_html.section(take, context, outcome, told) if told_as_page else ""
+            page = _page_section(take, context, outcome, told) if told_as_page else ""
             found_map = "" if job.source is not None else source.name
             yield FileResult(path, target, result, summary=page, found_map=found_map)
         except PureSignalError as error:
             yield FileResult(path, target, None, error)
+
+
+def _page_section(take: Take, context: Context, outcome: Outcome, told: list[str]) -> str:
+    from puresignal.core.export import summary_html
+
+    return summary_html.section(take, context, outcome, told)
 
 
 def make_folder(folder: Path) -> None:
@@ -244,6 +250,8 @@ def write_report(path: Path, done: list[FileResult]) -> None:
 
 def write_summary(path: Path, done: list[FileResult]) -> None:
     """Write the summary page of all takes that were cleaned."""
+    from puresignal.core.export import summary_html
+
     file_access.write_bytes(path, summary_html.page([d.summary for d in done if d.error is None]).encode())
 
 

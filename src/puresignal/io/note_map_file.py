@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import difflib
 import re
 from functools import lru_cache
 from importlib import resources
@@ -107,6 +106,8 @@ def find(name: str) -> NoteMap:
         return kept[name.casefold()]
     if "/" in name or name.endswith(".json"):
         return read(path)
+    import difflib
+
     known = {one.casefold(): one for one in (*shipped_ids(), *(one.name for one in own()))}
     meant = difflib.get_close_matches(name.casefold(), known, 1)
     raise NoteMapError(

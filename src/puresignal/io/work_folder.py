@@ -10,7 +10,6 @@ import contextlib
 import fcntl
 import hashlib
 import os
-import secrets
 import shutil
 from dataclasses import dataclass
 from pathlib import Path
@@ -84,7 +83,7 @@ class WorkFolder:
     """One open session on disk."""
 
     def __init__(self, folder: Path | None = None):
-        self.folder = folder or xdg_folders.state() / "work" / secrets.token_hex(8)
+        self.folder = folder or xdg_folders.state() / "work" / os.urandom(8).hex()
         self._lock = Lock(self.folder / "lock")
         self._takes: set[str] = set()
         if not self._lock.take():

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -242,7 +241,11 @@ class _Reader:
     def known(self, table: Mapping[str, Any], names: set[str], path: str) -> None:
         # Unknown fields are allowed, but one that nearly matches a known name is a typo that would go unnoticed.
         for key in table:
-            near = difflib.get_close_matches(key, names - set(table), 1, 0.7) if key not in names else []
+            if key in names:
+                continue
+            import difflib
+
+            near = difflib.get_close_matches(key, names - set(table), 1, 0.7)
             if near:
                 raise NoteMapError(
                     tr('"{key}" is not a field of {path}', key=key, path=path), self.where, f'Write "{near[0]}" there.'

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import secrets
+import os
 import threading
 from collections import deque
 from dataclasses import asdict
@@ -39,7 +39,7 @@ LISTENING, AUDITION = "listening", "audition"
 AUDITION_MS = 60_000
 """Milliseconds that the sound is kept after a drum was auditioned, so that the next one sounds at once."""
 DRUMS = tuple(dict.fromkeys(drum_of(name) for name in STANDARD))
-SITTING = secrets.token_hex(6)
+SITTING = os.urandom(6).hex()
 """This sitting's name among the journals."""
 
 

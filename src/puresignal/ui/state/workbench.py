@@ -12,7 +12,6 @@ from PySide6.QtCore import QObject, Signal
 from puresignal.commands import clean
 from puresignal.core.analysis import take_overview, warnings
 from puresignal.core.errors import FileAccessError
-from puresignal.core.export import summary_html
 from puresignal.core.export.song_builder import Clip, FileTrack, build_song, file_tracks
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
@@ -309,6 +308,8 @@ class Workbench(QObject):
 
         Raises FileAccessError if the system refuses
         """
+        from puresignal.core.export import summary_html
+
         shown = self.own
         if shown is not None:
             told = warnings.warnings(shown.take, shown.outcome)
