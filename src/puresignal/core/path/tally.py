@@ -85,7 +85,7 @@ def entries(
         return NO_ENTRIES
 
     def full(value: Any) -> np.ndarray:
-        return np.broadcast_to(np.asarray(value), n)
+        return value if isinstance(value, np.ndarray) else np.full(n, value)
 
     return Entries(
         full(int(stage)), full(int(action)), full(reason), full(int(field)), origin,

@@ -111,6 +111,7 @@ def _show(app: object, window: object) -> int:
     tick.timeout.connect(lambda: None)
     tick.start(100)
     window.show()
+    QTimer.singleShot(1000, window, window.make_views_when_idle)
     if _asked_to_end:
         window.close()
         return 0

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import QSize, Qt
+from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QResizeEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
@@ -39,6 +39,8 @@ if TYPE_CHECKING:
     from puresignal.ui.takes.takes_view import TakesView
     from puresignal.ui.velocity.velocity_view import VelocityView
 
+IDLE_MS = 250
+"""Milliseconds between views that are made ahead."""
 TITLE_BAR = 38
 """Pixels that a desktop's title bar may take."""
 
@@ -159,6 +161,13 @@ class MainWindow(QMainWindow):
             self.stack.addWidget(made)
             made.show_take(self.workbench.shown)
         return self.views[name]
+
+    def make_views_when_idle(self) -> None:
+        """Make the views that were not shown yet one by one, so that the first click on their buttons is quick too."""
+        left = [name for name in self.view_names if name not in self.views]
+        if left and self.isVisible():
+            self.view(left[0])
+            QTimer.singleShot(IDLE_MS, self, self.make_views_when_idle)
 
     @property
     def inputs(self) -> InputsView:

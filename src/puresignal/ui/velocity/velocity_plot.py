@@ -235,10 +235,17 @@ class VelocityPlot(QWidget):
 
     def _paint_curve(self, painter: QPainter) -> None:
         current = theme.current()
-        heard = [(float(v), float(o)) for v, o in enumerate(self._out.tolist()) if v and o == o]
+        box = self.field()
+        across, up = box.width() / (MOST - LEAST), box.height() / (MOST - LEAST)
+        left, bottom = box.left(), box.bottom()
+        heard = [
+            QPointF(left + (v - LEAST) * across, bottom - (o - LEAST) * up)
+            for v, o in enumerate(self._out.tolist())
+            if v and o == o
+        ]
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(current.colour("ink" if self.own else "faint"), 2))
-        painter.drawPolyline(QPolygonF([self.at(v, o) for v, o in heard]))
+        painter.drawPolyline(QPolygonF(heard))
         plain = replace(self.shape_now, curve=STRAIGHT).plain
         if not plain:
             # The curve's own points lie on it only if nothing else is set, so it is drawn beside the output.
