@@ -221,7 +221,9 @@ def test_without_a_server_ports_and_route_report_it(monkeypatch):
     process.stderr.close()
 
 
-@pytest.mark.parametrize("arguments", [("route", "--in", "a"), ("route", "--in", "a", "--out", "b"), ("ports", "x")])
+@pytest.mark.parametrize(
+    "arguments", [("route", "--in", "a"), ("route", "--in", "a", "--out", "b", "--faults", "some"), ("ports", "x")]
+)
 def test_wrong_usage_is_2(arguments):
     command = [sys.executable, "-m", "puresignal.cli", *arguments]
     assert subprocess.run(command, capture_output=True, check=False).returncode == 2
