@@ -22,6 +22,7 @@ from puresignal.core.hearing.percussion import drum_transcription, example_class
 from puresignal.core.hearing.polyphony import chord_names, note_decisions
 from puresignal.core.hearing.transcribed import REMOVAL_REASONS, TranscribedHits, TranscribedNotes
 from puresignal.core.kit.articulations import canonical, resolve
+from puresignal.core.midi import messages
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.timing import audio_beats
@@ -345,18 +346,18 @@ def _song(found: Transcription, title: str, job: Job) -> Song:
     ticks = map_of.seconds_to_ticks(np.array([row[:2] for row in sounding]).reshape(-1, 2)).tolist()
     events: list[tuple[int, int, int, int, int]] = []
     for (first, last), (_, _, channel, note, velocity) in zip(ticks, sounding, strict=True):
-        events.append((first, 1, 0x8F + channel, note, max(1, min(127, velocity))))
-        events.append((max(first + 1, last), 0, 0x7F + channel, note, 64))
+        events.append((first, 1, messages.status(messages.NOTE_ON, channel), note, max(1, min(127, velocity))))
+        events.append((max(first + 1, last), 0, messages.status(messages.NOTE_OFF, channel), note, 64))
     bent = map_of.seconds_to_ticks(np.array([at for at, _ in found.bends])).tolist()
     for at, (_, semitones) in zip(bent, found.bends, strict=True):
         value = round(np.clip(8192 + semitones / BEND_RANGE * 8191, 0, 16383))
-        events.append((at, 0, 0xE0, value & 0x7F, value >> 7))
+        events.append((at, 0, messages.BEND, value & 0x7F, value >> 7))
     events.sort()
     columns = np.array(events, np.int64).reshape(-1, 5)
-    messages = Messages(columns[:, 0], columns[:, 2], columns[:, 3], columns[:, 4], np.full(len(columns), -1))
+    body = Messages(columns[:, 0], columns[:, 2], columns[:, 3], columns[:, 4], np.full(len(columns), -1))
     length = int(columns[-1, 0]) if len(columns) else 0
     return Song(
-        1, map_of, (SongTrack(title, Messages.empty(), (), (), length), SongTrack(job.kind, messages, (), (), length))
+        1, map_of, (SongTrack(title, Messages.empty(), (), (), length), SongTrack(job.kind, body, (), (), length))
     )
 
 

@@ -19,6 +19,7 @@ import time
 
 import numpy as np
 
+from puresignal.core.midi import messages
 from puresignal.engine.ring import Writer
 from puresignal.engine.shared_counters import SharedCounters
 
@@ -127,7 +128,7 @@ class Player:
                 last = i
                 break
             output, status, *data = self._data[i].tolist()
-            self._feed.put(float(at), output, bytes((status, *data))[: 2 if 0xC0 <= status < 0xE0 else 3])
+            self._feed.put(float(at), output, bytes((status, *data))[: messages.length(status)])
         self._next = max(place, last)
 
     def _begin_again(self, frame: int) -> None:

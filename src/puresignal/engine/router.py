@@ -10,6 +10,8 @@ from typing import NamedTuple
 
 import numpy as np
 
+from puresignal.core.midi import messages
+from puresignal.core.midi.messages import NOTE_OFF, NOTE_ON
 from puresignal.core.path import live
 from puresignal.core.path.cleaning_path import LivePath
 from puresignal.core.path.live import LiveEvent
@@ -131,10 +133,10 @@ class Router:
                 out += self._released()
                 outputs = {o for lane in self._lanes for o in lane.outputs}
                 out += [
-                    (0, output, bytes((0xB0 | channel, mode, 0)))
+                    (0, output, messages.control(channel, mode, 0))
                     for output in sorted(outputs)
-                    for channel in range(16)
-                    for mode in (120, 123)
+                    for channel in range(1, 17)
+                    for mode in (messages.ALL_SOUND_OFF, messages.ALL_NOTES_OFF)
                 ]
             if self._next is not None:
                 self._lanes, self._next = self._next, None
@@ -164,11 +166,11 @@ class Router:
 
     def play(self, output: int, message: bytes) -> bytes:
         """Send a message of playback, which bypasses the paths. Returns the bytes to send, empty for none."""
-        status = message[0] & 0xF0
-        if status not in (0x80, 0x90) or len(message) < 3:
+        kind = message[0] & messages.KIND
+        if kind not in (NOTE_OFF, NOTE_ON) or len(message) < 3:
             return message
-        key = output * KEYS + (message[0] & 0x0F) * 128 + message[1]
-        if status == 0x90 and message[2]:
+        key = output * KEYS + (message[0] & messages.CHANNEL) * 128 + message[1]
+        if kind == NOTE_ON and message[2]:
             self._sounding[key] = min(255, self._sounding[key] + 1)
             self._played[key] = self._played.get(key, 0) + 1
             self._remember(message, self.seconds_now, 0)
@@ -188,7 +190,7 @@ class Router:
         for key, held in list(self._played.items()):
             for _ in range(held):
                 output, note = key // KEYS, key % KEYS
-                message = self.play(output, bytes((0x80 | note // 128, note % 128, 64)))
+                message = self.play(output, messages.note_off(note // 128 + 1, note % 128))
                 if message:
                     out.append((output, message))
         self._played.clear()
@@ -204,16 +206,16 @@ class Router:
         size = len(message)
         status = message[0] if size else 0
         # System messages, and messages that lost their data on the wire, are not played.
-        if not 0x80 <= status < 0xF0 or size < (2 if 0xC0 <= status < 0xE0 else 3):
+        if not NOTE_OFF <= status < messages.SYSTEM or size < messages.length(status):
             return
         data1, data2 = message[1], message[2] if size > 2 else 0
         if data1 > 127 or data2 > 127:
             return
         self._number += 1
         at = self._seconds(frame + offset)
-        if status < 0xA0 and status >= 0x90 and data2 and self._is_echo(message, at, port, frames):
+        if NOTE_ON <= status < messages.POLY_PRESSURE and data2 and self._is_echo(message, at, port, frames):
             return
-        channel = (status & 0x0F) + 1
+        channel = (status & messages.CHANNEL) + 1
         for lane in self._lanes:
             if lane.input in (-1, port) and lane.channel in (0, channel):
                 leaving = lane.path.message(at, port, status, data1, data2, self._number)
@@ -269,20 +271,20 @@ class Router:
                 message = self._message(event, output)
                 if event.kind == live.ON and event.velocity != message[2]:
                     fine = whole_and_fine(event.velocity)[1] or 0
-                    out.append((place, output, bytes((0xAF + event.channel, FINE, fine))))
+                    out.append((place, output, messages.control(event.channel, FINE, fine)))
                 if message:
                     out.append((place, output, message))
 
     def _message(self, event: LiveEvent, output: int) -> bytes:
         channel = event.channel - 1
         if event.kind == live.CONTROL:
-            if 0xC0 <= event.status < 0xE0:
+            if messages.length(event.status) == 2:
                 return bytes((event.status | channel, event.note))
             return bytes((event.status | channel, event.note, int(event.velocity)))
         key = output * KEYS + channel * 128 + event.note
         if event.kind == live.ON:
             self._sounding[key] = min(255, self._sounding[key] + 1)
-            message = bytes((0x90 | channel, event.note, max(1, min(127, round(event.velocity)))))
+            message = messages.note_on(event.channel, event.note, max(1, min(127, round(event.velocity))))
             self._remember(message, event.at, self._round)
             return message
         # Two tracks may sound the same note on the same channel: only the last end goes to the receiver.
@@ -290,7 +292,7 @@ class Router:
         if not count:
             return b""
         self._sounding[key] = count - 1
-        return bytes((0x80 | channel, event.note, event.release)) if count == 1 else b""
+        return messages.note_off(event.channel, event.note, event.release) if count == 1 else b""
 
     def _remember(self, message: bytes, at: float, rounds: int) -> None:
         """Remember a note-on that was sent, to recognise it if it comes back."""
@@ -305,4 +307,4 @@ class Router:
             return []
         keys = np.flatnonzero(np.frombuffer(sounding, np.uint8)).tolist()
         self._sounding[:] = SILENCE
-        return [(0, key // KEYS, bytes((0x80 | key % KEYS // 128, key % 128, 64))) for key in keys]
+        return [(0, key // KEYS, messages.note_off(key % KEYS // 128 + 1, key % 128)) for key in keys]

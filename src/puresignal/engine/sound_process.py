@@ -30,6 +30,7 @@ import numpy as np
 from puresignal.core.errors import PureSignalError
 from puresignal.core.kit import note_map
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi import messages
 from puresignal.core.sound import drums
 from puresignal.core.sound.mixer import Mixer, SampleBank
 from puresignal.engine.jack_client import SOUNDING
@@ -148,7 +149,7 @@ class Sound:
             self._close_stream()
         if "strike" in command:
             note, velocity = command["strike"]
-            self._struck.append(bytes((0x99, int(note) & 0x7F, int(velocity) & 0x7F)))
+            self._struck.append(messages.note_on(10, int(note) & 0x7F, int(velocity) & 0x7F))
         if "font_output" in command:
             self._font_output = command["font_output"]
         if "font" in command:

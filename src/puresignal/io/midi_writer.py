@@ -11,6 +11,7 @@ import struct
 
 import numpy as np
 
+from puresignal.core.midi import messages
 from puresignal.core.midi.standard_midi_file import Song, SongTrack
 from puresignal.core.midi.tempo_map import TempoMap
 
@@ -43,17 +44,17 @@ def _chunk(track: SongTrack, tempo: TempoMap | None) -> bytes:
     extras += [(m.tick, _meta(m.kind, m.data)) for m in track.metas]
     extras.sort(key=lambda item: item[0])
 
-    messages = track.messages
-    end = max(track.end_tick, int(messages.tick[-1]) if len(messages) else 0, extras[-1][0] if extras else 0)
-    special = np.flatnonzero(messages.payload >= 0)
-    plain = messages.take(messages.payload < 0) if len(special) else messages
+    own = track.messages
+    end = max(track.end_tick, int(own.tick[-1]) if len(own) else 0, extras[-1][0] if extras else 0)
+    special = np.flatnonzero(own.payload >= 0)
+    plain = own.take(own.payload < 0) if len(special) else own
     before = np.searchsorted(plain.tick, [tick for tick, _ in extras], side="left")
     placed = [(int(place), tick, data) for place, (tick, data) in zip(before, extras, strict=True)]
     # System messages keep their place among the others of their tick.
     placed += [
-        (int(i) - k, int(messages.tick[i]), bytes([messages.status[i]]) + _vlq(len(data)) + data)
+        (int(i) - k, int(own.tick[i]), bytes([own.status[i]]) + _vlq(len(data)) + data)
         for k, i in enumerate(special.tolist())
-        for data in [track.payloads[int(messages.payload[i])]]
+        for data in [track.payloads[int(own.payload[i])]]
     ]
     placed.sort(key=lambda item: item[:2])
     body = _with_extras(plain.tick, plain.status, plain.data1, plain.data2, placed, end)
@@ -113,10 +114,10 @@ def _encode(tick: np.ndarray, status: np.ndarray, data1: np.ndarray, data2: np.n
         # Such a long gap is so rare that message by message is fine.
         parts = []
         for d, s, a, b in zip(delta.tolist(), status.tolist(), data1.tolist(), data2.tolist(), strict=True):
-            parts.append(_delta(d) + bytes([s, a] if 0xC0 <= s < 0xE0 else [s, a, b]))
+            parts.append(_delta(d) + bytes([s, a, b][: messages.length(s)]))
         return b"".join(parts)
     size = 1 + (delta >= 1 << 7).astype(np.int64) + (delta >= 1 << 14) + (delta >= 1 << 21)
-    short = (status >= 0xC0) & (status < 0xE0)
+    short = (status >= messages.PROGRAM) & (status < messages.BEND)
     length = size + np.where(short, 2, 3)
     at = np.cumsum(length) - length
     out = np.zeros(int(length.sum()), np.uint8)

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from puresignal.core.errors import BadFileError, PureSignalError
+from puresignal.core.midi import messages
 from puresignal.io import file_access
 from puresignal.translation import mark, tr
 
@@ -56,18 +57,18 @@ class Font:
     def _obey(self, message: bytes) -> None:
         if len(message) < 2:
             return
-        kind, channel, synth = message[0] & 0xF0, message[0] & 0x0F, self._synth
+        kind, channel, synth = message[0] & messages.KIND, message[0] & messages.CHANNEL, self._synth
         first, second = message[1], message[2] if len(message) > 2 else 0
-        if kind == 0x90 and second:
+        if kind == messages.NOTE_ON and second:
             synth.noteon(channel, first, second)
-        elif kind in (0x80, 0x90):
+        elif kind in (messages.NOTE_OFF, messages.NOTE_ON):
             synth.noteoff(channel, first)
-        elif kind == 0xB0:
+        elif kind == messages.CONTROL:
             synth.cc(channel, first, second)
-        elif kind == 0xC0:
+        elif kind == messages.PROGRAM:
             synth.program_change(channel, first)
-        elif kind == 0xE0:
-            synth.pitch_bend(channel, (second << 7 | first) - 8192)
+        elif kind == messages.BEND:
+            synth.pitch_bend(channel, messages.bend_amount(first, second))
 
     def close(self) -> None:
         self._synth.delete()

@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from puresignal.core.midi.events import SYSEX, Events, Port, Take
+from puresignal.core.midi.events import Events, Port, Take
+from puresignal.core.midi.messages import SYSEX
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack, to_take
 from puresignal.core.midi.tempo_map import Tempo, TempoMap
 from puresignal.io import midi_reader, midi_writer

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi import messages
 from puresignal.sim import drummer
 from puresignal.sim.drum_module import DrumModule, Faults
 from puresignal.sim.drummer import Performance, Stroke
@@ -38,8 +39,8 @@ def messages_of(kit: NoteMap, faults: Faults, performance: Performance, seed: in
         if place >= 0:
             found.append((float(events.arrived[i]), bytes([status]) + sent.payloads[place]))
             continue
-        size = 2 if 0xC0 <= status < 0xE0 else 1 if status > 0xF0 else 3
-        found.append((float(events.arrived[i]), bytes([status, int(events.data1[i]), int(events.data2[i])][:size])))
+        whole = bytes([status, int(events.data1[i]), int(events.data2[i])])
+        found.append((float(events.arrived[i]), whole[: messages.length(status)]))
     return found
 
 
@@ -81,8 +82,8 @@ def keyboard(bpm: float, seed: int, channel: int = 1) -> Iterator[Timed]:
         for at, note, held in TUNE:
             start = begin + at * step + max(0.0, random.normal(0.004, 0.003))
             velocity = int(np.clip(random.normal(84, 9), 1, 127))
-            rows.append((start, bytes((0x8F + channel, note, velocity))))
-            rows.append((start + held * step * 0.92, bytes((0x7F + channel, note, 64))))
+            rows.append((start, messages.note_on(channel, note, velocity)))
+            rows.append((start + held * step * 0.92, messages.note_off(channel, note)))
         yield from sorted(rows)
         begin += 32 * step
 
@@ -117,16 +118,16 @@ class Playing:
 
     def ends(self) -> list[bytes]:
         """The messages that end everything sounding."""
-        found = [bytes((0x80 | channel, note, 64)) for channel, note in sorted(self.sounding)]
+        found = [messages.note_off(channel, note) for channel, note in sorted(self.sounding)]
         self.sounding.clear()
         return found
 
     def _note(self, message: bytes) -> None:
-        kind, channel = message[0] & 0xF0, message[0] & 0x0F
-        if kind == 0x90 and message[2]:
-            self.sounding.add((channel, message[1]))
-        elif kind in (0x80, 0x90):
-            self.sounding.discard((channel, message[1]))
+        key = (messages.channel(message), message[1])
+        if messages.is_note_on(message):
+            self.sounding.add(key)
+        elif messages.is_note_end(message):
+            self.sounding.discard(key)
 
 
 @dataclass
@@ -143,11 +144,11 @@ class Receiver:
     def take(self, at: float, message: bytes) -> None:
         """Receive a message."""
         self.got.append((at, message))
-        kind, channel = message[0] & 0xF0, (message[0] & 0x0F) + 1
-        if kind == 0x90 and message[2]:
+        channel = messages.channel(message)
+        if messages.is_note_on(message):
             key = (channel, message[1])
             self.sounding[key] = self.sounding.get(key, 0) + 1
-        elif kind in (0x80, 0x90):
+        elif messages.is_note_end(message):
             self.sounding.pop((channel, message[1]), None)
-        elif kind == 0xB0 and message[1] in (120, 123):
+        elif messages.is_control(message) and message[1] in (messages.ALL_SOUND_OFF, messages.ALL_NOTES_OFF):
             self.sounding = {key: n for key, n in self.sounding.items() if key[0] != channel}

@@ -12,6 +12,7 @@ from typing import NamedTuple
 import numpy as np
 
 from puresignal.core.kit.note_map import NoteMap, Pad
+from puresignal.core.midi import messages
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
 from puresignal.sim.drummer import Performance, Stroke
@@ -96,7 +97,7 @@ class DrumModule:
         for choke in performance.chokes:
             pad = self._pad(choke.articulation)
             if pad is not None:
-                status = 0xA0 | self._channel(pad)
+                status = messages.status(messages.POLY_PRESSURE, self._channel(pad))
                 self._send(choke.at, status, pad.note, 127)
                 self._send(choke.at + 0.12, status, pad.note, 0)
         if self.faults.stray:
@@ -121,7 +122,7 @@ class DrumModule:
         return next((p for p in self.kit.pads if p.articulation == articulation), None)
 
     def _channel(self, pad: Pad) -> int:
-        return (self.kit.channel_of(pad) or 10) - 1
+        return self.kit.channel_of(pad) or 10
 
     def _send(self, at: float, status: int, data1: int, data2: int, **more: object) -> None:
         self._out.append(_Message(max(0.0, at), len(self._out), status, data1, data2, **more))  # type: ignore[arg-type]
@@ -137,20 +138,29 @@ class DrumModule:
             openness = before + (stroke.openness - before) * i / steps
             value = round(hat.closed_at + openness * (hat.open_at - hat.closed_at))
             self._send(
-                stroke.start - 0.006 - 0.004 * (steps - i), 0xB0 | self._channel(pad), hat.controller, max(0, value)
+                stroke.start - 0.006 - 0.004 * (steps - i),
+                messages.status(messages.CONTROL, self._channel(pad)),
+                hat.controller,
+                max(0, value),
             )
         return stroke.openness
 
     def _strike(self, pad: Pad, stroke: Stroke | None, at: float, velocity: int, cause: str) -> None:
         random, channel = self._random, self._channel(pad)
-        self._send(at, 0x90 | channel, pad.note, max(1, min(127, int(velocity))), hit=(stroke, cause))
+        self._send(
+            at,
+            messages.status(messages.NOTE_ON, channel),
+            pad.note,
+            max(1, min(127, int(velocity))),
+            hit=(stroke, cause),
+        )
         chance = random.random()
         if cause == "stroke" and chance < self.faults.hanging:
             return
         held = random.uniform(0.3, 0.9) if pad.articulation.startswith(("crash", "ride")) else random.uniform(0.05, 0.1)
         if cause == "stroke" and chance > 1 - self.faults.no_length:
             held = 0.0
-        self._send(at + held, 0x80 | channel, pad.note, int(random.integers(30, 90)))
+        self._send(at + held, messages.status(messages.NOTE_OFF, channel), pad.note, int(random.integers(30, 90)))
 
     def _misbehave(self, pad: Pad, stroke: Stroke) -> None:
         random, faults = self._random, self.faults
@@ -176,7 +186,7 @@ class DrumModule:
             pad = self.kit.pads[int(random.integers(len(self.kit.pads)))]
             channel = self._channel(pad)
             unused = next(n for n in range(127, 0, -1) if all(p.note != n for p in self.kit.pads))
-            self._send(random.uniform(0, seconds), 0x80 | channel, unused, 64)
+            self._send(random.uniform(0, seconds), messages.status(messages.NOTE_OFF, channel), unused, 64)
 
     def _collect(self, missed: int) -> Sent:
         moments = on_arrival_grid(np.array([m.at for m in self._out])).tolist()

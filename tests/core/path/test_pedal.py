@@ -11,7 +11,8 @@ import pytest
 from puresignal.core.export.song_builder import build_song
 from puresignal.core.kit.articulations import HAT_QUARTER, HAT_THREE_QUARTER
 from puresignal.core.kit.note_map import HatPedal, NoteMap, Pad
-from puresignal.core.midi.events import CONTROL, Events, Port, Take
+from puresignal.core.midi.events import Events, Port, Take
+from puresignal.core.midi.messages import CONTROL
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path.cleaning_path import CleaningPath, LivePath, as_live, make_context, messages, run
 from puresignal.core.path.thin import Thin

@@ -8,6 +8,7 @@ import numpy as np
 
 from puresignal.core.kit.articulations import HAT_EDGE_HALF, canonical, sort_key
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi import messages
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import MIDDLE_OPEN, Context, part_of
 
@@ -234,6 +235,8 @@ def pedal_values(outcome_context: Context, status: np.ndarray, data1: np.ndarray
     hat = outcome_context.source.hat if outcome_context.source is not None else None
     if hat is None:
         return np.zeros(0, np.int64)
-    channel = (status & 0x0F) + 1
-    mine = ((status & 0xF0) == 0xB0) & (data1 == hat.controller) & outcome_context.hat_channels[channel]
+    channel = messages.channels(status)
+    mine = (
+        (messages.kinds(status) == messages.CONTROL) & (data1 == hat.controller) & outcome_context.hat_channels[channel]
+    )
     return np.asarray(data2[mine], np.int64)

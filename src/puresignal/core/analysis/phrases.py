@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from puresignal.core.midi import messages
 from puresignal.core.midi.columns import distinct
 
 PAUSE = 4.0
@@ -41,7 +42,7 @@ def stretches(rows: Sequence[tuple[float, int, bytes]], pause: float = PAUSE) ->
     A phrase holds at least one note. Other messages do not prolong a phrase, but those within it and the ends
     of its notes belong to it.
     """
-    on = np.array([len(d) == 3 and d[0] & 0xF0 == 0x90 and d[2] > 0 for _, _, d in rows], bool)
+    on = np.array([messages.is_note_on(d) for _, _, d in rows], bool)
     at = np.array([t for t, _, _ in rows], float)
     port = np.array([p for _, p, _ in rows], int)
     found = []

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.kit.articulations import sort_key
+from puresignal.core.midi import messages
 from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import Outcome
@@ -49,14 +50,14 @@ class Facts:
 
 
 _KINDS = {
-    0x80: "note-off",
-    0x90: "note-on",
-    0xA0: "key pressure",  # not shown
-    0xB0: "controller",
-    0xC0: "program",
-    0xD0: "pressure",
-    0xE0: "bend",
-    0xF0: "system message",  # not shown
+    messages.NOTE_OFF: "note-off",
+    messages.NOTE_ON: "note-on",
+    messages.POLY_PRESSURE: "key pressure",  # not shown
+    messages.CONTROL: "controller",
+    messages.PROGRAM: "program",
+    messages.PRESSURE: "pressure",
+    messages.BEND: "bend",
+    messages.SYSTEM: "system message",  # not shown
 }
 """Kinds of messages, worded for the player by `text_format.counted`."""
 
@@ -106,8 +107,8 @@ def arrivals(outcome: Outcome, context: Context) -> tuple[Arrival, ...]:
 def facts(take: Take, outcome: Outcome) -> Facts:
     """Figures of the take as it arrived."""
     status = take.events.status
-    kind = np.where(status >= 0xF0, 0xF0, status & 0xF0)
-    kind = np.where((kind == 0x90) & (take.events.data2 == 0), 0x80, kind)
+    kind = messages.kinds(status)
+    kind = np.where((kind == messages.NOTE_ON) & (take.events.data2 == 0), messages.NOTE_OFF, kind)
     found, counts = np.unique(kind, return_counts=True)
     return Facts(
         seconds=take.length,

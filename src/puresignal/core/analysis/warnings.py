@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from puresignal.core.midi.events import SYSEX, Take
+from puresignal.core.midi.events import Take
+from puresignal.core.midi.messages import SYSEX
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.identify import UNMAPPED_NOTE
 from puresignal.core.path.target import NO_TARGET

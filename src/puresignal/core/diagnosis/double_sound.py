@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from puresignal.core.kit.articulations import canonical, spoken
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi import messages
 from puresignal.core.session.live_input import LiveInput
 from puresignal.translation import mark, tr
 
@@ -53,7 +54,7 @@ def sources(scene: RoutingState) -> tuple[Source, ...]:
     found: list[Source] = []
     receivers: set[str] = set()
     for number, one in enumerate(scene.inputs):
-        if not (one.monitor and one.output and one.listens_to(port, bytes((0x8F + channel, 0, 0)))):
+        if not (one.monitor and one.output and one.listens_to(port, messages.note_on(channel, 0, 0))):
             continue
         where = tr("Input {number} sends it to {output}.", number=number + 1, output=one.output)
         found.append(Source(where, "hear" if found else "", number))

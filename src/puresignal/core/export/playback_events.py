@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.export.song_builder import channels_of, file_tracks, fine_parts
-from puresignal.core.midi.events import CONTROL, NOTE_OFF, NOTE_ON
+from puresignal.core.midi.messages import CONTROL, NOTE_OFF, NOTE_ON
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.pair import FINE
 from puresignal.core.session.track_settings import Delivery

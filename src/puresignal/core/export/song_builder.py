@@ -7,7 +7,8 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from puresignal.core.midi.columns import distinct
-from puresignal.core.midi.events import CONTROL, NO_EVENT, NOTE_OFF, NOTE_ON, PROGRAM, Controls, Meta, Notes, Take
+from puresignal.core.midi.events import NO_EVENT, Controls, Meta, Notes, Take
+from puresignal.core.midi.messages import CONTROL, NOTE_OFF, NOTE_ON, PROGRAM
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
 from puresignal.core.path.cleaning_path import Outcome

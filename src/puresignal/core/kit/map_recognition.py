@@ -11,6 +11,7 @@ import numpy as np
 from puresignal.core.kit.articulations import HAT_EDGE_HALF, canonical, family_of
 from puresignal.core.kit.map_lookup import articulation_table, hat_channels
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi import messages
 from puresignal.core.midi.events import Take
 
 SHARES = {"kick": 0.22, "snare": 0.26, "hat": 0.28, "tom": 0.08, "cymbal": 0.13, "percussion": 0.02, "other": 0.01}
@@ -50,18 +51,18 @@ def recognise(take: Take, maps: Iterable[NoteMap]) -> tuple[Guess, ...]:
     the map lacks is very unlikely, and so is a moving pedal that the map does not know.
     """
     events = take.events
-    kind, channel = events.status & 0xF0, (events.status & 0x0F) + 1
-    on = (kind == 0x90) & (events.data2 > 0)
+    kind, channel = messages.kinds(events.status), messages.channels(events.status)
+    on = (kind == messages.NOTE_ON) & (events.data2 > 0)
     key = channel[on].astype(np.int64) * 128 + events.data1[on]
     notes, counts = np.unique(key, return_counts=True)
     moved = {
         (int(c), int(n))
-        for c, n in zip(channel[kind == 0xB0], events.data1[kind == 0xB0], strict=True)
+        for c, n in zip(channel[kind == messages.CONTROL], events.data1[kind == messages.CONTROL], strict=True)
     }  # fmt: skip
     busy = {
         pair
         for pair in moved
-        if _travel(events.data2, (kind == 0xB0) & (channel == pair[0]) & (events.data1 == pair[1]))
+        if _travel(events.data2, (kind == messages.CONTROL) & (channel == pair[0]) & (events.data1 == pair[1]))
     }
     guesses = [_guess(note_map, notes, counts, busy) for note_map in maps]
     return tuple(sorted(guesses, key=lambda g: -g.score))

@@ -11,12 +11,10 @@ from typing import Any, ClassVar
 
 import numpy as np
 
+from puresignal.core.midi import messages
 from puresignal.core.midi.columns import Columns
 from puresignal.core.midi.tempo_map import TempoMap
 
-NOTE_OFF, NOTE_ON, POLY_PRESSURE, CONTROL, PROGRAM, PRESSURE, BEND, SYSEX = (
-    0x80, 0x90, 0xA0, 0xB0, 0xC0, 0xD0, 0xE0, 0xF0,
-)  # fmt: skip
 NO_EVENT = -1
 NO_ARTICULATION = -1
 NO_TRACK = -1
@@ -185,7 +183,7 @@ def playing_order(events: Events) -> np.ndarray:
     device happens to send first. Channel mode messages (controllers 120 to 127) keep their place, since they
     end notes.
     """
-    controller = ((events.status & 0xF0) == CONTROL) & (events.data1 < 120)
+    controller = (messages.kinds(events.status) == messages.CONTROL) & (events.data1 < 120)
     if len(events) and np.all(np.diff(events.arrived) > 0):
         return np.arange(len(events))
     return np.lexsort((~controller, events.arrived))

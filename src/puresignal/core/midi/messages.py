@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 NOTE_OFF, NOTE_ON, POLY_PRESSURE, CONTROL, PROGRAM, PRESSURE, BEND = 0x80, 0x90, 0xA0, 0xB0, 0xC0, 0xD0, 0xE0
-SYSTEM = 0xF0
+SYSTEM = SYSEX = 0xF0
+ALL_SOUND_OFF, ALL_NOTES_OFF = 120, 123
+VOLUME = 7
 KIND, CHANNEL = 0xF0, 0x0F
 """Bit masks of a channel message's status byte."""
 
@@ -11,6 +15,28 @@ KIND, CHANNEL = 0xF0, 0x0F
 def kind(status: int) -> int:
     """The kind of a channel message, such as NOTE_ON; SYSTEM for everything from 0xF0."""
     return status & KIND
+
+
+def kinds(status: np.ndarray) -> np.ndarray:
+    """(n,) the kind of each status byte."""
+    return np.asarray(status & KIND)
+
+
+def channels(status: np.ndarray) -> np.ndarray:
+    """(n,) the channel of each status byte, 1..16; without meaning for system messages."""
+    return np.asarray((status & CHANNEL) + 1)
+
+
+def length(status: int) -> int:
+    """Bytes of a channel message with this status byte; 1 for system messages, whose length varies."""
+    if status >= SYSTEM:
+        return 1
+    return 2 if PROGRAM <= status < BEND else 3
+
+
+def bend_amount(low: int, high: int) -> int:
+    """A pitch bend's value from its two data bytes, -8192..8191."""
+    return (high << 7 | low) - 8192
 
 
 def channel_of(status: int) -> int:

@@ -7,6 +7,7 @@ from typing import Any, ClassVar
 
 import numpy as np
 
+from puresignal.core.midi import messages
 from puresignal.core.midi.columns import Columns
 from puresignal.core.midi.events import Events, Meta, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
@@ -62,7 +63,8 @@ class Song:
     def note_count(self) -> int:
         """Number of note-ons that start a note."""
         return sum(
-            int(np.count_nonzero(((t.messages.status & 0xF0) == 0x90) & (t.messages.data2 > 0))) for t in self.tracks
+            int(np.count_nonzero((messages.kinds(t.messages.status) == messages.NOTE_ON) & (t.messages.data2 > 0)))
+            for t in self.tracks
         )
 
 

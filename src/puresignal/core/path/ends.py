@@ -13,7 +13,8 @@ from typing import ClassVar, NamedTuple
 import numpy as np
 
 from puresignal.core.midi.columns import distinct
-from puresignal.core.midi.events import NO_EVENT, POLY_PRESSURE, Controls, Notes
+from puresignal.core.midi.events import NO_EVENT, Controls, Notes
+from puresignal.core.midi.messages import POLY_PRESSURE
 from puresignal.core.path import live
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage

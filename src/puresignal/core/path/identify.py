@@ -8,7 +8,8 @@ from typing import ClassVar
 import numpy as np
 
 from puresignal.core.midi.columns import distinct
-from puresignal.core.midi.events import CONTROL, NO_ARTICULATION, POLY_PRESSURE, Controls, Notes
+from puresignal.core.midi.events import NO_ARTICULATION, Controls, Notes
+from puresignal.core.midi.messages import CONTROL, POLY_PRESSURE
 from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage

@@ -11,22 +11,19 @@ from typing import NamedTuple
 
 import numpy as np
 
+from puresignal.core.midi import messages
 from puresignal.core.midi.columns import distinct, note_keys, numbered
 from puresignal.core.midi.events import (
-    BEND,
-    CONTROL,
     DEFAULT_RELEASE,
     NO_ARTICULATION,
     NO_EVENT,
     NO_TRACK,
-    NOTE_OFF,
-    NOTE_ON,
-    POLY_PRESSURE,
     Controls,
     Events,
     Notes,
     playing_order,
 )
+from puresignal.core.midi.messages import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE
 from puresignal.core.path import live
 from puresignal.core.path.live import LiveEvent, LiveStage
 
@@ -47,9 +44,9 @@ def pair(events: Events) -> Paired:
     """Notes and controls from raw events, in playing order."""
     order = playing_order(events)
     status = events.status[order]
-    kind = status & 0xF0
+    kind = messages.kinds(status)
     data1, data2 = events.data1[order], events.data2[order]
-    port, channel = events.port[order], (status & 0x0F) + 1
+    port, channel = events.port[order], messages.channels(status)
     at = events.arrived[order]
 
     is_on = (kind == NOTE_ON) & (data2 > 0)
@@ -163,7 +160,7 @@ class LivePair(LiveStage):
 
     def message(self, at: float, port: int, status: int, data1: int, data2: int, event: int) -> list[LiveEvent]:
         """The events of a raw message. `event` is its number in the take."""
-        kind, channel = status & 0xF0, (status & 0x0F) + 1
+        kind, channel = status & messages.KIND, (status & messages.CHANNEL) + 1
         fine = self._prefix.pop(port * 17 + channel, None) if self._prefix and kind in (NOTE_ON, NOTE_OFF) else None
         if kind == NOTE_ON and data2:
             key = (port * 17 + channel) * 128 + data1

@@ -200,4 +200,4 @@ def _range(setting: Setting) -> str:
     if isinstance(setting.default, bool) or setting.codec is not None:
         return ""
     unit = f" {setting.unit}" if setting.unit not in ("", "%") else ""
-    return f"{setting.low:.10g} to {setting.high:.10g}{unit}"
+    return tr("{low:.10g} to {high:.10g}{unit}", low=setting.low, high=setting.high, unit=unit)

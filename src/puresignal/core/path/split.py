@@ -7,7 +7,8 @@ from typing import ClassVar
 
 import numpy as np
 
-from puresignal.core.midi.events import CONTROL, POLY_PRESSURE, Controls, Notes
+from puresignal.core.midi.events import Controls, Notes
+from puresignal.core.midi.messages import CONTROL, POLY_PRESSURE
 from puresignal.core.path import live
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage

@@ -10,6 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi import messages
 
 ALL_CHANNELS = 0
 
@@ -38,7 +39,7 @@ class LiveInput:
         if self.port != port or not message:
             return False
         status = message[0]
-        return self.channel == ALL_CHANNELS or status >= 0xF0 or (status & 0x0F) + 1 == self.channel
+        return self.channel == ALL_CHANNELS or status >= messages.SYSTEM or messages.channel_of(status) == self.channel
 
 
 def ports_of(inputs: Iterable[LiveInput]) -> tuple[str, ...]:

@@ -12,6 +12,7 @@ import numpy as np
 
 from puresignal.core.kit.articulations import canonical, drum_of
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi import messages
 from puresignal.core.sound import drums, tones
 from puresignal.core.sound.drums import Drum, Kit
 
@@ -126,28 +127,28 @@ class Mixer:
     def _obey(self, offset: int, message: bytes) -> None:
         if len(message) < 2:
             return
-        kind, channel = message[0] & 0xF0, message[0] & 0x0F
+        kind, channel = message[0] & messages.KIND, message[0] & messages.CHANNEL
         first, second = message[1], message[2] if len(message) > 2 else 0
-        if kind == 0x90 and second:
+        if kind == messages.NOTE_ON and second:
             self._begin(offset, channel, first, second)
-        elif kind in (0x80, 0x90):
+        elif kind in (messages.NOTE_OFF, messages.NOTE_ON):
             if channel not in self._spoken:
                 self._voices.end(channel, first, offset)
-        elif kind == 0xA0 and second >= CHOKE_PRESSURE:
+        elif kind == messages.POLY_PRESSURE and second >= CHOKE_PRESSURE:
             name = self._table.get(channel * 128 + first)
             if name is not None:
                 self._end_drum(drum_of(name), self._choke, offset)
-        elif kind == 0xB0 and first == 7:
+        elif kind == messages.CONTROL and first == messages.VOLUME:
             self._volume[channel] = (second / 100) ** 2
-        elif kind == 0xB0 and first in (120, 123):
+        elif kind == messages.CONTROL and first in (messages.ALL_SOUND_OFF, messages.ALL_NOTES_OFF):
             self._voices.end_all(channel)
-            if first == 120 and channel in self._spoken:
+            if first == messages.ALL_SOUND_OFF and channel in self._spoken:
                 for stroke in self._strokes:
                     stroke.fade(self._fast_cut, offset)
-        elif kind == 0xC0:
+        elif kind == messages.PROGRAM:
             self._tone_of_channel[channel] = tones.tone_of(first)
-        elif kind == 0xE0:
-            self._voices.bend(channel, ((second << 7 | first) - 8192) / 4096)
+        elif kind == messages.BEND:
+            self._voices.bend(channel, messages.bend_amount(first, second) / 4096)
 
     def _begin(self, offset: int, channel: int, note: int, velocity: int) -> None:
         name = self._table.get(channel * 128 + note)

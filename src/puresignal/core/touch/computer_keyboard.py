@@ -12,6 +12,7 @@ import numpy as np
 
 from puresignal.core.kit.articulations import STANDARD
 from puresignal.core.kit.note_map import NoteMap, Pad
+from puresignal.core.midi import messages
 from puresignal.translation import tr
 
 NUMBERS, UPPER, HOME, LOWER = range(2, 14), range(16, 28), range(30, 41), range(44, 54)
@@ -139,7 +140,7 @@ class Held:
         self.down[key] = (channel, note)
         self.most = max(self.most, len(self.down))
         self.strokes += 1
-        return [bytes((0x8F + channel, note, velocity))]
+        return [messages.note_on(channel, note, velocity)]
 
     def release(self, key: int) -> list[bytes]:
         """Messages for a key coming up. A note that another key holds too continues."""
@@ -147,7 +148,7 @@ class Held:
         if found is None or found in self.down.values():
             return []
         channel, note = found
-        return [bytes((0x7F + channel, note, 64))]
+        return [messages.note_off(channel, note)]
 
     def release_all(self) -> list[bytes]:
         """Note-offs for everything that is down."""

@@ -439,9 +439,14 @@ class OutputsView(View):
             text_format.counted(notes, "note"),
             *timing,
             tr("{n} ticks per quarter note").format(n=text_format.count(tempo.ppq)),
-            f"{text_format.duration(shown.take.length)}, {text_format.size(len(self._workbench.midi_bytes()))}",
+            text_format.duration(shown.take.length),
         ]
         self.contents.setText("\n".join(lines))
+
+        def show_size(size: int) -> None:
+            self.contents.setText(f"{self.contents.text()}, {text_format.size(size)}")
+
+        self._services.background.run("file-size", self._workbench.midi_job(), show_size)
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

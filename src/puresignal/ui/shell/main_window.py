@@ -335,6 +335,7 @@ class MainWindow(QMainWindow):
                 end()
             except Exception:
                 logging.getLogger("puresignal").exception("while closing")
+        self.services.background.close()
         self.keeper.close()
         self.services.preferences.change(geometry=bytes(self.saveGeometry().data()))
         event.accept()

@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractSpinBox, QApplication, QLineEdit, QPlainTextEdit, QTextEdit
 
+from puresignal.core.midi import messages
 from puresignal.core.touch import computer_keyboard
 from puresignal.core.touch.computer_keyboard import Held, Keyboard
 from puresignal.engine.ring import Record
@@ -164,6 +165,6 @@ class KeyboardPlayer(QObject):
             return
         number = self._live_session.port_names.index(ports.COMPUTER_KEYBOARD)
         for record in records:
-            if record.port == number and record.data[0] & 0xF0 == 0x90 and self._pressed_at:
+            if record.port == number and messages.is_note_on(record.data) and self._pressed_at:
                 self.delay = max(0.0, record.at - self._pressed_at.pop(0))
         self.changed.emit()

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from puresignal.core.midi import messages
 from puresignal.core.touch import computer_keyboard
+from puresignal.core.touch.computer_keyboard import DRUM_CHANNEL
 from puresignal.io import ports
 from puresignal.ui.state.live_session import LiveSession
 
@@ -26,9 +28,9 @@ class ScreenPads(QObject):
         note = computer_keyboard.note_of(articulation)
         if ends_in:
             QTimer.singleShot(ends_in, self, lambda: self.release(note))
-        self._live_session.play(ports.SCREEN_PADS, bytes((0x99, note, velocity)))
+        self._live_session.play(ports.SCREEN_PADS, messages.note_on(DRUM_CHANNEL, note, velocity))
         self.struck.emit(articulation, velocity)
 
     def release(self, note: int) -> None:
         """Send the note-off of a hit."""
-        self._live_session.play(ports.SCREEN_PADS, bytes((0x89, note, 64)))
+        self._live_session.play(ports.SCREEN_PADS, messages.note_off(DRUM_CHANNEL, note))

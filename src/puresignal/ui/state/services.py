@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, Signal
 
+from puresignal.ui.state.background import Background
 from puresignal.ui.state.capture import Capture
 from puresignal.ui.state.keyboard_player import KeyboardPlayer
 from puresignal.ui.state.live_session import LiveSession
@@ -48,6 +49,7 @@ class Services:
     preferences: PreferenceStore
     notices: Notices
     requests: Requests
+    background: Background
 
 
 def start(workbench: Workbench, parent: QObject) -> Services:
@@ -69,4 +71,5 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         preferences,
         notices,
         Requests(parent),
+        Background(parent),
     )

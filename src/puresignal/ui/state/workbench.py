@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
@@ -288,6 +289,17 @@ class Workbench(QObject):
 
     def _holds(self, lock: work_folder.Lock) -> bool:
         return self._lock is not None and self._lock.path == lock.path
+
+    def midi_job(self) -> Callable[[], int]:
+        """Work that builds the MIDI file of the current take as it is now, and returns its size in bytes."""
+        own, delivery = self.own, self.session.delivery
+
+        def work() -> int:
+            if own is None:
+                return 0
+            return len(midi_writer.to_bytes(build_song(own.outcome, own.take, delivery), delivery.with_tempo))
+
+        return work
 
     def midi_bytes(self, clip: Clip | None = None) -> bytes:
         """The MIDI file of the current take; the same bytes that `pure-signal clean` writes."""

@@ -11,12 +11,13 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from puresignal.core.path.cleaning_path import CleaningPath
-from puresignal.core.path.crosstalk_lesson import lesson
+from puresignal.core.path.crosstalk_lesson import Lesson, lesson
 from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.setting import Setting, settings_of
 from puresignal.core.path.stage_description import Stage
 from puresignal.core.session import session as edits
 from puresignal.translation import tr
+from puresignal.ui.state.background import Background
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
@@ -84,9 +85,9 @@ class PathPanel(QWidget):
     notes_requested = Signal(int)
     suggestion_made = Signal(str, str, str, object)
 
-    def __init__(self, workbench: Workbench, parent: QWidget | None = None):
+    def __init__(self, workbench: Workbench, background: Background, parent: QWidget | None = None):
         super().__init__(parent)
-        self._workbench = workbench
+        self._workbench, self._background = workbench, background
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         head = QLabel(tr("PATH"))
@@ -162,7 +163,17 @@ class PathPanel(QWidget):
         shown, bench = self._shown, self._workbench
         if shown is None:
             return
-        found = lesson(shown.take, bench.session.path, shown.context, shown.outcome.input_notes)
+        path = bench.session.path
+        self.learn.setEnabled(False)
+        self._background.run(
+            "lesson",
+            lambda: lesson(shown.take, path, shown.context, shown.outcome.input_notes),
+            self._suggest,
+        )
+
+    def _suggest(self, found: Lesson) -> None:
+        bench = self._workbench
+        self.learn.setEnabled(True)
         text = tr(
             "Learnt {pads} and {pairs} that shake each other. Played live, this take would lose {before} to crosstalk "
             "removal as it is, and {after} with this model; looking 4 ms ahead {ahead}, 8 ms ahead {far}."

@@ -175,7 +175,8 @@ def apply(app: QApplication, theme: Theme) -> None:
 
 def _scaled(sheet: str) -> str:
     """A style sheet with its font sizes scaled like all others."""
-    return re.sub(r"font-size: ([\d.]+)pt", lambda found: f"font-size: {float(found.group(1)) * _scale:g}pt", sheet)
+    pattern = r"font-size: ([\d.]+)pt"  # not shown
+    return re.sub(pattern, lambda found: f"font-size: {float(found.group(1)) * _scale:g}pt", sheet)  # not shown
 
 
 def _sheet(t: Theme) -> str:
