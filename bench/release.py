@@ -40,7 +40,7 @@ def once(synth: Peer, rows: dict[str, list[float]]) -> None:
 
     def hold(player: Peer) -> int:
         before = len(synth.got)
-        player.play(b"\x99\x26\x5a")
+        player.play(b"\x99\x3d\x5a")
         until(lambda: len(synth.got) > before)
         return len(synth.got)
 

@@ -66,18 +66,18 @@ def test_every_kept_hit_keeps_its_own_tick_and_velocity(kit_file, tmp_path):
 def test_unmapped_hits_are_counted_and_dropped_or_kept(kit_file, tmp_path):
     few = tmp_path / "few.json"
     kit = json.loads((Path(note_map_file.__file__).parent.parent / "maps" / "practice-five.json").read_text())
-    kit["pads"] = [p for p in kit["pads"] if p["note"] != 38]
+    kit["pads"] = [p for p in kit["pads"] if p["note"] != 61]
     few.write_text(json.dumps(kit))
     report = tmp_path / "r.json"
     maps = ("--source-map", few, "--target-map", "general-midi")
     done = pure_signal("clean", kit_file, "--out", tmp_path / "a.mid", *maps, "--report", report)
     told = json.loads(report.read_text())
-    assert [row["note"] for row in told["unmapped"]] == [38]
+    assert [row["note"] for row in told["unmapped"]] == [61]
     assert told["unmapped"][0]["count"] == told["sums"]["removed"]["unmapped"]
     assert "unmapped" in done.stderr
     pure_signal("clean", kit_file, "--out", tmp_path / "b.mid", *maps, "--unmapped", "keep")
     kept = [t for t in midi_reader.read(tmp_path / "b.mid").tracks if t.name == "Unmapped"]
-    assert np.unique(kept[0].messages.data1).tolist() == [38]
+    assert np.unique(kept[0].messages.data1).tolist() == [61]
 
 
 def test_a_folder_becomes_a_folder_and_one_bad_file_does_not_stop_the_others(kit_file, tmp_path):

@@ -103,22 +103,22 @@ def test_a_key_press_is_at_the_receiver_within_two_milliseconds(within):
     waits = []
     for i in range(40):
         begun = time.monotonic()
-        one.router.play(ports.COMPUTER_KEYBOARD, bytes((0x99, 38, 60 + i)))
+        one.router.play(ports.COMPUTER_KEYBOARD, bytes((0x99, 61, 60 + i)))
         while not (left := one.leaving.read()):
             assert time.monotonic() - begun < 1
             # It looks as often as matters, but never keeps the processor that the router may be waiting for.
             time.sleep(0.0001)
         waits.append(time.monotonic() - begun)
-        assert left[0].data == bytes((0x99, 26, 60 + i))
-        one.router.play(ports.COMPUTER_KEYBOARD, b"\x89\x26\x00")
+        assert left[0].data == bytes((0x99, 7, 60 + i))
+        one.router.play(ports.COMPUTER_KEYBOARD, b"\x89\x3d\x00")
         until(lambda: any(r.data[0] == 0x89 for r in one.leaving.read()), 1, "the end")
     assert sorted(waits)[len(waits) // 2] < 0.002
 
 
 def test_sounding_notes_end_on_release_all(within):
     one = within(ports.SCREEN_PADS)
-    one.router.play(ports.SCREEN_PADS, b"\x99\x26\x5a")
+    one.router.play(ports.SCREEN_PADS, b"\x99\x3d\x5a")
     one.look(0.1)
     one.router.hang_up()
     one.look(0.3)
-    assert [r.data for r in one.left] == [b"\x99\x1a\x5a", b"\x89\x1a\x40"]
+    assert [r.data for r in one.left] == [b"\x99\x07\x5a", b"\x89\x07\x40"]

@@ -22,8 +22,8 @@ from puresignal.io import note_map_file
 from tests.engine.conftest import until
 
 GENERAL = note_map_file.shipped("general-midi")
-ON, OFF = b"\x99\x26\x5a", b"\x89\x26\x00"
-MAPPED_ON, MAPPED_OFF = b"\x99\x1a\x5a", b"\x89\x1a\x00"
+ON, OFF = b"\x99\x3d\x5a", b"\x89\x3d\x00"
+MAPPED_ON, MAPPED_OFF = b"\x99\x07\x5a", b"\x89\x07\x00"
 
 
 @pytest.fixture
@@ -71,7 +71,7 @@ def test_hits_leave_mapped_in_the_block_and_at_the_frame_they_came(rig):
 
 def test_a_burst_of_32_at_once_keeps_its_order_and_loses_nothing(rig):
     kit, synth, _ = rig
-    notes = [36, 38, 40, 22, 26, 44, 48, 45] * 4
+    notes = [60, 61, 62, 71, 73, 74, 83, 85] * 4
     kit.play(*(bytes([0x99, note, 30 + i]) for i, note in enumerate(notes)), offset=5)
     until(lambda: sum(m[0] == 0x99 for _, m in synth.got) >= 8, what="the burst")
     time.sleep(0.1)
@@ -89,7 +89,7 @@ def test_sounding_notes_are_released_at_exit(rig, how, clock):
     process.send_signal(how)
     until(lambda: len(synth.got) == 2, what="the release")
     assert clock.now() - began < 0.4
-    assert synth.got[1][1][:2] == b"\x89\x1a"
+    assert synth.got[1][1][:2] == b"\x89\x07"
     assert process.wait(5) == 0
 
 
@@ -109,11 +109,11 @@ def test_a_killed_router_leaves_nothing_sounding_and_is_back_within_a_second(ser
     began = clock.now()
     until(lambda: len(synth.got) == 2, what="the release")
     assert clock.now() - began < 2.5
-    assert synth.got[1][1][:2] == b"\x89\x1a"
+    assert synth.got[1][1][:2] == b"\x89\x07"
     until(lambda: kit.client.get_all_connections(kit.out), what="the connection")
     time.sleep(0.05)
-    kit.play(b"\x99\x24\x64")
-    until(lambda: synth.got[-1][1] == b"\x99\x18\x64", what="the next hit")
+    kit.play(b"\x99\x3c\x64")
+    until(lambda: synth.got[-1][1] == b"\x99\x05\x64", what="the next hit")
 
 
 def test_when_the_command_is_killed_the_router_releases_and_ends_by_itself(rig):
@@ -179,7 +179,7 @@ def test_three_thousand_events_a_second_are_neither_lost_nor_reordered(rig):
     for i in range(count // 4):
         a, b = 1 + i % 127, 1 + (i + 50) % 127
         kit.todo.append(
-            [(0, bytes([0x99, 36, a])), (20, bytes([0x99, 48, b])), (40, b"\x89\x24\x00"), (60, b"\x89\x30\x00")]
+            [(0, bytes([0x99, 60, a])), (20, bytes([0x99, 83, b])), (40, b"\x89\x3c\x00"), (60, b"\x89\x53\x00")]
             if i % 40 == 0
             else [
                 (0, bytes([0xB9, 11, a])),

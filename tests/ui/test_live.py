@@ -14,7 +14,7 @@ from puresignal.ui.inputs import live_cards
 from tests.engine.conftest import peers, server  # noqa: F401 - fixtures
 from tests.engine.test_journal import children
 
-HITS = [(36, 100), (38, 90), (22, 70), (24, 64)]
+HITS = [(60, 100), (61, 90), (71, 70), (72, 64)]
 
 
 def choose(combo, data):
@@ -67,7 +67,7 @@ def test_a_hit_lights_the_lamp_and_is_named_in_every_view(glowing, live, qtbot):
     window, kit, synth = live
     assert not window.rail.live.cards[0].lit
     for i, view in enumerate(window.views):
-        note, words = ((38, "snare, head – 90"), (99, "note 99 – 90"))[i % 2]
+        note, words = ((61, "snare, head – 90"), (99, "note 99 – 90"))[i % 2]
         window.show_view(view)
         play(kit, qtbot, note, 90)
         assert window.rail.live.isVisible()
@@ -110,7 +110,7 @@ def test_an_empty_recording_is_reported_and_makes_no_take(live, qtbot):
 
 def test_panic_ends_every_note_by_one_key(live, qtbot):
     window, kit, synth = live
-    kit.play(b"\x99\x26\x5a")
+    kit.play(b"\x99\x3d\x5a")
     qtbot.waitUntil(lambda: bool(synth.got), timeout=3000)
     qtbot.keyClick(window, Qt.Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
     qtbot.waitUntil(lambda: len(synth.got) >= 34, timeout=3000)
@@ -123,15 +123,15 @@ def test_the_receiver_follows_a_changed_map_while_playing(live, qtbot):
     window, kit, synth = live
     window.maps.set_target(note_map_file.shipped("boathouse-room"))
     qtbot.wait(150)
-    play(kit, qtbot, 38, 90)
-    assert (0x99, 26) in [(m[0], m[1]) for _, m in synth.got]
+    play(kit, qtbot, 61, 90)
+    assert (0x99, 7) in [(m[0], m[1]) for _, m in synth.got]
 
 
 def test_a_crashed_router_is_reported_and_recording_continues(live, qtbot):
     window, kit, _ = live
 
     qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
-    play(kit, qtbot, 36, 100)
+    play(kit, qtbot, 60, 100)
     [engine] = [p for p in children(os.getpid(), "puresignal.engine ") if p]
     os.kill(engine, signal.SIGKILL)
     qtbot.waitUntil(
@@ -140,10 +140,10 @@ def test_a_crashed_router_is_reported_and_recording_continues(live, qtbot):
     qtbot.waitUntil(lambda: bool(kit.client.get_all_connections(kit.out)), timeout=9000)
     qtbot.waitUntil(lambda: window.inputs.live.says.text() == "Listening", timeout=9000)
     qtbot.wait(200)
-    play(kit, qtbot, 38, 90)
+    play(kit, qtbot, 61, 90)
     qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
     notes = window.workbench.shown.outcome.input_notes.note.tolist()
-    assert notes == [36, 38]
+    assert notes == [60, 61]
     starts = window.workbench.shown.outcome.input_notes.start
     # The server stands still while it waits for the dead client, so its own clock and the wall's disagree.
     on_the_wall, in_frames = kit.sent_at[2] - kit.sent_at[0], (kit.sent[2][0] - kit.sent[0][0]) / 48_000
@@ -153,12 +153,12 @@ def test_a_crashed_router_is_reported_and_recording_continues(live, qtbot):
 
 def test_everything_is_journalled_even_without_recording(live, qtbot):
     window, kit, _ = live
-    play(kit, qtbot, 36, 100)
+    play(kit, qtbot, 60, 100)
     qtbot.mouseClick(window.inputs.live.listen, Qt.MouseButton.LeftButton)
     assert window.rail.live.cards[0].standing == "off"
     folder = window.live_session.journal_folder().parent
     rows = journal.read(sorted(folder.rglob("*.journal")))[1]
-    assert [d for _, _, d in rows] == [b"\x99\x24\x64", b"\x89\x24\x00"]
+    assert [d for _, _, d in rows] == [b"\x99\x3c\x64", b"\x89\x3c\x00"]
     deadline = time.monotonic() + 3
     while children(os.getpid(), "puresignal.engine") and time.monotonic() < deadline:
         time.sleep(0.05)
@@ -225,14 +225,14 @@ def test_messages_are_listed_in_words_filtered_and_paused(live, qtbot):
     inputs = window.inputs
     window.show_view("Inputs")
     inputs.pages.setCurrentWidget(inputs.messages)
-    kit.play(b"\xb9\x04\x40", b"\x99\x26\x5e", b"\xfe")
+    kit.play(b"\xb9\x04\x40", b"\x99\x3d\x5e", b"\xfe")
     qtbot.waitUntil(lambda: len(lines(window)) == 2, timeout=3000)
     assert lines(window)[0].endswith("controller, channel 10, number 4, value 64")
-    assert lines(window)[1].endswith("note-on, channel 10, note 38, velocity 94: snare, head")
-    assert "99 26 5e" in lines(window)[1]
+    assert lines(window)[1].endswith("note-on, channel 10, note 61, velocity 94: snare, head")
+    assert "99 3d 5e" in lines(window)[1]
     inputs.messages.filters["controllers"].setChecked(False)
     qtbot.mouseClick(inputs.messages.pause, Qt.MouseButton.LeftButton)
-    kit.play(b"\xb9\x04\x41", b"\x89\x26\x00")
+    kit.play(b"\xb9\x04\x41", b"\x89\x3d\x00")
     qtbot.wait(150)
     assert len(lines(window)) == 2
     qtbot.mouseClick(inputs.messages.pause, Qt.MouseButton.LeftButton)
@@ -308,7 +308,7 @@ def test_no_sound_names_each_broken_place(window, peers, server, qtbot):  # noqa
     say(window, qtbot, "✕ messages")
     kit.play(b"\xfe", b"\xf8", b"\xb9\x04\x40")
     say(window, qtbot, "✕ notes")
-    kit.play(b"\x93\x26\x5a")
+    kit.play(b"\x93\x3d\x5a")
     say(window, qtbot, "✕ channel")
     assert "channel 4" in window.notice.text
     kit.play(b"\x99\x63\x5a")
@@ -319,7 +319,7 @@ def test_no_sound_names_each_broken_place(window, peers, server, qtbot):  # noqa
     qtbot.wait(300)
     play_until(kit, qtbot, 99, 90, lambda: any(p.note == 99 for p in panel.kit.now.pads))
     window.maps.set_target(note_map_file.shipped("lantern-pads"))
-    kit.play(b"\x99\x2d\x5a")
+    kit.play(b"\x99\x55\x5a")
     say(window, qtbot, "✕ receiver's drum\nThe receiver has no tom 2, head")
     window.maps.set_target(note_map_file.shipped("general-midi"))
     assert "✕ output" in why(window)
@@ -329,7 +329,7 @@ def test_no_sound_names_each_broken_place(window, peers, server, qtbot):  # noqa
     panel.listen.click()
     qtbot.waitUntil(lambda: panel.says.text() == "Listening", timeout=8000)
     qtbot.wait(80)
-    play(kit, qtbot, 38, 90)
+    play(kit, qtbot, 61, 90)
     say(window, qtbot, "Every hit is sent to the receiver")
     synth.close()
     qtbot.waitUntil(lambda: "unavailable" in panel.says.text(), timeout=5000)
@@ -489,7 +489,7 @@ def test_an_ignored_channel_and_an_unmonitored_input_are_named(alone, qtbot):
 def test_heard_twice_names_the_second_source_and_mutes_it(live, qtbot):
     window, kit, synth = live
     panel = window.inputs.live
-    play(kit, qtbot, 38, 90)
+    play(kit, qtbot, 61, 90)
     panel.twice.click()
     assert "sounds once here" in window.notice.text
     kit.client.connect("kit:out", "synth:in")
@@ -503,14 +503,14 @@ def test_heard_twice_names_the_second_source_and_mutes_it(live, qtbot):
     qtbot.waitUntil(lambda: panel.says.text() == "Listening", timeout=5000)
     qtbot.wait(200)
     before = len(synth.got)
-    play(kit, qtbot, 38, 90)
+    play(kit, qtbot, 61, 90)
     panel.twice.click()
     assert "2. Input 2 sends it to synth:in" in window.notice.text
     assert len([m for _, m in synth.got[before:] if m[0] == 0x99]) == 2
     qtbot.mouseClick(window.notice.act, Qt.MouseButton.LeftButton)
     qtbot.wait(200)
     before = len(synth.got)
-    play(kit, qtbot, 38, 90)
+    play(kit, qtbot, 61, 90)
     assert len([m for _, m in synth.got[before:] if m[0] == 0x99]) == 1
 
 

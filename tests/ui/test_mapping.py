@@ -53,17 +53,17 @@ def test_unmapped_notes_stand_on_top_with_their_counts(mapping, demo_window):
 
 def test_an_unmapped_note_is_mapped_by_dragging_it(mapping, demo_window, qtbot):
     before = count_unmapped(demo_window)
-    unmapped = node(mapping, ARRIVING, "note 37")
+    unmapped = node(mapping, ARRIVING, "note 63")
     drag(qtbot, mapping.ribbons, middle(unmapped), middle(node(mapping, MEANING, "snare, rim")))
     assert count_unmapped(demo_window) == before - unmapped.hits
-    assert not node(mapping, ARRIVING, "note 37").unmapped
-    assert "map note 37 to snare, rim" in demo_window.menus.undo.text()
+    assert not node(mapping, ARRIVING, "note 63").unmapped
+    assert "map note 63 to snare, rim" in demo_window.menus.undo.text()
     demo_window.workbench.undo()
     assert count_unmapped(demo_window) == before
 
 
 def test_an_unmapped_note_is_mapped_by_keyboard_alone(mapping, demo_window, qtbot):
-    before, unmapped = count_unmapped(demo_window), node(mapping, ARRIVING, "note 24")
+    before, unmapped = count_unmapped(demo_window), node(mapping, ARRIVING, "note 72")
     asked = []
 
     def choose() -> None:
@@ -77,7 +77,7 @@ def test_an_unmapped_note_is_mapped_by_keyboard_alone(mapping, demo_window, qtbo
     mapping.ribbons.setFocus()
     qtbot.keyClick(mapping.ribbons, Qt.Key.Key_Down)
     assert mapping.ribbons.selected == (ARRIVING, 0)
-    while mapping.ribbons.node(*mapping.ribbons.selected).label != "note 24":
+    while mapping.ribbons.node(*mapping.ribbons.selected).label != "note 72":
         qtbot.keyClick(mapping.ribbons, Qt.Key.Key_Down)
     QTimer.singleShot(200, choose)
     qtbot.keyClick(mapping.ribbons, Qt.Key.Key_Return)
@@ -86,7 +86,7 @@ def test_an_unmapped_note_is_mapped_by_keyboard_alone(mapping, demo_window, qtbo
 
 
 def test_an_unmapped_note_is_mapped_from_the_list(mapping, demo_window, qtbot):
-    before, unmapped = count_unmapped(demo_window), node(mapping, ARRIVING, "note 52")
+    before, unmapped = count_unmapped(demo_window), node(mapping, ARRIVING, "note 94")
     qtbot.mouseClick(mapping.ribbons, Qt.MouseButton.LeftButton, pos=middle(unmapped))
     index = mapping.means.findText("crash 2, edge")
     mapping.means.setCurrentIndex(index)
@@ -96,7 +96,7 @@ def test_an_unmapped_note_is_mapped_from_the_list(mapping, demo_window, qtbot):
 
 def test_delete_removes_a_note_from_its_map(mapping, demo_window, qtbot):
     before = count_unmapped(demo_window)
-    kick = node(mapping, ARRIVING, "note 36")
+    kick = node(mapping, ARRIVING, "note 60")
     mapping.ribbons.select(kick.column, kick.place)
     qtbot.keyClick(mapping.ribbons, Qt.Key.Key_Delete)
     assert count_unmapped(demo_window) == before + kick.hits
@@ -142,7 +142,7 @@ def test_a_substitute_is_marked(mapping, demo_window):
 
 
 def test_a_ribbon_leads_to_its_hits_in_takes(mapping, demo_window, qtbot):
-    band = next(b for b in mapping.ribbons.bands if b.left == 0 and b.hits == node(mapping, ARRIVING, "note 36").hits)
+    band = next(b for b in mapping.ribbons.bands if b.left == 0 and b.hits == node(mapping, ARRIVING, "note 60").hits)
     at = band.path.pointAtPercent(0.2)
     inside = next(
         QPoint(round(at.x()), round(at.y()) + dy) for dy in range(-30, 30) if band.path.contains(at + QPoint(0, dy))
@@ -150,7 +150,7 @@ def test_a_ribbon_leads_to_its_hits_in_takes(mapping, demo_window, qtbot):
     qtbot.mouseClick(mapping.ribbons, Qt.MouseButton.LeftButton, pos=inside)
     assert demo_window.stack.currentWidget() is demo_window.takes
     played = demo_window.workbench.shown.outcome.input_notes
-    assert demo_window.takes.timeline.selected.tolist() == sorted(played.origin[played.note == 36].tolist())
+    assert demo_window.takes.timeline.selected.tolist() == sorted(played.origin[played.note == 60].tolist())
 
 
 def test_the_hats_travel_is_fitted_and_its_settings_undone(mapping, demo_window, qtbot):

@@ -360,7 +360,7 @@ def test_the_pointer_says_what_it_is_on(demo_window, qtbot):
     said = demo_window.takes.said.text()
     assert said.startswith("kick")
     assert "bar 2, beat 1" in said
-    assert "leaves as 24" in said
+    assert "leaves as 5" in said
 
 
 def test_a_dense_take_is_drawn_as_a_skyline(demo_window):

@@ -123,11 +123,10 @@ class Playing:
         return found
 
     def _note(self, message: bytes) -> None:
-        key = (messages.channel(message), message[1])
         if messages.is_note_on(message):
-            self.sounding.add(key)
+            self.sounding.add((messages.channel(message), message[1]))
         elif messages.is_note_end(message):
-            self.sounding.discard(key)
+            self.sounding.discard((messages.channel(message), message[1]))
 
 
 @dataclass

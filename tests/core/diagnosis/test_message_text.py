@@ -13,11 +13,11 @@ KIT = Context(note_map_file.shipped("practice-five"), note_map_file.shipped("boa
 @pytest.mark.parametrize(
     ("data", "sort", "words"),
     [
-        (b"\x99\x26\x5e", NOTES, "note-on, channel 10, note 38, velocity 94: snare, head"),
-        (b"\x99\x26\x00", NOTES, "note-off, channel 10, note 38, velocity 0: snare, head"),
+        (b"\x99\x3d\x5e", NOTES, "note-on, channel 10, note 61, velocity 94: snare, head"),
+        (b"\x99\x3d\x00", NOTES, "note-off, channel 10, note 61, velocity 0: snare, head"),
         (b"\x89\x63\x40", NOTES, "note-off, channel 10, note 99, velocity 64: unmapped"),
         (b"\x90\x26\x5e", NOTES, "note-on, channel 1, note 38, velocity 94"),
-        (b"\xa9\x31\x7f", CONTROLS, "key pressure, channel 10, note 49, pressure 127: crash 1, bow"),
+        (b"\xa9\x5b\x7f", CONTROLS, "key pressure, channel 10, note 91, pressure 127: crash 1, bow"),
         (b"\xb9\x04\x40", CONTROLS, "controller, channel 10, number 4, value 64"),
         (b"\xc9\x05", CONTROLS, "program, channel 10, 5"),
         (b"\xd0\x05", CONTROLS, "pressure, channel 1, 5"),
@@ -39,7 +39,7 @@ def test_messages_in_words(data, sort, words):
 def situation(**changes: object) -> SignalState:
     everything = {
         "listening": True, "server": True, "input": "kit", "output": "synth", "input_there": True,
-        "output_there": True, "messages": 9, "notes": 3, "last": (10, 38),
+        "output_there": True, "messages": 9, "notes": 3, "last": (10, 61),
     }  # fmt: skip
     return SignalState(**{**everything, **changes})
 
@@ -49,7 +49,7 @@ def situation(**changes: object) -> SignalState:
     [
         ({"listening": False, "server": False}, "listening"), ({"server": False, "input_there": False}, "port system"),
         ({"input_there": False, "messages": 0}, "input"), ({"messages": 0, "notes": 0, "last": None}, "messages"),
-        ({"notes": 0, "last": None}, "notes"), ({"last": (3, 38)}, "channel"), ({"last": (10, 99)}, "known note"),
+        ({"notes": 0, "last": None}, "notes"), ({"last": (3, 61)}, "channel"), ({"last": (10, 99)}, "known note"),
         ({"output": None, "output_there": False}, "output"), ({"output_there": False}, "receiver"),
     ],
 )  # fmt: skip
@@ -63,7 +63,7 @@ def test_the_first_place_where_a_hit_stops_is_named(changes, place):
 
 def test_a_receiver_without_the_drum_is_named_and_a_complete_route_is_confirmed():
     pads = Context(note_map_file.shipped("practice-five"), note_map_file.shipped("lantern-pads"))
-    assert follow(situation(last=(10, 45)), pads)[-1].name == "receiver's drum"
+    assert follow(situation(last=(10, 85)), pads)[-1].name == "receiver's drum"
     whole = follow(situation(), KIT)
     assert len(whole) == 14
     assert "Every hit is sent to the receiver" in verdict(whole)
@@ -75,8 +75,12 @@ def test_a_receiver_without_the_drum_is_named_and_a_complete_route_is_confirmed(
         ({"channel": 3}, "listening channel", "channel"),
         ({"monitor": False}, "monitor", "hear"),
         ({"left": False}, "kept", "settings"),
+        ({"left": False, "removed_as": "too soft"}, "kept", "settings"),
+        ({"sound_problem": "Its level is 0.", "sound_remedy": "level"}, "built-in sound", "level"),
     ],
 )
 def test_no_sound_names_wrong_port_missing_monitoring_and_lost_hits(known, place, remedy):
     last = follow(situation(**known), KIT)[-1]
     assert (last.name, last.remedy, last.passes) == (place, remedy, False)
+    assert known.get("removed_as", "") in last.message
+    assert known.get("sound_problem", "") in last.message

@@ -26,11 +26,11 @@ def test_the_kit_that_was_played_ranks_first(ident, seed):
 
 def test_a_map_that_misses_a_few_notes_still_beats_a_wrong_one_and_says_which():
     kit = note_map_file.shipped("practice-five")
-    few = replace(kit, name="few", pads=tuple(p for p in kit.pads if p.note not in (40, 26)))
+    few = replace(kit, name="few", pads=tuple(p for p in kit.pads if p.note not in (62, 73)))
     sent = drum_module.DrumModule(kit, drum_module.Faults(), 5).perform(drummer.improvise(24, 110, 5))
     guesses = recognise(drum_module.to_take(sent, "t", "t", 110, "kit"), [few, note_map_file.shipped("lantern-pads")])
     assert guesses[0].note_map is few
-    assert set(guesses[0].unknown) <= {(10, 40), (10, 26)}
+    assert set(guesses[0].unknown) <= {(10, 62), (10, 73)}
     assert guesses[0].explained < guesses[0].hits
 
 

@@ -90,7 +90,12 @@ def test_shipped_kits_differ_as_real_modules_do():
     assert any(k.hat and not k.hat.notes_follow_pedal and k.hat.closed_at < k.hat.open_at for k in kits)
     assert any(k.hat and not k.hat.notes_follow_pedal and k.hat.closed_at > k.hat.open_at for k in kits)
     assert any(len({k.channel_of(p) for p in k.pads}) == 2 for k in kits)
-    assert any(k.channel == 1 for k in kits)
+    assert len({k.channel for k in kits}) >= 3
+    # Numbers of our own: no invented kit shares many of its notes' meanings with General MIDI.
+    general = {p.articulation: p.note for p in note_map_file.shipped("general-midi").pads}
+    for kit in kits:
+        if kit.name != "General MIDI percussion":
+            assert not [p for p in kit.pads if general.get(p.articulation) == p.note]
     assert {p.note for p in note_map_file.shipped("general-midi").pads} == set(range(35, 82))
 
 
