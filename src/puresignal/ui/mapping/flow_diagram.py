@@ -372,7 +372,7 @@ class FlowDiagram(QWidget):
         colour = current.colour("accent") if node.unmapped else current.family(node.family)
         chosen = self.selected == (node.column, node.place)
         over = isinstance(self._over, Node) and (self._over.column, self._over.place) == (node.column, node.place)
-        painter.setPen(QPen(current.colour("ink") if chosen or over else current.colour("line"), 2 if chosen else 1))
+        painter.setPen(QPen(current.colour("ink" if chosen or over else "edge"), 2 if chosen else 1))
         painter.setBrush(current.colour("chosen") if chosen else current.colour("paper"))
         painter.drawRoundedRect(node.box.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
         if node.column != LEAVING:

@@ -76,6 +76,9 @@ def _grab(app: QApplication, window: MainWindow, path: Path) -> Path:
     from PySide6.QtCore import QBuffer, QIODevice
 
     app.processEvents()
+    # What is worked out beside the window belongs into its picture.
+    window.services.background.wait(5.0)
+    app.processEvents()
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
     window.grab().toImage().save(buffer, "PNG")  # type: ignore[call-overload]  # the stub knows no text here

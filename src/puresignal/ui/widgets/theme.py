@@ -223,10 +223,10 @@ def _sheet(t: Theme) -> str:
     QLineEdit:focus {{ border: 2px solid {t.ink}; padding: 3px 7px; }}
     QTableView QLineEdit {{ border-radius: 0; padding: 0 4px; }}
     QComboBox, QAbstractSpinBox {{ background: {t.sheet}; border: 1px solid {t.edge}; border-radius: 4px;
-        padding: 2px 4px 2px 7px; selection-background-color: {t.ink}; selection-color: {t.sheet}; }}
-    QComboBox:focus, QAbstractSpinBox:focus {{ border: 2px solid {t.ink}; padding: 1px 3px 1px 6px; }}
+        padding: 2px 2px 2px 5px; selection-background-color: {t.ink}; selection-color: {t.sheet}; }}
+    QComboBox:focus, QAbstractSpinBox:focus {{ border: 2px solid {t.ink}; padding: 1px 1px 1px 4px; }}
     QComboBox:disabled, QAbstractSpinBox:disabled {{ color: {t.faint}; border-color: {t.line}; }}
-    QComboBox::drop-down {{ border: none; width: 18px; }}
+    QComboBox::drop-down {{ border: none; width: 14px; }}
     QComboBox::down-arrow {{ image: url("{down}"); width: 11px; height: 11px; }}
     QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ border: none; width: 16px; background: transparent; }}
     QAbstractSpinBox::up-arrow {{ image: url("{up}"); width: 9px; height: 9px; }}
