@@ -46,9 +46,10 @@ def main(arguments: list[str] | None = None) -> int:
         _give_up_output()
         return 0
     except OSError as error:
-        # Everything else that the system may refuse has an error of its own.
+        # An error without a file comes from writing to standard output.
         _give_up_output()
-        print(tr("pure-signal: standard output: {why}", why=error.strerror or error), file=sys.stderr)
+        where = error.filename or tr("standard output")
+        print(f"pure-signal: {where}: {error.strerror or error}", file=sys.stderr)
         return 1
     except KeyboardInterrupt:
         print(tr("pure-signal: stopped"), file=sys.stderr)

@@ -224,3 +224,17 @@ def test_a_dragged_pad_sheet_still_strikes(alone, qtbot):
     sheet.press(1, QPointF(box.center()))
     sheet.lift(1)
     assert struck[0][0] == "kick"
+
+
+def test_a_view_made_while_live_input_runs_shows_it(qtbot, monkeypatch):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    window = MainWindow(Workbench(), "Takes")
+    qtbot.addWidget(window)
+    window.show()
+    window.live_session.listen_to(ports.SCREEN_PADS, own_map())
+    window.services.capture.begin()
+    assert "Inputs" not in window.views
+    panel = window.inputs.live
+    assert (panel.listen.isChecked(), panel.listen.text()) == (True, "Stop")
+    assert (panel.record.isChecked(), panel.record.text()) == (True, "Stop recording")
+    window.live_session.close()

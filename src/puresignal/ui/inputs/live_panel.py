@@ -118,6 +118,10 @@ class LivePanel(QFrame):
         workbench.changed.connect(self.show_inputs)
         self._looked = False
         self.show_inputs()
+        # Live input may have been started before this panel was made.
+        if live_session.listening:
+            self._settle(True)
+            self._show_recording()
 
     # The first input, for sessions that have only one
     @property

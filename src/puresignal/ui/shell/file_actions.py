@@ -58,7 +58,8 @@ class FileActions(QObject):
     @staticmethod
     def opens(path: Path) -> bool:
         """Whether a file or folder is of a kind that can be opened."""
-        return path.is_dir() or file_kinds.kind_of(path) is not None
+        # Anything else, such as a pipe, could keep whoever reads it waiting for ever.
+        return path.is_dir() or (path.is_file() and file_kinds.kind_of(path) is not None)
 
     @staticmethod
     def why_refused(name: str) -> str:

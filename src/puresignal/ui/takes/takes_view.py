@@ -53,6 +53,7 @@ class TakesView(View):
         self.timeline.pad_played.connect(services.live_session.audition)
         self.timeline.seek_requested.connect(playback.go)
         playback.moved.connect(self._move_line)
+        self.timeline.set_line(playback.place, False)
         self.timeline.action_requested.connect(self.act)
         self.timeline.menu_requested.connect(lambda at: self.menu().exec(at))
         self.said = QLabel()
