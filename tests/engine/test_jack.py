@@ -16,6 +16,7 @@ from pathlib import Path
 
 import pytest
 
+from puresignal.engine import sounding_file
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.router_config import LiveTrack, RouterConfig
 from puresignal.io import note_map_file
@@ -77,7 +78,8 @@ def test_a_burst_of_32_at_once_keeps_its_order_and_loses_nothing(rig):
     time.sleep(0.1)
     loud = [m[2] for _, m in synth.got if m[0] == 0x99]
     assert loud == sorted(loud)
-    assert loud[:8] == list(range(30, 38))
+    # Hits on one note at one frame are one note, as loud as the loudest.
+    assert loud[:8] == list(range(54, 62))
 
 
 @pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGTERM], ids=lambda s: s.name)
@@ -87,33 +89,79 @@ def test_sounding_notes_are_released_at_exit(rig, how, clock):
     until(lambda: synth.got, what="the note")
     began = clock.now()
     process.send_signal(how)
-    until(lambda: len(synth.got) == 2, what="the release")
+    until(lambda: len(synth.got) >= 2, what="the release")
     assert clock.now() - began < 0.4
     assert synth.got[1][1][:2] == b"\x89\x07"
     assert process.wait(5) == 0
 
 
-def test_a_killed_router_leaves_nothing_sounding_and_is_back_within_a_second(server, peers, route, clock):
-    server.stop()
-    # Waiting for late clients, the server would wait five seconds for a dead one.
-    server.start(1024, sync=False)
-    kit, synth, process = join(peers, route)
+def held(kit, synth):
+    """Hold a note until the receiver has it: such a server loses what comes in a block it could not finish in time."""
     for _ in range(4):
-        # Such a server loses what comes in a block that it could not finish in time.
         kit.play(ON)
         with suppress(AssertionError):
-            until(lambda: synth.got, 2.5, what="the note")
-            break
-    assert len(synth.got) == 1
+            until(lambda: MAPPED_ON in [m for _, m in synth.got], 2.5, what="the note")
+            return
+    raise AssertionError("the note never arrived")
+
+
+def ended(synth):
+    """Whether the last message for the note that was held is its end."""
+    mine = [m for _, m in synth.got if m[1] == MAPPED_ON[1]]
+    return bool(mine) and mine[-1][0] == 0x89
+
+
+@pytest.mark.parametrize("period", [256, 1024])
+def test_a_killed_router_leaves_nothing_sounding_and_is_back_within_a_second(server, peers, route, clock, period):
+    server.stop()
+    # Waiting for late clients, the server would wait five seconds for a dead one.
+    server.start(period, sync=False)
+    kit, synth, process = join(peers, route)
+    held(kit, synth)
     os.kill(engine_of(process), signal.SIGKILL)
     began = clock.now()
-    until(lambda: len(synth.got) == 2, what="the release")
+    until(lambda: ended(synth), what="the release")
     assert clock.now() - began < 2.5
-    assert synth.got[1][1][:2] == b"\x89\x07"
     until(lambda: kit.client.get_all_connections(kit.out), what="the connection")
-    time.sleep(0.05)
-    kit.play(b"\x99\x3c\x64")
-    until(lambda: synth.got[-1][1] == b"\x99\x05\x64", what="the next hit")
+    for _ in range(4):
+        kit.play(b"\x99\x3c\x64")
+        with suppress(AssertionError):
+            until(lambda: synth.got[-1][1] == b"\x99\x05\x64", 2.5, what="the next hit")
+            break
+    assert synth.got[-1][1] == b"\x99\x05\x64"
+
+
+def test_what_sounds_when_everything_of_ours_is_killed_is_ended_by_the_next_start(server, peers, route):
+    server.stop()
+    server.start(256, sync=False)
+    kit, synth, process = join(peers, route)
+    held(kit, synth)
+    engine = engine_of(process)
+    os.kill(process.pid, signal.SIGKILL)
+    os.kill(engine, signal.SIGKILL)
+    until(lambda: not synth.client.get_all_connections(synth.inp), what="the router's end")
+    assert not ended(synth)
+    [left] = sounding_file.leftovers()
+    # The next one has nothing to do with that receiver.
+    route("kit:out", "elsewhere:in")
+    until(lambda: ended(synth), what="the release")
+    until(lambda: not left.exists(), what="the file's end")
+
+
+def test_a_receiver_that_comes_back_with_the_server_is_told_what_to_end(server, peers, route):
+    kit, synth, _ = join(peers, route)
+    held(kit, synth)
+    # The library cancels callbacks when their server dies, and one that is in Python then would hang the process.
+    synth.close()
+    time.sleep(0.3)
+    kit.close()
+    assert not ended(synth)
+    server.process.kill()
+    server.process.wait()
+    server.start(256)
+    again = peers("synth")
+    until(lambda: again.client.get_all_connections(again.inp), what="the connection")
+    until(lambda: ended(again), 3, what="the release")
 
 
 def test_when_the_command_is_killed_the_router_releases_and_ends_by_itself(rig):
@@ -122,7 +170,7 @@ def test_when_the_command_is_killed_the_router_releases_and_ends_by_itself(rig):
     kit.play(ON)
     until(lambda: synth.got, what="the note")
     process.kill()
-    until(lambda: len(synth.got) == 2, 2, what="the release")
+    until(lambda: len(synth.got) >= 2, 2, what="the release")
     process.wait(5)
     until(lambda: not alive(engine), 3, what="the router's end")
 

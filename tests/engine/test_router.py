@@ -12,8 +12,9 @@ from hypothesis import strategies as st
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.core.path.identify import Identify
 from puresignal.core.path.velocity import Velocity
-from puresignal.engine.router import SOUNDING_SIZE, Router
+from puresignal.engine.router import Router
 from puresignal.engine.router_config import LiveTrack, RouterConfig, from_bytes, lanes, to_bytes
+from puresignal.engine.sounding_notes import SOUNDING_SIZE
 from puresignal.io import note_map_file
 from puresignal.io import ports as midi_ports
 from puresignal.io.ports import MidiPort
@@ -71,7 +72,7 @@ def test_live_output_equals_the_file_whatever_the_block(seed, size):
     assert ons == list(zip(frames, clean.note.tolist(), clean.velocity.astype(int).tolist(), strict=True))
     offs = sorted(f for f, m in out if m[0] & 0xF0 == 0x80)
     assert len(offs) == len(ons)
-    assert not any(router._sounding)
+    assert router.sounding.is_silent()
     assert np.abs(np.array(offs) - np.sort(np.rint(clean.end * RATE))).max() <= 1
 
 
@@ -84,6 +85,16 @@ def test_fine_velocities_leave_live_as_a_prefix_where_asked():
     # The prefix was for that note alone.
     router.cycle(64, 64, [(0, 0, b"\x89\x3d\x40")])
     assert router.cycle(20_000, 64, [(0, 0, b"\x99\x3d\x5a")]) == [(0, 0, b"\x99\x07\x5a")]
+
+
+def test_two_hits_at_one_frame_leave_as_the_louder_and_end_with_the_later():
+    router = Router(RATE, lanes(SETUP))
+    twice = [(5, 0, b"\x99\x3d\x14"), (5, 0, b"\x99\x3d\x78"), (9, 0, b"\x91\x3d\x14"), (9, 0, b"\x91\x3d\x78")]
+    assert router.cycle(0, 64, twice) == [
+        (5, 0, b"\x99\x07\x78"), (9, 0, b"\x91\x3d\x14"), (9, 0, b"\x91\x3d\x78"),
+    ]  # fmt: skip
+    assert router.cycle(4800, 64, [(0, 0, b"\x89\x3d\x40")]) == []
+    assert router.cycle(9600, 64, [(0, 0, b"\x89\x3d\x40")]) == [(0, 0, b"\x89\x07\x40")]
 
 
 def test_a_new_path_and_an_unplugged_input_release_what_sounds():
@@ -102,9 +113,9 @@ def test_a_router_ends_what_one_before_it_left_sounding():
     first.cycle(0, 64, [(0, 0, b"\x99\x3d\x5a"), (0, 0, b"\x99\x3c\x5a")])
     second = Router(RATE, lanes(SETUP), table)
     assert second.cycle(0, 64, []) == []
-    second.receiver_is_new()
-    out = [m for begin in range(64, 640, 64) for _, _, m in second.cycle(begin, 64, [])]
-    assert out == [b"\x89\x05\x40", b"\x89\x07\x40"]
+    second.connected(0)
+    out = [m for begin in range(64, 64 * 60, 64) for _, _, m in second.cycle(begin, 64, [])]
+    assert out == [b"\x89\x05\x40", b"\x89\x07\x40"] * 2
     assert not any(table)
 
 
@@ -124,7 +135,7 @@ def test_messages_that_are_not_playing_neither_stop_nor_delay_a_note(junk):
 def test_unmapped_hits_leave_nothing_sounding():
     router = Router(RATE, lanes(SETUP))
     assert router.cycle(0, 64, [(0, 0, b"\x99\x63\x5a"), (1, 0, b"\x89\x63\x00")]) == []
-    assert not any(router._sounding)
+    assert router.sounding.is_silent()
 
 
 def test_the_pedal_counts_for_the_hit_of_its_frame_whichever_came_first():

@@ -37,6 +37,7 @@ class Sequencer:
 
     def __init__(self):
         self.ports, self.joined, self.sent, self.coming = [], [], [], queue.Queue()
+        self._buffer = []
 
     def create_port(self, name, caps):
         made = SimpleNamespace(
@@ -61,7 +62,12 @@ class Sequencer:
         return event
 
     def event_output_direct(self, event, port):
-        self.sent.append((port.name, event.midi_bytes))
+        # As the library does it: nothing leaves before the buffer is drained.
+        self._buffer.append((port.name, event.midi_bytes))
+
+    def drain_output(self):
+        self.sent += self._buffer
+        self._buffer = []
 
     def close(self):
         self.coming.put(None)
@@ -76,7 +82,8 @@ def test_alsa_is_listed_joined_read_and_written():
     assert client.join(True, 1, "Harbour:MIDI 1") == "Harbour:MIDI 1"
     assert client.join(False, 0, "Room:in") == "Room:in"
     assert client.join(True, 0, "nobody") is None
-    assert sequencer.joined == [("MIDI 1", "in 2"), ("out 1", "in")]
+    assert client.join(True, 0, "harbour") == "Harbour:MIDI 1"
+    assert sequencer.joined == [("MIDI 1", "in 2"), ("out 1", "in"), ("MIDI 1", "in 1")]
     begun = time.monotonic()
     sequencer.coming.put(SimpleNamespace(midi_bytes=b"\x99\x26\x5a", dest=SimpleNamespace(port_id=1)))
     sequencer.coming.put(SimpleNamespace(dest=SimpleNamespace(port_id=1)))

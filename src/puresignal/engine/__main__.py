@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import mmap
 import signal
 import socket
 import sys
@@ -10,7 +9,6 @@ import sys
 from puresignal.engine.host import Host
 from puresignal.engine.message_flow import MessageFlow
 from puresignal.engine.ring import Reader, Writer
-from puresignal.engine.router import SOUNDING_SIZE
 from puresignal.engine.shared_counters import SharedCounters
 
 
@@ -19,7 +17,7 @@ def main() -> int:
     # Readers continue where the previous router stopped, so that nothing played during a restart is lost.
     own = [Reader(feed, keeps_place=True) for feed in feeds]
     flow = MessageFlow(Writer(ring), Writer(sent), own, Reader(playback), SharedCounters(clock))
-    host = Host(socket.socket(fileno=control), mmap.mmap(memory, SOUNDING_SIZE), flow, knock)
+    host = Host(socket.socket(fileno=control), memory, flow, knock)
     for one in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         signal.signal(one, lambda *_: host.end())
     host.run()

@@ -7,40 +7,49 @@ import json
 import os
 import select
 import socket
-import subprocess
-import sys
+import threading
 import time
 from pathlib import Path
 from typing import Any
 
-from puresignal.engine import ring, shared_counters
-from puresignal.engine.router import SOUNDING_SIZE
+from puresignal.engine import ring, shared_counters, sounding_file
+from puresignal.engine.helper_process import HelperProcess
 from puresignal.engine.router_config import PANIC, RouterConfig, to_bytes
 from puresignal.io import ports
 
+CRASHES_WITHIN = 10.0
+"""Seconds within which several crashes make the next restart wait."""
 END_WITHIN = 2.0
 """Seconds a router has to end by itself."""
 
 
-def end_by(process: subprocess.Popen[bytes], deadline: float) -> int:
-    """Wait for a process that was told to end, and kill it at the deadline (monotonic). Returns its exit code."""
-    try:
-        return process.wait(max(0.05, deadline - time.monotonic()))
-    except subprocess.TimeoutExpired:
-        process.kill()
-        return process.wait()
+def release_left() -> HelperProcess | None:
+    """End what a killed program left sounding, in a process that ends by itself. None if there is nothing."""
+    left = sounding_file.leftovers()
+    return HelperProcess("puresignal.engine.release_left", tuple(map(str, left)), ()) if left else None
 
 
 class RouterProcess:
     """A router process and the socket to it.
 
-    The table of sounding notes is in shared memory that outlives the process: after a crash the next router ends
-    what its predecessor left sounding.
+    The table of sounding notes is in a file that outlives the process: after a crash the next router ends what its
+    predecessor left sounding, and if this process is killed too, the next one that starts a router does.
     """
 
-    def __init__(self, setup: RouterConfig, journal: Path | None = None):
-        """journal: the folder in which everything that arrives is kept, None to keep nothing."""
+    def __init__(
+        self,
+        setup: RouterConfig,
+        journal: Path | None = None,
+        after: threading.Thread | None = None,
+        table: tuple[int, Path | None] | None = None,
+    ):
+        """journal: the folder in which everything that arrives is kept, None to keep nothing.
+
+        after: what must end before any process starts, such as a predecessor that still has the ports
+        table: one that a killed program left, to be ended; None for a new one
+        """
         self.setup = setup
+        self.after = after
         self.ring, self.sent = ring.make(), ring.make()
         # Made before the router starts, so that they read everything from its first message on.
         self.arrived, self.left = ring.Reader(self.ring), ring.Reader(self.sent)
@@ -50,17 +59,19 @@ class RouterProcess:
         # Messages from playback, and the router's clock that playback follows.
         self.playback, self.clock = ring.make(), shared_counters.make()
         self._own = ring.Writer(self._feeds[0])
-        self._devices: subprocess.Popen[bytes] | None = None
+        self._devices: HelperProcess | None = None
+        self._to_devices = -1
         self._journal = journal
-        self._recorder: subprocess.Popen[bytes] | None = None
-        self._ended_recorders: list[subprocess.Popen[bytes]] = []
+        self._recorder: HelperProcess | None = None
+        self._ended_recorders: list[HelperProcess] = []
         self._restart_at: float | None = None
         self._pipe = -1
         self.restarts = 0
+        self._crashes: list[float] = []
         self._ending = False
         self._without_server = False
-        self._memory = os.memfd_create("pure-signal sounding")
-        os.ftruncate(self._memory, SOUNDING_SIZE)
+        self._releasing = release_left() if table is None else None
+        self._memory, self._memory_path = sounding_file.make() if table is None else table
         self._buffer = b""
         self._start()
         self.watch_recorder()
@@ -72,25 +83,22 @@ class RouterProcess:
         if self._pipe >= 0:
             os.close(self._pipe)
         theirs, self._pipe = os.pipe()
-        self._recorder = subprocess.Popen(
-            [sys.executable, "-m", "puresignal.engine.recorder", str(self.ring), str(theirs), str(self._journal),
-             *self.setup.inputs],
-            pass_fds=(self.ring, theirs), start_new_session=True,
-        )  # fmt: skip
-        os.close(theirs)
+        self._recorder = HelperProcess(
+            "puresignal.engine.recorder",
+            (str(self.ring), str(theirs), str(self._journal), *self.setup.inputs),
+            (self.ring, theirs),
+            to_close=(theirs,),
+            after=self.after,
+        )
 
     def _start(self) -> None:
-        self._socket, theirs = socket.socketpair()
-        given = (
-            theirs.fileno(), self._memory, self.ring, self.sent, self.knock, self.playback, self.clock, *self._feeds,
-        )  # fmt: skip
-        self.process = subprocess.Popen(
-            [sys.executable, "-m", "puresignal.engine", *map(str, given)],
-            pass_fds=given,
-            # Ctrl+C in the terminal is handled here; the router ends when the socket closes.
-            start_new_session=True,
+        sounding_file.write_outputs(self._memory, self.setup.outputs)
+        self._socket, other = socket.socketpair()
+        theirs = other.detach()
+        given = (theirs, self._memory, self.ring, self.sent, self.knock, self.playback, self.clock, *self._feeds)
+        self.process = HelperProcess(
+            "puresignal.engine", tuple(map(str, given)), given, to_close=(theirs,), after=self.after
         )
-        theirs.close()
         self._buffer = b""
         self._socket.sendall(to_bytes(self.setup))
 
@@ -129,15 +137,15 @@ class RouterProcess:
     def devices(self, **command: Any) -> None:
         """Send a command to the simulated devices (see engine/device_process.py), starting them if needed."""
         if self._devices is None or self._devices.poll() is not None:
+            if self._to_devices >= 0:
+                os.close(self._to_devices)
+            theirs, self._to_devices = os.pipe()
             given = (self._feeds[1], self.knock)
-            self._devices = subprocess.Popen(
-                [sys.executable, "-m", "puresignal.engine.device_process", *map(str, given)],
-                stdin=subprocess.PIPE, pass_fds=given, start_new_session=True,
-            )  # fmt: skip
-        assert self._devices.stdin is not None
+            self._devices = HelperProcess(
+                "puresignal.engine.device_process", tuple(map(str, given)), given, stdin=theirs, after=self.after
+            )
         with contextlib.suppress(OSError):
-            self._devices.stdin.write(json.dumps(command).encode() + b"\n")
-            self._devices.stdin.flush()
+            os.write(self._to_devices, json.dumps(command).encode() + b"\n")
 
     def read(self, seconds: float) -> dict[str, Any] | None:
         """The router's next state report, or None if there is none in time. Restarts the router if it died.
@@ -168,7 +176,9 @@ class RouterProcess:
                 # It ends by itself when the JACK server does; anything else is a crash.
                 self.restarts += 0 if self._without_server else 1
                 # If it dies at every start, restarting must not keep a core busy.
-                self._restart_at = time.monotonic() + (0.05 if self.restarts < 5 else 1.0)
+                now = time.monotonic()
+                self._crashes = [at for at in self._crashes if now - at < CRASHES_WITHIN] + [now]
+                self._restart_at = now + (0.05 if len(self._crashes) < 5 else 1.0)
                 continue
             self._buffer += more
 
@@ -198,20 +208,20 @@ class RouterProcess:
 
     def close(self) -> int:
         """Hang up and wait up to END_WITHIN; a process that hangs is killed. Returns the router's exit code."""
-        if self._devices is not None:
-            assert self._devices.stdin is not None
-            with contextlib.suppress(OSError):
-                self._devices.stdin.close()
+        if self._to_devices >= 0:
+            os.close(self._to_devices)
         self.hang_up()
         deadline = time.monotonic() + END_WITHIN
-        code = end_by(self.process, deadline)
+        code = self.process.end_by(deadline)
         self._socket.close()
-        os.close(self._memory)
+        sounding_file.close(self._memory, self._memory_path)
+        if self._releasing is not None:
+            self._releasing.poll()
         # The recorder is told last, when everything that leaves is in the ring.
         if self._recorder is not None:
             self._let_go_of_recorder()
         for helper in (*self._ended_recorders, *([self._devices] if self._devices is not None else [])):
-            end_by(helper, deadline)
+            helper.end_by(deadline)
         for one in (self.ring, self.sent, self.playback, self.clock, *self._feeds, self.knock):
             os.close(one)
         return code

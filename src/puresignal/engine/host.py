@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import mmap
 import os
 import select
 import socket
@@ -16,11 +17,12 @@ import threading
 import time
 import traceback
 
-from puresignal.engine import clock
+from puresignal.engine import clock, sounding_file
 from puresignal.engine.jack_client import SOUNDING, JackClient
 from puresignal.engine.message_flow import MessageFlow
-from puresignal.engine.router import ECHO_QUIET, SILENCE, Router, Sounding
+from puresignal.engine.router import ECHO_QUIET, Router
 from puresignal.engine.router_config import PANIC, RouterConfig, from_bytes, lanes
+from puresignal.engine.sounding_notes import SOUNDING_SIZE
 from puresignal.io import alsa_ports, jack_ports, ports
 
 LOOK_EVERY = 0.2
@@ -34,13 +36,18 @@ ASK_SERVER_EVERY = 1.0
 class Host:
     """Runs until its socket is closed by the other side or it is told to end."""
 
-    def __init__(self, control: socket.socket, sounding: Sounding, flow: MessageFlow, knock: int):
-        """control: configurations come, states go; knock: eventfd that writers of own inputs signal."""
-        self._control, self._sounding, self._flow, self._knock = control, sounding, flow, knock
+    def __init__(self, control: socket.socket, table: int, flow: MessageFlow, knock: int):
+        """control: configurations come, states go.
+
+        table: file of sounding notes (see sounding_file.py); knock: eventfd that writers of own inputs signal
+        """
+        self._control, self._flow, self._knock = control, flow, knock
+        self._table_file, self._table = table, mmap.mmap(table, SOUNDING_SIZE)
         self._call = os.eventfd(0, os.EFD_NONBLOCK | os.EFD_CLOEXEC)
         self._setup: RouterConfig | None = None
         self._jack: JackClient | None = None
         self._joined: dict[tuple[str, int], str | None] = {}
+        self._links: dict[int, frozenset[str]] = {}
         self._gone = False
         self._ending = False
         self._xruns = 0
@@ -99,13 +106,16 @@ class Host:
         return now is not None and (now.inputs, now.outputs, now.client) == (setup.inputs, setup.outputs, setup.client)
 
     def _look(self) -> None:
-        if self._jack is not None and self._jack.server_gone:
+        if self._jack is not None and self._jack.is_dead():
             # A client cannot be closed safely after its server died, so the process ends and is restarted.
             self._jack, self._joined = None, {}
             self._tell()
             os._exit(0)
         if self._gone:
+            assert self._setup is not None
+            self._release()
             self._close()
+            sounding_file.write_outputs(self._table_file, self._setup.outputs)
         if self._jack is None and time.monotonic() - self._asked >= ASK_SERVER_EVERY:
             self._open()
         if self._flow.router is None:
@@ -144,9 +154,9 @@ class Host:
         """Create a router for a frame rate, and the ALSA client beside it."""
         setup, flow = self._setup, self._flow
         assert setup is not None
-        router = Router(rate, lanes(setup), self._sounding)
-        if self._sounding[:] != SILENCE:
-            router.receiver_is_new()
+        router = Router(rate, lanes(setup), self._table)
+        for output in range(len(setup.outputs)):
+            router.sounding.disconnected(output)
         self._gone = False
         flow.start(router, rate, setup)
         foreign = not all(ports.is_within(name) for name in (*setup.inputs, *setup.outputs))
@@ -164,7 +174,7 @@ class Host:
             self._xruns += jack.xruns
         flow = self._flow
         flow.router = None
-        self._joined = {}
+        self._joined, self._links = {}, {}
         self._asked = float("-inf")
         if flow.alsa is not None:
             flow.alsa.close()
@@ -179,18 +189,40 @@ class Host:
             side = "in" if gives else "out"
             for i, name in enumerate(wanted):
                 if ports.is_within(name) and (name not in SOUNDING or jack is None):
-                    self._joined[side, i] = name
-                    continue
-                found = self._join_jack(jack, there, gives, i, name) if jack is not None else None
-                if found is None and flow.alsa is not None and not ports.is_virtual(name):
-                    found = flow.alsa.join(gives, i, name)
-                before = self._joined.get((side, i))
-                if before is not None and found != before and gives and flow.router is not None:
-                    flow.router.unplug(i)
-                new = found is not None and found != before and not gives
-                if new and flow.router is not None and self._sounding[:] != SILENCE:
-                    flow.router.receiver_is_new()
-                self._joined[side, i] = found
+                    found: str | None = name
+                else:
+                    found = self._join_jack(jack, there, gives, i, name) if jack is not None else None
+                    if found is None and flow.alsa is not None and not ports.is_virtual(name):
+                        found = flow.alsa.join(gives, i, name)
+                    if jack is not None and not gives and ports.is_virtual(name):
+                        self._follow_links(jack, i)
+                        continue
+                before, self._joined[side, i] = self._joined.get((side, i)), found
+                if found != before and flow.router is not None:
+                    self._follow_port(flow.router, gives, i, before, found)
+
+    @staticmethod
+    def _follow_port(router: Router, gives: bool, i: int, before: str | None, found: str | None) -> None:
+        """A port was connected or has disappeared."""
+        if gives and before is not None:
+            router.unplug(i)
+        elif not gives and found is not None:
+            router.connected(i)
+        elif not gives:
+            router.sounding.disconnected(i)
+
+    def _follow_links(self, jack: JackClient, i: int) -> None:
+        """Follow who is connected to an output that others connect to."""
+        before, now = self._links.get(i, frozenset()), jack.receivers(i)
+        self._links[i] = now
+        self._joined["out", i] = jack.name_of_output(i)
+        router = self._flow.router
+        if router is None:
+            return
+        if now - before:
+            router.connected(i)
+        elif not now:
+            router.sounding.disconnected(i)
 
     def _join_jack(
         self, jack: JackClient, there: tuple[ports.MidiPort, ...], gives: bool, i: int, name: str
@@ -199,8 +231,9 @@ class Host:
 
         def lost() -> None:
             self._joined[key] = None
-            if gives and self._flow.router is not None:
-                self._flow.router.unplug(i)
+            router = self._flow.router
+            if router is not None:
+                self._follow_port(router, gives, i, name, None)
 
         return jack.join(there, gives, i, name, self._joined.get(key), lost)
 
@@ -226,10 +259,15 @@ class Host:
                 self._control.sendall(json.dumps(state).encode() + b"\n")
 
     def _finish(self) -> None:
+        if self._jack is None or not self._jack.is_dead():
+            self._release()
+            self._close()
+
+    def _release(self) -> None:
+        """End what sounds, and wait until the ends have been sent."""
         flow = self._flow
         if self._jack is not None:
-            if self._jack.server_gone:
-                return
+            self._jack.release()
             self._jack.drain()
         elif flow.router is not None:
             leaving = flow.router.release()
@@ -237,4 +275,5 @@ class Host:
             if flow.alsa is not None:
                 time.sleep(0.02)
             flow.keep([], leaving)
-        self._close()
+        if flow.router is not None:
+            flow.router.sounding.settle()

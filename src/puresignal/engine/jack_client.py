@@ -13,18 +13,27 @@ from collections.abc import Callable
 from typing import Any
 
 from puresignal.engine.message_flow import MessageFlow
+from puresignal.engine.router import Router
 from puresignal.engine.router_config import RouterConfig
 from puresignal.io import jack_ports, ports
 
 SOUNDING = {ports.SOUND: "in", ports.FONT: "font"}
 """Names of the built-in sound's ports on JACK."""
+JUMP_SECONDS = 0.25
+"""Difference between the server's counter and the clock from which the clock is believed."""
+SILENT_SECONDS = 8.0
+"""Without a block for so long, the server is gone. A JACK server waits five seconds for a client that has died."""
+ENDS_AGAIN = 6
+"""The block in which the last ends are sent once more."""
+SHOWN_AFTER = 4
+"""Blocks after which the server shows a new connection."""
 
 
 class JackClient:
     """An active client; the callback works from the moment it is made until `close`.
 
     cut          seconds of the steady clock at which a connection into itself was removed, by input
-    server_gone  the server has ended; the client can no longer be closed safely
+    server_gone  the server has said that it ends; the client can no longer be closed safely
     xruns        dropouts so far
     """
 
@@ -36,7 +45,9 @@ class JackClient:
         self.errors = 0
         self.last_error: Exception | None = None
         self._ending, self._released = False, threading.Event()
-        self._last = -1
+        self._ending_blocks, self._ends = 0, list[tuple[int, int, bytes]]()
+        self._last, self._ran = -1, time.monotonic()
+        self._connected_at: dict[tuple[bool, int], float] = {}
         self._inputs: list[Any] = [
             None if ports.is_within(name) else client.midi_inports.register(f"in {i + 1}")
             for i, name in enumerate(setup.inputs)
@@ -70,10 +81,14 @@ class JackClient:
         """End all sounding notes in the next block, and route nothing after it."""
         self._ending = True
 
+    def is_dead(self) -> bool:
+        """Whether the server is gone: it said so, or has not called for a long time (PipeWire's says nothing)."""
+        return self.server_gone or time.monotonic() - self._ran > SILENT_SECONDS
+
     def drain(self) -> None:
         """Wait until the last note-offs have been sent."""
         period = self._client.blocksize / self._client.samplerate
-        self._released.wait(10 * period + 0.05)
+        self._released.wait((ENDS_AGAIN + 10) * period + 0.05)
         # The block with the last note-offs must be sent before the ports are closed.
         time.sleep(2 * period)
 
@@ -101,15 +116,20 @@ class JackClient:
             return
         first, incoming = self._begin_block(frames)
         # The server counts frames in 32 bits, about a day; here they continue.
-        flow.frame += (first - self._last) & 0xFFFFFFFF if self._last >= 0 else frames
-        self._last = first
+        step = (first - self._last) & 0xFFFFFFFF if self._last >= 0 else frames
+        now = time.monotonic()
+        if step != frames and abs(step / flow.rate - (now - self._ran)) > JUMP_SECONDS:
+            # The counter jumped, as when another device drives the graph: the clock says how long it really was.
+            step = max(frames, round((now - self._ran) * flow.rate))
+        flow.frame += step
+        self._last, self._ran = first, now
         ending = self._ending
         if not incoming and not ending and router.is_asleep and flow.is_still():
             return
         flow.collect(incoming)
         if len(incoming) > 1:
             incoming.sort(key=lambda item: item[0])
-        leaving = router.release() if ending else flow.play(frames, router.cycle(flow.frame, frames, incoming))
+        leaving = self._last_ends(router) if ending else flow.play(frames, router.cycle(flow.frame, frames, incoming))
         flow.publish(frames)
         for offset, output, message in leaving:
             with contextlib.suppress(Exception):
@@ -118,8 +138,15 @@ class JackClient:
         # The output has been sent; now record the input.
         if incoming or leaving:
             flow.keep(incoming, leaving)
-        if ending:
+
+    def _last_ends(self, router: Router) -> list[tuple[int, int, bytes]]:
+        """The ends of everything, twice: on a busy machine the server may lose a block."""
+        self._ending_blocks += 1
+        if self._ending_blocks == 1:
+            self._ends = router.release()
+        elif self._ending_blocks > ENDS_AGAIN:
             self._released.set()
+        return self._ends if self._ending_blocks in (1, ENDS_AGAIN) else []
 
     def _late(self, _: float) -> None:
         self.xruns += 1
@@ -149,14 +176,30 @@ class JackClient:
         if name in SOUNDING:
             wanted = f"{ports.SOUND_CLIENT}:{SOUNDING[name]}"
             found = next((p.name for p in there if p.name == wanted and not p.gives), None)
-        if before is not None and before in linked:
+        here = before is not None and any(port.name == before and port.gives == gives for port in there)
+        if before is not None and (before in linked or (here and self._is_settling(gives, i))):
             return before
         if before is not None:
             # It disappeared and may be back already: for everything connected to it that is a new connection.
             lost()
         if found is not None and found not in linked:
             self._client.connect(*((found, own) if gives else (own, found)))
+            self._connected_at[gives, i] = time.monotonic()
         return found
+
+    def _is_settling(self, gives: bool, i: int) -> bool:
+        """Whether a port was connected so recently that the server may not show it yet: it does from a later block."""
+        period = self._client.blocksize / self._client.samplerate
+        since: float = time.monotonic() - self._connected_at.get((gives, i), float("-inf"))
+        return since < float(SHOWN_AFTER * period + 0.05)
+
+    def receivers(self, output: int) -> frozenset[str]:
+        """The ports connected to one of our outputs."""
+        return frozenset(port.name for port in self._client.get_all_connections(self._outputs[output]))
+
+    def name_of_output(self, output: int) -> str:
+        """The full name of one of our outputs."""
+        return str(self._outputs[output].name)
 
     def _cut_own(self, i: int, own: Any, linked: list[str]) -> None:
         """Remove a connection from an own output straight into an own input, which would loop."""

@@ -6,8 +6,7 @@ import contextlib
 import json
 import mmap
 import os
-import subprocess
-import sys
+import threading
 import time
 from typing import Any
 
@@ -15,33 +14,33 @@ import numpy as np
 
 from puresignal.engine import shared_counters
 from puresignal.engine.client import END_WITHIN, RouterProcess
+from puresignal.engine.helper_process import HelperProcess
 from puresignal.engine.player import position, score_bytes
 
 
-class _HelperProcess:
+class _ToldProcess:
     """A process that takes commands as lines of JSON and is restarted if it dies."""
 
-    def __init__(self, module: str, given: tuple[int, ...], answers: bool = False):
-        self._module, self._given, self._answers = module, given, answers
-        self._process: subprocess.Popen[bytes] | None = None
+    def __init__(self, module: str, given: tuple[int, ...], after: threading.Thread | None, answers: bool = False):
+        self._module, self._given, self._after, self._answers = module, given, after, answers
+        self._process: HelperProcess | None = None
+        self._in = self._out = -1
 
     def tell(self, **command: Any) -> bool:
         """Send a command. Returns whether the process had to be started for it."""
-        new = self._process is None or self._process.poll() is not None
+        new = not self.alive
         if new:
             self.close()
-            self._process = subprocess.Popen(
-                [sys.executable, "-m", self._module, *map(str, self._given)],
-                stdin=subprocess.PIPE, stdout=subprocess.PIPE if self._answers else None,
-                pass_fds=self._given, start_new_session=True,
-            )  # fmt: skip
-            if self._process.stdout is not None:
-                os.set_blocking(self._process.stdout.fileno(), False)
-        assert self._process is not None
-        assert self._process.stdin is not None
+            theirs, self._in = os.pipe()
+            answers = None
+            if self._answers:
+                self._out, answers = os.pipe()
+                os.set_blocking(self._out, False)
+            self._process = HelperProcess(
+                self._module, tuple(map(str, self._given)), self._given, theirs, answers, after=self._after
+            )
         with contextlib.suppress(OSError):
-            self._process.stdin.write(json.dumps(command).encode() + b"\n")
-            self._process.stdin.flush()
+            os.write(self._in, json.dumps(command).encode() + b"\n")
         return new
 
     @property
@@ -50,24 +49,18 @@ class _HelperProcess:
 
     def read(self) -> bytes:
         """Its output since the last call."""
-        if self._process is None or self._process.stdout is None:
-            return b""
-        return self._process.stdout.read() or b""
+        with contextlib.suppress(OSError):
+            return os.read(self._out, 1 << 16) if self._out >= 0 else b""
+        return b""
 
     def close(self) -> None:
         if self._process is None:
             return
-        assert self._process.stdin is not None
-        with contextlib.suppress(OSError):
-            self._process.stdin.close()
-        try:
-            self._process.wait(END_WITHIN)
-        except subprocess.TimeoutExpired:
-            self._process.kill()
-            self._process.wait()
-        if self._process.stdout is not None:
-            self._process.stdout.close()
-        self._process = None
+        os.close(self._in)
+        self._process.end_by(time.monotonic() + END_WITHIN)
+        if self._out >= 0:
+            os.close(self._out)
+        self._process, self._in, self._out = None, -1, -1
 
 
 class PlayerProcess:
@@ -83,7 +76,7 @@ class PlayerProcess:
             shared_counters.SharedCounters(self.transport),
         )
         given = (router.playback, router.knock, router.clock, self.transport, *self._scores)
-        self._told = _HelperProcess("puresignal.engine.player", given)
+        self._told = _ToldProcess("puresignal.engine.player", given, router.after)
 
     def use(self, at: np.ndarray, data: np.ndarray) -> None:
         """Use another score from the next note on.
@@ -135,7 +128,7 @@ class SoundProcess:
 
     def __init__(self, router: RouterProcess, player: PlayerProcess):
         given = (router.sent, player.transport, router.clock)
-        self._told = _HelperProcess("puresignal.engine.sound_process", given, answers=True)
+        self._told = _ToldProcess("puresignal.engine.sound_process", given, router.after, answers=True)
         self._buffer = b""
         self._last: dict[str, Any] = {}
 

@@ -5,10 +5,7 @@ Everything here runs in the port callback: it must not wait, log, or raise.
 
 from __future__ import annotations
 
-import mmap
 from typing import NamedTuple
-
-import numpy as np
 
 from puresignal.core.midi import messages
 from puresignal.core.midi.messages import NOTE_OFF, NOTE_ON
@@ -16,16 +13,7 @@ from puresignal.core.path import live
 from puresignal.core.path.cleaning_path import LivePath
 from puresignal.core.path.live import LiveEvent
 from puresignal.core.path.pair import FINE, whole_and_fine
-
-WIRE_TAKES = 3
-"""Blocks until a new connection is sure to carry messages."""
-
-OUTPUTS = 8
-"""Largest number of outputs."""
-KEYS = 16 * 128
-SOUNDING_SIZE = OUTPUTS * KEYS
-"""Bytes of the table of sounding notes: a count for each output, channel and note."""
-SILENCE = bytes(SOUNDING_SIZE)
+from puresignal.engine.sounding_notes import KEYS, SoundingNotes, Table
 
 ECHO_SECONDS = 0.02
 """Seconds within which one of our messages coming back may be an echo; no hand repeats a stroke exactly so soon."""
@@ -51,28 +39,26 @@ class Lane(NamedTuple):
 def _as_files_read(item: tuple[int, int, bytes]) -> tuple[int, bool]:
     """Sort key: at one frame controllers come before notes, as in a file, so the pedal counts for its hit."""
     offset, _, message = item
-    return offset, not (message[:1] >= b"\xb0" and message[:1] < b"\xc0" and message[1:2] < b"\x78")
-
-
-Sounding = bytearray | mmap.mmap
+    kind = message[0] & messages.KIND if message else 0
+    control = kind in (messages.PROGRAM, messages.BEND) or (kind == messages.CONTROL and message[1:2] < b"\x78")
+    return offset, not control
 
 
 class Router:
     """Turns the messages of a block into those to send.
 
-    sounding  table of SOUNDING_SIZE counts of what sounds at the receivers; may be in shared memory, so that a
-              successor after a crash knows what to end
+    sounding  what sounds at the receivers
     loops     inputs that receive our own output back, with the second of the last time
     """
 
-    def __init__(self, rate: int, lanes: list[Lane], sounding: Sounding | None = None):
+    def __init__(self, rate: int, lanes: list[Lane], table: Table | None = None):
+        """table: shared memory that outlives the router, see sounding_notes.py."""
         self.rate = rate
         self._lanes = lanes
-        self._sounding: Sounding = sounding if sounding is not None else bytearray(SOUNDING_SIZE)
+        self.sounding = SoundingNotes(table)
         self._number = 0
         self._next: list[Lane] | None = None
         self._unplugged: list[int] = []
-        self._release_in = -1
         self._panic = False
         self._sent: dict[bytes, tuple[float, int]] = {}
         self._round = 0
@@ -88,9 +74,9 @@ class Router:
         self._next = lanes
         self._asks += 1
 
-    def receiver_is_new(self) -> None:
-        """An output was connected: end what may still sound there, once the connection carries messages."""
-        self._release_in = WIRE_TAKES
+    def connected(self, output: int) -> None:
+        """An output was connected: what may still sound there is ended."""
+        self.sounding.connected(output)
         self._asks += 1
 
     def panic(self) -> None:
@@ -110,7 +96,7 @@ class Router:
 
     def is_busy(self) -> bool:
         """Whether something sounds or is waiting."""
-        return self._sounding[:] != SILENCE or self._release_in >= 0 or self._panic or self._next is not None
+        return not self.sounding.is_silent() or self._panic or self._next is not None
 
     def cycle(self, frame: int, frames: int, incoming: list[tuple[int, int, bytes]]) -> list[tuple[int, int, bytes]]:
         """The messages to send in a block.
@@ -124,10 +110,7 @@ class Router:
         self.seconds_now = self._seconds(frame)
         asks, self._asleep_at = self._asks, -1
         try:
-            if self._release_in >= 0:
-                self._release_in -= 1
-                if self._release_in < 0:
-                    out += self._released()
+            out += [_end_of(key) for key in self.sounding.next_block()]
             if self._panic:
                 self._panic = False
                 out += self._released()
@@ -151,7 +134,7 @@ class Router:
                 self._heard_at = frame
             elif frame - self._heard_at > QUIET_SECONDS * self.rate:
                 # Nothing has arrived for longer than anything can be held, so there is nothing to do.
-                if self._release_in < 0:
+                if self.sounding.is_settled:
                     self._asleep_at = asks
                 return out
             end = self._seconds(frame + frames - 1)
@@ -171,18 +154,14 @@ class Router:
             return message
         key = output * KEYS + (message[0] & messages.CHANNEL) * 128 + message[1]
         if kind == NOTE_ON and message[2]:
-            self._sounding[key] = min(255, self._sounding[key] + 1)
+            self.sounding.began(key)
             self._played[key] = self._played.get(key, 0) + 1
             self._remember(message, self.seconds_now, 0)
             return message
         held = self._played.pop(key, 0)
         if held > 1:
             self._played[key] = held - 1
-        count = self._sounding[key]
-        if not held or not count:
-            return b""
-        self._sounding[key] = count - 1
-        return message if count == 1 else b""
+        return message if held and self.sounding.ends(key) else b""
 
     def release_played(self) -> list[tuple[int, bytes]]:
         """Note-offs for the notes that playback started: (output, message)."""
@@ -258,6 +237,9 @@ class Router:
     ) -> None:  # fmt: skip
         """Messages for events. Ends that were due keep their own time as far as it lies in the block."""
         for event in events:
+            if event.kind == live.LOUDER:
+                self._raise(event, lane, out)
+                continue
             place = offset
             if lane.path.delay:
                 place = min(frames - 1, max(0, round((event.at + lane.path.delay) * self.rate) - frame))
@@ -275,6 +257,21 @@ class Router:
                 if message:
                     out.append((place, output, message))
 
+    def _raise(self, event: LiveEvent, lane: Lane, out: list[tuple[int, int, bytes]]) -> None:
+        """Make a note of this block louder: another hit on it came at the same frame."""
+        whole, fine = whole_and_fine(event.velocity)
+        message = messages.note_on(event.channel, event.note, whole)
+        for output in lane.outputs:
+            for i in range(len(out) - 1, -1, -1):
+                place, to, data = out[i]
+                if to == output and data[:2] == message[:2]:
+                    out[i] = place, to, message
+                    self._remember(message, event.at, self._round)
+                    prefix = messages.control(event.channel, FINE, 0)[:2]
+                    if i and out[i - 1][1] == output and out[i - 1][2][:2] == prefix:
+                        out[i - 1] = place, to, prefix + bytes((64 if fine is None else fine,))
+                    break
+
     def _message(self, event: LiveEvent, output: int) -> bytes:
         channel = event.channel - 1
         if event.kind == live.CONTROL:
@@ -283,16 +280,12 @@ class Router:
             return bytes((event.status | channel, event.note, int(event.velocity)))
         key = output * KEYS + channel * 128 + event.note
         if event.kind == live.ON:
-            self._sounding[key] = min(255, self._sounding[key] + 1)
+            self.sounding.began(key)
             message = messages.note_on(event.channel, event.note, max(1, min(127, round(event.velocity))))
             self._remember(message, event.at, self._round)
             return message
         # Two tracks may sound the same note on the same channel: only the last end goes to the receiver.
-        count = self._sounding[key]
-        if not count:
-            return b""
-        self._sounding[key] = count - 1
-        return messages.note_off(event.channel, event.note, event.release) if count == 1 else b""
+        return messages.note_off(event.channel, event.note, event.release) if self.sounding.ends(key) else b""
 
     def _remember(self, message: bytes, at: float, rounds: int) -> None:
         """Remember a note-on that was sent, to recognise it if it comes back."""
@@ -302,9 +295,9 @@ class Router:
 
     def _released(self) -> list[tuple[int, int, bytes]]:
         self._played.clear()
-        sounding = bytes(self._sounding)
-        if sounding == SILENCE:
-            return []
-        keys = np.flatnonzero(np.frombuffer(sounding, np.uint8)).tolist()
-        self._sounding[:] = SILENCE
-        return [(0, key // KEYS, messages.note_off(key % KEYS // 128 + 1, key % 128)) for key in keys]
+        return [_end_of(key) for key in self.sounding.end_all()]
+
+
+def _end_of(key: int) -> tuple[int, int, bytes]:
+    """(offset, output, message) that ends a sounding note at the start of a block."""
+    return 0, key // KEYS, messages.note_off(key % KEYS // 128 + 1, key % 128)

@@ -14,7 +14,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from puresignal.io.ports import ALSA, MidiPort
+from puresignal.io.ports import ALSA, MidiPort, find
 
 DEVICE = Path("/dev/snd/seq")
 
@@ -76,9 +76,14 @@ class AlsaClient:
             threading.Thread(target=work, daemon=True).start()
 
     def join(self, gives: bool, number: int, wanted: str) -> str | None:
-        """Connect one of our inputs or outputs to a port. Returns its name, or None if it is missing."""
-        for port, info in ports_of(self._client):
-            if port.gives == gives and port.name == wanted:
+        """Connect one of our inputs or outputs to a port: exactly that, else the first whose name contains it.
+
+        Returns its name, or None if it is missing
+        """
+        there = ports_of(self._client)
+        found = find(tuple(port for port, _ in there), wanted, gives)
+        for port, info in there:
+            if port.gives == gives and port.name == found:
                 own = (self._ins if gives else self._outs)[number]
                 with contextlib.suppress(Exception):
                     # An existing connection is fine.
@@ -116,3 +121,5 @@ class AlsaClient:
             output, message = item
             with contextlib.suppress(Exception):
                 self._client.event_output_direct(self._midi.MidiBytesEvent(message), port=self._outs[output])
+                # The library puts into its buffer of 16 kB what it says it sends at once.
+                self._client.drain_output()
