@@ -14,7 +14,20 @@ class PureSignalError(Exception):
 
     def __str__(self) -> str:
         what, where, remedy = self.args
+        what, where = shortened(str(what), MOST_WHAT), shortened(str(where), MOST_WHERE)
         return f"{what} ({where}). {remedy}" if where else f"{what}. {remedy}"
+
+
+MOST_WHAT, MOST_WHERE = 400, 200
+"""Characters that an error repeats: a name or value from outside may be as long as a book."""
+
+
+def shortened(text: str, most: int) -> str:
+    """A text of at most so many characters; what is left out of its middle is marked."""
+    if len(text) <= most:
+        return text
+    half = (most - 1) // 2
+    return f"{text[:half]}…{text[-half:]}"
 
 
 class BadFileError(PureSignalError):
@@ -31,3 +44,7 @@ class NoteMapError(PureSignalError, ValueError):
 
 class SettingsError(PureSignalError, ValueError):
     """A setting outside its range, or unknown."""
+
+
+class ProgramFaultError(PureSignalError):
+    """A fault of the program itself while it worked on one file: the others go on."""

@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import NO_EVENT, Controls, Meta, Notes, Take
-from puresignal.core.midi.messages import CONTROL, NOTE_OFF, NOTE_ON, PROGRAM
+from puresignal.core.midi.messages import CONTROL, NOTE_OFF, NOTE_ON
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
-from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
+from puresignal.core.midi.tempo_map import Tempo, TempoMap
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import PathTrack
 from puresignal.core.path.pair import FINE
 from puresignal.core.session.track_settings import Delivery, TrackSettings
+from puresignal.translation import tr
 
 TEXT, COPYRIGHT, TRACK_NAME, INSTRUMENT, LYRIC, MARKER, CUE, KEY_SIGNATURE = 1, 2, 3, 4, 5, 6, 7, 0x59
-CARRIED = (TEXT, COPYRIGHT, LYRIC, MARKER, CUE, KEY_SIGNATURE)
+PROGRAM_NAME, DEVICE, CHANNEL_PREFIX, SMPTE_OFFSET, SEQUENCER = 8, 9, 0x20, 0x54, 0x7F
+CARRIED = (TEXT, COPYRIGHT, LYRIC, MARKER, CUE, KEY_SIGNATURE, SMPTE_OFFSET)
 """Meta events of an imported file that belong to the music and not to its old tracks."""
+OF_TRACK = (INSTRUMENT, PROGRAM_NAME, DEVICE, CHANNEL_PREFIX, SEQUENCER)
+"""Meta events that belong to a track: kept where that track is one of the file too."""
 
 
 @dataclass(frozen=True)
@@ -60,8 +64,10 @@ def file_tracks(outcome: Outcome, delivery: Delivery | None = None) -> tuple[Fil
     used = set(distinct(outcome.output_notes.track).tolist())
     # A channel without notes keeps its controls on its own track; within a kit they go to a track that has notes.
     used |= {int(t) for t in distinct(outcome.controls.track) if "/" in outcome.tracks[int(t)].key}
-    if not used and len(outcome.controls):
-        used = {int(outcome.controls.track[0])}
+    of_kit = {int(t) for t in distinct(outcome.controls.track) if "/" not in outcome.tracks[int(t)].key}
+    if of_kit and not any("/" not in outcome.tracks[t].key for t in used):
+        # A kit's channel without a single note: its programs and controllers have no other place.
+        used.add(min(of_kit))
     place = {key: i for i, key in enumerate(delivery.order)}
     rows = []
     for index in sorted(used, key=lambda i: (place.get(outcome.tracks[i].key, len(place)), i)):
@@ -92,21 +98,56 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
     metas = tuple(
         Meta(max(0, m.tick - begin), m.kind, m.data) for m in take.metas if m.kind in CARRIED and begin <= m.tick < stop
     )
-    songs = [SongTrack(take.name, Messages.empty(), metas, (), length)]
+    songs = [SongTrack(_title(take), Messages.empty(), metas, (), length)]
+    homes = homes_of_metas(tracks)
+    note_ports, control_ports = _midi_ports(take, outcome.output_notes.port), _midi_ports(take, outcome.controls.port)
     for entry in tracks:
-        notes = (outcome.output_notes.track == entry.index) & in_time
-        controls = (kept_controls == entry.index) & in_time_too
-        messages = _messages(
-            outcome.output_notes.take(notes),
-            starts[notes] - begin,
-            ends[notes] - begin,
-            outcome.controls.take(controls),
-            moments[controls] - begin,
-            entry.channel,
+        mine = (outcome.output_notes.track == entry.index) & in_time
+        controls_too = (kept_controls == entry.index) & in_time_too
+        metas = tuple(
+            replace(m, tick=max(0, m.tick - begin))
+            for m in take.metas
+            if m.kind in OF_TRACK and begin <= m.tick < stop and homes.get(m.port) == entry.index
         )
-        messages = _after(entry, outcome.output_notes.channel[notes], messages)
-        songs.append(SongTrack(entry.title, messages, (), (), length))
+        # A file has a track for each MIDI port: kits on two of them stay apart.
+        ports = sorted({*distinct(note_ports[mine]).tolist(), *distinct(control_ports[controls_too]).tolist()}) or [0]
+        for port in ports:
+            notes, controls = mine & (note_ports == port), controls_too & (control_ports == port)
+            messages = _messages(
+                outcome.output_notes.take(notes),
+                starts[notes] - begin,
+                ends[notes] - begin,
+                outcome.controls.take(controls),
+                moments[controls] - begin,
+                entry.channel,
+            )
+            messages = _after(entry, outcome.output_notes.channel[notes], messages)
+            title = entry.title if port == ports[0] else tr("{name}, port {n}", name=entry.title, n=port + 1)
+            songs.append(SongTrack(title, messages, metas if port == ports[0] else (), (), length, port))
     return Song(1, _from(take.tempo, begin), tuple(songs))
+
+
+def _title(take: Take) -> str:
+    """The name of the first track: that of the imported piece, if its first track held nothing else, or the take's."""
+    if take.ticks is not None and take.ports[0].name and not np.any(take.events.port == 0):
+        return take.ports[0].name
+    return take.name
+
+
+def homes_of_metas(tracks: tuple[FileTrack, ...]) -> dict[int, int]:
+    """For each track of an imported file the index of the track that carries what belonged to it, if there is one."""
+    homes: dict[int, int] = {}
+    for entry in tracks:
+        port, slash, _ = entry.track.key.partition("/")
+        if slash:
+            homes.setdefault(int(port), entry.index)
+    return homes
+
+
+def _midi_ports(take: Take, ports: np.ndarray) -> np.ndarray:
+    """(n,) the MIDI port of each of a take's ports in an imported file, 0 in a recorded take."""
+    devices = np.array([port.device if take.ticks is not None else 0 for port in take.ports], np.int64)
+    return np.asarray(devices[ports])
 
 
 def channels_of(entry: FileTrack, own: np.ndarray) -> list[int]:
@@ -148,7 +189,7 @@ def _from(tempo: TempoMap, begin: int) -> TempoMap:
     return TempoMap(
         tempo.ppq,
         tuple(Tempo(max(0, t.tick - begin), t.us_per_quarter) for t in tempos),
-        tuple(Meter(max(0, m.tick - begin), m.numerator, m.denominator) for m in meters),
+        tuple(replace(m, tick=max(0, m.tick - begin)) for m in meters),
     )
 
 
@@ -191,9 +232,7 @@ def _messages(
     velocity, prefix, exact = fine_parts(notes.velocity)
     # A prefix applies to the next note of its channel, so it comes right before its own.
     own_place = np.arange(len(notes)) * 2 + 1
-    rank = np.concatenate(
-        [np.where(zero, 3, 0), np.where((controls.kind == PROGRAM), 1, 2), np.full(len(notes) + len(exact), 3)]
-    )
+    rank = np.concatenate([np.where(zero, 3, 0), np.full(len(controls), 2), np.full(len(notes) + len(exact), 3)])
     seq = np.concatenate([notes.seq * 2 + 1, controls.seq * 2, notes.seq * 2, notes.seq[exact] * 2])
     within = np.concatenate([own_place, np.zeros(len(controls), np.int64), own_place, own_place[exact] - 1])
     tick = np.concatenate([ends, at, starts, starts[exact]])

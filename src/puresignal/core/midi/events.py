@@ -136,11 +136,13 @@ class Meta:
 
     tick  in the take's own ticks
     kind  0..127, as the Standard MIDI File specification numbers them
+    port  index into the take's ports: the file's track
     """
 
     tick: int
     kind: int
     data: bytes
+    port: int = 0
 
 
 @dataclass(frozen=True, eq=False)
@@ -180,10 +182,12 @@ def playing_order(events: Events) -> np.ndarray:
     """The order in which the path reads events: by arrival, controllers before notes of the same moment.
 
     Returns (n,) int64 indices. A hat pedal value counts for a hit of the same moment, whichever of the two a
-    device happens to send first. Channel mode messages (controllers 120 to 127) keep their place, since they
-    end notes.
+    device happens to send first. Banks, programs, bends and controllers keep their order among each other. Channel
+    mode messages (controllers 120 to 127) keep their place, since they end notes.
     """
-    controller = (messages.kinds(events.status) == messages.CONTROL) & (events.data1 < 120)
+    kind = messages.kinds(events.status)
+    controls = (kind == messages.CONTROL) & (events.data1 < 120)
+    controls |= (kind == messages.PROGRAM) | (kind == messages.BEND)
     if len(events) and np.all(np.diff(events.arrived) > 0):
         return np.arange(len(events))
-    return np.lexsort((~controller, events.arrived))
+    return np.lexsort((~controls, events.arrived))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar
 
 import numpy as np
@@ -100,7 +100,7 @@ def to_take(song: Song, ident: str, name: str, original: bytes | None = None) ->
         tempo=song.tempo,
         payloads=tuple(p for t in tracks for p in t.payloads),
         ticks=own,
-        metas=tuple(sorted((m for t in tracks for m in t.metas), key=lambda m: m.tick)),
+        metas=tuple(sorted((replace(m, port=i) for i, t in enumerate(tracks) for m in t.metas), key=lambda m: m.tick)),
         end_tick=max((t.end_tick for t in tracks), default=0),
         original=original,
         notices=song.notices,

@@ -44,11 +44,17 @@ class Tempo:
 
 @dataclass(frozen=True)
 class Meter:
-    """A meter change: from `tick` on, bars have `numerator` beats of a `denominator`-th note."""
+    """A meter change: from `tick` on, bars have `numerator` beats of a `denominator`-th note.
+
+    clicks    MIDI clocks (24 to the quarter note) between clicks of a metronome
+    quarters  32nd notes that the file counts as a quarter note, nearly always 8
+    """
 
     tick: int
     numerator: int
     denominator: int
+    clicks: int = 24
+    quarters: int = 8
 
 
 @dataclass(frozen=True)

@@ -130,7 +130,7 @@ def make_context(
     verdicts: Mapping[int, Verdict] | None = None,
 ) -> Context:
     """The context in which a path runs over a take."""
-    return Context(source, target, take.ports, take.length, path.split.by, verdicts or {})
+    return Context(source, target, take.ports, take.length, path.split.by, verdicts or {}, take.ticks is not None)
 
 
 class StageCache:

@@ -22,6 +22,7 @@ from puresignal.core.kit.articulations import (
     sort_key,
 )
 from puresignal.core.kit.note_map import NoteMap, vocabulary
+from puresignal.core.midi.columns import numbered
 from puresignal.core.midi.events import Port
 from puresignal.core.path.crosstalk_model import FEW_GHOSTS, GHOSTS
 from puresignal.translation import tr
@@ -114,6 +115,7 @@ class Context:
     length          seconds; held notes on channels outside the map end there
     split_by        "drum", "family" or "one"
     verdicts        by note origin
+    apart           the devices are the MIDI ports of a file: each has a receiver of its own
     """
 
     source: NoteMap | None = None
@@ -122,6 +124,7 @@ class Context:
     length: float = 0.0
     split_by: str = "drum"
     verdicts: Mapping[int, Verdict] = field(default_factory=dict)
+    apart: bool = False
 
     @cached_property
     def vocabulary(self) -> tuple[str, ...]:
@@ -138,6 +141,11 @@ class Context:
     def devices(self) -> np.ndarray:
         """(ports,) number of the device behind each port."""
         return np.array([port.device for port in self.ports] or [0], np.int64)
+
+    @cached_property
+    def receivers(self) -> np.ndarray:
+        """(ports,) number of the receiver that each port's notes go to, from 0."""
+        return numbered(self.devices)[1] if self.apart else np.zeros(len(self.devices), np.int64)
 
     @cached_property
     def source_table(self) -> np.ndarray:

@@ -11,13 +11,13 @@ from collections.abc import Callable
 from puresignal.core.path.stage_description import Reason, Stage
 from puresignal.core.path.tally import Action, NoteField
 
-ON, OFF, CONTROL = range(3)
+ON, OFF, CONTROL, LOUDER = range(4)
 
 
 class LiveEvent:
     """One event. A stage may change it in place: it belongs to the path.
 
-    kind      ON, OFF or CONTROL
+    kind      ON, OFF, CONTROL or LOUDER: a note that was sent at this same moment is this loud
     at        seconds
     note      note number, or the number of a control
     velocity  of a note-on, or the value of a control

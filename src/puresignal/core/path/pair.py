@@ -1,7 +1,8 @@
 """Pairing: note-ons with their ends.
 
 A note ends at the next note-off of its port, channel and note, or at the next note-on of the same key: a
-repeated note-on is a real hit, and the first note ends there. "All sound off" and "all notes off" end the
+repeated note-on is a real hit, and the first note ends there. Note-ons of one key at one moment do not end each other:
+each takes one of the note-offs that follow. "All sound off" and "all notes off" end the
 sounding notes of their channel. A note without an end stays held (end is NaN); a later stage decides.
 """
 
@@ -60,6 +61,7 @@ def pair(events: Events) -> Paired:
     after = np.full(len(rows), NO_EVENT, np.int64)
     after[:-1] = np.where(followed[:-1], rows[1:], NO_EVENT)
     on = is_on[rows]
+    _pair_same_moment(rows, key, on, at[rows], after)
     begins, ends = rows[on], after[on]
     strays = _strays(key, on)
 
@@ -92,6 +94,24 @@ def pair(events: Events) -> Paired:
         track=np.full(len(rest), NO_TRACK), origin=order[rest], seq=rest,
     )  # fmt: skip
     return Paired(notes, controls, strays)
+
+
+def _pair_same_moment(rows: np.ndarray, key: np.ndarray, on: np.ndarray, at: np.ndarray, after: np.ndarray) -> None:
+    """Change `after` for keys with several note-ons at one moment. All arrays are by key, then in playing order."""
+    together = on[1:] & on[:-1] & (key[1:] == key[:-1]) & (at[1:] == at[:-1])
+    for one in distinct(key[1:][together]).tolist():
+        first, last = np.searchsorted(key, (one, one + 1))
+        sounding: list[int] = []
+        for i in range(int(first), int(last)):
+            if not on[i]:
+                if sounding:
+                    after[sounding.pop(0)] = rows[i]
+                continue
+            if sounding and at[i] > at[sounding[-1]]:
+                after[sounding] = rows[i]
+                sounding = []
+            after[i] = NO_EVENT
+            sounding.append(i)
 
 
 def whole_and_fine(velocity: float) -> tuple[int, int | None]:
@@ -152,10 +172,10 @@ def _ended_by_channel_mode(
 
 
 class LivePair(LiveStage):
-    """The same, one raw message at a time. State: one entry for each sounding key."""
+    """The same, one raw message at a time. State: for each sounding key when it was last struck, and the origins."""
 
     def __init__(self) -> None:
-        self._sounding: dict[int, int] = {}
+        self._sounding: dict[int, tuple[float, list[int]]] = {}
         self._prefix: dict[int, int] = {}
 
     def message(self, at: float, port: int, status: int, data1: int, data2: int, event: int) -> list[LiveEvent]:
@@ -167,14 +187,23 @@ class LivePair(LiveStage):
             velocity = float(data2) if fine is None else with_fine(data2, fine)
             begun = LiveEvent(live.ON, at, port, channel, data1, velocity, event)
             before = self._sounding.get(key)
-            self._sounding[key] = event
             if before is None:
+                self._sounding[key] = at, [event]
                 return [begun]
-            return [self._end(at, port, channel, data1, before, event, event, DEFAULT_RELEASE), begun]
+            if before[0] == at:
+                before[1].append(event)
+                return [begun]
+            self._sounding[key] = at, [event]
+            ends = [self._end(at, port, channel, data1, one, event, event, DEFAULT_RELEASE) for one in before[1]]
+            return [*ends, begun]
         if kind in (NOTE_OFF, NOTE_ON):
-            origin = self._sounding.pop((port * 17 + channel) * 128 + data1, None)
-            if origin is None:
+            key = (port * 17 + channel) * 128 + data1
+            sounding = self._sounding.get(key)
+            if sounding is None:
                 return []
+            origin = sounding[1].pop(0)
+            if not sounding[1]:
+                del self._sounding[key]
             release = data2 if kind == NOTE_OFF else DEFAULT_RELEASE
             return [self._end(at, port, channel, data1, origin, event, -1, release)]
         if not POLY_PRESSURE <= kind <= BEND:
@@ -188,8 +217,8 @@ class LivePair(LiveStage):
         if kind == CONTROL and data1 in (ALL_SOUND_OFF, ALL_NOTES_OFF):
             lane = port * 17 + channel
             for key in [key for key in self._sounding if key // 128 == lane]:
-                origin = self._sounding.pop(key)
-                leaving.append(self._end(at, port, channel, key % 128, origin, event, -1, DEFAULT_RELEASE))
+                for origin in self._sounding.pop(key)[1]:
+                    leaving.append(self._end(at, port, channel, key % 128, origin, event, -1, DEFAULT_RELEASE))
         return [*leaving, control]
 
     @staticmethod
@@ -202,7 +231,8 @@ class LivePair(LiveStage):
 
     def sounding(self) -> list[tuple[int, int, int]]:
         """(port, channel, note) of every held note."""
-        return [(key // 128 // 17, key // 128 % 17, key % 128) for key in self._sounding]
+        held = ((key, origins) for key, (_, origins) in self._sounding.items())
+        return [(key // 128 // 17, key // 128 % 17, key % 128) for key, origins in held for _ in origins]
 
     def held(self) -> int:
-        return len(self._sounding)
+        return sum(len(origins) for _, origins in self._sounding.values())

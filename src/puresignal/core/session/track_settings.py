@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 COLOURS = ("kick", "snare", "hat", "tom", "cymbal", "percussion", "other")
@@ -72,10 +73,16 @@ class Delivery:
 
 def with_track(delivery: Delivery, settings: TrackSettings) -> Delivery:
     """Replace one track's settings; defaults are not stored."""
+    return with_tracks(delivery, [settings])
+
+
+def with_tracks(delivery: Delivery, changed: Iterable[TrackSettings]) -> Delivery:
+    """Replace the settings of some tracks; defaults are not stored."""
     tracks = {track.key: track for track in delivery.tracks}
-    tracks.pop(settings.key, None)
-    if settings != TrackSettings(settings.key):
-        tracks[settings.key] = settings
+    for settings in changed:
+        tracks.pop(settings.key, None)
+        if settings != TrackSettings(settings.key):
+            tracks[settings.key] = settings
     return replace(delivery, tracks=tuple(tracks[key] for key in sorted(tracks)))
 
 

@@ -45,7 +45,8 @@ def windowed_sum(probability: np.ndarray, reach: int) -> np.ndarray:
     """Probability of an onset within `reach` frames: a swelling sound has no single moment of onset, but it has one."""
     if not len(probability):
         return probability
-    box = np.convolve(probability, np.ones(2 * reach + 1), "same") / TAUGHT_AREA
+    # Not "same", which is as long as the window where that is longer than a very short recording.
+    box = np.convolve(probability, np.ones(2 * reach + 1))[reach : reach + len(probability)] / TAUGHT_AREA
     # A clear onset still peaks at its own frame.
     return np.asarray(np.minimum(1.0, box) * 0.98 + 0.02 * probability)
 
