@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+import threading
 
 import pytest
 
@@ -82,3 +83,108 @@ def test_an_unreadable_file_is_reported(tmp_path):
             folder.chmod(folder.stat().st_mode | 0o055)
     done = subprocess.run([sys.executable, "-c", script, str(path)], capture_output=True, text=True, check=True)
     assert done.stdout.startswith("FileAccessError You have no permission")
+
+
+def test_the_file_is_there_at_every_moment_of_a_save_and_the_last_copy_is_kept(tmp_path, monkeypatch):
+    path = tmp_path / "a.puresignal"
+    path.write_bytes(b"one")
+    seen = []
+    for name in ("replace", "link"):
+        real = getattr(os, name)
+
+        def watched(*arguments, real=real):
+            real(*arguments)
+            seen.append(path.read_bytes())
+
+        monkeypatch.setattr(os, name, watched)
+    file_access.write_bytes(path, b"two", keep_as=tmp_path / "a.puresignal.last")
+    assert seen == [b"one", b"one", b"two"]
+    assert (tmp_path / "a.puresignal.last").read_bytes() == b"one"
+    assert sorted(os.listdir(tmp_path)) == ["a.puresignal", "a.puresignal.last"]
+
+
+def test_a_link_stays_a_link_and_its_file_is_updated(tmp_path):
+    (tmp_path / "real").mkdir()
+    real, link = tmp_path / "real" / "a.mid", tmp_path / "link.mid"
+    real.write_bytes(b"old")
+    link.symlink_to(real)
+    file_access.write_bytes(link, b"new")
+    assert link.is_symlink()
+    assert real.read_bytes() == b"new"
+
+
+@pytest.mark.parametrize("name", ["/dev/null", "pipe"])
+def test_a_device_or_pipe_is_neither_read_nor_replaced(tmp_path, name):
+    path = tmp_path / name
+    if name == "pipe":
+        os.mkfifo(path)
+    before = os.lstat(path).st_mode
+    for act in (lambda: file_access.write_bytes(path, b"x"), lambda: file_access.read_bytes(path)):
+        with pytest.raises(FileAccessError, match="pipe or a device"):
+            act()
+    assert os.lstat(path).st_mode == before
+
+
+@pytest.mark.parametrize("name", ["n" * 251 + ".mid", "t\udcff\udcfe.mid", "new\nline\x1b[2J.mid"])
+def test_any_name_that_the_system_allows_can_be_written(tmp_path, name):
+    file_access.write_bytes(tmp_path / name, b"x")
+    assert file_access.read_bytes(tmp_path / name) == b"x"
+    assert os.listdir(tmp_path) == [name]
+
+
+@pytest.mark.parametrize("name", ["n" * 300, "a\0b"])
+def test_a_name_that_the_system_refuses_is_refused_in_words(tmp_path, name):
+    for act in (
+        lambda: file_access.write_bytes(tmp_path / name, b"x"),
+        lambda: file_access.read_bytes(tmp_path / name),
+    ):
+        with pytest.raises(FileAccessError):
+            act()
+
+
+def test_what_killed_runs_left_is_cleared_and_what_others_write_is_not(tmp_path, monkeypatch):
+    path = tmp_path / "a.mid"
+    monkeypatch.setattr(os, "replace", lambda *_: os._exit(0))
+    child = os.fork()
+    if not child:
+        file_access.write_bytes(path, b"half")
+    os.waitpid(child, 0)
+    monkeypatch.undo()
+    [left] = os.listdir(tmp_path)
+    file_access.write_bytes(path, b"whole")
+    assert left in os.listdir(tmp_path), "it may be in use"
+    os.utime(tmp_path / left, (1, 1))
+    file_access.write_bytes(path, b"whole")
+    assert os.listdir(tmp_path) == ["a.mid"]
+
+
+def test_a_session_of_which_only_the_last_copy_is_left_opens(tmp_path):
+    from puresignal.demo import demo_session
+    from puresignal.io import session_file
+
+    session, takes = demo_session.build()
+    path = tmp_path / "a.puresignal"
+    session_file.write(path, session, {take.ident: take for take in takes})
+    path.rename(tmp_path / "a.puresignal.last")
+    assert session_file.read(path).session == session
+
+
+def test_of_several_that_write_one_new_name_at_once_one_succeeds(tmp_path):
+    path = tmp_path / "a.mid"
+    told = []
+
+    def write(number):
+        try:
+            file_access.write_bytes(path, bytes([number]) * 10_000, new=True)
+            told.append(number)
+        except FileAccessError as error:
+            assert "exists already" in str(error)
+
+    threads = [threading.Thread(target=write, args=(number,)) for number in range(16)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    [winner] = told
+    assert path.read_bytes() == bytes([winner]) * 10_000
+    assert os.listdir(tmp_path) == ["a.mid"]

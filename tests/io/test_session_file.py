@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import io
 import json
+import time
 import zipfile
 from dataclasses import replace
 from functools import cache
@@ -17,7 +18,7 @@ from puresignal.core.path.cleaning_path import make_context, run
 from puresignal.core.path.context import Verdict
 from puresignal.core.session import session as edits
 from puresignal.demo import demo_session as demo
-from puresignal.io import midi_reader, session_file, take_file
+from puresignal.io import limits, midi_reader, session_file, take_file
 
 
 @pytest.fixture(scope="module")
@@ -31,7 +32,7 @@ def demo_session():
 
 def zipped(entries: dict[str, bytes]) -> bytes:
     buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w") as archive:
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, content in entries.items():
             archive.writestr(name, content)
     return buffer.getvalue()
@@ -143,9 +144,62 @@ def test_names_that_point_outside_are_refused(demo_session, name):
 def test_sizes_out_of_bounds_are_refused_before_they_are_unpacked(demo_session, monkeypatch):
     session, takes = demo_session
     content = session_file.to_bytes(session, takes)
-    monkeypatch.setattr(session_file, "LARGEST_ENTRY", 1000)
+    monkeypatch.setattr(limits, "MIDI_BYTES", 1000)
     with pytest.raises(BadFileError, match="larger than"):
         session_file.parse(content, "x.puresignal")
+
+
+def test_ten_hours_of_a_busy_kit_are_within_the_limits():
+    # Pads and pedal: 400 messages a second of four bytes, and a decision on one hit in a hundred.
+    assert limits.MIDI_BYTES > 10 * 3600 * 400 * 4
+    assert limits.JSON_ITEMS > 200_000 * 4
+
+
+@pytest.mark.parametrize("content", [
+    b'{"takes":[' + b"{}," * 20_000_000 + b"{}]}", b"[" + b'"",' * 10_000_000 + b'""]', b" " * (17 << 20),
+])  # fmt: skip
+def test_a_small_zip_that_unpacks_to_far_more_than_a_session_is_refused_at_once(content):
+    bomb = zipped({"session.json": content})
+    assert len(bomb) < 200_000
+    began = time.process_time()
+    with pytest.raises(BadFileError):
+        session_file.parse(bomb, "x.puresignal")
+    assert time.process_time() - began < 2.0
+
+
+def test_thousands_of_tracks_are_read_in_linear_time(demo_session):
+    session, takes = demo_session
+    rows = [{"key": f"{n}/1", "title": "x"} for n in range(10_000)]
+    began = time.process_time()
+    opened = session_file.parse(changed(session_file.to_bytes(session, takes), tracks=rows), "x.puresignal")
+    assert time.process_time() - began < 2.0
+    assert len(opened.session.delivery.tracks) == 10_000
+    with pytest.raises(BadFileError, match="tracks"):
+        session_file.parse(changed(session_file.to_bytes(session, takes), tracks=[*rows, rows[0]]), "x.puresignal")
+
+
+@pytest.mark.parametrize(
+    ("field", "value"),
+    [("current", []), ("current", {}), ("name", "n" * 100_000), ("takes", [{"ident": ["a"]}]), ("order", {"a": 1}),
+     ("target", [[]]), ("path", [1]), ("sound", {"kit": "x", "drums": {"k" * 100_000: 1}}), ("inputs", [[]] * 300)],
+)  # fmt: skip
+def test_values_of_the_wrong_kind_are_refused_in_a_few_words(demo_session, field, value):
+    session, takes = demo_session
+    with pytest.raises(PureSignalError) as raised:
+        session_file.parse(changed(session_file.to_bytes(session, takes), **{field: value}), "x.puresignal")
+    assert len(str(raised.value)) < 900
+
+
+def test_an_origin_beyond_any_take_and_half_a_character(demo_session):
+    session, takes = demo_session
+    data = json.loads(entries_of(session_file.to_bytes(session, takes))["session.json"])
+    data["takes"][0]["verdicts"] = [{"origin": 10**30, "keep": True}]
+    with pytest.raises(BadFileError, match="verdicts"):
+        session_file.parse(changed(session_file.to_bytes(session, takes), takes=data["takes"]), "x.puresignal")
+    half = entries_of(session_file.to_bytes(session, takes))
+    half["session.json"] = half["session.json"].replace(b'"name": "', b'"name": "\\ud800', 1)
+    opened = session_file.parse(zipped(half), "x.puresignal")
+    session_file.to_bytes(opened.session, {take.ident: take for take in opened.takes})
 
 
 def test_an_entry_with_a_false_size_is_refused():

@@ -1,8 +1,11 @@
 from __future__ import annotations
 
+import errno
+import os
 import subprocess
 import sys
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -10,7 +13,7 @@ import pytest
 from puresignal.core.errors import FileAccessError, PureSignalError
 from puresignal.core.session import session as edits
 from puresignal.demo import demo_session as demo
-from puresignal.io import work_folder, xdg_folders
+from puresignal.io import journal, preferences, session_file, work_folder, xdg_folders
 from puresignal.io.work_folder import Lock, WorkFolder
 
 
@@ -49,6 +52,103 @@ def test_saved_work_and_damaged_folders_are_removed_or_reported(work):
     [left] = work_folder.leftovers()
     with pytest.raises(PureSignalError, match=r"take1\.mid"):
         work_folder.recover(left)
+
+
+def test_nothing_unreadable_is_deleted_it_is_offered_and_set_aside(work):
+    session, takes = work
+    # Killed in its first store: the take is written, the state is not.
+    first = WorkFolder()
+    first.store(session, takes, None, True)
+    for name in ("state.json", "session.json"):
+        (first.folder / name).unlink()
+    first.let_go()
+    # A state that was damaged.
+    second = WorkFolder()
+    second.store(session, takes, None, True)
+    (second.folder / "state.json").write_bytes(b"\0\0{")
+    second.let_go()
+    # Killed before anything was written: nothing to offer.
+    WorkFolder().let_go()
+    found = {left.folder: left for left in work_folder.leftovers()}
+    assert set(found) == {first.folder, second.folder}
+    for left in found.values():
+        opened = work_folder.recover(left)
+        assert [(take.events.arrived == takes[take.ident].events.arrived).all() for take in opened.takes] == [True]
+        work_folder.discard(left)
+    assert work_folder.leftovers() == ()
+    kept = sorted((xdg_folders.state() / "aside").glob("*/takes/take1.mid"))
+    assert len(kept) == 2
+
+
+def test_a_run_killed_while_it_recovers_leaves_one_copy_not_two(work):
+    session, takes = work
+    first, second = WorkFolder(), WorkFolder()
+    first.store(edits.with_name(session, "old"), takes, None, True)
+    # Its store has begun: only its name is there yet.
+    (second.folder / "takes").mkdir()
+    second.let_go()
+    first.let_go()
+    assert [left.name for left in work_folder.leftovers()] == ["old"]
+    # Killed in the middle of its first store: less than the old one has.
+    half = WorkFolder()
+    half.store(edits.with_name(session, "half"), takes, None, True, first.folder.name)
+    (half.folder / "session.json").unlink()
+    half.let_go()
+    assert [left.name for left in work_folder.leftovers()] == ["old"]
+    assert not half.folder.exists()
+    third = WorkFolder()
+    third.store(edits.with_name(session, "new"), takes, None, True, first.folder.name)
+    third.let_go()
+    assert [left.name for left in work_folder.leftovers()] == ["new"]
+    assert not first.folder.exists()
+
+
+def test_a_run_killed_in_its_first_store_gives_the_saved_session_and_what_was_new(work, tmp_path):
+    session, takes = work
+    saved = tmp_path / "evening.puresignal"
+    session_file.write(saved, session, takes)
+    folder = WorkFolder()
+    later = {**takes, "take9": replace(takes["take1"], ident="take9", name="new")}
+    folder.store(session, later, saved, True)
+    (folder.folder / "session.json").unlink()
+    folder.let_go()
+    [left] = work_folder.leftovers()
+    opened = work_folder.recover(left)
+    assert opened.session.takes[0] == session.takes[0]
+    assert [ref.ident for ref in opened.session.takes] == ["take1", "take9"]
+    assert {take.ident for take in opened.takes} == {"take1", "take9"}
+
+
+def test_what_the_program_keeps_is_the_players_alone(work):
+    session, takes = work
+    folder = WorkFolder()
+    folder.store(session, takes, None, True)
+    lock = work_folder.session_lock(Path("/somewhere/a.puresignal"))
+    lock.take()
+    preferences.write(preferences.Preferences())
+    writer = journal.Writer(xdg_folders.state() / "journal" / "x", ("kit",))
+    writer.add([(1.0, 0, b"\x99\x24\x40")])
+    for base in (xdg_folders.state(), xdg_folders.config()):
+        assert base.stat().st_mode & 0o777 == 0o700
+        files = [path for path in base.rglob("*") if path.is_file()]
+        assert files
+        assert {path.stat().st_mode & 0o777 for path in files} == {0o600}
+    writer.close()
+    lock.let_go()
+    folder.remove()
+
+
+def test_a_full_disk_has_no_room_for_the_number_in_a_lock_and_it_holds(tmp_path, monkeypatch):
+    lock = Lock(tmp_path / "lock")
+
+    def full(*_):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(os, "getpid", lambda: full())
+    assert lock.take()
+    monkeypatch.undo()
+    assert not Lock(tmp_path / "lock").take()
+    lock.let_go()
 
 
 def test_takes_are_written_once(work):

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 
 from puresignal.core.errors import BadFileError
-from puresignal.io import file_access
+from puresignal.io import file_access, limits
 from puresignal.translation import tr
 
 BLOCK_SECONDS = 20.0
@@ -93,7 +93,10 @@ def read(path: Path, rate: int) -> np.ndarray:
 
     Raises FileAccessError or BadFileError
     """
-    return np.concatenate(list(blocks(path, rate)))
+    parts = list(blocks(path, rate))
+    if not parts:
+        raise BadFileError(tr("This file contains no sound"), path.name, tr("Choose another file."))
+    return np.concatenate(parts)
 
 
 def mono(block: np.ndarray) -> np.ndarray:
@@ -149,9 +152,19 @@ def _open(path: Path) -> Any:
 
     file_access.check_readable(path)
     try:
-        return soundfile.SoundFile(path)
+        source = soundfile.SoundFile(path)
     except soundfile.LibsndfileError as error:
         raise _wrong(path) from error
+    if not limits.RATES[0] <= source.samplerate <= limits.RATES[1]:
+        rate = source.samplerate
+        source.close()
+        # Resampling a few samples of a damaged header's rate could make hours of nothing.
+        raise BadFileError(
+            tr("This recording says that it has {rate} samples per second", rate=rate),
+            path.name,
+            tr("Export it again at 44,100 or 48,000."),
+        )
+    return source
 
 
 def _wrong(path: Path) -> BadFileError:

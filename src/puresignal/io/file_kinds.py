@@ -6,6 +6,9 @@ import re
 from dataclasses import dataclass
 from pathlib import Path
 
+from puresignal.core.errors import FileAccessError
+from puresignal.io import file_access
+
 HEAD = 4096
 """Bytes from the start of a file that are enough to recognise it."""
 
@@ -48,9 +51,9 @@ KINDS = (SESSION, MIDI, AUDIO, SOUNDFONT, NOTE_MAP)
 def kind_of(path: Path) -> FileKind | None:
     """The kind of a file; None if neither its content nor its ending is known, or it cannot be read."""
     try:
-        with path.open("rb") as file:
+        with file_access.open_file(path) as file:
             head = file.read(HEAD)
-    except OSError:
+    except (FileAccessError, OSError):
         head = b""
     for kind in KINDS:
         if kind.content.match(head):

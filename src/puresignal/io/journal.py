@@ -28,6 +28,8 @@ KEPT_MESSAGES, KEPT_SECONDS = 200_000, 30 * 60
 """At least this many messages, and at least those of this many seconds, are kept."""
 SITTING_KEPT_SECONDS = 14 * 24 * 3600
 """Journals of sittings that ended longer ago are deleted."""
+MOST_SECONDS = 1e9
+"""No machine runs for longer: times of the monotonic clock beyond it are damage."""
 TAIL = 4096
 """Messages at the end of a journal that a recorder may have written without noting its position."""
 
@@ -49,10 +51,7 @@ class Writer:
         self._file = -1
         self._owed = b""
         self.refused: OSError | None = None
-        try:
-            folder.mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            raise file_access.access_error(error, folder, "write") from error
+        file_access.make_private(folder)
         existing = sorted(folder.glob("*.journal"))
         self._number = int(existing[-1].stem) + 1 if existing and existing[-1].stem.isdigit() else 1
 
@@ -81,7 +80,7 @@ class Writer:
         if self._file >= 0:
             os.close(self._file)
         path = self.folder / f"{self._number:08d}.journal"
-        self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o644)
+        self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600)
         self._number += 1
         self._lines = 0
         names = "\t".join(name.replace("\t", " ").replace("\n", " ") for name in self._inputs)
@@ -121,9 +120,12 @@ def read(paths: Iterable[Path]) -> tuple[tuple[str, ...], list[tuple[float, int,
             parts = line.split(" ")
             if len(parts) == 3 and parts[1].isdigit():
                 try:
-                    rows.append((float(parts[0]), int(parts[1]), bytes.fromhex(parts[2])))
+                    at, data = float(parts[0]), bytes.fromhex(parts[2])
                 except ValueError:
                     continue
+                # A damaged line is passed over like one that was cut off.
+                if 0 <= at < MOST_SECONDS and len(parts[1]) < 6 and data:
+                    rows.append((at, int(parts[1]), data))
     return inputs, rows
 
 
@@ -141,10 +143,17 @@ class Sitting:
     ended: float
 
 
+def _folders_in(folder: Path) -> list[Path]:
+    try:
+        return list(folder.iterdir())
+    except OSError:
+        return []
+
+
 def sittings(folder: Path) -> list[Sitting]:
     """The non-empty sittings under a folder, newest first; unreadable files are skipped."""
     found = []
-    for one in folder.iterdir() if folder.is_dir() else ():
+    for one in _folders_in(folder):
         inputs: tuple[str, ...] = ()
         rows: list[tuple[float, int, bytes]] = []
         ended = 0.0
@@ -182,7 +191,7 @@ def already_written(records: Sequence[tuple[float, int, bytes]], tail: list[tupl
 def forget_old(sittings: Path, but: Path) -> None:
     """Delete the journals of sittings that ended long ago."""
     now = time.time()
-    for folder in sittings.iterdir() if sittings.is_dir() else ():
+    for folder in _folders_in(sittings):
         files_there = list(folder.glob("*.journal"))
         if folder != but and all(now - path.stat().st_mtime > SITTING_KEPT_SECONDS for path in files_there):
             with contextlib.suppress(OSError):

@@ -14,13 +14,16 @@ from types import TracebackType
 from typing import Any
 
 from puresignal import __version__
-from puresignal.io import xdg_folders
+from puresignal.core.errors import PureSignalError
+from puresignal.io import file_access, xdg_folders
 from puresignal.translation import tr
 
 LARGEST, KEPT, TOLD = 500_000, 3, 60
 """Bytes per log file, number of files kept, and lines quoted in a report."""
 
 log = logging.getLogger("puresignal")
+# Commands start no log: without this, Python would print what is logged to the terminal.
+log.addHandler(logging.NullHandler())
 _crash_file = None
 
 
@@ -35,11 +38,13 @@ def start(on_bug: Callable[[str], None] | None = None) -> None:
     """
     global _crash_file
     try:
-        path().parent.mkdir(parents=True, exist_ok=True)
+        file_access.make_private(path().parent)
         handler = logging.handlers.RotatingFileHandler(path(), maxBytes=LARGEST, backupCount=KEPT, encoding="utf-8")
         _crash_file = path().with_name("crash.log").open("a")
         faulthandler.enable(_crash_file)
-    except OSError:
+        for one in path().parent.iterdir():
+            one.chmod(0o600)
+    except (OSError, PureSignalError):
         return
     handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
     log.addHandler(handler)

@@ -33,13 +33,14 @@ def to_bytes(song: Song, tempo: bool = True) -> bytes:
 def _chunk(track: SongTrack, tempo: TempoMap | None) -> bytes:
     extras = []
     if track.name:
-        extras.append((0, _meta(0x03, track.name.encode("utf-8"))))
+        extras.append((0, _meta(0x03, track.name.encode("utf-8", "replace"))))
     if track.port:
         extras.append((0, _meta(0x21, bytes([track.port & 0x7F]))))
     if tempo is not None:
         extras += [(t.tick, _meta(0x51, t.us_per_quarter.to_bytes(3, "big"))) for t in tempo.tempos]
         extras += [
-            (m.tick, _meta(0x58, bytes([m.numerator, m.denominator.bit_length() - 1, 24, 8]))) for m in tempo.meters
+            (m.tick, _meta(0x58, bytes([m.numerator, m.denominator.bit_length() - 1, m.clicks, m.quarters])))
+            for m in tempo.meters
         ]
     extras += [(m.tick, _meta(m.kind, m.data)) for m in track.metas]
     extras.sort(key=lambda item: item[0])

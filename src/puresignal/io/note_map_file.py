@@ -60,7 +60,12 @@ def own_folder() -> Path:
 def own() -> tuple[NoteMap, ...]:
     """The player's own maps by name; other files are skipped."""
     found = []
-    for path in sorted(own_folder().glob("*.json")):
+    try:
+        paths = sorted(own_folder().glob("*.json"))
+    except OSError:
+        # A folder that may not be read has no maps for us.
+        paths = []
+    for path in paths:
         with contextlib.suppress(PureSignalError):
             found.append(read(path))
     return tuple(sorted(found, key=lambda m: m.name.casefold()))

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import base64
 import binascii
+import os
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from puresignal.core.errors import PureSignalError
+from puresignal.core.errors import BadFileError
 from puresignal.core.touch.computer_keyboard import MODES, PLAYABLE, SCALES, Keyboard
 from puresignal.io import file_access, json_file, xdg_folders
 from puresignal.translation import tr
@@ -53,12 +54,18 @@ def path() -> Path:
 
 
 def read() -> Preferences:
-    """Read the preferences; defaults if there are none or they are unreadable."""
-    try:
-        data = json_file.read(path(), tr("preferences file"))
-    except PureSignalError:
+    """Read the preferences; defaults where there are none.
+
+    Raises BadFileError if the file is damaged, FileAccessError if it is there and cannot be read
+    """
+    if not os.path.lexists(path()):
         return Preferences()
-    return _from_json(data if isinstance(data, dict) else {})
+    data = json_file.read(path(), tr("preferences file"))
+    if not isinstance(data, dict):
+        raise BadFileError(
+            tr("The preferences file is damaged"), path().name, tr("The usual preferences are used instead.")
+        )
+    return _from_json(data)
 
 
 def _from_json(data: dict[str, Any]) -> Preferences:
@@ -68,9 +75,11 @@ def _from_json(data: dict[str, Any]) -> Preferences:
     except (binascii.Error, ValueError):
         geometry = b""
     return Preferences(
-        theme if theme in ("system", "light", "dim") else "system",
+        theme if isinstance(theme, str) and theme in ("system", "light", "dim") else "system",
         geometry,
-        tuple(r for r in recent if isinstance(r, str))[:MOST_RECENT] if isinstance(recent, list) else (),
+        tuple(r for r in recent if isinstance(r, str) and "\0" not in r)[:MOST_RECENT]
+        if isinstance(recent, list)
+        else (),
         _keyboard(data.get("keyboard")),
         _sound(data.get("sound")),
         _shortcuts(data.get("shortcuts")),
@@ -89,9 +98,18 @@ def _sound(data: object) -> SoundOut:
     device, rate, block = data.get("device"), data.get("rate"), data.get("block")
     return SoundOut(
         device if isinstance(device, str) else usual.device,
-        rate if rate in RATES else usual.rate,
-        block if block in BLOCKS else usual.block,
+        rate if isinstance(rate, int) and rate in RATES else usual.rate,
+        block if isinstance(block, int) and block in BLOCKS else usual.block,
     )
+
+
+def _recent(data: object) -> tuple[str, ...]:
+    rows = data if isinstance(data, list) else []
+    return tuple(r for r in rows if isinstance(r, str) and "\0" not in r)[:MOST_RECENT]
+
+
+def _is_key(text: str) -> bool:
+    return text.isascii() and text.isdigit() and len(text) < 10
 
 
 def _keyboard(data: object) -> Keyboard:
@@ -109,10 +127,11 @@ def _keyboard(data: object) -> Keyboard:
 
     mode, scale, drums = kept.get("mode"), kept.get("scale"), kept.get("drums")
     rows = drums.items() if isinstance(drums, dict) else ()
-    good = tuple(sorted((int(k), v) for k, v in rows if str(k).isdigit() and v in PLAYABLE))
+    good = tuple(sorted((int(k), v) for k, v in rows if _is_key(k) and isinstance(v, str) and v in PLAYABLE))
     return Keyboard(
-        mode if mode in MODES else usual.mode, whole("octave", 0, 7), whole("root", 0, 11),
-        scale if scale in SCALES else usual.scale, whole("velocity", 1, 127), whole("randomness", 0, 40),
+        mode if isinstance(mode, str) and mode in MODES else usual.mode, whole("octave", 0, 7), whole("root", 0, 11),
+        scale if isinstance(scale, str) and scale in SCALES else usual.scale, whole("velocity", 1, 127),
+        whole("randomness", 0, 40),
         good if isinstance(drums, dict) else usual.drums,
     )  # fmt: skip
 
@@ -123,10 +142,7 @@ def write(preferences: Preferences) -> None:
     Raises FileAccessError if the system refuses
     """
     place = path()
-    try:
-        place.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise file_access.access_error(error, place, "write") from error
+    file_access.make_private(place.parent)
     file_access.write_bytes(
         place,
         json_file.to_bytes(
@@ -142,6 +158,7 @@ def write(preferences: Preferences) -> None:
                 },
             }
         ),
+        private=True,
     )
 
 

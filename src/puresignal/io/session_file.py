@@ -7,7 +7,9 @@ from __future__ import annotations
 
 import io
 import lzma
+import os
 import re
+import reprlib
 import struct
 import zipfile
 import zlib
@@ -29,16 +31,16 @@ from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.live_input import ALL_CHANNELS, LiveInput
 from puresignal.core.session.session import Session, TakeRef, with_backing, with_inputs, with_sound
 from puresignal.core.session.sound_settings import SoundSettings
-from puresignal.core.session.track_settings import COLOURS, Delivery, TrackSettings, with_track
+from puresignal.core.session.track_settings import COLOURS, Delivery, TrackSettings, with_tracks
 from puresignal.core.sound.drums import KITS, Drum
-from puresignal.io import file_access, json_file, midi_reader, take_file
+from puresignal.io import file_access, json_file, limits, midi_reader, take_file
 from puresignal.translation import tr
 
 FORMAT = "pure-signal/session"
 VERSION = 1
 ENDING = ".puresignal"
-LARGEST_ENTRY = 256 * 1024 * 1024
-LARGEST_SUM = 1024 * 1024 * 1024
+MOST_EVENTS = 1 << 32
+_SHORT = reprlib.Repr()
 _IDENT = re.compile(r"[A-Za-z0-9][A-Za-z0-9_-]{0,63}\Z")
 
 
@@ -49,6 +51,11 @@ class Opened:
     session: Session
     takes: tuple[Take, ...]
     notice: str | None = None
+
+
+def is_ident(text: str) -> bool:
+    """Whether a text can be the key of a take."""
+    return bool(_IDENT.match(text))
 
 
 def to_bytes(session: Session, takes: dict[str, Take]) -> bytes:
@@ -72,7 +79,7 @@ def write(path: Path, session: Session, takes: dict[str, Take]) -> None:
 
     Raises FileAccessError if the system refuses; the previous file is unharmed
     """
-    file_access.write_bytes(path, to_bytes(session, takes), keep_as=path.with_name(path.name + ".last"))
+    file_access.write_bytes(path, to_bytes(session, takes), keep_as=_last(Path(os.path.realpath(path))))
 
 
 def read(path: Path) -> Opened:
@@ -80,7 +87,16 @@ def read(path: Path) -> Opened:
 
     Raises FileAccessError, or BadFileError if it is not a session or is damaged
     """
+    last = _last(path)
+    if not path.exists() and last.exists():
+        # A run of an earlier version was killed between its two renames: the last copy is the whole session.
+        path = last
     return parse(file_access.read_bytes(path), path.name)
+
+
+def _last(path: Path) -> Path:
+    """Where the previous copy of a session is kept."""
+    return path.with_name(path.name + ".last")
 
 
 def parse(content: bytes, name: str) -> Opened:
@@ -230,7 +246,8 @@ class _Archive:
                     tr("Do not use it; ask the sender for another copy."),
                 )
             total += info.file_size
-            if info.file_size > LARGEST_ENTRY or total > LARGEST_SUM:
+            most = limits.JSON_BYTES if info.filename == "session.json" else limits.MIDI_BYTES
+            if info.file_size > most or total > limits.SESSION_BYTES:
                 raise BadFileError(
                     tr("{filename} claims to be larger than any session's file", filename=info.filename),
                     name,
@@ -244,7 +261,7 @@ class _Archive:
             raise BadFileError(tr("{entry} is missing", entry=entry), self._name, _last_copy_hint(self._name))
         try:
             with self._archive.open(info) as file:
-                content = file.read(LARGEST_ENTRY + 1)
+                content = file.read(limits.MIDI_BYTES + 1)
         except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError) as error:
             raise BadFileError(
                 tr("{entry} is damaged", entry=entry), self._name, _last_copy_hint(self._name)
@@ -299,6 +316,11 @@ class _Reader:
                     tr("Update the program."),
                 ) from error
             raise
+        except (TypeError, ValueError, AttributeError, LookupError, OverflowError, RecursionError) as error:
+            # A value of a kind that nothing here expects.
+            raise BadFileError(
+                tr("This is not a Pure Signal session, or it is damaged"), self._name, _last_copy_hint(self._name)
+            ) from error
         notice = None
         if version > VERSION:
             notice = tr(
@@ -309,7 +331,7 @@ class _Reader:
         return Opened(session, takes, notice)
 
     def _wrong(self, field: str, value: object) -> BadFileError:
-        shown = repr(value)[:40]
+        shown = _SHORT.repr(value)[:40]
         return BadFileError(
             tr('"{field}" is {shown}', field=field, shown=shown),
             f"{self._name}, session.json",
@@ -318,7 +340,7 @@ class _Reader:
 
     def _session(self, data: dict[str, Any]) -> tuple[Session, tuple[Take, ...]]:
         rows = data.get("takes")
-        if not isinstance(rows, list):
+        if not isinstance(rows, list) or len(rows) > limits.TAKES:
             raise self._wrong("takes", rows)
         refs: list[TakeRef] = []
         takes: list[Take] = []
@@ -329,7 +351,7 @@ class _Reader:
             refs.append(ref)
             takes.append(take)
         removed = data.get("removed_takes", [])
-        if not isinstance(removed, list):
+        if not isinstance(removed, list) or len(removed) > limits.TAKES:
             raise self._wrong("removed_takes", removed)
         for i, row in enumerate(removed):
             _, take = self._take(row, f"removed_takes[{i}]")
@@ -337,9 +359,9 @@ class _Reader:
                 raise self._wrong(f"removed_takes[{i}].ident", take.ident)
             takes.append(take)
         name, current = data.get("name"), data.get("current")
-        if not isinstance(name, str):
+        if not isinstance(name, str) or len(name) > limits.TEXT:
             raise self._wrong("name", name)
-        if current is not None and current not in {ref.ident for ref in refs}:
+        if current is not None and (not isinstance(current, str) or current not in {ref.ident for ref in refs}):
             raise self._wrong("current", current)
         path = settings_json.from_json(data.get("path"), f"{self._name}, session.json, path")  # not shown
         target = self._map(data.get("target"), "target")
@@ -375,7 +397,7 @@ class _Reader:
         return SoundSettings(kit, float(level), tuple(found), font)
 
     def _inputs(self, rows: object) -> tuple[LiveInput, ...]:
-        if not isinstance(rows, list):
+        if not isinstance(rows, list) or len(rows) > limits.INPUTS:
             raise self._wrong("inputs", rows)
         found = []
         for i, row in enumerate(rows):
@@ -394,9 +416,9 @@ class _Reader:
 
     def _delivery(self, data: dict[str, Any]) -> Delivery:
         rows, order, with_tempo = data.get("tracks", []), data.get("order", []), data.get("with_tempo", True)
-        if not isinstance(rows, list):
+        if not isinstance(rows, list) or len(rows) > limits.TRACKS:
             raise self._wrong("tracks", rows)
-        delivery = Delivery()
+        settings: list[TrackSettings] = []
         for i, row in enumerate(rows):
             if not isinstance(row, dict):
                 raise self._wrong(f"tracks[{i}]", row)
@@ -410,8 +432,8 @@ class _Reader:
             good = good and _is_within(bank, 16383) and _is_within(program, 127) and _is_within(level, 127)
             if not isinstance(key, str) or not good or not (channel is None or whole):
                 raise self._wrong(f"tracks[{i}]", row)
-            settings_ = TrackSettings(key, title, colour, channel, out, port, bank, program, level, muted, solo)
-            delivery = with_track(delivery, settings_)
+            settings.append(TrackSettings(key, title, colour, channel, out, port, bank, program, level, muted, solo))
+        delivery = with_tracks(Delivery(), settings)
         if not isinstance(order, list) or not all(isinstance(key, str) for key in order):
             raise self._wrong("order", order)
         if not isinstance(with_tempo, bool):
@@ -427,7 +449,7 @@ class _Reader:
         ident, name, kind = row.get("ident"), row.get("name"), row.get("kind")
         if not isinstance(ident, str) or not _IDENT.match(ident):
             raise self._wrong(f"{field}.ident", ident)
-        if not isinstance(name, str):
+        if not isinstance(name, str) or len(name) > limits.TEXT:
             raise self._wrong(f"{field}.name", name)
         content = self.content(f"takes/{ident}.mid")
         if kind == "imported":
@@ -447,7 +469,9 @@ class _Reader:
         verdicts = {}
         for row in rows:
             origin = row.get("origin") if isinstance(row, dict) else None
-            if not isinstance(row, dict) or isinstance(origin, bool) or not isinstance(origin, int) or origin < 0:
+            if not isinstance(row, dict) or isinstance(origin, bool) or not isinstance(origin, int):
+                raise self._wrong(field, row)
+            if not 0 <= origin < MOST_EVENTS:
                 raise self._wrong(field, row)
             keep, articulation = row.get("keep"), row.get("articulation")
             if keep not in (True, False, None) or not (
@@ -465,6 +489,9 @@ class _Reader:
 
         if not isinstance(data, dict):
             raise self._wrong(field, data)
+        for rows in (data.get("tempos", []), data.get("meters", [])):
+            if not isinstance(rows, list) or len(rows) > limits.TEMPOS:
+                raise self._wrong(field, rows)
         try:
             tempos = tuple(Tempo(whole(t, 0, 1 << 40), whole(us, 1, 0xFFFFFF)) for t, us in data.get("tempos", []))
             meters = tuple(

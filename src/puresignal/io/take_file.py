@@ -43,6 +43,17 @@ def to_bytes(take: Take) -> bytes:
     return midi_writer.to_bytes(Song(1, _CLOCK, tuple(tracks)))
 
 
+def from_bytes(content: bytes, ident: str, name: str) -> Take:
+    """A take from its file's bytes alone: what was recorded is told by its clock, and has no tempo then.
+
+    Raises BadFileError if the bytes are no MIDI file
+    """
+    song = midi_reader.parse(content, f"{ident}.mid")
+    if song.tempo.ppq == _CLOCK.ppq:
+        return captured(content, ident, name, TempoMap.steady(120))
+    return to_take(song, ident, name, content)
+
+
 def captured(content: bytes, ident: str, name: str, tempo: TempoMap) -> Take:
     """A recorded take from its file's bytes and the tempo map it was played to.
 

@@ -11,17 +11,19 @@ import fcntl
 import hashlib
 import os
 import shutil
+import time
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
 
 from puresignal.core.errors import FileAccessError, PureSignalError
 from puresignal.core.midi.events import Take
-from puresignal.core.session.session import Session
+from puresignal.core.session.session import Session, TakeRef, with_take
 from puresignal.io import file_access, json_file, session_file, take_file, xdg_folders
 from puresignal.translation import tr
 
-_STATE = "state.json"
+_RECOVERED = "recovered_from"
+_STATE, SESSION = "state.json", "session.json"
 
 
 class Lock:
@@ -37,8 +39,8 @@ class Lock:
         Raises FileAccessError if the lock file cannot be created
         """
         try:
-            self.path.parent.mkdir(parents=True, exist_ok=True)
-            file = self.path.open("a+")
+            file_access.make_private(self.path.parent)
+            file = open(self.path, "a+", opener=_private)  # noqa: SIM115 - held until the lock is let go
         except OSError as error:
             raise file_access.access_error(error, self.path, "write") from error
         try:
@@ -46,18 +48,25 @@ class Lock:
         except OSError:
             file.close()
             return False
-        file.truncate(0)
-        file.write(str(os.getpid()))
-        file.flush()
         self._file = file
+        # The number is for people; a full disk, which has no room for it, does not keep the lock from holding.
+        with contextlib.suppress(OSError):
+            file.truncate(0)
+            file.write(str(os.getpid()))
+            file.flush()
         return True
 
     def let_go(self) -> None:
         if self._file is not None:
             with contextlib.suppress(OSError):
                 self.path.unlink()
-            self._file.close()
+            with contextlib.suppress(OSError):
+                self._file.close()
             self._file = None
+
+
+def _private(name: str, flags: int) -> int:
+    return os.open(name, flags, 0o600)
 
 
 def session_lock(saved: Path) -> Lock:
@@ -86,26 +95,40 @@ class WorkFolder:
         self.folder = folder or xdg_folders.state() / "work" / os.urandom(8).hex()
         self._lock = Lock(self.folder / "lock")
         self._takes: set[str] = set()
+        self._told = b""
         if not self._lock.take():
             raise FileAccessError(tr("Another window has this session open"), str(self.folder), tr("Close it first."))
 
-    def store(self, session: Session, takes: dict[str, Take], file: Path | None, unsaved: bool) -> None:
+    def store(
+        self, session: Session, takes: dict[str, Take], file: Path | None, unsaved: bool, recovered: str = ""
+    ) -> None:
         """Store the current session; each take is written once.
 
+        recovered  name of the folder that this work was recovered from, which is superseded once this is on disk
         Raises FileAccessError if the system refuses
         """
-        try:
-            (self.folder / "takes").mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            raise file_access.access_error(error, self.folder, "write") from error
+        file_access.make_private(self.folder / "takes")
+        state: dict[str, Any] = {
+            "unsaved": unsaved,
+            "file": None if file is None else str(file),
+            "name": session.name,
+            "names": {ref.ident: ref.name for ref in session.takes},
+        }
+        if recovered:
+            state[_RECOVERED] = recovered
+        if not self._takes and not (self.folder / _STATE).exists():
+            # First of all, so that a run that is killed in its first store leaves its name.
+            file_access.write_bytes(self.folder / _STATE, json_file.to_bytes({**state, "unsaved": True}), private=True)
         for ident, take in takes.items():
             if ident not in self._takes:
-                file_access.write_bytes(self.folder / "takes" / f"{ident}.mid", take_file.to_bytes(take))
+                file_access.write_bytes(self.folder / "takes" / f"{ident}.mid", take_file.to_bytes(take), private=True)
                 self._takes.add(ident)
         content = json_file.to_bytes(session_file.to_json(session, takes))
-        file_access.write_bytes(self.folder / "session.json", content)
-        state = {"unsaved": unsaved, "file": None if file is None else str(file), "name": session.name}
-        file_access.write_bytes(self.folder / _STATE, json_file.to_bytes(state))
+        file_access.write_bytes(self.folder / SESSION, content, private=True)
+        told = json_file.to_bytes(state)
+        if told != self._told:
+            file_access.write_bytes(self.folder / _STATE, told, private=True)
+            self._told = told
 
     def let_go(self) -> None:
         """Stop, but leave the work on disk for recovery."""
@@ -118,12 +141,15 @@ class WorkFolder:
 
 
 def leftovers() -> tuple[Leftover, ...]:
-    """Unsaved work without an owner, newest first. Saved and empty folders are deleted."""
+    """Unsaved work without an owner, newest first. Folders that say that their work was saved are deleted.
+
+    A folder whose state is missing or damaged is offered if it has anything in it: nothing unreadable is deleted.
+    """
     found = []
     work = xdg_folders.state() / "work"
-    if not work.is_dir():
-        return ()
-    for folder in sorted(work.iterdir(), key=lambda f: f.stat().st_mtime, reverse=True):
+    folders = _newest_first(work)
+    superseded = _superseded(folders)
+    for folder in folders:
         lock = Lock(folder / "lock")
         try:
             if not folder.is_dir() or not lock.take():
@@ -131,9 +157,16 @@ def leftovers() -> tuple[Leftover, ...]:
         except PureSignalError:
             continue
         state = _state(folder)
-        if state.get("unsaved") is True:
-            saved = state.get("file")
-            found.append(Leftover(folder, str(state.get("name", "")), Path(saved) if isinstance(saved, str) else None))
+        if state is None and _has_work(folder):
+            found.append(Leftover(folder, "", None))
+            lock.let_go()
+        elif state is not None and folder.name in superseded:
+            lock.let_go()
+            shutil.rmtree(folder, ignore_errors=True)
+        elif state is not None and state.get("unsaved") is not False and _has_work(folder):
+            saved, name = state.get("file"), state.get("name")
+            file = Path(saved) if isinstance(saved, str) and "\0" not in saved else None
+            found.append(Leftover(folder, name if isinstance(name, str) else "", file))
             lock.let_go()
         else:
             lock.let_go()
@@ -141,27 +174,117 @@ def leftovers() -> tuple[Leftover, ...]:
     return tuple(found)
 
 
-def _state(folder: Path) -> dict[str, Any]:
+def _superseded(folders: list[Path]) -> set[str]:
+    """Names of folders that another one has all of: a run that is killed while it recovers leaves two."""
+    found = set()
+    by_name = {folder.name: folder for folder in folders}
+    for folder in folders:
+        source = by_name.get(str((_state(folder) or {}).get(_RECOVERED)))
+        if source is None or source == folder:
+            continue
+        if (folder / SESSION).exists():
+            found.add(source.name)
+        elif _takes_in(folder) <= _takes_in(source):
+            found.add(folder.name)
+    return found
+
+
+def _takes_in(folder: Path) -> set[str]:
+    return {path.name for path in (folder / "takes").glob("*.mid")}
+
+
+def _newest_first(work: Path) -> list[Path]:
+    def when(folder: Path) -> float:
+        # The folder's own time changes with every look at its lock.
+        for name in (SESSION, _STATE):
+            with contextlib.suppress(OSError):
+                return (folder / name).stat().st_mtime
+        return 0.0
+
+    try:
+        return sorted(work.iterdir(), key=when, reverse=True)
+    except OSError:
+        return []
+
+
+def _has_work(folder: Path) -> bool:
+    return (folder / SESSION).exists() or bool(_takes_in(folder))
+
+
+def _state(folder: Path) -> dict[str, Any] | None:
+    """What a folder says about itself; None if that is missing or damaged."""
     try:
         data = json_file.read(folder / _STATE, tr("state file"))
     except PureSignalError:
-        return {}
-    return data if isinstance(data, dict) else {}
+        return None
+    return data if isinstance(data, dict) else None
 
 
 def recover(leftover: Leftover) -> session_file.Opened:
-    """The session in a folder of unsaved work.
+    """The session in a folder of unsaved work; its takes alone if the session itself cannot be read.
 
-    Raises FileAccessError or BadFileError if it cannot be read
+    Raises FileAccessError or BadFileError if nothing in it can be read
     """
-    data = json_file.read(leftover.folder / "session.json", "session")
 
     def content(entry: str) -> bytes:
         return file_access.read_bytes(leftover.folder / entry)
 
-    return session_file.from_json(data, leftover.name or tr("unsaved session"), content)
+    name = leftover.name or tr("unsaved session")
+    try:
+        return session_file.from_json(json_file.read(leftover.folder / SESSION, "session"), name, content)
+    except PureSignalError:
+        opened = _without_session(leftover, name)
+        if opened is None:
+            raise
+        return opened
+
+
+def _without_session(leftover: Leftover, name: str) -> session_file.Opened | None:
+    """What can be had without the session itself: its saved file, and all takes that can be read; None if neither.
+
+    That is how a run leaves its folder that was killed in its first store.
+    """
+    session, takes = Session(name=name), dict[str, Take]()
+    names = (_state(leftover.folder) or {}).get("names")
+    if leftover.file is not None:
+        with contextlib.suppress(PureSignalError):
+            opened = session_file.read(leftover.file)
+            session, takes = opened.session, {take.ident: take for take in opened.takes}
+    for path in sorted((leftover.folder / "takes").glob("*.mid")):
+        if session_file.is_ident(path.stem) and path.stem not in takes:
+            with contextlib.suppress(PureSignalError):
+                called = names.get(path.stem) if isinstance(names, dict) else None
+                called = called if isinstance(called, str) else path.stem
+                take = take_file.from_bytes(file_access.read_bytes(path), path.stem, called)
+                takes[take.ident] = take
+                session = with_take(session, TakeRef(take.ident, take.name))
+    return session_file.Opened(session, tuple(takes.values())) if takes else None
 
 
 def discard(leftover: Leftover) -> None:
-    """Delete unsaved work after it has been recovered."""
-    shutil.rmtree(leftover.folder, ignore_errors=True)
+    """Let go of work that was recovered and is stored again. What could not be read stays, under `aside`."""
+    if _state(leftover.folder) is None or not _is_whole(leftover.folder):
+        set_aside(leftover.folder)
+    else:
+        shutil.rmtree(leftover.folder, ignore_errors=True)
+
+
+def _is_whole(folder: Path) -> bool:
+    try:
+        recover(Leftover(folder, "", None))
+        json_file.read(folder / SESSION, "session")
+    except PureSignalError:
+        return False
+    return True
+
+
+def set_aside(path: Path) -> Path | None:
+    """Move something unreadable of the program's own out of the way. Returns its new place, None if that failed."""
+    aside = xdg_folders.state() / "aside"
+    target = aside / f"{path.name}-{int(time.time())}-{os.urandom(2).hex()}"
+    try:
+        file_access.make_private(aside)
+        shutil.move(path, target)
+    except (OSError, PureSignalError):
+        return None
+    return target

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import tempfile
 from pathlib import Path
 
 NAME = "pure-signal"
@@ -11,7 +12,15 @@ NAME = "pure-signal"
 def _base(variable: str, default: str) -> Path:
     named = os.environ.get(variable, "")
     # The specification says to ignore paths that are not absolute.
-    return (Path(named) if named.startswith("/") else Path.home() / default) / NAME
+    return (Path(named) if named.startswith("/") else _home() / default) / NAME
+
+
+def _home() -> Path:
+    """The player's home folder; without one, a folder for this user among the temporary files."""
+    try:
+        return Path.home()
+    except RuntimeError:
+        return Path(tempfile.gettempdir()) / f"{NAME}-{os.getuid()}"
 
 
 def state() -> Path:
