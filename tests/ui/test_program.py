@@ -9,13 +9,18 @@ import signal
 import subprocess
 import sys
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from PySide6.QtCore import QTimer
 from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QApplication, QFileDialog
 
 from puresignal.commands import desktop_entry
-from puresignal.io import log_file, preferences, work_folder
+from puresignal.core.errors import FileAccessError
+from puresignal.core.touch.computer_keyboard import Keyboard
+from puresignal.io import file_access, log_file, preferences, session_file, work_folder, xdg_folders
 from puresignal.ui.shell.main_window import MainWindow
 from puresignal.ui.state.workbench import Workbench
 
@@ -50,7 +55,7 @@ def until(condition, seconds=20.0, what="it"):
 
 
 def stored_session() -> Path | None:
-    found = list((Path(os.environ["XDG_STATE_HOME"]) / "pure-signal" / "work").glob("*/state.json"))
+    found = list((Path(os.environ["XDG_STATE_HOME"]) / "pure-signal" / "work").glob("*/session.json"))
     return found[0] if found else None
 
 
@@ -96,16 +101,80 @@ def test_saved_work_leaves_no_folder_behind(window, kit_file, tmp_path):
     assert stored_session() is None
 
 
-def test_a_full_disk_does_not_stop_the_work_and_is_reported_once(window, kit_file, monkeypatch):
-    from puresignal.core.errors import FileAccessError
-    from puresignal.io import file_access
+@pytest.fixture
+def full_disk(monkeypatch):
+    """A switch for a disk that refuses everything."""
+    real, state = file_access.write_bytes, {"full": True}
 
-    def refuse(path, *_, **__):
-        raise FileAccessError("The disk is full", str(path), "Make room.")
+    def write(path, *arguments, **more):
+        if state["full"]:
+            raise FileAccessError("The disk is full", str(path), "Make room.")
+        real(path, *arguments, **more)
 
-    monkeypatch.setattr(file_access, "write_bytes", refuse)
+    monkeypatch.setattr(file_access, "write_bytes", write)
+    yield state
+    state["full"] = False
+
+
+def press(words, qtbot):
+    """Press a button of the question that is about to be asked."""
+
+    def now():
+        box = QApplication.activeModalWidget()
+        if box is None:
+            QTimer.singleShot(20, now)
+            return
+        asked.append(box.text())
+        next(one for one in box.buttons() if one.text().replace("&", "").startswith(words)).click()
+
+    asked: list[str] = []
+    QTimer.singleShot(20, now)
+    return asked
+
+
+def test_a_full_disk_does_not_stop_the_work_and_closing_asks(window, kit_file, full_disk, qtbot):
     window.open_files([kit_file])
     assert window.workbench.shown.ref.name == "rehearsal"
+    asked = press("Stay", qtbot)
+    window.close()
+    assert "could not be stored" in asked[0]
+    assert window.isVisible()
+    full_disk["full"] = False
+    window.close()
+    assert not window.isVisible()
+    [left] = work_folder.leftovers()
+    assert [take.name for take in work_folder.recover(left).takes] == ["rehearsal"]
+
+
+def test_what_cannot_be_stored_is_saved_elsewhere_on_closing(window, kit_file, full_disk, qtbot, tmp_path, monkeypatch):
+    window.open_files([kit_file])
+    target = tmp_path / "elsewhere.puresignal"
+
+    def choose(*_):
+        full_disk["full"] = False
+        return str(target), ""
+
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", choose)
+    press("Save elsewhere", qtbot)
+    window.close()
+    assert not window.isVisible()
+    assert [take.name for take in session_file.read(target).takes] == ["rehearsal"]
+
+
+def test_the_only_copy_stays_until_its_successor_is_on_disk(window, kit_file, full_disk, qtbot):
+    full_disk["full"] = False
+    other = MainWindow(Workbench())
+    qtbot.addWidget(other)
+    other.open_files([kit_file])
+    other.keeper.store()
+    other.close()
+    [left] = work_folder.leftovers()
+    full_disk["full"] = True
+    window.files.recover(left)
+    assert "disk is full" in window.notice.text
+    assert left.folder.exists()
+    full_disk["full"] = False
+    assert [one.folder for one in work_folder.leftovers()] == [left.folder]
 
 
 def test_a_second_window_on_the_same_session_is_warned_and_harmless(demo_window, tmp_path, qtbot, start):
@@ -141,11 +210,23 @@ def test_recent_files_and_the_windows_place_are_remembered(window, kit_file, qtb
     assert other.workbench.shown.ref.name == "rehearsal"
 
 
-@pytest.mark.parametrize("content", ["", "{", '{"theme": 4, "recent": [1], "geometry": "%%%"}', "[]"])
-def test_damaged_preferences_fall_back_to_defaults(content):
+@pytest.mark.parametrize(
+    "content",
+    ["", "{", "[]", '{"theme": 4, "recent": [1, "a\\u0000"], "geometry": "%%%"}', '{"keyboard": {"scale": []}}',
+     '{"theme": [], "sound": {"rate": [], "block": {}}}', '{"keyboard": {"mode": {}, "drums": {"\u00b2": "kick"}}}'],
+)  # fmt: skip
+def test_damaged_preferences_fall_back_to_defaults_and_are_kept(content, qtbot):
     preferences.path().parent.mkdir(parents=True, exist_ok=True)
     preferences.path().write_text(content)
-    assert preferences.read() == preferences.Preferences()
+    window = MainWindow(Workbench())
+    qtbot.addWidget(window)
+    assert replace(window.services.preferences.now, keyboard=Keyboard()) == preferences.Preferences()
+    aside = list((xdg_folders.state() / "aside").glob("*")) if (xdg_folders.state() / "aside").exists() else []
+    if content in ("", "{", "[]"):
+        window.show()
+        qtbot.waitUntil(lambda: "preferences file" in window.notice.text)
+        assert [one.read_text() for one in aside] == [content]
+        assert str(aside[0]) in window.notice.text
 
 
 def test_the_guide_the_keys_and_a_report_need_no_network(demo_window):

@@ -5,15 +5,20 @@ from __future__ import annotations
 import os
 import signal
 import subprocess
+import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from PySide6.QtCore import QPointF, Qt
 
+from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi import messages
+from puresignal.core.path.velocity_curve import Shape
 from puresignal.core.session import session as edits
 from puresignal.core.touch.computer_keyboard import own_map
 from puresignal.engine.client import RouterProcess
+from puresignal.engine.router_config import RouterConfig
 from puresignal.io import ports, session_file, work_folder
 from puresignal.ui.shell.main_window import MainWindow
 from puresignal.ui.state.workbench import Workbench
@@ -195,11 +200,7 @@ def alive(pid):
 
 
 def test_a_crashing_router_never_makes_the_window_wait(monkeypatch):
-    import time
-
     monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
-    from puresignal.engine.router_config import RouterConfig
-
     router = RouterProcess(RouterConfig((), (), None, None))
     try:
         router.restarts = 7
@@ -212,6 +213,21 @@ def test_a_crashing_router_never_makes_the_window_wait(monkeypatch):
             assert time.monotonic() < end
             time.sleep(0.01)
         assert longest < 0.1
+    finally:
+        router.close()
+
+
+def test_crashes_of_long_ago_do_not_slow_restarts_for_ever(monkeypatch):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    router = RouterProcess(RouterConfig((), (), None, None))
+    try:
+        now = time.monotonic()
+        router._crashes = [now - 60 + n for n in range(40)]
+        router.process.kill()
+        while router.restarts == 0:
+            router.read(0.01)
+        assert router._restart_at is None or router._restart_at - time.monotonic() < 0.2
+        assert len(router._crashes) == 1
     finally:
         router.close()
 
@@ -238,3 +254,74 @@ def test_a_view_made_while_live_input_runs_shows_it(qtbot, monkeypatch):
     assert (panel.listen.isChecked(), panel.listen.text()) == (True, "Stop")
     assert (panel.record.isChecked(), panel.record.text()) == (True, "Stop recording")
     window.live_session.close()
+
+
+def test_each_go_of_learning_is_an_undo_step_of_its_own(alone, qtbot):
+    bench, live, learner = alone.workbench, alone.live_session, alone.services.learner
+    live.listen_to(ports.SCREEN_PADS, NoteMap("Learnt", ()))
+    for notes in ((41, 43), (45,)):
+        learner.learn(True)
+        for note in notes:
+            known = len(learner.learning.note_map.pads)
+            for _ in range(8):
+                live.play(ports.SCREEN_PADS, bytes((0x99, note, 90)))
+                live.play(ports.SCREEN_PADS, bytes((0x89, note, 0)))
+                qtbot.wait(250)
+                if len(learner.learning.note_map.pads) > known:
+                    break
+        learner.learn(False)
+
+    def learnt():
+        return [pad.note for pad in bench.session.inputs[0].source.pads]
+
+    assert learnt() == [41, 43, 45]
+    bench.undo()
+    assert learnt() == [41, 43]
+    bench.undo()
+    assert learnt() == []
+
+
+def test_a_hit_under_the_threshold_is_named_as_too_soft(alone, qtbot):
+    bench, live, pads = alone.workbench, alone.live_session, alone.services.pads
+    live.listen_to(ports.SCREEN_PADS, own_map())
+    velocity = replace(bench.session.path.velocity, shapes=(("*", Shape(threshold=40)),))
+    bench.do("threshold", edits.with_path(bench.session, replace(bench.session.path, velocity=velocity)))
+    arrived = []
+    live.messages_received.connect(arrived.extend)
+    pads.strike("snare.head", 20, 20)
+    qtbot.waitUntil(lambda: bool(arrived), timeout=8000)
+    alone.inputs.live.why.click()
+    assert "✕ kept" in alone.notice.text
+    assert "removed: too soft" in alone.notice.text
+    assert "double" not in alone.notice.text
+
+
+def test_messages_that_came_before_the_list_was_made_are_in_it(qtbot, monkeypatch):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    window = MainWindow(Workbench(), "Takes")
+    qtbot.addWidget(window)
+    window.show()
+    window.live_session.listen_to(ports.SCREEN_PADS, own_map())
+    window.services.pads.strike("snare.head", 77, 20)
+    qtbot.waitUntil(lambda: len(window.live_session.recent()) >= 1, timeout=8000)
+    assert "Inputs" not in window.views
+    rows = window.inputs.messages.model
+    assert "77" in rows.index(0).data()
+    assert window.inputs.messages._total == len(window.live_session.recent())
+    window.live_session.close()
+
+
+def test_live_input_stops_and_starts_without_the_window_waiting(alone, qtbot):
+    live, pads = alone.live_session, alone.services.pads
+    live.listen_to(ports.SCREEN_PADS, own_map())
+    qtbot.waitUntil(lambda: bool(live.state), timeout=8000)
+    for act in (live.stop, live.start, live.stop, live.start):
+        began = time.process_time()
+        act()
+        assert time.process_time() - began < 0.05
+    arrived = []
+    live.messages_received.connect(arrived.extend)
+    qtbot.waitUntil(lambda: bool(live.state), timeout=8000)
+    pads.strike("kick", 60, 20)
+    qtbot.waitUntil(lambda: bool(arrived), timeout=8000)
+    assert ons(arrived) == [(own_map().pad_for("kick").note, 60)]

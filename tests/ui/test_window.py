@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 from importlib import resources
 
@@ -92,6 +93,12 @@ def test_the_drummers_faults_are_switched_where_they_stand(window, qtbot):
     assert DOUBLE not in shown.outcome.tally.removed()
 
 
+def test_the_first_take_has_the_keys_at_once(window, qtbot):
+    window.show_view("Takes")
+    qtbot.mouseClick(window.rail.play, Qt.MouseButton.LeftButton)
+    assert window.focusWidget() is window.takes.timeline
+
+
 def test_files_dropped_on_the_window_are_opened(window, kit_file):
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(kit_file))])
@@ -150,6 +157,21 @@ def test_what_cannot_be_opened_is_refused_while_it_is_dragged(demo_window, tmp_p
         demo_window.dragEnterEvent(event)
         assert event.isAccepted() == taken
     assert "letter.txt is of no kind that can be opened" in demo_window.notice.text
+
+
+def test_a_pipe_is_refused_without_being_read(demo_window, tmp_path):
+    pipe = tmp_path / "pipe.mid"
+    os.mkfifo(pipe)
+    before = demo_window.workbench.session
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(pipe))])
+    event = QDragEnterEvent(QPoint(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+                            Qt.KeyboardModifier.NoModifier)  # fmt: skip
+    # Opening a pipe that nobody writes to waits for ever: pytest's limit would end this test.
+    demo_window.dragEnterEvent(event)
+    demo_window.open_files([pipe])
+    assert demo_window.workbench.session is before
+    assert "pipe.mid" in demo_window.notice.text
 
 
 @pytest.mark.parametrize("content", [b"not music", b"", None])

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSizePolicy,
     QVBoxLayout,
@@ -25,6 +24,7 @@ from puresignal.io.ports import MidiPort
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets.map_combo_box import MapComboBox
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 SIMULATED = (ports.DRUM_MODULE, ports.PAD_BOX, ports.KEYBOARD)
 
@@ -45,7 +45,7 @@ class InputEditor(QFrame):
         super().__init__(parent)
         self._workbench = workbench
         self.number = number
-        self.title = QLabel(tr("INPUT {n}").format(n=number + 1))
+        self.title = PlainLabel(tr("INPUT {n}").format(n=number + 1))
         self.title.setObjectName("section")
         self.remove = self._button(tr("Remove"), tr("Stop listening to this input."))
         self.remove.clicked.connect(self.remove_requested)

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QSizePolicy,
     QSpinBox,
@@ -40,6 +39,7 @@ from puresignal.ui.state.view import View
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.widgets import text_format, theme
 from puresignal.ui.widgets.map_combo_box import MapComboBox
+from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 _HEADS = (mark("note"), mark("channel"), mark("articulation"), mark("hits"), mark("velocities"),
@@ -170,9 +170,9 @@ class DrummerPanel(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
         column.setSpacing(8)
-        title = QLabel(tr("Simulated drummer"))
+        title = PlainLabel(tr("Simulated drummer"))
         title.setObjectName("figure")
-        about = QLabel(tr("No kit at hand? This drummer plays grooves of its own on the kit you choose."))
+        about = PlainLabel(tr("No kit at hand? This drummer plays grooves of its own on the kit you choose."))
         about.setObjectName("faint")
         about.setWordWrap(True)
         column.addWidget(title)
@@ -198,7 +198,7 @@ class DrummerPanel(QFrame):
             form.addRow(tr(label), control)
         column.addLayout(form)
 
-        faults = QLabel(tr("FAULTS OF THE KIT"))
+        faults = PlainLabel(tr("FAULTS OF THE KIT"))
         faults.setObjectName("section")
         column.addWidget(faults)
         self.faults: dict[str, QCheckBox] = {}
@@ -318,12 +318,12 @@ class InputsView(View):
         self._live_session = live_session
         self.live = LivePanel(services)
         self._seed = 0
-        self.title = QLabel()
+        self.title = PlainLabel()
         self.title.setObjectName("title")
-        self.facts = QLabel()
+        self.facts = PlainLabel()
         self.facts.setObjectName("faint")
         self.facts.setWordWrap(True)
-        self.warnings = QLabel()
+        self.warnings = PlainLabel()
         self.warnings.setWordWrap(True)
         self.warnings.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.model = ArrivalsModel(self)

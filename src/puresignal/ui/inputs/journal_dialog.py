@@ -10,7 +10,6 @@ from PySide6.QtGui import QFont, QPainter
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -24,6 +23,7 @@ from puresignal.core.analysis.phrases import Stretch, rows_of, stretches
 from puresignal.io.journal import Sitting
 from puresignal.translation import tr
 from puresignal.ui.widgets import text_format, theme
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 _KEPT = Qt.ItemDataRole.UserRole
 _Index = QModelIndex | QPersistentModelIndex
@@ -94,7 +94,7 @@ class JournalDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Keep earlier playing"))
         self.resize(560, 460)
-        about = QLabel(
+        about = PlainLabel(
             tr("Everything that arrives is kept, recorded or not. Each line is a phrase; a pause starts a new one.")
         )
         about.setWordWrap(True)
@@ -128,7 +128,7 @@ class JournalDialog(QDialog):
         column.setContentsMargins(16, 14, 16, 14)
         column.addWidget(about)
         if not found:
-            column.addWidget(QLabel(tr("Nothing has been played yet. Choose a port and press Start.")))
+            column.addWidget(PlainLabel(tr("Nothing has been played yet. Choose a port and press Start.")))
         column.addWidget(self.list, 1)
         column.addLayout(row)
         if found:

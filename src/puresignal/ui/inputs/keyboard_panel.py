@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QSpinBox, QVBoxLayout, QWidget
 
 from puresignal.core.kit.articulations import drum_of, drum_title, family_of, sort_key, spoken
 from puresignal.core.touch import computer_keyboard
@@ -15,6 +15,7 @@ from puresignal.translation import mark, tr
 from puresignal.ui.state.keyboard_player import KeyboardPlayer
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.widgets import theme
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 _CAPS = dict(
     zip(
@@ -167,7 +168,7 @@ class KeyboardPanel(QWidget):
         top.addStretch()
         for widget in (self.velocity, self.randomness):
             top.addWidget(widget)
-        self.says = QLabel()
+        self.says = PlainLabel()
         self.says.setObjectName("faint")
         self.says.setWordWrap(True)
         column = QVBoxLayout(self)

@@ -16,6 +16,7 @@ from puresignal.translation import tr
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets import theme
+from puresignal.ui.widgets.plain_text import plain_tip
 
 GLOW_MS = 160
 """Milliseconds that the lamp stays lit after a hit."""
@@ -61,7 +62,7 @@ class LiveCard(QWidget):
         """Show the input and its status."""
         self._one, self._standing, self._well = one, standing, well
         self.setToolTip(
-            tr("{port}: {standing}. The lamp lights with each hit.").format(port=one.port, standing=standing)
+            plain_tip(tr("{port}: {standing}. The lamp lights with each hit.").format(port=one.port, standing=standing))
         )
         self._name_it()
         self.update()

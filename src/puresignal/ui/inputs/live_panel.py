@@ -6,7 +6,7 @@ from typing import Any
 
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.articulations import STANDARD, sort_key, spoken
@@ -20,6 +20,7 @@ from puresignal.ui.inputs.input_editor import InputEditor
 from puresignal.ui.state.services import Services
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.map_combo_box import MapComboBox
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 
 class LivePanel(QFrame):
@@ -45,7 +46,7 @@ class LivePanel(QFrame):
         self._there: tuple[MidiPort, ...] = (*ports.simulated(), *ports.virtual())
         self._made_of: object = None
         self.editors: list[InputEditor] = []
-        title = QLabel(tr("Live inputs"))
+        title = PlainLabel(tr("Live inputs"))
         title.setObjectName("figure")
         self.look = self._button(tr("Refresh"), tr("Look for ports again."))
         self.look.clicked.connect(self.refresh)
@@ -140,8 +141,8 @@ class LivePanel(QFrame):
     def learn(self) -> QPushButton:
         return self.editors[0].learn
 
-    def _line(self) -> QLabel:
-        label = QLabel()
+    def _line(self) -> PlainLabel:
+        label = PlainLabel()
         label.setObjectName("faint")
         label.setWordWrap(True)
         return label

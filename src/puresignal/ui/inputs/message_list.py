@@ -6,7 +6,7 @@ from collections import deque
 from collections.abc import Callable
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, Qt
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QListView, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QListView, QPushButton, QVBoxLayout, QWidget
 
 from puresignal.core.diagnosis import message_text
 from puresignal.core.path.context import Context
@@ -14,6 +14,7 @@ from puresignal.engine.ring import Record
 from puresignal.translation import tr
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.widgets import text_format, theme
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 MOST = 5000
 """Messages in the list; the journal keeps all."""
@@ -81,7 +82,7 @@ class MessageList(QWidget):
             if leaving
             else tr("Every incoming message: seconds, bytes, and meaning.")
         )
-        self.count = QLabel()
+        self.count = PlainLabel()
         self.count.setObjectName("faint")
         self.filters: dict[str, QCheckBox] = {}
         top = QHBoxLayout()
@@ -107,6 +108,9 @@ class MessageList(QWidget):
         (live_session.messages_sent if leaving else live_session.messages_received).connect(self._take)
         live_session.started.connect(lambda: self._start(live_session))
         self._total = 0
+        if live_session.listening:
+            self._start(live_session)
+            self._take(live_session.recent(leaving))
 
     def _start(self, live_session: LiveSession) -> None:
         self.model.clear()

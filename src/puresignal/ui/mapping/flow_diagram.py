@@ -26,6 +26,7 @@ from puresignal.core.kit.articulations import family_of, spoken
 from puresignal.translation import tr
 from puresignal.ui.widgets import text_format, theme
 from puresignal.ui.widgets.accessible_parts import AccessibleParts
+from puresignal.ui.widgets.plain_text import plain_tip
 
 ARRIVING, MEANING, LEAVING = range(3)
 RUN_SECONDS = 0.22
@@ -505,7 +506,7 @@ class FlowDiagram(QWidget):
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent):
-            QToolTip.showText(event.globalPos(), self._say(self._hit(QPointF(event.pos()))), self)
+            QToolTip.showText(event.globalPos(), plain_tip(self._say(self._hit(QPointF(event.pos())))), self)
             return True
         return super().event(event)
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QLineF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
 from puresignal.core.analysis.mapping_flow import HatPicture
 from puresignal.core.kit.note_map import HatPedal
 from puresignal.core.path.opening import CLOSED_FROM, OPEN_TO
 from puresignal.translation import mark, tr
 from puresignal.ui.widgets import theme
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 
 class HatScale(QWidget):
@@ -110,9 +111,9 @@ class HatPanel(QFrame):
         self.setObjectName("panel")
         self._hat: HatPedal | None = None
         self._picture: HatPicture | None = None
-        title = QLabel(tr("Hi-hat"))
+        title = PlainLabel(tr("Hi-hat"))
         title.setObjectName("figure")
-        self.says = QLabel()
+        self.says = PlainLabel()
         self.says.setObjectName("faint")
         self.says.setWordWrap(True)
         self.scale = HatScale()
@@ -137,7 +138,7 @@ class HatPanel(QFrame):
                 (mark("Closed at"), self.closed_at),
             )
         ):
-            text = QLabel(tr(label))
+            text = PlainLabel(tr(label))
             text.setBuddy(spin)
             grid.addWidget(text, row, 0)
             grid.addWidget(spin, row, 1)

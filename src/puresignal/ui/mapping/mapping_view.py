@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -33,6 +32,7 @@ from puresignal.ui.state.services import Services
 from puresignal.ui.state.view import TAKE, View
 from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format
+from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 FOLLOW_MS = 40
@@ -62,7 +62,7 @@ class MappingView(View):
         self.whole.setToolTip(tr("Also show pads of the kit and notes of the receiver that were not played."))
         self.whole.setAccessibleName(tr("Show unplayed pads and notes"))
         self.whole.toggled.connect(lambda _: self.show_take(self._shown))
-        self.says = QLabel()
+        self.says = PlainLabel()
         self.says.setObjectName("faint")
         self.says.setWordWrap(True)
         self.hat = HatPanel()
@@ -120,9 +120,9 @@ class MappingView(View):
         column = QVBoxLayout(panel)
         column.setContentsMargins(14, 12, 14, 12)
         column.setSpacing(7)
-        self.title = QLabel()
+        self.title = PlainLabel()
         self.title.setObjectName("figure")
-        self.about = QLabel()
+        self.about = PlainLabel()
         self.about.setObjectName("faint")
         self.about.setWordWrap(True)
         self.means = QComboBox()
@@ -154,10 +154,10 @@ class MappingView(View):
         column = QVBoxLayout(panel)
         column.setContentsMargins(14, 10, 14, 10)
         column.setSpacing(4)
-        self.heard_title = QLabel()
+        self.heard_title = PlainLabel()
         self.heard_title.setObjectName("figure")
-        self.heard = QLabel()
-        self.not_heard = QLabel()
+        self.heard = PlainLabel()
+        self.not_heard = PlainLabel()
         for label in (self.heard, self.not_heard):
             label.setWordWrap(True)
         self.heard.setObjectName("faint")

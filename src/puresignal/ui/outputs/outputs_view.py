@@ -25,7 +25,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QInputDialog,
-    QLabel,
     QMenu,
     QPushButton,
     QStyledItemDelegate,
@@ -50,6 +49,7 @@ from puresignal.ui.state.services import Services
 from puresignal.ui.state.view import View
 from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format, theme
+from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 _HEADS = (
@@ -285,7 +285,7 @@ class OutputsView(View):
         self._services.preferences.change(sound=out)
 
     def _make_top(self) -> QHBoxLayout:
-        title = QLabel(tr("Tracks"))
+        title = PlainLabel(tr("Tracks"))
         title.setObjectName("title")
         self.split = QComboBox()
         for key, label in self._SPLITS:
@@ -355,14 +355,14 @@ class OutputsView(View):
         column = QVBoxLayout(panel)
         column.setContentsMargins(16, 14, 16, 14)
         column.setSpacing(8)
-        label = QLabel(title)
+        label = PlainLabel(title)
         label.setObjectName("figure")
         column.addWidget(label)
         return panel, column
 
     def _make_file_panel(self) -> QFrame:
         panel, column = self._panel(tr("File"))
-        self.contents = QLabel()
+        self.contents = PlainLabel()
         self.contents.setWordWrap(True)
         self.contents.setTextFormat(Qt.TextFormat.PlainText)
         self.with_tempo = QCheckBox(tr("with tempo and meter"))

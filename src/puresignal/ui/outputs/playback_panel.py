@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSizePolicy,
     QSpinBox,
@@ -35,6 +34,7 @@ from puresignal.io.preferences import BLOCKS, RATES, SoundOut
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 NONE = -1
 
@@ -50,7 +50,7 @@ class PlaybackPanel(QFrame):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("panel")
-        title = QLabel(tr("Track playback"))
+        title = PlainLabel(tr("Track playback"))
         title.setObjectName("figure")
         self.port = QComboBox()
         self.port.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
@@ -141,7 +141,7 @@ class SoundPanel(QFrame):
         self._workbench = workbench
         self.drum = "snare"
         self._asked = False
-        title = QLabel(tr("Built-in sound"))
+        title = PlainLabel(tr("Built-in sound"))
         title.setObjectName("figure")
         self.kit = QComboBox()
         for kit in drums.KITS:
@@ -149,7 +149,7 @@ class SoundPanel(QFrame):
         self.kit.setAccessibleName(tr("Kit of the built-in sound"))
         self.kit.setToolTip(tr("The sound of the drums here. It changes no note."))
         self.kit.activated.connect(self._set_kit)
-        self.about = QLabel()
+        self.about = PlainLabel()
         self.about.setObjectName("faint")
         self.about.setWordWrap(True)
         usual = Drum()
@@ -204,13 +204,13 @@ class SoundPanel(QFrame):
             self.rate.addItem(tr("{khz:g} kHz").format(khz=rate / 1000), rate)
         for block in BLOCKS:
             self.block.addItem(tr("{n} frames").format(n=block), block)
-        self.delay = QLabel()
+        self.delay = PlainLabel()
         self.delay.setObjectName("faint")
         self.delay.setWordWrap(True)
         device = QHBoxLayout()
         device.addWidget(self.rate)
         device.addWidget(self.block)
-        self.problem = QLabel()
+        self.problem = PlainLabel()
         self.problem.setWordWrap(True)
         self.problem.setObjectName("faint")
         self.problem.hide()

@@ -90,6 +90,7 @@ def _show(app: object, window: object) -> int:
     from PySide6.QtCore import QTimer, qInstallMessageHandler
     from PySide6.QtGui import QGuiApplication
 
+    from puresignal.engine.client import release_left
     from puresignal.io import log_file
     from puresignal.ui.shell.bug_reports import BugReports
     from puresignal.ui.shell.main_window import MainWindow
@@ -106,6 +107,7 @@ def _show(app: object, window: object) -> int:
     window.apply_theme()
     QGuiApplication.styleHints().colorSchemeChanged.connect(lambda _: window.apply_theme())
 
+    release_left()
     # Python runs signal handlers only between its own instructions; a slow timer lets them through.
     tick = QTimer()
     tick.timeout.connect(lambda: None)
@@ -133,12 +135,18 @@ def _listen_for_signals() -> None:
     """Let SIGTERM, SIGHUP and Ctrl+C close the window, which stores unsaved work for recovery."""
     from PySide6.QtWidgets import QApplication
 
+    from puresignal.ui.shell.main_window import MainWindow
+
     def end(number: int, _: object) -> None:
         # A signal may come before there is a window; then starting stops where the window would be shown.
         _asked_to_end.append(number)
-        for widget in QApplication.topLevelWidgets():
-            if widget.isVisible():
-                widget.close()
+        shown = [widget for widget in QApplication.topLevelWidgets() if widget.isVisible()]
+        for widget in shown:
+            if isinstance(widget, MainWindow):
+                widget.asks_before_closing = False
+        # Questions first: the window waits for their answer.
+        for widget in sorted(shown, key=lambda one: not one.isModal()):
+            widget.close()
         QApplication.quit()
 
     for one in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):

@@ -17,6 +17,7 @@ from puresignal.io import file_kinds, note_map_file, preferences, session_file, 
 from puresignal.translation import mark, tr
 from puresignal.ui.state.autosave import Autosave
 from puresignal.ui.state.services import Services
+from puresignal.ui.widgets.plain_text import plain_tip
 
 MIDI_FILTER = mark("MIDI files (*.mid *.midi *.smf *.kar *.rmi)")
 SESSION_FILTER = mark("Pure Signal sessions (*.puresignal)")
@@ -177,7 +178,7 @@ class FileActions(QObject):
         menu.clear()
         for name in self._preferences.now.recent:
             action = menu.addAction(Path(name).name)
-            action.setToolTip(name)
+            action.setToolTip(plain_tip(name))
             action.setEnabled(Path(name).exists())
             action.triggered.connect(lambda _=False, p=Path(name): self.open_files([p]))
         if not self._preferences.now.recent:
@@ -235,5 +236,26 @@ class FileActions(QObject):
         except PureSignalError as error:
             self._notices.tell(str(error), True)
         else:
-            self._keeper.store()
-            work_folder.discard(leftover)
+            # The only copy stays until its successor is on disk.
+            if self._keeper.store():
+                work_folder.discard(leftover)
+
+    def may_close(self) -> bool:
+        """Whether the window may close: nothing would be lost, or the player gives it up."""
+        while not self._keeper.is_safe():
+            question = tr(
+                "This session could not be stored: make room on the disk, or save it elsewhere. "
+                "Closing now loses what was not saved."
+            )
+            box = QMessageBox(QMessageBox.Icon.Warning, tr("Not stored"), question, parent=self._window)
+            box.setTextFormat(Qt.TextFormat.PlainText)
+            elsewhere = box.addButton(tr("Save elsewhere…"), QMessageBox.ButtonRole.AcceptRole)
+            close = box.addButton(tr("Close and lose it"), QMessageBox.ButtonRole.DestructiveRole)
+            box.addButton(tr("Stay"), QMessageBox.ButtonRole.RejectRole)
+            box.exec()
+            if box.clickedButton() is close:
+                return True
+            if box.clickedButton() is not elsewhere:
+                return False
+            self.ask_save_session()
+        return True

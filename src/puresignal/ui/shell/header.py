@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from puresignal.translation import tr
 from puresignal.ui.state.view import ViewSpec
 from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 
 class Header(QWidget):
@@ -26,7 +27,7 @@ class Header(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 0, 18, 0)
         row.setSpacing(2)
-        self.name = QLabel()
+        self.name = PlainLabel()
         self.name.setObjectName("sessionName")
         row.addWidget(self.name)
         self.buttons: dict[str, QPushButton] = {}
@@ -41,7 +42,7 @@ class Header(QWidget):
             row.addWidget(button)
             self.buttons[name] = button
         row.addStretch()
-        self.tempo = QLabel()
+        self.tempo = PlainLabel()
         self.tempo.setObjectName("figure")
         self.tempo.setToolTip(tr("Tempo and meter of the take, in quarter notes per minute."))
         row.addWidget(self.tempo)

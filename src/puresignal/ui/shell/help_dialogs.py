@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
     QKeySequenceEdit,
-    QLabel,
     QLineEdit,
     QPushButton,
     QTableWidget,
@@ -26,6 +25,7 @@ from puresignal.core.path.settings_json import settings_table
 from puresignal.io import log_file
 from puresignal.translation import mark, tr
 from puresignal.ui.shell.shortcuts import Shortcuts
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 _ELSEWHERE = (
     ("Takes", mark("Left, Right, Page up, Page down, Home, End"), mark("Move through the take")),
@@ -122,7 +122,7 @@ class ShortcutsDialog(QDialog):
         self.all_usual = QPushButton(tr("Reset all"))
         self.all_usual.setToolTip(tr("Gives every action its usual keys."))
         self.all_usual.clicked.connect(self._reset)
-        self.says = QLabel(tr("Choose an action, then press its new keys in the field below."))
+        self.says = PlainLabel(tr("Choose an action, then press its new keys in the field below."))
         self.says.setObjectName("faint")
         self.says.setWordWrap(True)
         below = QHBoxLayout()
@@ -198,7 +198,7 @@ class AboutDialog(QDialog):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.setWindowTitle(tr("About Pure Signal"))
-        self.text = QLabel(
+        self.text = PlainLabel(
             tr(
                 "Pure Signal {version}\nTurns playing into clean MIDI.\n\nLicence: {licence}\n"
                 "Help: the user guide (F1). For a report with versions and the log: Help, Copy report.",

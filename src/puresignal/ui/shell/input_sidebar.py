@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
-from PySide6.QtWidgets import QButtonGroup, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import TakeRef
@@ -13,6 +13,7 @@ from puresignal.translation import tr
 from puresignal.ui.inputs.live_cards import LiveCards
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets import text_format, theme
+from puresignal.ui.widgets.plain_text import PlainLabel, plain_tip
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 WIDTH = 236
@@ -30,7 +31,7 @@ class Card(QPushButton):
         self.setFixedHeight(76)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(f"{ref.name}, {kind}, {detail}")
-        self.setToolTip(tr("{name}\n{kind}, {detail}").format(name=ref.name, kind=kind, detail=detail))
+        self.setToolTip(plain_tip(tr("{name}\n{kind}, {detail}").format(name=ref.name, kind=kind, detail=detail)))
 
     def sizeHint(self) -> QSize:
         return QSize(WIDTH - 28, 76)
@@ -74,7 +75,7 @@ class InputSidebar(QWidget):
         self.cards: list[Card] = []
         self._made_of: object = None
         self._group = QButtonGroup(self)
-        head = QLabel(tr("INPUTS"))
+        head = PlainLabel(tr("INPUTS"))
         head.setObjectName("section")
         self.open = QPushButton(tr("Open a MIDI file…"))
         self.open.setToolTip(
@@ -86,7 +87,7 @@ class InputSidebar(QWidget):
         self.play.setToolTip(tr("Adds a take by the simulated drummer, as set up in Inputs."))
         self.play.setAccessibleName(tr("Let the simulated drummer play a take"))
         self.play.clicked.connect(self.drummer_requested)
-        takes = QLabel(tr("TAKES"))
+        takes = PlainLabel(tr("TAKES"))
         takes.setObjectName("section")
         self._list = QVBoxLayout()
         self._list.setSpacing(8)

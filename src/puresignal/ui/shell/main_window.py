@@ -323,7 +323,14 @@ class MainWindow(QMainWindow):
         self.open_files([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
         event.acceptProposedAction()
 
+    asks_before_closing = True
+    """False while the system ends the program: there is nobody to ask."""
+
     def closeEvent(self, event: QCloseEvent) -> None:
+        # The system may end the program while it asks.
+        if self.asks_before_closing and not self.files.may_close() and self.asks_before_closing:
+            event.ignore()
+            return
         # A helper that hangs or has died must keep nothing from being stored.
         ends: tuple[Callable[[], None], ...] = (
             self.services.keyboard.stop,

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QLabel, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QMenu, QPushButton, QWidget
 
 from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.note_map import NoteMap, check_source, renamed
@@ -16,6 +16,7 @@ from puresignal.io import note_map_file
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets.map_combo_box import MapComboBox
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 
 class MapBar(QWidget):
@@ -43,7 +44,7 @@ class MapBar(QWidget):
             ("source", tr("Source map"), self.source, self.set_source),
             ("target", tr("Target map"), self.target, self.set_target),
         ):
-            text = QLabel(label)
+            text = PlainLabel(label)
             text.setBuddy(choice)
             row.addWidget(text)
             row.addWidget(choice)

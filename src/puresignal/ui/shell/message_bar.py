@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QWidget
 
 from puresignal.translation import tr
+from puresignal.ui.widgets.plain_text import PlainLabel, plain_tip
 
 
 class MessageBar(QFrame):
@@ -15,7 +16,7 @@ class MessageBar(QFrame):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self._text = QLabel()
+        self._text = PlainLabel()
         self._text.setWordWrap(True)
         self._text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.act = QPushButton()
@@ -48,7 +49,7 @@ class MessageBar(QFrame):
         self._doing = act
         self.act.setText(label)
         self.act.setAccessibleName(label)
-        self.act.setToolTip(tip)
+        self.act.setToolTip(plain_tip(tip))
         self.act.show()
 
     def _show(self, text: str, problem: bool) -> None:

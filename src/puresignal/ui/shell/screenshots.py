@@ -40,6 +40,7 @@ def render(app: object, folder: Path) -> Iterator[Path]:
             yield from _live(app, window, folder)
         window.strip.figures[Action.REMOVED, DOUBLE].click()
         yield _grab(app, window, folder / f"takes-doubles{suffix}.png")
+        window.asks_before_closing = False
         window.close()
     theme.apply(app, theme.LIGHT)
 

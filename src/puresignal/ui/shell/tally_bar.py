@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from puresignal.core.path.tally import Action, Tally
 from puresignal.translation import tr
 from puresignal.ui.widgets import text_format
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 
 class TallyBar(QWidget):
@@ -84,7 +85,7 @@ class TallyBar(QWidget):
         button.setAccessibleName(f"{word} {count}")
 
     def _add_text(self, text: str, name: str = "faint") -> None:
-        label = QLabel(text)
+        label = PlainLabel(text)
         label.setObjectName(name)
         self._row.addWidget(label)
 

@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSlider, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSlider, QWidget
 
 from puresignal.core.diagnosis.monitoring import lines
 from puresignal.core.session import session as edits
@@ -14,6 +14,7 @@ from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.translation import tr
 from puresignal.ui.state.playback import CLEAN, PLAYED
 from puresignal.ui.state.services import Services
+from puresignal.ui.widgets.plain_text import PlainLabel, plain_tip
 
 
 class TransportBar(QWidget):
@@ -44,7 +45,7 @@ class TransportBar(QWidget):
         )
         self.loop.setCheckable(True)
         self.loop.clicked.connect(playback.set_looping)
-        self.place = QLabel()
+        self.place = PlainLabel()
         self.place.setObjectName("figure")
         self.place.setMinimumWidth(170)
         self.place.setToolTip(tr("Position: bar and beat, minutes and seconds."))
@@ -80,12 +81,12 @@ class TransportBar(QWidget):
         self.level.valueChanged.connect(self._set_level)
         self.what = self._button(tr("Monitoring"), "")
         self.what.clicked.connect(lambda: services.notices.tell("\n".join(self.monitoring()), False))
-        self.says = QLabel()
+        self.says = PlainLabel()
         self.says.setObjectName("faint")
         for widget in (self.start, self.play, self.loop, self.place, *self.versions.values(), self.compare):
             row.addWidget(widget)
         row.addStretch()
-        for widget in (self.what, self.keys, QLabel(tr("Sound")), self.level, self.says):
+        for widget in (self.what, self.keys, PlainLabel(tr("Sound")), self.level, self.says):
             row.addWidget(widget)
         playback.moved.connect(self._show_place)
         playback.changed.connect(self.show_state)
@@ -115,7 +116,7 @@ class TransportBar(QWidget):
             self.level.setValue(level)
             self.level.blockSignals(False)
         self._show_place(playback.place)
-        self.what.setToolTip("\n".join(self.monitoring()))
+        self.what.setToolTip(plain_tip("\n".join(self.monitoring())))
 
     def monitoring(self) -> tuple[str, ...]:
         """One line for everything that could sound now."""
@@ -159,4 +160,4 @@ class TransportBar(QWidget):
             )
         else:
             self.says.setText(tr("silent: no sound device"))
-            self.says.setToolTip(state["why"])
+            self.says.setToolTip(plain_tip(state["why"]))

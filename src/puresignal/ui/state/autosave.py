@@ -11,7 +11,7 @@ from puresignal.io import work_folder
 from puresignal.ui.state.background import Background
 from puresignal.ui.state.workbench import Workbench
 
-PAUSE_MS = 300
+PAUSE_MS = 200
 """A new take is stored at once; changed settings this long after the first change that is not stored yet."""
 WAIT = 10.0
 """Seconds that closing waits for a disk that takes its time."""
@@ -54,8 +54,8 @@ class Autosave(QObject):
         self._storing = True
         self._background.run("store", self._job(), self._stored, self._refused)
 
-    def store(self) -> None:
-        """Store now, and return when it is done. A disk that refuses is reported once, and tried again later."""
+    def store(self) -> bool:
+        """Store now, and return when it is done: whether it is on disk. A disk that refuses is reported once."""
         self._timer.stop()
         self._again = False
         self._background.wait(WAIT)
@@ -63,16 +63,23 @@ class Autosave(QObject):
             self._stored(self._job()())
         except PureSignalError as error:
             self._refused(error)
+            return False
+        return True
+
+    def is_safe(self) -> bool:
+        """Whether closing now loses nothing: everything is saved, or is stored for recovery."""
+        return self._closed or not self._workbench.unsaved or self.store()
 
     def _job(self) -> Callable[[], int]:
         """Work that stores the session as it is now and returns the number of takes that it stored."""
         bench = self._workbench
         session, takes, file, unsaved = bench.session, bench.takes(), bench.file, bench.unsaved
+        recovered = bench.recovered_from
 
         def work() -> int:
             if self._folder is None:
                 self._folder = work_folder.WorkFolder()
-            self._folder.store(session, takes, file, unsaved)
+            self._folder.store(session, takes, file, unsaved, recovered)
             return len(takes)
 
         return work

@@ -43,10 +43,6 @@ SITTING = os.urandom(6).hex()
 """This sitting's name among the journals."""
 
 
-END_WITHIN_MS = 200
-"""Milliseconds that the window waits for its processes to end, so that their ports are free for the next ones."""
-
-
 def _close_all(running: list[PlayerProcess | RouterProcess | SoundProcess]) -> None:
     for one in running:
         try:
@@ -113,7 +109,10 @@ class LiveSession(QObject):
         self._contexts: tuple[Context, ...] = ()
         self._setup: RouterConfig | None = None
         self._restarts = 0
+        # The next processes start when these have ended, so that ports and sound device are free.
+        self._ending: threading.Thread | None = None
         self._recent: deque[Record] = deque(maxlen=RECENT)
+        self._recently_sent: deque[Record] = deque(maxlen=RECENT)
         self.playing: set[str] = set()
         self.state: dict[str, Any] = {}
         self._said = ""
@@ -135,6 +134,10 @@ class LiveSession(QObject):
         """The live inputs that have a port."""
         return self._inputs
 
+    def recent(self, sent: bool = False) -> list[Record]:
+        """The latest messages that arrived, or were sent, since live input started."""
+        return list(self._recently_sent if sent else self._recent)
+
     def start(self) -> None:
         """Start every live input of the session.
 
@@ -145,6 +148,7 @@ class LiveSession(QObject):
         if not any(one.port for one in session.inputs):
             raise PureSignalError(tr("No port is chosen"), tr("Live inputs"), tr("Choose a port to listen to."))
         self._recent.clear()
+        self._recently_sent.clear()
         self._said = ""
         self.need(LISTENING)
         self.started.emit()
@@ -160,7 +164,7 @@ class LiveSession(QObject):
             self._router.change(self._setup)
             self._follow_sound()
             return
-        self._router = RouterProcess(self._setup, self.journal_folder())
+        self._router = RouterProcess(self._setup, self.journal_folder(), self._ending)
         self.player = PlayerProcess(self._router)
         self._reader, self._sent = self._router.arrived, self._router.left
         self._restarts, self.state = 0, {}
@@ -181,10 +185,8 @@ class LiveSession(QObject):
         self._timer.stop()
         self.playing.clear()
         running = [one for one in (self.player, self._router, self._sound) if one is not None]
-        ending = threading.Thread(target=_close_all, args=(running,), name="ending")
-        ending.start()
-        # Usually it is over by then; a helper that hangs is left to the thread, which kills it.
-        ending.join(END_WITHIN_MS / 1000)
+        self._ending = threading.Thread(target=_close_all, args=(running,), name="ending")
+        self._ending.start()
         self._router = self._reader = self._sent = self._sound = self.player = None
         self.sound_state = {}
         self.sound_state_changed.emit({})
@@ -380,6 +382,7 @@ class LiveSession(QObject):
             self.sound_state_changed.emit(sound)
         records, leaving = reader.read(), sent.read()
         self._recent.extend(records)
+        self._recently_sent.extend(leaving)
         # The lamp shows the last hit of a batch; the list shows all.
         for record in records[-8:]:
             self._hear(record)

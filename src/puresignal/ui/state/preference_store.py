@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, QTimer
 
 from puresignal.core.errors import PureSignalError
-from puresignal.io import preferences
+from puresignal.io import preferences, work_folder
+from puresignal.translation import tr
 from puresignal.ui.state.notices import Notices
 
 
@@ -18,7 +19,14 @@ class PreferenceStore(QObject):
     def __init__(self, notices: Notices, parent: QObject | None = None):
         super().__init__(parent)
         self._notices = notices
-        self.now = preferences.read()
+        self.now = preferences.Preferences()
+        try:
+            self.now = preferences.read()
+        except PureSignalError as error:
+            # Set aside, so that what the player had is not written over.
+            aside = work_folder.set_aside(preferences.path())
+            text = str(error) + (tr(" It was kept as {path}.", path=aside) if aside is not None else "")
+            QTimer.singleShot(0, self, lambda: notices.tell(text, True))
 
     def change(self, **changed: Any) -> None:
         """Change fields of the preferences."""

@@ -13,6 +13,7 @@ from PySide6.QtCore import QObject, Signal
 from puresignal.commands import clean
 from puresignal.core.analysis import take_overview, warnings
 from puresignal.core.errors import FileAccessError
+from puresignal.core.export import left_out
 from puresignal.core.export.song_builder import Clip, FileTrack, build_song, file_tracks
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
@@ -56,7 +57,11 @@ class Shown:
 
     @cached_property
     def warnings(self) -> tuple[str, ...]:
-        return (*self.take.notices, *warnings.warnings(self.take, self.outcome))
+        return (
+            *self.take.notices,
+            *left_out.left_out(self.take, self.outcome),
+            *warnings.warnings(self.take, self.outcome),
+        )
 
     @cached_property
     def row_of_origin(self) -> np.ndarray:
@@ -87,6 +92,8 @@ class Workbench(QObject):
         general = note_map_file.shipped("general-midi")
         self.history = History(Session(target=general, inputs=(LiveInput(source=general, output=ports.SOUND),)))
         self.saved: Session | None = self.history.now
+        # Name of the work folder that this session was recovered from.
+        self.recovered_from = ""
         self.file: Path | None = None
         self.read_only: str | None = None
         self.own: Shown | None = None
@@ -158,7 +165,7 @@ class Workbench(QObject):
         Raises FileAccessError or BadFileError; the session is then unchanged
         """
         take = clean.open_take(path, self.store.free_ident())
-        self.add_take(take, self.likely_map(take), tr("open {name}").format(name=path.name))
+        self.add_take(take, self.likely_map(take), tr("open {name}").format(name=file_access.shown_name(path.name)))
 
     def likely_map(self, take: Take) -> NoteMap:
         """The map that explains a take best; the current take's if none does better."""
@@ -197,7 +204,7 @@ class Workbench(QObject):
         if not self._holds(lock) and not lock.take():
             notice = tr(
                 "{name} is open in another window. You can look at it here; save under another name to keep changes."
-            ).format(name=path.name)
+            ).format(name=file_access.shown_name(path.name))
         self.show_session(opened.session, opened.takes, path)
         if notice is None:
             self._hold(lock)
@@ -215,6 +222,7 @@ class Workbench(QObject):
         opened = work_folder.recover(leftover)
         self.show_session(opened.session, opened.takes, leftover.file)
         self.saved = None
+        self.recovered_from = leftover.folder.name
         if leftover.file is not None:
             lock = work_folder.session_lock(leftover.file)
             if lock.take():
@@ -231,6 +239,7 @@ class Workbench(QObject):
         for take in takes:
             self.store.add(take)
         self.file, self.saved, self.read_only = path, session, None
+        self.recovered_from = ""
         self._made_of = None
         self._memo = StageCache()
         self._turn_to(History(session), anew=True)
@@ -243,7 +252,7 @@ class Workbench(QObject):
         if self.read_only is not None and self.file is not None and path == self.file:
             raise FileAccessError(tr("This session is read-only here"), str(path), tr("Save under another name."))
         if self.session.name == Session().name:
-            self.do(tr("rename session"), edits.with_name(self.session, path.stem))
+            self.do(tr("rename session"), edits.with_name(self.session, file_access.shown_name(path.stem)))
         lock = work_folder.session_lock(path)
         if not self._holds(lock) and not lock.take():
             raise FileAccessError(tr("Another window has this session open"), str(path), tr("Save under another name."))

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.crosstalk_lesson import Lesson, lesson
@@ -21,6 +21,7 @@ from puresignal.ui.state.background import Background
 from puresignal.ui.state.workbench import Shown, Workbench
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 
 class StageBox(QFrame):
@@ -46,7 +47,7 @@ class StageBox(QFrame):
             self.box.clicked.connect(self.switched)
             head = self.box
         else:
-            head = QLabel(title)
+            head = PlainLabel(title)
             head.setToolTip(tip)
         head.setObjectName("stageName")
         self.figure = QPushButton("–")
@@ -90,7 +91,7 @@ class PathPanel(QWidget):
         self._workbench, self._background = workbench, background
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        head = QLabel(tr("PATH"))
+        head = PlainLabel(tr("PATH"))
         head.setObjectName("section")
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 10, 0, 6)

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
     QHBoxLayout,
-    QLabel,
     QMenu,
     QPushButton,
     QVBoxLayout,
@@ -31,6 +30,7 @@ from puresignal.ui.takes.path_panel import PathPanel
 from puresignal.ui.takes.timeline import Timeline
 from puresignal.ui.takes.timeline_rows import picture
 from puresignal.ui.takes.trace_panel import TracePanel
+from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 SIDE = 272
@@ -56,10 +56,10 @@ class TakesView(View):
         self.timeline.set_line(playback.place, False)
         self.timeline.action_requested.connect(self.act)
         self.timeline.menu_requested.connect(lambda at: self.menu().exec(at))
-        self.said = QLabel()
+        self.said = PlainLabel()
         self.said.setObjectName("faint")
         self.said.setAccessibleName(tr("Under the pointer"))
-        self.empty = QLabel(tr("No take yet. Open a MIDI file, or let the simulated drummer play one."))
+        self.empty = PlainLabel(tr("No take yet. Open a MIDI file, or let the simulated drummer play one."))
         self.empty.setObjectName("faint")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.path = PathPanel(services.workbench, services.background)
@@ -216,6 +216,9 @@ class TakesView(View):
         before, self._shown = self._shown, shown
         self.timeline.setVisible(shown is not None)
         self.empty.setVisible(shown is None)
+        if before is None and shown is not None and self.isVisible():
+            # The first take: its keys work at once, as when one turns to this view.
+            self.timeline.setFocus()
         self.path.show_take(shown)
         if shown is None:
             self.trace.show_notes(None, np.zeros(0, np.int64))

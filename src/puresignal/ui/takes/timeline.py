@@ -31,6 +31,7 @@ from puresignal.ui.takes.overview import OVERVIEW, Overview
 from puresignal.ui.takes.row_labels import GUTTER, NAMES, PAD, RowLabels
 from puresignal.ui.takes.timeline_rows import Group, Picture, Row
 from puresignal.ui.widgets import theme
+from puresignal.ui.widgets.plain_text import plain_tip
 
 GLOW_MS = 140
 MOST_CARETS = 250
@@ -488,7 +489,7 @@ class Timeline(QAbstractScrollArea):
 
     def _say(self, at: QPoint, where: QPoint) -> None:
         text = self.words_at(QPointF(at))
-        QToolTip.showText(where, text, self.viewport())
+        QToolTip.showText(where, plain_tip(text), self.viewport())
 
     # Painting
 

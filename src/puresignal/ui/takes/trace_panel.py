@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.path.context import Verdict
@@ -14,6 +14,7 @@ from puresignal.core.path.tidy import SAME_MOMENT
 from puresignal.translation import mark, tr
 from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 _FIELDS = {
     NoteField.NOTE: mark("note"), NoteField.CHANNEL: mark("channel"), NoteField.VELOCITY: mark("velocity"),
@@ -33,12 +34,12 @@ class TracePanel(QWidget):
         super().__init__(parent)
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        head = QLabel(tr("SELECTED NOTE"))
+        head = PlainLabel(tr("SELECTED NOTE"))
         head.setObjectName("section")
-        self.title = QLabel()
+        self.title = PlainLabel()
         self.title.setObjectName("figure")
         self.title.setWordWrap(True)
-        self.story = QLabel()
+        self.story = PlainLabel()
         self.story.setWordWrap(True)
         self.story.setTextFormat(Qt.TextFormat.PlainText)
         self.story.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)

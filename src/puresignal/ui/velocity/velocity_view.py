@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -33,6 +32,7 @@ from puresignal.ui.state.workbench import Shown
 from puresignal.ui.velocity.velocity_plot import VelocityPlot
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
+from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 COLUMNS = 4
@@ -60,7 +60,7 @@ class VelocityView(View):
         self._grid = QGridLayout()
         self._grid.setSpacing(10)
         self._grid.setContentsMargins(16, 12, 12, 12)
-        self.says = QLabel()
+        self.says = PlainLabel()
         self.says.setObjectName("faint")
         self.on = QCheckBox(tr("on"))
         self.on.setAccessibleName(tr("Shape velocities"))
@@ -116,9 +116,9 @@ class VelocityView(View):
         column = QVBoxLayout(panel)
         column.setContentsMargins(14, 10, 14, 10)
         column.setSpacing(3)
-        self.title = QLabel()
+        self.title = PlainLabel()
         self.title.setObjectName("figure")
-        self.about = QLabel()
+        self.about = PlainLabel()
         self.about.setObjectName("faint")
         self.about.setWordWrap(True)
         column.addWidget(self.title)
@@ -126,7 +126,7 @@ class VelocityView(View):
         self.knobs: dict[str, LabelledSlider] = {}
         known = {one.name: one for one in settings_of(Shape)}
         for title, *names in self._GROUPS:
-            head = QLabel(tr(title))
+            head = PlainLabel(tr(title))
             head.setObjectName("section")
             head.setContentsMargins(0, 5, 0, 0)
             column.addWidget(head)

@@ -5,9 +5,10 @@ from __future__ import annotations
 import itertools
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QLabel, QSlider, QWidget
+from PySide6.QtWidgets import QGridLayout, QSlider, QWidget
 
 from puresignal.translation import tr
+from puresignal.ui.widgets.plain_text import PlainLabel
 
 _gestures = itertools.count()
 
@@ -35,8 +36,8 @@ class LabelledSlider(QWidget):
         self.slider.installEventFilter(self)
         self.slider.sliderPressed.connect(self._begin)
         self.slider.valueChanged.connect(self._moved)
-        self._name = QLabel(label)
-        self._value = QLabel()
+        self._name = PlainLabel(label)
+        self._value = PlainLabel()
         self._value.setObjectName("faint")
         self._value.setAlignment(Qt.AlignmentFlag.AlignRight)
         grid = QGridLayout(self)
