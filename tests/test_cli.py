@@ -311,3 +311,100 @@ def test_a_summary_is_a_page_with_a_section_for_each_file(kit_file, tmp_path):
     assert again.returncode == 1
     assert "done.html" in again.stderr
     assert not (tmp_path / "b.mid").exists()
+
+
+# Names and streams from outside
+
+
+def test_names_of_any_bytes_are_cleaned_and_printed_as_escapes(kit_file, tmp_path):
+    folder = tmp_path / "songs"
+    folder.mkdir()
+    names = [b"caf\xe9.mid", b"new\nline\x1b[2J.mid", b"plain.mid", b"n" * 251 + b".mid"]
+    for name in names:
+        (Path(os.fsdecode(os.fsencode(folder) + b"/" + name))).write_bytes(kit_file.read_bytes())
+    report, page = tmp_path / "r.json", tmp_path / "s.html"
+    done = pure_signal("clean", folder, "--out", f"{tmp_path}/done/", *MAPS, "--report", report, "--summary", page)
+    assert done.returncode == 0, done.stderr
+    assert sorted(os.listdir(os.fsencode(tmp_path / "done"))) == sorted(names)
+    assert "caf\\xe9.mid" in done.stdout
+    assert "new\\nline\\x1b[2J.mid" in done.stdout
+    assert "\x1b" not in done.stdout + done.stderr
+    assert len(json.loads(report.read_text())["files"]) == 4
+
+
+def test_closed_streams_empty_names_and_no_home(kit_file, tmp_path):
+    command = f"exec {sys.executable} -m puresignal.cli clean {kit_file} --out - {' '.join(MAPS)} 2>&-"
+    done = subprocess.run(["sh", "-c", command], capture_output=True, check=False)
+    assert done.returncode == 0
+    assert done.stdout[:4] == b"MThd"
+    assert mido.MidiFile(file=io.BytesIO(done.stdout)).tracks
+    done = pure_signal("clean", "", "--out", tmp_path / "x.mid")
+    assert done.returncode == 2
+    assert "the name is empty" in done.stderr
+    bare = {"PATH": os.environ["PATH"]}
+    command = [sys.executable, "-m", "puresignal.cli", "clean", str(kit_file), "--out", str(tmp_path / "x.mid"), *MAPS]
+    done = subprocess.run(command, capture_output=True, text=True, env=bare, check=False)
+    assert done.returncode == 0, done.stderr
+
+
+def test_pipes_and_devices_are_refused_as_inputs_and_outputs(kit_file, tmp_path):
+    pipe = tmp_path / "pipe.mid"
+    os.mkfifo(pipe)
+    done = pure_signal("clean", pipe, "--out", tmp_path / "x.mid", *MAPS)
+    assert done.returncode == 1
+    assert "pipe or a device" in done.stderr
+    for option in ("--out", "--report"):
+        arguments = {"--out": tmp_path / "y.mid", option: "/dev/null"}
+        done = pure_signal("clean", kit_file, *(x for pair in arguments.items() for x in pair), *MAPS, "--force")
+        assert "pipe or a device" in done.stderr
+        assert Path("/dev/null").is_char_device()
+
+
+UNPRIVILEGED = ("setpriv", "--bounding-set=-dac_override,-dac_read_search") if os.geteuid() == 0 else ()
+"""Runs a command without root's right to ignore permissions."""
+
+
+@pytest.fixture
+def locked(tmp_path, kit_file):
+    """A folder that nobody may enter."""
+    folder = tmp_path / "locked"
+    folder.mkdir()
+    (folder / "a.mid").write_bytes(kit_file.read_bytes())
+    folder.chmod(0)
+    yield folder
+    folder.chmod(0o700)
+
+
+def unprivileged(*arguments, **env):
+    command = [*UNPRIVILEGED, sys.executable, "-m", "puresignal.cli", *map(str, arguments)]
+    return subprocess.run(
+        command, capture_output=True, text=True, env={**os.environ, **{k: str(v) for k, v in env.items()}}, check=False
+    )
+
+
+def test_what_may_not_be_read_or_written_is_said_in_one_line(locked, kit_file, tmp_path):
+    out = tmp_path / "out.mid"
+    wrong = [
+        (locked / "a.mid", "--out", out),
+        (locked, "--out", f"{tmp_path}/done/"),
+        (kit_file, "--out", locked / "b.mid"),
+        (kit_file, "--out", f"{locked}/"),
+        (kit_file, "--out", out, "--report", locked / "r.json"),
+        (kit_file, "--out", out, "--settings", locked / "s.json"),
+        (kit_file, "--out", out, "--source-map", locked / "m.json"),
+    ]
+    for arguments in wrong:
+        done = unprivileged("clean", *arguments)
+        assert done.returncode == 1
+        assert "You have no permission" in done.stderr
+        assert len(done.stderr.splitlines()) == 1, done.stderr
+
+
+def test_folders_of_its_own_that_may_not_be_used_keep_nothing_from_working(locked, kit_file, tmp_path):
+    own = dict.fromkeys(("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"), locked)
+    done = unprivileged("clean", kit_file, "--out", tmp_path / "out.mid", **own)
+    assert done.returncode == 0, done.stderr
+    done = unprivileged("demo", "--shots", tmp_path / "shots", **own)
+    assert done.returncode == 0, done.stderr
+    assert "Traceback" not in done.stderr
+    assert (tmp_path / "shots" / "takes.png").exists()

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
 
 from puresignal import __version__
+from puresignal.commands.terminal import prepare, printable, say
 from puresignal.core.errors import PureSignalError
 from puresignal.translation import tr
 
@@ -22,6 +23,12 @@ CLEAR_LINE = "\r\x1b[K"
 """Clears a line of progress on a terminal before something else is said."""
 
 
+def _path(text: str) -> Path:
+    if not text:
+        raise argparse.ArgumentTypeError(tr("the name is empty"))
+    return Path(text)
+
+
 class _Parser(argparse.ArgumentParser):
     def error(self, message: str) -> NoReturn:
         self.print_usage(sys.stderr)
@@ -31,6 +38,7 @@ class _Parser(argparse.ArgumentParser):
 def main(arguments: list[str] | None = None) -> int:
     """Run a command. Returns its exit code: 0 done, 1 could not do it, 2 wrong usage."""
     arguments = sys.argv[1:] if arguments is None else arguments
+    prepare()
     try:
         if arguments and arguments[0] in COMMANDS:
             code = _command(arguments)
@@ -39,17 +47,21 @@ def main(arguments: list[str] | None = None) -> int:
         sys.stdout.flush()
         return code
     except PureSignalError as error:
-        print(f"pure-signal: {error}", file=sys.stderr)
+        say(f"pure-signal: {error}", sys.stderr)
         return 1
     except BrokenPipeError:
         # The reader of our output is gone, as with `pure-signal maps | head`.
         _give_up_output()
         return 0
     except OSError as error:
+        if isinstance(error.filename, (str, bytes)):
+            from puresignal.io.file_access import access_error
+
+            say(f"pure-signal: {access_error(error, Path(os.fsdecode(error.filename)), tr('open'))}", sys.stderr)
+            return 1
         # An error without a file comes from writing to standard output.
         _give_up_output()
-        where = error.filename or tr("standard output")
-        print(f"pure-signal: {where}: {error.strerror or error}", file=sys.stderr)
+        say(f"pure-signal: {tr('standard output')}: {error.strerror or error}", sys.stderr)
         return 1
     except KeyboardInterrupt:
         print(tr("pure-signal: stopped"), file=sys.stderr)
@@ -72,14 +84,14 @@ def _window(arguments: list[str]) -> int:
             text = tr(
                 "There is no command or file “{name}”. Did you mean “{meant}”?", name=arguments[0], meant=meant[0]
             )
-            print(f"pure-signal: {text}", file=sys.stderr)
+            say(f"pure-signal: {text}", sys.stderr)
             return 2
     parser = _Parser(
         prog="pure-signal",
         description=tr("Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum."),
         epilog=tr("Commands: clean, transcribe, route, ports, maps, demo. See 'pure-signal COMMAND --help'."),
     )
-    parser.add_argument("files", nargs="*", metavar="FILE", type=Path, help=tr("sessions and MIDI files to open"))
+    parser.add_argument("files", nargs="*", metavar="FILE", type=_path, help=tr("sessions and MIDI files to open"))
     parser.add_argument("--version", action="version", version=f"Pure Signal {__version__}")
     options = parser.parse_args(arguments)
     from puresignal.ui.shell import app
@@ -92,35 +104,35 @@ def _command(arguments: list[str]) -> int:
     commands = parser.add_subparsers(dest="command", required=True)
 
     demo = commands.add_parser("demo", help=tr("open the demo session"))
-    demo.add_argument("--shots", metavar="DIR", type=Path, help=tr("render every main view to DIR and exit"))
+    demo.add_argument("--shots", metavar="DIR", type=_path, help=tr("render every main view to DIR and exit"))
 
     clean = commands.add_parser(
         "clean", help=tr("clean MIDI files: map, remove faults, split to tracks"),
         formatter_class=argparse.RawDescriptionHelpFormatter,
         epilog=_settings_help() if {"--help", "-h"} & set(arguments) else None,
     )  # fmt: skip
-    clean.add_argument("inputs", nargs="+", metavar="IN", type=Path, help=tr("MIDI files, or folders of them"))
+    clean.add_argument("inputs", nargs="+", metavar="IN", type=_path, help=tr("MIDI files, or folders of them"))
     clean.add_argument("--out", required=True, metavar="FILE|DIR", help=tr("the result, or a folder for several"))
     _path_options(clean)
     clean.add_argument(
-        "--report", metavar="F.json", type=Path, help=tr("write a report of what was done, note by note")
+        "--report", metavar="F.json", type=_path, help=tr("write a report of what was done, note by note")
     )
-    clean.add_argument("--summary", metavar="F.html", type=Path, help=tr("write a summary page for printing"))
+    clean.add_argument("--summary", metavar="F.html", type=_path, help=tr("write a summary page for printing"))
     clean.add_argument("--force", action="store_true", help=tr("overwrite existing files"))
 
     transcribe = commands.add_parser("transcribe", help=tr("transcribe recordings to MIDI files"))
-    transcribe.add_argument("inputs", nargs="+", metavar="AUDIO", type=Path, help=tr("audio files"))
+    transcribe.add_argument("inputs", nargs="+", metavar="AUDIO", type=_path, help=tr("audio files"))
     transcribe.add_argument("--out", required=True, metavar="FILE|DIR", help=tr("the result, or a folder for several"))
     transcribe.add_argument(
         "--kind", required=True, choices=("melody", "drums", "hits", "chords"), help=tr("what the recording contains")
     )
-    transcribe.add_argument("--examples", metavar="DIR", type=Path, help=tr("taught sounds, for --kind hits"))
+    transcribe.add_argument("--examples", metavar="DIR", type=_path, help=tr("taught sounds, for --kind hits"))
     transcribe.add_argument("--key", default="none", metavar="none|auto|KEY", help=tr('key to snap to, like "D minor"'))
     transcribe.add_argument("--low", type=float, metavar="N", help=tr("lowest note (MIDI number)"))
     transcribe.add_argument("--high", type=float, metavar="N", help=tr("highest note (MIDI number)"))
     transcribe.add_argument("--pan", type=float, metavar="P", help=tr("pan position to extract, -1 left to 1 right"))
-    transcribe.add_argument("--settings", metavar="F.json", type=Path, help=tr("sensitivity and other settings"))
-    transcribe.add_argument("--report", metavar="F.json", type=Path, help=tr("write a report, note by note"))
+    transcribe.add_argument("--settings", metavar="F.json", type=_path, help=tr("sensitivity and other settings"))
+    transcribe.add_argument("--report", metavar="F.json", type=_path, help=tr("write a report, note by note"))
     transcribe.add_argument("--force", action="store_true", help=tr("overwrite existing files"))
 
     route = commands.add_parser("route", help=tr("map and clean live, from one MIDI port to another"))
@@ -166,7 +178,7 @@ def _path_options(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--faults", choices=("remove", "keep"), help=tr("double triggers, crosstalk, bad note ends"))
     parser.add_argument("--unmapped", choices=("drop", "keep"), help=tr("notes that are not in the maps"))
-    parser.add_argument("--settings", metavar="F.json", type=Path, help=tr("settings of the stages"))
+    parser.add_argument("--settings", metavar="F.json", type=_path, help=tr("settings of the stages"))
 
 
 def _path_of(options: argparse.Namespace) -> CleaningPath:
@@ -219,16 +231,16 @@ def _clean(options: argparse.Namespace) -> int:
         if progress:
             print(end=CLEAR_LINE, file=sys.stderr)
         if item.error is not None:
-            print(f"pure-signal: {item.error}", file=sys.stderr)
+            say(f"pure-signal: {item.error}", sys.stderr)
             continue
         assert item.report is not None
         if item.found_map:
-            print(tr("{name}: source map {found}", name=item.source.name, found=item.found_map), file=sys.stderr)
+            say(tr("{name}: source map {found}", name=item.source.name, found=item.found_map), sys.stderr)
         for warning in item.report["warnings"]:
-            print(f"{item.source.name}: {warning}", file=sys.stderr)
+            say(f"{item.source.name}: {warning}", sys.stderr)
         # Standard output may be the MIDI file itself.
         said = sys.stderr if item.target == clean.STANDARD else sys.stdout
-        print(f"{item.target}: {_sentence(item.report['sums'])}", file=said, flush=True)
+        say(f"{item.target}: {_sentence(item.report['sums'])}", said, flush=True)
     if options.report is not None and any(d.report is not None for d in done):
         clean.write_report(options.report, done)
     if options.summary is not None and any(d.report is not None for d in done):
@@ -260,7 +272,7 @@ def _check_transcribe(parser: argparse.ArgumentParser, options: argparse.Namespa
 
 
 def _show_progress(name: str, part: float) -> None:
-    print(f"\r{name} {100 * part:.0f} %", end="", file=sys.stderr, flush=True)
+    print(f"\r{printable(name)} {100 * part:.0f} %", end="", file=sys.stderr, flush=True)
 
 
 def _transcribe(options: argparse.Namespace) -> int:
@@ -291,14 +303,14 @@ def _transcribe(options: argparse.Namespace) -> int:
     done = []
     progress = sys.stderr.isatty()
     for number, (path, target) in enumerate(zip(options.inputs, targets, strict=True)):
+        name = tr("{number} of {count}: {name}", number=number + 1, count=len(options.inputs), name=path.name)
         if progress:
             print(
-                tr("\r{number} of {count}: {name}", number=number + 1, count=len(options.inputs), name=path.name),
+                "\r" + printable(name),
                 end="",
                 file=sys.stderr,
                 flush=True,
             )
-        name = tr("{number} of {count}: {name}", number=number + 1, count=len(options.inputs), name=path.name)
         item = transcribe.transcribe(
             path, target, job,
             partial(_show_progress, name) if progress else None,
@@ -307,12 +319,12 @@ def _transcribe(options: argparse.Namespace) -> int:
         if progress:
             print(end=CLEAR_LINE, file=sys.stderr)
         if item.error is not None:
-            print(f"pure-signal: {item.error}", file=sys.stderr)
+            say(f"pure-signal: {item.error}", sys.stderr)
             continue
         assert item.report is not None
         for warning in item.report["warnings"]:
-            print(f"{path.name}: {warning}", file=sys.stderr)
-        print(
+            say(f"{path.name}: {warning}", sys.stderr)
+        say(
             tr(
                 "{target}: {notes} notes, {doubtful} of them doubtful",
                 target=item.target,
@@ -378,7 +390,7 @@ def _route(options: argparse.Namespace) -> int:
         now = _route_state(state, options)
         for line in now:
             if line not in said:
-                print(line, file=sys.stderr, flush=True)
+                say(line, sys.stderr, flush=True)
         said = now
     router.close()
     return 0
@@ -404,13 +416,13 @@ def _ports(options: argparse.Namespace) -> int:
 
     found, why = port_listing.listing()
     if why:
-        print(f"pure-signal: {why}", file=sys.stderr)
+        say(f"pure-signal: {why}", sys.stderr)
     rows = [{"name": p.name, "direction": "in" if p.gives else "out", "system": p.system} for p in found]
     if options.json:
         print(json.dumps(rows, indent=2))
     else:
         for row in rows:
-            print(f"{row['direction']:<4} {row['system']:<5} {row['name']}")
+            say(f"{row['direction']:<4} {row['system']:<5} {row['name']}")
     return 0
 
 

@@ -309,3 +309,27 @@ def test_a_recording_is_never_overwritten_not_even_by_force(tune, tmp_path):
         assert not result.exists()
     right = ("--out", result, "--report", tmp_path / "own.json", "--kind", "melody", "--force")
     assert [pure_signal("transcribe", own, *right).returncode for _ in range(2)] == [0, 0]
+
+
+@pytest.mark.parametrize("kind", ["melody", "drums", "chords"])
+@pytest.mark.filterwarnings("error")
+def test_recordings_of_a_few_milliseconds_are_heard_or_refused(kind, tmp_path):
+    for ms in (0, 1, 5, 12, 20, 40, 68, 100):
+        t = np.arange(44_100 * ms // 1000) / 44_100
+        path = tmp_path / f"{ms}.wav"
+        soundfile.write(path, 0.5 * np.sin(2 * np.pi * 440 * t), 44_100)
+        done = transcribe.transcribe(path, tmp_path / f"{ms}.mid", transcribe.Job(kind))
+        assert done.error is None or "contains no sound" in str(done.error)
+
+
+def test_a_fault_in_one_recording_does_not_stop_the_others(tmp_path, monkeypatch):
+    t = np.arange(20_000) / 44_100
+    soundfile.write(tmp_path / "a.wav", 0.5 * np.sin(2 * np.pi * 440 * t), 44_100)
+
+    def broken(*_):
+        raise ZeroDivisionError("by nothing")
+
+    monkeypatch.setattr(transcribe, "hear", broken)
+    done = transcribe.transcribe(tmp_path / "a.wav", tmp_path / "a.mid", transcribe.Job("melody"))
+    assert "ZeroDivisionError: by nothing" in str(done.error)
+    assert not (tmp_path / "a.mid").exists()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -9,7 +10,8 @@ from pathlib import Path
 from typing import Any
 
 from puresignal.core.analysis import warnings
-from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError
+from puresignal.core.errors import BadFileError, FileAccessError, ProgramFaultError, PureSignalError
+from puresignal.core.export import left_out
 from puresignal.core.export.song_builder import build_song
 from puresignal.core.kit.map_recognition import recognise
 from puresignal.core.kit.note_map import NoteMap
@@ -17,7 +19,8 @@ from puresignal.core.midi.events import Take
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, make_context, run
 from puresignal.core.path.context import Context
-from puresignal.io import file_access, file_kinds, json_file, midi_reader, midi_writer, note_map_file, report
+from puresignal.io import file_access, file_kinds, json_file, limits, midi_reader, midi_writer, note_map_file, report
+from puresignal.io.log_file import log
 from puresignal.translation import tr
 
 STANDARD = Path("-")
@@ -43,11 +46,11 @@ def open_take(path: Path, ident: str = "take") -> Take:
 
     Raises FileAccessError, or BadFileError if it is not a MIDI file or contains no notes
     """
-    content = sys.stdin.buffer.read(file_access.LARGEST) if path == STANDARD else file_access.read_bytes(path)
+    content = sys.stdin.buffer.read(limits.MIDI_BYTES + 1) if path == STANDARD else file_access.read_bytes(path)
     song = midi_reader.parse(content, path.name)
     if not song.note_count:
         raise BadFileError(tr("This file contains no notes"), path.name, tr("Choose a file with notes in it."))
-    return to_take(song, ident, path.stem, content)
+    return to_take(song, ident, file_access.shown_name(path.stem), content)
 
 
 def likely_map(take: Take, now: NoteMap) -> NoteMap:
@@ -69,6 +72,7 @@ def inputs(names: list[Path], out: Path) -> list[Path]:
             found.append(name)
             continue
         try:
+            os.scandir(name).close()
             inside = sorted(
                 path
                 for path in name.rglob("*")
@@ -200,8 +204,8 @@ def clean_files(
                 sys.stdout.buffer.flush()
             else:
                 make_folder(target.parent)
-                file_access.write_bytes(target, content)
-            told = warnings.warnings(take, outcome)
+                file_access.write_bytes(target, content, new=not job.force)
+            told = [*left_out.left_out(take, outcome), *warnings.warnings(take, outcome)]
             if rows:
                 result = report.report(outcome, context, take, told)
             else:
@@ -211,6 +215,19 @@ def clean_files(
             yield FileResult(path, target, result, summary=page, found_map=found_map)
         except PureSignalError as error:
             yield FileResult(path, target, None, error)
+        except (BrokenPipeError, OSError) as error:
+            if target == STANDARD:
+                raise
+            yield FileResult(path, target, None, file_access.access_error(error, path, "read"))
+        except Exception as error:
+            yield FileResult(path, target, None, program_fault(path, error))
+
+
+def program_fault(path: Path, error: Exception) -> ProgramFaultError:
+    """An error that nobody thought of, for one file of many: logged with its place, told in a sentence."""
+    log.error("on %s", path, exc_info=error)
+    what = tr("The program failed on this file: {error}", error=f"{type(error).__name__}: {error}")
+    return ProgramFaultError(what, path.name, tr("Please report it; the other files are not affected."))
 
 
 def _page_section(take: Take, context: Context, outcome: Outcome, told: list[str]) -> str:

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from puresignal.commands.clean import program_fault
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, SettingsError
 from puresignal.core.harmony import key_estimation
 from puresignal.core.hearing.dsp import chunks, spectra
@@ -128,9 +129,12 @@ def transcribe(source: Path, target: Path, job: Job, progress: Callable[[float],
         if target.exists() and not job.force:
             raise FileAccessError(tr("This file exists already"), str(target), tr("Give another name, or add --force."))
         found = hear(source, job, progress)
-        file_access.write_bytes(target, midi_writer.to_bytes(_song(found, source.stem, job)))
+        song = _song(found, file_access.shown_name(source.stem), job)
+        file_access.write_bytes(target, midi_writer.to_bytes(song), new=not job.force)
     except PureSignalError as error:
         return FileResult(source, target, error=error)
+    except Exception as error:
+        return FileResult(source, target, error=program_fault(source, error))
     return FileResult(source, target, len(found.rows), _report(found))
 
 
