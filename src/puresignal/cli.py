@@ -367,7 +367,7 @@ def _route(options: argparse.Namespace) -> int:
         _path_of(options),
     )
     if not alsa_ports.DEVICE.exists():
-        jack_ports.library()
+        jack_ports.check_library()
     ended: list[int] = []
     router = RouterProcess(setup)
 
@@ -412,9 +412,9 @@ def _route_state(state: dict[str, Any], options: argparse.Namespace) -> list[str
 
 
 def _ports(options: argparse.Namespace) -> int:
-    from puresignal.io import port_listing
+    from puresignal.io import port_systems
 
-    found, why = port_listing.listing()
+    found, why = port_systems.listing()
     if why:
         say(f"pure-signal: {why}", sys.stderr)
     rows = [{"name": p.name, "direction": "in" if p.gives else "out", "system": p.system} for p in found]

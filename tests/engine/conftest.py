@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import importlib
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -93,7 +97,8 @@ class Server:
 
 
 @pytest.fixture
-def server(monkeypatch: pytest.MonkeyPatch) -> Iterator[Server]:
+def server(monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest) -> Iterator[Server]:
+    """A running server. Tests that kill a client ask for one that does not wait for it with `waits_for_none`."""
     if shutil.which("jackd") is None:
         if os.environ.get("CI"):
             pytest.fail("jackd is missing; ./run test installs it")
@@ -102,9 +107,83 @@ def server(monkeypatch: pytest.MonkeyPatch) -> Iterator[Server]:
     monkeypatch.setenv("JACK_DEFAULT_SERVER", name)
     from puresignal.io import jack_ports
 
-    jack_ports.library()
+    jack_ports.check_library()
     running = Server(name)
-    running.start()
+    running.start(sync=request.node.get_closest_marker("waits_for_none") is None)
+    yield running
+    running.stop()
+
+
+class PipeWire:
+    """A PipeWire of the test's own, without hardware, whose daemon can be killed and started again."""
+
+    CONFIGURATION = """context.objects = [
+ { factory = adapter args = { factory.name = support.null-audio-sink node.name = room-left
+   node.description = "Room left" media.class = Audio/Sink audio.position = [ FL FR ] priority.session = 500 } }
+ { factory = adapter args = { factory.name = support.null-audio-sink node.name = room-right
+   node.description = "Room right" media.class = Audio/Sink audio.position = [ FL FR ] priority.session = 1000 } }
+]
+"""
+
+    def __init__(self, folder: Path):
+        self.folder = folder
+        self.environment = {
+            **os.environ, "XDG_RUNTIME_DIR": str(folder / "run"), "HOME": str(folder),
+            "XDG_CONFIG_HOME": str(folder / "config"), "PIPEWIRE_DEBUG": "0",
+        }  # fmt: skip
+        places = folder / "config" / "pipewire" / "pipewire.conf.d"
+        places.mkdir(parents=True)
+        (places / "10-sinks.conf").write_text(self.CONFIGURATION)
+        (folder / "run").mkdir(mode=0o700)
+        self.daemon: subprocess.Popen | None = None
+        bus = subprocess.run(
+            ["dbus-daemon", "--session", "--fork", "--print-address=1", "--print-pid=1"],
+            stdout=subprocess.PIPE, text=True, check=True, env=self.environment,
+        ).stdout.split()  # fmt: skip
+        self.environment["DBUS_SESSION_BUS_ADDRESS"], self._bus = bus[0], int(bus[1])
+        self.start()
+        self.manager = self._run("wireplumber")
+
+    def _run(self, *command: str) -> subprocess.Popen:
+        return subprocess.Popen(command, env=self.environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+    def start(self) -> None:
+        from puresignal.io import jack_library
+
+        self.daemon = self._run("pipewire")
+        until(jack_library.pipewire_runs, what="PipeWire")
+
+    def kill(self) -> None:
+        assert self.daemon is not None
+        self.daemon.kill()
+        self.daemon.wait()
+
+    def set(self, **settings: object) -> None:
+        """Change settings of the graph, such as clock_force_quantum=64."""
+        for name, value in settings.items():
+            command = ["pw-metadata", "-n", "settings", "0", name.replace("_", "."), str(value)]
+            subprocess.run(command, env=self.environment, check=True, stdout=subprocess.DEVNULL)
+
+    def stop(self) -> None:
+        for one in (self.manager, self.daemon):
+            if one is not None:
+                one.kill()
+                one.wait()
+        os.kill(self._bus, signal.SIGTERM)
+
+
+@pytest.fixture
+def pipewire(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[PipeWire]:
+    """A running PipeWire, and no JACK server."""
+    missing = [name for name in ("pipewire", "wireplumber", "dbus-daemon", "pw-metadata") if shutil.which(name) is None]
+    if missing:
+        if os.environ.get("CI"):
+            pytest.fail(f"{', '.join(missing)} missing; ./run test installs it")
+        pytest.skip("needs PipeWire, which ./run test installs where it may")
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path / "run"))
+    running = PipeWire(tmp_path)
+    monkeypatch.setenv("DBUS_SESSION_BUS_ADDRESS", running.environment["DBUS_SESSION_BUS_ADDRESS"])
     yield running
     running.stop()
 
@@ -112,7 +191,9 @@ def server(monkeypatch: pytest.MonkeyPatch) -> Iterator[Server]:
 class Peer:
     """A client with a MIDI output and a MIDI input. Frames count from its first block."""
 
-    def __init__(self, name: str):
+    def __init__(self, name: str, binding: Any = None):
+        """binding: of the JACK library, the system's by default."""
+        self._binding = binding or importlib.import_module("jack")
         self.client = self._open(name)
         self.out = self.client.midi_outports.register("out")
         self.inp = self.client.midi_inports.register("in")
@@ -127,11 +208,9 @@ class Peer:
         self.client.set_xrun_callback(self._was_late)
         self.client.activate()
 
-    @staticmethod
-    def _open(name: str) -> object:
+    def _open(self, name: str) -> Any:
         """A client; a server that has just started on a busy machine may refuse the first ones."""
-        import jack
-
+        jack = self._binding
         for attempt in range(20):
             try:
                 return jack.Client(name, no_start_server=True, use_exact_name=True)
@@ -164,11 +243,12 @@ class Peer:
         self.late += 1
 
     def _shut_down(self, *_: object) -> None:
-        # The library crashes on a client that is closed after its server, so this one is forgotten instead.
-        self.closed = True
-        import jack
+        self.forget()
 
-        self.client._ptr = jack._ffi.NULL
+    def forget(self) -> None:
+        """Leave the client alone: the library crashes on one that is closed after its server."""
+        self.closed = True
+        self.client._ptr = self._binding._ffi.NULL
 
     def close(self) -> None:
         if not self.closed:

@@ -128,6 +128,7 @@ def test_playback_keeps_its_frames_on_jack(heard, peers):
     assert ons == offs
 
 
+@pytest.mark.waits_for_none
 def test_the_sound_comes_back_when_it_dies(heard):
     ear, _, _, sound, _ = heard
     import os

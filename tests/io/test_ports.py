@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import os
 import queue
 import time
 from types import SimpleNamespace
 
+import alsa_midi
 import pytest
 
 from puresignal.io import alsa_ports, ports
@@ -37,31 +39,48 @@ class Sequencer:
 
     def __init__(self):
         self.ports, self.joined, self.sent, self.coming = [], [], [], queue.Queue()
-        self._buffer = []
+        self._buffer, self.subscribers = [], []
+        self._fd, self.there = os.eventfd(0), True
 
-    def create_port(self, name, caps):
+    def put(self, event):
+        self.coming.put(event)
+        os.eventfd_write(self._fd, 1)
+
+    def create_queue(self, name):
+        return SimpleNamespace(start=lambda: None)
+
+    def set_client_pool_input(self, size):
+        self.pool = size
+
+    set_client_pool_output = set_client_pool_input
+
+    def list_port_subscribers(self, port, kind):
+        return self.subscribers if port.name == "in 1" else []
+
+    def create_port(self, name, caps, kind=None, **stamps):
         made = SimpleNamespace(
             name=name, port_id=len(self.ports),
             connect_from=lambda info: self.joined.append((info.name, name)),
             connect_to=lambda info: self.joined.append((name, info.name)),
+            disconnect_from=lambda address: self.subscribers.clear(), client_id=77,
         )  # fmt: skip
         self.ports.append(made)
         return made
 
     def list_ports(self, input=None, output=None, sort=True):
         kit, own = (
-            SimpleNamespace(client_name="Harbour", name="MIDI 1"),
+            SimpleNamespace(client_name="Harbour", name="MIDI 1", client_id=20, port_id=0),
             SimpleNamespace(client_name="Pure Signal", name="x"),
         )
-        return [kit, own] if input else [SimpleNamespace(client_name="Room", name="in")]
+        return [kit, own] if input else [SimpleNamespace(client_name="Room", name="in", client_id=21, port_id=0)]
 
-    def event_input(self, prefer_bytes=False):
-        event = self.coming.get()
-        if event is None:
-            raise OSError("closed")
-        return event
+    def event_input(self, prefer_bytes=False, timeout=None):
+        try:
+            return self.coming.get_nowait()
+        except queue.Empty:
+            return None
 
-    def event_output_direct(self, event, port):
+    def event_output(self, event, port):
         # As the library does it: nothing leaves before the buffer is drained.
         self._buffer.append((port.name, event.midi_bytes))
 
@@ -70,31 +89,68 @@ class Sequencer:
         self._buffer = []
 
     def close(self):
-        self.coming.put(None)
+        os.close(self._fd)
 
 
 def test_alsa_is_listed_joined_read_and_written():
-    sequencer, knocks = Sequencer(), []
+    sequencer = Sequencer()
     assert [p for p, _ in alsa_ports.ports_of(sequencer)] == [
         MidiPort("Harbour:MIDI 1", True, ALSA), MidiPort("Room:in", False, ALSA),
     ]  # fmt: skip
-    client = alsa_ports.AlsaClient(sequencer, 2, 1, lambda: knocks.append(1))
-    assert client.join(True, 1, "Harbour:MIDI 1") == "Harbour:MIDI 1"
-    assert client.join(False, 0, "Room:in") == "Room:in"
-    assert client.join(True, 0, "nobody") is None
-    assert client.join(True, 0, "harbour") == "Harbour:MIDI 1"
+    client = alsa_ports.AlsaClient(sequencer, 2, 1, lambda: told.append(1))
+    client.look()
+
+    def join(gives, number, wanted, before=None):
+        return client.join(gives, number, wanted, before, lambda: lost.append(wanted))
+
+    lost, told = [], []
+    assert join(True, 1, "Harbour:MIDI 1") == "Harbour:MIDI 1"
+    assert join(False, 0, "Room:in") == "Room:in"
+    assert join(True, 0, "nobody") is None
+    assert join(True, 0, "harbour") == "Harbour:MIDI 1"
     assert sequencer.joined == [("MIDI 1", "in 2"), ("out 1", "in"), ("MIDI 1", "in 1")]
+    # Once joined, it is left alone.
+    assert join(True, 0, "harbour", "Harbour:MIDI 1") == "Harbour:MIDI 1"
+    assert len(sequencer.joined) == 3
     begun = time.monotonic()
-    sequencer.coming.put(SimpleNamespace(midi_bytes=b"\x99\x26\x5a", dest=SimpleNamespace(port_id=1)))
-    sequencer.coming.put(SimpleNamespace(dest=SimpleNamespace(port_id=1)))
-    sequencer.coming.put(SimpleNamespace(midi_bytes=b"\x89\x26\x00", dest=SimpleNamespace(port_id=1)))
-    until(lambda: len(client.incoming) == 2, 3)
+    dest = SimpleNamespace(port_id=1)
+    sequencer.put(SimpleNamespace(midi_bytes=b"\x99\x26\x5a", dest=dest))
+    sequencer.put(SimpleNamespace(dest=dest))
+    sequencer.put(SimpleNamespace(midi_bytes=b"\x89\x26\x00", dest=dest))
+    client.read()
     assert [(n, d) for _, n, d in client.incoming] == [(1, b"\x99\x26\x5a"), (1, b"\x89\x26\x00")]
     assert begun <= client.incoming[0][0] <= time.monotonic()
-    assert len(knocks) == 2
     client.send(0, b"\x99\x1a\x5a")
-    until(lambda: sequencer.sent == [("out 1", b"\x99\x1a\x5a")], 3)
+    assert sequencer.sent == [("out 1", b"\x99\x1a\x5a")]
+    client.run_threads()
+    sequencer.put(SimpleNamespace(midi_bytes=b"\x99\x26\x5b", dest=dest))
+    until(lambda: len(client.incoming) == 3, 3)
+    client.send(0, b"\x99\x1a\x5b")
+    until(lambda: len(sequencer.sent) == 2, 3)
+    # A device goes and is back under the address it had.
+    sequencer.put(alsa_midi.PortExitEvent(addr=alsa_midi.Address(20, 0)))
+    until(lambda: told, 3)
+    client.look()
+    assert join(True, 0, "harbour", "Harbour:MIDI 1") == "Harbour:MIDI 1"
+    assert lost == ["harbour"]
+    assert sequencer.joined[3:] == [("MIDI 1", "in 1")]
+    # Our own output into our own input would loop.
+    sequencer.subscribers.append(SimpleNamespace(addr=SimpleNamespace(client_id=77, port_id=2)))
+    join(True, 0, "harbour", "Harbour:MIDI 1")
+    assert not sequencer.subscribers
+    assert list(client.cut) == [0]
     client.close()
+
+
+def test_a_message_gets_the_time_that_the_kernel_gave_it():
+    clock = alsa_ports.KernelClock()
+    # Read 40 ms late, 1 ms late, 25 ms late: the best reading tells where the queue's zero lies.
+    assert clock.to_monotonic(1.000, 101.040) == pytest.approx(101.040)
+    assert clock.to_monotonic(2.000, 102.001) == pytest.approx(102.001)
+    assert clock.to_monotonic(3.000, 103.025) == pytest.approx(103.001)
+    # A queue that runs 1 ms a second slower is followed.
+    late = [clock.to_monotonic(3 + i * 0.999, 103.001 + i) - (103.001 + i) for i in range(1, 100)]
+    assert max(map(abs, late)) < 0.03
 
 
 def test_without_a_sequencer_alsa_is_silently_absent(monkeypatch, tmp_path, capfd):

@@ -7,6 +7,7 @@ import os
 import select
 import time
 from collections.abc import Callable
+from typing import Any
 
 from puresignal.engine.message_flow import MessageFlow
 
@@ -19,16 +20,22 @@ TICK = 0.001
 def run(flow: MessageFlow, knock: int, call: int, seconds: float, is_ending: Callable[[], bool]) -> None:
     """Do the callback's work for some seconds, as soon as something arrives or is due.
 
+    ALSA is read and written here, without a thread between: each handing over would cost what the whole path does.
+
     knock  eventfd signalled by inputs
     call   eventfd that ends the run early
     """
     router = flow.router
     assert router is not None
+    alsa = flow.alsa
+    waited_for: list[Any] = [knock, call] if alsa is None else [knock, call, alsa]
     end = time.monotonic() + seconds
     while not is_ending():
         now = time.monotonic()
         wait = TICK if router.is_busy() or flow.has_due else end - now
-        ready, _, _ = select.select([knock, call], [], [], max(0.0, min(wait, end - now)))
+        ready, _, _ = select.select(waited_for, [], [], max(0.0, min(wait, end - now)))
+        if alsa is not None and alsa in ready:
+            alsa.read()
         if knock in ready:
             with contextlib.suppress(BlockingIOError):
                 os.eventfd_read(knock)
@@ -41,5 +48,5 @@ def run(flow: MessageFlow, knock: int, call: int, seconds: float, is_ending: Cal
         flow.publish(1)
         flow.send_to_alsa(leaving)
         flow.keep(incoming, leaving)
-        if call in ready or time.monotonic() >= end:
+        if call in ready or time.monotonic() >= end or (alsa is not None and alsa.changed):
             break

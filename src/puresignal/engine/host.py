@@ -16,6 +16,7 @@ import sys
 import threading
 import time
 import traceback
+from typing import Any
 
 from puresignal.engine import clock, sounding_file
 from puresignal.engine.jack_client import SOUNDING, JackClient
@@ -24,6 +25,7 @@ from puresignal.engine.router import ECHO_QUIET, Router
 from puresignal.engine.router_config import PANIC, RouterConfig, from_bytes, lanes
 from puresignal.engine.sounding_notes import SOUNDING_SIZE
 from puresignal.io import alsa_ports, jack_ports, ports
+from puresignal.io.port_systems import PortClient
 
 LOOK_EVERY = 0.2
 """Seconds between checks of ports and server if nothing has triggered one sooner."""
@@ -31,6 +33,8 @@ SURE_EVERY = 1.0
 """The same on JACK, which notifies of changes."""
 ASK_SERVER_EVERY = 1.0
 """Seconds between attempts to reach a missing JACK server."""
+FIRST_ANSWER = 2.0
+"""Seconds that the first answer of a server is waited for."""
 
 
 class Host:
@@ -48,10 +52,13 @@ class Host:
         self._jack: JackClient | None = None
         self._joined: dict[tuple[str, int], str | None] = {}
         self._links: dict[int, frozenset[str]] = {}
+        self._through: dict[tuple[str, int], PortClient] = {}
         self._gone = False
         self._ending = False
         self._xruns = 0
         self._asked = float("-inf")
+        self._seeker: threading.Thread | None = None
+        self._found: Any = None
         self._told: object = None
 
     def run(self) -> None:
@@ -103,7 +110,9 @@ class Host:
 
     def _same_ports(self, setup: RouterConfig) -> bool:
         now = self._setup
-        return now is not None and (now.inputs, now.outputs, now.client) == (setup.inputs, setup.outputs, setup.client)
+        return now is not None and (
+            (now.inputs, now.outputs, now.client, now.block) == (setup.inputs, setup.outputs, setup.client, setup.block)
+        )
 
     def _look(self) -> None:
         if self._jack is not None and self._jack.is_dead():
@@ -111,12 +120,15 @@ class Host:
             self._jack, self._joined = None, {}
             self._tell()
             os._exit(0)
+        if self._jack is not None and self._jack.state()["rate"] != self._flow.rate:
+            # Everything that counts in frames is made anew.
+            self._gone = True
         if self._gone:
             assert self._setup is not None
             self._release()
             self._close()
             sounding_file.write_outputs(self._table_file, self._setup.outputs)
-        if self._jack is None and time.monotonic() - self._asked >= ASK_SERVER_EVERY:
+        if self._jack is None:
             self._open()
         if self._flow.router is None:
             self._begin(clock.CLOCK_RATE)
@@ -137,18 +149,41 @@ class Host:
             traceback.print_exception(error)
 
     def _open(self) -> None:
-        setup = self._setup
-        assert setup is not None
-        self._asked = time.monotonic()
-        try:
-            client = jack_ports.open_client(setup.client)
-        except jack_ports.NoServerError:
+        """Become a client of the server, once it is found."""
+        client, self._found = self._found, None
+        if client is None:
+            self._seek()
             return
         self._begin(client.samplerate)
-        self._jack = JackClient(client, setup, self._flow, self._wake)
+        assert self._setup is not None
+        self._jack = JackClient(client, self._setup, self._flow, self._wake)
+        if self._flow.alsa is not None:
+            self._flow.alsa.run_threads()
         self._jack.activate()
         if self._ending:
             self._jack.release()
+
+    def _seek(self) -> None:
+        """Look for a server in a thread: asking one that is missing takes longer than a block."""
+        if (self._seeker is not None and self._seeker.is_alive()) or time.monotonic() - self._asked < ASK_SERVER_EVERY:
+            return
+        first = self._asked == float("-inf")
+        self._asked = time.monotonic()
+        assert self._setup is not None
+        self._seeker = threading.Thread(
+            target=self._ask_server, args=(self._setup.client, self._setup.block), daemon=True
+        )
+        self._seeker.start()
+        if first:
+            # A server that is there answers at once, and nothing can be routed before.
+            self._seeker.join(FIRST_ANSWER)
+            if self._found is not None:
+                self._open()
+
+    def _ask_server(self, name: str, block: int) -> None:
+        with contextlib.suppress(jack_ports.NoServerError):
+            self._found = jack_ports.open_client(name, block)
+            self._wake()
 
     def _begin(self, rate: int) -> None:
         """Create a router for a frame rate, and the ALSA client beside it."""
@@ -162,19 +197,19 @@ class Host:
         foreign = not all(ports.is_within(name) for name in (*setup.inputs, *setup.outputs))
         client = alsa_ports.open_client(setup.client) if foreign and flow.alsa is None else None
         if client is not None:
-            knock = self._knock
-            flow.alsa = alsa_ports.AlsaClient(
-                client, len(setup.inputs), len(setup.outputs), lambda: os.eventfd_write(knock, 1)
-            )
+            flow.alsa = alsa_ports.AlsaClient(client, len(setup.inputs), len(setup.outputs), self._wake)
 
     def _close(self) -> None:
         jack, self._jack = self._jack, None
         if jack is not None:
             jack.close()
             self._xruns += jack.xruns
+        found, self._found = self._found, None
+        if found is not None:
+            found.close()
         flow = self._flow
         flow.router = None
-        self._joined, self._links = {}, {}
+        self._joined, self._links, self._through = {}, {}, {}
         self._asked = float("-inf")
         if flow.alsa is not None:
             flow.alsa.close()
@@ -184,19 +219,19 @@ class Host:
         """Connect the wanted ports that are available; release the notes of an input that disappeared."""
         setup, flow, jack = self._setup, self._flow, self._jack
         assert setup is not None
-        there = jack.midi_ports() if jack is not None else ()
+        clients: list[PortClient] = [one for one in (jack, flow.alsa) if one is not None]
+        for client in clients:
+            client.look()
         for gives, wanted in ((True, setup.inputs), (False, setup.outputs)):
-            side = "in" if gives else "out"
             for i, name in enumerate(wanted):
                 if ports.is_within(name) and (name not in SOUNDING or jack is None):
                     found: str | None = name
+                elif ports.is_virtual(name):
+                    self._follow_links(clients, gives, i)
+                    continue
                 else:
-                    found = self._join_jack(jack, there, gives, i, name) if jack is not None else None
-                    if found is None and flow.alsa is not None and not ports.is_virtual(name):
-                        found = flow.alsa.join(gives, i, name)
-                    if jack is not None and not gives and ports.is_virtual(name):
-                        self._follow_links(jack, i)
-                        continue
+                    found = self._join_one(clients, gives, i, name)
+                side = "in" if gives else "out"
                 before, self._joined[side, i] = self._joined.get((side, i)), found
                 if found != before and flow.router is not None:
                     self._follow_port(flow.router, gives, i, before, found)
@@ -211,12 +246,17 @@ class Host:
         elif not gives:
             router.sounding.disconnected(i)
 
-    def _follow_links(self, jack: JackClient, i: int) -> None:
-        """Follow who is connected to an output that others connect to."""
-        before, now = self._links.get(i, frozenset()), jack.receivers(i)
-        self._links[i] = now
-        self._joined["out", i] = jack.name_of_output(i)
+    def _follow_links(self, clients: list[PortClient], gives: bool, i: int) -> None:
+        """Follow who is connected to a port that others connect to."""
+        self._joined["in" if gives else "out", i] = next((one.name_of(gives, i) for one in clients), None)
         router = self._flow.router
+        if gives:
+            for one in clients:
+                # It removes a connection into itself.
+                one.join(gives, i, ports.VIRTUAL_IN, None, lambda: None)
+            return
+        before, now = self._links.get(i, frozenset()), frozenset().union(*(one.receivers(i) for one in clients))
+        self._links[i] = now
         if router is None:
             return
         if now - before:
@@ -224,9 +264,8 @@ class Host:
         elif not now:
             router.sounding.disconnected(i)
 
-    def _join_jack(
-        self, jack: JackClient, there: tuple[ports.MidiPort, ...], gives: bool, i: int, name: str
-    ) -> str | None:
+    def _join_one(self, clients: list[PortClient], gives: bool, i: int, name: str) -> str | None:
+        """Connect a port through the first client that has it."""
         key = ("in" if gives else "out", i)
 
         def lost() -> None:
@@ -235,23 +274,37 @@ class Host:
             if router is not None:
                 self._follow_port(router, gives, i, name, None)
 
-        return jack.join(there, gives, i, name, self._joined.get(key), lost)
+        for client in clients:
+            before = self._joined.get(key)
+            found = client.join(gives, i, name, before if self._through.get(key) is client else None, lost)
+            if found is not None:
+                self._through[key] = client
+                return found
+        self._through.pop(key, None)
+        return None
 
     def _tell(self) -> None:
         """Report the state if it has changed."""
         setup, router, jack = self._setup, self._flow.router, self._jack
         assert setup is not None
         now = time.monotonic()
-        found = {**(jack.cut if jack is not None else {}), **(dict(router.loops) if router is not None else {})}
+        alsa = self._flow.alsa
+        found = {
+            **(jack.cut if jack is not None else {}),
+            **(alsa.cut if alsa is not None else {}),
+            **(dict(router.loops) if router is not None else {}),
+        }
         loops = [i for i, at in found.items() if now - at < ECHO_QUIET + SURE_EVERY]
         state = {
             "server": jack is not None,
             "inputs": [self._joined.get(("in", i)) for i in range(len(setup.inputs))],
             "outputs": [self._joined.get(("out", i)) for i in range(len(setup.outputs))],
+            "exact": all(ports.EXACT_FRAMES in one.can for one in self._through.values()) and jack is not None,
             "errors": (router.errors if router is not None else 0) + (jack.errors if jack is not None else 0),
             "loops": sorted(loops),
+            "lost": alsa.lost if alsa is not None else 0,
             "dropouts": self._xruns + (jack.xruns if jack is not None else 0),
-            **(jack.state() if jack is not None else {"realtime": None, "rate": 0, "block": 0}),
+            **(jack.state() if jack is not None else {"system": "", "realtime": None, "rate": 0, "block": 0}),
         }
         if state != self._told:
             self._told = state
@@ -259,6 +312,9 @@ class Host:
                 self._control.sendall(json.dumps(state).encode() + b"\n")
 
     def _finish(self) -> None:
+        if self._seeker is not None:
+            # The library does not survive that Python ends within it.
+            self._seeker.join(FIRST_ANSWER)
         if self._jack is None or not self._jack.is_dead():
             self._release()
             self._close()

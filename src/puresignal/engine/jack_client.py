@@ -23,30 +23,38 @@ JUMP_SECONDS = 0.25
 """Difference between the server's counter and the clock from which the clock is believed."""
 SILENT_SECONDS = 8.0
 """Without a block for so long, the server is gone. A JACK server waits five seconds for a client that has died."""
-ENDS_AGAIN = 6
-"""The block in which the last ends are sent once more."""
+ENDS_AFTER = (0.0, 0.008, 0.04, 0.12)
+"""Seconds after which the last ends are sent, once more each time: a busy machine may lose blocks, also several."""
 SHOWN_AFTER = 4
 """Blocks after which the server shows a new connection."""
 
 
 class JackClient:
-    """An active client; the callback works from the moment it is made until `close`.
+    """An active client, as io/port_systems.PortClient; the callback works from the moment it is made until `close`.
 
     cut          seconds of the steady clock at which a connection into itself was removed, by input
+    can          abilities, see io/port_systems.py
+    system       JACK or PIPEWIRE
     server_gone  the server has said that it ends; the client can no longer be closed safely
     xruns        dropouts so far
     """
 
+    can = jack_ports.CAN
+
     def __init__(self, client: Any, setup: RouterConfig, flow: MessageFlow, wake: Callable[[], None]):
         """client: inactive; wake: called from JACK's threads when something has changed."""
         self._client, self._flow, self._wake = client, flow, wake
+        self.system = ports.PIPEWIRE if jack_ports.is_pipewire(client) else ports.JACK
         self.cut: dict[int, float] = {}
         self.server_gone, self.xruns = False, 0
         self.errors = 0
         self.last_error: Exception | None = None
         self._ending, self._released = False, threading.Event()
-        self._ending_blocks, self._ends = 0, list[tuple[int, int, bytes]]()
+        self._ends_sent, self._ending_since = 0, 0.0
+        self._ends = list[tuple[int, int, bytes]]()
+        self._frames = 0
         self._last, self._ran = -1, time.monotonic()
+        self._there: tuple[ports.MidiPort, ...] = ()
         self._connected_at: dict[tuple[bool, int], float] = {}
         self._inputs: list[Any] = [
             None if ports.is_within(name) else client.midi_inports.register(f"in {i + 1}")
@@ -55,7 +63,7 @@ class JackClient:
         self._outputs = [client.midi_outports.register(f"out {i + 1}") for i in range(len(setup.outputs))]
         self._begin_block = jack_ports.block(client, self._inputs, self._outputs)
         client.set_process_callback(self._process)
-        client.set_shutdown_callback(self._shut_down)
+        self._kept = jack_ports.on_shutdown(client, self._shut_down)
         client.set_xrun_callback(self._late)
         client.set_port_registration_callback(lambda *_: wake())
         client.set_port_connect_callback(lambda *_: wake())
@@ -71,11 +79,14 @@ class JackClient:
     def state(self) -> dict[str, Any]:
         """Whether it runs with real-time priority, the frame rate, and the block size in frames."""
         client = self._client
-        return {"realtime": bool(client.realtime), "rate": client.samplerate, "block": client.blocksize}
+        return {
+            "system": self.system, "realtime": bool(client.realtime), "rate": client.samplerate,
+            "block": self._frames or client.blocksize,
+        }  # fmt: skip
 
-    def midi_ports(self) -> tuple[ports.MidiPort, ...]:
-        """The MIDI ports on the server."""
-        return jack_ports.ports_of(self._client)
+    def look(self) -> None:
+        """Learn which MIDI ports there are now."""
+        self._there = jack_ports.all_ports_of(self._client)
 
     def release(self) -> None:
         """End all sounding notes in the next block, and route nothing after it."""
@@ -88,7 +99,7 @@ class JackClient:
     def drain(self) -> None:
         """Wait until the last note-offs have been sent."""
         period = self._client.blocksize / self._client.samplerate
-        self._released.wait((ENDS_AGAIN + 10) * period + 0.05)
+        self._released.wait(ENDS_AFTER[-1] + 10 * period + 0.1)
         # The block with the last note-offs must be sent before the ports are closed.
         time.sleep(2 * period)
 
@@ -98,6 +109,10 @@ class JackClient:
             self._client.close()
 
     def _process(self, frames: int) -> None:
+        if frames != self._frames:
+            # PipeWire changes it while running, and its library tells the old number for long.
+            self._frames = frames
+            self._wake()
         # JACK never calls a callback again that has raised: an error may cost a block, not the connection.
         try:
             self._route_block(frames)
@@ -140,51 +155,52 @@ class JackClient:
             flow.keep(incoming, leaving)
 
     def _last_ends(self, router: Router) -> list[tuple[int, int, bytes]]:
-        """The ends of everything, twice: on a busy machine the server may lose a block."""
-        self._ending_blocks += 1
-        if self._ending_blocks == 1:
-            self._ends = router.release()
-        elif self._ending_blocks > ENDS_AGAIN:
+        """The ends of everything, several times."""
+        now = time.monotonic()
+        if not self._ends_sent:
+            self._ends, self._ending_since = router.release(), now
+        if not self._ends or self._ends_sent == len(ENDS_AFTER):
             self._released.set()
-        return self._ends if self._ending_blocks in (1, ENDS_AGAIN) else []
+            return []
+        if now - self._ending_since < ENDS_AFTER[self._ends_sent]:
+            return []
+        self._ends_sent += 1
+        return self._ends
 
     def _late(self, _: float) -> None:
         self.xruns += 1
         self._wake()
 
-    def _shut_down(self, *_: object) -> None:
+    def _shut_down(self) -> None:
         self.server_gone = True
         self._wake()
 
-    def join(
-        self, there: tuple[ports.MidiPort, ...], gives: bool, i: int, name: str, before: str | None,
-        lost: Callable[[], None],
-    ) -> str | None:  # fmt: skip
+    def join(self, gives: bool, number: int, wanted: str, before: str | None, lost: Callable[[], None]) -> str | None:
         """Connect one of our ports to the wanted one.
 
         before  the port it was connected to
         lost    called if that has disappeared
         Returns the port it is connected to, or None if that is missing
         """
-        own = (self._inputs if gives else self._outputs)[i]
+        there, own = self._there, (self._inputs if gives else self._outputs)[number]
         linked = [c.name for c in self._client.get_all_connections(own)]
         if gives:
-            self._cut_own(i, own, linked)
-        if ports.is_virtual(name):
+            self._cut_own(number, own, linked)
+        if ports.is_virtual(wanted):
             return str(own.name)
-        found = ports.find(there, name, gives)
-        if name in SOUNDING:
-            wanted = f"{ports.SOUND_CLIENT}:{SOUNDING[name]}"
-            found = next((p.name for p in there if p.name == wanted and not p.gives), None)
+        found = ports.find(there, wanted, gives)
+        if wanted in SOUNDING:
+            sound = f"{ports.SOUND_CLIENT}:{SOUNDING[wanted]}"
+            found = next((p.name for p in there if p.name == sound and not p.gives), None)
         here = before is not None and any(port.name == before and port.gives == gives for port in there)
-        if before is not None and (before in linked or (here and self._is_settling(gives, i))):
+        if before is not None and (before in linked or (here and self._is_settling(gives, number))):
             return before
         if before is not None:
             # It disappeared and may be back already: for everything connected to it that is a new connection.
             lost()
         if found is not None and found not in linked:
             self._client.connect(*((found, own) if gives else (own, found)))
-            self._connected_at[gives, i] = time.monotonic()
+            self._connected_at[gives, number] = time.monotonic()
         return found
 
     def _is_settling(self, gives: bool, i: int) -> bool:
@@ -197,14 +213,15 @@ class JackClient:
         """The ports connected to one of our outputs."""
         return frozenset(port.name for port in self._client.get_all_connections(self._outputs[output]))
 
-    def name_of_output(self, output: int) -> str:
-        """The full name of one of our outputs."""
-        return str(self._outputs[output].name)
+    def name_of(self, gives: bool, number: int) -> str:
+        """The full name of one of our ports."""
+        return str((self._inputs if gives else self._outputs)[number].name)
 
     def _cut_own(self, i: int, own: Any, linked: list[str]) -> None:
         """Remove a connection from an own output straight into an own input, which would loop."""
         mine = f"{self._client.name}:"
         for name in linked:
-            if name.startswith(mine):
+            # A bridge shows our ports on ALSA under its own name.
+            if name.startswith(mine) or (ports.is_own(name) and not name.startswith("Pure Signal")):
                 self._client.disconnect(name, own)
                 self.cut[i] = time.monotonic()

@@ -45,6 +45,7 @@ class RouterConfig:
     inputs, outputs  names as on the command line: exact, else the first that contains it
     source           note map of all inputs, if there are no tracks
     tracks           the tracks; empty: one track from every input to every output
+    block            frames per block that PipeWire is asked for; 0 for the usual
     """
 
     inputs: tuple[str, ...]
@@ -54,6 +55,7 @@ class RouterConfig:
     path: CleaningPath = field(default_factory=CleaningPath)
     client: str = "Pure Signal"
     tracks: tuple[LiveTrack, ...] = ()
+    block: int = 0
 
     def live_tracks(self) -> tuple[LiveTrack, ...]:
         """The tracks, or a single one that listens to everything."""
@@ -69,6 +71,7 @@ def to_bytes(setup: RouterConfig) -> bytes:
         "target": _map_to_json(setup.target),
         "path": settings_json.to_json(setup.path),
         "client": setup.client,
+        "block": setup.block,
         "tracks": [
             {
                 "input": t.input, "channel": t.channel, "source": _map_to_json(t.source), "outputs": list(t.outputs),
@@ -89,7 +92,9 @@ def from_bytes(line: bytes) -> RouterConfig:
     )
     path = settings_json.from_json(data["path"], "path")
     maps = [_map_from_json(data[key]) for key in ("source", "target")]
-    return RouterConfig(tuple(data["inputs"]), tuple(data["outputs"]), maps[0], maps[1], path, data["client"], tracks)
+    return RouterConfig(
+        tuple(data["inputs"]), tuple(data["outputs"]), maps[0], maps[1], path, data["client"], tracks, data["block"]
+    )
 
 
 def _map_to_json(kit: NoteMap | None) -> object:

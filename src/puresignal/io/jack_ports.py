@@ -10,46 +10,24 @@ import resource
 from collections.abc import Callable
 from typing import Any
 
-from puresignal.core.errors import PureSignalError
-from puresignal.io.ports import MidiPort
+from puresignal.io import jack_library
+from puresignal.io.jack_library import (
+    NoServerError,
+    binding_of,
+    check_library,
+    is_pipewire,
+    on_shutdown,
+    open_client,
+)
+from puresignal.io.ports import JACK, PIPEWIRE, MidiPort, is_own
 from puresignal.translation import tr
+
+__all__ = ["NoServerError", "check_library", "is_pipewire", "on_shutdown", "open_client"]
+
+CAN = jack_library.CAN
 
 Incoming = list[tuple[int, int, bytes]]
 """Messages of a block: (offset, input, message)."""
-
-
-class NoServerError(PureSignalError):
-    """There is no JACK server, or no JACK library."""
-
-
-def library() -> Any:
-    """The JACK binding.
-
-    Raises NoServerError if the JACK library is not installed
-    """
-    try:
-        import jack
-    except OSError as error:
-        raise NoServerError(
-            tr("The JACK library is not installed"),
-            "libjack.so.0",
-            tr("Install it with: sudo apt-get install libjack-jackd2-0"),
-        ) from error
-    jack.set_error_function(lambda _: None)
-    jack.set_info_function(lambda _: None)
-    return jack
-
-
-def open_client(name: str) -> Any:
-    """A client of the server named by JACK_DEFAULT_SERVER, or of the default one.
-
-    Raises NoServerError if there is none
-    """
-    jack = library()
-    try:
-        return jack.Client(name, no_start_server=True)
-    except jack.JackOpenError as error:
-        raise NoServerError(tr("There is no JACK server"), "", tr("Start it, then try again.")) from error
 
 
 def block(client: Any, inputs: list[Any], outputs: list[Any]) -> Callable[[int], tuple[int, Incoming]]:
@@ -62,7 +40,7 @@ def block(client: Any, inputs: list[Any], outputs: list[Any]) -> Callable[[int],
     the
     binding's own methods took three times as long.
     """
-    calls = library()._lib
+    calls = binding_of(client)._lib
     own, buffer, count = client._ptr, calls.jack_port_get_buffer, calls.jack_midi_get_event_count
     first, clear = calls.jack_last_frame_time, calls.jack_midi_clear_buffer
     takes = [(number, port, port._ptr) for number, port in enumerate(inputs) if port is not None]
@@ -93,12 +71,16 @@ def listing() -> tuple[MidiPort, ...]:
 
 
 def ports_of(client: Any) -> tuple[MidiPort, ...]:
-    """All MIDI ports visible to a client, except its own."""
-    own = f"{client.name}:"
+    """All MIDI ports visible to a client, except the program's own, also where a bridge shows them."""
+    return tuple(port for port in all_ports_of(client) if not is_own(port.name))
+
+
+def all_ports_of(client: Any) -> tuple[MidiPort, ...]:
+    """All MIDI ports of the server, the program's own too; sources first."""
+    system = PIPEWIRE if is_pipewire(client) else JACK
     gives = [p.name for p in client.get_ports(is_midi=True, is_output=True)]
     takes = [p.name for p in client.get_ports(is_midi=True, is_input=True)]
-    found = [MidiPort(name, True) for name in gives] + [MidiPort(name, False) for name in takes]
-    return tuple(port for port in found if not port.name.startswith(own))
+    return (*(MidiPort(name, True, system) for name in gives), *(MidiPort(name, False, system) for name in takes))
 
 
 def wires(client: Any) -> frozenset[tuple[str, str]]:
@@ -129,7 +111,7 @@ def cut(gives: str, takes: str) -> None:
     client = open_client("Pure Signal ports")
     try:
         client.disconnect(gives, takes)
-    except library().JackError:
+    except binding_of(client).JackError:
         # Already disconnected is fine.
         pass
     finally:

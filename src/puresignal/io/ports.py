@@ -10,7 +10,10 @@ from dataclasses import dataclass
 
 from puresignal.translation import mark
 
-JACK, ALSA, SIMULATED, OWN = "JACK", "ALSA", "simulated", "own"
+JACK, PIPEWIRE, ALSA, SIMULATED, OWN = "JACK", "PipeWire", "ALSA", "simulated", "own"
+
+EXACT_FRAMES, ANNOUNCES = "exact frames", "announces"
+"""Abilities of port systems: messages keep their frame of the block; ports that come and go are announced."""
 
 COMPUTER_KEYBOARD, SCREEN_PADS = mark("Computer keyboard"), mark("Pads on screen")
 DRUM_MODULE, PAD_BOX, KEYBOARD = mark("Simulated drum module"), mark("Simulated pad box"), mark("Simulated keyboard")
@@ -19,6 +22,8 @@ SOUND = mark("Built-in sound")
 FONT = "SoundFont"
 SOUND_CLIENT = "Pure Signal sound"
 """The built-in sound's client name on JACK."""
+OWN_NAME = r"(^|[:/])Pure Signal\b"
+"""Begins the names of our clients, also behind the name of a bridge between port systems."""
 VIRTUAL_IN, VIRTUAL_OUT = "Pure Signal in", "Pure Signal out"
 
 FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD)
@@ -35,7 +40,7 @@ class MidiPort:
     """A MIDI port.
 
     gives   True: a source of MIDI; False: a destination
-    system  JACK, ALSA, SIMULATED or OWN
+    system  JACK, PIPEWIRE, ALSA, SIMULATED or OWN
     """
 
     name: str
@@ -71,9 +76,14 @@ def is_within(name: str) -> bool:
     return name in FED or name in TAKEN
 
 
+def is_own(name: str) -> bool:
+    """Whether a port, or a bridge's image of it, is one of the program's own."""
+    return re.search(OWN_NAME, name) is not None
+
+
 def find(ports: tuple[MidiPort, ...], wanted: str, gives: bool) -> str | None:
     """The port with exactly this name, else the first that contains it, else None. Never one of our own."""
-    names = [p.name for p in ports if p.gives == gives and not p.name.startswith("Pure Signal")]
+    names = [p.name for p in ports if p.gives == gives and not is_own(p.name)]
     if wanted in names:
         return wanted
     return next((name for name in names if wanted.casefold() in name.casefold()), None)

@@ -11,7 +11,7 @@ from puresignal.core.errors import PureSignalError
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
-from puresignal.io import jack_ports, journal
+from puresignal.io import journal, port_systems
 from puresignal.translation import tr
 from puresignal.ui.inputs.journal_dialog import JournalDialog, KeptStretch
 from puresignal.ui.inputs.live_panel import LivePanel
@@ -121,7 +121,7 @@ class Diagnosis(QObject):
     def _cut(self, wire: tuple[str, str] | None) -> None:
         assert wire is not None
         try:
-            jack_ports.cut(*wire)
+            port_systems.cut(*wire)
         except PureSignalError as error:
             self._notices.tell(str(error), True)
 

@@ -13,7 +13,7 @@ from puresignal.core.kit.articulations import STANDARD, sort_key, spoken
 from puresignal.core.kit.map_learning import MapLearning, missing
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput
-from puresignal.io import jack_ports, note_map_file, port_listing, ports
+from puresignal.io import jack_ports, note_map_file, port_systems, ports
 from puresignal.io.ports import MidiPort
 from puresignal.translation import tr
 from puresignal.ui.inputs.input_editor import InputEditor
@@ -162,7 +162,7 @@ class LivePanel(QFrame):
     def refresh(self) -> None:
         """Look for ports again; selected ports stay selected even if unavailable."""
         self._looked = True
-        found, why = port_listing.listing()
+        found, why = port_systems.listing()
         self._there = (*found, *ports.simulated(), *ports.virtual())
         self._made_of = None
         self.show_inputs()

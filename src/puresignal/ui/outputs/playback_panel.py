@@ -29,7 +29,7 @@ from puresignal.core.session.sound_settings import with_drum
 from puresignal.core.session.track_settings import TrackSettings
 from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum
-from puresignal.io import audio_ports, file_kinds, port_listing, ports
+from puresignal.io import audio_ports, file_kinds, port_systems, ports
 from puresignal.io.preferences import BLOCKS, RATES, SoundOut
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
@@ -333,6 +333,6 @@ class SoundPanel(QFrame):
 
 def playable() -> tuple[str, ...]:
     """The ports that tracks can be sent to, besides the built-in sound."""
-    found, _ = port_listing.listing()
+    found, _ = port_systems.listing()
     names = [ports.FONT, *(p.name for p in (*found, *ports.virtual()) if not p.gives)]
     return tuple(name for name in names if not name.startswith("Pure Signal:"))

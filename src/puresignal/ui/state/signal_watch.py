@@ -6,13 +6,12 @@ from PySide6.QtCore import QObject
 
 from puresignal.core.diagnosis.double_sound import RoutingState
 from puresignal.core.diagnosis.no_sound import SignalState
-from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.articulations import drum_of
 from puresignal.core.midi import messages
 from puresignal.core.path.context import Context
 from puresignal.core.path.note_selection import reason_removed
 from puresignal.engine.ring import Record
-from puresignal.io import jack_ports, ports
+from puresignal.io import port_systems, ports
 from puresignal.translation import tr
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.workbench import Workbench
@@ -127,13 +126,9 @@ class SignalWatch(QObject):
         joined: dict[str, str | None] = {}
         for names, key in ((live.port_names, "inputs"), (live.outputs, "outputs")):
             joined.update(zip(names, live.state.get(key) or [None] * len(names), strict=False))
-        try:
-            wires = jack_ports.all_wires()
-        except PureSignalError:
-            wires = frozenset()
         hit = None
         if self._last is not None and self._last[0] < len(live.port_names):
             port, channel, note = self._last
             context = live.context_of(Record(0.0, port, messages.note_on(channel, note, 1)))
             hit = (live.port_names[port], channel, context.articulation_of(channel, note))
-        return RoutingState(session.inputs, joined, wires, "Pure Signal", session.target, hit)
+        return RoutingState(session.inputs, joined, port_systems.wires(), "Pure Signal", session.target, hit)

@@ -1,0 +1,147 @@
+"""What PipeWire does that a JACK server does not: another driver, block or rate while playing, and dying silently."""
+
+from __future__ import annotations
+
+import os
+import time
+
+import pytest
+
+from puresignal.engine.client import RouterProcess
+from puresignal.engine.ring import Reader
+from puresignal.engine.router_config import RouterConfig
+from puresignal.io import jack_library, port_systems
+from tests.engine.conftest import Peer, until
+from tests.engine.test_port_contract import KIT, MAPPED_OFF, MAPPED_ON, OFF, ON, ROOM, answered, messages, wait_for
+
+
+class Stage:
+    """A kit, a receiver and a router between them on PipeWire."""
+
+    def __init__(self, block=0):
+        self.peers, self._block = [], block or 256
+        self.router = RouterProcess(RouterConfig(("kit",), ("synth",), KIT, ROOM, block=block))
+        self.connect()
+
+    def now(self):
+        """The latest state."""
+        self.state = self.router.read(0.05) or self.state
+        return self.state
+
+    def peer(self, name):
+        # A JACK client keeps the graph at the block it came with, so these want what the router wants.
+        os.environ["PIPEWIRE_LATENCY"] = f"{self._block}/48000"
+        self.peers.append(Peer(name, jack_library.binding(jack_library.PIPEWIRE)))
+        return self.peers[-1]
+
+    def connect(self):
+        self.kit, self.synth = self.peer("kit"), self.peer("synth")
+        self.state = wait_for(self.router, [True], [True])
+        answered(self.kit, self.synth)
+
+    def play(self, count, pause=0.02):
+        """Hits; returns how many arrived in order."""
+        self.synth.got.clear()
+        for i in range(count):
+            self.kit.play(bytes((0x99, 0x3D, 1 + i)))
+            time.sleep(pause)
+            self.kit.play(OFF)
+            time.sleep(pause)
+        time.sleep(0.2)
+        return [m[2] for m in messages(self.synth) if m[0] == 0x99]
+
+    def close(self):
+        assert self.router.close() == 0
+        for one in self.peers:
+            one.close()
+
+
+@pytest.fixture
+def stage(pipewire, monkeypatch):
+    monkeypatch.delenv("PIPEWIRE_LATENCY", raising=False)
+    made = []
+
+    def make(block=0):
+        made.append(Stage(block))
+        return made[-1]
+
+    yield make
+    for one in made:
+        one.close()
+
+
+def test_the_block_that_was_asked_for_is_had_and_told(stage):
+    one = stage(128)
+    assert one.state["system"] == "PipeWire"
+    until(lambda: one.now()["block"] == 128, 3)
+
+
+def test_hits_go_on_through_other_blocks_and_rates_and_a_new_session_manager(stage, pipewire):
+    one = stage()
+    reader = Reader(one.router.ring)
+    begun = time.monotonic()
+    for settings in ({"clock_force-quantum": 64}, {"clock_force-quantum": 1024}, {"clock_force-quantum": 0}):
+        pipewire.set(**settings)
+        time.sleep(0.3)
+        assert one.play(5, 0.04) == [1, 2, 3, 4, 5]
+    pipewire.manager.kill()
+    pipewire.manager.wait()
+    assert one.play(5) == [1, 2, 3, 4, 5]
+    pipewire.manager = pipewire._run("wireplumber")
+    time.sleep(0.5)
+    assert one.play(5) == [1, 2, 3, 4, 5]
+    # Everything that was captured lies within the time that it took: no jump of the counter got in.
+    at = [record.at for record in reader.read()]
+    assert begun - 0.1 < min(at)
+    assert max(at) < time.monotonic() + 0.1
+    assert at == sorted(at)
+
+
+def test_a_driver_that_comes_in_between_leaves_no_hole_in_what_is_captured(stage, pipewire):
+    """A client that plays into a sink makes that sink the driver, and the counter jumps."""
+    one = stage()
+    reader, begun = Reader(one.router.ring), time.monotonic()
+    binding = jack_library.binding(jack_library.PIPEWIRE)
+    for sink in ("Room left", "Room right"):
+        player = binding.Client("player", no_start_server=True)
+        out = player.outports.register("out")
+        player.set_process_callback(lambda _: None)
+        with player:
+            goals = [p for p in player.get_ports(is_audio=True, is_input=True) if sink in p.name]
+            player.connect(out, goals[0])
+            assert one.play(5) == [1, 2, 3, 4, 5]
+        player.close()
+        assert one.play(5) == [1, 2, 3, 4, 5]
+    at = [record.at for record in reader.read()]
+    assert at == sorted(at)
+    assert max(at) - begun < time.monotonic() - begun + 0.1
+
+
+def test_after_the_daemon_died_and_came_back_every_hit_arrives(stage, pipewire):
+    one = stage()
+    one.kit.play(ON)
+    until(lambda: messages(one.synth)[-1:] == [MAPPED_ON])
+    pipewire.kill()
+    # A client of a daemon that died is not closed: it is forgotten, as the library does not survive it.
+    for peer in one.peers:
+        peer.forget()
+    one.peers.clear()
+    wait_for(one.router, [False], [False])
+    pipewire.start()
+    came_back = time.monotonic()
+    one.connect()
+    assert time.monotonic() - came_back < 6
+    assert one.play(20) == list(range(1, 21))
+    # What sounded when it died was ended at the receiver that came back.
+    assert MAPPED_OFF[:2] in [m[:2] for m in messages(one.synth)]
+
+
+def test_without_its_jack_library_the_missing_package_is_named(pipewire, monkeypatch):
+    monkeypatch.setattr(jack_library, "PLACES", ("/nowhere/*/jack",))
+    jack_library.binding.cache_clear()
+    try:
+        found, why = port_systems.listing()
+    finally:
+        jack_library.binding.cache_clear()
+    assert "pipewire-jack" in why
+    assert not [p for p in found if p.system == "PipeWire"]
