@@ -10,7 +10,9 @@ import alsa_midi
 
 
 class AlsaPeer:
-    """got: (seconds, message) as they came in."""
+    """got: (seconds, message) as they came in; late: never, there are no blocks."""
+
+    late = 0
 
     def __init__(self, name: str):
         self.client: Any = alsa_midi.SequencerClient(name)

@@ -88,7 +88,7 @@ def messages(peer):
 
 
 def answered(kit, synth):
-    """Play until the first hit comes through: a connection takes a block or two to work."""
+    """Play until the first hit comes through: a connection takes a block or two to work. Returns what came."""
 
     def hit():
         kit.play(ON)
@@ -99,7 +99,24 @@ def answered(kit, synth):
 
     until(hit, SLOW, "the first hit")
     time.sleep(0.2)
+    came = messages(synth)
     synth.got.clear()
+    return came
+
+
+def undisturbed(peers, scenario):
+    """A scenario that is repeated while it fails because a peer was too late for a block: that loses what it plays."""
+    for attempt in range(6):
+        before = [one.late for one in peers]
+        for one in peers:
+            one.got.clear()
+        try:
+            scenario()
+        except AssertionError:
+            if [one.late for one in peers] == before or attempt == 5:
+                raise
+        else:
+            return
 
 
 def test_ports_are_listed_with_direction_and_system_and_ours_are_not(rig):
@@ -125,14 +142,18 @@ def test_a_hit_leaves_mapped_and_every_message_in_order(rig):
     assert state["inputs"] == ["kit:out"]
     assert state["outputs"] == ["synth:in"]
     answered(kit, synth)
-    sent = []
-    for i in range(40):
-        for more in ([bytes((0xB9, 20 + i, i)), bytes((0x99, 0x3D, 1 + i))], [OFF]):
-            sent += more
-            kit.play(*more)
-            time.sleep(0.03)
-    until(lambda: len(synth.got) >= len(sent), SLOW, "all messages")
-    assert messages(synth) == [m if m[0] == 0xB9 else bytes((m[0], 7, m[2])) for m in sent]
+
+    def plays():
+        sent = []
+        for i in range(40):
+            for more in ([bytes((0xB9, 20 + i, i)), bytes((0x99, 0x3D, 1 + i))], [OFF]):
+                sent += more
+                kit.play(*more)
+                time.sleep(0.03)
+        until(lambda: len(synth.got) >= len(sent), 5, "all messages")
+        assert messages(synth) == [m if m[0] == 0xB9 else bytes((m[0], 7, m[2])) for m in sent]
+
+    undisturbed((kit, synth), plays)
 
 
 def test_a_part_of_the_name_is_enough(rig):
@@ -199,10 +220,14 @@ def test_a_message_keeps_its_frame_where_the_system_can(rig):
     if not state["exact"]:
         return
     answered(kit, synth)
-    kit.sent.clear()
-    for offset in (0, 1, 50, 63, 37):
-        for message in (ON, OFF):
-            kit.play(message, offset=offset)
-            time.sleep(0.04)
-    until(lambda: len(synth.got) == 10, SLOW, "the hits")
-    assert [frame for frame, _ in synth.got] == [frame for frame, _ in kit.sent]
+
+    def plays():
+        kit.sent.clear()
+        for offset in (0, 1, 50, 63, 37):
+            for message in (ON, OFF):
+                kit.play(message, offset=offset)
+                time.sleep(0.04)
+        until(lambda: len(synth.got) == 10, 5, "the hits")
+        assert [frame for frame, _ in synth.got] == [frame for frame, _ in kit.sent]
+
+    undisturbed((kit, synth), plays)

@@ -12,6 +12,7 @@ import time
 from collections.abc import Callable
 from typing import Any
 
+from puresignal.engine.frame_counter import FrameCounter
 from puresignal.engine.message_flow import MessageFlow
 from puresignal.engine.router import Router
 from puresignal.engine.router_config import RouterConfig
@@ -19,8 +20,6 @@ from puresignal.io import jack_ports, ports
 
 SOUNDING = {ports.SOUND: "in", ports.FONT: "font"}
 """Names of the built-in sound's ports on JACK."""
-JUMP_SECONDS = 0.25
-"""Difference between the server's counter and the clock from which the clock is believed."""
 SILENT_SECONDS = 8.0
 """Without a block for so long, the server is gone. A JACK server waits five seconds for a client that has died."""
 ENDS_AFTER = (0.0, 0.008, 0.04, 0.12)
@@ -53,7 +52,7 @@ class JackClient:
         self._ends_sent, self._ending_since = 0, 0.0
         self._ends = list[tuple[int, int, bytes]]()
         self._frames = 0
-        self._last, self._ran = -1, time.monotonic()
+        self._counter = FrameCounter(flow.frame, flow.rate, time.monotonic())
         self._there: tuple[ports.MidiPort, ...] = ()
         self._connected_at: dict[tuple[bool, int], float] = {}
         self._inputs: list[Any] = [
@@ -64,7 +63,7 @@ class JackClient:
         self._begin_block = jack_ports.block(client, self._inputs, self._outputs)
         client.set_process_callback(self._process)
         self._kept = jack_ports.on_shutdown(client, self._shut_down)
-        client.set_xrun_callback(self._late)
+        client.set_xrun_callback(self._dropped_out)
         client.set_port_registration_callback(lambda *_: wake())
         client.set_port_connect_callback(lambda *_: wake())
 
@@ -94,7 +93,7 @@ class JackClient:
 
     def is_dead(self) -> bool:
         """Whether the server is gone: it said so, or has not called for a long time (PipeWire's says nothing)."""
-        return self.server_gone or time.monotonic() - self._ran > SILENT_SECONDS
+        return self.server_gone or time.monotonic() - self._counter.ran > SILENT_SECONDS
 
     def drain(self) -> None:
         """Wait until the last note-offs have been sent."""
@@ -130,14 +129,7 @@ class JackClient:
         if router is None:
             return
         first, incoming = self._begin_block(frames)
-        # The server counts frames in 32 bits, about a day; here they continue.
-        step = (first - self._last) & 0xFFFFFFFF if self._last >= 0 else frames
-        now = time.monotonic()
-        if step != frames and abs(step / flow.rate - (now - self._ran)) > JUMP_SECONDS:
-            # The counter jumped, as when another device drives the graph: the clock says how long it really was.
-            step = max(frames, round((now - self._ran) * flow.rate))
-        flow.frame += step
-        self._last, self._ran = first, now
+        flow.frame = self._counter.advance(first, frames, time.monotonic())
         ending = self._ending
         if not incoming and not ending and router.is_asleep and flow.is_still():
             return
@@ -167,7 +159,7 @@ class JackClient:
         self._ends_sent += 1
         return self._ends
 
-    def _late(self, _: float) -> None:
+    def _dropped_out(self, _: float) -> None:
         self.xruns += 1
         self._wake()
 
