@@ -18,7 +18,7 @@ from puresignal.translation import tr
 if TYPE_CHECKING:
     from puresignal.core.path.cleaning_path import CleaningPath
 
-COMMANDS = ("demo", "clean", "transcribe", "route", "ports", "maps")
+COMMANDS = ("demo", "clean", "transcribe", "route", "ports", "maps", "doctor")
 CLEAR_LINE = "\r\x1b[K"
 """Clears a line of progress on a terminal before something else is said."""
 
@@ -89,7 +89,7 @@ def _window(arguments: list[str]) -> int:
     parser = _Parser(
         prog="pure-signal",
         description=tr("Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum."),
-        epilog=tr("Commands: clean, transcribe, route, ports, maps, demo. See 'pure-signal COMMAND --help'."),
+        epilog=tr("Commands: clean, transcribe, route, ports, maps, doctor, demo. See 'pure-signal COMMAND --help'."),
     )
     parser.add_argument("files", nargs="*", metavar="FILE", type=_path, help=tr("sessions and MIDI files to open"))
     parser.add_argument("--version", action="version", version=f"Pure Signal {__version__}")
@@ -148,11 +148,15 @@ def _command(arguments: list[str]) -> int:
     maps = commands.add_parser("maps", help=tr("list the shipped note maps"))
     maps.add_argument("--json", action="store_true", help=tr("as JSON, for scripts"))
 
+    doctor = commands.add_parser("doctor", help=tr("what this machine offers, what is missing, and what helps"))
+    doctor.add_argument("--json", action="store_true", help=tr("as JSON, for scripts"))
+
     options = parser.parse_args(arguments)
     if options.command == "transcribe":
         _check_transcribe(transcribe, options)
     run = {
         "demo": _demo, "clean": _clean, "transcribe": _transcribe, "route": _route, "ports": _ports, "maps": _maps,
+        "doctor": _doctor,
     }[options.command]  # fmt: skip
     return run(options)
 
@@ -424,6 +428,12 @@ def _ports(options: argparse.Namespace) -> int:
         for row in rows:
             say(f"{row['direction']:<4} {row['system']:<5} {row['name']}")
     return 0
+
+
+def _doctor(options: argparse.Namespace) -> int:
+    from puresignal.commands import doctor
+
+    return doctor.run(options.json)
 
 
 def _maps(options: argparse.Namespace) -> int:

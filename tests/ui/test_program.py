@@ -239,8 +239,10 @@ def test_the_guide_the_keys_and_a_report_need_no_network(demo_window):
     log_file.start()
     log_file.log.error("a thing for the log")
     demo_window.copy_report()
+    assert demo_window.services.background.wait(30)
     text = QGuiApplication.clipboard().text()
     assert "Pure Signal: " in text
+    assert "Real-time scheduling" in text
     assert "a thing for the log" in text
     for handler in list(log_file.log.handlers):
         log_file.log.removeHandler(handler)

@@ -24,7 +24,7 @@ from puresignal.engine.message_flow import MessageFlow
 from puresignal.engine.router import ECHO_QUIET, Router
 from puresignal.engine.router_config import PANIC, RouterConfig, from_bytes, lanes
 from puresignal.engine.sounding_notes import SOUNDING_SIZE
-from puresignal.io import alsa_ports, jack_ports, ports
+from puresignal.io import alsa_ports, jack_ports, ports, realtime
 from puresignal.io.port_systems import PortClient
 
 LOOK_EVERY = 0.2
@@ -59,6 +59,7 @@ class Host:
         self._asked = float("-inf")
         self._seeker: threading.Thread | None = None
         self._found: Any = None
+        self._realtime: bool | None = None
         self._told: object = None
 
     def run(self) -> None:
@@ -159,6 +160,7 @@ class Host:
         self._jack = JackClient(client, self._setup, self._flow, self._wake)
         if self._flow.alsa is not None:
             self._flow.alsa.run_threads()
+            realtime.give_back()
         self._jack.activate()
         if self._ending:
             self._jack.release()
@@ -198,6 +200,8 @@ class Host:
         client = alsa_ports.open_client(setup.client) if foreign and flow.alsa is None else None
         if client is not None:
             flow.alsa = alsa_ports.AlsaClient(client, len(setup.inputs), len(setup.outputs), self._wake)
+            # Without a server this thread routes; a server's thread has it from there.
+            self._realtime = realtime.ask().by != ""
 
     def _close(self) -> None:
         jack, self._jack = self._jack, None
@@ -304,7 +308,7 @@ class Host:
             "loops": sorted(loops),
             "lost": alsa.lost if alsa is not None else 0,
             "dropouts": self._xruns + (jack.xruns if jack is not None else 0),
-            **(jack.state() if jack is not None else {"system": "", "realtime": None, "rate": 0, "block": 0}),
+            **(jack.state() if jack is not None else {"system": "", "realtime": self._realtime, "rate": 0, "block": 0}),
         }
         if state != self._told:
             self._told = state

@@ -16,7 +16,7 @@ from puresignal.engine.frame_counter import FrameCounter
 from puresignal.engine.message_flow import MessageFlow
 from puresignal.engine.router import Router
 from puresignal.engine.router_config import RouterConfig
-from puresignal.io import jack_ports, ports
+from puresignal.io import jack_ports, ports, realtime
 
 SOUNDING = {ports.SOUND: "in", ports.FONT: "font"}
 """Names of the built-in sound's ports on JACK."""
@@ -52,6 +52,7 @@ class JackClient:
         self._ends_sent, self._ending_since = 0, 0.0
         self._ends = list[tuple[int, int, bytes]]()
         self._frames = 0
+        self._realtime: bool | None = None
         self._counter = FrameCounter(flow.frame, flow.rate, time.monotonic())
         self._there: tuple[ports.MidiPort, ...] = ()
         self._connected_at: dict[tuple[bool, int], float] = {}
@@ -79,7 +80,7 @@ class JackClient:
         """Whether it runs with real-time priority, the frame rate, and the block size in frames."""
         client = self._client
         return {
-            "system": self.system, "realtime": bool(client.realtime), "rate": client.samplerate,
+            "system": self.system, "realtime": self._realtime, "rate": client.samplerate,
             "block": self._frames or client.blocksize,
         }  # fmt: skip
 
@@ -109,6 +110,7 @@ class JackClient:
 
     def _process(self, frames: int) -> None:
         if frames != self._frames:
+            self._realtime = realtime.has_it()
             # PipeWire changes it while running, and its library tells the old number for long.
             self._frames = frames
             self._wake()

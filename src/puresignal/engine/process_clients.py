@@ -18,7 +18,7 @@ from puresignal.engine.helper_process import HelperProcess
 from puresignal.engine.player import position, score_bytes
 
 
-class _ToldProcess:
+class ToldProcess:
     """A process that takes commands as lines of JSON and is restarted if it dies."""
 
     def __init__(self, module: str, given: tuple[int, ...], after: threading.Thread | None, answers: bool = False):
@@ -30,18 +30,21 @@ class _ToldProcess:
         """Send a command. Returns whether the process had to be started for it."""
         new = not self.alive
         if new:
-            self.close()
-            theirs, self._in = os.pipe()
-            answers = None
-            if self._answers:
-                self._out, answers = os.pipe()
-                os.set_blocking(self._out, False)
-            self._process = HelperProcess(
-                self._module, tuple(map(str, self._given)), self._given, theirs, answers, after=self._after
-            )
+            self.start()
         with contextlib.suppress(OSError):
             os.write(self._in, json.dumps(command).encode() + b"\n")
         return new
+
+    def start(self) -> None:
+        """Start it, or start it again."""
+        self.close()
+        theirs, self._in = os.pipe()
+        answers = None
+        if self._answers:
+            self._out, answers = os.pipe()
+            os.set_blocking(self._out, False)
+        given = self._given
+        self._process = HelperProcess(self._module, tuple(map(str, given)), given, theirs, answers, after=self._after)
 
     @property
     def alive(self) -> bool:
@@ -76,7 +79,7 @@ class PlayerProcess:
             shared_counters.SharedCounters(self.transport),
         )
         given = (router.playback, router.knock, router.clock, self.transport, *self._scores)
-        self._told = _ToldProcess("puresignal.engine.player", given, router.after)
+        self._told = ToldProcess("puresignal.engine.player", given, router.after)
 
     def use(self, at: np.ndarray, data: np.ndarray) -> None:
         """Use another score from the next note on.
@@ -128,7 +131,7 @@ class SoundProcess:
 
     def __init__(self, router: RouterProcess, player: PlayerProcess):
         given = (router.sent, player.transport, router.clock)
-        self._told = _ToldProcess("puresignal.engine.sound_process", given, router.after, answers=True)
+        self._told = ToldProcess("puresignal.engine.sound_process", given, router.after, answers=True)
         self._buffer = b""
         self._last: dict[str, Any] = {}
 

@@ -162,13 +162,13 @@ def on_shutdown(client: Any, gone: Callable[[], None]) -> object:
 
     PipeWire calls only the older of JACK's two functions for this, the one that the binding does not offer.
     """
-    import cffi  # type: ignore[import-untyped]
+    import cffi
 
     client.set_shutdown_callback(lambda *_: gone())
     if not is_pipewire(client):
         return None
     jack, ffi = binding_of(client), cffi.FFI()
-    ffi.cdef("void jack_on_shutdown(void *client, void (*function)(void *), void *argument);")
+    ffi.cdef("void jack_on_shutdown(void *client, void (*function)(void *), void *argument);")  # not shown
     path = None if binding_of(client).__name__ == SYSTEM else str(pipewire_library())
     library = ffi.dlopen(path or jack._libname)
     call = ffi.callback("void(void *)", lambda _: gone())

@@ -5,8 +5,6 @@ Without the JACK library or a server, errors say so and the program runs on.
 
 from __future__ import annotations
 
-import os
-import resource
 from collections.abc import Callable
 from typing import Any
 
@@ -20,7 +18,6 @@ from puresignal.io.jack_library import (
     open_client,
 )
 from puresignal.io.ports import JACK, PIPEWIRE, MidiPort, is_own
-from puresignal.translation import tr
 
 __all__ = ["NoServerError", "check_library", "is_pipewire", "on_shutdown", "open_client"]
 
@@ -116,15 +113,3 @@ def cut(gives: str, takes: str) -> None:
         pass
     finally:
         client.close()
-
-
-def realtime_problem() -> str:
-    """Why the callback may lack real-time scheduling, and how to get it; empty if it has it."""
-    soft, _ = resource.getrlimit(resource.RLIMIT_RTPRIO)
-    if soft or os.geteuid() == 0:
-        return ""
-    return tr(
-        "This account has no real-time scheduling, so notes may be late. Add it to the group audio "
-        "(sudo usermod -aG audio $USER), write “@audio - rtprio 95” into /etc/security/limits.d/audio.conf, "
-        "and log in again."
-    )

@@ -38,8 +38,8 @@ class Diagnosis(QObject):
         cures = {
             "listen": (tr("Start"), tr("Starts live input on the chosen port."), self._panel.listen.click),
             "ports": (
-                tr("Look again"),
-                tr("Stops live input and looks for ports again."),
+                tr("Choose another"),
+                tr("Stops live input and shows the ports that are there now."),
                 self._look_again,
             ),
             "learn": (tr("Learn it"), tr("Asks about the pad; hit it again."), self._learn),
@@ -152,4 +152,3 @@ class Diagnosis(QObject):
     def _look_again(self) -> None:
         self._live_session.stop()
         self._requests.view_requested.emit("Inputs")
-        self._panel.refresh()

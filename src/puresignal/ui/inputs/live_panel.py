@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
@@ -13,7 +13,7 @@ from puresignal.core.kit.articulations import STANDARD, sort_key, spoken
 from puresignal.core.kit.map_learning import MapLearning, missing
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput
-from puresignal.io import jack_ports, note_map_file, port_systems, ports
+from puresignal.io import note_map_file, ports, realtime
 from puresignal.io.ports import MidiPort
 from puresignal.translation import tr
 from puresignal.ui.inputs.input_editor import InputEditor
@@ -43,16 +43,12 @@ class LivePanel(QFrame):
         workbench, live_session = services.workbench, services.live_session
         self._workbench, self._live_session = workbench, live_session
         self._recording, self._learner = services.capture, services.learner
-        self._there: tuple[MidiPort, ...] = (*ports.simulated(), *ports.virtual())
+        self._port_watch = services.port_watch
+        self._there: tuple[MidiPort, ...] = (*self._port_watch.ports, *ports.simulated(), *ports.virtual())
         self._made_of: object = None
         self.editors: list[InputEditor] = []
         title = PlainLabel(tr("Live inputs"))
         title.setObjectName("figure")
-        self.look = self._button(tr("Refresh"), tr("Look for ports again."))
-        self.look.clicked.connect(self.refresh)
-        top = QHBoxLayout()
-        top.addWidget(title, 1)
-        top.addWidget(self.look)
         self.listen = self._button(tr("Start"), tr("Connect the ports, clean what arrives and send it on."))
         self.listen.setCheckable(True)
         self.listen.clicked.connect(self._listen)
@@ -101,7 +97,7 @@ class LivePanel(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 14, 16, 14)
         column.setSpacing(8)
-        column.addLayout(top)
+        column.addWidget(title)
         column.addLayout(self._list)
         column.addWidget(self.more)
         column.addLayout(keys)
@@ -117,7 +113,7 @@ class LivePanel(QFrame):
         self._learner.pad_queried.connect(self._ask)
         self._recording.changed.connect(self._show_recording)
         workbench.changed.connect(self.show_inputs)
-        self._looked = False
+        self._port_watch.changed.connect(self.show_ports)
         self.show_inputs()
         # Live input may have been started before this panel was made.
         if live_session.listening:
@@ -155,14 +151,11 @@ class LivePanel(QFrame):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
-        # Asking the server takes a moment that the window's start need not wait for.
-        if not self._looked:
-            QTimer.singleShot(0, self.refresh)
+        # Asking the servers takes a moment that the window's start need not wait for.
+        self._port_watch.start()
 
-    def refresh(self) -> None:
-        """Look for ports again; selected ports stay selected even if unavailable."""
-        self._looked = True
-        found, why = port_systems.listing()
+    def show_ports(self, found: tuple[MidiPort, ...], why: str) -> None:
+        """Offer these ports; selected ports stay selected even if unavailable. why: there are none from JACK."""
         self._there = (*found, *ports.simulated(), *ports.virtual())
         self._made_of = None
         self.show_inputs()
@@ -246,16 +239,22 @@ class LivePanel(QFrame):
 
     def _stand(self, state: dict[str, Any]) -> None:
         """Show rate, block size and dropouts, and what to do if real-time scheduling is missing."""
+        late = realtime.advice() if state["realtime"] is False else ""
         if not state["server"]:
-            self.figures.hide()
+            self.figures.setText(late)
+            self.figures.setVisible(bool(late))
             return
         delay = 1000 * state["block"] / state["rate"]
-        text = tr("{khz:g} kHz, {block} frames: {ms:.1f} ms · {dropouts}").format(
-            khz=state["rate"] / 1000, block=state["block"], ms=delay,
+        text = tr("{system}, {khz:g} kHz, {block} frames: {ms:.1f} ms · {dropouts}").format(
+            system=state["system"], khz=state["rate"] / 1000, block=state["block"], ms=delay,
             dropouts=text_format.counted(state["dropouts"], "dropout"),
         )  # fmt: skip
-        problem = jack_ports.realtime_problem()
-        self.figures.setText(f"{text}\n{problem}" if problem else text)
+        wanted = self._live_session.sound_out.block
+        if state["system"] == ports.PIPEWIRE and state["block"] != wanted:
+            text += "\n" + tr("{n} frames were asked for; another program or the sound card sets them.").format(
+                n=wanted
+            )
+        self.figures.setText(f"{text}\n{late}" if late else text)
         self.figures.show()
 
     def _ask(self, learning: MapLearning | None) -> None:

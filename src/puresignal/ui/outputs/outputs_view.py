@@ -14,7 +14,6 @@ from PySide6.QtCore import (
     QPersistentModelIndex,
     QRectF,
     Qt,
-    QTimer,
     Signal,
 )
 from PySide6.QtGui import QFont, QGuiApplication, QKeyEvent, QPainter, QShowEvent
@@ -41,6 +40,7 @@ from puresignal.core.midi.columns import distinct
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
 from puresignal.core.session.track_settings import COLOURS, TrackSettings, moved
+from puresignal.io.ports import MidiPort
 from puresignal.io.preferences import SoundOut
 from puresignal.translation import mark, tr
 from puresignal.ui.outputs import clip_export
@@ -269,9 +269,10 @@ class OutputsView(View):
         inner.setLayout(side)
         self.side = VerticalScrollArea(inner)
         row.addWidget(self.side)
-        self._ports: tuple[str, ...] | None = None
+        self._ports = playable(services.port_watch.ports)
         self.sound.show_out(services.preferences.now.sound)
         self.sound.sound_out_changed.connect(self._set_sound_out)
+        services.port_watch.changed.connect(self._show_ports)
         services.live_session.sound_state_changed.connect(self.sound.show_problem)
         self.sound.show_problem(services.live_session.sound_state)
         services.playback.span_changed.connect(self.set_stretch)
@@ -450,11 +451,10 @@ class OutputsView(View):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
-        if self._ports is None:
-            QTimer.singleShot(0, self._look_for_ports)
+        self._services.port_watch.start()
 
-    def _look_for_ports(self) -> None:
-        self._ports = playable()
+    def _show_ports(self, found: tuple[MidiPort, ...], _: str) -> None:
+        self._ports = playable(found)
         self._show_chosen()
 
     def _switch(self, field: str) -> None:
@@ -494,7 +494,7 @@ class OutputsView(View):
         settings = [delivery.track(key) for key in keys]
         for box, values in ((self.channel, {t.channel for t in settings}), (self.colour, {t.colour for t in settings})):
             box.setCurrentIndex(box.findData(next(iter(values))) if len(values) == 1 else 0 if not values else -1)
-        self.play.show_settings(settings, self._ports or ())
+        self.play.show_settings(settings, self._ports)
         self.sound.show_drum(keys)
         self._show_clip()
 

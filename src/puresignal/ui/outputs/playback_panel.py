@@ -29,7 +29,8 @@ from puresignal.core.session.sound_settings import with_drum
 from puresignal.core.session.track_settings import TrackSettings
 from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum
-from puresignal.io import audio_ports, file_kinds, port_systems, ports
+from puresignal.io import audio_ports, file_kinds, ports
+from puresignal.io.ports import MidiPort
 from puresignal.io.preferences import BLOCKS, RATES, SoundOut
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
@@ -331,8 +332,7 @@ class SoundPanel(QFrame):
         bench.do(tr("set {what} of a drum").format(what=field), edits.with_sound(bench.session, changed), gesture)
 
 
-def playable() -> tuple[str, ...]:
-    """The ports that tracks can be sent to, besides the built-in sound."""
-    found, _ = port_systems.listing()
+def playable(found: tuple[MidiPort, ...]) -> tuple[str, ...]:
+    """The ports that tracks can be sent to, besides the built-in sound. found: all ports of the machine."""
     names = [ports.FONT, *(p.name for p in (*found, *ports.virtual()) if not p.gives)]
     return tuple(name for name in names if not name.startswith("Pure Signal:"))

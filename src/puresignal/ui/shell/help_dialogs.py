@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from importlib import resources
 
 from PySide6 import __version__ as binding_version
@@ -220,9 +222,19 @@ class AboutDialog(QDialog):
         column.addLayout(row)
 
 
-def report() -> str:
-    """Versions, system and the last lines of the log."""
-    return log_file.report(
+def findings() -> str:
+    """What `pure-signal doctor` says. In a process of its own: libraries of port systems stay out of the window's."""
+    command = [sys.executable, "-m", "puresignal.cli", "doctor"]
+    try:
+        done = subprocess.run(command, stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=20)
+    except (OSError, subprocess.TimeoutExpired) as error:
+        return str(error)
+    return done.stdout
+
+
+def report(machine: str = "") -> str:
+    """Versions, system, what the machine offers, and the last lines of the log. machine: see findings."""
+    return machine + log_file.report(
         {
             "Qt": qVersion(),
             "Qt binding": binding_version,  # not shown

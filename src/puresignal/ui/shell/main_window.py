@@ -294,10 +294,14 @@ class MainWindow(QMainWindow):
 
     def copy_report(self) -> None:
         """Copy a report for a helper to the clipboard."""
-        from puresignal.ui.shell.help_dialogs import report
+        from puresignal.ui.shell.help_dialogs import findings, report
 
-        QGuiApplication.clipboard().setText(report())
-        self.notice.tell(tr("A report with versions and the last lines of the log was copied to the clipboard."), False)
+        def copy(machine: str) -> None:
+            QGuiApplication.clipboard().setText(report(machine))
+            text = tr("A report with versions, what this machine offers and the log was copied to the clipboard.")
+            self.notice.tell(text, False)
+
+        self.services.background.run("report", findings, copy)
 
     def told_bug(self, text: str) -> None:
         """Report an unexpected error; nothing is lost by it."""
@@ -336,6 +340,7 @@ class MainWindow(QMainWindow):
             self.services.keyboard.stop,
             self.playback.stop,
             self.live_session.close,
+            self.services.port_watch.close,
         )
         for end in ends:
             try:

@@ -51,8 +51,8 @@ def _close_all(running: list[PlayerProcess | RouterProcess | SoundProcess]) -> N
             log_file.log.exception("while ending %s", type(one).__name__)
 
 
-def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...] = ()) -> RouterConfig:
-    """The router's configuration for a session. played_to: ports that playback needs."""
+def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...] = (), block: int = 0) -> RouterConfig:
+    """The router's configuration for a session. played_to: ports that playback needs; block: frames wanted."""
     inputs = [one for one in session.inputs if one.port and listening]
     names = ports_of(inputs)
     outputs = tuple(dict.fromkeys((*outputs_of(inputs), *played_to)))
@@ -66,7 +66,7 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
         )
         for one in inputs
     )
-    return RouterConfig(names, outputs, None, session.target, session.path, tracks=tracks)
+    return RouterConfig(names, outputs, None, session.target, session.path, tracks=tracks, block=block)
 
 
 class LiveSession(QObject):
@@ -194,6 +194,7 @@ class LiveSession(QObject):
     def set_sound_out(self, out: SoundOut) -> None:
         """Use another sound device, rate or block size."""
         self.sound_out = out
+        self._follow()
         self._follow_sound()
 
     @property
@@ -236,7 +237,10 @@ class LiveSession(QObject):
     def _take_up(self, session: Session) -> None:
         """Apply the session's inputs to the router and to the names of hits."""
         self._setup = setup_of(
-            session, self.listening, tuple(name for names in self._played_to.values() for name in names)
+            session,
+            self.listening,
+            tuple(name for names in self._played_to.values() for name in names),
+            self.sound_out.block,
         )
         self._inputs = session.inputs
         self._contexts = tuple(Context(one.source, session.target, (Port(one.port),)) for one in session.inputs)
@@ -404,7 +408,9 @@ class LiveSession(QObject):
                 port=self._setup.inputs[state["loops"][0]]
             )
         elif absent and not state["server"]:
-            text = tr("There is no JACK server. Start it; the program will connect by itself.")
+            text = tr(
+                "{port} is unavailable, and neither JACK nor PipeWire runs. It will connect when it appears."
+            ).format(port=absent[0])
         elif absent:
             text = tr("{port} is unavailable; it will connect when it appears.").format(port=absent[0])
         else:

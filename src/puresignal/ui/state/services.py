@@ -13,6 +13,7 @@ from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.map_learner import MapLearner
 from puresignal.ui.state.notices import Notices
 from puresignal.ui.state.playback import Playback
+from puresignal.ui.state.port_watch import PortWatch
 from puresignal.ui.state.preference_store import PreferenceStore
 from puresignal.ui.state.screen_pads import ScreenPads
 from puresignal.ui.state.signal_watch import SignalWatch
@@ -46,6 +47,7 @@ class Services:
     keyboard: KeyboardPlayer
     pads: ScreenPads
     playback: Playback
+    port_watch: PortWatch
     preferences: PreferenceStore
     notices: Notices
     requests: Requests
@@ -68,6 +70,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),
         ScreenPads(live_session, parent),
         Playback(workbench, live_session, parent),
+        PortWatch(parent),
         preferences,
         notices,
         Requests(parent),
