@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+import select
 import signal
 import socket
 import sys
 
 from puresignal.engine.host import Host
 from puresignal.engine.message_flow import MessageFlow
+from puresignal.engine.pulse import ROUTER, Pulse
 from puresignal.engine.ring import Reader, Writer
 from puresignal.engine.shared_counters import SharedCounters
 
 
 def main() -> int:
-    control, memory, ring, sent, knock, playback, clock, *feeds = map(int, sys.argv[1:])
+    control, memory, ring, sent, knock, playback, clock, pulse, *feeds = map(int, sys.argv[1:])
+    # It may have been started ahead, to stand by: everything is ready, and what it reads begins when it is asked.
+    select.select([control], [], [])
     # Readers continue where the previous router stopped, so that nothing played during a restart is lost.
     own = [Reader(feed, keeps_place=True) for feed in feeds]
     flow = MessageFlow(Writer(ring), Writer(sent), own, Reader(playback), SharedCounters(clock))
-    host = Host(socket.socket(fileno=control), memory, flow, knock)
+    host = Host(socket.socket(fileno=control), memory, flow, knock, Pulse(pulse, ROUTER))
     for one in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         signal.signal(one, lambda *_: host.end())
     host.run()

@@ -12,13 +12,15 @@ import time
 from pathlib import Path
 from typing import Any
 
-from puresignal.engine import ring, shared_counters, sounding_file
+from puresignal.engine import pulse, ring, shared_counters, sounding_file
 from puresignal.engine.helper_process import HelperProcess
-from puresignal.engine.router_config import PANIC, RouterConfig, to_bytes
+from puresignal.engine.router_config import PANIC, RELEASE_PLAYED, UNPLUG, RouterConfig, to_bytes
 from puresignal.io import ports
 
 CRASHES_WITHIN = 10.0
 """Seconds within which several crashes make the next restart wait."""
+SPARE_AFTER = 2.0
+"""Seconds after which a second router is kept ready: one that serves for a moment needs none."""
 END_WITHIN = 2.0
 """Seconds a router has to end by itself."""
 
@@ -58,9 +60,15 @@ class RouterProcess:
         self.knock = os.eventfd(0, os.EFD_NONBLOCK)
         # Messages from playback, and the router's clock that playback follows.
         self.playback, self.clock = ring.make(), shared_counters.make()
+        self.pulse = pulse.make()
+        self.pulses = pulse.PulseWatch(self.pulse)
         self._own = ring.Writer(self._feeds[0])
         self._devices: HelperProcess | None = None
         self._to_devices = -1
+        self._device_commands: dict[str, dict[str, Any]] = {}
+        self._spare: tuple[HelperProcess, socket.socket] | None = None
+        self._since = time.monotonic()
+        self.hung = 0
         self._journal = journal
         self._recorder: HelperProcess | None = None
         self._ended_recorders: list[HelperProcess] = []
@@ -78,29 +86,52 @@ class RouterProcess:
 
     def watch_recorder(self) -> None:
         """Start the recorder, or restart it if it died: the ring holds what it missed."""
+        if self._recorder is not None and self.pulses.hangs(pulse.RECORDER):
+            self._recorder.kill()
         if self._journal is None or (self._recorder is not None and self._recorder.poll() is None):
             return
+        self.pulses.started(pulse.RECORDER)
         if self._pipe >= 0:
             os.close(self._pipe)
         theirs, self._pipe = os.pipe()
         self._recorder = HelperProcess(
             "puresignal.engine.recorder",
-            (str(self.ring), str(theirs), str(self._journal), *self.setup.inputs),
-            (self.ring, theirs),
+            (str(self.ring), str(theirs), str(self.pulse), str(self._journal), *self.setup.inputs),
+            (self.ring, theirs, self.pulse),
             to_close=(theirs,),
             after=self.after,
         )
 
     def _start(self) -> None:
         sounding_file.write_outputs(self._memory, self.setup.outputs)
-        self._socket, other = socket.socketpair()
-        theirs = other.detach()
-        given = (theirs, self._memory, self.ring, self.sent, self.knock, self.playback, self.clock, *self._feeds)
-        self.process = HelperProcess(
-            "puresignal.engine", tuple(map(str, given)), given, to_close=(theirs,), after=self.after
-        )
-        self._buffer = b""
+        spare, self._spare = self._spare, None
+        if spare is not None and spare[0].poll() is not None:
+            spare[1].close()
+            spare = None
+        self.process, self._socket = spare or self._made()
+        self.pulses.started(pulse.ROUTER)
+        self._buffer, self._since = b"", time.monotonic()
         self._socket.sendall(to_bytes(self.setup))
+
+    def _made(self) -> tuple[HelperProcess, socket.socket]:
+        """A router process that waits for its configuration, and the socket to it."""
+        ours, other = socket.socketpair()
+        theirs = other.detach()
+        given = (
+            theirs, self._memory, self.ring, self.sent, self.knock, self.playback, self.clock, self.pulse, *self._feeds,
+        )  # fmt: skip
+        return HelperProcess(
+            "puresignal.engine", tuple(map(str, given)), given, to_close=(theirs,), after=self.after
+        ), ours
+
+    def _watch_over(self) -> None:
+        """End a router that hangs, as if it had died, and keep another one ready that takes half the time to start."""
+        if self.pulses.hangs(pulse.ROUTER):
+            self.hung += 1
+            self.pulses.started(pulse.ROUTER)
+            self.process.kill()
+        if self._spare is None and time.monotonic() - self._since > SPARE_AFTER:
+            self._spare = self._made()
 
     def change(self, setup: RouterConfig) -> None:
         """Use another configuration from the next block on."""
@@ -137,15 +168,46 @@ class RouterProcess:
     def devices(self, **command: Any) -> None:
         """Send a command to the simulated devices (see engine/device_process.py), starting them if needed."""
         if self._devices is None or self._devices.poll() is not None:
-            if self._to_devices >= 0:
-                os.close(self._to_devices)
-            theirs, self._to_devices = os.pipe()
-            given = (self._feeds[1], self.knock)
-            self._devices = HelperProcess(
-                "puresignal.engine.device_process", tuple(map(str, given)), given, stdin=theirs, after=self.after
-            )
+            self._start_devices()
+        if "play" in command:
+            self._device_commands[command["play"]] = command
+        self._device_commands.pop(command.get("stop", ""), None)
+        self._tell_devices(command)
+
+    def _start_devices(self) -> None:
+        if self._to_devices >= 0:
+            os.close(self._to_devices)
+        theirs, self._to_devices = os.pipe()
+        given = (self._feeds[1], self.knock, self.pulse)
+        self.pulses.started(pulse.DEVICES)
+        self._devices = HelperProcess(
+            "puresignal.engine.device_process", tuple(map(str, given)), given, stdin=theirs, after=self.after
+        )
+
+    def _tell_devices(self, command: dict[str, Any]) -> None:
         with contextlib.suppress(OSError):
             os.write(self._to_devices, json.dumps(command).encode() + b"\n")
+
+    def watch_devices(self) -> None:
+        """Start the simulated devices again if they died or hang: their notes end, and they play on from the start."""
+        if self._devices is None:
+            return
+        if self.pulses.hangs(pulse.DEVICES):
+            self._devices.kill()
+        if self._devices.poll() is None:
+            return
+        for port in ports.SIMULATED_DEVICES:
+            if port in self.setup.inputs:
+                with contextlib.suppress(OSError):
+                    self._socket.sendall(UNPLUG + b"%d\n" % self.setup.inputs.index(port))
+        self._start_devices()
+        for command in self._device_commands.values():
+            self._tell_devices(command)
+
+    def release_played(self) -> None:
+        """End what playback started, since it died."""
+        with contextlib.suppress(OSError):
+            self._socket.sendall(RELEASE_PLAYED)
 
     def read(self, seconds: float) -> dict[str, Any] | None:
         """The router's next state report, or None if there is none in time. Restarts the router if it died.
@@ -154,6 +216,7 @@ class RouterProcess:
         """
         end = time.monotonic() + seconds
         while True:
+            self._watch_over()
             if self._restart_at is not None and not self._restarted(end):
                 return None
             line, found, rest = self._buffer.partition(b"\n")
@@ -162,9 +225,12 @@ class RouterProcess:
                 state: dict[str, Any] = json.loads(line)
                 self._without_server = not state["server"]
                 return state
-            ready, _, _ = select.select([self._socket], [], [], max(0.0, end - time.monotonic()))
-            if not ready:
+            left = max(0.0, end - time.monotonic())
+            ready, _, _ = select.select([self._socket], [], [], min(left, pulse.BEAT_EVERY))
+            if not ready and left <= pulse.BEAT_EVERY:
                 return None
+            if not ready:
+                continue
             try:
                 more = self._socket.recv(65536)
             except OSError:
@@ -178,7 +244,7 @@ class RouterProcess:
                 # If it dies at every start, restarting must not keep a core busy.
                 now = time.monotonic()
                 self._crashes = [at for at in self._crashes if now - at < CRASHES_WITHIN] + [now]
-                self._restart_at = now + (0.05 if len(self._crashes) < 5 else 1.0)
+                self._restart_at = now + (0.0 if len(self._crashes) < 5 else 1.0)
                 continue
             self._buffer += more
 
@@ -212,8 +278,13 @@ class RouterProcess:
             os.close(self._to_devices)
         self.hang_up()
         deadline = time.monotonic() + END_WITHIN
+        if self._spare is not None:
+            # It has not been asked for anything, and ends when its socket does.
+            self._spare[1].close()
         code = self.process.end_by(deadline)
         self._socket.close()
+        if self._spare is not None:
+            self._spare[0].end_by(deadline)
         sounding_file.close(self._memory, self._memory_path)
         if self._releasing is not None:
             self._releasing.poll()
@@ -222,6 +293,6 @@ class RouterProcess:
             self._let_go_of_recorder()
         for helper in (*self._ended_recorders, *([self._devices] if self._devices is not None else [])):
             helper.end_by(deadline)
-        for one in (self.ring, self.sent, self.playback, self.clock, *self._feeds, self.knock):
+        for one in (self.ring, self.sent, self.playback, self.clock, self.pulse, *self._feeds, self.knock):
             os.close(one)
         return code

@@ -1,6 +1,6 @@
 """The process of the simulated devices, which feed the router.
 
-`python -m puresignal.engine.device_process FEED KNOCK`, numbers of open files. Commands are lines of JSON:
+`python -m puresignal.engine.device_process FEED KNOCK PULSE`, numbers of open files. Commands are lines of JSON:
 {"play": port, "kit": map, "bpm": n, "faults": {...}, "seed": n}, {"stop": port},
 {"hit": port, "kit": map, "articulation": name, "velocity": n}.
 """
@@ -16,6 +16,7 @@ import time
 from typing import Any
 
 from puresignal.core.kit import note_map
+from puresignal.engine.pulse import BEAT_EVERY, DEVICES, Pulse
 from puresignal.engine.ring import Writer
 from puresignal.io import ports
 from puresignal.sim import devices
@@ -82,14 +83,15 @@ class DevicePlayer:
 
 
 def main() -> int:
-    feed, knock = map(int, sys.argv[1:])
+    feed, knock, pulse_memory = map(int, sys.argv[1:])
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
-    playing = DevicePlayer(Writer(feed), knock)
+    playing, pulse = DevicePlayer(Writer(feed), knock), Pulse(pulse_memory, DEVICES)
     rest = b""
     while True:
         at = playing.next_at()
-        wait = None if at is None else max(0.0, at - time.monotonic())
+        wait = BEAT_EVERY if at is None else min(BEAT_EVERY, max(0.0, at - time.monotonic()))
+        pulse.beat()
         ready, _, _ = select.select([0], [], [], wait)
         if ready:
             more = os.read(0, 65536)

@@ -21,8 +21,9 @@ from typing import Any
 from puresignal.engine import clock, sounding_file
 from puresignal.engine.jack_client import SOUNDING, JackClient
 from puresignal.engine.message_flow import MessageFlow
+from puresignal.engine.pulse import BEAT_EVERY, Pulse
 from puresignal.engine.router import ECHO_QUIET, Router
-from puresignal.engine.router_config import PANIC, RouterConfig, from_bytes, lanes
+from puresignal.engine.router_config import PANIC, RELEASE_PLAYED, UNPLUG, RouterConfig, from_bytes, lanes
 from puresignal.engine.sounding_notes import SOUNDING_SIZE
 from puresignal.io import alsa_ports, jack_ports, ports, realtime
 from puresignal.io.port_systems import PortClient
@@ -40,12 +41,12 @@ FIRST_ANSWER = 2.0
 class Host:
     """Runs until its socket is closed by the other side or it is told to end."""
 
-    def __init__(self, control: socket.socket, table: int, flow: MessageFlow, knock: int):
+    def __init__(self, control: socket.socket, table: int, flow: MessageFlow, knock: int, pulse: Pulse):
         """control: configurations come, states go.
 
         table: file of sounding notes (see sounding_file.py); knock: eventfd that writers of own inputs signal
         """
-        self._control, self._flow, self._knock = control, flow, knock
+        self._control, self._flow, self._knock, self._pulse = control, flow, knock, pulse
         self._table_file, self._table = table, mmap.mmap(table, SOUNDING_SIZE)
         self._call = os.eventfd(0, os.EFD_NONBLOCK | os.EFD_CLOEXEC)
         self._setup: RouterConfig | None = None
@@ -71,10 +72,13 @@ class Host:
             if self._setup is not None:
                 self._look()
             if self._jack is None and self._flow.router is not None:
-                clock.run(self._flow, self._knock, self._call, LOOK_EVERY, lambda: self._ending)
+                clock.run(self._flow, self._knock, self._call, LOOK_EVERY, lambda: self._ending, self._pulse.beat)
             else:
                 # The server notifies when a port or connection changes; occasional checks make sure.
-                select.select([self._call], [], [], SURE_EVERY if self._jack is not None else LOOK_EVERY)
+                end = time.monotonic() + (SURE_EVERY if self._jack is not None else LOOK_EVERY)
+                while time.monotonic() < end and not select.select([self._call], [], [], BEAT_EVERY)[0]:
+                    self._pulse.beat()
+            self._pulse.beat()
             with contextlib.suppress(BlockingIOError):
                 os.eventfd_read(self._call)
         self._finish()
@@ -97,6 +101,15 @@ class Host:
                 if line == PANIC:
                     if router is not None:
                         router.panic()
+                        self._wake()
+                    continue
+                if line == RELEASE_PLAYED:
+                    self._flow.release_played = True
+                    self._wake()
+                    continue
+                if line.startswith(UNPLUG):
+                    if router is not None:
+                        router.unplug(int(line.removeprefix(UNPLUG)))
                         self._wake()
                     continue
                 setup = from_bytes(line)

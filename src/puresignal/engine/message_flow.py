@@ -24,6 +24,7 @@ class MessageFlow:
 
     router  None until a configuration has arrived
     alsa    None where there is no ALSA sequencer
+    release_played  playback died: what it started is ended in the next block
     frame   the first frame of the current block; continues beyond 32 bits
     rate    frames per second
     """
@@ -40,6 +41,7 @@ class MessageFlow:
         self._fed: list[int] = []
         self._outputs = 0
         self._clock_due, self._at = 0, 0.0
+        self.release_played = False
 
     def start(self, router: Router, rate: int, setup: RouterConfig) -> None:
         """Use another router, at a frame rate."""
@@ -57,7 +59,7 @@ class MessageFlow:
 
     def is_still(self) -> bool:
         """Whether nothing is due in this block, so that idle blocks cost next to nothing."""
-        if self.frame >= self._clock_due or self._coming:
+        if self.frame >= self._clock_due or self._coming or self.release_played:
             return False
         if self.alsa is not None and self.alsa.incoming:
             return False
@@ -69,6 +71,11 @@ class MessageFlow:
         """Add the messages of playback for this block, each at its frame or at the earliest offset."""
         router, coming = self.router, self._coming
         assert router is not None
+        if self.release_played:
+            self.release_played = False
+            coming.clear()
+            leaving = [*leaving, *((0, output, message) for output, message in router.release_played())]
+            leaving.sort(key=lambda item: item[0])
         for at, output, message in self._playback.read() if self._playback.ready else ():
             frame = int(at)
             if message in (FORGET, CUT):

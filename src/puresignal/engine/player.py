@@ -1,8 +1,9 @@
 """The playback process: feeds a score to the router ahead of time, by frames.
 
-`python -m puresignal.engine.player FEED KNOCK CLOCK TRANSPORT SCORE SCORE`, numbers of open files: FEED is a ring of
-messages with the frames at which they leave, KNOCK an eventfd that signals it, CLOCK shared counters (frame, rate,
-nanoseconds, block), TRANSPORT shared counters with the player's state, SCORE memory that the client fills in turn.
+`python -m puresignal.engine.player FEED KNOCK CLOCK TRANSPORT PULSE SCORE SCORE`, numbers of open files: FEED is a
+ring of messages with the frames at which they leave, KNOCK an eventfd that signals it, CLOCK shared counters (frame,
+rate, nanoseconds, block), TRANSPORT shared counters with the player's state, PULSE that of pulse.py, SCORE memory that
+the client fills in turn.
 Commands are lines of JSON on stdin: {"score": 0 or 1, "events": n}, {"play": seconds}, {"stop": true},
 {"loop": [a, b] or null}, {"first": [[output, hex], ...]}: messages sent when playback starts.
 """
@@ -20,6 +21,7 @@ import time
 import numpy as np
 
 from puresignal.core.midi import messages
+from puresignal.engine.pulse import BEAT_EVERY, PLAYER, Pulse
 from puresignal.engine.ring import Writer
 from puresignal.engine.shared_counters import SharedCounters
 
@@ -161,15 +163,16 @@ def position(transport: tuple[int, ...], clock: tuple[int, ...], now_ns: int) ->
 
 
 def main() -> int:
-    feed, knock, clock_memory, transport, *scores = map(int, sys.argv[1:])
+    feed, knock, clock_memory, transport, pulse_memory, *scores = map(int, sys.argv[1:])
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
     player, clock = Player(Writer(feed), SharedCounters(transport)), SharedCounters(clock_memory)
-    rest = b""
+    pulse, rest = Pulse(pulse_memory, PLAYER), b""
     # A router that has just been started has no clock yet; playback starts when it does.
     wanted: float | None = None
     while True:
-        ready, _, _ = select.select([0], [], [], TICK if player.playing or wanted is not None else None)
+        ready, _, _ = select.select([0], [], [], TICK if player.playing or wanted is not None else BEAT_EVERY)
+        pulse.beat()
         frame, rate, nanoseconds, block = clock.read()[:4]
         if rate:
             frame += round((time.monotonic_ns() - nanoseconds) * rate / 1e9)

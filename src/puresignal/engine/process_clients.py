@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from puresignal.engine import shared_counters
+from puresignal.engine import pulse, shared_counters
 from puresignal.engine.client import END_WITHIN, RouterProcess
 from puresignal.engine.helper_process import HelperProcess
 from puresignal.engine.player import position, score_bytes
@@ -50,6 +50,10 @@ class ToldProcess:
     def alive(self) -> bool:
         return self._process is not None and self._process.poll() is None
 
+    def kill(self) -> None:
+        if self._process is not None:
+            self._process.kill()
+
     def read(self) -> bytes:
         """Its output since the last call."""
         with contextlib.suppress(OSError):
@@ -78,8 +82,11 @@ class PlayerProcess:
             shared_counters.SharedCounters(router.clock),
             shared_counters.SharedCounters(self.transport),
         )
-        given = (router.playback, router.knock, router.clock, self.transport, *self._scores)
+        given = (router.playback, router.knock, router.clock, self.transport, router.pulse, *self._scores)
+        self._router = router
         self._told = ToldProcess("puresignal.engine.player", given, router.after)
+        self._first: list[list[Any]] = []
+        self._loop: list[float] | None = None
 
     def use(self, at: np.ndarray, data: np.ndarray) -> None:
         """Use another score from the next note on.
@@ -99,10 +106,26 @@ class PlayerProcess:
 
     def play(self, seconds: float, first: list[tuple[int, bytes]]) -> None:
         """Play from a position. first: banks and programs, sent before anything else."""
-        rows = [[output, message.hex()] for output, message in first]
-        if self._told.tell(first=rows, play=seconds):
+        self._first = [[output, message.hex()] for output, message in first]
+        if not self._told.alive:
+            self._router.pulses.started(pulse.PLAYER)
+        if self._told.tell(first=self._first, play=seconds):
             # The process was only just started and has no score yet.
-            self._told.tell(score=self._turn, events=self._events, play=seconds)
+            self._told.tell(score=self._turn, events=self._events, loop=self._loop, play=seconds)
+
+    def watch(self) -> None:
+        """If it died or hangs while it plays: what it started is ended, and a new one plays on from there."""
+        hangs = self._router.pulses.hangs(pulse.PLAYER)
+        if hangs:
+            self._told.kill()
+        if not self.playing or (self._told.alive and not hangs):
+            return
+        place = self.position() or 0.0
+        self._router.release_played()
+        self._words.write(0)
+        self._told.close()
+        self._router.pulses.started(pulse.PLAYER)
+        self._told.tell(score=self._turn, events=self._events, first=self._first, loop=self._loop, play=place)
 
     def stop(self) -> None:
         if self._told.alive:
@@ -110,7 +133,8 @@ class PlayerProcess:
 
     def loop(self, span: tuple[float, float] | None) -> None:
         """Set the loop range in seconds of the score, None for none."""
-        self._told.tell(loop=list(span) if span else None)
+        self._loop = list(span) if span else None
+        self._told.tell(loop=self._loop)
 
     def position(self) -> float | None:
         """Seconds of the score that are heard now, or None while stopped."""
@@ -130,7 +154,8 @@ class SoundProcess:
     """The process of the built-in sound of a router."""
 
     def __init__(self, router: RouterProcess, player: PlayerProcess):
-        given = (router.sent, player.transport, router.clock)
+        given = (router.sent, player.transport, router.clock, router.pulse)
+        self._router = router
         self._told = ToldProcess("puresignal.engine.sound_process", given, router.after, answers=True)
         self._buffer = b""
         self._last: dict[str, Any] = {}
@@ -146,8 +171,11 @@ class SoundProcess:
             self._told.tell(strike=[note, velocity])
 
     def read(self) -> dict[str, Any] | None:
-        """Its latest state report, None if there is no new one. Restarts the process if it died."""
+        """Its latest state report, None if there is no new one. Restarts the process if it died or hangs."""
+        if self._router.pulses.hangs(pulse.SOUND):
+            self._told.kill()
         if not self._told.alive and self._last:
+            self._router.pulses.started(pulse.SOUND)
             self._told.tell(**self._last)
         *lines, self._buffer = (self._buffer + self._told.read()).split(b"\n")
         state: dict[str, Any] | None = json.loads(lines[-1]) if lines else None

@@ -1,6 +1,6 @@
 """The recorder process: copies the ring into the journal until its pipe is closed.
 
-`python -m puresignal.engine.recorder RING PIPE FOLDER INPUT...`, numbers of open files.
+`python -m puresignal.engine.recorder RING PIPE PULSE FOLDER INPUT...`, numbers of open files.
 """
 
 from __future__ import annotations
@@ -12,6 +12,7 @@ import sys
 from pathlib import Path
 
 from puresignal.core.errors import PureSignalError
+from puresignal.engine.pulse import RECORDER, Pulse
 from puresignal.engine.ring import Reader
 from puresignal.io.journal import Writer, already_written, forget_old, last_rows
 
@@ -20,9 +21,11 @@ EVERY = 0.01
 
 
 def main() -> int:
-    ring, pipe, folder, *inputs = sys.argv[1:]
+    ring, pipe, pulse, folder, *inputs = sys.argv[1:]
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
+    # The disk may make it wait for long.
+    Pulse(int(pulse), RECORDER).keep_beating()
     # Continues where the previous recorder stopped, so that nothing that arrived in between is lost.
     reader = Reader(int(ring), keeps_place=True)
     forget_old(Path(folder).parent, Path(folder))

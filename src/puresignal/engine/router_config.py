@@ -14,8 +14,9 @@ from puresignal.core.path.cleaning_path import CleaningPath, LivePath, as_live
 from puresignal.core.path.context import Context
 from puresignal.engine.router import Lane
 
-PANIC = b"panic\n"
-"""Sent instead of a configuration to end every note at once."""
+PANIC, RELEASE_PLAYED, UNPLUG = b"panic\n", b"release played\n", b"unplug "
+"""Sent instead of a configuration: end every note at once; end what playback started; an input, by its number, has
+gone, and its notes end."""
 
 ALL_INPUTS, ALL_CHANNELS = -1, 0
 

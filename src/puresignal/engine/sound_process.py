@@ -1,9 +1,9 @@
 """The process of the built-in sound.
 
-`python -m puresignal.engine.sound_process` with numbers of open files: the ring of sent messages, the transport and the
-router's clock. On JACK it is a client that the router's output is connected to, and sounds in the same cycle;
-elsewhere it reads sent messages from the ring and plays through PortAudio. Without either it is silent and reports
-that. Commands are lines of JSON: {"map": note map, "output": its number among the router's, "kit": name,
+`python -m puresignal.engine.sound_process` with numbers of open files: the ring of sent messages, the transport, the
+router's clock, and the pulse. On JACK it is a client that the router's output is connected to, and sounds in the same
+cycle; elsewhere it reads sent messages from the ring and plays through PortAudio. Without either it is silent and
+reports that. Commands are lines of JSON: {"map": note map, "output": its number among the router's, "kit": name,
 "drums": {name: {level, place, tune, damping}}, "level": 0..1, "muted": [names], "device": name or "",
 "block": frames, "rate": n, "font": path, "font_output": n, "along": {"path", "level", "offset"} or null,
 "strike": [note, velocity] to be heard at once}.
@@ -35,6 +35,7 @@ from puresignal.core.sound import drums
 from puresignal.core.sound.mixer import Mixer, SampleBank
 from puresignal.engine.jack_client import SOUNDING
 from puresignal.engine.player import position
+from puresignal.engine.pulse import SOUND, Pulse
 from puresignal.engine.ring import Reader
 from puresignal.engine.shared_counters import SharedCounters
 from puresignal.io import audio_file, audio_ports, jack_ports, ports, soundfont
@@ -347,7 +348,9 @@ def main() -> int:
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
     sys.setswitchinterval(0.0005)
-    sent, transport, clock = map(int, sys.argv[1:])
+    sent, transport, clock, pulse = map(int, sys.argv[1:])
+    # A kit takes seconds to compute.
+    Pulse(pulse, SOUND).keep_beating()
     sound = Sound(Reader(sent), SharedCounters(transport), SharedCounters(clock))
     rest, looked, told = b"", float("-inf"), float("-inf")
     while True:

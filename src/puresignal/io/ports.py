@@ -12,7 +12,7 @@ from puresignal.translation import mark
 
 JACK, PIPEWIRE, ALSA, SIMULATED, OWN = "JACK", "PipeWire", "ALSA", "simulated", "own"
 
-EXACT_FRAMES, ANNOUNCES = "exact frames", "announces"
+EXACT_FRAMES, ANNOUNCES = "exact-frames", "announces"
 """Abilities of port systems: messages keep their frame of the block; ports that come and go are announced."""
 
 COMPUTER_KEYBOARD, SCREEN_PADS = mark("Computer keyboard"), mark("Pads on screen")
@@ -22,13 +22,13 @@ SOUND = mark("Built-in sound")
 FONT = "SoundFont"
 SOUND_CLIENT = "Pure Signal sound"
 """The built-in sound's client name on JACK."""
-OWN_NAME = r"(^|[:/])Pure Signal\b"
+OWN_NAME = r"(^|[:/])Pure Signal\b"  # not shown
 """Begins the names of our clients, also behind the name of a bridge between port systems."""
 VIRTUAL_IN, VIRTUAL_OUT = "Pure Signal in", "Pure Signal out"
 
 FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD)
 """Inputs fed from within the program; a message in a feed carries its index into this list."""
-FED_BY_WINDOW = FED[:2]
+FED_BY_WINDOW, SIMULATED_DEVICES = FED[:2], FED[2:]
 SIMULATED_SUFFIX = "(simulated)"
 """End of the port names of takes by the simulated drummer."""
 TAKEN = (RECEIVER, SOUND, FONT)

@@ -371,6 +371,9 @@ class LiveSession(QObject):
         if router is None or reader is None or sent is None:
             return
         router.watch_recorder()
+        router.watch_devices()
+        if self.player is not None:
+            self.player.watch()
         state = router.read(0.0)
         if router.restarts != self._restarts:
             self._restarts = router.restarts

@@ -1,0 +1,75 @@
+"""Signs of life: each process counts in shared memory, and whoever started it notices when it stops counting.
+
+A process that was killed is noticed at once; one that hangs - stopped, or stuck in a call - only by this.
+"""
+
+from __future__ import annotations
+
+import mmap
+import os
+import threading
+import time
+
+ROUTER, RECORDER, PLAYER, SOUND, DEVICES = range(5)
+SIZE = 64
+BEAT_EVERY = 0.025
+"""Seconds between beats."""
+LOOK_EVERY = 0.02
+"""Seconds that must lie between two looks for both to count."""
+LOOKS = 5
+"""Looks without a beat after which a process hangs. Counted in looks and not in time, so that a machine that stood
+still, and the looking with it, is not taken for a hung process."""
+
+
+def make() -> int:
+    """Create memory for the beats. Returns an open file number that can be passed to other processes."""
+    memory = os.memfd_create("pure-signal pulse")
+    os.ftruncate(memory, SIZE)
+    return memory
+
+
+class Pulse:
+    """The beat of one process."""
+
+    def __init__(self, memory: int, number: int):
+        """number: which of the processes it is."""
+        self._words = memoryview(mmap.mmap(memory, SIZE)).cast("Q")
+        self._number = number
+
+    def beat(self) -> None:
+        self._words[self._number] += 1
+
+    def keep_beating(self) -> None:
+        """Beat from a thread: for a process whose main thread is busy for seconds and yet well."""
+
+        def work() -> None:
+            while True:
+                self.beat()
+                time.sleep(BEAT_EVERY)
+
+        threading.Thread(target=work, daemon=True).start()
+
+
+class PulseWatch:
+    """Looks at the beats of processes."""
+
+    def __init__(self, memory: int):
+        self._words = memoryview(mmap.mmap(memory, SIZE)).cast("Q")
+        self._seen: dict[int, tuple[int, int, float]] = {}
+
+    def started(self, number: int) -> None:
+        """A process was started: it counts from its first beat on."""
+        self._words[number] = 0
+        self._seen.pop(number, None)
+
+    def hangs(self, number: int) -> bool:
+        """Whether a process beat before, and did not over several looks. To be asked regularly."""
+        beats, now = self._words[number], time.monotonic()
+        before, looks, at = self._seen.get(number, (beats, 0, now))
+        if not beats or beats != before:
+            self._seen[number] = beats, 0, now
+            return False
+        if now - at >= LOOK_EVERY:
+            looks, at = looks + 1, now
+        self._seen[number] = beats, looks, at
+        return looks >= LOOKS

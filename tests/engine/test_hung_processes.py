@@ -1,0 +1,195 @@
+"""Each process of the engine killed, stopped and slowed while notes are held: nothing hangs at the receiver for long.
+
+bench/kills.py kills by the hundred.
+"""
+
+from __future__ import annotations
+
+import os
+import signal
+import threading
+import time
+
+import numpy as np
+import pytest
+
+from puresignal.engine import client, pulse
+from puresignal.engine.client import RouterProcess
+from puresignal.engine.process_clients import PlayerProcess
+from puresignal.engine.ring import Reader
+from puresignal.engine.router_config import RouterConfig
+from puresignal.io import journal, ports
+from tests.engine.conftest import until
+from tests.engine.test_port_contract import KIT, MAPPED_OFF, MAPPED_ON, ON, ROOM, answered, messages, wait_for
+
+WITHIN = 0.5
+"""Seconds within which a note has to end after its process was stopped: a quarter of one on a quiet machine."""
+
+
+class Window:
+    """What the window does: it looks at everything 40 times a second."""
+
+    def __init__(self, setup, folder=None):
+        self.router = RouterProcess(setup, folder)
+        self.player = PlayerProcess(self.router)
+        self.state, self.longest = {}, 0.0
+        self._ended = False
+        self.reader = Reader(self.router.ring)
+
+    def look(self, seconds, condition=lambda: False, what=""):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            self.router.watch_recorder()
+            self.router.watch_devices()
+            self.player.watch()
+            self.state = self.router.read(0.0) or self.state
+            if condition():
+                return
+            time.sleep(0.025)
+        assert not what, f"{what} did not come about in {seconds} s"
+
+    def close(self):
+        self.player.close()
+        return self.router.close()
+
+
+@pytest.fixture
+def stage(peers, tmp_path, monkeypatch):
+    monkeypatch.setattr(client, "SPARE_AFTER", 0.1)
+    kit, synth = peers("kit"), peers("synth")
+    window = Window(RouterConfig(("kit:out", ports.KEYBOARD), ("synth:in",), KIT, ROOM), tmp_path / "journal")
+    wait_for(window.router, [True, True], [True])
+    answered(kit, synth)
+    # A second router stands by after a while.
+    window.look(6, lambda: window.router._spare is not None, "the router that stands by")
+    window.look(0.6)
+    yield window, kit, synth
+    # Whatever was stopped or killed, everything ends, and nothing is left.
+    assert window.close() in (0, -signal.SIGKILL)
+
+
+def ends_within(window, synth, note):
+    """Seconds from now until a note's end arrives."""
+    begun = time.monotonic()
+    window.look(5, lambda: note in [m[:2] for m in messages(synth)], "the note's end")
+    return time.monotonic() - begun
+
+
+@pytest.mark.waits_for_none
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP])
+def test_a_router_that_dies_or_hangs_is_replaced_and_its_note_ends(stage, how):
+    window, kit, synth = stage
+    kit.play(ON)
+    until(lambda: messages(synth) == [MAPPED_ON])
+    os.kill(window.router.process.pid, how)
+    seconds = ends_within(window, synth, MAPPED_OFF[:2])
+    assert seconds < WITHIN
+    window.look(5, lambda: window.state.get("outputs") == ["synth:in"] and window.state["inputs"][0], "the connection")
+    answered(kit, synth)
+    assert window.router.hung == int(how == signal.SIGSTOP)
+
+
+@pytest.mark.waits_for_none
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP])
+def test_a_player_that_dies_or_hangs_leaves_no_note_and_plays_on(stage, how):
+    window, _, synth = stage
+    at = np.arange(40) * 0.25
+    ons = np.tile(np.array([[0, 0x90, 50, 80]], np.uint8), (40, 1))
+    ons[:, 2] += np.arange(40, dtype=np.uint8) % 40
+    # Notes that are never ended: whoever started them has to see to it.
+    window.player.use(at, ons)
+    window.player.play(0.0, [])
+    window.look(5, lambda: len(messages(synth)) >= 3, "the first notes")
+    held = {m[1] for m in messages(synth) if m[0] == 0x90}
+    os.kill(window.player._told._process.pid, how)
+    begun = time.monotonic()
+    window.look(5, lambda: held <= {m[1] for m in messages(synth) if m[0] == 0x80}, "the ends")
+    assert time.monotonic() - begun < WITHIN
+    before = max(m[1] for m in messages(synth) if m[0] == 0x90)
+    window.look(8, lambda: max(m[1] for m in messages(synth) if m[0] == 0x90) > before + 2, "more notes")
+    # It went on about where it was: not from the start.
+    after = [m[1] for m in messages(synth) if m[0] == 0x90]
+    assert min(after[len(held) + 1 :]) >= before - 2
+    window.player.stop()
+
+
+@pytest.mark.waits_for_none
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP])
+def test_simulated_devices_that_die_or_hang_leave_no_note_and_play_on(stage, how):
+    window, _, synth = stage
+    window.router.devices(play=ports.KEYBOARD, bpm=120, seed=3)
+
+    def sounding():
+        held = {}
+        for m in messages(synth):
+            if m[0] & 0xF0 in (0x80, 0x90):
+                held[m[0] & 0x0F, m[1]] = m[0] & 0xF0 == 0x90 and m[2] > 0
+        return [key for key, on in held.items() if on]
+
+    window.look(8, lambda: len(sounding()) > 0, "a note")
+    os.kill(window.router._devices.pid, how)
+    held = sounding()
+    begun = time.monotonic()
+    window.look(5, lambda: not set(held) & set(sounding()), "the ends")
+    assert time.monotonic() - begun < WITHIN
+    count = len(messages(synth))
+    window.look(8, lambda: len(messages(synth)) > count + 4, "more notes")
+
+
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP])
+def test_a_recorder_that_dies_or_hangs_misses_nothing(stage, how, tmp_path):
+    window, kit, synth = stage
+    sent = []
+    for i in range(40):
+        if i == 10:
+            os.kill(window.router._recorder.pid, how)
+        message = bytes((0xB0, 20, i))
+        sent.append(message)
+        kit.play(message)
+        window.look(0.05)
+    window.look(5, lambda: len([m for m in messages(synth) if m[0] == 0xB0]) == 40, "the messages")
+
+    def kept():
+        rows = journal.read(sorted((tmp_path / "journal").rglob("*.journal")))[1]
+        return [data for _, _, data in rows if data[0] == 0xB0]
+
+    window.look(4, lambda: kept() == sent, "the journal")
+
+
+def test_a_slow_process_is_left_alone(stage):
+    window, kit, synth = stage
+    pid, ended = window.router.process.pid, threading.Event()
+
+    def slow():
+        # Stopped for half of the time, as on a machine that is far too busy.
+        while not ended.is_set():
+            os.kill(pid, signal.SIGSTOP)
+            time.sleep(0.04)
+            os.kill(pid, signal.SIGCONT)
+            time.sleep(0.04)
+
+    thread = threading.Thread(target=slow)
+    thread.start()
+    window.look(2)
+    ended.set()
+    thread.join()
+    assert window.router.process.pid == pid
+    assert window.router.hung == 0
+    answered(kit, synth)
+
+
+def test_a_machine_that_stood_still_is_no_hung_process():
+    memory = pulse.make()
+    watch, beat = pulse.PulseWatch(memory), pulse.Pulse(memory, pulse.PLAYER)
+    assert not any(watch.hangs(pulse.PLAYER) for _ in range(20)), "it has not started yet"
+    beat.beat()
+    assert not watch.hangs(pulse.PLAYER)
+    time.sleep(0.3)
+    assert not watch.hangs(pulse.PLAYER), "one look after a long time is one look"
+    for _ in range(pulse.LOOKS):
+        time.sleep(pulse.LOOK_EVERY * 1.2)
+        hangs = watch.hangs(pulse.PLAYER)
+    assert hangs
+    beat.beat()
+    assert not watch.hangs(pulse.PLAYER)
+    os.close(memory)
