@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+import subprocess
 import time
 
 import pytest
 
 from puresignal.engine.client import RouterProcess
+from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader
 from puresignal.engine.router_config import RouterConfig
 from puresignal.io import jack_library, port_systems
@@ -157,3 +159,35 @@ def test_without_its_jack_library_the_missing_package_is_named(pipewire, monkeyp
         jack_library.binding.cache_clear()
     assert "pipewire-jack" in why
     assert not [p for p in found if p.system == "PipeWire"]
+
+
+def test_the_sound_goes_to_the_default_sink_and_follows_it(stage, pipewire):
+    one = stage()
+    player = PlayerProcess(one.router)
+    sound = SoundProcess(one.router, player)
+    try:
+        sound.tell(map=None, output=0, kit="", drums={}, level=0.7, muted=[], device="", block=256, rate=48_000)
+        state = {}
+
+        def goes_to(sink):
+            def look():
+                state.update(sound.read() or {})
+                time.sleep(0.05)
+                return state.get("sink") == sink and state["sinks"] == ["Room left", "Room right"]
+
+            until(look, 15, f"the sound at {sink}")
+
+        # The one with the higher priority is the default.
+        goes_to("Room right")
+        assert state["system"] == "PipeWire"
+        assert one.play(3) == [1, 2, 3]
+        command = ["pw-metadata", "0", "default.configured.audio.sink", '{"name": "room-left"}', "Spa:String:JSON"]
+        subprocess.run(command, env=pipewire.environment, check=True, stdout=subprocess.DEVNULL)
+        goes_to("Room left")
+        # The player's choice comes first.
+        sound.tell(device="Room right")
+        goes_to("Room right")
+        assert one.play(3) == [1, 2, 3]
+    finally:
+        sound.close()
+        player.close()

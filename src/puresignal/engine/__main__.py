@@ -21,7 +21,9 @@ def main() -> int:
     # Readers continue where the previous router stopped, so that nothing played during a restart is lost.
     own = [Reader(feed, keeps_place=True) for feed in feeds]
     flow = MessageFlow(Writer(ring), Writer(sent), own, Reader(playback), SharedCounters(clock))
-    host = Host(socket.socket(fileno=control), memory, flow, knock, Pulse(pulse, ROUTER))
+    # Whoever is busy for long on a slow machine does not hang.
+    Pulse(pulse, ROUTER).keep_beating()
+    host = Host(socket.socket(fileno=control), memory, flow, knock)
     for one in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         signal.signal(one, lambda *_: host.end())
     host.run()

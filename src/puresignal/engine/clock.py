@@ -10,7 +10,6 @@ from collections.abc import Callable
 from typing import Any
 
 from puresignal.engine.message_flow import MessageFlow
-from puresignal.engine.pulse import BEAT_EVERY
 
 CLOCK_RATE = 48_000
 """Frame rate without a server."""
@@ -18,16 +17,13 @@ TICK = 0.001
 """Seconds between checks for due messages while something sounds."""
 
 
-def run(
-    flow: MessageFlow, knock: int, call: int, seconds: float, is_ending: Callable[[], bool], beat: Callable[[], None]
-) -> None:
+def run(flow: MessageFlow, knock: int, call: int, seconds: float, is_ending: Callable[[], bool]) -> None:
     """Do the callback's work for some seconds, as soon as something arrives or is due.
 
     ALSA is read and written here, without a thread between: each handing over would cost what the whole path does.
 
     knock  eventfd signalled by inputs
     call   eventfd that ends the run early
-    beat   called at least every BEAT_EVERY seconds
     """
     router = flow.router
     assert router is not None
@@ -36,8 +32,7 @@ def run(
     end = time.monotonic() + seconds
     while not is_ending():
         now = time.monotonic()
-        beat()
-        wait = TICK if router.is_busy() or flow.has_due else BEAT_EVERY
+        wait = TICK if router.is_busy() or flow.has_due else end - now
         ready, _, _ = select.select(waited_for, [], [], max(0.0, min(wait, end - now)))
         if alsa is not None and alsa in ready:
             alsa.read()

@@ -21,7 +21,6 @@ from typing import Any
 from puresignal.engine import clock, sounding_file
 from puresignal.engine.jack_client import SOUNDING, JackClient
 from puresignal.engine.message_flow import MessageFlow
-from puresignal.engine.pulse import BEAT_EVERY, Pulse
 from puresignal.engine.router import ECHO_QUIET, Router
 from puresignal.engine.router_config import PANIC, RELEASE_PLAYED, UNPLUG, RouterConfig, from_bytes, lanes
 from puresignal.engine.sounding_notes import SOUNDING_SIZE
@@ -41,12 +40,12 @@ FIRST_ANSWER = 2.0
 class Host:
     """Runs until its socket is closed by the other side or it is told to end."""
 
-    def __init__(self, control: socket.socket, table: int, flow: MessageFlow, knock: int, pulse: Pulse):
+    def __init__(self, control: socket.socket, table: int, flow: MessageFlow, knock: int):
         """control: configurations come, states go.
 
         table: file of sounding notes (see sounding_file.py); knock: eventfd that writers of own inputs signal
         """
-        self._control, self._flow, self._knock, self._pulse = control, flow, knock, pulse
+        self._control, self._flow, self._knock = control, flow, knock
         self._table_file, self._table = table, mmap.mmap(table, SOUNDING_SIZE)
         self._call = os.eventfd(0, os.EFD_NONBLOCK | os.EFD_CLOEXEC)
         self._setup: RouterConfig | None = None
@@ -72,13 +71,10 @@ class Host:
             if self._setup is not None:
                 self._look()
             if self._jack is None and self._flow.router is not None:
-                clock.run(self._flow, self._knock, self._call, LOOK_EVERY, lambda: self._ending, self._pulse.beat)
+                clock.run(self._flow, self._knock, self._call, LOOK_EVERY, lambda: self._ending)
             else:
                 # The server notifies when a port or connection changes; occasional checks make sure.
-                end = time.monotonic() + (SURE_EVERY if self._jack is not None else LOOK_EVERY)
-                while time.monotonic() < end and not select.select([self._call], [], [], BEAT_EVERY)[0]:
-                    self._pulse.beat()
-            self._pulse.beat()
+                select.select([self._call], [], [], SURE_EVERY if self._jack is not None else LOOK_EVERY)
             with contextlib.suppress(BlockingIOError):
                 os.eventfd_read(self._call)
         self._finish()
@@ -319,6 +315,7 @@ class Host:
             "exact": all(ports.EXACT_FRAMES in one.can for one in self._through.values()) and jack is not None,
             "errors": (router.errors if router is not None else 0) + (jack.errors if jack is not None else 0),
             "loops": sorted(loops),
+            "postponed": jack.postponed if jack is not None else 0,
             "lost": alsa.lost if alsa is not None else 0,
             "dropouts": self._xruns + (jack.xruns if jack is not None else 0),
             **(jack.state() if jack is not None else {"system": "", "realtime": self._realtime, "rate": 0, "block": 0}),

@@ -22,6 +22,10 @@ SOUNDING = {ports.SOUND: "in", ports.FONT: "font"}
 """Names of the built-in sound's ports on JACK."""
 SILENT_SECONDS = 8.0
 """Without a block for so long, the server is gone. A JACK server waits five seconds for a client that has died."""
+ROUTE_SHARE = 0.18
+"""Share of a block after which no further message is routed in it. Reading and writing come to about as much again, and
+a callback should not take more than a third, so that a server whose clients all work at once is never late.
+"""
 ENDS_AFTER = (0.0, 0.008, 0.04, 0.12)
 """Seconds after which the last ends are sent, once more each time: a busy machine may lose blocks, also several."""
 SHOWN_AFTER = 4
@@ -34,6 +38,7 @@ class JackClient:
     cut          seconds of the steady clock at which a connection into itself was removed, by input
     can          abilities, see io/port_systems.py
     system       JACK or PIPEWIRE
+    postponed    messages that there was no time for in their block, and that left at the head of the next
     server_gone  the server has said that it ends; the client can no longer be closed safely
     xruns        dropouts so far
     """
@@ -46,12 +51,13 @@ class JackClient:
         self.system = ports.PIPEWIRE if jack_ports.is_pipewire(client) else ports.JACK
         self.cut: dict[int, float] = {}
         self.server_gone, self.xruns = False, 0
-        self.errors = 0
+        self.errors = self.postponed = 0
         self.last_error: Exception | None = None
         self._ending, self._released = False, threading.Event()
         self._ends_sent, self._ending_since = 0, 0.0
         self._ends = list[tuple[int, int, bytes]]()
         self._frames = 0
+        self._left, self._left_length = list[tuple[int, int, bytes]](), 0
         self._realtime: bool | None = None
         self._counter = FrameCounter(flow.frame, flow.rate, time.monotonic())
         self._there: tuple[ports.MidiPort, ...] = ()
@@ -126,6 +132,7 @@ class JackClient:
                 self._released.set()
 
     def _route_block(self, frames: int) -> None:
+        begun = time.perf_counter()
         flow = self._flow
         router = flow.router
         if router is None:
@@ -133,20 +140,39 @@ class JackClient:
         first, incoming = self._begin_block(frames)
         flow.frame = self._counter.advance(first, frames, time.monotonic())
         ending = self._ending
-        if not incoming and not ending and router.is_asleep and flow.is_still():
+        if not incoming and not ending and not self._left and router.is_asleep and flow.is_still():
             return
         flow.collect(incoming)
+        if self._left:
+            # What there was no time for in the block before comes first, at the time at which it came.
+            incoming[:0] = [(offset - self._left_length, port, message) for offset, port, message in self._left]
         if len(incoming) > 1:
             incoming.sort(key=lambda item: item[0])
-        leaving = self._last_ends(router) if ending else flow.play(frames, router.cycle(flow.frame, frames, incoming))
+        if ending:
+            leaving = self._last_ends(router)
+        else:
+            until = begun + ROUTE_SHARE * frames / flow.rate
+            leaving = flow.play(frames, router.cycle(flow.frame, frames, incoming, until))
+        self._left, self._left_length = ([], 0) if ending else (router.left, frames)
+        if self._left:
+            self.postponed += len(self._left)
+            incoming = incoming[: len(incoming) - len(self._left)]
         flow.publish(frames)
-        for offset, output, message in leaving:
-            with contextlib.suppress(Exception):
-                self._outputs[output].write_midi_event(offset, message)
+        if leaving:
+            self._write(leaving)
         flow.send_to_alsa(leaving)
         # The output has been sent; now record the input.
         if incoming or leaving:
             flow.keep(incoming, leaving)
+
+    def _write(self, leaving: list[tuple[int, int, bytes]]) -> None:
+        outputs = self._outputs
+        try:
+            for offset, output, message in leaving:
+                outputs[output].write_midi_event(offset, message)
+        except Exception:
+            # A full buffer takes no more of this block, and says so for every message.
+            self.errors += 1
 
     def _last_ends(self, router: Router) -> list[tuple[int, int, bytes]]:
         """The ends of everything, several times."""

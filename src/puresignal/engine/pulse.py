@@ -16,6 +16,8 @@ BEAT_EVERY = 0.025
 """Seconds between beats."""
 LOOK_EVERY = 0.02
 """Seconds that must lie between two looks for both to count."""
+SOON, MOST_LOOKS = 30.0, 400
+"""Seconds after a hang within which the next one is waited for twice as long, and the most looks for that."""
 LOOKS = 5
 """Looks without a beat after which a process hangs. Counted in looks and not in time, so that a machine that stood
 still, and the looking with it, is not taken for a hung process."""
@@ -56,6 +58,8 @@ class PulseWatch:
     def __init__(self, memory: int):
         self._words = memoryview(mmap.mmap(memory, SIZE)).cast("Q")
         self._seen: dict[int, tuple[int, int, float]] = {}
+        self._patience: dict[int, int] = {}
+        self._hung_at: dict[int, float] = {}
 
     def started(self, number: int) -> None:
         """A process was started: it counts from its first beat on."""
@@ -63,7 +67,10 @@ class PulseWatch:
         self._seen.pop(number, None)
 
     def hangs(self, number: int) -> bool:
-        """Whether a process beat before, and did not over several looks. To be asked regularly."""
+        """Whether a process beat before, and did not over several looks. To be asked regularly.
+
+        Each time that this is so soon after the last, twice as many looks are waited for: the machine may be too slow.
+        """
         beats, now = self._words[number], time.monotonic()
         before, looks, at = self._seen.get(number, (beats, 0, now))
         if not beats or beats != before:
@@ -72,4 +79,10 @@ class PulseWatch:
         if now - at >= LOOK_EVERY:
             looks, at = looks + 1, now
         self._seen[number] = beats, looks, at
-        return looks >= LOOKS
+        soon = now - self._hung_at.get(number, float("-inf")) < SOON
+        patience = self._patience.get(number, LOOKS) if soon else LOOKS
+        if looks < patience:
+            return False
+        self._patience[number], self._hung_at[number] = min(MOST_LOOKS, 2 * patience), now
+        self._seen.pop(number)
+        return True

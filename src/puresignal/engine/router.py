@@ -5,6 +5,7 @@ Everything here runs in the port callback: it must not wait, log, or raise.
 
 from __future__ import annotations
 
+import time
 from typing import NamedTuple
 
 from puresignal.core.midi import messages
@@ -48,6 +49,7 @@ class Router:
     """Turns the messages of a block into those to send.
 
     sounding  what sounds at the receivers
+    left      messages of the block that there was no time for
     loops     inputs that receive our own output back, with the second of the last time
     """
 
@@ -59,6 +61,7 @@ class Router:
         self._number = 0
         self._next: list[Lane] | None = None
         self._unplugged: list[int] = []
+        self.left: list[tuple[int, int, bytes]] = []
         self._panic = False
         self._sent: dict[bytes, tuple[float, int]] = {}
         self._round = 0
@@ -98,12 +101,15 @@ class Router:
         """Whether something sounds or is waiting."""
         return not self.sounding.is_silent() or self._panic or self._next is not None
 
-    def cycle(self, frame: int, frames: int, incoming: list[tuple[int, int, bytes]]) -> list[tuple[int, int, bytes]]:
+    def cycle(
+        self, frame: int, frames: int, incoming: list[tuple[int, int, bytes]], until: float = float("inf")
+    ) -> list[tuple[int, int, bytes]]:
         """The messages to send in a block.
 
         frame, frames  first frame of the block, and its length
-        incoming       (offset in the block, input, message), rising by offset; a message with a negative offset arrived
+        incoming       (offset in the block, input, message), sorted here; a message with a negative offset arrived
                        before the block and leaves at its start
+        until          seconds of the performance counter after which no further message is begun: `left` has the rest
         Returns        (offset, output, message), rising by offset
         """
         out: list[tuple[int, int, bytes]] = []
@@ -127,8 +133,12 @@ class Router:
             while self._unplugged:
                 self._unplug(self._unplugged.pop(), frame, frames, out)
             if len(incoming) > 1:
-                incoming = sorted(incoming, key=_as_files_read)
-            for offset, port, message in incoming:
+                incoming.sort(key=_as_files_read)
+            self.left = []
+            for place, (offset, port, message) in enumerate(incoming):
+                if place and time.perf_counter() > until:
+                    self.left = incoming[place:]
+                    break
                 self._take(frame, frames, offset, port, message, out)
             if incoming:
                 self._heard_at = frame

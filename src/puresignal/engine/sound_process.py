@@ -33,16 +33,19 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi import messages
 from puresignal.core.sound import drums
 from puresignal.core.sound.mixer import Mixer, SampleBank
-from puresignal.engine.jack_client import SOUNDING
+from puresignal.engine.jack_client import SILENT_SECONDS, SOUNDING
 from puresignal.engine.player import position
 from puresignal.engine.pulse import SOUND, Pulse
 from puresignal.engine.ring import Reader
 from puresignal.engine.shared_counters import SharedCounters
 from puresignal.io import audio_file, audio_ports, jack_ports, ports, soundfont
+from puresignal.io.pipewire_sinks import SinkWatch
 
 LOOK_EVERY = 0.5
 TELL_EVERY = 1.0
 RATE = 48_000
+LARGEST_BLOCK = 1024
+"""Frames; a block that underruns is doubled up to this."""
 
 
 class BackingPlayer:
@@ -122,10 +125,16 @@ class Sound:
         self._stream: Any = None
         self._why = ""
         self._system = ""
-        self._underruns = 0
+        self._underruns = self._underruns_before = 0
+        self._underran = self._underran_now = False
+        self._raised = 0
         self._busy = self._worst = 0.0
         self._blocks = 0
         self._server_gone = False
+        self._kept: object = None
+        self._sinks: SinkWatch | None = None
+        self._joined: list[str] = []
+        self._called = time.monotonic()
         self._struck: deque[bytes] = deque()
 
     # Settings
@@ -146,6 +155,7 @@ class Sound:
             self.mixer.mute(command["muted"])
         if {"device", "block", "rate"} & set(command):
             self._device = command.get("device", self._device) or None
+            self._raised = 0
             self._block, self._wanted_rate = command.get("block", self._block), command.get("rate", self._wanted_rate)
             self._close_stream()
         if "strike" in command:
@@ -206,14 +216,15 @@ class Sound:
 
     def look(self) -> None:
         """Connect to a server or device that appeared, drop one that disappeared."""
-        if self._server_gone:
+        if self._server_gone or (self._client is not None and time.monotonic() - self._called > SILENT_SECONDS):
             # A client cannot be closed safely after its server died; the parent process restarts us.
             os._exit(0)
         if self._client is not None:
             self._join()
             return
+        self._make_safe()
         try:
-            client = jack_ports.open_client(ports.SOUND_CLIENT)
+            client = jack_ports.open_client(ports.SOUND_CLIENT, self._block)
         except jack_ports.NoServerError:
             if self._stream is None or not self._stream.active:
                 self._open_stream()
@@ -221,7 +232,17 @@ class Sound:
         self._close_stream()
         self._open_jack(client)
 
+    def _make_safe(self) -> None:
+        """Use larger blocks if the device's are too small for this machine: underruns in two looks in a row."""
+        underran, self._underran = self._underruns > self._underruns_before, self._underran_now
+        self._underruns_before, self._underran_now = self._underruns, underran
+        if self._stream is not None and underran and self._underran and self._raised < LARGEST_BLOCK:
+            self._raised = min(LARGEST_BLOCK, 2 * max(self._raised, self._block))
+            self._underran_now = False
+            self._close_stream()
+
     def _open_jack(self, client: Any) -> None:
+        self._called = time.monotonic()
         self._at_rate(client.samplerate)
         incoming, for_font = (client.midi_inports.register(SOUNDING[name]) for name in (ports.SOUND, ports.FONT))
         outs = [client.outports.register(name) for name in ("left", "right")]
@@ -229,6 +250,7 @@ class Sound:
 
         def process(frames: int) -> None:
             began = time.perf_counter()
+            self._called = time.monotonic()
             came = [(o, bytes(d)) for o, d in incoming.incoming_midi_events()]
             block = self._block_of(frames, came, [(o, bytes(d)) for o, d in for_font.incoming_midi_events()])
             for port, channel in zip(outs, block, strict=True):
@@ -238,33 +260,60 @@ class Sound:
         def late(_: float) -> None:
             self._underruns += 1
 
-        def gone(*_: object) -> None:
+        def gone() -> None:
             self._server_gone = True
             self._wanted.set()
 
         client.set_process_callback(process)
         client.set_xrun_callback(late)
-        client.set_shutdown_callback(gone)
+        self._kept = jack_ports.on_shutdown(client, gone)
         gc.collect()
         gc.freeze()
         gc.disable()
-        self._client, self._system, self._why = client, "JACK", ""
+        pipewire = jack_ports.is_pipewire(client)
+        self._client, self._system, self._why = client, ports.PIPEWIRE if pipewire else ports.JACK, ""
+        if pipewire and self._sinks is None:
+            self._sinks = SinkWatch()
         client.activate()
         self._join()
 
     def _join(self) -> None:
-        """Connect to the first two physical playback ports, if there are any and we are not connected."""
+        """Connect to the chosen sink, else the default one, else the first two physical playback ports.
+
+        What somebody else connected or disconnected stays as it is.
+        """
         with contextlib.suppress(Exception):
-            if any(self._client.get_all_connections(port) for port in self._ports):
+            now = [[goal.name for goal in self._client.get_all_connections(port)] for port in self._ports]
+            goals = [port.name for port in self._goals()]
+            if goals[:2] == self._joined and any(now):
                 return
-            found = self._client.get_ports(is_audio=True, is_input=True, is_physical=True)
-            for port, goal in zip(self._ports, found, strict=False):
+            if any(now) and [goal for row in now for goal in row] != self._joined:
+                return
+            for port, row in zip(self._ports, now, strict=True):
+                for goal in row:
+                    self._client.disconnect(port, goal)
+            for port, goal in zip(self._ports, goals, strict=False):
                 self._client.connect(port, goal)
+            self._joined = goals[:2]
+
+    def _goals(self) -> list[Any]:
+        """The ports to connect to, left first."""
+        if self._sinks is not None:
+            self._sinks.look()
+            name = self._device if self._device in self._sinks.sinks else self._sinks.default
+            found = [
+                port for port in self._client.get_ports(is_audio=True, is_input=True)
+                if name and port.name.startswith(f"{name}:playback")
+            ]  # fmt: skip
+            if found:
+                return found
+        return list(self._client.get_ports(is_audio=True, is_input=True, is_physical=True))
 
     def _open_stream(self) -> None:
         self._close_stream()
         try:
-            self._stream = audio_ports.open_output(self._device, self._wanted_rate, self._block, self._fill)
+            block = max(self._block, self._raised)
+            self._stream = audio_ports.open_output(self._device, self._wanted_rate, block, self._fill)
             self._at_rate(int(self._stream.samplerate))
             self._system, self._why = "device", ""
             self._stream.start()
@@ -320,18 +369,23 @@ class Sound:
             with contextlib.suppress(Exception):
                 delay += max(port.get_latency_range("playback")[1] for port in self._ports) / self.rate
         elif self._stream is not None:
-            block, delay = self._block, float(self._stream.latency)
+            block, delay = max(self._block, self._raised), float(self._stream.latency)
         load, worst = self._busy / max(1, self._blocks), self._worst
         self._busy = self._worst = 0.0
         self._blocks = 0
         return {
             "system": self._system, "why": self._why, "rate": self.rate, "block": block, "delay": delay,
+            "wanted": self._block,
             "underruns": self._underruns, "load": load, "worst": worst, "voices": self.mixer.sounding(),
+            "sinks": list(self._sinks.sinks) if self._sinks is not None else [],
+            "sink": self._joined[0].rpartition(":")[0] if self._joined else "",
             "ready": len(self.mixer._bank.layers), "font": self._font_why, "along": self._along.why,
         }  # fmt: skip
 
     def close(self) -> None:
         self._close_stream()
+        if self._sinks is not None:
+            self._sinks.close()
         if self._client is not None and not self._server_gone:
             with contextlib.suppress(Exception):
                 self._client.close()

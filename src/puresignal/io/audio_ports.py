@@ -41,6 +41,18 @@ def library() -> Any:
     return sounddevice
 
 
+def _look_again(sound: Any) -> None:
+    """Let PortAudio see devices that came and went; without an open stream, it would not by itself."""
+    try:
+        # It does not survive that a JACK server that it knows has ended.
+        if any("JACK" in api["name"] for api in sound.query_hostapis()):
+            return
+        sound._terminate()
+        sound._initialize()
+    except Exception:
+        return
+
+
 def outputs() -> tuple[str, ...]:
     """Names of the output devices; none without the library."""
     try:
@@ -59,6 +71,7 @@ def open_output(device: str | None, rate: int, block: int, fill: Fill) -> Any:
     Raises  NoSoundError if there is none, or it refuses
     """
     sound = library()
+    _look_again(sound)
 
     def callback(out: np.ndarray, frames: int, _: object, status: Any) -> None:
         fill(out, frames, bool(status.output_underflow))

@@ -34,6 +34,7 @@ from puresignal.io.ports import MidiPort
 from puresignal.io.preferences import BLOCKS, RATES, SoundOut
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
 from puresignal.ui.widgets.plain_text import PlainLabel
 
@@ -285,7 +286,14 @@ class SoundPanel(QFrame):
             text = tr("{system}, {khz:g} kHz, {block} frames: {ms:.1f} ms").format(
                 system=state["system"], khz=state["rate"] / 1000, block=state["block"], ms=1000 * state["delay"]
             )
+            if state.get("sink"):
+                text += "\n" + tr("to {sink}").format(sink=state["sink"])
+            if state["system"] == "device" and state["block"] > state.get("wanted", state["block"]):
+                text += "\n" + tr("Larger blocks than chosen, since those underran here.")
+            if state.get("underruns"):
+                text += "\n" + text_format.counted(state["underruns"], "underrun")
             self.delay.setText(text)
+            self._add_devices(tuple(state.get("sinks") or ()))
         else:
             self.delay.setText(state.get("why", ""))
         text = "\n".join(filter(None, (state.get("font", ""), state.get("along", ""))))

@@ -14,6 +14,7 @@ _NOUNS: dict[str, Callable[[int], str]] = {
     "note": lambda n: count_tr("{n} note", "{n} notes", n),
     "message": lambda n: count_tr("{n} message", "{n} messages", n),
     "dropout": lambda n: count_tr("{n} dropout", "{n} dropouts", n),
+    "underrun": lambda n: count_tr("{n} underrun", "{n} underruns", n),
     "pad": lambda n: count_tr("{n} pad", "{n} pads", n),
     "pair": lambda n: count_tr("{n} pair", "{n} pairs", n),
     "named track": lambda n: count_tr("{n} named track", "{n} named tracks", n),  # not shown
