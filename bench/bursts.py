@@ -130,6 +130,7 @@ def run(mode: str, bursts: int, frames: int) -> None:
         jackd.terminate()
         jackd.wait()
         return
+
     def start(*more: str) -> subprocess.Popen:
         child = subprocess.Popen(
             [sys.executable, __file__, *more], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
