@@ -25,6 +25,17 @@ from tests.engine.test_port_contract import (
 )
 
 
+class Dropouts:
+    """The router's dropouts, as those of a peer: a busy machine takes blocks from it too."""
+
+    def __init__(self, stage):
+        self._stage, self.got = stage, []
+
+    @property
+    def late(self):
+        return self._stage.now()["dropouts"]
+
+
 class Stage:
     """A kit, a receiver and a router between them on PipeWire."""
 
@@ -61,7 +72,7 @@ class Stage:
                 time.sleep(pause)
             until(lambda: len(messages(self.synth)) >= 2 * count, 2, "the hits")
 
-        undisturbed((self.kit, self.synth), plays)
+        undisturbed((self.kit, self.synth, Dropouts(self)), plays)
         return [m[2] for m in messages(self.synth) if m[0] == 0x99]
 
     def close(self):
@@ -98,6 +109,15 @@ def test_hits_go_on_through_other_blocks_and_rates_and_a_new_session_manager(sta
         pipewire.set(**settings)
         time.sleep(0.3)
         assert one.play(5, 0.04) == [1, 2, 3, 4, 5]
+    # Everything that counts in frames is made anew at another rate.
+    pipewire.set(**{"clock_force-rate": 44_100})
+    until(lambda: one.now()["rate"] == 44_100 and one.now()["inputs"] == ["kit:out"], 8, "the other rate")
+    answered(one.kit, one.synth)
+    assert one.play(5) == [1, 2, 3, 4, 5]
+    pipewire.set(**{"clock_force-rate": 0})
+    until(lambda: one.now()["rate"] == 48_000 and one.now()["inputs"] == ["kit:out"], 8, "the rate")
+    answered(one.kit, one.synth)
+    assert one.play(5) == [1, 2, 3, 4, 5]
     pipewire.manager.kill()
     pipewire.manager.wait()
     assert one.play(5) == [1, 2, 3, 4, 5]

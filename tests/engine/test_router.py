@@ -194,6 +194,30 @@ def test_two_players_never_mix_and_one_input_may_go_to_several():
     ]  # fmt: skip
 
 
+def test_one_port_may_give_the_notes_and_another_the_controls():
+    kit = note_map_file.shipped("practice-five")
+    tracks = (LiveTrack(0, 0, kit, (0,), takes="notes"), LiveTrack(1, 0, kit, (0,), takes="control"))
+    setup = RouterConfig(("a", "b"), ("x",), None, note_map_file.shipped("boathouse-room"), tracks=tracks)
+    assert from_bytes(to_bytes(setup)) == setup
+    router = Router(RATE, lanes(setup))
+    both = [b"\x99\x3d\x50", b"\xb9\x0b\x40", b"\xe9\x00\x41"]
+    leaving = router.cycle(0, 64, [(i, port, m) for i, m in enumerate(both) for port in (0, 1)])
+    assert [m for _, _, m in leaving] == [b"\x99\x07\x50", b"\xb9\x0b\x40", b"\xe9\x00\x41"]
+
+
+def test_what_there_is_no_time_for_is_left_in_order():
+    router = Router(RATE, lanes(GENERAL))
+    burst = [(i, 0, bytes((0xB9, 20, i))) for i in range(32)]
+    # The time is over before it begins: one message is routed all the same, so that it goes on.
+    first = router.cycle(0, 64, list(burst), until=0.0)
+    assert [m for _, _, m in first] == [burst[0][2]]
+    assert router.left == burst[1:]
+    rest = router.cycle(64, 64, [(offset - 64, port, m) for offset, port, m in router.left])
+    assert [m for _, _, m in rest] == [m for _, _, m in burst[1:]]
+    assert {offset for offset, _, _ in rest} == {0}
+    assert router.left == []
+
+
 GENERAL = RouterConfig(
     ("kit",), ("synth",), note_map_file.shipped("general-midi"), note_map_file.shipped("general-midi")
 )

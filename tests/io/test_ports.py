@@ -19,12 +19,30 @@ from tests.engine.conftest import until
     ("jack", "alsa"),
     [
         ("bridge:Harbour Mesh [24] (capture): Harbour Mesh MIDI 1", "Harbour Mesh:Harbour Mesh MIDI 1"),
+        ("bridge:Harbour Mesh:(capture_0) Harbour Mesh MIDI 1", "Harbour Mesh:Harbour Mesh MIDI 1"),
+        ("Midi-Bridge:Two Decks:(playback_1) MIDI 2", "Two Decks:MIDI 2"),
         ("system:Two Decks/Two Decks MIDI 1", "Two Decks:Two Decks MIDI 1"),
     ],
 )
 def test_the_same_device_is_listed_once(jack, alsa):
     both = ports.merged((MidiPort(jack, True),), (MidiPort(alsa, True, ALSA), MidiPort(alsa, False, ALSA)))
     assert both == (MidiPort(jack, True, JACK), MidiPort(alsa, False, ALSA))
+
+
+def test_our_own_ports_are_nobody_elses_also_behind_a_bridge():
+    for name in (
+        "Pure Signal:out 1",
+        "bridge:Pure Signal [128] (capture): out 1",
+        "Bridge:Pure Signal:(capture_0) out 1",
+    ):
+        assert ports.is_own(name)
+        assert ports.find((MidiPort(name, True),), name, True) is None
+    assert not ports.is_own("Room:Pure Signal chain")
+
+
+def test_ports_of_the_same_name_on_two_devices_are_two():
+    both = ports.merged((MidiPort("bridge:Desk:(capture_0) MIDI 1", True),), (MidiPort("Rack:MIDI 1", True, ALSA),))
+    assert len(both) == 2
 
 
 def test_two_ports_of_one_device_are_two():

@@ -29,12 +29,15 @@ QUIET_SECONDS = 70
 
 
 class Lane(NamedTuple):
-    """One track's route: path, what it listens to (input -1 and channel 0: everything), and its outputs."""
+    """One track's route: path, what it listens to (input -1 and channel 0: everything), its outputs, and what it takes
+    of its input (see core/session/live_input.py).
+    """
 
     path: LivePath
     input: int
     channel: int
     outputs: tuple[int, ...]
+    takes: str = "all"
 
 
 def _as_files_read(item: tuple[int, int, bytes]) -> tuple[int, bool]:
@@ -206,7 +209,7 @@ class Router:
             return
         channel = (status & messages.CHANNEL) + 1
         for lane in self._lanes:
-            if lane.input in (-1, port) and lane.channel in (0, channel):
+            if lane.input in (-1, port) and lane.channel in (0, channel) and messages.is_taken(status, lane.takes):
                 leaving = lane.path.message(at, port, status, data1, data2, self._number)
                 self._send(leaving, lane, frame, frames, out, max(0, offset))
         self._round = 0

@@ -29,6 +29,7 @@ class LiveTrack:
     channel  1..16, or ALL_CHANNELS
     source   note map of the kit
     outputs  indices into the outputs
+    takes    what of the input, see core/session/live_input.py
     monitor  False: nothing is sent; it is still journalled
     """
 
@@ -37,6 +38,7 @@ class LiveTrack:
     source: NoteMap | None = None
     outputs: tuple[int, ...] = (0,)
     monitor: bool = True
+    takes: str = "all"
 
 
 @dataclass(frozen=True)
@@ -77,6 +79,7 @@ def to_bytes(setup: RouterConfig) -> bytes:
             {
                 "input": t.input, "channel": t.channel, "source": _map_to_json(t.source), "outputs": list(t.outputs),
                 "monitor": t.monitor,
+                "takes": t.takes,
             }
             for t in setup.tracks
         ],
@@ -88,7 +91,7 @@ def from_bytes(line: bytes) -> RouterConfig:
     """The inverse of to_bytes. The line comes from our own process, so errors in it are bugs."""
     data: dict[str, Any] = json.loads(line)
     tracks = tuple(
-        LiveTrack(t["input"], t["channel"], _map_from_json(t["source"]), tuple(t["outputs"]), t["monitor"])
+        LiveTrack(t["input"], t["channel"], _map_from_json(t["source"]), tuple(t["outputs"]), t["monitor"], t["takes"])
         for t in data["tracks"]
     )
     path = settings_json.from_json(data["path"], "path")
@@ -115,6 +118,7 @@ def lanes(setup: RouterConfig) -> list[Lane]:
             track.input,
             track.channel,
             tuple(o for o in track.outputs if o < len(setup.outputs)),
+            track.takes,
         )
         for track in setup.live_tracks()
         if track.monitor

@@ -22,8 +22,10 @@ SOUND = mark("Built-in sound")
 FONT = "SoundFont"
 SOUND_CLIENT = "Pure Signal sound"
 """The built-in sound's client name on JACK."""
-OWN_NAME = r"(^|[:/])Pure Signal\b"  # not shown
-"""Begins the names of our clients, also behind the name of a bridge between port systems."""
+OWN_NAME = "Pure Signal"
+"""Begins the names of our clients."""
+BRIDGED = re.compile(r"^[^:]*:(.+?)[\s:]*(?:\[\d+\])?[\s:]*\((?:capture|playback)(?:_\d+)?\):?\s*(.*)$")  # not shown
+"""A bridge puts the name on ALSA behind its own, with the direction, and perhaps a number, in brackets."""
 VIRTUAL_IN, VIRTUAL_OUT = "Pure Signal in", "Pure Signal out"
 
 FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD)
@@ -78,7 +80,8 @@ def is_within(name: str) -> bool:
 
 def is_own(name: str) -> bool:
     """Whether a port, or a bridge's image of it, is one of the program's own."""
-    return re.search(OWN_NAME, name) is not None
+    bridged = BRIDGED.match(name)
+    return name.startswith(OWN_NAME) or (bridged is not None and bridged[1].startswith(OWN_NAME))
 
 
 def find(ports: tuple[MidiPort, ...], wanted: str, gives: bool) -> str | None:
@@ -89,15 +92,21 @@ def find(ports: tuple[MidiPort, ...], wanted: str, gives: bool) -> str | None:
     return next((name for name in names if wanted.casefold() in name.casefold()), None)
 
 
-def device_of(name: str) -> str:
-    """The common part of a device's JACK and ALSA names.
+def device_of(name: str) -> tuple[str, str]:
+    """Device and port, as far as the names of a port on JACK, PipeWire and ALSA have them in common.
 
-    Bridges put the ALSA name behind one of their own, with numbers and the direction in brackets;
-    `bridge:Harbour Mesh [24] (capture): Harbour Mesh MIDI 1` and `Harbour Mesh:Harbour Mesh MIDI 1` are one device.
+    `bridge:Harbour Mesh [24] (capture): Harbour Mesh MIDI 1`, `bridge:Harbour Mesh:(capture_0) Harbour Mesh MIDI 1` and
+    `Harbour Mesh:Harbour Mesh MIDI 1` are one.
     """
-    plain = re.sub(r"\[\d+\]|\((?:capture|playback)\)|\(\d+\)", " ", name)
-    last = re.split(r"[:/]", plain)[-1]
-    return " ".join(re.sub(r"[\W_]+", " ", last).casefold().split())
+    bridged = BRIDGED.match(name)
+    if bridged is not None:
+        device, port = bridged[1], bridged[2]
+    else:
+        device, _, port = name.partition(":")
+        if "/" in port:
+            device, _, port = port.partition("/")
+    plain = [" ".join(re.sub(r"[\W_]+", " ", part).casefold().split()) for part in (device, port)]
+    return plain[0], plain[1].removeprefix(plain[0]).strip()
 
 
 def merged(first: tuple[MidiPort, ...], second: tuple[MidiPort, ...]) -> tuple[MidiPort, ...]:

@@ -28,7 +28,7 @@ from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
 from puresignal.core.path import settings_json
 from puresignal.core.path.context import Verdict
 from puresignal.core.session.backing_track import Backing
-from puresignal.core.session.live_input import ALL_CHANNELS, LiveInput
+from puresignal.core.session.live_input import ALL, ALL_CHANNELS, CONTROL, NOTES, LiveInput
 from puresignal.core.session.session import Session, TakeRef, with_backing, with_inputs, with_sound
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.core.session.track_settings import COLOURS, Delivery, TrackSettings, with_tracks
@@ -193,6 +193,7 @@ def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
                 "output": one.output,
                 "armed": one.armed,
                 "heard": one.monitor,
+                "takes": one.takes,
             }
             for one in session.inputs
         ],
@@ -404,14 +405,15 @@ class _Reader:
             if not isinstance(row, dict):
                 raise self._wrong(f"inputs[{i}]", row)
             port, channel, output = row.get("port"), row.get("channel"), row.get("output")
-            armed, heard = row.get("armed", True), row.get("heard", True)
+            armed, heard, takes = row.get("armed", True), row.get("heard", True), row.get("takes", ALL)
             good = isinstance(port, str) and (output is None or isinstance(output, str))
             good = good and isinstance(armed, bool) and isinstance(heard, bool)
+            good = good and takes in (ALL, NOTES, CONTROL)
             if not good or not (channel is None or _is_channel(channel)):
                 raise self._wrong(f"inputs[{i}]", row)
             assert isinstance(port, str)
             source = self._map(row.get("source"), f"inputs[{i}].source")
-            found.append(LiveInput(port, channel or ALL_CHANNELS, source, output, armed, heard))
+            found.append(LiveInput(port, channel or ALL_CHANNELS, source, output, armed, heard, takes))
         return tuple(found)
 
     def _delivery(self, data: dict[str, Any]) -> Delivery:

@@ -59,6 +59,14 @@ def is_note_on(data: bytes) -> bool:
     return len(data) == 3 and data[0] & KIND == NOTE_ON and data[2] > 0
 
 
+def is_taken(status: int, takes: str) -> bool:
+    """Whether a message is of what is taken: "all", "notes" with the pressure of single keys, or "control", the rest.
+
+    System messages always are.
+    """
+    return takes == "all" or status >= SYSTEM or (status < CONTROL) == (takes == "notes")
+
+
 def is_note_end(data: bytes) -> bool:
     """Whether a note ends."""
     return len(data) == 3 and (data[0] & KIND == NOTE_OFF or (data[0] & KIND == NOTE_ON and data[2] == 0))

@@ -13,6 +13,8 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi import messages
 
 ALL_CHANNELS = 0
+ALL, NOTES, CONTROL = "all", "notes", "control"
+"""What is taken from a port: everything, notes and their pressure alone, or everything else alone."""
 
 
 @dataclass(frozen=True)
@@ -25,6 +27,7 @@ class LiveInput:
     output   name of the port that clean MIDI is sent to, or None
     armed    a recording takes it
     monitor  playing is sent on at once; it is recorded either way
+    takes    ALL, NOTES or CONTROL
     """
 
     port: str = ""
@@ -33,12 +36,15 @@ class LiveInput:
     output: str | None = None
     armed: bool = True
     monitor: bool = True
+    takes: str = ALL
 
     def listens_to(self, port: str, message: bytes) -> bool:
         """Whether this input listens to a message of a port. System messages reach every input on the port."""
         if self.port != port or not message:
             return False
         status = message[0]
+        if not messages.is_taken(status, self.takes):
+            return False
         return self.channel == ALL_CHANNELS or status >= messages.SYSTEM or messages.channel_of(status) == self.channel
 
 

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from puresignal.core.diagnosis.monitoring import armed
 from puresignal.core.kit.note_map import NoteMap, check_source
 from puresignal.core.session import session as edits
-from puresignal.core.session.live_input import ALL_CHANNELS, LiveInput, with_input
+from puresignal.core.session.live_input import ALL, ALL_CHANNELS, CONTROL, NOTES, LiveInput, with_input
 from puresignal.io import ports
 from puresignal.io.ports import MidiPort
 from puresignal.translation import tr
@@ -63,6 +63,15 @@ class InputEditor(QFrame):
             self.channel.addItem(tr("channel {n}").format(n=channel), channel)
         self.channel.activated.connect(
             lambda: self._edit(tr("choose input channel"), channel=self.channel.currentData())
+        )
+        self.takes = self._combo(
+            tr("What to take from the port"),
+            tr("Notes, or controllers, or both: another device may send one of them better."),
+        )
+        for title, takes in ((tr("notes and controls"), ALL), (tr("notes"), NOTES), (tr("controls"), CONTROL)):
+            self.takes.addItem(title, takes)
+        self.takes.activated.connect(
+            lambda: self._edit(tr("choose what to take from the port"), takes=self.takes.currentData())
         )
         self.kit = MapComboBox(check_source)
         self.kit.setMinimumWidth(120)
@@ -110,6 +119,7 @@ class InputEditor(QFrame):
         for label, widget in (
             (tr("From"), self.source_port),
             (tr("Channel"), self.channel),
+            (tr("Takes"), self.takes),
             (tr("Source map"), self.kit),
             (tr("To"), self.target_port),
         ):
@@ -137,6 +147,7 @@ class InputEditor(QFrame):
         self._fill(self.source_port, there, True, one.port)
         self._fill(self.target_port, there, False, one.output)
         self.channel.setCurrentIndex(self.channel.findData(one.channel))
+        self.takes.setCurrentIndex(self.takes.findData(one.takes))
         self.kit.show_map(one.source)
         self.armed.setChecked(one.armed)
         self.monitor.setChecked(one.monitor)

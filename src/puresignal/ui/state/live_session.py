@@ -63,6 +63,7 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
             one.source,
             (outputs.index(one.output),) if one.output else (),
             one.monitor,
+            one.takes,
         )
         for one in inputs
     )
