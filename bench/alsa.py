@@ -1,7 +1,7 @@
 """ALSA's sequencer for real, on an emulated machine: the contract of the ports, and the delay beside a pass-through.
 
 The machine is some twenty times slower than this one, so a delay means something only beside the pass-through's.
---contract runs the contract alone, in under three minutes.
+--contract runs the contract alone, --figures the figures alone.
 """
 
 from __future__ import annotations
@@ -15,19 +15,22 @@ from pathlib import Path
 
 HERE = Path(__file__).resolve().parent
 ROOT = HERE.parent
-SECONDS = 600
+SECONDS = 900
 
 
 def main() -> int:
     parser = argparse.ArgumentParser()
     parser.add_argument("--contract", action="store_true", help="only the contract")
+    parser.add_argument("--figures", action="store_true", help="only the figures")
     parser.add_argument("--messages", type=int, default=10_000)
     parser.add_argument("--rate", type=float, default=500)
     options = parser.parse_args()
     lines = ["export SLOW_MACHINE=60", f"export PYTHONPATH={ROOT / 'src'}:{ROOT}", f"cd {ROOT}"]
     # In the working copy's folder pytest could keep nothing; tests write into a folder of memory.
     contract = "-m pytest -q -p no:cacheprovider -p no:xdist tests/engine/test_port_contract.py -k ALSA"
-    lines.append(f"{sys.executable} {contract} || exit 1")
+    lines.append(f"{sys.executable} {contract}")
+    if options.figures:
+        del lines[-1]
     if not options.contract:
         figures = HERE / "support" / "alsa_figures.py"
         for mode in ("plain", "route", "plain", "route"):

@@ -71,7 +71,7 @@ class RouterProcess:
         self.hung = 0
         self._journal = journal
         self._recorder: HelperProcess | None = None
-        self._ended_recorders: list[HelperProcess] = []
+        self._ended: list[HelperProcess] = []
         self._restart_at: float | None = None
         self._pipe = -1
         self.restarts = 0
@@ -149,7 +149,7 @@ class RouterProcess:
         os.close(self._pipe)
         self._pipe = -1
         assert self._recorder is not None
-        self._ended_recorders.append(self._recorder)
+        self._ended.append(self._recorder)
         self._recorder = None
 
     def panic(self) -> None:
@@ -259,6 +259,7 @@ class RouterProcess:
         # Its socket is closed, so it has ended or is about to; a hung one must not hold its name.
         if self.process.poll() is None:
             self.process.kill()
+        self._ended.append(self.process)
         self._restart_at = None
         self._start()
         return True
@@ -291,7 +292,7 @@ class RouterProcess:
         # The recorder is told last, when everything that leaves is in the ring.
         if self._recorder is not None:
             self._let_go_of_recorder()
-        for helper in (*self._ended_recorders, *([self._devices] if self._devices is not None else [])):
+        for helper in (*self._ended, *([self._devices] if self._devices is not None else [])):
             helper.end_by(deadline)
         for one in (self.ring, self.sent, self.playback, self.clock, self.pulse, *self._feeds, self.knock):
             os.close(one)
