@@ -90,7 +90,9 @@ class Rig:
         if who in ("command", "both"):
             os.kill(process.pid, signal.SIGKILL)
         if who in ("engine", "both"):
-            os.kill(engine, signal.SIGKILL)
+            # It may have ended with the command.
+            with suppress(ProcessLookupError):
+                os.kill(engine, signal.SIGKILL)
         if who == "server":
             self.server.process.kill()
         self.kit.todo.clear()

@@ -13,7 +13,7 @@ from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.core.path.identify import Identify
 from puresignal.core.path.velocity import Velocity
 from puresignal.engine.router import Router
-from puresignal.engine.router_config import LiveTrack, RouterConfig, from_bytes, lanes, to_bytes
+from puresignal.engine.router_config import LiveTrack, RouterConfig, TrackRoute, from_bytes, lanes, to_bytes
 from puresignal.engine.sounding_notes import SOUNDING_SIZE
 from puresignal.io import note_map_file
 from puresignal.io import ports as midi_ports
@@ -97,11 +97,64 @@ def test_two_hits_at_one_frame_leave_as_the_louder_and_end_with_the_later():
     assert router.cycle(9600, 64, [(0, 0, b"\x89\x3d\x40")]) == [(0, 0, b"\x89\x07\x40")]
 
 
-def test_a_new_path_and_an_unplugged_input_release_what_sounds():
+def test_other_settings_take_over_and_what_sounds_goes_on():
     router = Router(RATE, lanes(SETUP))
     assert router.cycle(0, 64, [(5, 0, b"\x99\x3d\x5a")]) == [(5, 0, b"\x99\x07\x5a")]
+    # The snare's track gets a channel of its own: what sounds ends where it began, the next one begins there.
+    moved = replace(SETUP, tracks=(replace(SETUP.live_tracks()[0], routes=(TrackRoute("snare", True, 3, -1),)),))
+    router.use(lanes(moved))
+    assert router.cycle(64, 64, []) == []
+    assert router.cycle(5000, 64, [(0, 0, b"\x89\x3d\x00")]) == [(0, 0, b"\x89\x07\x00")]
+    assert router.cycle(20_000, 64, [(0, 0, b"\x99\x3d\x5a")]) == [(0, 0, b"\x92\x07\x5a")]
+    # Switched off, it does not leave, and what sounds of it ends as it would have.
+    off = replace(SETUP, tracks=(replace(SETUP.live_tracks()[0], routes=(TrackRoute("snare", False, 0, -1),)),))
+    router.use(lanes(off))
+    assert router.cycle(25_000, 64, [(0, 0, b"\x89\x3d\x00")]) == [(0, 0, b"\x82\x07\x00")]
+    assert router.cycle(40_000, 64, [(0, 0, b"\x99\x3d\x5a"), (9, 0, b"\x89\x3d\x00")]) == []
+    for block in range(10):
+        assert router.cycle(41_000 + 64 * block, 64, []) == []
+    assert router.sounding.is_silent()
+
+
+def test_a_path_that_takes_over_knows_what_its_predecessor_knew():
+    router = Router(RATE, lanes(SETUP))
+    first = router.cycle(0, 64, [(0, 0, b"\x99\x3d\x5a")])
     router.use(lanes(SETUP))
+    # A double trigger 6 ms after the hit, of which the new path has only been told.
+    second = router.cycle(288, 64, [(0, 0, b"\x99\x3d\x14")])
+    assert [m[0] for _, _, m in first] == [0x99]
+    assert 0x99 not in [m[0] for _, _, m in second]
+
+
+@given(st.integers(0, 10_000))
+@settings(max_examples=60, deadline=None)
+def test_settings_that_change_all_the_time_change_no_note(seed):
+    """The same playing through a router whose paths are replaced by equal ones again and again."""
+    chance = np.random.default_rng(seed)
+    quiet, changing = Router(RATE, lanes(SETUP)), Router(RATE, lanes(SETUP))
+    notes = [pad.note for pad in note_map_file.shipped("practice-five").pads]
+    frame, left = 0, ([], [])
+    for _ in range(60):
+        incoming = []
+        for offset in sorted(chance.integers(0, 256, chance.integers(0, 4)).tolist()):
+            note = int(chance.choice(notes))
+            status = 0x99 if chance.random() < 0.6 else 0x89
+            incoming.append((offset, 0, bytes((status, note, int(chance.integers(1, 128))))))
+        if chance.random() < 0.4:
+            changing.use(lanes(SETUP))
+        for router, rows in zip((quiet, changing), left, strict=True):
+            rows += [(frame + offset, m) for offset, _, m in router.cycle(frame, 256, list(incoming))]
+        frame += int(chance.choice([256, 2048]))
+    assert left[0] == left[1]
+
+
+def test_an_input_that_listens_elsewhere_and_one_that_is_unplugged_release_what_sounds():
+    router = Router(RATE, lanes(SETUP))
+    assert router.cycle(0, 64, [(5, 0, b"\x99\x3d\x5a")]) == [(5, 0, b"\x99\x07\x5a")]
+    router.use(lanes(replace(SETUP, tracks=(replace(SETUP.live_tracks()[0], channel=4),))))
     assert router.cycle(64, 64, []) == [(0, 0, b"\x89\x07\x40")]
+    router.use(lanes(SETUP))
+    router.cycle(128, 64, [])
     router.cycle(5000, 64, [(0, 0, b"\x99\x3d\x5a")])
     router.unplug(0)
     assert router.cycle(10_000, 64, []) == [(0, 0, b"\x89\x07\x40")]

@@ -6,6 +6,7 @@ Everything here runs in the port callback: it must not wait, log, or raise.
 from __future__ import annotations
 
 import time
+from collections import deque
 from typing import NamedTuple
 
 from puresignal.core.midi import messages
@@ -24,13 +25,30 @@ ECHO_QUIET = 2.0
 """Seconds without an echo after which a loop counts as gone."""
 
 
+HISTORY = 2048
+"""Messages from which a path that takes over learns what its predecessor knew."""
+SENT_LATELY = 256
+"""Notes that a path which takes over must not send again: more than any look-ahead holds."""
 QUIET_SECONDS = 70
 """Longer than a note may be held before it is ended."""
 
 
+class Route(NamedTuple):
+    """Where a track of a lane goes.
+
+    out      whether it leaves at all
+    channel  1..16 for everything on it, 0 for each note's own
+    outputs  None for the lane's
+    """
+
+    out: bool = True
+    channel: int = 0
+    outputs: tuple[int, ...] | None = None
+
+
 class Lane(NamedTuple):
     """One track's route: path, what it listens to (input -1 and channel 0: everything), its outputs, and what it takes
-    of its input (see core/session/live_input.py).
+    of its input (see core/session/live_input.py); for each track of the path where it goes.
     """
 
     path: LivePath
@@ -38,6 +56,18 @@ class Lane(NamedTuple):
     channel: int
     outputs: tuple[int, ...]
     takes: str = "all"
+    routes: tuple[Route, ...] = ()
+
+    def listens_to(self, port: int, status: int) -> bool:
+        return (
+            self.input in (-1, port)
+            and self.channel in (0, (status & messages.CHANNEL) + 1)
+            and messages.is_taken(status, self.takes)
+        )
+
+    def is_like(self, other: Lane) -> bool:
+        """Whether it listens to the same, so that it can take over in the middle of playing."""
+        return (self.input, self.channel, self.takes) == (other.input, other.channel, other.takes)
 
 
 def _as_files_read(item: tuple[int, int, bytes]) -> tuple[int, bool]:
@@ -63,6 +93,11 @@ class Router:
         self.sounding = SoundingNotes(table)
         self._number = 0
         self._next: list[Lane] | None = None
+        self._taken_over = 0
+        self._alive: list[set[tuple[int, int]]] = []
+        self._history: deque[tuple[float, int, int, int, int, int]] = deque(maxlen=HISTORY)
+        self._held: dict[tuple[int, int, int], tuple[int, int, tuple[int, ...]]] = {}
+        self._sent_lately: dict[tuple[int, int, int], None] = {}
         self._unplugged: list[int] = []
         self.left: list[tuple[int, int, bytes]] = []
         self._panic = False
@@ -76,9 +111,58 @@ class Router:
         self.errors = 0
 
     def use(self, lanes: list[Lane]) -> None:
-        """Use other paths from the next block on; sounding notes are ended there."""
+        """Use other paths from the next block on. Not to be called from the callback.
+
+        Where a path listens to what its predecessor did, it knows what that knew, and what sounds goes on unless the
+        new path removes it; all else that sounds is ended.
+        """
+        self._taken_over, self._alive = 0, [set() for _ in lanes]
+        if self._may_take_over(lanes):
+            # Most of it here, so that the callback has little left to do.
+            self._learn(lanes)
         self._next = lanes
         self._asks += 1
+
+    def _learn(self, lanes: list[Lane]) -> None:
+        """Let other paths hear what was played lately, sending nothing; remember what sounds in them."""
+        for at, port, status, data1, data2, number in self._heard_lately():
+            if number <= self._taken_over:
+                continue
+            self._taken_over = number
+            for lane, alive in zip(lanes, self._alive, strict=True):
+                if lane.listens_to(port, status):
+                    _follow(alive, lane.path.message(at, port, status, data1, data2, number))
+
+    def _may_take_over(self, lanes: list[Lane]) -> bool:
+        return len(lanes) == len(self._lanes) and all(
+            new.is_like(old) for new, old in zip(lanes, self._lanes, strict=True)
+        )
+
+    def _heard_lately(self) -> list[tuple[float, int, int, int, int, int]]:
+        while True:
+            try:
+                return list(self._history)
+            except RuntimeError:
+                # The callback added to it meanwhile.
+                continue
+
+    def _change(self, out: list[tuple[int, int, bytes]]) -> None:
+        """Go on with the other paths."""
+        lanes = self._next
+        assert lanes is not None
+        goes_on = self._may_take_over(lanes)
+        self._lanes, self._next = lanes, None
+        if not goes_on:
+            self._held.clear()
+            out += self._released()
+            return
+        self._learn(lanes)
+        for slot, alive in enumerate(self._alive):
+            for key in [key for key in self._held if key[0] == slot and key[1:] not in alive]:
+                channel, note, outputs = self._held.pop(key)
+                for output in outputs:
+                    if self.sounding.ends(output * KEYS + (channel - 1) * 128 + note):
+                        out.append((0, output, messages.note_off(channel, note)))
 
     def connected(self, output: int) -> None:
         """An output was connected: what may still sound there is ended."""
@@ -131,8 +215,7 @@ class Router:
                     for mode in (messages.ALL_SOUND_OFF, messages.ALL_NOTES_OFF)
                 ]
             if self._next is not None:
-                self._lanes, self._next = self._next, None
-                out += self._released()
+                self._change(out)
             while self._unplugged:
                 self._unplug(self._unplugged.pop(), frame, frames, out)
             if len(incoming) > 1:
@@ -151,10 +234,10 @@ class Router:
                     self._asleep_at = asks
                 return out
             end = self._seconds(frame + frames - 1)
-            for lane in self._lanes:
+            for slot, lane in enumerate(self._lanes):
                 leaving = lane.path.advance(end)
                 if leaving:
-                    self._send(leaving, lane, frame, frames, out)
+                    self._send(leaving, slot, frame, frames, out)
         except Exception:
             # An error here must not stop the music; it is counted and reported from outside the callback.
             self.errors += 1
@@ -192,6 +275,10 @@ class Router:
         """End everything that sounds, at the start of the block."""
         return self._released()
 
+    def ended_lately(self) -> list[tuple[int, int, bytes]]:
+        """The ends of what ended lately, once more: on a busy machine their block may have been lost on the way."""
+        return [_end_of(key) for key in self.sounding.ended_lately()]
+
     def _take(
         self, frame: int, frames: int, offset: int, port: int, message: bytes, out: list[tuple[int, int, bytes]]
     ) -> None:
@@ -207,11 +294,11 @@ class Router:
         at = self._seconds(frame + offset)
         if NOTE_ON <= status < messages.POLY_PRESSURE and data2 and self._is_echo(message, at, port, frames):
             return
-        channel = (status & messages.CHANNEL) + 1
-        for lane in self._lanes:
-            if lane.input in (-1, port) and lane.channel in (0, channel) and messages.is_taken(status, lane.takes):
+        self._history.append((at, port, status, data1, data2, self._number))
+        for slot, lane in enumerate(self._lanes):
+            if lane.listens_to(port, status):
                 leaving = lane.path.message(at, port, status, data1, data2, self._number)
-                self._send(leaving, lane, frame, frames, out, max(0, offset))
+                self._send(leaving, slot, frame, frames, out, max(0, offset))
         self._round = 0
 
     def _is_echo(self, message: bytes, at: float, port: int, frames: int) -> bool:
@@ -234,24 +321,27 @@ class Router:
 
     def _unplug(self, port: int, frame: int, frames: int, out: list[tuple[int, int, bytes]]) -> None:
         at = self._seconds(frame)
-        for lane in self._lanes:
+        for slot, lane in enumerate(self._lanes):
             for origin_port, channel, note in lane.path.pair.sounding():
                 if origin_port == port:
                     self._number += 1
+                    self._history.append((at, port, 0x7F + channel, note, 64, self._number))
                     leaving = lane.path.message(at, port, 0x7F + channel, note, 64, self._number)
-                    self._send(leaving, lane, frame, frames, out)
+                    self._send(leaving, slot, frame, frames, out)
 
     def _seconds(self, frame: int) -> float:
         return round(frame * 50_000 / self.rate) / 50_000
 
     def _send(
-        self, events: list[LiveEvent], lane: Lane, frame: int, frames: int, out: list[tuple[int, int, bytes]],
+        self, events: list[LiveEvent], slot: int, frame: int, frames: int, out: list[tuple[int, int, bytes]],
         offset: int = -1,
     ) -> None:  # fmt: skip
-        """Messages for events. Ends that were due keep their own time as far as it lies in the block."""
+        """Messages for events of a lane. Ends that were due keep their own time as far as it lies in the block."""
+        lane = self._lanes[slot]
         for event in events:
+            outputs = self._routed(event, slot, lane)
             if event.kind == live.LOUDER:
-                self._raise(event, lane, out)
+                self._raise(event, outputs, out)
                 continue
             place = offset
             if lane.path.delay:
@@ -262,7 +352,7 @@ class Router:
                     place = min(place, offset)
             if out and place < out[-1][0]:
                 place = out[-1][0]
-            for output in lane.outputs:
+            for output in outputs:
                 message = self._message(event, output)
                 if event.kind == live.ON and event.velocity != message[2]:
                     fine = whole_and_fine(event.velocity)[1] or 0
@@ -270,11 +360,35 @@ class Router:
                 if message:
                     out.append((place, output, message))
 
-    def _raise(self, event: LiveEvent, lane: Lane, out: list[tuple[int, int, bytes]]) -> None:
+    def _routed(self, event: LiveEvent, slot: int, lane: Lane) -> tuple[int, ...]:
+        """The outputs that an event goes to, after giving it its track's channel. An end goes where its note went."""
+        outputs = lane.outputs
+        if 0 <= event.track < len(lane.routes):
+            route = lane.routes[event.track]
+            outputs = outputs if route.outputs is None else route.outputs
+            outputs = outputs if route.out else ()
+            event.channel = route.channel or event.channel
+        if event.kind == live.ON:
+            key = slot, event.origin, event.branch
+            if key in self._sent_lately:
+                # A path that took over decides later than its predecessor, which has sent this one.
+                return ()
+            if len(self._sent_lately) >= SENT_LATELY:
+                del self._sent_lately[next(iter(self._sent_lately))]
+            self._sent_lately[key] = None
+            if outputs:
+                self._held[key] = event.channel, event.note, outputs
+        elif event.kind == live.OFF:
+            went = self._held.pop((slot, event.origin, event.branch), None)
+            if went is not None:
+                event.channel, event.note, outputs = went
+        return outputs
+
+    def _raise(self, event: LiveEvent, outputs: tuple[int, ...], out: list[tuple[int, int, bytes]]) -> None:
         """Make a note of this block louder: another hit on it came at the same frame."""
         whole, fine = whole_and_fine(event.velocity)
         message = messages.note_on(event.channel, event.note, whole)
-        for output in lane.outputs:
+        for output in outputs:
             for i in range(len(out) - 1, -1, -1):
                 place, to, data = out[i]
                 if to == output and data[:2] == message[:2]:
@@ -308,7 +422,17 @@ class Router:
 
     def _released(self) -> list[tuple[int, int, bytes]]:
         self._played.clear()
+        self._held.clear()
         return [_end_of(key) for key in self.sounding.end_all()]
+
+
+def _follow(alive: set[tuple[int, int]], events: list[LiveEvent]) -> None:
+    """Keep the set of notes that sound, by origin and branch, up to date."""
+    for event in events:
+        if event.kind == live.ON:
+            alive.add((event.origin, event.branch))
+        elif event.kind == live.OFF:
+            alive.discard((event.origin, event.branch))
 
 
 def _end_of(key: int) -> tuple[int, int, bytes]:

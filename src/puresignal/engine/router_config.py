@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 from puresignal.core.kit import note_map
 from puresignal.core.kit.note_map import NoteMap
@@ -12,13 +12,24 @@ from puresignal.core.midi.events import Port
 from puresignal.core.path import settings_json
 from puresignal.core.path.cleaning_path import CleaningPath, LivePath, as_live
 from puresignal.core.path.context import Context
-from puresignal.engine.router import Lane
+from puresignal.engine.router import Lane, Route
 
 PANIC, RELEASE_PLAYED, UNPLUG = b"panic\n", b"release played\n", b"unplug "
 """Sent instead of a configuration: end every note at once; end what playback started; an input, by its number, has
 gone, and its notes end."""
 
 ALL_INPUTS, ALL_CHANNELS = -1, 0
+
+
+class TrackRoute(NamedTuple):
+    """A setting of one of the path's tracks: whether it leaves, its channel (0: the notes' own), and the index of its
+    output (-1: the input's).
+    """
+
+    key: str
+    out: bool
+    channel: int
+    output: int
 
 
 @dataclass(frozen=True)
@@ -30,6 +41,7 @@ class LiveTrack:
     source   note map of the kit
     outputs  indices into the outputs
     takes    what of the input, see core/session/live_input.py
+    routes   settings of the path's tracks that differ from the usual
     monitor  False: nothing is sent; it is still journalled
     """
 
@@ -39,6 +51,7 @@ class LiveTrack:
     outputs: tuple[int, ...] = (0,)
     monitor: bool = True
     takes: str = "all"
+    routes: tuple[TrackRoute, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -80,6 +93,7 @@ def to_bytes(setup: RouterConfig) -> bytes:
                 "input": t.input, "channel": t.channel, "source": _map_to_json(t.source), "outputs": list(t.outputs),
                 "monitor": t.monitor,
                 "takes": t.takes,
+                "routes": [list(route) for route in t.routes],
             }
             for t in setup.tracks
         ],
@@ -91,7 +105,15 @@ def from_bytes(line: bytes) -> RouterConfig:
     """The inverse of to_bytes. The line comes from our own process, so errors in it are bugs."""
     data: dict[str, Any] = json.loads(line)
     tracks = tuple(
-        LiveTrack(t["input"], t["channel"], _map_from_json(t["source"]), tuple(t["outputs"]), t["monitor"], t["takes"])
+        LiveTrack(
+            t["input"],
+            t["channel"],
+            _map_from_json(t["source"]),
+            tuple(t["outputs"]),
+            t["monitor"],
+            t["takes"],
+            tuple(TrackRoute(*row) for row in t["routes"]),
+        )
         for t in data["tracks"]
     )
     path = settings_json.from_json(data["path"], "path")
@@ -112,14 +134,27 @@ def _map_from_json(data: object) -> NoteMap | None:
 def lanes(setup: RouterConfig) -> list[Lane]:
     """The path of each monitored track, as it runs live: tables are made here, not while somebody plays."""
     ports = tuple(Port(name, i) for i, name in enumerate(setup.inputs)) or (Port(""),)
-    return [
-        Lane(
-            LivePath(as_live(setup.path), Context(track.source, setup.target, ports, 0.0, setup.path.split.by)),
-            track.input,
-            track.channel,
-            tuple(o for o in track.outputs if o < len(setup.outputs)),
-            track.takes,
-        )
-        for track in setup.live_tracks()
-        if track.monitor
-    ]
+    made = []
+    for track in setup.live_tracks():
+        if not track.monitor:
+            continue
+        context = Context(track.source, setup.target, ports, 0.0, setup.path.split.by)
+        outputs = tuple(o for o in track.outputs if o < len(setup.outputs))
+        path = LivePath(as_live(setup.path), context)
+        made.append(Lane(path, track.input, track.channel, outputs, track.takes, _routes(track, context)))
+    return made
+
+
+def _routes(track: LiveTrack, context: Context) -> tuple[Route, ...]:
+    """For each track of the path where it goes; empty if all are as usual."""
+    by_key = {route.key: route for route in track.routes}
+    if not by_key:
+        return ()
+    found = []
+    for one in context.tracks:
+        # In a take each input is port 0.
+        number, slash, channel = one.key.partition("/")
+        key = f"0/{channel}" if slash and track.input in (ALL_INPUTS, int(number)) else one.key
+        route = by_key.get(key, TrackRoute(key, True, 0, -1))
+        found.append(Route(route.out, route.channel, None if route.output < 0 else (route.output,)))
+    return tuple(found)

@@ -24,6 +24,9 @@ SENT_AFTER = 3
 AGAIN_AFTER = 40
 """Blocks until they are ended once more: a receiver that has just started may be late for its first blocks."""
 
+LATELY = 64
+"""Ended notes that are remembered, to be ended once more when the router ends."""
+
 Table = bytearray | mmap.mmap
 
 
@@ -42,6 +45,7 @@ class SoundingNotes:
         # For an output that was just connected: the block in which its notes are ended, their keys, and how often.
         self._release_in: dict[int, tuple[int, set[int], int]] = {}
         self._connected = [True] * OUTPUTS
+        self._lately: dict[int, None] = {}
 
     def is_silent(self) -> bool:
         """Whether nothing is held and nothing is waiting to be ended."""
@@ -100,9 +104,18 @@ class SoundingNotes:
         if not count:
             return False
         self._counts[key] = count - 1
+        if count == 1:
+            self._lately.pop(key, None)
+            self._lately[key] = None
+            if len(self._lately) > LATELY:
+                del self._lately[next(iter(self._lately))]
         if self._connected[key // KEYS]:
             self._ended.append((self._block + SENT_AFTER, key))
         return count == 1
+
+    def ended_lately(self) -> list[int]:
+        """Keys whose end was sent lately: on a busy machine its block may have been lost on the way."""
+        return [key for key in self._lately if not self._counts[key]]
 
     def end_all(self) -> list[int]:
         """End what sounds and is not being ended yet. Returns the keys, rising."""

@@ -24,7 +24,7 @@ from puresignal.core.session.session import Session
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
-from puresignal.engine.router_config import ALL_INPUTS, LiveTrack, RouterConfig
+from puresignal.engine.router_config import ALL_INPUTS, LiveTrack, RouterConfig, TrackRoute
 from puresignal.io import journal, log_file, ports, xdg_folders
 from puresignal.io.preferences import SoundOut
 from puresignal.translation import tr
@@ -55,7 +55,12 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
     """The router's configuration for a session. played_to: ports that playback needs; block: frames wanted."""
     inputs = [one for one in session.inputs if one.port and listening]
     names = ports_of(inputs)
-    outputs = tuple(dict.fromkeys((*outputs_of(inputs), *played_to)))
+    own = [track for track in session.delivery.tracks if not track.out or track.channel or track.port]
+    elsewhere = [track.port for track in own if track.port]
+    outputs = tuple(dict.fromkeys((*outputs_of(inputs), *(elsewhere if inputs else ()), *played_to)))
+    routes = tuple(
+        TrackRoute(t.key, t.out, t.channel or 0, outputs.index(t.port) if t.port in outputs else -1) for t in own
+    )
     tracks = tuple(
         LiveTrack(
             names.index(one.port) if one.port else ALL_INPUTS,
@@ -64,6 +69,7 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
             (outputs.index(one.output),) if one.output else (),
             one.monitor,
             one.takes,
+            routes,
         )
         for one in inputs
     )
