@@ -9,9 +9,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from puresignal.core.export.song_builder import build_song
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.core.path.identify import Identify
 from puresignal.core.path.velocity import Velocity
+from puresignal.core.session.live_input import LiveInput
+from puresignal.core.session.session import Session
+from puresignal.core.session.track_settings import Delivery, TrackSettings, with_tracks
 from puresignal.engine.router import Router
 from puresignal.engine.router_config import LiveTrack, RouterConfig, TrackRoute, from_bytes, lanes, to_bytes
 from puresignal.engine.sounding_notes import SOUNDING_SIZE
@@ -19,6 +23,7 @@ from puresignal.io import note_map_file
 from puresignal.io import ports as midi_ports
 from puresignal.io.ports import MidiPort
 from puresignal.sim import drum_module, drummer
+from puresignal.ui.state.live_session import setup_of
 
 RATE = 50_000
 """A frame is 20 µs here, so that the takes' times fall on frames."""
@@ -74,6 +79,36 @@ def test_live_output_equals_the_file_whatever_the_block(seed, size):
     assert len(offs) == len(ons)
     assert router.sounding.is_silent()
     assert np.abs(np.array(offs) - np.sort(np.rint(clean.end * RATE))).max() <= 1
+
+
+@settings(max_examples=8, deadline=None)
+@given(st.integers(0, 10_000), st.data())
+def test_tracks_hold_live_as_in_the_file(seed, data):
+    """Channels, and tracks that are switched off: the same notes on the same channels live and in the file."""
+    take, played = sent_messages(seed, bars=3)
+    drums = ("kick", "snare", "hat", "tom1", "ride", "crash1")
+    chosen = [
+        TrackSettings(key, channel=data.draw(st.sampled_from([None, 1, 10, 16])), out=data.draw(st.booleans()))
+        for key in drums
+    ]
+    session = Session(
+        target=SETUP.target, delivery=with_tracks(Delivery(), chosen), path=CleaningPath(Identify(splash_ms=0.0)),
+        inputs=(LiveInput("kit", source=SETUP.source, output="synth"),),
+    )  # fmt: skip
+    out = blocks(Router(RATE, lanes(setup_of(session))), played, 256, round((take.length + 6) * RATE))
+    outcome = run(take, session.path, make_context(take, SETUP.source, SETUP.target, session.path))
+    song = build_song(outcome, take, session.delivery)
+    written = []
+    for track in song.tracks:
+        on = (track.messages.status & 0xF0 == 0x90) & (track.messages.data2 > 0)
+        rows = (track.messages.status[on], track.messages.data1[on], track.messages.data2[on])
+        seconds = take.tempo.ticks_to_seconds(track.messages.tick[on])
+        written += zip(seconds.round(2).tolist(), *(row.tolist() for row in rows), strict=True)
+    live = [(round(f / RATE, 2), *m) for f, m in out if m[0] & 0xF0 == 0x90]
+    # A tick is about half a millisecond: the same notes, told apart by what they are and about when.
+    assert sorted(row[1:] for row in live) == sorted(row[1:] for row in written)
+    for mine, theirs in zip(sorted(live), sorted(written), strict=True):
+        assert abs(mine[0] - theirs[0]) <= 0.011
 
 
 def test_fine_velocities_leave_live_as_a_prefix_where_asked():
