@@ -18,7 +18,7 @@ from puresignal.translation import tr
 if TYPE_CHECKING:
     from puresignal.core.path.cleaning_path import CleaningPath
 
-COMMANDS = ("demo", "clean", "transcribe", "route", "ports", "maps", "doctor")
+COMMANDS = ("demo", "clean", "transcribe", "route", "ports", "maps", "doctor", "export")
 CLEAR_LINE = "\r\x1b[K"
 """Clears a line of progress on a terminal before something else is said."""
 
@@ -89,7 +89,9 @@ def _window(arguments: list[str]) -> int:
     parser = _Parser(
         prog="pure-signal",
         description=tr("Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum."),
-        epilog=tr("Commands: clean, transcribe, route, ports, maps, doctor, demo. See 'pure-signal COMMAND --help'."),
+        epilog=tr(
+            "Commands: clean, transcribe, export, route, ports, maps, doctor, demo. See 'pure-signal COMMAND --help'."
+        ),
     )
     parser.add_argument("files", nargs="*", metavar="FILE", type=_path, help=tr("sessions and MIDI files to open"))
     parser.add_argument("--version", action="version", version=f"Pure Signal {__version__}")
@@ -142,6 +144,19 @@ def _command(arguments: list[str]) -> int:
     )
     _path_options(route)
 
+    export = commands.add_parser("export", help=tr("write the MIDI files of sessions: every take that is in as one"))
+    export.add_argument("inputs", nargs="+", metavar="SESSION", type=_path, help=tr("session files"))
+    export.add_argument("--out", required=True, metavar="FILE|DIR", help=tr("the result, or a folder for several"))
+    export.add_argument(
+        "--type", type=int, choices=(0, 1), default=1, help=tr("0: one track; 1: a track for each drum")
+    )
+    export.add_argument("--ppq", type=int, metavar="N", help=tr("ticks per quarter note, 24 to 32767"))
+    export.add_argument("--take", action="append", default=[], metavar="NAME", help=tr("only this take, or these"))
+    export.add_argument("--without-tempo", action="store_true", help=tr("leave out tempo and meter"))
+    export.add_argument("--without-key", action="store_true", help=tr("leave out key signatures"))
+    export.add_argument("--report", metavar="F.json", type=_path, help=tr("write a report of what was done"))
+    export.add_argument("--force", action="store_true", help=tr("overwrite existing files"))
+
     ports = commands.add_parser("ports", help=tr("list the MIDI ports"))
     ports.add_argument("--json", action="store_true", help=tr("as JSON, for scripts"))
 
@@ -154,9 +169,11 @@ def _command(arguments: list[str]) -> int:
     options = parser.parse_args(arguments)
     if options.command == "transcribe":
         _check_transcribe(transcribe, options)
+    if options.command == "export" and options.ppq is not None and not 24 <= options.ppq <= 32_767:
+        export.error("--ppq is a number from 24 to 32767")
     run = {
         "demo": _demo, "clean": _clean, "transcribe": _transcribe, "route": _route, "ports": _ports, "maps": _maps,
-        "doctor": _doctor,
+        "doctor": _doctor, "export": _export,
     }[options.command]  # fmt: skip
     return run(options)
 
@@ -428,6 +445,43 @@ def _ports(options: argparse.Namespace) -> int:
         for row in rows:
             say(f"{row['direction']:<4} {row['system']:<5} {row['name']}")
     return 0
+
+
+def _export(options: argparse.Namespace) -> int:
+    from puresignal.commands import clean, export
+    from puresignal.core.errors import FileAccessError
+    from puresignal.io import file_access, json_file
+
+    for path in options.inputs:
+        if not path.exists():
+            raise FileAccessError(tr("There is no such file or folder"), str(path), tr("Check the name."))
+    out = Path(options.out)
+    several = len(options.inputs) > 1 or options.out.endswith("/") or out.is_dir()
+    clean.check_folder(out if several else out.parent, several)
+    targets = [out / f"{path.stem}.mid" if several else out for path in options.inputs]
+    clean.check_apart(options.inputs, targets, tr("Export them one by one, or rename one."))
+    clean.check_told(options.inputs, targets, [options.report] if options.report else [], options.force)
+    for target in targets:
+        if target.exists() and not options.force:
+            raise FileAccessError(tr("This file exists already"), str(target), tr("Give another name, or add --force."))
+    if several:
+        clean.make_folder(out)
+    wanted = export.Options(
+        options.type, options.ppq, not options.without_tempo, not options.without_key, tuple(options.take)
+    )
+    done = [export.export(path, target, wanted) for path, target in zip(options.inputs, targets, strict=True)]
+    for item in done:
+        if item.error is not None:
+            say(f"pure-signal: {item.error}", sys.stderr)
+            continue
+        assert item.report is not None
+        sums = item.report["sums"]
+        assert isinstance(sums, dict)
+        say(f"{item.target}: {', '.join(item.names)}: {_sentence(sums)}")
+    rows = [{"file": str(item.source), **item.report} for item in done if item.report is not None]
+    if options.report is not None and rows:
+        file_access.write_bytes(options.report, json_file.to_bytes(rows[0] if len(done) == 1 else {"files": rows}))
+    return 1 if any(item.error is not None for item in done) else 0
 
 
 def _doctor(options: argparse.Namespace) -> int:

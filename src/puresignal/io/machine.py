@@ -29,9 +29,9 @@ PACKAGES = {
 }
 """What the distributions call the packages: Debian, Fedora, Arch."""
 INSTALL = {
-    DEBIAN: "sudo apt-get install {package}",
-    FEDORA: "sudo dnf install {package}",
-    ARCH: "sudo pacman -S {package}",
+    DEBIAN: "sudo apt-get install {package}",  # not shown
+    FEDORA: "sudo dnf install {package}",  # not shown
+    ARCH: "sudo pacman -S {package}",  # not shown
 }
 ENOUGH_SPACE = 1 << 30
 """Bytes that should be free where work is stored: an hour of four recordings needs about that."""
@@ -150,12 +150,14 @@ def _alsa(where: str) -> Finding:
     title = tr("ALSA sequencer")
     if not alsa_ports.DEVICE.exists():
         text = tr("there is no {file}", file=str(alsa_ports.DEVICE))
-        helps = tr("Allow the sandbox to use all devices.") if where == SANDBOX else "sudo modprobe snd-seq"
+        helps = (
+            tr("Allow the sandbox to use all devices.") if where == SANDBOX else "sudo modprobe snd-seq"
+        )  # not shown
         return Finding("alsa", title, LIMITED, text, helps)
     client = alsa_ports.open_client("Pure Signal doctor")
     if client is None:
         text = tr("{file} may not be used by this account", file=str(alsa_ports.DEVICE))
-        return Finding("alsa", title, MISSING, text, "sudo usermod -aG audio $USER")
+        return Finding("alsa", title, MISSING, text, "sudo usermod -aG audio $USER")  # not shown
     try:
         return Finding("alsa", title, THERE, tr("{n} MIDI ports", n=len(alsa_ports.ports_of(client))))
     finally:
@@ -229,7 +231,7 @@ def _folders() -> list[Finding]:
             free = shutil.disk_usage(folder).free
         except OSError as error:
             text = f"{folder}: {error.strerror or error}"
-            found.append(Finding(key, title, MISSING, text, f"sudo chown -R $USER {folder}"))
+            found.append(Finding(key, title, MISSING, text, f"sudo chown -R $USER {folder}"))  # not shown
             continue
         text = tr("{folder}, {free:.1f} GB free", folder=str(folder), free=free / 1e9)
         little = free < ENOUGH_SPACE

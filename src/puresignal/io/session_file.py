@@ -14,7 +14,7 @@ import struct
 import zipfile
 import zlib
 from collections.abc import Callable
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -27,12 +27,14 @@ from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
 from puresignal.core.path import settings_json
 from puresignal.core.path.context import Verdict
+from puresignal.core.path.several_takes import BEATS, CLOCK
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.live_input import ALL, ALL_CHANNELS, CONTROL, NOTES, LiveInput
-from puresignal.core.session.session import Session, TakeRef, with_backing, with_inputs, with_sound
+from puresignal.core.session.session import Session, TakeRef, with_backing, with_inputs, with_sound, with_timeline
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.core.session.track_settings import COLOURS, Delivery, TrackSettings, with_tracks
 from puresignal.core.sound.drums import KITS, Drum
+from puresignal.core.timing.timeline import FASTEST, SLOWEST, MeterPoint, TempoPoint, Timeline
 from puresignal.io import file_access, json_file, limits, midi_reader, take_file
 from puresignal.translation import tr
 
@@ -144,6 +146,13 @@ def _take_json(take: Take, name: str) -> dict[str, Any]:
     return {"ident": take.ident, "name": name, "kind": "captured", "tempo": _tempo_json(take.tempo)}
 
 
+def _timeline_json(timeline: Timeline) -> dict[str, Any]:
+    return {
+        "tempos": [[p.beat, p.bpm, p.glides] for p in timeline.tempos],
+        "meters": [[m.bar, m.numerator, m.denominator] for m in timeline.meters],
+    }
+
+
 def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
     """The session as plain JSON data; it refers to takes, which are stored beside it."""
     rows = []
@@ -152,6 +161,9 @@ def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
             {
                 **_take_json(takes[ref.ident], ref.name),
                 "source": None if ref.source is None else note_map.to_json(ref.source),
+                "beat": ref.beat,
+                "follows": ref.follows or None,
+                "in": ref.is_in,
                 "verdicts": [
                     {"origin": origin, "keep": verdict.keep, "articulation": verdict.articulation}
                     for origin, verdict in ref.verdicts
@@ -165,6 +177,7 @@ def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
         "takes": rows,
         "removed_takes": [_take_json(take, take.name) for take in _removed(session, takes)],
         "current": session.current,
+        "timeline": None if session.timeline is None else _timeline_json(session.timeline),
         "target": None if session.target is None else note_map.to_json(session.target),
         "path": settings_json.to_json(session.path),
         "tracks": [
@@ -209,6 +222,10 @@ def to_json(session: Session, takes: dict[str, Take]) -> dict[str, Any]:
 
 def _is_number(value: object, least: float, most: float) -> bool:
     return isinstance(value, int | float) and not isinstance(value, bool) and least <= value <= most
+
+
+def _is_whole(value: object) -> bool:
+    return isinstance(value, int) and not isinstance(value, bool)
 
 
 def _is_within(value: object, most: int) -> bool:
@@ -364,12 +381,43 @@ class _Reader:
             raise self._wrong("name", name)
         if current is not None and (not isinstance(current, str) or current not in {ref.ident for ref in refs}):
             raise self._wrong("current", current)
+        if not any(isinstance(row, dict) and "in" in row for row in rows):
+            # Before takes could be heard together, the chosen one was the result.
+            refs = [replace(ref, is_in=ref.ident == current) for ref in refs]
         path = settings_json.from_json(data.get("path"), f"{self._name}, session.json, path")  # not shown
         target = self._map(data.get("target"), "target")
         session = Session(name, tuple(refs), current, target, path, self._delivery(data))
+        session = with_timeline(session, self._timeline(data.get("timeline")))
         session = with_sound(session, self._sound(data.get("sound", {})))
         session = with_backing(session, self._backing(data.get("backing")))
         return with_inputs(session, self._inputs(data.get("inputs", []))), tuple(takes)
+
+    def _timeline(self, data: object) -> Timeline | None:
+        if data is None:
+            return None
+        tempos, meters = (data.get("tempos"), data.get("meters")) if isinstance(data, dict) else (None, None)
+        for field, rows in (("tempos", tempos), ("meters", meters)):
+            if not isinstance(rows, list) or len(rows) > limits.TEMPOS:
+                raise self._wrong(f"timeline.{field}", rows)
+        assert isinstance(tempos, list)
+        assert isinstance(meters, list)
+        for i, row in enumerate(tempos):
+            good = isinstance(row, list) and len(row) == 3 and _is_number(row[0], -limits.BEATS, limits.BEATS)
+            if not good or not _is_number(row[1], SLOWEST, FASTEST) or not isinstance(row[2], bool):
+                raise self._wrong(f"timeline.tempos[{i}]", row)
+        for i, row in enumerate(meters):
+            good = isinstance(row, list) and len(row) == 3 and all(_is_whole(value) for value in row)
+            if (
+                not good
+                or not 1 <= row[0] <= limits.BEATS
+                or not 1 <= row[1] <= 255
+                or row[2] not in (1, 2, 4, 8, 16, 32, 64)
+            ):
+                raise self._wrong(f"timeline.meters[{i}]", row)
+        return Timeline(
+            tuple(TempoPoint(float(row[0]), float(row[1]), row[2]) for row in tempos),
+            tuple(MeterPoint(*row) for row in meters),
+        )
 
     def _backing(self, data: object) -> Backing | None:
         if data is None:
@@ -463,7 +511,15 @@ class _Reader:
         source = self._map(row.get("source"), f"{field}.source")
         if source is not None:
             note_map.check_source(source, f"{self._name}, session.json, {field}.source")  # not shown
-        return TakeRef(ident, name, source, self._verdicts(row.get("verdicts", []), f"{field}.verdicts")), take
+        beat, follows, is_in = row.get("beat", 0.0), row.get("follows"), row.get("in", True)
+        if not _is_number(beat, -limits.BEATS, limits.BEATS):
+            raise self._wrong(f"{field}.beat", beat)
+        if follows not in (None, BEATS, CLOCK):
+            raise self._wrong(f"{field}.follows", follows)
+        if not isinstance(is_in, bool):
+            raise self._wrong(f"{field}.in", is_in)
+        verdicts = self._verdicts(row.get("verdicts", []), f"{field}.verdicts")
+        return TakeRef(ident, name, source, verdicts, float(beat), follows or "", is_in), take
 
     def _verdicts(self, rows: object, field: str) -> tuple[tuple[int, Verdict], ...]:
         if not isinstance(rows, list):

@@ -193,14 +193,16 @@ class StageCache:
         return self._played
 
 
-def run(take: Take, path: CleaningPath, context: Context, cache: StageCache | None = None) -> Outcome:
-    """Run the whole take through the whole path. The take is not changed."""
+def run(
+    take: Take, path: CleaningPath, context: Context, cache: StageCache | None = None, stages: int | None = None
+) -> Outcome:
+    """Run the whole take through the path, or through its first stages. The take is not changed."""
     cache = cache or StageCache()
     paired = cache.paired(take)
     notes, controls = paired.notes, paired.controls
     written: list[Entries] = []
     played = notes
-    for number, stage in enumerate(path.stages()):
+    for number, stage in enumerate(path.stages()[:stages]):
         result = cache.apply(number, stage, notes, controls, context)
         notes, controls = result.notes, result.controls
         written.extend(result.entries)

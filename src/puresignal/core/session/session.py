@@ -16,6 +16,7 @@ from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.core.session.track_settings import Delivery, TrackSettings, with_order, with_track
+from puresignal.core.timing.timeline import Timeline
 
 
 @dataclass(frozen=True)
@@ -25,12 +26,18 @@ class TakeRef:
     ident     its key in the take store
     source    note map of the kit it was played on, or None if unknown
     verdicts  the player's decisions on single notes, sorted by origin
+    beat      where its beginning stands: beats from bar 1
+    follows   BEATS or CLOCK of several_takes.py; empty: the beats for an imported file, the clock for a played take
+    is_in     whether it belongs to the result of all takes
     """
 
     ident: str
     name: str
     source: NoteMap | None = None
     verdicts: tuple[tuple[int, Verdict], ...] = ()
+    beat: float = 0.0
+    follows: str = ""
+    is_in: bool = True
 
 
 @dataclass(frozen=True)
@@ -43,6 +50,7 @@ class Session:
     inputs    the live inputs
     sound     settings of the built-in sound
     backing   an audio file that plays along, or None
+    timeline  tempo and meters; None: those of the first take that is in
     """
 
     name: str = "Untitled"
@@ -54,6 +62,7 @@ class Session:
     inputs: tuple[LiveInput, ...] = (LiveInput(),)
     sound: SoundSettings = field(default_factory=SoundSettings)
     backing: Backing | None = None
+    timeline: Timeline | None = None
 
     def take(self, ident: str | None = None) -> TakeRef | None:
         """A take by ident, by default the current one."""
@@ -88,6 +97,17 @@ def with_source(session: Session, ident: str, source: NoteMap | None) -> Session
     """Set the note map of the kit that a take was played on."""
     takes = tuple(replace(take, source=source) if take.ident == ident else take for take in session.takes)
     return replace(session, takes=takes)
+
+
+def with_placed(session: Session, ident: str, **changed: float | str | bool) -> Session:
+    """Change where a take stands (`beat`), what it `follows`, or whether it `is_in`."""
+    takes = tuple(replace(take, **changed) if take.ident == ident else take for take in session.takes)  # type: ignore[arg-type]
+    return replace(session, takes=takes)
+
+
+def with_timeline(session: Session, timeline: Timeline | None) -> Session:
+    """Set tempo and meters of the session."""
+    return replace(session, timeline=timeline)
 
 
 def with_target(session: Session, target: NoteMap | None) -> Session:

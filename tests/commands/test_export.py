@@ -1,0 +1,167 @@
+"""`pure-signal export`: sessions whose takes come out as one file."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from puresignal import cli
+from puresignal.core.export.song_builder import build_song
+from puresignal.core.path.cleaning_path import make_context, run
+from puresignal.core.session.session import Session, TakeRef, with_placed, with_timeline
+from puresignal.core.timing.timeline import MeterPoint, TempoPoint, Timeline
+from puresignal.io import midi_reader, midi_writer, session_file
+from tests.core.path.test_several_takes import KIT, ROOM, file_take, kit_take, rows_of
+
+GOLDEN = Path(__file__).parent.parent / "golden" / "version1"
+DRUMS, BASS = kit_take(1, bars=4), replace(file_take([(i * 480, 40, 80, 200) for i in range(16)], channel=2), ident="b")
+TAKES = {DRUMS.ident: DRUMS, BASS.ident: BASS}
+SESSION = Session(
+    name="Quarter Past Ferry",
+    takes=(TakeRef(DRUMS.ident, "Drums, first evening", KIT), TakeRef(BASS.ident, "Bass line")),
+    current=DRUMS.ident, target=ROOM,
+)  # fmt: skip
+
+
+@pytest.fixture
+def saved(tmp_path):
+    def save(session, name="ferry"):
+        path = tmp_path / f"{name}.puresignal"
+        session_file.write(path, session, TAKES)
+        return path
+
+    return save
+
+
+def exported(path, *more, out="out.mid"):
+    target = path.parent / out
+    assert cli.main(["export", str(path), "--out", str(target), *more]) == 0
+    return midi_reader.parse(target.read_bytes(), target.name)
+
+
+def test_two_takes_come_out_as_one_file_with_a_track_for_each_drum_and_the_bass(saved, capsys):
+    song = exported(saved(SESSION))
+    assert "Drums, first evening, Bass line: in" in capsys.readouterr().out
+    rows = rows_of(song)
+    assert sum(n for row, n in rows.items() if row[1] == 2) == 16
+    assert {"Kick", "Snare"} <= {track.name for track in song.tracks}
+    # The recorded take and the file have 960 and 480 ticks: the file has both.
+    assert song.tempo.ppq == 960
+
+
+def test_a_take_that_is_out_does_not_come_out_and_one_can_be_named(saved):
+    out = with_placed(SESSION, DRUMS.ident, is_in=False)
+    assert {row[1] for row in rows_of(exported(saved(out)))} == {2}
+    named = exported(saved(SESSION, "b"), "--take", "Bass line", out="b.mid")
+    assert {row[1] for row in rows_of(named)} == {2}
+
+
+def test_a_single_take_comes_out_as_it_did_before_there_was_a_timeline(saved):
+    alone = replace(SESSION, takes=SESSION.takes[:1])
+    path = saved(alone)
+    (take,) = (take for take in session_file.read(path).takes if take.ident == DRUMS.ident)
+    context = make_context(take, KIT, ROOM, alone.path)
+    before = midi_writer.to_bytes(build_song(run(take, alone.path, context), take, alone.delivery))
+    exported(path)
+    assert (path.parent / "out.mid").read_bytes() == before
+
+
+def test_places_tempo_and_meters_are_kept_in_the_file_and_obeyed(saved):
+    timeline = Timeline((TempoPoint(0, 90, True), TempoPoint(16, 120)), (MeterPoint(1, 3, 4),))
+    session = with_timeline(with_placed(SESSION, BASS.ident, beat=6.0, follows="beats"), timeline)
+    session = with_placed(session, DRUMS.ident, is_in=False)
+    path = saved(session)
+    again = session_file.read(path).session
+    assert (again.timeline, again.takes[1].beat, again.takes[0].is_in) == (timeline, 6.0, False)
+    song = exported(path)
+    assert sorted(row[0] for row in rows_of(song)) == [(6 + i) * 480 for i in range(16)]
+    assert [(m.numerator, m.denominator) for m in song.tempo.meters] == [(3, 4)]
+    assert len(song.tempo.tempos) > 10
+
+
+@pytest.mark.parametrize("golden", sorted(GOLDEN.glob("*.puresignal")), ids=lambda path: path.stem)
+def test_a_session_of_before_has_its_chosen_take_in_alone(golden, tmp_path):
+    opened = session_file.read(golden)
+    assert [ref.ident for ref in opened.session.takes if ref.is_in] == [opened.session.current]
+    assert cli.main(["export", str(golden), "--out", str(tmp_path / "out.mid")]) == 0
+    take = next(take for take in opened.takes if take.ident == opened.session.current)
+    ref = opened.session.take()
+    context = make_context(take, ref.source, opened.session.target, opened.session.path, dict(ref.verdicts))
+    outcome = run(take, opened.session.path, context)
+    song = build_song(outcome, take, opened.session.delivery)
+    assert (tmp_path / "out.mid").read_bytes() == midi_writer.to_bytes(song, opened.session.delivery.with_tempo)
+
+
+def test_type_0_has_one_track_with_the_same_notes(saved):
+    path = saved(SESSION)
+    one = exported(path, "--type", "0", out="zero.mid")
+    assert (one.format, len(one.tracks)) == (0, 1)
+    assert rows_of(one) == rows_of(exported(path))
+
+
+def test_ticks_and_tempo_as_asked_for_and_a_report_of_all_takes(saved, tmp_path):
+    path = saved(SESSION)
+    song = exported(path, "--ppq", "96", "--without-tempo", "--report", str(tmp_path / "r.json"))
+    assert song.tempo.ppq == 96
+    assert song.tempo.tempos == ()
+    told = json.loads((tmp_path / "r.json").read_text())
+    assert told["takes"] == ["Drums, first evening", "Bass line"]
+    sums = told["sums"]
+    assert sums["out"] == sums["in"] - sum(sums["removed"].values()) + sum(sums["added"].values())
+
+
+def test_several_sessions_go_into_a_folder_and_a_bad_one_stops_no_other(saved, tmp_path, capsys):
+    good, bad = saved(SESSION, "good"), tmp_path / "bad.puresignal"
+    bad.write_bytes(b"no session")
+    assert cli.main(["export", str(good), str(bad), "--out", str(tmp_path / "out")]) == 1
+    assert (tmp_path / "out" / "good.mid").exists()
+    assert "bad.puresignal" in capsys.readouterr().err
+    # Nothing is overwritten without being asked for.
+    assert cli.main(["export", str(good), "--out", str(tmp_path / "out")]) == 1
+
+
+@pytest.mark.parametrize(
+    ("wanted", "words"),
+    [(["--take", "Nobody"], "Its takes are: Drums, first evening, Bass line"), ([], "No take of this session is in")],
+)
+def test_takes_that_are_not_there_or_all_out_are_told(saved, tmp_path, capsys, wanted, words):
+    session = with_placed(with_placed(SESSION, DRUMS.ident, is_in=False), BASS.ident, is_in=False)
+    assert cli.main(["export", str(saved(session)), "--out", str(tmp_path / "out.mid"), *wanted]) == 1
+    assert words in capsys.readouterr().err
+
+
+@pytest.mark.parametrize(
+    ("field", "value"),
+    [
+        ("beat", "four"), ("beat", 1e30), ("follows", "nobody"), ("in", 1),
+    ],
+)  # fmt: skip
+def test_wrong_places_are_named(saved, field, value):
+    data = session_file.to_json(SESSION, TAKES)
+    data["takes"][1][field] = value
+    with pytest.raises(Exception, match=rf"takes\[1\]\.{field}"):
+        session_file.from_json(data, "ferry", lambda name: _content(name))
+
+
+@pytest.mark.parametrize(
+    "timeline",
+    [
+        {"tempos": [[0, 0, False]], "meters": []}, {"tempos": [[0, 10_000, False]], "meters": []},
+        {"tempos": [[0, 120, 1]], "meters": []}, {"tempos": [], "meters": [[1, 4, 5]]}, {"tempos": 3, "meters": []}, 7,
+    ],
+)  # fmt: skip
+def test_wrong_timelines_are_named(timeline):
+    data = session_file.to_json(SESSION, TAKES)
+    data["timeline"] = timeline
+    with pytest.raises(Exception, match="timeline"):
+        session_file.from_json(data, "ferry", lambda name: _content(name))
+
+
+def _content(name):
+    take = TAKES[Path(name).stem]
+    from puresignal.io import take_file
+
+    return take_file.to_bytes(take) if take.original is None else take.original
