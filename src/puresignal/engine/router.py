@@ -222,7 +222,8 @@ class Router:
                 incoming.sort(key=_as_files_read)
             self.left = []
             for place, (offset, port, message) in enumerate(incoming):
-                if place and time.perf_counter() > until:
+                # Hits of one frame stay together: of those on one note only the loudest leaves.
+                if place and offset != incoming[place - 1][0] and time.perf_counter() > until:
                     self.left = incoming[place:]
                     break
                 self._take(frame, frames, offset, port, message, out)

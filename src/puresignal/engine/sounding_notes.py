@@ -24,6 +24,8 @@ SENT_AFTER = 3
 AGAIN_AFTER = 40
 """Blocks until they are ended once more: a receiver that has just started may be late for its first blocks."""
 
+LAST_AFTER = 400
+"""Blocks until they are ended a last time: small blocks are over before a busy machine has settled."""
 LATELY = 64
 """Ended notes that are remembered, to be ended once more when the router ends."""
 
@@ -49,7 +51,8 @@ class SoundingNotes:
 
     def is_silent(self) -> bool:
         """Whether nothing is held and nothing is waiting to be ended."""
-        return not self._release_in and not self._ended and self._counts == SILENCE
+        waiting = any(times for _, _, times in tuple(self._release_in.values()))
+        return not waiting and not self._ended and self._counts == SILENCE
 
     @property
     def is_settled(self) -> bool:
@@ -85,9 +88,12 @@ class SoundingNotes:
             if times > 1:
                 self._release_in[output] = self._block + AGAIN_AFTER, keys, times - 1
                 found += keys
+            elif times == 1:
+                self._release_in[output] = self._block + LAST_AFTER, keys, 0
+                found += self._end(keys)
             else:
                 self._release_in.pop(output, None)
-                found += self._end(keys)
+                found += keys
         return sorted(found)
 
     def began(self, key: int) -> None:
