@@ -68,9 +68,9 @@ def rows_of(song):
 
 
 def file_of(placed, timeline, ppq=None, path=PATH):
-    whole = run_together(placed, path, timeline, "Quarter Past Ferry", ppq)
+    whole = run_together(placed, path, timeline)
     assert whole.outcome.tally.balances()
-    return build_song(whole.outcome, whole.take), whole
+    return build_song(*whole.for_file("Quarter Past Ferry", ppq)), whole
 
 
 def test_two_players_stand_in_one_file_and_every_note_is_accounted_for():
@@ -112,7 +112,8 @@ def test_what_sounds_before_bar_1_makes_the_file_begin_whole_bars_earlier():
     timeline = Timeline.steady(120, (3, 4))
     song, whole = file_of([Placed(take, KIT, ROOM, beat=-1.0, follows=BEATS)], timeline)
     assert sorted(row[0] for row in rows_of(song)) == [2 * 480, 3 * 480]
-    assert whole.outcome.output_notes.start.min() == pytest.approx(1.0)
+    assert whole.outcome.output_notes.start.min() == pytest.approx(-0.5)
+    assert whole.for_file("early")[0].output_notes.start.min() == pytest.approx(1.0)
 
 
 def test_the_same_groove_twice_is_one_note_each_and_the_tally_says_so():

@@ -9,7 +9,7 @@ from puresignal.core.export.song_builder import KEY_SIGNATURE, build_song
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.path.cleaning_path import Outcome, make_context, run
-from puresignal.core.path.several_takes import BEATS, CLOCK, Placed, Whole, run_together
+from puresignal.core.path.several_takes import BEATS, CLOCK, Placed, run_together
 from puresignal.core.session.session import Session, TakeRef
 from puresignal.core.timing.timeline import Timeline
 
@@ -54,8 +54,8 @@ def result(session: Session, takes: dict[str, Take], ppq: int | None = None) -> 
         # A take alone at its own tempo: its file says more than a timeline does, and none of it is lost.
         context = make_context(alone.take, alone.source, alone.target, session.path, alone.verdicts)
         return Result(run(alone.take, session.path, context), alone.take, names)
-    whole: Whole = run_together(placed, session.path, timeline_of(session, takes), session.name, ppq)
-    return Result(whole.outcome, whole.take, names)
+    outcome, take = run_together(placed, session.path, timeline_of(session, takes)).for_file(session.name, ppq)
+    return Result(outcome, take, names)
 
 
 def song_of(session: Session, made: Result, with_key: bool = True) -> Song:

@@ -43,15 +43,33 @@ class Placed:
     beat: float = 0.0
     follows: str = CLOCK
     cache: StageCache | None = None
+    _known: dict[int, tuple[np.ndarray, Timeline, np.ndarray]] = field(default_factory=dict, init=False, repr=False)
 
     def seconds(self, own: np.ndarray, timeline: Timeline) -> np.ndarray:
         """Seconds from bar 1 of (n,) seconds of the take, NaN where those are, on the 20 µs grid."""
+        # Most columns of a result stay the same arrays while a setting is moved.
+        known = self._known.get(id(own))
+        if known is not None and known[0] is own and known[1] == timeline:
+            return known[2]
+        if len(self._known) > 16:
+            self._known.clear()
+        placed = self._placed(own, timeline)
+        self._known[id(own)] = own, timeline, placed
+        return placed
+
+    def _placed(self, own: np.ndarray, timeline: Timeline) -> np.ndarray:
         if self.follows == BEATS:
             beats = self.beat + self.take.tempo.seconds_to_beats(np.nan_to_num(own))
             placed = timeline.beats_to_seconds(beats)
         else:
             placed = float(timeline.beats_to_seconds(np.array([self.beat]))[0]) + np.nan_to_num(own)
         return np.asarray(np.where(np.isnan(own), np.nan, on_arrival_grid(placed)))
+
+    def context(self, path: CleaningPath) -> Context:
+        """The context of its path; the one of the last run where it is still valid."""
+        if self.cache is not None:
+            return self.cache.context(self.take, self.source, self.target, path, self.verdicts)
+        return make_context(self.take, self.source, self.target, path, self.verdicts)
 
     def ticks(self, timeline: Timeline, ppq: int) -> np.ndarray:
         """(events,) ticks from bar 1: the file's own where it follows the beats, else the nearest."""
@@ -84,19 +102,28 @@ class _Merged(Context):
 class Whole:
     """The result of all takes that are in.
 
-    outcome  notes and controls in seconds from bar 1; its origins are rows of `take.events`
-    take     all takes as one, for the file: events at their places in time and ticks
-    first    (takes,) first row of each take's events
+    outcome  notes and controls in seconds from bar 1; an origin counts the events of all takes one after another
+    first    (takes,) number of each take's first event
     """
 
     outcome: Outcome
-    take: Take
     first: np.ndarray
+    placed: tuple[Placed, ...]
+    timeline: Timeline
 
     def whose(self, origin: int) -> tuple[int, int]:
         """The take, by its place in the list, and its event that an origin stands for."""
         part = int(np.searchsorted(self.first, origin, "right")) - 1
         return part, origin - int(self.first[part])
+
+    def for_file(self, name: str, ppq: int | None = None) -> tuple[Outcome, Take]:
+        """All takes as one, for a file that begins with bar 1, or whole bars earlier for what sounds before it.
+
+        ppq  ticks a quarter note, None for as many as keep every take's
+        """
+        ppq = ppq or common_ppq([one.take for one in self.placed])
+        take, shift = _as_one(self.placed, self.timeline, ppq, name, _bars_before(self.outcome, self.timeline))
+        return (_later(self.outcome, shift) if shift else self.outcome), take
 
 
 def common_ppq(takes: Sequence[Take]) -> int:
@@ -105,13 +132,10 @@ def common_ppq(takes: Sequence[Take]) -> int:
     return ppq if ppq <= MOST_PPQ else USUAL_PPQ
 
 
-def run_together(
-    placed: Sequence[Placed], path: CleaningPath, timeline: Timeline, name: str = "", ppq: int | None = None
-) -> Whole:
+def run_together(placed: Sequence[Placed], path: CleaningPath, timeline: Timeline) -> Whole:
     """Run every take, lay them on the session's time, and finish what looks across them."""
-    ppq = ppq or common_ppq([one.take for one in placed])
     own_stages = next(i for i, stage in enumerate(path.stages()) if stage.stage == Target.stage) + 1
-    contexts = [make_context(one.take, one.source, one.target, path, one.verdicts) for one in placed]
+    contexts = [one.context(path) for one in placed]
     outcomes = [
         run(one.take, path, context, one.cache, own_stages) for one, context in zip(placed, contexts, strict=True)
     ]
@@ -137,10 +161,7 @@ def run_together(
         sum(o.tally.arrived for o in outcomes), len(notes), Entries.join(written), sum(o.tally.strays for o in outcomes)
     )
     outcome = Outcome(_by_start(played), notes, controls, tally, merged.tracks, merged.vocabulary)
-    take = _as_one(placed, merged, timeline, ppq, name, _bars_before(outcome, timeline))
-    if take.shift:
-        outcome = _later(outcome, take.shift)
-    return Whole(outcome, take.take, first)
+    return Whole(outcome, first, tuple(placed), timeline)
 
 
 def _merged_context(placed: Sequence[Placed], contexts: Sequence[Context], path: CleaningPath) -> _Merged:
@@ -223,17 +244,9 @@ def _bars_before(outcome: Outcome, timeline: Timeline) -> int:
     return math.ceil(max(0.0, -beat) / timeline.meter_at(1).beats - 1e-9)
 
 
-@dataclass(frozen=True, eq=False)
-class _OneTake:
-    """shift: seconds by which everything stands later in it than in the session."""
-
-    take: Take
-    shift: float
-
-
-def _as_one(
-    placed: Sequence[Placed], merged: _Merged, timeline: Timeline, ppq: int, name: str, bars_before: int
-) -> _OneTake:
+def _as_one(placed: Sequence[Placed], timeline: Timeline, ppq: int, name: str, bars_before: int) -> tuple[Take, float]:
+    """All takes as one, and the seconds by which everything stands later in it than in the session."""
+    ports = tuple(port for one in placed for port in one.take.ports)
     tempo = timeline.to_tempo_map(ppq, bars_before)
     early = round(bars_before * timeline.meter_at(1).beats * ppq)
     shift = float(tempo.ticks_to_seconds(np.array([early]))[0])
@@ -255,10 +268,10 @@ def _as_one(
         stated = place + round(one.take.end_tick * ppq / one.take.tempo.ppq) if one.take.ticks is not None else 0
         end = max(end, stated, int(own.max(initial=0)))
     take = Take(
-        "whole", name, Events.join(events), merged.ports, tempo, ticks=np.concatenate(ticks) if ticks else None,
+        "whole", name, Events.join(events), ports, tempo, ticks=np.concatenate(ticks) if ticks else None,
         metas=tuple(sorted(metas, key=lambda meta: meta.tick)), end_tick=end,
     )  # fmt: skip
-    return _OneTake(take, shift)
+    return take, shift
 
 
 def _later(outcome: Outcome, seconds: float) -> Outcome:
