@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -12,6 +13,9 @@ from puresignal.io.ports import MidiPort
 
 LOOK_MS = 200
 """Milliseconds between looks at what the watching process says."""
+
+AGAIN_AFTER = 1.0
+"""Seconds after which a watching process that has ended is started again."""
 
 
 class PortWatch(QObject):
@@ -28,6 +32,7 @@ class PortWatch(QObject):
         self._rest = b""
         self.ports: tuple[MidiPort, ...] = ()
         self.why = ""
+        self._started = float("-inf")
         self._timer = QTimer(self)
         self._timer.setInterval(LOOK_MS)
         self._timer.timeout.connect(self._look)
@@ -42,7 +47,10 @@ class PortWatch(QObject):
 
     def _look(self) -> None:
         if not self._process.alive:
-            self._rest = b""
+            now = time.monotonic()
+            if now - self._started < AGAIN_AFTER:
+                return
+            self._rest, self._started = b"", now
             self._process.start()
         *lines, self._rest = (self._rest + self._process.read()).split(b"\n")
         if not lines:
