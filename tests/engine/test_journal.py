@@ -159,8 +159,12 @@ def test_everything_that_arrives_is_on_disk_within_50_ms_and_survives_any_kill(p
         os.kill(recorder, signal.SIGKILL)
         kit.play(b"\x99\x24\x5a")
         until(lambda: len(kit.sent) == 2, what="the second hit")
-        router.watch_recorder()
-        until(lambda: len(kept(tmp_path)) > 1, 3, what="what came while nobody recorded")
+
+        def came():
+            router.watch_recorder()
+            return len(kept(tmp_path)) > 1
+
+        until(came, 3, what="what came while nobody recorded")
         assert kept(tmp_path) == [b"\x99\x26\x5a", b"\x99\x24\x5a"]
     finally:
         router.close()

@@ -108,22 +108,22 @@ def test_hits_go_on_through_other_blocks_and_rates_and_a_new_session_manager(sta
     for settings in ({"clock_force-quantum": 64}, {"clock_force-quantum": 1024}, {"clock_force-quantum": 0}):
         pipewire.set(**settings)
         time.sleep(0.3)
-        assert one.play(5, 0.04) == [1, 2, 3, 4, 5]
+        assert one.play(3, 0.04) == [1, 2, 3]
     # Everything that counts in frames is made anew at another rate.
     pipewire.set(**{"clock_force-rate": 44_100})
     until(lambda: one.now()["rate"] == 44_100 and one.now()["inputs"] == ["kit:out"], 8, "the other rate")
     answered(one.kit, one.synth)
-    assert one.play(5) == [1, 2, 3, 4, 5]
+    assert one.play(3) == [1, 2, 3]
     pipewire.set(**{"clock_force-rate": 0})
     until(lambda: one.now()["rate"] == 48_000 and one.now()["inputs"] == ["kit:out"], 8, "the rate")
     answered(one.kit, one.synth)
-    assert one.play(5) == [1, 2, 3, 4, 5]
+    assert one.play(3) == [1, 2, 3]
     pipewire.manager.kill()
     pipewire.manager.wait()
-    assert one.play(5) == [1, 2, 3, 4, 5]
+    assert one.play(3) == [1, 2, 3]
     pipewire.manager = pipewire._run("wireplumber")
     time.sleep(0.5)
-    assert one.play(5) == [1, 2, 3, 4, 5]
+    assert one.play(3) == [1, 2, 3]
     # Everything that was captured lies within the time that it took: no jump of the counter got in.
     at = [record.at for record in reader.read()]
     assert begun - 0.1 < min(at)
@@ -143,9 +143,9 @@ def test_a_driver_that_comes_in_between_leaves_no_hole_in_what_is_captured(stage
         with player:
             goals = [p for p in player.get_ports(is_audio=True, is_input=True) if sink in p.name]
             player.connect(out, goals[0])
-            assert one.play(5) == [1, 2, 3, 4, 5]
+            assert one.play(3) == [1, 2, 3]
         player.close()
-        assert one.play(5) == [1, 2, 3, 4, 5]
+        assert one.play(3) == [1, 2, 3]
     at = [record.at for record in reader.read()]
     assert at == sorted(at)
     assert max(at) - begun < time.monotonic() - begun + 0.1
@@ -167,7 +167,7 @@ def test_after_the_daemon_died_and_came_back_every_hit_arrives(stage, pipewire):
     assert time.monotonic() - came_back < 6
     # What sounded when it died was ended at the receiver that came back.
     assert b"\x89\x05" in [message[:2] for message in one.first]
-    assert one.play(20) == list(range(1, 21))
+    assert one.play(8) == list(range(1, 9))
 
 
 def test_without_its_jack_library_the_missing_package_is_named(pipewire, monkeypatch):
