@@ -179,7 +179,7 @@ class JackClient:
         now = time.monotonic()
         if not self._ends_sent:
             self._ends, self._ending_since = router.release(), now
-            lately = router.ended_lately() if self.xruns else []
+            lately = router.ended_lately(busy=self.xruns > 0)
             self._ends += [end for end in lately if end not in self._ends]
         if not self._ends or self._ends_sent == len(ENDS_AFTER):
             self._released.set()

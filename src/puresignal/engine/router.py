@@ -276,9 +276,9 @@ class Router:
         """End everything that sounds, at the start of the block."""
         return self._released()
 
-    def ended_lately(self) -> list[tuple[int, int, bytes]]:
-        """The ends of what ended lately, once more: on a busy machine their block may have been lost on the way."""
-        return [_end_of(key) for key in self.sounding.ended_lately()]
+    def ended_lately(self, busy: bool) -> list[tuple[int, int, bytes]]:
+        """Ends that may have been lost on the way, once more. busy: the machine was late for blocks."""
+        return [_end_of(key) for key in self.sounding.ended_lately(busy)]
 
     def _take(
         self, frame: int, frames: int, offset: int, port: int, message: bytes, out: list[tuple[int, int, bytes]]

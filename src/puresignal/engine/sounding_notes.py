@@ -48,6 +48,7 @@ class SoundingNotes:
         self._release_in: dict[int, tuple[int, set[int], int]] = {}
         self._connected = [True] * OUTPUTS
         self._lately: dict[int, None] = {}
+        self._released: set[int] = set()
 
     def is_silent(self) -> bool:
         """Whether nothing is held and nothing is waiting to be ended."""
@@ -89,6 +90,7 @@ class SoundingNotes:
                 self._release_in[output] = self._block + AGAIN_AFTER, keys, times - 1
                 found += keys
             elif times == 1:
+                self._released |= keys
                 self._release_in[output] = self._block + LAST_AFTER, keys, 0
                 found += self._end(keys)
             else:
@@ -119,9 +121,12 @@ class SoundingNotes:
             self._ended.append((self._block + SENT_AFTER, key))
         return count == 1
 
-    def ended_lately(self) -> list[int]:
-        """Keys whose end was sent lately: on a busy machine its block may have been lost on the way."""
-        return [key for key in self._lately if not self._counts[key]]
+    def ended_lately(self, busy: bool) -> list[int]:
+        """Keys whose end was sent and may have been lost on the way: what another router left, and on a busy machine
+        what ended lately.
+        """
+        keys = [*self._released, *(self._lately if busy else ())]
+        return [key for key in dict.fromkeys(keys) if not self._counts[key]]
 
     def end_all(self) -> list[int]:
         """End what sounds and is not being ended yet. Returns the keys, rising."""
