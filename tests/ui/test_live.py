@@ -545,4 +545,4 @@ def test_the_panel_says_what_the_server_runs_at(live, qtbot):
     assert "real-time scheduling" in panel.figures.text()
     state = {**window.live_session.state, "dropouts": 3}
     window.live_session.router_state_changed.emit(state)
-    assert panel.figures.text().splitlines()[0] == "JACK, 48 kHz, 256 frames: 5.3 ms · 3 dropouts"
+    assert panel.figures.text().splitlines()[0] == "JACK, 48 kHz, 256 frames: 5.3 ms · 3\u00a0dropouts"

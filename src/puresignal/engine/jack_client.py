@@ -212,8 +212,7 @@ class JackClient:
             return str(own.name)
         found = ports.find(there, wanted, gives)
         if wanted in SOUNDING:
-            sound = f"{ports.SOUND_CLIENT}:{SOUNDING[wanted]}"
-            found = next((p.name for p in there if p.name == sound and not p.gives), None)
+            found = ports.newest_sound(there, SOUNDING[wanted])
         here = before is not None and any(port.name == before and port.gives == gives for port in there)
         if before is not None and (before in linked or (here and self._is_settling(gives, number))):
             return before

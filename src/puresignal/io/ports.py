@@ -92,6 +92,12 @@ def find(ports: tuple[MidiPort, ...], wanted: str, gives: bool) -> str | None:
     return next((name for name in names if wanted.casefold() in name.casefold()), None)
 
 
+def newest_sound(ports: tuple[MidiPort, ...], port: str) -> str | None:
+    """The built-in sound's port of this name: the newest, if the server has not noticed yet that another one died."""
+    own = re.compile(rf"{SOUND_CLIENT}(-\d+)?:{port}")  # not shown
+    return next((p.name for p in reversed(ports) if not p.gives and own.fullmatch(p.name)), None)
+
+
 def device_of(name: str) -> tuple[str, str]:
     """Device and port, as far as the names of a port on JACK, PipeWire and ALSA have them in common.
 

@@ -247,7 +247,7 @@ class LivePanel(QFrame):
         delay = 1000 * state["block"] / state["rate"]
         text = tr("{system}, {khz:g} kHz, {block} frames: {ms:.1f} ms · {dropouts}").format(
             system=state["system"], khz=state["rate"] / 1000, block=state["block"], ms=delay,
-            dropouts=text_format.counted(state["dropouts"], "dropout"),
+            dropouts=text_format.counted(state["dropouts"], "dropout").replace(" ", "\u00a0"),
         )  # fmt: skip
         wanted = self._live_session.sound_out.block
         if state["system"] == ports.PIPEWIRE and state["block"] != wanted:
