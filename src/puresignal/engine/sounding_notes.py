@@ -21,6 +21,10 @@ SOUNDING_SIZE = OUTPUTS * KEYS
 SILENCE = bytes(SOUNDING_SIZE)
 SENT_AFTER = 3
 """Blocks until what was written has surely been sent, and until a new connection carries messages."""
+KEPT_FOR = 75
+"""Blocks for which an ended note stays in the table: on a busy machine its end may have been lost, and a successor sends
+it once more.
+"""
 AGAIN_AFTER = 40
 """Blocks until they are ended once more: a receiver that has just started may be late for its first blocks."""
 
@@ -118,7 +122,7 @@ class SoundingNotes:
             if len(self._lately) > LATELY:
                 del self._lately[next(iter(self._lately))]
         if self._connected[key // KEYS]:
-            self._ended.append((self._block + SENT_AFTER, key))
+            self._ended.append((self._block + KEPT_FOR, key))
         return count == 1
 
     def ended_lately(self, busy: bool) -> list[int]:
