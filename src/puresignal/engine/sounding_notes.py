@@ -22,8 +22,8 @@ SILENCE = bytes(SOUNDING_SIZE)
 SENT_AFTER = 3
 """Blocks until what was written has surely been sent, and until a new connection carries messages."""
 KEPT_FOR = 75
-"""Blocks for which an ended note stays in the table: on a busy machine its end may have been lost, and a successor sends
-it once more.
+"""Blocks for which an ended note stays in the table: on a busy machine its end may have been lost, and a successor
+sends it once more.
 """
 AGAIN_AFTER = 40
 """Blocks until they are ended once more: a receiver that has just started may be late for its first blocks."""
