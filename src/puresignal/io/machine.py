@@ -33,6 +33,7 @@ INSTALL = {
     FEDORA: "sudo dnf install {package}",  # not shown
     ARCH: "sudo pacman -S {package}",  # not shown
 }
+LOAD_SEQUENCER = "sudo modprobe snd-seq"  # not shown
 ENOUGH_SPACE = 1 << 30
 """Bytes that should be free where work is stored: an hour of four recordings needs about that."""
 
@@ -150,9 +151,9 @@ def _alsa(where: str) -> Finding:
     title = tr("ALSA sequencer")
     if not alsa_ports.DEVICE.exists():
         text = tr("there is no {file}", file=str(alsa_ports.DEVICE))
-        helps = (
-            tr("Allow the sandbox to use all devices.") if where == SANDBOX else "sudo modprobe snd-seq"
-        )  # not shown
+        helps = LOAD_SEQUENCER
+        if where == SANDBOX:
+            helps = tr("Allow the sandbox to use all devices.")
         return Finding("alsa", title, LIMITED, text, helps)
     client = alsa_ports.open_client("Pure Signal doctor")
     if client is None:
