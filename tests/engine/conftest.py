@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import importlib
 import os
 import shutil
@@ -97,7 +98,7 @@ class Server:
 
 
 @pytest.fixture
-def server(monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest) -> Iterator[Server]:
+def server(monkeypatch: pytest.MonkeyPatch, prompt: None, request: pytest.FixtureRequest) -> Iterator[Server]:
     """A running server. Tests that kill a client ask for one that does not wait for it with `waits_for_none`."""
     if shutil.which("jackd") is None:
         if os.environ.get("CI"):
@@ -173,7 +174,21 @@ class PipeWire:
 
 
 @pytest.fixture
-def pipewire(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[PipeWire]:
+def prompt() -> Iterator[None]:
+    """No garbage collection, and quick changes of threads: peers live in this process, and a block waits for nobody."""
+    gc.collect()
+    gc.freeze()
+    gc.disable()
+    before = sys.getswitchinterval()
+    sys.setswitchinterval(0.0005)
+    yield
+    sys.setswitchinterval(before)
+    gc.enable()
+    gc.unfreeze()
+
+
+@pytest.fixture
+def pipewire(monkeypatch: pytest.MonkeyPatch, tmp_path: Path, prompt: None) -> Iterator[PipeWire]:
     """A running PipeWire, and no JACK server."""
     missing = [name for name in ("pipewire", "wireplumber", "dbus-daemon", "pw-metadata") if shutil.which(name) is None]
     if missing:

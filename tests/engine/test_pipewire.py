@@ -101,7 +101,7 @@ def test_the_block_that_was_asked_for_is_had_and_told(stage):
     until(lambda: one.now()["block"] == 128, 3)
 
 
-def test_hits_go_on_through_other_blocks_and_rates_and_a_new_session_manager(stage, pipewire):
+def test_hits_go_on_through_other_blocks_and_a_new_session_manager(stage, pipewire):
     one = stage()
     reader = Reader(one.router.ring)
     begun = time.monotonic()
@@ -109,15 +109,6 @@ def test_hits_go_on_through_other_blocks_and_rates_and_a_new_session_manager(sta
         pipewire.set(**settings)
         time.sleep(0.3)
         assert one.play(3, 0.04) == [1, 2, 3]
-    # Everything that counts in frames is made anew at another rate.
-    pipewire.set(**{"clock_force-rate": 44_100})
-    until(lambda: one.now()["rate"] == 44_100 and one.now()["inputs"] == ["kit:out"], 8, "the other rate")
-    answered(one.kit, one.synth)
-    assert one.play(3) == [1, 2, 3]
-    pipewire.set(**{"clock_force-rate": 0})
-    until(lambda: one.now()["rate"] == 48_000 and one.now()["inputs"] == ["kit:out"], 8, "the rate")
-    answered(one.kit, one.synth)
-    assert one.play(3) == [1, 2, 3]
     pipewire.manager.kill()
     pipewire.manager.wait()
     assert one.play(3) == [1, 2, 3]
@@ -127,7 +118,8 @@ def test_hits_go_on_through_other_blocks_and_rates_and_a_new_session_manager(sta
     # Everything that was captured lies within the time that it took: no jump of the counter got in.
     at = [record.at for record in reader.read()]
     assert begun - 0.1 < min(at)
-    assert max(at) < time.monotonic() + 0.1
+    # Within a block or so for each change: the largest is 21 ms.
+    assert max(at) < time.monotonic() + 0.25
     assert at == sorted(at)
 
 

@@ -11,7 +11,7 @@ from PySide6.QtCore import Qt
 
 from puresignal.io import journal, note_map_file
 from puresignal.ui.inputs import live_cards
-from tests.engine.conftest import peers, server  # noqa: F401 - fixtures
+from tests.engine.conftest import peers, prompt, server  # noqa: F401 - fixtures
 from tests.engine.test_journal import children
 
 HITS = [(60, 100), (61, 90), (71, 70), (72, 64)]

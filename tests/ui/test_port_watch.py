@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import signal
 
-from tests.engine.conftest import peers, server  # noqa: F401
+from tests.engine.conftest import peers, prompt, server  # noqa: F401 - fixtures
 from tests.ui.test_live import offered
 
 

@@ -125,14 +125,15 @@ class Host:
         )
 
     def _look(self) -> None:
-        if self._jack is not None and self._jack.is_dead():
+        changed = self._jack is not None and self._jack.state()["rate"] != self._flow.rate
+        if changed:
+            # Everything that counts in frames is made anew, by a successor.
+            self._release()
+        if self._jack is not None and (changed or self._jack.is_dead()):
             # A client cannot be closed safely after its server died, so the process ends and is restarted.
             self._jack, self._joined = None, {}
             self._tell()
             os._exit(0)
-        if self._jack is not None and self._jack.state()["rate"] != self._flow.rate:
-            # Everything that counts in frames is made anew.
-            self._gone = True
         if self._gone:
             assert self._setup is not None
             self._release()
