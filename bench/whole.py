@@ -14,7 +14,7 @@ from support.big_takes import kit_file
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import CleaningPath, StageCache
 from puresignal.core.path.several_takes import Placed, run_together
-from puresignal.core.timing.timeline import TempoPoint, Timeline
+from puresignal.core.timing.session_time import TempoPoint, Timeline
 from puresignal.io import midi_reader, note_map_file
 
 TAKES, EACH = 20, 5_000

@@ -12,7 +12,7 @@ from puresignal import cli
 from puresignal.core.export.song_builder import build_song
 from puresignal.core.path.cleaning_path import make_context, run
 from puresignal.core.session.session import Session, TakeRef, with_placed, with_timeline
-from puresignal.core.timing.timeline import MeterPoint, TempoPoint, Timeline
+from puresignal.core.timing.session_time import MeterPoint, TempoPoint, Timeline
 from puresignal.io import midi_reader, midi_writer, session_file
 from tests.core.path.test_several_takes import KIT, ROOM, file_take, kit_take, rows_of
 

@@ -34,7 +34,7 @@ from puresignal.core.session.session import Session, TakeRef, with_backing, with
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.core.session.track_settings import COLOURS, Delivery, TrackSettings, with_tracks
 from puresignal.core.sound.drums import KITS, Drum
-from puresignal.core.timing.timeline import FASTEST, SLOWEST, MeterPoint, TempoPoint, Timeline
+from puresignal.core.timing.session_time import FASTEST, SLOWEST, MeterPoint, TempoPoint, Timeline
 from puresignal.io import file_access, json_file, limits, midi_reader, take_file
 from puresignal.translation import tr
 

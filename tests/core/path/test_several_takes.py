@@ -17,7 +17,7 @@ from puresignal.core.path.cleaning_path import CleaningPath, with_faults, with_u
 from puresignal.core.path.several_takes import BEATS, CLOCK, USUAL_PPQ, Placed, common_ppq, run_together
 from puresignal.core.path.tally import Action
 from puresignal.core.path.tidy import Tidy
-from puresignal.core.timing.timeline import MeterPoint, TempoPoint, Timeline
+from puresignal.core.timing.session_time import MeterPoint, TempoPoint, Timeline
 from puresignal.io import note_map_file
 from puresignal.sim import drum_module, drummer
 

@@ -11,7 +11,7 @@ from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.path.cleaning_path import Outcome, make_context, run
 from puresignal.core.path.several_takes import BEATS, CLOCK, Placed, run_together
 from puresignal.core.session.session import Session, TakeRef
-from puresignal.core.timing.timeline import Timeline
+from puresignal.core.timing.session_time import Timeline
 
 
 @dataclass(frozen=True, eq=False)

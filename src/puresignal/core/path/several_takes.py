@@ -20,7 +20,7 @@ from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache
 from puresignal.core.path.context import Context, PathTrack, Verdict
 from puresignal.core.path.tally import Entries, Tally
 from puresignal.core.path.target import Target
-from puresignal.core.timing.timeline import Timeline
+from puresignal.core.timing.session_time import Timeline
 
 BEATS, CLOCK = "beats", "clock"
 """What a placed take follows: a later tempo change moves its notes along, or leaves their seconds as they are."""

@@ -16,7 +16,7 @@ from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.core.session.track_settings import Delivery, TrackSettings, with_order, with_track
-from puresignal.core.timing.timeline import Timeline
+from puresignal.core.timing.session_time import Timeline
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puresignal.core.midi.tempo_map import TempoMap
-from puresignal.core.timing.timeline import MeterPoint, TempoPoint, Timeline
+from puresignal.core.timing.session_time import MeterPoint, TempoPoint, Timeline
 
 BPM = st.floats(20, 400)
 
