@@ -121,7 +121,8 @@ class Host:
     def _same_ports(self, setup: RouterConfig) -> bool:
         now = self._setup
         return now is not None and (
-            (now.inputs, now.outputs, now.client, now.block) == (setup.inputs, setup.outputs, setup.client, setup.block)
+            (now.inputs, now.outputs, now.client) == (setup.inputs, setup.outputs, setup.client)
+            and (now.block == setup.block or self._jack is None or self._jack.system != ports.PIPEWIRE)
         )
 
     def _look(self) -> None:

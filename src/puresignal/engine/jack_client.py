@@ -167,12 +167,12 @@ class JackClient:
 
     def _write(self, leaving: list[tuple[int, int, bytes]]) -> None:
         outputs = self._outputs
-        try:
-            for offset, output, message in leaving:
+        for offset, output, message in leaving:
+            try:
                 outputs[output].write_midi_event(offset, message)
-        except Exception:
-            # A full buffer takes no more of this block, and says so for every message.
-            self.errors += 1
+            except Exception:
+                # A full buffer takes no more of this block; those of the other outputs do.
+                self.errors += 1
 
     def _last_ends(self, router: Router) -> list[tuple[int, int, bytes]]:
         """The ends of everything, several times."""

@@ -25,6 +25,9 @@ class _Monitor:
         self._process: subprocess.Popen[bytes] | None = None
         if shutil.which(command[0]) is None:
             return
+        if shutil.which("setpriv") is not None:
+            # It ends with this process, also when that is killed.
+            command = ("setpriv", "--pdeathsig", "KILL", *command)
         # Into a pipe, it would keep small changes back until its buffer is full; into a terminal, it writes lines.
         self._terminal, theirs = os.openpty()
         with contextlib.suppress(OSError):

@@ -77,9 +77,7 @@ def _from_json(data: dict[str, Any]) -> Preferences:
     return Preferences(
         theme if isinstance(theme, str) and theme in ("system", "light", "dim") else "system",
         geometry,
-        tuple(r for r in recent if isinstance(r, str) and "\0" not in r)[:MOST_RECENT]
-        if isinstance(recent, list)
-        else (),
+        _recent(recent),
         _keyboard(data.get("keyboard")),
         _sound(data.get("sound")),
         _shortcuts(data.get("shortcuts")),

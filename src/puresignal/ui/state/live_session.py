@@ -202,7 +202,6 @@ class LiveSession(QObject):
         """Use another sound device, rate or block size."""
         self.sound_out = out
         self._follow()
-        self._follow_sound()
 
     @property
     def port_names(self) -> tuple[str, ...]:
