@@ -45,3 +45,19 @@ def test_a_server_that_does_not_call_for_long_is_gone(monkeypatch):
     assert not client.is_dead()
     clock.now += 2.0
     assert client.is_dead()
+
+
+def test_a_full_buffer_of_one_output_costs_the_others_nothing():
+    client = JackClient.__new__(JackClient)
+    client.errors, sent = 0, []
+
+    def full(offset, message):
+        raise RuntimeError("no space")
+
+    client._outputs = [
+        SimpleNamespace(write_midi_event=full),
+        SimpleNamespace(write_midi_event=lambda offset, message: sent.append((offset, message))),
+    ]
+    client._write([(0, 0, b"\x90\x24\x40"), (1, 1, b"\x80\x26\x00"), (2, 0, b"\x80\x24\x00"), (3, 1, b"\x80\x28\x00")])
+    assert sent == [(1, b"\x80\x26\x00"), (3, b"\x80\x28\x00")]
+    assert client.errors == 2
