@@ -12,10 +12,10 @@ from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path import crosstalk, crosstalk_lesson, settings_json
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
-from puresignal.core.path.context import Verdict
 from puresignal.core.path.crosstalk import SHAKEN, Crosstalk
 from puresignal.core.path.crosstalk_model import KitModel
 from puresignal.core.path.tally import Action
+from puresignal.core.path.verdicts import Verdict
 from puresignal.io import note_map_file
 from puresignal.sim import adversarial_takes, drum_module
 from puresignal.sim.adversarial_takes import FaultRanges

@@ -8,13 +8,13 @@ import pytest
 
 from puresignal.core.kit.note_map import HatPedal, NoteMap, Pad
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run, with_faults, with_unmapped
-from puresignal.core.path.context import Verdict
 from puresignal.core.path.doubles import DOUBLE
 from puresignal.core.path.ends import CHOKED, NO_END, NO_LENGTH
 from puresignal.core.path.identify import PEDAL, UNMAPPED_NOTE
 from puresignal.core.path.removal import BY_HAND
 from puresignal.core.path.tally import Action
 from puresignal.core.path.target import ALSO_SENT, NO_TARGET, STAND_IN
+from puresignal.core.path.verdicts import Verdict
 from tests.conftest import hit, take_of
 
 KIT = NoteMap(

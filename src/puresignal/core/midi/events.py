@@ -155,6 +155,7 @@ class Take:
     end_tick   end of the track in an imported file
     original   an imported file, byte for byte; None for a recorded take
     notices    the reader's warnings about the file
+    begun      seconds of the computer's clock at its start, on the 20 µs grid, for a recorded take; None if not known
     """
 
     ident: str
@@ -168,6 +169,7 @@ class Take:
     end_tick: int = 0
     original: bytes | None = field(default=None, repr=False)
     notices: tuple[str, ...] = ()
+    begun: float | None = None
 
     @property
     def length(self) -> float:

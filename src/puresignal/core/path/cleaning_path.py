@@ -11,7 +11,7 @@ import numpy as np
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import Controls, Events, Notes, Take, playing_order
-from puresignal.core.path.context import Context, PathTrack, Verdict
+from puresignal.core.path.context import USUAL_WIRING, Context, PathTrack, Wiring
 from puresignal.core.path.crosstalk import Crosstalk
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.ends import Ends
@@ -25,6 +25,7 @@ from puresignal.core.path.target import Target
 from puresignal.core.path.thin import Thin
 from puresignal.core.path.tidy import Tidy
 from puresignal.core.path.velocity import Velocity
+from puresignal.core.path.verdicts import Verdict, Verdicts
 
 
 @dataclass(frozen=True)
@@ -128,9 +129,12 @@ def make_context(
     target: NoteMap | None,
     path: CleaningPath,
     verdicts: Mapping[int, Verdict] | None = None,
+    wiring: Wiring = USUAL_WIRING,
 ) -> Context:
     """The context in which a path runs over a take."""
-    return Context(source, target, take.ports, take.length, path.split.by, verdicts or {}, take.ticks is not None)
+    decided = Verdicts.of(verdicts or {})
+    apart = take.ticks is not None
+    return Context(source, target, take.ports, take.length, path.split.by, decided, apart, take.begun, wiring)
 
 
 class StageCache:
@@ -154,19 +158,14 @@ class StageCache:
         target: NoteMap | None,
         path: CleaningPath,
         verdicts: Mapping[int, Verdict],
+        wiring: Wiring = USUAL_WIRING,
     ) -> Context:
         """The context of the last run if it is still valid, else a new one."""
-        cache_key = (
-            take.ident,
-            id(take),
-            source,
-            target,
-            path.split.by,
-            tuple(sorted(verdicts.items(), key=lambda v: v[0])),
-        )
+        verdicts = Verdicts.of(verdicts)
+        cache_key = (id(take), source, target, path.split.by, verdicts, wiring)
         if self._context is None or cache_key != self._made_of:
             self._made_of, self._stages, self._played = cache_key, [], None
-            self._context = make_context(take, source, target, path, verdicts)
+            self._context = make_context(take, source, target, path, verdicts, wiring)
         return self._context
 
     def paired(self, take: Take) -> Paired:
@@ -189,7 +188,7 @@ class StageCache:
     def played(self, path: CleaningPath, notes: Notes, identified: Notes, context: Context) -> Notes:
         """Input notes with their articulations and tracks."""
         if self._played is None:
-            self._played = path.split.apply(_named(notes, identified), Controls.empty(), context).notes
+            self._played = path.split.assigned(_named(notes, identified), context)
         return self._played
 
 

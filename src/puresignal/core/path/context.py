@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, fields
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -25,6 +26,7 @@ from puresignal.core.kit.note_map import NoteMap, vocabulary
 from puresignal.core.midi.columns import numbered
 from puresignal.core.midi.events import Port
 from puresignal.core.path.crosstalk_model import FEW_GHOSTS, GHOSTS
+from puresignal.core.path.verdicts import Verdict, Verdicts
 from puresignal.translation import tr
 
 PARTS = (0.45, 0.55, 0.65)
@@ -45,29 +47,40 @@ def part_of(closedness: np.ndarray | float) -> np.ndarray:
 
 
 @dataclass(frozen=True)
-class Verdict:
-    """The player's decision on one note.
-
-    keep          True: never remove it. False: remove it. None: undecided
-    articulation  its true articulation where the map is wrong, else None
-    """
-
-    keep: bool | None = None
-    articulation: str | None = None
-
-
-@dataclass(frozen=True)
 class PathTrack:
     """A destination of notes.
 
-    key     stable name: a drum or family, `unmapped`, or `port/channel` for channels outside the map
+    key     stable name: a drum or family, `unmapped`, or `port/channel` for channels outside the map, all behind the
+            name of an input or a take whose tracks are its own
     title   name to show
     family  for colour and grouping
+    port    of a channel's track: index of its port in the take, else -1
     """
 
     key: str
     title: str
     family: str
+    port: int = -1
+
+
+@dataclass(frozen=True)
+class Wiring:
+    """Where the notes of a take or an input go, beyond one track for each of its drums and channels.
+
+    own, own_title  what the keys and titles of the kit's tracks begin with, where an input has tracks of its own
+    channels        what the keys of the tracks for channels outside the map begin with
+    sends           (key of a track, keys of those that its notes go to instead): several are a layer
+    targets         (key of a track, note map of its receiver) where that is not the usual one
+    """
+
+    own: str = ""
+    own_title: str = ""
+    channels: str = ""
+    sends: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    targets: tuple[tuple[str, NoteMap], ...] = ()
+
+
+USUAL_WIRING = Wiring()
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,6 +129,8 @@ class Context:
     split_by        "drum", "family" or "one"
     verdicts        by note origin
     apart           the devices are the MIDI ports of a file: each has a receiver of its own
+    begun           seconds of the clock at the take's start, on the 20 µs grid; None where it is not known
+    wiring          the tracks that its notes go to
     """
 
     source: NoteMap | None = None
@@ -125,13 +140,16 @@ class Context:
     split_by: str = "drum"
     verdicts: Mapping[int, Verdict] = field(default_factory=dict)
     apart: bool = False
+    begun: float | None = None
+    wiring: Wiring = USUAL_WIRING
 
     @cached_property
     def vocabulary(self) -> tuple[str, ...]:
         """Articulations by code."""
         names = vocabulary(self.source, self.target)
-        told = [canonical(v.articulation) for v in self.verdicts.values() if v.articulation]
-        return tuple(dict.fromkeys((*names, *told)))
+        for _, other in self.wiring.targets:
+            names = (*names, *vocabulary(None, other))
+        return tuple(dict.fromkeys((*names, *map(canonical, self.decided.articulations()))))
 
     @cached_property
     def code(self) -> dict[str, int]:
@@ -241,13 +259,7 @@ class Context:
     @cached_property
     def tracks(self) -> tuple[PathTrack, ...]:
         """Every track that a note could go to, in file order."""
-        drums = list(dict.fromkeys(drum_of(name) for name in sorted(self.vocabulary, key=sort_key)))
-        if self.split_by == "one":
-            kit = [PathTrack("kit", "Drums", "other")]
-        elif self.split_by == "family":
-            kit = [PathTrack(family, family.capitalize(), family) for family in FAMILIES]
-        else:
-            kit = [PathTrack(drum, drum_title(drum), family_of(drum)) for drum in drums]
+        kit = kit_tracks(self.vocabulary, self.split_by, self.wiring.own, self.wiring.own_title)
         rest = []
         for number, port in enumerate(self.ports or (Port(""),)):
             for channel in range(1, 17):
@@ -256,12 +268,42 @@ class Context:
                     if port.name
                     else tr("Channel {channel}", channel=channel)
                 )
-                rest.append(PathTrack(f"{number}/{channel}", name, "other"))
-        return (*kit, PathTrack("unmapped", "Unmapped", "other"), *rest)
+                rest.append(PathTrack(f"{self.wiring.channels}{number}/{channel}", name, "other", number))
+        every = (
+            *kit,
+            PathTrack(f"{self.wiring.own}unmapped", _titled(self.wiring.own_title, "Unmapped"), "other"),
+            *rest,
+        )
+        known = {track.key for track in every}
+        further = dict.fromkeys(key for _, keys in self.wiring.sends for key in keys if key not in known)
+        return (*every, *(PathTrack(key, key, "other") for key in further))
 
     @cached_property
     def unmapped_track(self) -> int:
-        return next(i for i, track in enumerate(self.tracks) if track.key == "unmapped")
+        key = f"{self.wiring.own}unmapped"
+        return next(i for i, track in enumerate(self.tracks) if track.key == key)
+
+    @cached_property
+    def copies(self) -> dict[int, tuple[int, ...]]:
+        """For each track whose notes go elsewhere, or to several tracks: those tracks."""
+        index = {track.key: i for i, track in enumerate(self.tracks)}
+        return {index[key]: tuple(index[to] for to in keys) for key, keys in self.wiring.sends if key in index and keys}
+
+    @cached_property
+    def by_receiver(self) -> tuple[np.ndarray, tuple[Context, ...]]:
+        """(tracks,) number of the receiver of each track, and for each a context whose `target` is its note map."""
+        maps: list[NoteMap | None] = [self.target]
+        own = dict(self.wiring.targets)
+        numbers = np.zeros(len(self.tracks), np.int64)
+        for i, track in enumerate(self.tracks):
+            wanted = own.get(track.key, self.target)
+            if wanted not in maps:
+                maps.append(wanted)
+            numbers[i] = maps.index(wanted)
+        return numbers, (
+            self,
+            *(_ForReceiver(**{**vars_of(self), "target": one}, names=self.vocabulary) for one in maps[1:]),
+        )
 
     @cached_property
     def track_of_articulation(self) -> np.ndarray:
@@ -273,7 +315,7 @@ class Context:
             keys = [family_of(name) for name in self.vocabulary]
         else:
             keys = [drum_of(name) for name in self.vocabulary]
-        return np.array([index[key] for key in keys], np.int16)
+        return np.array([index[self.wiring.own + key] for key in keys], np.int16)
 
     def articulation_of(self, channel: int, note: int) -> str | None:
         """The articulation of a note before the pedal is considered, or None if the source map lacks it."""
@@ -285,20 +327,64 @@ class Context:
         return self.unmapped_track + 1 + port * 16 + channel - 1
 
     @cached_property
+    def decided(self) -> Verdicts:
+        return Verdicts.of(self.verdicts)
+
+    @cached_property
     def kept_by_hand(self) -> np.ndarray:
-        """Origins that no stage may remove, sorted."""
-        return np.array(sorted(o for o, v in self.verdicts.items() if v.keep is True), np.int64)
+        """Origins that no stage may remove, rising."""
+        return self.decided.among(True)
 
     @cached_property
     def dropped_by_hand(self) -> np.ndarray:
-        """Origins that the player removed, sorted."""
-        return np.array(sorted(o for o, v in self.verdicts.items() if v.keep is False), np.int64)
+        """Origins that the player removed, rising."""
+        return self.decided.among(False)
 
     @cached_property
     def told_articulation(self) -> tuple[np.ndarray, np.ndarray]:
-        """Origins, sorted, and the articulations that the player gave them."""
-        told = sorted((o, self.code[canonical(v.articulation)]) for o, v in self.verdicts.items() if v.articulation)
-        return np.array([o for o, _ in told], np.int64), np.array([c for _, c in told], np.int16)
+        """Origins, rising, and the articulations that the player gave them."""
+        origins, names = self.decided.told()
+        return origins, np.array([self.code[canonical(name)] for name in names], np.int16)
+
+    def draw_keys(self, start: np.ndarray, channel: np.ndarray, note: np.ndarray, origin: np.ndarray) -> np.ndarray:
+        """(n,) what random draws of notes go by: the moment and the note, which are the same live and afterwards.
+
+        Takes whose clock is not known - files, and takes of version 1 - go by the number of the event
+        """
+        if self.begun is None:
+            return origin
+        moment = np.rint((np.asarray(start) + self.begun) * 50_000).astype(np.int64)
+        return np.asarray((moment << 11) + (np.asarray(channel, np.int64) << 7) + note)
+
+
+@dataclass(frozen=True, eq=False)
+class _ForReceiver(Context):
+    """A context for another receiver, with the articulations of the one that it belongs to."""
+
+    names: tuple[str, ...] = ()
+
+    @cached_property
+    def vocabulary(self) -> tuple[str, ...]:
+        return self.names
+
+
+def vars_of(context: Context) -> dict[str, Any]:
+    """The fields that every context has."""
+    return {one.name: getattr(context, one.name) for one in fields(Context)}
+
+
+def kit_tracks(names: Iterable[str], split_by: str, own: str = "", own_title: str = "") -> tuple[PathTrack, ...]:
+    """The tracks of a kit with these articulations. own, own_title: as in Context."""
+    if split_by == "one":
+        return (PathTrack(f"{own}kit", _titled(own_title, "Drums"), "other"),)
+    if split_by == "family":
+        return tuple(PathTrack(own + family, _titled(own_title, family.capitalize()), family) for family in FAMILIES)
+    drums = dict.fromkeys(drum_of(name) for name in sorted(names, key=sort_key))
+    return tuple(PathTrack(own + drum, _titled(own_title, drum_title(drum)), family_of(drum)) for drum in drums)
+
+
+def _titled(whose: str, title: str) -> str:
+    return f"{whose}: {title}" if whose else title
 
 
 def among(origins: np.ndarray, rising: np.ndarray) -> np.ndarray:

@@ -7,7 +7,7 @@ the merge. Everything before it belongs to a take alone: its map, its faults, it
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -15,17 +15,42 @@ import numpy as np
 
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import NO_ARTICULATION, NO_EVENT, Controls, Events, Notes, Take
+from puresignal.core.midi.messages import BEND, CONTROL, PROGRAM
 from puresignal.core.midi.tempo_map import on_arrival_grid
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, make_context, run
-from puresignal.core.path.context import Context, PathTrack, Verdict
+from puresignal.core.path.context import USUAL_WIRING, Context, PathTrack, Wiring, kit_tracks
 from puresignal.core.path.tally import Entries, Tally
 from puresignal.core.path.target import Target
+from puresignal.core.path.verdicts import Verdict
 from puresignal.core.timing.session_time import Timeline
 
 BEATS, CLOCK = "beats", "clock"
 """What a placed take follows: a later tempo change moves its notes along, or leaves their seconds as they are."""
+EVENT_BITS = 32
+"""Bits of an origin for the event within its take; those above are the take's number. Together they stay below 2^53."""
 MOST_PPQ, USUAL_PPQ = 32_767, 9_600
 """The most ticks a quarter note of a MIDI file, and what is taken where the takes' have no common multiple below it."""
+
+
+EARLY = 0.125
+"""Beats before a bar line from which a hit belongs to the bar that it begins, where takes are joined."""
+
+
+@dataclass(frozen=True)
+class Round:
+    """A stretch of a take, from `begin` to `end` in its seconds, whose beginning is laid at `beat`.
+
+    is_in    whether it is used
+    track    key of the track that all its notes go to; empty: their own
+    between  beats from bar 1: only what lies in between is used; None: all
+    """
+
+    begin: float
+    end: float
+    beat: float
+    is_in: bool = True
+    track: str = ""
+    between: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,7 +58,14 @@ class Placed:
     """A take on the session's time.
 
     beat     where its own beginning stands: beats from bar 1
-    follows  BEATS (by its own tempo map) or CLOCK
+    follows  BEATS (by its own grid) or CLOCK
+    number   its own, by which notes of several takes are told apart; 0: by its place among them
+    begin, end  seconds of the take; what starts outside is not used
+    grid     its beats by its seconds; None: those of its tempo map
+    rounds   stretches of the take, each laid somewhere else; none: it is one
+    used     beats from bar 1 between which it is used, where other takes are used elsewhere; None: everywhere
+    wiring   the tracks that its notes go to
+    channel  1..16 for all its notes, 0 for each one's own
     """
 
     take: Take
@@ -43,37 +75,103 @@ class Placed:
     beat: float = 0.0
     follows: str = CLOCK
     cache: StageCache | None = None
-    _known: dict[int, tuple[np.ndarray, Timeline, np.ndarray]] = field(default_factory=dict, init=False, repr=False)
+    number: int = 0
+    begin: float | None = None
+    end: float | None = None
+    grid: Timeline | None = None
+    rounds: tuple[Round, ...] = ()
+    used: tuple[tuple[float, float], ...] | None = None
+    wiring: Wiring = USUAL_WIRING
+    channel: int = 0
+    _known: dict[int, tuple[np.ndarray, Timeline, np.ndarray | None, np.ndarray]] = field(
+        default_factory=dict, init=False, repr=False
+    )
 
-    def seconds(self, own: np.ndarray, timeline: Timeline) -> np.ndarray:
-        """Seconds from bar 1 of (n,) seconds of the take, NaN where those are, on the 20 µs grid."""
+    def seconds(self, own: np.ndarray, timeline: Timeline, begun: np.ndarray | None = None) -> np.ndarray:
+        """Seconds from bar 1 of (n,) seconds of the take, NaN where those are, on the 20 µs grid.
+
+        begun  (n,) seconds by which the round is chosen, for the ends of notes; None: `own`
+        """
         # Most columns of a result stay the same arrays while a setting is moved.
         known = self._known.get(id(own))
-        if known is not None and known[0] is own and known[1] == timeline:
-            return known[2]
+        if known is not None and known[0] is own and known[1] == timeline and known[2] is begun:
+            return known[3]
         if len(self._known) > 16:
             self._known.clear()
-        placed = self._placed(own, timeline)
-        self._known[id(own)] = own, timeline, placed
+        placed = self._placed(own, timeline, own if begun is None else begun)
+        self._known[id(own)] = own, timeline, begun, placed
         return placed
 
-    def _placed(self, own: np.ndarray, timeline: Timeline) -> np.ndarray:
+    def own_beats(self, own: np.ndarray) -> np.ndarray:
+        """Beats from the take's beginning of (n,) seconds of the take."""
+        if self.grid is not None:
+            return np.asarray(self.grid.seconds_to_beats(own))
+        return np.asarray(self.take.tempo.seconds_to_beats(own))
+
+    def _placed(self, own: np.ndarray, timeline: Timeline, begun: np.ndarray) -> np.ndarray:
+        safe = np.nan_to_num(own)
+        beat: np.ndarray | float = self.beat
+        since: np.ndarray | float = 0.0
+        if self.rounds:
+            which = self._round_of(begun)
+            beat = np.array([one.beat for one in self.rounds])[which]
+            since = np.array([one.begin for one in self.rounds])[which]
         if self.follows == BEATS:
-            beats = self.beat + self.take.tempo.seconds_to_beats(np.nan_to_num(own))
-            placed = timeline.beats_to_seconds(beats)
+            beats = self.own_beats(safe)
+            placed = timeline.beats_to_seconds(beat + (beats - self.own_beats(np.asarray(since))))
         else:
-            placed = float(timeline.beats_to_seconds(np.array([self.beat]))[0]) + np.nan_to_num(own)
+            placed = timeline.beats_to_seconds(np.atleast_1d(np.asarray(beat, np.float64))) + (safe - since)
         return np.asarray(np.where(np.isnan(own), np.nan, on_arrival_grid(placed)))
+
+    def _round_of(self, seconds: np.ndarray) -> np.ndarray:
+        """(n,) number of the round in which a second of the take lies; the first for what lies before it."""
+        begins = np.array([one.begin for one in self.rounds])
+        return np.asarray(np.maximum(np.searchsorted(begins, np.nan_to_num(seconds), "right") - 1, 0))
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether all of the take is used."""
+        is_cropped = self.begin is not None or self.end is not None
+        return not (is_cropped or self.rounds or self.channel or self.used is not None)
+
+    def uses(self, own: np.ndarray, timeline: Timeline) -> np.ndarray:
+        """(n,) whether what happens at these seconds of the take is used."""
+        keep = np.ones(len(own), bool)
+        if self.begin is not None:
+            keep &= own >= self.begin
+        if self.end is not None:
+            keep &= own < self.end
+        placed = timeline.seconds_to_beats(self.seconds(own, timeline)) if self.rounds or self.used is not None else own
+        if self.rounds:
+            which = self._round_of(own)
+            for number, one in enumerate(self.rounds):
+                mine = which == number
+                keep[mine] &= one.is_in & (own[mine] >= one.begin) & (own[mine] < one.end)
+                if one.between is not None:
+                    keep[mine] &= (placed[mine] >= one.between[0] - EARLY) & (placed[mine] < one.between[1] - EARLY)
+        if self.used is not None:
+            inside = np.zeros(len(own), bool)
+            for begin, end in self.used:
+                inside |= (placed >= begin - EARLY) & (placed < end - EARLY)
+            keep &= inside
+        return keep
+
+    def track_of(self, own: np.ndarray, index: Mapping[str, int]) -> np.ndarray:
+        """(n,) the track that all notes of a round go to, -1 where they keep their own. index: tracks by key."""
+        if not any(one.track for one in self.rounds):
+            return np.full(len(own), -1)
+        to = np.array([index.get(one.track, -1) if one.track else -1 for one in self.rounds])
+        return np.asarray(to[self._round_of(own)])
 
     def context(self, path: CleaningPath) -> Context:
         """The context of its path; the one of the last run where it is still valid."""
         if self.cache is not None:
-            return self.cache.context(self.take, self.source, self.target, path, self.verdicts)
-        return make_context(self.take, self.source, self.target, path, self.verdicts)
+            return self.cache.context(self.take, self.source, self.target, path, self.verdicts, self.wiring)
+        return make_context(self.take, self.source, self.target, path, self.verdicts, self.wiring)
 
     def ticks(self, timeline: Timeline, ppq: int) -> np.ndarray:
         """(events,) ticks from bar 1: the file's own where it follows the beats, else the nearest."""
-        if self.follows == BEATS and self.take.ticks is not None:
+        if self.follows == BEATS and self.take.ticks is not None and self.grid is None and not self.rounds:
             own = np.asarray(self.take.ticks, np.int64)
             # Whole numbers as long as possible: a common multiple keeps every tick of a file exactly.
             scaled = (own * ppq * 2 + self.take.tempo.ppq) // (2 * self.take.tempo.ppq)
@@ -84,10 +182,15 @@ class Placed:
 
 @dataclass(frozen=True, eq=False)
 class _Merged(Context):
-    """The context of the merge. names: the articulations of all takes; rooms: (ports,) receiver of each port."""
+    """The context of the merge: the articulations of all takes, the receiver of each port, and all tracks."""
 
     names: tuple[str, ...] = ()
     rooms: tuple[int, ...] = ()
+    every: tuple[PathTrack, ...] = ()
+
+    @cached_property
+    def tracks(self) -> tuple[PathTrack, ...]:
+        return self.every
 
     @cached_property
     def vocabulary(self) -> tuple[str, ...]:
@@ -102,19 +205,28 @@ class _Merged(Context):
 class Whole:
     """The result of all takes that are in.
 
-    outcome  notes and controls in seconds from bar 1; an origin counts the events of all takes one after another
-    first    (takes,) number of each take's first event
+    outcome  notes and controls in seconds from bar 1; an origin is that of its take behind the take's number
+    numbers  (takes,) the number of each take
     """
 
     outcome: Outcome
-    first: np.ndarray
+    numbers: tuple[int, ...]
     placed: tuple[Placed, ...]
     timeline: Timeline
 
     def whose(self, origin: int) -> tuple[int, int]:
         """The take, by its place in the list, and its event that an origin stands for."""
-        part = int(np.searchsorted(self.first, origin, "right")) - 1
-        return part, origin - int(self.first[part])
+        return self.numbers.index(origin >> EVENT_BITS), origin & (1 << EVENT_BITS) - 1
+
+    def in_a_row(self, origins: np.ndarray) -> np.ndarray:
+        """(n,) the numbers of these events if those of all takes stood one after another; NO_EVENT stays."""
+        counts = [len(one.take.events) for one in self.placed]
+        first = np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.int64) if counts else np.zeros(1, np.int64)
+        order = np.argsort(self.numbers)
+        known = np.maximum(origins, 0)
+        place = np.searchsorted(np.array(self.numbers)[order], known >> EVENT_BITS)
+        found = first[order][np.minimum(place, len(order) - 1)] + (known & (1 << EVENT_BITS) - 1)
+        return np.asarray(np.where(origins == NO_EVENT, NO_EVENT, found))
 
     def for_file(self, name: str, ppq: int | None = None) -> tuple[Outcome, Take]:
         """All takes as one, for a file that begins with bar 1, or whole bars earlier for what sounds before it.
@@ -123,7 +235,7 @@ class Whole:
         """
         ppq = ppq or common_ppq([one.take for one in self.placed])
         take, shift = _as_one(self.placed, self.timeline, ppq, name, _bars_before(self.outcome, self.timeline))
-        return (_later(self.outcome, shift) if shift else self.outcome), take
+        return _later(self.outcome, shift, self.in_a_row), take
 
 
 def common_ppq(takes: Sequence[Take]) -> int:
@@ -136,16 +248,17 @@ def run_together(placed: Sequence[Placed], path: CleaningPath, timeline: Timelin
     """Run every take, lay them on the session's time, and finish what looks across them."""
     own_stages = next(i for i, stage in enumerate(path.stages()) if stage.stage == Target.stage) + 1
     contexts = [one.context(path) for one in placed]
-    outcomes = [
-        run(one.take, path, context, one.cache, own_stages) for one, context in zip(placed, contexts, strict=True)
-    ]
+    given = [one.number for one in placed]
+    numbers = given if all(given) and len(set(given)) == len(given) else list(range(1, len(placed) + 1))
     merged = _merged_context(placed, contexts, path)
-    counts = [len(one.take.events) for one in placed]
-    first = np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.int64) if placed else np.zeros(0, np.int64)
     ports = np.concatenate([[0], np.cumsum([len(one.take.ports) for one in placed])])
     moves = [
-        _Move(one, context, merged, timeline, int(event), int(port))
-        for one, context, event, port in zip(placed, contexts, first, ports[:-1], strict=True)
+        _Move(one, context, merged, timeline, number, int(port))
+        for one, context, number, port in zip(placed, contexts, numbers, ports[:-1], strict=True)
+    ]
+    outcomes = [
+        move.used(run(one.take, path, context, one.cache, own_stages))
+        for one, context, move in zip(placed, contexts, moves, strict=True)
     ]
     played = Notes.join([move.notes(o.input_notes) for move, o in zip(moves, outcomes, strict=True)])
     notes, controls = _in_order(
@@ -161,7 +274,7 @@ def run_together(placed: Sequence[Placed], path: CleaningPath, timeline: Timelin
         sum(o.tally.arrived for o in outcomes), len(notes), Entries.join(written), sum(o.tally.strays for o in outcomes)
     )
     outcome = Outcome(_by_start(played), notes, controls, tally, merged.tracks, merged.vocabulary)
-    return Whole(outcome, first, tuple(placed), timeline)
+    return Whole(outcome, tuple(numbers), tuple(placed), timeline)
 
 
 def _merged_context(placed: Sequence[Placed], contexts: Sequence[Context], path: CleaningPath) -> _Merged:
@@ -172,34 +285,84 @@ def _merged_context(placed: Sequence[Placed], contexts: Sequence[Context], path:
         for one, context in zip(placed, contexts, strict=True)
         for port in one.take.ports
     )
-    return _Merged(ports=ports, split_by=path.split.by, names=names, rooms=rooms)
+    every = _tracks(placed, contexts, path.split.by) or Context(split_by=path.split.by).tracks
+    return _Merged(ports=ports, split_by=path.split.by, names=names, rooms=rooms, every=every)
+
+
+def _tracks(placed: Sequence[Placed], contexts: Sequence[Context], split_by: str) -> tuple[PathTrack, ...]:
+    """The tracks of all takes: kits first, in the order of drums, then unmapped notes, channels, and further tracks."""
+    kits: dict[str, tuple[str, list[str]]] = {}
+    for context in contexts:
+        names = kits.setdefault(context.wiring.own, (context.wiring.own_title, []))[1]
+        names += context.vocabulary
+    rows = [
+        track
+        for own, (title, names) in kits.items()
+        for track in kit_tracks(dict.fromkeys(names), split_by, own, title)
+    ]
+    rows += [context.tracks[context.unmapped_track] for context in contexts]
+    ports = 0
+    further: list[PathTrack] = []
+    for one, context in zip(placed, contexts, strict=True):
+        for track in context.tracks[context.unmapped_track + 1 :]:
+            if track.port >= 0:
+                rows.append(replace(track, port=track.port + ports))
+            else:
+                further.append(track)
+        ports += len(one.take.ports)
+    found: dict[str, PathTrack] = {}
+    for track in (*rows, *further):
+        found.setdefault(track.key, track)
+    return tuple(found.values())
 
 
 class _Move:
     """Turns one take's columns into those of the merge."""
 
     def __init__(
-        self, placed: Placed, context: Context, merged: _Merged, timeline: Timeline, first_event: int, first_port: int
+        self, placed: Placed, context: Context, merged: _Merged, timeline: Timeline, number: int, first_port: int
     ):
         self._placed, self._timeline = placed, timeline
-        self._event, self._port = first_event, first_port
+        self._event, self._port = number << EVENT_BITS, first_port
         codes = [merged.code[name] for name in context.vocabulary]
         self._codes = np.array([*codes, NO_ARTICULATION], np.int16)
         index = {track.key: i for i, track in enumerate(merged.tracks)}
-        self._tracks = np.array([*(index[self._key(track)] for track in context.tracks), -1], np.int16)
+        self._tracks = np.array([*(index[track.key] for track in context.tracks), -1], np.int16)
+        self._own_index = {track.key: i for i, track in enumerate(context.tracks)}
 
-    def _key(self, track: PathTrack) -> str:
-        """A track's key in the merge: channels are counted by port."""
-        port, slash, channel = track.key.partition("/")
-        return f"{int(port) + self._port}/{channel}" if slash else track.key
+    def used(self, outcome: Outcome) -> Outcome:
+        """What of a take's result is used: what lies in its range, in its rounds, and in the bars it is chosen for."""
+        placed = self._placed
+        if placed.is_whole:
+            return outcome
+        played, notes, controls, tally = outcome.input_notes, outcome.output_notes, outcome.controls, outcome.tally
+        played = played.take(placed.uses(played.start, self._timeline))
+        # By the hit and not by the note: what one hit became stays together.
+        notes = notes.take(np.isin(notes.origin, played.origin))
+        if placed.end is not None:
+            notes = notes.but(end=np.minimum(notes.end, placed.end))
+        if placed.rounds:
+            to = placed.track_of(notes.start, self._own_index)
+            notes = notes.but(track=np.where(to >= 0, to, notes.track))
+        entries = tally.entries.take(np.isin(tally.entries.origin, played.origin))
+        controls = _chased(controls, placed.uses(controls.at, self._timeline), placed.begin)
+        return replace(
+            outcome,
+            input_notes=played,
+            output_notes=notes,
+            controls=controls,
+            tally=Tally(len(played), len(notes), entries, tally.strays),
+        )
 
     def _events(self, events: np.ndarray) -> np.ndarray:
         return np.where(events == NO_EVENT, NO_EVENT, events + self._event)
 
     def notes(self, notes: Notes) -> Notes:
+        channel = np.full(len(notes), self._placed.channel) if self._placed.channel else notes.channel
         return notes.but(
+            channel=channel,
             start=self._placed.seconds(notes.start, self._timeline),
-            end=self._placed.seconds(notes.end, self._timeline),
+            end=self._placed.seconds(notes.end, self._timeline, notes.start if self._placed.rounds else None),
             port=notes.port + self._port,
             articulation=self._codes[notes.articulation],
             track=self._tracks[notes.track],
@@ -208,7 +371,9 @@ class _Move:
         )
 
     def controls(self, controls: Controls) -> Controls:
+        channel = np.full(len(controls), self._placed.channel) if self._placed.channel else controls.channel
         return controls.but(
+            channel=channel,
             at=self._placed.seconds(controls.at, self._timeline),
             port=controls.port + self._port,
             track=self._tracks[controls.track],
@@ -217,6 +382,20 @@ class _Move:
 
     def entries(self, entries: Entries) -> Entries:
         return entries.but(origin=entries.origin + self._event)
+
+
+def _chased(controls: Controls, used: np.ndarray, begin: float | None) -> Controls:
+    """The controls that are used, behind the state that they were in where a cropped take begins."""
+    if begin is None or used.all():
+        return controls.take(used)
+    before = np.flatnonzero((controls.at < begin) & np.isin(controls.kind, (CONTROL, PROGRAM, BEND)))
+    number = np.where(controls.kind == CONTROL, controls.number, 0)
+    key = (controls.port.astype(np.int64) << 24) + (controls.channel.astype(np.int64) << 16)
+    key += (controls.kind.astype(np.int64) << 8) + number
+    last = {int(key[row]): row for row in before.tolist()}
+    rows = np.array(sorted(last.values()), np.int64)
+    state = controls.take(rows).but(at=np.full(len(rows), begin))
+    return Controls.join([state, controls.take(used)])
 
 
 def _in_order(notes: list[Notes], controls: list[Controls]) -> tuple[Notes, Controls]:
@@ -274,12 +453,20 @@ def _as_one(placed: Sequence[Placed], timeline: Timeline, ppq: int, name: str, b
     return take, shift
 
 
-def _later(outcome: Outcome, seconds: float) -> Outcome:
-    """An outcome with everything later: a file that starts before bar 1 counts from its own start."""
+def _later(outcome: Outcome, seconds: float, events: Callable[[np.ndarray], np.ndarray]) -> Outcome:
+    """An outcome with everything later, by the events of a file: one that starts before bar 1 counts from its start."""
     notes, played, controls = outcome.output_notes, outcome.input_notes, outcome.controls
+    entries = outcome.tally.entries
     return replace(
         outcome,
-        input_notes=played.but(start=played.start + seconds, end=played.end + seconds),
-        output_notes=notes.but(start=notes.start + seconds, end=notes.end + seconds),
-        controls=controls.but(at=controls.at + seconds),
-    )
+        input_notes=played.but(
+            start=played.start + seconds, end=played.end + seconds,
+            origin=events(played.origin), end_event=events(played.end_event),
+        ),
+        output_notes=notes.but(
+            start=notes.start + seconds, end=notes.end + seconds,
+            origin=events(notes.origin), end_event=events(notes.end_event),
+        ),
+        controls=controls.but(at=controls.at + seconds, origin=events(controls.origin)),
+        tally=replace(outcome.tally, entries=entries.but(origin=events(entries.origin))),
+    )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import ClassVar, TypeVar
 
 import numpy as np
 
@@ -14,8 +14,14 @@ from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.setting import setting
 from puresignal.core.path.stage import Result
-from puresignal.core.path.stage_description import Stage
+from puresignal.core.path.stage_description import Reason, Stage
+from puresignal.core.path.tally import Action, NoteField, entries
 from puresignal.translation import mark
+
+Sent = TypeVar("Sent", Notes, Controls)
+LAYERED = Reason(mark("layered"), mark("Notes on further tracks for one hit."))
+COPY = 256
+"""What the copies of a note on further tracks are numbered by: more than the notes of any pad at a receiver."""
 
 
 @dataclass(frozen=True)
@@ -27,16 +33,43 @@ class Split:
 
     by: str = setting("drum", mark("a track per drum, per family, or one for all"), choices=("drum", "family", "one"))
 
-    stage: ClassVar[Stage] = Stage("split", word=mark("tracks"))
+    stage: ClassVar[Stage] = Stage("split", word=mark("tracks"), reasons=(LAYERED,))
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
+        notes = self.assigned(notes, context)
+        controls = controls.but(track=_control_tracks(controls, context))
+        if not context.copies:
+            return Result(notes, controls)
+        notes, branch = _sent(notes, context)
+        layered = branch > 0
+        written = entries(self.stage, Action.ADDED, LAYERED, notes.origin[layered], branch=branch[layered])
+        return Result(notes.but(branch=branch), _sent(controls, context)[0], (written,))
+
+    def assigned(self, notes: Notes, context: Context) -> Notes:
+        """Notes with their tracks before any is sent elsewhere, one row for each."""
         own = context.unmapped_track + 1 + notes.port.astype(np.int64) * 16 + notes.channel - 1
         unmapped = np.where(context.mapped_channels[notes.channel], context.unmapped_track, own)
         track = np.where(notes.articulation >= 0, context.track_of_articulation[notes.articulation], unmapped)
-        return Result(notes.but(track=track), controls.but(track=_control_tracks(controls, context)))
+        return notes.but(track=track)
 
     def live(self, context: Context) -> LiveStage:
         return _LiveSplit(context)
+
+
+def _sent(rows: Sent, context: Context) -> tuple[Sent, np.ndarray]:
+    """Notes or controls where the session sends them, with a copy for each further track; and the copies' branches."""
+    table = _ways(context)
+    count = np.count_nonzero(table >= 0, axis=1)[rows.track]
+    row = np.repeat(np.arange(len(rows)), count)
+    copy = np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count)
+    return rows.take(row).but(track=table[rows.track[row], copy]), copy * COPY
+
+
+def _ways(context: Context) -> np.ndarray:
+    """(tracks, most) for each track those that its notes go to, and -1."""
+    ways = [context.copies.get(i, (i,)) for i in range(len(context.tracks))]
+    widest = max(len(way) for way in ways)
+    return np.array([[*way, *(-1,) * (widest - len(way))] for way in ways], np.int64)
 
 
 def _control_tracks(controls: Controls, context: Context) -> np.ndarray:
@@ -70,10 +103,12 @@ def general_track(context: Context) -> int:
 
 
 class _LiveSplit(LiveStage):
-    """No state."""
+    """State: the tracks of sounding notes that are sent elsewhere."""
 
     def __init__(self, context: Context):
         self._context = context
+        self._copies = context.copies
+        self._layered: dict[int, tuple[int, ...]] = {}
         self._tracks = context.track_of_articulation.tolist()
         self._speaks = context.mapped_channels.tolist()
         self._hat = context.source.hat.controller if context.source is not None and context.source.hat else -1
@@ -89,7 +124,29 @@ class _LiveSplit(LiveStage):
                 event.track = context.channel_track(event.port, event.channel)
         elif event.kind == live.CONTROL:
             event.track = self._control(event)
-        return [event]
+        return self._sent(event) if self._copies else [event]
+
+    def _sent(self, event: LiveEvent) -> list[LiveEvent]:
+        if event.kind == live.OFF:
+            to = self._layered.pop(event.origin, ())
+        else:
+            to = self._copies.get(event.track, ())
+            if to and event.kind == live.ON:
+                self._layered[event.origin] = to
+        if not to:
+            return [event]
+        event.track = to[0]
+        leaving = [event]
+        for copy, track in enumerate(to[1:], 1):
+            twin = event.copy()
+            twin.track, twin.branch = track, copy * COPY
+            leaving.append(twin)
+            if event.kind == live.ON:
+                self.account(Split.stage, Action.ADDED, LAYERED, event.origin, NoteField.NONE, np.nan, np.nan, 1.0)
+        return leaving
+
+    def held(self) -> int:
+        return len(self._layered)
 
     def _control(self, event: LiveEvent) -> int:
         context = self._context

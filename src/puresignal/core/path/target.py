@@ -40,6 +40,22 @@ class Target:
     )
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
+        if not context.wiring.targets:
+            return self._to_one(notes, controls, context)
+        number, contexts = context.by_receiver
+        parts = [
+            self._to_one(notes.take(number[notes.track] == i), controls.take(number[controls.track] == i), one)
+            for i, one in enumerate(contexts)
+        ]
+        all_notes, all_controls = Notes.join([p.notes for p in parts]), Controls.join([p.controls for p in parts])
+        order = np.lexsort((all_notes.branch, all_notes.seq))
+        return Result(
+            all_notes.take(order),
+            all_controls.take(np.argsort(all_controls.seq, kind="stable")),
+            tuple(written for part in parts for written in part.entries),
+        )
+
+    def _to_one(self, notes: Notes, controls: Controls, context: Context) -> Result:
         table = context.target_table
         if table is None:
             return Result(notes, controls)
@@ -68,7 +84,13 @@ class Target:
         stands_in = table.stand_in[nearer[rows], code[rows]]
         reason = np.where(stands_in >= 0, STAND_IN, MAPPED)
         written.append(
-            entries(self.stage, Action.ADDED, ALSO_SENT, leaving.origin[branch > 0], branch=branch[branch > 0])
+            entries(
+                self.stage,
+                Action.ADDED,
+                ALSO_SENT,
+                leaving.origin[branch > 0],
+                branch=(leaving.branch + branch)[branch > 0],
+            )
         )
         for field, before, after in (
             (NoteField.NOTE, leaving.note, note),
@@ -78,10 +100,10 @@ class Target:
             written.append(
                 entries(
                     self.stage, Action.CHANGED, reason[other], leaving.origin[other], field=field,
-                    branch=branch[other], before=before[other], after=after[other],
+                    branch=leaving.branch[other], before=before[other], after=after[other],
                 )
             )  # fmt: skip
-        leaving = leaving.but(note=note, channel=channel, branch=branch)
+        leaving = leaving.but(note=note, channel=channel, branch=leaving.branch + branch)
         return Result(leaving, self._controls(controls, context), tuple(written))
 
     def _controls(self, controls: Controls, context: Context) -> Controls:
@@ -120,7 +142,7 @@ class Target:
         return everything.take(np.argsort(everything.seq, kind="stable"))
 
     def live(self, context: Context) -> LiveStage:
-        return _LiveTarget(self, context)
+        return _LiveTargets(self, context) if context.wiring.targets else _LiveTarget(self, context)
 
 
 class ControlOutputs:
@@ -193,7 +215,7 @@ class _LiveTarget(LiveStage):
         self._drop = settings.unmapped == "drop"
         self._context = context
         self._outputs = ControlOutputs(context, settings.unmapped)
-        self._sounding: dict[int, int] = {}
+        self._sounding: dict[tuple[int, int], int] = {}
         self._ways: list[list[list[tuple[int, int]]]] = []
         if context.target_table is not None:
             table, codes = context.target_table, range(len(context.vocabulary))
@@ -205,12 +227,12 @@ class _LiveTarget(LiveStage):
         if event.kind == live.ON:
             return self._on(event)
         if event.kind == live.OFF:
-            return self._branches(event, self._sounding.pop(event.origin, 0))
+            return self._branches(event, self._sounding.pop((event.origin, event.branch), 0))
         return self._control(event)
 
     def _on(self, event: LiveEvent) -> list[LiveEvent]:
         if event.articulation < 0:
-            self._sounding[event.origin] = 1
+            self._sounding[event.origin, event.branch] = 1
             return [event]
         known = event.closedness
         nearer = MIDDLE_OPEN if known != known else bisect_right(PARTS, known)
@@ -219,9 +241,9 @@ class _LiveTarget(LiveStage):
             if self._drop:
                 self.account(Target.stage, Action.REMOVED, NO_TARGET, event.origin, NoteField.NONE, np.nan, np.nan, 1.0)
                 return []
-            self._sounding[event.origin] = 1
+            self._sounding[event.origin, event.branch] = 1
             return [event]
-        self._sounding[event.origin] = len(ways)
+        self._sounding[event.origin, event.branch] = len(ways)
         leaving = self._branches(event, len(ways))
         for branch, (note, channel) in enumerate(ways):
             leaving[branch].note = note
@@ -237,7 +259,7 @@ class _LiveTarget(LiveStage):
         leaving = []
         for branch in range(count):
             twin = event.copy()
-            twin.branch = branch
+            twin.branch = event.branch + branch
             leaving.append(twin)
         return leaving
 
@@ -263,3 +285,33 @@ class _LiveTarget(LiveStage):
 
     def held(self) -> int:
         return len(self._sounding)
+
+
+class _LiveTargets(LiveStage):
+    """For tracks with receivers of their own: each event goes through that of its track.
+
+    State: the receivers of sounding notes, since an end does not say its track
+    """
+
+    def __init__(self, settings: Target, context: Context):
+        number, contexts = context.by_receiver
+        self._number: list[int] = number.tolist()
+        self._each = [_LiveTarget(settings, one) for one in contexts]
+        self._went: dict[tuple[int, int], _LiveTarget] = {}
+
+    def feed(self, event: LiveEvent) -> list[LiveEvent]:
+        for one in self._each:
+            one.account = self.account
+        if event.kind == live.OFF:
+            return self._went.pop((event.origin, event.branch), self._each[0]).feed(event)
+        to = self._each[self._number[event.track]]
+        if event.kind == live.ON:
+            self._went[event.origin, event.branch] = to
+            leaving = to.feed(event)
+            if not leaving:
+                del self._went[event.origin, event.branch]
+            return leaving
+        return to.feed(event)
+
+    def held(self) -> int:
+        return len(self._went) + sum(one.held() for one in self._each)

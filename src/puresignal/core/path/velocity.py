@@ -84,7 +84,9 @@ class Velocity:
         soft = np.isnan(shaped) & ~among(notes.origin, context.kept_by_hand)
         shaped = np.where(np.isnan(shaped), 1.0, shaped)
         amount = tables.randomness[which]
-        after = vary(shaped, amount, tables.centre[which], draw(self.seed, notes.origin, self.round)).astype(np.float32)
+        keys = context.draw_keys(notes.start, notes.channel, notes.note, notes.origin)
+        drawn = draw(self.seed, keys, self.round)
+        after = vary(shaped, amount, tables.centre[which], drawn).astype(np.float32)
         changed = (after != notes.velocity) & ~soft
         written = (
             entries(self.stage, Action.REMOVED, TOO_SOFT, notes.origin[soft]),
@@ -139,7 +141,8 @@ class _LiveVelocity(LiveStage):
         self._table = [[float(np.float32(v)) for v in row] for row in tables.table.tolist()]
         self._exact = tables
         self._seed, self._round, self._fine = settings.seed, settings.round, settings.fine
-        self._gone: set[int] = set()
+        self._gone: set[tuple[int, int]] = set()
+        self._context = context
 
     def feed(self, event: LiveEvent) -> list[LiveEvent]:
         if event.kind == live.ON:
@@ -151,10 +154,13 @@ class _LiveVelocity(LiveStage):
             else:
                 one = np.array([which])
                 shaped = through(exact.table, one, np.array([velocity]))
-                drawn = draw(self._seed, np.array([event.origin]), self._round)
+                key = self._context.draw_keys(
+                    np.array([event.at]), np.array([event.channel]), np.array([event.note]), np.array([event.origin])
+                )
+                drawn = draw(self._seed, key, self._round)
                 velocity = float(np.float32(vary(shaped, exact.randomness[one], exact.centre[one], drawn)[0]))
             if velocity != velocity:
-                self._gone.add(event.origin)
+                self._gone.add((event.origin, event.branch))
                 self.account(
                     Velocity.stage, Action.REMOVED, TOO_SOFT, event.origin, NoteField.NONE, np.nan, np.nan, 1.0
                 )
@@ -173,8 +179,8 @@ class _LiveVelocity(LiveStage):
                 )
             if not self._fine:
                 event.velocity = _whole(event.velocity)
-        elif event.kind == live.OFF and event.origin in self._gone:
-            self._gone.discard(event.origin)
+        elif event.kind == live.OFF and (event.origin, event.branch) in self._gone:
+            self._gone.discard((event.origin, event.branch))
             return []
         return [event]
 
