@@ -119,6 +119,13 @@ def _command(arguments: list[str]) -> int:
     clean.add_argument(
         "--report", metavar="F.json", type=_path, help=tr("write a report of what was done, note by note")
     )
+    clean.add_argument(
+        "--tempo",
+        default="keep",
+        metavar="keep|BPM",
+        type=_tempo,
+        help=tr("tempo that the file states; notes keep their seconds"),
+    )
     clean.add_argument("--summary", metavar="F.html", type=_path, help=tr("write a summary page for printing"))
     clean.add_argument("--force", action="store_true", help=tr("overwrite existing files"))
 
@@ -218,6 +225,15 @@ def _path_of(options: argparse.Namespace) -> CleaningPath:
     return path
 
 
+def _tempo(text: str) -> float | None:
+    from puresignal.commands import clean
+
+    try:
+        return clean.tempo_of(text)
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(str(error)) from error
+
+
 def _demo(options: argparse.Namespace) -> int:
     from puresignal.ui.shell import app
 
@@ -233,6 +249,7 @@ def _clean(options: argparse.Namespace) -> int:
         None if options.target_map is None else note_map_file.find(options.target_map),
         _path_of(options),
         options.force,
+        options.tempo,
     )
     found = clean.inputs(options.inputs, Path(options.out))
     targets = clean.outputs(found, options.inputs, options.out, options.force)

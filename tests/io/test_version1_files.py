@@ -15,6 +15,7 @@ from puresignal.core.export.song_builder import build_song
 from puresignal.core.kit import note_map
 from puresignal.core.path import settings_json
 from puresignal.core.path.cleaning_path import make_context, run
+from puresignal.core.session.take_ref import SOUND
 from puresignal.io import journal, json_file, midi_writer, preferences, report, session_file, work_folder
 
 OLD = Path(__file__).parent.parent / "golden" / "version1"
@@ -33,11 +34,13 @@ def test_a_session_opens_and_exports_the_same_bytes():
     assert opened.notice is None
     session = opened.session
     assert session.name == "Quarter Past Ferry, second evening"
-    assert [take.name for take in session.takes] == [
-        "Quarter Past Ferry, once through",
-        "Second evening",
-        "Bass sketch",
+    assert [(take.name, take.is_in) for take in session.takes] == [
+        ("Quarter Past Ferry, once through", False),
+        ("Second evening", True),
+        ("Bass sketch", False),
+        ("ferry-bass.wav", True),
     ]
+    assert session.takes[-1].kind == SOUND
     assert [one.port for one in session.inputs] == ["practice kit", "ferry keys"]
     assert session.backing is not None
     assert session.backing.offset == 0.25

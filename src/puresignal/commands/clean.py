@@ -19,10 +19,13 @@ from puresignal.core.midi.events import Take
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, make_context, run
 from puresignal.core.path.context import Context
+from puresignal.core.path.several_takes import CLOCK, Placed, run_together
+from puresignal.core.timing.session_time import FASTEST, SLOWEST, Timeline
 from puresignal.io import file_access, file_kinds, json_file, limits, midi_reader, midi_writer, note_map_file, report
 from puresignal.io.log_file import log
 from puresignal.translation import tr
 
+KEEP = "keep"
 STANDARD = Path("-")
 """Standard input, or standard output."""
 
@@ -33,12 +36,32 @@ class Job:
 
     source  None: found from each file's hits
     target  None: notes keep their numbers
+    bpm     tempo that the file states, None for its own; notes keep their seconds
     """
 
     source: NoteMap | None
     target: NoteMap | None
     path: CleaningPath
     force: bool = False
+    bpm: float | None = None
+
+
+def tempo_of(text: str) -> float | None:
+    """BPM of `--tempo`, None for KEEP.
+
+    Raises ValueError with what to write instead
+    """
+    if text == KEEP:
+        return None
+    try:
+        bpm = float(text)
+    except ValueError:
+        bpm = 0.0
+    if not SLOWEST <= bpm <= FASTEST:
+        raise ValueError(
+            tr("{given!r}: write keep, or a number from {low:g} to {high:g}", given=text, low=SLOWEST, high=FASTEST)
+        )
+    return bpm
 
 
 def open_take(path: Path, ident: str = "take") -> Take:
@@ -198,7 +221,7 @@ def clean_files(
             source = job.source or likely_map(take, note_map_file.shipped("general-midi"))
             context = make_context(take, source, job.target, job.path)
             outcome = run(take, job.path, context)
-            content = midi_writer.to_bytes(build_song(outcome, take))
+            content = midi_writer.to_bytes(build_song(*_at_tempo(take, outcome, context, job)))
             if target == STANDARD:
                 sys.stdout.buffer.write(content)
                 sys.stdout.buffer.flush()
@@ -221,6 +244,14 @@ def clean_files(
             yield FileResult(path, target, None, file_access.access_error(error, path, "read"))
         except Exception as error:
             yield FileResult(path, target, None, program_fault(path, error))
+
+
+def _at_tempo(take: Take, outcome: Outcome, context: Context, job: Job) -> tuple[Outcome, Take]:
+    """What the file is written from: the result as it is, or with its seconds at another tempo."""
+    if job.bpm is None:
+        return outcome, take
+    placed = Placed(take, context.source, context.target, follows=CLOCK)
+    return run_together([placed], job.path, Timeline.steady(job.bpm)).for_file(take.name, take.tempo.ppq)
 
 
 def program_fault(path: Path, error: Exception) -> ProgramFaultError:

@@ -202,18 +202,21 @@ def forget_old(sittings: Path, but: Path) -> None:
 
 def to_take(
     rows: list[tuple[float, int, bytes]], inputs: tuple[str, ...], ident: str, name: str, tempo: TempoMap,
-    since: float | None = None,
+    since: float | None = None, one_device: bool = False,
 ) -> Take:  # fmt: skip
-    """A take made of messages; its time starts at the first of them, or at `since`, which is not later."""
+    """A take made of messages; its time starts at the first of them, or at `since`, which is not later.
+
+    one_device  the inputs are one player's, who has a kit on several ports
+    """
     if not rows:
         raise FileAccessError(tr("Nothing has arrived"), name, tr("Play something, and look at the input's lamp."))
-    begin = rows[0][0] if since is None else since
+    begin = float(on_arrival_grid(np.array([rows[0][0] if since is None else since]))[0])
     channel = [len(d) <= 3 and d[:1] != b"\xf0" for _, _, d in rows]
     padded = [(d + b"\0\0")[:3] if c else bytes((d[0], 0, 0)) for (_, _, d), c in zip(rows, channel, strict=True)]
     data = np.frombuffer(b"".join(padded), np.uint8).reshape(-1, 3)
     long_ones = ~np.array(channel)
     events = Events(
-        arrived=on_arrival_grid(np.maximum.accumulate([at - begin for at, _, _ in rows])),
+        arrived=on_arrival_grid(np.maximum.accumulate([max(0.0, at - begin) for at, _, _ in rows])),
         port=np.array([min(port, len(inputs) - 1) for _, port, _ in rows]),
         status=data[:, 0],
         data1=data[:, 1] & 0x7F,
@@ -221,4 +224,5 @@ def to_take(
         payload=np.where(long_ones, np.cumsum(long_ones) - 1, -1),
     )
     payloads = tuple(d[1:] for (_, _, d), c in zip(rows, channel, strict=True) if not c)
-    return Take(ident, name, events, tuple(Port(n, i) for i, n in enumerate(inputs)), tempo, payloads)
+    ports = tuple(Port(n, 0 if one_device else i) for i, n in enumerate(inputs))
+    return Take(ident, name, events, ports, tempo, payloads, begun=begin)

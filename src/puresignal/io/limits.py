@@ -20,6 +20,12 @@ TEMPOS = 100_000
 """Changes of tempo or meter in a recorded take: three a second for ten hours."""
 BEATS = 10_000_000
 """Beats of a session: ten hours at the fastest tempo have less than a million."""
+CLOCK_SECONDS = 1e9
+"""Seconds of a clock, and of a place in a recording: no machine runs for longer."""
+TAKE_NUMBERS = 1 << 20
+"""Takes that were ever added to a session: with the events of each, what a number of 52 bits can hold."""
+LAYERS = 64
+"""Tracks that the notes of one can be sent to."""
 TAKES = 1_000
 TRACKS = 10_000
 INPUTS = 256

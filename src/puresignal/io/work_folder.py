@@ -18,7 +18,8 @@ from typing import IO, Any
 
 from puresignal.core.errors import FileAccessError, PureSignalError
 from puresignal.core.midi.events import Take
-from puresignal.core.session.session import Session, TakeRef, with_take
+from puresignal.core.session.session import Session, with_take
+from puresignal.core.session.take_ref import TakeRef
 from puresignal.io import file_access, json_file, session_file, take_file, xdg_folders
 from puresignal.translation import tr
 
@@ -94,7 +95,7 @@ class WorkFolder:
     def __init__(self, folder: Path | None = None):
         self.folder = folder or xdg_folders.state() / "work" / os.urandom(8).hex()
         self._lock = Lock(self.folder / "lock")
-        self._takes: set[str] = set()
+        self._stored: dict[str, object] = {}
         self._told = b""
         if not self._lock.take():
             raise FileAccessError(tr("Another window has this session open"), str(self.folder), tr("Close it first."))
@@ -102,12 +103,13 @@ class WorkFolder:
     def store(
         self, session: Session, takes: dict[str, Take], file: Path | None, unsaved: bool, recovered: str = ""
     ) -> None:
-        """Store the current session; each take is written once.
+        """Store the current session: each take once, and of the rest what has changed.
 
         recovered  name of the folder that this work was recovered from, which is superseded once this is on disk
         Raises FileAccessError if the system refuses
         """
-        file_access.make_private(self.folder / "takes")
+        for name in ("takes", "verdicts"):
+            file_access.make_private(self.folder / name)
         state: dict[str, Any] = {
             "unsaved": unsaved,
             "file": None if file is None else str(file),
@@ -116,15 +118,13 @@ class WorkFolder:
         }
         if recovered:
             state[_RECOVERED] = recovered
-        if not self._takes and not (self.folder / _STATE).exists():
+        if not self._stored and not (self.folder / _STATE).exists():
             # First of all, so that a run that is killed in its first store leaves its name.
             file_access.write_bytes(self.folder / _STATE, json_file.to_bytes({**state, "unsaved": True}), private=True)
-        for ident, take in takes.items():
-            if ident not in self._takes:
-                file_access.write_bytes(self.folder / "takes" / f"{ident}.mid", take_file.to_bytes(take), private=True)
-                self._takes.add(ident)
-        content = json_file.to_bytes(session_file.to_json(session, takes))
-        file_access.write_bytes(self.folder / SESSION, content, private=True)
+        for entry in session_file.entries(session, takes):
+            if self._stored.get(entry.name) is not entry.of:
+                file_access.write_bytes(self.folder / entry.name, entry.content(), private=True)
+                self._stored[entry.name] = entry.of
         told = json_file.to_bytes(state)
         if told != self._told:
             file_access.write_bytes(self.folder / _STATE, told, private=True)
@@ -271,11 +271,10 @@ def discard(leftover: Leftover) -> None:
 
 def _is_whole(folder: Path) -> bool:
     try:
-        recover(Leftover(folder, "", None))
         json_file.read(folder / SESSION, "session")
+        return not recover(Leftover(folder, "", None)).problems
     except PureSignalError:
         return False
-    return True
 
 
 def set_aside(path: Path) -> Path | None:

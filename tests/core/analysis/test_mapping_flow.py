@@ -8,10 +8,10 @@ from puresignal.core.export.song_builder import Clip, build_song, file_tracks
 from puresignal.core.kit.note_map import with_goal, with_meaning
 from puresignal.core.path import note_selection
 from puresignal.core.path.cleaning_path import CleaningPath, StageCache, make_context, run
-from puresignal.core.path.context import Verdict
 from puresignal.core.path.doubles import DOUBLE
 from puresignal.core.path.identify import UNMAPPED_NOTE
 from puresignal.core.path.tally import Action
+from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session.track_settings import Delivery, TrackSettings, moved, with_order, with_track
 from puresignal.demo import demo_session as demo
 from tests.conftest import hit, take_of

@@ -3,10 +3,11 @@ from __future__ import annotations
 from hypothesis import given
 from hypothesis import strategies as st
 
-from puresignal.core.path.context import Verdict
+from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session import session as edits
 from puresignal.core.session.history import History
-from puresignal.core.session.session import Session, TakeRef
+from puresignal.core.session.session import Session
+from puresignal.core.session.take_ref import TakeRef
 from puresignal.io import note_map_file
 
 ACTS = {

@@ -138,9 +138,8 @@ def homes_of_metas(tracks: tuple[FileTrack, ...]) -> dict[int, int]:
     """For each track of an imported file the index of the track that carries what belonged to it, if there is one."""
     homes: dict[int, int] = {}
     for entry in tracks:
-        port, slash, _ = entry.track.key.partition("/")
-        if slash:
-            homes.setdefault(int(port), entry.index)
+        if entry.track.port >= 0:
+            homes.setdefault(entry.track.port, entry.index)
     return homes
 
 

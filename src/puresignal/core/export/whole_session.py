@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import math
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 from puresignal.core.export.song_builder import KEY_SIGNATURE, build_song
+from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
-from puresignal.core.path.cleaning_path import Outcome, make_context, run
-from puresignal.core.path.several_takes import BEATS, CLOCK, Placed, run_together
-from puresignal.core.session.session import Session, TakeRef
+from puresignal.core.path.cleaning_path import Outcome, StageCache, run
+from puresignal.core.path.context import Wiring
+from puresignal.core.path.several_takes import BEATS, CLOCK, Placed, Round, run_together
+from puresignal.core.session.materials import material_of
+from puresignal.core.session.session import Session
+from puresignal.core.session.take_ref import TakeRef
+from puresignal.core.session.track_settings import Delivery
 from puresignal.core.timing.session_time import Timeline
 
 
@@ -23,44 +29,126 @@ class Result:
     names: tuple[str, ...]
 
 
-def placed_takes(session: Session, takes: dict[str, Take]) -> list[Placed]:
+def placed_takes(session: Session, takes: Mapping[str, Take], timeline: Timeline | None = None) -> list[Placed]:
     """The takes that are in, at their places."""
-    return [_placed(session, ref, takes[ref.ident]) for ref in session.takes if ref.is_in]
+    timeline = timeline or timeline_of(session, takes)
+    return [placed_take(session, ref, takes, timeline) for ref in session.takes if ref.is_in]
 
 
-def _placed(session: Session, ref: TakeRef, take: Take) -> Placed:
-    follows = ref.follows or (BEATS if take.ticks is not None else CLOCK)
-    return Placed(take, ref.source, session.target, dict(ref.verdicts), ref.beat, follows)
+def placed_take(
+    session: Session, ref: TakeRef, takes: Mapping[str, Take], timeline: Timeline, cache: StageCache | None = None
+) -> Placed:
+    """One take at its place."""
+    rounds = tuple(
+        Round(
+            one.begin, one.end, one.beat, one.is_in, one.track,
+            None if one.bars is None else (timeline.bar_to_beats(one.bars[0]), timeline.bar_to_beats(one.bars[1])),
+        )
+        for one in sorted(ref.passes, key=lambda one: one.begin)
+    )  # fmt: skip
+    return Placed(
+        material_of(ref, takes),
+        ref.source,
+        target_of(session, ref.input),
+        ref.verdicts,
+        ref.beat,
+        BEATS if ref.follows_beats else CLOCK,
+        cache,
+        ref.number,
+        ref.begin,
+        ref.end,
+        ref.grid,
+        rounds,
+        _chosen(session, ref, timeline),
+        wiring_of(session, ref.input, ref.own, ref.channels, tuple(one.track for one in ref.passes if one.track)),
+        _channel(session, ref.input),
+    )
 
 
-def timeline_of(session: Session, takes: dict[str, Take]) -> Timeline:
-    """The session's tempo and meters: its own, else those of the first take that is in."""
+def delivery_of(session: Session) -> Delivery:
+    """The settings of the tracks with ports and channels in place of destinations."""
+    tracks = []
+    for track in session.delivery.tracks:
+        to = session.destination(track.port)
+        tracks.append(replace(track, port=to.port, channel=track.channel or to.channel) if track.port else track)
+    return replace(session.delivery, tracks=tuple(tracks))
+
+
+def _channel(session: Session, ident: str) -> int:
+    """The channel that an input's destination wants for everything, 0 for none."""
+    one = session.input(ident) if ident else None
+    return (session.destination(one.output).channel or 0) if one is not None and one.output else 0
+
+
+def target_of(session: Session, ident: str) -> NoteMap | None:
+    """The note map that an input's notes leave by: its destination's, else the session's."""
+    one = session.input(ident) if ident else None
+    own = session.destination(one.output).target if one is not None and one.output else None
+    return own or session.target
+
+
+def wiring_of(session: Session, ident: str, own: str, channels: str, further: tuple[str, ...] = ()) -> Wiring:
+    """The tracks that notes of a take or an input go to. further: keys of tracks that its passes go to."""
+    one = session.input(ident) if ident else None
+    title = (one.title if one is not None else "") or own.rstrip(":")
+    targets = tuple(
+        (track.key, target)
+        for track in session.delivery.tracks
+        if track.port and (target := session.destination(track.port).target) is not None
+    )
+    sends = (*session.sends, ("", tuple(dict.fromkeys(further)))) if further else session.sends
+    return Wiring(own, title if own else "", channels, sends, targets)
+
+
+def _chosen(session: Session, ref: TakeRef, timeline: Timeline) -> tuple[tuple[float, float], ...] | None:
+    """The beats between which a take is used, where it is one of several of the same thing."""
+    group = next((one for one in session.alternatives if ref.ident in one.takes), None)
+    if group is None:
+        return None
+    points = [(-math.inf, group.takes[0])]
+    points += [(timeline.bar_to_beats(bar), ident) for bar, ident in sorted(group.choice)]
+    ends = [beat for beat, _ in points[1:]] + [math.inf]
+    return tuple((beat, end) for (beat, ident), end in zip(points, ends, strict=True) if ident == ref.ident)
+
+
+def timeline_of(session: Session, takes: Mapping[str, Take]) -> Timeline:
+    """The session's tempo and meters: its own, else those of the first take that is in and knows its own."""
     if session.timeline is not None:
         return session.timeline
-    first = next((takes[ref.ident] for ref in session.takes if ref.is_in), None)
-    return Timeline() if first is None else Timeline.from_tempo_map(first.tempo)
+    first = next((ref for ref in session.takes if ref.is_in and ref.has_grid), None)
+    if first is None:
+        return Timeline()
+    return first.grid if first.grid is not None else Timeline.from_tempo_map(material_of(first, takes).tempo)
 
 
-def result(session: Session, takes: dict[str, Take], ppq: int | None = None) -> Result:
+def result(session: Session, takes: Mapping[str, Take], ppq: int | None = None) -> Result:
     """What the takes that are in come to.
 
-    takes  by ident
+    takes  materials by ident
     ppq    ticks a quarter note, None for as many as keep every take's
     """
-    placed = placed_takes(session, takes)
+    timeline = timeline_of(session, takes)
+    placed = placed_takes(session, takes, timeline)
     names = tuple(ref.name for ref in session.takes if ref.is_in)
-    alone = placed[0] if len(placed) == 1 else None
-    if alone is not None and session.timeline is None and not alone.beat and ppq in (None, alone.take.tempo.ppq):
+    sounding = [one for one in placed if len(one.take.events)]
+    alone = sounding[0] if len(sounding) == 1 else None
+    if alone is not None and ppq in (None, alone.take.tempo.ppq) and _is_as_it_came(alone, timeline):
         # A take alone at its own tempo: its file says more than a timeline does, and none of it is lost.
-        context = make_context(alone.take, alone.source, alone.target, session.path, alone.verdicts)
+        context = alone.context(session.path)
         return Result(run(alone.take, session.path, context), alone.take, names)
-    outcome, take = run_together(placed, session.path, timeline_of(session, takes)).for_file(session.name, ppq)
+    outcome, take = run_together(placed, session.path, timeline).for_file(session.name, ppq)
     return Result(outcome, take, names)
+
+
+def _is_as_it_came(placed: Placed, timeline: Timeline) -> bool:
+    """Whether a take stands where its file has it, at the tempo that its file states."""
+    own = Timeline.from_tempo_map(placed.take.tempo)
+    return placed.is_whole and not placed.beat and timeline == own and placed.grid in (None, own)
 
 
 def song_of(session: Session, made: Result, with_key: bool = True) -> Song:
     """The file of a result: a named track for each of its tracks."""
-    song = build_song(made.outcome, made.take, session.delivery)
+    song = build_song(made.outcome, made.take, delivery_of(session))
     if with_key:
         return song
     tracks = tuple(

@@ -28,6 +28,10 @@ class LiveInput:
     armed    a recording takes it
     monitor  playing is sent on at once; it is recorded either way
     takes    ALL, NOTES or CONTROL
+    ident    its own key in the session, "in1", "in2" and so on
+    name     what the player calls it; empty: its port's name
+    more     further (port, channel) pairs that it listens to: a kit on two devices is one input
+    own      whether its drums have tracks of their own, apart from those of other inputs
     """
 
     port: str = ""
@@ -37,20 +41,62 @@ class LiveInput:
     armed: bool = True
     monitor: bool = True
     takes: str = ALL
+    ident: str = ""
+    name: str = ""
+    more: tuple[tuple[str, int], ...] = ()
+    own: bool = False
+
+    @property
+    def listens(self) -> tuple[tuple[str, int], ...]:
+        """(port, channel) of everything that it listens to."""
+        return tuple(pair for pair in ((self.port, self.channel), *self.more) if pair[0])
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        return self.name or self.port
+
+    @property
+    def tracks(self) -> str:
+        """What the keys of its drums' tracks begin with."""
+        return f"{self.ident}:" if self.own else ""
+
+    def port_number(self, port: str) -> int:
+        """Which of its ports this is, by its place in `listens`."""
+        return next((i for i, (name, _) in enumerate(self.listens) if name == port), 0)
 
     def listens_to(self, port: str, message: bytes) -> bool:
         """Whether this input listens to a message of a port. System messages reach every input on the port."""
-        if self.port != port or not message:
+        if not message:
             return False
         status = message[0]
         if not messages.is_taken(status, self.takes):
             return False
-        return self.channel == ALL_CHANNELS or status >= messages.SYSTEM or messages.channel_of(status) == self.channel
+        return any(
+            name == port
+            and (channel == ALL_CHANNELS or status >= messages.SYSTEM or messages.channel_of(status) == channel)
+            for name, channel in self.listens
+        )
+
+
+def with_idents(inputs: tuple[LiveInput, ...]) -> tuple[LiveInput, ...]:
+    """The inputs, each with an ident of its own."""
+    used = {one.ident for one in inputs if one.ident}
+    if len(used) == len(inputs):
+        return inputs
+    found: list[LiveInput] = []
+    for one in inputs:
+        if not one.ident or any(one.ident == other.ident for other in found):
+            number = next(n for n in range(1, len(used) + 2) if f"in{n}" not in used)
+            one = replace(one, ident=f"in{number}")
+            used.add(one.ident)
+        found.append(one)
+    return tuple(found)
 
 
 def ports_of(inputs: Iterable[LiveInput]) -> tuple[str, ...]:
     """The ports that the inputs listen to, each once."""
-    return tuple(dict.fromkeys(one.port for one in inputs if one.port))
+    return tuple(dict.fromkeys(port for one in inputs for port, _ in one.listens))
 
 
 def outputs_of(inputs: Iterable[LiveInput]) -> tuple[str, ...]:

@@ -1,7 +1,7 @@
 """The session as one frozen value, and the edits on it.
 
-An edit is a plain function from a session to a session. Takes are not in it, only their idents: they live in
-a store that undo never touches.
+An edit is a plain function from a session to a session. Material is not in it, only its keys: it lives in a store
+that undo never touches. What the player looks at is in `view`, which history does not go over.
 """
 
 from __future__ import annotations
@@ -9,65 +9,84 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
+import numpy as np
+
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.path.cleaning_path import CleaningPath
-from puresignal.core.path.context import Verdict
+from puresignal.core.path.verdicts import Verdict
+from puresignal.core.session.arrangement import Alternatives, Loop, Section
 from puresignal.core.session.backing_track import Backing
-from puresignal.core.session.live_input import LiveInput
+from puresignal.core.session.destination import Destination
+from puresignal.core.session.live_input import LiveInput, with_idents
 from puresignal.core.session.sound_settings import SoundSettings
+from puresignal.core.session.take_ref import SOUND, TakeRef
 from puresignal.core.session.track_settings import Delivery, TrackSettings, with_order, with_track
+from puresignal.core.session.view import View
 from puresignal.core.timing.session_time import Timeline
 
 
 @dataclass(frozen=True)
-class TakeRef:
-    """A take of the session and its settings.
-
-    ident     its key in the take store
-    source    note map of the kit it was played on, or None if unknown
-    verdicts  the player's decisions on single notes, sorted by origin
-    beat      where its beginning stands: beats from bar 1
-    follows   BEATS or CLOCK of several_takes.py; empty: the beats for an imported file, the clock for a played take
-    is_in     whether it belongs to the result of all takes
-    """
-
-    ident: str
-    name: str
-    source: NoteMap | None = None
-    verdicts: tuple[tuple[int, Verdict], ...] = ()
-    beat: float = 0.0
-    follows: str = ""
-    is_in: bool = True
-
-
-@dataclass(frozen=True)
 class Session:
-    """Everything that undo goes back over.
+    """Everything that belongs to a piece of work.
 
-    current   ident of the chosen take, or None
-    target    note map of the receiver
-    delivery  settings of the tracks
-    inputs    the live inputs
-    sound     settings of the built-in sound
-    backing   an audio file that plays along, or None
-    timeline  tempo and meters; None: those of the first take that is in
+    target         note map of the receiver, where a destination has none of its own
+    delivery       settings of the tracks
+    inputs         the live inputs
+    sound          settings of the built-in sound
+    timeline       tempo and meters; None: those of the first take that is in and knows its own
+    key            like "D minor"; empty: none was chosen
+    sections       by bar
+    order          idents of sections in the order in which they are played; empty: as they stand
+    destinations   by name
+    sends          (key of a track, keys of those that its notes go to instead)
+    alternatives   takes of one thing
+    numbers        takes that were ever added
+    view           what is looked at; not part of the history
     """
 
     name: str = "Untitled"
     takes: tuple[TakeRef, ...] = ()
-    current: str | None = None
     target: NoteMap | None = None
     path: CleaningPath = field(default_factory=CleaningPath)
     delivery: Delivery = field(default_factory=Delivery)
-    inputs: tuple[LiveInput, ...] = (LiveInput(),)
+    inputs: tuple[LiveInput, ...] = (LiveInput(ident="in1"),)
     sound: SoundSettings = field(default_factory=SoundSettings)
-    backing: Backing | None = None
     timeline: Timeline | None = None
+    key: str = ""
+    sections: tuple[Section, ...] = ()
+    order: tuple[str, ...] = ()
+    loop: Loop | None = None
+    destinations: tuple[Destination, ...] = ()
+    sends: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    alternatives: tuple[Alternatives, ...] = ()
+    numbers: int = 0
+    view: View = field(default_factory=View)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "inputs", with_idents(self.inputs))
+
+    @property
+    def current(self) -> str | None:
+        """Ident of the chosen take."""
+        return self.view.current
+
+    @property
+    def backing(self) -> Backing | None:
+        """The first recorded sound."""
+        return next((take.sound for take in self.takes if take.kind == SOUND), None)
 
     def take(self, ident: str | None = None) -> TakeRef | None:
         """A take by ident, by default the current one."""
         wanted = self.current if ident is None else ident
         return next((take for take in self.takes if take.ident == wanted), None)
+
+    def destination(self, name: str) -> Destination:
+        """A destination by name; the name of a port stands for the port."""
+        return next((one for one in self.destinations if one.name == name), Destination(name, name))
+
+    def input(self, ident: str) -> LiveInput | None:
+        """An input by its ident."""
+        return next((one for one in self.inputs if one.ident == ident), None)
 
 
 def with_name(session: Session, name: str) -> Session:
@@ -75,39 +94,109 @@ def with_name(session: Session, name: str) -> Session:
 
 
 def with_take(session: Session, take: TakeRef) -> Session:
-    """Add a take at the end and choose it."""
-    return replace(session, takes=(*session.takes, take), current=take.ident)
+    """Add a take at the end, give it a number and choose it."""
+    number = session.numbers + 1
+    if not take.number:
+        # Channels of different takes are different tracks; the first take has the plain names.
+        channels = take.channels or ("" if number == 1 else f"{number}.")
+        take = replace(take, number=number, channels=channels)
+    view = replace(session.view, current=take.ident)
+    return replace(session, takes=(*session.takes, take), numbers=number, view=view)
 
 
 def without_take(session: Session, ident: str) -> Session:
-    """Remove a take from the session and choose the one before it. The store keeps it."""
+    """Remove a take from the session and choose the one before it. The store keeps its material."""
     places = [i for i, take in enumerate(session.takes) if take.ident == ident]
     left = tuple(take for take in session.takes if take.ident != ident)
     current = session.current
     if current == ident:
         current = left[max(0, places[0] - 1)].ident if left else None
-    return replace(session, takes=left, current=current)
+    return replace(session, takes=left, view=replace(session.view, current=current))
 
 
 def with_current(session: Session, ident: str) -> Session:
-    return replace(session, current=ident) if session.take(ident) else session
+    """Choose a take. Only the view changes."""
+    return replace(session, view=replace(session.view, current=ident)) if session.take(ident) else session
+
+
+def with_alone(session: Session, alone: bool) -> Session:
+    """Hear the chosen take alone, or all that are in. Only the view changes."""
+    return replace(session, view=replace(session.view, alone=alone))
+
+
+def with_changed(session: Session, ident: str, **changed: object) -> Session:
+    """Change fields of one take."""
+    takes = tuple(replace(take, **changed) if take.ident == ident else take for take in session.takes)  # type: ignore[arg-type]
+    return replace(session, takes=takes)
 
 
 def with_source(session: Session, ident: str, source: NoteMap | None) -> Session:
     """Set the note map of the kit that a take was played on."""
-    takes = tuple(replace(take, source=source) if take.ident == ident else take for take in session.takes)
-    return replace(session, takes=takes)
+    return with_changed(session, ident, source=source)
 
 
 def with_placed(session: Session, ident: str, **changed: float | str | bool) -> Session:
     """Change where a take stands (`beat`), what it `follows`, or whether it `is_in`."""
-    takes = tuple(replace(take, **changed) if take.ident == ident else take for take in session.takes)  # type: ignore[arg-type]
-    return replace(session, takes=takes)
+    return with_changed(session, ident, **changed)
+
+
+def with_take_name(session: Session, ident: str, name: str) -> Session:
+    """Rename a take; an empty name leaves the old one."""
+    return with_changed(session, ident, name=name.strip()) if name.strip() else session
+
+
+def with_take_moved(session: Session, ident: str, by: int) -> Session:
+    """Move a take up (-1) or down (1) in the list, as far as there is room."""
+    row = list(session.takes)
+    place = next((i for i, take in enumerate(row) if take.ident == ident), -1)
+    other = place + by
+    if place < 0 or not 0 <= other < len(row):
+        return session
+    row[place], row[other] = row[other], row[place]
+    return replace(session, takes=tuple(row))
 
 
 def with_timeline(session: Session, timeline: Timeline | None) -> Session:
     """Set tempo and meters of the session."""
     return replace(session, timeline=timeline)
+
+
+def with_key(session: Session, key: str) -> Session:
+    """Set the key, like "D minor", or none."""
+    return replace(session, key=key)
+
+
+def with_loop(session: Session, loop: Loop | None) -> Session:
+    return replace(session, loop=loop)
+
+
+def with_destination(session: Session, destination: Destination, before: str = "") -> Session:
+    """Add or replace a destination. before: its former name, which tracks and inputs then give up for the new one."""
+    others = [one for one in session.destinations if one.name not in (destination.name, before)]
+    session = replace(session, destinations=tuple(sorted((*others, destination), key=lambda one: one.name)))
+    if before and before != destination.name:
+        inputs = tuple(replace(one, output=destination.name) if one.output == before else one for one in session.inputs)
+        tracks = [replace(t, port=destination.name) for t in session.delivery.tracks if t.port == before]
+        session = with_tracks(replace(session, inputs=inputs), tracks)
+    return session
+
+
+def without_destination(session: Session, name: str) -> Session:
+    """Remove a destination; what was sent to it goes to its port."""
+    port = session.destination(name).port
+    inputs = tuple(replace(one, output=port or None) if one.output == name else one for one in session.inputs)
+    tracks = [replace(t, port=port) for t in session.delivery.tracks if t.port == name]
+    left = tuple(one for one in session.destinations if one.name != name)
+    return with_tracks(replace(session, inputs=inputs, destinations=left), tracks)
+
+
+def with_sends(session: Session, key: str, tracks: tuple[str, ...]) -> Session:
+    """Send the notes of a track to others, several for a layer; none or itself: to itself alone."""
+    rows = dict(session.sends)
+    rows.pop(key, None)
+    if tracks and tracks != (key,):
+        rows[key] = tracks
+    return replace(session, sends=tuple(sorted(rows.items())))
 
 
 def with_target(session: Session, target: NoteMap | None) -> Session:
@@ -121,8 +210,18 @@ def with_inputs(session: Session, inputs: tuple[LiveInput, ...]) -> Session:
 
 
 def with_backing(session: Session, backing: Backing | None) -> Session:
-    """Set or remove the backing track."""
-    return replace(session, backing=backing)
+    """Set or remove the first recorded sound."""
+    there = next((take for take in session.takes if take.kind == SOUND), None)
+    if there is not None:
+        return (
+            without_take(session, there.ident) if backing is None else with_changed(session, there.ident, sound=backing)
+        )
+    if backing is None:
+        return session
+    name = backing.path.rpartition("/")[2]
+    chosen = session.view
+    session = with_take(session, TakeRef(f"sound{session.numbers + 1}", name, kind=SOUND, sound=backing))
+    return replace(session, view=chosen)
 
 
 def with_sound(session: Session, sound: SoundSettings) -> Session:
@@ -162,19 +261,14 @@ def with_tempo_written(session: Session, written: bool) -> Session:
     return replace(session, delivery=replace(session.delivery, with_tempo=written))
 
 
-def with_verdicts(session: Session, ident: str, origins: Iterable[int], verdict: Verdict | None) -> Session:
+def with_verdicts(
+    session: Session, ident: str, origins: Iterable[int] | np.ndarray, verdict: Verdict | None
+) -> Session:
     """Set the player's verdict on several notes, or clear it with None."""
-    takes = []
-    for take in session.takes:
-        if take.ident == ident:
-            verdicts = dict(take.verdicts)
-            for origin in origins:
-                verdicts.pop(origin, None)
-                if verdict is not None:
-                    verdicts[origin] = verdict
-            take = replace(take, verdicts=tuple(sorted(verdicts.items(), key=lambda item: item[0])))
-        takes.append(take)
-    return replace(session, takes=tuple(takes))
+    take = session.take(ident)
+    if take is None:
+        return session
+    return with_changed(session, ident, verdicts=take.verdicts.with_verdict(origins, verdict))
 
 
 def with_verdict(session: Session, ident: str, origin: int, verdict: Verdict | None) -> Session:

@@ -31,6 +31,11 @@ class TakeStore:
     def __iter__(self) -> Iterator[Take]:
         return iter(self._takes.values())
 
+    @property
+    def by_ident(self) -> dict[str, Take]:
+        """The materials by ident."""
+        return dict(self._takes)
+
     def keep_only(self, idents: set[str]) -> None:
         """Forget all other takes, for good."""
         self._takes = {ident: take for ident, take in self._takes.items() if ident in idents}

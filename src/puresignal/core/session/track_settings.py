@@ -22,6 +22,7 @@ class TrackSettings:
     bank     0..16383, program 0..127: sent before its notes
     level    0..127 as controller 7, sent before its notes
     muted, solo  for playback only: files contain the track regardless
+    locked   its notes and settings are not changed by edits of several tracks
     """
 
     key: str
@@ -35,6 +36,7 @@ class TrackSettings:
     level: int | None = None
     muted: bool = False
     solo: bool = False
+    locked: bool = False
 
     def first_messages(self, channel: int) -> list[bytes]:
         """Bank, program and level messages on a channel 1..16."""

@@ -1,0 +1,22 @@
+"""Destinations: where notes leave to, under a name of the player's."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from puresignal.core.kit.note_map import NoteMap
+
+
+@dataclass(frozen=True)
+class Destination:
+    """A place to send notes to. Tracks and inputs name it; a port's own name stands for the port as it is.
+
+    port     name of the port
+    channel  1..16 for everything sent there, None for each note's own
+    target   note map of the instrument there, None for the session's
+    """
+
+    name: str
+    port: str = ""
+    channel: int | None = None
+    target: NoteMap | None = None

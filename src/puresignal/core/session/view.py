@@ -1,0 +1,20 @@
+"""What the player looks at. It is kept with the session, but undo never steps through it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class View:
+    """What is looked at.
+
+    current  ident of the chosen take, or None
+    begin, end  the stretch of time that is seen, in beats; both 0: everything
+    alone    only the chosen take is heard
+    """
+
+    current: str | None = None
+    begin: float = 0.0
+    end: float = 0.0
+    alone: bool = False

@@ -1,0 +1,39 @@
+"""A session of version 2 with everything that the format has opens, exports and is stored the same."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from puresignal import cli
+from puresignal.core.export import whole_session
+from puresignal.core.path.verdicts import Verdict
+from puresignal.core.session.take_ref import KINDS
+from puresignal.io import report, session_file
+
+GOLDEN = Path(__file__).parent.parent / "golden" / "version2"
+FILE = GOLDEN / "third-evening.puresignal"
+
+
+def test_it_has_every_kind_of_take_and_comes_back_byte_for_byte():
+    opened = session_file.read(FILE)
+    assert (opened.notice, opened.problems) == (None, ())
+    session = opened.session
+    assert {ref.kind for ref in session.takes} == set(KINDS)
+    assert session.take("take1").passes[2].track == "shaker"
+    assert session.take("take1").verdicts[4] == Verdict(articulation="snare.rim")
+    assert session.take("take1").verdicts[0].keep is True
+    assert (session.key, session.loop.begin, session.order) == ("D minor", 8.0, ("verse", "chorus"))
+    assert session.destination("loft").port == "loft sampler"
+    assert session.inputs[0].listens == (("practice kit", 10), ("side box", 0))
+    assert [take.begun for take in opened.takes if take.original is None] == [41.5, 80.0]
+    assert session_file.to_bytes(session, {take.ident: take for take in opened.takes}) == FILE.read_bytes()
+
+
+def test_it_exports_what_it_always_did(tmp_path):
+    assert cli.main(["export", str(FILE), "--out", str(tmp_path / "out.mid")]) == 0
+    assert (tmp_path / "out.mid").read_bytes() == (GOLDEN / "third-evening.mid").read_bytes()
+    opened = session_file.read(FILE)
+    made = whole_session.result(opened.session, {take.ident: take for take in opened.takes})
+    assert made.outcome.tally.balances()
+    assert report.sums(made.outcome) == json.loads((GOLDEN / "third-evening-sums.json").read_text())
