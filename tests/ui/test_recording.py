@@ -147,18 +147,22 @@ def test_nothing_of_a_comparison_outlives_its_session(alone):
     assert alone.workbench.session.path == now
 
 
-def test_levels_set_at_different_times_are_undone_one_by_one(alone, qtbot):
+def test_the_level_and_the_chosen_take_are_no_steps_of_the_history(alone, qtbot):
     level, bench = alone.transport.level, alone.workbench
     first = bench.session.sound.level
     level.setFocus()
     qtbot.keyClick(level, Qt.Key.Key_Left)
     second = bench.session.sound.level
     qtbot.keyClick(level, Qt.Key.Key_Left)
-    assert first > second > bench.session.sound.level
+    third = bench.session.sound.level
+    assert first > second > third
+    assert bench.history.past == ()
+    bench.do("rename session", edits.with_name(bench.session, "Ferry"))
+    qtbot.keyClick(level, Qt.Key.Key_Left)
     bench.undo()
-    assert bench.session.sound.level == second
-    bench.undo()
-    assert bench.session.sound.level == first
+    # Undo takes back the name, and leaves the level where it is now.
+    assert bench.session.name != "Ferry"
+    assert bench.session.sound.level < third
 
 
 def test_hear_played_is_as_hard_as_it_was_played(alone):

@@ -18,7 +18,7 @@ from puresignal import cli
 from puresignal.core.path.doubles import DOUBLE
 from puresignal.core.path.identify import UNMAPPED_NOTE
 from puresignal.core.path.tally import Action
-from puresignal.io import note_map_file, session_file, work_folder
+from puresignal.io import note_map_file, session_json, work_folder
 from puresignal.ui.takes import row_painter
 from puresignal.ui.takes.bar_ruler import RULER
 from puresignal.ui.takes.overview import OVERVIEW
@@ -141,7 +141,7 @@ def test_each_dropped_thing_opens_as_what_it_is(demo_window, kit_file, tmp_path)
     assert bench.session.take().source.name == "Lantern pads"
     assert "source map of this take" in demo_window.notice.text
     demo_window.open_files([tmp_path / "songs"])
-    assert [ref.name for ref in bench.session.takes[takes:]] == ["a", "b"]
+    assert [ref.name for ref in bench.session.takes[takes:]] == ["ferry.wav", "a", "b"]
 
 
 def test_what_cannot_be_opened_is_refused_while_it_is_dragged(demo_window, tmp_path):
@@ -457,7 +457,7 @@ def test_a_session_of_a_later_version_is_not_overwritten(demo_window, window, tm
     with zipfile.ZipFile(path) as archive:
         entries = {n: archive.read(n) for n in archive.namelist()}
     data = json.loads(entries["session.json"])
-    data["version"] = session_file.VERSION + 1
+    data["version"] = session_json.VERSION + 1
     entries["session.json"] = json.dumps(data).encode()
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w") as archive:

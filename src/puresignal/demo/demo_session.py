@@ -10,7 +10,8 @@ from dataclasses import replace
 
 from puresignal.core.midi.events import Take
 from puresignal.core.session.live_input import LiveInput
-from puresignal.core.session.session import Session, TakeRef, with_take, with_target
+from puresignal.core.session.session import Session, with_take, with_target
+from puresignal.core.session.take_ref import TakeRef
 from puresignal.io import note_map_file, ports
 from puresignal.sim import drum_module, drummer, grooves
 

@@ -47,8 +47,9 @@ class Route(NamedTuple):
 
 
 class Lane(NamedTuple):
-    """One track's route: path, what it listens to (input -1 and channel 0: everything), its outputs, and what it takes
-    of its input (see core/session/live_input.py); for each track of the path where it goes.
+    """One player's route: path, what it listens to (input -1 and channel 0: everything), its outputs, and what it takes
+    of its inputs (see core/session/live_input.py); for each track of the path where it goes; further inputs and their
+    channels. The path counts the lane's own inputs from 0.
     """
 
     path: LivePath
@@ -57,17 +58,25 @@ class Lane(NamedTuple):
     outputs: tuple[int, ...]
     takes: str = "all"
     routes: tuple[Route, ...] = ()
+    more: tuple[tuple[int, int], ...] = ()
 
     def listens_to(self, port: int, status: int) -> bool:
-        return (
-            self.input in (-1, port)
-            and self.channel in (0, (status & messages.CHANNEL) + 1)
-            and messages.is_taken(status, self.takes)
-        )
+        channel = (status & messages.CHANNEL) + 1
+        heard = self.input in (-1, port) and self.channel in (0, channel)
+        if not heard and self.more:
+            heard = any(to == port and only in (0, channel) for to, only in self.more)
+        return heard and messages.is_taken(status, self.takes)
+
+    def own(self, port: int) -> int:
+        """An input by the lane's own count."""
+        if self.input in (-1, port):
+            return port if self.input < 0 else 0
+        return next((i for i, (to, _) in enumerate(self.more, 1) if to == port), 0)
 
     def is_like(self, other: Lane) -> bool:
         """Whether it listens to the same, so that it can take over in the middle of playing."""
-        return (self.input, self.channel, self.takes) == (other.input, other.channel, other.takes)
+        mine, theirs = (self.input, self.channel, self.takes, self.more), (other.input, other.channel, other.takes)
+        return mine == (*theirs, other.more)
 
 
 def _as_files_read(item: tuple[int, int, bytes]) -> tuple[int, bool]:
@@ -131,7 +140,7 @@ class Router:
             self._taken_over = number
             for lane, alive in zip(lanes, self._alive, strict=True):
                 if lane.listens_to(port, status):
-                    _follow(alive, lane.path.message(at, port, status, data1, data2, number))
+                    _follow(alive, lane.path.message(at, lane.own(port), status, data1, data2, number))
 
     def _may_take_over(self, lanes: list[Lane]) -> bool:
         return len(lanes) == len(self._lanes) and all(
@@ -298,7 +307,7 @@ class Router:
         self._history.append((at, port, status, data1, data2, self._number))
         for slot, lane in enumerate(self._lanes):
             if lane.listens_to(port, status):
-                leaving = lane.path.message(at, port, status, data1, data2, self._number)
+                leaving = lane.path.message(at, lane.own(port), status, data1, data2, self._number)
                 self._send(leaving, slot, frame, frames, out, max(0, offset))
         self._round = 0
 
@@ -323,11 +332,11 @@ class Router:
     def _unplug(self, port: int, frame: int, frames: int, out: list[tuple[int, int, bytes]]) -> None:
         at = self._seconds(frame)
         for slot, lane in enumerate(self._lanes):
-            for origin_port, channel, note in lane.path.pair.sounding():
-                if origin_port == port:
+            for own_port, channel, note in lane.path.pair.sounding():
+                if own_port == lane.own(port) and lane.listens_to(port, NOTE_OFF | channel - 1):
                     self._number += 1
                     self._history.append((at, port, 0x7F + channel, note, 64, self._number))
-                    leaving = lane.path.message(at, port, 0x7F + channel, note, 64, self._number)
+                    leaving = lane.path.message(at, own_port, 0x7F + channel, note, 64, self._number)
                     self._send(leaving, slot, frame, frames, out)
 
     def _seconds(self, frame: int) -> float:

@@ -11,7 +11,7 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Port
 from puresignal.core.path import settings_json
 from puresignal.core.path.cleaning_path import CleaningPath, LivePath, as_live
-from puresignal.core.path.context import Context
+from puresignal.core.path.context import USUAL_WIRING, Context, Wiring
 from puresignal.engine.router import Lane, Route
 
 PANIC, RELEASE_PLAYED, UNPLUG = b"panic\n", b"release played\n", b"unplug "
@@ -42,6 +42,10 @@ class LiveTrack:
     outputs  indices into the outputs
     takes    what of the input, see core/session/live_input.py
     routes   settings of the path's tracks that differ from the usual
+    more     further inputs and their channels: a kit on two devices
+    target   note map of its receiver where that is not the configuration's
+    sends    channel of everything that no track gives a channel, 0 for each note's own
+    wiring   the tracks that its notes go to
     monitor  False: nothing is sent; it is still journalled
     """
 
@@ -52,6 +56,10 @@ class LiveTrack:
     monitor: bool = True
     takes: str = "all"
     routes: tuple[TrackRoute, ...] = ()
+    more: tuple[tuple[int, int], ...] = ()
+    target: NoteMap | None = None
+    sends: int = 0
+    wiring: Wiring = USUAL_WIRING
 
 
 @dataclass(frozen=True)
@@ -94,6 +102,13 @@ def to_bytes(setup: RouterConfig) -> bytes:
                 "monitor": t.monitor,
                 "takes": t.takes,
                 "routes": [list(route) for route in t.routes],
+                "more": [list(pair) for pair in t.more],
+                "target": _map_to_json(t.target),
+                "sends": t.sends,
+                "wiring": {
+                    "own": t.wiring.own, "own_title": t.wiring.own_title, "channels": t.wiring.channels,
+                    "sends": t.wiring.sends, "targets": [[k, _map_to_json(m)] for k, m in t.wiring.targets],
+                },
             }
             for t in setup.tracks
         ],
@@ -113,6 +128,10 @@ def from_bytes(line: bytes) -> RouterConfig:
             t["monitor"],
             t["takes"],
             tuple(TrackRoute(*row) for row in t["routes"]),
+            tuple((port, channel) for port, channel in t["more"]),
+            _map_from_json(t["target"]),
+            t["sends"],
+            _wiring(t["wiring"]),
         )
         for t in data["tracks"]
     )
@@ -120,6 +139,17 @@ def from_bytes(line: bytes) -> RouterConfig:
     maps = [_map_from_json(data[key]) for key in ("source", "target")]
     return RouterConfig(
         tuple(data["inputs"]), tuple(data["outputs"]), maps[0], maps[1], path, data["client"], tracks, data["block"]
+    )
+
+
+def _wiring(data: dict[str, Any]) -> Wiring:
+    targets = [(key, _map_from_json(one)) for key, one in data["targets"]]
+    return Wiring(
+        data["own"],
+        data["own_title"],
+        data["channels"],
+        tuple((key, tuple(to)) for key, to in data["sends"]),
+        tuple((key, one) for key, one in targets if one is not None),
     )
 
 
@@ -133,28 +163,31 @@ def _map_from_json(data: object) -> NoteMap | None:
 
 def lanes(setup: RouterConfig) -> list[Lane]:
     """The path of each monitored track, as it runs live: tables are made here, not while somebody plays."""
-    ports = tuple(Port(name, i) for i, name in enumerate(setup.inputs)) or (Port(""),)
+    every = tuple(Port(name, i) for i, name in enumerate(setup.inputs)) or (Port(""),)
     made = []
     for track in setup.live_tracks():
         if not track.monitor:
             continue
-        context = Context(track.source, setup.target, ports, 0.0, setup.path.split.by)
+        # What one player has on several ports is one device: its pads share stands, pedal and cymbals.
+        own = (track.input, *(number for number, _ in track.more))
+        names = [setup.inputs[i] if 0 <= i < len(setup.inputs) else "" for i in own]
+        ports = every if track.input == ALL_INPUTS else tuple(Port(name) for name in names)
+        target = track.target or setup.target
+        context = Context(track.source, target, ports, 0.0, setup.path.split.by, begun=0.0, wiring=track.wiring)
         outputs = tuple(o for o in track.outputs if o < len(setup.outputs))
         path = LivePath(as_live(setup.path), context)
-        made.append(Lane(path, track.input, track.channel, outputs, track.takes, _routes(track, context)))
+        routes = _routes(track, context)
+        made.append(Lane(path, track.input, track.channel, outputs, track.takes, routes, track.more))
     return made
 
 
 def _routes(track: LiveTrack, context: Context) -> tuple[Route, ...]:
     """For each track of the path where it goes; empty if all are as usual."""
     by_key = {route.key: route for route in track.routes}
-    if not by_key:
+    if not by_key and not track.sends:
         return ()
     found = []
     for one in context.tracks:
-        # In a take each input is port 0.
-        number, slash, channel = one.key.partition("/")
-        key = f"0/{channel}" if slash and track.input in (ALL_INPUTS, int(number)) else one.key
-        route = by_key.get(key, TrackRoute(key, True, 0, -1))
+        route = by_key.get(one.key, TrackRoute(one.key, True, track.sends, -1))
         found.append(Route(route.out, route.channel, None if route.output < 0 else (route.output,)))
     return tuple(found)

@@ -7,7 +7,8 @@ from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QButtonGroup, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from puresignal.core.session import session as edits
-from puresignal.core.session.session import TakeRef
+from puresignal.core.session.materials import material_of
+from puresignal.core.session.take_ref import TakeRef
 from puresignal.io import ports
 from puresignal.translation import tr
 from puresignal.ui.inputs.live_cards import LiveCards
@@ -123,7 +124,7 @@ class InputSidebar(QWidget):
         self.cards = []
         bench = self._workbench
         for ref in reversed(bench.session.takes):
-            take = bench.store[ref.ident]
+            take = material_of(ref, bench.store.by_ident)
             kind = tr("MIDI file") if take.original is not None else tr(ports.kind_of_input(take.ports[0].name))
             card = Card(
                 ref, kind, f"{text_format.duration(take.length)} · {text_format.counted(len(take.events), 'message')}"

@@ -5,10 +5,10 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from puresignal.core.errors import PureSignalError
-from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi import messages
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.tempo_map import TempoMap
+from puresignal.core.session.live_input import LiveInput
 from puresignal.engine.ring import Record
 from puresignal.io import journal
 from puresignal.translation import tr
@@ -62,7 +62,7 @@ class Capture(QObject):
 
     def _make_takes(self, records: list[Record]) -> None:
         bench, live = self._workbench, self._live_session
-        made: list[tuple[Take, NoteMap | None]] = []
+        made: list[tuple[Take, LiveInput]] = []
         armed = self._armed()
         idents = bench.store.free_idents(len(armed))
         begin = records[0].at if records else 0.0
@@ -77,7 +77,7 @@ class Capture(QObject):
                 bench.end_preview()
                 live.status_changed.emit(str(error), False)
                 return
-            made.append((take, live.inputs[number].source))
+            made.append((take, live.inputs[number]))
         if not made:
             bench.end_preview()
             why = tr("Nothing has arrived at an armed input.") if armed else tr("No input is armed.")
@@ -90,10 +90,11 @@ class Capture(QObject):
 
     def _take_of(self, records: list[Record], ident: str, name: str, number: int, begin: float) -> Take:
         """A take of one input's messages. Takes of one recording share their start."""
-        rows = [(at, 0, data) for at, _, data in records]
+        live = self._live_session
+        rows = [(at, live.port_within(number, port), data) for at, port, data in records]
         since = None if len(self._armed()) == 1 else begin
-        port = self._live_session.inputs[number].port
-        return journal.to_take(rows, (port,), ident, name, TempoMap.steady(120), since)
+        ports = tuple(port for port, _ in live.inputs[number].listens)
+        return journal.to_take(rows, ports, ident, name, TempoMap.steady(120), since, one_device=True)
 
     def _receive(self, records: list[Record]) -> None:
         if self._records is not None:

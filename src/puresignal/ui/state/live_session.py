@@ -12,6 +12,7 @@ from typing import Any
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from puresignal.core.errors import PureSignalError
+from puresignal.core.export import whole_session
 from puresignal.core.kit.articulations import STANDARD, drum_of, resolve, spoken
 from puresignal.core.kit.note_map import NoteMap, to_json
 from puresignal.core.midi import messages
@@ -24,7 +25,7 @@ from puresignal.core.session.session import Session
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
-from puresignal.engine.router_config import ALL_INPUTS, LiveTrack, RouterConfig, TrackRoute
+from puresignal.engine.router_config import LiveTrack, RouterConfig, TrackRoute
 from puresignal.io import journal, log_file, ports, xdg_folders
 from puresignal.io.preferences import SoundOut
 from puresignal.translation import tr
@@ -53,27 +54,37 @@ def _close_all(running: list[PlayerProcess | RouterProcess | SoundProcess]) -> N
 
 def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...] = (), block: int = 0) -> RouterConfig:
     """The router's configuration for a session. played_to: ports that playback needs; block: frames wanted."""
-    inputs = [one for one in session.inputs if one.port and listening]
+    inputs = [one for one in session.inputs if one.listens and listening]
     names = ports_of(inputs)
-    own = [track for track in session.delivery.tracks if not track.out or track.channel or track.port]
+    delivery = whole_session.delivery_of(session)
+    own = [track for track in delivery.tracks if not track.out or track.channel or track.port]
     elsewhere = [track.port for track in own if track.port]
-    outputs = tuple(dict.fromkeys((*outputs_of(inputs), *(elsewhere if inputs else ()), *played_to)))
-    routes = tuple(
-        TrackRoute(t.key, t.out, t.channel or 0, outputs.index(t.port) if t.port in outputs else -1) for t in own
-    )
-    tracks = tuple(
-        LiveTrack(
-            names.index(one.port) if one.port else ALL_INPUTS,
-            one.channel,
-            one.source,
-            (outputs.index(one.output),) if one.output else (),
-            one.monitor,
-            one.takes,
-            routes,
+    sent_to = [session.destination(name).port for name in outputs_of(inputs)]
+    outputs = tuple(dict.fromkeys((*sent_to, *(elsewhere if inputs else ()), *played_to)))
+    tracks = []
+    for one in inputs:
+        to = session.destination(one.output or "")
+        routes = tuple(
+            TrackRoute(t.key, t.out, t.channel or to.channel or 0, outputs.index(t.port) if t.port in outputs else -1)
+            for t in own
         )
-        for one in inputs
-    )
-    return RouterConfig(names, outputs, None, session.target, session.path, tracks=tracks, block=block)
+        (port, channel), *more = one.listens
+        tracks.append(
+            LiveTrack(
+                names.index(port),
+                channel,
+                one.source,
+                (outputs.index(to.port),) if to.port else (),
+                one.monitor,
+                one.takes,
+                routes,
+                tuple((names.index(port), channel) for port, channel in more),
+                to.target,
+                to.channel or 0,
+                whole_session.wiring_of(session, one.ident, one.tracks, f"{one.ident}:"),
+            )
+        )
+    return RouterConfig(names, outputs, None, session.target, session.path, tracks=tuple(tracks), block=block)
 
 
 class LiveSession(QObject):
@@ -249,7 +260,10 @@ class LiveSession(QObject):
             self.sound_out.block,
         )
         self._inputs = session.inputs
-        self._contexts = tuple(Context(one.source, session.target, (Port(one.port),)) for one in session.inputs)
+        self._contexts = tuple(
+            Context(one.source, whole_session.target_of(session, one.ident), (Port(one.port),))
+            for one in session.inputs
+        )
 
     @staticmethod
     def journal_folder() -> Path:
@@ -287,6 +301,11 @@ class LiveSession(QObject):
         port = self._setup.inputs[record.port]
         return [i for i, one in enumerate(self._inputs) if one.listens_to(port, record.data)]
 
+    def port_within(self, number: int, port: int) -> int:
+        """Which of an input's own ports one of the router's inputs is."""
+        names = self.port_names
+        return self._inputs[number].port_number(names[port]) if port < len(names) else 0
+
     # Playing from within the program
 
     def play(self, port: str, message: bytes) -> None:
@@ -310,8 +329,9 @@ class LiveSession(QObject):
         rows = [r for r in self._recent if number in self.inputs_for(r)]
         if not rows:
             return None
-        told = [(at, 0, data) for at, _, data in rows]
-        take = journal.to_take(told, (self._inputs[number].port,), "live", tr("Live"), TempoMap.steady(120))
+        told = [(at, self.port_within(number, port), data) for at, port, data in rows]
+        ports = tuple(port for port, _ in self._inputs[number].listens)
+        take = journal.to_take(told, ports, "live", tr("Live"), TempoMap.steady(120), one_device=True)
         return self._workbench.work_out_apart(take, self._inputs[number].source)
 
     def panic(self) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from puresignal.core.export import whole_session
 from puresignal.core.export.playback_events import outputs_of, score
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, as_played, make_context, run
 from puresignal.core.session import session as edits
@@ -204,9 +205,10 @@ class Playback(QObject):
         self._made_of = made_of
         self._sounding, self._length = shown.ref.ident, shown.take.length
         outcome = shown.outcome if self.version == CLEAN else self._as_played(shown)
-        wanted = outputs_of(outcome, session.delivery, ports.SOUND)
+        delivery = whole_session.delivery_of(session)
+        wanted = outputs_of(outcome, delivery, ports.SOUND)
         self._live_session.need(PLAYING, wanted)
-        made = score(outcome, session.delivery, self._live_session.outputs, ports.SOUND)
+        made = score(outcome, delivery, self._live_session.outputs, ports.SOUND)
         self._first = made.first
         assert self._live_session.player is not None
         self._live_session.player.use(made.at, made.data)

@@ -13,17 +13,19 @@ from PySide6.QtCore import QObject, Signal
 from puresignal.commands import clean
 from puresignal.core.analysis import take_overview, warnings
 from puresignal.core.errors import FileAccessError
-from puresignal.core.export import left_out
+from puresignal.core.export import left_out, whole_session
 from puresignal.core.export.song_builder import Clip, FileTrack, build_song, file_tracks
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import Outcome, StageCache, make_context, run
 from puresignal.core.path.context import Context
 from puresignal.core.session import session as edits
+from puresignal.core.session import take_edits
 from puresignal.core.session.backing_track import Backing
-from puresignal.core.session.history import History
+from puresignal.core.session.history import History, as_looked_at
 from puresignal.core.session.live_input import LiveInput
-from puresignal.core.session.session import Session, TakeRef
+from puresignal.core.session.session import Session
+from puresignal.core.session.take_ref import IMPORTED, TakeRef
 from puresignal.core.session.take_store import TakeStore
 from puresignal.core.session.track_settings import Delivery
 from puresignal.io import audio_file, file_access, midi_writer, note_map_file, ports, session_file, work_folder
@@ -114,7 +116,8 @@ class Workbench(QObject):
 
     @property
     def unsaved(self) -> bool:
-        return self.session != self.saved
+        # What is only looked at is nothing that could be lost.
+        return self.saved is None or as_looked_at(self.session, self.saved) != self.saved
 
     def do(self, name: str, session: Session, gesture: str | None = None) -> None:
         """Do an edit, under the name that undo will show."""
@@ -146,16 +149,16 @@ class Workbench(QObject):
     def add_take(self, take: Take, source: NoteMap | None, name: str) -> None:
         """Add a take to the session and show it."""
         self.store.add(take)
-        self.do(name, edits.with_take(self.session, TakeRef(take.ident, take.name, source)))
+        self.do(name, edits.with_take(self.session, self.ref_for(take, source)))
 
-    def add_takes(self, takes: list[tuple[Take, NoteMap | None]], name: str) -> None:
-        """Add takes that were recorded together as one step; the last is shown."""
+    def add_takes(self, takes: list[tuple[Take, LiveInput]], name: str) -> None:
+        """Add takes that were recorded together, each with its input, as one step; the last is shown."""
         session = self.session
         self._previewed = None
         self.recorded |= {take.ident for take, _ in takes}
-        for take, source in takes:
+        for take, played_on in takes:
             self.store.add(take)
-            session = edits.with_take(session, TakeRef(take.ident, take.name, source))
+            session = edits.with_take(session, self.ref_for(take, played_on.source, played_on))
         self.do(name, session)
 
     def open_midi(self, path: Path) -> None:
@@ -269,20 +272,21 @@ class Workbench(QObject):
 
     def takes(self) -> dict[str, Take]:
         """All takes by ident, including those hidden by undo."""
-        return {take.ident: take for take in self.store}
+        return self.store.by_ident
 
     def removed_takes(self) -> list[Take]:
         """The takes that are not in the session any more."""
-        return [take for take in self.store if self.session.take(take.ident) is None]
+        used = {ref.material for ref in self.session.takes}
+        return [take for take in self.store if take.ident not in used]
 
     def put_back(self, ident: str) -> None:
         """Add a removed take to the session again and show it."""
         take = self.store[ident]
-        self.do(tr("put back a take"), edits.with_take(self.session, TakeRef(ident, take.name, self.likely_map(take))))
+        self.do(tr("put back a take"), edits.with_take(self.session, self.ref_for(take, self.likely_map(take))))
 
     def delete_removed_takes(self) -> None:
         """Delete the takes that are not in the session, for good; undo then begins here, since it could need them."""
-        self.store.keep_only({ref.ident for ref in self.session.takes})
+        self.store.keep_only({ref.material for ref in self.session.takes})
         self.saved = None
         self._turn_to(History(self.session))
 
@@ -355,6 +359,21 @@ class Workbench(QObject):
         self.own = None if ref is None else self._work_out(ref, session)
 
     def _work_out(self, ref: TakeRef, session: Session) -> Shown:
-        take = self.store[ref.ident]
-        context = self._memo.context(take, ref.source, session.target, session.path, dict(ref.verdicts))
-        return Shown(ref, take, context, run(take, session.path, context, self._memo), session.delivery)
+        takes = self.store.by_ident
+        placed = whole_session.placed_take(session, ref, takes, whole_session.timeline_of(session, takes), self._memo)
+        context = placed.context(session.path)
+        return Shown(ref, placed.take, context, run(placed.take, session.path, context, self._memo), session.delivery)
+
+    def ref_for(self, take: Take, source: NoteMap | None, played_on: LiveInput | None = None) -> TakeRef:
+        """A take of the session that uses a material of its own. played_on: the input that it was played on."""
+        ref = TakeRef(self._free(take.ident), take.name, source, material=take.ident)
+        if take.original is not None:
+            return replace(ref, kind=IMPORTED)
+        if played_on is not None:
+            own, channels = played_on.tracks, f"{played_on.ident}:"
+            ref = replace(ref, input=played_on.ident, own=own, channels=channels)
+        return ref
+
+    def _free(self, ident: str) -> str:
+        used = {ref.ident for ref in self.session.takes}
+        return take_edits.free_ident(ident, used) if ident in used else ident

@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.path import note_selection
 from puresignal.core.path.cleaning_path import Outcome
-from puresignal.core.path.context import Verdict
 from puresignal.core.path.stage_description import Reason, Stage
 from puresignal.core.path.tally import Action
+from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session import session as edits
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
@@ -315,14 +315,14 @@ class TakesView(View):
         names = {"remove": tr("remove {n}"), "keep": tr("keep {n}")}
         pattern = names.get(action.removesuffix("_alike"), tr("let the stages decide on {n}"))
         name = pattern.format(n=tr("{count} notes").format(count=len(origins)) if len(origins) > 1 else tr("a note"))
-        bench.do(name, edits.with_verdicts(bench.session, ident, origins.tolist(), verdict))
+        bench.do(name, edits.with_verdicts(bench.session, ident, origins, verdict))
         if settled and len(origins) == 1:
             self._step_doubtful(1)
 
     def _step_doubtful(self, direction: int) -> None:
         """Go to the next doubtful note without a decision by the player."""
         assert self._shown is not None
-        verdicts = dict(self._shown.ref.verdicts)
+        verdicts = self._shown.ref.verdicts
         open_ones = np.array(
             [o for o in note_selection.doubtful(self._shown.outcome).tolist() if o not in verdicts], np.int64
         )

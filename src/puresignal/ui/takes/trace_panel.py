@@ -7,10 +7,10 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from puresignal.core.kit.articulations import spoken
-from puresignal.core.path.context import Verdict
 from puresignal.core.path.note_selection import reason_removed
 from puresignal.core.path.tally import Action, NoteField, TraceStep
 from puresignal.core.path.tidy import SAME_MOMENT
+from puresignal.core.path.verdicts import Verdict
 from puresignal.translation import mark, tr
 from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format
@@ -84,7 +84,7 @@ class TracePanel(QWidget):
             return
         rows = shown.row_of_origin[origins]
         rows = rows[rows >= 0]
-        verdicts = dict(shown.ref.verdicts)
+        verdicts = shown.ref.verdicts
         self.buttons["automatic"].setEnabled(any(int(o) in verdicts for o in origins))
         single = len(rows) == 1
         for act in ("keep_alike", "remove_alike"):
