@@ -189,13 +189,13 @@ class _Reader:
             self.problems.append(str(self._wrong("name", name)))
             name = Session().name
         assert isinstance(name, str)
-        part, where = self._part, f"{self._name}, session.json, path"
+        part, where = self._part, f"{self._name}, session.json, path"  # not shown
         numbers = data.get("numbers", 0)
         session = Session(
             name,
             refs,
             part(lambda: self._map(data.get("target"), "target"), None),
-            part(lambda: settings_json.from_json(data.get("path"), where), CleaningPath()),  # not shown
+            part(lambda: settings_json.from_json(data.get("path"), where), CleaningPath()),
             part(lambda: self._delivery(data), Delivery()),
             part(lambda: self._inputs(data.get("inputs", [])), ()) or (LiveInput(),),
             part(lambda: self._sound(data.get("sound", {})), SoundSettings()),
