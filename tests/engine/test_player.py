@@ -9,7 +9,7 @@ import pytest
 
 from puresignal.core.kit import note_map
 from puresignal.engine.client import RouterProcess
-from puresignal.engine.player import Player
+from puresignal.engine.player import FORGET, Player, position
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader
 from puresignal.engine.router_config import RouterConfig
@@ -18,6 +18,7 @@ from puresignal.io import note_map_file, ports
 from puresignal.sim.devices import Receiver
 from tests.engine.conftest import until
 
+RATE = 48_000
 GENERAL = note_map_file.shipped("general-midi")
 
 
@@ -190,3 +191,67 @@ def test_a_backing_track_follows_the_player_sample_by_sample(tmp_path):
     assert np.abs(sound[begin : begin + 9000] - ramp[:9000]).max() < 1e-3
     along.load({"path": str(tmp_path / "nobody.wav"), "level": 0.0, "offset": 0.0}, 48_000)
     assert "no such file" in along.why
+
+
+def played(player, reader, frame, frames, block=128):
+    """Hand over everything up to `frames` later; the frames at which note-ons leave, after what was taken back."""
+    rows = []
+    for now in range(frame, frame + frames, block):
+        player.hand_over(now, block)
+        for record in reader.read():
+            if record.data == FORGET:
+                rows = [row for row in rows if row < record.at]
+            elif record.data[0] == 0x99:
+                rows.append(record.at)
+    return [round(at) for at in rows], frame + frames
+
+
+@pytest.mark.parametrize("loop", [None, (0.0, 4.0)])
+def test_another_tempo_takes_effect_where_it_is_and_every_later_note_is_on_its_frame(loop):
+    from puresignal.engine import ring
+
+    memory = ring.make()
+    reader, player = Reader(memory), Player(ring.Writer(memory), SharedCounters(make()))
+    # A note on every beat, at 120, and from the change on at 90.
+    player.loop(loop)
+    player.use(*beats(16, 0.5))
+    player.play(0.0, 0, RATE)
+    before, frame = played(player, reader, 0, round(1.6 * RATE))
+    knots = np.arange(64.0)
+    slower = None if loop is None else (0.0, 4.0 * 120 / 90)
+    player.loop(slower, again=False)
+    at, data = beats(16, 60 / 90)
+    player.use(at, data, (knots * 0.5, knots * 60 / 90))
+    changed = player._origin_frame
+    after, _ = played(player, reader, frame, 9 * RATE)
+    begin = round(0.02 * RATE)
+    assert before == [begin + round(i * 0.5 * RATE) for i in range(len(before))]
+    assert changed - frame <= round(0.025 * RATE)
+    # Beats go on from where they were: what is left of this beat, then whole beats of the new length.
+    beat = (changed - begin) / RATE / 0.5
+    wanted = [changed + (n - beat) * RATE * 60 / 90 for n in range(int(np.ceil(beat)), int(np.ceil(beat)) + 8)]
+    late = np.array([one for one in after if one > before[-1]][:8]) - np.array(wanted)
+    assert np.abs(late).max() <= 2
+
+
+def test_slower_is_slower_by_as_much_and_the_position_goes_on():
+    from puresignal.engine import ring
+
+    memory = ring.make()
+    reader, transport = Reader(memory), SharedCounters(make())
+    player = Player(ring.Writer(memory), transport)
+    player.use(*beats(40, 0.1))
+    player.play(0.0, 0, RATE)
+    before, frame = played(player, reader, 0, RATE // 2)
+    player.speed(0.5)
+    changed = player._origin_frame
+    at = player.seconds_at(changed)
+    after, _ = played(player, reader, frame, 2 * RATE)
+    assert np.abs(np.diff(before) - 0.1 * RATE).max() <= 1
+    later = [one for one in after if one > changed]
+    assert np.abs(np.diff(later) - 0.2 * RATE).max() <= 1
+    assert later[0] == pytest.approx(changed + (np.ceil(at * 10 - 1e-6) / 10 - at) * 2 * RATE, abs=2)
+    assert player.seconds_at(changed + RATE) == pytest.approx(at + 0.5)
+    # The window reads the position from the same figures.
+    clock = (changed + RATE, RATE, 0, 128)
+    assert position(transport.read(), clock, 0) == pytest.approx(at + 0.5, abs=1e-5)

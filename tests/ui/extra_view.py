@@ -6,8 +6,8 @@ from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout
 
 from puresignal.translation import mark
 from puresignal.ui.state.services import Services
+from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import View, ViewAction, ViewSpec
-from puresignal.ui.state.workbench import Shown
 
 SPEC = ViewSpec(
     mark("Loudest"),

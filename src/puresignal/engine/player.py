@@ -4,8 +4,9 @@
 ring of messages with the frames at which they leave, KNOCK an eventfd that signals it, CLOCK shared counters (frame,
 rate, nanoseconds, block), TRANSPORT shared counters with the player's state, PULSE that of pulse.py, SCORE memory that
 the client fills in turn.
-Commands are lines of JSON on stdin: {"score": 0 or 1, "events": n}, {"play": seconds}, {"stop": true},
-{"loop": [a, b] or null}, {"first": [[output, hex], ...]}: messages sent when playback starts.
+Commands are lines of JSON on stdin: {"score": 0 or 1, "events": n, "moved": [seconds, seconds]}, {"play": seconds},
+{"stop": true}, {"speed": x}, {"loop": [a, b] or null}, {"first": [[output, hex], ...]}: messages sent when playback
+starts.
 """
 
 from __future__ import annotations
@@ -44,43 +45,60 @@ class Player:
         self._at, self._data = np.zeros(0), np.zeros((0, 4), np.uint8)
         self._first: list[tuple[int, bytes]] = []
         self.playing = False
-        self._origin_frame, self._origin, self._rate = 0, 0.0, 48_000
+        self._origin_frame, self._origin = 0, 0.0
+        # Frames a second of the clock, and of the score, which is played slower or faster.
+        self._clock_rate, self._rate, self._speed = 48_000, 48_000.0, 1.0
         self._loop: tuple[float, float] | None = None
         self._next = 0
         self._done = 0
         self._handed = feed.count
 
-    def use(self, at: np.ndarray, data: np.ndarray) -> None:
+    def use(self, at: np.ndarray, data: np.ndarray, moved: tuple[np.ndarray, np.ndarray] | None = None) -> None:
         """Use another score at once: messages handed over but not yet played are taken back.
 
-        at    (events,) seconds, rising
-        data  (events, 4) uint8: output, status, data 1, data 2
+        at     (events,) seconds, rising
+        data   (events, 4) uint8: output, status, data 1, data 2
+        moved  (knots,) seconds of the score before and those of this one that are the same beats: the position is
+               carried over from what has been handed over, so that a change of tempo takes effect there
         """
+        if self.playing and moved is not None:
+            here = self.seconds_at(self._done)
+            self._origin_frame, self._origin = self._done, float(np.interp(here, *moved))
         self._at, self._data = at, data
         if self.playing:
             self._begin_again(self._done)
+        self._publish()
 
     def first(self, messages: list[tuple[int, bytes]]) -> None:
         """Set the messages sent when playback starts: banks and programs."""
         self._first = messages
 
-    def loop(self, span: tuple[float, float] | None) -> None:
-        """Set the loop range, None for none."""
+    def loop(self, span: tuple[float, float] | None, again: bool = True) -> None:
+        """Set the loop range, None for none. again: hand over anew; not where another score follows at once."""
         self._loop = span if span is None or span[1] - span[0] > 0.02 else None
-        if self.playing:
+        if self.playing and again:
             self._begin_again(self._done)
         self._publish()
 
     def play(self, seconds: float, frame: int, rate: int) -> None:
         """Play from a position in the score. frame: the clock now."""
         self.stop(frame)
-        self._rate, self._origin = rate, seconds
+        self._clock_rate, self._rate, self._origin = rate, rate / self._speed, seconds
         # Gives receivers a moment to change programs before the first note.
         self._origin_frame = frame + round(AHEAD * rate)
         for output, message in self._first:
             self._feed.put(float(frame), output, message)
         self._next = int(np.searchsorted(self._at, seconds - 1e-9))
         self.playing, self._done = True, self._origin_frame
+        self._publish()
+
+    def speed(self, speed: float) -> None:
+        """Play slower or faster from what has been handed over on. speed: 1.0 as the score says."""
+        if self.playing:
+            self._origin_frame, self._origin = self._done, self.seconds_at(self._done)
+        self._speed, self._rate = speed, self._clock_rate / speed
+        if self.playing:
+            self._begin_again(self._done)
         self._publish()
 
     def stop(self, frame: int) -> None:
@@ -103,7 +121,7 @@ class Player:
         """Hand over what is due up to a little ahead of a frame."""
         if not self.playing:
             return
-        up_to = frame + max(2 * block, round(AHEAD * self._rate))
+        up_to = frame + max(2 * block, round(AHEAD * self._clock_rate))
         while True:
             end = None
             if self._loop is not None and self._origin <= self._loop[1]:
@@ -146,7 +164,12 @@ class Player:
     def _publish(self) -> None:
         a, b = self._loop or (0.0, 0.0)
         self._transport.write(
-            int(self.playing), self._origin_frame, round(self._origin * 1e6), self._rate, round(a * 1e6), round(b * 1e6)
+            int(self.playing),
+            self._origin_frame,
+            round(self._origin * 1e6),
+            round(self._rate),
+            round(a * 1e6),
+            round(b * 1e6),
         )
 
 
@@ -186,11 +209,19 @@ def main() -> int:
             for line in lines:
                 command = json.loads(line)
                 if "score" in command:
-                    player.use(*_score(scores[command["score"]], command["events"]))
+                    moved = command.get("moved")
+                    if "loop" in command:
+                        player.loop(tuple(command["loop"]) if command["loop"] else None, again=False)
+                    player.use(
+                        *_score(scores[command["score"]], command["events"]),
+                        None if moved is None else (np.array(moved[0]), np.array(moved[1])),
+                    )
+                elif "loop" in command:
+                    player.loop(tuple(command["loop"]) if command["loop"] else None)
                 if "first" in command:
                     player.first([(output, bytes.fromhex(text)) for output, text in command["first"]])
-                if "loop" in command:
-                    player.loop(tuple(command["loop"]) if command["loop"] else None)
+                if "speed" in command:
+                    player.speed(float(command["speed"]))
                 if "play" in command:
                     wanted = command["play"]
                 if "stop" in command:

@@ -87,12 +87,21 @@ class PlayerProcess:
         self._told = ToldProcess("puresignal.engine.player", given, router.after)
         self._first: list[list[Any]] = []
         self._loop: list[float] | None = None
+        self._speed = 1.0
 
-    def use(self, at: np.ndarray, data: np.ndarray) -> None:
+    def use(
+        self,
+        at: np.ndarray,
+        data: np.ndarray,
+        moved: tuple[np.ndarray, np.ndarray] | None = None,
+        loop: tuple[float, float] | None = None,
+    ) -> None:
         """Use another score from the next note on.
 
-        at    (events,) seconds, rising
-        data  (events, 4) uint8: output, status, data 1, data 2
+        at     (events,) seconds, rising
+        data   (events, 4) uint8: output, status, data 1, data 2
+        moved  (knots,) seconds of the score before and those of this one that are the same beats
+        loop   the loop range in this score's seconds; used with `moved`
         """
         self._turn = 1 - self._turn
         content = score_bytes(at, data)
@@ -102,16 +111,21 @@ class PlayerProcess:
             with mmap.mmap(memory, len(content)) as view:
                 view[:] = content
         self._events = len(at)
-        self._told.tell(score=self._turn, events=self._events)
+        if moved is None:
+            self._told.tell(score=self._turn, events=self._events)
+            return
+        self._loop = list(loop) if loop else None
+        knots = [column.tolist() for column in moved]
+        self._told.tell(score=self._turn, events=self._events, moved=knots, loop=self._loop)
 
     def play(self, seconds: float, first: list[tuple[int, bytes]]) -> None:
         """Play from a position. first: banks and programs, sent before anything else."""
         self._first = [[output, message.hex()] for output, message in first]
         if not self._told.alive:
             self._router.pulses.started(pulse.PLAYER)
-        if self._told.tell(first=self._first, play=seconds):
+        if self._told.tell(first=self._first, speed=self._speed, play=seconds):
             # The process was only just started and has no score yet.
-            self._told.tell(score=self._turn, events=self._events, loop=self._loop, play=seconds)
+            self._told.tell(score=self._turn, events=self._events, loop=self._loop, speed=self._speed, play=seconds)
 
     def watch(self) -> None:
         """If it died or hangs while it plays: what it started is ended, and a new one plays on from there."""
@@ -125,11 +139,19 @@ class PlayerProcess:
         self._words.write(0)
         self._told.close()
         self._router.pulses.started(pulse.PLAYER)
-        self._told.tell(score=self._turn, events=self._events, first=self._first, loop=self._loop, play=place)
+        self._told.tell(
+            score=self._turn, events=self._events, first=self._first, loop=self._loop, speed=self._speed, play=place
+        )
 
     def stop(self) -> None:
         if self._told.alive:
             self._told.tell(stop=True)
+
+    def speed(self, speed: float) -> None:
+        """Play slower or faster than the score says."""
+        self._speed = speed
+        if self._told.alive:
+            self._told.tell(speed=speed)
 
     def loop(self, span: tuple[float, float] | None) -> None:
         """Set the loop range in seconds of the score, None for none."""

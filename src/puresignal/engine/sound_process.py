@@ -83,11 +83,21 @@ class BackingPlayer:
         samples = self._samples
         if not samples.shape[1]:
             return
-        seconds = position(self._transport.read(), self._clock.read(), time.monotonic_ns())
+        transport, clock = self._transport.read(), self._clock.read()
+        seconds = position(transport, clock, time.monotonic_ns())
         if seconds is None:
             self._next = -1
             return
         count = block.shape[1]
+        speed = clock[1] / max(1, transport[3])
+        if abs(speed - 1) > 1e-3:
+            # Slower or faster for practice: read at that speed, with its pitch.
+            self._next = -1
+            wanted = (seconds - self._offset) * self._rate + np.arange(count) * speed
+            there = np.arange(samples.shape[1])
+            for channel in (0, 1):
+                block[channel] += level * self._gain * np.interp(wanted, there, samples[channel], 0.0, 0.0)
+            return
         place = round((seconds - self._offset) * self._rate)
         # Clock readings are off by some microseconds; samples stay contiguous unless playback has jumped.
         if self._next >= 0 and abs(place - self._next) < JUMP * self._rate:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections import Counter
 from dataclasses import replace
 
@@ -42,7 +43,7 @@ def sessions(draw):
                 cuts = sorted(draw(st.lists(st.floats(0, 2), min_size=2, max_size=4, unique=True)))
                 rounds = [
                     Pass(a, b, 8.0, draw(st.booleans()), draw(st.sampled_from(["", "clap"])))
-                    for a, b in zip(cuts[:-1], cuts[1:], strict=True)
+                    for a, b in itertools.pairwise(cuts)
                 ]
                 ref = replace(ref, passes=tuple(rounds))
         elif kind == "file":

@@ -25,6 +25,7 @@ class Arrival:
     unmapped        the source map covers the channel but lacks the note
     softest, loudest, middle   velocities; `middle` is the median
     histogram       (BINS,) hits by velocity
+    leaves          notes that they leave as, most frequent first
     """
 
     channel: int
@@ -36,6 +37,7 @@ class Arrival:
     middle: int
     loudest: int
     histogram: tuple[int, ...]
+    leaves: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -63,8 +65,8 @@ _KINDS = {
 
 
 def arrivals(outcome: Outcome, context: Context) -> tuple[Arrival, ...]:
-    """Every note that arrived: unmapped ones first, then in the order of the kit, then other channels."""
-    played = outcome.input_notes
+    """Every note that arrived: unmapped ones first, then the most frequent, equals in the order of the kit."""
+    played, clean = outcome.input_notes, outcome.output_notes
     if not len(played):
         return ()
     key = played.channel.astype(np.int64) * 128 + played.note
@@ -86,6 +88,7 @@ def arrivals(outcome: Outcome, context: Context) -> tuple[Arrival, ...]:
                 softest=int(velocity.min()),
                 middle=int(np.median(velocity)),
                 loudest=int(velocity.max()),
+                leaves=_leaves(clean.note[np.isin(clean.origin, played.origin[mine])]),
                 histogram=tuple(np.bincount((velocity // 8).astype(int), minlength=BINS).tolist()),
             )
         )
@@ -95,6 +98,7 @@ def arrivals(outcome: Outcome, context: Context) -> tuple[Arrival, ...]:
             rows,
             key=lambda r: (
                 not r.unmapped,
+                -r.count,
                 not r.articulations,
                 min(map(sort_key, r.articulations)) if r.articulations else (0, "", 0, ""),
                 r.channel,
@@ -102,6 +106,11 @@ def arrivals(outcome: Outcome, context: Context) -> tuple[Arrival, ...]:
             ),
         )
     )
+
+
+def _leaves(notes: np.ndarray) -> tuple[int, ...]:
+    found, counts = np.unique(notes, return_counts=True)
+    return tuple(int(found[i]) for i in np.argsort(-counts, kind="stable"))
 
 
 def facts(take: Take, outcome: Outcome) -> Facts:

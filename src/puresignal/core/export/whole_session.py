@@ -7,8 +7,9 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 from puresignal.core.export.song_builder import KEY_SIGNATURE, build_song
+from puresignal.core.harmony import keys
 from puresignal.core.kit.note_map import NoteMap
-from puresignal.core.midi.events import Take
+from puresignal.core.midi.events import Meta, Take
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.path.cleaning_path import Outcome, StageCache, run
 from puresignal.core.path.context import Wiring
@@ -132,7 +133,7 @@ def result(session: Session, takes: Mapping[str, Take], ppq: int | None = None) 
     names = tuple(ref.name for ref in session.takes if ref.is_in)
     sounding = [one for one in placed if len(one.take.events)]
     alone = sounding[0] if len(sounding) == 1 else None
-    if alone is not None and ppq in (None, alone.take.tempo.ppq) and _is_as_it_came(alone, timeline):
+    if alone is not None and ppq in (None, alone.take.tempo.ppq) and is_as_it_came(alone, timeline):
         # A take alone at its own tempo: its file says more than a timeline does, and none of it is lost.
         context = alone.context(session.path)
         return Result(run(alone.take, session.path, context), alone.take, names)
@@ -140,7 +141,7 @@ def result(session: Session, takes: Mapping[str, Take], ppq: int | None = None) 
     return Result(outcome, take, names)
 
 
-def _is_as_it_came(placed: Placed, timeline: Timeline) -> bool:
+def is_as_it_came(placed: Placed, timeline: Timeline) -> bool:
     """Whether a take stands where its file has it, at the tempo that its file states."""
     own = Timeline.from_tempo_map(placed.take.tempo)
     return placed.is_whole and not placed.beat and timeline == own and placed.grid in (None, own)
@@ -148,12 +149,20 @@ def _is_as_it_came(placed: Placed, timeline: Timeline) -> bool:
 
 def song_of(session: Session, made: Result, with_key: bool = True) -> Song:
     """The file of a result: a named track for each of its tracks."""
-    song = build_song(made.outcome, made.take, delivery_of(session))
-    if with_key:
+    return with_session_key(build_song(made.outcome, made.take, delivery_of(session)), session, with_key)
+
+
+def with_session_key(song: Song, session: Session, with_key: bool = True) -> Song:
+    """A song with the session's key in place of those of its takes, or without any."""
+    signature = keys.signature(session.key) if with_key else None
+    if with_key and signature is None:
         return song
     tracks = tuple(
         replace(track, metas=tuple(meta for meta in track.metas if meta.kind != KEY_SIGNATURE)) for track in song.tracks
     )
+    if signature is not None and tracks:
+        first = Meta(0, KEY_SIGNATURE, signature)
+        tracks = (replace(tracks[0], metas=(first, *tracks[0].metas)), *tracks[1:])
     return replace(song, tracks=tracks)
 
 

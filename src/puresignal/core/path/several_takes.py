@@ -213,6 +213,7 @@ class Whole:
     numbers: tuple[int, ...]
     placed: tuple[Placed, ...]
     timeline: Timeline
+    context: Context
 
     def whose(self, origin: int) -> tuple[int, int]:
         """The take, by its place in the list, and its event that an origin stands for."""
@@ -234,8 +235,13 @@ class Whole:
         ppq  ticks a quarter note, None for as many as keep every take's
         """
         ppq = ppq or common_ppq([one.take for one in self.placed])
-        take, shift = _as_one(self.placed, self.timeline, ppq, name, _bars_before(self.outcome, self.timeline))
+        take, shift = _as_one(self.placed, self.timeline, ppq, name, self.bars_before)
         return _later(self.outcome, shift, self.in_a_row), take
+
+    @property
+    def bars_before(self) -> int:
+        """Whole bars by which its file begins before bar 1."""
+        return _bars_before(self.outcome, self.timeline)
 
 
 def common_ppq(takes: Sequence[Take]) -> int:
@@ -274,7 +280,7 @@ def run_together(placed: Sequence[Placed], path: CleaningPath, timeline: Timelin
         sum(o.tally.arrived for o in outcomes), len(notes), Entries.join(written), sum(o.tally.strays for o in outcomes)
     )
     outcome = Outcome(_by_start(played), notes, controls, tally, merged.tracks, merged.vocabulary)
-    return Whole(outcome, tuple(numbers), tuple(placed), timeline)
+    return Whole(outcome, tuple(numbers), tuple(placed), timeline, merged)
 
 
 def _merged_context(placed: Sequence[Placed], contexts: Sequence[Context], path: CleaningPath) -> _Merged:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
 
+from puresignal.core.kit.map_lookup import mapped_channels
 from puresignal.core.path.several_takes import BEATS, Placed
 from puresignal.core.session.session import Session, with_changed
 from puresignal.core.session.take_ref import TakeRef
@@ -35,6 +37,37 @@ def _beats_long(placed: Placed, begin: float, end: float, beat: float, timeline:
         return float(own[1] - own[0])
     at = timeline.beats_to_seconds(np.array([beat]))
     return float(timeline.seconds_to_beats(at + (end - begin))[0]) - beat
+
+
+def plays_kit(placed: Placed) -> bool:
+    """Whether any note of a take is on a channel that its kit's map speaks of."""
+    if placed.source is None:
+        return False
+    status = placed.take.events.status
+    channels = (status[(status & 0xF0) == 0x90] & 0x0F).astype(np.int64) + 1
+    return bool(mapped_channels(placed.source)[channels].any())
+
+
+def instead(
+    session: Session, added: tuple[str, ...], spans: Mapping[str, tuple[float, float]], drums: Mapping[str, bool]
+) -> Session:
+    """Take out what new takes stand in place of: another take of the same kit's tracks at the same time.
+
+    Two grooves of one drummer over each other are nobody's wish; a bass line beside a groove is.
+
+    spans, drums  by ident: where each take begins and ends, and whether it plays its kit's tracks
+    """
+    for ident in added:
+        new = session.take(ident)
+        if new is None or not drums.get(ident):
+            continue
+        for other in session.takes:
+            if other.ident in added or other.ident not in spans or not drums[other.ident] or other.own != new.own:
+                continue
+            (begin, end), (first, last) = spans[ident], spans[other.ident]
+            if begin < last and first < end:
+                session = with_changed(session, other.ident, is_in=False)
+    return session
 
 
 def moved_by(session: Session, ident: str, beats: float) -> Session:
@@ -67,8 +100,17 @@ def with_note_on_bar(
 
 def cropped_to_bars(session: Session, ident: str, placed: Placed, timeline: Timeline, first: int, last: int) -> Session:
     """Use only what lies from bar `first` to the end of bar `last`. Nothing moves, and nothing is lost."""
-    begin, end = (_second_at(placed, timeline, timeline.bar_to_beats(bar)) for bar in (first, last + 1))
-    return cropped(session, ident, begin, end)
+    begin, end = (timeline.bar_to_beats(bar) for bar in (first, last + 1))
+    return cropped_to_beats(session, ident, placed, timeline, begin, end)
+
+
+def cropped_to_beats(
+    session: Session, ident: str, placed: Placed, timeline: Timeline, begin: float, end: float
+) -> Session:
+    """Use only what lies between two beats from bar 1. A side that lies outside the material is not cropped."""
+    first, last = (_second_at(placed, timeline, beat) for beat in (begin, end))
+    whole = placed.take.length
+    return cropped(session, ident, first if first > 0 else None, last if last <= whole else None)
 
 
 def cropped(session: Session, ident: str, begin: float | None, end: float | None) -> Session:

@@ -88,6 +88,7 @@ class InputEditor(QFrame):
         self.target_port.activated.connect(
             lambda: self._edit(tr("choose destination"), output=self.target_port.currentData())
         )
+        self._destinations: tuple[str, ...] = ()
         self.armed = self._check(tr("Armed"), tr("Recording takes this input."), "armed")
         self.monitor = self._check(
             tr("Monitor"), tr("Send what is played on at once. When off, it is still recorded."), "monitor"
@@ -144,6 +145,7 @@ class InputEditor(QFrame):
 
         playing  whether its simulated device is playing
         """
+        self._destinations = tuple(to.name for to in self._workbench.session.destinations)
         self._fill(self.source_port, there, True, one.port)
         self._fill(self.target_port, there, False, one.output)
         self.channel.setCurrentIndex(self.channel.findData(one.channel))
@@ -164,6 +166,8 @@ class InputEditor(QFrame):
         combo.clear()
         combo.addItem(tr("choose…") if gives else tr("none"), "" if gives else None)
         names = [p.name for p in there if p.gives == gives and (p.system == ports.OWN or not p.name.startswith("Pure"))]
+        if not gives:
+            names = [*self._destinations, *names]
         for name in dict.fromkeys([*names, *([chosen] if chosen else [])]):
             combo.addItem(name if name in names else tr("{name} (unavailable)").format(name=name), name)
         place = combo.findData(chosen) if chosen else 0

@@ -5,16 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
+from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QInputDialog, QMenu, QVBoxLayout, QWidget
 
 from puresignal.core.diagnosis.monitoring import armed, armed_alone
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput, ports_of, with_input
 from puresignal.io import ports
 from puresignal.translation import tr
-from puresignal.ui.state.live_session import LiveSession
-from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.state.services import Services
 from puresignal.ui.widgets import theme
 from puresignal.ui.widgets.plain_text import plain_tip
 
@@ -36,6 +35,7 @@ class LiveCard(QWidget):
         super().__init__(parent)
         self.number = number
         self._one = LiveInput()
+        self.chosen = False
         self._standing, self.words, self._velocity, self._loose, self._well = "", "", 0, False, True
         self._lit = QTimer(self)
         self._lit.setSingleShot(True)
@@ -104,6 +104,9 @@ class LiveCard(QWidget):
         painter.setPen(accent if self._loose and self.lit else current.colour(edge))
         painter.setBrush(current.colour("sheet"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
+        if self.chosen:
+            painter.setPen(QPen(current.colour("ink"), 2))
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
         box = QRectF(self.rect()).adjusted(13, 9, -12, -9)
         painter.setBrush(accent if self.lit else current.colour("line"))
         painter.setPen(Qt.PenStyle.NoPen)
@@ -112,7 +115,8 @@ class LiveCard(QWidget):
         channel = tr("all channels") if not one.channel else tr("channel {n}").format(n=one.channel)
         painter.setPen(current.colour("faint"))
         painter.setFont(theme.font(8.5, QFont.Weight.Bold))
-        self._line(painter, box.adjusted(0, 0, -18, 0), 0, tr("INPUT {n}").format(n=self.number + 1) + f" · {channel}")
+        head = one.name.upper() or tr("INPUT {n}").format(n=self.number + 1)
+        self._line(painter, box.adjusted(0, 0, -18, 0), 0, f"{head} · {channel}")
         painter.setPen(accent if self._loose else current.colour("ink"))
         painter.setFont(theme.font(10.5, QFont.Weight.DemiBold))
         self._line(painter, box, 18, self.words)
@@ -124,7 +128,7 @@ class LiveCard(QWidget):
         painter.setFont(theme.font(9))
         painter.setPen(current.colour("faint"))
         self._line(painter, box, 49, one.port)
-        marks = [tr("armed")] * one.armed + [tr("monitor") if one.monitor else tr("not monitored")]
+        marks = [tr("Armed")] * one.armed + [tr("monitor") if one.monitor else tr("not monitored")]
         painter.setPen(current.colour("faint") if self._well else accent)
         self._line(painter, box, 65, " · ".join((self._standing, *marks)))
 
@@ -142,9 +146,11 @@ class LiveCards(QWidget):
 
     clicked = Signal(int)
 
-    def __init__(self, workbench: Workbench, live_session: LiveSession, parent: QWidget | None = None):
+    def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(parent)
-        self._workbench, self._live_session = workbench, live_session
+        workbench, live_session = services.workbench, services.live_session
+        self._workbench, self._live_session, self._chosen = workbench, live_session, services.chosen_input
+        self._chosen.changed.connect(self.show_inputs)
         self.cards: list[LiveCard] = []
         self.arming_follows = False
         self._column = QVBoxLayout(self)
@@ -171,6 +177,7 @@ class LiveCards(QWidget):
                 card.deleteLater()
             self.cards = [self._make(i) for i, _ in wanted]
         for card, (_, one) in zip(self.cards, wanted, strict=True):
+            card.chosen = card.number == self._chosen.number
             card.show_standing(one, *self._standing(one))
         self.setVisible(bool(wanted))
 
@@ -193,11 +200,45 @@ class LiveCards(QWidget):
             action.triggered.connect(lambda to, f=field, w=label: self._switch(number, f, w, to))
         menu.addAction(tr("Arm only this input")).triggered.connect(lambda: self._arm_alone(number))
         menu.addSeparator()
+        menu.addAction(tr("Rename…")).triggered.connect(lambda: self._ask_name(number))
+        menu.addAction(tr("Move up")).triggered.connect(lambda: self._move(number, -1))
+        menu.addAction(tr("Move down")).triggered.connect(lambda: self._move(number, 1))
+        tracks = menu.addAction(tr("Tracks of its own"))
+        tracks.setCheckable(True)
+        tracks.setChecked(one.own)
+        tracks.setToolTip(tr("Its drums go to tracks apart from those of other inputs, in new takes and live."))
+        tracks.triggered.connect(lambda on: self._switch(number, "own", tr("Tracks of its own"), on))
+        menu.addAction(tr("Remove")).triggered.connect(lambda: self._remove(number))
+        menu.addSeparator()
         follows = menu.addAction(tr("Arm on click"))
         follows.setCheckable(True)
         follows.setChecked(self.arming_follows)
         follows.triggered.connect(lambda on: setattr(self, "arming_follows", on))
         return menu
+
+    def _ask_name(self, number: int) -> None:
+        one = self._workbench.session.inputs[number]
+        name, well = QInputDialog.getText(self, tr("Rename input"), tr("Name of the input"), text=one.title)
+        if well:
+            self.rename(number, name)
+
+    def rename(self, number: int, name: str) -> None:
+        """Give an input a name; an empty one gives back that of its port."""
+        bench = self._workbench
+        inputs = with_input(bench.session.inputs, number, name=name.strip())
+        bench.do(tr("rename input"), edits.with_inputs(bench.session, inputs))
+
+    def _move(self, number: int, by: int) -> None:
+        bench = self._workbench
+        inputs, other = list(bench.session.inputs), number + by
+        if 0 <= other < len(inputs):
+            inputs[number], inputs[other] = inputs[other], inputs[number]
+            bench.do(tr("reorder inputs"), edits.with_inputs(bench.session, tuple(inputs)))
+
+    def _remove(self, number: int) -> None:
+        bench = self._workbench
+        left = tuple(one for i, one in enumerate(bench.session.inputs) if i != number)
+        bench.do(tr("remove input"), edits.with_inputs(bench.session, left))
 
     def _click(self, number: int) -> None:
         if self.arming_follows:

@@ -43,11 +43,12 @@ class LivePanel(QFrame):
         workbench, live_session = services.workbench, services.live_session
         self._workbench, self._live_session = workbench, live_session
         self._recording, self._learner = services.capture, services.learner
-        self._port_watch = services.port_watch
+        self._port_watch, self._chosen = services.port_watch, services.chosen_input
+        self._chosen.changed.connect(lambda: self.show_inputs())
         self._there: tuple[MidiPort, ...] = (*self._port_watch.ports, *ports.simulated(), *ports.virtual())
         self._made_of: object = None
         self.editors: list[InputEditor] = []
-        title = PlainLabel(tr("Live inputs"))
+        title = PlainLabel(tr("Settings"))
         title.setObjectName("figure")
         self.listen = self._button(tr("Start"), tr("Connect the ports, clean what arrives and send it on."))
         self.listen.setCheckable(True)
@@ -59,8 +60,6 @@ class LivePanel(QFrame):
         self.record.setCheckable(True)
         self.record.setEnabled(False)
         self.record.clicked.connect(self._record)
-        self.more = self._button(tr("Add input"), tr("Add another player, or another channel of the same port."))
-        self.more.clicked.connect(self._add)
         self.what = QComboBox()
         self.what.setAccessibleName(tr("Articulation of the pad"))
         self.what.setToolTip(tr("The articulation of the pad you hit: choose if the guess is wrong."))
@@ -99,7 +98,6 @@ class LivePanel(QFrame):
         column.setSpacing(8)
         column.addWidget(title)
         column.addLayout(self._list)
-        column.addWidget(self.more)
         column.addLayout(keys)
         column.addWidget(self.says)
         column.addWidget(self.what)
@@ -166,9 +164,10 @@ class LivePanel(QFrame):
         """Show the session's live inputs."""
         inputs, listening = self._workbench.session.inputs, self._live_session.listening
         playing = frozenset(self._live_session.playing)
-        if self._made_of == (inputs, listening, self._there, playing):
+        made_of = (inputs, listening, self._there, playing, self._chosen.number, self._workbench.session.destinations)
+        if self._made_of == made_of:
             return
-        self._made_of = (inputs, listening, self._there, playing)
+        self._made_of = made_of
         while len(self.editors) > len(inputs):
             editor = self.editors.pop()
             self._list.removeWidget(editor)
@@ -176,7 +175,8 @@ class LivePanel(QFrame):
             editor.deleteLater()
         while len(self.editors) < len(inputs):
             self.editors.append(self._editor(len(self.editors)))
-        for editor, one in zip(self.editors, inputs, strict=True):
+        for number, (editor, one) in enumerate(zip(self.editors, inputs, strict=True)):
+            editor.setVisible(number == self._chosen.number)
             editor.show_input(one, self._there, len(inputs) == 1, listening, one.port in playing)
         self.listen.setEnabled(listening or any(one.port for one in inputs))
         self.record.setEnabled(listening)
@@ -194,11 +194,13 @@ class LivePanel(QFrame):
         self._made_of = None
         self.show_inputs()
 
-    def _add(self) -> None:
+    def add_input(self) -> None:
+        """Add another player, or another channel of the same port."""
         bench = self._workbench
         last = bench.session.inputs[-1]
         one = LiveInput("", 0, note_map_file.shipped("general-midi"), last.output)
         bench.do(tr("add input"), edits.with_inputs(bench.session, (*bench.session.inputs, one)))
+        self._chosen.choose(len(bench.session.inputs) - 1)
 
     def _remove(self, number: int) -> None:
         bench = self._workbench

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPoint, QTimer
+from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -26,11 +26,12 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import note_map_file
 from puresignal.translation import tr
+from puresignal.ui.mapping.arrivals_table import ArrivalsTable
 from puresignal.ui.mapping.flow_diagram import ARRIVING, LEAVING, MEANING, FlowDiagram
 from puresignal.ui.mapping.hat_panel import HatPanel
 from puresignal.ui.state.services import Services
+from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import TAKE, View
-from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
@@ -41,6 +42,8 @@ FOLLOW_MS = 40
 
 class MappingView(View):
     """The flow diagram in the middle, the selected node and the hat at the right."""
+
+    shows_maps = True
 
     def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(services, parent)
@@ -58,6 +61,24 @@ class MappingView(View):
         self.ribbons.unmap_requested.connect(self._forget)
         self.ribbons.notes_requested.connect(self._follow)
         self.scroll_area = VerticalScrollArea(self.ribbons)
+        self.table = ArrivalsTable()
+        self.table.hits_requested.connect(self._show_row)
+        self.table_facts, self.table_warnings = PlainLabel(), PlainLabel()
+        self.table_facts.setObjectName("faint")
+        for label in (self.table_facts, self.table_warnings):
+            label.setWordWrap(True)
+        self.table_warnings.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.page = QWidget()
+        page = QVBoxLayout(self.page)
+        page.setContentsMargins(16, 0, 16, 10)
+        for widget in (self.table_facts, self.table, self.table_warnings):
+            page.addWidget(widget, 1 if widget is self.table else 0)
+        self.page.hide()
+        self.as_table = QPushButton(tr("Table"))
+        self.as_table.setCheckable(True)
+        self.as_table.setAccessibleName(tr("Show as a table"))
+        self.as_table.setToolTip(tr("The same as a table: arrives, articulation, leaves, count and velocities."))
+        self.as_table.toggled.connect(self._turn_table)
         self.whole = QCheckBox(tr("show unplayed"))
         self.whole.setToolTip(tr("Also show pads of the kit and notes of the receiver that were not played."))
         self.whole.setAccessibleName(tr("Show unplayed pads and notes"))
@@ -90,12 +111,14 @@ class MappingView(View):
         self.which.setToolTip(tr("Ranks the note maps by how well they explain the hits."))
         self.which.setAccessibleName(tr("Find the source map from the hits"))
         self.which.clicked.connect(lambda: self.guesses().exec(self.which.mapToGlobal(self.which.rect().bottomLeft())))
+        top.addWidget(self.as_table)
         top.addWidget(self.which)
         top.addWidget(self.whole)
         left = QVBoxLayout()
         left.setSpacing(0)
         left.addLayout(top)
         left.addWidget(self.scroll_area, 1)
+        left.addWidget(self.page, 1)
         side = QVBoxLayout()
         side.setContentsMargins(12, 8, 14, 4)
         side.setSpacing(8)
@@ -168,6 +191,45 @@ class MappingView(View):
         self.heard_panel = panel
         return panel
 
+    def _turn_table(self, on: bool) -> None:
+        """Show the table, or the ribbons."""
+        self.page.setVisible(on)
+        self.scroll_area.setVisible(not on)
+        self._fill_table()
+
+    def _fill_table(self) -> None:
+        """Every note that arrives, with figures of the whole take and warnings about it."""
+        shown = self._shown
+        if not self.as_table.isChecked():
+            return
+        if shown is None:
+            self.table.show_rows((), 1)
+            self.table_facts.setText(tr("Nothing has arrived yet"))
+            self.table_warnings.setText("")
+            return
+        facts = shown.facts
+        kinds = ", ".join(text_format.counted(n, kind) for kind, n in facts.kinds)
+        self.table_facts.setText(
+            tr("{length} · {notes} on channel {channels}\n{messages}: {kinds}").format(
+                length=text_format.duration(facts.seconds),
+                notes=text_format.counted(facts.notes, "note"),
+                channels=", ".join(map(str, facts.channels)) or "–",
+                messages=text_format.counted(facts.messages, "message"),
+                kinds=kinds,
+            )
+        )
+        self.table_warnings.setText("\n".join(f"• {text}" for text in shown.warnings))
+        self.table.show_rows(shown.arrivals, len(facts.channels))
+
+    def _show_row(self, row: int) -> None:
+        """Show the hits of a note in Takes."""
+        shown, model = self._of_take, self.table.arrivals
+        if shown is None or self._input != TAKE or not 0 <= row < model.rowCount():
+            return
+        here, played = model.row(row), shown.outcome.input_notes
+        mine = (played.note == here.note) & (played.channel == here.channel)
+        self._services.requests.hits_requested.emit(played.origin[mine])
+
     # Live input
 
     def first_focus(self) -> QWidget:
@@ -176,6 +238,7 @@ class MappingView(View):
     def set_compact(self, compact: bool) -> None:
         """Use a narrower side panel in a small window."""
         self.side.setFixedWidth(250 if compact else 286)
+        self.table.set_compact(compact)
 
     def maps_shown(self) -> int:
         return self._input
@@ -234,6 +297,7 @@ class MappingView(View):
             shown = self._live_session.shown(self._input)
         before = self._key(*self.ribbons.selected)
         self._shown = shown
+        self._fill_table()
         self.flows = flows(shown.outcome, shown.context, self.whole.isChecked()) if shown else Flows((), (), (), (), ())
         self.ribbons.show_flows(self.flows)
         unmapped = [a for a in self.flows.arriving if a.unmapped]

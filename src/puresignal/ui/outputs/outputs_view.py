@@ -44,10 +44,11 @@ from puresignal.io.ports import MidiPort
 from puresignal.io.preferences import SoundOut
 from puresignal.translation import mark, tr
 from puresignal.ui.outputs import clip_export
+from puresignal.ui.outputs.destinations_dialog import DestinationsDialog
 from puresignal.ui.outputs.playback_panel import PlaybackPanel, SoundPanel, playable
 from puresignal.ui.state.services import Services
+from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import View
-from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format, theme
 from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
@@ -233,6 +234,8 @@ class OutputsView(View):
         ("one", mark("All on one track")),
     )
 
+    shows_file = True
+
     def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(services, parent)
         workbench = services.workbench
@@ -258,6 +261,8 @@ class OutputsView(View):
         side.addWidget(self._make_file_panel())
         side.addWidget(self._make_clip_panel())
         self.play = PlaybackPanel()
+        self._destinations: DestinationsDialog | None = None
+        self.play.destinations_requested.connect(self.show_destinations)
         self.play.changed.connect(lambda name, change: self._change(name, self.chosen_keys(), change))
         self.sound = SoundPanel(workbench)
         self.panels += [self.play, self.sound]
@@ -494,7 +499,8 @@ class OutputsView(View):
         settings = [delivery.track(key) for key in keys]
         for box, values in ((self.channel, {t.channel for t in settings}), (self.colour, {t.colour for t in settings})):
             box.setCurrentIndex(box.findData(next(iter(values))) if len(values) == 1 else 0 if not values else -1)
-        self.play.show_settings(settings, self._ports)
+        named = tuple(one.name for one in self._workbench.session.destinations)
+        self.play.show_settings(settings, (*named, *self._ports))
         self.sound.show_drum(keys)
         self._show_clip()
 
@@ -510,6 +516,14 @@ class OutputsView(View):
 
     # Clip
 
+    def show_destinations(self) -> None:
+        """Show the destinations; one that is made or renamed there is where the selected tracks go."""
+        if self._destinations is None:
+            self._destinations = DestinationsDialog(self._services, self)
+        self._destinations.show()
+        self._destinations.raise_()
+        self.show_take(self._shown)
+
     def clip(self) -> Clip | None:
         """The clip to be dragged, or None."""
         what = self.what.currentData()
@@ -523,7 +537,8 @@ class OutputsView(View):
     def clip_name(self) -> str:
         """A name for the clip's file."""
         assert self._shown is not None
-        what, name = self.what.currentData(), self._shown.ref.name
+        what = self.what.currentData()
+        name = self._shown.take.name if self._shown.is_several else self._shown.ref.name
         if what == "tracks":
             titles = [t.title for t in self._shown.tracks if t.track.key in self.chosen_keys()]
             return f"{name}, {', '.join(titles[:3])}{' …' if len(titles) > 3 else ''}"

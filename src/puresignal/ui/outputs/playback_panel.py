@@ -39,26 +39,32 @@ from puresignal.ui.widgets.labelled_slider import LabelledSlider
 from puresignal.ui.widgets.plain_text import PlainLabel
 
 NONE = -1
+DESTINATIONS = "\0destinations"
+"""The entry of the lists of ports that opens the destinations; no port has such a name."""
 
 
 class PlaybackPanel(QFrame):
     """Destination and sound of the selected tracks in playback, and whether they are heard.
 
-    changed  (name of the step, function from a track's settings to new ones)
+    changed                 (name of the step, function from a track's settings to new ones)
+    destinations_requested  the destinations should be shown
     """
 
     changed = Signal(str, object)
+    destinations_requested = Signal()
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("panel")
-        title = PlainLabel(tr("Track playback"))
+        title = PlainLabel(tr("Track"))
         title.setObjectName("figure")
         self.port = QComboBox()
         self.port.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.port.setAccessibleName(tr("Playback port of the selected tracks"))
-        self.port.setToolTip(tr("Where playback sends the selected tracks."))
-        self.port.activated.connect(lambda: self._set(tr("set playback port"), port=self.port.currentData()))
+        self.port.setAccessibleName(tr("Destination of the selected tracks"))
+        self.port.setToolTip(
+            tr("Where the selected tracks go, in playback and live: a destination, or a port as it is.")
+        )
+        self.port.activated.connect(self._choose_port)
         self.bank = self._spin(16_383, tr("Bank"), tr("Bank number, sent before the notes."), "bank")
         self.program = self._spin(127, tr("Program"), tr("Program number (sound), sent before the notes."), "program")
         self.level = self._spin(
@@ -83,6 +89,12 @@ class PlaybackPanel(QFrame):
         column.addWidget(title)
         column.addLayout(form)
         self._there: tuple[str, ...] = ()
+
+    def _choose_port(self) -> None:
+        if self.port.currentData() == DESTINATIONS:
+            self.destinations_requested.emit()
+        else:
+            self._set(tr("set destination"), port=self.port.currentData())
 
     def _spin(self, most: int, name: str, tip: str, field: str) -> QSpinBox:
         spin = QSpinBox()
@@ -115,6 +127,8 @@ class PlaybackPanel(QFrame):
         own = {t.port for t in chosen if t.port}
         for name in dict.fromkeys((*there, *sorted(own))):
             self.port.addItem(name if name in there else tr("{name} (unavailable)").format(name=name), name)
+        self.port.insertSeparator(self.port.count())
+        self.port.addItem(tr("Destinations…"), DESTINATIONS)
         values = {t.port for t in chosen}
         self.port.setCurrentIndex(self.port.findData(values.pop()) if len(values) == 1 else -1 if values else 0)
         for spin, found in (

@@ -10,5 +10,5 @@ from puresignal.ui.state.workbench import Workbench
 def demo_window() -> MainWindow:
     """A new window that shows the demo session in Takes."""
     workbench = Workbench()
-    workbench.show_session(*demo_session.build())
+    workbench.show_session(*demo_session.trio())
     return MainWindow(workbench, "Takes")

@@ -13,10 +13,12 @@ from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.note_map import check_source
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
+from puresignal.core.timing.session_time import Timeline
 from puresignal.io import file_kinds, note_map_file, preferences, session_file, work_folder
 from puresignal.translation import mark, tr
 from puresignal.ui.state.autosave import Autosave
 from puresignal.ui.state.services import Services
+from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.plain_text import plain_tip
 
 MIDI_FILTER = mark("MIDI files (*.mid *.midi *.smf *.kar *.rmi)")
@@ -33,6 +35,7 @@ class FileActions(QObject):
         super().__init__(window)
         self._bench, self._notices, self._preferences = services.workbench, services.notices, services.preferences
         self._keeper, self._window = keeper, window
+        self._tempo_offered = False
 
     def new_session(self) -> None:
         """Start an empty session; unsaved work of the present one stays available under Unsaved work."""
@@ -41,17 +44,22 @@ class FileActions(QObject):
 
     # Opening
 
-    def open_files(self, paths: list[Path]) -> list[str]:
-        """Open sessions and MIDI files. Returns, and shows, what could not be opened and why."""
+    def open_files(self, paths: list[Path], beat: float = 0.0) -> list[str]:
+        """Open sessions and MIDI files. Returns, and shows, what could not be opened and why.
+
+        beat  where takes of MIDI files begin, from bar 1
+        """
         problems = []
         for path in paths:
             try:
-                self._open(path)
+                self._open(path, beat)
                 self._remember(path)
             except PureSignalError as error:
                 problems.append(str(error))
         if problems:
             self._notices.tell("\n".join(problems), True)
+        elif self._tempo_offered:
+            self._tempo_offered = False
         elif paths and self._bench.read_only is None and file_kinds.kind_of(paths[-1]) in _OPENED_AS_TAKES:
             self._notices.clear()
         return problems
@@ -71,12 +79,12 @@ class FileActions(QObject):
             name=name,
         )
 
-    def _open(self, path: Path) -> None:
+    def _open(self, path: Path, beat: float = 0.0) -> None:
         """Open a file as what it is; a folder stands for its MIDI files."""
         bench, kind = self._bench, file_kinds.kind_of(path)
         if path.is_dir():
             for inside in clean.inputs([path], path / "-"):
-                bench.open_midi(inside)
+                bench.open_midi(inside, beat)
         elif kind is file_kinds.SESSION:
             bench.open_session(path)
         elif kind is file_kinds.AUDIO:
@@ -88,7 +96,33 @@ class FileActions(QObject):
             bench.set_font(path)
             self._notices.tell(tr("{name} is the SoundFont now. It is in Outputs.", name=path.name), False)
         else:
-            bench.open_midi(path)
+            before = bench.timeline
+            bench.open_midi(path, beat)
+            self._offer_tempo(before)
+
+    def _offer_tempo(self, before: Timeline) -> None:
+        """Offer a file's tempo and meters to the session, where other takes keep it at its own."""
+        bench = self._bench
+        if bench.own is None or bench.own.take.original is None or bench.own.several is None:
+            return
+        theirs = bench.own.several.timeline
+        now, found = before.bpm_at(0.0), theirs.bpm_at(0.0)
+        same = abs(now - found) < 0.01 and before.meter_at(1) == theirs.meter_at(1) and len(theirs.tempos) == 1
+        if same or bench.timeline == theirs:
+            return
+        meter = theirs.meter_at(1)
+        said = f"{text_format.bpm(found)}, {meter.numerator}/{meter.denominator}"
+        text = tr(
+            "This file is at {theirs}; the session stays at {ours}, and the take follows its beats.",
+            theirs=said, ours=text_format.bpm(now),
+        )  # fmt: skip
+        self._tempo_offered = True
+        self._notices.offer(
+            text,
+            tr("Use its tempo"),
+            tr("Gives the session the tempo and meters of this file."),
+            lambda: bench.do(tr("use tempo of a file"), edits.with_timeline(bench.session, theirs)),
+        )
 
     def _use_map(self, path: Path) -> None:
         """Use a note map as the source map of the take, or, where it cannot be one, as the target map."""
@@ -135,7 +169,7 @@ class FileActions(QObject):
             self._remember(path)
 
     def ask_save_midi(self) -> None:
-        own = self._bench.own
+        own = self._bench.whole
         if own is not None:
             self._ask(tr("Save MIDI file"), f"{own.ref.name}, clean.mid", tr(MIDI_FILTER), ".mid", self.save_midi_to)
 
@@ -144,7 +178,7 @@ class FileActions(QObject):
         self._saved(path, self._bench.save_midi)
 
     def ask_save_summary(self) -> None:
-        own = self._bench.own
+        own = self._bench.whole
         if own is not None:
             name, pages = f"{own.ref.name}, summary.html", tr("Web pages (*.html)")
             self._ask(tr("Save summary"), name, pages, ".html", self.save_summary_to)

@@ -1,4 +1,4 @@
-"""The header: the session's name, the buttons of the views, and the tempo."""
+"""The header: the session's name, the buttons of the views, and tempo, meter and key."""
 
 from __future__ import annotations
 
@@ -6,10 +6,11 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from puresignal.translation import tr
+from puresignal.ui.shell.time_controls import TimeControls
+from puresignal.ui.state.services import Services
 from puresignal.ui.state.view import ViewSpec
-from puresignal.ui.state.workbench import Shown
 from puresignal.ui.widgets import text_format
-from puresignal.ui.widgets.plain_text import PlainLabel
+from puresignal.ui.widgets.plain_text import PlainLabel, plain_tip
 
 
 class Header(QWidget):
@@ -20,7 +21,7 @@ class Header(QWidget):
 
     view_chosen = Signal(str)
 
-    def __init__(self, views: tuple[ViewSpec, ...], parent: QWidget | None = None):
+    def __init__(self, views: tuple[ViewSpec, ...], services: Services, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("header")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -42,15 +43,14 @@ class Header(QWidget):
             row.addWidget(button)
             self.buttons[name] = button
         row.addStretch()
-        self.tempo = PlainLabel()
-        self.tempo.setObjectName("figure")
-        self.tempo.setToolTip(tr("Tempo and meter of the take, in quarter notes per minute."))
-        row.addWidget(self.tempo)
+        self.time = TimeControls(services)
+        row.addWidget(self.time)
         self.set_compact(False)
 
     def set_compact(self, compact: bool) -> None:
         """Leave less room for the name in a small window."""
-        self.name.setMinimumWidth(160 if compact else 206)
+        self.name.setFixedWidth(132 if compact else 206)
+        self.time.set_compact(compact)
 
     def choose(self, name: str) -> None:
         """Show which view is current."""
@@ -58,13 +58,11 @@ class Header(QWidget):
         for view, button in self.buttons.items():
             button.setChecked(view == name)
 
-    def show_session(self, name: str, shown: Shown | None) -> None:
-        """Show the session's name and the current take's tempo."""
-        self.name.setText(name)
-        tempo = (
-            "" if shown is None else f"{text_format.tempo(shown.take.tempo)}   {text_format.meter(shown.take.tempo)}"
-        )
-        self.tempo.setText(tempo)
+    def show_session(self, name: str) -> None:
+        """Show the session's name."""
+        metrics = self.name.fontMetrics()
+        self.name.setText(metrics.elidedText(name, Qt.TextElideMode.ElideRight, self.name.width()))
+        self.name.setToolTip(plain_tip(name))
 
     def mark_mapping(self, unmapped: int) -> None:
         """Mark the button of Mapping with the number of unmapped hits."""

@@ -2,57 +2,27 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPaintEvent
-from PySide6.QtWidgets import QButtonGroup, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from collections.abc import Mapping
 
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QButtonGroup, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from puresignal.core.midi.events import Take
 from puresignal.core.session import session as edits
 from puresignal.core.session.materials import material_of
-from puresignal.core.session.take_ref import TakeRef
+from puresignal.core.session.take_ref import DRAWN, GENERATED, SOUND, TakeRef
+from puresignal.core.timing.session_time import Timeline
 from puresignal.io import ports
 from puresignal.translation import tr
+from puresignal.ui.inputs.found_ports import add_menu
 from puresignal.ui.inputs.live_cards import LiveCards
-from puresignal.ui.state.workbench import Workbench
-from puresignal.ui.widgets import text_format, theme
-from puresignal.ui.widgets.plain_text import PlainLabel, plain_tip
+from puresignal.ui.shell.take_card import TakeCard
+from puresignal.ui.state.services import Services
+from puresignal.ui.widgets import text_format
+from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 WIDTH = 236
-
-
-class Card(QPushButton):
-    """The card of a take: source, name and size."""
-
-    def __init__(self, ref: TakeRef, kind: str, detail: str, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.ident = ref.ident
-        self._kind, self._name, self._detail = kind, ref.name, detail
-        self.setObjectName("card")
-        self.setCheckable(True)
-        self.setFixedHeight(76)
-        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName(f"{ref.name}, {kind}, {detail}")
-        self.setToolTip(plain_tip(tr("{name}\n{kind}, {detail}").format(name=ref.name, kind=kind, detail=detail)))
-
-    def sizeHint(self) -> QSize:
-        return QSize(WIDTH - 28, 76)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        super().paintEvent(event)
-        current = theme.current()
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect()).adjusted(13, 9, -12, -9)
-        painter.setPen(current.colour("faint"))
-        painter.setFont(theme.font(8.5, QFont.Weight.Bold))
-        painter.drawText(box, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, self._kind.upper())
-        painter.setPen(current.colour("ink"))
-        painter.setFont(theme.font(10.5, QFont.Weight.DemiBold))
-        name = QFontMetricsF(painter.font()).elidedText(self._name, Qt.TextElideMode.ElideRight, box.width())
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
-        painter.setPen(current.colour("faint"))
-        painter.setFont(theme.font(9))
-        painter.drawText(box, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, self._detail)
 
 
 class InputSidebar(QWidget):
@@ -65,15 +35,15 @@ class InputSidebar(QWidget):
     open_requested = Signal()
     drummer_requested = Signal()
 
-    def __init__(self, workbench: Workbench, live: LiveCards, parent: QWidget | None = None):
+    def __init__(self, services: Services, live: LiveCards, parent: QWidget | None = None):
         """live: the cards of the live inputs."""
         super().__init__(parent)
-        self._workbench = workbench
+        self._services, self._workbench, self._actions = services, services.workbench, services.take_actions
         self.live = live
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(WIDTH)
-        self.cards: list[Card] = []
+        self.cards: list[TakeCard] = []
         self._made_of: object = None
         self._group = QButtonGroup(self)
         head = PlainLabel(tr("INPUTS"))
@@ -101,7 +71,11 @@ class InputSidebar(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 14, 0, 0)
         column.setSpacing(8)
-        for widget in (head, self.live, self.open, self.play, takes):
+        self.add = QPushButton(tr("Add input…"))
+        self.add.setToolTip(tr("A port, the keyboard or pads on screen, or a simulated device."))
+        self.add.setAccessibleName(tr("Add input"))
+        self.add.clicked.connect(self._ask_input)
+        for widget in (head, self.live, self.add, takes, self.open, self.play):
             box = QVBoxLayout()
             box.setContentsMargins(14, 6 if widget is takes else 0, 14, 0)
             box.addWidget(widget)
@@ -111,42 +85,78 @@ class InputSidebar(QWidget):
     def show_session(self) -> None:
         """Show the session's takes as cards, newest first."""
         session = self._workbench.session
-        made_of = (tuple((t.ident, t.name) for t in session.takes), id(self._workbench.store))
-        if made_of == self._made_of:
-            for card in self.cards:
-                card.setChecked(card.ident == session.current)
-            return
-        self._made_of = made_of
-        for card in self.cards:
+        idents = [ref.ident for ref in reversed(session.takes)]
+        if [card.ident for card in self.cards] != idents:
+            self._make(idents)
+        timeline, takes = self._workbench.timeline, self._workbench.store.by_ident
+        for card, ref in zip(self.cards, reversed(session.takes), strict=True):
+            card.setChecked(ref.ident == session.current)
+            card.show_take(ref, self._kind(ref, takes), self._detail(ref, takes, timeline))
+
+    def _make(self, idents: list[str]) -> None:
+        kept = {card.ident: card for card in self.cards}
+        focused = next((card.ident for card in self.cards if card.hasFocus()), None)
+        for ident in set(kept) - set(idents):
+            card = kept.pop(ident)
             self._group.removeButton(card)
+            self._list.removeWidget(card)
             card.hide()
             card.deleteLater()
         self.cards = []
-        bench = self._workbench
-        for ref in reversed(bench.session.takes):
-            take = material_of(ref, bench.store.by_ident)
-            kind = tr("MIDI file") if take.original is not None else tr(ports.kind_of_input(take.ports[0].name))
-            card = Card(
-                ref, kind, f"{text_format.duration(take.length)} · {text_format.counted(len(take.events), 'message')}"
-            )
-            card.setChecked(ref.ident == bench.session.current)
-            card.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-            card.customContextMenuRequested.connect(lambda at, c=card: self.menu(c.ident).exec(c.mapToGlobal(at)))
-            card.clicked.connect(lambda _=False, ident=ref.ident: self._choose(ident))
-            self._group.addButton(card)
-            self._list.insertWidget(self._list.count() - 1, card)
-            self.cards.append(card)
+        for place, ident in enumerate(idents):
+            found = kept.get(ident)
+            if found is None:
+                ref = self._workbench.session.take(ident)
+                assert ref is not None
+                found = self._card(ref)
+            self._list.removeWidget(found)
+            self._list.insertWidget(place, found)
+            self.cards.append(found)
+        again = next((card for card in self.cards if card.ident == focused), None)
+        if again is not None:
+            again.setFocus()
+
+    def _card(self, ref: TakeRef) -> TakeCard:
+        card = TakeCard(ref, self._actions, WIDTH - 28)
+        card.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        card.customContextMenuRequested.connect(lambda at, c=card: c.context_menu(self).exec(c.mapToGlobal(at)))
+        card.clicked.connect(lambda _=False, ident=ref.ident: self._choose(ident))
+        self._group.addButton(card)
+        return card
+
+    def _kind(self, ref: TakeRef, takes: Mapping[str, Take]) -> str:
+        """What a take is, and who played it."""
+        if ref.kind == SOUND:
+            return tr("recorded sound")
+        if ref.kind == DRAWN:
+            return tr("drawn")
+        if ref.kind == GENERATED:
+            return tr("generated")
+        played_on = self._workbench.session.input(ref.input) if ref.input else None
+        take = takes[ref.material]
+        if take.original is not None:
+            return tr("MIDI file")
+        kind = tr(ports.kind_of_input(take.ports[0].name))
+        return f"{kind} · {played_on.title}" if played_on is not None and played_on.name else kind
+
+    def _detail(self, ref: TakeRef, takes: Mapping[str, Take], timeline: Timeline) -> str:
+        """Length, place, and what it follows."""
+        if ref.kind == SOUND:
+            return tr("plays along, makes no notes")
+        length = material_of(ref, takes).length
+        length = max(0.0, (length if ref.end is None else min(length, ref.end)) - (ref.begin or 0.0))
+        bar, into = timeline.beats_to_bar(self._actions.span(ref.ident)[0])
+        place = tr("bar {bar}", bar=bar) if into < 0.01 else tr("bar {bar} + {beats:.3g}", bar=bar, beats=into)
+        follows = tr("follows beats") if ref.follows_beats else tr("follows the clock")
+        passes = [text_format.counted(len(ref.passes), "pass")] if ref.passes else []
+        return " · ".join((text_format.duration(length), *passes, place, follows))
 
     def menu(self, ident: str) -> QMenu:
         """Context menu of a take."""
-        menu = QMenu(self)
-        menu.addAction(tr("Show")).triggered.connect(lambda: self._choose(ident))
-        menu.addAction(tr("Remove from the session")).triggered.connect(lambda: self._take_out(ident))
-        return menu
+        return next(card for card in self.cards if card.ident == ident).context_menu(self)
 
-    def _take_out(self, ident: str) -> None:
-        bench = self._workbench
-        bench.do(tr("remove take"), edits.without_take(bench.session, ident))
+    def _ask_input(self) -> None:
+        add_menu(self._services, self).exec(self.add.mapToGlobal(self.add.rect().bottomLeft()))
 
     def _choose(self, ident: str) -> None:
         bench = self._workbench

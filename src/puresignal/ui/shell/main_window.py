@@ -28,6 +28,7 @@ from puresignal.ui.shell.transport_bar import TransportBar
 from puresignal.ui.shell.views import VIEWS
 from puresignal.ui.state import services
 from puresignal.ui.state.autosave import Autosave
+from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import View
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets import theme
@@ -72,8 +73,8 @@ class MainWindow(QMainWindow):
         self.views: dict[str, View] = {}
         self._stale: set[str] = set()
         self.stack = ViewStack()
-        self.header = Header(VIEWS)
-        self.rail = InputSidebar(workbench, LiveCards(workbench, self.live_session))
+        self.header = Header(VIEWS, self.services)
+        self.rail = InputSidebar(self.services, LiveCards(self.services))
         self.maps = MapBar(workbench)
         self.source, self.target = self.maps.source, self.maps.target
         self.notice = MessageBar()
@@ -116,6 +117,7 @@ class MainWindow(QMainWindow):
         requests, notices = self.services.requests, self.services.notices
         requests.view_requested.connect(self.show_view)
         requests.hits_requested.connect(self._show_hits)
+        requests.files_dropped.connect(self.files.open_files)
         requests.save_midi_requested.connect(self.files.ask_save_midi)
         requests.maps_changed.connect(self._follow_maps)
         notices.told.connect(self.notice.tell)
@@ -124,7 +126,7 @@ class MainWindow(QMainWindow):
         self.header.view_chosen.connect(self.show_view)
         self.rail.open_requested.connect(self.files.ask_open)
         self.rail.drummer_requested.connect(lambda: self.inputs.play_take())
-        self.rail.live.clicked.connect(lambda _: self.show_view("Inputs"))
+        self.rail.live.clicked.connect(self._look_at_input)
         self.transport.keys_switched.connect(self.switch_keys)
         self.strip.figure_pressed.connect(self._point_at)
         self.workbench.changed.connect(self._refresh)
@@ -159,7 +161,7 @@ class MainWindow(QMainWindow):
             made.set_compact(self._compact)
             self.views[name] = made
             self.stack.addWidget(made)
-            made.show_take(self.workbench.shown)
+            made.show_take(self._for(made))
         return self.views[name]
 
     def make_views_when_idle(self) -> None:
@@ -204,8 +206,18 @@ class MainWindow(QMainWindow):
         view = self.stack.currentWidget()
         if isinstance(view, View):
             self.maps.look_at(view.maps_shown())
+            # The two maps are chosen where they are worked on, and nowhere else.
+            self.maps.setVisible(view.shows_maps)
+
+    def _look_at_input(self, number: int) -> None:
+        self.services.chosen_input.choose(number)
+        self.show_view("Inputs")
 
     def _show_hits(self, origins: object) -> None:
+        """Select hits of the chosen take in Takes, alone or among the others."""
+        seen, own = self.workbench.seen, self.workbench.own
+        if seen is not None and own is not None and seen.several is not None:
+            origins = seen.several.origins_of(own.ref.ident, origins)  # type: ignore[arg-type]
         self.show_view("Takes")
         self.takes.show_hits(origins)  # type: ignore[arg-type]
 
@@ -225,9 +237,9 @@ class MainWindow(QMainWindow):
     # Showing the session
 
     def _refresh(self) -> None:
-        bench, session, shown = self.workbench, self.workbench.session, self.workbench.shown
+        bench, session, shown = self.workbench, self.workbench.session, self.workbench.seen
         self.setWindowTitle(f"{session.name}{'*' if bench.unsaved else ''} – Pure Signal")  # not shown
-        self.header.show_session(session.name, shown)
+        self.header.show_session(session.name)
         self.rail.show_session()
         self.maps.show_session()
         self._stale = set(self.views)
@@ -247,7 +259,12 @@ class MainWindow(QMainWindow):
         for name in tuple(self._stale):
             if self.views[name] is self.stack.currentWidget():
                 self._stale.discard(name)
-                self.views[name].show_take(self.workbench.shown)
+                self.views[name].show_take(self._for(self.views[name]))
+
+    def _for(self, view: View) -> Shown | None:
+        if view.shows_file:
+            return self.workbench.written
+        return self.workbench.seen if view.shows_all else self.workbench.shown
 
     # The program itself
 

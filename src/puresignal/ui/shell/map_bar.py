@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QInputDialog, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QInputDialog, QMenu, QPushButton, QWidget
 
 from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.note_map import NoteMap, check_source, renamed
 from puresignal.core.session import session as edits
+from puresignal.core.session.destination import Destination
 from puresignal.core.session.live_input import with_input
 from puresignal.io import note_map_file
 from puresignal.translation import tr
@@ -49,9 +51,31 @@ class MapBar(QWidget):
             row.addWidget(text)
             row.addWidget(choice)
             row.addWidget(self._menu_button(key, choice, setter))
-            row.addSpacing(14)
+            if key == "source":
+                row.addSpacing(14)
             choice.failed.connect(lambda message: workbench.message_shown.emit(message, True))
+        self.goal = QComboBox()
+        self.goal.setAccessibleName(tr("Destination of the target map"))
+        self.goal.setToolTip(tr("Whose note map this is: that of all destinations, or of one that has its own."))
+        self.goal.activated.connect(lambda _: self.show_session())
+        row.addWidget(self.goal)
         row.addStretch()
+
+    def _show_goals(self) -> None:
+        names = [one.name for one in self._workbench.session.destinations]
+        if [self.goal.itemData(i) for i in range(1, self.goal.count())] != names or not self.goal.count():
+            now = self.goal.currentData()
+            self.goal.clear()
+            self.goal.addItem(tr("for all destinations"), "")
+            for name in names:
+                self.goal.addItem(tr("for {name}", name=name), name)  # not shown
+            self.goal.setCurrentIndex(max(0, self.goal.findData(now)))
+        self.goal.setVisible(bool(names))
+
+    def _destination(self) -> Destination | None:
+        """The destination whose note map is shown, None for that of the session."""
+        name = self.goal.currentData()
+        return next((one for one in self._workbench.session.destinations if one.name == name), None)
 
     def _menu_button(self, key: str, choice: MapComboBox, setter: Callable[[NoteMap], None]) -> QPushButton:
         button = QPushButton(tr("Save…"))
@@ -74,7 +98,9 @@ class MapBar(QWidget):
         self.source.setEnabled(live or ref is not None)
         take_map = ref.source if ref is not None else None
         self.source.show_map(session.inputs[self._input].source if live else take_map)
-        self.target.show_map(session.target)
+        self._show_goals()
+        to = self._destination()
+        self.target.show_map(session.target if to is None or to.target is None else to.target)
 
     def look_at(self, live: int) -> None:
         """Show the kit of a live input by its number, or (-1) of the take."""
@@ -92,7 +118,12 @@ class MapBar(QWidget):
 
     def set_target(self, note_map: NoteMap) -> None:
         bench = self._workbench
-        bench.do(tr("choose target map"), edits.with_target(bench.session, note_map))
+        to = self._destination()
+        if to is not None:
+            session = edits.with_destination(bench.session, replace(to, target=note_map))
+        else:
+            session = edits.with_target(bench.session, note_map)
+        bench.do(tr("choose target map"), session)
 
     def keep(self, choice: MapComboBox, setter: Callable[[NoteMap], None], name: str) -> None:
         """Save the map in use under a name, among the player's own."""

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QMenu, QMenuBar
 
 from puresignal.translation import mark, tr
 from puresignal.ui.shell.file_actions import FileActions
+from puresignal.ui.shell.header import Header
 from puresignal.ui.shell.shortcuts import Shortcuts
 from puresignal.ui.shell.views import VIEWS
 from puresignal.ui.state.services import Services
@@ -21,6 +22,7 @@ class MenuOwner(Protocol):
 
     files: FileActions
     services: Services
+    header: Header
 
     @property
     def view_names(self) -> tuple[str, ...]: ...
@@ -83,6 +85,10 @@ class Menus:
             play, mark("Play the computer keyboard"), "Ctrl+K", lambda: window.switch_keys(not services.keyboard.on)
         )
 
+        self._speed_menu(play.addMenu(tr("Speed")))
+        self._add(play, mark("Tap the tempo"), "Ctrl+T", lambda: window.header.time.tap_now())
+        self._take_menu(bar.addMenu(tr("&Take")))
+
         view = bar.addMenu(tr("&View"))
         for i, name in enumerate(window.view_names):
             self._add(view, name, f"Ctrl+{i + 1}", partial(window.show_view, name))
@@ -124,6 +130,45 @@ class Menus:
                     found.append(self._add(menu, one.label, one.key, partial(way, view.name, one.method)))
         return found
 
+    def _take_menu(self, menu: QMenu) -> None:
+        """What is done with the chosen take."""
+        takes = self._window.services.take_actions
+
+        def switch() -> None:
+            ref = takes.ref()
+            if ref is not None:
+                takes.switch(not ref.is_in)
+
+        self._offered(menu, "Take")
+        self._add(menu, mark("In the result"), "I", switch)
+        menu.addSeparator()
+        self._add(menu, mark("A beat earlier"), "Alt+Left", lambda: takes.move(-1.0))
+        self._add(menu, mark("A beat later"), "Alt+Right", lambda: takes.move(1.0))
+        self._add(menu, mark("A bar earlier"), "Alt+Shift+Left", lambda: takes.move_by_bars(-1))
+        self._add(menu, mark("A bar later"), "Alt+Shift+Right", lambda: takes.move_by_bars(1))
+        menu.addSeparator()
+        self._add(menu, mark("Duplicate take"), "Ctrl+D", takes.duplicate)
+        self._add(menu, mark("Crop to the selected range"), "Ctrl+Shift+X", self._crop)
+        self._add(menu, mark("Use the whole take"), "", takes.uncrop)
+        menu.addSeparator()
+        self._add(menu, mark("Remove take"), "", takes.remove)
+
+    def _crop(self) -> None:
+        services = self._window.services
+        if not services.take_actions.crop_to_range():
+            services.notices.tell(
+                tr("Drag over the bar numbers in Takes first: the take is cropped to that range."), True
+            )
+
+    def _speed_menu(self, menu: QMenu) -> None:
+        playback, group = self._window.services.playback, QActionGroup(menu)
+        for percent in (50, 60, 70, 80, 90, 100, 110):
+            action = menu.addAction(f"{percent} %")
+            action.setCheckable(True)
+            action.setChecked(percent == 100)
+            action.triggered.connect(lambda _=False, p=percent: playback.set_speed(p / 100))
+            group.addAction(action)
+
     def _theme_menu(self, menu: QMenu) -> None:
         window = self._window
         group = QActionGroup(menu)
@@ -141,7 +186,7 @@ class Menus:
         """Show what can be undone, redone and saved."""
         bench = self._window.services.workbench
         for action in self.needs_take:
-            action.setEnabled(bench.own is not None)
+            action.setEnabled(bench.whole is not None)
         for action, word, name in (
             (self.undo, tr("Undo"), bench.history.undo_name),
             (self.redo, tr("Redo"), bench.history.redo_name),

@@ -103,7 +103,7 @@ class TransportBar(QWidget):
 
     def show_state(self) -> None:
         """Update buttons and position."""
-        playback, shown = self._playback, self._workbench.shown
+        playback, shown = self._playback, self._workbench.seen
         self.play.setChecked(playback.playing)
         self.play.setText(tr("Stop") if playback.playing else tr("Play"))
         self.play.setEnabled(shown is not None)
@@ -120,14 +120,14 @@ class TransportBar(QWidget):
 
     def monitoring(self) -> tuple[str, ...]:
         """One line for everything that could sound now."""
-        shown, playback = self._workbench.shown, self._playback
+        shown, playback = self._workbench.seen, self._playback
         return lines(
             self._workbench.session, shown.tracks if shown is not None else (), self._live_session.listening,
             playback.version if playback.playing else None,
         )  # fmt: skip
 
     def _show_place(self, seconds: float) -> None:
-        shown = self._workbench.shown
+        shown = self._workbench.seen
         if shown is None:
             self.place.setText("–")
             return

@@ -26,6 +26,7 @@ VIEWS = (
             ViewAction(mark("Clean"), "F7", "show_clean"),
             ViewAction(mark("Both"), "F8", "show_both"),
             ViewAction(mark("Path and selected note"), "F9", "toggle_side"),
+            ViewAction(mark("Only the chosen take"), "O", "toggle_alone", "Take"),
             ViewAction(mark("Next selected note"), "F3", "step_forward", "notes"),
             ViewAction(mark("Previous selected note"), "Shift+F3", "step_back", "notes"),
         ),
@@ -34,6 +35,9 @@ VIEWS = (
         mark("Outputs"),
         mark("Tracks, files and clips."),
         "puresignal.ui.outputs.outputs_view:OutputsView",
-        (ViewAction(mark("Copy clip as file"), "Ctrl+Shift+C", "copy", "File"),),
+        (
+            ViewAction(mark("Copy clip as file"), "Ctrl+Shift+C", "copy", "File"),
+            ViewAction(mark("Destinations…"), "", "show_destinations"),
+        ),
     ),
 )

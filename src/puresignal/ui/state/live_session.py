@@ -22,6 +22,7 @@ from puresignal.core.path.context import Context
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput, outputs_of, ports_of, with_input
 from puresignal.core.session.session import Session
+from puresignal.core.session.take_ref import SOUND
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
@@ -29,7 +30,8 @@ from puresignal.engine.router_config import LiveTrack, RouterConfig, TrackRoute
 from puresignal.io import journal, log_file, ports, xdg_folders
 from puresignal.io.preferences import SoundOut
 from puresignal.translation import tr
-from puresignal.ui.state.workbench import Shown, Workbench
+from puresignal.ui.state.shown import Shown
+from puresignal.ui.state.workbench import Workbench
 
 LOOK_MS = 25
 """Milliseconds between reads of what arrived: a lamp that is later than this looks late."""
@@ -237,7 +239,7 @@ class LiveSession(QObject):
             "output": outputs[0],
             "font_output": outputs[1],
             "font": session.sound.font,
-            "along": None if session.backing is None else asdict(session.backing),
+            "along": self._along(),
             "kit": session.sound.kit,
             "drums": {name: asdict(drum) for name, drum in session.sound.drums},
             "level": session.sound.level,
@@ -250,6 +252,16 @@ class LiveSession(QObject):
         if changed:
             self._sound_told = told
             self._sound.tell(**changed)
+
+    def _along(self) -> dict[str, Any] | None:
+        """The recorded sound that plays along, with its place in what is heard; None if it is out."""
+        bench = self._workbench
+        ref = next((one for one in bench.session.takes if one.kind == SOUND), None)
+        if ref is None or ref.sound is None or not ref.is_in or bench.session.view.alone:
+            return None
+        several = None if bench.heard is None else bench.heard.several
+        place = 0.0 if several is None else several.second_of(ref.beat)
+        return {**asdict(ref.sound), "offset": ref.sound.offset + place}
 
     def _take_up(self, session: Session) -> None:
         """Apply the session's inputs to the router and to the names of hits."""

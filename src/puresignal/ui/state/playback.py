@@ -7,15 +7,19 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from puresignal.core.export import whole_session
 from puresignal.core.export.playback_events import outputs_of, score
-from puresignal.core.path.cleaning_path import CleaningPath, Outcome, as_played, make_context, run
+from puresignal.core.export.session_result import SeveralTakes
+from puresignal.core.path.cleaning_path import CleaningPath, Outcome, as_played
 from puresignal.core.session import session as edits
 from puresignal.io import ports
 from puresignal.translation import tr
 from puresignal.ui.state.live_session import LiveSession
-from puresignal.ui.state.workbench import Shown, Workbench
+from puresignal.ui.state.shown import Shown
+from puresignal.ui.state.workbench import Workbench
 
 PLAYING = "playing"
 FRAME_MS = 16
+KNOTS = 256
+"""Quarter notes around the position by which the player carries it over to another tempo."""
 CLEAN, PLAYED = "clean", "played"
 
 
@@ -38,6 +42,7 @@ class Playback(QObject):
         self.playing = False
         self.version = CLEAN
         self.looping = False
+        self.speed = 1.0
         self._until: float | None = None
         self.span: tuple[float, float] | None = None
         self._made_of: object = None
@@ -45,6 +50,8 @@ class Playback(QObject):
         self._before: str | None = None
         self._take: str | None = None
         self._sounding: str | None = None
+        self._shown_time: SeveralTakes | None = None
+        self._moved: tuple[np.ndarray, np.ndarray] | None = None
         self._length = 0.0
         self._timer = QTimer(self)
         self._timer.setInterval(FRAME_MS)
@@ -71,7 +78,7 @@ class Playback(QObject):
     def play(self) -> None:
         """Play from the position; from the start of the loop if the position is outside."""
         self._until = None
-        shown = self._workbench.own
+        shown = self._workbench.heard
         if shown is None:
             return
         span = self.loop_span()
@@ -83,7 +90,7 @@ class Playback(QObject):
 
     def hear(self, begin: float, end: float) -> None:
         """Play a range once, looped or not; the position stays at its end."""
-        shown = self._workbench.own
+        shown = self._workbench.heard
         if shown is None:
             return
         self.place, self._until = max(0.0, begin), end
@@ -94,6 +101,7 @@ class Playback(QObject):
         player = self._live_session.player
         assert player is not None
         player.loop(span)
+        player.speed(self.speed)
         player.play(self.place, list(self._first))
         self.playing = True
         self._timer.start()
@@ -150,10 +158,17 @@ class Playback(QObject):
 
     def loop_span(self) -> tuple[float, float] | None:
         """The loop, or None."""
-        shown = self._workbench.own
+        shown = self._workbench.heard
         if not self.looping or shown is None:
             return None
         return self.span or (0.0, whole_bars(shown))
+
+    def set_speed(self, speed: float) -> None:
+        """Play slower or faster than the session's tempo: for listening only, files and takes stay as they are."""
+        self.speed = speed
+        if self._live_session.player is not None:
+            self._live_session.player.speed(speed)
+        self.changed.emit()
 
     def keep_as_other(self) -> None:
         """Store the present settings of the path as the other side of the comparison."""
@@ -185,17 +200,36 @@ class Playback(QObject):
 
     def _follow(self) -> None:
         """Update the score: the next note is already the new one."""
-        shown = self._workbench.own
+        shown = self._workbench.heard
         current = self._workbench.session.current
         if current != self._take:
             self._before, self._take = self._take, current
+        self._keep_beat(shown)
         if not self.playing:
             return
         if shown is None:
             self.stop()
-        elif current == self._sounding or current not in self._workbench.recorded:
+        elif current not in self._workbench.recorded or current == self._sounding:
             self._hand_over(shown)
         # Else a take was recorded to what plays: that goes on, and the new one is heard from the next start.
+
+    def _keep_beat(self, shown: Shown | None) -> None:
+        """With another tempo, or an earlier beginning, position and range stay at their bars and beats."""
+        several = None if shown is None else shown.several
+        before, self._shown_time = self._shown_time, several
+        if before is None or several is None or before is several:
+            return
+        same = before.timeline == several.timeline and before.bars_before == several.bars_before
+        if same or before.idents != several.idents:
+            return
+        self.place = several.second_of(before.beat_of(self.place))
+        if self.span is not None:
+            begin, end = (several.second_of(before.beat_of(second)) for second in self.span)
+            self.span = begin, end
+            self.span_changed.emit(self.span)
+        around = np.arange(KNOTS) - KNOTS // 2 + round(several.beat_of(self.place))
+        self._moved = before.seconds_of(around), several.seconds_of(around)
+        self.moved.emit(self.place)
 
     def _hand_over(self, shown: Shown) -> None:
         session = self._workbench.session
@@ -205,19 +239,19 @@ class Playback(QObject):
         self._made_of = made_of
         self._sounding, self._length = shown.ref.ident, shown.take.length
         outcome = shown.outcome if self.version == CLEAN else self._as_played(shown)
+        moved, self._moved = self._moved, None
         delivery = whole_session.delivery_of(session)
         wanted = outputs_of(outcome, delivery, ports.SOUND)
         self._live_session.need(PLAYING, wanted)
         made = score(outcome, delivery, self._live_session.outputs, ports.SOUND)
         self._first = made.first
         assert self._live_session.player is not None
-        self._live_session.player.use(made.at, made.data)
+        self._live_session.player.use(made.at, made.data, moved, self.loop_span())
 
     def _as_played(self, shown: Shown) -> Outcome:
         """Every hit as played, on the receiver's notes; unmapped ones on their own notes."""
-        session = self._workbench.session
-        path = as_played(session.path)
-        return run(shown.take, path, make_context(shown.take, shown.ref.source, session.target, path))
+        made = self._workbench.worked_out(as_played(self._workbench.session.path))
+        return shown.outcome if made is None else made
 
     def _look(self) -> None:
         player = self._live_session.player

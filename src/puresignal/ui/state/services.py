@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 
 from puresignal.ui.state.background import Background
 from puresignal.ui.state.capture import Capture
+from puresignal.ui.state.chosen_input import ChosenInput
 from puresignal.ui.state.keyboard_player import KeyboardPlayer
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.map_learner import MapLearner
@@ -17,6 +18,7 @@ from puresignal.ui.state.port_watch import PortWatch
 from puresignal.ui.state.preference_store import PreferenceStore
 from puresignal.ui.state.screen_pads import ScreenPads
 from puresignal.ui.state.signal_watch import SignalWatch
+from puresignal.ui.state.take_actions import TakeActions
 from puresignal.ui.state.workbench import Workbench
 
 
@@ -25,12 +27,14 @@ class Requests(QObject):
 
     view_requested       show a view: its title
     hits_requested       select these hits in Takes: their origins
+    files_dropped        open files at a beat from bar 1: (paths, beat)
     save_midi_requested  ask where to save the MIDI file
     maps_changed         the current view shows other maps
     """
 
     view_requested = Signal(str)
     hits_requested = Signal(object)
+    files_dropped = Signal(list, float)
     save_midi_requested = Signal()
     maps_changed = Signal()
 
@@ -47,6 +51,8 @@ class Services:
     keyboard: KeyboardPlayer
     pads: ScreenPads
     playback: Playback
+    take_actions: TakeActions
+    chosen_input: ChosenInput
     port_watch: PortWatch
     preferences: PreferenceStore
     notices: Notices
@@ -61,6 +67,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
     preferences = PreferenceStore(notices, parent)
     live_session = LiveSession(workbench, parent)
     live_session.sound_out = preferences.now.sound
+    playback = Playback(workbench, live_session, parent)
     return Services(
         workbench,
         live_session,
@@ -69,7 +76,9 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         SignalWatch(workbench, live_session, parent),
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),
         ScreenPads(live_session, parent),
-        Playback(workbench, live_session, parent),
+        playback,
+        TakeActions(workbench, playback, parent),
+        ChosenInput(workbench, parent),
         PortWatch(parent),
         preferences,
         notices,

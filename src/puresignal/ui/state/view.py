@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import importlib
 from dataclasses import dataclass
+from typing import ClassVar
 
 from PySide6.QtWidgets import QWidget
 
 from puresignal.ui.state.services import Services
-from puresignal.ui.state.workbench import Shown
+from puresignal.ui.state.shown import Shown
 
 TAKE = -1
 """The current take, in place of a live input's number."""
@@ -58,6 +59,14 @@ class View(QWidget):
     def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(parent)
         self._services = services
+
+    shows_all: ClassVar[bool] = False
+    """Whether it shows what is heard: all takes that are in, or the chosen one alone. Else it shows the chosen one."""
+
+    shows_file: ClassVar[bool] = False
+    """Whether it shows what the file will contain: all takes that are in, whatever is heard alone."""
+    shows_maps: ClassVar[bool] = False
+    """Whether the bar with the two note maps stands above it."""
 
     def show_take(self, shown: Shown | None) -> None:
         """Show the current take, or what to do if there is none."""

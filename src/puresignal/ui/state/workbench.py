@@ -3,74 +3,33 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
-from functools import cached_property
+from dataclasses import replace
 from pathlib import Path
 
-import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from puresignal.commands import clean
-from puresignal.core.analysis import take_overview, warnings
+from puresignal.core.analysis import warnings
 from puresignal.core.errors import FileAccessError
-from puresignal.core.export import left_out, whole_session
-from puresignal.core.export.song_builder import Clip, FileTrack, build_song, file_tracks
+from puresignal.core.export import whole_session
+from puresignal.core.export.session_result import SessionResult, SeveralTakes
+from puresignal.core.export.song_builder import Clip, build_song
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
-from puresignal.core.path.cleaning_path import Outcome, StageCache, make_context, run
-from puresignal.core.path.context import Context
+from puresignal.core.path.cleaning_path import CleaningPath, Outcome, make_context, run
+from puresignal.core.path.several_takes import Placed
 from puresignal.core.session import session as edits
 from puresignal.core.session import take_edits
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.history import History, as_looked_at
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session
-from puresignal.core.session.take_ref import IMPORTED, TakeRef
+from puresignal.core.session.take_ref import IMPORTED, SOUND, TakeRef
 from puresignal.core.session.take_store import TakeStore
-from puresignal.core.session.track_settings import Delivery
+from puresignal.core.timing.session_time import Timeline
 from puresignal.io import audio_file, file_access, midi_writer, note_map_file, ports, session_file, work_folder
 from puresignal.translation import tr
-
-
-@dataclass(frozen=True, eq=False)
-class Shown:
-    """The current take with everything that views show of it. A new one is made for each change.
-
-    Parts that only some views need are computed on first use.
-    """
-
-    ref: TakeRef
-    take: Take
-    context: Context
-    outcome: Outcome
-    delivery: Delivery
-
-    @cached_property
-    def arrivals(self) -> tuple[take_overview.Arrival, ...]:
-        return take_overview.arrivals(self.outcome, self.context)
-
-    @cached_property
-    def facts(self) -> take_overview.Facts:
-        return take_overview.facts(self.take, self.outcome)
-
-    @cached_property
-    def tracks(self) -> tuple[FileTrack, ...]:
-        return file_tracks(self.outcome, self.delivery)
-
-    @cached_property
-    def warnings(self) -> tuple[str, ...]:
-        return (
-            *self.take.notices,
-            *left_out.left_out(self.take, self.outcome),
-            *warnings.warnings(self.take, self.outcome),
-        )
-
-    @cached_property
-    def row_of_origin(self) -> np.ndarray:
-        """(events,) row of each input note by origin, -1 for an event that does not start a note."""
-        rows = np.full(len(self.take.events), -1, np.int64)
-        rows[self.outcome.input_notes.origin] = np.arange(len(self.outcome.input_notes))
-        return rows
+from puresignal.ui.state.shown import Shown
 
 
 class Workbench(QObject):
@@ -80,7 +39,8 @@ class Workbench(QObject):
     changed        the session changed; `shown` is up to date
     message_shown  a message for the player: (text, whether it is a problem)
 
-    own            the current take of the session with its result
+    own            the chosen take with its result, in its own time
+    whole          the takes that are in with their result, on the session's time; None if none is
     recorded       idents of the takes that were recorded in this window
     """
 
@@ -99,10 +59,12 @@ class Workbench(QObject):
         self.file: Path | None = None
         self.read_only: str | None = None
         self.own: Shown | None = None
+        self.whole: Shown | None = None
+        self._heard: Shown | None = None
         self._previewed: Shown | None = None
         self.recorded: frozenset[str] = frozenset()
         self._made_of: object = None
-        self._memo = StageCache()
+        self._results = SessionResult()
         self._lock: work_folder.Lock | None = None
 
     @property
@@ -113,6 +75,37 @@ class Workbench(QObject):
     def shown(self) -> Shown | None:
         """What the views show: a take that is being recorded, else the session's own."""
         return self._previewed or self.own
+
+    @property
+    def is_alone(self) -> bool:
+        """Whether only the chosen take is seen in Takes and heard: as asked, or because it is not in the result."""
+        ref = self.session.take()
+        return ref is not None and (self.session.view.alone or not ref.is_in)
+
+    def placed(self, ref: TakeRef) -> tuple[Placed, Timeline]:
+        """A take at its place, and the session's tempo and meters."""
+        timeline = self.timeline
+        return self._results.placed(self.session, ref, self.store.by_ident, timeline), timeline
+
+    @property
+    def timeline(self) -> Timeline:
+        """The session's tempo and meters."""
+        return whole_session.timeline_of(self.session, self.store.by_ident)
+
+    @property
+    def heard(self) -> Shown | None:
+        """What playback plays: the chosen take alone, or all that are in."""
+        return self._heard
+
+    @property
+    def seen(self) -> Shown | None:
+        """What Takes and Outputs show: a take that is being recorded, else what is heard."""
+        return self._previewed or self._heard
+
+    @property
+    def written(self) -> Shown | None:
+        """What the file contains: a take that is being recorded, else all that are in."""
+        return self._previewed or self.whole
 
     @property
     def unsaved(self) -> bool:
@@ -146,10 +139,23 @@ class Workbench(QObject):
     def redo(self) -> None:
         self._turn_to(self.history.redo())
 
-    def add_take(self, take: Take, source: NoteMap | None, name: str) -> None:
-        """Add a take to the session and show it."""
+    def add_take(self, take: Take, source: NoteMap | None, name: str, beat: float = 0.0) -> None:
+        """Add a take to the session and show it. beat: where its beginning stands, from bar 1."""
         self.store.add(take)
-        self.do(name, edits.with_take(self.session, self.ref_for(take, source)))
+        ref = replace(self.ref_for(take, source), beat=beat)
+        self.do(name, self._with_instead(edits.with_take(self.session, ref), (ref.ident,)))
+
+    def _with_instead(self, session: Session, added: tuple[str, ...]) -> Session:
+        """A session in which new takes stand instead of those that play the same tracks at the same time."""
+        takes = self.store.by_ident
+        timeline = whole_session.timeline_of(session, takes)
+        spans, drums = {}, {}
+        for ref in session.takes:
+            if ref.kind != SOUND and ref.is_in:
+                placed = self._results.placed(session, ref, takes, timeline)
+                spans[ref.ident] = take_edits.span(placed, timeline)
+                drums[ref.ident] = take_edits.plays_kit(placed)
+        return take_edits.instead(session, added, spans, drums)
 
     def add_takes(self, takes: list[tuple[Take, LiveInput]], name: str) -> None:
         """Add takes that were recorded together, each with its input, as one step; the last is shown."""
@@ -159,16 +165,18 @@ class Workbench(QObject):
         for take, played_on in takes:
             self.store.add(take)
             session = edits.with_take(session, self.ref_for(take, played_on.source, played_on))
-        self.do(name, session)
+        self.do(name, self._with_instead(session, tuple(take.ident for take, _ in takes)))
 
-    def open_midi(self, path: Path) -> None:
-        """Open a MIDI file as a new take, with the map that explains it best.
+    def open_midi(self, path: Path, beat: float = 0.0) -> None:
+        """Open a MIDI file as a new take, with the map that explains it best, at a beat from bar 1.
 
         The current take's map is kept if none explains the file better.
         Raises FileAccessError or BadFileError; the session is then unchanged
         """
         take = clean.open_take(path, self.store.free_ident())
-        self.add_take(take, self.likely_map(take), tr("open {name}").format(name=file_access.shown_name(path.name)))
+        self.add_take(
+            take, self.likely_map(take), tr("open {name}").format(name=file_access.shown_name(path.name)), beat
+        )
 
     def likely_map(self, take: Take) -> NoteMap:
         """The map that explains a take best; the current take's if none does better."""
@@ -244,7 +252,7 @@ class Workbench(QObject):
         self.file, self.saved, self.read_only = path, session, None
         self.recovered_from = ""
         self._made_of = None
-        self._memo = StageCache()
+        self._results = SessionResult()
         self._turn_to(History(session), anew=True)
 
     def save_session(self, path: Path) -> None:
@@ -282,7 +290,8 @@ class Workbench(QObject):
     def put_back(self, ident: str) -> None:
         """Add a removed take to the session again and show it."""
         take = self.store[ident]
-        self.do(tr("put back a take"), edits.with_take(self.session, self.ref_for(take, self.likely_map(take))))
+        ref = self.ref_for(take, self.likely_map(take))
+        self.do(tr("put back a take"), self._with_instead(edits.with_take(self.session, ref), (ref.ident,)))
 
     def delete_removed_takes(self) -> None:
         """Delete the takes that are not in the session, for good; undo then begins here, since it could need them."""
@@ -304,22 +313,24 @@ class Workbench(QObject):
         return self._lock is not None and self._lock.path == lock.path
 
     def midi_job(self) -> Callable[[], int]:
-        """Work that builds the MIDI file of the current take as it is now, and returns its size in bytes."""
-        own, delivery = self.own, self.session.delivery
+        """Work that builds the MIDI file of the takes that are in, and returns its size in bytes."""
+        whole, delivery = self.whole, whole_session.delivery_of(self.session)
 
         def work() -> int:
-            if own is None:
+            if whole is None:
                 return 0
-            return len(midi_writer.to_bytes(build_song(own.outcome, own.take, delivery), delivery.with_tempo))
+            return len(midi_writer.to_bytes(build_song(whole.outcome, whole.take, delivery), delivery.with_tempo))
 
         return work
 
     def midi_bytes(self, clip: Clip | None = None) -> bytes:
-        """The MIDI file of the current take; the same bytes that `pure-signal clean` writes."""
-        if self.own is None:
+        """The MIDI file of the takes that are in; the same bytes that `pure-signal export` writes."""
+        if self.whole is None:
             return b""
-        song = build_song(self.own.outcome, self.own.take, self.session.delivery, clip)
-        return midi_writer.to_bytes(song, self.session.delivery.with_tempo)
+        delivery = whole_session.delivery_of(self.session)
+        song = build_song(self.whole.outcome, self.whole.take, delivery, clip)
+        song = whole_session.with_session_key(song, self.session)
+        return midi_writer.to_bytes(song, delivery.with_tempo)
 
     def save_midi(self, path: Path) -> None:
         """Save the MIDI file.
@@ -329,13 +340,13 @@ class Workbench(QObject):
         file_access.write_bytes(path, self.midi_bytes())
 
     def save_summary(self, path: Path) -> None:
-        """Save the summary page of the current take.
+        """Save the summary page of the takes that are in.
 
         Raises FileAccessError if the system refuses
         """
         from puresignal.core.export import summary_html
 
-        shown = self.own
+        shown = self.whole
         if shown is not None:
             told = warnings.warnings(shown.take, shown.outcome)
             part = summary_html.section(shown.take, shown.context, shown.outcome, told)
@@ -349,26 +360,58 @@ class Workbench(QObject):
         self.changed.emit()
 
     def _follow(self) -> None:
-        """Process the current take again if something it depends on has changed."""
+        """Work out again what has changed."""
         session = self.session
-        ref = session.take()
-        cache_key = (ref, session.target, session.path, session.delivery)
+        settings = (session.target, session.path, session.delivery, session.timeline, session.inputs)
+        wired = (session.destinations, session.sends, session.alternatives, session.view.current, session.view.alone)
+        cache_key = (session.takes, settings, wired)
         if self._made_of == cache_key:
             return
         self._made_of = cache_key
-        self.own = None if ref is None else self._work_out(ref, session)
+        self._results.forget_others({ref.ident for ref in session.takes})
+        takes, ref = self.store.by_ident, session.take()
+        alone = None if ref is None else self._results.alone(session, ref, takes)
+        before, self.own = self.own, None
+        if ref is not None and alone is not None:
+            same = before is not None and before.several is alone and before.delivery is session.delivery
+            self.own = before if same else self._shown(ref, alone)
+        those_in = tuple(one for one in session.takes if one.is_in)
+        self.whole = None
+        if any(one.kind != SOUND for one in those_in):
+            first = ref if ref is not None and ref.is_in else next(one for one in those_in if one.kind != SOUND)
+            self.whole = self._together(first, those_in, alone)
+        self._heard = self.whole
+        if ref is not None and self.is_alone:
+            self._heard = self._together(ref, (ref,), alone)
 
-    def _work_out(self, ref: TakeRef, session: Session) -> Shown:
-        takes = self.store.by_ident
-        placed = whole_session.placed_take(session, ref, takes, whole_session.timeline_of(session, takes), self._memo)
-        context = placed.context(session.path)
-        return Shown(ref, placed.take, context, run(placed.take, session.path, context, self._memo), session.delivery)
+    def _together(self, ref: TakeRef, refs: tuple[TakeRef, ...], alone: SeveralTakes | None) -> Shown:
+        made = self._results.together(self.session, refs, self.store.by_ident)
+        if alone is not None and self.own is not None and made.outcome is alone.outcome and ref == self.own.ref:
+            return self.own
+        return self._shown(ref, made)
+
+    def _shown(self, ref: TakeRef, made: SeveralTakes) -> Shown:
+        return Shown(ref, made.take, made.context, made.outcome, self.session.delivery, made)
+
+    def worked_out(self, path: CleaningPath) -> Outcome | None:
+        """What is heard, made by another path."""
+        heard = self._heard
+        if heard is None or heard.several is None:
+            return None
+        session = self.session
+        refs = tuple(ref for ref in session.takes if ref.ident in heard.several.idents)
+        if heard.is_several:
+            return self._results.together(session, refs, self.store.by_ident, path).outcome
+        return self._results.alone(session, refs[0], self.store.by_ident, path).outcome
 
     def ref_for(self, take: Take, source: NoteMap | None, played_on: LiveInput | None = None) -> TakeRef:
         """A take of the session that uses a material of its own. played_on: the input that it was played on."""
         ref = TakeRef(self._free(take.ident), take.name, source, material=take.ident)
         if take.original is not None:
             return replace(ref, kind=IMPORTED)
+        if take.ports and take.ports[0].name.endswith(ports.SIMULATED_SUFFIX):
+            # The simulated drummer plays to a tempo, and says so.
+            return replace(ref, grid=Timeline.from_tempo_map(take.tempo))
         if played_on is not None:
             own, channels = played_on.tracks, f"{played_on.ident}:"
             ref = replace(ref, input=played_on.ident, own=own, channels=channels)

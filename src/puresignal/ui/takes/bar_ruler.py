@@ -9,8 +9,8 @@ from PySide6.QtGui import QFont, QPainter, QPen
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.ui.widgets import theme
 
-RULER = 34
-"""Height of the ruler in pixels."""
+MARKS, HANDLES, RULER = 22, 38, 58
+"""Pixels from the top: of the marks for tempo and meter, of the chosen take's handle, and the height of the ruler."""
 APART, BARS_APART, WHISKERS_APART, NUMBERS_APART = 18, 22, 26, 34
 """Least distance in pixels of beat subdivisions, bars, sixteenths with whiskers, and bar numbers."""
 
@@ -39,9 +39,12 @@ def sixteenths(tempo: TempoMap, begin: float, end: float, scale: float) -> np.nd
 
 def paint_ruler(
     painter: QPainter, width: float, name: str, tempo: TempoMap, found: tuple[np.ndarray, np.ndarray],
-    place: tuple[float, float, float], stretch: tuple[float, float] | None,
+    place: tuple[float, float, float], stretch: tuple[float, float] | None, bars_before: int = 0,
 ) -> None:  # fmt: skip
-    """found: the result of lines(); place: pixels left of the notes, the second there, and pixels per second."""
+    """found: the result of lines(); place: pixels left of the notes, the second there, and pixels per second.
+
+    bars_before  bars of the tempo map before bar 1
+    """
     current = theme.current()
     left, begin, scale = place
     painter.fillRect(QRectF(0, 0, width, RULER), current.colour("shade"))
@@ -50,23 +53,23 @@ def paint_ruler(
     if stretch is not None:
         first, last = (left + (second - begin) * scale for second in stretch)
         first = max(left, first)
-        painter.fillRect(QRectF(first, 3, max(0.0, last - first), RULER - 4), current.colour("chosen"))
+        painter.fillRect(QRectF(first, 2, max(0.0, last - first), MARKS - 3), current.colour("chosen"))
     times, ranks = found
     painter.setFont(theme.font(9, QFont.Weight.Bold))
     painter.setPen(current.colour("faint"))
-    painter.drawText(QRectF(14, 0, left - 26, RULER), Qt.AlignmentFlag.AlignVCenter, name)
+    painter.drawText(QRectF(14, 0, left - 26, MARKS), Qt.AlignmentFlag.AlignVCenter, name)
     numbered = -1e9
     for second in times[ranks == 2].tolist():
         x = left + (second - begin) * scale
         if x < left - 1:
             continue
         painter.setPen(QPen(current.colour("edge"), 1))
-        painter.drawLine(QLineF(round(x) + 0.5, RULER - 12, round(x) + 0.5, RULER))
+        painter.drawLine(QLineF(round(x) + 0.5, MARKS - 9, round(x) + 0.5, MARKS))
         if x - numbered >= NUMBERS_APART:
             painter.setPen(current.colour("ink"))
             bar, _, _ = tempo.position(second)
-            painter.drawText(QRectF(x + 4, 2, 60, RULER - 8), Qt.AlignmentFlag.AlignVCenter, str(bar))
+            painter.drawText(QRectF(x + 4, 0, 60, MARKS - 3), Qt.AlignmentFlag.AlignVCenter, str(bar - bars_before))
             numbered = x
     painter.setPen(QPen(current.colour("edge"), 1))
     beats = left + (times[ranks == 1] - begin) * scale
-    painter.drawLines([QLineF(round(a) + 0.5, RULER - 6, round(a) + 0.5, RULER) for a in beats.tolist() if a >= left])
+    painter.drawLines([QLineF(round(a) + 0.5, MARKS - 5, round(a) + 0.5, MARKS) for a in beats.tolist() if a >= left])

@@ -18,7 +18,8 @@ from puresignal.core.path.stage_description import Stage
 from puresignal.core.session import session as edits
 from puresignal.translation import tr
 from puresignal.ui.state.background import Background
-from puresignal.ui.state.workbench import Shown, Workbench
+from puresignal.ui.state.shown import Shown
+from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
 from puresignal.ui.widgets.plain_text import PlainLabel

@@ -222,7 +222,7 @@ def draw_bars(
     if not len(row.note):
         return
     low, high = int(row.note.min()), int(row.note.max())
-    step = min(8.0, height / (high - low + 1))
+    step = min(12.0 if low == high else 8.0, height / (high - low + 1))
     longest = float((end - start).max()) if len(end) else 0.0
     first, last = np.searchsorted(start, (frame.begin - longest, frame.end))
     colour, faint = colours

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -21,12 +24,17 @@ from puresignal.core.path.stage_description import Reason, Stage
 from puresignal.core.path.tally import Action
 from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session import session as edits
+from puresignal.core.session.take_ref import SOUND
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
+from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import View
-from puresignal.ui.state.workbench import Shown
 from puresignal.ui.takes import row_painter
 from puresignal.ui.takes.path_panel import PathPanel
+from puresignal.ui.takes.row_labels import GUTTER
+from puresignal.ui.takes.take_grip import TakeGrip
+from puresignal.ui.takes.time_menus import TimeMenus
+from puresignal.ui.takes.time_strip import Handle, marks_of
 from puresignal.ui.takes.timeline import Timeline
 from puresignal.ui.takes.timeline_rows import picture
 from puresignal.ui.takes.trace_panel import TracePanel
@@ -38,8 +46,14 @@ BEFORE, AFTER = 1.5, 1.0
 """Seconds before and after a note that are played as its context."""
 
 
+def _idents(shown: Shown) -> tuple[str, ...]:
+    return () if shown.several is None else shown.several.idents
+
+
 class TakesView(View):
     """The timeline with its controls, a line that describes what is under the pointer, and the side panel."""
+
+    shows_all = True
 
     def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(services, parent)
@@ -56,6 +70,13 @@ class TakesView(View):
         self.timeline.set_line(playback.place, False)
         self.timeline.action_requested.connect(self.act)
         self.timeline.menu_requested.connect(lambda at: self.menu().exec(at))
+        self.time = TimeMenus(services, self)
+        self.timeline.mark_pressed.connect(self.time.edit_mark)
+        self.timeline.ruler_menu_requested.connect(lambda second, at: self.time.ruler_menu(second).exec(at))
+        self._grip = TakeGrip(services)
+        self.timeline.grip_dragged.connect(self._grip.drag)
+        self.timeline.grip_released.connect(self._grip.release)
+        self.setAcceptDrops(True)
         self.said = PlainLabel()
         self.said.setObjectName("faint")
         self.said.setAccessibleName(tr("Under the pointer"))
@@ -128,6 +149,17 @@ class TakesView(View):
         self.all_rows.setAccessibleName(tr("Show all rows of the kit"))
         self.all_rows.toggled.connect(lambda _: self._draw(False))
         row.addWidget(self.all_rows)
+        self.pale = QCheckBox(tr("others pale"))
+        self.pale.setToolTip(tr("Of several takes show the chosen one in colour, and the others pale behind it."))
+        self.pale.setAccessibleName(tr("Show other takes pale"))
+        self.pale.toggled.connect(lambda _: self._draw(False))
+        row.addWidget(self.pale)
+        self.alone = self._button(
+            mark("Alone"), mark("Only the chosen take"), mark("See and hear only the chosen take, or all (O).")
+        )
+        self.alone.setCheckable(True)
+        self.alone.clicked.connect(lambda _: self.toggle_alone())
+        row.addWidget(self.alone)
         row.addStretch()
         doubtful = self._button(
             mark("Doubtful"),
@@ -198,6 +230,36 @@ class TakesView(View):
     def toggle_side(self) -> None:
         self.fold.toggle()
 
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.source() is None and event.mimeData().hasUrls() and self._shown is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Files that are dropped on a bar begin there; beside the bars, with bar 1."""
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        at = self.timeline.viewport().mapFrom(self, event.position().toPoint())
+        self._services.requests.files_dropped.emit(paths, self._dropped_at(at.x()))
+        event.acceptProposedAction()
+
+    def _dropped_at(self, x: float) -> float:
+        """The beat from bar 1 of the bar line nearest to a place."""
+        several = None if self._shown is None else self._shown.several
+        if several is None or x < GUTTER:
+            return 0.0
+        timeline = several.timeline
+        bar, into = timeline.beats_to_bar(several.beat_of(self.timeline.second_at(x)))
+        return timeline.bar_to_beats(bar + (1 if into > timeline.meter_at(bar).beats / 2 else 0))
+
+    def toggle_alone(self) -> None:
+        """See and hear only the chosen take, or all that are in."""
+        bench = self._workbench
+        ref = bench.session.take()
+        if ref is None or not ref.is_in:
+            # A take that is out is alone anyhow: it comes in by its card.
+            self.alone.setChecked(ref is not None)
+            return
+        bench.do(tr("hear take alone"), edits.with_alone(bench.session, not bench.session.view.alone))
+
     def step_forward(self) -> None:
         self.step(1)
 
@@ -223,9 +285,17 @@ class TakesView(View):
         if shown is None:
             self.trace.show_notes(None, np.zeros(0, np.int64))
             return
+        several = shown.several is not None and len(self._workbench.session.takes) > 1
+        self.alone.setEnabled(several)
+        self.pale.setEnabled(several)
+        self.alone.setChecked(self._workbench.is_alone and several)
         # A take that is still being played is a new value each time, but the same one to the player.
         growing = self._workbench.session.take(shown.ref.ident) is None
-        same = before is not None and (before.take is shown.take or (growing and before.take.ident == shown.take.ident))
+        same = before is not None and (
+            before.take is shown.take
+            or (growing and before.take.ident == shown.take.ident)
+            or (before.is_several and shown.is_several and _idents(before) == _idents(shown))
+        )
         self._draw(not same)
         if growing:
             self.timeline.bring_into_view(shown.take.length)
@@ -241,7 +311,29 @@ class TakesView(View):
             return
         whole = self._shown.context if self.all_rows.isChecked() else None
         drawn = picture(self._shown.outcome, self._shown.delivery, self._shown.take.length, whole)
-        self.timeline.show_picture(drawn, self._shown.take.tempo, fit)
+        several = self._shown.several
+        pale = several is not None and len(several.refs) > 1 and self.pale.isChecked()
+        self.timeline.show_picture(
+            drawn,
+            self._shown.take.tempo,
+            fit,
+            self._shown.stands_out if pale else None,
+            0 if several is None else several.bars_before,
+        )
+        self._draw_strip()
+
+    def _draw_strip(self) -> None:
+        """The marks of tempo and meter, and the chosen take's handle."""
+        strip, shown = self.timeline.strip, self._shown
+        several = None if shown is None else shown.several
+        strip.marks = () if several is None else marks_of(several)
+        strip.handle = None
+        ref = self._workbench.session.take()
+        if several is not None and ref is not None and ref.ident in several.idents:
+            begin, end = self._services.take_actions.span(ref.ident)
+            crops = ref.kind != SOUND and not ref.passes
+            strip.handle = Handle(ref.name, several.second_of(begin), several.second_of(end), crops)
+        self.timeline.viewport().update()
 
     def _outcome(self) -> Outcome:
         assert self._shown is not None
@@ -310,21 +402,24 @@ class TakesView(View):
         if not len(origins):
             return
         verdict = {"remove": Verdict(keep=False), "keep": Verdict(keep=True)}.get(action.removesuffix("_alike"))
-        bench, ident = self._workbench, self._shown.ref.ident
+        bench = self._workbench
         settled = verdict is not None and np.isin(origins, note_selection.doubtful(self._shown.outcome)).all()
         names = {"remove": tr("remove {n}"), "keep": tr("keep {n}")}
         pattern = names.get(action.removesuffix("_alike"), tr("let the stages decide on {n}"))
         name = pattern.format(n=tr("{count} notes").format(count=len(origins)) if len(origins) > 1 else tr("a note"))
-        bench.do(name, edits.with_verdicts(bench.session, ident, origins, verdict))
+        session = bench.session
+        for ident, own in self._shown.whose(origins).items():
+            session = edits.with_verdicts(session, ident, own, verdict)
+        bench.do(name, session)
         if settled and len(origins) == 1:
             self._step_doubtful(1)
 
     def _step_doubtful(self, direction: int) -> None:
         """Go to the next doubtful note without a decision by the player."""
         assert self._shown is not None
-        verdicts = self._shown.ref.verdicts
+        shown = self._shown
         open_ones = np.array(
-            [o for o in note_selection.doubtful(self._shown.outcome).tolist() if o not in verdicts], np.int64
+            [o for o in note_selection.doubtful(shown.outcome).tolist() if shown.verdict_of(o) is None], np.int64
         )
         if not len(open_ones):
             self._workbench.message_shown.emit(tr("There are no doubtful notes left."), False)
@@ -381,6 +476,7 @@ class TakesView(View):
         code = int(played.articulation[i])
         name = spoken(outcome.vocabulary[code]) if code >= 0 else tr("unknown")
         bar, beat, _ = tempo.position(float(played.start[i]))
+        bar -= 0 if self._shown.several is None else self._shown.several.bars_before
         text = tr("{name} · velocity {velocity:g} · bar {bar}, beat {beat} · note {note}").format(
             name=name, velocity=float(played.velocity[i]), bar=bar, beat=beat, note=int(played.note[i])
         )

@@ -26,9 +26,10 @@ from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.touch import pad_velocity
 from puresignal.translation import tr
 from puresignal.ui.takes import bar_ruler, row_painter
-from puresignal.ui.takes.bar_ruler import RULER
+from puresignal.ui.takes.bar_ruler import HANDLES, MARKS, RULER
 from puresignal.ui.takes.overview import OVERVIEW, Overview
 from puresignal.ui.takes.row_labels import GUTTER, NAMES, PAD, RowLabels
+from puresignal.ui.takes.time_strip import BEGIN, END, MOVE, TimeStrip
 from puresignal.ui.takes.timeline_rows import Group, Picture, Row
 from puresignal.ui.widgets import theme
 from puresignal.ui.widgets.plain_text import plain_tip
@@ -36,6 +37,10 @@ from puresignal.ui.widgets.plain_text import plain_tip
 GLOW_MS = 140
 MOST_CARETS = 250
 """Selected notes per row that get a pointer each."""
+PITCH_ROW, GAP = 18.0, 5.0
+"""Height in pixels of the row of one pitch, and of the rule that stands for pitches that are not played."""
+TITLE = 66.0
+"""Height in pixels that a track's name may take beside low rows."""
 NARROWEST, WIDEST = 2.0, 4000.0
 """Pixels per second: limits of the zoom beyond fit, and in."""
 
@@ -66,6 +71,10 @@ class Timeline(QAbstractScrollArea):
     menu_requested       a context menu, at a global point
     seek_requested       move playback to a second
     pad_played           the pad beside a row was hit: (articulation, velocity)
+    grip_dragged         the chosen take's handle is dragged: (what, seconds from where the drag began, the second now)
+    grip_released        the drag is over
+    mark_pressed         a change of tempo or meter was pressed: the mark, at a global point
+    ruler_menu_requested a context menu of the ruler: (second, global point)
     """
 
     hovered = Signal(int)
@@ -76,6 +85,10 @@ class Timeline(QAbstractScrollArea):
     menu_requested = Signal(QPoint)
     seek_requested = Signal(float)
     pad_played = Signal(str, int)
+    grip_dragged = Signal(str, float, float)
+    grip_released = Signal()
+    mark_pressed = Signal(object, QPoint)
+    ruler_menu_requested = Signal(float, QPoint)
 
     KEYS: ClassVar[dict[Qt.Key, str]] = {
         Qt.Key.Key_Delete: "remove",
@@ -102,6 +115,7 @@ class Timeline(QAbstractScrollArea):
         self._is_selected = np.zeros(0, bool)
         self._overview = Overview(GUTTER)
         self._names = RowLabels()
+        self.strip = TimeStrip()
         self._plain_height = 38.0
         self.stretch: tuple[float, float] | None = None
         self._sweep: tuple[QPointF, QPointF, np.ndarray] | None = None
@@ -109,6 +123,8 @@ class Timeline(QAbstractScrollArea):
         self._scale = 100.0
         self._drag: tuple[str, float, float] | None = None
         self._describe: Callable[[int], str] = lambda origin: ""
+        self._stands_out: Callable[[np.ndarray], np.ndarray] | None = None
+        self._bars_before = 0
         self.verticalScrollBar().valueChanged.connect(lambda _: self.viewport().update())
         self.line = PlayLine(self.viewport())
         self._line_at = 0.0
@@ -131,13 +147,26 @@ class Timeline(QAbstractScrollArea):
         seen = GUTTER <= x < self.viewport().width()
         self.line.setVisible(seen)
         if seen:
-            self.line.setGeometry(x, RULER - 12, 2, max(1, self.viewport().height() - RULER - OVERVIEW + 12))
+            self.line.setGeometry(x, MARKS - 10, 2, max(1, self.viewport().height() - MARKS - OVERVIEW + 10))
 
     # Contents
 
-    def show_picture(self, picture: Picture, tempo: TempoMap, fit: bool) -> None:
-        """Show rows; `fit` starts at the beginning with a few bars in view."""
-        self._picture, self._tempo = picture, tempo
+    def show_picture(
+        self,
+        picture: Picture,
+        tempo: TempoMap,
+        fit: bool,
+        stands_out: Callable[[np.ndarray], np.ndarray] | None = None,
+        bars_before: int = 0,
+    ) -> None:
+        """Show rows; `fit` starts at the beginning with a few bars in view.
+
+        stands_out   tells of (n,) origins which are not pale; None: none is pale
+        bars_before  bars of the tempo map before bar 1
+        """
+        self._picture, self._tempo, self._stands_out = picture, tempo, stands_out
+        self._fronts: dict[int, tuple[Row | None, Row | None]] = {}
+        self._bars_before = bars_before
         self._flag_selected()
         if fit:
             first = min((float(row.start[0]) for row in picture.rows if len(row.start)), default=0.0)
@@ -204,13 +233,13 @@ class Timeline(QAbstractScrollArea):
         return max(50.0, self.viewport().width() - GUTTER)
 
     def _row_height(self, row: Row) -> float:
-        plain = self._plain_height
-        return plain * 2 if row.pitched else plain
+        return (PITCH_ROW + (GAP if row.gap else 0)) if row.pitched else self._plain_height
 
     def _fit_height(self) -> float:
         """Height of a plain row: the available space, within limits."""
-        units = sum(2 if row.pitched else 1 for row in self._picture.rows)
-        room = self.viewport().height() - RULER - OVERVIEW - 4 * len(self._picture.groups)
+        units = sum(not row.pitched for row in self._picture.rows)
+        pitched = sum(self._row_height(row) for row in self._picture.rows if row.pitched)
+        room = self.viewport().height() - RULER - OVERVIEW - 4 * len(self._picture.groups) - pitched
         return float(np.clip(room / max(1, units), 38.0, 84.0))
 
     def _rows(self) -> list[tuple[Group, Row, float, float]]:
@@ -329,8 +358,10 @@ class Timeline(QAbstractScrollArea):
             if at.x() >= GUTTER:
                 self._drag = ("overview", 0.0, 0.0)
                 self._go_to_overview(at.x())
+        elif at.y() < RULER and at.x() >= GUTTER and self._press_strip(at, event.globalPosition().toPoint()):
+            pass
         elif at.y() < RULER:
-            if at.x() >= GUTTER:
+            if at.x() >= GUTTER and at.y() < HANDLES:
                 self._drag = ("stretch", self._on_beat(self.second_at(at.x())), 0.0)
         elif at.x() >= GUTTER - PAD and at.x() < GUTTER and self._strike(at):
             pass
@@ -344,6 +375,16 @@ class Timeline(QAbstractScrollArea):
                 self._sweep = (at, at, self.selected if more else np.zeros(0, np.int64))
                 if not more:
                     self.select(np.zeros(0, np.int64))
+
+    def _press_strip(self, at: QPointF, where: QPoint) -> bool:
+        """Take hold of the chosen take's handle, or press a mark. Returns whether there was one."""
+        place = (GUTTER, self._begin, self._scale)
+        grip, mark = self.strip.grip_at(at, *place), self.strip.mark_at(at, *place)
+        if grip is not None:
+            self._drag = (grip, self.second_at(at.x()), 0.0)
+        elif mark is not None:
+            self.mark_pressed.emit(mark, where)
+        return grip is not None or mark is not None
 
     def _strike(self, at: QPointF) -> bool:
         """Play the pad beside a row: harder the higher it is hit. Returns whether there was one."""
@@ -390,12 +431,19 @@ class Timeline(QAbstractScrollArea):
             self.select(np.union1d(self._sweep[2], self._swept()), tell=False)
             return
         if self._drag is None:
+            grip = self.strip.grip_at(at, GUTTER, self._begin, self._scale) if at.y() < RULER else None
+            shapes = {MOVE: Qt.CursorShape.OpenHandCursor, BEGIN: Qt.CursorShape.SizeHorCursor}
+            shape = Qt.CursorShape.ArrowCursor if grip is None else shapes.get(grip, Qt.CursorShape.SizeHorCursor)
+            self.viewport().setCursor(shape)
             self.hovered.emit(self.note_at(at))
             self.description_changed.emit(self.words_at(at))
             return
         kind, x, begin = self._drag
         if kind == "overview":
             self._go_to_overview(at.x())
+        elif kind in (MOVE, BEGIN, END):
+            now = self.second_at(at.x())
+            self.grip_dragged.emit(kind, now - x, now)
         elif kind == "stretch":
             other = self._on_beat(self.second_at(max(float(GUTTER), at.x())))
             self.set_stretch((min(x, other), max(x, other)) if other != x else None)
@@ -431,9 +479,15 @@ class Timeline(QAbstractScrollArea):
             self.set_stretch(self.stretch if moved else None)
             if not moved:
                 self.seek_requested.emit(max(0.0, self.second_at(event.position().x())))
+        if self._drag is not None and self._drag[0] in (MOVE, BEGIN, END):
+            self.grip_released.emit()
         self._drag = None
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        if event.pos().y() < RULER:
+            if event.pos().x() >= GUTTER:
+                self.ruler_menu_requested.emit(self.second_at(event.pos().x()), event.globalPos())
+            return
         origin = self.note_at(QPointF(event.pos()))
         if origin >= 0 and origin not in self.selected:
             self.select(np.array([origin]))
@@ -470,7 +524,9 @@ class Timeline(QAbstractScrollArea):
         if at.y() >= self.viewport().height() - OVERVIEW:
             return tr("whole take: drag to move through it")
         bar, beat, _ = self._tempo.position(max(0.0, self.second_at(at.x())))
-        moment = tr("bar {bar}, beat {beat}").format(bar=bar, beat=beat)
+        moment = tr("bar {bar}, beat {beat}").format(bar=bar - self._bars_before, beat=beat)
+        if HANDLES <= at.y() < RULER and self.strip.handle is not None:
+            return tr("the chosen take: drag it to move it, its ends to crop it (Alt: not to the beat)")
         if at.y() < RULER:
             return tr("{moment}: drag to select a time range").format(moment=moment)
         for group, row, top, height in self._rows():
@@ -511,8 +567,9 @@ class Timeline(QAbstractScrollArea):
         painter.restore()
         bar_ruler.paint_ruler(
             painter, size.width(), tr("bar"), self._tempo, found, (GUTTER, self._begin, self._scale),
-            self.stretch,
+            self.stretch, self._bars_before,
         )  # fmt: skip
+        self.strip.paint(painter, size.width(), GUTTER, self._begin, self._scale)
         strip = QRectF(0, size.height() - OVERVIEW, size.width(), OVERVIEW)
         chosen = self._is_selected if len(self.selected) else np.zeros(0, bool)
         self._overview.paint(painter, strip, tr("whole take"), self._picture, chosen, self.seconds_in_view())
@@ -566,27 +623,48 @@ class Timeline(QAbstractScrollArea):
                 continue
             if row.articulation is not None and row.articulation == self._glowing:
                 painter.fillRect(QRectF(GUTTER - PAD + 2, top + 3, PAD - 5, height - 7), current.colour("accent"))
-            base = top + height - row_painter.FOOT - 1
+            base = top + height - (2 if row.pitched else row_painter.FOOT + 1)
+            if row.gap:
+                painter.fillRect(QRectF(GUTTER, top + 1, self.viewport().width() - GUTTER, 2), current.colour("line"))
             colour = current.colour("accent") if row.unmapped else current.family(row.family)
             painter.setPen(QPen(line, 1))
             painter.drawLine(QLineF(GUTTER, base + 0.5, self.viewport().width(), base + 0.5))
-            tall = height - row_painter.FOOT - 5
+            tall = (PITCH_ROW - 5) if row.pitched else height - row_painter.FOOT - 5
             painter.setClipRect(QRectF(GUTTER, body.top(), self._drawn_width(), body.height()))
-            if row.pitched:
-                faint = QColor(colour)
-                faint.setAlpha(60)
-                row_painter.draw_bars(painter, row, self._show, frame, base, tall, (colour, faint))
-            else:
-                row_painter.draw_row(painter, row, self._show, frame, base, tall, (colour, ink))
-                if len(lines):
-                    starts = row.start if self._show == row_painter.PLAYED else row.clean_start
-                    first, last = np.searchsorted(starts, (frame.begin, frame.end))
-                    row_painter.draw_whiskers(painter, starts[first:last], lines, frame, base, ink)
+            behind, row_in_front = self._in_front(row)
+            pale = current.colour("line")
+            for part, tint, strike in ((behind, pale, pale), (row_in_front, colour, ink)):
+                if part is None:
+                    continue
+                if row.pitched:
+                    faint = QColor(tint)
+                    faint.setAlpha(60)
+                    row_painter.draw_bars(painter, part, self._show, frame, base, tall, (tint, faint))
+                else:
+                    row_painter.draw_row(painter, part, self._show, frame, base, tall, (tint, strike))
+            if not row.pitched and row_in_front is not None and len(lines):
+                front = row_in_front
+                starts = front.start if self._show == row_painter.PLAYED else front.clean_start
+                first, last = np.searchsorted(starts, (frame.begin, frame.end))
+                row_painter.draw_whiskers(painter, starts[first:last], lines, frame, base, ink)
             self._paint_chosen(painter, row, frame, base, tall)
             painter.setClipRect(body)
-            painter.drawImage(QPointF(NAMES, top), self._names.label(row, height, colour, frame.ratio))
+            down = GAP if row.gap else 0.0
+            label = self._names.label(row, height - down, colour, frame.ratio)
+            painter.drawImage(QPointF(NAMES, top + down), label)
         painter.setPen(QPen(current.colour("edge"), 1))
         painter.drawLine(QLineF(GUTTER - 0.5, body.top(), GUTTER - 0.5, body.bottom()))
+
+    def _in_front(self, row: Row) -> tuple[Row | None, Row | None]:
+        """The notes of other takes, which are pale, and those of the chosen one; (None, row) where none is pale."""
+        if self._stands_out is None:
+            return None, row
+        known = self._fronts.get(id(row))
+        if known is None:
+            mine, clean = self._stands_out(row.origin), self._stands_out(row.clean_origin)
+            known = (None, row) if mine.all() else (row.part(~mine, ~clean), row.part(mine, clean))
+            self._fronts[id(row)] = known
+        return known
 
     def _paint_chosen(self, painter: QPainter, row: Row, frame: row_painter.Frame, base: float, tall: float) -> None:
         if not len(self.selected):
@@ -617,4 +695,6 @@ class Timeline(QAbstractScrollArea):
         painter.setPen(QPen(current.colour("line"), 1))
         painter.drawLine(QLineF(0, top + height + 2.5, self.viewport().width(), top + height + 2.5))
         ink = colour if unmapped else current.colour("ink")
-        painter.drawImage(QPointF(14, top + 2), self._names.title(group, self._plain_height, ink, ratio))
+        painter.drawImage(
+            QPointF(14, top + 2), self._names.title(group, max(self._plain_height, min(height, TITLE)), ink, ratio)
+        )

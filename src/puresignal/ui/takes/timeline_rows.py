@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from puresignal.core.harmony.keys import note_name
 from puresignal.core.kit.articulations import canonical, family_of, mark_of, sort_key, spoken
 from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import Notes
@@ -14,6 +15,8 @@ from puresignal.core.path.context import Context
 from puresignal.core.session.track_settings import Delivery
 from puresignal.translation import tr
 
+_PITCH = 50_000
+"""Row keys from here on are pitches, from the highest down."""
 _LOOSE = 100_000
 """Row keys from here on are channel and note instead of an articulation."""
 _TRACK = 1_000_000
@@ -26,7 +29,7 @@ class Row:
 
     label    what is played on it, in words
     family   for the colour; mark: the percussion mark at the foot of its stems
-    pitched  bars at their pitch instead of stems
+    pitched  bars on a row of one pitch instead of stems; gap: there are pitches between it and the row above
     unmapped not in the map
     start, end, velocity, note, origin   of the input notes
     articulation  what its pad plays, None for a row that is not a drum
@@ -51,6 +54,17 @@ class Row:
     clean_note: np.ndarray
     clean_origin: np.ndarray
     articulation: str | None = None
+    gap: bool = False
+
+    def part(self, chosen: np.ndarray, clean_chosen: np.ndarray) -> Row:
+        """The row with only some of its notes. chosen: (n,) of the input notes; clean_chosen: of the output notes."""
+        columns = {name: getattr(self, name)[chosen] for name in _PLAYED}
+        columns |= {name: getattr(self, name)[clean_chosen] for name in _CLEAN}
+        return replace(self, **columns)
+
+
+_PLAYED = ("start", "end", "velocity", "note", "origin", "gone")
+_CLEAN = ("clean_start", "clean_end", "clean_velocity", "clean_note", "clean_origin")
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,11 +111,12 @@ def _lines_of(outcome: Outcome) -> _Lines:
     played = outcome.input_notes
     if _last_lines and _last_lines[0].played is played:
         return _last_lines[0]
-    # Without an articulation a row of the kit is the note itself; a channel of its own is one row of bars.
+    # Without an articulation a row of the kit is the note itself; a channel of its own has a row for each pitch.
     own_channel = np.array(["/" in t.key for t in outcome.tracks], bool)
     loose_key = _LOOSE + played.channel.astype(np.int32) * 128 + played.note
     named = played.articulation.astype(np.int32)
-    key = np.where(named >= 0, named, np.where(own_channel[played.track], -1, loose_key))
+    pitch_key = _PITCH + 127 - played.note.astype(np.int32)
+    key = np.where(named >= 0, named, np.where(own_channel[played.track], pitch_key, loose_key))
     line = played.track.astype(np.int64) * _TRACK + key + 1
     order = np.argsort(line, kind="stable")
     lines = distinct(line)
@@ -126,7 +141,9 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
     lead = np.flatnonzero(clean.branch == 0)
     # Index of each input note's output note, -1 if removed: a row's output notes are picked, not sorted.
     place_in_clean = np.full(len(played), -1, np.int64)
-    place_in_clean[np.searchsorted(played.seq, clean.seq[lead])] = lead
+    row_of = np.full(int(played.origin.max()) + 1, -1, np.int64)
+    row_of[played.origin] = np.arange(len(played))
+    place_in_clean[row_of[clean.origin[lead]]] = lead
     clean_parts = [place[place >= 0] for place in (place_in_clean[mine] for mine in parts)]
     by_track: dict[int, list[tuple[int, np.ndarray, np.ndarray]]] = {}
     for one, mine, left in zip(lines.tolist(), parts, clean_parts, strict=True):
@@ -142,11 +159,14 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
     place = {key: i for i, key in enumerate(delivery.order)}
     groups = []
     for index in sorted(
-        by_track, key=lambda i: (outcome.tracks[i].key != "unmapped", place.get(outcome.tracks[i].key, len(place)), i)
+        by_track,
+        key=lambda i: (not _is_unmapped(outcome.tracks[i].key), place.get(outcome.tracks[i].key, len(place)), i),
     ):
         track = outcome.tracks[index]
         rows = []
+        above = -1
         for one, mine, left in sorted(by_track[index], key=lambda item: _row_order(item[0], outcome)):
+            gap, above = above >= 0 and one > above + 1, one if _PITCH <= one < _LOOSE else -1
             label, family, mark = _describe(one, track.family, outcome)
             family = delivery.track(track.key).colour or family
             rows.append(
@@ -154,8 +174,8 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
                     label=label,
                     family=family,
                     mark=mark,
-                    pitched="/" in track.key,
-                    unmapped=track.key == "unmapped",
+                    pitched=_PITCH <= one < _LOOSE,
+                    unmapped=_is_unmapped(track.key),
                     start=played.start[mine],
                     end=np.where(np.isnan(played.end[mine]), played.start[mine] + 0.1, played.end[mine]),
                     velocity=played.velocity[mine],
@@ -167,22 +187,27 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
                     clean_velocity=clean.velocity[left],
                     clean_note=clean.note[left],
                     clean_origin=clean.origin[left],
-                    articulation=outcome.vocabulary[one] if 0 <= one < _LOOSE else None,
+                    articulation=outcome.vocabulary[one] if 0 <= one < _PITCH else None,
+                    gap=gap,
                 )
             )
         own = delivery.track(track.key)
-        title = "Unmapped" if track.key == "unmapped" else own.title or track.title
+        title = own.title or track.title
         groups.append(Group(track.key, title, own.colour or track.family, tuple(rows)))
     return Picture(tuple(groups), length, played)
 
 
+def _is_unmapped(key: str) -> bool:
+    return key.rpartition(":")[2] == "unmapped"
+
+
 def _row_order(key: int, outcome: Outcome) -> tuple[int, str, int, str]:
-    return sort_key(outcome.vocabulary[key]) if 0 <= key < _LOOSE else (99, "", key, "")
+    return sort_key(outcome.vocabulary[key]) if 0 <= key < _PITCH else (99, "", key, "")
 
 
 def _describe(key: int, family: str, outcome: Outcome) -> tuple[str, str, str]:
-    if key < 0:
-        return tr("notes"), family, "dash"
+    if _PITCH <= key < _LOOSE:
+        return note_name(_PITCH + 127 - key), family, "dash"
     if key >= _LOOSE:
         channel, note = divmod(key - _LOOSE, 128)
         kit_channels = {int(c) for c in distinct(outcome.input_notes.channel)}

@@ -12,7 +12,7 @@ from puresignal.core.path.tally import Action, NoteField, TraceStep
 from puresignal.core.path.tidy import SAME_MOMENT
 from puresignal.core.path.verdicts import Verdict
 from puresignal.translation import mark, tr
-from puresignal.ui.state.workbench import Shown
+from puresignal.ui.state.shown import Shown
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.plain_text import PlainLabel
 
@@ -84,8 +84,7 @@ class TracePanel(QWidget):
             return
         rows = shown.row_of_origin[origins]
         rows = rows[rows >= 0]
-        verdicts = shown.ref.verdicts
-        self.buttons["automatic"].setEnabled(any(int(o) in verdicts for o in origins))
+        self.buttons["automatic"].setEnabled(any(shown.verdict_of(int(o)) is not None for o in origins))
         single = len(rows) == 1
         for act in ("keep_alike", "remove_alike"):
             self.buttons[act].setVisible(single)
@@ -93,7 +92,7 @@ class TracePanel(QWidget):
             origin = int(origins[0])
             gone = reason_removed(shown.outcome, origin)
             self.buttons["keep"].setEnabled(gone != SAME_MOMENT)
-            self._show_one(shown, int(rows[0]), origin, verdicts.get(origin))
+            self._show_one(shown, int(rows[0]), origin, shown.verdict_of(origin))
             return
         self.buttons["keep"].setEnabled(True)
         clean = int(np.count_nonzero(np.isin(origins, shown.outcome.output_notes.origin)))

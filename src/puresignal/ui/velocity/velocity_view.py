@@ -27,8 +27,8 @@ from puresignal.core.session import session as edits
 from puresignal.engine.ring import Record
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
+from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import View
-from puresignal.ui.state.workbench import Shown
 from puresignal.ui.velocity.velocity_plot import VelocityPlot
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.labelled_slider import LabelledSlider

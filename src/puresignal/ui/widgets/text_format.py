@@ -16,6 +16,7 @@ _NOUNS: dict[str, Callable[[int], str]] = {
     "dropout": lambda n: count_tr("{n} dropout", "{n} dropouts", n),
     "underrun": lambda n: count_tr("{n} underrun", "{n} underruns", n),
     "pad": lambda n: count_tr("{n} pad", "{n} pads", n),
+    "pass": lambda n: count_tr("{n} pass", "{n} passes", n),
     "pair": lambda n: count_tr("{n} pair", "{n} pairs", n),
     "named track": lambda n: count_tr("{n} named track", "{n} named tracks", n),  # not shown
     "note-on": lambda n: count_tr("{n} note-on", "{n} note-ons", n),

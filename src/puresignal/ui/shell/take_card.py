@@ -1,0 +1,155 @@
+"""The card of a take: what it is, whether it is in the result, where it stands and what it follows."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRect, QRectF, QSize, Qt
+from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtWidgets import QCheckBox, QInputDialog, QLineEdit, QMenu, QPushButton, QSizePolicy, QWidget
+
+from puresignal.core.session.take_ref import SOUND, TakeRef
+from puresignal.translation import tr
+from puresignal.ui.state.take_actions import TakeActions
+from puresignal.ui.widgets import theme
+from puresignal.ui.widgets.plain_text import plain_tip
+
+HEIGHT = 78
+MOST_REPEATS = 64
+
+
+class TakeCard(QPushButton):
+    """A take. A click chooses it; the box brings it in or takes it out; F2 or a double click renames it."""
+
+    def __init__(self, ref: TakeRef, actions: TakeActions, width: int, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.ident, self._actions, self._width = ref.ident, actions, width
+        self._kind = self._name = self._detail = ""
+        self._is_in = True
+        self._editor: QLineEdit | None = None
+        self.setObjectName("card")
+        self.setCheckable(True)
+        self.setFixedHeight(HEIGHT)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.box = QCheckBox(self)
+        self.box.setToolTip(tr("Whether this take is in the result: heard, counted and saved with the others."))
+        self.box.clicked.connect(lambda on: self._actions.switch(on, self.ident))
+
+    def sizeHint(self) -> QSize:
+        return QSize(self._width, HEIGHT)
+
+    def show_take(self, ref: TakeRef, kind: str, detail: str) -> None:
+        """Show what the take is now. kind: where it came from; detail: length, place, and what it follows."""
+        self._kind, self._name, self._detail, self._is_in = kind, ref.name, detail, ref.is_in
+        self.box.setChecked(ref.is_in)
+        self.box.setAccessibleName(tr("{name} in the result", name=ref.name))  # not shown
+        standing = tr("in the result") if ref.is_in else tr("not in the result")
+        self.setAccessibleName(f"{ref.name}, {kind}, {detail}, {standing}")
+        about = tr("{name}\n{kind}, {detail}\nF2 renames it, Alt with arrow keys moves it among the cards.")
+        self.setToolTip(plain_tip(about.format(name=ref.name, kind=kind, detail=detail)))
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.box.setGeometry(self.width() - 32, 6, 24, 22)
+        if self._editor is not None:
+            self._editor.setGeometry(self._name_box())
+
+    def _name_box(self) -> QRect:
+        return QRect(9, HEIGHT // 2 - 13, self.width() - 18, 26)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        current = theme.current()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(self.rect()).adjusted(13, 9, -12, -9)
+        painter.setPen(current.colour("faint"))
+        painter.setFont(theme.font(8.5, QFont.Weight.Bold))
+        self._line(painter, box.adjusted(0, 0, -22, 0), Qt.AlignmentFlag.AlignTop, self._kind.upper())
+        painter.setPen(current.colour("ink" if self._is_in else "faint"))
+        painter.setFont(theme.font(10.5, QFont.Weight.DemiBold))
+        self._line(painter, box, Qt.AlignmentFlag.AlignVCenter, self._name)
+        painter.setPen(current.colour("faint"))
+        painter.setFont(theme.font(9))
+        self._line(painter, box, Qt.AlignmentFlag.AlignBottom, self._detail)
+
+    @staticmethod
+    def _line(painter: QPainter, box: QRectF, where: Qt.AlignmentFlag, text: str) -> None:
+        said = QFontMetricsF(painter.font()).elidedText(text, Qt.TextElideMode.ElideRight, box.width())
+        painter.drawText(box, where | Qt.AlignmentFlag.AlignLeft, said)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.rename()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        alt = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        if event.key() == Qt.Key.Key_F2:
+            self.rename()
+        elif event.key() == Qt.Key.Key_Delete:
+            self._actions.remove(self.ident)
+        elif alt and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self._actions.reorder(-1 if event.key() == Qt.Key.Key_Up else 1, self.ident)
+        else:
+            super().keyPressEvent(event)
+
+    def rename(self) -> None:
+        """Ask for another name where the name stands."""
+        if self._editor is not None:
+            return
+        editor = QLineEdit(self._name, self)
+        editor.setAccessibleName(tr("Name of the take"))
+        editor.setGeometry(self._name_box())
+        editor.selectAll()
+        editor.editingFinished.connect(self._renamed)
+        self._editor = editor
+        editor.show()
+        editor.setFocus()
+
+    def _renamed(self) -> None:
+        editor, self._editor = self._editor, None
+        if editor is not None:
+            name = editor.text()
+            editor.hide()
+            editor.deleteLater()
+            self.setFocus()
+            self._actions.rename(name, self.ident)
+
+    def context_menu(self, parent: QWidget) -> QMenu:
+        """What can be done with the take."""
+        menu, actions, ident = QMenu(parent), self._actions, self.ident
+        ref = actions.ref(ident)
+        if ref is None:
+            return menu
+        inside = menu.addAction(tr("In the result"))
+        inside.setCheckable(True)
+        inside.setChecked(ref.is_in)
+        inside.triggered.connect(lambda on: actions.switch(on, ident))
+        for label, beats in ((tr("Follow the beats"), True), (tr("Follow the clock"), False)):
+            follow = menu.addAction(label)
+            follow.setCheckable(True)
+            follow.setChecked(ref.follows_beats == beats)
+            follow.triggered.connect(lambda _=False, b=beats: actions.follow(b, ident))
+        menu.addSeparator()
+        menu.addAction(tr("Move to bar…")).triggered.connect(lambda: self._ask_bar())
+        if ref.kind != SOUND:
+            menu.addAction(tr("Crop to the selected range")).triggered.connect(lambda: actions.crop_to_range(ident))
+            uncrop = menu.addAction(tr("Use the whole take"))
+            uncrop.setEnabled(ref.begin is not None or ref.end is not None)
+            uncrop.triggered.connect(lambda: actions.uncrop(ident))
+        menu.addAction(tr("Duplicate")).triggered.connect(lambda: actions.duplicate(1, ident))
+        menu.addAction(tr("Repeat…")).triggered.connect(lambda: self._ask_times())
+        menu.addSeparator()
+        menu.addAction(tr("Rename")).triggered.connect(self.rename)
+        menu.addAction(tr("Move up")).triggered.connect(lambda: actions.reorder(-1, ident))
+        menu.addAction(tr("Move down")).triggered.connect(lambda: actions.reorder(1, ident))
+        menu.addAction(tr("Remove from the session")).triggered.connect(lambda: actions.remove(ident))
+        return menu
+
+    def _ask_bar(self) -> None:
+        bar, well = QInputDialog.getInt(self, tr("Move take"), tr("Begin at bar"), 1, -999, 99_999)
+        if well:
+            self._actions.move_to_bar(bar, self.ident)
+
+    def _ask_times(self) -> None:
+        times, well = QInputDialog.getInt(self, tr("Repeat take"), tr("Copies behind it"), 3, 1, MOST_REPEATS)
+        if well:
+            self._actions.duplicate(times, self.ident)
