@@ -72,11 +72,12 @@ def test_space_plays_where_no_control_wants_it_and_letters_go_to_lists(ready, qt
 
 
 def test_rows_are_pressed_by_key(ready, qtbot):
-    ready.show_view("Inputs")
-    table = ready.inputs.table
+    ready.show_view("Mapping")
+    ready.mapping.as_table.click()
+    table = ready.mapping.table
     table.setFocus()
     table.selectRow(1)
-    row = ready.inputs.model.row(1)
+    row = table.arrivals.row(1)
     qtbot.keyClick(table, Qt.Key.Key_Return)
     assert ready.stack.currentWidget() is ready.takes
     assert len(ready.takes.timeline.selected) == row.count
@@ -174,6 +175,7 @@ def test_edit_is_the_second_menu_and_about_says_version_and_licence(ready, qtbot
 
 
 def test_tables_and_lists_are_reached(ready):
-    ready.show_view("Inputs")
+    ready.show_view("Mapping")
+    ready.mapping.as_table.click()
     assert any(isinstance(w, QTableView) for w in controls(ready))
     assert any(isinstance(w, QComboBox) for w in controls(ready))

@@ -507,7 +507,7 @@ def test_heard_twice_names_the_second_source_and_mutes_it(live, qtbot):
     assert "kit:out is connected directly to synth:in" in window.notice.text
     qtbot.mouseClick(window.notice.act, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: "synth:in" not in [c.name for c in kit.client.get_all_connections(kit.out)], timeout=3000)
-    qtbot.mouseClick(panel.more, Qt.MouseButton.LeftButton)
+    panel.add_input()
     choose(panel.editors[1].source_port, "kit:out")
     choose(panel.editors[1].target_port, "synth:in")
     qtbot.waitUntil(lambda: panel.says.text() == "Listening", timeout=5000)

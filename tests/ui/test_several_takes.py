@@ -36,7 +36,12 @@ def written(bench):
     for track in song.tracks:
         rows = track.messages
         on = (rows.status & 0xF0 == 0x90) & (rows.data2 > 0)
-        columns = ((rows.tick[on] / song.tempo.ppq).round(2), (rows.status[on] & 15) + 1, rows.data1[on], rows.data2[on])
+        columns = (
+            (rows.tick[on] / song.tempo.ppq).round(2),
+            (rows.status[on] & 15) + 1,
+            rows.data1[on],
+            rows.data2[on],
+        )
         found += zip(*(column.tolist() for column in columns), strict=True)
     return sorted(found)
 

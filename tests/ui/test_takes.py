@@ -14,7 +14,7 @@ from puresignal.core.path.identify import Identify
 from puresignal.core.path.removal import BY_HAND
 from puresignal.core.path.thin import Thin
 from puresignal.ui.takes import row_painter
-from puresignal.ui.takes.bar_ruler import RULER
+from puresignal.ui.takes.bar_ruler import MARKS
 from puresignal.ui.takes.row_labels import GUTTER, NAMES
 from tests.ui.test_mapping import drag
 
@@ -167,12 +167,12 @@ def test_all_rows_of_the_kit_on_request(takes, demo_window, qtbot):
 def test_a_time_range_is_selected_on_the_ruler_by_beats(takes, demo_window, qtbot):
     bar = takes.timeline._tempo.beats_to_seconds(np.array([8.0, 16.0]))
     x = [round(takes.timeline.x_of(s)) + 3 for s in bar]
-    drag(qtbot, takes.timeline.viewport(), QPoint(x[0], RULER // 2), QPoint(x[1], RULER // 2))
+    drag(qtbot, takes.timeline.viewport(), QPoint(x[0], MARKS // 2), QPoint(x[1], MARKS // 2))
     assert takes.timeline.stretch == pytest.approx(tuple(bar))
     assert demo_window.outputs.what.currentData() == "stretch"
     clip = demo_window.outputs.clip()
     assert (clip.begin, clip.end) == pytest.approx(tuple(bar))
-    qtbot.mouseClick(takes.timeline.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(GUTTER + 30, RULER // 2))
+    qtbot.mouseClick(takes.timeline.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(GUTTER + 30, MARKS // 2))
     assert takes.timeline.stretch is None
 
 

@@ -1,4 +1,4 @@
-"""Tempo, meter and key in the header and on the ruler: what is typed, wheeled, tapped and pressed, and the bytes of it."""
+"""Tempo, meter and key in the header and on the ruler: typed, wheeled, tapped and pressed, and the bytes of it."""
 
 from __future__ import annotations
 

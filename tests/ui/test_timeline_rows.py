@@ -42,7 +42,7 @@ def test_the_ruler_numbers_bars_where_they_are(qtbot):
     bar = 4 * 60 / tempo.bpm_at(0.0) * scale
     for number in range(1, int(800 / bar)):
         x = round(left + number * bar)
-        column = [image.pixel(x + k, bar_ruler.RULER - 9) for k in (-1, 0, 1)]
+        column = [image.pixel(x + k, bar_ruler.MARKS - 9) for k in (-1, 0, 1)]
         assert edge in column, f"no line at bar {number + 1}"
     assert [image.pixel(x, 4) == chosen for x in (240, 260, 440, 460)] == [False, True, True, False]
 

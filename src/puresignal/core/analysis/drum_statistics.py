@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.kit.articulations import drum_of, sort_key
-from puresignal.core.midi.events import Take
+from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path.cleaning_path import Outcome
+from puresignal.core.timing.session_time import Timeline
 
 PARTS = 4
 """Grid lines per quarter note: sixteenths."""
@@ -50,16 +51,17 @@ class DrumStats:
         return float(middle), float(high - low) / 2
 
 
-def of_take(outcome: Outcome, take: Take) -> tuple[DrumStats, ...]:
-    """The statistics of every drum that was played, kick first."""
+def of_take(outcome: Outcome, grid: TempoMap | Timeline | None) -> tuple[DrumStats, ...]:
+    """The statistics of every drum that was played, kick first. grid: its beats by its seconds, None if not known."""
     played, clean = outcome.input_notes, outcome.output_notes
     drums = np.array([drum_of(name) for name in outcome.vocabulary] or [""])
     lead = clean.branch == 0
     mine_of = np.where(played.articulation >= 0, drums[np.maximum(played.articulation, 0)], "")
     ours_of = np.where(clean.articulation >= 0, drums[np.maximum(clean.articulation, 0)], "")
-    beats = take.tempo.seconds_to_beats(clean.start) * PARTS
-    nearest = take.tempo.beats_to_seconds(np.rint(beats) / PARTS)
-    late = 1000 * (clean.start - nearest)
+    late = np.full(len(clean), np.nan)
+    if grid is not None:
+        nearest = grid.beats_to_seconds(np.rint(grid.seconds_to_beats(clean.start) * PARTS) / PARTS)
+        late = 1000 * (clean.start - nearest)
     found = []
     for name in sorted(set(mine_of[mine_of != ""].tolist()), key=sort_key):
         ours = lead & (ours_of == name)

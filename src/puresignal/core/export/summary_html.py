@@ -115,7 +115,7 @@ def _drums(take: Take, outcome: Outcome) -> str:
     mine = np.where(played.articulation >= 0, drums[np.maximum(played.articulation, 0)], "")
     gone = np.isin(played.origin, outcome.tally.origins(Action.REMOVED))
     rows: list[tuple[object, ...]] = []
-    for one in drum_statistics.of_take(outcome, take):
+    for one in drum_statistics.of_take(outcome, take.tempo):
         middle, timing = one.middle, one.timing
         rows.append(
             (drum_title(one.name), len(one.arrived), int(np.count_nonzero(gone & (mine == one.name))), len(one.left),
@@ -196,7 +196,7 @@ def _unmapped(outcome: Outcome) -> str:
 
 def _picture(take: Take, outcome: Outcome) -> str:
     """A row per drum: output notes as strokes as tall as their velocity, removed ones as open rings."""
-    drums = [one.name for one in drum_statistics.of_take(outcome, take)]
+    drums = [one.name for one in drum_statistics.of_take(outcome, take.tempo)]
     if not drums or take.length <= 0:
         return ""
     names = np.array([drum_of(name) for name in outcome.vocabulary] or [""])

@@ -18,7 +18,9 @@ from puresignal.core.session.materials import material_of
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import TakeRef
 from puresignal.core.session.track_settings import Delivery
-from puresignal.core.timing.session_time import Timeline
+from puresignal.core.timing.session_time import MeterPoint, Timeline
+
+USUAL_METER = (MeterPoint(1, 4, 4),)
 
 
 @dataclass(frozen=True, eq=False)
@@ -144,7 +146,20 @@ def result(session: Session, takes: Mapping[str, Take], ppq: int | None = None) 
 def is_as_it_came(placed: Placed, timeline: Timeline) -> bool:
     """Whether a take stands where its file has it, at the tempo that its file states."""
     own = Timeline.from_tempo_map(placed.take.tempo)
-    return placed.is_whole and not placed.beat and timeline == own and placed.grid in (None, own)
+    as_file = placed.is_whole and not placed.beat and _alike(timeline, own)
+    return as_file and (placed.grid is None or _alike(placed.grid, own))
+
+
+def _alike(one: Timeline, other: Timeline) -> bool:
+    """Whether two say the same, but for tempos that a file holds as whole microseconds."""
+    if one == other:
+        return True
+    if len(one.tempos) != len(other.tempos) or (one.meters or USUAL_METER) != (other.meters or USUAL_METER):
+        return False
+    return all(
+        a.beat == b.beat and a.glides == b.glides and abs(a.bpm - b.bpm) < 0.001
+        for a, b in zip(one.tempos, other.tempos, strict=True)
+    )
 
 
 def song_of(session: Session, made: Result, with_key: bool = True) -> Song:

@@ -6,7 +6,7 @@ from PySide6.QtCore import QSize
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QTabWidget, QVBoxLayout, QWidget
 
 from puresignal.core.kit.note_map import to_json
-from puresignal.core.touch.computer_keyboard import Keyboard
+from puresignal.core.touch.computer_keyboard import Keyboard, own_map
 from puresignal.engine.ring import Record
 from puresignal.io import note_map_file, ports
 from puresignal.translation import tr
@@ -82,6 +82,7 @@ class InputsView(View):
         self.pages = QStackedWidget()
         for page in (self.heard, keyboard, self.pads):
             self.pages.addWidget(page)
+        self.pages.currentChanged.connect(self._turn)
         left = QVBoxLayout()
         left.setSpacing(8)
         left.addWidget(self.title)
@@ -105,6 +106,11 @@ class InputsView(View):
         live_session.stopped.connect(self._began)
         live_session.router_state_changed.connect(lambda _: self._tell())
         self.show_face()
+
+    def _turn(self, _: int) -> None:
+        # Hitting a pad starts listening to it.
+        if self.pages.currentWidget() is self.pads and self.isVisible():
+            self._live_session.listen_to(ports.SCREEN_PADS, own_map())
 
     # The face
 

@@ -11,6 +11,9 @@ from pathlib import Path
 from puresignal.core.errors import FileAccessError, PureSignalError
 from puresignal.translation import tr
 
+FIRST_MS = 400
+"""Milliseconds after which the keyboard plays at the first start: the window is there first."""
+
 
 def has_display() -> bool:
     """Whether a window could be shown."""
@@ -104,6 +107,9 @@ def _show(app: object, window: object) -> int:
         window.restoreGeometry(window.services.preferences.now.geometry)
     else:
         window.fit_screen()
+        # The very first start: something plays before anything was chosen.
+        if not window.workbench.session.takes:
+            QTimer.singleShot(FIRST_MS, window, lambda: window.switch_keys(True))
     window.apply_theme()
     QGuiApplication.styleHints().colorSchemeChanged.connect(lambda _: window.apply_theme())
 

@@ -28,6 +28,7 @@ class Header(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 0, 18, 0)
         row.setSpacing(2)
+        self._name = ""
         self.name = PlainLabel()
         self.name.setObjectName("sessionName")
         row.addWidget(self.name)
@@ -49,8 +50,9 @@ class Header(QWidget):
 
     def set_compact(self, compact: bool) -> None:
         """Leave less room for the name in a small window."""
-        self.name.setFixedWidth(132 if compact else 206)
+        self.name.setFixedWidth(146 if compact else 206)
         self.time.set_compact(compact)
+        self._elide()
 
     def choose(self, name: str) -> None:
         """Show which view is current."""
@@ -60,9 +62,15 @@ class Header(QWidget):
 
     def show_session(self, name: str) -> None:
         """Show the session's name."""
-        metrics = self.name.fontMetrics()
-        self.name.setText(metrics.elidedText(name, Qt.TextElideMode.ElideRight, self.name.width()))
+        self._name = name
         self.name.setToolTip(plain_tip(name))
+        self._elide()
+
+    def _elide(self) -> None:
+        metrics = self.name.fontMetrics()
+        # The label keeps a size hint of its former width until its text changes.
+        self.name.setText("")
+        self.name.setText(metrics.elidedText(self._name, Qt.TextElideMode.ElideRight, self.name.maximumWidth() - 4))
 
     def mark_mapping(self, unmapped: int) -> None:
         """Mark the button of Mapping with the number of unmapped hits."""

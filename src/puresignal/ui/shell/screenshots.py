@@ -56,7 +56,7 @@ def _live(app: QApplication, window: MainWindow, folder: Path) -> Iterator[Path]
     bench = window.workbench
     heard = with_input(bench.session.inputs, 0, output=ports.RECEIVER)
     bench.do("choose destination", edits.with_inputs(bench.session, heard))  # not shown
-    inputs.pages.setCurrentWidget(inputs.messages)
+    window.services.chosen_input.choose(0)
     window.show_view("Inputs")
     _wait(app, LISTEN_SECONDS)
     yield _grab(app, window, folder / "live.png")

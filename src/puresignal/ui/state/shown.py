@@ -12,11 +12,13 @@ from puresignal.core.export import left_out
 from puresignal.core.export.session_result import SeveralTakes
 from puresignal.core.export.song_builder import FileTrack, file_tracks
 from puresignal.core.midi.events import Take
+from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
 from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session.take_ref import TakeRef
 from puresignal.core.session.track_settings import Delivery
+from puresignal.core.timing.session_time import Timeline
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,6 +42,15 @@ class Shown:
     def is_several(self) -> bool:
         """Whether it is more than one take, or one that does not stand as it came."""
         return self.several is not None and self.take.ident == "whole"
+
+    @property
+    def grid(self) -> TempoMap | Timeline | None:
+        """Beats by seconds of the take, None where they are not known."""
+        if self.is_several:
+            return self.take.tempo
+        if self.ref.grid is not None:
+            return self.ref.grid
+        return self.take.tempo if self.ref.has_grid else None
 
     @cached_property
     def arrivals(self) -> tuple[take_overview.Arrival, ...]:

@@ -103,7 +103,6 @@ class PathPanel(QWidget):
         self.column.addLayout(holder)
         self.boxes: dict[str, StageBox] = {}
         self.controls: dict[tuple[str, str], LabelledSlider | QComboBox] = {}
-        self._shown: Shown | None = None
         for stage in workbench.session.path.stages():
             if stage.stage.title:
                 self._add_stage(stage.stage, settings_of(stage))
@@ -162,7 +161,9 @@ class PathPanel(QWidget):
 
     def _learn(self) -> None:
         """Show what this take teaches about the kit's pads and what would change; the player accepts it or not."""
-        shown, bench = self._shown, self._workbench
+        # A kit learns from the chosen take, whatever plays with it.
+        bench = self._workbench
+        shown = bench.own
         if shown is None:
             return
         path = bench.session.path
@@ -198,7 +199,6 @@ class PathPanel(QWidget):
     def show_take(self, shown: Shown | None) -> None:
         """Show the settings, and what each stage did in the take."""
         path = self._path
-        self._shown = shown
         for stage in path.stages():
             about = stage.stage
             if about.key not in self.boxes:
@@ -215,7 +215,8 @@ class PathPanel(QWidget):
                 control.setEnabled(on)
                 self._show_value(control, getattr(stage, setting.name))
         on = path.crosstalk.on
-        self.learn.setEnabled(on and shown is not None and shown.context.stands.any_shared)
+        own = self._workbench.own
+        self.learn.setEnabled(on and own is not None and own.context.stands.any_shared)
 
     @staticmethod
     def _show_value(control: LabelledSlider | QComboBox, value: object) -> None:

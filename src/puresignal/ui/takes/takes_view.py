@@ -174,6 +174,7 @@ class TakesView(View):
         self.hear.setToolTip(tr("Plays each doubtful hit in context (E plays it again; H plays all hits)."))
         self.hear.setAccessibleName(tr("Play each doubtful note in context"))
         row.addWidget(self.hear)
+        self._zooms: list[QPushButton] = []
         for label, name, tip, factor in (
             ("\N{MINUS SIGN}", mark("Zoom out"), mark("Show more time (minus key, or Ctrl and wheel)."), 1 / 1.5),
             ("+", mark("Zoom in"), mark("Show less time (plus key, or Ctrl and wheel)."), 1.5),
@@ -181,6 +182,7 @@ class TakesView(View):
             button = self._button(label, name, tip)
             button.clicked.connect(lambda _=False, f=factor: self.timeline.zoom(f))
             row.addWidget(button)
+            self._zooms.append(button)
         whole = self._button(mark("All"), mark("Show the whole take"), mark("Show the whole take (key 0)."))
         whole.clicked.connect(lambda: self.timeline.show_all())
         row.addWidget(whole)
@@ -203,7 +205,8 @@ class TakesView(View):
     def set_compact(self, compact: bool) -> None:
         """In a narrow window use a narrower side panel and hide buttons that keys duplicate."""
         self.side.setFixedWidth(240 if compact else SIDE)
-        self.hear.setVisible(not compact)
+        for widget in (self.hear, self.all_rows, *self._zooms):
+            widget.setVisible(not compact)
 
     def first_focus(self) -> QWidget:
         return self.timeline
@@ -226,6 +229,10 @@ class TakesView(View):
 
     def show_both(self) -> None:
         self.choose(row_painter.BOTH)
+
+    def toggle_rows(self) -> None:
+        """Also show rows on which nothing was played, or not."""
+        self.all_rows.toggle()
 
     def toggle_side(self) -> None:
         self.fold.toggle()
@@ -309,7 +316,8 @@ class TakesView(View):
     def _draw(self, fit: bool) -> None:
         if self._shown is None:
             return
-        whole = self._shown.context if self.all_rows.isChecked() else None
+        own = self._workbench.own
+        whole = own.context if self.all_rows.isChecked() and own is not None else None
         drawn = picture(self._shown.outcome, self._shown.delivery, self._shown.take.length, whole)
         several = self._shown.several
         pale = several is not None and len(several.refs) > 1 and self.pale.isChecked()

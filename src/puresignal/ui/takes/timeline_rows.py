@@ -128,7 +128,7 @@ def _lines_of(outcome: Outcome) -> _Lines:
 def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context | None = None) -> Picture:
     """Rows by articulation under their tracks; unmapped rows come first.
 
-    whole  a context of whose kit every articulation gets a row, played or not
+    whole  a context of whose kit every articulation gets a row, played or not; it may be that of one take of several
     """
     played, clean = outcome.input_notes, outcome.output_notes
     if not len(played):
@@ -151,9 +151,15 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
 
     if whole is not None and whole.source is not None:
         nobody = np.zeros(0, np.int64)
+        codes = {name: i for i, name in enumerate(outcome.vocabulary)}
+        tracks = {track.key: i for i, track in enumerate(outcome.tracks)}
         for pad in whole.source.pads:
-            code = whole.code[canonical(pad.articulation)]
-            rows_there = by_track.setdefault(int(whole.track_of_articulation[code]), [])
+            name = canonical(pad.articulation)
+            key = whole.tracks[int(whole.track_of_articulation[whole.code[name]])].key
+            code = codes.get(name, -1)
+            if code < 0 or key not in tracks:
+                continue
+            rows_there = by_track.setdefault(tracks[key], [])
             if all(code != one for one, _, _ in rows_there):
                 rows_there.append((code, nobody, nobody))
     place = {key: i for i, key in enumerate(delivery.order)}

@@ -160,7 +160,7 @@ class VelocityView(View):
     def show_take(self, shown: Shown | None) -> None:
         """Show the current take's drums and settings."""
         self._shown = shown
-        drums = drum_statistics.of_take(shown.outcome, shown.take) if shown is not None else ()
+        drums = drum_statistics.of_take(shown.outcome, shown.grid) if shown is not None else ()
         self._stats = {one.name: one for one in drums}
         wanted = [ALL, *self._stats]
         if list(self.plots) != wanted:
@@ -220,7 +220,9 @@ class VelocityView(View):
         lines = (
             tr("{hits}, {own}.").format(hits=text_format.counted(len(one.arrived), "hit"), own=own),
             tr("Median {a:.0f} → {b:.0f}, spread ±{c:.0f} → ±{d:.0f}.").format(a=a, b=b, c=c, d=d),
-            tr("{late:.1f} ms {side}, ±{jitter:.1f} ms.").format(late=abs(late), side=side, jitter=jitter),
+            tr("{late:.1f} ms {side}, ±{jitter:.1f} ms.").format(late=abs(late), side=side, jitter=jitter)
+            if late == late
+            else tr("Its beats are not known, so nothing is early or late."),
         )
         self.about.setText("\n".join(lines))
 
