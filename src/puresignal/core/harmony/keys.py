@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import struct
 
+_MAJOR = {"C": 0, "G": 1, "D": 2, "A": 3, "E": 4, "B": 5, "F#": 6, "C#": 7, "F": -1, "Bb": -2, "Eb": -3, "Ab": -4,
+          "Db": -5}  # fmt: skip
+_MINOR = {"A": 0, "E": 1, "B": 2, "F#": 3, "C#": 4, "G#": 5, "D": -1, "G": -2, "C": -3, "F": -4, "Bb": -5, "Eb": -6,
+          "Ab": -7}  # fmt: skip
 SIGNATURES = {
-    "C major": 0, "G major": 1, "D major": 2, "A major": 3, "E major": 4, "B major": 5, "F# major": 6,
-    "C# major": 7, "F major": -1, "Bb major": -2, "Eb major": -3, "Ab major": -4, "Db major": -5,
-    "A minor": 0, "E minor": 1, "B minor": 2, "F# minor": 3, "C# minor": 4, "G# minor": 5, "Ab minor": -7,
-    "D minor": -1, "G minor": -2, "C minor": -3, "F minor": -4, "Bb minor": -5, "Eb minor": -6,
-}  # fmt: skip
+    **{f"{root} major": sharps for root, sharps in _MAJOR.items()},  # not shown
+    **{f"{root} minor": sharps for root, sharps in _MINOR.items()},  # not shown
+}
 """Sharps, or flats below zero, by name."""
 NAMES = tuple(SIGNATURES)
 

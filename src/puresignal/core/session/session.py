@@ -124,6 +124,13 @@ def with_alone(session: Session, alone: bool) -> Session:
     return replace(session, view=replace(session.view, alone=alone))
 
 
+def with_range(session: Session, begin: float, end: float) -> Session:
+    """Select a range of beats on the ruler, or none where both are the same. Only the view changes."""
+    if begin >= end:
+        begin = end = 0.0
+    return replace(session, view=replace(session.view, begin=begin, end=end))
+
+
 def with_changed(session: Session, ident: str, **changed: object) -> Session:
     """Change fields of one take."""
     takes = tuple(replace(take, **changed) if take.ident == ident else take for take in session.takes)  # type: ignore[arg-type]

@@ -10,7 +10,7 @@ class View:
     """What is looked at.
 
     current  ident of the chosen take, or None
-    begin, end  the stretch of time that is seen, in beats; both 0: everything
+    begin, end  the range that is selected on the ruler, in beats from bar 1; both 0: none
     alone    only the chosen take is heard
     """
 

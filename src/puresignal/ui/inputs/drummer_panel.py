@@ -112,6 +112,9 @@ class DrummerPanel(QFrame):
         self.hit.setAccessibleName(tr("Hit the pad once"))
         self.hit.clicked.connect(lambda: self.pad_played.emit(self.pad.currentData(), 96))
         self._fill_pads()
+        workbench.changed.connect(self._follow_tempo)
+        self._tempo_of = 0.0
+        self._follow_tempo()
         keys, once = QHBoxLayout(), QHBoxLayout()
         keys.setSpacing(4)
         keys.addWidget(self.play, 1)
@@ -123,6 +126,13 @@ class DrummerPanel(QFrame):
         column.addLayout(keys)
         column.addLayout(once)
         column.addStretch()
+
+    def _follow_tempo(self) -> None:
+        """The drummer plays at the session's tempo, until he is told another."""
+        bpm = self._workbench.timeline.bpm_at(0.0)
+        if bpm != self._tempo_of and self._workbench.session.takes:
+            self._tempo_of = bpm
+            self.tempo.setValue(round(bpm))
 
     def _fill_pads(self) -> None:
         self.pad.clear()

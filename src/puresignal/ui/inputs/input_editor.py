@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -16,16 +16,16 @@ from PySide6.QtWidgets import (
 )
 
 from puresignal.core.diagnosis.monitoring import armed
-from puresignal.core.kit.note_map import NoteMap, check_source
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import ALL, ALL_CHANNELS, CONTROL, NOTES, LiveInput, with_input
 from puresignal.io import ports
 from puresignal.io.ports import MidiPort
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
-from puresignal.ui.widgets.map_combo_box import MapComboBox
 from puresignal.ui.widgets.plain_text import PlainLabel
 
+KIT_WIDE = 136
+"""Pixels of the kit's name."""
 SIMULATED = (ports.DRUM_MODULE, ports.PAD_BOX, ports.KEYBOARD)
 
 
@@ -35,8 +35,10 @@ class InputEditor(QFrame):
     remove_requested  the input should be removed
     learn_switched    Learn was switched on or off
     device_switched   the simulated device should play or stop: (port, on)
+    mapping_requested its note map should be shown
     """
 
+    mapping_requested = Signal()
     remove_requested = Signal()
     learn_switched = Signal(bool)
     device_switched = Signal(str, bool)
@@ -73,14 +75,10 @@ class InputEditor(QFrame):
         self.takes.activated.connect(
             lambda: self._edit(tr("choose what to take from the port"), takes=self.takes.currentData())
         )
-        self.kit = MapComboBox(check_source)
-        self.kit.setMinimumWidth(120)
+        self.kit = QPushButton()
         self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.kit.setSizeAdjustPolicy(MapComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.kit.setAccessibleName(tr("Source map of this input"))
-        self.kit.setToolTip(tr("The notes of this kit: which note means which drum."))
-        self.kit.setPlaceholderText(tr("none: unchanged"))
-        self.kit.chosen.connect(self._choose_kit)
+        self.kit.setToolTip(tr("The notes of this kit: which note means which drum. It is chosen in Mapping."))
+        self.kit.clicked.connect(self.mapping_requested)
         self.target_port = self._combo(
             tr("Port to send clean MIDI to"),
             tr("Where clean MIDI goes while you play, on the receiver's notes."),
@@ -121,7 +119,7 @@ class InputEditor(QFrame):
             (tr("From"), self.source_port),
             (tr("Channel"), self.channel),
             (tr("Takes"), self.takes),
-            (tr("Source map"), self.kit),
+            (tr("Kit"), self.kit),
             (tr("To"), self.target_port),
         ):
             form.addRow(label, widget)
@@ -150,7 +148,9 @@ class InputEditor(QFrame):
         self._fill(self.target_port, there, False, one.output)
         self.channel.setCurrentIndex(self.channel.findData(one.channel))
         self.takes.setCurrentIndex(self.takes.findData(one.takes))
-        self.kit.show_map(one.source)
+        name = one.source.name if one.source is not None else tr("none: unchanged")
+        self.kit.setText(self.kit.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, KIT_WIDE))
+        self.kit.setAccessibleName(tr("Source map of this input: {name}, chosen in Mapping", name=name))
         self.armed.setChecked(one.armed)
         self.monitor.setChecked(one.monitor)
         self.learn.setEnabled(listening and bool(one.port))
@@ -175,9 +175,6 @@ class InputEditor(QFrame):
 
     def _port(self) -> str:
         return self.source_port.currentData() or ""
-
-    def _choose_kit(self, note_map: NoteMap) -> None:
-        self._edit(tr("choose kit"), source=note_map)
 
     def _edit(self, name: str, **changed: object) -> None:
         bench = self._workbench

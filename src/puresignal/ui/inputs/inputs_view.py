@@ -47,6 +47,7 @@ class InputsView(View):
         self.drummer.kit.failed.connect(lambda text: services.notices.tell(text, True))
         self.questions = Diagnosis(services, self.live)
         self.live.device_switched.connect(self.play_device)
+        self.live.mapping_requested.connect(services.requests.mapping_requested)
         self.drummer.streaming_switched.connect(lambda on: self.play_device(ports.DRUM_MODULE, on))
         self.drummer.pad_played.connect(self.strike)
         live_session.stopped.connect(lambda: self.drummer.show_streaming(False))
@@ -108,8 +109,9 @@ class InputsView(View):
         self.show_face()
 
     def _turn(self, _: int) -> None:
-        # Hitting a pad starts listening to it.
-        if self.pages.currentWidget() is self.pads and self.isVisible():
+        # Hitting a pad starts listening to it; an input that does so already keeps its kit.
+        used = {port for one in self._workbench.session.inputs for port, _ in one.listens}
+        if self.pages.currentWidget() is self.pads and self.isVisible() and ports.SCREEN_PADS not in used:
             self._live_session.listen_to(ports.SCREEN_PADS, own_map())
 
     # The face

@@ -19,7 +19,6 @@ from puresignal.translation import tr
 from puresignal.ui.inputs.input_editor import InputEditor
 from puresignal.ui.state.services import Services
 from puresignal.ui.widgets import text_format
-from puresignal.ui.widgets.map_combo_box import MapComboBox
 from puresignal.ui.widgets.plain_text import PlainLabel
 
 
@@ -29,12 +28,14 @@ class LivePanel(QFrame):
     why_silent_requested  "No sound?" was pressed
     why_twice_requested   "Heard twice?" was pressed
     journal_requested     earlier playing should be shown
+    mapping_requested     the note map of an input should be shown: its number
     device_switched       a simulated device should play or stop: (port, on)
     """
 
     why_silent_requested = Signal()
     why_twice_requested = Signal()
     journal_requested = Signal()
+    mapping_requested = Signal(int)
     device_switched = Signal(str, bool)
 
     def __init__(self, services: Services, parent: QWidget | None = None):
@@ -128,10 +129,6 @@ class LivePanel(QFrame):
         return self.editors[0].target_port
 
     @property
-    def kit(self) -> MapComboBox:
-        return self.editors[0].kit
-
-    @property
     def learn(self) -> QPushButton:
         return self.editors[0].learn
 
@@ -184,6 +181,7 @@ class LivePanel(QFrame):
     def _editor(self, number: int) -> InputEditor:
         editor = InputEditor(self._workbench, number)
         editor.remove_requested.connect(lambda: self._remove(number))
+        editor.mapping_requested.connect(lambda: self.mapping_requested.emit(number))
         editor.learn_switched.connect(lambda on: self._learner.learn(on, number))
         editor.device_switched.connect(self._play_device)
         self._list.addWidget(editor)

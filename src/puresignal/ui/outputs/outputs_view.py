@@ -29,6 +29,7 @@ from PySide6.QtWidgets import (
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableView,
+    QTabWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -61,7 +62,7 @@ _HEADS = (
     mark("playback"),
     mark("notes"),
     mark("note numbers"),
-    mark("in the take"),
+    mark("in time"),
 )
 _COLOUR, _NAME, _OUT, _CHANNEL, _HEARD, _NOTES, _NUMBERS, _PICTURE = range(8)
 _Index = QModelIndex | QPersistentModelIndex
@@ -186,7 +187,7 @@ def _side(column: int) -> Qt.AlignmentFlag:
 
 
 class StretchPicture(QStyledItemDelegate):
-    """Draws where in the take a track has notes."""
+    """Draws where in time a track has notes."""
 
     def __init__(self, model: TracksModel, parent: QWidget | None = None):
         super().__init__(parent)
@@ -267,12 +268,20 @@ class OutputsView(View):
         self.sound = SoundPanel(workbench)
         self.panels += [self.play, self.sound]
         side.addWidget(self.play)
-        side.addWidget(self.sound)
         side.addStretch()
-        side.setContentsMargins(0, 0, 8, 0)
+        side.setContentsMargins(0, 10, 8, 0)
         inner = QWidget()
         inner.setLayout(side)
-        self.side = VerticalScrollArea(inner)
+        sounding = QWidget()
+        column = QVBoxLayout(sounding)
+        column.setContentsMargins(0, 10, 8, 0)
+        column.addWidget(self.sound)
+        column.addStretch()
+        # What is seldom needed has a page of its own, so that nothing scrolls.
+        self.side = QTabWidget()
+        self.side.setAccessibleName(tr("File and track, or sound"))
+        self.side.addTab(VerticalScrollArea(inner), tr("File and track"))
+        self.side.addTab(VerticalScrollArea(sounding), tr("Sound"))
         row.addWidget(self.side)
         self._ports = playable(services.port_watch.ports)
         self.sound.show_out(services.preferences.now.sound)
@@ -392,7 +401,7 @@ class OutputsView(View):
             tr("What is dragged or copied. Select tracks here, or a time range on the ruler of Takes.")
         )
         for key, label in (
-            ("all", mark("whole take")),
+            ("all", mark("everything")),
             ("tracks", mark("selected tracks")),
             ("stretch", mark("selected bars")),
         ):
@@ -439,12 +448,12 @@ class OutputsView(View):
         leaving = [t for t in shown.tracks if t.out]
         notes = int(np.isin(shown.outcome.output_notes.track, [t.index for t in leaving]).sum())
         timing = [f"{text_format.tempo(tempo)}, {text_format.meter(tempo)}"] if session.delivery.with_tempo else []
+        ticks = tr("{n} ticks per quarter note").format(n=text_format.count(tempo.ppq))
+        tracks = text_format.counted(len(leaving), "named track")
         lines = [
             tr("Standard MIDI File, type 1"),
-            text_format.counted(len(leaving), "named track"),
-            text_format.counted(notes, "note"),
-            *timing,
-            tr("{n} ticks per quarter note").format(n=text_format.count(tempo.ppq)),
+            " · ".join((tracks, text_format.counted(notes, "note"))),
+            " · ".join((*timing, ticks)),
             text_format.duration(shown.take.length),
         ]
         self.contents.setText("\n".join(lines))

@@ -117,6 +117,7 @@ class MainWindow(QMainWindow):
         requests, notices = self.services.requests, self.services.notices
         requests.view_requested.connect(self.show_view)
         requests.hits_requested.connect(self._show_hits)
+        requests.mapping_requested.connect(self._look_at_map)
         requests.files_dropped.connect(self.files.open_files)
         requests.save_midi_requested.connect(self.files.ask_save_midi)
         requests.maps_changed.connect(self._follow_maps)
@@ -208,6 +209,10 @@ class MainWindow(QMainWindow):
             self.maps.look_at(view.maps_shown())
             # The two maps are chosen where they are worked on, and nowhere else.
             self.maps.setVisible(view.shows_maps)
+
+    def _look_at_map(self, number: int) -> None:
+        self.show_view("Mapping")
+        self.mapping.look_at(number)
 
     def _look_at_input(self, number: int) -> None:
         self.services.chosen_input.choose(number)

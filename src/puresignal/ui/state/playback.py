@@ -58,13 +58,15 @@ class Playback(QObject):
         self._timer.timeout.connect(self._look)
         workbench.changed.connect(self._follow)
         workbench.closing.connect(self._leave)
+        workbench.opened.connect(self._take_up_range)
 
     def _leave(self) -> None:
         """Another session follows, which has nothing to compare with yet."""
         self.stop()
         self.other_path = self._before = self._take = None
         self.place = 0.0
-        self.set_span(None)
+        self.span = None
+        self.span_changed.emit(None)
 
     # Controls
 
@@ -154,7 +156,25 @@ class Playback(QObject):
         self.span = span
         if self.looping:
             self._tell_loop()
+        self._keep_range()
         self.span_changed.emit(span)
+
+    def _keep_range(self) -> None:
+        """The range is kept with the session; to look at another is no step of its history."""
+        bench, heard = self._workbench, self._workbench.heard
+        if heard is None or heard.several is None or bench.session.take() is None:
+            return
+        begin, end = (0.0, 0.0) if self.span is None else (heard.several.beat_of(second) for second in self.span)
+        view = bench.session.view
+        if abs(view.begin - begin) + abs(view.end - end) > 1e-6:
+            bench.do("select range", edits.with_range(bench.session, begin, end))  # not shown
+
+    def _take_up_range(self) -> None:
+        """Select the range that a session was left with."""
+        heard, view = self._workbench.heard, self._workbench.session.view
+        if heard is not None and heard.several is not None and view.begin < view.end:
+            self.span = heard.several.second_of(view.begin), heard.several.second_of(view.end)
+            self.span_changed.emit(self.span)
 
     def loop_span(self) -> tuple[float, float] | None:
         """The loop, or None."""

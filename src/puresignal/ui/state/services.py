@@ -27,6 +27,7 @@ class Requests(QObject):
 
     view_requested       show a view: its title
     hits_requested       select these hits in Takes: their origins
+    mapping_requested    show the note map of a live input: its number
     files_dropped        open files at a beat from bar 1: (paths, beat)
     save_midi_requested  ask where to save the MIDI file
     maps_changed         the current view shows other maps
@@ -34,6 +35,7 @@ class Requests(QObject):
 
     view_requested = Signal(str)
     hits_requested = Signal(object)
+    mapping_requested = Signal(int)
     files_dropped = Signal(list, float)
     save_midi_requested = Signal()
     maps_changed = Signal()

@@ -36,6 +36,7 @@ class Workbench(QObject):
     """Holds the history; views read it and send it edits.
 
     closing        another session is about to replace this one
+    opened         another session has replaced it
     changed        the session changed; `shown` is up to date
     message_shown  a message for the player: (text, whether it is a problem)
 
@@ -45,6 +46,7 @@ class Workbench(QObject):
     """
 
     closing = Signal()
+    opened = Signal()
     changed = Signal()
     message_shown = Signal(str, bool)
 
@@ -254,6 +256,7 @@ class Workbench(QObject):
         self._made_of = None
         self._results = SessionResult()
         self._turn_to(History(session), anew=True)
+        self.opened.emit()
 
     def save_session(self, path: Path) -> None:
         """Save the session.

@@ -66,6 +66,7 @@ class TakesView(View):
         self.timeline.range_selected.connect(playback.set_span)
         self.timeline.pad_played.connect(services.live_session.audition)
         self.timeline.seek_requested.connect(playback.go)
+        playback.span_changed.connect(self.timeline.show_stretch)
         playback.moved.connect(self._move_line)
         self.timeline.set_line(playback.place, False)
         self.timeline.action_requested.connect(self.act)
@@ -310,7 +311,7 @@ class TakesView(View):
             self.trace.show_notes(shown, self.timeline.selected)
         else:
             self.timeline.select(np.zeros(0, np.int64))
-            self.timeline.set_stretch(None)
+            self.timeline.show_stretch(self._services.playback.span)
         self.doubtful.setEnabled(len(note_selection.doubtful(shown.outcome)) > 0)
 
     def _draw(self, fit: bool) -> None:

@@ -195,6 +195,12 @@ class Timeline(QAbstractScrollArea):
         flags[self.selected] = True
         self._is_selected = flags
 
+    def show_stretch(self, stretch: tuple[float, float] | None) -> None:
+        """Show a time range that was selected elsewhere."""
+        if stretch != self.stretch:
+            self.stretch = stretch
+            self.viewport().update()
+
     def set_stretch(self, stretch: tuple[float, float] | None) -> None:
         """Select a time range, or none."""
         self.stretch = stretch
@@ -522,7 +528,7 @@ class Timeline(QAbstractScrollArea):
         if origin >= 0:
             return self._describe(origin)
         if at.y() >= self.viewport().height() - OVERVIEW:
-            return tr("whole take: drag to move through it")
+            return tr("everything: drag to move through it")
         bar, beat, _ = self._tempo.position(max(0.0, self.second_at(at.x())))
         moment = tr("bar {bar}, beat {beat}").format(bar=bar - self._bars_before, beat=beat)
         if HANDLES <= at.y() < RULER and self.strip.handle is not None:
@@ -572,7 +578,7 @@ class Timeline(QAbstractScrollArea):
         self.strip.paint(painter, size.width(), GUTTER, self._begin, self._scale)
         strip = QRectF(0, size.height() - OVERVIEW, size.width(), OVERVIEW)
         chosen = self._is_selected if len(self.selected) else np.zeros(0, bool)
-        self._overview.paint(painter, strip, tr("whole take"), self._picture, chosen, self.seconds_in_view())
+        self._overview.paint(painter, strip, tr("everything"), self._picture, chosen, self.seconds_in_view())
         if self.hasFocus():
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
             painter.setPen(QPen(current.colour("ink"), 1))
