@@ -22,9 +22,9 @@ from puresignal.io import ports
 from puresignal.io.ports import MidiPort
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
-from puresignal.ui.widgets.plain_text import PlainLabel
+from puresignal.ui.widgets.plain_text import PlainLabel, plain_tip
 
-KIT_WIDE = 136
+KIT_WIDE = 92
 """Pixels of the kit's name."""
 SIMULATED = (ports.DRUM_MODULE, ports.PAD_BOX, ports.KEYBOARD)
 
@@ -75,10 +75,12 @@ class InputEditor(QFrame):
         self.takes.activated.connect(
             lambda: self._edit(tr("choose what to take from the port"), takes=self.takes.currentData())
         )
-        self.kit = QPushButton()
+        self.kit = PlainLabel()
         self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.kit.setToolTip(tr("The notes of this kit: which note means which drum. It is chosen in Mapping."))
-        self.kit.clicked.connect(self.mapping_requested)
+        self.choose_kit = self._button(
+            tr("Map…"), tr("The notes of this kit: which note means which drum. It is chosen in Mapping.")
+        )
+        self.choose_kit.clicked.connect(self.mapping_requested)
         self.target_port = self._combo(
             tr("Port to send clean MIDI to"),
             tr("Where clean MIDI goes while you play, on the receiver's notes."),
@@ -112,6 +114,10 @@ class InputEditor(QFrame):
         head.addStretch()
         head.addWidget(self.play)
         head.addWidget(self.remove)
+        kit = QHBoxLayout()
+        kit.setSpacing(4)
+        kit.addWidget(self.kit, 1)
+        kit.addWidget(self.choose_kit)
         form = QFormLayout()
         form.setSpacing(6)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
@@ -119,7 +125,7 @@ class InputEditor(QFrame):
             (tr("From"), self.source_port),
             (tr("Channel"), self.channel),
             (tr("Takes"), self.takes),
-            (tr("Kit"), self.kit),
+            (tr("Kit"), kit),
             (tr("To"), self.target_port),
         ):
             form.addRow(label, widget)
@@ -150,7 +156,8 @@ class InputEditor(QFrame):
         self.takes.setCurrentIndex(self.takes.findData(one.takes))
         name = one.source.name if one.source is not None else tr("none: unchanged")
         self.kit.setText(self.kit.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, KIT_WIDE))
-        self.kit.setAccessibleName(tr("Source map of this input: {name}, chosen in Mapping", name=name))
+        self.kit.setToolTip(plain_tip(name))
+        self.choose_kit.setAccessibleName(tr("Source map of this input: {kit}, chosen in Mapping", kit=name))
         self.armed.setChecked(one.armed)
         self.monitor.setChecked(one.monitor)
         self.learn.setEnabled(listening and bool(one.port))
