@@ -122,7 +122,7 @@ def _command(arguments: list[str]) -> int:
     clean.add_argument(
         "--tempo",
         default="keep",
-        metavar="keep|BPM",
+        metavar="keep|find|BPM",
         type=_tempo,
         help=tr("tempo that the file states; notes keep their seconds"),
     )

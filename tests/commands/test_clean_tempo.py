@@ -35,4 +35,35 @@ def test_a_tempo_that_is_none_says_what_to_write(kit_file, tmp_path, text, capsy
     with pytest.raises(SystemExit) as ended:
         cli.main(["clean", str(kit_file), "--out", str(tmp_path / "x.mid"), "--tempo", text])
     assert ended.value.code == 2
-    assert "write keep, or a number from 5 to 1000" in capsys.readouterr().err
+    assert "write keep, find, or a number from 5 to 1000" in capsys.readouterr().err
+
+
+def test_the_beats_that_were_played_become_the_grid_and_onsets_stay(tmp_path):
+    from puresignal.core.midi.tempo_map import on_arrival_grid
+    from tests.core.timing.test_beat_finder import groove
+
+    take, beats = groove(bpm=97.0, bars=12, jitter=0.008)
+    path, out = tmp_path / "free.mid", tmp_path / "out.mid"
+    path.write_bytes(take)
+    assert cli.main(["clean", str(path), "--out", str(out), "--source-map", "general-midi", "--tempo", "find"]) == 0
+    before, after = (midi_reader.parse(p.read_bytes(), p.name) for p in (path, out))
+    moved = seconds_of(after) - seconds_of(before)
+    # The file begins whole bars before its first hit: all onsets are later by the same.
+    assert np.abs(moved - moved[0]).max() < 0.002
+    # A beat that was played stands on a beat of the file.
+    shift = float(moved[0])
+    quarters = after.tempo.seconds_to_beats(on_arrival_grid(beats + shift))
+    assert np.median(np.abs(quarters - np.rint(quarters))) < 0.03
+    assert len(after.tempo.tempos) > 10
+
+
+def test_nothing_steady_keeps_the_tempo_and_says_so(tmp_path, capsys):
+    from tests.core.timing.test_beat_finder import file_of
+
+    chance = np.random.default_rng(3)
+    hits = [(float(at), 38, 90) for at in np.sort(chance.uniform(0, 20, 12))]
+    path, out = tmp_path / "free.mid", tmp_path / "out.mid"
+    path.write_bytes(file_of(hits[:3]))
+    assert cli.main(["clean", str(path), "--out", str(out), "--tempo", "find"]) == 0
+    assert "No steady beat was found" in capsys.readouterr().err
+    assert midi_reader.parse(out.read_bytes(), "out").tempo.bpm_at(0.0) == pytest.approx(120)

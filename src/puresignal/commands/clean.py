@@ -5,14 +5,17 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
+
+import numpy as np
 
 from puresignal.core.analysis import warnings
 from puresignal.core.errors import BadFileError, FileAccessError, ProgramFaultError, PureSignalError
 from puresignal.core.export import left_out
 from puresignal.core.export.song_builder import build_song
+from puresignal.core.kit.articulations import drum_of
 from puresignal.core.kit.map_recognition import recognise
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
@@ -20,10 +23,11 @@ from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, make_context, run
 from puresignal.core.path.context import Context
 from puresignal.core.path.several_takes import CLOCK, Placed, run_together
+from puresignal.core.timing import beat_finder, found_grid
 from puresignal.core.timing.session_time import FASTEST, SLOWEST, Timeline
 from puresignal.io import file_access, file_kinds, json_file, limits, midi_reader, midi_writer, note_map_file, report
 from puresignal.io.log_file import log
-from puresignal.translation import tr
+from puresignal.translation import mark, tr
 
 KEEP = "keep"
 STANDARD = Path("-")
@@ -36,7 +40,7 @@ class Job:
 
     source  None: found from each file's hits
     target  None: notes keep their numbers
-    bpm     tempo that the file states, None for its own; notes keep their seconds
+    bpm     tempo that the file states, None for its own, FIND for the one that was played; notes keep their seconds
     """
 
     source: NoteMap | None
@@ -46,20 +50,28 @@ class Job:
     bpm: float | None = None
 
 
+FIND = -1.0
+"""In place of a tempo: that of the beats that are found in the playing."""
+SURE = 0.02
+"""Confidence below which found beats are none."""
+
+
 def tempo_of(text: str) -> float | None:
-    """BPM of `--tempo`, None for KEEP.
+    """BPM of `--tempo`, None for KEEP, FIND for "find".
 
     Raises ValueError with what to write instead
     """
     if text == KEEP:
         return None
+    if text == "find":
+        return FIND
     try:
         bpm = float(text)
     except ValueError:
         bpm = 0.0
     if not SLOWEST <= bpm <= FASTEST:
         raise ValueError(
-            tr("{given!r}: write keep, or a number from {low:g} to {high:g}", given=text, low=SLOWEST, high=FASTEST)
+            tr("{given!r}: write keep, find, or a number from {low:g} to {high:g}", given=text, low=SLOWEST, high=FASTEST)
         )
     return bpm
 
@@ -221,7 +233,8 @@ def clean_files(
             source = job.source or likely_map(take, note_map_file.shipped("general-midi"))
             context = make_context(take, source, job.target, job.path)
             outcome = run(take, job.path, context)
-            content = midi_writer.to_bytes(build_song(*_at_tempo(take, outcome, context, job)))
+            written, grid = _at_tempo(take, outcome, context, job)
+            content = midi_writer.to_bytes(build_song(written, grid))
             if target == STANDARD:
                 sys.stdout.buffer.write(content)
                 sys.stdout.buffer.flush()
@@ -229,6 +242,7 @@ def clean_files(
                 make_folder(target.parent)
                 file_access.write_bytes(target, content, new=not job.force)
             told = [*left_out.left_out(take, outcome), *warnings.warnings(take, outcome)]
+            told += [tr(NO_BEATS)] if NO_BEATS in grid.notices else []
             if rows:
                 result = report.report(outcome, context, take, told)
             else:
@@ -250,8 +264,27 @@ def _at_tempo(take: Take, outcome: Outcome, context: Context, job: Job) -> tuple
     """What the file is written from: the result as it is, or with its seconds at another tempo."""
     if job.bpm is None:
         return outcome, take
-    placed = Placed(take, context.source, context.target, follows=CLOCK)
-    return run_together([placed], job.path, Timeline.steady(job.bpm)).for_file(take.name, take.tempo.ppq)
+    timeline, beat = Timeline.steady(max(SLOWEST, job.bpm)), 0.0
+    if job.bpm == FIND:
+        found = beat_finder.find(onsets_in(outcome))
+        if found.confidence < SURE:
+            return outcome, replace(take, notices=(*take.notices, NO_BEATS))
+        timeline, beat = found_grid.timeline_of(found)
+    placed = Placed(take, context.source, context.target, beat=beat, follows=CLOCK)
+    return run_together([placed], job.path, timeline).for_file(take.name, take.tempo.ppq)
+
+
+NO_BEATS = mark("No steady beat was found; the file keeps its own tempo.")
+
+
+def onsets_in(outcome: Outcome) -> beat_finder.Onsets:
+    """What was played, as the finder of beats takes it: without what was removed, and with drums told apart."""
+    played = outcome.input_notes.take(np.isin(outcome.input_notes.origin, outcome.output_notes.origin))
+    drums = np.array([*(drum_of(name) for name in outcome.vocabulary), ""])
+    drum = drums[played.articulation]
+    return beat_finder.onsets_of(
+        played.start, played.velocity, played.note, played.end, drum == "kick", drum == "snare", drum == ""
+    )
 
 
 def program_fault(path: Path, error: Exception) -> ProgramFaultError:

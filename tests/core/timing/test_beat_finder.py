@@ -1,0 +1,98 @@
+"""Beats found in playing: what they are, that no onset moves, and that nothing at all is an answer too."""
+
+from __future__ import annotations
+
+import struct
+
+import numpy as np
+import pytest
+
+from puresignal.core.timing import beat_finder
+from puresignal.core.timing.found_grid import meter_of, timeline_of
+
+
+def file_of(hits):
+    """A MIDI file at 120 of (seconds, note, velocity) on channel 10."""
+    rows = sorted((round(at * 960), kind, note, velocity) for at, note, velocity in hits for kind in (0,))
+    rows = sorted([(t, 1, n, v) for t, _, n, v in rows] + [(t + 40, 0, n, 0) for t, _, n, v in rows])
+    data, now = b"", 0
+    for tick, on, note, velocity in rows:
+        delta, now = tick - now, tick
+        length = bytes([delta & 0x7F])
+        while delta > 0x7F:
+            delta >>= 7
+            length = bytes([0x80 | delta & 0x7F]) + length
+        data += length + bytes([0x99 if on else 0x89, note, velocity])
+    data += b"\x00\xff\x2f\x00"
+    return b"MThd" + struct.pack(">LHHH", 6, 0, 1, 480) + b"MTrk" + struct.pack(">L", len(data)) + data
+
+
+def hits_of(bpm, bars, jitter, seed=1, lead=0.5):
+    """A plain groove of four, its hits and its beats in seconds."""
+    chance, beat = np.random.default_rng(seed), 60 / bpm
+    hits = []
+    for bar in range(bars):
+        for at, note, velocity in (
+            *((p, 36, 104) for p in (0, 2, 2.5)), *((p, 38, 98) for p in (1, 3)), *((i / 2, 42, 64) for i in range(8)),
+        ):  # fmt: skip
+            hits.append((lead + (4 * bar + at) * beat + float(chance.normal(0, jitter)), note, velocity))
+    return hits, lead + np.arange(4 * bars) * beat
+
+
+def groove(bpm, bars, jitter, seed=1):
+    hits, beats = hits_of(bpm, bars, jitter, seed)
+    return file_of(hits), beats
+
+
+def found_in(hits):
+    rows = np.array(sorted(hits))
+    note = rows[:, 1]
+    pitched = np.zeros(len(rows), bool)
+    return beat_finder.find(
+        beat_finder.onsets_of(rows[:, 0], rows[:, 2], note, rows[:, 0] + 0.1, note == 36, note == 38, pitched)
+    )
+
+
+@pytest.mark.parametrize("bpm", [76, 104, 138, 164])
+def test_a_groove_of_four_has_its_beats_bars_and_meter(bpm):
+    hits, beats = hits_of(bpm, 12, 0.01)
+    found = found_in(hits)
+    off = np.abs(found.time[:, None] - beats[None, :]).min(axis=0)
+    assert np.mean(off < 0.07) > 0.95
+    assert abs(len(found.time) - len(beats)) <= 2
+    assert found.meter == 4
+    lines = beats[::4]
+    assert np.mean(np.abs(found.bars[:, None] - lines[None, :]).min(axis=0) < 0.07) > 0.8
+
+
+def test_the_timeline_puts_every_beat_on_a_beat_and_the_first_bar_on_bar_1():
+    hits, _ = hits_of(111, 10, 0.012, seed=4)
+    found = found_in(hits)
+    timeline, zero = timeline_of(found)
+    seconds = timeline.beats_to_seconds(np.array([zero]))[0] + found.time
+    beats = timeline.seconds_to_beats(seconds)
+    _, quarters = meter_of(found)
+    assert np.abs(beats / quarters - np.rint(beats / quarters)).max() < 1e-6
+    first = float(timeline.seconds_to_beats(np.array([seconds[np.argmax(found.down)]]))[0])
+    assert first == pytest.approx(0.0, abs=1e-6)
+
+
+@pytest.mark.parametrize("count", [0, 1, 3])
+def test_too_little_is_nothing_found(count):
+    hits, _ = hits_of(100, 4, 0.0)
+    rows = np.array(sorted(hits))[:count].reshape(-1, 3)
+    note = rows[:, 1]
+    empty = np.zeros(len(rows), bool)
+    found = beat_finder.find(beat_finder.onsets_of(rows[:, 0], rows[:, 2], note, rows[:, 0], note == 36, empty, empty))
+    assert (len(found.time), found.confidence) == (0, 0.0)
+
+
+def test_a_pause_is_no_beats_and_playing_goes_on_after_it():
+    hits, beats = hits_of(100, 12, 0.005)
+    middle = beats[24]
+    later = [(at + (2.13 if at > middle - 0.1 else 0.0), note, velocity) for at, note, velocity in hits]
+    found = found_in(later)
+    gap = found.time[(found.time > middle + 0.3) & (found.time < middle + 1.8)]
+    assert len(gap) == 0
+    after = beats[24:] + 2.13
+    assert np.mean(np.abs(found.time[:, None] - after[None, :]).min(axis=0) < 0.07) > 0.8
