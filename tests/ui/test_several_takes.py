@@ -245,3 +245,50 @@ def test_a_take_dropped_where_it_is_changes_nothing(trio, qtbot):
     y = (HANDLES + RULER) // 2
     drag(trio, qtbot, QPoint(x_of(trio, 4.0), y), QPoint(x_of(trio, 4.1), y))
     assert bench.history.past == ()
+
+
+def test_a_layer_sounds_on_a_track_of_its_own_and_is_seen_saved_and_taken_away(trio, qtbot):
+    bench, outputs = trio.workbench, trio.outputs
+    trio.show_view("Outputs")
+    keys = [outputs.model.track(row).track.key for row in range(outputs.model.rowCount())]
+    outputs.table.selectRow(keys.index("snare"))
+    snares = [row for row in written(bench) if row[1] == 10 and row[2] in (7, 8)]
+    layer = next(action for action in outputs.menu().actions() if action.text() == "Layer on a further track")
+    layer.trigger()
+    song = midi_reader.parse(bench.midi_bytes(), "out.mid")
+    assert "Snare, layer" in [track.name for track in song.tracks]
+    assert len([row for row in written(bench) if row[1] == 10 and row[2] in (7, 8)]) == 2 * len(snares)
+    assert bench.seen.outcome.tally.balances()
+    trio.show_view("Takes")
+    assert "Snare, layer" in [group.title for group in trio.takes.timeline._picture.groups]
+    keys = [outputs.model.track(row).track.key for row in range(outputs.model.rowCount())]
+    trio.show_view("Outputs")
+    outputs.table.selectRow(keys.index("layer1"))
+    outputs.remove_layer()
+    assert len([row for row in written(bench) if row[1] == 10 and row[2] in (7, 8)]) == len(snares)
+
+
+def test_a_destination_is_made_renamed_and_used_and_its_channel_is_in_the_file(trio, qtbot):
+    bench, outputs = trio.workbench, trio.outputs
+    trio.show_view("Outputs")
+    outputs.show_destinations()
+    dialog = outputs._destinations
+    qtbot.mouseClick(dialog.add, Qt.MouseButton.LeftButton)
+    dialog.name.selectAll()
+    qtbot.keyClicks(dialog.name, "Low synth")
+    qtbot.keyClick(dialog.name, Qt.Key.Key_Return)
+    dialog.channel.setCurrentIndex(dialog.channel.findData(6))
+    dialog.channel.activated.emit(dialog.channel.currentIndex())
+    assert [(one.name, one.channel) for one in bench.session.destinations] == [("Low synth", 6)]
+    keys = [outputs.model.track(row).track.key for row in range(outputs.model.rowCount())]
+    outputs.table.selectRow(len(keys) - 1)
+    port = outputs.play.port
+    port.setCurrentIndex(port.findData("Low synth"))
+    port.activated.emit(port.currentIndex())
+    assert bass_of(bench) == []
+    assert len([row for row in written(bench) if row[1] == 6]) > 100
+    qtbot.mouseClick(dialog.remove, Qt.MouseButton.LeftButton)
+    assert bench.session.destinations == ()
+    assert len(bass_of(bench)) > 100
+    bench.undo()
+    assert [one.name for one in bench.session.destinations] == ["Low synth"]

@@ -71,7 +71,12 @@ def tempo_of(text: str) -> float | None:
         bpm = 0.0
     if not SLOWEST <= bpm <= FASTEST:
         raise ValueError(
-            tr("{given!r}: write keep, find, or a number from {low:g} to {high:g}", given=text, low=SLOWEST, high=FASTEST)
+            tr(
+                "{given!r}: write keep, find, or a number from {low:g} to {high:g}",
+                given=text,
+                low=SLOWEST,
+                high=FASTEST,
+            )
         )
     return bpm
 

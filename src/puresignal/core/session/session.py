@@ -216,6 +216,23 @@ def with_inputs(session: Session, inputs: tuple[LiveInput, ...]) -> Session:
     return replace(session, inputs=inputs or (LiveInput(),))
 
 
+def with_layer(session: Session, key: str, title: str) -> Session:
+    """Send the notes of a track to a further track as well, under a title."""
+    to = dict(session.sends).get(key, (key,))
+    used = {track.key for track in session.delivery.tracks} | {one for _, keys in session.sends for one in keys}
+    layer = next(name for n in range(1, len(used) + 2) if (name := f"layer{n}") not in used)
+    session = with_tracks(session, [TrackSettings(layer, title=title)])
+    return with_sends(session, key, (*to, layer))
+
+
+def without_layer(session: Session, layer: str) -> Session:
+    """Send nothing to a further track any more."""
+    for key, to in session.sends:
+        if layer in to:
+            session = with_sends(session, key, tuple(one for one in to if one != layer) or (key,))
+    return with_tracks(session, [TrackSettings(layer)])
+
+
 def with_backing(session: Session, backing: Backing | None) -> Session:
     """Set or remove the first recorded sound."""
     there = next((take for take in session.takes if take.kind == SOUND), None)

@@ -150,6 +150,7 @@ class LiveCards(QWidget):
         super().__init__(parent)
         workbench, live_session = services.workbench, services.live_session
         self._workbench, self._live_session, self._chosen = workbench, live_session, services.chosen_input
+        self._port_watch = services.port_watch
         self._chosen.changed.connect(self.show_inputs)
         self.cards: list[LiveCard] = []
         self.arming_follows = False
@@ -203,6 +204,7 @@ class LiveCards(QWidget):
         menu.addAction(tr("Rename…")).triggered.connect(lambda: self._ask_name(number))
         menu.addAction(tr("Move up")).triggered.connect(lambda: self._move(number, -1))
         menu.addAction(tr("Move down")).triggered.connect(lambda: self._move(number, 1))
+        self._also_menu(menu.addMenu(tr("Also listen to")), number)
         tracks = menu.addAction(tr("Tracks of its own"))
         tracks.setCheckable(True)
         tracks.setChecked(one.own)
@@ -215,6 +217,26 @@ class LiveCards(QWidget):
         follows.setChecked(self.arming_follows)
         follows.triggered.connect(lambda on: setattr(self, "arming_follows", on))
         return menu
+
+    def _also_menu(self, menu: QMenu, number: int) -> None:
+        """Further ports of one player: a kit on two devices."""
+        one = self._workbench.session.inputs[number]
+        there = [p.name for p in (*self._port_watch.ports, *ports.simulated(), *ports.virtual()) if p.gives]
+        more = [name for name, _ in one.more]
+        for name in dict.fromkeys((*more, *there)):
+            if name == one.port:
+                continue
+            action = menu.addAction(tr(name))
+            action.setCheckable(True)
+            action.setChecked(name in more)
+            action.triggered.connect(lambda on, n=name: self._listen_also(number, n, on))
+
+    def _listen_also(self, number: int, port: str, on: bool) -> None:
+        bench = self._workbench
+        one = bench.session.inputs[number]
+        more = (*one.more, (port, 0)) if on else tuple(pair for pair in one.more if pair[0] != port)
+        name = tr("listen to a further port") if on else tr("listen to one port less")
+        bench.do(name, edits.with_inputs(bench.session, with_input(bench.session.inputs, number, more=more)))
 
     def _ask_name(self, number: int) -> None:
         one = self._workbench.session.inputs[number]

@@ -44,6 +44,9 @@ class DestinationsDialog(QDialog):
         self.add, self.remove = QPushButton(tr("Add")), QPushButton(tr("Remove"))
         self.add.setToolTip(tr("A new destination: a name for a port, and what it expects."))
         self.remove.setToolTip(tr("What was sent to it then goes to its port."))
+        for button in (self.add, self.remove):
+            # Enter in the name ends it, and presses nothing.
+            button.setAutoDefault(False)
         self.add.clicked.connect(self._add)
         self.remove.clicked.connect(self._remove)
         self.name = QLineEdit()
@@ -141,9 +144,11 @@ class DestinationsDialog(QDialog):
         if one is None or not name or name == one.name or name in used:
             self.name.setText("" if one is None else one.name)
             return
-        row = self.names.currentRow()
         renamed = edits.with_destination(bench.session, replace(one, name=name), before=one.name)
-        self.names.item(row).setText(name)
+        # The list follows without telling of it: for a moment it would name what is not there yet.
+        self.names.blockSignals(True)
+        self.names.item(self.names.currentRow()).setText(name)
+        self.names.blockSignals(False)
         bench.do(tr("rename destination"), renamed)
         self.chosen.emit(name)
 

@@ -603,6 +603,25 @@ class OutputsView(View):
         changed = [change(bench.session.delivery.track(key)) for key in keys]
         bench.do(name, edits.with_tracks(bench.session, changed))
 
+    def add_layer(self) -> None:
+        """Send the selected tracks to a further track each as well: a layer, with a destination of its own."""
+        bench, session = self._workbench, self._workbench.session
+        if self._shown is None:
+            return
+        titles = {t.track.key: t.title for t in self._shown.tracks}
+        for key in self.chosen_keys():
+            session = edits.with_layer(session, key, tr("{track}, layer", track=titles[key]))
+        bench.do(tr("layer tracks"), session)
+
+    def remove_layer(self) -> None:
+        """Send nothing to the selected layers any more."""
+        bench, session = self._workbench, self._workbench.session
+        layers = {one for _, to in session.sends for one in to}
+        for key in self.chosen_keys():
+            if key in layers and key not in dict(session.sends):
+                session = edits.without_layer(session, key)
+        bench.do(tr("remove layer"), session)
+
     def _move(self, by: int) -> None:
         bench = self._workbench
         if self._shown is None:
@@ -625,6 +644,17 @@ class OutputsView(View):
     def menu(self) -> QMenu:
         """Context menu of the selected tracks."""
         menu = QMenu(self)
+        some = bool(self.chosen_keys())
+        layers = {one for _, to in self._workbench.session.sends for one in to} - set(
+            dict(self._workbench.session.sends)
+        )
+        add = menu.addAction(tr("Layer on a further track"))
+        add.setEnabled(some)
+        add.triggered.connect(self.add_layer)
+        gone = menu.addAction(tr("Remove layer"))
+        gone.setEnabled(any(key in layers for key in self.chosen_keys()))
+        gone.triggered.connect(self.remove_layer)
+        menu.addSeparator()
         for label, act in (
             (mark("Rename…"), self._ask_name),
             (mark("Include"), lambda: self._set(mark("include tracks"), out=True)),

@@ -149,8 +149,14 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
     for one, mine, left in zip(lines.tolist(), parts, clean_parts, strict=True):
         by_track.setdefault(one // _TRACK, []).append((one % _TRACK - 1, mine, left))
 
+    nobody = np.zeros(0, np.int64)
+    for index in sorted(set(distinct(clean.track).tolist()) - set(by_track)):
+        # A layer: nothing was played on its track, but it sounds.
+        mine = np.flatnonzero(clean.track == index)
+        pitch = _PITCH + 127 - clean.note[mine].astype(np.int32)
+        line = np.where(clean.articulation[mine] >= 0, clean.articulation[mine].astype(np.int32), pitch)
+        by_track[index] = [(one, nobody, mine[line == one]) for one in distinct(line).tolist()]
     if whole is not None and whole.source is not None:
-        nobody = np.zeros(0, np.int64)
         codes = {name: i for i, name in enumerate(outcome.vocabulary)}
         tracks = {track.key: i for i, track in enumerate(outcome.tracks)}
         for pad in whole.source.pads:
