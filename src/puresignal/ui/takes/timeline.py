@@ -702,5 +702,7 @@ class Timeline(QAbstractScrollArea):
         painter.drawLine(QLineF(0, top + height + 2.5, self.viewport().width(), top + height + 2.5))
         ink = colour if unmapped else current.colour("ink")
         painter.drawImage(
-            QPointF(14, top + 2), self._names.title(group, max(self._plain_height, min(height, TITLE)), ink, ratio)
+        # Beside low rows of single pitches a name may take the height of several.
+        tall = min(height, TITLE) if group.rows and group.rows[0].pitched else self._plain_height
+            QPointF(14, top + 2), self._names.title(group, tall, ink, ratio)
         )

@@ -44,8 +44,10 @@ class TracePanel(QWidget):
         self.story.setTextFormat(Qt.TextFormat.PlainText)
         self.story.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.buttons: dict[str, QPushButton] = {}
-        grid = QGridLayout()
-        grid.setSpacing(6)
+        # The two that are used most stand above what is told, and so always in sight.
+        first, grid = QGridLayout(), QGridLayout()
+        for one in (first, grid):
+            one.setSpacing(6)
         for i, (act, label, tip) in enumerate(
             (
                 ("keep", mark("Keep"), mark("It was played: keep it, whatever the stages decide (K or Insert).")),
@@ -63,13 +65,17 @@ class TracePanel(QWidget):
             button.setToolTip(tr(tip))
             button.setAccessibleName(tr(label))
             button.clicked.connect(lambda _=False, a=act: self.action_requested.emit(a))
-            grid.addWidget(button, max(0, i - 1), i if i < 2 else 0, 1, 1 if i < 2 else 2)
+            if i < 2:
+                first.addWidget(button, 0, i)
+            else:
+                grid.addWidget(button, i - 2, 0)
             self.buttons[act] = button
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 10, 14, 10)
         column.setSpacing(6)
         column.addWidget(head)
         column.addWidget(self.title)
+        column.addLayout(first)
         column.addWidget(self.story)
         column.addLayout(grid)
         column.addStretch()
