@@ -701,8 +701,6 @@ class Timeline(QAbstractScrollArea):
         painter.setPen(QPen(current.colour("line"), 1))
         painter.drawLine(QLineF(0, top + height + 2.5, self.viewport().width(), top + height + 2.5))
         ink = colour if unmapped else current.colour("ink")
-        painter.drawImage(
         # Beside low rows of single pitches a name may take the height of several.
         tall = min(height, TITLE) if group.rows and group.rows[0].pitched else self._plain_height
-            QPointF(14, top + 2), self._names.title(group, tall, ink, ratio)
-        )
+        painter.drawImage(QPointF(14, top + 2), self._names.title(group, tall, ink, ratio))
