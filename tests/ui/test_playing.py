@@ -358,3 +358,12 @@ def test_a_doubtful_hit_is_played_in_context(deck, qtbot):
     assert not deck.playback.playing
     qtbot.keyClick(deck.takes.timeline, Qt.Key.Key_E)
     assert deck.playback.playing
+
+
+def test_the_first_start_plays_the_keyboard_and_leaves_nothing_to_save(window, qtbot):
+    window.first_start()
+    qtbot.waitUntil(lambda: window.live_session.listening, timeout=8000)
+    assert window.services.keyboard.on
+    assert window.workbench.session.inputs[0].port == "Computer keyboard"
+    assert window.inputs.pages.currentWidget().isAncestorOf(window.inputs.keys)
+    assert not window.workbench.unsaved

@@ -86,6 +86,9 @@ class KeyboardPicture(QWidget):
         for part, size in zip(label.split(", "), (8.5, 7.5), strict=False):
             painter.setFont(theme.font(size, QFont.Weight.DemiBold if size > 8 else QFont.Weight.Normal))
             metrics = QFontMetricsF(painter.font())
+            if down > box.top() and down + metrics.ascent() > box.bottom() + 2:
+                # On small keys the drum alone has room; the tip and the menu say the rest.
+                break
             text = metrics.elidedText(part.replace("hi-hat", "hat"), Qt.TextElideMode.ElideRight, box.width())
             painter.drawText(QPointF(box.left(), down + metrics.ascent()), text)
             down += metrics.height() - 1

@@ -109,7 +109,7 @@ def _show(app: object, window: object) -> int:
         window.fit_screen()
         # The very first start: something plays before anything was chosen.
         if not window.workbench.session.takes:
-            QTimer.singleShot(FIRST_MS, window, lambda: window.switch_keys(True))
+            QTimer.singleShot(FIRST_MS, window, window.first_start)
     window.apply_theme()
     QGuiApplication.styleHints().colorSchemeChanged.connect(lambda _: window.apply_theme())
 

@@ -149,7 +149,8 @@ class InputSidebar(QWidget):
         place = tr("bar {bar}", bar=bar) if into < 0.01 else tr("bar {bar} + {beats:.3g}", bar=bar, beats=into)
         follows = tr("follows beats") if ref.follows_beats else tr("follows the clock")
         passes = [text_format.counted(len(ref.passes), "pass")] if ref.passes else []
-        return " · ".join((text_format.duration(length), *passes, place, follows))
+        # What is cut off in a narrow window is the length.
+        return " · ".join((place, follows, *passes, text_format.duration(length)))
 
     def menu(self, ident: str) -> QMenu:
         """Context menu of a take."""

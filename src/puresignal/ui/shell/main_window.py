@@ -231,6 +231,15 @@ class MainWindow(QMainWindow):
             self.show_view("Takes")
         self.takes.point_at(what, reason)
 
+    def first_start(self) -> None:
+        """The computer keyboard plays before anything was chosen, which is nothing that would have to be saved."""
+        bench = self.workbench
+        untouched = not bench.unsaved
+        self.switch_keys(True)
+        if untouched:
+            bench.saved = bench.session
+            self._refresh()
+
     def switch_keys(self, on: bool) -> None:
         """Switch the computer keyboard between playing and typing."""
         if on:

@@ -145,7 +145,16 @@ class Workbench(QObject):
         """Add a take to the session and show it. beat: where its beginning stands, from bar 1."""
         self.store.add(take)
         ref = replace(self.ref_for(take, source), beat=beat)
-        self.do(name, self._with_instead(edits.with_take(self.session, ref), (ref.ident,)))
+        self._do_instead(name, edits.with_take(self.session, ref), (ref.ident,))
+
+    def _do_instead(self, name: str, session: Session, added: tuple[str, ...]) -> None:
+        """Add takes, and say which others they stand in place of."""
+        after = self._with_instead(session, added)
+        out = [one.name for one, now in zip(session.takes, after.takes, strict=True) if one.is_in and not now.is_in]
+        self.do(name, after)
+        if out:
+            text = tr("{takes} went out: the new take plays the same tracks. Tick the card to bring it back.")
+            self.message_shown.emit(text.format(takes=", ".join(out)), False)
 
     def _with_instead(self, session: Session, added: tuple[str, ...]) -> Session:
         """A session in which new takes stand instead of those that play the same tracks at the same time."""
@@ -167,7 +176,7 @@ class Workbench(QObject):
         for take, played_on in takes:
             self.store.add(take)
             session = edits.with_take(session, self.ref_for(take, played_on.source, played_on))
-        self.do(name, self._with_instead(session, tuple(take.ident for take, _ in takes)))
+        self._do_instead(name, session, tuple(take.ident for take, _ in takes))
 
     def open_midi(self, path: Path, beat: float = 0.0) -> None:
         """Open a MIDI file as a new take, with the map that explains it best, at a beat from bar 1.
@@ -294,7 +303,7 @@ class Workbench(QObject):
         """Add a removed take to the session again and show it."""
         take = self.store[ident]
         ref = self.ref_for(take, self.likely_map(take))
-        self.do(tr("put back a take"), self._with_instead(edits.with_take(self.session, ref), (ref.ident,)))
+        self._do_instead(tr("put back a take"), edits.with_take(self.session, ref), (ref.ident,))
 
     def delete_removed_takes(self) -> None:
         """Delete the takes that are not in the session, for good; undo then begins here, since it could need them."""
