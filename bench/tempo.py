@@ -15,18 +15,20 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parent))
 
-from support.played_free import KICK, KINDS, SNARE, WAYS, Played, f_measure, play
+from support.played_free import CRASH, KICK, KINDS, SNARE, WAYS, Played, f_measure, play
 
 from puresignal.core.timing import beat_finder
+from puresignal.core.timing.onsets import Onsets, onsets_of
 
 
-def onsets(played: Played) -> beat_finder.Onsets:
+def onsets(played: Played) -> Onsets:
     rows = np.array([row[:4] for row in played.rows])
     start, note, velocity, long = rows.T
     drums = np.full(len(rows), played.kind.drums)
-    return beat_finder.onsets_of(
-        start, velocity, note, start + long, drums & (note == KICK), drums & (note == SNARE), ~drums
-    )
+    return onsets_of(
+        start, velocity, note, start + long, drums & (note == KICK), drums & (note == SNARE), ~drums,
+        drums & (note == CRASH),
+    )  # fmt: skip
 
 
 def right_meter(played: Played, found: beat_finder.Beats) -> bool:

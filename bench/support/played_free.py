@@ -319,8 +319,22 @@ KINDS = (
 WAYS = ("steady", "drift", "step", "ritardando", "pause", "pick-up", "faults")
 
 
-def play(kind: Kind, way: str, seed: int, bars: int = 20) -> Played:
-    """A take of a kind, played in a way. The tempo is that of quarter notes, 60 to 180."""
+def _marked(rows: list[Row], bar: int, long: float, beat: float) -> list[Row]:
+    """A drummer's bar with what marks a phrase of eight: a crash at its beginning, a fill at its end."""
+    if bar % 8 == 0:
+        return [row for row in rows if row[0] or row[1] not in (HAT, RIDE, OPEN)] + [(0.0, CRASH, 100, 0.5)]
+    if bar % 8 == 7:
+        begin = long - max(beat, 1.0)
+        kept = [row for row in rows if row[0] < begin]
+        return kept + [(begin + i / 4, TOM if i % 2 else SNARE, 90, 0.1) for i in range(round(4 * (long - begin)))]
+    return rows
+
+
+def play(kind: Kind, way: str, seed: int, bars: int = 20, marks: bool = True) -> Played:
+    """A take of a kind, played in a way. The tempo is that of quarter notes, 60 to 180.
+
+    marks: three drummers of four mark their phrases of eight bars. Some kinds tell nothing of their bars otherwise
+    """
     chance = np.random.default_rng(seed)
     long = 4 * kind.meter[0] / kind.meter[1]
     bpm = float(chance.uniform(66, 176 if kind.beat >= 1 else 150))
@@ -343,8 +357,10 @@ def play(kind: Kind, way: str, seed: int, bars: int = 20) -> Played:
 
     jitter = float(chance.uniform(0.008, 0.025 if way == "faults" else 0.015))
     rows = []
+    marks = marks and kind.drums and chance.random() < 0.75
     for bar in range(bars):
-        for place, note, velocity, length in kind.bar(bar, chance):
+        written = kind.bar(bar, chance)
+        for place, note, velocity, length in _marked(written, bar, long, kind.beat) if marks else written:
             if way == "faults" and chance.random() < 0.06:
                 continue
             begin = at(bar * long + place) + float(chance.normal(0, jitter))

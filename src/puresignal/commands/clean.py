@@ -12,10 +12,10 @@ from typing import Any
 import numpy as np
 
 from puresignal.core.analysis import warnings
+from puresignal.core.analysis.take_onsets import onsets_in
 from puresignal.core.errors import BadFileError, FileAccessError, ProgramFaultError, PureSignalError
 from puresignal.core.export import left_out
 from puresignal.core.export.song_builder import build_song
-from puresignal.core.kit.articulations import drum_of
 from puresignal.core.kit.map_recognition import recognise
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
@@ -280,16 +280,6 @@ def _at_tempo(take: Take, outcome: Outcome, context: Context, job: Job) -> tuple
 
 
 NO_BEATS = mark("No steady beat was found; the file keeps its own tempo.")
-
-
-def onsets_in(outcome: Outcome) -> beat_finder.Onsets:
-    """What was played, as the finder of beats takes it: without what was removed, and with drums told apart."""
-    played = outcome.input_notes.take(np.isin(outcome.input_notes.origin, outcome.output_notes.origin))
-    drums = np.array([*(drum_of(name) for name in outcome.vocabulary), ""])
-    drum = drums[played.articulation]
-    return beat_finder.onsets_of(
-        played.start, played.velocity, played.note, played.end, drum == "kick", drum == "snare", drum == ""
-    )
 
 
 def program_fault(path: Path, error: Exception) -> ProgramFaultError:

@@ -90,10 +90,11 @@ def _tempo(tempo: TempoMap) -> dict[str, Any]:
 
 def timeline_json(timeline: Timeline) -> dict[str, Any]:
     """Tempo and meters as rows."""
-    return {
+    data: dict[str, Any] = {
         "tempos": [[float(p.beat), float(p.bpm), p.glides] for p in timeline.tempos],
         "meters": [[m.bar, m.numerator, m.denominator] for m in timeline.meters],
     }
+    return data | ({"start": timeline.start} if timeline.start else {})
 
 
 def take_json(ref: TakeRef) -> dict[str, Any]:

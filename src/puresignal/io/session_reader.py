@@ -479,9 +479,13 @@ class _Reader:
                 or row[2] not in (1, 2, 4, 8, 16, 32, 64)
             ):
                 raise self._wrong(f"{field}.meters[{i}]", row)
+        start = data.get("start", 0.0) if isinstance(data, dict) else 0.0
+        if not _is_number(start, -limits.CLOCK_SECONDS, limits.CLOCK_SECONDS):
+            raise self._wrong(f"{field}.start", start)
         return Timeline(
             tuple(TempoPoint(float(row[0]), float(row[1]), row[2]) for row in tempos),
             tuple(MeterPoint(*row) for row in meters),
+            float(start),
         )
 
     def _backing(self, data: object, field: str) -> Backing | None:

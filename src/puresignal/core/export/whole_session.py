@@ -121,7 +121,9 @@ def timeline_of(session: Session, takes: Mapping[str, Take]) -> Timeline:
     first = next((ref for ref in session.takes if ref.is_in and ref.has_grid), None)
     if first is None:
         return Timeline()
-    return first.grid if first.grid is not None else Timeline.from_tempo_map(material_of(first, takes).tempo)
+    if first.grid is not None:
+        return replace(first.grid, start=0.0)
+    return Timeline.from_tempo_map(material_of(first, takes).tempo)
 
 
 def result(session: Session, takes: Mapping[str, Take], ppq: int | None = None) -> Result:

@@ -108,7 +108,7 @@ def cropped_to_beats(
     session: Session, ident: str, placed: Placed, timeline: Timeline, begin: float, end: float
 ) -> Session:
     """Use only what lies between two beats from bar 1. A side that lies outside the material is not cropped."""
-    first, last = (_second_at(placed, timeline, beat) for beat in (begin, end))
+    first, last = (second_at(placed, timeline, beat) for beat in (begin, end))
     whole = placed.take.length
     return cropped(session, ident, first if first > 0 else None, last if last <= whole else None)
 
@@ -120,7 +120,7 @@ def cropped(session: Session, ident: str, begin: float | None, end: float | None
     return with_changed(session, ident, begin=begin, end=end)
 
 
-def _second_at(placed: Placed, timeline: Timeline, beat: float) -> float:
+def second_at(placed: Placed, timeline: Timeline, beat: float) -> float:
     """The second of a take's material that stands at a beat from bar 1."""
     if placed.follows != BEATS:
         at, zero = timeline.beats_to_seconds(np.array([beat, placed.beat])).tolist()

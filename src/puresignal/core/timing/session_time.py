@@ -49,14 +49,16 @@ class MeterPoint:
 
 @dataclass(frozen=True)
 class Timeline:
-    """Tempo and meter of a session.
+    """Tempo and meter of a session, or of a take on its own.
 
     tempos  by rising beat; before the first, its tempo; none means 120
     meters  by rising bar; before the first, 4/4
+    start   the second at which bar 1 begins: 0 for a session; a take may begin with a pick-up, or late
     """
 
     tempos: tuple[TempoPoint, ...] = (TempoPoint(0.0, 120.0),)
     meters: tuple[MeterPoint, ...] = ()
+    start: float = 0.0
 
     @staticmethod
     def steady(bpm: float, meter: tuple[int, int] = (4, 4)) -> Timeline:
@@ -82,10 +84,10 @@ class Timeline:
                 slope[i] = (bpm[i + 1] - bpm[i]) / (beats[i + 1] - beats[i])
         lengths = _seconds(np.diff(beats), bpm[:-1], slope[:-1])
         seconds = np.concatenate([[0.0], np.cumsum(lengths)])
-        # Beat 0 is second 0.
+        # Beat 0 is the second at which bar 1 begins.
         i = int(np.clip(np.searchsorted(beats, 0.0, "right") - 1, 0, None))
         zero = seconds[i] + float(_seconds(np.array([-beats[i]]), bpm[i : i + 1], _before(slope, i, beats, 0.0))[0])
-        return beats, seconds - zero, bpm, slope
+        return beats, seconds - zero + self.start, bpm, slope
 
     def beats_to_seconds(self, beats: np.ndarray) -> np.ndarray:
         """Convert (n,) beats to (n,) float64 seconds from bar 1."""

@@ -6,43 +6,22 @@ import time
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QWheelEvent
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
 
 from puresignal.core.harmony import keys
 from puresignal.core.session import session as edits
 from puresignal.core.timing import timeline_edits
-from puresignal.core.timing.session_time import FASTEST, SLOWEST, Timeline
+from puresignal.core.timing.session_time import Timeline
 from puresignal.core.timing.tap_tempo import TapTempo
 from puresignal.translation import tr
 from puresignal.ui.state.services import Services
+from puresignal.ui.widgets.tempo_box import TempoBox
 
 ONE_STEP_MS = 900
 """Milliseconds within which nudges of the tempo are one step of the history."""
 TAPS_SHOWN_MS = 2600
 """Milliseconds that the button shows the taps."""
 METERS = ("4/4", "3/4", "2/4", "5/4", "6/8", "7/8", "9/8", "12/8")
-
-
-class TempoBox(QDoubleSpinBox):
-    """A tempo: typed, by arrow keys, and by the wheel also without a click first; Shift for tenths."""
-
-    def __init__(self, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.setRange(SLOWEST, FASTEST)
-        self.setDecimals(2)
-        self.setSuffix(tr(" BPM"))
-        self.setKeyboardTracking(False)
-        self.setAlignment(Qt.AlignmentFlag.AlignRight)
-
-    def textFromValue(self, value: float) -> str:
-        return self.locale().toString(value, "f", 2).rstrip("0").rstrip(self.locale().decimalPoint())
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        steps = event.angleDelta().y() or event.angleDelta().x()
-        size = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        self.setValue(self.value() + size * steps / 120)
-        event.accept()
 
 
 class TimeControls(QWidget):

@@ -28,6 +28,7 @@ VIEWS = (
             ViewAction(mark("Path and selected note"), "F9", "toggle_side"),
             ViewAction(mark("All rows of the kit"), "", "toggle_rows"),
             ViewAction(mark("Only the chosen take"), "O", "toggle_alone", "Take"),
+            ViewAction(mark("Beats of the chosen take"), "G", "toggle_beats", "Take"),
             ViewAction(mark("Next selected note"), "F3", "step_forward", "notes"),
             ViewAction(mark("Previous selected note"), "Shift+F3", "step_back", "notes"),
         ),

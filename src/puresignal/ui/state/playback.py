@@ -291,6 +291,11 @@ class Playback(QObject):
             self._let_go()
             self.changed.emit()
 
+    def heard_now(self) -> float:
+        """The second that is heard at this moment."""
+        self._look()
+        return self.place
+
     def _started_long_ago(self) -> bool:
         return self.place >= self._length - 1.0
 

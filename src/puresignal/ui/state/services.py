@@ -19,6 +19,7 @@ from puresignal.ui.state.preference_store import PreferenceStore
 from puresignal.ui.state.screen_pads import ScreenPads
 from puresignal.ui.state.signal_watch import SignalWatch
 from puresignal.ui.state.take_actions import TakeActions
+from puresignal.ui.state.take_tempo import TakeTempo
 from puresignal.ui.state.workbench import Workbench
 
 
@@ -54,6 +55,7 @@ class Services:
     pads: ScreenPads
     playback: Playback
     take_actions: TakeActions
+    take_tempo: TakeTempo
     chosen_input: ChosenInput
     port_watch: PortWatch
     preferences: PreferenceStore
@@ -69,7 +71,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
     preferences = PreferenceStore(notices, parent)
     live_session = LiveSession(workbench, parent)
     live_session.sound_out = preferences.now.sound
-    playback = Playback(workbench, live_session, parent)
+    playback, background = Playback(workbench, live_session, parent), Background(parent)
     return Services(
         workbench,
         live_session,
@@ -80,10 +82,11 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         ScreenPads(live_session, parent),
         playback,
         TakeActions(workbench, playback, parent),
+        TakeTempo(workbench, playback, background, notices, parent),
         ChosenInput(workbench, parent),
         PortWatch(parent),
         preferences,
         notices,
         Requests(parent),
-        Background(parent),
+        background,
     )

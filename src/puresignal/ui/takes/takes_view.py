@@ -30,6 +30,7 @@ from puresignal.ui.state.services import Services
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import View
 from puresignal.ui.takes import row_painter
+from puresignal.ui.takes.beat_bar import BeatBar
 from puresignal.ui.takes.path_panel import PathPanel
 from puresignal.ui.takes.row_labels import GUTTER
 from puresignal.ui.takes.take_grip import TakeGrip
@@ -42,6 +43,8 @@ from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 SIDE = 272
+BEAT_ACTIONS = ("half_speed", "double_speed", "bars_earlier", "bars_later", "tap_beat")
+"""Keys that mend the beats of the chosen take while they are shown."""
 BEFORE, AFTER = 1.5, 1.0
 """Seconds before and after a note that are played as its context."""
 
@@ -74,6 +77,14 @@ class TakesView(View):
         self.time = TimeMenus(services, self)
         self.timeline.mark_pressed.connect(self.time.edit_mark)
         self.timeline.ruler_menu_requested.connect(lambda second, at: self.time.ruler_menu(second).exec(at))
+        self.tempo = services.take_tempo
+        self.beat_bar = BeatBar(services)
+        self.beat_bar.hide()
+        self.beat_bar.closed.connect(lambda: self.show_beats(False))
+        self.tempo.changed.connect(self._draw_beats)
+        self.timeline.beat_dragged.connect(self.tempo.drag)
+        self.timeline.beat_released.connect(self.tempo.release)
+        self.timeline.beat_menu_requested.connect(lambda beat, at: self.beat_menu(beat).exec(at))
         self._grip = TakeGrip(services)
         self.timeline.grip_dragged.connect(self._grip.drag)
         self.timeline.grip_released.connect(self._grip.release)
@@ -96,6 +107,7 @@ class TakesView(View):
         left = QVBoxLayout()
         left.setSpacing(0)
         left.addWidget(self._controls())
+        left.addWidget(self.beat_bar)
         left.addWidget(self.timeline, 1)
         left.addWidget(self.empty, 1)
         self.said.setContentsMargins(14, 3, 14, 4)
@@ -161,6 +173,15 @@ class TakesView(View):
         self.alone.setCheckable(True)
         self.alone.clicked.connect(lambda _: self.toggle_alone())
         row.addWidget(self.alone)
+        self.beats = self._button(
+            mark("Beats"),
+            mark("Beats of the chosen take"),
+            mark("Find the beats and bars in the chosen take, mend them, and use them as the tempo (G)."),
+        )
+        self.beats.setCheckable(True)
+        self.beats.clicked.connect(self.show_beats)
+        row.addWidget(self.beats)
+        self._make_zooms()
         row.addStretch()
         doubtful = self._button(
             mark("Doubtful"),
@@ -175,18 +196,6 @@ class TakesView(View):
         self.hear.setToolTip(tr("Plays each doubtful hit in context (E plays it again; H plays all hits)."))
         self.hear.setAccessibleName(tr("Play each doubtful note in context"))
         row.addWidget(self.hear)
-        self._zooms: list[QPushButton] = []
-        for label, name, tip, factor in (
-            ("\N{MINUS SIGN}", mark("Zoom out"), mark("Show more time (minus key, or Ctrl and wheel)."), 1 / 1.5),
-            ("+", mark("Zoom in"), mark("Show less time (plus key, or Ctrl and wheel)."), 1.5),
-        ):
-            button = self._button(label, name, tip)
-            button.clicked.connect(lambda _=False, f=factor: self.timeline.zoom(f))
-            row.addWidget(button)
-            self._zooms.append(button)
-        whole = self._button(mark("All"), mark("Show the whole take"), mark("Show the whole take (key 0)."))
-        whole.clicked.connect(lambda: self.timeline.show_all())
-        row.addWidget(whole)
         fold = self._button(
             mark("Path"), mark("Show the path"), mark("Show or hide the path and the selected note (F9).")
         )
@@ -197,6 +206,20 @@ class TakesView(View):
         row.addWidget(fold)
         return bar
 
+    def _make_zooms(self) -> None:
+        """Buttons beside the overview, where what they change is seen."""
+        for label, name, tip, act in (
+            ("\N{MINUS SIGN}", mark("Zoom out"), mark("Show more time (minus key, or Ctrl and wheel)."),
+             lambda: self.timeline.zoom(1 / 1.5)),
+            ("+", mark("Zoom in"), mark("Show less time (plus key, or Ctrl and wheel)."),
+             lambda: self.timeline.zoom(1.5)),
+            (mark("All"), mark("Show the whole take"), mark("Show the whole take (key 0)."), self.timeline.show_all),
+        ):  # fmt: skip
+            button = self._button(label, name, tip)
+            button.setObjectName("small")
+            button.clicked.connect(lambda _=False, act=act: act())
+            self.timeline.add_zoom(button)
+
     def _button(self, label: str, name: str, tip: str) -> QPushButton:
         button = QPushButton(tr(label))
         button.setToolTip(tr(tip))
@@ -206,7 +229,7 @@ class TakesView(View):
     def set_compact(self, compact: bool) -> None:
         """In a narrow window use a narrower side panel and hide buttons that keys duplicate."""
         self.side.setFixedWidth(240 if compact else SIDE)
-        for widget in (self.hear, self.all_rows, *self._zooms):
+        for widget in (self.hear, self.all_rows):
             widget.setVisible(not compact)
 
     def first_focus(self) -> QWidget:
@@ -267,6 +290,34 @@ class TakesView(View):
             self.alone.setChecked(ref is not None)
             return
         bench.do(tr("hear take alone"), edits.with_alone(bench.session, not bench.session.view.alone))
+
+    def toggle_beats(self) -> None:
+        self.show_beats(not self.beat_bar.isVisible())
+
+    def show_beats(self, on: bool) -> None:
+        """Show the beats of the chosen take with what mends them; a take without any is searched for them."""
+        self.beats.setChecked(on)
+        self.beat_bar.setVisible(on)
+        self.timeline.own_tap_key(on)
+        self.tempo.end_taps()
+        if on:
+            self.beat_bar.show_beats()
+            if self.tempo.ref() is not None and self.tempo.beats() is None:
+                self.tempo.find()
+        self._draw_beats()
+
+    def _draw_beats(self) -> None:
+        self.timeline.show_beats(self.tempo.lines() if self.beats.isChecked() else None)
+
+    def beat_menu(self, beat: int) -> QMenu:
+        """What can be done with one line of the take's beats."""
+        menu = QMenu(self)
+        menu.addAction(tr("A bar begins here")).triggered.connect(lambda: self.tempo.set_downbeat(beat))
+        menu.addAction(tr("Half the speed")).triggered.connect(self.tempo.halve)
+        menu.addAction(tr("Double the speed")).triggered.connect(self.tempo.double)
+        menu.addSeparator()
+        menu.addAction(tr("Remove the beats of this take")).triggered.connect(self.tempo.forget)
+        return menu
 
     def step_forward(self) -> None:
         self.step(1)
@@ -330,6 +381,7 @@ class TakesView(View):
             0 if several is None else several.bars_before,
         )
         self._draw_strip()
+        self._draw_beats()
 
     def _draw_strip(self) -> None:
         """The marks of tempo and meter, and the chosen take's handle."""
@@ -399,6 +451,10 @@ class TakesView(View):
         """Do what a key, a button or the menu asked for."""
         if self._shown is None:
             return
+        if action in BEAT_ACTIONS:
+            if self.beats.isChecked():
+                self._mend(action)
+            return
         if action in ("next_doubtful", "previous_doubtful"):
             self._step_doubtful(1 if action == "next_doubtful" else -1)
             return
@@ -422,6 +478,17 @@ class TakesView(View):
         bench.do(name, session)
         if settled and len(origins) == 1:
             self._step_doubtful(1)
+
+    def _mend(self, action: str) -> None:
+        """Do with the take's beats what a key asked for."""
+        if action == "half_speed":
+            self.tempo.halve()
+        elif action == "double_speed":
+            self.tempo.double()
+        elif action == "tap_beat":
+            self.beat_bar.tap_now()
+        else:
+            self.tempo.move_downbeat(1 if action == "bars_later" else -1)
 
     def _step_doubtful(self, direction: int) -> None:
         """Go to the next doubtful note without a decision by the player."""

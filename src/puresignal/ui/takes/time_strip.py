@@ -79,7 +79,10 @@ class TimeStrip:
                 free = x + wide + 2
         return found
 
-    def paint(self, painter: QPainter, width: float, left: float, begin: float, scale: float) -> None:
+    def paint(
+        self, painter: QPainter, width: float, left: float, begin: float, scale: float, with_handle: bool = True
+    ) -> None:
+        """Paint the marks and, unless something else stands there, the handle."""
         current = theme.current()
         painter.setFont(theme.font(9, QFont.Weight.Bold))
         painter.setPen(current.colour("faint"))
@@ -93,9 +96,10 @@ class TimeStrip:
             painter.drawText(box.adjusted(3, 0, 0, 0), middle, mark.text)
             painter.setPen(QPen(current.colour("edge"), 1))
             painter.drawLine(QLineF(box.left(), box.top() + 2, box.left(), box.bottom() - 2))
-        self._paint_handle(painter, left, begin, scale)
+        if with_handle:
+            self._paint_handle(painter, left, begin, scale)
         painter.restore()
-        if self.handle is not None:
+        if with_handle and self.handle is not None:
             painter.setPen(current.colour("faint"))
             painter.setFont(theme.font(9, QFont.Weight.Bold))
             painter.drawText(QRectF(14, HANDLES, left - 26, RULER - HANDLES - 1), middle, tr("chosen take"))

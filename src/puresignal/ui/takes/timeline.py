@@ -19,14 +19,16 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
+from PySide6.QtWidgets import QAbstractScrollArea, QPushButton, QToolTip, QWidget
 
 from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.touch import pad_velocity
 from puresignal.translation import tr
+from puresignal.ui.state.take_tempo import BeatLines
 from puresignal.ui.takes import bar_ruler, row_painter
 from puresignal.ui.takes.bar_ruler import HANDLES, MARKS, RULER
+from puresignal.ui.takes.beat_lines import BeatPainter
 from puresignal.ui.takes.overview import OVERVIEW, Overview
 from puresignal.ui.takes.row_labels import GUTTER, NAMES, PAD, RowLabels
 from puresignal.ui.takes.time_strip import BEGIN, END, MOVE, TimeStrip
@@ -39,6 +41,7 @@ MOST_CARETS = 250
 """Selected notes per row that get a pointer each."""
 PITCH_ROW, GAP = 18.0, 5.0
 """Height in pixels of the row of one pitch, and of the rule that stands for pitches that are not played."""
+BEAT = "beat"
 TITLE = 66.0
 """Height in pixels that a track's name may take beside low rows."""
 NARROWEST, WIDEST = 2.0, 4000.0
@@ -75,6 +78,9 @@ class Timeline(QAbstractScrollArea):
     grip_released        the drag is over
     mark_pressed         a change of tempo or meter was pressed: the mark, at a global point
     ruler_menu_requested a context menu of the ruler: (second, global point)
+    beat_dragged         a line of the take's beats is dragged: (its number, the second now)
+    beat_released        the drag is over
+    beat_menu_requested  a context menu of such a line: (its number, global point)
     """
 
     hovered = Signal(int)
@@ -89,6 +95,9 @@ class Timeline(QAbstractScrollArea):
     grip_released = Signal()
     mark_pressed = Signal(object, QPoint)
     ruler_menu_requested = Signal(float, QPoint)
+    beat_dragged = Signal(int, float)
+    beat_released = Signal()
+    beat_menu_requested = Signal(int, QPoint)
 
     KEYS: ClassVar[dict[Qt.Key, str]] = {
         Qt.Key.Key_Delete: "remove",
@@ -98,6 +107,11 @@ class Timeline(QAbstractScrollArea):
         Qt.Key.Key_U: "automatic",
         Qt.Key.Key_D: "next_doubtful",
         Qt.Key.Key_E: "hear",
+        Qt.Key.Key_BracketLeft: "half_speed",
+        Qt.Key.Key_BracketRight: "double_speed",
+        Qt.Key.Key_Comma: "bars_earlier",
+        Qt.Key.Key_Period: "bars_later",
+        Qt.Key.Key_T: "tap_beat",
     }
 
     def __init__(self, parent: QWidget | None = None):
@@ -116,6 +130,7 @@ class Timeline(QAbstractScrollArea):
         self._overview = Overview(GUTTER)
         self._names = RowLabels()
         self.strip = TimeStrip()
+        self.beats = BeatPainter()
         self._plain_height = 38.0
         self.stretch: tuple[float, float] | None = None
         self._sweep: tuple[QPointF, QPointF, np.ndarray] | None = None
@@ -129,6 +144,21 @@ class Timeline(QAbstractScrollArea):
         self.line = PlayLine(self.viewport())
         self._line_at = 0.0
         self._glowing: str | None = None
+        self._zooms: list[QPushButton] = []
+
+    def add_zoom(self, button: QPushButton) -> None:
+        """A button in the overview's gutter, right of those before it."""
+        button.setParent(self.viewport())
+        button.setCursor(Qt.CursorShape.ArrowCursor)
+        self._zooms.append(button)
+        self._place_zooms()
+
+    def _place_zooms(self) -> None:
+        right = GUTTER - PAD
+        for button in reversed(self._zooms):
+            width = max(26, button.sizeHint().width() - 8)
+            right -= width + 3
+            button.setGeometry(right, self.viewport().height() - OVERVIEW + 10, width, OVERVIEW - 20)
 
     # Position
 
@@ -194,6 +224,16 @@ class Timeline(QAbstractScrollArea):
         flags = np.zeros(max(most, int(self.selected.max(initial=-1))) + 1, bool)
         flags[self.selected] = True
         self._is_selected = flags
+
+    def own_tap_key(self, own: bool) -> None:
+        """Whether T taps beats here, instead of what it does elsewhere in the window."""
+        self.OWN_KEYS: tuple[Qt.Key, ...] = (Qt.Key.Key_T,) if own else ()
+
+    def show_beats(self, lines: BeatLines | None) -> None:
+        """Show the beats of the chosen take in place of its handle, or none."""
+        if lines is not self.beats.lines:
+            self.beats.lines = lines
+            self.viewport().update()
 
     def show_stretch(self, stretch: tuple[float, float] | None) -> None:
         """Show a time range that was selected elsewhere."""
@@ -308,6 +348,7 @@ class Timeline(QAbstractScrollArea):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self._place_zooms()
         self._arrange()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -385,6 +426,11 @@ class Timeline(QAbstractScrollArea):
     def _press_strip(self, at: QPointF, where: QPoint) -> bool:
         """Take hold of the chosen take's handle, or press a mark. Returns whether there was one."""
         place = (GUTTER, self._begin, self._scale)
+        if self.beats.lines is not None and at.y() >= HANDLES:
+            self.beats.held = self.beats.line_at(at, place, self.viewport().width())
+            if self.beats.held >= 0:
+                self._drag = (BEAT, self.second_at(at.x()), 0.0)
+            return True
         grip, mark = self.strip.grip_at(at, *place), self.strip.mark_at(at, *place)
         if grip is not None:
             self._drag = (grip, self.second_at(at.x()), 0.0)
@@ -438,6 +484,9 @@ class Timeline(QAbstractScrollArea):
             return
         if self._drag is None:
             grip = self.strip.grip_at(at, GUTTER, self._begin, self._scale) if at.y() < RULER else None
+            if self.beats.lines is not None:
+                held = self.beats.line_at(at, (GUTTER, self._begin, self._scale), self.viewport().width())
+                grip = BEAT if held >= 0 else None
             shapes = {MOVE: Qt.CursorShape.OpenHandCursor, BEGIN: Qt.CursorShape.SizeHorCursor}
             shape = Qt.CursorShape.ArrowCursor if grip is None else shapes.get(grip, Qt.CursorShape.SizeHorCursor)
             self.viewport().setCursor(shape)
@@ -447,6 +496,8 @@ class Timeline(QAbstractScrollArea):
         kind, x, begin = self._drag
         if kind == "overview":
             self._go_to_overview(at.x())
+        elif kind == BEAT:
+            self.beat_dragged.emit(self.beats.held, self.second_at(at.x()))
         elif kind in (MOVE, BEGIN, END):
             now = self.second_at(at.x())
             self.grip_dragged.emit(kind, now - x, now)
@@ -487,11 +538,19 @@ class Timeline(QAbstractScrollArea):
                 self.seek_requested.emit(max(0.0, self.second_at(event.position().x())))
         if self._drag is not None and self._drag[0] in (MOVE, BEGIN, END):
             self.grip_released.emit()
+        elif self._drag is not None and self._drag[0] == BEAT:
+            self.beats.held = -1
+            self.beat_released.emit()
+            self.viewport().update()
         self._drag = None
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         if event.pos().y() < RULER:
-            if event.pos().x() >= GUTTER:
+            place, at = (GUTTER, self._begin, self._scale), QPointF(event.pos())
+            beat = self.beats.line_at(at, place, self.viewport().width())
+            if beat >= 0:
+                self.beat_menu_requested.emit(beat, event.globalPos())
+            elif event.pos().x() >= GUTTER:
                 self.ruler_menu_requested.emit(self.second_at(event.pos().x()), event.globalPos())
             return
         origin = self.note_at(QPointF(event.pos()))
@@ -531,6 +590,8 @@ class Timeline(QAbstractScrollArea):
             return tr("everything: drag to move through it")
         bar, beat, _ = self._tempo.position(max(0.0, self.second_at(at.x())))
         moment = tr("bar {bar}, beat {beat}").format(bar=bar - self._bars_before, beat=beat)
+        if HANDLES <= at.y() < RULER and self.beats.lines is not None:
+            return tr("the beats of the take: drag a line to where it belongs, and what follows moves along")
         if HANDLES <= at.y() < RULER and self.strip.handle is not None:
             return tr("the chosen take: drag it to move it, its ends to crop it (Alt: not to the beat)")
         if at.y() < RULER:
@@ -569,13 +630,15 @@ class Timeline(QAbstractScrollArea):
         self._paint_shades(painter, body, found)
         self._paint_stretch(painter, body)
         self._paint_rows(painter, body)
+        self.beats.paint_body(painter, body, (GUTTER, self._begin, self._scale))
         self._paint_sweep(painter)
         painter.restore()
         bar_ruler.paint_ruler(
             painter, size.width(), tr("bar"), self._tempo, found, (GUTTER, self._begin, self._scale),
             self.stretch, self._bars_before,
         )  # fmt: skip
-        self.strip.paint(painter, size.width(), GUTTER, self._begin, self._scale)
+        self.strip.paint(painter, size.width(), GUTTER, self._begin, self._scale, self.beats.lines is None)
+        self.beats.paint_ruler(painter, size.width(), (GUTTER, self._begin, self._scale))
         strip = QRectF(0, size.height() - OVERVIEW, size.width(), OVERVIEW)
         chosen = self._is_selected if len(self.selected) else np.zeros(0, bool)
         self._overview.paint(painter, strip, tr("everything"), self._picture, chosen, self.seconds_in_view())
