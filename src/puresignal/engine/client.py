@@ -60,6 +60,9 @@ class RouterProcess:
         self.knock = os.eventfd(0, os.EFD_NONBLOCK)
         # Messages from playback, and the router's clock that playback follows.
         self.playback, self.clock = ring.make(), shared_counters.make()
+        # What the transport did: written by the player, kept by the recorder.
+        self.moves = ring.make()
+        self.moved = ring.Reader(self.moves)
         self.pulse = pulse.make()
         self.pulses = pulse.PulseWatch(self.pulse)
         self._own = ring.Writer(self._feeds[0])
@@ -96,8 +99,8 @@ class RouterProcess:
         theirs, self._pipe = os.pipe()
         self._recorder = HelperProcess(
             "puresignal.engine.recorder",
-            (str(self.ring), str(theirs), str(self.pulse), str(self._journal), *self.setup.inputs),
-            (self.ring, theirs, self.pulse),
+            (str(self.ring), str(theirs), str(self.pulse), str(self.moves), str(self._journal), *self.setup.inputs),
+            (self.ring, theirs, self.pulse, self.moves),
             to_close=(theirs,),
             after=self.after,
         )
@@ -294,6 +297,6 @@ class RouterProcess:
             self._let_go_of_recorder()
         for helper in (*self._ended, *([self._devices] if self._devices is not None else [])):
             helper.end_by(deadline)
-        for one in (self.ring, self.sent, self.playback, self.clock, self.pulse, *self._feeds, self.knock):
+        for one in (self.ring, self.sent, self.playback, self.clock, self.pulse, self.moves, *self._feeds, self.knock):
             os.close(one)
         return code

@@ -18,7 +18,7 @@ from puresignal.engine.router import Router
 from puresignal.engine.router_config import RouterConfig
 from puresignal.io import jack_ports, ports, realtime
 
-SOUNDING = {ports.SOUND: "in", ports.FONT: "font"}
+SOUNDING = {ports.SOUND: "in", ports.FONT: "font", ports.CLICK: "click"}
 """Names of the built-in sound's ports on JACK."""
 SILENT_SECONDS = 8.0
 """Without a block for so long, the server is gone. A JACK server waits five seconds for a client that has died."""

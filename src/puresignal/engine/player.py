@@ -1,12 +1,13 @@
 """The playback process: feeds a score to the router ahead of time, by frames.
 
-`python -m puresignal.engine.player FEED KNOCK CLOCK TRANSPORT PULSE SCORE SCORE`, numbers of open files: FEED is a
-ring of messages with the frames at which they leave, KNOCK an eventfd that signals it, CLOCK shared counters (frame,
-rate, nanoseconds, block), TRANSPORT shared counters with the player's state, PULSE that of pulse.py, SCORE memory that
-the client fills in turn.
-Commands are lines of JSON on stdin: {"score": 0 or 1, "events": n, "moved": [seconds, seconds]}, {"play": seconds},
+`python -m puresignal.engine.player FEED KNOCK CLOCK TRANSPORT PULSE MOVES SCORE SCORE`, numbers of open files: FEED is
+a ring of messages with the frames at which they leave, KNOCK an eventfd that signals it, CLOCK shared counters (frame,
+rate, nanoseconds, block), TRANSPORT shared counters with the player's state, PULSE that of pulse.py, MOVES a ring of
+what the transport did (transport_log.py), SCORE memory that the client fills in turn.
+Commands are lines of JSON on stdin: {"score": 0 or 1, "events": n, "moved": [seconds, seconds]}, {"play": seconds, "since": the clock's seconds at which it was there, or nothing},
 {"stop": true}, {"speed": x}, {"loop": [a, b] or null}, {"first": [[output, hex], ...]}: messages sent when playback
-starts.
+starts, {"shift": seconds} of the score before bar 1, {"endless": whether to go on after its last note}, {"note":
+anything} that is kept with the moves.
 """
 
 from __future__ import annotations
@@ -25,6 +26,7 @@ from puresignal.core.midi import messages
 from puresignal.engine.pulse import BEAT_EVERY, PLAYER, Pulse
 from puresignal.engine.ring import Writer
 from puresignal.engine.shared_counters import SharedCounters
+from puresignal.engine.transport_log import MOVED, PLAY, ROUND, STOP, TransportLog
 
 TICK = 0.004
 AHEAD = 0.02
@@ -40,8 +42,10 @@ ROW = 12
 class Player:
     """Playback state. Times of the score are in seconds, those of the feed in frames."""
 
-    def __init__(self, feed: Writer, transport: SharedCounters):
-        self._feed, self._transport = feed, transport
+    def __init__(self, feed: Writer, transport: SharedCounters, log: TransportLog | None = None):
+        self._feed, self._transport, self._log = feed, transport, log
+        # Seconds of the score before bar 1; and whether it goes on after the score's last note, as a recording does.
+        self.shift, self.endless = 0.0, False
         self._at, self._data = np.zeros(0), np.zeros((0, 4), np.uint8)
         self._first: list[tuple[int, bytes]] = []
         self.playing = False
@@ -64,10 +68,35 @@ class Player:
         if self.playing and moved is not None:
             here = self.seconds_at(self._done)
             self._origin_frame, self._origin = self._done, float(np.interp(here, *moved))
+            self._tell(MOVED, self._done)
+        held = self._sounding() if self.playing else {}
         self._at, self._data = at, data
         if self.playing:
-            self._begin_again(self._done)
+            self._feed.put(float(self._done), 0, FORGET)
+            self._next = int(np.searchsorted(self._at, self.seconds_at(self._done) - 1e-9))
+            # What sounds on in this score too is not cut: while recording there is another score every few seconds.
+            still = self._sounding()
+            for (output, channel, note), times in sorted(held.items()):
+                for _ in range(times if (output, channel, note) not in still else 0):
+                    self._feed.put(float(self._done), output, bytes((messages.NOTE_OFF | channel, note, 64)))
         self._publish()
+
+    def _sounding(self) -> dict[tuple[int, int, int], int]:
+        """What the score has begun and not ended before the next event: (output, channel, note) and how often."""
+        data = self._data[: self._next]
+        kind = data[:, 1] & 0xF0
+        notes = data[(kind == messages.NOTE_ON) | (kind == messages.NOTE_OFF)]
+        if not len(notes):
+            return {}
+        key = (notes[:, 0].astype(np.int64) << 16) | ((notes[:, 1] & 0x0F).astype(np.int64) << 8) | notes[:, 2]
+        on = ((notes[:, 1] & 0xF0) == messages.NOTE_ON) & (notes[:, 3] > 0)
+        keys, place = np.unique(key, return_inverse=True)
+        left = np.bincount(place, np.where(on, 1.0, -1.0)).astype(int)
+        return {
+            (k >> 16, (k >> 8) & 0x0F, k & 0x7F): times
+            for k, times in zip(keys.tolist(), left.tolist(), strict=True)
+            if times > 0
+        }
 
     def first(self, messages: list[tuple[int, bytes]]) -> None:
         """Set the messages sent when playback starts: banks and programs."""
@@ -80,16 +109,23 @@ class Player:
             self._begin_again(self._done)
         self._publish()
 
-    def play(self, seconds: float, frame: int, rate: int) -> None:
-        """Play from a position in the score. frame: the clock now."""
+    def play(self, seconds: float, frame: int, rate: int, since: float | None = None) -> None:
+        """Play from a position in the score. frame: the clock now.
+
+        since  seconds of the clock at which this was the position: by now it is further on
+        """
         self.stop(frame)
         self._clock_rate, self._rate, self._origin = rate, rate / self._speed, seconds
         # Gives receivers a moment to change programs before the first note.
         self._origin_frame = frame + round(AHEAD * rate)
+        if since is not None:
+            self._origin += max(0.0, self._origin_frame / rate - since) * self._speed
+            seconds = self._origin
         for output, message in self._first:
             self._feed.put(float(frame), output, message)
         self._next = int(np.searchsorted(self._at, seconds - 1e-9))
         self.playing, self._done = True, self._origin_frame
+        self._tell(PLAY, self._origin_frame)
         self._publish()
 
     def speed(self, speed: float) -> None:
@@ -98,6 +134,7 @@ class Player:
             self._origin_frame, self._origin = self._done, self.seconds_at(self._done)
         self._speed, self._rate = speed, self._clock_rate / speed
         if self.playing:
+            self._tell(MOVED, self._done)
             self._begin_again(self._done)
         self._publish()
 
@@ -105,6 +142,7 @@ class Player:
         """Stop playing and end the sounding notes."""
         if self.playing:
             self._feed.put(float(frame), 0, CUT)
+            self._tell(STOP, frame)
         self.playing = False
         self._publish()
 
@@ -133,10 +171,12 @@ class Player:
             self._feed.put(float(end), 0, RELEASE)
             self._origin_frame, self._origin = end, self._loop[0]
             self._next = int(np.searchsorted(self._at, self._origin - 1e-9))
+            self._tell(ROUND, end)
             self._publish()
         self._done = max(self._done, up_to + 1)
-        if self._loop is None and self._next >= len(self._at) and self._is_over(frame):
+        if self._loop is None and not self.endless and self._next >= len(self._at) and self._is_over(frame):
             self.playing = False
+            self._tell(STOP, frame)
             self._publish()
 
     def _hand(self, up_to: int) -> None:
@@ -160,6 +200,12 @@ class Player:
 
     def _is_over(self, frame: int) -> bool:
         return not len(self._at) or self.seconds_at(frame) > float(self._at[-1]) + 0.05
+
+    def _tell(self, kind: str, frame: int) -> None:
+        """Note what the transport does from a frame on."""
+        if self._log is not None:
+            seconds = self.seconds_at(frame) - self.shift
+            self._log.move(frame / max(1, self._clock_rate), kind, seconds, self._speed)
 
     def _publish(self) -> None:
         a, b = self._loop or (0.0, 0.0)
@@ -186,13 +232,14 @@ def position(transport: tuple[int, ...], clock: tuple[int, ...], now_ns: int) ->
 
 
 def main() -> int:
-    feed, knock, clock_memory, transport, pulse_memory, *scores = map(int, sys.argv[1:])
+    feed, knock, clock_memory, transport, pulse_memory, moves, *scores = map(int, sys.argv[1:])
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
-    player, clock = Player(Writer(feed), SharedCounters(transport)), SharedCounters(clock_memory)
+    log = TransportLog(Writer(moves))
+    player, clock = Player(Writer(feed), SharedCounters(transport), log), SharedCounters(clock_memory)
     pulse, rest = Pulse(pulse_memory, PLAYER), b""
     # A router that has just been started has no clock yet; playback starts when it does.
-    wanted: float | None = None
+    wanted: tuple[float, float | None] | None = None
     while True:
         ready, _, _ = select.select([0], [], [], TICK if player.playing or wanted is not None else BEAT_EVERY)
         pulse.beat()
@@ -208,6 +255,12 @@ def main() -> int:
             *lines, rest = (rest + more).split(b"\n")
             for line in lines:
                 command = json.loads(line)
+                if "note" in command:
+                    log.note(time.monotonic(), command["note"])
+                if "endless" in command:
+                    player.endless = bool(command["endless"])
+                if "shift" in command:
+                    player.shift = float(command["shift"])
                 if "score" in command:
                     moved = command.get("moved")
                     if "loop" in command:
@@ -223,12 +276,12 @@ def main() -> int:
                 if "speed" in command:
                     player.speed(float(command["speed"]))
                 if "play" in command:
-                    wanted = command["play"]
+                    wanted = float(command["play"]), command.get("since")
                 if "stop" in command:
                     wanted = None
                     player.stop(frame)
         if wanted is not None and rate:
-            player.play(wanted, frame, rate)
+            player.play(wanted[0], frame, rate, wanted[1])
             wanted = None
         player.hand_over(frame, block)
         if player.handed():

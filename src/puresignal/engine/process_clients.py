@@ -82,12 +82,13 @@ class PlayerProcess:
             shared_counters.SharedCounters(router.clock),
             shared_counters.SharedCounters(self.transport),
         )
-        given = (router.playback, router.knock, router.clock, self.transport, router.pulse, *self._scores)
+        given = (router.playback, router.knock, router.clock, self.transport, router.pulse, router.moves, *self._scores)
         self._router = router
         self._told = ToldProcess("puresignal.engine.player", given, router.after)
         self._first: list[list[Any]] = []
         self._loop: list[float] | None = None
         self._speed = 1.0
+        self._shift, self._endless = 0.0, False
 
     def use(
         self,
@@ -95,6 +96,7 @@ class PlayerProcess:
         data: np.ndarray,
         moved: tuple[np.ndarray, np.ndarray] | None = None,
         loop: tuple[float, float] | None = None,
+        shift: float = 0.0,
     ) -> None:
         """Use another score from the next note on.
 
@@ -102,6 +104,7 @@ class PlayerProcess:
         data   (events, 4) uint8: output, status, data 1, data 2
         moved  (knots,) seconds of the score before and those of this one that are the same beats
         loop   the loop range in this score's seconds; used with `moved`
+        shift  seconds of the score before bar 1
         """
         self._turn = 1 - self._turn
         content = score_bytes(at, data)
@@ -110,22 +113,41 @@ class PlayerProcess:
         if content:
             with mmap.mmap(memory, len(content)) as view:
                 view[:] = content
-        self._events = len(at)
+        self._events, self._shift = len(at), shift
         if moved is None:
-            self._told.tell(score=self._turn, events=self._events)
+            self._told.tell(shift=shift, score=self._turn, events=self._events)
             return
         self._loop = list(loop) if loop else None
         knots = [column.tolist() for column in moved]
-        self._told.tell(score=self._turn, events=self._events, moved=knots, loop=self._loop)
+        self._told.tell(shift=shift, score=self._turn, events=self._events, moved=knots, loop=self._loop)
 
-    def play(self, seconds: float, first: list[tuple[int, bytes]]) -> None:
-        """Play from a position. first: banks and programs, sent before anything else."""
+    def play(
+        self, seconds: float, first: list[tuple[int, bytes]], endless: bool = False, since: float | None = None
+    ) -> None:
+        """Play from a position.
+
+        first    banks and programs, sent before anything else
+        endless  also after the end
+        since    seconds of the clock at which this was the position, where playing has begun already
+        """
+        self._endless = endless
         self._first = [[output, message.hex()] for output, message in first]
         if not self._told.alive:
             self._router.pulses.started(pulse.PLAYER)
-        if self._told.tell(first=self._first, speed=self._speed, play=seconds):
+        if self._told.tell(first=self._first, speed=self._speed, endless=endless, play=seconds, since=since):
             # The process was only just started and has no score yet.
-            self._told.tell(score=self._turn, events=self._events, loop=self._loop, speed=self._speed, play=seconds)
+            self._told.tell(**self._all(), play=seconds, since=since)
+
+    def _all(self) -> dict[str, Any]:
+        """Everything that a new process has to know."""
+        return {
+            "shift": self._shift, "endless": self._endless, "score": self._turn, "events": self._events,
+            "first": self._first, "loop": self._loop, "speed": self._speed,
+        }  # fmt: skip
+
+    def note(self, what: Any) -> None:
+        """Keep something with the moves of the transport, in the journal."""
+        self._told.tell(note=what)
 
     def watch(self) -> None:
         """If it died or hangs while it plays: what it started is ended, and a new one plays on from there."""
@@ -139,9 +161,7 @@ class PlayerProcess:
         self._words.write(0)
         self._told.close()
         self._router.pulses.started(pulse.PLAYER)
-        self._told.tell(
-            score=self._turn, events=self._events, first=self._first, loop=self._loop, speed=self._speed, play=place
-        )
+        self._told.tell(**self._all(), play=place)
 
     def stop(self) -> None:
         if self._told.alive:

@@ -1,6 +1,7 @@
 """The recorder process: copies the ring into the journal until its pipe is closed.
 
-`python -m puresignal.engine.recorder RING PIPE PULSE FOLDER INPUT...`, numbers of open files.
+`python -m puresignal.engine.recorder RING PIPE PULSE MOVES FOLDER INPUT...`, numbers of open files: RING is what
+arrives, MOVES what the transport does.
 """
 
 from __future__ import annotations
@@ -21,13 +22,13 @@ EVERY = 0.01
 
 
 def main() -> int:
-    ring, pipe, pulse, folder, *inputs = sys.argv[1:]
+    ring, pipe, pulse, moves, folder, *inputs = sys.argv[1:]
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
     # The disk may make it wait for long.
     Pulse(int(pulse), RECORDER).keep_beating()
     # Continues where the previous recorder stopped, so that nothing that arrived in between is lost.
-    reader = Reader(int(ring), keeps_place=True)
+    reader, moved = Reader(int(ring), keeps_place=True), Reader(int(moves), keeps_place=True)
     forget_old(Path(folder).parent, Path(folder))
     try:
         journal = Writer(Path(folder), tuple(inputs))
@@ -36,6 +37,9 @@ def main() -> int:
         return 1
     begun, tail = False, last_rows(Path(folder))
     while True:
+        # First what the transport did: a hit is of use only with the round that it fell into.
+        journal.add_moves(moved.read())
+        moved.keep_place()
         records = reader.read()
         # The previous recorder may have stopped between writing and noting its position.
         journal.add(records if begun else records[already_written(records, tail) :])
@@ -44,6 +48,7 @@ def main() -> int:
         ready, _, _ = select.select([int(pipe)], [], [], EVERY)
         if ready and not os.read(int(pipe), 1):
             break
+    journal.add_moves(moved.read())
     journal.add(reader.read())
     journal.close()
     return 0

@@ -6,7 +6,7 @@ cycle; elsewhere it reads sent messages from the ring and plays through PortAudi
 reports that. Commands are lines of JSON: {"map": note map, "output": its number among the router's, "kit": name,
 "drums": {name: {level, place, tune, damping}}, "level": 0..1, "muted": [names], "device": name or "",
 "block": frames, "rate": n, "font": path, "font_output": n, "along": {"path", "level", "offset"} or null,
-"strike": [note, velocity] to be heard at once}.
+"strike": [note, velocity] to be heard at once, "click_output": n, "click": dB of the click}.
 It prints its state as a line of JSON.
 """
 
@@ -32,6 +32,7 @@ from puresignal.core.kit import note_map
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi import messages
 from puresignal.core.sound import drums
+from puresignal.core.sound.click import Click
 from puresignal.core.sound.mixer import Mixer, SampleBank
 from puresignal.engine.jack_client import SILENT_SECONDS, SOUNDING
 from puresignal.engine.player import position
@@ -119,7 +120,7 @@ class Sound:
         self._sent = sent
         self.rate = RATE
         self._map: NoteMap | None = None
-        self._output = self._font_output = -1
+        self._output = self._font_output = self._click_output = -1
         self._font: soundfont.Font | None = None
         self._font_why = ""
         self._font_path = ""
@@ -128,7 +129,7 @@ class Sound:
         self._drums: dict[str, drums.Drum] = {}
         self._device: str | None = None
         self._block, self._wanted_rate = 256, RATE
-        self.mixer = Mixer(SampleBank(RATE))
+        self.mixer, self.click = Mixer(SampleBank(RATE)), Click(RATE)
         self._wanted = threading.Event()
         self._client: Any = None
         self._ports: list[Any] = []
@@ -171,6 +172,9 @@ class Sound:
         if "strike" in command:
             note, velocity = command["strike"]
             self._struck.append(messages.note_on(10, int(note) & 0x7F, int(velocity) & 0x7F))
+        self._click_output = command.get("click_output", self._click_output)
+        if "click" in command:
+            self.click.level = 10 ** (float(command["click"]) / 20)
         if "font_output" in command:
             self._font_output = command["font_output"]
         if "font" in command:
@@ -194,7 +198,10 @@ class Sound:
             time.sleep(0.1)
             before.close()
 
-    def _block_of(self, frames: int, messages: list[tuple[int, bytes]], to_font: list[tuple[int, bytes]]) -> np.ndarray:
+    def _block_of(
+        self, frames: int, messages: list[tuple[int, bytes]], to_font: list[tuple[int, bytes]],
+        clicks: list[tuple[int, bytes]],
+    ) -> np.ndarray:  # fmt: skip
         """A block of everything that sounds."""
         while self._struck:
             messages = [(0, self._struck.popleft()), *messages]
@@ -203,6 +210,7 @@ class Sound:
         if font is not None:
             block += self.mixer.level * font.render(frames, to_font)
         self._along.add_to(block, self.mixer.level)
+        self.click.add_to(block, clicks, self.mixer.level)
         return np.clip(block, -1.0, 1.0, out=block)
 
     def _prepare(self) -> None:
@@ -254,15 +262,19 @@ class Sound:
     def _open_jack(self, client: Any) -> None:
         self._called = time.monotonic()
         self._at_rate(client.samplerate)
-        incoming, for_font = (client.midi_inports.register(SOUNDING[name]) for name in (ports.SOUND, ports.FONT))
+        incoming, for_font, clicks = (
+            client.midi_inports.register(SOUNDING[name]) for name in (ports.SOUND, ports.FONT, ports.CLICK)
+        )
         outs = [client.outports.register(name) for name in ("left", "right")]
         self._ports = outs
 
         def process(frames: int) -> None:
             began = time.perf_counter()
             self._called = time.monotonic()
-            came = [(o, bytes(d)) for o, d in incoming.incoming_midi_events()]
-            block = self._block_of(frames, came, [(o, bytes(d)) for o, d in for_font.incoming_midi_events()])
+            came, fonts, clicked = (
+                [(o, bytes(d)) for o, d in port.incoming_midi_events()] for port in (incoming, for_font, clicks)
+            )
+            block = self._block_of(frames, came, fonts, clicked)
             for port, channel in zip(outs, block, strict=True):
                 port.get_array()[:] = channel
             self._measure(time.perf_counter() - began, frames)
@@ -344,13 +356,14 @@ class Sound:
         """The device's callback: messages since the last block, each at its place."""
         began = time.perf_counter()
         now = time.monotonic()
-        messages: dict[int, list[tuple[int, bytes]]] = {self._output: [], self._font_output: []}
+        wanted = (self._output, self._font_output, self._click_output)
+        messages: dict[int, list[tuple[int, bytes]]] = {output: [] for output in wanted if output >= 0}
         for at, output, data in self._sent.read():
             if output in messages:
                 place = frames - round((now - at) * self.rate)
                 messages[output].append((min(frames - 1, max(0, place)), data))
-        mine, fonts = (sorted(messages[o], key=lambda m: m[0]) for o in (self._output, self._font_output))
-        out[:] = self._block_of(frames, mine, fonts if self._font_output != self._output else []).T
+        mine, fonts, clicks = (sorted(messages.get(o, []), key=lambda m: m[0]) for o in wanted)
+        out[:] = self._block_of(frames, mine, fonts, clicks).T
         self._underruns += late
         self._measure(time.perf_counter() - began, frames)
 
@@ -360,6 +373,9 @@ class Sound:
             level = self.mixer.level
             self.mixer = Mixer(SampleBank(rate))
             self.mixer.level = level
+            click_level = self.click.level
+            self.click = Click(rate)
+            self.click.level = click_level
             self._prepare()
             self._load_font()
             self._along.load(self._along.what, rate)

@@ -1,18 +1,21 @@
 """The journal: every incoming message goes to disk at once, one per line; a kill costs at most the last line.
 
 A line is seconds, number of the input, bytes in hex: `12.34568 0 99265a`. The first line of a file names the inputs.
+What the transport does stands among them as JSON: `12.34568 @ {"move":"round","seconds":4.0,"speed":1.0}`.
 Full files are closed, and old ones are deleted when enough is kept (docs/formats.md).
 """
 
 from __future__ import annotations
 
 import contextlib
+import json
 import os
 import re
 import time
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -33,7 +36,7 @@ MOST_SECONDS = 1e9
 TAIL = 4096
 """Messages at the end of a journal that a recorder may have written without noting its position."""
 
-_HEAD = re.compile(r"# pure-signal journal 1 (.*)\Z")
+_HEAD = re.compile(r"# pure-signal journal [12] (.*)\Z")
 
 
 class Writer:
@@ -57,7 +60,13 @@ class Writer:
 
     def add(self, messages: Iterable[tuple[float, int, bytes]]) -> None:
         """Write messages. On return the system has them, and they survive our death."""
-        rows = [f"{at:.5f} {port} {data.hex()}\n".encode() for at, port, data in messages]
+        self._add([f"{at:.5f} {port} {data.hex()}\n".encode() for at, port, data in messages])
+
+    def add_moves(self, moves: Iterable[tuple[float, int, bytes]]) -> None:
+        """Write what the transport did: JSON, which has no line breaks."""
+        self._add([f"{at:.6f} @ ".encode() + data + b"\n" for at, _, data in moves])
+
+    def _add(self, rows: list[bytes]) -> None:
         if not rows and not self._owed:
             return
         try:
@@ -84,7 +93,7 @@ class Writer:
         self._number += 1
         self._lines = 0
         names = "\t".join(name.replace("\t", " ").replace("\n", " ") for name in self._inputs)
-        self._write(f"# pure-signal journal 1 {names}\n".encode())
+        self._write(f"# pure-signal journal 2 {names}\n".encode())
         self._tidy()
 
     def _tidy(self) -> None:
@@ -127,6 +136,25 @@ def read(paths: Iterable[Path]) -> tuple[tuple[str, ...], list[tuple[float, int,
                 if 0 <= at < MOST_SECONDS and len(parts[1]) < 6 and data:
                     rows.append((at, int(parts[1]), data))
     return inputs, rows
+
+
+def read_moves(paths: Iterable[Path]) -> list[tuple[float, dict[str, Any]]]:
+    """What the transport did, in journal files, in order: (seconds, what transport_log.py says). Damage is skipped.
+
+    Raises FileAccessError
+    """
+    found = []
+    for path in paths:
+        for line in file_access.read_bytes(path).decode("utf-8", "replace").split("\n")[1:-1]:
+            at, sign, text = line.partition(" @ ")
+            if sign:
+                try:
+                    seconds, what = float(at), json.loads(text)
+                except (ValueError, RecursionError):
+                    continue
+                if 0 <= seconds < MOST_SECONDS and isinstance(what, dict):
+                    found.append((seconds, what))
+    return found
 
 
 @dataclass(frozen=True)

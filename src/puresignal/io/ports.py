@@ -20,6 +20,7 @@ DRUM_MODULE, PAD_BOX, KEYBOARD = mark("Simulated drum module"), mark("Simulated 
 RECEIVER = mark("Simulated receiver")
 SOUND = mark("Built-in sound")
 FONT = "SoundFont"
+CLICK = mark("Click")
 SOUND_CLIENT = "Pure Signal sound"
 """The built-in sound's client name on JACK."""
 OWN_NAME = "Pure Signal"
@@ -33,7 +34,7 @@ FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD)
 FED_BY_WINDOW, SIMULATED_DEVICES = FED[:2], FED[2:]
 SIMULATED_SUFFIX = "(simulated)"
 """End of the port names of takes by the simulated drummer."""
-TAKEN = (RECEIVER, SOUND, FONT)
+TAKEN = (RECEIVER, SOUND, FONT, CLICK)
 """Outputs whose messages are read from the ring of sent messages."""
 
 

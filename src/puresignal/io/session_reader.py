@@ -28,6 +28,7 @@ from puresignal.core.session.arrangement import Alternatives, Loop, Section
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.destination import Destination
 from puresignal.core.session.live_input import ALL, ALL_CHANNELS, CONTROL, NOTES, LiveInput
+from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.session import Session
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.core.session.take_ref import DRAWN, GENERATED, IMPORTED, KINDS, PLAYED, SOUND, DrawnNote, Pass, TakeRef
@@ -35,7 +36,7 @@ from puresignal.core.session.track_settings import COLOURS, Delivery, TrackSetti
 from puresignal.core.session.view import View
 from puresignal.core.sound.drums import KITS, Drum
 from puresignal.core.timing.session_time import FASTEST, SLOWEST, MeterPoint, TempoPoint, Timeline
-from puresignal.io import limits, midi_reader, session_upgrade, take_file
+from puresignal.io import limits, midi_reader, recording_json, session_upgrade, take_file
 from puresignal.io.session_json import FORMAT, VERSION
 from puresignal.translation import tr
 
@@ -208,6 +209,7 @@ class _Reader:
             part(lambda: self._sends(data.get("sends", [])), ()),
             part(lambda: self._alternatives(data.get("alternatives", [])), ()),
             max([numbers if _is_whole(numbers, 0) else 0, *(ref.number for ref in refs)]),
+            part(lambda: self._recording(data.get("recording", {})), RecordingSettings()),
             part(lambda: self._view(data.get("view", {}), refs), View()),
         )
         return session, tuple(materials.values())
@@ -394,6 +396,12 @@ class _Reader:
         if data[0] >= data[1]:
             raise self._wrong("loop", data)
         return Loop(float(data[0]), float(data[1]))
+
+    def _recording(self, data: object) -> RecordingSettings:
+        try:
+            return recording_json.from_json(data)
+        except ValueError as error:
+            raise self._wrong(str(error), data) from error
 
     def _destinations(self, rows: object) -> tuple[Destination, ...]:
         if not isinstance(rows, list) or len(rows) > limits.INPUTS:

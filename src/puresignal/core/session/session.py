@@ -18,6 +18,7 @@ from puresignal.core.session.arrangement import Alternatives, Loop, Section
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.destination import Destination
 from puresignal.core.session.live_input import LiveInput, with_idents
+from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.core.session.take_ref import SOUND, TakeRef
 from puresignal.core.session.track_settings import Delivery, TrackSettings, with_order, with_track
@@ -60,6 +61,7 @@ class Session:
     sends: tuple[tuple[str, tuple[str, ...]], ...] = ()
     alternatives: tuple[Alternatives, ...] = ()
     numbers: int = 0
+    recording: RecordingSettings = field(default_factory=RecordingSettings)
     view: View = field(default_factory=View)
 
     def __post_init__(self) -> None:
@@ -171,6 +173,11 @@ def with_timeline(session: Session, timeline: Timeline | None) -> Session:
 def with_key(session: Session, key: str) -> Session:
     """Set the key, like "D minor", or none."""
     return replace(session, key=key)
+
+
+def with_recording(session: Session, recording: RecordingSettings) -> Session:
+    """Set how the session records, and its click."""
+    return replace(session, recording=recording)
 
 
 def with_loop(session: Session, loop: Loop | None) -> Session:

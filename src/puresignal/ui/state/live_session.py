@@ -231,13 +231,16 @@ class LiveSession(QObject):
         session, setup = self._workbench.session, self._setup
         if self._router is None or setup is None or self.player is None:
             return
-        if not {ports.SOUND, ports.FONT} & set(setup.outputs) and session.backing is None:
+        own = (ports.SOUND, ports.FONT, ports.CLICK)
+        if not set(own) & set(setup.outputs) and session.backing is None:
             return
-        outputs = [setup.outputs.index(n) if n in setup.outputs else -1 for n in (ports.SOUND, ports.FONT)]
+        outputs = [setup.outputs.index(n) if n in setup.outputs else -1 for n in own]
         told = {
             "map": None if session.target is None else to_json(session.target),
             "output": outputs[0],
             "font_output": outputs[1],
+            "click_output": outputs[2],
+            "click": session.recording.click.level,
             "font": session.sound.font,
             "along": self._along(),
             "kit": session.sound.kit,
