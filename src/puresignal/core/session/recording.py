@@ -45,6 +45,7 @@ class RecordingSettings:
     after        where the position goes after a recording: STAY, or BACK to where it began
     after_play   the same after playback
     rounds       of a loop: LAYER each on the ones before, or REPLACE them
+    punch        record only within the range that is selected on the ruler
     in_delay     milliseconds that the input takes, taken off the times of what is recorded from now on
     out_delay    milliseconds that what plays needs to be heard, taken off as well
     """
@@ -56,6 +57,7 @@ class RecordingSettings:
     after: str = BACK
     after_play: str = STAY
     rounds: str = LAYER
+    punch: bool = False
     in_delay: float = 0.0
     out_delay: float = 0.0
     click: ClickSettings = ClickSettings()

@@ -1,115 +1,390 @@
-"""Recording: what arrives at the armed inputs becomes takes."""
+"""Recording: what arrives at the armed inputs while the transport runs becomes takes, in their place in the session."""
 
 from __future__ import annotations
 
+import time
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from puresignal.core.errors import PureSignalError
 from puresignal.core.midi import messages
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.tempo_map import TempoMap
-from puresignal.core.session.live_input import LiveInput
+from puresignal.core.session import recorded, recording
+from puresignal.core.session.recorded import Layout, Move
+from puresignal.core.session.recording import RecordingSettings
+from puresignal.core.session.take_ref import Pass, TakeRef
+from puresignal.core.timing import click
 from puresignal.engine.ring import Record
 from puresignal.io import journal
+from puresignal.io.session_json import timeline_json
 from puresignal.translation import tr
 from puresignal.ui.state.live_session import LiveSession
+from puresignal.ui.state.playback import Playback
 from puresignal.ui.state.workbench import Workbench
 
 PREVIEW_MS = 120
-"""Milliseconds between pictures of the take that is being recorded."""
+"""Milliseconds between pictures of the take that is being recorded; longer where one takes long to make."""
+KEPT_SECONDS = 8.0
+"""Seconds before the record point of which messages are kept ready: what was played early belongs to the take."""
+LATE = 0.25
+"""Seconds after the end within which the ends of notes still belong to a take."""
+IDLE, WAITING, COUNTING, RECORDING = "idle", "waiting", "counting in", "recording"
 
 
 class Capture(QObject):
     """Records a take for each armed input.
 
-    changed  recording began or ended
+    changed  recording began or ended, or its state changed
+    told     what to say to the player: (text, whether it is a problem)
     """
 
     changed = Signal()
+    told = Signal(str, bool)
 
-    def __init__(self, workbench: Workbench, live_session: LiveSession, parent: QObject | None = None):
+    def __init__(
+        self, workbench: Workbench, live_session: LiveSession, playback: Playback, parent: QObject | None = None
+    ):
         super().__init__(parent)
-        self._workbench, self._live_session = workbench, live_session
+        self._workbench, self._live_session, self._playback = workbench, live_session, playback
+        self.state = IDLE
         self._records: list[Record] | None = None
+        # What the transport has done since it last began to play, also while nothing is recorded.
+        self._moves: list[Move] = []
+        self._point, self._by_hand = 0.0, False
+        self._settings = RecordingSettings()
+        self._off: set[int] = set()
         self._shown = 0
+        self._cost = 0.0
         self._preview = QTimer(self)
         self._preview.setInterval(PREVIEW_MS)
         self._preview.timeout.connect(self._show)
         live_session.messages_received.connect(self._receive)
+        live_session.transport_moved.connect(self._moved)
         live_session.stopping.connect(self.end)
+        playback.changed.connect(self._follow_playback)
 
     @property
     def running(self) -> bool:
-        return self._records is not None
+        return self.state != IDLE
+
+    @property
+    def point(self) -> float:
+        """Beats from bar 1 at which the recording begins."""
+        return self._point
+
+    # Beginning
+
+    def toggle(self) -> None:
+        """Record, or stop recording."""
+        if self.running:
+            self.end()
+        else:
+            self.begin()
 
     def begin(self) -> None:
-        """Record from now on; live input must be on."""
-        # What the window has not read yet was played before the button was pressed.
+        """Record as the session's settings say; live input is switched on if it is not.
+
+        While something plays, and recording starts at once, it begins here and now, and what plays goes on
+        """
+        if self.running:
+            return
+        if not self._is_ready():
+            return
+        settings = self._workbench.session.recording
+        # What the window has not read yet is read first: early hits belong to the take.
         self._live_session.read_now()
-        self._records, self._shown = [], 0
-        self._preview.start()
+        now = time.monotonic()
+        self._records = [r for r in self._live_session.recent() if r.at > now - KEPT_SECONDS]
+        self._settings, self._off, self._shown = settings, set(), 0
+        playback, span = self._playback, self._playback.span
+        self._by_hand = playback.playing and settings.start == recording.AT_ONCE
+        if self._by_hand:
+            self._point = playback.beat_of(playback.heard_now())
+            self._tell_journal()
+            self._turn(RECORDING)
+            return
+        self._moves = []
+        place = playback.place
+        if settings.punch and span is not None and not playback.looping:
+            place = span[0]
+        elif playback.looping:
+            begin, end = playback.loop_span() or (place, place)
+            place = place if begin < place < end - 0.05 else begin
+        self._point = playback.beat_of(place)
+        if settings.start == recording.FIRST_HIT:
+            timeline, _ = playback.time()
+            self._point -= timeline.beats_to_bar(self._point + 1e-6)[1]
+            if playback.playing:
+                playback.stop()
+            self._turn(WAITING)
+            return
+        self._roll()
+
+    def again(self) -> None:
+        """Keep this attempt, out of the result, go back and begin anew."""
+        point = self._point
+        if self.running:
+            self.end(again=True)
+        self._playback.go(max(0.0, self._playback.second_of(point)))
+        self.begin()
+
+    def _is_ready(self) -> bool:
+        """Whether there is something to record, and live input runs; otherwise the player is told what to do."""
+        live = self._live_session
+        if not any(one.port for one in self._workbench.session.inputs):
+            self.told.emit(tr("There is no input to record. Add one at the left: a port, or the keyboard."), True)
+            return False
+        if not live.listening:
+            try:
+                live.start()
+            except (PureSignalError, OSError) as error:
+                self.told.emit(str(error), True)
+                return False
+        if not self._armed():
+            self.told.emit(tr("No input is armed. Tick Armed on the card of the input that you play."), True)
+            return False
+        absent = [one.title for one in live.inputs if one.armed and one.port in live.absent_ports()]
+        if absent:
+            text = tr("{port} is unavailable. Recording goes on, and takes it as soon as it appears.")
+            self.told.emit(text.format(port=", ".join(absent)), True)
+        return True
+
+    def _roll(self, since: float | None = None) -> None:
+        """Start the transport: count-in or pre-roll, then the record point."""
+        settings, playback = self._settings, self._playback
+        timeline, _ = playback.time()
+        begin = point = self._point
+        if since is None and settings.start == recording.AFTER_COUNT_IN:
+            begin = click.before(timeline, point, settings.count_in)
+        if since is None and settings.pre_roll:
+            sooner = click.before(timeline, point, settings.pre_roll)
+            begin = min(begin, sooner)
+        # Pre-roll plays what is there; a count-in is the click alone.
+        quiet = point if begin < point and not settings.pre_roll else begin
+        self._tell_journal()
+        playback.roll(begin, quiet, since)
+        self._turn(COUNTING if begin < point else RECORDING)
+
+    def _tell_journal(self) -> None:
+        """Note what a killed recording is rebuilt from."""
+        timeline, _ = self._playback.time()
+        player = self._live_session.player
+        inputs = [self._live_session.inputs[number] for number in self._armed()]
+        note = {
+            "record": self._point, "early": self._settings.early, "timeline": timeline_json(timeline),
+            "inputs": [[one.ident, one.title, [list(pair) for pair in one.listens]] for one in inputs],
+            "delay": self._delay(),
+        }  # fmt: skip
+        if player is not None:
+            player.note(note)
+
+    def _delay(self) -> float:
+        return -(self._settings.in_delay + self._settings.out_delay) / 1000.0
+
+    def _turn(self, state: str) -> None:
+        self.state = state
+        if state in (COUNTING, RECORDING):
+            self._preview.start()
         self.changed.emit()
 
-    def end(self) -> None:
-        """Make a take of what arrived at each armed input. Does nothing if recording is off."""
+    # While it runs
+
+    def _receive(self, records: list[Record]) -> None:
         if self._records is None:
             return
-        self._live_session.read_now()
-        records, self._records = self._records, None
-        self._preview.stop()
-        self._make_takes(records)
-        self.changed.emit()
+        self._records += records
+        if self.state == WAITING:
+            armed = self._armed()
+            first = next(
+                (r for r in records if messages.is_note_on(r.data) and set(self._live_session.inputs_for(r)) & set(armed)),
+                None,
+            )
+            if first is not None:
+                self._roll(since=first.at)
 
-    def _make_takes(self, records: list[Record]) -> None:
-        bench, live = self._workbench, self._live_session
-        made: list[tuple[Take, LiveInput]] = []
-        armed = self._armed()
-        idents = bench.store.free_idents(len(armed))
-        begin = records[0].at if records else 0.0
-        for number in armed:
-            rows = [r for r in records if number in live.inputs_for(r)]
-            if not any(messages.is_channel_message(r.data) for r in rows) and len(armed) > 1:
+    def _moved(self, moves: list[tuple[float, dict[str, Any]]]) -> None:
+        timeline, _ = self._playback.time()
+        for at, what in moves:
+            kind = what.get("move")
+            if kind is None:
+                if "record end" in what:
+                    continue
                 continue
-            name = tr("Recorded, take {n}").format(n=len(bench.session.takes) + len(made) + 1)
-            try:
-                take = self._take_of(rows, idents[len(made)], name, number, begin)
-            except PureSignalError as error:
-                bench.end_preview()
-                live.status_changed.emit(str(error), False)
-                return
-            made.append((take, live.inputs[number]))
-        if not made:
-            bench.end_preview()
-            why = tr("Nothing has arrived at an armed input.") if armed else tr("No input is armed.")
-            live.status_changed.emit(why, False)
+            if kind == recorded.PLAY:
+                self._moves = []
+            beat = float(timeline.seconds_to_beats(np.array([what["seconds"]]))[0])
+            tempo = timeline if kind == recorded.MOVED else None
+            self._moves.append(Move(at, kind, beat, float(what["speed"]), tempo))
+            if kind == recorded.ROUND and self.state == RECORDING:
+                QTimer.singleShot(max(0, round(1000 * (at - time.monotonic())) + 20), self._begin_round)
+
+    def _begin_round(self) -> None:
+        if self.state == RECORDING:
+            self._show(anew=True)
+            self._playback.new_round()
+
+    def _follow_playback(self) -> None:
+        """When the transport is stopped, so is the recording."""
+        if self.state in (COUNTING, RECORDING) and not self._playback.playing:
+            self.end()
+
+    def undo_pass(self) -> bool:
+        """Take the last pass with anything in it out of the recording, while it goes on. Returns whether there is one."""
+        layout = self._layout()
+        if layout is None or not layout.passes or self._records is None:
+            return False
+        on = self._note_ons(layout)
+        for number in range(len(layout.passes) - 1, -1, -1):
+            one = layout.passes[number]
+            if number not in self._off and bool(((on >= one.begin) & (on < one.end)).any()):
+                self._off.add(number)
+                self._show(anew=True)
+                self._playback.new_round()
+                self.told.emit(tr("Pass {n} is out. Its card brings it back.", n=number + 1), False)
+                return True
+        return False
+
+    @property
+    def round(self) -> int:
+        """Which round of the loop is being played, from 1; 0 without a loop."""
+        now = time.monotonic()
+        rounds = sum(move.kind == recorded.ROUND and move.at <= now for move in self._moves)
+        return rounds + 1 if self._playback.looping else 0
+
+    def _note_ons(self, layout: Layout) -> np.ndarray:
+        """Seconds of the material of every note-on."""
+        rows = self._records or []
+        return np.array([r.at + self._delay() - layout.begin for r in rows if messages.is_note_on(r.data)])
+
+    def _layout(self, stop: float | None = None) -> Layout | None:
+        """Where what has been recorded lies, up to now."""
+        moves = self._moves
+        if not moves:
+            return None
+        if self._by_hand:
+            moves = self._since_punch(moves)
+        if stop is not None and moves[-1].kind != recorded.STOP:
+            moves = [*moves, Move(stop, recorded.STOP, 0.0)]
+        # Delays are in the times of what arrives, so that the moves stay what they were.
+        return recorded.layout(moves, self._playback.time()[0], self._settings.early, 0.0, self._point)
+
+    def _since_punch(self, moves: list[Move]) -> list[Move]:
+        """The moves from the round on in which recording began by hand."""
+        begun = max(
+            (i for i, move in enumerate(moves) if move.kind != recorded.STOP and move.beat <= self._point), default=0
+        )
+        return [replace(moves[begun], kind=recorded.PLAY), *moves[begun + 1 :]]
+
+    def _show(self, anew: bool = False) -> None:
+        """Show the takes as they grow, in their places."""
+        playback = self._playback
+        if self.state == COUNTING and playback.beat_of(playback.place) >= self._point - 1e-3:
+            self._turn(RECORDING)
+        settings = self._settings
+        if settings.punch and playback.span is not None and not playback.looping and playback.place >= playback.span[1]:
+            self.end()
             return
-        bench.add_takes(made, tr("record take"))
+        if self._records is None or (not anew and len(self._records) == self._shown):
+            return
+        begun = time.perf_counter()
+        self._shown = len(self._records)
+        layout = self._layout()
+        if layout is not None:
+            self._workbench.show_open(self._takes(layout, open_one=True))
+        self._cost = time.perf_counter() - begun
+        # A large session takes longer to lay out: the picture comes less often, and the window stays quick.
+        self._preview.setInterval(max(PREVIEW_MS, round(4000 * self._cost)))
+
+    # Ending
+
+    def end(self, again: bool = False) -> None:
+        """Make takes of what was recorded. Does nothing if recording is off. again: they are out of the result."""
+        if self._records is None or not self.running:
+            return
+        self._live_session.read_now()
+        waiting, by_hand = self.state == WAITING, self._by_hand
+        stop = time.monotonic()
+        self.state = IDLE
+        self._preview.stop()
+        if not waiting and self._playback.playing and not by_hand:
+            self._playback.stop()
+        else:
+            self._playback.end_roll()
+        self._live_session.read_now()
+        player = self._live_session.player
+        if player is not None:
+            player.note({"record end": stop})
+        layout = None if waiting else self._layout(stop)
+        made = [] if layout is None else self._takes(layout)
+        self._records = None
+        if made:
+            if again:
+                made = [(take, replace(ref, is_in=False)) for take, ref in made]
+            instead = self._settings.rounds == recording.REPLACE
+            self._workbench.add_recorded(made, tr("record take"), instead and not again)
+        else:
+            self._workbench.show_open(())
+            if not waiting:
+                self.told.emit(tr("Nothing was played while recording; what came before is on the strip below."), False)
+        self.changed.emit()
 
     def _armed(self) -> list[int]:
         return [i for i, one in enumerate(self._live_session.inputs) if one.armed and one.port]
 
-    def _take_of(self, records: list[Record], ident: str, name: str, number: int, begin: float) -> Take:
-        """A take of one input's messages. Takes of one recording share their start."""
-        live = self._live_session
-        rows = [(at, live.port_within(number, port), data) for at, port, data in records]
-        since = None if len(self._armed()) == 1 else begin
-        ports = tuple(port for port, _ in live.inputs[number].listens)
-        return journal.to_take(rows, ports, ident, name, TempoMap.steady(120), since, one_device=True)
+    def _takes(self, layout: Layout, open_one: bool = False) -> list[tuple[Take, TakeRef]]:
+        """A take for each armed input at which something arrived, with its place."""
+        bench, live = self._workbench, self._live_session
+        made: list[tuple[Take, TakeRef]] = []
+        armed = self._armed()
+        idents = bench.store.free_idents(len(armed))
+        delay = self._delay()
+        end = layout.end if np.isfinite(layout.end) else time.monotonic()
+        if self._settings.punch and self._playback.span is not None and not layout.passes:
+            timeline, _ = self._playback.time()
+            last = self._playback.beat_of(self._playback.span[1])
+            a, b = timeline.beats_to_seconds(np.array([layout.beat, last])).tolist()
+            end = min(end, layout.begin + b - a)
+        for number in armed:
+            one = live.inputs[number]
+            rows = [
+                (r.at + delay, live.port_within(number, r.port), r.data)
+                for r in self._records or ()
+                if number in live.inputs_for(r) and layout.begin <= r.at + delay < end + LATE
+            ]
+            # A note that begins after the end is not part of it; the ends of those before are.
+            rows = [row for row in rows if row[0] < end or not messages.is_note_on(row[2])]
+            on = np.array([at - layout.begin for at, _, data in rows if messages.is_note_on(data)])
+            if not any(messages.is_channel_message(data) for _, _, data in rows):
+                continue
+            if not len(on) and len(armed) > 1:
+                continue
+            name = tr("Recorded, take {n}").format(n=len(bench.session.takes) + len(made) + 1)
+            ident = f"open{number + 1}" if open_one else idents[len(made)]
+            tempo = TempoMap.steady(120)
+            ports = tuple(port for port, _ in one.listens)
+            take = journal.to_take(rows, ports, ident, name, tempo, layout.begin, one_device=True)
+            ref = replace(bench.ref_for(take, one.source, one), beat=layout.beat)
+            if self._knew_time():
+                ref = replace(ref, grid=layout.grid)
+            made.append((take, replace(ref, passes=self._passes(layout, on))))
+        return made
 
-    def _receive(self, records: list[Record]) -> None:
-        if self._records is not None:
-            self._records += records
+    def _knew_time(self) -> bool:
+        """Whether the players heard where the beats are: a click, or something that played along."""
+        clicked = self._settings.click.when != recording.NEVER
+        return clicked or any(ref.is_in for ref in self._workbench.session.takes)
 
-    def _show(self) -> None:
-        """Show the take as it grows; of several players the one who played last."""
-        if not self._records or len(self._records) == self._shown:
-            return
-        self._shown = len(self._records)
-        live, armed = self._live_session, self._armed()
-        recent = [i for r in self._records[-8:] for i in live.inputs_for(r) if i in armed]
-        if not recent:
-            return
-        number = recent[-1]
-        rows = [r for r in self._records if number in live.inputs_for(r)]
-        take = self._take_of(rows, "capture", tr("Recording"), number, self._records[0].at)
-        self._workbench.preview(take, live.inputs[number].source)
+    def _passes(self, layout: Layout, on: np.ndarray) -> tuple[Pass, ...]:
+        """The passes with anything in them; where rounds replace each other, only the last is in."""
+        if not layout.passes:
+            return ()
+        passes = [replace(one, is_in=number not in self._off) for number, one in enumerate(layout.passes)]
+        kept = list(recorded.with_events_only(tuple(passes), on))
+        if self._settings.rounds == recording.REPLACE and kept:
+            last = max((i for i, one in enumerate(kept) if one.is_in), default=-1)
+            kept = [replace(one, is_in=one.is_in and i == last) for i, one in enumerate(kept)]
+        return tuple(kept)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import threading
 from collections import deque
@@ -94,6 +95,7 @@ class LiveSession(QObject):
 
     hit_received          a note arrived: (number of the live input, its name, velocity, whether it is unmapped)
     messages_received     messages arrived: the records, in order
+    transport_moved       the transport did something: [(seconds of the clock, what transport_log.py says)]
     messages_sent         messages were sent: the records, in order; their port is the number of the output
     status_changed        status in words: (text, whether all is well)
     router_state_changed  a new state report of the router
@@ -105,6 +107,7 @@ class LiveSession(QObject):
     hit_received = Signal(int, str, int, bool)
     messages_received = Signal(list)
     messages_sent = Signal(list)
+    transport_moved = Signal(list)
     status_changed = Signal(str, bool)
     router_state_changed = Signal(object)
     started = Signal()
@@ -301,6 +304,11 @@ class LiveSession(QObject):
         for who in tuple(self._needs):
             self.need_no_more(who)
 
+    def absent_ports(self) -> set[str]:
+        """The ports listened to that are not there now."""
+        found = self.state.get("inputs", ())
+        return {name for name, there in zip(self.port_names, found, strict=False) if not there}
+
     def context(self, number: int) -> Context:
         """The context of an input, by its number."""
         return self._contexts[number]
@@ -428,6 +436,9 @@ class LiveSession(QObject):
         if sound is not None:
             self.sound_state = sound
             self.sound_state_changed.emit(sound)
+        moves = [(at, json.loads(data)) for at, _, data in router.moved.read()]
+        if moves:
+            self.transport_moved.emit(moves)
         records, leaving = reader.read(), sent.read()
         self._recent.extend(records)
         self._recently_sent.extend(leaving)

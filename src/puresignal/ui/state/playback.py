@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from puresignal.core.export import whole_session
-from puresignal.core.export.playback_events import outputs_of, score
+from puresignal.core.export.playback_events import Score, outputs_of, score
+from puresignal.core.export import transport_score
 from puresignal.core.export.session_result import SeveralTakes
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, as_played
 from puresignal.core.session import session as edits
+from puresignal.core.session import recording
+from puresignal.core.session.recording import ClickSettings
+from puresignal.core.session.session import Session
+from puresignal.core.timing.session_time import Timeline
 from puresignal.io import ports
 from puresignal.translation import tr
 from puresignal.ui.state.live_session import LiveSession
@@ -21,6 +28,22 @@ FRAME_MS = 16
 KNOTS = 256
 """Quarter notes around the position by which the player carries it over to another tempo."""
 CLEAN, PLAYED = "clean", "played"
+ENDLESS = 3600.0
+"""Seconds of click ahead of a recording, which has no end of its own; after them it is extended."""
+LOOP_BARS = 4
+"""Bars of a loop where nothing is selected and nothing is there."""
+
+
+@dataclass(frozen=True)
+class Rolling:
+    """A recording plays.
+
+    begin  beats from bar 1 at which playing began
+    point  beats from bar 1 before which the takes are silent, since only the click counts in
+    """
+
+    begin: float
+    point: float
 
 
 class Playback(QObject):
@@ -51,8 +74,14 @@ class Playback(QObject):
         self._take: str | None = None
         self._sounding: str | None = None
         self._shown_time: SeveralTakes | None = None
+        self._time_before: tuple[Timeline, float] = (Timeline(), 0.0)
         self._moved: tuple[np.ndarray, np.ndarray] | None = None
         self._length = 0.0
+        self.rolling: Rolling | None = None
+        self._came_from = 0.0
+        self._round_is_new = False
+        self._rolling_made_of: object = None
+        self._first: tuple[tuple[int, bytes], ...] = ()
         self._timer = QTimer(self)
         self._timer.setInterval(FRAME_MS)
         self._timer.timeout.connect(self._look)
@@ -83,6 +112,7 @@ class Playback(QObject):
         shown = self._workbench.heard
         if shown is None:
             return
+        self._came_from = self.place
         span = self.loop_span()
         if span is not None and not span[0] <= self.place < span[1] - 0.01:
             self.place = span[0]
@@ -98,13 +128,50 @@ class Playback(QObject):
         self.place, self._until = max(0.0, begin), end
         self._start(shown, None)
 
-    def _start(self, shown: Shown, span: tuple[float, float] | None) -> None:
+    def time(self) -> tuple[Timeline, float]:
+        """Tempo and meters of what is heard, and the seconds of it before bar 1."""
+        heard = self._workbench.heard
+        if heard is None or heard.several is None:
+            return self._workbench.timeline, 0.0
+        return heard.several.timeline, heard.several.shift
+
+    def second_of(self, beat: float) -> float:
+        """The second of what is heard of a beat from bar 1."""
+        timeline, shift = self.time()
+        return float(timeline.beats_to_seconds(np.array([beat]))[0]) + shift
+
+    def beat_of(self, second: float) -> float:
+        """The beat from bar 1 at a second of what is heard."""
+        timeline, shift = self.time()
+        return float(timeline.seconds_to_beats(np.array([second - shift]))[0])
+
+    def roll(self, begin: float, point: float, since: float | None = None) -> None:
+        """Play for a recording, without an end, also where there is nothing to play but the click.
+
+        begin  beats from bar 1 from which it plays
+        point  beats before which the takes are silent
+        since  seconds of the clock at which it began, where that is past
+        """
+        self._until = None
+        if self.playing:
+            self.stop()
+        self._came_from = self.second_of(point)
+        self.rolling = Rolling(begin, point)
+        self.place = self.second_of(begin)
+        self._start(self._workbench.heard, self.loop_span(), since)
+
+    def end_roll(self) -> None:
+        """The recording has ended, and what plays goes on."""
+        self.rolling = None
+        self._follow()
+
+    def _start(self, shown: Shown | None, span: tuple[float, float] | None, since: float | None = None) -> None:
         self._hand_over(shown)
         player = self._live_session.player
         assert player is not None
         player.loop(span)
         player.speed(self.speed)
-        player.play(self.place, list(self._first))
+        player.play(self.place, list(self._first), self.rolling is not None, since)
         self.playing = True
         self._timer.start()
         self.changed.emit()
@@ -118,6 +185,12 @@ class Playback(QObject):
         self.playing = False
         if self._live_session.player is not None:
             self._live_session.player.stop()
+        wanted = self._workbench.session.recording
+        if (wanted.after if self.rolling is not None else wanted.after_play) == recording.BACK:
+            self.place = self._came_from
+            self.moved.emit(self.place)
+        self.rolling = None
+        self.place = max(0.0, self.place)
         QTimer.singleShot(LET_GO_MS, self._let_go)
         self.changed.emit()
 
@@ -179,9 +252,14 @@ class Playback(QObject):
     def loop_span(self) -> tuple[float, float] | None:
         """The loop, or None."""
         shown = self._workbench.heard
-        if not self.looping or shown is None:
+        if not self.looping:
             return None
-        return self.span or (0.0, whole_bars(shown))
+        if self.span is not None:
+            return self.span
+        if shown is None or shown.is_open:
+            timeline, _ = self.time()
+            return self.second_of(0.0), self.second_of(timeline.bar_to_beats(1 + LOOP_BARS))
+        return 0.0, whole_bars(shown)
 
     def set_speed(self, speed: float) -> None:
         """Play slower or faster than the session's tempo: for listening only, files and takes stay as they are."""
@@ -227,7 +305,9 @@ class Playback(QObject):
         self._keep_beat(shown)
         if not self.playing:
             return
-        if shown is None:
+        if self.rolling is not None:
+            self._follow_rolling()
+        elif shown is None:
             self.stop()
         elif current not in self._workbench.recorded or current == self._sounding:
             self._hand_over(shown)
@@ -237,36 +317,110 @@ class Playback(QObject):
         """With another tempo, or an earlier beginning, position and range stay at their bars and beats."""
         several = None if shown is None else shown.several
         before, self._shown_time = self._shown_time, several
-        if before is None or several is None or before is several:
+        if self.rolling is None and (before is None or several is None or before.idents != several.idents):
+            self._time_before = self.time()
             return
-        same = before.timeline == several.timeline and before.bars_before == several.bars_before
-        if same or before.idents != several.idents:
+        (timeline, shift), now = self._time_before, self.time()
+        self._time_before = now
+        if (timeline, shift) == now:
             return
-        self.place = several.second_of(before.beat_of(self.place))
+
+        def beat(second: float) -> float:
+            return float(timeline.seconds_to_beats(np.array([second - shift]))[0])
+
+        self.place = self.second_of(beat(self.place))
+        self._came_from = self.second_of(beat(self._came_from))
         if self.span is not None:
-            begin, end = (several.second_of(before.beat_of(second)) for second in self.span)
-            self.span = begin, end
+            self.span = self.second_of(beat(self.span[0])), self.second_of(beat(self.span[1]))
             self.span_changed.emit(self.span)
-        around = np.arange(KNOTS) - KNOTS // 2 + round(several.beat_of(self.place))
-        self._moved = before.seconds_of(around), several.seconds_of(around)
+        around = np.arange(KNOTS) - KNOTS // 2 + round(self.beat_of(self.place))
+        self._moved = timeline.beats_to_seconds(around) + shift, now[0].beats_to_seconds(around) + now[1]
         self.moved.emit(self.place)
 
-    def _hand_over(self, shown: Shown) -> None:
+    def _follow_rolling(self) -> None:
+        """While recording, another score only where something else than the recording itself has changed."""
+        shown = self._workbench.heard
+        if self._workbench.is_recording and not self._round_is_new and self._moved is None:
+            session = self._workbench.session
+            if self._rolling_made_of == self._settings(session):
+                return
+        self._round_is_new = False
+        self._hand_over(shown)
+
+    def new_round(self) -> None:
+        """A round of the loop has begun while recording: what was played in the one before sounds along."""
+        self._round_is_new = True
+        self._follow_rolling()
+
+    def _settings(self, session: Session) -> tuple[object, ...]:
+        return (
+            session.delivery, session.path, session.timeline, session.recording, session.inputs, session.target,
+            tuple((one.ident, one.is_in, one.beat, one.passes) for one in session.takes), self.version,
+        )  # fmt: skip
+
+    def _hand_over(self, shown: Shown | None) -> None:
         session = self._workbench.session
-        made_of = (shown.outcome, session.delivery, self.version)
-        if self.playing and made_of == self._made_of:
+        outcome_now = None if shown is None else shown.outcome
+        timeline, shift = self.time()
+        made_of = (outcome_now, session.delivery, self.version, session.recording, timeline, self.rolling)
+        if self.playing and made_of == self._made_of and self._moved is None:
             return
-        self._made_of = made_of
-        self._sounding, self._length = shown.ref.ident, shown.take.length
-        outcome = shown.outcome if self.version == CLEAN else self._as_played(shown)
-        moved, self._moved = self._moved, None
+        self._made_of, self._rolling_made_of = made_of, self._settings(session)
+        clicked = self._click_outputs(session.recording.click)
+        wanted: tuple[str, ...] = clicked
+        outcome = None
         delivery = whole_session.delivery_of(session)
-        wanted = outputs_of(outcome, delivery, ports.SOUND)
+        if shown is not None:
+            self._sounding, self._length = shown.ref.ident, shown.take.length
+            outcome = shown.outcome if self.version == CLEAN else self._as_played(shown)
+            wanted = tuple(dict.fromkeys((*outputs_of(outcome, delivery, ports.SOUND), *clicked)))
+        moved, self._moved = self._moved, None
         self._live_session.need(PLAYING, wanted)
-        made = score(outcome, delivery, self._live_session.outputs, ports.SOUND)
+        outputs = self._live_session.outputs
+        parts = []
+        if outcome is not None and shown is not None:
+            parts.append(score(outcome, delivery, outputs, ports.SOUND))
+            span = self.loop_span()
+            if span is not None and shown.several is not None:
+                parts.append(
+                    transport_score.carried_over(outcome, shown.several, delivery, outputs, ports.SOUND, span)
+                )
+        made = transport_score.merged(*parts)
+        if self.rolling is not None:
+            made = transport_score.silent_before(made, self.second_of(self.rolling.point))
+        made = transport_score.merged(made, self._clicks(session.recording.click, clicked, outputs))
         self._first = made.first
         assert self._live_session.player is not None
-        self._live_session.player.use(made.at, made.data, moved, self.loop_span())
+        self._live_session.player.use(made.at, made.data, moved, self.loop_span(), shift)
+
+    def _click_outputs(self, settings: ClickSettings) -> tuple[str, ...]:
+        """Where the click goes now."""
+        rolling = self.rolling
+        counts_in = rolling is not None and rolling.begin < rolling.point
+        if settings.when == recording.NEVER or (settings.when != recording.ALWAYS and rolling is None):
+            return ()
+        if settings.when == recording.COUNTING and not counts_in:
+            return ()
+        return (*((ports.CLICK,) if settings.sounds else ()), *((settings.port,) if settings.port else ()))
+
+    def _clicks(self, settings: ClickSettings, to: tuple[str, ...], outputs: tuple[str, ...]) -> Score:
+        """The click in what plays now."""
+        if not to:
+            return transport_score.NOTHING
+        timeline, shift = self.time()
+        numbers = tuple(outputs.index(name) for name in to if name in outputs)
+        rolling = self.rolling
+        if rolling is None:
+            begin, end = self.beat_of(0.0), self.beat_of(self._length)
+        else:
+            begin, end = rolling.begin, self.beat_of(max(0.0, self.place) + ENDLESS)
+            if settings.when == recording.COUNTING:
+                end = rolling.point
+            span = self.loop_span()
+            if span is not None:
+                begin = min(begin, self.beat_of(span[0]))
+                end = min(end, max(self.beat_of(span[1]), rolling.point))
+        return transport_score.click_score(timeline, shift, begin, end, settings, numbers)
 
     def _as_played(self, shown: Shown) -> Outcome:
         """Every hit as played, on the receiver's notes; unmapped ones on their own notes."""

@@ -72,10 +72,12 @@ def start(workbench: Workbench, parent: QObject) -> Services:
     live_session = LiveSession(workbench, parent)
     live_session.sound_out = preferences.now.sound
     playback, background = Playback(workbench, live_session, parent), Background(parent)
+    capture = Capture(workbench, live_session, playback, parent)
+    capture.told.connect(notices.tell)
     return Services(
         workbench,
         live_session,
-        Capture(workbench, live_session, parent),
+        capture,
         MapLearner(workbench, live_session, parent),
         SignalWatch(workbench, live_session, parent),
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),

@@ -44,6 +44,11 @@ class Shown:
         return self.several is not None and self.take.ident == "whole"
 
     @property
+    def is_open(self) -> bool:
+        """Whether the only take that it shows is being recorded."""
+        return self.several is not None and all(ref.is_open for ref in self.several.refs)
+
+    @property
     def grid(self) -> TempoMap | Timeline | None:
         """Beats by seconds of the take, None where they are not known."""
         if self.is_several:

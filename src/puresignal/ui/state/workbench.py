@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -63,7 +63,7 @@ class Workbench(QObject):
         self.own: Shown | None = None
         self.whole: Shown | None = None
         self._heard: Shown | None = None
-        self._previewed: Shown | None = None
+        self._open: tuple[tuple[Take, TakeRef], ...] = ()
         self.recorded: frozenset[str] = frozenset()
         self._made_of: object = None
         self._results = SessionResult()
@@ -75,8 +75,8 @@ class Workbench(QObject):
 
     @property
     def shown(self) -> Shown | None:
-        """What the views show: a take that is being recorded, else the session's own."""
-        return self._previewed or self.own
+        """What the views show: the chosen take, or one that is being recorded where there is none."""
+        return self.own
 
     @property
     def is_alone(self) -> bool:
@@ -101,13 +101,13 @@ class Workbench(QObject):
 
     @property
     def seen(self) -> Shown | None:
-        """What Takes and Outputs show: a take that is being recorded, else what is heard."""
-        return self._previewed or self._heard
+        """What Takes and Outputs show: what is heard, with what is being recorded."""
+        return self._heard
 
     @property
     def written(self) -> Shown | None:
-        """What the file contains: a take that is being recorded, else all that are in."""
-        return self._previewed or self.whole
+        """What the file contains: all takes that are in, and what is being recorded."""
+        return self.whole
 
     @property
     def unsaved(self) -> bool:
@@ -118,9 +118,19 @@ class Workbench(QObject):
         """Do an edit, under the name that undo will show."""
         self._turn_to(self.history.do(name, session, gesture))
 
-    def preview(self, take: Take, source: NoteMap | None) -> None:
-        """Show a take that is still being played and is in no session or history."""
-        self._previewed = self.work_out_apart(take, source)
+    @property
+    def is_recording(self) -> bool:
+        """Whether a take is being recorded."""
+        return bool(self._open)
+
+    def show_open(self, takes: Sequence[tuple[Take, TakeRef]]) -> None:
+        """Show takes that are being recorded, which are in no history yet, in their places among the others."""
+        number = self.session.numbers
+        self._open = tuple(
+            (take, replace(ref, number=number + 1 + i, is_open=True, channels=ref.channels or f"{number + 1 + i}."))
+            for i, (take, ref) in enumerate(takes)
+        )
+        self._follow()
         self.changed.emit()
 
     def work_out_apart(self, take: Take, source: NoteMap | None) -> Shown:
@@ -129,11 +139,6 @@ class Workbench(QObject):
         context = make_context(take, source, session.target, session.path)
         outcome = run(take, session.path, context)
         return Shown(TakeRef(take.ident, take.name, source), take, context, outcome, session.delivery)
-
-    def end_preview(self) -> None:
-        """Show the session's own take again."""
-        self._previewed = None
-        self.changed.emit()
 
     def undo(self) -> None:
         self._turn_to(self.history.undo())
@@ -168,15 +173,22 @@ class Workbench(QObject):
                 drums[ref.ident] = take_edits.plays_kit(placed)
         return take_edits.instead(session, added, spans, drums)
 
-    def add_takes(self, takes: list[tuple[Take, LiveInput]], name: str) -> None:
-        """Add takes that were recorded together, each with its input, as one step; the last is shown."""
-        session = self.session
-        self._previewed = None
-        self.recorded |= {take.ident for take, _ in takes}
-        for take, played_on in takes:
+    def add_recorded(self, made: Sequence[tuple[Take, TakeRef]], name: str, instead: bool = False) -> None:
+        """Add takes that were recorded together as one step; the last is chosen.
+
+        instead  they stand in place of those that play the same tracks at the same time
+        """
+        session, self._open = self.session, ()
+        if session.timeline is None and made:
+            session = edits.with_timeline(session, self.timeline)
+        self.recorded |= {take.ident for take, _ in made}
+        for take, ref in made:
             self.store.add(take)
-            session = edits.with_take(session, self.ref_for(take, played_on.source, played_on))
-        self._do_instead(name, session, tuple(take.ident for take, _ in takes))
+            session = edits.with_take(session, ref)
+        if instead:
+            self._do_instead(name, session, tuple(ref.ident for _, ref in made))
+        else:
+            self.do(name, session)
 
     def open_midi(self, path: Path, beat: float = 0.0) -> None:
         """Open a MIDI file as a new take, with the map that explains it best, at a beat from bar 1.
@@ -257,7 +269,7 @@ class Workbench(QObject):
         """Show a whole session from elsewhere."""
         self.closing.emit()
         self.let_go()
-        self.store, self.recorded, self._previewed = TakeStore(), frozenset(), None
+        self.store, self.recorded, self._open = TakeStore(), frozenset(), ()
         for take in takes:
             self.store.add(take)
         self.file, self.saved, self.read_only = path, session, None
@@ -373,15 +385,21 @@ class Workbench(QObject):
 
     def _follow(self) -> None:
         """Work out again what has changed."""
-        session = self.session
+        session, takes = self.session, self.store.by_ident
+        if self._open and session.timeline is None:
+            # What is being recorded has the session's tempo, and does not set it.
+            session = edits.with_timeline(session, self.timeline)
+        for take, ref in self._open:
+            takes[ref.material] = take
+            session = replace(session, takes=(*session.takes, ref))
         settings = (session.target, session.path, session.delivery, session.timeline, session.inputs)
         wired = (session.destinations, session.sends, session.alternatives, session.view.current, session.view.alone)
-        cache_key = (session.takes, settings, wired)
+        cache_key = (session.takes, settings, wired, tuple(id(take) for take, _ in self._open))
         if self._made_of == cache_key:
             return
         self._made_of = cache_key
         self._results.forget_others({ref.ident for ref in session.takes})
-        takes, ref = self.store.by_ident, session.take()
+        ref = session.take() or (self._open[-1][1] if self._open else None)
         alone = None if ref is None else self._results.alone(session, ref, takes)
         before, self.own = self.own, None
         if ref is not None and alone is not None:
@@ -391,13 +409,17 @@ class Workbench(QObject):
         self.whole = None
         if any(one.kind != SOUND for one in those_in):
             first = ref if ref is not None and ref.is_in else next(one for one in those_in if one.kind != SOUND)
-            self.whole = self._together(first, those_in, alone)
+            self.whole = self._together(session, takes, first, those_in, alone)
         self._heard = self.whole
         if ref is not None and self.is_alone:
-            self._heard = self._together(ref, (ref,), alone)
+            open_ones = tuple(one for _, one in self._open if one.ident != ref.ident)
+            self._heard = self._together(session, takes, ref, (ref, *open_ones), alone)
 
-    def _together(self, ref: TakeRef, refs: tuple[TakeRef, ...], alone: SeveralTakes | None) -> Shown:
-        made = self._results.together(self.session, refs, self.store.by_ident)
+    def _together(
+        self, session: Session, takes: dict[str, Take], ref: TakeRef, refs: tuple[TakeRef, ...],
+        alone: SeveralTakes | None,
+    ) -> Shown:  # fmt: skip
+        made = self._results.together(session, refs, takes)
         if alone is not None and self.own is not None and made.outcome is alone.outcome and ref == self.own.ref:
             return self.own
         return self._shown(ref, made)
