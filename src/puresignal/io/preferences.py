@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from puresignal.core.errors import BadFileError
+from puresignal.core.touch.hand_control import ACTIONS, CONTROL, NOTE, PROGRAM, Trigger
 from puresignal.core.touch.computer_keyboard import MODES, PLAYABLE, SCALES, Keyboard
 from puresignal.io import file_access, json_file, xdg_folders
 from puresignal.translation import tr
@@ -47,6 +48,7 @@ class Preferences:
     keyboard: Keyboard = field(default_factory=Keyboard)
     sound: SoundOut = field(default_factory=SoundOut)
     shortcuts: tuple[tuple[str, str], ...] = ()
+    controls: tuple[tuple[str, Trigger], ...] = ()
 
 
 def path() -> Path:
@@ -81,7 +83,21 @@ def _from_json(data: dict[str, Any]) -> Preferences:
         _keyboard(data.get("keyboard")),
         _sound(data.get("sound")),
         _shortcuts(data.get("shortcuts")),
+        _controls(data.get("controls")),
     )
+
+
+def _controls(data: object) -> tuple[tuple[str, Trigger], ...]:
+    found = []
+    for row in data if isinstance(data, list) else ():
+        good = isinstance(row, list) and len(row) == 2 and row[0] in ACTIONS and isinstance(row[1], dict)
+        if not good:
+            continue
+        port, kind, channel, number = (row[1].get(name) for name in ("port", "kind", "channel", "number"))
+        well = isinstance(port, str) and kind in (NOTE, CONTROL, PROGRAM)
+        if well and isinstance(channel, int) and 1 <= channel <= 16 and isinstance(number, int) and 0 <= number < 128:
+            found.append((row[0], Trigger(port, kind, channel, number)))
+    return tuple(found)
 
 
 def _shortcuts(data: object) -> tuple[tuple[str, str], ...]:

@@ -22,6 +22,7 @@ from puresignal.ui.shell.input_sidebar import WIDTH, InputSidebar
 from puresignal.ui.shell.map_bar import MapBar
 from puresignal.ui.shell.menus import Menus
 from puresignal.ui.shell.message_bar import MessageBar
+from puresignal.ui.shell.record_display import RecordDisplay
 from puresignal.ui.shell.shortcuts import ControlsFirst, Shortcuts
 from puresignal.ui.shell.tally_bar import TallyBar
 from puresignal.ui.shell.transport_bar import TransportBar
@@ -71,6 +72,7 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.files = FileActions(self.services, self.keeper, self)
         self.views: dict[str, View] = {}
+        self._record_settings: QWidget | None = None
         self._stale: set[str] = set()
         self.stack = ViewStack()
         self.header = Header(VIEWS, self.services)
@@ -80,6 +82,7 @@ class MainWindow(QMainWindow):
         self.notice = MessageBar()
         self.strip = TallyBar()
         self.transport = TransportBar(self.services)
+        self.display = RecordDisplay(self.services)
         self._lay_out()
         self.shortcuts = Shortcuts(self, self.services.preferences)
         self.menus = Menus(self, self.shortcuts)
@@ -94,6 +97,7 @@ class MainWindow(QMainWindow):
         middle = QVBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
         middle.setSpacing(0)
+        middle.addWidget(self.display)
         middle.addWidget(self.maps)
         middle.addWidget(self.stack, 1)
         across = QHBoxLayout()
@@ -129,6 +133,8 @@ class MainWindow(QMainWindow):
         self.rail.drummer_requested.connect(lambda: self.inputs.play_take())
         self.rail.live.clicked.connect(self._look_at_input)
         self.transport.keys_switched.connect(self.switch_keys)
+        self.transport.settings_requested.connect(self.show_record_settings)
+        self.display.enlarged.connect(self._enlarge)
         self.strip.figure_pressed.connect(self._point_at)
         self.workbench.changed.connect(self._refresh)
 
@@ -304,6 +310,23 @@ class MainWindow(QMainWindow):
             theme.apply(app, theme.THEMES[name])
             for widget in self.findChildren(QWidget):
                 widget.update()
+
+    def _enlarge(self, on: bool) -> None:
+        """The large display fills the view, or is one line above it."""
+        self.stack.setVisible(not on)
+        if on:
+            self.maps.hide()
+        else:
+            self._follow_maps()
+
+    def show_record_settings(self) -> None:
+        from puresignal.ui.shell.record_settings import RecordSettings
+
+        if self._record_settings is None:
+            self._record_settings = RecordSettings(self.services, self)
+        self._record_settings.show()
+        self._record_settings.raise_()
+        self._record_settings.activateWindow()
 
     def show_guide(self) -> None:
         from puresignal.ui.shell.help_dialogs import GuideDialog

@@ -76,6 +76,13 @@ class Menus:
 
         play = bar.addMenu(tr("&Play"))
         self._add(play, mark("Play / stop"), "Space", playback.toggle)
+        capture = services.capture
+        self._add(play, mark("Record / stop recording"), "R", capture.toggle)
+        self._add(play, mark("Again from there"), "Shift+R", capture.again)
+        self._add(play, mark("Undo pass"), "Backspace", self._undo_pass)
+        self._add(play, mark("Recording and click…"), "Ctrl+Shift+R", window.show_record_settings)
+        self._add(play, mark("Large display"), "F11", lambda: window.display.set_large(not window.display.large))
+        play.addSeparator()
         self._add(play, mark("Go to start"), "Ctrl+Home", lambda: playback.go(0.0))
         self._add(play, mark("Loop"), "L", lambda: playback.set_looping(not playback.looping))
         self._add(play, mark("Hear played / clean"), "H", playback.switch_version)
@@ -152,6 +159,11 @@ class Menus:
         self._add(menu, mark("Use the whole take"), "", takes.uncrop)
         menu.addSeparator()
         self._add(menu, mark("Remove take"), "", takes.remove)
+
+    def _undo_pass(self) -> None:
+        services = self._window.services
+        if not services.capture.undo_pass():
+            services.notices.tell(tr("There is no pass to undo: a loop has to run, and something played in it."), True)
 
     def _crop(self) -> None:
         services = self._window.services

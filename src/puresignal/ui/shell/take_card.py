@@ -14,6 +14,8 @@ from puresignal.ui.widgets.plain_text import plain_tip
 
 HEIGHT = 78
 MOST_REPEATS = 64
+PASSES, MOST_PASSES = 28, 8
+"""Pixels that the row of passes adds, and as many of them as it has room for; the others are in the menu."""
 
 
 class TakeCard(QPushButton):
@@ -32,9 +34,67 @@ class TakeCard(QPushButton):
         self.box = QCheckBox(self)
         self.box.setToolTip(tr("Whether this take is in the result: heard, counted and saved with the others."))
         self.box.clicked.connect(lambda on: self._actions.switch(on, self.ident))
+        self.passes: list[QPushButton] = []
 
     def sizeHint(self) -> QSize:
-        return QSize(self._width, HEIGHT)
+        return QSize(self._width, self.height())
+
+    def _show_passes(self, ref: TakeRef) -> None:
+        """A button for each pass of a loop recording, pressed if it is in the result."""
+        wanted = min(len(ref.passes), MOST_PASSES)
+        while len(self.passes) > wanted:
+            self.passes.pop().deleteLater()
+        while len(self.passes) < wanted:
+            button = QPushButton(str(len(self.passes) + 1), self)
+            button.setObjectName("pass")
+            button.setCheckable(True)
+            button.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            number = len(self.passes)
+            button.clicked.connect(lambda on, n=number: self._actions.switch_pass(n, on, self.ident))
+            button.customContextMenuRequested.connect(
+                lambda at, n=number, b=button: self.pass_menu(n, self).exec(b.mapToGlobal(at))
+            )
+            button.show()
+            self.passes.append(button)
+        for number, button in enumerate(self.passes):
+            one = ref.passes[number]
+            button.setChecked(one.is_in)
+            button.setAccessibleName(tr("Pass {n} of {name}", n=number + 1, name=ref.name))  # not shown
+            button.setToolTip(
+                tr("Pass {n}: in the result. Right click for another track, or to remove it.", n=number + 1)
+                if one.is_in
+                else tr("Pass {n}: out of the result.", n=number + 1)
+            )
+        self.setFixedHeight(HEIGHT + (PASSES if self.passes else 0))
+        self._place_passes()
+
+    def _place_passes(self) -> None:
+        wide = (self.width() - 24) // max(1, MOST_PASSES)
+        for number, button in enumerate(self.passes):
+            button.setGeometry(12 + number * wide, HEIGHT - 6, wide - 3, PASSES - 6)
+
+    def pass_menu(self, number: int, parent: QWidget) -> QMenu:
+        """What can be done with a pass."""
+        menu, actions, ident = QMenu(parent), self._actions, self.ident
+        ref = actions.ref(ident)
+        if ref is None or number >= len(ref.passes):
+            return menu
+        one = ref.passes[number]
+        inside = menu.addAction(tr("In the result"))
+        inside.setCheckable(True)
+        inside.setChecked(one.is_in)
+        inside.triggered.connect(lambda on: actions.switch_pass(number, on, ident))
+        to = menu.addMenu(tr("To track"))
+        for key, title in (("", tr("Their own tracks")), *actions.tracks()):
+            action = to.addAction(title)
+            action.setCheckable(True)
+            action.setChecked(one.track == key)
+            action.triggered.connect(lambda _=False, k=key: actions.pass_to_track(number, k, ident))
+        menu.addSeparator()
+        gone = menu.addAction(tr("Remove this pass"))
+        gone.setEnabled(len(ref.passes) > 1)
+        gone.triggered.connect(lambda: actions.remove_pass(number, ident))
+        return menu
 
     def show_take(self, ref: TakeRef, kind: str, detail: str) -> None:
         """Show what the take is now. kind: where it came from; detail: length, place, and what it follows."""
@@ -45,11 +105,13 @@ class TakeCard(QPushButton):
         self.setAccessibleName(f"{ref.name}, {kind}, {detail}, {standing}")
         about = tr("{name}\n{kind}, {detail}\nF2 renames it, Alt with arrow keys moves it among the cards.")
         self.setToolTip(plain_tip(about.format(name=ref.name, kind=kind, detail=detail)))
+        self._show_passes(ref)
         self.update()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.box.setGeometry(self.width() - 32, 6, 24, 22)
+        self._place_passes()
         if self._editor is not None:
             self._editor.setGeometry(self._name_box())
 
@@ -61,7 +123,7 @@ class TakeCard(QPushButton):
         current = theme.current()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect()).adjusted(13, 9, -12, -9)
+        box = QRectF(0, 0, self.width(), HEIGHT).adjusted(13, 9, -12, -9)
         painter.setPen(current.colour("faint"))
         painter.setFont(theme.font(8.5, QFont.Weight.Bold))
         self._line(painter, box.adjusted(0, 0, -22, 0), Qt.AlignmentFlag.AlignTop, self._kind.upper())
@@ -135,6 +197,12 @@ class TakeCard(QPushButton):
             uncrop = menu.addAction(tr("Use the whole take"))
             uncrop.setEnabled(ref.begin is not None or ref.end is not None)
             uncrop.triggered.connect(lambda: actions.uncrop(ident))
+        if ref.passes:
+            passes = menu.addMenu(tr("Passes"))
+            for number, one in enumerate(ref.passes):
+                part = self.pass_menu(number, menu)
+                part.setTitle(tr("Pass {n}", n=number + 1) + ("" if one.is_in else tr(" (out)")))
+                passes.addMenu(part)
         menu.addAction(tr("Duplicate")).triggered.connect(lambda: actions.duplicate(1, ident))
         menu.addAction(tr("Repeat…")).triggered.connect(lambda: self._ask_times())
         menu.addSeparator()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -51,6 +52,8 @@ class Capture(QObject):
         super().__init__(parent)
         self._workbench, self._live_session, self._playback = workbench, live_session, playback
         self.state = IDLE
+        # What controls the program is no playing, and stays out of takes.
+        self.is_control: Callable[[str, bytes], bool] = lambda port, data: False
         self._records: list[Record] | None = None
         # What the transport has done since it last began to play, also while nothing is recorded.
         self._moves: list[Move] = []
@@ -117,7 +120,7 @@ class Capture(QObject):
         self._point = playback.beat_of(place)
         if settings.start == recording.FIRST_HIT:
             timeline, _ = playback.time()
-            self._point -= timeline.beats_to_bar(self._point + 1e-6)[1]
+            self._point = timeline.bar_to_beats(timeline.beats_to_bar(self._point + 1e-6)[0])
             if playback.playing:
                 playback.stop()
             self._turn(WAITING)
@@ -200,19 +203,22 @@ class Capture(QObject):
         if self.state == WAITING:
             armed = self._armed()
             first = next(
-                (r for r in records if messages.is_note_on(r.data) and set(self._live_session.inputs_for(r)) & set(armed)),
-                None,
+                (r for r in records if messages.is_note_on(r.data) and self._is_for(r, armed)), None
             )
             if first is not None:
                 self._roll(since=first.at)
+
+    def _is_for(self, record: Record, armed: list[int]) -> bool:
+        """Whether a message is playing for an armed input."""
+        names = self._live_session.port_names
+        port = names[record.port] if record.port < len(names) else ""
+        return bool(set(self._live_session.inputs_for(record)) & set(armed)) and not self.is_control(port, record.data)
 
     def _moved(self, moves: list[tuple[float, dict[str, Any]]]) -> None:
         timeline, _ = self._playback.time()
         for at, what in moves:
             kind = what.get("move")
             if kind is None:
-                if "record end" in what:
-                    continue
                 continue
             if kind == recorded.PLAY:
                 self._moves = []
@@ -255,9 +261,16 @@ class Capture(QObject):
         rounds = sum(move.kind == recorded.ROUND and move.at <= now for move in self._moves)
         return rounds + 1 if self._playback.looping else 0
 
+    def _played(self) -> list[Record]:
+        """What has been recorded, without what controls the program."""
+        names = self._live_session.port_names
+        return [
+            r for r in self._records or () if not self.is_control(names[r.port] if r.port < len(names) else "", r.data)
+        ]
+
     def _note_ons(self, layout: Layout) -> np.ndarray:
         """Seconds of the material of every note-on."""
-        rows = self._records or []
+        rows = self._played()
         return np.array([r.at + self._delay() - layout.begin for r in rows if messages.is_note_on(r.data)])
 
     def _layout(self, stop: float | None = None) -> Layout | None:
@@ -352,7 +365,7 @@ class Capture(QObject):
             one = live.inputs[number]
             rows = [
                 (r.at + delay, live.port_within(number, r.port), r.data)
-                for r in self._records or ()
+                for r in self._played()
                 if number in live.inputs_for(r) and layout.begin <= r.at + delay < end + LATE
             ]
             # A note that begins after the end is not part of it; the ends of those before are.

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from puresignal.ui.state.background import Background
 from puresignal.ui.state.capture import Capture
 from puresignal.ui.state.chosen_input import ChosenInput
+from puresignal.ui.state.hand_controls import HandControls
 from puresignal.ui.state.keyboard_player import KeyboardPlayer
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.map_learner import MapLearner
@@ -49,6 +50,7 @@ class Services:
     workbench: Workbench
     live_session: LiveSession
     capture: Capture
+    hand_controls: HandControls
     learner: MapLearner
     watch: SignalWatch
     keyboard: KeyboardPlayer
@@ -78,6 +80,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         workbench,
         live_session,
         capture,
+        HandControls(live_session, capture, playback, preferences, parent),
         MapLearner(workbench, live_session, parent),
         SignalWatch(workbench, live_session, parent),
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),

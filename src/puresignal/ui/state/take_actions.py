@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtCore import QObject
 
 from puresignal.core.path.several_takes import BEATS, CLOCK, Placed
@@ -103,6 +105,37 @@ class TakeActions(QObject):
         if ref is not None:
             session = take_edits.cropped(self._workbench.session, ref.ident, None, None)
             self._do(tr("use the whole take"), session)
+
+    def switch_pass(self, number: int, on: bool, ident: str | None = None) -> None:
+        """Bring a pass of a loop recording into the result, or take it out. number: from 0."""
+        name = tr("bring pass {n} in", n=number + 1) if on else tr("take pass {n} out", n=number + 1)
+        self._with_pass(name, number, ident, is_in=on)
+
+    def pass_to_track(self, number: int, track: str, ident: str | None = None) -> None:
+        """Send all notes of a pass to a track; empty: to their own."""
+        self._with_pass(tr("pass {n} to another track", n=number + 1), number, ident, track=track)
+
+    def _with_pass(self, name: str, number: int, ident: str | None, **changed: bool | str) -> None:
+        ref = self.ref(ident)
+        if ref is not None and number < len(ref.passes):
+            passes = tuple(
+                replace(one, **changed) if i == number else one  # type: ignore[arg-type]
+                for i, one in enumerate(ref.passes)
+            )
+            self._do(name, edits.with_changed(self._workbench.session, ref.ident, passes=passes))
+
+    def remove_pass(self, number: int, ident: str | None = None) -> None:
+        """Remove a pass from the take. What was played stays in the material."""
+        ref = self.ref(ident)
+        if ref is not None and number < len(ref.passes) and len(ref.passes) > 1:
+            passes = tuple(one for i, one in enumerate(ref.passes) if i != number)
+            name = tr("remove pass {n}", n=number + 1)
+            self._do(name, edits.with_changed(self._workbench.session, ref.ident, passes=passes))
+
+    def tracks(self) -> tuple[tuple[str, str], ...]:
+        """(key, title) of the tracks of the result."""
+        whole = self._workbench.whole
+        return () if whole is None else tuple((one.track.key, one.title) for one in whole.tracks)
 
     def duplicate(self, times: int = 1, ident: str | None = None) -> None:
         """Put copies of a take behind it."""

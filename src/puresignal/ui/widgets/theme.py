@@ -204,6 +204,9 @@ def _sheet(t: Theme) -> str:
     QPushButton#main {{ background: {t.ink}; color: {t.sheet}; border-color: {t.ink}; font-weight: 600; }}
     QPushButton#main:hover {{ background: {t.faint}; }}
     QPushButton#main:focus {{ border: 2px solid {t.accent}; }}
+    QPushButton#record:checked {{ background: {t.accent}; border-color: {t.accent}; }}
+    QPushButton#pass {{ padding: 0px 4px; min-width: 14px; font-size: 9pt; border-radius: 3px; }}
+    QPushButton#pass:checked {{ background: {t.ink}; color: {t.sheet}; }}
     QPushButton#small {{ padding: 1px 6px; min-width: 10px; }}
     QPushButton#view {{ background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0;
         padding: 12px 14px 9px 14px; font-size: 10.5pt; color: {t.faint}; }}

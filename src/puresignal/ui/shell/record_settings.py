@@ -1,0 +1,205 @@
+"""How recording goes: what starts it, count-in and click, rounds, where the position goes, delays, pads that control."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDoubleSpinBox,
+    QFormLayout,
+    QHBoxLayout,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from puresignal.core.session import recording
+from puresignal.core.session import session as edits
+from puresignal.core.session.recording import ClickSettings, RecordingSettings
+from puresignal.translation import mark, tr
+from puresignal.ui.state.services import Services
+from puresignal.ui.widgets.plain_text import PlainLabel
+
+STARTS = (
+    (recording.AT_ONCE, mark("At once")), (recording.AFTER_COUNT_IN, mark("After the count-in")),
+    (recording.FIRST_HIT, mark("On the first hit")),
+)  # fmt: skip
+WHENS = (
+    (recording.NEVER, mark("Never")), (recording.COUNTING, mark("Only while counting in")),
+    (recording.RECORDING, mark("While recording")), (recording.ALWAYS, mark("Whenever something plays")),
+)  # fmt: skip
+PARTS = ((1, mark("Beats")), (2, mark("Halves of beats")), (3, mark("Thirds of beats")), (4, mark("Quarters of beats")))
+PLACES = ((recording.BACK, mark("Back to where it began")), (recording.STAY, mark("Where it stopped")))
+ROUNDS = (
+    (recording.LAYER, mark("On top of what is there")), (recording.REPLACE, mark("In place of what is there")),
+)  # fmt: skip
+
+
+class RecordSettings(QDialog):
+    """Every choice acts at once, and can be undone."""
+
+    def __init__(self, services: Services, parent: QWidget | None = None):
+        super().__init__(parent, Qt.WindowType.Tool)
+        self.setWindowTitle(tr("Recording and click"))
+        self._services, self._workbench = services, services.workbench
+        self._setting = False
+        self.start = self._choice(tr("Start"), STARTS, lambda v: self._set(start=v))
+        self.count_in = self._number(tr("Count-in, bars"), 0, recording.MOST_BARS, lambda v: self._set(count_in=v))
+        self.pre_roll = self._number(tr("Pre-roll, bars"), 0, recording.MOST_BARS, lambda v: self._set(pre_roll=v))
+        self.rounds = self._choice(tr("What is recorded"), ROUNDS, lambda v: self._set(rounds=v))
+        self.punch = QCheckBox(tr("Only within the range selected on the ruler"))
+        self.punch.toggled.connect(lambda on: self._set(punch=on))
+        self.early = QDoubleSpinBox()
+        self.early.setRange(0, 4)
+        self.early.setSingleStep(0.25)
+        self.early.setSuffix(tr(" beats"))
+        self.early.valueChanged.connect(lambda v: self._set(early=v))
+        self.after = self._choice(tr("Position after recording"), PLACES, lambda v: self._set(after=v))
+        self.after_play = self._choice(tr("Position after playback"), PLACES, lambda v: self._set(after_play=v))
+        self.when = self._choice(tr("Click"), WHENS, lambda v: self._click(when=v))
+        self.parts = self._choice(tr("Clicks on"), PARTS, lambda v: self._click(parts=v))
+        self.level = QDoubleSpinBox()
+        self.level.setRange(-40, 12)
+        self.level.setSuffix(" dB")
+        self.level.valueChanged.connect(lambda v: self._click(level=v))
+        self.sounds = QCheckBox(tr("Built-in sound"))
+        self.sounds.toggled.connect(lambda on: self._click(sounds=on))
+        self.port = QComboBox()
+        self.port.activated.connect(lambda _: self._click(port=self.port.currentData()))
+        self.in_delay, self.out_delay = (self._delay(name) for name in ("in_delay", "out_delay"))
+        form = QFormLayout()
+        form.setHorizontalSpacing(14)
+        form.setVerticalSpacing(7)
+        for label, widget, tip in (
+            (tr("Start"), self.start, tr("When recording begins after Record is pressed.")),
+            (tr("Count-in"), self.count_in, tr("Bars of click before the record point; nothing else plays in them.")),
+            (tr("Pre-roll"), self.pre_roll, tr("Bars before the record point that are played, with the other takes.")),
+            (tr("Record"), self.rounds, tr("Whether a take, and each round of a loop, adds to what is there.")),
+            ("", self.punch, tr("Recording begins and ends with the range; what plays before it leads in.")),
+            (tr("Early hits"), self.early, tr("What is played so shortly before the record point is in the take.")),
+            (tr("Afterwards"), self.after, tr("Where the position goes after recording.")),
+            (tr("After playback"), self.after_play, tr("Where the position goes when playback is stopped.")),
+            (tr("Click"), self.when, tr("When the click sounds.")),
+            (tr("Clicks on"), self.parts, tr("The first beat of a bar is higher and louder, parts of beats softer.")),
+            (tr("Click level"), self.level, tr("Level of the click against the built-in sound.")),
+            (tr("Click to"), self.sounds, tr("The click is played by the built-in sound.")),
+            ("", self.port, tr("A MIDI port that gets the click as notes 76 and 77 on channel 10.")),
+            (tr("Input delay"), self.in_delay, tr("How late playing arrives. Takes are placed earlier by so much.")),
+            (tr("Output delay"), self.out_delay, tr("How late what plays is heard. Takes are placed earlier by it.")),
+        ):
+            widget.setToolTip(tip)
+            widget.setAccessibleName(label or widget.accessibleName() or tip)
+            form.addRow(PlainLabel(label), widget)
+        self.controls = ControlRows(services)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 16, 18, 16)
+        column.setSpacing(12)
+        column.addLayout(form)
+        head = PlainLabel(tr("PADS AND SWITCHES THAT CONTROL"))
+        head.setObjectName("section")
+        column.addWidget(head)
+        column.addWidget(self.controls)
+        self._workbench.changed.connect(self.show_settings)
+        services.port_watch.changed.connect(lambda *_: self.show_settings())
+        self.show_settings()
+
+    def _choice(self, name: str, options: tuple[tuple[Any, str], ...], act: Callable[[Any], None]) -> QComboBox:
+        combo = QComboBox()
+        combo.setAccessibleName(name)
+        for value, label in options:
+            combo.addItem(tr(label), value)
+        combo.activated.connect(lambda _: act(combo.currentData()))
+        return combo
+
+    def _number(self, name: str, low: int, high: int, act: Callable[[int], None]) -> QSpinBox:
+        box = QSpinBox()
+        box.setAccessibleName(name)
+        box.setRange(low, high)
+        box.valueChanged.connect(act)
+        return box
+
+    def _delay(self, field: str) -> QDoubleSpinBox:
+        box = QDoubleSpinBox()
+        box.setRange(-1000, 1000)
+        box.setDecimals(1)
+        box.setSuffix(tr(" ms"))
+        box.valueChanged.connect(lambda v: self._set(**{field: v}))
+        return box
+
+    def _set(self, **changed: Any) -> None:
+        bench = self._workbench
+        now = replace(bench.session.recording, **changed)
+        if not self._setting and now != bench.session.recording:
+            bench.do(tr("change recording settings"), edits.with_recording(bench.session, now), "recording")  # not shown
+
+    def _click(self, **changed: Any) -> None:
+        self._set(click=replace(self._workbench.session.recording.click, **changed))
+
+    def show_settings(self) -> None:
+        """Show the session's settings."""
+        settings: RecordingSettings = self._workbench.session.recording
+        clicks: ClickSettings = settings.click
+        self._setting = True
+        for combo, value in (
+            (self.start, settings.start), (self.rounds, settings.rounds), (self.after, settings.after),
+            (self.after_play, settings.after_play), (self.when, clicks.when), (self.parts, clicks.parts),
+        ):  # fmt: skip
+            combo.setCurrentIndex(combo.findData(value))
+        for box, number in (
+            (self.count_in, settings.count_in), (self.pre_roll, settings.pre_roll), (self.early, settings.early),
+            (self.level, clicks.level), (self.in_delay, settings.in_delay), (self.out_delay, settings.out_delay),
+        ):  # fmt: skip
+            box.setValue(number)
+        self.punch.setChecked(settings.punch)
+        self.sounds.setChecked(clicks.sounds)
+        there = [port.name for port in self._services.port_watch.ports if not port.gives]
+        self.port.clear()
+        self.port.addItem(tr("no MIDI port"), "")
+        for name in dict.fromkeys((*there, *([clicks.port] if clicks.port else []))):
+            self.port.addItem(name, name)
+        self.port.setCurrentIndex(max(0, self.port.findData(clicks.port)))
+        self.count_in.setEnabled(settings.start == recording.AFTER_COUNT_IN)
+        self._setting = False
+
+
+class ControlRows(QWidget):
+    """A row for each thing that a pad or switch can do, learned by hitting it."""
+
+    def __init__(self, services: Services, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._controls = services.hand_controls
+        self.buttons: dict[str, QPushButton] = {}
+        self.forgets: dict[str, QPushButton] = {}
+        form = QFormLayout(self)
+        form.setContentsMargins(0, 0, 0, 0)
+        for name, label in self._controls.ACTIONS.items():
+            button, forget = QPushButton(), QPushButton(tr("Forget"))
+            button.setCheckable(True)
+            button.setToolTip(tr("Press, then hit the pad, key, pedal or switch that should do it."))
+            button.setAccessibleName(tr(label))
+            button.clicked.connect(lambda on, n=name: self._controls.learn(n if on else None))
+            forget.setAccessibleName(tr("Forget what controls {what}", what=tr(label)))
+            forget.clicked.connect(lambda _=False, n=name: self._controls.forget(n))
+            row = QHBoxLayout()
+            row.addWidget(button, 1)
+            row.addWidget(forget)
+            form.addRow(PlainLabel(tr(label)), row)
+            self.buttons[name], self.forgets[name] = button, forget
+        self._controls.changed.connect(self.show_controls)
+        self.show_controls()
+
+    def show_controls(self) -> None:
+        """Show what controls what."""
+        for name, button in self.buttons.items():
+            learning = self._controls.learning == name
+            button.setChecked(learning)
+            words = self._controls.words(name)
+            button.setText(tr("Hit it now…") if learning else words or tr("Learn…"))
+            self.forgets[name].setEnabled(bool(words))
