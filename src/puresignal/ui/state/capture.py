@@ -283,7 +283,9 @@ class Capture(QObject):
         if stop is not None and moves[-1].kind != recorded.STOP:
             moves = [*moves, Move(stop, recorded.STOP, 0.0)]
         # Delays are in the times of what arrives, so that the moves stay what they were.
-        return recorded.layout(moves, self._playback.time()[0], self._settings.early, 0.0, self._point)
+        # Started by the first hit, the transport began to play a little after it.
+        late = max(0.0, moves[0].beat - self._point) if self._settings.start == recording.FIRST_HIT else 0.0
+        return recorded.layout(moves, self._playback.time()[0], self._settings.early + late, 0.0, self._point)
 
     def _since_punch(self, moves: list[Move]) -> list[Move]:
         """The moves from the round on in which recording began by hand."""

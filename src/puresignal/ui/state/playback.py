@@ -451,7 +451,7 @@ class Playback(QObject):
         return self.place
 
     def _started_long_ago(self) -> bool:
-        return self.place >= self._length - 1.0
+        return self.rolling is None and self.place >= self._length - 1.0
 
 
 LET_GO_MS = 60_000
