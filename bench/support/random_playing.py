@@ -46,7 +46,7 @@ def _steps(meter: tuple[int, int], beat: float, chance: np.random.Generator) -> 
     return np.sort(np.concatenate([beats, beats[1::2] + skip]))
 
 
-def _drums(meter, beat, chance):  # noqa: ANN001, ANN202
+def _drums(meter, beat, chance):
     long = 4 * meter[0] / meter[1]
     hands = _steps(meter, beat, chance)
     keeper = int(chance.choice((HAT, RIDE, OPEN, TOM), p=(0.6, 0.25, 0.1, 0.05)))
@@ -127,7 +127,7 @@ def _drums(meter, beat, chance):  # noqa: ANN001, ANN202
     return bar
 
 
-def _pitched(meter, beat, chance):  # noqa: ANN001, ANN202
+def _pitched(meter, beat, chance):
     long = 4 * meter[0] / meter[1]
     every = int(chance.choice((1, 1, 1, 2))) if long > 2 else int(chance.choice((1, 2, 2)))
     roots = chance.integers(33, 47, 4)
@@ -140,7 +140,7 @@ def _pitched(meter, beat, chance):  # noqa: ANN001, ANN202
     step = 0.5 if beat != 1.0 else float(chance.choice((0.25, 0.5, 0.5, 1 / 3)))
     loud = float(chance.uniform(2, 22))
     chord = (0, 4, 7) if chance.random() < 0.6 else (0, 3, 7)
-    shape = chance.integers(0, 5, int(round(long / step)) + 1)
+    shape = chance.integers(0, 5, round(long / step) + 1)
     order = np.array([0, 7, 12, 12 + chord[1], 19])
     figures = []
     for _ in range(3):

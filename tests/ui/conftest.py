@@ -1,9 +1,13 @@
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from PySide6.QtCore import QCoreApplication, QEvent
 from PySide6.QtWidgets import QApplication
 
+from puresignal.core.session import recording
+from puresignal.core.session import session as edits
 from puresignal.demo import demo_session as demo
 from puresignal.ui.shell.main_window import MainWindow
 from puresignal.ui.state.workbench import Workbench
@@ -31,6 +35,14 @@ def window(qtbot) -> MainWindow:
     made.resize(1280, 800)
     made.show()
     return made
+
+
+def record_at_once(window: MainWindow) -> None:
+    """Let recording begin without a count-in, and without a click: as for playing that follows no beat."""
+    bench = window.workbench
+    quiet = replace(bench.session.recording.click, when=recording.NEVER)
+    settings = replace(bench.session.recording, start=recording.AT_ONCE, click=quiet)
+    bench.do("record at once", edits.with_recording(bench.session, settings))
 
 
 @pytest.fixture

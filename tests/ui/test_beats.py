@@ -30,7 +30,7 @@ def free(qtbot, tmp_path):
 
 def find(window, qtbot):
     qtbot.mouseClick(window.takes.beats, Qt.MouseButton.LeftButton)
-    qtbot.mouseClick(window.takes.beat_bar.find, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.takes.beat_bar.search, Qt.MouseButton.LeftButton)
     window.services.background.wait(20)
     return window.takes.timeline.beats.lines
 

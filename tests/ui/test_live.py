@@ -15,6 +15,7 @@ from puresignal.io import journal, midi_reader, note_map_file
 from puresignal.ui.inputs import live_cards
 from tests.engine.conftest import peers, prompt, server  # noqa: F401 - fixtures
 from tests.engine.test_journal import children
+from tests.ui.conftest import record_at_once
 
 HITS = [(60, 100), (61, 90), (71, 70), (72, 64)]
 
@@ -50,6 +51,7 @@ def glowing(monkeypatch):
 def live(window, peers, qtbot):  # noqa: F811
     """A window with live input from a kit, sending to a receiver."""
     kit, synth = peers("kit"), peers("synth")
+    record_at_once(window)
     panel = offered(window, qtbot, "kit:out", "synth:out")
     use_kit(window, "practice-five")
     choose(panel.source_port, "kit:out")
@@ -96,15 +98,15 @@ def test_a_hit_lights_the_lamp_and_is_named_in_every_view(glowing, live, qtbot):
 def test_a_recording_becomes_a_take_and_is_seen_while_it_is_played(live, qtbot):
     window, kit, _ = live
     window.show_view("Takes")
-    qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
     for i, (note, velocity) in enumerate(HITS):
         play(kit, qtbot, note, velocity)
-        qtbot.waitUntil(lambda: window.workbench.shown is not None, timeout=3000)
-        qtbot.waitUntil(lambda i=i: window.workbench.shown.outcome.tally.arrived == i + 1, timeout=3000)
+        qtbot.waitUntil(lambda: window.workbench.seen is not None, timeout=3000)
+        qtbot.waitUntil(lambda i=i: window.workbench.seen.outcome.tally.arrived == i + 1, timeout=3000)
         begin, end = window.takes.timeline.seconds_in_view()
-        assert begin <= window.workbench.shown.take.length <= end
+        assert begin <= window.workbench.seen.outcome.output_notes.start[-1] <= end
     assert window.workbench.session.takes == ()
-    qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
     [ref] = window.workbench.session.takes
     take = window.workbench.store[ref.ident]
     on = (take.events.status == 0x99) & (take.events.data2 > 0)
@@ -118,10 +120,10 @@ def test_a_recording_becomes_a_take_and_is_seen_while_it_is_played(live, qtbot):
 
 def test_an_empty_recording_is_reported_and_makes_no_take(live, qtbot):
     window, _, _ = live
-    qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
-    qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
     assert window.workbench.session.takes == ()
-    assert "Nothing has arrived" in window.inputs.live.says.text()
+    assert "Nothing was played" in window.notice.text
 
 
 def test_panic_ends_every_note_by_one_key(live, qtbot):
@@ -146,7 +148,7 @@ def test_the_receiver_follows_a_changed_map_while_playing(live, qtbot):
 def test_a_crashed_router_is_reported_and_recording_continues(live, qtbot):
     window, kit, _ = live
 
-    qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
     play(kit, qtbot, 60, 100)
     [engine] = [p for p in children(os.getpid(), "puresignal.engine ") if p]
     os.kill(engine, signal.SIGKILL)
@@ -157,7 +159,7 @@ def test_a_crashed_router_is_reported_and_recording_continues(live, qtbot):
     qtbot.waitUntil(lambda: window.inputs.live.says.text() == "Listening", timeout=9000)
     qtbot.wait(200)
     play(kit, qtbot, 61, 90)
-    qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
     notes = window.workbench.shown.outcome.input_notes.note.tolist()
     assert notes == [60, 61]
     starts = window.workbench.shown.outcome.input_notes.start
@@ -296,9 +298,9 @@ def test_a_kit_is_learnt_by_hitting_its_pads(live, qtbot):
     play(kit, qtbot, 41, 77)
     assert synth.got[before][1] == b"\x99\x29\x4d"
     qtbot.mouseClick(panel.learn, Qt.MouseButton.LeftButton)
-    qtbot.mouseClick(panel.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
     play(kit, qtbot, 99, 80)
-    qtbot.mouseClick(panel.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
     assert window.workbench.session.take().source.pad_for("aux2").note == 99
 
 
@@ -370,6 +372,7 @@ def test_no_sound_names_each_broken_place(window, peers, server, qtbot):  # noqa
 def alone(window, monkeypatch, qtbot):
     """A window on a machine without a port system."""
     monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    record_at_once(window)
     offered(window, qtbot)
     yield window
     window.live_session.stop()
@@ -383,11 +386,11 @@ def test_the_simulated_drum_module_is_one_click_away_and_is_captured(alone, qtbo
     qtbot.waitUntil(lambda: card.lit, timeout=6000)
     assert card.standing == "simulated"
     assert "Simulated drum module" in card.accessibleName()
-    qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(
-        lambda: window.workbench.shown is not None and window.workbench.shown.outcome.tally.arrived > 6, timeout=6000
+        lambda: window.workbench.seen is not None and window.workbench.seen.outcome.tally.arrived > 6, timeout=6000
     )
-    qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
     [ref] = window.workbench.session.takes
     assert ref.source == drummer.kit_now
     assert drummer.stream.text() == "Stop"
@@ -442,9 +445,9 @@ def test_two_players_are_recorded_into_two_takes_that_start_together(alone, qtbo
     window.inputs.play_device("Simulated keyboard", True)
     qtbot.waitUntil(lambda: all(card.lit for card in window.rail.live.cards), timeout=9000)
     assert len(window.rail.live.cards) == 2
-    qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
     qtbot.wait(1500)
-    qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
     # Both are in: one tally, one picture and one file.
     assert {1, 10} == set(window.workbench.seen.outcome.output_notes.channel.tolist())
     song = midi_reader.parse(window.workbench.midi_bytes(), "out.mid")
@@ -454,15 +457,17 @@ def test_two_players_are_recorded_into_two_takes_that_start_together(alone, qtbo
     assert [take.ports[0].name for take in takes] == ["Simulated drum module", "Simulated keyboard"]
     assert {int(s) & 0x0F for s in takes[0].events.status if s < 0xF0} == {9}
     assert {int(s) & 0x0F for s in takes[1].events.status if s < 0xF0} == {0}
-    assert min(float(take.events.arrived[0]) for take in takes) == 0.0
+    # Both begin at one moment, half a beat before the record point.
+    begins = [ref.beat for ref in window.workbench.session.takes]
+    assert begins[0] == begins[1] == -0.5
     window.workbench.undo()
     assert window.workbench.session.takes == ()
     # Not armed: what comes is not taken, though it is heard.
     window.rail.live.menu(0).actions()[1].trigger()
     assert not window.workbench.session.inputs[0].armed
-    qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
     qtbot.wait(900)
-    qtbot.mouseClick(window.inputs.live.record, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
     [ref] = window.workbench.session.takes
     assert window.workbench.store[ref.ident].ports[0].name == "Simulated keyboard"
 

@@ -16,9 +16,8 @@ from puresignal.core.touch.computer_keyboard import own_map
 from puresignal.io import journal, ports
 from puresignal.ui.state import capture as states
 
-
-NEAR = 0.12
-"""Beats at 240 BPM, 30 ms, that pass between looking where the transport is and hitting."""
+NEAR = 0.3
+"""Beats at 240 BPM, 75 ms, that may pass between looking where the transport is and hitting."""
 
 
 @pytest.fixture

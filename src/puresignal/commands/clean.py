@@ -9,8 +9,6 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from puresignal.core.analysis import warnings
 from puresignal.core.analysis.take_onsets import onsets_in
 from puresignal.core.errors import BadFileError, FileAccessError, ProgramFaultError, PureSignalError

@@ -4,10 +4,10 @@
 a ring of messages with the frames at which they leave, KNOCK an eventfd that signals it, CLOCK shared counters (frame,
 rate, nanoseconds, block), TRANSPORT shared counters with the player's state, PULSE that of pulse.py, MOVES a ring of
 what the transport did (transport_log.py), SCORE memory that the client fills in turn.
-Commands are lines of JSON on stdin: {"score": 0 or 1, "events": n, "moved": [seconds, seconds]}, {"play": seconds, "since": the clock's seconds at which it was there, or nothing},
-{"stop": true}, {"speed": x}, {"loop": [a, b] or null}, {"first": [[output, hex], ...]}: messages sent when playback
-starts, {"shift": seconds} of the score before bar 1, {"endless": whether to go on after its last note}, {"note":
-anything} that is kept with the moves.
+Commands are lines of JSON on stdin: {"score": 0 or 1, "events": n, "moved": [seconds, seconds]}, {"play": seconds,
+"since": the clock's seconds at which it was there, or nothing}, {"stop": true}, {"speed": x}, {"loop": [a, b] or null},
+{"first": [[output, hex], ...]}: messages sent when playback starts, {"shift": seconds} of the score before bar 1,
+{"endless": whether to go on after its last note}, {"note": anything} that is kept with the moves.
 """
 
 from __future__ import annotations

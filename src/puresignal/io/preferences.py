@@ -10,8 +10,8 @@ from pathlib import Path
 from typing import Any
 
 from puresignal.core.errors import BadFileError
-from puresignal.core.touch.hand_control import ACTIONS, CONTROL, NOTE, PROGRAM, Trigger
 from puresignal.core.touch.computer_keyboard import MODES, PLAYABLE, SCALES, Keyboard
+from puresignal.core.touch.hand_control import ACTIONS, CONTROL, NOTE, PROGRAM, Trigger
 from puresignal.io import file_access, json_file, xdg_folders
 from puresignal.translation import tr
 

@@ -324,3 +324,12 @@ def test_notes_of_one_moment_pass_as_they_came_where_no_map_covers_the_channel()
     found = as_rows(run(take, path, context).output_notes)
     assert [(n[2], n[3], n[7]) for n in found] == [(1.0, 1.1, 20.0), (1.0, 1.2, 120.0), (2.0, 2.5, 50.0)]
     assert live_rows(path, context, take)[0] == found
+
+
+def test_two_notes_that_one_hit_ends_both_get_their_end_live():
+    take = take_from([(0.0, 1, 0, (0x90, 7, 1)), (0.0, 1, 0, (0x90, 7, 1)), (0.005, 1, 0, (0x90, 7, 1))])
+    path = CleaningPath()
+    context = make_context(take, KIT, ROOM, path)
+    for stages in range(4):
+        rows, _ = live_rows(path, context, take, stages)
+        assert [row[3] for row in rows[:2]] == [0.005, 0.005]

@@ -108,6 +108,11 @@ def test_what_never_played_is_no_recording():
     assert recorded.layout([Move(CLOCK, STOP, 0.0)], Timeline.steady(120)) is None
 
 
+def test_stopped_before_it_played_what_was_played_early_is_there():
+    layout = recorded.layout([Move(CLOCK, PLAY, 4.0), Move(CLOCK - 0.01, STOP, 4.0)], Timeline.steady(120), early=1.0)
+    assert (layout.begin, layout.end, layout.beat) == pytest.approx((CLOCK - 0.5, CLOCK - 0.01, 3.0))
+
+
 def test_passes_with_nothing_in_them_leave_no_trace():
     layout = recorded.layout(looped(Timeline.steady(120), 0.0, 4.0, 4), Timeline.steady(120))
     kept = recorded.with_events_only(layout.passes, np.array([layout.passes[2].begin + 0.4]))

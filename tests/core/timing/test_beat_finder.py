@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from puresignal.core.timing import beat_finder
-from puresignal.core.timing.found_grid import beats_of, grid_of, meter_of, timeline_of
+from puresignal.core.timing.found_grid import meter_of, timeline_of
 from puresignal.core.timing.onsets import onsets_of
 
 
@@ -49,9 +49,7 @@ def found_in(hits):
     rows = np.array(sorted(hits))
     note = rows[:, 1]
     pitched = np.zeros(len(rows), bool)
-    return beat_finder.find(
-        onsets_of(rows[:, 0], rows[:, 2], note, rows[:, 0] + 0.1, note == 36, note == 38, pitched)
-    )
+    return beat_finder.find(onsets_of(rows[:, 0], rows[:, 2], note, rows[:, 0] + 0.1, note == 36, note == 38, pitched))
 
 
 @pytest.mark.parametrize("bpm", [92, 104, 138, 164])

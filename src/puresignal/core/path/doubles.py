@@ -171,9 +171,10 @@ class _LiveDoubles(LiveStage):
                     return []
                 event.origin = heir
             if event.by >= 0:
-                # Whether this end holds depends on the hit that caused it, which comes next.
-                self._cut = event
-                return []
+                # Whether this end holds depends on the hit that caused it, which comes next. Of several notes that one
+                # hit ends, the last may inherit its end.
+                before, self._cut = self._cut, event
+                return [before] if before is not None else []
         return [event]
 
     def _on(self, event: LiveEvent) -> list[LiveEvent]:

@@ -77,6 +77,8 @@ def layout(
     stop = next((move.at for move in moves if move.kind == STOP), None)
     # What the player had announced ahead and was then stopped before never happened.
     moving = [move for move in moves if move.kind != STOP and (stop is None or move.at < stop)]
+    # Stopped before it began to play: what was played early is still there.
+    moving = moving or [moves[0]]
     point = moving[0]
     if first is not None and first > point.beat:
         point = _point_at(moving, timeline, first)
@@ -123,9 +125,7 @@ def _passes(
         yield Pass(start, max(start, stop), beat)
 
 
-def _grid(
-    moves: Sequence[Move], timeline: Timeline, begin: float, begin_beat: float, stop: float | None
-) -> Timeline:
+def _grid(moves: Sequence[Move], timeline: Timeline, begin: float, begin_beat: float, stop: float | None) -> Timeline:
     """Beats of the material by its seconds: as many beats as were played, round after round."""
     points: list[TempoPoint] = []
     played, at_beat, at = 0.0, begin_beat, begin

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-AT_ONCE, AFTER_COUNT_IN, FIRST_HIT = "at once", "count-in", "first hit"
+AT_ONCE, AFTER_COUNT_IN, FIRST_HIT = "at once", "count-in", "first hit"  # not shown
 STARTS = (AT_ONCE, AFTER_COUNT_IN, FIRST_HIT)
-NEVER, COUNTING, RECORDING, ALWAYS = "never", "counting in", "recording", "always"
+NEVER, COUNTING, RECORDING, ALWAYS = "never", "counting in", "recording", "always"  # not shown
 WHENS = (NEVER, COUNTING, RECORDING, ALWAYS)
 STAY, BACK = "stay", "back"
 LAYER, REPLACE = "layer", "replace"

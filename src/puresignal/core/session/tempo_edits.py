@@ -35,7 +35,9 @@ def as_session_tempo(session: Session, ident: str, placed: Placed, timeline: Tim
     meter = steady.meter_at(1)
     before = (bar - 1) * meter.beats
     tempos = tuple(replace(point, beat=point.beat + before) for point in steady.tempos)
-    meters = tuple(replace(one, bar=one.bar + bar - 1 if i or one.bar > 1 else 1) for i, one in enumerate(steady.meters))
+    meters = tuple(
+        replace(one, bar=one.bar + bar - 1 if i or one.bar > 1 else 1) for i, one in enumerate(steady.meters)
+    )
     there = Timeline(tempos, meters)
     session = replace(session, timeline=there)
     return with_changed(session, ident, beat=zero + before, follows=CLOCK)

@@ -88,6 +88,7 @@ class Readings:
     def _common(self, onsets: Onsets, step: np.ndarray) -> list[float]:
         """What all readings of the path share."""
         speed = float(np.log2(self.period / 0.58))
+        wander = float(np.std(np.diff(np.log(step)))) if len(step) > 2 else 0.0
         per_beat = float(np.log2(max(0.1, len(onsets.time) / len(self.beats)) / 2.0))
         filled = float((self.strength > 0.15).mean())
         low_on, back_on = self._part(onsets.low, 0.0), self._part(onsets.back, 0.0)
@@ -97,7 +98,7 @@ class Readings:
             per_beat, -(per_beat**2), low_on, back_on, low_on - self._part(onsets.low, 0.5),
             back_on - self._part(onsets.back, 0.5), self._louder(onsets, (0.0,), (0.5,)),
             self._louder(onsets, (0.0,), (1 / 3, 2 / 3)), self._louder(onsets, (0.5,), (0.25, 0.75)),
-            1.0 if self.thirds else 0.0, speed * self.thirds, float(np.std(np.diff(np.log(step)))) if len(step) > 2 else 0.0,
+            1.0 if self.thirds else 0.0, speed * self.thirds, wander,
             min(self.half, self.quarter), self.half * (1.0 if self.thirds else 0.0),
         ]  # fmt: skip
 

@@ -11,7 +11,7 @@ BOUNCE = 0.25
 PRESSED = 64
 """Value of a controller from which it is pressed."""
 NOTE, CONTROL, PROGRAM = "note", "control", "program"
-RECORD, STOP, UNDO_PASS, AGAIN, PLAY = "record", "stop", "undo pass", "again", "play"
+RECORD, STOP, UNDO_PASS, AGAIN, PLAY = "record", "stop", "undo pass", "again", "play"  # not shown
 ACTIONS = (RECORD, STOP, UNDO_PASS, AGAIN, PLAY)
 
 
@@ -62,7 +62,8 @@ class Presses:
         one = trigger_of(port, data)
         if one is None:
             let_go = trigger_of(port, data, released=True)
-            self._held.discard(let_go)  # type: ignore[arg-type]
+            if let_go is not None:
+                self._held.discard(let_go)
             return None
         held = one.kind == CONTROL and one in self._held
         bounces = at - self._last.get(one, float("-inf")) < BOUNCE

@@ -1,4 +1,4 @@
-"""The live inputs: choose ports, start live input, record."""
+"""The live inputs: choose ports, start live input."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ from puresignal.ui.widgets.plain_text import PlainLabel
 
 
 class LivePanel(QFrame):
-    """All live inputs, one below the other, with the buttons to start and to record.
+    """All live inputs, one below the other, with the button to start them.
 
     why_silent_requested  "No sound?" was pressed
     why_twice_requested   "Heard twice?" was pressed
@@ -43,7 +43,7 @@ class LivePanel(QFrame):
         self.setObjectName("panel")
         workbench, live_session = services.workbench, services.live_session
         self._workbench, self._live_session = workbench, live_session
-        self._recording, self._learner = services.capture, services.learner
+        self._learner = services.learner
         self._port_watch, self._chosen = services.port_watch, services.chosen_input
         self._chosen.changed.connect(lambda: self.show_inputs())
         self._there: tuple[MidiPort, ...] = (*self._port_watch.ports, *ports.simulated(), *ports.virtual())
@@ -54,13 +54,6 @@ class LivePanel(QFrame):
         self.listen = self._button(tr("Start"), tr("Connect the ports, clean what arrives and send it on."))
         self.listen.setCheckable(True)
         self.listen.clicked.connect(self._listen)
-        self.record = self._button(
-            tr("Record"), tr("Record what is played from now on as a take; press again to stop.")
-        )
-        self.record.setObjectName("record")
-        self.record.setCheckable(True)
-        self.record.setEnabled(False)
-        self.record.clicked.connect(self._record)
         self.what = QComboBox()
         self.what.setAccessibleName(tr("Articulation of the pad"))
         self.what.setToolTip(tr("The articulation of the pad you hit: choose if the guess is wrong."))
@@ -90,7 +83,7 @@ class LivePanel(QFrame):
         self._list = QVBoxLayout()
         self._list.setSpacing(12)
         keys, below = QHBoxLayout(), QHBoxLayout()
-        for row, buttons in ((keys, (self.listen, self.record)), (below, (self.why, self.twice))):
+        for row, buttons in ((keys, (self.listen,)), (below, (self.why, self.twice))):
             row.setSpacing(4)
             for button in buttons:
                 row.addWidget(button, 1)
@@ -110,14 +103,12 @@ class LivePanel(QFrame):
         live_session.started.connect(lambda: self._settle(True))
         live_session.stopped.connect(self._ended)
         self._learner.pad_queried.connect(self._ask)
-        self._recording.changed.connect(self._show_recording)
         workbench.changed.connect(self.show_inputs)
         self._port_watch.changed.connect(self.show_ports)
         self.show_inputs()
         # Live input may have been started before this panel was made.
         if live_session.listening:
             self._settle(True)
-            self._show_recording()
 
     # The first input, for sessions that have only one
     @property
@@ -176,7 +167,6 @@ class LivePanel(QFrame):
             editor.setVisible(number == self._chosen.number)
             editor.show_input(one, self._there, len(inputs) == 1, listening, one.port in playing)
         self.listen.setEnabled(listening or any(one.port for one in inputs))
-        self.record.setEnabled(listening)
 
     def _editor(self, number: int) -> InputEditor:
         editor = InputEditor(self._workbench, number)
@@ -214,17 +204,6 @@ class LivePanel(QFrame):
         except (PureSignalError, OSError) as error:
             self.listen.setChecked(False)
             self._say(str(error), False)
-
-    def _record(self, on: bool) -> None:
-        if on:
-            self._recording.begin()
-        else:
-            self._recording.end()
-
-    def _show_recording(self) -> None:
-        on = self._recording.running
-        self.record.setChecked(on)
-        self.record.setText(tr("Stop recording") if on else tr("Record"))
 
     def _settle(self, listening: bool) -> None:
         self.listen.setChecked(listening)

@@ -147,7 +147,7 @@ class InputSidebar(QWidget):
         length = max(0.0, (length if ref.end is None else min(length, ref.end)) - (ref.begin or 0.0))
         bar, into = timeline.beats_to_bar(self._actions.span(ref.ident)[0])
         to_next = timeline.meter_at(bar).beats - into
-        if ref.grid is not None and into > 0.01 and to_next <= 1.0:
+        if ref.grid is not None and into > 0.01 and to_next < 0.51:
             # It begins with what may be played early; what was meant is the next bar line.
             bar, into = bar + 1, 0.0
         place = tr("bar {bar}", bar=bar) if into < 0.01 else tr("bar {bar} + {beats:.3g}", bar=bar, beats=into)

@@ -150,7 +150,7 @@ class RecordDisplay(QWidget):
         painter.setFont(font)
         for i in range(shown):
             one = QRectF(left + i * (side + 8), box.center().y() - side / 2, side, side)
-            painter.setPen(QPen(ink, 2))  # type: ignore[call-overload]
+            painter.setPen(QPen(ink, 2))
             painter.setBrush(ink if i + 1 == now else Qt.BrushStyle.NoBrush)  # type: ignore[call-overload]
             painter.drawRoundedRect(one.adjusted(1, 1, -1, -1), 5, 5)
             painter.setPen(ground if i + 1 == now else ink)  # type: ignore[call-overload]

@@ -1,4 +1,4 @@
-"""How recording goes: what starts it, count-in and click, rounds, where the position goes, delays, pads that control."""
+"""How recording goes: start, count-in and click, rounds, where the position goes, delays, pads that control."""
 
 from __future__ import annotations
 
@@ -67,7 +67,7 @@ class RecordSettings(QDialog):
         self.parts = self._choice(tr("Clicks on"), PARTS, lambda v: self._click(parts=v))
         self.level = QDoubleSpinBox()
         self.level.setRange(-40, 12)
-        self.level.setSuffix(" dB")
+        self.level.setSuffix(tr(" dB"))
         self.level.valueChanged.connect(lambda v: self._click(level=v))
         self.sounds = QCheckBox(tr("Built-in sound"))
         self.sounds.toggled.connect(lambda on: self._click(sounds=on))
@@ -137,7 +137,9 @@ class RecordSettings(QDialog):
         bench = self._workbench
         now = replace(bench.session.recording, **changed)
         if not self._setting and now != bench.session.recording:
-            bench.do(tr("change recording settings"), edits.with_recording(bench.session, now), "recording")  # not shown
+            bench.do(
+                tr("change recording settings"), edits.with_recording(bench.session, now), "recording"
+            )  # not shown
 
     def _click(self, **changed: Any) -> None:
         self._set(click=replace(self._workbench.session.recording.click, **changed))
@@ -152,9 +154,11 @@ class RecordSettings(QDialog):
             (self.after_play, settings.after_play), (self.when, clicks.when), (self.parts, clicks.parts),
         ):  # fmt: skip
             combo.setCurrentIndex(combo.findData(value))
+        self.count_in.setValue(settings.count_in)
+        self.pre_roll.setValue(settings.pre_roll)
         for box, number in (
-            (self.count_in, settings.count_in), (self.pre_roll, settings.pre_roll), (self.early, settings.early),
-            (self.level, clicks.level), (self.in_delay, settings.in_delay), (self.out_delay, settings.out_delay),
+            (self.early, settings.early), (self.level, clicks.level),
+            (self.in_delay, settings.in_delay), (self.out_delay, settings.out_delay),
         ):  # fmt: skip
             box.setValue(number)
         self.punch.setChecked(settings.punch)

@@ -33,7 +33,7 @@ KEPT_SECONDS = 8.0
 """Seconds before the record point of which messages are kept ready: what was played early belongs to the take."""
 LATE = 0.25
 """Seconds after the end within which the ends of notes still belong to a take."""
-IDLE, WAITING, COUNTING, RECORDING = "idle", "waiting", "counting in", "recording"
+IDLE, WAITING, COUNTING, RECORDING = "idle", "waiting", "counting in", "recording"  # not shown
 
 
 class Capture(QObject):
@@ -57,7 +57,7 @@ class Capture(QObject):
         self._records: list[Record] | None = None
         # What the transport has done since it last began to play, also while nothing is recorded.
         self._moves: list[Move] = []
-        self._point, self._by_hand = 0.0, False
+        self._point, self._by_hand, self._pressed = 0.0, False, 0.0
         self._settings = RecordingSettings()
         self._off: set[int] = set()
         self._shown = 0
@@ -100,7 +100,7 @@ class Capture(QObject):
         settings = self._workbench.session.recording
         # What the window has not read yet is read first: early hits belong to the take.
         self._live_session.read_now()
-        now = time.monotonic()
+        now = self._pressed = time.monotonic()
         self._records = [r for r in self._live_session.recent() if r.at > now - KEPT_SECONDS]
         self._settings, self._off, self._shown = settings, set(), 0
         playback, span = self._playback, self._playback.span
@@ -202,9 +202,7 @@ class Capture(QObject):
         self._records += records
         if self.state == WAITING:
             armed = self._armed()
-            first = next(
-                (r for r in records if messages.is_note_on(r.data) and self._is_for(r, armed)), None
-            )
+            first = next((r for r in records if messages.is_note_on(r.data) and self._is_for(r, armed)), None)
             if first is not None:
                 self._roll(since=first.at)
 
@@ -239,7 +237,7 @@ class Capture(QObject):
             self.end()
 
     def undo_pass(self) -> bool:
-        """Take the last pass with anything in it out of the recording, while it goes on. Returns whether there is one."""
+        """Take the last pass with anything in it out of the recording while it goes on. False: there is none."""
         layout = self._layout()
         if layout is None or not layout.passes or self._records is None:
             return False
@@ -285,6 +283,10 @@ class Capture(QObject):
         # Delays are in the times of what arrives, so that the moves stay what they were.
         # Started by the first hit, the transport began to play a little after it.
         late = max(0.0, moves[0].beat - self._point) if self._settings.start == recording.FIRST_HIT else 0.0
+        if self._settings.start == recording.AT_ONCE and not self._by_hand and not self._settings.pre_roll:
+            # The transport may need a moment to start; who plays at once is not to lose that.
+            a, b = self._playback.time()[0].seconds_to_beats(np.array([self._pressed, moves[0].at]) - self._pressed)
+            late = max(0.0, float(b - a) - self._settings.early)
         return recorded.layout(moves, self._playback.time()[0], self._settings.early + late, 0.0, self._point)
 
     def _since_punch(self, moves: list[Move]) -> list[Move]:
@@ -332,7 +334,7 @@ class Capture(QObject):
         self._live_session.read_now()
         player = self._live_session.player
         if player is not None:
-            player.note({"record end": stop})
+            player.note({"record end": stop})  # not shown
         layout = None if waiting else self._layout(stop)
         made = [] if layout is None else self._takes(layout)
         self._records = None

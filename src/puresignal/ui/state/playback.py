@@ -7,13 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from puresignal.core.export import whole_session
+from puresignal.core.export import transport_score, whole_session
 from puresignal.core.export.playback_events import Score, outputs_of, score
-from puresignal.core.export import transport_score
 from puresignal.core.export.session_result import SeveralTakes
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, as_played
-from puresignal.core.session import session as edits
 from puresignal.core.session import recording
+from puresignal.core.session import session as edits
 from puresignal.core.session.recording import ClickSettings
 from puresignal.core.session.session import Session
 from puresignal.core.timing.session_time import Timeline
@@ -382,9 +381,7 @@ class Playback(QObject):
             parts.append(score(outcome, delivery, outputs, ports.SOUND))
             span = self.loop_span()
             if span is not None and shown.several is not None:
-                parts.append(
-                    transport_score.carried_over(outcome, shown.several, delivery, outputs, ports.SOUND, span)
-                )
+                parts.append(transport_score.carried_over(outcome, shown.several, delivery, outputs, ports.SOUND, span))
         made = transport_score.merged(*parts)
         if self.rolling is not None:
             made = transport_score.silent_before(made, self.second_of(self.rolling.point))

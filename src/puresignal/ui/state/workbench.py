@@ -399,21 +399,22 @@ class Workbench(QObject):
             return
         self._made_of = cache_key
         self._results.forget_others({ref.ident for ref in session.takes})
-        ref = session.take() or (self._open[-1][1] if self._open else None)
-        alone = None if ref is None else self._results.alone(session, ref, takes)
+        current = session.take() or (self._open[-1][1] if self._open else None)
+        alone = None if current is None else self._results.alone(session, current, takes)
         before, self.own = self.own, None
-        if ref is not None and alone is not None:
+        if current is not None and alone is not None:
             same = before is not None and before.several is alone and before.delivery is session.delivery
-            self.own = before if same else self._shown(ref, alone)
+            self.own = before if same else self._shown(current, alone)
         those_in = tuple(one for one in session.takes if one.is_in)
         self.whole = None
         if any(one.kind != SOUND for one in those_in):
-            first = ref if ref is not None and ref.is_in else next(one for one in those_in if one.kind != SOUND)
+            notes = (one for one in those_in if one.kind != SOUND)
+            first = current if current is not None and current.is_in else next(notes)
             self.whole = self._together(session, takes, first, those_in, alone)
         self._heard = self.whole
-        if ref is not None and self.is_alone:
-            open_ones = tuple(one for _, one in self._open if one.ident != ref.ident)
-            self._heard = self._together(session, takes, ref, (ref, *open_ones), alone)
+        if current is not None and self.is_alone:
+            open_ones = tuple(one for _, one in self._open if one.ident != current.ident)
+            self._heard = self._together(session, takes, current, (current, *open_ones), alone)
 
     def _together(
         self, session: Session, takes: dict[str, Take], ref: TakeRef, refs: tuple[TakeRef, ...],

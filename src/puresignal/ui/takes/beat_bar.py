@@ -32,10 +32,10 @@ class BeatBar(QWidget):
         self._tempo, self._playback = services.take_tempo, services.playback
         self.said = PlainLabel()
         self.said.setAccessibleName(tr("Beats found"))
-        self.find = self._button(
+        self.search = self._button(
             mark("Find beats"), mark("Find the beats in what the chosen take plays. Its notes stay where they are.")
         )
-        self.find.clicked.connect(self._tempo.find)
+        self.search.clicked.connect(self._tempo.find)
         self.half = self._button("÷2", mark("Half the speed: every second beat is one ([)."), mark("Half the speed"))
         self.half.clicked.connect(self._tempo.halve)
         self.twice = self._button("×2", mark("Twice the speed: a beat between each two (])."), mark("Twice the speed"))
@@ -75,7 +75,8 @@ class BeatBar(QWidget):
         self.bpm.setToolTip(tr("The steady tempo that the take is straightened to; the session's from then on."))
         self.bpm.setFixedWidth(98)
         self.straighten = self._button(
-            mark("Straighten to"), mark("Move the notes so that the beats are steady at this tempo. Undo brings them back.")
+            mark("Straighten to"),
+            mark("Move the notes so that the beats are steady at this tempo. Undo brings them back."),
         )
         self.straighten.clicked.connect(lambda: self._tempo.straighten(self.bpm.value()))
         self.close_button = self._button("✕", mark("Close this bar; the beats stay with the take (G)."), mark("Close"))
@@ -87,7 +88,7 @@ class BeatBar(QWidget):
         first.addStretch()
         for widget in (self.half, self.twice, self.earlier, self.later, self.meter, self.tap, self.close_button):
             first.addWidget(widget)
-        second.addWidget(self.find)
+        second.addWidget(self.search)
         second.addWidget(self.repeats)
         second.addWidget(self.rounds)
         second.addStretch()
@@ -131,7 +132,7 @@ class BeatBar(QWidget):
         ):  # fmt: skip
             widget.setEnabled(there)
         self.tap.setEnabled(ref is not None)
-        self.find.setEnabled(ref is not None and not self._tempo.looking)
+        self.search.setEnabled(ref is not None and not self._tempo.looking)
         if self._tempo.looking:
             self.said.setText(tr("Looking for the beats…"))
         elif beats is None or not there:

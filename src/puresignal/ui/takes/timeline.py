@@ -156,7 +156,7 @@ class Timeline(QAbstractScrollArea):
     def _place_zooms(self) -> None:
         right = GUTTER - PAD
         for button in reversed(self._zooms):
-            width = max(26, button.sizeHint().width() - 8)
+            width = max(26, button.sizeHint().width())
             right -= width + 3
             button.setGeometry(right, self.viewport().height() - OVERVIEW + 10, width, OVERVIEW - 20)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap, QPolygonF
 
-TO_START, PLAY, STOP, RECORD, LOOP = "to start", "play", "stop", "record", "loop"
+TO_START, PLAY, STOP, RECORD, LOOP = "to start", "play", "stop", "record", "loop"  # not shown
 SIZE = 16
 RATIO = 3
 """Pixels for each of the icon's, so that it is sharp on any screen."""
