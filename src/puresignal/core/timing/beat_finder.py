@@ -21,6 +21,9 @@ PAUSE, LONGER = 0.5, 1.4
 """A gap is a pause if it is longer than the usual longest by this factor and by so many seconds."""
 NEARLY = 0.25
 """By how much, as a logarithm, the speed after a pause may be another one."""
+RARE_TWO = 3.0
+"""By how much, as a logarithm of odds, bars of four that have the same beats as bars of two are to be preferred: what
+is played to drums is hardly ever counted in two, and a bar of two in the wrong place costs more."""
 FEWEST = 4
 """Events of which something can be said."""
 
@@ -131,7 +134,11 @@ def _read(onsets: Onsets, like: _Read | None = None) -> _Read | None:
     if not rated:
         return None
     values = np.array([value for value, _, _ in rated])
-    _, best, which = rated[int(np.argmax(values))]
+    first, best, which = rated[int(np.argmax(values))]
+    if best.kinds[which][0] == 2:
+        four = [(value, i) for value, one, i in rated if one is best and one.kinds[i][0] == 4]
+        value, i = max(four, default=(-np.inf, which))
+        which = i if value > first - RARE_TWO else which
     odds = np.exp(values - values.max())
     return _Read(
         best.beats, best.sure, best.down(which), best.kinds[which][0], best.thirds, best.explained,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from puresignal.core.timing import click
@@ -137,7 +137,7 @@ class RecordDisplay(QWidget):
             font.setPixelSize(max(12, round(pixels * width / wide)))
         return font
 
-    def _paint_beats(self, painter: QPainter, box: QRectF, ink: object, ground: object) -> None:
+    def _paint_beats(self, painter: QPainter, box: QRectF, ink: QColor, ground: QColor) -> None:
         """A box for each beat of the bar, the one that sounds filled, with its number."""
         now, count, _, _ = self._place()
         shown = min(count, MOST_BEATS)
@@ -151,7 +151,7 @@ class RecordDisplay(QWidget):
         for i in range(shown):
             one = QRectF(left + i * (side + 8), box.center().y() - side / 2, side, side)
             painter.setPen(QPen(ink, 2))
-            painter.setBrush(ink if i + 1 == now else Qt.BrushStyle.NoBrush)  # type: ignore[call-overload]
+            painter.setBrush(ink if i + 1 == now else Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(one.adjusted(1, 1, -1, -1), 5, 5)
-            painter.setPen(ground if i + 1 == now else ink)  # type: ignore[call-overload]
+            painter.setPen(ground if i + 1 == now else ink)
             painter.drawText(one, Qt.AlignmentFlag.AlignCenter, str(i + 1))

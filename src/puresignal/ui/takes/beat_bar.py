@@ -92,8 +92,8 @@ class BeatBar(QWidget):
         second.addWidget(self.repeats)
         second.addWidget(self.rounds)
         second.addStretch()
-        for widget in (self.keep, self.straighten, self.bpm):
-            second.addWidget(widget)
+        for used in (self.keep, self.straighten, self.bpm):
+            second.addWidget(used)
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 4, 12, 8)
         column.setSpacing(5)
