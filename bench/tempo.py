@@ -1,6 +1,7 @@
 """Beats, meter and downbeats found in takes played without a click, by kind and by way; kinds held out apart.
 
-`tempo.py [--takes N] [--fit]`: N takes of each kind and way; --fit prints weights fitted on the kinds not held out.
+`tempo.py [--takes N] [--fit N]`: N takes of each kind and way. --fit learns the weights anew from N takes drawn by
+chance (3,000 take about ten minutes) and writes them into the program; no kind that is measured here is among them.
 """
 
 from __future__ import annotations
@@ -15,20 +16,11 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parent))
 
-from support.played_free import CRASH, KICK, KINDS, SNARE, WAYS, Played, f_measure, play
+from support import learn_readings
+from support.learn_readings import onsets
+from support.played_free import KINDS, WAYS, Played, f_measure, play
 
-from puresignal.core.timing import beat_finder
-from puresignal.core.timing.onsets import Onsets, onsets_of
-
-
-def onsets(played: Played) -> Onsets:
-    rows = np.array([row[:4] for row in played.rows])
-    start, note, velocity, long = rows.T
-    drums = np.full(len(rows), played.kind.drums)
-    return onsets_of(
-        start, velocity, note, start + long, drums & (note == KICK), drums & (note == SNARE), ~drums,
-        drums & (note == CRASH),
-    )  # fmt: skip
+from puresignal.core.timing import beat_finder, reading_weights
 
 
 def right_meter(played: Played, found: beat_finder.Beats) -> bool:
@@ -37,43 +29,22 @@ def right_meter(played: Played, found: beat_finder.Beats) -> bool:
 
 
 def fit(takes: int) -> None:
-    """Weights of the features, by which the right speed of each take stands out; only kinds that are not held out."""
-    from scipy.optimize import minimize
-
-    cases = []
-    for k, kind in enumerate(KINDS):
-        if kind.held_out:
-            continue
-        for w, way in enumerate(WAYS):
-            for n in range(takes):
-                played = play(kind, way, 7919 * k + 101 * w + n)
-                heard = onsets(played)
-                paths = beat_finder._paths(heard, float(heard.time[0]) - 0.1)
-                readings = [beat_finder._Reading(heard, beats) for beats in paths]
-                worth = np.array([f_measure(played.beats, beats) for beats in paths])
-                if worth.max() > 0.8:
-                    cases.append((np.array([one.features for one in readings]), worth))
-    spread = np.concatenate([c[0] for c in cases]).std(axis=0) + 1e-6
-
-    def loss(weights: np.ndarray) -> float:
-        total = 0.0
-        for features, worth in cases:
-            scores = features @ (weights / spread)
-            odds = np.exp(scores - scores.max())
-            total -= float(np.log((odds * (worth > 0.9)).sum() / odds.sum() + 1e-9))
-        return total / len(cases) + 0.003 * float((weights**2).sum())
-
-    found = minimize(loss, np.zeros(len(spread)), method="L-BFGS-B").x / spread
-    print("WEIGHTS = np.array([" + ", ".join(f"{w:.3g}" for w in found) + "])")
+    """Learn the weights anew from drawn takes, and write them where the program reads them."""
+    drawn = learn_readings.cases(takes)
+    first_aside = round(takes * (1 - learn_readings.KEPT_ASIDE))
+    weights = learn_readings.learn(drawn[:first_aside])
+    beats, bars = learn_readings.judge(weights, drawn[first_aside:])
+    print(f"drawn takes kept aside: {takes - first_aside}, F1 {beats:.3f}, bars {bars:.3f}")
+    learn_readings.write(weights, Path(reading_weights.__file__))
 
 
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--takes", type=int, default=1)
-    parser.add_argument("--fit", action="store_true")
+    parser.add_argument("--fit", type=int, default=0)
     options = parser.parse_args()
     if options.fit:
-        fit(options.takes)
+        fit(options.fit)
         return
     by_kind: dict[str, list[tuple[float, bool]]] = defaultdict(list)
     by_way: dict[str, list[tuple[float, bool]]] = defaultdict(list)

@@ -17,9 +17,11 @@ from puresignal.core.path.tally import Action
 from puresignal.core.path.tidy import Tidy
 from puresignal.core.session import session as edits
 from puresignal.core.session.arrangement import Alternatives
+from puresignal.core.session.destination import Destination
+from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import DRAWN, IMPORTED, DrawnNote, Pass, TakeRef
-from puresignal.core.session.track_settings import TrackSettings
+from puresignal.core.session.track_settings import Delivery, TrackSettings
 from puresignal.core.timing.session_time import MeterPoint, TempoPoint, Timeline
 from tests.core.path.test_several_takes import KIT, NOTES, PATH, ROOM, file_take, kit_take, rows_of
 
@@ -93,3 +95,26 @@ def test_together_is_each_alone_but_for_what_the_tally_names(case):
     # What only one of the two files has is named: removed, or changed and so another row in each.
     assert sum((alone - together).values()) <= removed + changed
     assert sum((together - alone).values()) <= changed
+
+
+def test_a_take_is_played_back_where_its_input_sends_what_is_played():
+    inputs = (LiveInput("kit:out", ident="a", output="Sampler"), LiveInput("keys:out", ident="b", output="synth:in"))
+    refs = (
+        TakeRef("one", "One", input="a"),
+        TakeRef("two", "Two", input="b", own="keys:", channels="2."),
+        TakeRef("file", "File", own="f:"),
+    )
+    session = Session(inputs=inputs, takes=refs, destinations=(Destination("Sampler", "sampler:in"),))
+    delivery = Delivery((TrackSettings("snare", port="elsewhere:in"),))
+    keys = ["kick", "snare", "keys:lead", "2./1", "f:bass"]
+    played = whole_session.played_back_by(session, delivery, keys, "Built-in sound")
+    assert [played.track(key).port for key in keys] == [
+        "sampler:in", "elsewhere:in", "synth:in", "synth:in", "Built-in sound"
+    ]  # fmt: skip
+
+
+def test_a_track_of_two_inputs_that_send_to_two_places_is_played_back_by_the_built_in_sound():
+    inputs = (LiveInput("kit:out", ident="a", output="one:in"), LiveInput("pads:out", ident="b", output="two:in"))
+    session = Session(inputs=inputs, takes=(TakeRef("one", "One", input="a"), TakeRef("two", "Two", input="b")))
+    played = whole_session.played_back_by(session, Delivery(), ["kick"], "Built-in sound")
+    assert played.track("kick").port == "Built-in sound"

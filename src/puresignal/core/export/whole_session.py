@@ -17,7 +17,7 @@ from puresignal.core.path.several_takes import BEATS, CLOCK, Placed, Round, run_
 from puresignal.core.session.materials import material_of
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import TakeRef
-from puresignal.core.session.track_settings import Delivery
+from puresignal.core.session.track_settings import Delivery, TrackSettings
 from puresignal.core.timing.session_time import MeterPoint, Timeline
 
 USUAL_METER = (MeterPoint(1, 4, 4),)
@@ -75,6 +75,37 @@ def delivery_of(session: Session) -> Delivery:
         to = session.destination(track.port)
         tracks.append(replace(track, port=to.port, channel=track.channel or to.channel) if track.port else track)
     return replace(session.delivery, tracks=tuple(tracks))
+
+
+def played_back_by(session: Session, delivery: Delivery, keys: Iterable[str], sound: str) -> Delivery:
+    """The settings of tracks with the port that each is played back to, named even where nothing was chosen.
+
+    A track without a destination of its own goes where the input that it was played on sends what is played, so that a
+    take sounds as it did; `sound` is for tracks of several inputs, and of takes that were not played on one.
+    """
+    homes: dict[str, set[str]] = {}
+    for ref in session.takes:
+        one = session.input(ref.input) if ref.input and ref.is_in else None
+        port = session.destination(one.output).port if one is not None and one.output else sound
+        for key in keys:
+            if _is_of(session, ref, key):
+                homes.setdefault(key, set()).add(port)
+    tracks = {track.key: track for track in delivery.tracks}
+    for key in keys:
+        track = tracks.get(key, TrackSettings(key))
+        there = homes.get(key, set())
+        if not track.port:
+            tracks[key] = replace(track, port=there.pop() if len(there) == 1 else sound)
+    return replace(delivery, tracks=tuple(tracks.values()))
+
+
+def _is_of(session: Session, ref: TakeRef, key: str) -> bool:
+    """Whether a take's notes go to a track by themselves."""
+    own = {one.own for one in session.takes if one.own} | {one.channels for one in session.takes if one.channels}
+    mine = [begin for begin in (ref.own, ref.channels) if begin]
+    if any(key.startswith(begin) for begin in mine):
+        return True
+    return not ref.own and not any(key.startswith(begin) for begin in own)
 
 
 def _channel(session: Session, ident: str) -> int:

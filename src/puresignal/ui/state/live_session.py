@@ -20,6 +20,7 @@ from puresignal.core.midi import messages
 from puresignal.core.midi.events import Port
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path.context import Context
+from puresignal.core.session import recording
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput, outputs_of, ports_of, with_input
 from puresignal.core.session.session import Session
@@ -271,17 +272,24 @@ class LiveSession(QObject):
 
     def _take_up(self, session: Session) -> None:
         """Apply the session's inputs to the router and to the names of hits."""
-        self._setup = setup_of(
-            session,
-            self.listening,
-            tuple(name for names in self._played_to.values() for name in names),
-            self.sound_out.block,
-        )
+        played_to = tuple(name for names in self._played_to.values() for name in names)
+        self._setup = setup_of(session, self.listening, (*played_to, *self._ready_to_record()), self.sound_out.block)
         self._inputs = session.inputs
         self._contexts = tuple(
             Context(one.source, whole_session.target_of(session, one.ident), (Port(one.port),))
             for one in session.inputs
         )
+
+    def _ready_to_record(self) -> tuple[str, ...]:
+        """Where the click goes. That is open before Record is pressed: a port system whose graph changes may
+        drop a block, and with it the first hit."""
+        session = self._workbench.session
+        if not self.listening or not any(one.armed and one.port for one in session.inputs):
+            return ()
+        clicks = session.recording.click
+        if clicks.when == recording.NEVER:
+            return ()
+        return (*((ports.CLICK,) if clicks.sounds else ()), *((clicks.port,) if clicks.port else ()))
 
     @staticmethod
     def journal_folder() -> Path:

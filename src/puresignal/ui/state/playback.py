@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -372,6 +372,9 @@ class Playback(QObject):
         if shown is not None:
             self._sounding, self._length = shown.ref.ident, shown.take.length
             outcome = shown.outcome if self.version == CLEAN else self._as_played(shown)
+            all_takes = replace(session, takes=(*session.takes, *self._workbench.open_refs))
+            keys = [track.key for track in outcome.tracks]
+            delivery = whole_session.played_back_by(all_takes, delivery, keys, ports.SOUND)
             wanted = tuple(dict.fromkeys((*outputs_of(outcome, delivery, ports.SOUND), *clicked)))
         moved, self._moved = self._moved, None
         self._live_session.need(PLAYING, wanted)

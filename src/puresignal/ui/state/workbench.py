@@ -123,6 +123,11 @@ class Workbench(QObject):
         """Whether a take is being recorded."""
         return bool(self._open)
 
+    @property
+    def open_refs(self) -> tuple[TakeRef, ...]:
+        """The takes that are being recorded."""
+        return tuple(ref for _, ref in self._open)
+
     def show_open(self, takes: Sequence[tuple[Take, TakeRef]]) -> None:
         """Show takes that are being recorded, which are in no history yet, in their places among the others."""
         number = self.session.numbers

@@ -1,0 +1,171 @@
+"""Learns by what the right reading of beats stands out, from takes drawn by chance.
+
+A small network (one hidden layer, plus a straight part) gives each reading a number; it is fitted so that the softmax
+over all readings of a take puts its weight on those with the right beats, and on those with the right bars.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from multiprocessing import Pool
+from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+from scipy.optimize import minimize
+from support.played_free import CRASH, KICK, SNARE, Played, f_measure
+from support.random_playing import random_take
+
+from puresignal.core.timing.bar_readings import Readings
+from puresignal.core.timing.beat_finder import pieces_of
+from puresignal.core.timing.beat_paths import paths
+from puresignal.core.timing.onsets import Onsets, onsets_of
+
+FIRST_SEED = 50_000
+KEPT_ASIDE = 0.15
+UNITS, DECAY, STEPS = 14, 1e-3, 160
+WRONG_KEPT = 220
+"""About so many wrong readings of a take are learnt from; most have thousands, which tell nothing new."""
+GOOD_BEATS, GOOD_BARS = 0.9, 0.8
+
+
+class Case(NamedTuple):
+    """A take's readings: (readings, figures), and how right the beats and the bars of each are."""
+
+    figures: np.ndarray
+    beats: np.ndarray
+    bars: np.ndarray
+
+
+class Weights(NamedTuple):
+    MEAN: np.ndarray
+    SPREAD: np.ndarray
+    HIDDEN: np.ndarray
+    BIAS: np.ndarray
+    OUT: np.ndarray
+    WEIGHTS: np.ndarray
+
+
+SAID = {
+    "MEAN": "(figures,) their usual values.",
+    "SPREAD": "(figures,) how far they spread.",
+    "HIDDEN": "(figures, units)",
+    "BIAS": "(units,)",
+    "OUT": "(units,)",
+    "WEIGHTS": "(figures,) what each is worth by itself.",
+}
+
+
+def onsets(played: Played) -> Onsets:
+    rows = np.array([row[:4] for row in played.rows])
+    start, note, velocity, long = rows.T
+    drums = np.full(len(rows), played.kind.drums)
+    return onsets_of(
+        start, velocity, note, start + long, drums & (note == KICK), drums & (note == SNARE), ~drums,
+        drums & (note == CRASH),
+    )  # fmt: skip
+
+
+def case(seed: int) -> Case:
+    played = random_take(seed)
+    heard = onsets(played)
+    heard = heard.between(*max(pieces_of(heard.time), key=lambda ends: ends[1] - ends[0]))
+    begin, end = heard.time[0] - 0.1, heard.time[-1] + 0.1
+    beats = played.beats[(played.beats >= begin) & (played.beats <= end)]
+    bars = played.bars[(played.bars >= begin) & (played.bars <= end)]
+    figures, right, right_bars = [], [], []
+    for path in paths(heard):
+        read = Readings(heard, path)
+        worth = f_measure(beats, path)
+        for which in range(len(read.kinds)):
+            figures.append(read.features[which])
+            right.append(worth)
+            right_bars.append(f_measure(bars, path[read.down(which)]) if worth > 0.85 else 0.0)
+    made = Case(np.array(figures, np.float32), np.array(right), np.array(right_bars))
+    good = (made.beats > GOOD_BEATS) & (made.bars > GOOD_BARS)
+    chance = np.random.default_rng(len(good))
+    keep = good | (chance.random(len(good)) < min(1.0, WRONG_KEPT / len(good)))
+    return Case(*(column[keep] for column in made))
+
+
+def cases(count: int) -> list[Case]:
+    with Pool() as pool:
+        return pool.map(case, range(FIRST_SEED, FIRST_SEED + count), chunksize=8)
+
+
+def learn(learnt_from: Sequence[Case]) -> Weights:
+    """Fit by L-BFGS; gradients worked out by hand, since readings are many and the network is small."""
+    figures = np.concatenate([one.figures for one in learnt_from])
+    mean, spread = figures.mean(0), figures.std(0) + 1e-3
+    x = np.clip((figures - mean) / spread, -4, 4).astype(np.float32)
+    beats, bars = np.concatenate([c.beats for c in learnt_from]), np.concatenate([c.bars for c in learnt_from])
+    sizes = np.array([len(one.beats) for one in learnt_from])
+    firsts = np.concatenate([[0], np.cumsum(sizes)])[:-1]
+    aims = (((beats > GOOD_BEATS) * 1.0, 0.5), (((beats > GOOD_BEATS) & (bars > GOOD_BARS)) * 1.0, 1.0))
+    wide = x.shape[1]
+
+    def parts(values: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+        hidden, bias, out, straight = np.split(values, np.cumsum([wide * UNITS, UNITS, UNITS]))
+        return hidden.reshape(wide, UNITS), bias, out, straight
+
+    def loss(values: np.ndarray) -> tuple[float, np.ndarray]:
+        hidden, bias, out, straight = (part.astype(np.float32) for part in parts(values))
+        active = np.tanh(x @ hidden + bias)
+        score = (active @ out + x @ straight).astype(float)
+        odds = np.exp(score - np.repeat(np.maximum.reduceat(score, firsts), sizes))
+        chance = odds / np.repeat(np.add.reduceat(odds, firsts), sizes)
+        total, slope = 0.0, np.zeros(len(score))
+        for good, weight in aims:
+            mass = np.add.reduceat(chance * good, firsts)
+            known = np.add.reduceat(good, firsts) > 0
+            total -= weight * float(np.log(mass[known] + 1e-9).sum())
+            wanted = np.where(np.repeat(known, sizes), chance * good / np.repeat(mass + 1e-9, sizes), chance)
+            slope += weight * (chance - wanted)
+        down = (slope / len(sizes)).astype(np.float32)
+        back = np.outer(down, out) * (1 - active * active)
+        gradient = np.concatenate([(x.T @ back).ravel(), back.sum(0), active.T @ down, x.T @ down]).astype(float)
+        return total / len(sizes) + DECAY * float(values @ values), gradient + 2 * DECAY * values
+
+    first = np.random.default_rng(0).standard_normal(wide * UNITS + 2 * UNITS + wide) * 0.1
+    found = minimize(loss, first, jac=True, method="L-BFGS-B", options={"maxiter": STEPS})
+    return Weights(mean, spread, *parts(found.x))
+
+
+def judge(weights: Weights, aside: Sequence[Case]) -> tuple[float, float]:
+    """Mean F1 of beats, and the share of takes with the right bars."""
+    right, right_bars = [], []
+    for one in aside:
+        x = np.clip((one.figures - weights.MEAN) / weights.SPREAD, -4, 4)
+        best = int(np.argmax(np.tanh(x @ weights.HIDDEN + weights.BIAS) @ weights.OUT + x @ weights.WEIGHTS))
+        right.append(one.beats[best])
+        right_bars.append(one.bars[best] > GOOD_BARS)
+    return float(np.mean(right)), float(np.mean(right_bars))
+
+
+def write(weights: Weights, path: Path) -> None:
+    """Write the module that holds them."""
+
+    def row(values: np.ndarray) -> str:
+        return "[" + ", ".join(f"{value:.4g}" for value in values) + "]"
+
+    lines = [
+        '"""What the reading of beats that looks most like playing is told by, learnt by bench/tempo.py --fit.',
+        "",
+        'Written by it."""',
+        "",
+        "# ruff: noqa: E501",
+        "",
+        "from __future__ import annotations",
+        "",
+        "import numpy as np",
+        "",
+        "# fmt: off",
+    ]
+    for name, said in SAID.items():
+        values = getattr(weights, name)
+        if values.ndim == 1:
+            lines.append(f"{name} = np.array({row(values)})")
+        else:
+            lines += [f"{name} = np.array([", *(f"    {row(one)}," for one in values), "])"]
+        lines.append(f'"""{said}"""')
+    path.write_text("\n".join([*lines, "# fmt: on", ""]))
