@@ -15,7 +15,7 @@ from pathlib import Path
 from puresignal.core.errors import PureSignalError
 from puresignal.engine.pulse import RECORDER, Pulse
 from puresignal.engine.ring import Reader
-from puresignal.io.journal import Writer, already_written, forget_old, last_rows
+from puresignal.io.journal import Syncer, Writer, already_written, forget_old, last_rows
 
 EVERY = 0.01
 """Seconds between reads of the ring: well within the 50 ms that a crash may cost."""
@@ -35,6 +35,7 @@ def main() -> int:
     except PureSignalError as error:
         print(f"pure-signal: {error}", file=sys.stderr)
         return 1
+    syncer = Syncer(journal)
     begun, tail = False, last_rows(Path(folder))
     while True:
         # First what the transport did: a hit is of use only with the round that it fell into.
@@ -50,6 +51,7 @@ def main() -> int:
             break
     journal.add_moves(moved.read())
     journal.add(reader.read())
+    syncer.end()
     journal.close()
     return 0
 

@@ -11,6 +11,8 @@ import contextlib
 import json
 import os
 import re
+import shutil
+import threading
 import time
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -29,6 +31,8 @@ LINES = 50_000
 """Messages per file."""
 KEPT_MESSAGES, KEPT_SECONDS = 200_000, 30 * 60
 """At least this many messages, and at least those of this many seconds, are kept."""
+KEPT_BYTES = 500_000_000
+"""Older sittings are deleted as soon as all of them take more room."""
 SITTING_KEPT_SECONDS = 14 * 24 * 3600
 """Journals of sittings that ended longer ago are deleted."""
 MOST_SECONDS = 1e9
@@ -53,6 +57,8 @@ class Writer:
         self._number = 0
         self._file = -1
         self._owed = b""
+        self._changing = threading.Lock()
+        self.written = 0
         self.refused: OSError | None = None
         file_access.make_private(folder)
         existing = sorted(folder.glob("*.journal"))
@@ -84,10 +90,15 @@ class Writer:
         while content:
             written = os.write(self._file, content)
             content = content[written:]
+            self.written += written
 
     def _next_file(self) -> None:
-        if self._file >= 0:
-            os.close(self._file)
+        with self._changing:
+            if self._file >= 0:
+                with contextlib.suppress(OSError):
+                    os.fdatasync(self._file)
+                os.close(self._file)
+                self._file = -1
         path = self.folder / f"{self._number:08d}.journal"
         self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600)
         self._number += 1
@@ -105,10 +116,49 @@ class Writer:
             if now - path.stat().st_mtime > KEPT_SECONDS:
                 path.unlink()
 
+    def sync(self) -> None:
+        """Wait until the disk has what was written. Raises OSError"""
+        # A descriptor of its own: the file may be closed for the next one meanwhile.
+        with self._changing:
+            file = os.dup(self._file) if self._file >= 0 else -1
+        if file >= 0:
+            try:
+                os.fdatasync(file)
+            finally:
+                os.close(file)
+
     def close(self) -> None:
         if self._file >= 0:
             os.close(self._file)
             self._file = -1
+
+
+class Syncer:
+    """Has the disk itself keep what was written, at least once a second, so that a power cut costs no more than that.
+
+    On a thread of its own: a disk may take its time, and what arrives is to be written meanwhile
+    """
+
+    EVERY = 0.5
+
+    def __init__(self, writer: Writer):
+        self._writer, self._ended = writer, threading.Event()
+        self._thread = threading.Thread(target=self._sync, daemon=True)
+        self._thread.start()
+
+    def _sync(self) -> None:
+        synced = 0
+        while not self._ended.wait(self.EVERY):
+            written = self._writer.written
+            if written != synced:
+                # A disk that refuses is noticed by the next write.
+                with contextlib.suppress(OSError):
+                    self._writer.sync()
+                    synced = written
+
+    def end(self) -> None:
+        self._ended.set()
+        self._thread.join(5.0)
 
 
 def read(paths: Iterable[Path]) -> tuple[tuple[str, ...], list[tuple[float, int, bytes]]]:
@@ -216,16 +266,20 @@ def already_written(records: Sequence[tuple[float, int, bytes]], tail: list[tupl
     return next((n for n in range(most, 0, -1) if tail[-n:] == first[:n]), 0)
 
 
-def forget_old(sittings: Path, but: Path) -> None:
-    """Delete the journals of sittings that ended long ago."""
+def forget_old(sittings: Path, but: Path, most_bytes: int = KEPT_BYTES) -> None:
+    """Delete the journals of sittings that ended long ago, and the oldest of those that take too much room."""
     now = time.time()
+    rows: list[tuple[float, int, Path]] = []
     for folder in _folders_in(sittings):
-        files_there = list(folder.glob("*.journal"))
-        if folder != but and all(now - path.stat().st_mtime > SITTING_KEPT_SECONDS for path in files_there):
-            with contextlib.suppress(OSError):
-                for path in files_there:
-                    path.unlink()
-                folder.rmdir()
+        with contextlib.suppress(OSError):
+            stats = [path.stat() for path in folder.glob("*.journal")]
+            ended = max((one.st_mtime for one in stats), default=0.0)
+            rows.append((ended, sum(one.st_size for one in stats), folder))
+    room = most_bytes
+    for ended, size, folder in sorted(rows, reverse=True):
+        room -= size
+        if folder != but and (now - ended > SITTING_KEPT_SECONDS or room < 0):
+            shutil.rmtree(folder, ignore_errors=True)
 
 
 def to_take(

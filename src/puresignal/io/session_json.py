@@ -49,7 +49,7 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
         "tracks": [asdict(track) for track in session.delivery.tracks],
         "track_order": list(session.delivery.order),
         "with_tempo": session.delivery.with_tempo,
-        "inputs": [_input(one) for one in session.inputs],
+        "inputs": [input_json(one) for one in session.inputs],
         "destinations": [
             {"name": one.name, "port": one.port, "channel": one.channel, "target": _map(one.target)}
             for one in session.destinations
@@ -134,7 +134,8 @@ def take_json(ref: TakeRef) -> dict[str, Any]:
     return data
 
 
-def _input(one: LiveInput) -> dict[str, Any]:
+def input_json(one: LiveInput) -> dict[str, Any]:
+    """A live input."""
     return {
         "ident": one.ident,
         "name": one.name,

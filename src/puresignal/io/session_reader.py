@@ -86,6 +86,16 @@ def from_json(data: object, name: str, content: Callable[[str], bytes]) -> Opene
     return _Reader(name, content).opened(data)
 
 
+def timeline_from(data: object, name: str) -> Timeline | None:
+    """A timeline alone. Raises BadFileError"""
+    return _Reader(name, lambda entry: b"")._timeline(data, "timeline")
+
+
+def inputs_from(rows: object, name: str) -> tuple[LiveInput, ...]:
+    """Live inputs alone; those that cannot be read are left out. Raises BadFileError if they are no list"""
+    return _Reader(name, lambda entry: b"")._inputs(rows)
+
+
 def _is_number(value: object, least: float, most: float) -> bool:
     return isinstance(value, int | float) and not isinstance(value, bool) and least <= value <= most
 

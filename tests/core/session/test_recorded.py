@@ -117,3 +117,37 @@ def test_passes_with_nothing_in_them_leave_no_trace():
     layout = recorded.layout(looped(Timeline.steady(120), 0.0, 4.0, 4), Timeline.steady(120))
     kept = recorded.with_events_only(layout.passes, np.array([layout.passes[2].begin + 0.4]))
     assert kept == (layout.passes[2],)
+
+
+def test_a_stretch_that_was_not_recorded_lies_where_it_was_played():
+    moves = [Move(CLOCK, PLAY, 0.0), Move(CLOCK + 60, STOP, 0.0)]
+    [layout] = recorded.stretches_of(moves, Timeline.steady(120), CLOCK + 3.0, CLOCK + 5.0)
+    assert (layout.begin, layout.end, layout.beat) == pytest.approx((CLOCK + 3.0, CLOCK + 5.0, 6.0))
+    assert layout.grid.seconds_to_beats(np.array([0.0, 1.0])) == pytest.approx([0.0, 2.0])
+
+
+def test_over_rounds_of_the_loop_a_stretch_stacks_them_as_passes():
+    moves = looped(Timeline.steady(120), 0.0, 4.0, 3)
+    [layout] = recorded.stretches_of(moves, Timeline.steady(120), CLOCK + 0.5, CLOCK + 5.5)
+    assert [round(one.beat, 2) for one in layout.passes] == [1.0, -0.16, -0.16]
+    assert layout.passes[0].begin == 0.0
+
+
+def test_where_the_transport_did_not_run_a_stretch_lies_nowhere():
+    moves = [Move(CLOCK, PLAY, 0.0), Move(CLOCK + 10, STOP, 20.0)]
+    assert recorded.stretches_of(moves, Timeline.steady(120), CLOCK + 11, CLOCK + 20) == []
+    assert recorded.stretches_of([], Timeline.steady(120), CLOCK, CLOCK + 20) == []
+
+
+def test_what_was_played_before_the_transport_began_stands_before_it_and_what_follows_its_end_after():
+    moves = [Move(CLOCK + 2, PLAY, 8.0), Move(CLOCK + 4, STOP, 12.0), Move(CLOCK + 9, PLAY, 0.0)]
+    first, second = recorded.stretches_of(moves, Timeline.steady(120), CLOCK, CLOCK + 12)
+    assert (first.begin, first.end, first.beat) == pytest.approx((CLOCK, CLOCK + 9, 4.0))
+    assert (second.begin, second.end, second.beat) == pytest.approx((CLOCK + 9, CLOCK + 12, 0.0))
+
+
+@pytest.mark.parametrize(("start", "beat"), [("at once", 3.0), ("count-in", 3.5)])
+def test_who_plays_at_once_is_heard_from_the_moment_record_was_pressed(start, beat):
+    begun = recorded.Begun(4.0, CLOCK - 0.5, start, 0.5)
+    layout = recorded.layout_of(begun, [Move(CLOCK, PLAY, 4.0)], Timeline.steady(120), CLOCK + 2)
+    assert layout.beat == pytest.approx(beat)

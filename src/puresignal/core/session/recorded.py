@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from puresignal.core.session.recording import AT_ONCE, FIRST_HIT
 from puresignal.core.session.take_ref import Pass
 from puresignal.core.timing.session_time import FASTEST, SLOWEST, TempoPoint, Timeline
 
@@ -91,6 +92,76 @@ def layout(
     if not rounds:
         return Layout(begin, end, begin_beat, grid)
     return Layout(begin, end, begin_beat, grid, tuple(_passes(moving, rounds, timeline, grid, begin, begin_beat, end)))
+
+
+@dataclass(frozen=True)
+class Begun:
+    """How a recording began.
+
+    point     beats from bar 1 of the record point
+    pressed   seconds of the clock at which Record was pressed
+    start     AT_ONCE, AFTER_COUNT_IN or FIRST_HIT of recording.py
+    early     beats before the record point that belong to it
+    by_hand   while the transport was playing already
+    pre_roll  whether bars before the record point are played
+    """
+
+    point: float
+    pressed: float
+    start: str
+    early: float = 0.5
+    by_hand: bool = False
+    pre_roll: bool = False
+
+
+def layout_of(begun: Begun, moves: Sequence[Move], timeline: Timeline, stop: float | None = None) -> Layout | None:
+    """Where a recording lies. moves: since the transport began to play; stop: seconds of the clock, if it ended."""
+    moves = list(moves)
+    if not moves:
+        return None
+    if begun.by_hand:
+        # From the round on in which it began.
+        first = max((i for i, m in enumerate(moves) if m.kind != STOP and m.beat <= begun.point), default=0)
+        moves = [replace(moves[first], kind=PLAY), *moves[first + 1 :]]
+    if stop is not None and moves[-1].kind != STOP:
+        moves.append(Move(stop, STOP, 0.0))
+    late = 0.0
+    if begun.start == FIRST_HIT:
+        # The transport began to play a little after the hit that started it.
+        late = max(0.0, moves[0].beat - begun.point)
+    elif begun.start == AT_ONCE and not begun.by_hand and not begun.pre_roll:
+        # The transport may need a moment to start; who plays at once is not to lose that.
+        a, b = timeline.seconds_to_beats(np.array([0.0, moves[0].at - begun.pressed])).tolist()
+        late = max(0.0, b - a - begun.early)
+    return layout(moves, timeline, begun.early + late, 0.0, begun.point)
+
+
+def stretches_of(moves: Sequence[Move], timeline: Timeline, begin: float, end: float) -> list[Layout]:
+    """Where a stretch of what was played lies although it was not recorded; empty where the transport did not run.
+
+    moves  everything the transport did, in order. Where it began to play again within the stretch, another part begins
+    """
+    running: Move | None = None
+    inside: list[Move] = []
+    for move in moves:
+        if move.at <= begin:
+            running = None if move.kind == STOP else move
+        elif move.at < end:
+            inside.append(move)
+    if running is not None:
+        first = float(timeline.beats_to_seconds(np.array([running.beat]))[0]) + (begin - running.at) * running.speed
+        beat = float(timeline.seconds_to_beats(np.array([first]))[0])
+        inside.insert(0, Move(begin, PLAY, beat, running.speed, running.tempo))
+    plays = [i for i, move in enumerate(inside) if move.kind == PLAY]
+    found = []
+    for number, (i, after) in enumerate(itertools.pairwise([*plays, len(inside)])):
+        start, stop = inside[i], inside[after].at if after < len(inside) else end
+        a, b = timeline.seconds_to_beats(np.array([0.0, (start.at - begin) * start.speed if not number else 0.0]))
+        part = [move for move in inside[i:after] if move.kind != STOP]
+        made = layout([*part, Move(stop, STOP, 0.0)], timeline, float(b - a))
+        if made is not None:
+            found.append(made)
+    return found
 
 
 def _point_at(moves: Sequence[Move], timeline: Timeline, beat: float) -> Move:

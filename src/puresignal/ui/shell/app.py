@@ -39,6 +39,7 @@ def run(paths: list[Path]) -> int:
             print(f"pure-signal: {problem}", file=sys.stderr)
         return 1
     if not problems and window.workbench.read_only is None:
+        window.services.sitting.offer_killed()
         window.files.offer_leftovers()
     return _show(app, window)
 

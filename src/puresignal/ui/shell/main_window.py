@@ -12,6 +12,7 @@ from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplicat
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from puresignal.core.path import note_selection
+from puresignal.core.session import session as edits
 from puresignal.core.touch.computer_keyboard import own_map
 from puresignal.io import ports
 from puresignal.translation import tr
@@ -24,6 +25,7 @@ from puresignal.ui.shell.menus import Menus
 from puresignal.ui.shell.message_bar import MessageBar
 from puresignal.ui.shell.record_display import RecordDisplay
 from puresignal.ui.shell.shortcuts import ControlsFirst, Shortcuts
+from puresignal.ui.shell.sitting_strip import SittingStrip
 from puresignal.ui.shell.tally_bar import TallyBar
 from puresignal.ui.shell.transport_bar import TransportBar
 from puresignal.ui.shell.views import VIEWS
@@ -81,6 +83,7 @@ class MainWindow(QMainWindow):
         self.source, self.target = self.maps.source, self.maps.target
         self.notice = MessageBar()
         self.strip = TallyBar()
+        self.sitting = SittingStrip(self.services.sitting, self._choose_take)
         self.transport = TransportBar(self.services)
         self.display = RecordDisplay(self.services)
         self._lay_out()
@@ -111,6 +114,7 @@ class MainWindow(QMainWindow):
         column.addWidget(self.header)
         column.addWidget(self.notice)
         column.addLayout(across, 1)
+        column.addWidget(self.sitting)
         column.addWidget(self.transport)
         column.addWidget(self.strip)
         centre = QWidget()
@@ -134,6 +138,7 @@ class MainWindow(QMainWindow):
         self.rail.live.clicked.connect(self._look_at_input)
         self.transport.keys_switched.connect(self.switch_keys)
         self.transport.settings_requested.connect(self.show_record_settings)
+        self.services.sitting.kept.connect(self._offer_beats)
         self.display.enlarged.connect(self._enlarge)
         self.strip.figure_pressed.connect(self._point_at)
         self.workbench.changed.connect(self._refresh)
@@ -219,6 +224,20 @@ class MainWindow(QMainWindow):
     def _look_at_map(self, number: int) -> None:
         self.show_view("Mapping")
         self.mapping.look_at(number)
+
+    def _offer_beats(self) -> None:
+        def find() -> None:
+            self.show_view("Takes")
+            self.takes.show_beats(True)
+
+        self.services.notices.offer(
+            tr("Kept as it was played: the transport did not run, so it has no beats yet."), tr("Find its beats"),
+            tr("Shows the take with the beats found in it, to be used as the session's tempo or straightened."), find,
+        )  # fmt: skip
+
+    def _choose_take(self, ident: str) -> None:
+        bench = self.workbench
+        bench.do(tr("choose take"), edits.with_current(bench.session, ident))
 
     def _look_at_input(self, number: int) -> None:
         self.services.chosen_input.choose(number)

@@ -13,15 +13,15 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from puresignal.core.errors import PureSignalError
 from puresignal.core.midi import messages
 from puresignal.core.midi.events import Take
-from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.session import recorded, recording
-from puresignal.core.session.recorded import Layout, Move
+from puresignal.core.session.recorded import Begun, Layout, Move
 from puresignal.core.session.recording import RecordingSettings
-from puresignal.core.session.take_ref import Pass, TakeRef
+from puresignal.core.session.take_ref import TakeRef
 from puresignal.core.timing import click
 from puresignal.engine.ring import Record
-from puresignal.io import journal
-from puresignal.io.session_json import timeline_json
+from puresignal.io import recorded_takes
+from puresignal.io.recorded_takes import Recorded
+from puresignal.io.session_json import input_json, timeline_json
 from puresignal.translation import tr
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.playback import Playback
@@ -31,8 +31,6 @@ PREVIEW_MS = 120
 """Milliseconds between pictures of the take that is being recorded; longer where one takes long to make."""
 KEPT_SECONDS = 8.0
 """Seconds before the record point of which messages are kept ready: what was played early belongs to the take."""
-LATE = 0.25
-"""Seconds after the end within which the ends of notes still belong to a take."""
 IDLE, WAITING, COUNTING, RECORDING = "idle", "waiting", "counting in", "recording"  # not shown
 
 
@@ -175,15 +173,21 @@ class Capture(QObject):
     def _tell_journal(self) -> None:
         """Note what a killed recording is rebuilt from."""
         timeline, _ = self._playback.time()
-        player = self._live_session.player
         inputs = [self._live_session.inputs[number] for number in self._armed()]
+        settings, begun = self._settings, self._begun()
         note = {
-            "record": self._point, "early": self._settings.early, "timeline": timeline_json(timeline),
-            "inputs": [[one.ident, one.title, [list(pair) for pair in one.listens]] for one in inputs],
-            "delay": self._delay(),
+            "record": begun.point, "pressed": begun.pressed, "start": begun.start, "early": begun.early,
+            "by_hand": begun.by_hand, "pre_roll": begun.pre_roll, "timeline": timeline_json(timeline),
+            "inputs": [input_json(replace(one, source=None)) for one in inputs],
+            "delay": self._delay(), "knew_time": self._knew_time(),
+            "only_last": settings.rounds == recording.REPLACE,
         }  # fmt: skip
-        if player is not None:
-            player.note(note)
+        self._note(note)
+
+    def _note(self, what: dict[str, Any]) -> None:
+        """Keep something with what was played."""
+        if self._live_session.player is not None:
+            self._live_session.player.note(what)
 
     def _delay(self) -> float:
         return -(self._settings.in_delay + self._settings.out_delay) / 1000.0
@@ -223,6 +227,8 @@ class Capture(QObject):
             beat = float(timeline.seconds_to_beats(np.array([what["seconds"]]))[0])
             tempo = timeline if kind == recorded.MOVED else None
             self._moves.append(Move(at, kind, beat, float(what["speed"]), tempo))
+            if tempo is not None and self.running:
+                self._note({"timeline": timeline_json(tempo)})
             if kind == recorded.ROUND and self.state == RECORDING:
                 QTimer.singleShot(max(0, round(1000 * (at - time.monotonic())) + 20), self._begin_round)
 
@@ -246,6 +252,7 @@ class Capture(QObject):
             one = layout.passes[number]
             if number not in self._off and bool(((on >= one.begin) & (on < one.end)).any()):
                 self._off.add(number)
+                self._note({"off": sorted(self._off)})
                 self._show(anew=True)
                 self._playback.new_round()
                 self.told.emit(tr("Pass {n} is out. Its card brings it back.", n=number + 1), False)
@@ -273,28 +280,12 @@ class Capture(QObject):
 
     def _layout(self, stop: float | None = None) -> Layout | None:
         """Where what has been recorded lies, up to now."""
-        moves = self._moves
-        if not moves:
-            return None
-        if self._by_hand:
-            moves = self._since_punch(moves)
-        if stop is not None and moves[-1].kind != recorded.STOP:
-            moves = [*moves, Move(stop, recorded.STOP, 0.0)]
         # Delays are in the times of what arrives, so that the moves stay what they were.
-        # Started by the first hit, the transport began to play a little after it.
-        late = max(0.0, moves[0].beat - self._point) if self._settings.start == recording.FIRST_HIT else 0.0
-        if self._settings.start == recording.AT_ONCE and not self._by_hand and not self._settings.pre_roll:
-            # The transport may need a moment to start; who plays at once is not to lose that.
-            a, b = self._playback.time()[0].seconds_to_beats(np.array([self._pressed, moves[0].at]) - self._pressed)
-            late = max(0.0, float(b - a) - self._settings.early)
-        return recorded.layout(moves, self._playback.time()[0], self._settings.early + late, 0.0, self._point)
+        return recorded.layout_of(self._begun(), self._moves, self._playback.time()[0], stop)
 
-    def _since_punch(self, moves: list[Move]) -> list[Move]:
-        """The moves from the round on in which recording began by hand."""
-        begun = max(
-            (i for i, move in enumerate(moves) if move.kind != recorded.STOP and move.beat <= self._point), default=0
-        )
-        return [replace(moves[begun], kind=recorded.PLAY), *moves[begun + 1 :]]
+    def _begun(self) -> Begun:
+        settings = self._settings
+        return Begun(self._point, self._pressed, settings.start, settings.early, self._by_hand, bool(settings.pre_roll))
 
     def _show(self, anew: bool = False) -> None:
         """Show the takes as they grow, in their places."""
@@ -332,9 +323,7 @@ class Capture(QObject):
         else:
             self._playback.end_roll()
         self._live_session.read_now()
-        player = self._live_session.player
-        if player is not None:
-            player.note({"record end": stop})  # not shown
+        self._note({"record_end": stop})
         layout = None if waiting else self._layout(stop)
         made = [] if layout is None else self._takes(layout)
         self._records = None
@@ -354,54 +343,27 @@ class Capture(QObject):
 
     def _takes(self, layout: Layout, open_one: bool = False) -> list[tuple[Take, TakeRef]]:
         """A take for each armed input at which something arrived, with its place."""
-        bench, live = self._workbench, self._live_session
-        made: list[tuple[Take, TakeRef]] = []
-        armed = self._armed()
-        idents = bench.store.free_idents(len(armed))
-        delay = self._delay()
-        end = layout.end if np.isfinite(layout.end) else time.monotonic()
+        bench, names = self._workbench, self._live_session.port_names
+        inputs = [self._live_session.inputs[number] for number in self._armed()]
+        idents = [f"open{n}" for n in range(len(inputs))] if open_one else bench.store.free_idents(len(inputs))
+        end = time.monotonic() if not np.isfinite(layout.end) else layout.end
         if self._settings.punch and self._playback.span is not None and not layout.passes:
             timeline, _ = self._playback.time()
             last = self._playback.beat_of(self._playback.span[1])
             a, b = timeline.beats_to_seconds(np.array([layout.beat, last])).tolist()
             end = min(end, layout.begin + b - a)
-        for number in armed:
-            one = live.inputs[number]
-            rows = [
-                (r.at + delay, live.port_within(number, r.port), r.data)
-                for r in self._played()
-                if number in live.inputs_for(r) and layout.begin <= r.at + delay < end + LATE
-            ]
-            # A note that begins after the end is not part of it; the ends of those before are.
-            rows = [row for row in rows if row[0] < end or not messages.is_note_on(row[2])]
-            on = np.array([at - layout.begin for at, _, data in rows if messages.is_note_on(data)])
-            if not any(messages.is_channel_message(data) for _, _, data in rows):
-                continue
-            if not len(on) and len(armed) > 1:
-                continue
-            name = tr("Recorded, take {n}").format(n=len(bench.session.takes) + len(made) + 1)
-            ident = f"open{number + 1}" if open_one else idents[len(made)]
-            tempo = TempoMap.steady(120)
-            ports = tuple(port for port, _ in one.listens)
-            take = journal.to_take(rows, ports, ident, name, tempo, layout.begin, one_device=True)
-            ref = replace(bench.ref_for(take, one.source, one), beat=layout.beat)
-            if self._knew_time():
-                ref = replace(ref, grid=layout.grid)
-            made.append((take, replace(ref, passes=self._passes(layout, on))))
-        return made
+        arrived = [(r.at, names[r.port], r.data) for r in self._played() if r.port < len(names)]
+        made = recorded_takes.takes_of(
+            arrived, layout, inputs, idents, len(bench.session.takes) + 1, self._delay(), None if open_one else end,
+            self._off, self._settings.rounds == recording.REPLACE,
+        )  # fmt: skip
+        return [(one.take, self._ref_of(one)) for one in made]
+
+    def _ref_of(self, one: Recorded) -> TakeRef:
+        ref = replace(self._workbench.ref_for(one.take, one.played_on.source, one.played_on), beat=one.beat)
+        return replace(ref, grid=one.grid if self._knew_time() else ref.grid, passes=one.passes)
 
     def _knew_time(self) -> bool:
         """Whether the players heard where the beats are: a click, or something that played along."""
         clicked = self._settings.click.when != recording.NEVER
         return clicked or any(ref.is_in for ref in self._workbench.session.takes)
-
-    def _passes(self, layout: Layout, on: np.ndarray) -> tuple[Pass, ...]:
-        """The passes with anything in them; where rounds replace each other, only the last is in."""
-        if not layout.passes:
-            return ()
-        passes = [replace(one, is_in=number not in self._off) for number, one in enumerate(layout.passes)]
-        kept = list(recorded.with_events_only(tuple(passes), on))
-        if self._settings.rounds == recording.REPLACE and kept:
-            last = max((i for i, one in enumerate(kept) if one.is_in), default=-1)
-            kept = [replace(one, is_in=one.is_in and i == last) for i, one in enumerate(kept)]
-        return tuple(kept)

@@ -19,6 +19,7 @@ from puresignal.ui.state.port_watch import PortWatch
 from puresignal.ui.state.preference_store import PreferenceStore
 from puresignal.ui.state.screen_pads import ScreenPads
 from puresignal.ui.state.signal_watch import SignalWatch
+from puresignal.ui.state.sitting_log import SittingLog
 from puresignal.ui.state.take_actions import TakeActions
 from puresignal.ui.state.take_tempo import TakeTempo
 from puresignal.ui.state.workbench import Workbench
@@ -50,6 +51,7 @@ class Services:
     workbench: Workbench
     live_session: LiveSession
     capture: Capture
+    sitting: SittingLog
     hand_controls: HandControls
     learner: MapLearner
     watch: SignalWatch
@@ -80,6 +82,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         workbench,
         live_session,
         capture,
+        SittingLog(workbench, live_session, playback, capture, notices, parent),
         HandControls(live_session, capture, playback, preferences, parent),
         MapLearner(workbench, live_session, parent),
         SignalWatch(workbench, live_session, parent),
