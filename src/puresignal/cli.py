@@ -18,7 +18,7 @@ from puresignal.translation import tr
 if TYPE_CHECKING:
     from puresignal.core.path.cleaning_path import CleaningPath
 
-COMMANDS = ("demo", "clean", "transcribe", "route", "ports", "maps", "doctor", "export")
+COMMANDS = ("demo", "clean", "transcribe", "route", "record", "play", "ports", "maps", "doctor", "export")
 CLEAR_LINE = "\r\x1b[K"
 """Clears a line of progress on a terminal before something else is said."""
 
@@ -27,6 +27,37 @@ def _path(text: str) -> Path:
     if not text:
         raise argparse.ArgumentTypeError(tr("the name is empty"))
     return Path(text)
+
+
+def _bpm(text: str) -> float:
+    from puresignal.core.timing.session_time import FASTEST, SLOWEST
+
+    try:
+        value = float(text)
+    except ValueError:
+        value = 0.0
+    if not SLOWEST <= value <= FASTEST:
+        raise argparse.ArgumentTypeError(tr("{given!r} is no tempo in beats per minute", given=text))
+    return value
+
+
+def _meter(text: str) -> tuple[int, int]:
+    above, _, below = text.partition("/")
+    if not (above.isdigit() and 1 <= int(above) <= 32 and below in ("1", "2", "4", "8", "16", "32")):
+        raise argparse.ArgumentTypeError(tr("{given!r} is no meter like 4/4 or 7/8", given=text))
+    return int(above), int(below)
+
+
+def _bars(text: str) -> int:
+    if not (text.isdigit() and int(text) <= 4):
+        raise argparse.ArgumentTypeError(tr("{given!r} is no number of bars from 0 to 4", given=text))
+    return int(text)
+
+
+def _bars_to_record(text: str) -> int:
+    if not (text.isdigit() and 1 <= int(text) <= 10_000):
+        raise argparse.ArgumentTypeError(tr("{given!r} is no number of bars from 1 to 10000", given=text))
+    return int(text)
 
 
 class _Parser(argparse.ArgumentParser):
@@ -90,7 +121,8 @@ def _window(arguments: list[str]) -> int:
         prog="pure-signal",
         description=tr("Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum."),
         epilog=tr(
-            "Commands: clean, transcribe, export, route, ports, maps, doctor, demo. See 'pure-signal COMMAND --help'."
+            "Commands: clean, transcribe, export, route, record, play, ports, maps, doctor, demo. "
+            "See 'pure-signal COMMAND --help'."
         ),
     )
     parser.add_argument("files", nargs="*", metavar="FILE", type=_path, help=tr("sessions and MIDI files to open"))
@@ -151,6 +183,43 @@ def _command(arguments: list[str]) -> int:
     )
     _path_options(route)
 
+    record = commands.add_parser("record", help=tr("record MIDI ports to a click, as a session or a MIDI file"))
+    record.add_argument(
+        "--in", required=True, nargs="+", action="extend", metavar="PORT", dest="ports",
+        help=tr("ports to record, each as a take of its own"),
+    )  # fmt: skip
+    record.add_argument(
+        "--out", required=True, metavar="FILE|DIR", help=tr("a .puresignal or .mid file, or a folder for a session")
+    )
+    record.add_argument("--tempo", type=_bpm, default=120.0, metavar="BPM", help=tr("tempo of the click, usually 120"))
+    record.add_argument("--meter", type=_meter, default=(4, 4), metavar="4/4", help=tr("meter, usually 4/4"))
+    record.add_argument(
+        "--count-in",
+        type=_bars,
+        default=1,
+        metavar="BARS",
+        help=tr("bars of click before it begins, 0 to 4, usually 1"),
+    )
+    record.add_argument(
+        "--bars", type=_bars_to_record, metavar="N", help=tr("end after so many bars; with --loop, the loop's length")
+    )
+    record.add_argument("--loop", action="store_true", help=tr("record round and round; each round is a pass"))
+    record.add_argument(
+        "--click",
+        default="sound",
+        metavar="PORT|sound|none",
+        help=tr("where the click goes, usually the built-in sound"),
+    )
+    _path_options(record)
+    record.add_argument("--raw", action="store_true", help=tr("write what arrived, neither mapped nor cleaned"))
+    record.add_argument("--force", action="store_true", help=tr("overwrite existing files"))
+
+    play = commands.add_parser("play", help=tr("play a session or a MIDI file to a MIDI port"))
+    play.add_argument("input", metavar="IN", type=_path, help=tr("a session or a MIDI file"))
+    play.add_argument("--out", required=True, metavar="PORT", dest="port", help=tr("port to play to"))
+    play.add_argument("--from", type=int, default=1, metavar="BAR", dest="bar", help=tr("bar to begin at"))
+    play.add_argument("--loop", action="store_true", help=tr("play it again and again"))
+
     export = commands.add_parser("export", help=tr("write the MIDI files of sessions: every take that is in as one"))
     export.add_argument("inputs", nargs="+", metavar="SESSION", type=_path, help=tr("session files"))
     export.add_argument("--out", required=True, metavar="FILE|DIR", help=tr("the result, or a folder for several"))
@@ -180,7 +249,7 @@ def _command(arguments: list[str]) -> int:
         export.error("--ppq is a number from 24 to 32767")
     run = {
         "demo": _demo, "clean": _clean, "transcribe": _transcribe, "route": _route, "ports": _ports, "maps": _maps,
-        "doctor": _doctor, "export": _export,
+        "doctor": _doctor, "export": _export, "record": _record, "play": _play,
     }[options.command]  # fmt: skip
     return run(options)
 
@@ -431,6 +500,70 @@ def _route(options: argparse.Namespace) -> int:
                 say(line, sys.stderr, flush=True)
         said = now
     router.close()
+    return 0
+
+
+def _until_signalled() -> list[int]:
+    """A list that gets the number of the signal that asks the program to end."""
+    import signal
+
+    ended: list[int] = []
+    for one in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(one, lambda number, _: ended.append(number))
+    return ended
+
+
+def _record(options: argparse.Namespace) -> int:
+    from puresignal.commands import record
+    from puresignal.io import alsa_ports, jack_ports, note_map_file
+
+    target = record.target_of(options.out, options.force)
+    wanted = record.Options(
+        tuple(dict.fromkeys(options.ports)), options.tempo, options.meter, options.count_in, options.bars, options.loop,
+        options.click, None if options.source_map == "auto" else note_map_file.find_source(options.source_map),
+        None if options.target_map is None else note_map_file.find(options.target_map), _path_of(options), options.raw,
+    )  # fmt: skip
+    if not alsa_ports.DEVICE.exists():
+        jack_ports.check_library()
+    ended = _until_signalled()
+    progress = sys.stderr.isatty()
+
+    def show(text: str) -> None:
+        print(f"\r{printable(text)}\x1b[K", end="", file=sys.stderr, flush=True)
+
+    recording = record.Recording(wanted, lambda line: say(line, sys.stderr, flush=True))
+    try:
+        if not recording.wait(lambda: bool(ended)):
+            return 0
+        recording.start()
+        recording.run(lambda: bool(ended), show if progress else None)
+        session, takes = recording.end()
+    finally:
+        recording.close()
+        if progress:
+            print(end=CLEAR_LINE, file=sys.stderr)
+    done = record.write(target, session, takes, options.raw)
+    passes = tr(", {n} passes", n=done.passes) if done.passes else ""
+    say(f"{done.target}: {', '.join(done.names)}{passes}: {_sentence(done.sums)}")  # not shown
+    return 0
+
+
+def _play(options: argparse.Namespace) -> int:
+    from puresignal.commands import play
+    from puresignal.core.errors import FileAccessError
+    from puresignal.io import alsa_ports, jack_ports
+
+    if not options.input.exists():
+        raise FileAccessError(tr("There is no such file or folder"), str(options.input), tr("Check the name."))
+    if not alsa_ports.DEVICE.exists():
+        jack_ports.check_library()
+    ended = _until_signalled()
+    playing = play.Playing(options.input, options.port, options.bar, options.loop)
+    try:
+        if playing.wait(lambda: bool(ended), lambda line: say(line, sys.stderr, flush=True)):
+            playing.run(lambda: bool(ended))
+    finally:
+        playing.close()
     return 0
 
 

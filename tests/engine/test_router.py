@@ -18,12 +18,12 @@ from puresignal.core.session.session import Session
 from puresignal.core.session.track_settings import Delivery, TrackSettings, with_tracks
 from puresignal.engine.router import Router
 from puresignal.engine.router_config import LiveTrack, RouterConfig, TrackRoute, from_bytes, lanes, to_bytes
+from puresignal.engine.session_setup import setup_of
 from puresignal.engine.sounding_notes import SOUNDING_SIZE
 from puresignal.io import note_map_file
 from puresignal.io import ports as midi_ports
 from puresignal.io.ports import MidiPort
 from puresignal.sim import drum_module, drummer
-from puresignal.ui.state.live_session import setup_of
 
 RATE = 50_000
 """A frame is 20 µs here, so that the takes' times fall on frames."""

@@ -24,8 +24,8 @@ from puresignal.core.session.track_settings import Delivery, TrackSettings, with
 from puresignal.core.timing.session_time import Timeline
 from puresignal.engine.router import Router
 from puresignal.engine.router_config import from_bytes, lanes, to_bytes
+from puresignal.engine.session_setup import setup_of
 from puresignal.io import journal, note_map_file
-from puresignal.ui.state.live_session import setup_of
 from tests.engine.test_router import RATE, blocks, sent_messages
 
 KIT = note_map_file.shipped("practice-five")

@@ -15,20 +15,21 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from puresignal.core.errors import PureSignalError
 from puresignal.core.export import whole_session
 from puresignal.core.kit.articulations import STANDARD, drum_of, resolve, spoken
-from puresignal.core.kit.note_map import NoteMap, to_json
+from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi import messages
 from puresignal.core.midi.events import Port
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path.context import Context
 from puresignal.core.session import recording
 from puresignal.core.session import session as edits
-from puresignal.core.session.live_input import LiveInput, outputs_of, ports_of, with_input
+from puresignal.core.session.live_input import LiveInput, with_input
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import SOUND
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
-from puresignal.engine.router_config import LiveTrack, RouterConfig, TrackRoute
+from puresignal.engine.router_config import RouterConfig
+from puresignal.engine.session_setup import setup_of, sound_settings
 from puresignal.io import journal, log_file, ports, xdg_folders
 from puresignal.io.preferences import SoundOut
 from puresignal.translation import tr
@@ -54,41 +55,6 @@ def _close_all(running: list[PlayerProcess | RouterProcess | SoundProcess]) -> N
             one.close()
         except Exception:
             log_file.log.exception("while ending %s", type(one).__name__)
-
-
-def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...] = (), block: int = 0) -> RouterConfig:
-    """The router's configuration for a session. played_to: ports that playback needs; block: frames wanted."""
-    inputs = [one for one in session.inputs if one.listens and listening]
-    names = ports_of(inputs)
-    delivery = whole_session.delivery_of(session)
-    own = [track for track in delivery.tracks if not track.out or track.channel or track.port]
-    elsewhere = [track.port for track in own if track.port]
-    sent_to = [session.destination(name).port for name in outputs_of(inputs)]
-    outputs = tuple(dict.fromkeys((*sent_to, *(elsewhere if inputs else ()), *played_to)))
-    tracks = []
-    for one in inputs:
-        to = session.destination(one.output or "")
-        routes = tuple(
-            TrackRoute(t.key, t.out, t.channel or to.channel or 0, outputs.index(t.port) if t.port in outputs else -1)
-            for t in own
-        )
-        (port, channel), *more = one.listens
-        tracks.append(
-            LiveTrack(
-                names.index(port),
-                channel,
-                one.source,
-                (outputs.index(to.port),) if to.port else (),
-                one.monitor,
-                one.takes,
-                routes,
-                tuple((names.index(port), channel) for port, channel in more),
-                to.target,
-                to.channel or 0,
-                whole_session.wiring_of(session, one.ident, one.tracks, f"{one.ident}:"),
-            )
-        )
-    return RouterConfig(names, outputs, None, session.target, session.path, tracks=tuple(tracks), block=block)
 
 
 class LiveSession(QObject):
@@ -238,21 +204,7 @@ class LiveSession(QObject):
         own = (ports.SOUND, ports.FONT, ports.CLICK)
         if not set(own) & set(setup.outputs) and session.backing is None:
             return
-        outputs = [setup.outputs.index(n) if n in setup.outputs else -1 for n in own]
-        told = {
-            "map": None if session.target is None else to_json(session.target),
-            "output": outputs[0],
-            "font_output": outputs[1],
-            "click_output": outputs[2],
-            "click": session.recording.click.level,
-            "font": session.sound.font,
-            "along": self._along(),
-            "kit": session.sound.kit,
-            "drums": {name: asdict(drum) for name, drum in session.sound.drums},
-            "level": session.sound.level,
-            **asdict(self.sound_out),
-            "muted": sorted(name for name in DRUMS if not session.delivery.heard(name)),
-        }
+        told = sound_settings(session, setup.outputs, self.sound_out) | {"along": self._along()}
         if self._sound is None:
             self._sound, self._sound_told = SoundProcess(self._router, self.player), {}
         changed = {key: value for key, value in told.items() if self._sound_told.get(key, told) != value}

@@ -1,0 +1,70 @@
+"""What the processes are told of a session: the router its inputs and outputs, the built-in sound its settings."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from puresignal.core.export import whole_session
+from puresignal.core.kit.articulations import STANDARD, drum_of
+from puresignal.core.kit.note_map import to_json
+from puresignal.core.session.live_input import outputs_of, ports_of
+from puresignal.core.session.session import Session
+from puresignal.engine.router_config import LiveTrack, RouterConfig, TrackRoute
+from puresignal.io import ports
+from puresignal.io.preferences import SoundOut
+
+DRUMS = tuple(dict.fromkeys(drum_of(name) for name in STANDARD))
+
+
+def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...] = (), block: int = 0) -> RouterConfig:
+    """The router's configuration for a session. played_to: ports that playback needs; block: frames wanted."""
+    inputs = [one for one in session.inputs if one.listens and listening]
+    names = ports_of(inputs)
+    delivery = whole_session.delivery_of(session)
+    own = [track for track in delivery.tracks if not track.out or track.channel or track.port]
+    elsewhere = [track.port for track in own if track.port]
+    sent_to = [session.destination(name).port for name in outputs_of(inputs)]
+    outputs = tuple(dict.fromkeys((*sent_to, *(elsewhere if inputs else ()), *played_to)))
+    tracks = []
+    for one in inputs:
+        to = session.destination(one.output or "")
+        routes = tuple(
+            TrackRoute(t.key, t.out, t.channel or to.channel or 0, outputs.index(t.port) if t.port in outputs else -1)
+            for t in own
+        )
+        (port, channel), *more = one.listens
+        tracks.append(
+            LiveTrack(
+                names.index(port),
+                channel,
+                one.source,
+                (outputs.index(to.port),) if to.port else (),
+                one.monitor,
+                one.takes,
+                routes,
+                tuple((names.index(port), channel) for port, channel in more),
+                to.target,
+                to.channel or 0,
+                whole_session.wiring_of(session, one.ident, one.tracks, f"{one.ident}:"),
+            )
+        )
+    return RouterConfig(names, outputs, None, session.target, session.path, tracks=tuple(tracks), block=block)
+
+
+def sound_settings(session: Session, outputs: tuple[str, ...], out: SoundOut) -> dict[str, Any]:
+    """What the built-in sound is told (see engine/sound_process.py). outputs: names of the router's, in order."""
+    sound, font, click = (outputs.index(n) if n in outputs else -1 for n in (ports.SOUND, ports.FONT, ports.CLICK))
+    return {
+        "map": None if session.target is None else to_json(session.target),
+        "output": sound,
+        "font_output": font,
+        "click_output": click,
+        "click": session.recording.click.level,
+        "font": session.sound.font,
+        "kit": session.sound.kit,
+        "drums": {name: asdict(drum) for name, drum in session.sound.drums},
+        "level": session.sound.level,
+        **asdict(out),
+        "muted": sorted(name for name in DRUMS if not session.delivery.heard(name)),
+    }
