@@ -173,8 +173,13 @@ def test_again_keeps_the_attempt_out_of_the_result_and_begins_anew(ready, qtbot)
     qtbot.wait(150)
     ready.services.capture.end()
     first, second = ready.workbench.session.takes
-    assert (first.is_in, second.is_in) == (False, True)
     assert beats_of(ready, second) == pytest.approx([there], abs=NEAR)
+    # The attempt is kept as an alternative, and the new one is the one that is used.
+    [group] = ready.workbench.session.alternatives
+    assert group.takes == (first.ident, second.ident)
+    assert [ident for _, ident in group.choice] == [second.ident]
+    heard = ready.workbench.written.outcome.output_notes
+    assert len(heard) == 1
 
 
 def test_a_pad_that_was_learned_undoes_the_pass_and_is_in_no_take(ready, qtbot):

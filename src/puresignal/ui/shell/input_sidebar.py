@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from puresignal.core.midi.events import Take
+from puresignal.core.session import alternative_edits
 from puresignal.core.session import session as edits
 from puresignal.core.session.materials import material_of
 from puresignal.core.session.take_ref import DRAWN, GENERATED, SOUND, TakeRef
@@ -152,9 +153,11 @@ class InputSidebar(QWidget):
             bar, into = bar + 1, 0.0
         place = tr("bar {bar}", bar=bar) if into < 0.01 else tr("bar {bar} + {beats:.3g}", bar=bar, beats=into)
         follows = tr("follows beats") if ref.follows_beats else tr("follows the clock")
+        group = alternative_edits.group_of(self._workbench.session, ref.ident)
+        letter = [] if group is None else [alternative_edits.letter(group, ref.ident)]
         passes = [text_format.counted(len(ref.passes), "pass")] if ref.passes else []
         # What is cut off in a narrow window is the length.
-        return " · ".join((place, follows, *passes, text_format.duration(length)))
+        return " · ".join((*letter, place, follows, *passes, text_format.duration(length)))
 
     def menu(self, ident: str) -> QMenu:
         """Context menu of a take."""

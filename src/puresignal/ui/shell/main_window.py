@@ -45,6 +45,8 @@ if TYPE_CHECKING:
 
 IDLE_MS = 250
 """Milliseconds between views that are made ahead."""
+LOW_BELOW = 680
+"""Pixels of the window's height below which the sitting strip is thinner."""
 TITLE_BAR = 38
 """Pixels that a desktop's title bar may take."""
 
@@ -147,6 +149,7 @@ class MainWindow(QMainWindow):
         super().resizeEvent(event)
         self.rail.setFixedWidth(190 if self._compact else WIDTH)
         self.header.set_compact(self._compact)
+        self.sitting.set_low(self.height() < LOW_BELOW)
         for view in self.views.values():
             view.set_compact(self._compact)
 

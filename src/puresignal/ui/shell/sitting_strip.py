@@ -25,7 +25,8 @@ from puresignal.translation import tr
 from puresignal.ui.state.sitting_log import SittingLog
 from puresignal.ui.widgets import text_format, theme
 
-HEIGHT = 44
+HEIGHT, LOW = 44, 24
+"""Pixels; where the window is low, the clock's times are left out."""
 TOP, FOOT = 7, 15
 """Pixels above the line, where brackets are, and below it, where the times stand."""
 DRAGGED = 4
@@ -41,6 +42,8 @@ class StripLine(QWidget):
     keep_requested  a stretch should become a take: its first and last second of the clock
     take_requested  a bracket was pressed: the take's ident
     """
+
+    OWN_KEYS = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
     keep_requested = Signal(float, float)
     take_requested = Signal(str)
@@ -72,7 +75,16 @@ class StripLine(QWidget):
         self._refresh()
 
     def sizeHint(self) -> QSize:
-        return QSize(400, HEIGHT)
+        return QSize(400, self.height())
+
+    def set_low(self, low: bool) -> None:
+        """Take less room, without the clock's times."""
+        self.setFixedHeight(LOW if low else HEIGHT)
+
+    @property
+    def _foot(self) -> int:
+        """Pixels below the line."""
+        return FOOT if self.height() == HEIGHT else 6
 
     # Where things are
 
@@ -119,7 +131,7 @@ class StripLine(QWidget):
         current, painter, shown = theme.current(), QPainter(self), self._log.shown
         painter.fillRect(self.rect(), current.colour("sheet"))
         painter.setPen(QPen(current.colour("edge"), 1))
-        base = self.height() - FOOT
+        base = self.height() - self._foot
         painter.drawLine(QLineF(0, base + 0.5, self.width(), base + 0.5))
         if not len(shown.on):
             painter.setFont(theme.font(9.5))
@@ -179,6 +191,8 @@ class StripLine(QWidget):
     def _paint_times(self, painter: QPainter, base: float) -> None:
         """The clock's time where playing begins after a pause, as far as there is room; a fold is three dots."""
         current, line = theme.current(), self.line
+        if self.height() < HEIGHT:
+            return
         font = theme.font(8.5, QFont.Weight.Medium)
         metrics = QFontMetricsF(font)
         painter.setFont(font)
@@ -318,6 +332,11 @@ class SittingStrip(QWidget):
         row.addWidget(self.later)
         self.setFixedHeight(HEIGHT + 1)
         log.changed.connect(self._refresh)
+
+    def set_low(self, low: bool) -> None:
+        """Take less room: the window is low."""
+        self.line.set_low(low)
+        self.setFixedHeight((LOW if low else HEIGHT) + 1)
 
     def _other(self, step: int) -> None:
         if not self._log.show_other(step):

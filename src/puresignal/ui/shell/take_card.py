@@ -203,6 +203,7 @@ class TakeCard(QPushButton):
                 part = self.pass_menu(number, menu)
                 part.setTitle(tr("Pass {n}", n=number + 1) + ("" if one.is_in else tr(" (out)")))
                 passes.addMenu(part)
+        self._offer_alternatives(menu, ref)
         menu.addAction(tr("Duplicate")).triggered.connect(lambda: actions.duplicate(1, ident))
         menu.addAction(tr("Repeat…")).triggered.connect(lambda: self._ask_times())
         menu.addSeparator()
@@ -211,6 +212,20 @@ class TakeCard(QPushButton):
         menu.addAction(tr("Move down")).triggered.connect(lambda: actions.reorder(1, ident))
         menu.addAction(tr("Remove from the session")).triggered.connect(lambda: actions.remove(ident))
         return menu
+
+    def _offer_alternatives(self, menu: QMenu, ref: TakeRef) -> None:
+        actions, ident = self._actions, self.ident
+        if ref.kind == SOUND:
+            return
+        others = menu.addMenu(tr("Choose bar by bar with"))
+        group = actions.group(ident)
+        for other in reversed(actions.notes_takes()):
+            if other.ident != ident and (group is None or other.ident not in group.takes):
+                action = others.addAction(other.name.replace("&", "&&"))
+                action.triggered.connect(lambda _=False, of=other.ident: actions.make_alternative(of, ident))
+        others.setEnabled(bool(others.actions()))
+        if group is not None:
+            menu.addAction(tr("No longer an alternative")).triggered.connect(lambda: actions.no_alternative(ident))
 
     def _ask_bar(self) -> None:
         bar, well = QInputDialog.getInt(self, tr("Move take"), tr("Begin at bar"), 1, -999, 99_999)

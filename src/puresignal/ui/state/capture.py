@@ -53,6 +53,7 @@ class Capture(QObject):
         # What controls the program is no playing, and stays out of takes.
         self.is_control: Callable[[str, bytes], bool] = lambda port, data: False
         self._records: list[Record] | None = None
+        self._made = 0
         # What the transport has done since it last began to play, also while nothing is recorded.
         self._moves: list[Move] = []
         self._point, self._by_hand, self._pressed = 0.0, False, 0.0
@@ -60,6 +61,8 @@ class Capture(QObject):
         self._off: set[int] = set()
         self._shown = 0
         self._cost = 0.0
+        # Takes that were kept by Again; the one that follows is an alternative of them.
+        self._attempts: tuple[str, ...] = ()
         self._preview = QTimer(self)
         self._preview.setInterval(PREVIEW_MS)
         self._preview.timeout.connect(self._show)
@@ -93,6 +96,7 @@ class Capture(QObject):
         """
         if self.running:
             return
+        self._attempts = ()
         if not self._is_ready():
             return
         settings = self._workbench.session.recording
@@ -127,11 +131,14 @@ class Capture(QObject):
 
     def again(self) -> None:
         """Keep this attempt, out of the result, go back and begin anew."""
-        point = self._point
+        point, attempts = self._point, self._attempts
         if self.running:
             self.end(again=True)
+            bench = self._workbench
+            attempts += tuple(ref.ident for ref in bench.session.takes[-self._made :]) if self._made else ()
         self._playback.go(max(0.0, self._playback.second_of(point)))
         self.begin()
+        self._attempts = attempts
 
     def _is_ready(self) -> bool:
         """Whether there is something to record, and live input runs; otherwise the player is told what to do."""
@@ -327,11 +334,14 @@ class Capture(QObject):
         layout = None if waiting else self._layout(stop)
         made = [] if layout is None else self._takes(layout)
         self._records = None
+        self._made = len(made)
         if made:
             if again:
                 made = [(take, replace(ref, is_in=False)) for take, ref in made]
             instead = self._settings.rounds == recording.REPLACE
-            self._workbench.add_recorded(made, tr("record take"), instead and not again)
+            self._workbench.add_recorded(
+                made, tr("record take"), instead and not again, () if again else self._attempts
+            )
         else:
             self._workbench.show_open(())
             if not waiting:

@@ -7,8 +7,9 @@ from dataclasses import replace
 from PySide6.QtCore import QObject
 
 from puresignal.core.path.several_takes import BEATS, CLOCK, Placed
+from puresignal.core.session import alternative_edits, take_edits
 from puresignal.core.session import session as edits
-from puresignal.core.session import take_edits
+from puresignal.core.session.arrangement import Alternatives
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import SOUND, TakeRef
 from puresignal.core.timing.session_time import Timeline
@@ -159,4 +160,38 @@ class TakeActions(QObject):
         """Remove a take from the session. It can be put back."""
         ref = self.ref(ident)
         if ref is not None:
-            self._do(tr("remove take"), edits.without_take(self._workbench.session, ref.ident))
+            session = alternative_edits.forgotten(self._workbench.session, ref.ident)
+            self._do(tr("remove take"), edits.without_take(session, ref.ident))
+
+    # Takes of the same thing
+
+    def group(self, ident: str | None = None) -> Alternatives | None:
+        """The alternatives that a take is one of; of the chosen take if it is in none, the session's first."""
+        session, ref = self._workbench.session, self.ref(ident)
+        own = None if ref is None else alternative_edits.group_of(session, ref.ident)
+        return own or (session.alternatives[0] if session.alternatives and ident is None else None)
+
+    def notes_takes(self) -> tuple[TakeRef, ...]:
+        """The takes that have notes."""
+        return tuple(ref for ref in self._workbench.session.takes if ref.kind != SOUND)
+
+    def make_alternative(self, of: str, ident: str | None = None) -> None:
+        """Make a take an alternative of another: which of them is used is chosen bar by bar."""
+        ref = self.ref(ident)
+        other = self.ref(of)
+        if ref is not None and other is not None and ref is not other:
+            session = alternative_edits.grouped(self._workbench.session, (other.ident, ref.ident), other.name)
+            self._do(tr("choose bar by bar"), session)
+
+    def no_alternative(self, ident: str | None = None) -> None:
+        ref = self.ref(ident)
+        if ref is not None:
+            session = alternative_edits.ungrouped(self._workbench.session, ref.ident)
+            self._do(tr("no longer an alternative"), session)
+
+    def choose_for_bars(self, first: int, after: int, ident: str) -> None:
+        """Use an alternative from a bar on, before another."""
+        group = self.group(ident)
+        if group is not None:
+            session = alternative_edits.chosen(self._workbench.session, group, first, after, ident)
+            self._do(tr("choose take for bars"), session)

@@ -18,8 +18,8 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, make_context, run
 from puresignal.core.path.several_takes import Placed
+from puresignal.core.session import alternative_edits, take_edits
 from puresignal.core.session import session as edits
-from puresignal.core.session import take_edits
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.history import History, as_looked_at
 from puresignal.core.session.live_input import LiveInput
@@ -178,10 +178,13 @@ class Workbench(QObject):
                 drums[ref.ident] = take_edits.plays_kit(placed)
         return take_edits.instead(session, added, spans, drums)
 
-    def add_recorded(self, made: Sequence[tuple[Take, TakeRef]], name: str, instead: bool = False) -> None:
+    def add_recorded(
+        self, made: Sequence[tuple[Take, TakeRef]], name: str, instead: bool = False, attempts: Sequence[str] = ()
+    ) -> None:
         """Add takes that were recorded together as one step; the last is chosen.
 
-        instead  they stand in place of those that play the same tracks at the same time
+        instead   they stand in place of those that play the same tracks at the same time
+        attempts  takes of the same thing that went before; each new one is chosen among those of its input
         """
         session, self._open = self.session, ()
         if session.timeline is None and made:
@@ -190,6 +193,16 @@ class Workbench(QObject):
         for take, ref in made:
             self.store.add(take)
             session = edits.with_take(session, ref)
+        for _, ref in made:
+            before = [one.ident for one in session.takes if one.ident in attempts and one.input == ref.input]
+            if before:
+                for one in before:
+                    session = edits.with_changed(session, one, is_in=True)
+                session = alternative_edits.grouped(session, (*before, ref.ident), ref.name)
+                group = alternative_edits.group_of(session, ref.ident)
+                assert group is not None
+                first = self.timeline.beats_to_bar(ref.beat)[0]
+                session = alternative_edits.chosen(session, group, first, None, ref.ident)
         if instead:
             self._do_instead(name, session, tuple(ref.ident for _, ref in made))
         else:

@@ -31,6 +31,7 @@ from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import View
 from puresignal.ui.takes import row_painter
 from puresignal.ui.takes.beat_bar import BeatBar
+from puresignal.ui.takes.choice_row import Choices
 from puresignal.ui.takes.path_panel import PathPanel
 from puresignal.ui.takes.row_labels import GUTTER
 from puresignal.ui.takes.take_grip import TakeGrip
@@ -88,6 +89,7 @@ class TakesView(View):
         self._grip = TakeGrip(services)
         self.timeline.grip_dragged.connect(self._grip.drag)
         self.timeline.grip_released.connect(self._grip.release)
+        self.timeline.choices.chosen.connect(services.take_actions.choose_for_bars)
         self.setAcceptDrops(True)
         self.said = PlainLabel()
         self.said.setObjectName("faint")
@@ -394,6 +396,11 @@ class TakesView(View):
             begin, end = self._services.take_actions.span(ref.ident)
             crops = ref.kind != SOUND and not ref.passes
             strip.handle = Handle(ref.name, several.second_of(begin), several.second_of(end), crops)
+        group, session = self._services.take_actions.group(), self._workbench.session
+        names = {one.ident: one.name for one in session.takes}
+        chosen = set(group.takes) & set(several.idents) if group is not None and several is not None else set()
+        choices = Choices(group, names, several) if group is not None and several is not None and chosen else None
+        self.timeline.show_choices(choices)
         self.timeline.viewport().update()
 
     def _outcome(self) -> Outcome:

@@ -29,6 +29,8 @@ from puresignal.ui.state.take_tempo import BeatLines
 from puresignal.ui.takes import bar_ruler, row_painter
 from puresignal.ui.takes.bar_ruler import HANDLES, MARKS, RULER
 from puresignal.ui.takes.beat_lines import BeatPainter
+from puresignal.ui.takes.choice_row import HEIGHT as CHOICE_ROW
+from puresignal.ui.takes.choice_row import ChoiceRow, Choices
 from puresignal.ui.takes.overview import OVERVIEW, Overview
 from puresignal.ui.takes.row_labels import GUTTER, NAMES, PAD, RowLabels
 from puresignal.ui.takes.time_strip import BEGIN, END, MOVE, TimeStrip
@@ -145,6 +147,18 @@ class Timeline(QAbstractScrollArea):
         self._line_at = 0.0
         self._glowing: str | None = None
         self._zooms: list[QPushButton] = []
+        self.choices = ChoiceRow(self, self.viewport())
+        self.choices.setGeometry(0, RULER, self.viewport().width(), CHOICE_ROW)
+
+    @property
+    def _top(self) -> int:
+        """Pixels above the rows."""
+        return RULER + (CHOICE_ROW if self.choices.choices is not None else 0)
+
+    def show_choices(self, choices: Choices | None) -> None:
+        """Show which take is used in each bar, or no such row."""
+        if self.choices.show_choices(choices):
+            self._arrange()
 
     def add_zoom(self, button: QPushButton) -> None:
         """A button in the overview's gutter, right of those before it."""
@@ -285,11 +299,11 @@ class Timeline(QAbstractScrollArea):
         """Height of a plain row: the available space, within limits."""
         units = sum(not row.pitched for row in self._picture.rows)
         pitched = sum(self._row_height(row) for row in self._picture.rows if row.pitched)
-        room = self.viewport().height() - RULER - OVERVIEW - 4 * len(self._picture.groups) - pitched
+        room = self.viewport().height() - self._top - OVERVIEW - 4 * len(self._picture.groups) - pitched
         return float(np.clip(room / max(1, units), 38.0, 84.0))
 
     def _rows(self) -> list[tuple[Group, Row, float, float]]:
-        y = float(RULER - self.verticalScrollBar().value())
+        y = float(self._top - self.verticalScrollBar().value())
         placed = []
         for group in self._picture.groups:
             for row in group.rows:
@@ -302,7 +316,7 @@ class Timeline(QAbstractScrollArea):
     def _arrange(self) -> None:
         self._plain_height = self._fit_height()
         total = sum(self._row_height(r) for r in self._picture.rows) + 4 * len(self._picture.groups)
-        room = self.viewport().height() - RULER - OVERVIEW
+        room = self.viewport().height() - self._top - OVERVIEW
         self.verticalScrollBar().setRange(0, max(0, round(total - room)))
         self.verticalScrollBar().setPageStep(max(1, room))
         self.verticalScrollBar().setSingleStep(24)
@@ -349,6 +363,7 @@ class Timeline(QAbstractScrollArea):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._place_zooms()
+        self.choices.setGeometry(0, RULER, self.viewport().width(), CHOICE_ROW)
         self._arrange()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -570,7 +585,7 @@ class Timeline(QAbstractScrollArea):
     def note_at(self, at: QPointF) -> int:
         """Origin of the note within five pixels of a point, -1 for none."""
         row = self.row_at(at.y())
-        if row is None or at.x() < GUTTER or not RULER <= at.y() < self.viewport().height() - OVERVIEW:
+        if row is None or at.x() < GUTTER or not self._top <= at.y() < self.viewport().height() - OVERVIEW:
             return -1
         second = self.second_at(at.x())
         start, origin = self._drawn(row)
@@ -618,12 +633,14 @@ class Timeline(QAbstractScrollArea):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         self._place_line()
+        self.choices.stretch = self.stretch
+        self.choices.update()
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         current = theme.current()
         size = self.viewport().size()
         painter.fillRect(self.viewport().rect(), current.colour("sheet"))
-        body = QRectF(0, RULER, size.width(), size.height() - RULER - OVERVIEW)
+        body = QRectF(0, self._top, size.width(), size.height() - self._top - OVERVIEW)
         painter.save()
         painter.setClipRect(body)
         found = bar_ruler.lines(self._tempo, *self.seconds_in_view(), self._scale)
