@@ -1,0 +1,132 @@
+"""Kills -9 at random moments of recording a loop: what is lost of it, and are its passes whole?
+
+`recording_kills.py [--minutes N] [--fresh]`: 3 minutes by default; what ran before is added up. Half of the kills end
+every process at once, half only the one that records. What was played more than 50 ms before must be in the takes that
+are rebuilt from the journal, in order, each hit in the round in which it was played; the session with them must open.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import random
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+
+sys.path.insert(0, str(Path(__file__).parent.parent))
+
+from bench.support.tally import Tally
+from puresignal.core.session import recorded
+from puresignal.core.session import session as edits
+from puresignal.core.session.session import Session
+from puresignal.core.session.take_ref import TakeRef
+from puresignal.io import killed_recording, recorded_takes, session_file
+
+VICTIM = Path(__file__).parent / "support" / "recording_victim.py"
+SAFE_AFTER = 0.05
+WHO = ("all", "recording alone")
+
+
+def kill(seed: int, who: str, folder: Path) -> tuple[str, int, int]:
+    """One kill: (what is wrong or empty, hits, passes)."""
+    chance = random.Random(seed)
+    where = {**os.environ, "XDG_STATE_HOME": str(folder), "JACK_DEFAULT_SERVER": "nobody-here"}
+    process = subprocess.Popen(
+        [sys.executable, str(VICTIM), str(seed)], env=where, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+        text=True, start_new_session=True,
+    )  # fmt: skip
+    assert process.stdout is not None
+    first = process.stdout.readline()
+    time.sleep(chance.uniform(0.2, 3.0))
+    killed_at = time.monotonic()
+    if who == "all":
+        os.killpg(process.pid, signal.SIGKILL)
+    else:
+        process.kill()
+    rest = process.stdout.read()
+    process.wait()
+    time.sleep(0.1 if who == "all" else 1.0)
+    played = [line.split() for line in (first + rest).split("\n") if line.count(" ") == 1]
+    safe = sum(float(at) < killed_at - SAFE_AFTER for at, _ in played)
+    return check(folder, safe, len(played))
+
+
+def check(folder: Path, safe: int, played: int) -> tuple[str, int, int]:
+    killed = killed_recording.find(folder / "pure-signal" / "journal", folder)
+    if killed is None:
+        return ("" if safe == 0 else "no recording found"), played, 0
+    made = killed.takes(killed.inputs, ["take1"], 1)
+    if not made:
+        return ("" if safe == 0 else "no take"), played, 0
+    events = made[0].take.events
+    on = (events.status & 0xF0 == 0x90) & (events.data2 > 0)
+    numbers = (events.data2[on].astype(int) - 1) * 128 + events.data1[on]
+    if numbers.tolist() != list(range(len(numbers))):
+        return f"hits are missing or out of order: {len(numbers)}", played, 0
+    if len(numbers) < safe:
+        return f"{safe - len(numbers)} hits lost", played, 0
+    wrong = rounds_wrong(killed, made[0], events.arrived[on])
+    session = edits.with_take(
+        Session(), TakeRef("take1", "Recorded", beat=made[0].beat, grid=made[0].grid, passes=made[0].passes)
+    )
+    path = folder / "a.puresignal"
+    session_file.write(path, session, {"take1": made[0].take})
+    opened = session_file.read(path)
+    if opened.problems or len(opened.session.takes[0].passes) != len(made[0].passes):
+        return "the session does not open as it was", played, 0
+    return wrong, played, len(made[0].passes)
+
+
+def rounds_wrong(killed: killed_recording.Killed, made: recorded_takes.Recorded, at: np.ndarray) -> str:
+    """Whether each hit is in the pass of the round in which it was played."""
+    rounds = [move.at for move in killed.moves if move.kind in (recorded.PLAY, recorded.ROUND)]
+    begin = made.take.begun or 0.0
+    if len(rounds) < 2:
+        return ""
+    # A hair before a round counts to it; those within a frame of that edge are not judged.
+    edges = np.array(rounds[1:]) - min(recorded.AHEAD_SECONDS, 0.2 * recorded.AHEAD_BEATS)
+    which = np.searchsorted(edges, at + begin, "right")
+    clear = np.abs(at[:, None] + begin - edges[None, :]).min(axis=1) > 1e-3
+    firsts = {round(one.begin, 6) for one in made.passes}
+    got = np.searchsorted(sorted(firsts), at + 1e-9, "right") - 1
+    used = np.unique(which[clear])
+    same = [len(set(got[clear & (which == one)].tolist())) == 1 for one in used.tolist()]
+    return "" if all(same) else "a hit is in another round's pass"
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--minutes", type=float, default=3.0)
+    parser.add_argument("--fresh", action="store_true")
+    options = parser.parse_args()
+    tally = Tally("recording_kills", options.fresh)
+    end = time.monotonic() + options.minutes * 60
+    base = Path(tempfile.mkdtemp())
+    number = 0
+    while time.monotonic() < end:
+        who = WHO[number % 2]
+        number += 1
+        folder = base / str(number)
+        folder.mkdir()
+        wrong, hits, passes = kill(random.SystemRandom().randrange(1 << 30), who, folder)
+        tally.add(f"kills of {who}")
+        tally.add("hits", hits)
+        tally.add("passes", passes)
+        if wrong:
+            tally.add(f"wrong: {wrong.split(':')[0]}")
+            print(f"{who}: {wrong} ({hits} hits)", flush=True)
+        tally.store()
+        shutil.rmtree(folder, ignore_errors=True)
+    tally.print()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
