@@ -13,7 +13,7 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import journal, midi_reader, note_map_file
 from puresignal.ui.inputs import live_cards
-from tests.engine.conftest import peers, prompt, server  # noqa: F401 - fixtures
+from tests.engine.conftest import Peer, peers, prompt, server  # noqa: F401 - fixtures
 from tests.engine.test_journal import children
 from tests.ui.conftest import record_at_once
 
@@ -566,3 +566,57 @@ def test_the_panel_says_what_the_server_runs_at(live, qtbot):
     state = {**window.live_session.state, "dropouts": 3}
     window.live_session.router_state_changed.emit(state)
     assert panel.figures.text().splitlines()[0] == "JACK, 48 kHz, 256 frames: 5.3 ms · 3\u00a0dropouts"
+
+
+class Echo(Peer):
+    """Sends back what it hears, 480 frames later."""
+
+    LATE = 480
+
+    def __init__(self, name):
+        self.due = []
+        super().__init__(name)
+
+    def _process(self, frames):
+        self.out.clear_buffer()
+        if self.closed:
+            return
+        now = self.client.last_frame_time
+        self.due += [(now + offset + self.LATE, bytes(data)) for offset, data in self.inp.incoming_midi_events()]
+        while self.due and self.due[0][0] < now + frames:
+            at, message = self.due.pop(0)
+            self.out.write_midi_event(max(0, at - now), message)
+
+
+def test_the_delay_of_a_loop_back_is_measured_shown_and_taken_off(window, server, qtbot):  # noqa: F811
+    echo = Echo("echo")
+    try:
+        panel = offered(window, qtbot, "echo:out")
+        choose(panel.source_port, "echo:out")
+        qtbot.mouseClick(panel.listen, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(lambda: bool(echo.client.get_all_connections(echo.out)), timeout=8000)
+        window.show_record_settings()
+        row = window._record_settings.measure
+        qtbot.waitUntil(lambda: row.port.findText("echo:in") >= 0, timeout=8000)
+        row.port.setCurrentIndex(row.port.findText("echo:in"))
+        qtbot.mouseClick(row.button, Qt.MouseButton.LeftButton)
+        qtbot.waitUntil(lambda: "there and back" in row.said.text(), timeout=12_000)
+        # Ten milliseconds, and a block where out and in make a circle of the graph.
+        assert 9.9 <= window.workbench.session.recording.in_delay <= 16.1
+        assert row.picture.isVisible()
+        assert row.picture.found.counts.sum() == 24 - row.picture.found.lost
+        assert window.menus.undo.text() == "Undo: change recording settings"
+    finally:
+        window.live_session.stop()
+        echo.close()
+
+
+def test_a_loop_back_that_is_not_wired_says_what_to_do(live, qtbot):
+    window, _, _ = live
+    window.show_record_settings()
+    row = window._record_settings.measure
+    qtbot.waitUntil(lambda: row.port.findText("synth:in") >= 0, timeout=8000)
+    row.port.setCurrentIndex(row.port.findText("synth:in"))
+    qtbot.mouseClick(row.button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "Nothing came back" in window.notice.text, timeout=12_000)
+    assert window.workbench.session.recording.in_delay == 0

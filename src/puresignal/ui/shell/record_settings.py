@@ -6,7 +6,8 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QLineF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -23,8 +24,10 @@ from PySide6.QtWidgets import (
 from puresignal.core.session import recording
 from puresignal.core.session import session as edits
 from puresignal.core.session.recording import ClickSettings, RecordingSettings
+from puresignal.core.timing.loop_back import LoopBack
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
+from puresignal.ui.widgets import theme
 from puresignal.ui.widgets.plain_text import PlainLabel
 
 STARTS = (
@@ -74,9 +77,12 @@ class RecordSettings(QDialog):
         self.port = QComboBox()
         self.port.activated.connect(lambda _: self._click(port=self.port.currentData()))
         self.in_delay, self.out_delay = (self._delay(name) for name in ("in_delay", "out_delay"))
-        form = QFormLayout()
-        form.setHorizontalSpacing(14)
-        form.setVerticalSpacing(7)
+        right = (self.when, self.parts, self.level, self.sounds, self.port, self.in_delay, self.out_delay)
+        # In two columns: a low screen has no room for all of it in one.
+        recorded, clicked = QFormLayout(), QFormLayout()
+        for form in (recorded, clicked):
+            form.setHorizontalSpacing(14)
+            form.setVerticalSpacing(7)
         for label, widget, tip in (
             (tr("Start"), self.start, tr("When recording begins after Record is pressed.")),
             (tr("Count-in"), self.count_in, tr("Bars of click before the record point; nothing else plays in them.")),
@@ -96,12 +102,21 @@ class RecordSettings(QDialog):
         ):
             widget.setToolTip(tip)
             widget.setAccessibleName(label or widget.accessibleName() or tip)
+            form = clicked if widget in right else recorded
             form.addRow(PlainLabel(label), widget)
+        self.measure = DelayRow(services)
+        self.measure.measured.connect(lambda ms: self._set(in_delay=ms, out_delay=0.0))
+        clicked.addRow(PlainLabel(tr("Measure")), self.measure)
         self.controls = ControlRows(services)
+        self.setMinimumWidth(800)
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 16, 18, 16)
         column.setSpacing(12)
-        column.addLayout(form)
+        both = QHBoxLayout()
+        both.setSpacing(28)
+        both.addLayout(recorded, 1)
+        both.addLayout(clicked, 1)
+        column.addLayout(both)
         head = PlainLabel(tr("PADS AND SWITCHES THAT CONTROL"))
         head.setObjectName("section")
         column.addWidget(head)
@@ -171,6 +186,100 @@ class RecordSettings(QDialog):
         self.port.setCurrentIndex(max(0, self.port.findData(clicks.port)))
         self.count_in.setEnabled(settings.start == recording.AFTER_COUNT_IN)
         self._setting = False
+
+
+class Histogram(QWidget):
+    """How often which delay was measured."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.found: LoopBack | None = None
+        self.setFixedHeight(56)
+        self.setAccessibleName(tr("Delays measured"))
+        self.hide()
+
+    def show_found(self, found: LoopBack | None) -> None:
+        self.found = found
+        self.setVisible(found is not None)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self.found is None:
+            return
+        current, painter, counts = theme.current(), QPainter(self), self.found.counts
+        base, wide = self.height() - 18, self.width() / len(counts)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(current.colour("ink"))
+        for i, count in enumerate(counts.tolist()):
+            tall = count / max(1, int(counts.max())) * (base - 2)
+            painter.drawRect(QRectF(i * wide, base - tall, max(1.0, wide - 1), tall))
+        painter.setPen(QPen(current.colour("edge"), 1))
+        painter.drawLine(QLineF(0, base + 0.5, self.width(), base + 0.5))
+        painter.setPen(current.colour("faint"))
+        painter.setFont(theme.font(8.5))
+        ends = QRectF(0, base + 2, self.width(), 16)
+        for at, side in zip(self.found.spread, (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight), strict=True):
+            painter.drawText(ends, side, tr("{ms:.1f} ms").format(ms=1000 * at))
+
+
+class DelayRow(QWidget):
+    """Measures the delay by a loop-back: a port, a button, and what was found.
+
+    measured  milliseconds
+    """
+
+    measured = Signal(float)
+
+    def __init__(self, services: Services, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._meter, self._watch = services.delay_meter, services.port_watch
+        self.port = QComboBox()
+        self.port.setAccessibleName(tr("Port to measure through"))
+        self.port.setToolTip(tr("A MIDI output that is wired to one of the inputs: what is sent there comes back in."))
+        self.button = QPushButton(tr("Measure"))
+        self.button.setToolTip(tr("Sends notes for four seconds and sets the input delay to what they needed."))
+        self.button.setAccessibleName(tr("Measure the delay"))
+        self.button.clicked.connect(lambda: self._meter.start(self.port.currentText()))
+        self.said = PlainLabel()
+        self.said.setObjectName("faint")
+        self.said.setWordWrap(True)
+        self.picture = Histogram()
+        row = QHBoxLayout()
+        row.addWidget(self.port, 1)
+        row.addWidget(self.button)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(row)
+        column.addWidget(self.said)
+        column.addWidget(self.picture)
+        self._meter.changed.connect(self._show)
+        self._watch.changed.connect(lambda *_: self.show_ports())
+        self.show_ports()
+        self._show()
+
+    def show_ports(self) -> None:
+        """List the ports that are there."""
+        chosen = self.port.currentText()
+        self.port.clear()
+        for name in dict.fromkeys(port.name for port in self._watch.ports if not port.gives):
+            self.port.addItem(name)
+        self.port.setCurrentIndex(max(0, self.port.findText(chosen)))
+        self.button.setEnabled(self.port.count() > 0 and not self._meter.running)
+
+    def _show(self) -> None:
+        found = self._meter.found
+        self.button.setEnabled(self.port.count() > 0 and not self._meter.running)
+        self.picture.show_found(found)
+        if self._meter.running:
+            self.said.setText(tr("Measuring…"))
+        elif found is not None:
+            text = tr("{delay:.1f} ms there and back, within {jitter:.1f} ms.")
+            if found.lost:
+                text = tr("{delay:.1f} ms there and back, within {jitter:.1f} ms; {lost} notes did not come back.")
+            self.said.setText(text.format(delay=1000 * found.delay, jitter=1000 * found.jitter, lost=found.lost))
+            self.measured.emit(round(1000 * found.delay, 1))
+        self.said.setVisible(bool(self.said.text()))
+        self.window().adjustSize()
 
 
 class ControlRows(QWidget):

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from puresignal.ui.state.background import Background
 from puresignal.ui.state.capture import Capture
 from puresignal.ui.state.chosen_input import ChosenInput
+from puresignal.ui.state.delay_meter import DelayMeter
 from puresignal.ui.state.hand_controls import HandControls
 from puresignal.ui.state.keyboard_player import KeyboardPlayer
 from puresignal.ui.state.live_session import LiveSession
@@ -52,6 +53,7 @@ class Services:
     live_session: LiveSession
     capture: Capture
     sitting: SittingLog
+    delay_meter: DelayMeter
     hand_controls: HandControls
     learner: MapLearner
     watch: SignalWatch
@@ -83,6 +85,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         live_session,
         capture,
         SittingLog(workbench, live_session, playback, capture, notices, parent),
+        DelayMeter(live_session, playback, notices, parent),
         HandControls(live_session, capture, playback, preferences, parent),
         MapLearner(workbench, live_session, parent),
         SignalWatch(workbench, live_session, parent),
