@@ -18,6 +18,8 @@ METAS = 200_000
 """Texts, tempos and other meta events of a MIDI file."""
 TEMPOS = 100_000
 """Changes of tempo or meter in a recorded take: three a second for ten hours."""
+DELAY = 10.0
+"""Seconds of an input's or output's delay."""
 BEATS = 10_000_000
 """Beats of a session: ten hours at the fastest tempo have less than a million."""
 CLOCK_SECONDS = 1e9

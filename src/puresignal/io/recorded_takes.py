@@ -32,6 +32,7 @@ class Recorded:
     beat    where its beginning stands, from bar 1
     grid    beats by its seconds, as the transport told them
     passes  rounds of the loop in which something was played
+    delay   seconds by which it stands earlier than it arrived
     """
 
     take: Take
@@ -39,6 +40,7 @@ class Recorded:
     beat: float
     grid: Timeline
     passes: tuple[Pass, ...]
+    delay: float = 0.0
 
 
 def takes_of(
@@ -55,29 +57,31 @@ def takes_of(
     off            numbers of the layout's passes, from 0, that are out
     only_last      each round of the loop stands in place of those before it
     """
-    stop = layout.end if end is None else min(end, layout.end)
+    begin = layout.begin - delay
+    last = (layout.end if end is None else min(end, layout.end)) - delay
     found: list[Recorded] = []
     names = iter(idents)
     for one in inputs:
+        # Times stay as they were: it is the material that begins later by the delay.
         rows = [
-            (at + delay, one.port_number(port), data)
+            (at, one.port_number(port), data)
             for at, port, data in arrived
-            if layout.begin <= at + delay < stop + LATE and one.listens_to(port, data)
+            if begin <= at < last + LATE and one.listens_to(port, data)
         ]
         # A note that begins after the end is not part of it; the ends of those before are.
-        rows = [row for row in rows if row[0] < stop or not messages.is_note_on(row[2])]
-        on = np.array([at - layout.begin for at, _, data in rows if messages.is_note_on(data)])
+        rows = [row for row in rows if row[0] < last or not messages.is_note_on(row[2])]
+        on = np.array([at - begin for at, _, data in rows if messages.is_note_on(data)])
         if not any(messages.is_channel_message(data) for _, _, data in rows):
             continue
         if not len(on) and len(inputs) > 1:
             continue
-        if np.isfinite(stop):
-            rows += _ends(rows, max(stop, rows[-1][0]))
+        if np.isfinite(last):
+            rows += _ends(rows, max(last, rows[-1][0]))
         name = tr("Recorded, take {n}").format(n=numbered_from + len(found))
         ports = tuple(port for port, _ in one.listens)
-        take = journal.to_take(rows, ports, next(names), name, TempoMap.steady(120), layout.begin, one_device=True)
+        take = journal.to_take(rows, ports, next(names), name, TempoMap.steady(120), begin, one_device=True)
         passes = _passes(layout, on, frozenset(off), only_last)
-        found.append(Recorded(take, one, layout.beat, layout.grid, passes))
+        found.append(Recorded(take, one, layout.beat, layout.grid, passes, -delay))
     return found
 
 

@@ -128,6 +128,7 @@ def take_json(ref: TakeRef) -> dict[str, Any]:
             "recipe": ref.recipe,
             "sound": None if ref.sound is None else asdict(ref.sound),
             "open": ref.is_open,
+            "delay": ref.delay,
         }.items()
         if value not in (None, "", [], False)
     }

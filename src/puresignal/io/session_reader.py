@@ -296,6 +296,7 @@ class _Reader:
             ("follows", row.get("follows"), row.get("follows") in (None, "", BEATS, CLOCK)),
             ("in", row.get("in", True), isinstance(row.get("in", True), bool)),
             ("open", row.get("open", False), isinstance(row.get("open", False), bool)),
+            ("delay", row.get("delay", 0.0), _is_number(row.get("delay", 0.0), -limits.DELAY, limits.DELAY)),
             ("input", row.get("input", ""), _is_text(row.get("input", ""))),
             ("own", row.get("own", ""), _is_text(row.get("own", ""))),
             ("channels", row.get("channels", ""), _is_text(row.get("channels", ""))),
@@ -332,6 +333,7 @@ class _Reader:
             row.get("recipe", "") if row["kind"] == GENERATED else "",
             self._backing(row.get("sound"), f"{field}.sound") if row["kind"] == SOUND else None,
             row.get("open", False),
+            float(row.get("delay", 0.0)),
         )
 
     def _passes(self, rows: object, field: str) -> tuple[Pass, ...]:

@@ -153,3 +153,17 @@ def test_moving_there_and_back_and_cropping_in_and_out_is_the_session_of_before(
     whole = run_together([placed_of(cut)], cut.path, GLIDE)
     beats = GLIDE.seconds_to_beats(whole.outcome.output_notes.start)
     assert ((beats >= begin - 0.01) & (beats < end + 0.01)).all()
+
+
+def test_another_delay_moves_a_take_by_the_difference_and_back_again():
+    session = session_of(follows=BEATS)
+    session = edits.with_changed(session, "line", grid=Timeline.steady(120), delay=0.010, beat=8.0)
+    before = heard(session)
+    later = take_edits.with_delay(session, "line", Timeline.steady(120), 0.050)
+    # 40 ms at 120 are 0.08 beats.
+    assert [beat for beat, _ in heard(later)] == pytest.approx([beat - 0.08 for beat, _ in before], abs=0.002)
+    assert later.take("line").delay == 0.050
+    assert heard(take_edits.with_delay(later, "line", Timeline.steady(120), 0.010)) == before
+    clock = edits.with_changed(session, "line", grid=None, follows=CLOCK)
+    later = take_edits.with_delay(clock, "line", Timeline.steady(120), -0.090)
+    assert [beat for beat, _ in heard(later)] == pytest.approx([beat + 0.2 for beat, _ in heard(clock)], abs=0.002)

@@ -152,6 +152,24 @@ def duplicated(session: Session, ident: str, placed: Placed, timeline: Timeline,
     return replace(session, takes=tuple(takes), numbers=number)
 
 
+def with_delay(session: Session, ident: str, timeline: Timeline, delay: float) -> Session:
+    """Take off another delay, in seconds, than was known when the take was recorded: it moves by the difference."""
+    ref = session.take(ident)
+    if ref is None:
+        return session
+    grid = ref.grid if ref.follows_beats and ref.grid is not None else None
+    if grid is not None:
+        # What arrived at its beginning by its own tempo, which is the one that was heard.
+        a, b = grid.seconds_to_beats(np.array([0.0, abs(delay - ref.delay)])).tolist()
+        moved = (b - a) * (1 if delay < ref.delay else -1)
+        return with_changed(session, ident, delay=delay, beat=ref.beat + moved, passes=tuple(
+            replace(one, beat=one.beat + moved) for one in ref.passes
+        ))  # fmt: skip
+    start = float(timeline.beats_to_seconds(np.array([ref.beat]))[0])
+    beat = float(timeline.seconds_to_beats(np.array([start + ref.delay - delay]))[0])
+    return with_changed(session, ident, delay=delay, beat=beat)
+
+
 def free_ident(ident: str, used: set[str]) -> str:
     """An ident like another one that none of these has."""
     stem = ident.split("-", maxsplit=1)[0]

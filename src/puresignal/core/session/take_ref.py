@@ -75,6 +75,7 @@ class TakeRef:
     recipe    settings of a generated take, as JSON
     sound     the file of a recorded sound
     is_open   it is being recorded: its events are in the journal
+    delay     seconds that its input and output needed when it was recorded; it stands earlier by so much
     """
 
     ident: str
@@ -98,6 +99,7 @@ class TakeRef:
     recipe: str = ""
     sound: Backing | None = None
     is_open: bool = False
+    delay: float = 0.0
 
     def __post_init__(self) -> None:
         if not self.material:

@@ -6,7 +6,7 @@ from PySide6.QtCore import QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QCheckBox, QInputDialog, QLineEdit, QMenu, QPushButton, QSizePolicy, QWidget
 
-from puresignal.core.session.take_ref import SOUND, TakeRef
+from puresignal.core.session.take_ref import PLAYED, SOUND, TakeRef
 from puresignal.translation import tr
 from puresignal.ui.state.take_actions import TakeActions
 from puresignal.ui.widgets import theme
@@ -192,6 +192,9 @@ class TakeCard(QPushButton):
             follow.triggered.connect(lambda _=False, b=beats: actions.follow(b, ident))
         menu.addSeparator()
         menu.addAction(tr("Move to bar…")).triggered.connect(lambda: self._ask_bar())
+        if ref.kind == PLAYED:
+            delay = menu.addAction(tr("Delay, {ms:.1f} ms…").format(ms=1000 * ref.delay))
+            delay.triggered.connect(lambda: self._ask_delay())
         if ref.kind != SOUND:
             menu.addAction(tr("Crop to the selected range")).triggered.connect(lambda: actions.crop_to_range(ident))
             uncrop = menu.addAction(tr("Use the whole take"))
@@ -231,6 +234,14 @@ class TakeCard(QPushButton):
         bar, well = QInputDialog.getInt(self, tr("Move take"), tr("Begin at bar"), 1, -999, 99_999)
         if well:
             self._actions.move_to_bar(bar, self.ident)
+
+    def _ask_delay(self) -> None:
+        ref = self._actions.ref(self.ident)
+        now = 0.0 if ref is None else 1000 * ref.delay
+        said = tr("Milliseconds that input and output needed; the take stands earlier by so much")
+        delay, well = QInputDialog.getDouble(self, tr("Delay"), said, now, -1000, 1000, 1)
+        if well:
+            self._actions.set_delay(delay, self.ident)
 
     def _ask_times(self) -> None:
         times, well = QInputDialog.getInt(self, tr("Repeat take"), tr("Copies behind it"), 3, 1, MOST_REPEATS)

@@ -371,7 +371,7 @@ class Capture(QObject):
 
     def _ref_of(self, one: Recorded) -> TakeRef:
         ref = replace(self._workbench.ref_for(one.take, one.played_on.source, one.played_on), beat=one.beat)
-        return replace(ref, grid=one.grid if self._knew_time() else ref.grid, passes=one.passes)
+        return replace(ref, grid=one.grid if self._knew_time() else ref.grid, passes=one.passes, delay=one.delay)
 
     def _knew_time(self) -> bool:
         """Whether the players heard where the beats are: a click, or something that played along."""

@@ -216,7 +216,7 @@ class SittingLog(QObject):
         take = replace(one.take, name=tr("Kept, {when}").format(when=when))
         source = one.played_on.source or bench.likely_map(take)
         ref = bench.ref_for(take, source, one.played_on if one.played_on.ident else None)
-        ref = replace(ref, beat=one.beat, passes=one.passes)
+        ref = replace(ref, beat=one.beat, passes=one.passes, delay=one.delay)
         return take, replace(ref, grid=one.grid) if ran else ref
 
     # A recording that was cut off
@@ -244,7 +244,7 @@ class SittingLog(QObject):
         for one in killed.takes(inputs, bench.store.free_idents(len(inputs)), len(bench.session.takes) + 1):
             source = one.played_on.source or bench.likely_map(one.take)
             known = one.played_on if one.played_on.ident in mine else None
-            ref = replace(bench.ref_for(one.take, source, known), beat=one.beat, passes=one.passes)
+            ref = replace(bench.ref_for(one.take, source, known), beat=one.beat, passes=one.passes, delay=one.delay)
             made.append((one.take, replace(ref, grid=one.grid) if killed.knew_time else ref))
         if made:
             if bench.session.timeline is None:

@@ -145,6 +145,14 @@ class TakeActions(QObject):
             session = take_edits.duplicated(self._workbench.session, ref.ident, *self._placed(ref), times)
             self._do(tr("duplicate take") if times == 1 else tr("repeat take"), session)
 
+    def set_delay(self, milliseconds: float, ident: str | None = None) -> None:
+        """Take another delay off than was known when a take was recorded."""
+        ref = self.ref(ident)
+        if ref is not None and abs(ref.delay - milliseconds / 1000) > 1e-9:
+            session = self._workbench.session
+            made = take_edits.with_delay(session, ref.ident, self._workbench.timeline, milliseconds / 1000)
+            self._do(tr("change delay"), made)
+
     def rename(self, name: str, ident: str | None = None) -> None:
         ref = self.ref(ident)
         if ref is not None:
