@@ -199,8 +199,14 @@ def test_a_pad_that_was_learned_undoes_the_pass_and_is_in_no_take(ready, qtbot):
     ready.services.capture.end()
     [ref] = ready.workbench.session.takes
     assert [one.is_in for one in ref.passes] == [True, False]
-    notes = ready.workbench.store[ref.material].events.data1
-    assert controls.trigger(hand_control.UNDO_PASS).number not in notes.tolist()
+    # Its hit is in no result, and the tally says what became of it.
+    number = controls.trigger(hand_control.UNDO_PASS).number
+    outcome = ready.workbench.own.outcome
+    assert number not in outcome.output_notes.note.tolist()
+    ready.services.take_actions.switch_pass(1, True)
+    removed = {why.word: count for why, count in ready.workbench.own.outcome.tally.removed().items()}
+    assert removed == {"control": 1}
+    assert ready.workbench.own.outcome.tally.balances()
     controls.forget(hand_control.UNDO_PASS)
     assert controls.words(hand_control.UNDO_PASS) == ""
 

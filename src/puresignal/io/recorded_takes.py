@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,6 +10,7 @@ import numpy as np
 from puresignal.core.midi import messages
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.tempo_map import TempoMap
+from puresignal.core.path.verdicts import CONTROLLED, NO_VERDICTS, Verdicts
 from puresignal.core.session import recorded
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.recorded import Layout
@@ -32,7 +33,8 @@ class Recorded:
     beat    where its beginning stands, from bar 1
     grid    beats by its seconds, as the transport told them
     passes  rounds of the loop in which something was played
-    delay   seconds by which it stands earlier than it arrived
+    delay     seconds by which it stands earlier than it arrived
+    verdicts  on notes that controlled the program
     """
 
     take: Take
@@ -41,11 +43,21 @@ class Recorded:
     grid: Timeline
     passes: tuple[Pass, ...]
     delay: float = 0.0
+    verdicts: Verdicts = NO_VERDICTS
+
+
+def _is_note(data: bytes) -> bool:
+    return len(data) == 3 and data[0] & messages.KIND in (messages.NOTE_ON, messages.NOTE_OFF)
+
+
+def _never(port: str, data: bytes) -> bool:
+    return False
 
 
 def takes_of(
     arrived: Sequence[Message], layout: Layout, inputs: Sequence[LiveInput], idents: Iterable[str], numbered_from: int,
     delay: float = 0.0, end: float | None = None, off: Iterable[int] = (), only_last: bool = False,
+    is_control: Callable[[str, bytes], bool] = _never,
 ) -> list[Recorded]:  # fmt: skip
     """A take for each input at which something arrived; of several inputs, only those with notes.
 
@@ -56,6 +68,7 @@ def takes_of(
     end            seconds of the clock after which nothing belongs to them, where the layout states none
     off            numbers of the layout's passes, from 0, that are out
     only_last      each round of the loop stands in place of those before it
+    is_control     whether a message of a port controls the program: as a note it stays in the material, marked
     """
     begin = layout.begin - delay
     last = (layout.end if end is None else min(end, layout.end)) - delay
@@ -66,12 +79,16 @@ def takes_of(
         rows = [
             (at, one.port_number(port), data)
             for at, port, data in arrived
-            if begin <= at < last + LATE and one.listens_to(port, data)
+            if begin <= at < last + LATE
+            and one.listens_to(port, data)
+            and (_is_note(data) or not is_control(port, data))
         ]
         # A note that begins after the end is not part of it; the ends of those before are.
         rows = [row for row in rows if row[0] < last or not messages.is_note_on(row[2])]
-        on = np.array([at - begin for at, _, data in rows if messages.is_note_on(data)])
-        if not any(messages.is_channel_message(data) for _, _, data in rows):
+        worked = [messages.is_note_on(row[2]) and is_control(one.listens[row[1]][0], row[2]) for row in rows]
+        played = [row for row, control in zip(rows, worked, strict=True) if not control]
+        on = np.array([at - begin for at, _, data in played if messages.is_note_on(data)])
+        if not any(messages.is_channel_message(data) for _, _, data in played):
             continue
         if not len(on) and len(inputs) > 1:
             continue
@@ -81,7 +98,8 @@ def takes_of(
         ports = tuple(port for port, _ in one.listens)
         take = journal.to_take(rows, ports, next(names), name, TempoMap.steady(120), begin, one_device=True)
         passes = _passes(layout, on, frozenset(off), only_last)
-        found.append(Recorded(take, one, layout.beat, layout.grid, passes, -delay))
+        verdicts = Verdicts().with_verdict(np.flatnonzero(worked), CONTROLLED) if any(worked) else NO_VERDICTS
+        found.append(Recorded(take, one, layout.beat, layout.grid, passes, -delay, verdicts))
     return found
 
 
@@ -91,7 +109,7 @@ def _ends(rows: Sequence[tuple[float, int, bytes]], at: float) -> list[tuple[flo
     for _, port, data in rows:
         if messages.is_note_on(data):
             held[port, data[0] & messages.CHANNEL, data[1]] = 1
-        elif len(data) == 3 and data[0] & messages.KIND in (messages.NOTE_ON, messages.NOTE_OFF):
+        elif _is_note(data):
             held.pop((port, data[0] & messages.CHANNEL, data[1]), None)
     return [(at, port, bytes((messages.NOTE_OFF | channel, note, 64))) for port, channel, note in held]
 

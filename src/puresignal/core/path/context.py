@@ -341,6 +341,11 @@ class Context:
         return self.decided.among(False)
 
     @cached_property
+    def controlled(self) -> np.ndarray:
+        """Origins of notes that controlled the program, rising."""
+        return self.decided.controlled()
+
+    @cached_property
     def told_articulation(self) -> tuple[np.ndarray, np.ndarray]:
         """Origins, rising, and the articulations that the player gave them."""
         origins, names = self.decided.told()

@@ -14,6 +14,7 @@ from puresignal.core.path import live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.opening import CLOSED, Opening, at_hits, splashes, zones
+from puresignal.core.path.removal import USED_TO_CONTROL
 from puresignal.core.path.setting import setting
 from puresignal.core.path.stage import Result
 from puresignal.core.path.stage_description import Reason, Stage, Switch
@@ -53,11 +54,15 @@ class Identify:
         title=mark("Drop unmapped notes"),
         tip=mark("When off, notes that are not in the source map pass through unchanged."),
         switch=Switch("unmapped", "drop", "keep", others=("target",)),
-        reasons=(PEDAL, UNMAPPED_NOTE),
+        reasons=(PEDAL, UNMAPPED_NOTE, USED_TO_CONTROL),
         counted=(UNMAPPED_NOTE,),
     )
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
+        controlled = notes.origin[:0]
+        if len(context.controlled):
+            worked = among(notes.origin, context.controlled)
+            controlled, notes = notes.origin[worked], notes.take(~worked)
         code = context.source_table[notes.channel, notes.note].astype(np.int16)
         decides = np.where(code >= 0, context.pedal_decides[code], 0)
         foot = (code == context.code["hat.pedal"]) & (self.splash_ms > 0)
@@ -73,6 +78,7 @@ class Identify:
 
         unmapped = (code == NO_ARTICULATION) & context.mapped_channels[notes.channel]
         written = [
+            entries(self.stage, Action.REMOVED, USED_TO_CONTROL, controlled),
             entries(
                 self.stage, Action.CHANGED, PEDAL, notes.origin[asked], field=NoteField.ARTICULATION,
                 before=before, after=code[asked], confidence=1.0,

@@ -9,6 +9,7 @@ from puresignal.core.path.stage_description import Reason
 from puresignal.translation import mark
 
 BY_HAND = Reason(mark("by hand"), mark("Hits that you removed."))
+USED_TO_CONTROL = Reason(mark("control"), mark("Hits that controlled the program: recorded, stopped, began again."))
 NARROWLY_KEPT = Reason(mark("doubtful"), mark("Hits that were kept only narrowly."))
 INHERITED_END = Reason(mark("double's end"))
 """A hit that got the end of a removed one after it."""

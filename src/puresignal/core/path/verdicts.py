@@ -24,6 +24,11 @@ class Verdict:
     articulation: str | None = None
 
 
+CONTROLS = "control"
+CONTROLLED = Verdict(False, CONTROLS)
+"""The note worked the program - it was hit to record, to stop - and is no playing."""
+
+
 @dataclass(frozen=True, eq=False)
 class Verdicts(Mapping[int, Verdict]):
     """Verdicts by note origin. An edit adds one row: which notes, and what was decided about them.
@@ -76,23 +81,29 @@ class Verdicts(Mapping[int, Verdict]):
         return origins[last], codes[last], kinds
 
     def among(self, keep: bool) -> np.ndarray:
-        """Origins, rising, that the player decided to keep or to remove."""
+        """Origins, rising, that the player decided to keep or to remove; without notes that controlled."""
         origins, codes, kinds = self._columns
-        wanted = np.array([kind.keep is keep for kind in kinds] or [False])
+        wanted = np.array([kind.keep is keep and kind != CONTROLLED for kind in kinds] or [False])
+        return np.asarray(origins[wanted[codes]]) if len(origins) else origins
+
+    def controlled(self) -> np.ndarray:
+        """Origins, rising, of notes that controlled the program."""
+        origins, codes, kinds = self._columns
+        wanted = np.array([kind == CONTROLLED for kind in kinds] or [False])
         return np.asarray(origins[wanted[codes]]) if len(origins) else origins
 
     def articulations(self) -> tuple[str, ...]:
         """The articulations that the player gave to notes, each once."""
         _, codes, kinds = self._columns
         used = sorted(set(codes.tolist()))
-        return tuple(dict.fromkeys(name for i in used if (name := kinds[i].articulation)))
+        return tuple(dict.fromkeys(name for i in used if (name := kinds[i].articulation) and kinds[i] != CONTROLLED))
 
     def told(self) -> tuple[np.ndarray, tuple[str, ...]]:
         """Origins, rising, whose articulation the player gave, and that articulation for each."""
         origins, codes, kinds = self._columns
         if not len(origins):
             return origins, ()
-        has = np.array([kind.articulation is not None for kind in kinds])[codes]
+        has = np.array([kind.articulation is not None and kind != CONTROLLED for kind in kinds])[codes]
         return origins[has], tuple(kinds[code].articulation or "" for code in codes[has].tolist())
 
     def by_kind(self) -> list[tuple[Verdict, np.ndarray]]:

@@ -362,16 +362,22 @@ class Capture(QObject):
             last = self._playback.beat_of(self._playback.span[1])
             a, b = timeline.beats_to_seconds(np.array([layout.beat, last])).tolist()
             end = min(end, layout.begin + b - a)
-        arrived = [(r.at, names[r.port], r.data) for r in self._played() if r.port < len(names)]
+        arrived = [(r.at, names[r.port], r.data) for r in self._records or () if r.port < len(names)]
         made = recorded_takes.takes_of(
             arrived, layout, inputs, idents, len(bench.session.takes) + 1, self._delay(), None if open_one else end,
-            self._off, self._settings.rounds == recording.REPLACE,
+            self._off, self._settings.rounds == recording.REPLACE, self.is_control,
         )  # fmt: skip
         return [(one.take, self._ref_of(one)) for one in made]
 
     def _ref_of(self, one: Recorded) -> TakeRef:
         ref = replace(self._workbench.ref_for(one.take, one.played_on.source, one.played_on), beat=one.beat)
-        return replace(ref, grid=one.grid if self._knew_time() else ref.grid, passes=one.passes, delay=one.delay)
+        return replace(
+            ref,
+            grid=one.grid if self._knew_time() else ref.grid,
+            passes=one.passes,
+            delay=one.delay,
+            verdicts=one.verdicts,
+        )
 
     def _knew_time(self) -> bool:
         """Whether the players heard where the beats are: a click, or something that played along."""
