@@ -293,3 +293,20 @@ def test_settings_act_at_once_and_can_be_undone(ready, qtbot):
     ready.workbench.undo()
     assert ready.workbench.session.recording == recording.RecordingSettings()
     assert dialog.count_in.value() == 1
+
+
+def test_a_drowned_click_is_offered_louder_once(ready, qtbot):
+    set_recording(ready, start=recording.AT_ONCE)
+    ready.services.capture.begin()
+    qtbot.waitUntil(lambda: ready.services.capture.state == states.RECORDING, timeout=4000)
+    ready.services.capture._watch_click({"clicks": [7, 7]})
+    assert not ready.notice.isVisible()
+    ready.services.capture._watch_click({"clicks": [12, 9]})
+    assert "drowns the click" in ready.notice.text
+    before = ready.workbench.session.recording.click.level
+    ready.notice.act.click()
+    assert ready.workbench.session.recording.click.level == before + 6
+    ready.notice.hide()
+    ready.services.capture._watch_click({"clicks": [30, 29]})
+    assert not ready.notice.isVisible()
+    ready.services.capture.end()

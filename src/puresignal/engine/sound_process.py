@@ -373,9 +373,9 @@ class Sound:
             level = self.mixer.level
             self.mixer = Mixer(SampleBank(rate))
             self.mixer.level = level
-            click_level = self.click.level
+            before = self.click
             self.click = Click(rate)
-            self.click.level = click_level
+            self.click.level, self.click.played, self.click.masked = before.level, before.played, before.masked
             self._prepare()
             self._load_font()
             self._along.load(self._along.what, rate)
@@ -387,7 +387,8 @@ class Sound:
         self._blocks += 1
 
     def state(self) -> dict[str, Any]:
-        """State report: output, delay, underruns, load (fraction of the available time), voices."""
+        """State report: output, delay, underruns, load (fraction of the available time), voices, clicks and how many
+        of them were drowned."""
         block, delay = 0, 0.0
         if self._client is not None:
             block = self._client.blocksize
@@ -406,6 +407,7 @@ class Sound:
             "sinks": list(self._sinks.sinks) if self._sinks is not None else [],
             "sink": self._joined[0].rpartition(":")[0] if self._joined else "",
             "ready": len(self.mixer._bank.layers), "font": self._font_why, "along": self._along.why,
+            "clicks": [self.click.played, self.click.masked],
         }  # fmt: skip
 
     def close(self) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
@@ -141,6 +142,7 @@ class MainWindow(QMainWindow):
         self.transport.keys_switched.connect(self.switch_keys)
         self.transport.settings_requested.connect(self.show_record_settings)
         self.services.sitting.kept.connect(self._offer_beats)
+        self.services.capture.click_drowned.connect(self._offer_click)
         self.display.enlarged.connect(self._enlarge)
         self.strip.figure_pressed.connect(self._point_at)
         self.workbench.changed.connect(self._refresh)
@@ -227,6 +229,17 @@ class MainWindow(QMainWindow):
     def _look_at_map(self, number: int) -> None:
         self.show_view("Mapping")
         self.mapping.look_at(number)
+
+    def _offer_click(self) -> None:
+        def louder() -> None:
+            bench = self.workbench
+            settings = bench.session.recording
+            click = replace(settings.click, level=min(12.0, settings.click.level + 6.0))
+            bench.do(tr("louder click"), edits.with_recording(bench.session, replace(settings, click=click)))
+
+        self.services.notices.offer(
+            tr("What is played drowns the click."), tr("Louder click"), tr("Plays the click 6 dB louder."), louder
+        )
 
     def _offer_beats(self) -> None:
         def find() -> None:

@@ -31,18 +31,22 @@ PREVIEW_MS = 120
 """Milliseconds between pictures of the take that is being recorded; longer where one takes long to make."""
 KEPT_SECONDS = 8.0
 """Seconds before the record point of which messages are kept ready: what was played early belongs to the take."""
+CLICKS_JUDGED = 8
+"""Clicks after which it is said that they are drowned."""
 IDLE, WAITING, COUNTING, RECORDING = "idle", "waiting", "counting in", "recording"  # not shown
 
 
 class Capture(QObject):
     """Records a take for each armed input.
 
-    changed  recording began or ended, or its state changed
-    told     what to say to the player: (text, whether it is a problem)
+    changed        recording began or ended, or its state changed
+    told           what to say to the player: (text, whether it is a problem)
+    click_drowned  what is played drowns the click
     """
 
     changed = Signal()
     told = Signal(str, bool)
+    click_drowned = Signal()
 
     def __init__(
         self, workbench: Workbench, live_session: LiveSession, playback: Playback, parent: QObject | None = None
@@ -70,6 +74,9 @@ class Capture(QObject):
         live_session.transport_moved.connect(self._moved)
         live_session.stopping.connect(self.end)
         playback.changed.connect(self._follow_playback)
+        live_session.sound_state_changed.connect(self._watch_click)
+        # Clicks, and those that were drowned, before this recording; None once the player has been told.
+        self._clicks: list[int] | None = None
 
     @property
     def running(self) -> bool:
@@ -105,6 +112,7 @@ class Capture(QObject):
         now = self._pressed = time.monotonic()
         self._records = [r for r in self._live_session.recent() if r.at > now - KEPT_SECONDS]
         self._settings, self._off, self._shown = settings, set(), 0
+        self._clicks = self._live_session.sound_state.get("clicks", [0, 0])
         playback, span = self._playback, self._playback.span
         self._by_hand = playback.playing and settings.start == recording.AT_ONCE
         if self._by_hand:
@@ -243,6 +251,15 @@ class Capture(QObject):
         if self.state == RECORDING:
             self._show(anew=True)
             self._playback.new_round()
+
+    def _watch_click(self, state: dict[str, Any]) -> None:
+        """Offer a louder click where most of it is drowned."""
+        if self.state != RECORDING or self._clicks is None or "clicks" not in state:
+            return
+        played, drowned = (now - before for now, before in zip(state["clicks"], self._clicks, strict=True))
+        if played >= CLICKS_JUDGED and drowned > 0.6 * played:
+            self._clicks = None
+            self.click_drowned.emit()
 
     def _follow_playback(self) -> None:
         """When the transport is stopped, so is the recording."""
