@@ -34,6 +34,7 @@ from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import TakeRef
 from puresignal.core.timing import click
 from puresignal.core.timing.session_time import MeterPoint, TempoPoint, Timeline
+from puresignal.engine import pulse
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.session_setup import setup_of, sound_settings
@@ -172,7 +173,8 @@ class Recording:
                 if line not in self._said:
                     self._said.add(line)
                     self._told(line)
-            if not missing:
+            # Nothing is played yet that could get lost: what writes it down is up first.
+            if not missing and self._router.pulses.beats(pulse.RECORDER):
                 for name in self._names:
                     self._told(f"input: {name}")  # not shown
                 return True

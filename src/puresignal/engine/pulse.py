@@ -66,6 +66,10 @@ class PulseWatch:
         self._words[number] = 0
         self._seen.pop(number, None)
 
+    def beats(self, number: int) -> bool:
+        """Whether a process has begun to beat: it is up."""
+        return self._words[number] > 0
+
     def hangs(self, number: int) -> bool:
         """Whether a process beat before, and did not over several looks. To be asked regularly.
 

@@ -47,7 +47,7 @@ def test_what_drowns_it_is_counted(others, drowned):
 def test_louder_it_is_heard_again():
     click = Click(RATE)
     click.level = 4.0
-    play(click, [(10, bytes((0x99, 77, 92)))], 0.25)
+    play(click, [(10, bytes((0x99, 77, 92)))], 0.45)
     quiet = Click(RATE)
-    play(quiet, [(10, bytes((0x99, 77, 92)))], 0.25)
+    play(quiet, [(10, bytes((0x99, 77, 92)))], 0.45)
     assert (click.masked, quiet.masked) == (0, 1)
