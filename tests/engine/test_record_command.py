@@ -23,9 +23,9 @@ AFTER = 3 * BEAT // 4
 class Ear(Peer):
     """Hears the click at its input, and has the hand hit three quarters of a beat after each."""
 
-    def __init__(self, name, hand):
+    def __init__(self, name, hand, binding=None):
         self.clicks, self.hand = [], hand
-        super().__init__(name)
+        super().__init__(name, binding)
 
     def _process(self, frames):
         if self.closed:
@@ -44,9 +44,9 @@ class Hand(Peer):
     """Plays what is due, to the frame. A client of its own: one that hears and plays would be a circle of the graph,
     which costs a block."""
 
-    def __init__(self, name):
+    def __init__(self, name, binding=None):
         self.due = []
-        super().__init__(name)
+        super().__init__(name, binding)
 
     def _process(self, frames):
         self.out.clear_buffer()
