@@ -1,8 +1,8 @@
 """Recorded against sent times over minutes of loop rounds, and the click's onsets, on a JACK server and on PipeWire.
 
 `recording.py [--minutes N] [--system jack|pipewire]`: 10 minutes on each unless told otherwise. A player hears the
-click of `pure-signal record --loop` and hits three quarters of a beat after each, to the frame. Blocks that the machine took
-from the player are counted; hits that were due in one are late by the player's own doing, and are told apart.
+click of `pure-signal record --loop` and hits three quarters of a beat after each, to the frame. Blocks that the
+machine took from the player are counted; hits that were due in one are late by the player's own doing, and are told apart.
 """
 
 from __future__ import annotations
@@ -63,7 +63,8 @@ def report(target: Path, ear: Ear, hand: Hand) -> None:
     away = np.minimum(away, 1 - away) * BEAT
     rounds = len(session.takes[0].passes)
     print(f"recorded: {len(beats)} hits in {rounds} rounds, {np.mean(away <= 1.5):.4%} within a frame of where "
-          f"they were sent, furthest {away.max():.0f} frames; the player was late {hand.late + ear.late} times")  # fmt: skip
+          f"they were sent, furthest {away.max():.0f} frames; "
+          f"the player was late {hand.late + ear.late} times")  # fmt: skip
 
 
 def main() -> int:

@@ -121,6 +121,38 @@ def test_a_disk_that_fails_for_a_while_loses_nothing(tmp_path, monkeypatch):
     assert [at for at, _, _ in journal.read(tmp_path.glob("*.journal"))[1]] == [1.0, 2.0, 3.0]
 
 
+def test_a_disk_that_takes_half_a_line_gets_the_other_half(tmp_path, monkeypatch):
+    writer = journal.Writer(tmp_path, ("kit",))
+    writer.add([(1.0, 0, b"\x99\x26\x5a")])
+    real, calls = os.write, []
+
+    def part(file, data):
+        calls.append(data)
+        if len(calls) == 1:
+            return real(file, data[:7])
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "write", part)
+    writer.add([(2.0, 0, b"\x99\x24\x5a")])
+    assert writer.refused.errno == 28
+    monkeypatch.setattr(os, "write", real)
+    writer.add([])
+    writer.close()
+    assert [at for at, _, _ in journal.read(tmp_path.glob("*.journal"))[1]] == [1.0, 2.0]
+
+
+def test_a_file_whose_first_line_the_disk_refuses_is_no_file(tmp_path, monkeypatch):
+    writer = journal.Writer(tmp_path, ("kit",))
+    real = os.write
+    monkeypatch.setattr(os, "write", lambda file, data: real(file, data[:3]))
+    writer.add([(1.0, 0, b"\x99\x26\x5a")])
+    assert list(tmp_path.glob("*.journal")) == []
+    monkeypatch.setattr(os, "write", real)
+    writer.add([])
+    writer.close()
+    assert [at for at, _, _ in journal.read(tmp_path.glob("*.journal"))[1]] == [1.0]
+
+
 def test_a_take_of_messages_starts_with_the_first_and_keeps_all(tmp_path):
     rows = [(5.0, 0, b"\x99\x26\x5a"), (5.1, 1, b"\xf0\x7d\x01\xf7"), (5.2, 0, b"\x89\x26\x40"), (5.2, 0, b"\xc9\x05")]
     take = journal.to_take(rows, ("kit", "box"), "t", "t", TempoMap())

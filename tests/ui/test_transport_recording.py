@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import resource
 from dataclasses import replace
 
 import numpy as np
@@ -15,6 +17,7 @@ from puresignal.core.touch import hand_control
 from puresignal.core.touch.computer_keyboard import own_map
 from puresignal.io import journal, ports
 from puresignal.ui.state import capture as states
+from tests.engine.test_journal import children
 
 NEAR = 0.3
 """Beats at 240 BPM, 75 ms, that may pass between looking where the transport is and hitting."""
@@ -310,3 +313,24 @@ def test_a_drowned_click_is_offered_louder_once(ready, qtbot):
     ready.services.capture._watch_click({"clicks": [30, 29]})
     assert not ready.notice.isVisible()
     ready.services.capture.end()
+
+
+def test_a_full_disk_is_told_at_once_and_what_is_played_is_kept(ready, qtbot):
+    set_recording(ready, start=recording.AT_ONCE)
+    ready.services.capture.begin()
+    hit_at(ready, qtbot, 1.0, 0)
+    qtbot.wait(200)
+    [recorder] = children(os.getpid(), "puresignal.engine.recorder")
+    # The disk takes nothing more from that process.
+    resource.prlimit(recorder, resource.RLIMIT_FSIZE, (0, resource.RLIM_INFINITY))
+    hit(ready, "claps")
+    qtbot.waitUntil(lambda: "disk refuses" in ready.notice.text, timeout=3000)
+    hit(ready, "kick")
+    qtbot.wait(200)
+    ready.services.capture.end()
+    [ref] = ready.workbench.session.takes
+    assert len(beats_of(ready, ref)) == 3
+    resource.prlimit(recorder, resource.RLIMIT_FSIZE, (resource.RLIM_INFINITY, resource.RLIM_INFINITY))
+    qtbot.waitUntil(lambda: "on disk again" in ready.notice.text, timeout=4000)
+    rows = journal.sittings(ready.live_session.journal_folder().parent)[0].rows
+    assert sum(messages.is_note_on(data) for _, _, data in rows) == 3

@@ -11,6 +11,8 @@ import threading
 import time
 
 ROUTER, RECORDER, PLAYER, SOUND, DEVICES = range(5)
+REFUSED = 7
+"""The word in which the recorder says that the disk refuses what arrives: the system's number of the error, or 0."""
 SIZE = 64
 BEAT_EVERY = 0.025
 """Seconds between beats."""
@@ -41,6 +43,10 @@ class Pulse:
     def beat(self) -> None:
         self._words[self._number] += 1
 
+    def say(self, word: int, number: int) -> None:
+        """Leave a number for whoever watches."""
+        self._words[word] = number
+
     def keep_beating(self) -> None:
         """Beat from a thread: for a process whose main thread is busy for seconds and yet well."""
 
@@ -65,6 +71,10 @@ class PulseWatch:
         """A process was started: it counts from its first beat on."""
         self._words[number] = 0
         self._seen.pop(number, None)
+
+    def said(self, word: int) -> int:
+        """A number that a process left."""
+        return int(self._words[word])
 
     def beats(self, number: int) -> bool:
         """Whether a process has begun to beat: it is up."""

@@ -13,7 +13,7 @@ import sys
 from pathlib import Path
 
 from puresignal.core.errors import PureSignalError
-from puresignal.engine.pulse import RECORDER, Pulse
+from puresignal.engine.pulse import RECORDER, REFUSED, Pulse
 from puresignal.engine.ring import Reader
 from puresignal.io.journal import Syncer, Writer, already_written, forget_old, last_rows
 
@@ -26,7 +26,8 @@ def main() -> int:
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
     # The disk may make it wait for long.
-    Pulse(int(pulse), RECORDER).keep_beating()
+    life = Pulse(int(pulse), RECORDER)
+    life.keep_beating()
     # Continues where the previous recorder stopped, so that nothing that arrived in between is lost.
     reader, moved = Reader(int(ring), keeps_place=True), Reader(int(moves), keeps_place=True)
     forget_old(Path(folder).parent, Path(folder))
@@ -40,12 +41,15 @@ def main() -> int:
     while True:
         # First what the transport did: a hit is of use only with the round that it fell into.
         journal.add_moves(moved.read())
-        moved.keep_place()
         records = reader.read()
         # The previous recorder may have stopped between writing and noting its position.
         journal.add(records if begun else records[already_written(records, tail) :])
         begun = True
-        reader.keep_place()
+        life.say(REFUSED, 0 if journal.refused is None else journal.refused.errno or 1)
+        if journal.refused is None:
+            # What is only in this process's memory is read again if it dies.
+            moved.keep_place()
+            reader.keep_place()
         ready, _, _ = select.select([int(pipe)], [], [], EVERY)
         if ready and not os.read(int(pipe), 1):
             break

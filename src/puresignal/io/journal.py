@@ -8,6 +8,7 @@ Full files are closed, and old ones are deleted when enough is kept (docs/format
 from __future__ import annotations
 
 import contextlib
+import errno
 import json
 import os
 import re
@@ -75,22 +76,20 @@ class Writer:
     def _add(self, rows: list[bytes]) -> None:
         if not rows and not self._owed:
             return
+        # Kept in memory until the disk accepts it; the messages of a sitting are small.
+        self._owed += b"".join(rows)
         try:
-            if self._file < 0 or self._lines >= LINES:
+            # Never in the middle of a line that the disk took only a part of.
+            if self._file < 0 or (self._lines >= LINES and self.refused is None):
                 self._next_file()
-            self._write(self._owed + b"".join(rows))
-            self._owed, self.refused = b"", None
+            while self._owed:
+                written = os.write(self._file, self._owed)
+                self._owed = self._owed[written:]
+                self.written += written
+            self.refused = None
         except OSError as error:
-            # Kept in memory until the disk accepts it; the messages of a sitting are small.
-            self._owed += b"".join(rows)
             self.refused = error
         self._lines += len(rows)
-
-    def _write(self, content: bytes) -> None:
-        while content:
-            written = os.write(self._file, content)
-            content = content[written:]
-            self.written += written
 
     def _next_file(self) -> None:
         with self._changing:
@@ -100,11 +99,21 @@ class Writer:
                 os.close(self._file)
                 self._file = -1
         path = self.folder / f"{self._number:08d}.journal"
-        self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600)
+        names = "\t".join(name.replace("\t", " ").replace("\n", " ") for name in self._inputs)
+        head = f"# pure-signal journal 2 {names}\n".encode()
+        file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600)
+        try:
+            if os.write(file, head) != len(head):
+                raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        except OSError:
+            # Without its first line nobody could read it.
+            os.close(file)
+            with contextlib.suppress(OSError):
+                path.unlink()
+            raise
+        self._file = file
         self._number += 1
         self._lines = 0
-        names = "\t".join(name.replace("\t", " ").replace("\n", " ") for name in self._inputs)
-        self._write(f"# pure-signal journal 2 {names}\n".encode())
         self._tidy()
 
     def _tidy(self) -> None:

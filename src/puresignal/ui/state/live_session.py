@@ -25,6 +25,7 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput, with_input
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import SOUND
+from puresignal.engine import pulse
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
@@ -90,6 +91,7 @@ class LiveSession(QObject):
         self._sent: Reader | None = None
         self._needs: set[str] = set()
         self._played_to: dict[str, tuple[str, ...]] = {}
+        self._refused = 0
         self._sound: SoundProcess | None = None
         self._sound_told: dict[str, Any] = {}
         self.sound_state: dict[str, Any] = {}
@@ -375,11 +377,24 @@ class LiveSession(QObject):
         """Deliver what has arrived up to now."""
         self._look()
 
+    def _watch_disk(self, refused: int) -> None:
+        """Say at once that the disk takes nothing more, and when it does again."""
+        if refused == self._refused:
+            return
+        self._refused, before = refused, self._refused
+        if refused and not before:
+            text = tr("The disk refuses what is played ({why}). It is kept in memory: make room, and do not close the "
+                      "program until this message is gone.")  # fmt: skip
+            self._workbench.message_shown.emit(text.format(why=os.strerror(refused)), True)
+        elif not refused:
+            self._workbench.message_shown.emit(tr("What was played is on disk again."), False)
+
     def _look(self) -> None:
         router, reader, sent = self._router, self._reader, self._sent
         if router is None or reader is None or sent is None:
             return
         router.watch_recorder()
+        self._watch_disk(router.pulses.said(pulse.REFUSED))
         router.watch_devices()
         if self.player is not None:
             self.player.watch()
