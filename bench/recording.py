@@ -2,7 +2,7 @@
 
 `recording.py [--minutes N] [--system jack|pipewire]`: 10 minutes on each unless told otherwise. A player hears the
 click of `pure-signal record --loop` and hits three quarters of a beat after each, to the frame. Blocks that the
-machine took from the player are counted; hits that were due in one are late by the player's own doing, and are told apart.
+machine took from the player are counted: hits that were due in one are late by its own doing.
 """
 
 from __future__ import annotations

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
@@ -11,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 from puresignal.commands.clean import make_folder
 from puresignal.core.path.doubles import DOUBLE
 from puresignal.core.path.tally import Action
+from puresignal.core.session import recording
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import file_access, ports
@@ -43,6 +45,41 @@ def render(app: object, folder: Path) -> Iterator[Path]:
         window.asks_before_closing = False
         window.close()
     theme.apply(app, theme.LIGHT)
+    yield from _time(app, folder)
+    theme.apply(app, theme.LIGHT)
+
+
+def _time(app: QApplication, folder: Path) -> Iterator[Path]:
+    """A loop being recorded with the sitting strip under it, the choice row, and the beats of a take."""
+    window = demo_window()
+    window.resize(1280, 800)
+    window.show()
+    bench, playback = window.workbench, window.playback
+    window.show_view("Takes")
+    window.services.take_actions.make_alternative("take1", "take2")
+    window.services.take_actions.choose_for_bars(2, 4, "take2")
+    yield _grab(app, window, folder / "choices.png")
+    window.takes.show_beats(True)
+    yield _grab(app, window, folder / "beats.png")
+    window.takes.show_beats(False)
+    bench.undo()
+    bench.undo()
+    window.services.take_actions.switch(False, "take1")
+    window.inputs.play_device(ports.DRUM_MODULE, True)
+    window.show_view("Takes")
+    clicks = replace(bench.session.recording.click, when=recording.NEVER)
+    settings = replace(bench.session.recording, start=recording.AT_ONCE, click=clicks)
+    bench.do("record at once", edits.with_recording(bench.session, settings))  # not shown
+    _wait(app, 3.0)
+    playback.set_span((playback.second_of(4.0), playback.second_of(8.0)))
+    playback.set_looping(True)
+    window.services.capture.begin()
+    _wait(app, LISTEN_SECONDS)
+    yield _grab(app, window, folder / "recording.png")
+    window.services.capture.end()
+    window.live_session.stop()
+    window.asks_before_closing = False
+    window.close()
 
 
 LISTEN_SECONDS = 6.0
