@@ -157,8 +157,9 @@ class Recording:
 
     def wait(self, stopped: Callable[[], bool]) -> bool:
         """Wait until all ports are there, saying for which. Returns False if it was stopped before."""
+        state: dict[str, Any] | None = None
         while not stopped():
-            state = self._router.read(0.1)
+            state = self._router.read(0.1) or state
             self._read()
             if state is None:
                 continue
