@@ -315,6 +315,20 @@ def test_a_drowned_click_is_offered_louder_once(ready, qtbot):
     ready.services.capture.end()
 
 
+def test_the_first_beat_of_a_round_sounds_in_the_next_one(ready, qtbot):
+    set_recording(ready, start=recording.AT_ONCE)
+    loop_bars(ready, 1, 2)
+    capture, playback = ready.services.capture, ready.playback
+    capture.begin()
+    hit_at(ready, qtbot, 0.05, 1, velocity=101)
+    qtbot.waitUntil(lambda: capture.round == 2 and playback.beat_of(playback.place) > 1.5, timeout=8000)
+    qtbot.wait(100)
+    loud = [r.data for r in ready.live_session.recent(sent=True) if messages.is_note_on(r.data) and r.data[2] == 101]
+    # Once as it was hit, once in the second round.
+    assert len(loud) == 2
+    capture.end()
+
+
 def test_a_full_disk_is_told_at_once_and_what_is_played_is_kept(ready, qtbot):
     set_recording(ready, start=recording.AT_ONCE)
     ready.services.capture.begin()

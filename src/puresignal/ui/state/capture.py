@@ -31,6 +31,8 @@ PREVIEW_MS = 120
 """Milliseconds between pictures of the take that is being recorded; longer where one takes long to make."""
 KEPT_SECONDS = 8.0
 """Seconds before the record point of which messages are kept ready: what was played early belongs to the take."""
+BEFORE_ROUND = 0.3
+"""Seconds before a round ends at which what was played in it is handed to the player."""
 CLICKS_JUDGED = 8
 """Clicks after which it is said that they are drowned."""
 IDLE, WAITING, COUNTING, RECORDING = "idle", "waiting", "counting in", "recording"  # not shown
@@ -246,9 +248,19 @@ class Capture(QObject):
                 self._note({"timeline": timeline_json(tempo)})
             if kind == recorded.ROUND and self.state == RECORDING:
                 QTimer.singleShot(max(0, round(1000 * (at - time.monotonic())) + 20), self._begin_round)
+            if kind in (recorded.PLAY, recorded.ROUND) and self.running:
+                self._prepare_round(at, float(what["seconds"]), float(what["speed"]))
+
+    def _prepare_round(self, at: float, second: float, speed: float) -> None:
+        """Shortly before a round ends, hand over what was played in it: its first beat is to sound in the next one."""
+        span = self._playback.loop_span()
+        if span is not None:
+            _, shift = self._playback.time()
+            end = at + (span[1] - shift - second) / max(0.05, speed)
+            QTimer.singleShot(max(0, round(1000 * (end - BEFORE_ROUND - time.monotonic()))), self._begin_round)
 
     def _begin_round(self) -> None:
-        if self.state == RECORDING:
+        if self.state == RECORDING and self._playback.looping:
             self._show(anew=True)
             self._playback.new_round()
 
