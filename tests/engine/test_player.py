@@ -255,3 +255,36 @@ def test_slower_is_slower_by_as_much_and_the_position_goes_on():
     # The window reads the position from the same figures.
     clock = (changed + RATE, RATE, 0, 128)
     assert position(transport.read(), clock, 0) == pytest.approx(at + 0.5, abs=1e-5)
+
+
+def test_what_is_played_live_sounds_in_the_next_round_while_nobody_hands_over_a_score(monkeypatch):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    setup = RouterConfig((ports.SCREEN_PADS,), (ports.RECEIVER,), GENERAL, GENERAL)
+    router = RouterProcess(setup)
+    player, sent = PlayerProcess(router), Reader(router.sent)
+    try:
+        until(lambda: router.read(0.05), what="the router")
+        at, data = beats(2, 0.4, note=36)
+        player.use(at, data)
+        player.loop((0.0, 0.8))
+        player.play(0.0, [], endless=True)
+        until(lambda: player.playing, what="playback")
+        player.echo(True)
+        until(lambda: (player.position() or 0.0) > 0.15, what="the place")
+        router.play(ports.SCREEN_PADS, bytes((0x99, 38, 77)))
+        router.play(ports.SCREEN_PADS, bytes((0x89, 38, 0)), time.monotonic() + 0.02)
+        time.sleep(2.4)
+        got = sent.read()
+        snares = [r.at for r in got if r.data[:2] == b"\x99\x26" and r.data[2] == 77]
+        kicks = [r.at for r in got if r.data[:2] == b"\x99\x24"]
+        # Once by hand, and once in each of the rounds after it, as far as it is apart from the kicks of its round.
+        assert 3 <= len(snares) <= 4
+        assert np.abs(np.diff(snares) - 0.8).max() < 0.002
+        assert np.abs(np.diff(kicks) - 0.4).max() < 0.002
+        # A score that has it takes its place: it is not doubled.
+        player.use(at, data, known=time.monotonic())
+        time.sleep(1.0)
+        assert [r for r in sent.read() if r.data[:2] == b"\x99\x26"] == []
+    finally:
+        player.close()
+        router.close()

@@ -1,13 +1,15 @@
 """The playback process: feeds a score to the router ahead of time, by frames.
 
-`python -m puresignal.engine.player FEED KNOCK CLOCK TRANSPORT PULSE MOVES SCORE SCORE`, numbers of open files: FEED is
-a ring of messages with the frames at which they leave, KNOCK an eventfd that signals it, CLOCK shared counters (frame,
-rate, nanoseconds, block), TRANSPORT shared counters with the player's state, PULSE that of pulse.py, MOVES a ring of
-what the transport did (transport_log.py), SCORE memory that the client fills in turn.
+`python -m puresignal.engine.player FEED KNOCK CLOCK TRANSPORT PULSE MOVES LEFT SCORE SCORE`, numbers of open files:
+FEED is a ring of messages with the frames at which they leave, KNOCK an eventfd that signals it, CLOCK shared counters
+(frame, rate, nanoseconds, block), TRANSPORT shared counters with the player's state, PULSE that of pulse.py, MOVES a
+ring of what the transport did (transport_log.py), LEFT one of what leaves, SCORE memory that the client fills in turn.
 Commands are lines of JSON on stdin: {"score": 0 or 1, "events": n, "moved": [seconds, seconds]}, {"play": seconds,
 "since": the clock's seconds at which it was there, or nothing}, {"stop": true}, {"speed": x}, {"loop": [a, b] or null},
 {"first": [[output, hex], ...]}: messages sent when playback starts, {"shift": seconds} of the score before bar 1,
-{"endless": whether to go on after its last note}, {"note": anything} that is kept with the moves.
+{"endless": whether to go on after its last note}, {"note": anything} that is kept with the moves,
+{"echo": whether what is played live sounds again in the next round}; a score's "known": seconds of the clock up to
+which it has what was played.
 """
 
 from __future__ import annotations
@@ -24,7 +26,8 @@ import numpy as np
 
 from puresignal.core.midi import messages
 from puresignal.engine.pulse import BEAT_EVERY, PLAYER, Pulse
-from puresignal.engine.ring import Writer
+from puresignal.engine.ring import Reader, Writer
+from puresignal.engine.round_echo import RoundEcho
 from puresignal.engine.shared_counters import SharedCounters
 from puresignal.engine.transport_log import MOVED, PLAY, ROUND, STOP, TransportLog
 
@@ -44,6 +47,7 @@ class Player:
 
     def __init__(self, feed: Writer, transport: SharedCounters, log: TransportLog | None = None):
         self._feed, self._transport, self._log = feed, transport, log
+        self.echo = RoundEcho()
         # Seconds of the score before bar 1; and whether it goes on after the score's last note, as a recording does.
         self.shift, self.endless = 0.0, False
         self._at, self._data = np.zeros(0), np.zeros((0, 4), np.uint8)
@@ -171,6 +175,7 @@ class Player:
             self._feed.put(float(end), 0, RELEASE)
             self._origin_frame, self._origin = end, self._loop[0]
             self._next = int(np.searchsorted(self._at, self._origin - 1e-9))
+            self.echo.begin_round()
             self._tell(ROUND, end)
             self._publish()
         self._done = max(self._done, up_to + 1)
@@ -179,8 +184,20 @@ class Player:
             self._tell(STOP, frame)
             self._publish()
 
+    def place_of(self, at: float) -> float | None:
+        """The second of the score at a moment of the clock, in the round played then; None outside the loop."""
+        frame = at * self._clock_rate
+        place = self._origin + (frame - self._origin_frame) / self._rate
+        if self._loop is None:
+            return None
+        if frame < self._origin_frame and self._origin == self._loop[0]:
+            # Rounds are handed over a little before they begin.
+            place += self._loop[1] - self._loop[0]
+        return place if self._loop[0] <= place < self._loop[1] else None
+
     def _hand(self, up_to: int) -> None:
         place = self._next
+        rows: list[tuple[int, int, bytes]] = []
         last = int(np.searchsorted(self._at, self.seconds_at(up_to) + 0.5 / self._rate, "right"))
         for i in range(place, last):
             at = self._origin_frame + round((float(self._at[i]) - self._origin) * self._rate)
@@ -188,8 +205,16 @@ class Player:
                 last = i
                 break
             output, status, *data = self._data[i].tolist()
-            self._feed.put(float(at), output, bytes((status, *data))[: messages.length(status)])
+            rows.append((at, output, bytes((status, *data))[: messages.length(status)]))
         self._next = max(place, last)
+        if self.echo.on:
+            for second, output, message in self.echo.due(self.seconds_at(up_to)):
+                at = self._origin_frame + round((second - self._origin) * self._rate)
+                rows.append((min(at, up_to), output, message))
+            rows.sort(key=lambda row: row[0])
+        for at, output, message in rows:
+            self._feed.put(float(at), output, message)
+            self.echo.fed(at / max(1, self._clock_rate), output, message)
 
     def _begin_again(self, frame: int) -> None:
         """Hand over everything again from a frame on."""
@@ -232,12 +257,13 @@ def position(transport: tuple[int, ...], clock: tuple[int, ...], now_ns: int) ->
 
 
 def main() -> int:
-    feed, knock, clock_memory, transport, pulse_memory, moves, *scores = map(int, sys.argv[1:])
+    feed, knock, clock_memory, transport, pulse_memory, moves, left, *scores = map(int, sys.argv[1:])
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
     log = TransportLog(Writer(moves))
     player, clock = Player(Writer(feed), SharedCounters(transport), log), SharedCounters(clock_memory)
     pulse, rest = Pulse(pulse_memory, PLAYER), b""
+    heard = Reader(left)
     # A router that has just been started has no clock yet; playback starts when it does.
     wanted: tuple[float, float | None] | None = None
     while True:
@@ -261,7 +287,11 @@ def main() -> int:
                     player.endless = bool(command["endless"])
                 if "shift" in command:
                     player.shift = float(command["shift"])
+                if "echo" in command:
+                    heard.read()
+                    player.echo.switch(bool(command["echo"]))
                 if "score" in command:
+                    player.echo.forget(float(command.get("known", "inf")))
                     moved = command.get("moved")
                     if "loop" in command:
                         player.loop(tuple(command["loop"]) if command["loop"] else None, again=False)
@@ -283,6 +313,8 @@ def main() -> int:
         if wanted is not None and rate:
             player.play(wanted[0], frame, rate, wanted[1])
             wanted = None
+        if player.echo.on and player.playing:
+            player.echo.hear(heard.read(), player.place_of)
         player.hand_over(frame, block)
         if player.handed():
             os.eventfd_write(knock, 1)

@@ -82,13 +82,22 @@ class PlayerProcess:
             shared_counters.SharedCounters(router.clock),
             shared_counters.SharedCounters(self.transport),
         )
-        given = (router.playback, router.knock, router.clock, self.transport, router.pulse, router.moves, *self._scores)
+        given = (
+            router.playback,
+            router.knock,
+            router.clock,
+            self.transport,
+            router.pulse,
+            router.moves,
+            router.sent,
+            *self._scores,
+        )
         self._router = router
         self._told = ToldProcess("puresignal.engine.player", given, router.after)
         self._first: list[list[Any]] = []
         self._loop: list[float] | None = None
         self._speed = 1.0
-        self._shift, self._endless = 0.0, False
+        self._shift, self._endless, self._echo = 0.0, False, False
 
     def use(
         self,
@@ -97,6 +106,7 @@ class PlayerProcess:
         moved: tuple[np.ndarray, np.ndarray] | None = None,
         loop: tuple[float, float] | None = None,
         shift: float = 0.0,
+        known: float = 0.0,
     ) -> None:
         """Use another score from the next note on.
 
@@ -105,6 +115,7 @@ class PlayerProcess:
         moved  (knots,) seconds of the score before and those of this one that are the same beats
         loop   the loop range in this score's seconds; used with `moved`
         shift  seconds of the score before bar 1
+        known  seconds of the clock up to which what was played live is in this score
         """
         self._turn = 1 - self._turn
         content = score_bytes(at, data)
@@ -115,11 +126,11 @@ class PlayerProcess:
                 view[:] = content
         self._events, self._shift = len(at), shift
         if moved is None:
-            self._told.tell(shift=shift, score=self._turn, events=self._events)
+            self._told.tell(shift=shift, score=self._turn, events=self._events, known=known)
             return
         self._loop = list(loop) if loop else None
         knots = [column.tolist() for column in moved]
-        self._told.tell(shift=shift, score=self._turn, events=self._events, moved=knots, loop=self._loop)
+        self._told.tell(shift=shift, score=self._turn, events=self._events, moved=knots, loop=self._loop, known=known)
 
     def play(
         self, seconds: float, first: list[tuple[int, bytes]], endless: bool = False, since: float | None = None
@@ -142,8 +153,14 @@ class PlayerProcess:
         """Everything that a new process has to know."""
         return {
             "shift": self._shift, "endless": self._endless, "score": self._turn, "events": self._events,
-            "first": self._first, "loop": self._loop, "speed": self._speed,
+            "first": self._first, "loop": self._loop, "speed": self._speed, "echo": self._echo,
         }  # fmt: skip
+
+    def echo(self, on: bool) -> None:
+        """Whether what is played live in a round of the loop sounds in the next ones, also without another score."""
+        self._echo = on
+        if self._told.alive:
+            self._told.tell(echo=on)
 
     def note(self, what: Any) -> None:
         """Keep something with the moves of the transport, in the journal."""

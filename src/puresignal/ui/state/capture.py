@@ -31,6 +31,8 @@ PREVIEW_MS = 120
 """Milliseconds between pictures of the take that is being recorded; longer where one takes long to make."""
 KEPT_SECONDS = 8.0
 """Seconds before the record point of which messages are kept ready: what was played early belongs to the take."""
+LEAVES_WITHIN = 0.03
+"""Seconds within which what arrived has been sent on."""
 BEFORE_ROUND = 0.3
 """Seconds before a round ends at which what was played in it is handed to the player."""
 CLICKS_JUDGED = 8
@@ -201,6 +203,11 @@ class Capture(QObject):
         }  # fmt: skip
         self._note(note)
 
+    def _echo(self, on: bool) -> None:
+        """Whether the player lets what is played sound in the next round, also while this window stands still."""
+        if self._live_session.player is not None:
+            self._live_session.player.echo(on)
+
     def _note(self, what: dict[str, Any]) -> None:
         """Keep something with what was played."""
         if self._live_session.player is not None:
@@ -211,6 +218,8 @@ class Capture(QObject):
 
     def _turn(self, state: str) -> None:
         self.state = state
+        if state == RECORDING:
+            self._echo(self._playback.looping and self._settings.rounds == recording.LAYER)
         if state in (COUNTING, RECORDING):
             self._preview.start()
         self.changed.emit()
@@ -336,6 +345,7 @@ class Capture(QObject):
             return
         begun = time.perf_counter()
         self._shown = len(self._records)
+        self._playback.recorded_until = self._live_session.read_at + LEAVES_WITHIN
         layout = self._layout()
         if layout is not None:
             self._workbench.show_open(self._takes(layout, open_one=True))
@@ -351,6 +361,7 @@ class Capture(QObject):
             return
         self._live_session.read_now()
         waiting, by_hand = self.state == WAITING, self._by_hand
+        self._echo(False)
         stop = time.monotonic()
         self.state = IDLE
         self._preview.stop()

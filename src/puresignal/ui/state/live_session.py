@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import threading
+import time
 from collections import deque
 from dataclasses import asdict
 from pathlib import Path
@@ -92,6 +93,8 @@ class LiveSession(QObject):
         self._needs: set[str] = set()
         self._played_to: dict[str, tuple[str, ...]] = {}
         self._refused = 0
+        # Up to when everything that arrived has been read: seconds of the clock.
+        self.read_at = 0.0
         self._sound: SoundProcess | None = None
         self._sound_told: dict[str, Any] = {}
         self.sound_state: dict[str, Any] = {}
@@ -414,6 +417,7 @@ class LiveSession(QObject):
         moves = [(at, json.loads(data)) for at, _, data in router.moved.read()]
         if moves:
             self.transport_moved.emit(moves)
+        self.read_at = time.monotonic()
         records, leaving = reader.read(), sent.read()
         self._recent.extend(records)
         self._recently_sent.extend(leaving)

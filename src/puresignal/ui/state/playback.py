@@ -77,6 +77,8 @@ class Playback(QObject):
         self._moved: tuple[np.ndarray, np.ndarray] | None = None
         self._length = 0.0
         self.rolling: Rolling | None = None
+        # Seconds of the clock up to which what is being recorded is in what is heard.
+        self.recorded_until = 0.0
         self._came_from = 0.0
         self._round_is_new = False
         self._rolling_made_of: object = None
@@ -391,7 +393,7 @@ class Playback(QObject):
         made = transport_score.merged(made, self._clicks(session.recording.click, clicked, outputs))
         self._first = made.first
         assert self._live_session.player is not None
-        self._live_session.player.use(made.at, made.data, moved, self.loop_span(), shift)
+        self._live_session.player.use(made.at, made.data, moved, self.loop_span(), shift, self.recorded_until)
 
     def _click_outputs(self, settings: ClickSettings) -> tuple[str, ...]:
         """Where the click goes now."""
