@@ -217,7 +217,7 @@ def test_a_pad_that_was_learned_undoes_the_pass_and_is_in_no_take(ready, qtbot):
 def test_recording_while_something_plays_begins_here_and_now_and_what_plays_goes_on(ready, qtbot):
     ready.inputs.drummer.bars.setValue(8)
     ready.inputs.play_take()
-    set_recording(ready, start=recording.AT_ONCE)
+    assert ready.workbench.session.recording.start == recording.AFTER_COUNT_IN
     ready.playback.play()
     qtbot.waitUntil(lambda: ready.playback.place > 0.5, timeout=8000)
     ready.services.capture.begin()

@@ -103,7 +103,7 @@ class Capture(QObject):
     def begin(self) -> None:
         """Record as the session's settings say; live input is switched on if it is not.
 
-        While something plays, and recording starts at once, it begins here and now, and what plays goes on
+        While something plays it begins here and now, and what plays goes on; unless it waits for the first hit
         """
         if self.running:
             return
@@ -118,7 +118,8 @@ class Capture(QObject):
         self._settings, self._off, self._shown = settings, set(), 0
         self._clicks = self._live_session.sound_state.get("clicks", [0, 0])
         playback, span = self._playback, self._playback.span
-        self._by_hand = playback.playing and settings.start == recording.AT_ONCE
+        # Who presses Record while it plays wants no count-in.
+        self._by_hand = playback.playing and settings.start != recording.FIRST_HIT
         if self._by_hand:
             self._point = playback.beat_of(playback.heard_now())
             self._tell_journal()
