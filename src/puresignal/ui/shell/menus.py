@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import Protocol
 
-from PySide6.QtGui import QAction, QActionGroup
+from PySide6.QtGui import QAction, QActionGroup, QKeySequence, QShortcut
 from PySide6.QtWidgets import QMenu, QMenuBar
 
 from puresignal.translation import mark, tr
@@ -82,6 +82,9 @@ class Menus:
         capture = services.capture
         self._add(play, mark("Record / stop recording"), "R", capture.toggle)
         self._add(play, mark("Again from there"), "Shift+R", capture.again)
+        for key, act in (("F12", capture.toggle), ("Shift+F12", capture.again)):
+            # Where the computer keyboard plays, R is a drum.
+            QShortcut(QKeySequence(key), window.menuBar().window()).activated.connect(act)
         self._add(play, mark("Undo pass"), "Backspace", self._undo_pass)
         self._add(play, mark("Recording and click…"), "Ctrl+Shift+R", window.show_record_settings)
         self._add(play, mark("Large display"), "F11", lambda: window.display.set_large(not window.display.large))

@@ -179,6 +179,7 @@ class StripLine(QWidget):
         """Stretches that are takes."""
         painter.setPen(QPen(theme.current().colour("accent"), 1.5))
         for left, right, _ in self._bracket_places():
+            left, right = round(left) + 0.5, round(right) + 0.5
             painter.drawPolyline([QPointF(left, TOP), QPointF(left, 2.5), QPointF(right, 2.5), QPointF(right, TOP)])
 
     def _bracket_places(self) -> list[tuple[float, float, str]]:

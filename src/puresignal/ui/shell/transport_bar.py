@@ -173,8 +173,8 @@ class TransportBar(QWidget):
         self.record.setChecked(recording)
         self.record.setAccessibleName(tr("Stop recording") if recording else tr("Record"))
         self.record.setToolTip(
-            tr("Stop recording; what was played becomes a take (R).") if recording
-            else tr("Record what the armed inputs play, in its place on the timeline (R).")
+            tr("Stop recording; what was played becomes a take (R, or F12 where keys play).") if recording
+            else tr("Record what the armed inputs play, in its place on the timeline (R, or F12 where keys play).")
         )  # fmt: skip
         self.how.setText(self._how_words())
         self.loop.setChecked(playback.looping)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -73,6 +73,8 @@ class TakesView(View):
         playback.span_changed.connect(self.timeline.show_stretch)
         playback.moved.connect(self._move_line)
         self.timeline.set_line(playback.place, False)
+        self._recorded = False
+        services.capture.changed.connect(self._follow_recording)
         self.timeline.action_requested.connect(self.act)
         self.timeline.menu_requested.connect(lambda at: self.menu().exec(at))
         self.time = TimeMenus(services, self)
@@ -240,6 +242,12 @@ class TakesView(View):
     def prepare_screenshot(self) -> None:
         if self._shown is not None:
             self.timeline.select(self._shown.outcome.output_notes.origin[40:41])
+
+    def _follow_recording(self) -> None:
+        """After a recording the position is in view, wherever it went."""
+        was, self._recorded = self._recorded, self._services.capture.running
+        if was and not self._recorded:
+            QTimer.singleShot(0, lambda: self.timeline.bring_into_view(self._services.playback.place))
 
     def _move_line(self, seconds: float) -> None:
         """Move the position line; during playback it is kept in view."""
