@@ -6,6 +6,7 @@ import argparse
 import json
 import os
 import sys
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
@@ -229,6 +230,10 @@ def _command(arguments: list[str]) -> int:
     export.add_argument("--ppq", type=int, metavar="N", help=tr("ticks per quarter note, 24 to 32767"))
     export.add_argument("--take", action="append", default=[], metavar="NAME", help=tr("only this take, or these"))
     export.add_argument("--without-tempo", action="store_true", help=tr("leave out tempo and meter"))
+    how = export.add_mutually_exclusive_group()
+    how.add_argument("--sections", metavar="ORDER", help=tr('sections in playing order, like "verse,chorus*2"'))
+    how.add_argument("--per-section", action="store_true", help=tr("a file for each section, into a folder"))
+    export.add_argument("--rounds", type=_bars_to_record, default=1, metavar="N", help=tr("play all of it N times"))
     export.add_argument("--without-key", action="store_true", help=tr("leave out key signatures"))
     export.add_argument("--report", metavar="F.json", type=_path, help=tr("write a report of what was done"))
     export.add_argument("--force", action="store_true", help=tr("overwrite existing files"))
@@ -606,10 +611,18 @@ def _export(options: argparse.Namespace) -> int:
         if not path.exists():
             raise FileAccessError(tr("There is no such file or folder"), str(path), tr("Check the name."))
     out = Path(options.out)
-    several = len(options.inputs) > 1 or options.out.endswith("/") or out.is_dir()
+    several = len(options.inputs) > 1 or options.out.endswith("/") or out.is_dir() or options.per_section
     clean.check_folder(out if several else out.parent, several)
-    targets = [out / f"{path.stem}.mid" if several else out for path in options.inputs]
-    clean.check_apart(options.inputs, targets, tr("Export them one by one, or rename one."))
+    sources, only = list(options.inputs), [""] * len(options.inputs)
+    targets = [out / f"{path.stem}.mid" if several else out for path in sources]
+    if options.per_section:
+        parts = [(path, *one) for path in options.inputs for one in export.sections_of(path)]
+        sources, only = [path for path, _, _ in parts], [ident for _, ident, _ in parts]
+        targets = [out / f"{path.stem} {file_access.as_file_name(name)}.mid" for path, _, name in parts]
+    if not options.per_section:
+        clean.check_apart(options.inputs, targets, tr("Export them one by one, or rename one."))
+    elif len(set(targets)) < len(targets):
+        raise FileAccessError(tr("Two sections have one name"), str(out), tr("Rename one of them in Takes."))
     clean.check_told(options.inputs, targets, [options.report] if options.report else [], options.force)
     for target in targets:
         if target.exists() and not options.force:
@@ -617,9 +630,13 @@ def _export(options: argparse.Namespace) -> int:
     if several:
         clean.make_folder(out)
     wanted = export.Options(
-        options.type, options.ppq, not options.without_tempo, not options.without_key, tuple(options.take)
-    )
-    done = [export.export(path, target, wanted) for path, target in zip(options.inputs, targets, strict=True)]
+        options.type, options.ppq, not options.without_tempo, not options.without_key, tuple(options.take),
+        options.sections, rounds=options.rounds,
+    )  # fmt: skip
+    done = [
+        export.export(path, target, replace(wanted, only=one))
+        for path, target, one in zip(sources, targets, only, strict=True)
+    ]
     for item in done:
         if item.error is not None:
             say(f"pure-signal: {item.error}", sys.stderr)

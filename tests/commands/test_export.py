@@ -11,6 +11,8 @@ import pytest
 from puresignal import cli
 from puresignal.core.export.song_builder import build_song
 from puresignal.core.path.cleaning_path import make_context, run
+from puresignal.core.path.velocity_curve import Shape
+from puresignal.core.session.arrangement import Section
 from puresignal.core.session.session import Session, with_placed, with_timeline
 from puresignal.core.session.take_ref import IMPORTED, SOUND, TakeRef
 from puresignal.core.session.view import View
@@ -137,3 +139,67 @@ def test_takes_that_are_not_there_or_all_out_are_told(saved, tmp_path, capsys, w
     session = with_placed(with_placed(SESSION, DRUMS.ident, is_in=False), BASS.ident, is_in=False)
     assert cli.main(["export", str(saved(session)), "--out", str(tmp_path / "out.mid"), *wanted]) == 1
     assert words in capsys.readouterr().err
+
+
+VERSE = replace(
+    with_timeline(SESSION, Timeline.steady(120)),
+    sections=(Section("s1", "Verse", 1, 1), Section("s2", "Chorus", 2, 1, repeats=2)),
+)
+
+
+def bass_of(song):
+    """Beats of the bass notes."""
+    track = next(track for track in song.tracks if (track.messages.status & 0x0F == 1).any())
+    on = (track.messages.status == 0x91) & (track.messages.data2 > 0)
+    return [round(tick / song.tempo.ppq, 2) for tick in track.messages.tick[on].tolist()]
+
+
+def test_sections_are_exported_in_the_sessions_order_or_another(saved):
+    # Verse, twice the chorus, then bars 3 and 4.
+    assert bass_of(exported(saved(VERSE))) == pytest.approx(list(range(20)))
+    song = exported(saved(VERSE), "--sections", "chorus*2,verse,chorus", out="b.mid")
+    assert bass_of(song) == pytest.approx(list(range(16)))
+    assert bass_of(exported(saved(VERSE), "--sections", "verse", "--rounds", "3", out="c.mid")) == pytest.approx(
+        list(range(12))
+    )
+
+
+def test_each_section_gets_a_file_of_its_own(saved, tmp_path):
+    path = saved(VERSE)
+    assert cli.main(["export", str(path), "--out", str(tmp_path / "parts"), "--per-section"]) == 0
+    made = sorted((tmp_path / "parts").iterdir())
+    assert [one.name for one in made] == ["ferry Chorus.mid", "ferry Verse.mid"]
+    for one in made:
+        assert bass_of(midi_reader.parse(one.read_bytes(), one.name)) == pytest.approx([0, 1, 2, 3])
+
+
+@pytest.mark.parametrize(
+    ("session", "more", "said"),
+    [
+        (VERSE, ["--sections", "verse,bridge"], "no section called 'bridge'"),
+        (VERSE, ["--sections", "verse*x"], "no part of an order"),
+        (SESSION, ["--per-section"], "no sections"),
+        (SESSION, ["--rounds", "2"], "not all sections"),
+    ],
+)
+def test_an_order_that_names_what_is_not_there_says_what_is(saved, tmp_path, capsys, session, more, said):
+    assert cli.main(["export", str(saved(session)), "--out", str(tmp_path / "a"), *more]) == 1
+    assert said in capsys.readouterr().err
+
+
+def test_rounds_draw_anew_and_the_first_is_as_it_was(saved):
+    varied = replace(VERSE.path, velocity=replace(VERSE.path.velocity, shapes=(("*", Shape(randomness=20.0)),)))
+    session = replace(VERSE, path=varied)
+    song = exported(saved(session), "--sections", "verse*2")
+    velocities = {}
+    for track in song.tracks:
+        on = (track.messages.status == 0x99) & (track.messages.data2 > 0)
+        for tick, note, velocity in zip(
+            track.messages.tick[on], track.messages.data1[on], track.messages.data2[on], strict=True
+        ):
+            velocities[round(float(tick) / song.tempo.ppq, 2), int(note)] = int(velocity)
+    first = {key: v for key, v in velocities.items() if key[0] < 3.9}
+    second = {(round(beat - 4, 2), note): v for (beat, note), v in velocities.items() if 4.0 <= beat < 7.9}
+    both = set(first) & set(second)
+    assert len(both) > 5
+    assert any(first[key] != second[key] for key in both)

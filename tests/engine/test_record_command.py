@@ -36,7 +36,7 @@ class Ear(Peer):
             if message[0] & 0xF0 == 0x90 and message[2]:
                 self.clicks.append((now + offset, message[2]))
                 n = len(self.clicks)
-                self.hand.due.append((now + offset + AFTER, bytes((0x99, 36 + n % 2 * 2, 40 + n))))
+                self.hand.due.append((now + offset + AFTER, bytes((0x99, 36 + n % 2 * 2, 40 + n % 80))))
                 self.hand.due.append((now + offset + AFTER + 480, bytes((0x89, 36 + n % 2 * 2, 0))))
 
 

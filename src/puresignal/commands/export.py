@@ -7,6 +7,9 @@ from pathlib import Path
 
 from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.core.export import whole_session
+from puresignal.core.midi.events import Take
+from puresignal.core.session import playing_order
+from puresignal.core.session.session import Session
 from puresignal.io import file_access, midi_writer, report, session_file
 from puresignal.translation import tr
 
@@ -18,6 +21,9 @@ class Options:
     kind   0 or 1, the type of the files
     ppq    ticks a quarter note, None for as many as keep every take's
     takes  names of the takes that are in, empty for those that the session says
+    order  sections in playing order, like "verse,chorus*2"; None: as the session says
+    only   ident of the one section that is written, empty for all
+    rounds how often all of it is played
     """
 
     kind: int = 1
@@ -25,6 +31,9 @@ class Options:
     with_tempo: bool = True
     with_key: bool = True
     takes: tuple[str, ...] = ()
+    order: str | None = None
+    only: str = ""
+    rounds: int = 1
 
 
 @dataclass(frozen=True)
@@ -37,6 +46,45 @@ class Exported:
     notes: int = 0
     report: dict[str, object] | None = None
     error: PureSignalError | None = None
+
+
+def sections_of(source: Path) -> list[tuple[str, str]]:
+    """(ident, name) of a session's sections, in the order in which they stand. Raises FileAccessError, BadFileError"""
+    session = session_file.read(source).session
+    if not session.sections:
+        raise BadFileError(
+            tr("This session has no sections"), source.name, tr("Make some in Takes, or leave out --per-section.")
+        )
+    return [(one.ident, one.name) for one in playing_order.by_bar(session)]
+
+
+def _order(session: Session, takes: dict[str, Take], options: Options, source: Path) -> list[tuple[str, int]] | None:
+    """The sections to play, as asked; None: as the session says. Raises BadFileError"""
+    there = ", ".join(one.name for one in playing_order.by_bar(session)) or "-"
+    order: list[tuple[str, int]] | None = None
+    if options.only:
+        order = [(options.only, 1)]
+    elif options.order is not None:
+        try:
+            order = playing_order.parsed(session, options.order)
+        except KeyError as error:
+            raise BadFileError(
+                tr("There is no section called {name!r}", name=str(error.args[0])), source.name,
+                tr("Its sections are: {names}.", names=there),
+            ) from error  # fmt: skip
+        except ValueError as error:
+            raise BadFileError(
+                tr("{part!r} is no part of an order", part=str(error)), source.name,
+                tr('Write it like "verse,chorus*2". Its sections are: {names}.', names=there),
+            ) from error  # fmt: skip
+    elif options.rounds > 1:
+        order = playing_order.as_it_is(session)
+        if order is None:
+            raise BadFileError(
+                tr("Rounds are of sections, and this session is not all sections"), source.name,
+                tr("Give an order with --sections. Its sections are: {names}.", names=there),
+            )  # fmt: skip
+    return order if order is None else order * options.rounds
 
 
 def export(source: Path, target: Path, options: Options) -> Exported:
@@ -56,7 +104,7 @@ def export(source: Path, target: Path, options: Options) -> Exported:
             raise BadFileError(
                 tr("No take of this session is in"), source.name, tr("Switch one in, or name one with --take.")
             )
-        made = whole_session.result(session, takes, options.ppq)
+        made = whole_session.result(session, takes, options.ppq, _order(session, takes, options, source))
         song = whole_session.song_of(session, made, options.with_key)
         if options.kind == 0:
             song = whole_session.as_type_0(song)

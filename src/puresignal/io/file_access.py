@@ -73,6 +73,12 @@ def shown_name(name: str) -> str:
     return name.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
 
 
+def as_file_name(name: str) -> str:
+    """A name that the player gave, as part of a file's name."""
+    kept = "".join("-" if c in '/\\:*?"<>|' or not c.isprintable() else c for c in name).strip(" .")
+    return kept[:80] or "-"
+
+
 def make_private(folder: Path) -> None:
     """Create a folder of the program's own, which only the player may look into.
 

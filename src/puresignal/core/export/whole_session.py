@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
+from puresignal.core.export.arranged import arranged
 from puresignal.core.export.song_builder import KEY_SIGNATURE, build_song
 from puresignal.core.harmony import keys
 from puresignal.core.kit.note_map import NoteMap
@@ -15,6 +18,7 @@ from puresignal.core.path.cleaning_path import Outcome, StageCache, run
 from puresignal.core.path.context import Wiring
 from puresignal.core.path.several_takes import BEATS, CLOCK, Placed, Round, run_together
 from puresignal.core.session.materials import material_of
+from puresignal.core.session.playing_order import is_plain, pieces
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import TakeRef
 from puresignal.core.session.track_settings import Delivery, TrackSettings
@@ -157,23 +161,54 @@ def timeline_of(session: Session, takes: Mapping[str, Take]) -> Timeline:
     return Timeline.from_tempo_map(material_of(first, takes).tempo)
 
 
-def result(session: Session, takes: Mapping[str, Take], ppq: int | None = None) -> Result:
-    """What the takes that are in come to.
+def result(
+    session: Session, takes: Mapping[str, Take], ppq: int | None = None, order: Sequence[tuple[str, int]] | None = None
+) -> Result:
+    """What the takes that are in come to, in the order in which the sections are played.
 
     takes  materials by ident
     ppq    ticks a quarter note, None for as many as keep every take's
+    order  (ident of a section, times), None: the session's
     """
     timeline = timeline_of(session, takes)
     placed = placed_takes(session, takes, timeline)
     names = tuple(ref.name for ref in session.takes if ref.is_in)
     sounding = [one for one in placed if len(one.take.events)]
     alone = sounding[0] if len(sounding) == 1 else None
-    if alone is not None and ppq in (None, alone.take.tempo.ppq) and is_as_it_came(alone, timeline):
+    plain = order is None and is_plain(session)
+    if plain and alone is not None and ppq in (None, alone.take.tempo.ppq) and is_as_it_came(alone, timeline):
         # A take alone at its own tempo: its file says more than a timeline does, and none of it is lost.
         context = alone.context(session.path)
         return Result(run(alone.take, session.path, context), alone.take, names)
-    outcome, take = run_together(placed, session.path, timeline).for_file(session.name, ppq)
+    whole = run_together(placed, session.path, timeline)
+    outcome, take = whole.for_file(session.name, ppq)
+    if not plain:
+        wanted = pieces(session, last_bar(outcome, take, timeline, whole.bars_before), order)
+
+        def of_round(number: int) -> Outcome:
+            varied = replace(session.path.velocity, round=session.path.velocity.round + number)
+            path = replace(session.path, velocity=varied)
+            return run_together(placed, path, timeline).for_file(session.name, ppq)[0]
+
+        outcome, take, _, _ = arranged(
+            outcome, take, whole.context, timeline, whole.bars_before, wanted, of_round if varies(session) else None
+        )
     return Result(outcome, take, names)
+
+
+def varies(session: Session) -> bool:
+    """Whether velocities are drawn by chance anywhere, so that each round of a section differs."""
+    return session.path.velocity.on and any(shape.randomness for _, shape in session.path.velocity.shapes)
+
+
+def last_bar(outcome: Outcome, take: Take, timeline: Timeline, bars_before: int) -> int:
+    """The last bar in which anything begins. outcome, take: in the time of their file"""
+    shift = 0.0
+    if bars_before:
+        shift = float(take.tempo.ticks_to_seconds(np.array([take.tempo.bar_start(bars_before + 1)]))[0])
+    last = max(outcome.output_notes.start.max(initial=0.0), outcome.controls.at.max(initial=0.0))
+    beat = float(timeline.seconds_to_beats(np.array([last - shift]))[0])
+    return max(1, timeline.beats_to_bar(beat + 1e-6)[0])
 
 
 def is_as_it_came(placed: Placed, timeline: Timeline) -> bool:

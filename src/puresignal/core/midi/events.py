@@ -155,6 +155,7 @@ class Take:
     end_tick   end of the track in an imported file
     original   an imported file, byte for byte; None for a recorded take
     notices    the reader's warnings about the file
+    lasts      seconds that it lasts, where that is not told by its events
     begun      seconds of the computer's clock at its start, on the 20 µs grid, for a recorded take; None if not known
     """
 
@@ -170,10 +171,13 @@ class Take:
     original: bytes | None = field(default=None, repr=False)
     notices: tuple[str, ...] = ()
     begun: float | None = None
+    lasts: float | None = None
 
     @property
     def length(self) -> float:
         """Seconds from the start to the last event, or to the end that the file states."""
+        if self.lasts is not None:
+            return self.lasts
         last = float(self.events.arrived[-1]) if len(self.events) else 0.0
         if self.ticks is None:
             return last

@@ -209,7 +209,7 @@ def _grid(moves: Sequence[Move], timeline: Timeline, begin: float, begin_beat: f
         long = max(0.0, until - at)
         first = float(timeline.beats_to_seconds(np.array([at_beat]))[0])
         last = float(timeline.seconds_to_beats(np.array([first + long * speed]))[0])
-        points += _stretch(timeline, at_beat, last, played, speed)
+        points += steps_of(timeline, at_beat, last, played, speed)
         played += last - at_beat
     merged: list[TempoPoint] = []
     for point in points:
@@ -224,7 +224,7 @@ FINE = 1 / 64
 """Beats of the steps in which a glide is followed: the times within one are exact to some microseconds."""
 
 
-def _stretch(timeline: Timeline, begin: float, end: float, played: float, speed: float) -> list[TempoPoint]:
+def steps_of(timeline: Timeline, begin: float, end: float, played: float, speed: float) -> list[TempoPoint]:
     """The tempo from one beat to another, as it is on a grid whose beat `played` is the first of them.
 
     Glides become steps, since at the end of a round the tempo may jump, which the end of a glide cannot
