@@ -473,9 +473,10 @@ class _Reader:
         if current is not None and current not in [ref.ident for ref in refs]:
             raise self._wrong("view.current", current)
         numbers = _is_number(begin, -limits.BEATS, limits.BEATS) and _is_number(end, -limits.BEATS, limits.BEATS)
-        if not numbers or not isinstance(alone, bool):
+        in_order = data.get("in_order", False)
+        if not numbers or not isinstance(alone, bool) or not isinstance(in_order, bool):
             raise self._wrong("view", data)
-        return View(current, float(begin), float(end), alone)
+        return View(current, float(begin), float(end), alone, in_order)
 
     def _timeline(self, data: object, field: str) -> Timeline | None:
         if data is None:

@@ -13,11 +13,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from puresignal.core.midi.events import NO_EVENT, Controls, Notes, Take
+from puresignal.core.midi.events import NO_EVENT, Controls, Events, Notes, Take
 from puresignal.core.midi.messages import BEND, CONTROL, PROGRAM
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
-from puresignal.core.path.tally import Tally
+from puresignal.core.path.tally import Entries, Tally
 from puresignal.core.path.tidy import Tidy
 from puresignal.core.session.playing_order import Piece
 from puresignal.core.session.recorded import AHEAD_BEATS, AHEAD_SECONDS, steps_of
@@ -62,13 +62,13 @@ def arranged(
     tempo = played.to_tempo_map(take.tempo.ppq, leads_in)
     early = round(leads_in * played.meter_at(1).beats * take.tempo.ppq)
     later = float(tempo.ticks_to_seconds(np.array([early]))[0])
-    made = _Pieces(timeline, played, shift, later, pieces, leads_in > 0)
+    made = _Pieces(timeline, played, shift, later, pieces, leads_in > 0, len(take.events))
     rounds = [outcome if not piece.round or of_round is None else of_round(piece.round) for piece in pieces]
     notes = made.notes([one.output_notes for one in rounds])
     controls = made.controls(outcome.controls)
     result = Tidy().apply(notes, controls, context)
     heard = made.notes([outcome.input_notes] * len(pieces))
-    tally = _tally(outcome, heard, notes)
+    tally = _tally(outcome, heard, notes, len(take.events))
     outcome = replace(outcome, input_notes=heard, output_notes=_in_order(result.notes), controls=controls, tally=tally)
     length = float(played.beats_to_seconds(np.array([made.beats]))[0]) + later
     metas = tuple(
@@ -76,16 +76,20 @@ def arranged(
         for meta in take.metas
         if (tick := made.tick(meta.tick / take.tempo.ppq, timeline, bars_before, take.tempo.ppq, early)) is not None
     )
-    take = replace(take, tempo=tempo, ticks=None, metas=metas, end_tick=0, lasts=length)
+    # Each time that a bar is played its notes are events of their own, so that they can be told apart.
+    events = Events.join([take.events] * made.times) if made.times > 1 else take.events
+    take = replace(take, events=events, tempo=tempo, ticks=None, metas=metas, end_tick=0, lasts=length)
     return outcome, take, played, leads_in
 
 
-def _tally(outcome: Outcome, heard: Notes, left: Notes) -> Tally:
-    """The tally of what is played, each note once however often it is played."""
-    entries = outcome.tally.entries
-    entries = entries.take(np.isin(entries.origin, heard.origin))
-    branches = np.unique(np.column_stack([left.origin, left.branch]), axis=0)
-    return Tally(len(np.unique(heard.origin)), len(branches), entries, outcome.tally.strays)
+def _tally(outcome: Outcome, heard: Notes, left: Notes, events: int) -> Tally:
+    """The tally of what is played, each note as often as it is played. events: of the take, each time."""
+    entries, parts = outcome.tally.entries, []
+    times = int(heard.origin.max(initial=0)) // max(1, events) + 1
+    for number in range(times):
+        moved = entries.but(origin=entries.origin + number * events)
+        parts.append(moved.take(np.isin(moved.origin, heard.origin)))
+    return Tally(len(heard), len(left), Entries.join(parts), outcome.tally.strays)
 
 
 def _shift(take: Take, bars_before: int) -> float:
@@ -100,19 +104,32 @@ def _in_order(notes: Notes) -> Notes:
 
 
 class _Pieces:
-    """Copies rows into the pieces that they are played in. beats: of all pieces together."""
+    """Copies rows into the pieces that they are played in.
+
+    beats  of all pieces together
+    times  how often the bar that is played most often is played
+    """
 
     def __init__(
-        self, timeline: Timeline, played: Timeline, shift: float, later: float, pieces: Sequence[Piece], leads_in: bool
-    ):
+        self, timeline: Timeline, played: Timeline, shift: float, later: float, pieces: Sequence[Piece], leads_in: bool,
+        events: int,
+    ):  # fmt: skip
         self._timeline, self._played, self._shift, self._later = timeline, played, shift, later
+        self._events = events
         self._spans: list[tuple[float, float, float]] = []
+        # Which time each piece's bars are played, from 0.
+        self._time: list[int] = []
         self.beats = 0.0
+        played_before: dict[int, int] = {}
         for number, piece in enumerate(pieces):
             begin, end = timeline.bar_to_beats(piece.first), timeline.bar_to_beats(piece.after)
             first = -math.inf if leads_in and number == 0 else begin
             self._spans.append((first, end, self.beats - begin))
             self.beats += end - begin
+            bars = range(piece.first, piece.after)
+            self._time.append(max((played_before.get(bar, 0) for bar in bars), default=0))
+            played_before |= dict.fromkeys(bars, self._time[-1] + 1)
+        self.times = max(self._time, default=0) + 1
 
     def _beats(self, seconds: np.ndarray) -> np.ndarray:
         return np.asarray(self._timeline.seconds_to_beats(seconds - self._shift))
@@ -130,7 +147,7 @@ class _Pieces:
     def notes(self, of_piece: Sequence[Notes]) -> Notes:
         """The notes of all pieces. of_piece: those of the round that each is taken from."""
         parts, beats = [], {}
-        for notes, (first, after, moved) in zip(of_piece, self._spans, strict=True):
+        for notes, (first, after, moved), time in zip(of_piece, self._spans, self._time, strict=True):
             if id(notes) not in beats:
                 beats[id(notes)] = self._beats(notes.start), self._beats(notes.end)
             start, end = beats[id(notes)]
@@ -138,7 +155,10 @@ class _Pieces:
             begins = np.maximum(start[inside] + moved, min(0.0, first + moved))
             ends = np.maximum(end[inside] + moved, begins)
             part = notes.take(inside).but(
-                start=self._seconds(begins), end=self._seconds(ends), end_event=np.full(len(inside), NO_EVENT)
+                start=self._seconds(begins),
+                end=self._seconds(ends),
+                end_event=np.full(len(inside), NO_EVENT),
+                origin=notes.origin[inside] + time * self._events,
             )
             parts.append(part)
         joined = Notes.join(parts) if parts else Notes.empty()

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from puresignal.core.export import whole_session
+from puresignal.core.export.arranged import arranged
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, run
 from puresignal.core.path.context import Context
 from puresignal.core.path.several_takes import Placed, run_together
 from puresignal.core.path.verdicts import Verdict
+from puresignal.core.session.playing_order import pieces
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import TakeRef
 from puresignal.core.timing.session_time import Timeline
@@ -66,7 +68,13 @@ class SeveralTakes:
     def whose(self, origins: np.ndarray) -> dict[str, np.ndarray]:
         """The origins by the take that they are of, as events of that take."""
         part = np.searchsorted(self.first, origins, "right") - 1
-        return {ident: origins[part == i] - self.first[i] for i, ident in enumerate(self.idents) if (part == i).any()}
+        found: dict[str, np.ndarray] = {}
+        for i, ident in enumerate(self.idents):
+            if (part == i).any():
+                own = origins[part == i] - self.first[i]
+                # In playing order a take stands there several times.
+                found[ident] = np.union1d(found[ident], own) if ident in found else own
+        return found
 
     def origins_of(self, ident: str, own: np.ndarray) -> np.ndarray:
         """The origins of a take's events; none if it is not among the takes."""
@@ -78,7 +86,30 @@ class SeveralTakes:
         """(n,) whether these are of a take."""
         if ident not in self.idents:
             return np.zeros(len(origins), bool)
-        return np.asarray(np.searchsorted(self.first, origins, "right") - 1 == self.idents.index(ident))
+        mine = np.array([one == ident for one in self.idents])
+        return np.asarray(mine[np.searchsorted(self.first, origins, "right") - 1])
+
+
+def arranged_takes(session: Session, made: SeveralTakes, takes: Mapping[str, Take]) -> SeveralTakes:
+    """Takes together in the order in which the session's sections are played, in the time of their file."""
+    refs, timeline = made.refs, made.timeline
+    last = whole_session.last_bar(made.outcome, made.take, timeline, made.bars_before)
+
+    def of_round(number: int) -> Outcome:
+        varied = replace(session.path.velocity, round=session.path.velocity.round + number)
+        placed = [whole_session.placed_take(session, ref, takes, timeline) for ref in refs]
+        path = replace(session.path, velocity=varied)
+        return run_together(placed, path, timeline).for_file(session.name)[0]
+
+    outcome, take, played, before = arranged(
+        made.outcome, made.take, made.context, timeline, made.bars_before, pieces(session, last),
+        of_round if whole_session.varies(session) else None,
+    )  # fmt: skip
+    # Each time that bars are played the takes stand there again, one behind the other.
+    count = len(made.take.events)
+    times = len(take.events) // max(1, count)
+    first = np.concatenate([made.first + number * count for number in range(times)]) if times else made.first
+    return SeveralTakes(outcome, take, made.context, refs * max(1, times), first, played, before)
 
 
 class SessionResult:

@@ -126,6 +126,11 @@ def with_alone(session: Session, alone: bool) -> Session:
     return replace(session, view=replace(session.view, alone=alone))
 
 
+def with_in_order(session: Session, in_order: bool) -> Session:
+    """See and hear the bars in playing order, or as they stand. Only the view changes."""
+    return replace(session, view=replace(session.view, in_order=in_order))
+
+
 def with_range(session: Session, begin: float, end: float) -> Session:
     """Select a range of beats on the ruler, or none where both are the same. Only the view changes."""
     if begin >= end:

@@ -14,6 +14,7 @@ from puresignal.core.errors import PureSignalError
 from puresignal.core.midi import messages
 from puresignal.core.midi.events import Take
 from puresignal.core.session import recorded, recording
+from puresignal.core.session import session as edits
 from puresignal.core.session.recorded import Begun, Layout, Move
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.take_ref import TakeRef
@@ -110,7 +111,11 @@ class Capture(QObject):
         self._attempts = ()
         if not self._is_ready():
             return
-        settings = self._workbench.session.recording
+        bench = self._workbench
+        if bench.session.view.in_order:
+            # What is recorded stands on the bars as they are.
+            bench.do(tr("playing order"), edits.with_in_order(bench.session, False))
+        settings = bench.session.recording
         # What the window has not read yet is read first: early hits belong to the take.
         self._live_session.read_now()
         now = self._pressed = time.monotonic()

@@ -19,6 +19,7 @@ from puresignal.ui.state.playback import Playback
 from puresignal.ui.state.port_watch import PortWatch
 from puresignal.ui.state.preference_store import PreferenceStore
 from puresignal.ui.state.screen_pads import ScreenPads
+from puresignal.ui.state.section_actions import SectionActions
 from puresignal.ui.state.signal_watch import SignalWatch
 from puresignal.ui.state.sitting_log import SittingLog
 from puresignal.ui.state.take_actions import TakeActions
@@ -61,6 +62,7 @@ class Services:
     pads: ScreenPads
     playback: Playback
     take_actions: TakeActions
+    sections: SectionActions
     take_tempo: TakeTempo
     chosen_input: ChosenInput
     port_watch: PortWatch
@@ -93,6 +95,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         ScreenPads(live_session, parent),
         playback,
         TakeActions(workbench, playback, parent),
+        SectionActions(workbench, playback, notices, parent),
         TakeTempo(workbench, playback, background, notices, parent),
         ChosenInput(workbench, parent),
         PortWatch(parent),

@@ -12,13 +12,13 @@ from puresignal.commands import clean
 from puresignal.core.analysis import warnings
 from puresignal.core.errors import FileAccessError
 from puresignal.core.export import whole_session
-from puresignal.core.export.session_result import SessionResult, SeveralTakes
+from puresignal.core.export.session_result import SessionResult, SeveralTakes, arranged_takes
 from puresignal.core.export.song_builder import Clip, build_song
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, make_context, run
 from puresignal.core.path.several_takes import Placed
-from puresignal.core.session import alternative_edits, take_edits
+from puresignal.core.session import alternative_edits, playing_order, take_edits
 from puresignal.core.session import session as edits
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.history import History, as_looked_at
@@ -64,6 +64,7 @@ class Workbench(QObject):
         self.whole: Shown | None = None
         self._heard: Shown | None = None
         self._open: tuple[tuple[Take, TakeRef], ...] = ()
+        self._ordered: tuple[object, Shown] | None = None
         self.recorded: frozenset[str] = frozenset()
         self._made_of: object = None
         self._results = SessionResult()
@@ -370,7 +371,8 @@ class Workbench(QObject):
         if self.whole is None:
             return b""
         delivery = whole_session.delivery_of(self.session)
-        song = build_song(self.whole.outcome, self.whole.take, delivery, clip)
+        whole = self.whole if clip is not None else self._in_order(self.session, self.whole)
+        song = build_song(whole.outcome, whole.take, delivery, clip)
         song = whole_session.with_session_key(song, self.session)
         return midi_writer.to_bytes(song, delivery.with_tempo)
 
@@ -411,7 +413,8 @@ class Workbench(QObject):
             takes[ref.material] = take
             session = replace(session, takes=(*session.takes, ref))
         settings = (session.target, session.path, session.delivery, session.timeline, session.inputs)
-        wired = (session.destinations, session.sends, session.alternatives, session.view.current, session.view.alone)
+        looked = (session.view.current, session.view.alone, session.view.in_order)
+        wired = (session.destinations, session.sends, session.alternatives, looked, session.sections, session.order)
         cache_key = (session.takes, settings, wired, tuple(id(take) for take, _ in self._open))
         if self._made_of == cache_key:
             return
@@ -430,9 +433,22 @@ class Workbench(QObject):
             first = current if current is not None and current.is_in else next(notes)
             self.whole = self._together(session, takes, first, those_in, alone)
         self._heard = self.whole
+        if self.whole is not None and session.view.in_order and not self._open:
+            self._heard = self._in_order(session, self.whole)
         if current is not None and self.is_alone:
             open_ones = tuple(one for _, one in self._open if one.ident != current.ident)
             self._heard = self._together(session, takes, current, (current, *open_ones), alone)
+
+    def _in_order(self, session: Session, whole: Shown) -> Shown:
+        """What is heard in playing order; the same value as long as nothing of it changes."""
+        if playing_order.is_plain(session) or whole.several is None:
+            return whole
+        key = whole.outcome, session.sections, session.order
+        if self._ordered is None or self._ordered[0] != key:
+            made = arranged_takes(session, whole.several, self.store.by_ident)
+            self._ordered = key, Shown(whole.ref, made.take, made.context, made.outcome, whole.delivery, made)
+        shown = self._ordered[1]
+        return shown if shown.delivery is session.delivery else replace(shown, delivery=session.delivery)
 
     def _together(
         self, session: Session, takes: dict[str, Take], ref: TakeRef, refs: tuple[TakeRef, ...],

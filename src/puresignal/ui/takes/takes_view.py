@@ -17,12 +17,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from puresignal.core.export.session_result import SeveralTakes
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.path import note_selection
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.stage_description import Reason, Stage
 from puresignal.core.path.tally import Action
 from puresignal.core.path.verdicts import Verdict
+from puresignal.core.session import playing_order
 from puresignal.core.session import session as edits
 from puresignal.core.session.take_ref import SOUND
 from puresignal.translation import mark, tr
@@ -34,6 +36,7 @@ from puresignal.ui.takes.beat_bar import BeatBar
 from puresignal.ui.takes.choice_row import Choices
 from puresignal.ui.takes.path_panel import PathPanel
 from puresignal.ui.takes.row_labels import GUTTER
+from puresignal.ui.takes.section_row import Bracket
 from puresignal.ui.takes.take_grip import TakeGrip
 from puresignal.ui.takes.time_menus import TimeMenus
 from puresignal.ui.takes.time_strip import Handle, marks_of
@@ -92,6 +95,17 @@ class TakesView(View):
         self.timeline.grip_dragged.connect(self._grip.drag)
         self.timeline.grip_released.connect(self._grip.release)
         self.timeline.choices.chosen.connect(services.take_actions.choose_for_bars)
+        self.timeline.sections.actions_of = services.sections
+        services.sections.chosen_changed.connect(self.timeline.sections.update)
+        self.in_order = self._button(
+            mark("In order"),
+            mark("Bars in playing order"),
+            mark("See and hear the sections in playing order with their repeats, or the bars as they stand."),
+        )
+        self.in_order.setCheckable(True)
+        self.in_order.clicked.connect(lambda _: self.toggle_in_order())
+        self.in_order.setObjectName("small")
+        self.timeline.sections.add_button(self.in_order)
         self.setAcceptDrops(True)
         self.said = PlainLabel()
         self.said.setObjectName("faint")
@@ -407,9 +421,45 @@ class TakesView(View):
         group, session = self._services.take_actions.group(), self._workbench.session
         names = {one.ident: one.name for one in session.takes}
         chosen = set(group.takes) & set(several.idents) if group is not None and several is not None else set()
+        in_order = session.view.in_order and not self._services.sections.is_plain
+        if in_order:
+            # The bars are those of the playing order, in which takes have no one place.
+            strip.handle, chosen = None, set()
+        self.timeline.show_sections(self._brackets(several, in_order), several)
+        self.in_order.setEnabled(not self._services.sections.is_plain)
+        self.in_order.setChecked(in_order)
         choices = Choices(group, names, several) if group is not None and several is not None and chosen else None
         self.timeline.show_choices(choices)
         self.timeline.viewport().update()
+
+    def _brackets(self, several: SeveralTakes | None, in_order: bool) -> tuple[Bracket, ...]:
+        """The sections as they stand, or each of its rounds where they are played in order."""
+        session = self._workbench.session
+        if several is None:
+            return ()
+        if not in_order:
+            return tuple(Bracket(s.ident, s.name, s.bar, s.bars, s.hidden, s.repeats) for s in session.sections)
+        names = {one.ident: one.name for one in session.sections}
+        found, bar = [], 1
+        for piece in playing_order.pieces(session, 1):
+            bars = piece.after - piece.first
+            if piece.section:
+                found.append(Bracket("", names[piece.section], bar, bars))
+            bar += bars
+        return tuple(found)
+
+    def toggle_in_order(self) -> None:
+        """See and hear the bars in playing order, or as they stand."""
+        sections = self._services.sections
+        if not sections.is_plain:
+            sections.in_order(not self._workbench.session.view.in_order)
+
+    def make_section(self) -> None:
+        self._services.sections.make()
+
+    def ask_order(self) -> None:
+        if self._workbench.session.sections:
+            self.timeline.sections.ask_order()
 
     def _outcome(self) -> Outcome:
         assert self._shown is not None

@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractScrollArea, QPushButton, QToolTip, QWidget
 
+from puresignal.core.export.session_result import SeveralTakes
 from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.touch import pad_velocity
@@ -33,6 +34,8 @@ from puresignal.ui.takes.choice_row import HEIGHT as CHOICE_ROW
 from puresignal.ui.takes.choice_row import ChoiceRow, Choices
 from puresignal.ui.takes.overview import OVERVIEW, Overview
 from puresignal.ui.takes.row_labels import GUTTER, NAMES, PAD, RowLabels
+from puresignal.ui.takes.section_row import HEIGHT as SECTION_ROW
+from puresignal.ui.takes.section_row import Bracket, SectionRow
 from puresignal.ui.takes.time_strip import BEGIN, END, MOVE, TimeStrip
 from puresignal.ui.takes.timeline_rows import Group, Picture, Row
 from puresignal.ui.widgets import theme
@@ -147,13 +150,30 @@ class Timeline(QAbstractScrollArea):
         self._line_at = 0.0
         self._glowing: str | None = None
         self._zooms: list[QPushButton] = []
+        self.sections = SectionRow(self, self.viewport())
         self.choices = ChoiceRow(self, self.viewport())
-        self.choices.setGeometry(0, RULER, self.viewport().width(), CHOICE_ROW)
+        self._place_rows()
 
     @property
     def _top(self) -> int:
         """Pixels above the rows."""
-        return RULER + (CHOICE_ROW if self.choices.choices is not None else 0)
+        return RULER + self._sections_tall + (CHOICE_ROW if self.choices.choices is not None else 0)
+
+    @property
+    def _sections_tall(self) -> int:
+        return SECTION_ROW if self.sections.brackets else 0
+
+    def show_sections(self, brackets: tuple[Bracket, ...], several: SeveralTakes | None) -> None:
+        """Show sections under the ruler, or no such row."""
+        if self.sections.show_brackets(brackets, several):
+            self._place_rows()
+            self._arrange()
+
+    def _place_rows(self) -> None:
+        """The rows under the ruler, one below the other."""
+        width = self.viewport().width()
+        self.sections.setGeometry(0, RULER, width, SECTION_ROW)
+        self.choices.setGeometry(0, RULER + self._sections_tall, width, CHOICE_ROW)
 
     def show_choices(self, choices: Choices | None) -> None:
         """Show which take is used in each bar, or no such row."""
@@ -363,7 +383,7 @@ class Timeline(QAbstractScrollArea):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._place_zooms()
-        self.choices.setGeometry(0, RULER, self.viewport().width(), CHOICE_ROW)
+        self._place_rows()
         self._arrange()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -635,6 +655,7 @@ class Timeline(QAbstractScrollArea):
         self._place_line()
         self.choices.stretch = self.stretch
         self.choices.update()
+        self.sections.update()
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         current = theme.current()
