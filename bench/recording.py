@@ -57,7 +57,8 @@ def report(target: Path, ear: Ear, hand: Hand) -> None:
     opened = session_file.read(target)
     session, takes = opened.session, {take.ident: take for take in opened.takes}
     made = SessionResult().together(session, session.takes, takes)
-    notes = made.outcome.output_notes
+    # As played: hits that lie over each other, as these do, leave as one.
+    notes = made.outcome.input_notes
     beats = made.timeline.seconds_to_beats(notes.start - made.shift)
     away = np.abs(beats % 1 - AFTER / BEAT)
     away = np.minimum(away, 1 - away) * BEAT
