@@ -219,9 +219,8 @@ class SectionRow(QWidget):
         one = self.at(event.position())
         turns = event.angleDelta().y()
         if one is not None and one.ident and turns and self.actions_of is not None:
-            self.actions_of.set_repeats(
-                one.repeats + (1 if turns > 0 else -1), one.ident, f"repeats {one.ident}"
-            )  # not shown
+            gesture = f"repeats {one.ident}"  # not shown
+            self.actions_of.set_repeats(one.repeats + (1 if turns > 0 else -1), one.ident, gesture)
             event.accept()
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
