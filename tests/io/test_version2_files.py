@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 from puresignal import cli
@@ -30,10 +31,18 @@ def test_it_has_every_kind_of_take_and_comes_back_byte_for_byte():
     assert session_file.to_bytes(session, {take.ident: take for take in opened.takes}) == FILE.read_bytes()
 
 
-def test_it_exports_what_it_always_did(tmp_path):
-    assert cli.main(["export", str(FILE), "--out", str(tmp_path / "out.mid")]) == 0
-    assert (tmp_path / "out.mid").read_bytes() == (GOLDEN / "third-evening.mid").read_bytes()
+def test_its_bars_as_they_stand_are_what_they_always_were(tmp_path):
     opened = session_file.read(FILE)
-    made = whole_session.result(opened.session, {take.ident: take for take in opened.takes})
+    takes = {take.ident: take for take in opened.takes}
+    plain = replace(opened.session, sections=(), order=())
+    session_file.write(tmp_path / "plain.puresignal", plain, takes)
+    assert cli.main(["export", str(tmp_path / "plain.puresignal"), "--out", str(tmp_path / "out.mid")]) == 0
+    assert (tmp_path / "out.mid").read_bytes() == (GOLDEN / "third-evening.mid").read_bytes()
+    made = whole_session.result(plain, takes)
     assert made.outcome.tally.balances()
     assert report.sums(made.outcome) == json.loads((GOLDEN / "third-evening-sums.json").read_text())
+
+
+def test_it_is_exported_in_the_order_of_its_sections(tmp_path):
+    assert cli.main(["export", str(FILE), "--out", str(tmp_path / "out.mid")]) == 0
+    assert (tmp_path / "out.mid").read_bytes() == (GOLDEN / "third-evening-in-order.mid").read_bytes()
