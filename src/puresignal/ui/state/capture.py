@@ -332,7 +332,11 @@ class Capture(QObject):
     def _layout(self, stop: float | None = None) -> Layout | None:
         """Where what has been recorded lies, up to now."""
         # Delays are in the times of what arrives, so that the moves stay what they were.
-        return recorded.layout_of(self._begun(), self._moves, self._playback.time()[0], stop)
+        moves = self._moves
+        if not moves and self._settings.start == recording.AT_ONCE and stop is not None:
+            # Stopped before the transport was up: what was played at once is there all the same.
+            moves = [Move(self._pressed, recorded.PLAY, self._point)]
+        return recorded.layout_of(self._begun(), moves, self._playback.time()[0], stop)
 
     def _begun(self) -> Begun:
         settings = self._settings
@@ -350,7 +354,8 @@ class Capture(QObject):
         if self._records is None or (not anew and len(self._records) == self._shown):
             return
         begun = time.perf_counter()
-        self._shown = len(self._records)
+        # Nothing can be shown before it is known when the transport began.
+        self._shown = len(self._records) if self._moves else -1
         self._playback.recorded_until = self._live_session.read_at + LEAVES_WITHIN
         layout = self._layout()
         if layout is not None:
