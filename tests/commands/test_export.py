@@ -15,7 +15,7 @@ from puresignal.core.path.velocity_curve import Shape
 from puresignal.core.session.arrangement import Section
 from puresignal.core.session.session import Session, with_placed, with_timeline
 from puresignal.core.session.take_ref import IMPORTED, SOUND, TakeRef
-from puresignal.core.session.view import View
+from puresignal.core.session.viewing import View
 from puresignal.core.timing.session_time import MeterPoint, TempoPoint, Timeline
 from puresignal.io import midi_reader, midi_writer, session_file
 from tests.core.path.test_several_takes import KIT, ROOM, file_take, kit_take, rows_of

@@ -32,7 +32,7 @@ from puresignal.core.session.recording import (
 )
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import TakeRef
-from puresignal.core.timing import click
+from puresignal.core.timing import click_beats as click
 from puresignal.core.timing.session_time import MeterPoint, TempoPoint, Timeline
 from puresignal.engine import pulse
 from puresignal.engine.client import RouterProcess
@@ -64,7 +64,7 @@ MOST_HOURS = 12
 
 @dataclass(frozen=True)
 class Options:
-    """What is recorded, and how.
+    """The wishes for a recording.
 
     inputs   ports by name, or by a part of it
     bars     bars after which it ends, or the loop's length; None: until it is stopped
@@ -88,7 +88,7 @@ class Options:
 
 @dataclass(frozen=True)
 class Done:
-    """What was written: sums of the tally, names of the takes, number of passes."""
+    """The files written: sums of the tally, names of the takes, number of passes."""
 
     target: Path
     names: tuple[str, ...]
@@ -204,7 +204,7 @@ class Recording:
         return self.timeline.bar_to_beats(bars + 1)
 
     def _noted(self) -> dict[str, Any]:
-        """What a killed recording is rebuilt from."""
+        """The note that a killed recording is rebuilt from."""
         return {
             "record": 0.0, "pressed": self._begun.pressed, "start": self._begun.start, "early": self._begun.early,
             "by_hand": False, "pre_roll": False, "timeline": timeline_json(self.timeline), "delay": 0.0,

@@ -1,4 +1,4 @@
-"""What commands print. A name from outside may hold escape sequences, which a terminal would obey."""
+"""Printing for commands. A name from outside may hold escape sequences, which a terminal would obey."""
 
 from __future__ import annotations
 

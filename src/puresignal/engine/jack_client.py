@@ -83,7 +83,7 @@ class JackClient:
         self._client.activate()
 
     def state(self) -> dict[str, Any]:
-        """Whether it runs with real-time priority, the frame rate, and the block size in frames."""
+        """Real-time priority or not, the frame rate, and the block size in frames."""
         client = self._client
         return {
             "system": self.system, "realtime": self._realtime, "rate": client.samplerate,

@@ -86,7 +86,7 @@ class Player:
         self._publish()
 
     def _sounding(self) -> dict[tuple[int, int, int], int]:
-        """What the score has begun and not ended before the next event: (output, channel, note) and how often."""
+        """Notes that the score has begun and not ended before the next event: (output, channel, note) and how often."""
         data = self._data[: self._next]
         kind = data[:, 1] & 0xF0
         notes = data[(kind == messages.NOTE_ON) | (kind == messages.NOTE_OFF)]

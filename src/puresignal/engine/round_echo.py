@@ -49,7 +49,7 @@ class RoundEcho:
         self._fed.append((at, output, data))
 
     def hear(self, left: Iterable[tuple[float, int, bytes]], place_of: Callable[[float], float | None]) -> None:
-        """What left: seconds of the clock, number of the output, bytes. place_of: the score's second at a moment."""
+        """Take in messages that left: seconds of the clock, output, bytes. place_of: the score's second at a moment."""
         for at, output, data in left:
             is_on, is_off = messages.is_note_on(data), messages.is_note_end(data)
             if not (is_on or is_off) or self._is_own(at, output, data):
@@ -72,7 +72,7 @@ class RoundEcho:
         return False
 
     def forget(self, until: float) -> None:
-        """What left up to a moment is in the score now."""
+        """Forget messages up to a moment: the score has them now."""
         self._heard = [one for one in self._heard if one.at > until]
         done = self._round[: self._next]
         kept = [one for one in self._round[self._next :] if one.at > until]
@@ -84,7 +84,7 @@ class RoundEcho:
         self._next = 0
 
     def due(self, up_to: float) -> list[tuple[float, int, bytes]]:
-        """What is due up to a second of the score, once: (second, output, bytes), in order."""
+        """Messages that are due up to a second of the score, each once: (second, output, bytes), in order."""
         first = self._next
         while self._next < len(self._round) and self._round[self._next].place <= up_to:
             self._next += 1

@@ -1,4 +1,4 @@
-"""What the processes are told of a session: the router its inputs and outputs, the built-in sound its settings."""
+"""Settings for the processes, made from a session: inputs and outputs of the router, and the built-in sound."""
 
 from __future__ import annotations
 
@@ -53,7 +53,7 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
 
 
 def sound_settings(session: Session, outputs: tuple[str, ...], out: SoundOut) -> dict[str, Any]:
-    """What the built-in sound is told (see engine/sound_process.py). outputs: names of the router's, in order."""
+    """Settings of the built-in sound (see engine/sound_process.py). outputs: names of the router's, in order."""
     sound, font, click = (outputs.index(n) if n in outputs else -1 for n in (ports.SOUND, ports.FONT, ports.CLICK))
     return {
         "map": None if session.target is None else to_json(session.target),

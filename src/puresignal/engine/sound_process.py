@@ -32,7 +32,7 @@ from puresignal.core.kit import note_map
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi import messages
 from puresignal.core.sound import drums
-from puresignal.core.sound.click import Click
+from puresignal.core.sound.click_sound import Click
 from puresignal.core.sound.mixer import Mixer, SampleBank
 from puresignal.engine.jack_client import SILENT_SECONDS, SOUNDING
 from puresignal.engine.player import position

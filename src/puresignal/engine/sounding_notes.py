@@ -1,4 +1,4 @@
-"""What sounds at the receivers: counts for the router, and a table that outlives it.
+"""Notes that sound at the receivers: counts for the router, and a table that outlives it.
 
 The table is in shared memory, so that a successor after a crash knows what to end. It never shows less than what may
 sound: a start is entered at once, an end only when its block has surely been sent, and nothing is taken out while the

@@ -1,4 +1,4 @@
-"""What the transport did, in a ring: read by the window, and by the recorder, which keeps it with what was played.
+"""The log of the transport, in a ring: read by the window, and by the recorder, which keeps it with what was played.
 
 A record's time is that of the frame at which it takes effect, by the clock that also times what arrives: a hit and
 the round that it fell into can be compared to the frame. Its bytes are JSON: {"move": "play", "seconds": from bar 1,
@@ -27,7 +27,7 @@ class TransportLog:
         self._put(at, {"move": kind, "seconds": round(seconds, 7), "speed": speed})
 
     def note(self, at: float, what: Any) -> None:
-        """What the window wants kept."""
+        """Log anything that the window wants kept."""
         self._put(at, {NOTE: what})
 
     def _put(self, at: float, what: dict[str, Any]) -> None:

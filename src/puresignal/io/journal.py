@@ -198,7 +198,7 @@ def read(paths: Iterable[Path]) -> tuple[tuple[str, ...], list[tuple[float, int,
 
 
 def read_moves(paths: Iterable[Path]) -> list[tuple[float, dict[str, Any]]]:
-    """What the transport did, in journal files, in order: (seconds, what transport_log.py says). Damage is skipped.
+    """Moves of the transport in journal files, in order: (seconds, what transport_log.py says). Damage is skipped.
 
     Raises FileAccessError
     """

@@ -25,7 +25,7 @@ MOST_BEATS = 1e7
 
 @dataclass(frozen=True, eq=False)
 class Killed:
-    """What is left of a recording.
+    """The remains of a recording.
 
     folder    of its journal
     noted     what the window wrote when it began

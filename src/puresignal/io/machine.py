@@ -1,4 +1,4 @@
-"""What this machine offers the program, what is missing, and the line that cures it."""
+"""The machine's offers to the program, what is missing, and the line that cures it."""
 
 from __future__ import annotations
 

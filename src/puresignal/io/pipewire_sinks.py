@@ -38,7 +38,7 @@ class _Monitor:
         os.set_blocking(self._terminal, False)
 
     def read(self) -> str:
-        """What it has written since the last call. Never waits."""
+        """Its output since the last call. Never waits."""
         text = b""
         # It raises the same when there is nothing to read and when the program has ended.
         with contextlib.suppress(OSError):

@@ -14,7 +14,7 @@ from puresignal.io.ports import MidiPort, merged
 
 
 class PortSystem(Protocol):
-    """What every port system offers outside the router. Modules satisfy it too."""
+    """The interface of a port system outside the router. Modules satisfy it too."""
 
     CAN: frozenset[str]
     """Abilities, of ports.EXACT_FRAMES and ports.ANNOUNCES."""
@@ -32,7 +32,7 @@ class PortSystem(Protocol):
 
 
 class PortClient(Protocol):
-    """What the router needs of its client of a port system.
+    """The interface of the router's client of a port system.
 
     can  abilities, as in PortSystem
     cut  seconds of the steady clock at which a connection of ours into itself was removed, by input

@@ -90,7 +90,7 @@ def _ask_service() -> RealTime:
 
 
 def advice() -> str:
-    """What helps an account that cannot have it."""
+    """The remedy for an account that cannot have it."""
     folder = Path("/etc/security/limits.d")
     return tr(
         "Notes may be late without real-time scheduling. Install rtkit, or add your account to the group audio "

@@ -70,7 +70,7 @@ def _map(one: NoteMap | None) -> object:
 
 
 def material_json(take: Take) -> dict[str, Any]:
-    """What is said about a material, whose events are an entry of their own."""
+    """A material without its events, which are an entry of their own."""
     if take.original is not None:
         return {"ident": take.ident, "name": take.name, "kind": IMPORTED}
     return {

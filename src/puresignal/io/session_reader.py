@@ -33,7 +33,7 @@ from puresignal.core.session.session import Session
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.core.session.take_ref import DRAWN, GENERATED, IMPORTED, KINDS, PLAYED, SOUND, DrawnNote, Pass, TakeRef
 from puresignal.core.session.track_settings import COLOURS, Delivery, TrackSettings, with_tracks
-from puresignal.core.session.view import View
+from puresignal.core.session.viewing import View
 from puresignal.core.sound.drums import KITS, Drum
 from puresignal.core.timing.session_time import FASTEST, SLOWEST, MeterPoint, TempoPoint, Timeline
 from puresignal.io import limits, midi_reader, recording_json, session_upgrade, take_file
@@ -70,7 +70,7 @@ def is_ident(text: object) -> bool:
 
 
 def last_copy_hint(name: str) -> str:
-    """What to do about a damaged session."""
+    """The remedy for a damaged session."""
     return tr(
         "Choose a {ending} file; the copy before the last save is beside it as {name}.last.", ending=ENDING, name=name
     )

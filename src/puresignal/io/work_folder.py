@@ -212,7 +212,7 @@ def _has_work(folder: Path) -> bool:
 
 
 def _state(folder: Path) -> dict[str, Any] | None:
-    """What a folder says about itself; None if that is missing or damaged."""
+    """The state that a folder states; None if that is missing or damaged."""
     try:
         data = json_file.read(folder / _STATE, tr("state file"))
     except PureSignalError:

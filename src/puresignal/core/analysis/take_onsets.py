@@ -1,4 +1,4 @@
-"""What was played in a take, as the finder of beats takes it."""
+"""The onsets of a take, as the beat finder needs them."""
 
 from __future__ import annotations
 

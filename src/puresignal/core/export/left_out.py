@@ -1,4 +1,4 @@
-"""What an imported file says that the result has no place for, as one sentence."""
+"""Parts of an imported file that the result has no place for, as one sentence."""
 
 from __future__ import annotations
 

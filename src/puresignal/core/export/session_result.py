@@ -1,4 +1,4 @@
-"""What is seen and heard of a session, kept from one look to the next so that an edit costs only what it changed."""
+"""The result of a session as it is seen and heard, kept between looks so that an edit costs only what it changed."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the player plays beside the notes of the takes: the click, and what a loop's rounds carry over its edge."""
+"""Scores that play beside the notes of the takes: the click, and what a loop's rounds carry over its edge."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.session.recorded import AHEAD_SECONDS
 from puresignal.core.session.recording import ClickSettings
 from puresignal.core.session.track_settings import Delivery
-from puresignal.core.timing import click
+from puresignal.core.timing import click_beats as click
 from puresignal.core.timing.session_time import Timeline
 
 CLICK_SECONDS = 0.03
@@ -47,7 +47,7 @@ def carried_over(
     outcome: Outcome, several: SeveralTakes, delivery: Delivery, outputs: tuple[str, ...], sound: str,
     span: tuple[float, float],
 ) -> Score:  # fmt: skip
-    """What passes have a hair before the loop's beginning, where it sounds: at the loop's end. span: its seconds."""
+    """Notes that passes have a hair before the loop's beginning, where they sound: at its end. span: its seconds."""
     notes = outcome.output_notes
     early = (notes.start >= span[0] - AHEAD_SECONDS) & (notes.start < span[0] - 1e-6)
     mine = np.zeros(len(notes), bool)

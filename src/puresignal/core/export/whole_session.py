@@ -164,7 +164,7 @@ def timeline_of(session: Session, takes: Mapping[str, Take]) -> Timeline:
 def result(
     session: Session, takes: Mapping[str, Take], ppq: int | None = None, order: Sequence[tuple[str, int]] | None = None
 ) -> Result:
-    """What the takes that are in come to, in the order in which the sections are played.
+    """The result of the takes that are in, in the order in which the sections are played.
 
     takes  materials by ident
     ppq    ticks a quarter note, None for as many as keep every take's

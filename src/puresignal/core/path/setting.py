@@ -38,7 +38,7 @@ class Codec:
 
 @dataclass(frozen=True)
 class Setting:
-    """What is known about one setting, for everything that shows or reads it.
+    """The description of one setting, for everything that shows or reads it.
 
     label    name in the path panel; empty: it has no control there
     tip      what it does, in a sentence

@@ -337,7 +337,7 @@ class _Move:
         self._own_index = {track.key: i for i, track in enumerate(context.tracks)}
 
     def used(self, outcome: Outcome) -> Outcome:
-        """What of a take's result is used: what lies in its range, in its rounds, and in the bars it is chosen for."""
+        """The part of a take's result that is used: in its range, in its rounds, and in the bars it is chosen for."""
         placed = self._placed
         if placed.is_whole:
             return outcome

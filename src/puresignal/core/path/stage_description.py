@@ -1,4 +1,4 @@
-"""What a stage says about itself, and the reasons it gives for what it does.
+"""The description that a stage gives of itself, and the reasons it gives for what it does.
 
 Both are small numbers as well, since the tally keeps millions of them in columns. The numbers hold for one run of the
 program and are never stored; files and reports use keys and words.

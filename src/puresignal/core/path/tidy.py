@@ -112,7 +112,7 @@ class Tidy:
 
 
 class _Sounding:
-    """What sounds on one track, channel and note: all of it was struck at one moment.
+    """Notes that sound on one track, channel and note: all of it was struck at one moment.
 
     sent    the notes that were sent: one that stands for all, or each where no map covers the channel
     open    number of notes that have not ended

@@ -19,7 +19,7 @@ def take_at(group: Alternatives, bar: int) -> str:
 
 
 def letter(group: Alternatives, ident: str) -> str:
-    """What a take is called among its alternatives: A, B, .. Z, AA, AB, .."""
+    """The letter of a take among its alternatives: A, B, .. Z, AA, AB, .."""
     number, text = group.takes.index(ident), ""
     while number >= 0:
         text = chr(ord("A") + number % 26) + text

@@ -1,4 +1,4 @@
-"""What stands on the session's time besides takes: sections, the loop, and which of several takes is used where."""
+"""Sections, the loop, and which of several takes is used where: all that stands on the session's time besides takes."""
 
 from __future__ import annotations
 

@@ -53,12 +53,12 @@ class LiveInput:
 
     @property
     def title(self) -> str:
-        """What it is called."""
+        """Its name, or its port's."""
         return self.name or self.port
 
     @property
     def tracks(self) -> str:
-        """What the keys of its drums' tracks begin with."""
+        """The beginning of the keys of its drums' tracks."""
         return f"{self.ident}:" if self.own else ""
 
     def port_number(self, port: str) -> int:

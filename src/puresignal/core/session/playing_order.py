@@ -35,7 +35,7 @@ def by_bar(session: Session) -> list[Section]:
 
 
 def pieces(session: Session, last_bar: int, order: Sequence[tuple[str, int]] | None = None) -> list[Piece]:
-    """What is played, in order.
+    """The pieces that are played, in order.
 
     last_bar  the last bar in which there is anything
     order     (ident of a section, times); None: the session's order, or as they stand with their repeats

@@ -1,4 +1,4 @@
-"""What was recorded to the transport: where it lies on the session's time, and its passes.
+"""Recordings made to the transport: where each lies on the session's time, and its passes.
 
 A recording is one take of what arrived, from a little before the record point to where it was stopped. Where in the
 session each of its seconds lies is told by the moves of the transport: it began to play, another round of the loop

@@ -22,7 +22,7 @@ from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.core.session.take_ref import SOUND, TakeRef
 from puresignal.core.session.track_settings import Delivery, TrackSettings, with_order, with_track
-from puresignal.core.session.view import View
+from puresignal.core.session.viewing import View
 from puresignal.core.timing.session_time import Timeline
 
 

@@ -1,4 +1,4 @@
-"""What a path of beats makes of the playing: every meter and first downbeat it could have, in figures to compare.
+"""Readings of a path of beats: every meter and first downbeat it could have, in figures to compare.
 
 Bars repeat, begin low, long, loud and with another harmony, and have the snare in their middle; a beat is divided in
 two or in three; playing has a usual speed, and a usual number of notes in a beat.
@@ -86,7 +86,7 @@ class Readings:
         return float(a.mean() - b.mean()) if len(a) > 2 and len(b) > 2 else 0.0
 
     def _common(self, onsets: Onsets, step: np.ndarray) -> list[float]:
-        """What all readings of the path share."""
+        """Figures that all readings of the path share."""
         speed = float(np.log2(self.period / 0.58))
         wander = float(np.std(np.diff(np.log(step)))) if len(step) > 2 else 0.0
         per_beat = float(np.log2(max(0.1, len(onsets.time) / len(self.beats)) / 2.0))
@@ -147,7 +147,7 @@ class Readings:
         self.scaled = (self.columns - self.columns.mean(axis=1, keepdims=True)) / spread[:, None]
 
     def _of(self, meter: int, first: int) -> list[float]:
-        """What sets one reading apart."""
+        """Figures that set one reading apart."""
         turn = (np.arange(len(self.beats)) - first) % meter
         begins = turn == 0
         lift = self.scaled[:, begins].mean(axis=1)

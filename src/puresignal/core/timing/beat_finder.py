@@ -30,7 +30,7 @@ FEWEST = 4
 
 @dataclass(frozen=True, eq=False)
 class Beats:
-    """What was found.
+    """The beats found in a take.
 
     time        (n,) seconds of the beats, rising
     sure        (n,) 0..1, how well each is told by what was played

@@ -14,7 +14,7 @@ FEWEST = 4
 
 @dataclass(frozen=True, eq=False)
 class LoopBack:
-    """What was measured.
+    """The result of a measurement.
 
     delay     seconds, the median
     jitter    seconds between the 5th and the 95th percentile

@@ -20,7 +20,7 @@ PARTS = 4
 
 @dataclass(frozen=True)
 class Rounds:
-    """What repeats.
+    """A stretch that repeats.
 
     first  number of the downbeat with which it begins, from 0
     bars   its length
@@ -35,7 +35,7 @@ class Rounds:
 
 
 def find(beats: Beats, onsets: Onsets) -> Rounds | None:
-    """What was played round and round at least twice in a row, or None."""
+    """The stretch that was played round and round at least twice in a row, or None."""
     bars = _bars(beats, onsets)
     if len(bars) < 2:
         return None
@@ -73,7 +73,7 @@ def _alike(one: np.ndarray, other: np.ndarray) -> float:
 
 
 def _bars(beats: Beats, onsets: Onsets) -> list[np.ndarray]:
-    """What happens in each whole bar: strength, low, snare and pitches by parts of its beats."""
+    """The events of each whole bar: strength, low, snare and pitches by parts of its beats."""
     downs = np.flatnonzero(beats.down)
     rows: list[np.ndarray] = []
     for begin in downs[:-1].tolist():

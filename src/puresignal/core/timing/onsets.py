@@ -1,4 +1,4 @@
-"""What begins when: notes gathered into events, with what tells beats and bars apart."""
+"""Onsets: notes gathered into events, with what tells beats and bars apart."""
 
 from __future__ import annotations
 

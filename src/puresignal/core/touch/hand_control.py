@@ -17,7 +17,7 @@ ACTIONS = (RECORD, STOP, UNDO_PASS, AGAIN, PLAY)
 
 @dataclass(frozen=True)
 class Trigger:
-    """What is hit.
+    """A pad, controller or program that is hit.
 
     port     its name; a device that is plugged into another socket is found by it
     kind     NOTE, CONTROL or PROGRAM
@@ -36,7 +36,7 @@ class Trigger:
 
 
 def trigger_of(port: str, data: bytes, released: bool = False) -> Trigger | None:
-    """What a message would be as a trigger; None for what cannot be one. released: also where it is let go."""
+    """A message as a trigger; None for what cannot be one. released: also where it is let go."""
     if len(data) < 2:
         return None
     kind, channel = data[0] & 0xF0, (data[0] & 0x0F) + 1

@@ -1,4 +1,4 @@
-"""What can become an input, beneath the computer keyboard: the ports found, and what plays without any."""
+"""Things that can become an input, beneath the computer keyboard: the ports found, and what plays without any."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ def add_input(services: Services, port: str) -> None:
 
 
 def offered(services: Services) -> tuple[tuple[str, tuple[str, ...]], ...]:
-    """What can be added: (where it is, ports), without what is an input already."""
+    """Ports that can be added: (where it is, ports), without what is an input already."""
     used = {port for one in services.workbench.session.inputs for port, _ in one.listens}
 
     def names(there: tuple[MidiPort, ...]) -> tuple[str, ...]:

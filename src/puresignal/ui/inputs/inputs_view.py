@@ -142,7 +142,7 @@ class InputsView(View):
         self._tell()
 
     def _tell(self) -> None:
-        """What the input is, in words."""
+        """The input in words."""
         one = self._chosen.input
         self.title.setText(one.title or tr("Play anything; what sounds becomes an input."))
         if not one.port:

@@ -29,7 +29,7 @@ _OPENED_AS_TAKES = (file_kinds.SESSION, file_kinds.MIDI)
 
 
 class FileActions(QObject):
-    """What the File menu does; every refusal is shown and leaves the session as it was."""
+    """Actions of the File menu; every refusal is shown and leaves the session as it was."""
 
     def __init__(self, services: Services, keeper: Autosave, window: QWidget):
         super().__init__(window)

@@ -226,7 +226,7 @@ class AboutDialog(QDialog):
 
 
 def findings() -> str:
-    """What `pure-signal doctor` says. In a process of its own: libraries of port systems stay out of the window's."""
+    """The findings of `pure-signal doctor`. In a process of its own, to keep port libraries out of the window's."""
     command = [sys.executable, "-m", "puresignal.cli", "doctor"]
     try:
         done = subprocess.run(command, stdin=subprocess.DEVNULL, capture_output=True, text=True, timeout=20)

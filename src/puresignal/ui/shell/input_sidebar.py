@@ -126,7 +126,7 @@ class InputSidebar(QWidget):
         return card
 
     def _kind(self, ref: TakeRef, takes: Mapping[str, Take]) -> str:
-        """What a take is, and who played it."""
+        """The kind of a take, and its player."""
         if ref.kind == SOUND:
             return tr("recorded sound")
         if ref.kind == DRAWN:

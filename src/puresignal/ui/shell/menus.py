@@ -19,7 +19,7 @@ from puresignal.ui.state.view import View
 
 
 class MenuOwner(Protocol):
-    """What the menus need of the window."""
+    """The interface of the window for its menus."""
 
     files: FileActions
     services: Services
@@ -144,7 +144,7 @@ class Menus:
         return found
 
     def _take_menu(self, menu: QMenu) -> None:
-        """What is done with the chosen take."""
+        """Actions on the chosen take."""
         takes = self._window.services.take_actions
 
         def switch() -> None:

@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from puresignal.core.timing import click
+from puresignal.core.timing import click_beats as click
 from puresignal.translation import tr
 from puresignal.ui.state.capture import COUNTING, RECORDING, WAITING
 from puresignal.ui.state.services import Services
@@ -64,7 +64,7 @@ class RecordDisplay(QWidget):
         self.set_large(not self.large)
 
     def words(self) -> tuple[str, str]:
-        """What is going on, and where."""
+        """State and place, in words."""
         state, capture = self._capture.state, self._capture
         if state == WAITING:
             bar, _ = self._playback.time()[0].beats_to_bar(capture.point + 1e-6)

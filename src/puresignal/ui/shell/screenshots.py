@@ -16,6 +16,7 @@ from puresignal.core.session import recording
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
 from puresignal.io import file_access, ports
+from puresignal.translation import tr
 from puresignal.ui.shell.demo_window import demo_window
 from puresignal.ui.shell.main_window import MainWindow
 from puresignal.ui.widgets import theme
@@ -56,14 +57,21 @@ def _time(app: QApplication, folder: Path) -> Iterator[Path]:
     window.show()
     bench, playback = window.workbench, window.playback
     window.show_view("Takes")
+    for first, after, name in ((1, 3, tr("Verse")), (3, 7, tr("Chorus"))):
+        begin, end = (playback.second_of(bench.timeline.bar_to_beats(bar)) for bar in (first, after))
+        playback.set_span((begin, end))
+        window.services.sections.make()
+        window.services.sections.rename(name)
+    window.services.sections.set_repeats(2)
+    playback.set_span(None)
     window.services.take_actions.make_alternative("take1", "take2")
     window.services.take_actions.choose_for_bars(2, 4, "take2")
     yield _grab(app, window, folder / "choices.png")
     window.takes.show_beats(True)
     yield _grab(app, window, folder / "beats.png")
     window.takes.show_beats(False)
-    bench.undo()
-    bench.undo()
+    while bench.history.past:
+        bench.undo()
     window.services.take_actions.switch(False, "take1")
     window.inputs.play_device(ports.DRUM_MODULE, True)
     window.show_view("Takes")

@@ -358,7 +358,7 @@ class SittingStrip(QWidget):
         self.menu().exec(event.globalPos())
 
     def menu(self) -> QMenu:
-        """What can be done with the sitting that is shown."""
+        """The menu of the sitting that is shown."""
         menu = QMenu(self)
         menu.addAction(tr("Earlier sitting"), lambda: self._other(1))
         if self._log.shown is not self._log.now:

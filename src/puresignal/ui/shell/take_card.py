@@ -74,7 +74,7 @@ class TakeCard(QPushButton):
             button.setGeometry(12 + number * wide, HEIGHT - 6, wide - 3, PASSES - 6)
 
     def pass_menu(self, number: int, parent: QWidget) -> QMenu:
-        """What can be done with a pass."""
+        """The menu of a pass."""
         menu, actions, ident = QMenu(parent), self._actions, self.ident
         ref = actions.ref(ident)
         if ref is None or number >= len(ref.passes):
@@ -176,7 +176,7 @@ class TakeCard(QPushButton):
             self._actions.rename(name, self.ident)
 
     def context_menu(self, parent: QWidget) -> QMenu:
-        """What can be done with the take."""
+        """The menu of the take."""
         menu, actions, ident = QMenu(parent), self._actions, self.ident
         ref = actions.ref(ident)
         if ref is None:

@@ -13,7 +13,7 @@ from puresignal.core.diagnosis.monitoring import lines
 from puresignal.core.session import recording
 from puresignal.core.session import session as edits
 from puresignal.core.session.sound_settings import SoundSettings
-from puresignal.core.timing.click import counted
+from puresignal.core.timing.click_beats import counted
 from puresignal.translation import tr
 from puresignal.ui.state.playback import CLEAN, PLAYED
 from puresignal.ui.state.services import Services

@@ -18,7 +18,7 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.recorded import Begun, Layout, Move
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.take_ref import TakeRef
-from puresignal.core.timing import click
+from puresignal.core.timing import click_beats as click
 from puresignal.engine.ring import Record
 from puresignal.io import recorded_takes
 from puresignal.io.recorded_takes import Recorded
@@ -318,7 +318,7 @@ class Capture(QObject):
         return rounds + 1 if self._playback.looping else 0
 
     def _played(self) -> list[Record]:
-        """What has been recorded, without what controls the program."""
+        """The messages recorded, without those that control the program."""
         names = self._live_session.port_names
         return [
             r for r in self._records or () if not self.is_control(names[r.port] if r.port < len(names) else "", r.data)

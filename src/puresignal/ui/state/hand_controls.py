@@ -18,7 +18,7 @@ from puresignal.ui.state.preference_store import PreferenceStore
 
 
 class HandControls(QObject):
-    """What controls what; kept with the preferences, since it belongs to the player's devices.
+    """Pads and switches that control the program; kept with the preferences, since it belongs to the player's devices.
 
     changed  another trigger, or learning began or ended
     """
@@ -45,11 +45,11 @@ class HandControls(QObject):
         capture.is_control = self.is_control
 
     def trigger(self, action: str) -> Trigger | None:
-        """What does something."""
+        """The trigger of an action."""
         return dict(self._preferences.now.controls).get(action)
 
     def words(self, action: str) -> str:
-        """What does it, in words; empty for nothing."""
+        """The trigger of an action in words; empty for none."""
         one = self.trigger(action)
         if one is None:
             return ""

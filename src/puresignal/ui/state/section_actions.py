@@ -1,4 +1,4 @@
-"""What a player does with sections: made of selected bars, renamed, made longer and shorter, repeated, put in order."""
+"""Actions on sections: made of selected bars, renamed, made longer and shorter, repeated, put in order."""
 
 from __future__ import annotations
 

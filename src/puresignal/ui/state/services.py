@@ -1,4 +1,4 @@
-"""What every view works with."""
+"""The services that every view works with."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ from puresignal.ui.state.workbench import Workbench
 
 
 class Requests(QObject):
-    """What views ask of the window.
+    """Requests of views to the window.
 
     view_requested       show a view: its title
     hits_requested       select these hits in Takes: their origins

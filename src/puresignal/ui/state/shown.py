@@ -1,4 +1,4 @@
-"""What views show: a take or several, with everything made of them."""
+"""The content of the views: a take or several, with everything made of them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What happened to the last hit, for "No sound?" and "Heard twice?"."""
+"""The way of the last hit, for "No sound?" and "Heard twice?"."""
 
 from __future__ import annotations
 

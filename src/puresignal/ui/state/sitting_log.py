@@ -38,7 +38,7 @@ MOST_MESSAGES = 400_000
 
 @dataclass(eq=False)
 class Played:
-    """What was played in one sitting.
+    """The playing of one sitting.
 
     folder    of its journal
     messages  seconds of the clock, name of the port, bytes; in order

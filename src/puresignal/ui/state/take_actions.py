@@ -1,4 +1,4 @@
-"""What a player does with whole takes, wherever it is asked for: cards, timeline, menus and keys."""
+"""Actions on whole takes, wherever it is asked for: cards, timeline, menus and keys."""
 
 from __future__ import annotations
 

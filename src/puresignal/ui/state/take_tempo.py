@@ -77,7 +77,7 @@ class TakeTempo(QObject):
         return None if ref is None or ref.kind in (SOUND, DRAWN, GENERATED) or ref.passes else ref
 
     def onsets(self) -> Onsets | None:
-        """What the chosen take plays."""
+        """The onsets of the chosen take."""
         own = self._workbench.own
         if own is None or self.ref() is None:
             return None
@@ -267,7 +267,7 @@ class TakeTempo(QObject):
     # Rounds
 
     def rounds(self) -> loop_finder.Rounds | None:
-        """What was played round and round in the take, if anything."""
+        """The stretch that was played round and round in the take, or None."""
         beats, onsets = self.beats(), self.onsets()
         return None if beats is None or onsets is None else loop_finder.find(beats, onsets)
 

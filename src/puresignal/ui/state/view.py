@@ -1,4 +1,4 @@
-"""What the window asks of a view, so that it need not know what is inside."""
+"""The interface of a view for the window, so that it need not know what is inside."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ class ViewAction:
 
 @dataclass(frozen=True)
 class ViewSpec:
-    """What is known about a view before it is made, and where it is.
+    """The description of a view before it is made, and where it is.
 
     name     its name in header and menu; marked for translation
     tip      what it shows, in a sentence; marked for translation

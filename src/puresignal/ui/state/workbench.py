@@ -97,17 +97,17 @@ class Workbench(QObject):
 
     @property
     def heard(self) -> Shown | None:
-        """What playback plays: the chosen take alone, or all that are in."""
+        """The content of playback: the chosen take alone, or all that are in."""
         return self._heard
 
     @property
     def seen(self) -> Shown | None:
-        """What Takes and Outputs show: what is heard, with what is being recorded."""
+        """The content of Takes and Outputs: what is heard, with what is being recorded."""
         return self._heard
 
     @property
     def written(self) -> Shown | None:
-        """What the file contains: all takes that are in, and what is being recorded."""
+        """The content of the file: all takes that are in, and what is being recorded."""
         return self.whole
 
     @property
@@ -440,7 +440,7 @@ class Workbench(QObject):
             self._heard = self._together(session, takes, current, (current, *open_ones), alone)
 
     def _in_order(self, session: Session, whole: Shown) -> Shown:
-        """What is heard in playing order; the same value as long as nothing of it changes."""
+        """The result in playing order; the same value as long as nothing of it changes."""
         if playing_order.is_plain(session) or whole.several is None:
             return whole
         key = whole.outcome, session.sections, session.order
@@ -463,7 +463,7 @@ class Workbench(QObject):
         return Shown(ref, made.take, made.context, made.outcome, self.session.delivery, made)
 
     def worked_out(self, path: CleaningPath) -> Outcome | None:
-        """What is heard, made by another path."""
+        """The result that is heard, made by another path."""
         heard = self._heard
         if heard is None or heard.several is None:
             return None

@@ -19,7 +19,7 @@ METERS: tuple[tuple[str, int, bool], ...] = (
 
 
 class BeatBar(QWidget):
-    """What was found in words, and the buttons that mend it and use it.
+    """The finding in words, and the buttons that mend it and use it.
 
     closed  the player is done with it
     """

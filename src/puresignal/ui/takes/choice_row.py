@@ -41,7 +41,7 @@ class Place(Protocol):
 
 @dataclass(frozen=True, eq=False)
 class Choices:
-    """What the row shows.
+    """The content of the row.
 
     group    the alternatives
     names    of the takes, by ident

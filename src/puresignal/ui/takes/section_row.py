@@ -229,7 +229,7 @@ class SectionRow(QWidget):
             self.menu(one).exec(event.globalPos())
 
     def menu(self, one: Bracket) -> QMenu:
-        """What can be done with a section."""
+        """The menu of a section."""
         menu, act = QMenu(self), self.actions_of
         assert act is not None
         menu.addAction(tr("Play it alone")).triggered.connect(lambda: act.play_alone(one.ident))

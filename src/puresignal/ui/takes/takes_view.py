@@ -334,7 +334,7 @@ class TakesView(View):
         self.timeline.show_beats(self.tempo.lines() if self.beats.isChecked() else None)
 
     def beat_menu(self, beat: int) -> QMenu:
-        """What can be done with one line of the take's beats."""
+        """The menu of one line of the take's beats."""
         menu = QMenu(self)
         menu.addAction(tr("A bar begins here")).triggered.connect(lambda: self.tempo.set_downbeat(beat))
         menu.addAction(tr("Half the speed")).triggered.connect(self.tempo.halve)

@@ -30,7 +30,7 @@ class TimeMenus(QObject):
         return 0.0 if seen is None or seen.several is None else float(round(seen.several.beat_of(second)))
 
     def ruler_menu(self, second: float) -> QMenu:
-        """What can be changed at a place."""
+        """The menu of a place on the ruler."""
         menu, timeline = QMenu(self._parent), self._workbench.timeline
         beat = max(0.0, self._beat(second))
         bar, into = timeline.beats_to_bar(beat)
@@ -51,7 +51,7 @@ class TimeMenus(QObject):
         self.mark_menu(mark).exec(at)
 
     def mark_menu(self, mark: Mark) -> QMenu:
-        """What can be done with a change of tempo or meter."""
+        """The menu of a change of tempo or meter."""
         menu, timeline = QMenu(self._parent), self._workbench.timeline
         if mark.kind == TEMPO:
             point = timeline_edits.point_at(timeline, mark.beat)

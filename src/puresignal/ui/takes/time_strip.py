@@ -133,7 +133,7 @@ class TimeStrip:
         return next((mark for box, mark in self.boxes(left, begin, scale) if box.contains(at)), None)
 
     def grip_at(self, at: QPointF, left: float, begin: float, scale: float) -> str | None:
-        """What a drag of the handle from a point would do: MOVE, BEGIN, END, or None beside it."""
+        """The effect of a drag of the handle from a point: MOVE, BEGIN, END, or None beside it."""
         box = self.handle_box(left, begin, scale)
         if self.handle is None or not box.adjusted(-2, 0, 2, 2).contains(at):
             return None

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from puresignal.core.sound.click import Click
+from puresignal.core.sound.click_sound import Click
 
 RATE = 48_000
 

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from puresignal.core.timing import click
+from puresignal.core.timing import click_beats as click
 from puresignal.core.timing.session_time import MeterPoint, TempoPoint, Timeline
 
 MIXED = Timeline((TempoPoint(0, 100),), (MeterPoint(1, 4, 4), MeterPoint(3, 7, 8), MeterPoint(4, 6, 8)))

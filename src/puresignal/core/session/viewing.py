@@ -1,4 +1,4 @@
-"""What the player looks at. It is kept with the session, but undo never steps through it."""
+"""The player's view of the session. It is kept with the session, but undo never steps through it."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class View:
-    """What is looked at.
+    """The take, range and order that are looked at.
 
     current  ident of the chosen take, or None
     begin, end  the range that is selected on the ruler, in beats from bar 1; both 0: none
