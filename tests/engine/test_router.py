@@ -66,7 +66,8 @@ def sent_messages(seed, bars=6):
 def test_live_output_equals_the_file_whatever_the_block(seed, size):
     take, messages = sent_messages(seed)
     router = Router(RATE, lanes(SETUP))
-    length = round((take.length + 6) * RATE)
+    # A note that hung is ended five seconds later, and remembered for some blocks after that.
+    length = round((take.length + 8) * RATE)
     out = blocks(router, messages, size, length)
     # Splashes of the foot are told on files alone.
     path = CleaningPath(Identify(splash_ms=0.0))
