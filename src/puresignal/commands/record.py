@@ -40,7 +40,6 @@ from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.session_setup import setup_of, sound_settings
 from puresignal.io import (
     file_access,
-    journal,
     midi_writer,
     note_map_file,
     ports,
@@ -309,8 +308,3 @@ def write(target: Path, session: Session, takes: dict[str, Any], raw: bool) -> D
         file_access.write_bytes(target, midi_writer.to_bytes(whole_session.song_of(session, made)))
     passes = sum(len(ref.passes) for ref in session.takes)
     return Done(target, made.names, passes, report.sums(made.outcome))
-
-
-def forget(folder: Path) -> None:
-    """The journal of a recording that was written is kept like that of any sitting; old ones go."""
-    journal.forget_old(folder.parent, folder)

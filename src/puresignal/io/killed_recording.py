@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
@@ -84,6 +85,8 @@ def find(sittings: Path, but: Path) -> Killed | None:
     except OSError:
         return None
     for folder in folders[:3]:
+        if _is_in_use(folder):
+            continue
         try:
             found = _cut_off(folder)
         except (FileAccessError, BadFileError, OSError):
@@ -91,6 +94,17 @@ def find(sittings: Path, but: Path) -> Killed | None:
         if found is not None:
             return found
     return None
+
+
+def _is_in_use(folder: Path) -> bool:
+    """Whether another window records into it now: its recorder was started with the folder's name."""
+    name = str(folder).encode()
+    for process in Path("/proc").glob("[0-9]*/cmdline"):
+        with contextlib.suppress(OSError):
+            words = process.read_bytes().split(b"\0")
+            if b"puresignal.engine.recorder" in words and name in words:
+                return True
+    return False
 
 
 def _when(folder: Path) -> float:

@@ -38,9 +38,8 @@ def run(paths: list[Path]) -> int:
         for problem in problems:
             print(f"pure-signal: {problem}", file=sys.stderr)
         return 1
-    if not problems and window.workbench.read_only is None:
+    if not problems and window.workbench.read_only is None and not window.files.offer_leftovers():
         window.services.sitting.offer_killed()
-        window.files.offer_leftovers()
     return _show(app, window)
 
 

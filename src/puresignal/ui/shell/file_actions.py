@@ -33,6 +33,7 @@ class FileActions(QObject):
 
     def __init__(self, services: Services, keeper: Autosave, window: QWidget):
         super().__init__(window)
+        self._sitting = services.sitting
         self._bench, self._notices, self._preferences = services.workbench, services.notices, services.preferences
         self._keeper, self._window = keeper, window
         self._tempo_offered = False
@@ -253,8 +254,8 @@ class FileActions(QObject):
         if not found:
             menu.addAction(tr("none")).setEnabled(False)
 
-    def offer_leftovers(self) -> None:
-        """Offer earlier unsaved work, if there is any."""
+    def offer_leftovers(self) -> bool:
+        """Offer earlier unsaved work. Returns whether there is any."""
         found = work_folder.leftovers()
         if found:
             text = tr("Unsaved work on “{name}” is still here.").format(name=found[0].name or tr("Untitled"))
@@ -262,6 +263,7 @@ class FileActions(QObject):
                 text += tr(" There is more under File, Unsaved work.")
             tip = tr("Continues where it stopped. It also stays under File, Unsaved work.")
             self._notices.offer(text, tr("Open it"), tip, lambda: self.recover(found[0]))
+        return bool(found)
 
     def recover(self, leftover: work_folder.Leftover) -> None:
         """Continue with unsaved work."""
@@ -273,6 +275,8 @@ class FileActions(QObject):
             # The only copy stays until its successor is on disk.
             if self._keeper.store():
                 work_folder.discard(leftover)
+            # A recording that was cut off belongs into the work that was open then.
+            self._sitting.offer_killed()
 
     def may_close(self) -> bool:
         """Whether the window may close: nothing would be lost, or the player gives it up."""
