@@ -85,11 +85,16 @@ def test_live_output_equals_the_file_whatever_the_block(seed, size):
 @settings(max_examples=8, deadline=None)
 @given(st.integers(0, 10_000), st.data())
 def test_tracks_hold_live_as_in_the_file(seed, data):
-    """Channels, and tracks that are switched off: the same notes on the same channels live and in the file."""
+    """Channels, offsets, and tracks that are switched off: the same notes at the same places live and in the file."""
     take, played = sent_messages(seed, bars=3)
     drums = ("kick", "snare", "hat", "tom1", "ride", "crash1")
     chosen = [
-        TrackSettings(key, channel=data.draw(st.sampled_from([None, 1, 10, 16])), out=data.draw(st.booleans()))
+        TrackSettings(
+            key,
+            channel=data.draw(st.sampled_from([None, 1, 10, 16])),
+            out=data.draw(st.booleans()),
+            offset=data.draw(st.sampled_from([0.0, 0.0, 4.0, 120.0])),
+        )
         for key in drums
     ]
     session = Session(
@@ -110,6 +115,27 @@ def test_tracks_hold_live_as_in_the_file(seed, data):
     assert sorted(row[1:] for row in live) == sorted(row[1:] for row in written)
     for mine, theirs in zip(sorted(live), sorted(written), strict=True):
         assert abs(mine[0] - theirs[0]) <= 0.011
+
+
+def test_a_late_track_leaves_later_and_nothing_of_it_is_left_sounding():
+    snare = TrackSettings("snare", offset=40.0)
+    session = Session(
+        target=SETUP.target, delivery=with_tracks(Delivery(), [snare]),
+        inputs=(LiveInput("kit", source=SETUP.source, output="synth"),),
+    )  # fmt: skip
+    router = Router(RATE, lanes(setup_of(session)))
+    hit = [(10, 0, b"\x99\x3d\x5a"), (500, 0, b"\x89\x3d\x40")]
+    found = blocks(router, hit, 64, 10_000)
+    late = round(0.04 * RATE)
+    assert found[0] == (10 + late, b"\x99\x07\x5a")
+    # Its end is as much later, whenever that is; other tracks are not moved.
+    assert [data[:2] for _, data in found] == [b"\x99\x07", b"\x89\x07"]
+    assert found[1][0] - found[0][0] >= 490
+    router = Router(RATE, lanes(setup_of(session)))
+    blocks(router, hit[:1], 64, 128)
+    # Switched off before it has left: it never does, and neither does its end.
+    assert all(data[0] & 0xF0 != 0x90 for _, _, data in router.release())
+    assert blocks(router, [], 64, 10_000) == []
 
 
 def test_fine_velocities_leave_live_as_a_prefix_where_asked():

@@ -5,6 +5,7 @@ Everything here runs in the port callback: it must not wait, log, or raise.
 
 from __future__ import annotations
 
+import heapq
 import time
 from collections import deque
 from typing import NamedTuple
@@ -39,17 +40,19 @@ class Route(NamedTuple):
     out      whether it leaves at all
     channel  1..16 for everything on it, 0 for each note's own
     outputs  None for the lane's
+    late     seconds by which it leaves later
     """
 
     out: bool = True
     channel: int = 0
     outputs: tuple[int, ...] | None = None
+    late: float = 0.0
 
 
 class Lane(NamedTuple):
     """One player's route: path, what it listens to (input -1 and channel 0: everything), its outputs, and what it takes
     of its inputs (see core/session/live_input.py); for each track of the path where it goes; further inputs and their
-    channels. The path counts the lane's own inputs from 0.
+    channels; seconds by which everything leaves later. The path counts the lane's own inputs from 0.
     """
 
     path: LivePath
@@ -59,6 +62,7 @@ class Lane(NamedTuple):
     takes: str = "all"
     routes: tuple[Route, ...] = ()
     more: tuple[tuple[int, int], ...] = ()
+    late: float = 0.0
 
     def listens_to(self, port: int, status: int) -> bool:
         channel = (status & messages.CHANNEL) + 1
@@ -105,13 +109,16 @@ class Router:
         self._taken_over = 0
         self._alive: list[set[tuple[int, int]]] = []
         self._history: deque[tuple[float, int, int, int, int, int]] = deque(maxlen=HISTORY)
-        self._held: dict[tuple[int, int, int], tuple[int, int, tuple[int, ...]]] = {}
+        self._held: dict[tuple[int, int, int], tuple[int, int, tuple[int, ...], float]] = {}
+        # What leaves later by its track's offset: (frame, number, output, message), the soonest first.
+        self._later: list[tuple[int, int, int, bytes]] = []
+        self._later_number = 0
         self._sent_lately: dict[tuple[int, int, int], None] = {}
         self._unplugged: list[int] = []
         self.left: list[tuple[int, int, bytes]] = []
         self._panic = False
         self._sent: dict[bytes, tuple[float, int]] = {}
-        self._round = 0
+        self._round, self._now = 0, 0
         self._played: dict[int, int] = {}
         self._heard_at = -(1 << 62)
         self._asks, self._asleep_at = 0, -1
@@ -168,10 +175,15 @@ class Router:
         self._learn(lanes)
         for slot, alive in enumerate(self._alive):
             for key in [key for key in self._held if key[0] == slot and key[1:] not in alive]:
-                channel, note, outputs = self._held.pop(key)
+                channel, note, outputs, late = self._held.pop(key)
                 for output in outputs:
                     if self.sounding.ends(output * KEYS + (channel - 1) * 128 + note):
-                        out.append((0, output, messages.note_off(channel, note)))
+                        end = messages.note_off(channel, note)
+                        if late > 0:
+                            # Its beginning may still be to come.
+                            self._put_later(self._now + round(late * self.rate), output, end)
+                        else:
+                            out.append((0, output, end))
 
     def connected(self, output: int) -> None:
         """An output was connected: what may still sound there is ended."""
@@ -195,7 +207,7 @@ class Router:
 
     def is_busy(self) -> bool:
         """Whether something sounds or is waiting."""
-        return not self.sounding.is_silent() or self._panic or self._next is not None
+        return not self.sounding.is_silent() or self._panic or self._next is not None or bool(self._later)
 
     def cycle(
         self, frame: int, frames: int, incoming: list[tuple[int, int, bytes]], until: float = float("inf")
@@ -209,7 +221,7 @@ class Router:
         Returns        (offset, output, message), rising by offset
         """
         out: list[tuple[int, int, bytes]] = []
-        self.seconds_now = self._seconds(frame)
+        self.seconds_now, self._now = self._seconds(frame), frame
         asks, self._asleep_at = self._asks, -1
         try:
             out += [_end_of(key) for key in self.sounding.next_block()]
@@ -240,14 +252,20 @@ class Router:
                 self._heard_at = frame
             elif frame - self._heard_at > QUIET_SECONDS * self.rate:
                 # Nothing has arrived for longer than anything can be held, so there is nothing to do.
-                if self.sounding.is_settled:
+                if self.sounding.is_settled and not self._later:
                     self._asleep_at = asks
-                return out
+                if not self._later:
+                    return out
             end = self._seconds(frame + frames - 1)
             for slot, lane in enumerate(self._lanes):
                 leaving = lane.path.advance(end)
                 if leaving:
                     self._send(leaving, slot, frame, frames, out)
+            if self._later and self._later[0][0] < frame + frames:
+                while self._later and self._later[0][0] < frame + frames:
+                    at, _, output, message = heapq.heappop(self._later)
+                    out.append((max(0, at - frame), output, message))
+                out.sort(key=lambda item: item[0])
         except Exception:
             # An error here must not stop the music; it is counted and reported from outside the callback.
             self.errors += 1
@@ -349,7 +367,7 @@ class Router:
         """Messages for events of a lane. Ends that were due keep their own time as far as it lies in the block."""
         lane = self._lanes[slot]
         for event in events:
-            outputs = self._routed(event, slot, lane)
+            outputs, late = self._routed(event, slot, lane)
             if event.kind == live.LOUDER:
                 self._raise(event, outputs, out)
                 continue
@@ -360,6 +378,9 @@ class Router:
                 place = min(frames - 1, max(0, round(event.at * self.rate) - frame))
                 if offset >= 0:
                     place = min(place, offset)
+            if late > 0:
+                self._send_later(event, outputs, frame + place + round(late * self.rate))
+                continue
             if out and place < out[-1][0]:
                 place = out[-1][0]
             for output in outputs:
@@ -370,29 +391,47 @@ class Router:
                 if message:
                     out.append((place, output, message))
 
-    def _routed(self, event: LiveEvent, slot: int, lane: Lane) -> tuple[int, ...]:
-        """The outputs that an event goes to, after giving it its track's channel. An end goes where its note went."""
-        outputs = lane.outputs
+    def _send_later(self, event: LiveEvent, outputs: tuple[int, ...], at: int) -> None:
+        """Keep an event's messages until a frame."""
+        for output in outputs:
+            message = self._message(event, output)
+            if event.kind == live.ON and event.velocity != message[2]:
+                fine = whole_and_fine(event.velocity)[1] or 0
+                self._put_later(at, output, messages.control(event.channel, FINE, fine))
+            if message:
+                self._put_later(at, output, message)
+
+    def _put_later(self, at: int, output: int, message: bytes) -> None:
+        self._later_number += 1
+        heapq.heappush(self._later, (at, self._later_number, output, message))
+
+    def _routed(self, event: LiveEvent, slot: int, lane: Lane) -> tuple[tuple[int, ...], float]:
+        """The outputs that an event goes to, after giving it its track's channel, and by how much later it leaves.
+
+        An end goes where its note went
+        """
+        outputs, late = lane.outputs, lane.late
         if 0 <= event.track < len(lane.routes):
             route = lane.routes[event.track]
             outputs = outputs if route.outputs is None else route.outputs
             outputs = outputs if route.out else ()
+            late = route.late
             event.channel = route.channel or event.channel
         if event.kind == live.ON:
             key = slot, event.origin, event.branch
             if key in self._sent_lately:
                 # A path that took over decides later than its predecessor, which has sent this one.
-                return ()
+                return (), 0.0
             if len(self._sent_lately) >= SENT_LATELY:
                 del self._sent_lately[next(iter(self._sent_lately))]
             self._sent_lately[key] = None
             if outputs:
-                self._held[key] = event.channel, event.note, outputs
+                self._held[key] = event.channel, event.note, outputs, late
         elif event.kind == live.OFF:
             went = self._held.pop((slot, event.origin, event.branch), None)
             if went is not None:
-                event.channel, event.note, outputs = went
-        return outputs
+                event.channel, event.note, outputs, late = went
+        return outputs, late
 
     def _raise(self, event: LiveEvent, outputs: tuple[int, ...], out: list[tuple[int, int, bytes]]) -> None:
         """Make a note of this block louder: another hit on it came at the same frame."""
@@ -431,6 +470,7 @@ class Router:
         self._sent[message] = at, rounds
 
     def _released(self) -> list[tuple[int, int, bytes]]:
+        self._later.clear()
         self._played.clear()
         self._held.clear()
         return [_end_of(key) for key in self.sounding.end_all()]

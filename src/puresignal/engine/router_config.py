@@ -23,13 +23,14 @@ ALL_INPUTS, ALL_CHANNELS = -1, 0
 
 class TrackRoute(NamedTuple):
     """A setting of one of the path's tracks: whether it leaves, its channel (0: the notes' own), and the index of its
-    output (-1: the input's).
+    output (-1: the input's); seconds by which it leaves later.
     """
 
     key: str
     out: bool
     channel: int
     output: int
+    late: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -46,6 +47,7 @@ class LiveTrack:
     target   note map of its receiver where that is not the configuration's
     sends    channel of everything that no track gives a channel, 0 for each note's own
     wiring   the tracks that its notes go to
+    late     seconds by which everything leaves later where no track says otherwise
     monitor  False: nothing is sent; it is still journalled
     """
 
@@ -60,6 +62,7 @@ class LiveTrack:
     target: NoteMap | None = None
     sends: int = 0
     wiring: Wiring = USUAL_WIRING
+    late: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -105,6 +108,7 @@ def to_bytes(setup: RouterConfig) -> bytes:
                 "more": [list(pair) for pair in t.more],
                 "target": _map_to_json(t.target),
                 "sends": t.sends,
+                "late": t.late,
                 "wiring": {
                     "own": t.wiring.own, "own_title": t.wiring.own_title, "channels": t.wiring.channels,
                     "sends": t.wiring.sends, "targets": [[k, _map_to_json(m)] for k, m in t.wiring.targets],
@@ -132,6 +136,7 @@ def from_bytes(line: bytes) -> RouterConfig:
             _map_from_json(t["target"]),
             t["sends"],
             _wiring(t["wiring"]),
+            t["late"],
         )
         for t in data["tracks"]
     )
@@ -177,7 +182,7 @@ def lanes(setup: RouterConfig) -> list[Lane]:
         outputs = tuple(o for o in track.outputs if o < len(setup.outputs))
         path = LivePath(as_live(setup.path), context)
         routes = _routes(track, context)
-        made.append(Lane(path, track.input, track.channel, outputs, track.takes, routes, track.more))
+        made.append(Lane(path, track.input, track.channel, outputs, track.takes, routes, track.more, track.late))
     return made
 
 
@@ -188,6 +193,6 @@ def _routes(track: LiveTrack, context: Context) -> tuple[Route, ...]:
         return ()
     found = []
     for one in context.tracks:
-        route = by_key.get(one.key, TrackRoute(one.key, True, track.sends, -1))
-        found.append(Route(route.out, route.channel, None if route.output < 0 else (route.output,)))
+        route = by_key.get(one.key, TrackRoute(one.key, True, track.sends, -1, track.late))
+        found.append(Route(route.out, route.channel, None if route.output < 0 else (route.output,), route.late))
     return tuple(found)

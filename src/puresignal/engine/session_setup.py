@@ -22,7 +22,7 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
     inputs = [one for one in session.inputs if one.listens and listening]
     names = ports_of(inputs)
     delivery = whole_session.delivery_of(session)
-    own = [track for track in delivery.tracks if not track.out or track.channel or track.port]
+    own = [track for track in delivery.tracks if not track.out or track.channel or track.port or track.offset]
     elsewhere = [track.port for track in own if track.port]
     sent_to = [session.destination(name).port for name in outputs_of(inputs)]
     outputs = tuple(dict.fromkeys((*sent_to, *(elsewhere if inputs else ()), *played_to)))
@@ -30,7 +30,14 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
     for one in inputs:
         to = session.destination(one.output or "")
         routes = tuple(
-            TrackRoute(t.key, t.out, t.channel or to.channel or 0, outputs.index(t.port) if t.port in outputs else -1)
+            TrackRoute(
+                t.key,
+                t.out,
+                t.channel or to.channel or 0,
+                outputs.index(t.port) if t.port in outputs else -1,
+                # What is played live cannot leave before it was played.
+                max(0.0, t.offset + (0.0 if t.port else to.offset)) / 1000.0,
+            )
             for t in own
         )
         (port, channel), *more = one.listens
@@ -47,6 +54,7 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
                 to.target,
                 to.channel or 0,
                 whole_session.wiring_of(session, one.ident, one.tracks, f"{one.ident}:"),
+                max(0.0, to.offset) / 1000.0,
             )
         )
     return RouterConfig(names, outputs, None, session.target, session.path, tracks=tuple(tracks), block=block)

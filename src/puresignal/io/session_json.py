@@ -46,12 +46,21 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
         ],
         "target": _map(session.target),
         "path": settings_json.to_json(session.path),
-        "tracks": [asdict(track) for track in session.delivery.tracks],
+        "tracks": [
+            {key: value for key, value in asdict(track).items() if key != "offset" or value}
+            for track in session.delivery.tracks
+        ],
         "track_order": list(session.delivery.order),
         "with_tempo": session.delivery.with_tempo,
         "inputs": [input_json(one) for one in session.inputs],
         "destinations": [
-            {"name": one.name, "port": one.port, "channel": one.channel, "target": _map(one.target)}
+            {
+                "name": one.name,
+                "port": one.port,
+                "channel": one.channel,
+                "target": _map(one.target),
+                **({"offset": one.offset} if one.offset else {}),
+            }
             for one in session.destinations
         ],
         "sends": [{"from": key, "to": list(tracks)} for key, tracks in session.sends],

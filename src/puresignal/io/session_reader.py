@@ -32,7 +32,7 @@ from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.session import Session
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.core.session.take_ref import DRAWN, GENERATED, IMPORTED, KINDS, PLAYED, SOUND, DrawnNote, Pass, TakeRef
-from puresignal.core.session.track_settings import COLOURS, Delivery, TrackSettings, with_tracks
+from puresignal.core.session.track_settings import COLOURS, MOST_OFFSET, Delivery, TrackSettings, with_tracks
 from puresignal.core.session.viewing import View
 from puresignal.core.sound.drums import KITS, Drum
 from puresignal.core.timing.session_time import FASTEST, SLOWEST, MeterPoint, TempoPoint, Timeline
@@ -422,10 +422,12 @@ class _Reader:
         for i, row in enumerate(rows):
             good = isinstance(row, dict) and _is_text(row.get("name")) and _is_text(row.get("port", ""))
             channel = row.get("channel") if good else None
+            offset = row.get("offset", 0.0) if good else 0.0
+            good = good and _is_number(offset, -MOST_OFFSET, MOST_OFFSET)
             if not good or not (channel is None or _is_channel(channel)):
                 raise self._wrong(f"destinations[{i}]", row)
             target = self._map(row.get("target"), f"destinations[{i}].target")
-            found.append(Destination(row["name"], row.get("port", ""), channel, target))
+            found.append(Destination(row["name"], row.get("port", ""), channel, target, float(offset)))
         return tuple(found)
 
     def _sends(self, rows: object) -> tuple[tuple[str, tuple[str, ...]], ...]:
@@ -590,10 +592,13 @@ class _Reader:
             bank, program, level = row.get("bank"), row.get("program"), row.get("level")
             good = good and isinstance(port, str) and all(isinstance(value, bool) for value in (muted, solo, locked))
             good = good and _is_within(bank, 16383) and _is_within(program, 127) and _is_within(level, 127)
+            offset = row.get("offset", 0.0)
+            good = good and _is_number(offset, -MOST_OFFSET, MOST_OFFSET)
             if not isinstance(key, str) or not good or not (channel is None or whole):
                 raise self._wrong(f"tracks[{i}]", row)
+            sound = bank, program, level
             settings.append(
-                TrackSettings(key, title, colour, channel, out, port, bank, program, level, muted, solo, locked)
+                TrackSettings(key, title, colour, channel, out, port, *sound, muted, solo, locked, float(offset))
             )
         delivery = with_tracks(Delivery(), settings)
         if not isinstance(order, list) or not all(isinstance(key, str) for key in order):

@@ -70,6 +70,29 @@ def test_ports_channels_programs_mute_and_solo(outcome):
     assert sorted(only.data[(only.data[:, 1] & 0xF0) == 0x90, 2].tolist()) == sorted(hats.tolist())
 
 
+def test_a_track_may_be_early_or_late(outcome):
+    usual = score(outcome, Delivery(), (SOUND,), SOUND)
+    moved = score(
+        outcome,
+        Delivery((TrackSettings("kick", offset=-20.0), TrackSettings("snare", offset=35.0))),
+        (SOUND,),
+        SOUND,
+    )
+    tracks = {t.track.key: t.index for t in file_tracks(outcome, Delivery())}
+    notes = outcome.output_notes
+    for key, late in (("kick", -0.02), ("snare", 0.035), ("hat", 0.0)):
+        mine = notes.track == tracks[key]
+        numbers = set(notes.note[mine].tolist())
+
+        def onsets(made, numbers=numbers):
+            on = (made.data[:, 1] & 0xF0) == 0x90
+            return made.at[on & np.isin(made.data[:, 2], list(numbers))]
+
+        assert np.allclose(onsets(moved), np.maximum(onsets(usual) + late, 0.0), atol=1e-9)
+    assert (np.diff(moved.at) >= 0).all()
+    assert sounding(moved)[0] == {}
+
+
 def test_sounding_notes_can_be_queried():
     session = edits.with_inputs(
         Session(),

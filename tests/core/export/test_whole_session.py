@@ -118,3 +118,34 @@ def test_a_track_of_two_inputs_that_send_to_two_places_is_played_back_by_the_bui
     session = Session(inputs=inputs, takes=(TakeRef("one", "One", input="a"), TakeRef("two", "Two", input="b")))
     played = whole_session.played_back_by(session, Delivery(), ["kick"], "Built-in sound")
     assert played.track("kick").port == "Built-in sound"
+
+
+def test_a_destination_makes_early_or_late_what_goes_there():
+    inputs = (LiveInput("kit:out", ident="a", output="Sampler"), LiveInput("keys:out", ident="b", output="synth:in"))
+    refs = (TakeRef("one", "One", input="a"), TakeRef("two", "Two", input="b", own="keys:"))
+    there = (Destination("Sampler", "sampler:in", offset=-12.0), Destination("Slow", "slow:in", offset=20.0))
+    own = Delivery((TrackSettings("snare", port="Slow", offset=5.0), TrackSettings("hat", offset=3.0)))
+    session = Session(inputs=inputs, takes=refs, destinations=there, delivery=own)
+    made = whole_session.delivery_of(session, ["kick", "snare", "hat", "keys:lead"])
+    assert [made.track(key).offset for key in ("kick", "snare", "hat", "keys:lead")] == [-12.0, 25.0, -9.0, 0.0]
+
+
+def test_an_offset_moves_the_notes_of_a_file():
+    session, takes = Session(path=PLAIN), {"f": file_take([(480, 38, 90, 60), (960, 36, 90, 60)])}
+    session = edits.with_take(session, TakeRef("f", "One", kind=IMPORTED))
+
+    def ticks(session):
+        song = whole_session.song_of(session, whole_session.result(session, takes))
+        on = [(t.messages.status & 0xF0 == 0x90) & (t.messages.data2 > 0) for t in song.tracks]
+        found = {}
+        for track, mask in zip(song.tracks, on, strict=True):
+            found.update(zip(track.messages.data2[mask].tolist(), track.messages.tick[mask].tolist(), strict=True))
+        return found, song.tempo
+
+    before, tempo = ticks(session)
+    keys = [t.key for t in whole_session.result(session, takes).outcome.tracks]
+    late = Delivery(tuple(TrackSettings(key, offset=30.0) for key in keys))
+    after, _ = ticks(replace(session, delivery=late))
+    assert set(after) == set(before)
+    seconds = [tempo.ticks_to_seconds(np.array(sorted(made.values()))) for made in (before, after)]
+    assert np.allclose(seconds[1] - seconds[0], 0.03, atol=0.001)

@@ -53,13 +53,15 @@ def score(outcome: Outcome, delivery: Delivery, outputs: tuple[str, ...], sound:
             own, own_moves = np.full(len(mine), entry.channel - 1), np.full(len(moves), entry.channel - 1)
         velocity, prefix, exact = fine_parts(mine.velocity)
         place = np.arange(len(mine)) * 2 + 1
-        ends = np.maximum(mine.end, mine.start + SHORTEST)
+        late = entry.settings.offset / 1000.0
+        begins = mine.start + late
+        ends = np.maximum(mine.end, mine.start + SHORTEST) + late
         finer = (CONTROL | own[exact], np.full(len(exact), FINE), prefix[exact])
         for at, rank, order, within, columns in (
             (ends, 0, mine.seq, place, (NOTE_OFF | own, mine.note, mine.release)),
-            (moves.at, 1, moves.seq, np.zeros(len(moves)), (moves.kind | own_moves, moves.number, moves.value)),
-            (mine.start, 2, mine.seq, place, (NOTE_ON | own, mine.note, velocity)),
-            (mine.start[exact], 2, mine.seq[exact], place[exact] - 1, finer),
+            (moves.at + late, 1, moves.seq, np.zeros(len(moves)), (moves.kind | own_moves, moves.number, moves.value)),
+            (begins, 2, mine.seq, place, (NOTE_ON | own, mine.note, velocity)),
+            (begins[exact], 2, mine.seq[exact], place[exact] - 1, finer),
         ):
             times.append(at)
             ranks.append(np.full(len(at), rank))
@@ -68,7 +70,8 @@ def score(outcome: Outcome, delivery: Delivery, outputs: tuple[str, ...], sound:
             rows.append(np.column_stack([np.full(len(at), output), *columns]))
     if not times:
         return Score(np.zeros(0), np.zeros((0, 4), np.uint8), tuple(first))
-    at = np.concatenate(times)
+    # Nothing comes before the beginning, however early its track is.
+    at = np.maximum(np.concatenate(times), 0.0)
     order = np.lexsort((np.concatenate(places), np.concatenate(orders), np.concatenate(ranks), at))
     return Score(at[order], np.concatenate(rows)[order].astype(np.uint8), tuple(first))
 

@@ -87,9 +87,11 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
     every = file_tracks(outcome, delivery)
     tracks = tuple(t for t in every if t.out and (clip.keys is None or t.track.key in clip.keys))
     kept_controls = _rehomed(outcome.controls, outcome, every)
-    starts = _ticks(take, outcome.output_notes.start, outcome.output_notes.origin)
-    ends = _ticks(take, outcome.output_notes.end, outcome.output_notes.end_event)
-    moments = _ticks(take, outcome.controls.at, outcome.controls.origin)
+    notes, moves = outcome.output_notes, outcome.controls
+    late, late_moves = _late(every, outcome, notes.track), _late(every, outcome, kept_controls)
+    starts = _ticks(take, notes.start, notes.origin, late)
+    ends = _ticks(take, notes.end, notes.end_event, late)
+    moments = _ticks(take, moves.at, moves.origin, late_moves)
     length = max(take.end_tick, int(ends.max(initial=0)), int(moments.max(initial=0)))
     begin, stop = _stretch(take.tempo, clip, length)
     in_time = (starts >= begin) & (starts < stop)
@@ -203,11 +205,19 @@ def _rehomed(controls: Controls, outcome: Outcome, tracks: tuple[FileTrack, ...]
     return np.asarray(home[controls.track])
 
 
-def _ticks(take: Take, seconds: np.ndarray, event: np.ndarray) -> np.ndarray:
+def _late(tracks: tuple[FileTrack, ...], outcome: Outcome, track: np.ndarray) -> np.ndarray:
+    """(n,) seconds by which each row of a track leaves later. track: (n,) its number."""
+    by_track = np.zeros(len(outcome.tracks) + 1)
+    for entry in tracks:
+        by_track[entry.index] = entry.settings.offset / 1000.0
+    return np.asarray(by_track[track])
+
+
+def _ticks(take: Take, seconds: np.ndarray, event: np.ndarray, late: np.ndarray) -> np.ndarray:
     """Ticks of moments: the event's own where the time is unchanged, else from the tempo map."""
-    ticks = np.maximum(take.tempo.seconds_to_ticks(seconds), 0)
+    ticks = np.maximum(take.tempo.seconds_to_ticks(seconds + late), 0)
     if take.ticks is not None and len(take.ticks):
-        known = event != NO_EVENT
+        known = (event != NO_EVENT) & (late == 0.0)
         known &= take.events.arrived[event] == seconds
         ticks = np.where(known, take.ticks[event], ticks)
     return np.asarray(ticks)

@@ -17,6 +17,7 @@ from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.path.cleaning_path import Outcome, StageCache, run
 from puresignal.core.path.context import Wiring
 from puresignal.core.path.several_takes import BEATS, CLOCK, Placed, Round, run_together
+from puresignal.core.session.destination import Destination
 from puresignal.core.session.materials import material_of
 from puresignal.core.session.playing_order import is_plain, pieces
 from puresignal.core.session.session import Session
@@ -72,13 +73,24 @@ def placed_take(
     )
 
 
-def delivery_of(session: Session) -> Delivery:
-    """The settings of the tracks with ports and channels in place of destinations."""
-    tracks = []
+def delivery_of(session: Session, keys: Iterable[str] = ()) -> Delivery:
+    """The settings of the tracks with ports, channels and offsets in place of destinations.
+
+    keys  of tracks of the result: one without a destination of its own has the offset of its input's
+    """
+    tracks = {}
     for track in session.delivery.tracks:
         to = session.destination(track.port)
-        tracks.append(replace(track, port=to.port, channel=track.channel or to.channel) if track.port else track)
-    return replace(session.delivery, tracks=tuple(tracks))
+        if track.port:
+            offset = track.offset + to.offset
+            track = replace(track, port=to.port, channel=track.channel or to.channel, offset=offset)
+        tracks[track.key] = track
+    for key, homes in _homes(session, keys).items():
+        track = tracks.get(key, TrackSettings(key))
+        late = {0.0 if home is None else home.offset for home in homes}
+        if not track.port and len(late) == 1 and late != {0.0}:
+            tracks[key] = replace(track, offset=track.offset + late.pop())
+    return replace(session.delivery, tracks=tuple(tracks.values()))
 
 
 def played_back_by(session: Session, delivery: Delivery, keys: Iterable[str], sound: str) -> Delivery:
@@ -87,20 +99,28 @@ def played_back_by(session: Session, delivery: Delivery, keys: Iterable[str], so
     A track without a destination of its own goes where the input that it was played on sends what is played, so that a
     take sounds as it did; `sound` is for tracks of several inputs, and of takes that were not played on one.
     """
-    homes: dict[str, set[str]] = {}
-    for ref in session.takes:
-        one = session.input(ref.input) if ref.input and ref.is_in else None
-        port = session.destination(one.output).port if one is not None and one.output else sound
-        for key in keys:
-            if _is_of(session, ref, key):
-                homes.setdefault(key, set()).add(port)
+    keys = tuple(keys)
+    homes = _homes(session, keys)
     tracks = {track.key: track for track in delivery.tracks}
     for key in keys:
         track = tracks.get(key, TrackSettings(key))
-        there = homes.get(key, set())
+        there = {sound if home is None else home.port for home in homes.get(key, ())}
         if not track.port:
             tracks[key] = replace(track, port=there.pop() if len(there) == 1 else sound)
     return replace(delivery, tracks=tuple(tracks.values()))
+
+
+def _homes(session: Session, keys: Iterable[str]) -> dict[str, set[Destination | None]]:
+    """Where the inputs of a track's takes send what is played, by the track's key; None: nowhere of their own."""
+    keys = tuple(keys)
+    homes: dict[str, set[Destination | None]] = {}
+    for ref in session.takes if keys else ():
+        one = session.input(ref.input) if ref.input and ref.is_in else None
+        home = session.destination(one.output) if one is not None and one.output else None
+        for key in keys:
+            if _is_of(session, ref, key):
+                homes.setdefault(key, set()).add(home)
+    return homes
 
 
 def _is_of(session: Session, ref: TakeRef, key: str) -> bool:
@@ -232,7 +252,8 @@ def _alike(one: Timeline, other: Timeline) -> bool:
 
 def song_of(session: Session, made: Result, with_key: bool = True) -> Song:
     """The file of a result: a named track for each of its tracks."""
-    return with_session_key(build_song(made.outcome, made.take, delivery_of(session)), session, with_key)
+    delivery = delivery_of(session, [track.key for track in made.outcome.tracks])
+    return with_session_key(build_song(made.outcome, made.take, delivery), session, with_key)
 
 
 def with_session_key(song: Song, session: Session, with_key: bool = True) -> Song:

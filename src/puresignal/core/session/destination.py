@@ -14,9 +14,11 @@ class Destination:
     port     name of the port
     channel  1..16 for everything sent there, None for each note's own
     target   note map of the instrument there, None for the session's
+    offset   milliseconds by which everything sent there leaves later, or earlier if negative
     """
 
     name: str
     port: str = ""
     channel: int | None = None
     target: NoteMap | None = None
+    offset: float = 0.0

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
+MOST_OFFSET = 500.0
+"""Milliseconds by which a track or a destination can be early or late at most."""
 COLOURS = ("kick", "snare", "hat", "tom", "cymbal", "percussion", "other")
 """Colours that a track can have: those of the families, which the themes define."""
 
@@ -23,6 +25,8 @@ class TrackSettings:
     level    0..127 as controller 7, sent before its notes
     muted, solo  for playback only: files contain the track regardless
     locked   its notes and settings are not changed by edits of several tracks
+    offset   milliseconds by which its notes leave later, or earlier if negative, in files and in playback. Live a note
+             can only leave later
     """
 
     key: str
@@ -37,6 +41,7 @@ class TrackSettings:
     muted: bool = False
     solo: bool = False
     locked: bool = False
+    offset: float = 0.0
 
     def first_messages(self, channel: int) -> list[bytes]:
         """Bank, program and level messages on a channel 1..16."""

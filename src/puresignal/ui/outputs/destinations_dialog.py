@@ -8,6 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
+    QDoubleSpinBox,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
@@ -19,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from puresignal.core.session import session as edits
 from puresignal.core.session.destination import Destination
+from puresignal.core.session.track_settings import MOST_OFFSET
 from puresignal.io import ports
 from puresignal.translation import tr
 from puresignal.ui.state.services import Services
@@ -63,6 +65,15 @@ class DestinationsDialog(QDialog):
         for n in range(1, 17):
             self.channel.addItem(tr("channel {n}").format(n=n), n)
         self.channel.activated.connect(lambda: self._set(channel=self.channel.currentData()))
+        self.offset = QDoubleSpinBox()
+        self.offset.setRange(-MOST_OFFSET, MOST_OFFSET)
+        self.offset.setDecimals(1)
+        self.offset.setSuffix(tr(" ms"))
+        self.offset.setAccessibleName(tr("Offset of the destination"))
+        self.offset.setToolTip(
+            tr("Everything sent there leaves later by so much, or earlier if negative. Live it can only leave later.")
+        )
+        self.offset.valueChanged.connect(lambda value: self._set(offset=value))
         self.about = PlainLabel(tr("Its note map is chosen in Mapping."))
         self.about.setObjectName("faint")
         form = QFormLayout()
@@ -71,6 +82,7 @@ class DestinationsDialog(QDialog):
         form.addRow(tr("Name"), self.name)
         form.addRow(tr("Port"), self.port)
         form.addRow(tr("Channel"), self.channel)
+        form.addRow(tr("Offset"), self.offset)
         form.addRow("", self.about)
         buttons = QHBoxLayout()
         buttons.addWidget(self.add)
@@ -109,7 +121,7 @@ class DestinationsDialog(QDialog):
 
     def _show_one(self) -> None:
         one = self._one
-        for widget in (self.name, self.port, self.channel, self.remove):
+        for widget in (self.name, self.port, self.channel, self.offset, self.remove):
             widget.setEnabled(one is not None)
         if one is None:
             self.name.clear()
@@ -122,6 +134,9 @@ class DestinationsDialog(QDialog):
             self.port.addItem(name if name in there else tr("{name} (unavailable)").format(name=name), name)
         self.port.setCurrentIndex(self.port.findData(one.port))
         self.channel.setCurrentIndex(self.channel.findData(one.channel))
+        self.offset.blockSignals(True)
+        self.offset.setValue(one.offset)
+        self.offset.blockSignals(False)
 
     def _add(self) -> None:
         bench = self._workbench

@@ -11,6 +11,7 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
+    QDoubleSpinBox,
     QFileDialog,
     QFormLayout,
     QFrame,
@@ -26,7 +27,7 @@ from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.articulations import drum_title
 from puresignal.core.session import session as edits
 from puresignal.core.session.sound_settings import with_drum
-from puresignal.core.session.track_settings import TrackSettings
+from puresignal.core.session.track_settings import MOST_OFFSET, TrackSettings
 from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum
 from puresignal.io import audio_ports, file_kinds, ports
@@ -71,6 +72,16 @@ class PlaybackPanel(QFrame):
             127, tr("Level"),
             tr("Sets controller 7 at the receiver, sent before the notes. It changes no note."), "level",
         )  # fmt: skip
+        self.offset = QDoubleSpinBox()
+        self.offset.setRange(-MOST_OFFSET, MOST_OFFSET)
+        self.offset.setDecimals(1)
+        self.offset.setSuffix(tr(" ms"))
+        self.offset.setAccessibleName(tr("Offset of the selected tracks"))
+        self.offset.setToolTip(
+            tr("Notes leave later by so much, or earlier if negative, in files and in playback. Live they can only "
+               "leave later.")
+        )  # fmt: skip
+        self.offset.valueChanged.connect(lambda value: self._set(tr("set offset"), offset=value))
         self.muted = self._check(
             tr("Mute"), tr("Silence in playback. The file contains the track regardless."), "muted"
         )
@@ -80,7 +91,7 @@ class PlaybackPanel(QFrame):
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         for label, widget in (
             (tr("To"), self.port), (tr("Bank"), self.bank), (tr("Program"), self.program),
-            (tr("Level"), self.level), (self.muted, self.solo),
+            (tr("Level"), self.level), (tr("Offset"), self.offset), (self.muted, self.solo),
         ):  # fmt: skip
             form.addRow(label, widget)
         column = QVBoxLayout(self)
@@ -139,6 +150,10 @@ class PlaybackPanel(QFrame):
             value = next(iter(found)) if len(found) == 1 else None
             spin.setValue(NONE if value is None else value)
             spin.blockSignals(False)
+        late = {t.offset for t in chosen}
+        self.offset.blockSignals(True)
+        self.offset.setValue(late.pop() if len(late) == 1 else 0.0)
+        self.offset.blockSignals(False)
         self.muted.setChecked(bool(chosen) and all(t.muted for t in chosen))
         self.solo.setChecked(bool(chosen) and all(t.solo for t in chosen))
 

@@ -372,6 +372,7 @@ class Playback(QObject):
         outcome = None
         delivery = whole_session.delivery_of(session)
         if shown is not None:
+            delivery = whole_session.delivery_of(session, [track.key for track in shown.outcome.tracks])
             self._sounding, self._length = shown.ref.ident, shown.take.length
             outcome = shown.outcome if self.version == CLEAN else self._as_played(shown)
             all_takes = replace(session, takes=(*session.takes, *self._workbench.open_refs))

@@ -26,6 +26,7 @@ from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import IMPORTED, SOUND, TakeRef
 from puresignal.core.session.take_store import TakeStore
+from puresignal.core.session.track_settings import Delivery
 from puresignal.core.timing.session_time import Timeline
 from puresignal.io import audio_file, file_access, midi_writer, note_map_file, ports, session_file, work_folder
 from puresignal.translation import tr
@@ -357,7 +358,7 @@ class Workbench(QObject):
 
     def midi_job(self) -> Callable[[], int]:
         """Work that builds the MIDI file of the takes that are in, and returns its size in bytes."""
-        whole, delivery = self.whole, whole_session.delivery_of(self.session)
+        whole, delivery = self.whole, self._delivery()
 
         def work() -> int:
             if whole is None:
@@ -366,11 +367,16 @@ class Workbench(QObject):
 
         return work
 
+    def _delivery(self) -> Delivery:
+        """The settings of the result's tracks, as files have them."""
+        tracks = () if self.whole is None else self.whole.outcome.tracks
+        return whole_session.delivery_of(self.session, [track.key for track in tracks])
+
     def midi_bytes(self, clip: Clip | None = None) -> bytes:
         """The MIDI file of the takes that are in; the same bytes that `pure-signal export` writes."""
         if self.whole is None:
             return b""
-        delivery = whole_session.delivery_of(self.session)
+        delivery = self._delivery()
         whole = self.whole if clip is not None else self._in_order(self.session, self.whole)
         song = build_song(whole.outcome, whole.take, delivery, clip)
         song = whole_session.with_session_key(song, self.session)
