@@ -14,7 +14,7 @@ from typing import Any
 
 from puresignal.engine import pulse, ring, shared_counters, sounding_file
 from puresignal.engine.helper_process import HelperProcess
-from puresignal.engine.router_config import PANIC, RELEASE_PLAYED, UNPLUG, RouterConfig, to_bytes
+from puresignal.engine.router_config import PANIC, RELEASE_PLAYED, TRANSPORT, UNPLUG, RouterConfig, to_bytes
 from puresignal.io import ports
 
 CRASHES_WITHIN = 10.0
@@ -63,6 +63,9 @@ class RouterProcess:
         # What the transport did: written by the player, kept by the recorder.
         self.moves = ring.make()
         self.moved = ring.Reader(self.moves)
+        # Messages of MIDI clock, and what JACK's transport does and may do (engine/outside_time.py).
+        self.sync, self.transport_found = ring.make(), shared_counters.make()
+        self.transport_ready = shared_counters.make()
         self.pulse = pulse.make()
         self.pulses = pulse.PulseWatch(self.pulse)
         self._own = ring.Writer(self._feeds[0])
@@ -121,7 +124,8 @@ class RouterProcess:
         ours, other = socket.socketpair()
         theirs = other.detach()
         given = (
-            theirs, self._memory, self.ring, self.sent, self.knock, self.playback, self.clock, self.pulse, *self._feeds,
+            theirs, self._memory, self.ring, self.sent, self.knock, self.playback, self.clock, self.pulse, self.sync,
+            self.transport_found, self.transport_ready, *self._feeds,
         )  # fmt: skip
         return HelperProcess(
             "puresignal.engine", tuple(map(str, given)), given, to_close=(theirs,), after=self.after
@@ -159,6 +163,16 @@ class RouterProcess:
         """End every note at the receivers, whoever started it."""
         with contextlib.suppress(OSError):
             self._socket.sendall(PANIC)
+
+    def transport(self, what: str) -> None:
+        """Ask JACK's transport to "start", to "stop", or to go to a frame: "locate 48000"."""
+        with contextlib.suppress(OSError):
+            self._socket.sendall(TRANSPORT + what.encode() + b"\n")
+
+    def transport_state(self) -> tuple[int, int]:
+        """JACK's transport as it was when it last changed: its state (engine/outside_time.py), and its frame."""
+        state, position = shared_counters.SharedCounters(self.transport_found).read()[:2]
+        return state, position
 
     def play(self, port: str, message: bytes, at: float | None = None) -> None:
         """Send a message from one of the window's own inputs (computer keyboard, pads) as if from a device.
@@ -297,6 +311,9 @@ class RouterProcess:
             self._let_go_of_recorder()
         for helper in (*self._ended, *([self._devices] if self._devices is not None else [])):
             helper.end_by(deadline)
-        for one in (self.ring, self.sent, self.playback, self.clock, self.pulse, self.moves, *self._feeds, self.knock):
+        for one in (
+            self.ring, self.sent, self.playback, self.clock, self.pulse, self.moves, self.sync, self.transport_found,
+            self.transport_ready, *self._feeds, self.knock,
+        ):  # fmt: skip
             os.close(one)
         return code

@@ -22,7 +22,8 @@ from puresignal.engine import clock, sounding_file
 from puresignal.engine.jack_client import SOUNDING, JackClient
 from puresignal.engine.message_flow import MessageFlow
 from puresignal.engine.router import ECHO_QUIET, Router
-from puresignal.engine.router_config import PANIC, RELEASE_PLAYED, UNPLUG, RouterConfig, from_bytes, lanes
+from puresignal.engine.router_config import PANIC, RELEASE_PLAYED, TRANSPORT, UNPLUG, RouterConfig, from_bytes, lanes
+from puresignal.engine.shared_counters import SharedCounters
 from puresignal.engine.sounding_notes import SOUNDING_SIZE
 from puresignal.io import alsa_ports, jack_ports, ports, realtime
 from puresignal.io.port_systems import PortClient
@@ -40,11 +41,16 @@ FIRST_ANSWER = 2.0
 class Host:
     """Runs until its socket is closed by the other side or it is told to end."""
 
-    def __init__(self, control: socket.socket, table: int, flow: MessageFlow, knock: int):
+    def __init__(
+        self, control: socket.socket, table: int, flow: MessageFlow, knock: int,
+        transport: tuple[SharedCounters, SharedCounters],
+    ):  # fmt: skip
         """control: configurations come, states go.
 
         table: file of sounding notes (see sounding_file.py); knock: eventfd that writers of own inputs signal
+        transport: where JACK's transport is told, and where it is said from when on it may begin (outside_time.py)
         """
+        self._transport = transport
         self._control, self._flow, self._knock = control, flow, knock
         self._table_file, self._table = table, mmap.mmap(table, SOUNDING_SIZE)
         self._call = os.eventfd(0, os.EFD_NONBLOCK | os.EFD_CLOEXEC)
@@ -108,6 +114,10 @@ class Host:
                         router.unplug(int(line.removeprefix(UNPLUG)))
                         self._wake()
                     continue
+                if line.startswith(TRANSPORT):
+                    if self._jack is not None:
+                        self._jack.command_transport(line.removeprefix(TRANSPORT).decode().strip())
+                    continue
                 setup = from_bytes(line)
                 if router is not None and self._setup is not None and self._same_ports(setup):
                     router.use(lanes(setup))
@@ -121,7 +131,8 @@ class Host:
     def _same_ports(self, setup: RouterConfig) -> bool:
         now = self._setup
         return now is not None and (
-            (now.inputs, now.outputs, now.client) == (setup.inputs, setup.outputs, setup.client)
+            (now.inputs, now.outputs, now.client, now.transport)
+            == (setup.inputs, setup.outputs, setup.client, setup.transport)
             and (now.block == setup.block or self._jack is None or self._jack.system != ports.PIPEWIRE)
         )
 
@@ -169,6 +180,8 @@ class Host:
         self._begin(client.samplerate)
         assert self._setup is not None
         self._jack = JackClient(client, self._setup, self._flow, self._wake)
+        if self._setup.transport:
+            self._jack.follow_transport(*self._transport)
         if self._flow.alsa is not None:
             self._flow.alsa.run_threads()
             realtime.give_back()

@@ -14,8 +14,10 @@ from typing import Any
 
 from puresignal.engine.frame_counter import FrameCounter
 from puresignal.engine.message_flow import MessageFlow
+from puresignal.engine.outside_time import ROLLING
 from puresignal.engine.router import Router
 from puresignal.engine.router_config import RouterConfig
+from puresignal.engine.shared_counters import SharedCounters
 from puresignal.io import jack_ports, ports, realtime
 
 SOUNDING = {ports.SOUND: "in", ports.FONT: "font", ports.CLICK: "click"}
@@ -57,6 +59,10 @@ class JackClient:
         self._ends_sent, self._ending_since = 0, 0.0
         self._ends = list[tuple[int, int, bytes]]()
         self._frames = 0
+        self._query: Callable[[], tuple[int, int]] | None = None
+        self._found: SharedCounters | None = None
+        self._ready: SharedCounters | None = None
+        self._moves, self._transport_state, self._transport_frame, self._transport_at = 0, -1, 0, 0
         self._left, self._left_length = list[tuple[int, int, bytes]](), 0
         self._realtime: bool | None = None
         self._counter = FrameCounter(flow.frame, flow.rate, time.monotonic())
@@ -73,6 +79,44 @@ class JackClient:
         client.set_xrun_callback(self._dropped_out)
         client.set_port_registration_callback(lambda *_: wake())
         client.set_port_connect_callback(lambda *_: wake())
+
+    def follow_transport(self, found: SharedCounters, ready: SharedCounters) -> None:
+        """Tell what the transport does, and let it begin when the player is ready. To be called before `activate`.
+
+        found, ready  see outside_time.TransportDrive
+        """
+        self._query = jack_ports.transport_query(self._client)
+        self._found, self._ready = found, ready
+        self._moves = found.read()[3]
+        self._client.set_sync_callback(self._may_roll)
+
+    def _may_roll(self, _: int, __: Any) -> bool:
+        """Whether the transport may begin with the next block."""
+        assert self._ready is not None
+        change, begins = self._ready.read()[:2]
+        # It is asked before the block is routed, whose frame is that of the last one and its length.
+        return bool(change == self._moves and self._flow.frame + 2 * self._frames >= begins)
+
+    def _look_at_transport(self, frame: int) -> None:
+        """Publish where the transport is, if it did something else than go on."""
+        assert self._query is not None
+        assert self._found is not None
+        state, position = self._query()
+        due = self._transport_frame + (frame - self._transport_at if self._transport_state == ROLLING else 0)
+        if state != self._transport_state or position != due:
+            self._moves += 1
+            self._transport_state, self._transport_frame, self._transport_at = state, position, frame
+            self._found.write(state, position, frame, self._moves)
+
+    def command_transport(self, what: str) -> None:
+        """Start or stop the transport, or move it: "start", "stop", "locate 48000"."""
+        word, _, frame = what.partition(" ")
+        if word == "start":
+            self._client.transport_start()
+        elif word == "stop":
+            self._client.transport_stop()
+        elif word == "locate" and frame.isdecimal():
+            self._client.transport_frame = min(int(frame), 0xFFFFFFFF)
 
     def activate(self) -> None:
         """Let the callback run."""
@@ -139,6 +183,8 @@ class JackClient:
             return
         first, incoming = self._begin_block(frames)
         flow.frame = self._counter.advance(first, frames, time.monotonic())
+        if self._query is not None:
+            self._look_at_transport(flow.frame)
         ending = self._ending
         if not incoming and not ending and not self._left and router.is_asleep and flow.is_still():
             return

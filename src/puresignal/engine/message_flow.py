@@ -15,6 +15,10 @@ from puresignal.engine.router_config import RouterConfig
 from puresignal.engine.shared_counters import SharedCounters
 from puresignal.io import alsa_ports, ports
 
+OF_CLOCK = frozenset((0xF2, 0xF8, 0xFA, 0xFB, 0xFC, 0xFE))
+"""Song position, ticks, Start, Continue, Stop; and active sensing."""
+UNTOLD = frozenset((0xF8, 0xFE))
+"""Those that are neither shown nor kept: ticks and active sensing."""
 CLOCK_PER_SECOND = 40
 """How often per second the published clock is updated while nothing happens."""
 
@@ -29,8 +33,12 @@ class MessageFlow:
     rate    frames per second
     """
 
-    def __init__(self, ring: Writer, sent: Writer, feeds: list[Reader], playback: Reader, clock: SharedCounters):
-        """ring: incoming messages; sent: outgoing messages; feeds: own inputs."""
+    def __init__(
+        self, ring: Writer, sent: Writer, feeds: list[Reader], playback: Reader, clock: SharedCounters,
+        sync: Writer | None = None,
+    ):  # fmt: skip
+        """ring: incoming messages; sent: outgoing messages; feeds: own inputs; sync: messages of MIDI clock."""
+        self._sync = sync
         self.router: Router | None = None
         self.alsa: alsa_ports.AlsaClient | None = None
         self.frame, self.rate = 0, 1
@@ -130,7 +138,14 @@ class MessageFlow:
         """Record what arrived and what left, at times of the steady clock rounded to 20 µs."""
         put, frame, rate = self._ring.put, self.frame, self.rate
         for offset, number, data in incoming:
-            put(round((frame + offset) * 50_000 / rate) / 50_000, number, data)
+            at = round((frame + offset) * 50_000 / rate) / 50_000
+            if data and data[0] in OF_CLOCK:
+                if self._sync is not None:
+                    self._sync.put(at, number, data)
+                # Ticks come by dozens a second, and say nothing about what is played.
+                if data[0] in UNTOLD:
+                    continue
+            put(at, number, data)
         put = self._sent.put
         for offset, output, data in leaving:
             put(round((frame + offset) * 50_000 / rate) / 50_000, output, data)

@@ -1,30 +1,39 @@
 """The playback process: feeds a score to the router ahead of time, by frames.
 
-`python -m puresignal.engine.player FEED KNOCK CLOCK TRANSPORT PULSE MOVES LEFT SCORE SCORE`, numbers of open files:
-FEED is a ring of messages with the frames at which they leave, KNOCK an eventfd that signals it, CLOCK shared counters
-(frame, rate, nanoseconds, block), TRANSPORT shared counters with the player's state, PULSE that of pulse.py, MOVES a
-ring of what the transport did (transport_log.py), LEFT one of what leaves, SCORE memory that the client fills in turn.
+`python -m puresignal.engine.player FEED KNOCK CLOCK TRANSPORT PULSE MOVES LEFT SYNC FOUND READY SCORE SCORE`, numbers
+of open files: FEED is a ring of messages with the frames at which they leave, KNOCK an eventfd that signals it, CLOCK
+shared counters (frame, rate, nanoseconds, block), TRANSPORT shared counters with the player's state, PULSE that of
+pulse.py, MOVES a ring of what the transport did (transport_log.py), LEFT one of what leaves, SYNC one of messages of
+MIDI clock, FOUND and READY shared counters about JACK's transport (outside_time.py), SCORE memory that the client fills
+in turn.
 Commands are lines of JSON on stdin: {"score": 0 or 1, "events": n, "moved": [seconds, seconds]}, {"play": seconds,
 "since": the clock's seconds at which it was there, or nothing}, {"stop": true}, {"speed": x}, {"loop": [a, b] or null},
 {"first": [[output, hex], ...]}: messages sent when playback starts, {"shift": seconds} of the score before bar 1,
 {"endless": whether to go on after its last note}, {"note": anything} that is kept with the moves,
 {"echo": whether what is played live sounds again in the next round}; a score's "known": seconds of the clock up to
-which it has what was played.
+which it has what was played; {"beats": [beats, seconds]}: the table of the score's time (core/timing/beat_table.py),
+{"clock_to": outputs} that get MIDI clock, {"follow": null, "jack", or the number of an input with MIDI clock}.
 """
 
 from __future__ import annotations
 
 import json
+import math
 import mmap
 import os
 import select
 import signal
 import sys
 import time
+from collections.abc import Iterable
 
 import numpy as np
 
 from puresignal.core.midi import messages
+from puresignal.core.timing.beat_table import BeatTable
+from puresignal.core.timing.clock_follower import CONTINUE, POSITION, START, TICKS
+from puresignal.core.timing.clock_follower import STOP as CLOCK_STOP
+from puresignal.core.timing.clock_follower import TICK as TICK_BYTE
 from puresignal.engine.pulse import BEAT_EVERY, PLAYER, Pulse
 from puresignal.engine.ring import Reader, Writer
 from puresignal.engine.round_echo import RoundEcho
@@ -50,6 +59,11 @@ class Player:
         self.echo = RoundEcho()
         # Seconds of the score before bar 1; and whether it goes on after the score's last note, as a recording does.
         self.shift, self.endless = 0.0, False
+        self.beats = BeatTable()
+        self._clock_to: tuple[int, ...] = ()
+        self._tick = 0
+        # Seconds of the rounds of the loop that are over.
+        self._rounds = 0.0
         self._at, self._data = np.zeros(0), np.zeros((0, 4), np.uint8)
         self._first: list[tuple[int, bytes]] = []
         self.playing = False
@@ -60,6 +74,11 @@ class Player:
         self._next = 0
         self._done = 0
         self._handed = feed.count
+        self._starts: list[tuple[int, int, bytes]] = []
+        # Whether another program says when it starts and stops.
+        self.driven = False
+        # Its tempo in thousandths of a BPM, 0 if unknown, and one of the states of outside_time.py.
+        self.master = (0, 0)
 
     def use(self, at: np.ndarray, data: np.ndarray, moved: tuple[np.ndarray, np.ndarray] | None = None) -> None:
         """Use another score at once: messages handed over but not yet played are taken back.
@@ -78,6 +97,7 @@ class Player:
         if self.playing:
             self._feed.put(float(self._done), 0, FORGET)
             self._next = int(np.searchsorted(self._at, self.seconds_at(self._done) - 1e-9))
+            self._tick = math.ceil(self.beats.beat_of(self.seconds_at(self._done)) * TICKS - 1e-6)
             # What sounds on in this score too is not cut: while recording there is another score every few seconds.
             still = self._sounding()
             for (output, channel, note), times in sorted(held.items()):
@@ -118,19 +138,81 @@ class Player:
 
         since  seconds of the clock at which this was the position: by now it is further on
         """
-        self.stop(frame)
-        self._clock_rate, self._rate, self._origin = rate, rate / self._speed, seconds
         # Gives receivers a moment to change programs before the first note.
-        self._origin_frame = frame + round(AHEAD * rate)
+        begins = frame + round(AHEAD * rate)
         if since is not None:
-            self._origin += max(0.0, self._origin_frame / rate - since) * self._speed
-            seconds = self._origin
+            seconds += max(0.0, begins / rate - since) * self._speed
+        self.play_at(seconds, begins, frame, rate, self._speed)
+
+    def play_at(self, seconds: float, begins: int, frame: int, rate: int, speed: float) -> None:
+        """Play from a position in the score at a frame; what was due since then leaves at once.
+
+        begins  frame of the clock at which it is at `seconds`
+        frame   the clock now
+        """
+        self.stop(frame)
+        self._speed = speed
+        self._clock_rate, self._rate, self._origin = rate, rate / speed, seconds
+        self._rounds = 0.0
+        if self.driven and self._loop is not None and seconds >= self._loop[1]:
+            # Further than the loop goes: as if it had gone round from its beginning.
+            long = self._loop[1] - self._loop[0]
+            self._origin = seconds = self._loop[0] + (seconds - self._loop[0]) % long
+        self._origin_frame = begins
         for output, message in self._first:
             self._feed.put(float(frame), output, message)
         self._next = int(np.searchsorted(self._at, seconds - 1e-9))
         self.playing, self._done = True, self._origin_frame
+        self._begin_ticks(frame)
         self._tell(PLAY, self._origin_frame)
         self._publish()
+
+    def clock_to(self, outputs: Iterable[int]) -> None:
+        """Send MIDI clock to some outputs while playing."""
+        self._clock_to = tuple(outputs)
+
+    @property
+    def handed_to(self) -> int:
+        """The first frame that nothing has been handed over for."""
+        return self._done
+
+    def unrolled(self, frame: int) -> float:
+        """The position at a frame, the rounds of the loop counted on."""
+        return self.seconds_at(frame) + self._rounds
+
+    def frame_of(self, second: float) -> int:
+        """The frame of a position, the rounds of the loop counted on."""
+        return self._origin_frame + round((second - self._rounds - self._origin) * self._rate)
+
+    def steer(self, speed: float) -> None:
+        """Go on a little slower or faster, from what has been handed over on; nothing is cut."""
+        self._origin_frame, self._origin = self._done, self.seconds_at(self._done)
+        self._speed = min(20.0, max(0.05, speed))
+        self._rate = self._clock_rate / self._speed
+        self._tell(MOVED, self._done)
+        self._publish()
+
+    def move_frames(self, later: int) -> None:
+        """Play everything that was not handed over yet some frames later."""
+        self._origin_frame += later
+        self._begin_again(self._done)
+        self._tell(MOVED, self._done)
+        self._publish()
+
+    def _begin_ticks(self, frame: int) -> None:
+        """Tell those that follow where it begins: the position that they can go to is that of a sixteenth note."""
+        if not self._clock_to:
+            return
+        beat = self.beats.beat_of(self._origin)
+        self._tick = math.ceil(beat * TICKS - 1e-6)
+        sixteenth = max(0, math.ceil(beat * 4 - 1e-6))
+        at = self._origin_frame + round((self.beats.second_of(sixteenth / 4) - self._origin) * self._rate)
+        start = bytes((START if sixteenth == 0 else CONTINUE,))
+        for output in self._clock_to:
+            if sixteenth:
+                place = min(sixteenth, 0x3FFF)
+                self._feed.put(float(frame), output, bytes((POSITION, place & 0x7F, place >> 7)))
+            self._starts.append((max(frame, at - 1), output, start))
 
     def speed(self, speed: float) -> None:
         """Play slower or faster from what has been handed over on. speed: 1.0 as the score says."""
@@ -146,6 +228,9 @@ class Player:
         """Stop playing and end the sounding notes."""
         if self.playing:
             self._feed.put(float(frame), 0, CUT)
+            for output in self._clock_to:
+                self._feed.put(float(frame), output, bytes((CLOCK_STOP,)))
+            self._starts.clear()
             self._tell(STOP, frame)
         self.playing = False
         self._publish()
@@ -173,13 +258,23 @@ class Player:
                 break
             assert self._loop is not None
             self._feed.put(float(end), 0, RELEASE)
+            self._rounds += self._loop[1] - self._loop[0]
             self._origin_frame, self._origin = end, self._loop[0]
+            for output in self._clock_to:
+                self._feed.put(float(end), output, bytes((CLOCK_STOP,)))
+            self._begin_ticks(end)
             self._next = int(np.searchsorted(self._at, self._origin - 1e-9))
             self.echo.begin_round()
             self._tell(ROUND, end)
             self._publish()
         self._done = max(self._done, up_to + 1)
-        if self._loop is None and not self.endless and self._next >= len(self._at) and self._is_over(frame):
+        if (
+            self._loop is None
+            and not self.endless
+            and not self.driven
+            and self._next >= len(self._at)
+            and self._is_over(frame)
+        ):
             self.playing = False
             self._tell(STOP, frame)
             self._publish()
@@ -211,10 +306,26 @@ class Player:
             for second, output, message in self.echo.due(self.seconds_at(up_to)):
                 at = self._origin_frame + round((second - self._origin) * self._rate)
                 rows.append((min(at, up_to), output, message))
+        if self._clock_to:
+            rows = self._ticks(up_to) + rows
+        if self.echo.on or self._clock_to:
             rows.sort(key=lambda row: row[0])
         for at, output, message in rows:
             self._feed.put(float(at), output, message)
-            self.echo.fed(at / max(1, self._clock_rate), output, message)
+            if message[0] < messages.SYSTEM:
+                self.echo.fed(at / max(1, self._clock_rate), output, message)
+
+    def _ticks(self, up_to: int) -> list[tuple[int, int, bytes]]:
+        """The ticks of MIDI clock up to a frame, and Start or Continue before the first of them."""
+        rows = [row for row in self._starts if row[0] <= up_to]
+        self._starts = [row for row in self._starts if row[0] > up_to]
+        while True:
+            second = self.beats.second_of(self._tick / TICKS)
+            at = self._origin_frame + round((second - self._origin) * self._rate)
+            if at > up_to or (self._loop is not None and self._origin <= self._loop[1] and second >= self._loop[1]):
+                return rows
+            rows += [(at, output, bytes((TICK_BYTE,))) for output in self._clock_to]
+            self._tick += 1
 
     def _begin_again(self, frame: int) -> None:
         """Hand over everything again from a frame on."""
@@ -222,6 +333,7 @@ class Player:
         self._feed.put(float(frame), 0, FORGET)
         self._feed.put(float(frame), 0, RELEASE)
         self._next = int(np.searchsorted(self._at, now - 1e-9))
+        self._tick = math.ceil(self.beats.beat_of(now) * TICKS - 1e-6)
 
     def _is_over(self, frame: int) -> bool:
         return not len(self._at) or self.seconds_at(frame) > float(self._at[-1]) + 0.05
@@ -232,6 +344,13 @@ class Player:
             seconds = self.seconds_at(frame) - self.shift
             self._log.move(frame / max(1, self._clock_rate), kind, seconds, self._speed)
 
+    def tell_master(self, bpm: float | None, state: int) -> None:
+        """Publish what is known of the program that is followed."""
+        now = round(1000 * (bpm or 0.0)), state
+        if now != self.master:
+            self.master = now
+            self._publish()
+
     def _publish(self) -> None:
         a, b = self._loop or (0.0, 0.0)
         self._transport.write(
@@ -241,6 +360,7 @@ class Player:
             round(self._rate),
             round(a * 1e6),
             round(b * 1e6),
+            *self.master,
         )
 
 
@@ -257,22 +377,29 @@ def position(transport: tuple[int, ...], clock: tuple[int, ...], now_ns: int) ->
 
 
 def main() -> int:
-    feed, knock, clock_memory, transport, pulse_memory, moves, left, *scores = map(int, sys.argv[1:])
+    feed, knock, clock_memory, transport, pulse_memory, moves, left, sync, found, ready, *scores = map(
+        int, sys.argv[1:]
+    )
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
     log = TransportLog(Writer(moves))
     player, clock = Player(Writer(feed), SharedCounters(transport), log), SharedCounters(clock_memory)
     pulse, rest = Pulse(pulse_memory, PLAYER), b""
-    heard = Reader(left)
+    # Not above: it needs the player, and only this process needs both.
+    from puresignal.engine.outside_time import OutsideTime
+
+    heard, arrived = Reader(left), Reader(sync)
+    outside = OutsideTime(player, SharedCounters(found), SharedCounters(ready))
     # A router that has just been started has no clock yet; playback starts when it does.
     wanted: tuple[float, float | None] | None = None
     while True:
-        ready, _, _ = select.select([0], [], [], TICK if player.playing or wanted is not None else BEAT_EVERY)
+        busy = player.playing or wanted is not None or player.driven
+        come, _, _ = select.select([0], [], [], TICK if busy else BEAT_EVERY)
         pulse.beat()
         frame, rate, nanoseconds, block = clock.read()[:4]
         if rate:
             frame += round((time.monotonic_ns() - nanoseconds) * rate / 1e9)
-        if ready:
+        if come:
             more = os.read(0, 1 << 16)
             if not more:
                 player.stop(frame)
@@ -287,6 +414,13 @@ def main() -> int:
                     player.endless = bool(command["endless"])
                 if "shift" in command:
                     player.shift = float(command["shift"])
+                if "beats" in command:
+                    player.beats = BeatTable(*command["beats"])
+                if "clock_to" in command:
+                    player.clock_to(command["clock_to"])
+                if "follow" in command:
+                    arrived.read()
+                    outside.follow(command["follow"])
                 if "echo" in command:
                     heard.read()
                     player.echo.switch(bool(command["echo"]))
@@ -313,6 +447,8 @@ def main() -> int:
         if wanted is not None and rate:
             player.play(wanted[0], frame, rate, wanted[1])
             wanted = None
+        if player.driven and rate:
+            outside.drive(arrived.read(), frame, rate, block)
         if player.echo.on and player.playing:
             player.echo.hear(heard.read(), player.place_of)
         player.hand_over(frame, block)

@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from puresignal.core.timing.beat_table import BeatTable
 from puresignal.engine import pulse, shared_counters
 from puresignal.engine.client import END_WITHIN, RouterProcess
 from puresignal.engine.helper_process import HelperProcess
@@ -90,6 +91,9 @@ class PlayerProcess:
             router.pulse,
             router.moves,
             router.sent,
+            router.sync,
+            router.transport_found,
+            router.transport_ready,
             *self._scores,
         )
         self._router = router
@@ -98,6 +102,9 @@ class PlayerProcess:
         self._loop: list[float] | None = None
         self._speed = 1.0
         self._shift, self._endless, self._echo = 0.0, False, False
+        self._beats: list[list[float]] = [[0.0, 1.0], [0.0, 0.5]]
+        self._clock_to: list[int] = []
+        self._follow: str | int | None = None
 
     def use(
         self,
@@ -154,6 +161,7 @@ class PlayerProcess:
         return {
             "shift": self._shift, "endless": self._endless, "score": self._turn, "events": self._events,
             "first": self._first, "loop": self._loop, "speed": self._speed, "echo": self._echo,
+            "beats": self._beats, "clock_to": self._clock_to, "follow": self._follow,
         }  # fmt: skip
 
     def echo(self, on: bool) -> None:
@@ -161,6 +169,33 @@ class PlayerProcess:
         self._echo = on
         if self._told.alive:
             self._told.tell(echo=on)
+
+    def time(self, beats: BeatTable) -> None:
+        """Beats and seconds of the score, for MIDI clock."""
+        self._beats = [beats.beats, beats.seconds]
+        self._told.tell(beats=self._beats)
+
+    def clock_to(self, outputs: list[int]) -> None:
+        """Send MIDI clock to some outputs, by number."""
+        self._clock_to = outputs
+        self._told.tell(clock_to=outputs)
+
+    def follow(self, what: str | int | None) -> None:
+        """Follow JACK's transport ("jack"), the MIDI clock of an input (its number), or nothing."""
+        self._follow = what
+        if self._told.tell(follow=what) or what is not None:
+            # A new process knows nothing yet, and the first note of the master comes without a warning.
+            self._told.tell(**self._all())
+
+    def first(self, first: list[tuple[int, bytes]]) -> None:
+        """Banks and programs for when another program starts."""
+        self._first = [[output, message.hex()] for output, message in first]
+        self._told.tell(first=self._first)
+
+    def master(self) -> tuple[float | None, int]:
+        """What is known of the program that is followed: its tempo in BPM, and a state of outside_time.py."""
+        bpm, state = self._words.read()[6:8]
+        return (bpm / 1000 if bpm else None), state
 
     def note(self, what: Any) -> None:
         """Keep something with the moves of the transport, in the journal."""

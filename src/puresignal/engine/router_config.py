@@ -14,9 +14,9 @@ from puresignal.core.path.cleaning_path import CleaningPath, LivePath, as_live
 from puresignal.core.path.context import USUAL_WIRING, Context, Wiring
 from puresignal.engine.router import Lane, Route
 
-PANIC, RELEASE_PLAYED, UNPLUG = b"panic\n", b"release played\n", b"unplug "
+PANIC, RELEASE_PLAYED, UNPLUG, TRANSPORT = b"panic\n", b"release played\n", b"unplug ", b"transport "
 """Sent instead of a configuration: end every note at once; end what playback started; an input, by its number, has
-gone, and its notes end."""
+gone, and its notes end; what JACK's transport is to do."""
 
 ALL_INPUTS, ALL_CHANNELS = -1, 0
 
@@ -73,6 +73,7 @@ class RouterConfig:
     source           note map of all inputs, if there are no tracks
     tracks           the tracks; empty: one track from every input to every output
     block            frames per block that PipeWire is asked for; 0 for the usual
+    transport        whether JACK's transport is followed
     """
 
     inputs: tuple[str, ...]
@@ -83,6 +84,7 @@ class RouterConfig:
     client: str = "Pure Signal"
     tracks: tuple[LiveTrack, ...] = ()
     block: int = 0
+    transport: bool = False
 
     def live_tracks(self) -> tuple[LiveTrack, ...]:
         """The tracks, or a single one that listens to everything."""
@@ -99,6 +101,7 @@ def to_bytes(setup: RouterConfig) -> bytes:
         "path": settings_json.to_json(setup.path),
         "client": setup.client,
         "block": setup.block,
+        "transport": setup.transport,
         "tracks": [
             {
                 "input": t.input, "channel": t.channel, "source": _map_to_json(t.source), "outputs": list(t.outputs),
@@ -143,7 +146,15 @@ def from_bytes(line: bytes) -> RouterConfig:
     path = settings_json.from_json(data["path"], "path")
     maps = [_map_from_json(data[key]) for key in ("source", "target")]
     return RouterConfig(
-        tuple(data["inputs"]), tuple(data["outputs"]), maps[0], maps[1], path, data["client"], tracks, data["block"]
+        tuple(data["inputs"]),
+        tuple(data["outputs"]),
+        maps[0],
+        maps[1],
+        path,
+        data["client"],
+        tracks,
+        data["block"],
+        data["transport"],
     )
 
 

@@ -55,6 +55,19 @@ def block(client: Any, inputs: list[Any], outputs: list[Any]) -> Callable[[int],
     return begin
 
 
+def transport_query(client: Any) -> Callable[[], tuple[int, int]]:
+    """A function that gives the transport's state (0 stopped, 1 rolling, 3 starting) and its frame, within a block."""
+    jack = binding_of(client)
+    position = jack._ffi.new("jack_position_t*")
+    ask, own = jack._lib.jack_transport_query, client._ptr
+
+    def query() -> tuple[int, int]:
+        state = ask(own, position)
+        return int(state), int(position.frame)
+
+    return query
+
+
 def listing() -> tuple[MidiPort, ...]:
     """All MIDI ports of the server, sources first.
 

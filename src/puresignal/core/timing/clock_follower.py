@@ -77,6 +77,11 @@ class ClockFollower:
         self.starts += 1
 
     @property
+    def begins(self) -> float:
+        """The beat of the first tick since Start or Continue."""
+        return self._from
+
+    @property
     def bpm(self) -> float | None:
         """The master's tempo; None before it is known."""
         return None if self._line is None else 60.0 / (self._line[2] * TICKS)
