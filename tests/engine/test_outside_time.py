@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
+import json
+import subprocess
+import sys
 import time
 
 import numpy as np
@@ -99,7 +103,7 @@ def test_clock_out_goes_back_with_the_loop(rig):
     order = [r.data for r in rig.got if r.data[0] >= 0xF0]
     rounds = [i for i, one in enumerate(order) if one == CONTINUE]
     assert len(rounds) >= 3
-    for first, second in zip(rounds, rounds[1:], strict=False):
+    for first, second in itertools.pairwise(rounds):
         assert order[first:second].count(TICK) == 24
         assert order[second - 2 : second] == [STOP, bytes((0xF2, 4, 0))]
     follower = ClockFollower()
@@ -208,3 +212,124 @@ def test_jacks_transport_is_led(on_server):
         assert other.transport_state == 0
     finally:
         other.close()
+
+
+OTHER = """
+import json, random, sys
+import jack
+bpm, jitter, seconds = map(float, sys.argv[1:4])
+client = jack.Client("other program", no_start_server=True)
+out, into = client.midi_outports.register("clock"), client.midi_inports.register("in")
+state, heard, rng = {"next": 0, "begin": None, "frame": 0}, [], random.Random(3)
+period = 60.0 / bpm / 24 * client.samplerate
+
+@client.set_process_callback
+def process(frames):
+    out.clear_buffer()
+    first = state["frame"]
+    state["frame"] += frames
+    for offset, data in into.incoming_midi_events():
+        heard.append((client.last_frame_time + offset, bytes(data).hex()))
+    if state["begin"] is None:
+        return
+    while True:
+        number = state["next"]
+        at = state["begin"] + (number - 24) * period + state.get("late", 0)
+        if at >= first + frames:
+            return
+        if number == 24 and not state.get("started"):
+            out.write_midi_event(max(0, int(at - first) - 48), bytes((0xFA,)))
+            state["started"] = True
+            state["zero"] = client.last_frame_time + (state["begin"] - first)
+        out.write_midi_event(max(0, int(at - first)), bytes((0xF8,)))
+        state["next"] += 1
+        state["late"] = rng.uniform(0, jitter) * client.samplerate
+
+with client:
+    print("ready", flush=True)
+    for line in sys.stdin:
+        if line.strip() == "go":
+            state["begin"] = state["frame"] + int(24 * period) + 480
+        else:
+            break
+    told = {"heard": heard, "zero": state.get("zero"), "rate": client.samplerate}
+print(json.dumps(told), flush=True)
+"""
+
+
+class Other:
+    """Another program on the server: a master with jitter, and somebody who listens."""
+
+    def __init__(self, bpm=120.0, jitter=0.0):
+        self.process = subprocess.Popen(
+            [sys.executable, "-c", OTHER, str(bpm), str(jitter), "0"],
+            stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+        )  # fmt: skip
+        assert self.process.stdout.readline() == "ready\n"
+
+    def say(self, word):
+        self.process.stdin.write(word + "\n")
+        self.process.stdin.flush()
+
+    def end(self):
+        self.say("end")
+        told = json.loads(self.process.stdout.readline())
+        self.process.communicate(timeout=5)
+        return told
+
+
+def rig_with(inputs, outputs):
+    rig = object.__new__(Rig)
+    rig.router = RouterProcess(RouterConfig(inputs, outputs, GENERAL, GENERAL))
+    rig.player = PlayerProcess(rig.router)
+    rig.sent, rig.arrived, rig.got = Reader(rig.router.sent), Reader(rig.router.ring), []
+
+    def is_joined():
+        state = rig.router.read(0.05)
+        return state if state is not None and all((*state["inputs"], *state["outputs"])) else None
+
+    until(is_joined, what="the ports")
+    return rig
+
+
+def test_another_program_on_the_server_is_the_master(server):
+    other = Other(bpm=132.0, jitter=0.005)
+    rig = rig_with(("other program:clock",), ("other program:in",))
+    at, data = beats(64, 0.5)
+    rig.player.use(at, data)
+    rig.player.time(BeatTable((0.0, 1.0), (0.0, 0.5)))
+    rig.player.follow(0)
+    time.sleep(0.4)
+    other.say("go")
+    rig.look(5.5)
+    told = other.end()
+    rig.close()
+    ons = np.array([at for at, data in told["heard"] if bytes.fromhex(data)[0] & 0xF0 == 0x90]) - told["zero"]
+    due = np.arange(len(ons)) * 60.0 / 132.0 * told["rate"]
+    assert len(ons) >= 9
+    # The ticks come up to 5 ms late, on the mean 2.5, and a block of the server lies between.
+    off = (ons - due) / told["rate"] - 0.0025
+    assert abs(off[4:]).max() < 0.003 + 256 / 48_000
+    assert np.ptp(off[4:]) < 0.004
+
+
+def test_another_program_on_the_server_follows(server):
+    other = Other()
+    rig = rig_with((), ("other program:in",))
+    at, data = beats(8, 0.5)
+    rig.player.use(at, data)
+    rig.player.time(BeatTable((0.0, 1.0), (0.0, 0.5)))
+    rig.player.clock_to([0])
+    rig.player.play(0.0, [])
+    rig.look(3.0)
+    rig.player.stop()
+    time.sleep(0.2)
+    told = other.end()
+    rig.close()
+    heard = [(at, bytes.fromhex(data)) for at, data in told["heard"]]
+    assert next(data for _, data in heard if data[0] >= 0xF0) == START
+    assert heard[-1][1] == STOP
+    ticks = np.array([at for at, data in heard if data == TICK])
+    assert len(ticks) > 130
+    # A tick is 1,000 frames at 120 BPM and 48 kHz: each on its frame.
+    assert set(np.diff(ticks).tolist()) == {1000}

@@ -8,6 +8,7 @@ from typing import Any
 from puresignal.core.export import whole_session
 from puresignal.core.kit.articulations import STANDARD, drum_of
 from puresignal.core.kit.note_map import to_json
+from puresignal.core.session import sync
 from puresignal.core.session.live_input import outputs_of, ports_of
 from puresignal.core.session.session import Session
 from puresignal.engine.router_config import LiveTrack, RouterConfig, TrackRoute
@@ -21,6 +22,9 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
     """The router's configuration for a session. played_to: ports that playback needs; block: frames wanted."""
     inputs = [one for one in session.inputs if one.listens and listening]
     names = ports_of(inputs)
+    clock = session.sync.port if session.sync.follow == sync.CLOCK else ""
+    if clock and clock not in names:
+        names = (*names, clock)
     delivery = whole_session.delivery_of(session)
     own = [track for track in delivery.tracks if not track.out or track.channel or track.port or track.offset]
     elsewhere = [track.port for track in own if track.port]
@@ -57,7 +61,13 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
                 max(0.0, to.offset) / 1000.0,
             )
         )
-    return RouterConfig(names, outputs, None, session.target, session.path, tracks=tuple(tracks), block=block)
+    if clock and not tracks:
+        # The clock's port is listened to, and what else comes from it is not played.
+        tracks.append(LiveTrack(names.index(clock), monitor=False))
+    follows = session.sync.follow == sync.TRANSPORT
+    return RouterConfig(
+        names, outputs, None, session.target, session.path, ("Pure Signal"), tuple(tracks), block, follows
+    )
 
 
 def sound_settings(session: Session, outputs: tuple[str, ...], out: SoundOut) -> dict[str, Any]:

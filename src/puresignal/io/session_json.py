@@ -15,6 +15,7 @@ from puresignal.core.path.verdicts import Verdicts
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.session import Session
+from puresignal.core.session.sync import Sync
 from puresignal.core.session.take_ref import IMPORTED, PLAYED, TakeRef
 from puresignal.core.timing.session_time import Timeline
 
@@ -40,6 +41,7 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
         "order": list(session.order),
         "loop": None if session.loop is None else [session.loop.begin, session.loop.end],
         **({} if session.recording == RecordingSettings() else {"recording": asdict(session.recording)}),
+        **({} if session.sync == Sync() else {"sync": asdict(session.sync)}),
         "alternatives": [
             {"name": one.name, "takes": list(one.takes), "choice": [list(row) for row in one.choice]}
             for one in session.alternatives

@@ -24,6 +24,7 @@ from puresignal.core.path import settings_json
 from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.several_takes import BEATS, CLOCK
 from puresignal.core.path.verdicts import NO_VERDICTS, Verdict, Verdicts
+from puresignal.core.session import sync
 from puresignal.core.session.arrangement import Alternatives, Loop, Section
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.destination import Destination
@@ -31,6 +32,7 @@ from puresignal.core.session.live_input import ALL, ALL_CHANNELS, CONTROL, NOTES
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.session import Session
 from puresignal.core.session.sound_settings import SoundSettings
+from puresignal.core.session.sync import Sync
 from puresignal.core.session.take_ref import DRAWN, GENERATED, IMPORTED, KINDS, PLAYED, SOUND, DrawnNote, Pass, TakeRef
 from puresignal.core.session.track_settings import COLOURS, MOST_OFFSET, Delivery, TrackSettings, with_tracks
 from puresignal.core.session.viewing import View
@@ -220,6 +222,7 @@ class _Reader:
             part(lambda: self._alternatives(data.get("alternatives", [])), ()),
             max([numbers if _is_whole(numbers, 0) else 0, *(ref.number for ref in refs)]),
             part(lambda: self._recording(data.get("recording", {})), RecordingSettings()),
+            part(lambda: self._sync(data.get("sync", {})), Sync()),
             part(lambda: self._view(data.get("view", {}), refs), View()),
         )
         return session, tuple(materials.values())
@@ -408,6 +411,15 @@ class _Reader:
         if data[0] >= data[1]:
             raise self._wrong("loop", data)
         return Loop(float(data[0]), float(data[1]))
+
+    def _sync(self, data: object) -> Sync:
+        if not isinstance(data, dict):
+            raise self._wrong("sync", data)
+        follow, port, to = data.get("follow", sync.OWN), data.get("port", ""), data.get("clock_to", [])
+        good = follow in sync.MASTERS and _is_text(port) and isinstance(to, list) and len(to) <= sync.MOST_RECEIVERS
+        if not good or not all(_is_text(name) for name in to):
+            raise self._wrong("sync", data)
+        return Sync(follow, port, tuple(to))
 
     def _recording(self, data: object) -> RecordingSettings:
         try:

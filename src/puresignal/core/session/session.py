@@ -20,6 +20,7 @@ from puresignal.core.session.destination import Destination
 from puresignal.core.session.live_input import LiveInput, with_idents
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.sound_settings import SoundSettings
+from puresignal.core.session.sync import Sync
 from puresignal.core.session.take_ref import SOUND, TakeRef
 from puresignal.core.session.track_settings import Delivery, TrackSettings, with_order, with_track
 from puresignal.core.session.viewing import View
@@ -41,6 +42,7 @@ class Session:
     destinations   by name
     sends          (key of a track, keys of those that its notes go to instead)
     alternatives   takes of one thing
+    sync           whose time is followed, and who follows
     numbers        takes that were ever added
     view           what is looked at; not part of the history
     """
@@ -62,6 +64,7 @@ class Session:
     alternatives: tuple[Alternatives, ...] = ()
     numbers: int = 0
     recording: RecordingSettings = field(default_factory=RecordingSettings)
+    sync: Sync = field(default_factory=Sync)
     view: View = field(default_factory=View)
 
     def __post_init__(self) -> None:
@@ -178,6 +181,11 @@ def with_timeline(session: Session, timeline: Timeline | None) -> Session:
 def with_key(session: Session, key: str) -> Session:
     """Set the key, like "D minor", or none."""
     return replace(session, key=key)
+
+
+def with_sync(session: Session, sync: Sync) -> Session:
+    """Follow another program's time, or be followed."""
+    return replace(session, sync=sync)
 
 
 def with_recording(session: Session, recording: RecordingSettings) -> Session:

@@ -78,6 +78,7 @@ class MainWindow(QMainWindow):
         self.files = FileActions(self.services, self.keeper, self)
         self.views: dict[str, View] = {}
         self._record_settings: QWidget | None = None
+        self._sync: QWidget | None = None
         self._stale: set[str] = set()
         self.stack = ViewStack()
         self.header = Header(VIEWS, self.services)
@@ -141,6 +142,7 @@ class MainWindow(QMainWindow):
         self.rail.live.clicked.connect(self._look_at_input)
         self.transport.keys_switched.connect(self.switch_keys)
         self.transport.settings_requested.connect(self.show_record_settings)
+        self.transport.sync_requested.connect(self.show_sync)
         self.services.sitting.kept.connect(self._offer_beats)
         self.services.capture.click_drowned.connect(self._offer_click)
         self.display.enlarged.connect(self._enlarge)
@@ -362,6 +364,15 @@ class MainWindow(QMainWindow):
         self._record_settings.show()
         self._record_settings.raise_()
         self._record_settings.activateWindow()
+
+    def show_sync(self) -> None:
+        from puresignal.ui.shell.sync_dialog import SyncDialog
+
+        if self._sync is None:
+            self._sync = SyncDialog(self.services, self)
+        self._sync.show()
+        self._sync.raise_()
+        self._sync.activateWindow()
 
     def show_guide(self) -> None:
         from puresignal.ui.shell.help_dialogs import GuideDialog

@@ -66,6 +66,8 @@ class RecordDisplay(QWidget):
     def words(self) -> tuple[str, str]:
         """State and place, in words."""
         state, capture = self._capture.state, self._capture
+        if capture.waits_for_master:
+            return tr("Waiting for Start"), tr("Recording begins when {port} starts.", port=self._clock_port())
         if state == WAITING:
             bar, _ = self._playback.time()[0].beats_to_bar(capture.point + 1e-6)
             return tr("Waiting for the first hit"), tr("It becomes beat one of bar {bar}.", bar=bar)
@@ -77,6 +79,9 @@ class RecordDisplay(QWidget):
         where = tr("bar {bar}", bar=bar)
         rounds = capture.round
         return tr("Recording"), tr("round {n}, {where}", n=rounds, where=where) if rounds else where
+
+    def _clock_port(self) -> str:
+        return self._workbench.session.sync.port
 
     def _bar_of(self, beat: float) -> int:
         return self._playback.time()[0].beats_to_bar(beat + 1e-6)[0]

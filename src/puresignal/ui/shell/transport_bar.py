@@ -49,10 +49,12 @@ class TransportBar(QWidget):
 
     keys_switched       the computer keyboard should play, or not
     settings_requested  the settings of recording and click should be shown
+    sync_requested      the settings of playing with other programs should be shown
     """
 
     keys_switched = Signal(bool)
     settings_requested = Signal()
+    sync_requested = Signal()
 
     def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(parent)
@@ -83,6 +85,10 @@ class TransportBar(QWidget):
         self.how = self._button("", tr("Count-in, click, loop rounds, delays, pads that control (Ctrl+Shift+R)."))
         self.how.setAccessibleName(tr("Recording and click"))
         self.how.clicked.connect(self.settings_requested)
+        self.sync = self._button("", tr("Whose time is followed. Click for the settings (Ctrl+Shift+Y)."))
+        self.sync.clicked.connect(self.sync_requested)
+        self._outside = services.outside
+        self._outside.changed.connect(self._show_sync)
         self._gesture = 0
         self.versions: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
@@ -118,7 +124,8 @@ class TransportBar(QWidget):
         self.says = PlainLabel()
         self.says.setObjectName("faint")
         for widget in (
-            self.start, self.play, self.record, self.loop, self.place, self.how, *self.versions.values(), self.compare,
+            self.start, self.play, self.record, self.loop, self.place, self.sync, self.how,
+            *self.versions.values(), self.compare,
         ):  # fmt: skip
             row.addWidget(widget)
         row.addStretch()
@@ -177,6 +184,7 @@ class TransportBar(QWidget):
             else tr("Record what the armed inputs play, in its place on the timeline (R, or F12 where keys play).")
         )  # fmt: skip
         self.how.setText(self._how_words())
+        self._show_sync()
         self.loop.setChecked(playback.looping)
         self.versions[playback.version].setChecked(True)
         self.compare.setText(tr("A/B") if playback.other_path is None else tr("A ⇄ B"))
@@ -187,6 +195,13 @@ class TransportBar(QWidget):
             self.level.blockSignals(False)
         self._show_place(playback.place)
         self.what.setToolTip(plain_tip("\n".join(self.monitoring())))
+
+    def _show_sync(self) -> None:
+        """Show who is followed, where that is another program."""
+        words = self._outside.words()
+        self.sync.setText(words)
+        self.sync.setAccessibleName(tr("Sync: {words}", words=words))
+        self.sync.setVisible(bool(words))
 
     def monitoring(self) -> tuple[str, ...]:
         """One line for everything that could sound now."""

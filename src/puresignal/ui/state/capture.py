@@ -19,6 +19,7 @@ from puresignal.core.session.recorded import Begun, Layout, Move
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.take_ref import TakeRef
 from puresignal.core.timing import click_beats as click
+from puresignal.core.timing.session_time import Timeline
 from puresignal.engine.ring import Record
 from puresignal.io import recorded_takes
 from puresignal.io.recorded_takes import Recorded
@@ -72,6 +73,9 @@ class Capture(QObject):
         self._cost = 0.0
         # Takes that were kept by Again; the one that follows is an alternative of them.
         self._attempts: tuple[str, ...] = ()
+        # Whether it waits for another program to start.
+        self._for_master = False
+        self._noted_tempo: Timeline | None = None
         self._preview = QTimer(self)
         self._preview.setInterval(PREVIEW_MS)
         self._preview.timeout.connect(self._show)
@@ -86,6 +90,11 @@ class Capture(QObject):
     @property
     def running(self) -> bool:
         return self.state != IDLE
+
+    @property
+    def waits_for_master(self) -> bool:
+        """Whether it waits for another program to start."""
+        return self.state == WAITING and self._for_master
 
     @property
     def point(self) -> float:
@@ -129,6 +138,11 @@ class Capture(QObject):
             self._point = playback.beat_of(playback.heard_now())
             self._tell_journal()
             self._turn(RECORDING)
+            return
+        self._for_master = playback.outside is not None and playback.outside.follows_clock
+        if self._for_master:
+            self._point = playback.beat_of(playback.place)
+            self._turn(WAITING)
             return
         self._moves = []
         place = playback.place
@@ -198,6 +212,7 @@ class Capture(QObject):
     def _tell_journal(self) -> None:
         """Note what a killed recording is rebuilt from."""
         timeline, _ = self._playback.time()
+        self._noted_tempo = timeline
         inputs = [self._live_session.inputs[number] for number in self._armed()]
         settings, begun = self._settings, self._begun()
         note = {
@@ -236,7 +251,7 @@ class Capture(QObject):
         if self._records is None:
             return
         self._records += records
-        if self.state == WAITING:
+        if self.state == WAITING and not self._for_master:
             armed = self._armed()
             first = next((r for r in records if messages.is_note_on(r.data) and self._is_for(r, armed)), None)
             if first is not None:
@@ -259,7 +274,9 @@ class Capture(QObject):
             beat = float(timeline.seconds_to_beats(np.array([what["seconds"]]))[0])
             tempo = timeline if kind == recorded.MOVED else None
             self._moves.append(Move(at, kind, beat, float(what["speed"]), tempo))
-            if tempo is not None and self.running:
+            if tempo is not None and self.running and tempo != self._noted_tempo:
+                # A clock that is followed changes the speed many times, and the tempo never.
+                self._noted_tempo = tempo
                 self._note({"timeline": timeline_json(tempo)})
             if kind == recorded.ROUND and self.state == RECORDING:
                 QTimer.singleShot(max(0, round(1000 * (at - time.monotonic())) + 20), self._begin_round)
@@ -289,7 +306,13 @@ class Capture(QObject):
             self.click_drowned.emit()
 
     def _follow_playback(self) -> None:
-        """When the transport is stopped, so is the recording."""
+        """When the transport is stopped, so is the recording; where another program starts it, it begins."""
+        if self.state == WAITING and self._for_master and self._playback.playing:
+            self._by_hand, self._pressed = True, time.monotonic()
+            self._point = self._playback.beat_of(self._playback.heard_now())
+            self._tell_journal()
+            self._turn(RECORDING)
+            return
         if self.state in (COUNTING, RECORDING) and not self._playback.playing:
             self.end()
 

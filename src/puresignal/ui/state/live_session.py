@@ -166,6 +166,19 @@ class LiveSession(QObject):
         self._follow_sound()
         self._timer.start()
 
+    def needed_by(self, who: str) -> bool:
+        """Whether somebody needs the router, and it runs."""
+        return who in self._needs and self._router is not None
+
+    def transport(self, what: str) -> None:
+        """Ask JACK's transport for something (engine/client.py)."""
+        if self._router is not None:
+            self._router.transport(what)
+
+    def transport_state(self) -> tuple[int, int]:
+        """JACK's transport as it was when it last changed: state and frame."""
+        return self._router.transport_state() if self._router is not None else (0, 0)
+
     def need_no_more(self, who: str) -> None:
         """Withdraw a request; the router ends when nobody needs it."""
         self._needs.discard(who)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Protocol
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -11,10 +12,11 @@ from puresignal.core.export import transport_score, whole_session
 from puresignal.core.export.playback_events import Score, outputs_of, score
 from puresignal.core.export.session_result import SeveralTakes
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, as_played
-from puresignal.core.session import recording
+from puresignal.core.session import recording, sync
 from puresignal.core.session import session as edits
 from puresignal.core.session.recording import ClickSettings
 from puresignal.core.session.session import Session
+from puresignal.core.timing.beat_table import table_of
 from puresignal.core.timing.session_time import Timeline
 from puresignal.io import ports
 from puresignal.translation import tr
@@ -43,6 +45,17 @@ class Rolling:
 
     begin: float
     point: float
+
+
+class Master(Protocol):
+    """Who else has a say in when it plays (outside_master.py)."""
+
+    def start(self, second: float, shift: float) -> bool: ...
+    def stop(self) -> bool: ...
+    def go(self, second: float, shift: float) -> bool: ...
+
+    @property
+    def follows_clock(self) -> bool: ...
 
 
 class Playback(QObject):
@@ -83,6 +96,9 @@ class Playback(QObject):
         self._round_is_new = False
         self._rolling_made_of: object = None
         self._first: tuple[tuple[int, bytes], ...] = ()
+        self.outside: Master | None = None
+        # Whether the player has been heard since it was started.
+        self.was_heard = False
         self._timer = QTimer(self)
         self._timer.setInterval(FRAME_MS)
         self._timer.timeout.connect(self._look)
@@ -172,7 +188,9 @@ class Playback(QObject):
         assert player is not None
         player.loop(span)
         player.speed(self.speed)
-        player.play(self.place, list(self._first), self.rolling is not None, since)
+        self.was_heard = False
+        if since is not None or self.outside is None or not self.outside.start(self.place, self.time()[1]):
+            player.play(self.place, list(self._first), self.rolling is not None, since)
         self.playing = True
         self._timer.start()
         self.changed.emit()
@@ -182,10 +200,38 @@ class Playback(QObject):
         if not self.playing:
             return
         self._look()
-        self._timer.stop()
-        self.playing = False
+        if self.outside is not None:
+            self.outside.stop()
         if self._live_session.player is not None:
             self._live_session.player.stop()
+        self._has_stopped()
+
+    def arm(self) -> None:
+        """Have everything ready for another program to start it."""
+        self._made_of = None
+        self._hand_over(self._workbench.heard)
+        player = self._live_session.player
+        if player is not None:
+            player.first(list(self._first))
+            player.loop(self.loop_span())
+
+    def began_outside(self) -> None:
+        """Another program has started it."""
+        self._until = None
+        self._came_from = self.place
+        self.playing = self.was_heard = True
+        self._timer.start()
+        self.changed.emit()
+
+    def ended_outside(self) -> None:
+        """Another program has stopped it."""
+        if self.playing:
+            self._look()
+            self._has_stopped()
+
+    def _has_stopped(self) -> None:
+        self._timer.stop()
+        self.playing = False
         wanted = self._workbench.session.recording
         if (wanted.after if self.rolling is not None else wanted.after_play) == recording.BACK:
             self.place = self._came_from
@@ -203,7 +249,8 @@ class Playback(QObject):
         """Move to a position and continue playing from there."""
         self._until = None
         self.place = max(0.0, seconds)
-        if self.playing and self._live_session.player is not None:
+        moved = self.outside is not None and self.outside.go(self.place, self.time()[1])
+        if self.playing and not moved and self._live_session.player is not None:
             self._live_session.player.play(self.place, [])
         self.moved.emit(self.place)
 
@@ -305,6 +352,8 @@ class Playback(QObject):
             self._before, self._take = self._take, current
         self._keep_beat(shown)
         if not self.playing:
+            if self._is_armed():
+                self._hand_over(shown)
             return
         if self.rolling is not None:
             self._follow_rolling()
@@ -313,6 +362,10 @@ class Playback(QObject):
         elif current not in self._workbench.recorded or current == self._sounding:
             self._hand_over(shown)
         # Else a take was recorded to what plays: that goes on, and the new one is heard from the next start.
+
+    def _is_armed(self) -> bool:
+        """Whether another program may start it at any moment."""
+        return self._workbench.session.sync.follow != sync.OWN and self._live_session.player is not None
 
     def _keep_beat(self, shown: Shown | None) -> None:
         """With another tempo, or an earlier beginning, position and range stay at their bars and beats."""
@@ -363,12 +416,13 @@ class Playback(QObject):
         session = self._workbench.session
         outcome_now = None if shown is None else shown.outcome
         timeline, shift = self.time()
-        made_of = (outcome_now, session.delivery, self.version, session.recording, timeline, self.rolling)
-        if self.playing and made_of == self._made_of and self._moved is None:
+        made_of = (outcome_now, session.delivery, self.version, session.recording, timeline, self.rolling, session.sync)
+        if (self.playing or self._is_armed()) and made_of == self._made_of and self._moved is None:
             return
         self._made_of, self._rolling_made_of = made_of, self._settings(session)
         clicked = self._click_outputs(session.recording.click)
-        wanted: tuple[str, ...] = clicked
+        ticked = session.sync.clock_to
+        wanted: tuple[str, ...] = (*clicked, *ticked)
         outcome = None
         delivery = whole_session.delivery_of(session)
         if shown is not None:
@@ -378,7 +432,7 @@ class Playback(QObject):
             all_takes = replace(session, takes=(*session.takes, *self._workbench.open_refs))
             keys = [track.key for track in outcome.tracks]
             delivery = whole_session.played_back_by(all_takes, delivery, keys, ports.SOUND)
-            wanted = tuple(dict.fromkeys((*outputs_of(outcome, delivery, ports.SOUND), *clicked)))
+            wanted = tuple(dict.fromkeys((*outputs_of(outcome, delivery, ports.SOUND), *clicked, *ticked)))
         moved, self._moved = self._moved, None
         self._live_session.need(PLAYING, wanted)
         outputs = self._live_session.outputs
@@ -394,6 +448,8 @@ class Playback(QObject):
         made = transport_score.merged(made, self._clicks(session.recording.click, clicked, outputs))
         self._first = made.first
         assert self._live_session.player is not None
+        self._live_session.player.time(table_of(timeline, shift))
+        self._live_session.player.clock_to([outputs.index(name) for name in ticked if name in outputs])
         self._live_session.player.use(made.at, made.data, moved, self.loop_span(), shift, self.recorded_until)
 
     def _click_outputs(self, settings: ClickSettings) -> tuple[str, ...]:
@@ -437,12 +493,12 @@ class Playback(QObject):
             span = self.loop_span()
             if span is not None and place >= span[1]:
                 place = span[0] + (place - span[0]) % max(0.02, span[1] - span[0])
-            self.place = place
+            self.place, self.was_heard = place, True
             self.moved.emit(place)
             if self._until is not None and place >= self._until and self.playing:
                 self._until = None
                 self.stop()
-        elif self.playing and player is not None and not player.playing and self._started_long_ago():
+        elif self.playing and player is not None and not player.playing and self._has_come_to_end():
             self._timer.stop()
             self.playing = False
             self._let_go()
@@ -453,7 +509,7 @@ class Playback(QObject):
         self._look()
         return self.place
 
-    def _started_long_ago(self) -> bool:
+    def _has_come_to_end(self) -> bool:
         return self.rolling is None and self.place >= self._length - 1.0
 
 

@@ -15,6 +15,7 @@ from puresignal.ui.state.keyboard_player import KeyboardPlayer
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.map_learner import MapLearner
 from puresignal.ui.state.notices import Notices
+from puresignal.ui.state.outside_master import OutsideMaster
 from puresignal.ui.state.playback import Playback
 from puresignal.ui.state.port_watch import PortWatch
 from puresignal.ui.state.preference_store import PreferenceStore
@@ -61,6 +62,7 @@ class Services:
     keyboard: KeyboardPlayer
     pads: ScreenPads
     playback: Playback
+    outside: OutsideMaster
     take_actions: TakeActions
     sections: SectionActions
     take_tempo: TakeTempo
@@ -94,6 +96,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),
         ScreenPads(live_session, parent),
         playback,
+        OutsideMaster(workbench, live_session, playback, parent),
         TakeActions(workbench, playback, parent),
         SectionActions(workbench, playback, notices, parent),
         TakeTempo(workbench, playback, background, notices, parent),
