@@ -8,13 +8,10 @@ only has to begin at the right one; it is held back for a few blocks until the f
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import TYPE_CHECKING
 
 from puresignal.core.timing.clock_follower import ClockFollower
+from puresignal.engine.player import Player
 from puresignal.engine.shared_counters import SharedCounters
-
-if TYPE_CHECKING:
-    from puresignal.engine.player import Player
 
 PULLED_WITHIN = 0.25
 """Seconds within which the player comes to where the master is."""

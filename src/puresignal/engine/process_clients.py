@@ -97,7 +97,7 @@ class PlayerProcess:
             *self._scores,
         )
         self._router = router
-        self._told = ToldProcess("puresignal.engine.player", given, router.after)
+        self._told = ToldProcess("puresignal.engine.player_process", given, router.after)
         self._first: list[list[Any]] = []
         self._loop: list[float] | None = None
         self._speed = 1.0

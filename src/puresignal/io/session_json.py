@@ -166,6 +166,11 @@ def input_json(one: LiveInput) -> dict[str, Any]:
 def verdicts_json(verdicts: Verdicts) -> list[dict[str, Any]]:
     """A take's verdicts: for each the notes that have it."""
     return [
-        {"keep": verdict.keep, "articulation": verdict.articulation, "notes": origins.tolist()}
+        {
+            "keep": verdict.keep,
+            "articulation": verdict.articulation,
+            **({"other_line": True} if verdict.other_line else {}),
+            "notes": origins.tolist(),
+        }
         for verdict, origins in verdicts.by_kind()
     ]

@@ -643,10 +643,13 @@ class _Reader:
                 articulation is None or (isinstance(articulation, str) and is_articulation(articulation))
             ):
                 raise self._wrong(f"{field}.verdicts", one)
+            other_line = one.get("other_line", False)
+            if not isinstance(other_line, bool):
+                raise self._wrong(f"{field}.verdicts", one)
             origins = one.get("notes", [one.get("origin")])
             if not isinstance(origins, list) or not all(_is_whole(origin, 0, MOST_EVENTS - 1) for origin in origins):
                 raise self._wrong(f"{field}.verdicts", one)
-            by_kind.setdefault(Verdict(keep, articulation), []).extend(origins)
+            by_kind.setdefault(Verdict(keep, articulation, other_line), []).extend(origins)
         for verdict, origins in by_kind.items():
             found = found.with_verdict(np.array(origins, np.int64), verdict)
         return Verdicts.of(dict(found)) if found.rows else found

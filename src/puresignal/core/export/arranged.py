@@ -68,7 +68,7 @@ def arranged(
     controls = made.controls(outcome.controls)
     result = Tidy().apply(notes, controls, context)
     heard = made.notes([outcome.input_notes] * len(pieces))
-    tally = _tally(outcome, heard, notes, len(take.events))
+    tally = _tally(outcome, rounds, made, heard, notes)
     outcome = replace(outcome, input_notes=heard, output_notes=_in_order(result.notes), controls=controls, tally=tally)
     length = float(played.beats_to_seconds(np.array([made.beats]))[0]) + later
     metas = tuple(
@@ -82,13 +82,14 @@ def arranged(
     return outcome, take, played, leads_in
 
 
-def _tally(outcome: Outcome, heard: Notes, left: Notes, events: int) -> Tally:
-    """The tally of what is played, each note as often as it is played. events: of the take, each time."""
-    entries, parts = outcome.tally.entries, []
-    times = int(heard.origin.max(initial=0)) // max(1, events) + 1
-    for number in range(times):
-        moved = entries.but(origin=entries.origin + number * events)
-        parts.append(moved.take(np.isin(moved.origin, heard.origin)))
+def _tally(outcome: Outcome, rounds: Sequence[Outcome], made: _Pieces, heard: Notes, left: Notes) -> Tally:
+    """The tally of what is played, each note as often as it is played. rounds: the outcome that each piece is of."""
+    parts = []
+    for number, one in enumerate(rounds):
+        entries, moved = one.tally.entries, made.moved_origins(number)
+        mine = one.input_notes.origin[made.inside(number, one.input_notes)]
+        entries = entries.take(np.isin(entries.origin, mine))
+        parts.append(entries.but(origin=entries.origin + moved))
     return Tally(len(heard), len(left), Entries.join(parts), outcome.tally.strays)
 
 
@@ -133,6 +134,16 @@ class _Pieces:
 
     def _beats(self, seconds: np.ndarray) -> np.ndarray:
         return np.asarray(self._timeline.seconds_to_beats(seconds - self._shift))
+
+    def inside(self, number: int, notes: Notes) -> np.ndarray:
+        """(n,) which notes belong to a piece."""
+        first, after, _ = self._spans[number]
+        start = self._beats(notes.start)
+        return np.asarray((start >= first - self._ahead(first)) & (start < after - self._ahead(after)))
+
+    def moved_origins(self, number: int) -> int:
+        """What is added to the origins of a piece's notes, so that each time a bar is played has its own."""
+        return self._time[number] * self._events
 
     def _seconds(self, beats: np.ndarray) -> np.ndarray:
         return np.maximum(self._played.beats_to_seconds(beats) + self._later, 0.0)

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
 from puresignal.core.export import whole_session
 from puresignal.core.export.arranged import arranged
 from puresignal.core.midi.events import Take
-from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, run
+from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, in_round, run
 from puresignal.core.path.context import Context
 from puresignal.core.path.several_takes import Placed, run_together
 from puresignal.core.path.verdicts import Verdict
@@ -96,9 +96,8 @@ def arranged_takes(session: Session, made: SeveralTakes, takes: Mapping[str, Tak
     last = whole_session.last_bar(made.outcome, made.take, timeline, made.bars_before)
 
     def of_round(number: int) -> Outcome:
-        varied = replace(session.path.velocity, round=session.path.velocity.round + number)
         placed = [whole_session.placed_take(session, ref, takes, timeline) for ref in refs]
-        path = replace(session.path, velocity=varied)
+        path = in_round(session.path, number)
         return run_together(placed, path, timeline).for_file(session.name)[0]
 
     outcome, take, played, before = arranged(

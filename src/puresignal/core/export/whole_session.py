@@ -14,7 +14,7 @@ from puresignal.core.harmony import keys
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Meta, Take
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
-from puresignal.core.path.cleaning_path import Outcome, StageCache, run
+from puresignal.core.path.cleaning_path import Outcome, StageCache, in_round, run
 from puresignal.core.path.context import Wiring
 from puresignal.core.path.several_takes import BEATS, CLOCK, Placed, Round, run_together
 from puresignal.core.session.destination import Destination
@@ -206,8 +206,7 @@ def result(
         wanted = pieces(session, last_bar(outcome, take, timeline, whole.bars_before), order)
 
         def of_round(number: int) -> Outcome:
-            varied = replace(session.path.velocity, round=session.path.velocity.round + number)
-            path = replace(session.path, velocity=varied)
+            path = in_round(session.path, number)
             return run_together(placed, path, timeline).for_file(session.name, ppq)[0]
 
         outcome, take, _, _ = arranged(
@@ -217,8 +216,9 @@ def result(
 
 
 def varies(session: Session) -> bool:
-    """Whether velocities are drawn by chance anywhere, so that each round of a section differs."""
-    return session.path.velocity.on and any(shape.randomness for _, shape in session.path.velocity.shapes)
+    """Whether anything is drawn by chance, so that each round of a section differs."""
+    path = session.path
+    return path.probability.on or (path.velocity.on and any(shape.randomness for _, shape in path.velocity.shapes))
 
 
 def last_bar(outcome: Outcome, take: Take, timeline: Timeline, bars_before: int) -> int:

@@ -11,21 +11,27 @@ import numpy as np
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import Controls, Events, Notes, Take, playing_order
+from puresignal.core.path.chords import Chords
 from puresignal.core.path.context import USUAL_WIRING, Context, PathTrack, Wiring
 from puresignal.core.path.crosstalk import Crosstalk
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.ends import Ends
+from puresignal.core.path.held_to_key import HeldToKey
 from puresignal.core.path.identify import Identify
+from puresignal.core.path.length import Length
 from puresignal.core.path.live import Account, LiveEvent, LiveStage
 from puresignal.core.path.pair import LivePair, Paired, pair
+from puresignal.core.path.probability import Probability
 from puresignal.core.path.split import Split
 from puresignal.core.path.stage import PathStage, Result
 from puresignal.core.path.tally import Entries, Tally
 from puresignal.core.path.target import Target
 from puresignal.core.path.thin import Thin
 from puresignal.core.path.tidy import Tidy
+from puresignal.core.path.timing import Timing
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.verdicts import Verdict, Verdicts
+from puresignal.core.timing.session_time import Timeline
 
 
 @dataclass(frozen=True)
@@ -41,6 +47,11 @@ class CleaningPath:
     ends: Ends = field(default_factory=Ends)
     split: Split = field(default_factory=Split)
     velocity: Velocity = field(default_factory=Velocity)
+    probability: Probability = field(default_factory=Probability)
+    timing: Timing = field(default_factory=Timing)
+    chords: Chords = field(default_factory=Chords)
+    length: Length = field(default_factory=Length)
+    key: HeldToKey = field(default_factory=HeldToKey)
     target: Target = field(default_factory=Target)
     tidy: Tidy = field(default_factory=Tidy)
     thin: Thin = field(default_factory=Thin)
@@ -79,8 +90,19 @@ def with_faults(path: CleaningPath, removed: bool) -> CleaningPath:
 def as_played(path: CleaningPath) -> CleaningPath:
     """The path that only maps: every hit as hard as it was played, none removed."""
     path = with_unmapped(with_faults(path, False), "keep")
-    velocity = replace(path.velocity, on=False)
-    return replace(path, velocity=velocity, thin=replace(path.thin, on=False))
+    for stage in path.stages():
+        if stage.stage.on_timeline:
+            path = path.switched(stage.stage.key, False)
+    return replace(path, velocity=replace(path.velocity, on=False), thin=replace(path.thin, on=False))
+
+
+def in_round(path: CleaningPath, number: int) -> CleaningPath:
+    """The path as it draws by chance in a later round, from 0."""
+    return replace(
+        path,
+        velocity=replace(path.velocity, round=path.velocity.round + number),
+        probability=replace(path.probability, round=path.probability.round + number),
+    )
 
 
 def as_live(path: CleaningPath) -> CleaningPath:
@@ -150,6 +172,15 @@ class StageCache:
         self._context: Context | None = None
         self._stages: list[tuple[PathStage, Result]] = []
         self._played: Notes | None = None
+        self._timed: tuple[Context, Timeline, Context] | None = None
+        # Kept by whoever lays the notes on the session's time (several_takes.py).
+        self.later: object = None
+
+    def on_timeline(self, context: Context, timeline: Timeline) -> Context:
+        """A context for stages on the timeline; the one of the last run if it is still valid."""
+        if self._timed is None or self._timed[0] is not context or self._timed[1] != timeline:
+            self._timed = context, timeline, replace(context, timeline=timeline)
+        return self._timed[2]
 
     def context(
         self,
@@ -173,13 +204,18 @@ class StageCache:
             self._take, self._paired = take, pair(take.events)
         return self._paired
 
-    def apply(self, number: int, stage: PathStage, notes: Notes, controls: Controls, context: Context) -> Result:
-        """A stage's result, from the last run if this stage and all before it are unchanged."""
+    def apply(
+        self, number: int, stage: PathStage, notes: Notes, controls: Controls, context: Context, within: Context
+    ) -> Result:
+        """A stage's result, from the last run if this stage and all before it are unchanged.
+
+        context  of the path; within: the same, or that of stages on the timeline
+        """
         if context is not self._context:
             self._stages, self._context, self._made_of, self._played = [], context, None, None
         if number < len(self._stages) and self._stages[number][0] == stage:
             return self._stages[number][1]
-        result = stage.apply(notes, controls, context)
+        result = stage.apply(notes, controls, within)
         self._stages[number:] = [(stage, result)]
         if number == 0:
             self._played = None
@@ -195,14 +231,16 @@ class StageCache:
 def run(
     take: Take, path: CleaningPath, context: Context, cache: StageCache | None = None, stages: int | None = None
 ) -> Outcome:
-    """Run the whole take through the path, or through its first stages. The take is not changed."""
+    """Run the whole take through the path, or through its first stages, in its own time. The take is not changed."""
     cache = cache or StageCache()
     paired = cache.paired(take)
     notes, controls = paired.notes, paired.controls
     written: list[Entries] = []
-    played = notes
+    played, within = notes, context
     for number, stage in enumerate(path.stages()[:stages]):
-        result = cache.apply(number, stage, notes, controls, context)
+        if stage.stage.on_timeline and within is context:
+            within = cache.on_timeline(context, Timeline.from_tempo_map(take.tempo))
+        result = cache.apply(number, stage, notes, controls, context, within)
         notes, controls = result.notes, result.controls
         written.extend(result.entries)
         if stage.stage == Identify.stage:

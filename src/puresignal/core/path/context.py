@@ -27,6 +27,7 @@ from puresignal.core.midi.columns import numbered
 from puresignal.core.midi.events import Port
 from puresignal.core.path.crosstalk_model import FEW_GHOSTS, GHOSTS
 from puresignal.core.path.verdicts import Verdict, Verdicts
+from puresignal.core.timing.session_time import Timeline
 from puresignal.translation import tr
 
 PARTS = (0.45, 0.55, 0.65)
@@ -131,6 +132,7 @@ class Context:
     apart           the devices are the MIDI ports of a file: each has a receiver of its own
     begun           seconds of the clock at the take's start, on the 20 µs grid; None where it is not known
     wiring          the tracks that its notes go to
+    timeline        what stages on the timeline count beats by; None before notes are laid on it
     """
 
     source: NoteMap | None = None
@@ -142,6 +144,17 @@ class Context:
     apart: bool = False
     begun: float | None = None
     wiring: Wiring = USUAL_WIRING
+    timeline: Timeline | None = None
+
+    @cached_property
+    def memo(self) -> dict[str, Any]:
+        """What stages have worked out about the notes of this context, by a name of theirs."""
+        return {}
+
+    @cached_property
+    def on_other_line(self) -> np.ndarray:
+        """Origins of notes that belong on the other of two lines, rising."""
+        return self.decided.on_other_line()
 
     @cached_property
     def vocabulary(self) -> tuple[str, ...]:

@@ -19,6 +19,7 @@ from puresignal.core.midi.messages import BEND, CONTROL, PROGRAM
 from puresignal.core.midi.tempo_map import on_arrival_grid
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, make_context, run
 from puresignal.core.path.context import USUAL_WIRING, Context, PathTrack, Wiring, kit_tracks
+from puresignal.core.path.stage import PathStage, Result
 from puresignal.core.path.tally import Entries, Tally
 from puresignal.core.path.target import Target
 from puresignal.core.path.verdicts import Verdict
@@ -252,7 +253,9 @@ def common_ppq(takes: Sequence[Take]) -> int:
 
 def run_together(placed: Sequence[Placed], path: CleaningPath, timeline: Timeline) -> Whole:
     """Run every take, lay them on the session's time, and finish what looks across them."""
-    own_stages = next(i for i, stage in enumerate(path.stages()) if stage.stage == Target.stage) + 1
+    stages = path.stages()
+    as_played = next(i for i, stage in enumerate(stages) if stage.stage.on_timeline)
+    own_stages = next(i for i, stage in enumerate(stages) if stage.stage == Target.stage) + 1
     contexts = [one.context(path) for one in placed]
     given = [one.number for one in placed]
     numbers = given if all(given) and len(set(given)) == len(given) else list(range(1, len(placed) + 1))
@@ -263,7 +266,7 @@ def run_together(placed: Sequence[Placed], path: CleaningPath, timeline: Timelin
         for one, context, number, port in zip(placed, contexts, numbers, ports[:-1], strict=True)
     ]
     outcomes = [
-        move.used(run(one.take, path, context, one.cache, own_stages))
+        _laid(one, stages[as_played:own_stages], run(one.take, path, context, one.cache, as_played), context, move)
         for one, context, move in zip(placed, contexts, moves, strict=True)
     ]
     played = Notes.join([move.notes(o.input_notes) for move, o in zip(moves, outcomes, strict=True)])
@@ -272,7 +275,7 @@ def run_together(placed: Sequence[Placed], path: CleaningPath, timeline: Timelin
         [move.controls(o.controls) for move, o in zip(moves, outcomes, strict=True)],
     )
     written = [move.entries(o.tally.entries) for move, o in zip(moves, outcomes, strict=True)]
-    for stage in path.stages()[own_stages:]:
+    for stage in stages[own_stages:]:
         result = stage.apply(notes, controls, merged)
         notes, controls = result.notes, result.controls
         written.extend(result.entries)
@@ -281,6 +284,57 @@ def run_together(placed: Sequence[Placed], path: CleaningPath, timeline: Timelin
     )
     outcome = Outcome(_by_start(played), notes, controls, tally, merged.tracks, merged.vocabulary)
     return Whole(outcome, tuple(numbers), tuple(placed), timeline, merged)
+
+
+def _laid(placed: Placed, stages: Sequence[PathStage], outcome: Outcome, context: Context, move: _Move) -> Outcome:
+    """What is used of a take, in the session's time, through the stages that work on it.
+
+    The results are kept with the take, so that a moved setting costs only what lies behind it
+    """
+    cache, timeline = placed.cache, move.timeline
+    known = cache.later if cache is not None else None
+    key = (outcome.output_notes, outcome.controls, outcome.input_notes, placed, timeline)
+    if not isinstance(known, _Later) or not known.is_of(key):
+        used = move.used(outcome)
+        notes = move.timed(used.output_notes)
+        order = np.lexsort((notes.seq, notes.start))
+        if not np.array_equal(order, np.arange(len(order))):
+            notes = notes.take(order)
+        laid = replace(
+            used, input_notes=move.timed(used.input_notes), output_notes=notes,
+            controls=move.timed_controls(used.controls),
+        )  # fmt: skip
+        known = _Later(key, laid, replace(context, timeline=timeline), [])
+        if cache is not None:
+            cache.later = known
+    return known.run(stages, outcome)
+
+
+@dataclass(eq=False)
+class _Later:
+    """The stages on the timeline of one take, as far as their results hold."""
+
+    key: tuple[object, ...]
+    laid: Outcome
+    context: Context
+    results: list[tuple[PathStage, Result]]
+
+    def is_of(self, key: tuple[object, ...]) -> bool:
+        *same, timeline = key
+        *mine, my_timeline = self.key
+        return all(a is b for a, b in zip(mine, same, strict=True)) and my_timeline == timeline
+
+    def run(self, stages: Sequence[PathStage], outcome: Outcome) -> Outcome:
+        notes, controls = self.laid.output_notes, self.laid.controls
+        written = [self.laid.tally.entries]
+        for number, stage in enumerate(stages):
+            if number >= len(self.results) or self.results[number][0] != stage:
+                self.results[number:] = [(stage, stage.apply(notes, controls, self.context))]
+            result = self.results[number][1]
+            notes, controls = result.notes, result.controls
+            written.extend(result.entries)
+        tally = Tally(self.laid.tally.arrived, len(notes), Entries.join(written), self.laid.tally.strays)
+        return replace(self.laid, output_notes=notes, controls=controls, tally=tally)
 
 
 def _merged_context(placed: Sequence[Placed], contexts: Sequence[Context], path: CleaningPath) -> _Merged:
@@ -328,7 +382,7 @@ class _Move:
     def __init__(
         self, placed: Placed, context: Context, merged: _Merged, timeline: Timeline, number: int, first_port: int
     ):
-        self._placed, self._timeline = placed, timeline
+        self._placed, self.timeline = placed, timeline
         self._event, self._port = number << EVENT_BITS, first_port
         codes = [merged.code[name] for name in context.vocabulary]
         self._codes = np.array([*codes, NO_ARTICULATION], np.int16)
@@ -342,7 +396,7 @@ class _Move:
         if placed.is_whole:
             return outcome
         played, notes, controls, tally = outcome.input_notes, outcome.output_notes, outcome.controls, outcome.tally
-        played = played.take(placed.uses(played.start, self._timeline))
+        played = played.take(placed.uses(played.start, self.timeline))
         # By the hit and not by the note: what one hit became stays together.
         notes = notes.take(np.isin(notes.origin, played.origin))
         if placed.end is not None:
@@ -351,7 +405,7 @@ class _Move:
             to = placed.track_of(notes.start, self._own_index)
             notes = notes.but(track=np.where(to >= 0, to, notes.track))
         entries = tally.entries.take(np.isin(tally.entries.origin, played.origin))
-        controls = _chased(controls, placed.uses(controls.at, self._timeline), placed.begin)
+        controls = _chased(controls, placed.uses(controls.at, self.timeline), placed.begin)
         return replace(
             outcome,
             input_notes=played,
@@ -363,12 +417,20 @@ class _Move:
     def _events(self, events: np.ndarray) -> np.ndarray:
         return np.where(events == NO_EVENT, NO_EVENT, events + self._event)
 
+    def timed(self, notes: Notes) -> Notes:
+        """Notes in the session's time."""
+        return notes.but(
+            start=self._placed.seconds(notes.start, self.timeline),
+            end=self._placed.seconds(notes.end, self.timeline, notes.start if self._placed.rounds else None),
+        )
+
+    def timed_controls(self, controls: Controls) -> Controls:
+        return controls.but(at=self._placed.seconds(controls.at, self.timeline))
+
     def notes(self, notes: Notes) -> Notes:
         channel = np.full(len(notes), self._placed.channel) if self._placed.channel else notes.channel
         return notes.but(
             channel=channel,
-            start=self._placed.seconds(notes.start, self._timeline),
-            end=self._placed.seconds(notes.end, self._timeline, notes.start if self._placed.rounds else None),
             port=notes.port + self._port,
             articulation=self._codes[notes.articulation],
             track=self._tracks[notes.track],
@@ -380,7 +442,6 @@ class _Move:
         channel = np.full(len(controls), self._placed.channel) if self._placed.channel else controls.channel
         return controls.but(
             channel=channel,
-            at=self._placed.seconds(controls.at, self._timeline),
             port=controls.port + self._port,
             track=self._tracks[controls.track],
             origin=controls.origin + self._event,

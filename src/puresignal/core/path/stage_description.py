@@ -73,6 +73,7 @@ class Stage(int):
     reasons  every reason it gives
     counted  the reasons that its figure in the path panel counts; empty: all but KEPT ones. None: it has no figure
     causal   whether it decides from the past and a short look-ahead, so that it runs live too
+    on_timeline  whether it works on the session's time, where the take stands, and not on the take's own
     """
 
     key: str
@@ -83,6 +84,7 @@ class Stage(int):
     reasons: tuple[Reason, ...]
     counted: tuple[Reason, ...] | None
     causal: bool
+    on_timeline: bool
     _known: ClassVar[list[Stage]] = []
 
     def __new__(
@@ -96,6 +98,7 @@ class Stage(int):
         reasons: tuple[Reason, ...] = (),
         counted: tuple[Reason, ...] | None = (),
         causal: bool = True,
+        on_timeline: bool = False,
     ) -> Stage:
         made = next((one for one in cls._known if one.key == key), None)
         if made is None:
@@ -103,6 +106,7 @@ class Stage(int):
             cls._known.append(made)
         made.key, made.title, made.tip, made.word, made.switch = key, title, tip, word, switch
         made.reasons, made.counted, made.causal = reasons, counted, causal
+        made.on_timeline = on_timeline
         return made
 
     def __repr__(self) -> str:

@@ -35,6 +35,7 @@ class NoteField(IntEnum):
     END = 3
     ARTICULATION = 4
     VELOCITY = 5
+    START = 6
 
 
 @dataclass(frozen=True, eq=False)

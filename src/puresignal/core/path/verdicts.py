@@ -18,10 +18,12 @@ class Verdict:
 
     keep          True: never remove it. False: remove it. None: undecided
     articulation  its true articulation where the map is wrong, else None
+    other_line    it belongs on the other of the two lines of the grid that it stands between
     """
 
     keep: bool | None = None
     articulation: str | None = None
+    other_line: bool = False
 
 
 CONTROLS = "control"
@@ -84,6 +86,12 @@ class Verdicts(Mapping[int, Verdict]):
         """Origins, rising, that the player decided to keep or to remove; without notes that controlled."""
         origins, codes, kinds = self._columns
         wanted = np.array([kind.keep is keep and kind != CONTROLLED for kind in kinds] or [False])
+        return np.asarray(origins[wanted[codes]]) if len(origins) else origins
+
+    def on_other_line(self) -> np.ndarray:
+        """Origins, rising, of notes that belong on their other line."""
+        origins, codes, kinds = self._columns
+        wanted = np.array([kind.other_line for kind in kinds] or [False])
         return np.asarray(origins[wanted[codes]]) if len(origins) else origins
 
     def controlled(self) -> np.ndarray:
