@@ -221,8 +221,8 @@ def make(style: str, seed: int) -> Graded:
         rows.append((at, key, loud, meant, False, main))
         number += 1
         for before in ornament:
-            rows.append((at - before + rng.normal(0, 0.002), key, loud * rng.uniform(0.2, 0.45), meant - before * bpm / 60,
-                         True, main))  # fmt: skip
+            grace_at, softer = at - before + rng.normal(0, 0.002), loud * rng.uniform(0.2, 0.45)
+            rows.append((grace_at, key, softer, meant - before * bpm / 60, True, main))
             number += 1
     order = sorted(range(len(rows)), key=lambda i: rows[i][0])
     place = {old: new for new, old in enumerate(order)}

@@ -159,6 +159,7 @@ def _command(arguments: list[str]) -> int:
         type=_tempo,
         help=tr("tempo that the file states; notes keep their seconds"),
     )
+    _refining_options(clean)
     clean.add_argument("--summary", metavar="F.html", type=_path, help=tr("write a summary page for printing"))
     clean.add_argument("--force", action="store_true", help=tr("overwrite existing files"))
 
@@ -283,6 +284,88 @@ def _path_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--settings", metavar="F.json", type=_path, help=tr("settings of the stages"))
 
 
+def _refining_options(parser: argparse.ArgumentParser) -> None:
+    """Options of the stages on the timeline."""
+    parser.add_argument(
+        "--quantise", default=None, metavar="off|auto|GRID", type=_grid,
+        help=tr("pull notes to a grid, like 1/16 or 1/8t; auto takes for each bar what explains it best"),
+    )  # fmt: skip
+    parser.add_argument("--strength", metavar="0..100", type=_percent, help=tr("how far notes are pulled, in percent"))
+    parser.add_argument(
+        "--swing", metavar="50..75[@1/8]", type=_swing,
+        help=tr("where the second of each pair of eighths (or quarters, sixteenths) comes, in percent"),
+    )  # fmt: skip
+    parser.add_argument("--key", metavar="none|auto|KEY", type=_key, help=tr('hold notes to a key, like "D minor"'))
+
+
+def _wrong(text: str, right: str) -> argparse.ArgumentTypeError:
+    return argparse.ArgumentTypeError(tr("{given!r}: write {right}", given=text, right=right))
+
+
+def _grid(text: str) -> str:
+    from puresignal.core.timing import grids
+
+    if text in ("off", "auto"):
+        return text
+    try:
+        return grids.grid_of(text).name
+    except ValueError as error:
+        raise _wrong(text, tr("off, auto, or a grid from 1/1 to 1/64 with t, d or q behind it")) from error
+
+
+def _percent(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = -1.0
+    if not 0 <= value <= 100:
+        raise _wrong(text, tr("a number from 0 to 100"))
+    return value / 100.0
+
+
+def _swing(text: str) -> tuple[float, str]:
+    part, at, of = text.partition("@")
+    try:
+        value = float(part) / 100.0
+    except ValueError:
+        value = 0.0
+    of = of if at else "1/8"
+    if not 0.5 <= value <= 0.75 or of not in ("1/4", "1/8", "1/16"):
+        raise _wrong(text, tr("50 to 75, and @1/4, @1/8 or @1/16 behind it"))
+    return value, of
+
+
+def _key(text: str) -> str:
+    from puresignal.core.harmony import key_estimation, keys
+
+    if text in ("none", "auto"):
+        return text
+    try:
+        return keys.named(*key_estimation.parse(text))
+    except ValueError as error:
+        raise _wrong(text, tr('none, auto, or a name like "D minor"')) from error
+
+
+def _refined(path: CleaningPath, options: argparse.Namespace) -> CleaningPath:
+    """The path with what the refining options say."""
+    from dataclasses import replace
+
+    from puresignal.core.path.scoped import Scoped
+
+    if options.quantise is not None:
+        grid = path.timing.grid if options.quantise == "off" else options.quantise
+        path = replace(path, timing=replace(path.timing, on=options.quantise != "off", grid=grid))
+    if options.strength is not None:
+        path = replace(path, timing=replace(path.timing, strength=Scoped(options.strength)))
+    if options.swing is not None:
+        part, of = options.swing
+        path = replace(path, timing=replace(path.timing, swing=part, swung=of))
+    if options.key is not None:
+        key = path.key.key if options.key == "none" else options.key
+        path = replace(path, key=replace(path.key, on=options.key != "none", key=key))
+    return path
+
+
 def _path_of(options: argparse.Namespace) -> CleaningPath:
     """The path for the options, which override a settings file where they are given."""
     from puresignal.core.path import cleaning_path as paths
@@ -321,7 +404,7 @@ def _clean(options: argparse.Namespace) -> int:
     job = clean.Job(
         None if options.source_map == "auto" else note_map_file.find_source(options.source_map),
         None if options.target_map is None else note_map_file.find(options.target_map),
-        _path_of(options),
+        _refined(_path_of(options), options),
         options.force,
         options.tempo,
     )

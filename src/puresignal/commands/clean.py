@@ -237,6 +237,10 @@ def clean_files(
             context = make_context(take, source, job.target, job.path)
             outcome = run(take, job.path, context)
             written, grid = _at_tempo(take, outcome, context, job)
+            # What stages on the timeline did depends on the tempo.
+            outcome = (
+                replace(outcome, tally=written.tally) if written.tally.arrived == outcome.tally.arrived else outcome
+            )
             content = midi_writer.to_bytes(build_song(written, grid))
             if target == STANDARD:
                 sys.stdout.buffer.write(content)

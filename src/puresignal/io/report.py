@@ -11,9 +11,14 @@ from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.context import Context
 from puresignal.core.path.stage_description import Reason
-from puresignal.core.path.tally import Action
+from puresignal.core.path.tally import Action, NoteField
 from puresignal.core.path.target import NO_TARGET
 
+FIELDS = {
+    NoteField.NOTE: "note", NoteField.CHANNEL: "channel", NoteField.END: "end", NoteField.ARTICULATION: "articulation",
+    NoteField.VELOCITY: "velocity", NoteField.START: "start",
+}  # fmt: skip
+"""Words for what was changed; starts and ends are in seconds."""
 _WHAT_WORDS = {Action.REMOVED: "removed", Action.ADDED: "added", Action.CHANGED: "changed"}
 
 
@@ -51,6 +56,7 @@ def note_rows(outcome: Outcome) -> list[dict[str, Any]]:
         if kinds.get(key) != Action.REMOVED:
             kinds[key] = Action(action) if Action(action) != Action.CHANGED or key not in kinds else kinds[key]
         sure[key] = min(sure.get(key, 1.0), confidence)
+    changes = _changes(outcome, place)
     played = outcome.input_notes
     return [
         {
@@ -61,9 +67,30 @@ def note_rows(outcome: Outcome) -> list[dict[str, Any]]:
             "what": _WHAT_WORDS[kinds[i, branch]],
             "reason": ", ".join(reasons[i, branch]),
             "confidence": round(sure[i, branch], 3),
+            **changes.get((i, branch), {}),
         }
         for i, branch in sorted(kinds)
     ]
+
+
+def _changes(outcome: Outcome, place: dict[int, int]) -> dict[tuple[int, int], dict[str, Any]]:
+    """By note and branch what was changed: field, from and to of the start or else of the last change, and all."""
+    entries = outcome.tally.entries
+    rows = entries.take((entries.action == Action.CHANGED) & (entries.field != NoteField.NONE))
+    found: dict[tuple[int, int], list[dict[str, Any]]] = {}
+    columns = (rows.origin, rows.branch, rows.field, rows.before, rows.after)
+    for origin, branch, field, before, after in zip(*(column.tolist() for column in columns), strict=True):
+        kind = NoteField(field)
+        values: list[object] = [None if value != value else round(value, 6) for value in (before, after)]
+        if kind == NoteField.ARTICULATION:
+            values = [outcome.vocabulary[int(v)] if v == v and v >= 0 else None for v in (before, after)]
+        change = {"field": FIELDS[kind], "from": values[0], "to": values[1]}
+        found.setdefault((place[origin], branch), []).append(change)
+    told = {}
+    for key, several in found.items():
+        main = next((one for one in several if one["field"] == "start"), several[-1])
+        told[key] = {**main, **({"changes": several} if len(several) > 1 else {})}
+    return told
 
 
 def unmapped_rows(outcome: Outcome, context: Context) -> list[dict[str, int]]:

@@ -25,6 +25,17 @@ def note_name(note: int) -> str:
     return f"{_LETTERS[note % 12]}{note // 12 - 1}"
 
 
+def named(root: int, mode: str) -> str:
+    """The usual name of a key. root: 0..11 from C; mode: "major" or "minor"."""
+    for name in NAMES:
+        letter, of = name.split()
+        pitch = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}[letter[0]]
+        pitch += {"#": 1, "b": -1}.get(letter[1:], 0)
+        if of == mode and pitch % 12 == root and abs(SIGNATURES[name]) <= 6:
+            return name
+    raise ValueError(f"{root} {mode}")
+
+
 def signature(name: str) -> bytes | None:
     """The data of a key signature (Standard MIDI Files 1.0, meta event 0x59); None for a name that is no key."""
     if name not in SIGNATURES:

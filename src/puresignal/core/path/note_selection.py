@@ -10,6 +10,7 @@ from puresignal.core.path.identify import UNMAPPED_NOTE
 from puresignal.core.path.stage_description import Reason, Stage
 from puresignal.core.path.tally import Action
 from puresignal.core.path.target import NO_TARGET
+from puresignal.core.path.timing import BETWEEN
 
 UNMAPPED = (UNMAPPED_NOTE, NO_TARGET)
 """Reasons for which a hit is unmapped."""
@@ -19,9 +20,10 @@ DOUBTFUL_BELOW = 0.6
 
 
 def doubtful(outcome: Outcome) -> np.ndarray:
-    """Notes that were kept or removed only narrowly, in playing order."""
+    """Notes that were kept or removed only narrowly, or that stand between two lines, in playing order."""
     e = outcome.tally.entries
     unsure = (e.confidence < DOUBTFUL_BELOW) & ((e.action == Action.REMOVED) | (e.action == Action.KEPT))
+    unsure |= e.reason == int(BETWEEN)
     return in_order(outcome, distinct(e.origin[unsure]))
 
 

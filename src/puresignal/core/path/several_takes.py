@@ -20,7 +20,7 @@ from puresignal.core.midi.tempo_map import on_arrival_grid
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, make_context, run
 from puresignal.core.path.context import USUAL_WIRING, Context, PathTrack, Wiring, kit_tracks
 from puresignal.core.path.stage import PathStage, Result
-from puresignal.core.path.tally import Entries, Tally
+from puresignal.core.path.tally import Entries, NoteField, Tally
 from puresignal.core.path.target import Target
 from puresignal.core.path.verdicts import Verdict
 from puresignal.core.timing.session_time import Timeline
@@ -524,6 +524,11 @@ def _later(outcome: Outcome, seconds: float, events: Callable[[np.ndarray], np.n
     """An outcome with everything later, by the events of a file: one that starts before bar 1 counts from its start."""
     notes, played, controls = outcome.output_notes, outcome.input_notes, outcome.controls
     entries = outcome.tally.entries
+    in_seconds = np.isin(entries.field, (NoteField.START, NoteField.END))
+    entries = entries.but(
+        before=np.where(in_seconds, entries.before + seconds, entries.before),
+        after=np.where(in_seconds, entries.after + seconds, entries.after),
+    )
     return replace(
         outcome,
         input_notes=played.but(

@@ -25,6 +25,7 @@ STRAIGHT = np.array([0.17, 0.34, 0.32, 0.03, 0.10, 0.03, 0.006, 0.002, 0.002])
 SWUNG_EIGHTHS = np.array([0.20, 0.02, 0.03, 0.005, 0.10, 0.02, 0.003, 0.62, 0.002])
 SWUNG_SIXTEENTHS = np.array([0.10, 0.22, 0.02, 0.01, 0.05, 0.01, 0.003, 0.002, 0.585])
 """How often each is met in general, in takes that are played straight, or swung."""
+FEELS = {0: STRAIGHT, 8: SWUNG_EIGHTHS, 16: SWUNG_SIXTEENTHS}
 SWING_COSTS = 14.0
 """By how much swing must explain a take better than straight playing, in log likelihood, to be taken for it."""
 USUAL_BEATS = 12.0
@@ -33,17 +34,20 @@ STAYS = 0.82
 """How likely the subdivision of a beat is that of the one before."""
 OFF = 0.004
 """Share of strokes that belong to no line."""
-ROUNDS = 6
+ROUNDS, SETTLED = 16, 0.05
+"""Rounds of fitting at most; it ends when the likelihood rises by less than this."""
 LEAST_JITTER, USUAL_JITTER, MOST_JITTER = 0.003, 0.012, 0.030
 MOST_LEAN = 0.040
-LINE_STROKES = 6.0
-"""Strokes of a drum at a place of the bar that weigh as much as what is usual for the place."""
+PRIOR_STROKES = 20.0
+"""Strokes that weigh as much as the usual jitter, and as no lean."""
+FEEL_ROUNDS = 3
+"""Rounds of fitting after which candidates of feel and swing are compared."""
 SWING_PARTS = np.round(np.arange(0.54, 0.7001, 0.02), 3)
 FEWEST = 8
 """Notes from which on swing can be told."""
-SAMPLE, SWING_SAMPLE = 5000, 1200
+SAMPLE, SWING_SAMPLE = 5000, 600
 """Notes of a long take to which the parameters are fitted, and by which swing is found."""
-PIECE, OVERLAP = 192, 24
+PIECE, OVERLAP = 48, 20
 """Beats of the pieces that a long take is done in, and by how much they overlap."""
 
 
@@ -118,6 +122,13 @@ def _lines(part_8: float, part_16: float) -> _Lines:
     return _Lines(np.array(at), np.array(of), np.array(usual), place)
 
 
+def lines_of(subdivision: int, part_8: float, part_16: float) -> np.ndarray:
+    """The lines of one subdivision within a beat, without the next beat."""
+    lines = _lines(part_8, part_16)
+    mine = lines.at[lines.of == subdivision]
+    return np.asarray(mine[mine < 1.0])
+
+
 def lines_near(into: np.ndarray, subdivision: np.ndarray, part_8: float, part_16: float) -> np.ndarray:
     """(n,) the line nearest to a place within a beat, of what the beat is divided into."""
     lines = _lines(part_8, part_16)
@@ -126,144 +137,148 @@ def lines_near(into: np.ndarray, subdivision: np.ndarray, part_8: float, part_16
     return np.asarray(lines.at[np.argmin(off, axis=1)])
 
 
-def explain(beats: np.ndarray, seconds_a_beat: np.ndarray, key: np.ndarray) -> Explained:
+def explain(beats: np.ndarray, seconds_a_beat: np.ndarray) -> Explained:
     """Weigh the grids of a take, which is played straight, or with swung eighths or sixteenths, all of it.
 
     beats           (n,) quarter notes from bar 1, rising, of strokes: without grace notes, chords as one
     seconds_a_beat  (n,) seconds that a quarter note lasts there
-    key             (n,) number of the drum or note
     """
     few = slice(0, SWING_SAMPLE)
-    usual, part_8, part_16 = _feel(beats[few], seconds_a_beat[few], key[few])
+    feel, part_8, part_16 = _feel(beats[few], seconds_a_beat[few])
     few = slice(0, SAMPLE)
-    fitted = _fit(beats[few], seconds_a_beat[few], key[few], usual, part_8, part_16)
+    fitted = _Fits(beats[few], seconds_a_beat[few], [feel], [part_8], [part_16])
+    fitted.settle(ROUNDS)
     if len(beats) > SAMPLE:
-        whole = _Fit(beats, seconds_a_beat, key, usual, part_8, part_16)
+        whole = _Fits(beats, seconds_a_beat, [feel], [part_8], [part_16])
         whole.lean, whole.jitter, whole.usual = fitted.lean, fitted.jitter, fitted.usual
         whole.turn()
         fitted = whole
-    return fitted.explained(beats)
+    return fitted.explained()
 
 
-def _feel(beats: np.ndarray, long: np.ndarray, key: np.ndarray) -> tuple[np.ndarray, float, float]:
-    """How often each subdivision is to be expected, and where swung eighths and sixteenths are."""
-    even = STRAIGHT, 2 / 3, 2 / 3
+def _feel(beats: np.ndarray, long: np.ndarray) -> tuple[int, float, float]:
+    """The feel of a take, and where swung eighths and swung sixteenths are."""
+    even = 2 / 3
     if len(beats) < FEWEST:
-        return even
-    best, found = _fit(beats, long, key, *even, 3).likely + SWING_COSTS, even
-    for of, feel in ((8, SWUNG_EIGHTHS), (16, SWUNG_SIXTEENTHS)):
+        return 0, even, even
+    parts = SWING_PARTS.tolist()
+    few = [(0, even, even), *((8, part, even) for part in parts), *((16, even, part) for part in parts)]
+    best = few[_best(beats, long, few)]
+    if best[0] == 0:
+        return best
+    # Around the best.
+    near = [
+        (best[0], best[1] + (by if best[0] == 8 else 0), best[2] + (by if best[0] == 16 else 0))
+        for by in (-0.01, 0.0, 0.01)
+    ]
+    return near[_best(beats, long, near)]
 
-        def likely(part: float, of: int = of, feel: np.ndarray = feel) -> float:
-            return _fit(beats, long, key, feel, part if of == 8 else 2 / 3, part if of == 16 else 2 / 3, 3).likely
 
-        # Roughly, then around the best.
-        part = max(SWING_PARTS.tolist(), key=likely)
-        part = max((part - 0.01, part, part + 0.01), key=likely)
-        if likely(part) > best:
-            best, found = likely(part), (feel, part if of == 8 else 2 / 3, part if of == 16 else 2 / 3)
-    return found
+def _best(beats: np.ndarray, long: np.ndarray, candidates: list[tuple[int, float, float]]) -> int:
+    """Which feel and swing explain a take best; swing by so much more."""
+    fits = _Fits(beats, long, *map(list, zip(*candidates, strict=True)))
+    for _ in range(FEEL_ROUNDS):
+        fits.turn()
+    gains = fits.likely - np.array([SWING_COSTS if feel else 0.0 for feel, _, _ in candidates])
+    return int(np.argmax(gains))
 
 
-class _Fit:
-    """Parameters fitted to a take, for a given swing.
+class _Fits:
+    """Parameters fitted to a take, for several candidates of feel and swing side by side.
 
-    likely  log likelihood of the take
+    likely  (c,) log likelihood of the take
     """
 
     def __init__(
-        self, beats: np.ndarray, long: np.ndarray, key: np.ndarray, usual: np.ndarray, part_8: float, part_16: float
+        self, beats: np.ndarray, long: np.ndarray, feels: list[int], parts_8: list[float], parts_16: list[float]
     ):
-        self.lines = _lines(part_8, part_16)
-        self.part_8, self.part_16 = part_8, part_16
-        self.lean, self.jitter = 0.0, USUAL_JITTER
-        self._feel = usual
-        self.usual = usual.copy()
+        each = [_lines(a, b) for a, b in zip(parts_8, parts_16, strict=True)]
+        self.lines = each[0]
+        self.feels, self.parts_8, self.parts_16 = feels, parts_8, parts_16
+        self._at = np.array([one.at for one in each])
+        self._of_feel = np.array([FEELS[feel] for feel in feels])
+        self.usual = self._of_feel.copy()
+        self.lean, self.jitter = np.zeros(len(each)), np.full(len(each), USUAL_JITTER)
+        self.likely = np.full(len(each), -np.inf)
         self._beats, self._long = beats, long
-        self._keys, self._key = np.unique(key, return_inverse=True)
-        self._shares: np.ndarray | None = None
-        self.likely = -np.inf
-        self.posterior = np.zeros((0, 0))
+        self._starts = np.flatnonzero(np.r_[True, np.diff(self.lines.of) > 0])
+
+    def settle(self, rounds: int) -> None:
+        """Fit until nothing gets likelier."""
+        for _ in range(rounds):
+            before = self.likely
+            self.turn()
+            if (self.likely - before < SETTLED).all():
+                break
 
     def turn(self) -> None:
         """One round: how likely everything is with these parameters, and the parameters that follow from it."""
-        lines = self.lines
-        x = self._beats - self.lean / self._long
+        lines, count = self.lines, len(SUBDIVISIONS)
+        x = self._beats[None, :] - self.lean[:, None] / self._long[None, :]
         beat = np.floor(x + 1e-9)
-        into = x - beat
-        sigma = self.jitter / self._long
-        off = into[:, None] - lines.at[None, :]
-        weight = lines.usual[None, :]
-        density = np.exp(-0.5 * (off / sigma[:, None]) ** 2) / (sigma[:, None] * np.sqrt(2 * np.pi))
-        joint = weight * density + OFF * weight
-        count = len(SUBDIVISIONS)
-        starts = np.flatnonzero(np.r_[True, np.diff(lines.of) > 0])
-        by_sub = np.add.reduceat(joint, starts, axis=1)
+        sigma = (self.jitter[:, None] / self._long[None, :])[:, :, None]
+        off = (x - beat)[:, :, None] - self._at[:, None, :]
+        scaled = off / sigma
+        joint = lines.usual * (np.exp(-0.5 * scaled**2) / (sigma * np.sqrt(2 * np.pi)) + OFF)
+        by_sub = np.add.reduceat(joint, self._starts, axis=2)
         self.numbers, which = np.unique(beat, return_inverse=True)
-        evidence = np.zeros((len(self.numbers), count))
-        np.add.at(evidence, which, np.log(by_sub + 1e-300))
+        which = which.reshape(beat.shape)
+        evidence = np.zeros((len(beat), len(self.numbers), count))
+        np.add.at(evidence, (np.arange(len(beat))[:, None], which), np.log(by_sub + 1e-300))
         gamma, self.likely = _smoothed(evidence, self.usual, np.diff(self.numbers))
         self.gamma = gamma
-        self.posterior = joint / by_sub[:, lines.of] * gamma[which][:, lines.of]
-        self._beat, self._off = beat, off
+        of_beat = np.take_along_axis(gamma, which[:, :, None], axis=1)
+        self.posterior = joint * (of_beat / by_sub)[:, :, lines.of]
+        self._beat = beat
         # What follows for the parameters.
-        seconds = off * self._long[:, None] + self.lean
-        core = self.posterior * (np.abs(off) < 4 * sigma[:, None])
-        total = core.sum() + 1e-9
-        prior = 20.0
-        self.lean = float(np.clip((core * seconds).sum() / (total + prior), -MOST_LEAN, MOST_LEAN))
-        spread = ((core * (seconds - self.lean) ** 2).sum() + prior * USUAL_JITTER**2) / (total + prior)
-        self.jitter = float(np.clip(np.sqrt(spread), LEAST_JITTER, MOST_JITTER))
-        beats = gamma.sum(axis=0)
-        self.usual = (beats + USUAL_BEATS * self._feel) / (beats.sum() + USUAL_BEATS)
+        seconds = off * self._long[None, :, None] + self.lean[:, None, None]
+        core = self.posterior * (np.abs(scaled) < 4)
+        total = core.sum(axis=(1, 2)) + PRIOR_STROKES
+        self.lean = np.clip((core * seconds).sum(axis=(1, 2)) / total, -MOST_LEAN, MOST_LEAN)
+        spread = (core * (seconds - self.lean[:, None, None]) ** 2).sum(axis=(1, 2))
+        self.jitter = np.clip(np.sqrt((spread + PRIOR_STROKES * USUAL_JITTER**2) / total), LEAST_JITTER, MOST_JITTER)
+        beats = gamma.sum(axis=1)
+        self.usual = (beats + USUAL_BEATS * self._of_feel) / (beats.sum(axis=1, keepdims=True) + USUAL_BEATS)
 
-    def explained(self, beats: np.ndarray) -> Explained:
-        """The outcome."""
-        lines = self.lines
+    def explained(self) -> Explained:
+        """The outcome of the first candidate."""
+        lines, posterior, gamma, beat = self.lines, self.posterior[0], self.gamma[0], self._beat[0]
+        n = len(beat)
         places = int(lines.place.max()) + 1
         at = np.zeros(places)
         at[lines.place] = lines.at
-        likely = np.zeros((len(beats), places))
+        likely = np.zeros((n, places))
         for place in range(places):
-            likely[:, place] = self.posterior[:, lines.place == place].sum(axis=1)
-        first = np.argmax(likely, axis=1) if len(beats) else np.zeros(0, int)
+            likely[:, place] = posterior[:, lines.place == place].sum(axis=1)
+        first = np.argmax(likely, axis=1) if n else np.zeros(0, int)
         # Lines so near each other that they sound the same are no two places.
-        apart = np.abs(at[None, :] - at[first][:, None]) * self._long[:, None] > 0.6 * self.jitter + 0.012
-        others = np.where(apart, likely, -1.0)
-        second = np.argmax(others, axis=1) if len(beats) else np.zeros(0, int)
+        jitter = float(self.jitter[0])
+        apart = np.abs(at[None, :] - at[first][:, None]) * self._long[:, None] > 0.6 * jitter + 0.012
+        second = np.argmax(np.where(apart, likely, -1.0), axis=1) if n else np.zeros(0, int)
         same = np.where(apart, 0.0, likely).sum(axis=1)
-        share = self.gamma[np.searchsorted(self.numbers, self._beat)].sum(axis=0) / max(1, len(beats))
+        share = gamma[np.searchsorted(self.numbers, beat)].sum(axis=0) / max(1, n)
         return Explained(
-            self._beat + at[first], self._beat + at[second], same, self.numbers.astype(np.int64),
-            np.argmax(self.gamma, axis=1) if len(self.gamma) else np.zeros(0, int), share, self.lean, self.jitter,
-            float(np.median(self._long)) if len(self._long) else 0.5,
-            8 if self._feel is SWUNG_EIGHTHS else 16 if self._feel is SWUNG_SIXTEENTHS else 0,
-            Swing(self.part_8, 8), Swing(self.part_16, 16),
+            beat + at[first], beat + at[second], same, self.numbers.astype(np.int64),
+            np.argmax(gamma, axis=1) if len(gamma) else np.zeros(0, int), share, float(self.lean[0]), jitter,
+            float(np.median(self._long)) if n else 0.5, self.feels[0], Swing(self.parts_8[0], 8),
+            Swing(self.parts_16[0], 16),
         )  # fmt: skip
 
 
-def _fit(
-    beats: np.ndarray, long: np.ndarray, key: np.ndarray, usual: np.ndarray, part_8: float, part_16: float,
-    rounds: int = ROUNDS,
-) -> _Fit:  # fmt: skip
-    made = _Fit(beats, long, key, usual, part_8, part_16)
-    for _ in range(rounds):
-        made.turn()
-    return made
+def _smoothed(evidence: np.ndarray, usual: np.ndarray, gaps: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """(c, b, s) how likely each subdivision of each beat is, and the (c,) log likelihoods of all.
 
-
-def _smoothed(evidence: np.ndarray, usual: np.ndarray, gaps: np.ndarray) -> tuple[np.ndarray, float]:
-    """(b, s) how likely each subdivision of each beat is, and the log likelihood of all.
-
-    evidence  (b, s) log likelihood of what is in each beat
+    evidence  (c, b, s) log likelihood of what is in each beat, for each candidate
+    usual     (c, s) how often each is met
     gaps      (b - 1,) beats from one to the next: over a longer one less is carried
 
-    Long takes are done in pieces side by side, which overlap by more than a beat's influence reaches
+    It is done in pieces side by side, which overlap by more than a beat's influence reaches
     """
-    count, size = evidence.shape
+    candidates, count, size = evidence.shape
     if not count:
-        return evidence, 0.0
-    top = evidence.max(axis=1)
-    scaled = np.exp(evidence - top[:, None])
+        return evidence, np.zeros(candidates)
+    top = evidence.max(axis=2)
+    scaled = np.exp(evidence - top[:, :, None])
     stays = np.r_[0.0, STAYS ** np.clip(gaps, 1, 16)]
     pieces = max(1, -(-count // PIECE))
     long = -(-count // pieces)
@@ -271,27 +286,28 @@ def _smoothed(evidence: np.ndarray, usual: np.ndarray, gaps: np.ndarray) -> tupl
     rows = np.arange(-OVERLAP, long + OVERLAP)[None, :] + np.arange(pieces)[:, None] * long
     inside = (rows >= 0) & (rows < count)
     safe = np.clip(rows, 0, count - 1)
-    seen = np.where(inside[:, :, None], scaled[safe], 1.0)
-    kept = np.where(inside & (rows > 0), stays[safe], 0.0)
+    seen = np.where(inside[None, :, :, None], scaled[:, safe], 1.0)
+    kept = np.where(inside & (rows > 0), stays[safe], 0.0)[None, :, :, None]
+    usual = usual[:, None, :]
+    moves = (1 - kept) * usual[:, :, None, :]
     width = rows.shape[1]
-    forward = np.empty((pieces, width, size))
-    sums = np.empty((pieces, width))
-    now = np.broadcast_to(usual, (pieces, size))
+    forward, gamma = np.empty_like(seen), np.empty_like(seen)
+    sums = np.empty(seen.shape[:3])
+    now = np.broadcast_to(usual, (candidates, pieces, size))
     for i in range(width):
-        now = (kept[:, i, None] * now + (1 - kept[:, i, None]) * usual) * seen[:, i]
-        total = now.sum(axis=1, keepdims=True)
-        sums[:, i] = total[:, 0]
-        now = now / total
-        forward[:, i] = now
-    gamma = np.empty_like(forward)
-    backward = np.ones((pieces, size))
+        now = (kept[:, :, i] * now + moves[:, :, i]) * seen[:, :, i]
+        total = now.sum(axis=2)
+        sums[:, :, i] = total
+        now = now / total[:, :, None]
+        forward[:, :, i] = now
+    backward = np.ones((candidates, pieces, size))
     for i in range(width - 1, -1, -1):
-        both = forward[:, i] * backward
-        gamma[:, i] = both / both.sum(axis=1, keepdims=True)
-        come = seen[:, i] * backward
-        backward = kept[:, i, None] * come + (1 - kept[:, i, None]) * (come @ usual)[:, None]
-        backward /= backward.max(axis=1, keepdims=True)
+        gamma[:, :, i] = forward[:, :, i] * backward
+        come = seen[:, :, i] * backward
+        backward = kept[:, :, i] * come + (1 - kept[:, :, i]) * (come * usual).sum(axis=2, keepdims=True)
+        backward /= backward.max(axis=2, keepdims=True)
     core = slice(OVERLAP, OVERLAP + long)
     mine = inside[:, core]
-    likely = float(np.log(sums[:, core][mine]).sum() + top.sum())
-    return gamma[:, core][mine], likely
+    likely = np.where(mine, np.log(sums[:, :, core]), 0.0).sum(axis=(1, 2)) + top.sum(axis=1)
+    found = gamma[:, :, core][:, mine]
+    return found / found.sum(axis=2, keepdims=True), np.asarray(likely)

@@ -12,6 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from puresignal.translation import mark, tr
+
 STRAIGHT, TRIPLET, DOTTED, QUINTUPLET = "", "t", "d", "q"
 KINDS = (STRAIGHT, TRIPLET, DOTTED, QUINTUPLET)
 VALUES = (1, 2, 4, 8, 16, 32, 64)
@@ -82,6 +84,26 @@ class Swing:
 
 
 EVEN = Swing()
+
+
+def spoken(name: str) -> tuple[str, str]:
+    """A grid in words, by both vocabularies: "eighth triplets" and "quaver triplets"."""
+    grid = grid_of(name)
+    one, other = WORDS[grid.value]
+    pattern = {
+        STRAIGHT: mark("{note}s"), TRIPLET: mark("{note} triplets"), DOTTED: mark("dotted {note}s"),
+        QUINTUPLET: mark("{note} quintuplets"),
+    }[grid.kind]  # fmt: skip
+    return tr(pattern, note=tr(one)), tr(pattern, note=tr(other))
+
+
+WORDS = {
+    1: (mark("whole note"), mark("semibreve")), 2: (mark("half note"), mark("minim")),
+    4: (mark("quarter note"), mark("crotchet")), 8: (mark("eighth"), mark("quaver")),
+    16: (mark("sixteenth"), mark("semiquaver")), 32: (mark("thirty-second"), mark("demisemiquaver")),
+    64: (mark("sixty-fourth"), mark("hemidemisemiquaver")),
+}  # fmt: skip
+"""Note values by name, American and British."""
 
 
 def grid_of(name: str) -> Grid:

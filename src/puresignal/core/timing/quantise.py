@@ -113,7 +113,7 @@ def pull(
     count = bars.count(middle_rising)
     bar = bars.bar(middle_rising)
     if grid is None:
-        found: Explained | None = explain(count, long, key[first[order]])
+        found: Explained | None = explain(count, long)
         assert found is not None
         line, other, sure = bars.uncount(found.line), bars.uncount(found.other), found.sure
     else:

@@ -11,6 +11,8 @@ from puresignal.ui.widgets import theme
 
 MARKS, HANDLES, RULER = 22, 38, 58
 """Pixels from the top: of the marks for tempo and meter, of the chosen take's handle, and the height of the ruler."""
+GRID_APART = 9
+"""Least distance in pixels of the lines of the grid that notes are pulled to."""
 APART, BARS_APART, WHISKERS_APART, NUMBERS_APART = 18, 22, 26, 34
 """Least distance in pixels of beat subdivisions, bars, sixteenths with whiskers, and bar numbers."""
 
@@ -28,6 +30,23 @@ def lines(tempo: TempoMap, begin: float, end: float, scale: float) -> tuple[np.n
         every *= 2
     bars = tempo.bar_lines(begin, end, every)
     return bars, np.full(len(bars), 2, np.int8)
+
+
+def with_grid(
+    found: tuple[np.ndarray, np.ndarray], grid: np.ndarray, begin: float, end: float, scale: float
+) -> tuple[np.ndarray, np.ndarray]:
+    """The lines with those of a grid in place of the subdivisions, if they are far enough apart.
+
+    found, scale  as in lines(); grid: (k,) seconds, rising
+    """
+    times, ranks = found
+    first, last = np.searchsorted(grid, (begin, end))
+    inside = grid[first:last]
+    kept = ranks > 0
+    times, ranks = times[kept], ranks[kept]
+    if len(inside) < 2 or float(np.median(np.diff(inside))) * scale < GRID_APART:
+        return found
+    return np.concatenate([inside, times]), np.concatenate([np.zeros(len(inside), np.int8), ranks])
 
 
 def sixteenths(tempo: TempoMap, begin: float, end: float, scale: float) -> np.ndarray:

@@ -10,17 +10,19 @@ from dataclasses import replace
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from puresignal.core.analysis.grid_picture import GridPicture
 from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.crosstalk_lesson import Lesson, lesson
 from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.setting import Setting, settings_of
 from puresignal.core.path.stage_description import Stage
 from puresignal.core.session import session as edits
+from puresignal.core.timing import grids
 from puresignal.translation import tr
 from puresignal.ui.state.background import Background
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.workbench import Workbench
-from puresignal.ui.widgets import text_format
+from puresignal.ui.widgets import note_symbols, text_format, theme
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
 from puresignal.ui.widgets.plain_text import PlainLabel
 
@@ -111,6 +113,12 @@ class PathPanel(QWidget):
         self.learn.setToolTip(tr("Learns how loud each pad is played and how much it is shaken, for playing live."))
         self.learn.clicked.connect(self._learn)
         self.boxes["crosstalk"].column.addWidget(self.learn)
+        self.fits = PlainLabel()
+        self.fits.setObjectName("faint")
+        self.fits.setWordWrap(True)
+        self.fits.setAccessibleName(tr("How well each grid fits"))
+        self.fits.hide()
+        self.boxes["timing"].column.insertWidget(1, self.fits)
 
     def _add_stage(self, stage: Stage, settings: tuple[Setting, ...]) -> None:
         box, title = StageBox(stage), tr(stage.title)
@@ -140,8 +148,39 @@ class PathPanel(QWidget):
         combo.setToolTip(tr(setting.tip))
         for choice in setting.choices:
             combo.addItem(tr(choice), choice)
+            if choice in grids.NAMES and stage.key == "timing":
+                self._name_grid(combo, choice, setting.name == "grid")
         combo.activated.connect(lambda: self._set(stage, setting, combo.currentData(), None))
         return combo
+
+    @staticmethod
+    def _name_grid(combo: QComboBox, name: str, with_symbol: bool) -> None:
+        """A grid as fraction, symbol and name, in both vocabularies."""
+        row, (one, other) = combo.count() - 1, grids.spoken(name)
+        combo.setItemText(row, f"{name}  {one}")
+        combo.setItemData(row, f"{one}, {other}", Qt.ItemDataRole.ToolTipRole)
+        if with_symbol:
+            grid = grids.grid_of(name)
+            combo.setItemIcon(row, note_symbols.symbol(grid.value, grid.kind, theme.current().colour("ink")))
+
+    def show_grid(self, found: GridPicture | None) -> None:
+        """Show how well each grid fits what is played."""
+        self.fits.setVisible(found is not None and bool(found.ranking))
+        if found is None:
+            return
+        rows = [tr("{grid} {share:.0f} %").format(grid=self._grid_words(n), share=100 * s) for n, s in found.ranking]
+        text = tr("Played on: {grids}.").format(grids=", ".join(rows[:4]))
+        if found.swing > 0.5:
+            text += " " + tr("Swing {part:.0f} %.").format(part=100 * found.swing)
+        if len(found.between[0]):
+            text += " " + tr("{n} between two lines (D).").format(n=text_format.counted(len(found.between[0]), "note"))
+        self.fits.setText(text)
+
+    @staticmethod
+    def _grid_words(name: str) -> str:
+        swung = name.startswith("swung ")
+        one = grids.spoken(name.removeprefix("swung "))[0]
+        return tr("swung {notes}", notes=one) if swung else one
 
     @property
     def _path(self) -> CleaningPath:

@@ -283,6 +283,15 @@ def caret(x: float, y: float) -> QPolygonF:
     return QPolygonF([QPointF(x - 4.5, y - 7), QPointF(x + 4.5, y - 7), QPointF(x, y)])
 
 
+def draw_between(painter: QPainter, both: np.ndarray, frame: Frame, base: float, tall: float, accent: QColor) -> None:
+    """Two short posts joined above, for a note that could belong to either line. both: (n, 2) seconds."""
+    painter.setPen(QPen(accent, 1.4))
+    top = base - tall - 1
+    for one, other in both.tolist():
+        a, b = sorted((frame.x0 + one * frame.scale, frame.x0 + other * frame.scale))
+        painter.drawLines([QLineF(a, top, b, top), QLineF(a, top, a, top + 6), QLineF(b, top, b, top + 6)])
+
+
 def draw_whiskers(
     painter: QPainter, starts: np.ndarray, lines: np.ndarray, frame: Frame, base: float, ink: QColor
 ) -> None:

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from puresignal.core.analysis.grid_picture import GridPicture, grid_picture
 from puresignal.core.export.session_result import SeveralTakes
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.path import note_selection
@@ -27,6 +28,7 @@ from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session import playing_order
 from puresignal.core.session import session as edits
 from puresignal.core.session.take_ref import SOUND
+from puresignal.core.timing.session_time import Timeline as SessionTime
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
 from puresignal.ui.state.shown import Shown
@@ -388,6 +390,24 @@ class TakesView(View):
             self.timeline.select(np.zeros(0, np.int64))
             self.timeline.show_stretch(self._services.playback.span)
         self.doubtful.setEnabled(len(note_selection.doubtful(shown.outcome)) > 0)
+        self._look_at_grid(shown)
+
+    def _look_at_grid(self, shown: Shown) -> None:
+        """Find what quantise goes by, beside the window; shown while it is on."""
+        timing, in_order = self._workbench.session.path.timing, self._workbench.session.view.in_order
+        if not timing.on or in_order or not len(shown.outcome.input_notes):
+            self._show_grid(None)
+            return
+        several = shown.several
+        timeline = SessionTime.from_tempo_map(shown.take.tempo) if several is None else several.timeline
+        shift = 0.0 if several is None else several.shift
+        outcome = shown.outcome
+        self._services.background.run("grid", lambda: grid_picture(outcome, timing, timeline, shift), self._show_grid)
+
+    def _show_grid(self, found: GridPicture | None) -> None:
+        on = self._workbench.session.path.timing.on
+        self.timeline.show_grid(found if on else None)
+        self.path.show_grid(found if on else None)
 
     def _draw(self, fit: bool) -> None:
         if self._shown is None:
@@ -531,10 +551,17 @@ class TakesView(View):
             origins = note_selection.alike(self._shown.outcome, int(origins[0]))
         if not len(origins):
             return
-        verdict = {"remove": Verdict(keep=False), "keep": Verdict(keep=True)}.get(action.removesuffix("_alike"))
+        verdicts = {
+            "remove": Verdict(keep=False), "keep": Verdict(keep=True), "other_line": Verdict(other_line=True),
+        }  # fmt: skip
+        verdict = verdicts.get(action.removesuffix("_alike"))
+        if action == "other_line":
+            # Pressed again it goes back.
+            on_other = all((one := self._shown.verdict_of(int(o))) and one.other_line for o in origins)
+            verdict = Verdict(keep=True) if on_other else verdict
         bench = self._workbench
         settled = verdict is not None and np.isin(origins, note_selection.doubtful(self._shown.outcome)).all()
-        names = {"remove": tr("remove {n}"), "keep": tr("keep {n}")}
+        names = {"remove": tr("remove {n}"), "keep": tr("keep {n}"), "other_line": tr("other line for {n}")}
         pattern = names.get(action.removesuffix("_alike"), tr("let the stages decide on {n}"))
         name = pattern.format(n=tr("{count} notes").format(count=len(origins)) if len(origins) > 1 else tr("a note"))
         session = bench.session
@@ -589,6 +616,7 @@ class TakesView(View):
             ("remove", mark("Remove"), some),
             ("keep_alike", mark("Keep all alike"), single),
             ("remove_alike", mark("Remove all alike"), single),
+            ("other_line", mark("Other line of the grid"), some),
             ("automatic", mark("Let the stages decide"), some),
         ):
             action = menu.addAction(tr(label))

@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractScrollArea, QPushButton, QToolTip, QWidget
 
+from puresignal.core.analysis.grid_picture import GridPicture
 from puresignal.core.export.session_result import SeveralTakes
 from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.tempo_map import TempoMap
@@ -112,6 +113,7 @@ class Timeline(QAbstractScrollArea):
         Qt.Key.Key_U: "automatic",
         Qt.Key.Key_D: "next_doubtful",
         Qt.Key.Key_E: "hear",
+        Qt.Key.Key_J: "other_line",
         Qt.Key.Key_BracketLeft: "half_speed",
         Qt.Key.Key_BracketRight: "double_speed",
         Qt.Key.Key_Comma: "bars_earlier",
@@ -138,6 +140,7 @@ class Timeline(QAbstractScrollArea):
         self.beats = BeatPainter()
         self._plain_height = 38.0
         self.stretch: tuple[float, float] | None = None
+        self._grid: GridPicture | None = None
         self._sweep: tuple[QPointF, QPointF, np.ndarray] | None = None
         self._begin = 0.0
         self._scale = 100.0
@@ -267,6 +270,12 @@ class Timeline(QAbstractScrollArea):
         """Show the beats of the chosen take in place of its handle, or none."""
         if lines is not self.beats.lines:
             self.beats.lines = lines
+            self.viewport().update()
+
+    def show_grid(self, grid: GridPicture | None) -> None:
+        """Show the lines that notes are pulled to, and those between two of them; None: the usual lines."""
+        if grid is not self._grid:
+            self._grid = grid
             self.viewport().update()
 
     def show_stretch(self, stretch: tuple[float, float] | None) -> None:
@@ -665,6 +674,8 @@ class Timeline(QAbstractScrollArea):
         painter.save()
         painter.setClipRect(body)
         found = bar_ruler.lines(self._tempo, *self.seconds_in_view(), self._scale)
+        if self._grid is not None and len(self._grid.lines):
+            found = bar_ruler.with_grid(found, self._grid.lines, *self.seconds_in_view(), self._scale)
         self._paint_shades(painter, body, found)
         self._paint_stretch(painter, body)
         self._paint_rows(painter, body)
@@ -721,6 +732,8 @@ class Timeline(QAbstractScrollArea):
         )  # fmt: skip
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         lines = bar_ruler.sixteenths(self._tempo, begin, end, self._scale)
+        if self._grid is not None and len(lines):
+            lines = self._grid.lines
         previous = None
         for group, row, top, height in self._rows():
             if group is not previous:
@@ -754,6 +767,8 @@ class Timeline(QAbstractScrollArea):
                 starts = front.start if self._show == row_painter.PLAYED else front.clean_start
                 first, last = np.searchsorted(starts, (frame.begin, frame.end))
                 row_painter.draw_whiskers(painter, starts[first:last], lines, frame, base, ink)
+            if self._grid is not None and len(self._grid.between[0]):
+                self._paint_between(painter, row, frame, base, tall)
             self._paint_chosen(painter, row, frame, base, tall)
             painter.setClipRect(body)
             down = GAP if row.gap else 0.0
@@ -761,6 +776,17 @@ class Timeline(QAbstractScrollArea):
             painter.drawImage(QPointF(NAMES, top + down), label)
         painter.setPen(QPen(current.colour("edge"), 1))
         painter.drawLine(QLineF(GUTTER - 0.5, body.top(), GUTTER - 0.5, body.bottom()))
+
+    def _paint_between(self, painter: QPainter, row: Row, frame: row_painter.Frame, base: float, tall: float) -> None:
+        """Both lines of the notes in a row that could belong to either."""
+        assert self._grid is not None
+        origins, both = self._grid.between
+        first, last = np.searchsorted(row.clean_start, (frame.begin - 1, frame.end + 1))
+        place = np.searchsorted(origins, row.clean_origin[first:last])
+        place = np.minimum(place, len(origins) - 1)
+        known = origins[place] == row.clean_origin[first:last]
+        accent = theme.current().colour("accent")
+        row_painter.draw_between(painter, both[np.unique(place[known])], frame, base, tall, accent)
 
     def _in_front(self, row: Row) -> tuple[Row | None, Row | None]:
         """The notes of other takes, which are pale, and those of the chosen one; (None, row) where none is pale."""

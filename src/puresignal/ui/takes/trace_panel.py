@@ -10,6 +10,7 @@ from puresignal.core.kit.articulations import spoken
 from puresignal.core.path.note_selection import reason_removed
 from puresignal.core.path.tally import Action, NoteField, TraceStep
 from puresignal.core.path.tidy import SAME_MOMENT
+from puresignal.core.path.timing import BETWEEN
 from puresignal.core.path.verdicts import Verdict
 from puresignal.translation import mark, tr
 from puresignal.ui.state.shown import Shown
@@ -25,7 +26,7 @@ _FIELDS = {
 class TracePanel(QWidget):
     """Describes the selected notes.
 
-    action_requested  "remove", "keep", "automatic", "remove_alike", "keep_alike"
+    action_requested  "remove", "keep", "automatic", "other_line", "remove_alike", "keep_alike"
     """
 
     action_requested = Signal(str)
@@ -57,6 +58,11 @@ class TracePanel(QWidget):
                     "remove_alike",
                     mark("Remove all alike"),
                     mark("Remove every note of this pad with the same outcome."),
+                ),
+                (
+                    "other_line",
+                    mark("Other line"),
+                    mark("It belongs on the other of its two lines: pull it there, or back (J)."),
                 ),
                 ("automatic", mark("Automatic"), mark("Clear your decision; the stages decide again (U).")),
             )
@@ -92,6 +98,9 @@ class TracePanel(QWidget):
         rows = rows[rows >= 0]
         self.buttons["automatic"].setEnabled(any(shown.verdict_of(int(o)) is not None for o in origins))
         single = len(rows) == 1
+        e = shown.outcome.tally.entries
+        between = np.isin(origins, e.origin[e.reason == int(BETWEEN)])
+        self.buttons["other_line"].setVisible(bool(between.any()))
         for act in ("keep_alike", "remove_alike"):
             self.buttons[act].setVisible(single)
         if single:
@@ -123,6 +132,8 @@ class TracePanel(QWidget):
             tr("at {time:.3f} s, bar {bar}, beat {beat}").format(time=start, bar=bar, beat=beat),
         ]
         lines += [text for step in outcome.tally.trace(origin) if (text := self._say(step, vocabulary))]
+        if verdict is not None and verdict.other_line:
+            lines.append(tr("your decision: the other line"))
         if verdict is not None and verdict.keep is not None:
             lines.append(tr("your decision: keep") if verdict.keep else tr("your decision: remove"))
         leaves = np.flatnonzero(outcome.output_notes.origin == origin)
@@ -141,6 +152,14 @@ class TracePanel(QWidget):
         sure = tr(", confidence {sure:.0f} %").format(sure=step.confidence * 100) if step.confidence < 1 else ""
         if step.action == Action.REMOVED:
             return tr("{stage}: removed as {why}{sure}").format(stage=stage, why=why, sure=sure)
+        if step.reason == BETWEEN:
+            return tr("{stage}: {why}, at {before:.3f} s or at {after:.3f} s{sure}").format(
+                stage=stage, why=why, before=step.before, after=step.after, sure=sure
+            )
+        if step.field == NoteField.START:
+            ms = 1000 * (step.after - step.before)
+            pattern = tr("{stage}: {ms:.0f} ms later, {why}") if ms > 0 else tr("{stage}: {ms:.0f} ms earlier, {why}")
+            return pattern.format(stage=stage, ms=abs(ms), why=why)
         if step.action == Action.KEPT:
             return tr("{stage}: kept, but {why}{sure}").format(stage=stage, why=why, sure=sure)
         if step.action == Action.ADDED:
