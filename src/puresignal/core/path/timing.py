@@ -129,7 +129,9 @@ class Timing:
         keys, pitched = self._key(notes, context)
         meant = together(notes.start, keys, notes.velocity, pitched, self.tolerance_ms / 1000)
         grid = None if self.grid == AUTO else grids.grid_of(self.grid)
-        found = pull(timeline.seconds_to_beats(notes.start), timeline, keys, meant, grid, self._swing)
+        # Two ways to hit one drum may share a moment; one way may not.
+        ways = np.where(notes.articulation >= 0, keys * 64 + notes.articulation, keys * 64)
+        found = pull(timeline.seconds_to_beats(notes.start), timeline, ways, meant, grid, self._swing)
         if grid is None and self.swing != grids.LEAST_SWING:
             found = found.swung(self._swing, Bars.of(timeline, found.line))
         context.memo["pulled"] = notes.start, key, found

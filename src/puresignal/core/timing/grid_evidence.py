@@ -254,7 +254,10 @@ class _Fits:
         # Lines so near each other that they sound the same are no two places.
         jitter = float(self.jitter[0])
         apart = np.abs(at[None, :] - at[first][:, None]) * self._long[:, None] > 0.6 * jitter + 0.012
-        second = np.argmax(np.where(apart, likely, -1.0), axis=1) if n else np.zeros(0, int)
+        # The other line that it could belong to is one of those beside it, however likely lines elsewhere are.
+        off = np.abs(at[None, :] - (self._beats - self.lean[0] / self._long - beat)[:, None])
+        beside = apart & (off <= 1.5 * np.where(apart, off, np.inf).min(axis=1, initial=np.inf)[:, None])
+        second = np.argmax(np.where(beside, likely, -1.0), axis=1) if n else np.zeros(0, int)
         same = np.where(apart, 0.0, likely).sum(axis=1)
         share = gamma[np.searchsorted(self.numbers, beat)].sum(axis=0) / max(1, n)
         return Explained(

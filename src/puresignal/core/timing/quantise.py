@@ -93,7 +93,7 @@ def pull(
     """Where notes belong.
 
     beats  (n,) quarter notes from bar 1, rising
-    key    (n,) number of the drum or note
+    key    (n,) number of the way a drum is hit, or of the note
     meant  what is meant together
     grid   None: each bar's by what explains it best
     """
@@ -128,7 +128,7 @@ def pull(
     back[order] = np.arange(len(order))
     line, other, sure = line[back], other[back], sure[back]
     at, beside, how = line[group], other[group], sure[group]
-    at, how = _one_a_line(beats, key, leads, at, beside, how, middle[group])
+    at, beside, how = _one_a_line(beats, key, leads, at, beside, how)
     # Grace notes and rolls keep their distance to what they go with.
     grace, lead = meant.grace, meant.lead
     if found is not None:
@@ -172,15 +172,14 @@ def _on_lines(beats: np.ndarray, led: np.ndarray, lead: np.ndarray, bars: Bars, 
 
 
 def _one_a_line(
-    beats: np.ndarray, key: np.ndarray, leads: np.ndarray, at: np.ndarray, other: np.ndarray, sure: np.ndarray,
-    middle: np.ndarray,
-) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    beats: np.ndarray, key: np.ndarray, leads: np.ndarray, at: np.ndarray, other: np.ndarray, sure: np.ndarray
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Lines on which no drum is struck twice, and strokes that do not overtake each other.
 
     Of two strokes that belong to one line the nearer has it; the other goes to its second line if that is free and on
-    its side, else it stays where it was played
+    its side, else it stays where it was played, and the line that both belong to is its other one
     """
-    at, sure = at.copy(), sure.copy()
+    at, other, sure = at.copy(), other.copy(), sure.copy()
     rows = np.flatnonzero(leads)
     rows = rows[np.lexsort((beats[rows], key[rows]))]
     for before, after in zip(rows[:-1].tolist(), rows[1:].tolist(), strict=True):
@@ -188,12 +187,12 @@ def _one_a_line(
             continue
         # The one that is farther from the line moves on.
         farther = after if abs(beats[after] - at[after]) >= abs(beats[before] - at[before]) else before
+        shared = at[farther]
         if farther == after:
             free = np.isfinite(other[after]) and other[after] > at[before] + 1e-9
             at[after] = other[after] if free else max(beats[after], at[before])
         else:
             free = np.isfinite(other[before]) and other[before] < at[after] - 1e-9
             at[before] = other[before] if free else min(beats[before], at[after])
-        sure[farther] = min(sure[farther], 0.5)
-    del middle
-    return at, sure
+        other[farther], sure[farther] = shared, min(sure[farther], 0.5)
+    return at, other, sure

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
@@ -38,7 +39,12 @@ class Background(QObject):
         """Do work, then call `then` with its result, or `refused` with the error that the player can act on."""
         future = self._pool.submit(work)
         self._newest[key], self._then[future] = future, (key, then, refused)
-        future.add_done_callback(self._done.emit)
+        future.add_done_callback(self._tell)
+
+    def _tell(self, future: Future[Any]) -> None:
+        # A window that is gone by now wants no answer.
+        with contextlib.suppress(RuntimeError):
+            self._done.emit(future)
 
     def wait(self, seconds: float) -> bool:
         """Wait until everything is done, and deliver it. Returns whether it was done in time."""

@@ -8,7 +8,17 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QPushButton,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from puresignal.core.analysis.grid_picture import GridPicture
 from puresignal.core.path.cleaning_path import CleaningPath
@@ -32,10 +42,12 @@ class StageBox(QFrame):
 
     switched  the stage was switched on or off
     counted   the figure was pressed
+    folded    its settings should be shown, or not
     """
 
     switched = Signal(bool)
     counted = Signal()
+    folded = Signal()
 
     def __init__(self, stage: Stage, parent: QWidget | None = None):
         super().__init__(parent)
@@ -59,15 +71,36 @@ class StageBox(QFrame):
         self.figure.setAccessibleName(tr("{title}: select its notes").format(title=title))
         self.figure.clicked.connect(self.counted)
         self.figure.setVisible(stage.counted is not None)
+        self.fold = QToolButton()
+        self.fold.setObjectName("fold")
+        self.fold.setAutoRaise(True)
+        self.fold.setToolTip(tr("Show or hide its settings."))
+        self.fold.setAccessibleName(tr("{title}: show or hide the settings").format(title=title))
+        self.fold.clicked.connect(self.folded)
+        self.fold.hide()
         top = QHBoxLayout()
+        top.setSpacing(2)
         top.addWidget(head)
+        top.addWidget(self.fold)
         top.addStretch(1)
         top.addWidget(self.figure)
-        self.column = QVBoxLayout(self)
-        space = (7, 8) if self.box is not None else (4, 4)
-        self.column.setContentsMargins(14, space[0], 10, space[1])
+        self.body = QWidget()
+        self.column = QVBoxLayout(self.body)
+        self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(5)
-        self.column.addLayout(top)
+        whole = QVBoxLayout(self)
+        space = (7, 8) if self.box is not None else (4, 4)
+        whole.setContentsMargins(14, space[0], 10, space[1])
+        whole.setSpacing(5)
+        whole.addLayout(top)
+        whole.addWidget(self.body)
+        self.body.hide()
+
+    def show_body(self, able: bool, is_open: bool) -> None:
+        """Show the settings or fold them away. able: whether there are any to be shown now."""
+        self.fold.setVisible(able)
+        self.fold.setArrowType(Qt.ArrowType.DownArrow if is_open else Qt.ArrowType.RightArrow)
+        self.body.setVisible(able and is_open)
 
     def show_state(self, on: bool, count: int) -> None:
         if self.box is not None:
@@ -104,6 +137,8 @@ class PathPanel(QWidget):
         holder.addWidget(head)
         self.column.addLayout(holder)
         self.boxes: dict[str, StageBox] = {}
+        # Stages whose settings are shown; the others have theirs folded away.
+        self.open = {"doubles", "crosstalk", "ends"}
         self.controls: dict[tuple[str, str], LabelledSlider | QComboBox] = {}
         for stage in workbench.session.path.stages():
             if stage.stage.title:
@@ -118,11 +153,12 @@ class PathPanel(QWidget):
         self.fits.setWordWrap(True)
         self.fits.setAccessibleName(tr("How well each grid fits"))
         self.fits.hide()
-        self.boxes["timing"].column.insertWidget(1, self.fits)
+        self.boxes["timing"].column.insertWidget(0, self.fits)
 
     def _add_stage(self, stage: Stage, settings: tuple[Setting, ...]) -> None:
         box, title = StageBox(stage), tr(stage.title)
-        box.switched.connect(lambda on: self._do(title.lower(), self._path.switched(stage.key, on)))
+        box.switched.connect(lambda on: self._switch(stage, title, on))
+        box.folded.connect(lambda: self._fold(stage.key))
         box.counted.connect(lambda: self.notes_requested.emit(int(stage)))
         self.boxes[stage.key] = box
         self.column.addWidget(box)
@@ -130,7 +166,23 @@ class PathPanel(QWidget):
             if setting.label:
                 control = self._choice(stage, setting) if setting.choices else self._slider(stage, setting)
                 self.controls[stage.key, setting.name] = control
-                box.column.addWidget(control)
+                if isinstance(control, QComboBox):
+                    row = QHBoxLayout()
+                    row.addWidget(PlainLabel(tr(setting.label)))
+                    row.addWidget(control, 1)
+                    box.column.addLayout(row)
+                else:
+                    box.column.addWidget(control)
+
+    def _switch(self, stage: Stage, title: str, on: bool) -> None:
+        """Switch a stage; the settings of one that is switched on have the room to themselves."""
+        if on:
+            self.open = {stage.key}
+        self._do(title.lower(), self._path.switched(stage.key, on))
+
+    def _fold(self, key: str) -> None:
+        self.open ^= {key}
+        self.show_take(self._workbench.seen)
 
     def _slider(self, stage: Stage, setting: Setting) -> LabelledSlider:
         usual = setting.default.value if isinstance(setting.default, Scoped) else setting.default
@@ -145,6 +197,7 @@ class PathPanel(QWidget):
     def _choice(self, stage: Stage, setting: Setting) -> QComboBox:
         combo = QComboBox()
         combo.setAccessibleName(tr(setting.label))
+        combo.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         combo.setToolTip(tr(setting.tip))
         for choice in setting.choices:
             combo.addItem(tr(choice), choice)
@@ -245,12 +298,13 @@ class PathPanel(QWidget):
             on = path.is_on(stage)
             self.boxes[about.key].show_state(on, self._count(about, shown))
             off_at_first = about.switch is not None and not path.is_on(type(stage)())
+            has_controls = any((about.key, setting.name) in self.controls for setting in settings_of(stage))
+            # What is seldom switched on takes no room until it is.
+            self.boxes[about.key].show_body(has_controls and (on or not off_at_first), about.key in self.open)
             for setting in settings_of(stage):
                 control = self.controls.get((about.key, setting.name))
                 if control is None:
                     continue
-                # What is seldom switched on takes no room until it is.
-                control.setVisible(on or not off_at_first)
                 control.setEnabled(on)
                 self._show_value(control, getattr(stage, setting.name))
         on = path.crosstalk.on

@@ -598,6 +598,7 @@ class TakesView(View):
         goal = int(later[0]) if len(later) else int(open_ones[0] if direction > 0 else open_ones[-1])
         self.timeline.select(np.array([goal]))
         self.timeline.bring_into_view(float(self._starts(np.array([goal]))[0]))
+        self.timeline.bring_row_into_view(goal)
         if self.hear.isChecked():
             self._hear(self.timeline.selected)
 

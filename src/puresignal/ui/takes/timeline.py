@@ -381,6 +381,18 @@ class Timeline(QAbstractScrollArea):
         self._hold()
         self.viewport().update()
 
+    def bring_row_into_view(self, origin: int) -> None:
+        """Scroll to the row of a note."""
+        for _, row, top, height in self._rows():
+            if origin in row.origin:
+                bottom = self.viewport().height() - OVERVIEW
+                bar = self.verticalScrollBar()
+                if top < self._top:
+                    bar.setValue(round(bar.value() + top - self._top))
+                elif top + height > bottom:
+                    bar.setValue(round(bar.value() + top + height - bottom + 4))
+                return
+
     def bring_into_view(self, second: float) -> None:
         """Scroll so that a second is visible, if it is not."""
         begin, end = self.seconds_in_view()
@@ -701,7 +713,11 @@ class Timeline(QAbstractScrollArea):
         current = theme.current()
         times, ranks = found
         hair, strong = current.colour("line"), current.colour("edge")
-        for rank, pen in ((0, QPen(current.colour("shade"), 1)), (1, QPen(hair, 1)), (2, QPen(strong, 1))):
+        # Lines that notes are pulled to are to be seen; the usual subdivisions only guide the eye.
+        fine = QPen(current.colour("shade"), 1)
+        if self._grid is not None and len(self._grid.lines):
+            fine = QPen(current.colour("line"), 1, Qt.PenStyle.DotLine)
+        for rank, pen in ((0, fine), (1, QPen(hair, 1)), (2, QPen(strong, 1))):
             painter.setPen(pen)
             x = np.rint(GUTTER + (times[ranks == rank] - self._begin) * self._scale) + 0.5
             painter.drawLines([QLineF(a, body.top(), a, body.bottom()) for a in x.tolist()])
