@@ -87,3 +87,50 @@ def test_the_lines_of_the_grid_are_drawn(takes, qtbot):
     assert takes.timeline._grid is not None
     assert len(takes.timeline._grid.lines) > 100
     assert takes.timeline.viewport().grab().toImage() != plain
+
+
+def test_one_track_alone_is_quantised_where_it_is_set_for_it(takes, demo_window, qtbot):
+    before = demo_window.workbench.shown.outcome.output_notes
+    switch_on(takes, qtbot)
+    slider = takes.path.controls["timing", "strength"].slider
+    slider.setFocus()
+    qtbot.keyClick(slider, Qt.Key.Key_Home)
+    whom = takes.path.whom
+    whom.setCurrentIndex(whom.findData("snare"))
+    whom.activated.emit(whom.currentIndex())
+    assert not takes.path.controls["timing", "grid"].isEnabled()
+    qtbot.keyClick(slider, Qt.Key.Key_End)
+    timing = demo_window.workbench.session.path.timing
+    assert (timing.strength.value, timing.strength.tracks) == (0.0, (("snare", 1.0),))
+    shown = demo_window.workbench.shown
+    after, keys = shown.outcome.output_notes, [track.key for track in shown.outcome.tracks]
+    was = dict(
+        zip(zip(before.origin.tolist(), before.branch.tolist(), strict=True), before.start.tolist(), strict=True)
+    )
+    tracks = set()
+    for origin, branch, start, track in zip(
+        after.origin.tolist(), after.branch.tolist(), after.start.tolist(), after.track.tolist(), strict=True
+    ):
+        if abs(start - was[origin, branch]) > 1e-6:
+            tracks.add(keys[track])
+    assert tracks == {"snare"}
+    whom.setCurrentIndex(0)
+    whom.activated.emit(0)
+    assert "1 track differs" in takes.path.controls["timing", "strength"]._name.text()
+
+
+def test_the_groove_of_the_chosen_take_is_used_and_kept(takes, demo_window, qtbot):
+    switch_on(takes, qtbot)
+    row = takes.path.groove
+    row.combo.setCurrentIndex(row.combo.findData("from take"))
+    row.combo.activated.emit(row.combo.currentIndex())
+    groove = demo_window.workbench.session.path.timing.groove
+    assert len(groove.late) == 16
+    row.keep_as("Ferry feel")
+    from puresignal.io import groove_file
+
+    assert [one.name for one in groove_file.kept()] == ["Ferry feel"]
+    assert row.combo.currentText() == "Ferry feel"
+    demo_window.workbench.undo()
+    demo_window.workbench.undo()
+    assert demo_window.workbench.session.path.timing.groove.late == ()

@@ -140,6 +140,27 @@ def test_looseness_drifts_and_is_the_same_every_time():
     assert np.corrcoef(off[:-1], off[1:])[0, 1] > 0.4
 
 
+def test_a_groove_is_taken_from_playing_and_laid_over_other_playing():
+    from puresignal.core.analysis.taken_groove import groove_of
+
+    late = [0, 20, 5, 15]
+    rows = [(i * 0.25 + late[i % 4] / 500, 42, 100 if i % 4 == 0 else 60, 0.1) for i in range(64)]
+    outcome, _ = played(rows, PLAIN)
+    groove = groove_of("ours", outcome, Timeline.steady(120), 0.0)
+    assert groove.beats == 4.0
+    assert list(groove.late) == pytest.approx([ms for _ in range(4) for ms in late], abs=0.6)
+    assert groove.louder[0] > 1.2 > 0.95 > groove.louder[1]
+    stiff = [(i * 0.25, 42, 80, 0.1) for i in range(32)]
+    path = quantised(grid="1/16", groove=groove, groove_velocity=1.0)
+    moved, _ = played(stiff, path)
+    off = 1000 * (moved.output_notes.start - np.arange(32) * 0.125)
+    assert off == pytest.approx([late[i % 4] for i in range(32)], abs=0.7)
+    assert moved.output_notes.velocity[0] > 95 > 80 > moved.output_notes.velocity[1]
+    assert moved.tally.balances()
+    half, _ = played(stiff, quantised(grid="1/16", groove=groove, groove_time=0.5))
+    assert 1000 * (half.output_notes.start[1] - 0.125) == pytest.approx(10, abs=0.5)
+
+
 rows = st.lists(
     st.tuples(st.integers(0, 3000), st.sampled_from([36, 38, 42, 60]), st.integers(1, 127), st.integers(1, 400)),
     max_size=30,

@@ -14,15 +14,17 @@ import numpy as np
 from puresignal.core.kit.articulations import drum_of
 from puresignal.core.midi.events import NO_EVENT, Controls, Notes
 from puresignal.core.midi.tempo_map import on_arrival_grid
+from puresignal.core.path import groove_setting
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.live import LiveStage
 from puresignal.core.path.scoped import Scoped
-from puresignal.core.path.setting import Scope, setting
+from puresignal.core.path.setting import Codec, Scope, setting
 from puresignal.core.path.stage import Result
 from puresignal.core.path.stage_description import Reason, Stage, Switch
 from puresignal.core.path.tally import Action, NoteField, entries
 from puresignal.core.path.velocity_curve import draw
 from puresignal.core.timing import grids
+from puresignal.core.timing.groove import NONE, Groove
 from puresignal.core.timing.meant_together import together
 from puresignal.core.timing.quantise import SURE, Bars, Pulled, pull
 from puresignal.core.timing.session_time import Timeline
@@ -30,6 +32,7 @@ from puresignal.translation import mark
 
 QUANTISED = Reason(mark("quantised"), mark("Notes pulled to a line of the grid."))
 LOOSENED = Reason(mark("loosened"))
+GROOVED = Reason(mark("by the groove"))
 BETWEEN = Reason(mark("between two lines"), mark("Notes that could belong to either of two lines."))
 AUTO = "auto"
 STARTS, ENDS, BOTH = "starts", "ends", "both"
@@ -78,6 +81,16 @@ class Timing:
     tolerance_ms: float = setting(
         30.0, mark("Notes that begin within this are one chord."), label=mark("Chord within"), unit="ms", high=120.0
     )
+    groove: Groove = setting(
+        NONE, mark("how early or late, and how loud, each place of a bar is; laid over the grid"),
+        codec=Codec(groove_setting.from_json, groove_setting.to_json, groove_setting.SCHEMA),
+    )  # fmt: skip
+    groove_time: float = setting(
+        1.0, mark("How much of the groove's timing notes get."), label=mark("Groove: timing"), unit="%", step=0.01
+    )
+    groove_velocity: float = setting(
+        0.0, mark("How much of the groove's loudness notes get."), label=mark("Groove: velocity"), unit="%", step=0.01
+    )
     loose_ms: float = setting(
         0.0,
         mark("Moves notes off their place as a player would, drifting from stroke to stroke; the same every time."),
@@ -87,7 +100,7 @@ class Timing:
 
     stage: ClassVar[Stage] = Stage(
         "timing", word=mark("timing"), title=mark("Quantise"), tip=mark("Pulls notes to the lines of a grid."),
-        switch=Switch(), reasons=(QUANTISED, LOOSENED, BETWEEN), causal=False, on_timeline=True,
+        switch=Switch(), reasons=(QUANTISED, LOOSENED, GROOVED, BETWEEN), causal=False, on_timeline=True,
     )  # fmt: skip
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
@@ -107,6 +120,13 @@ class Timing:
         start, end = notes.start, notes.end
         if self.what != ENDS:
             start, end = start + moved, end + moved
+        velocity = notes.velocity
+        if self.groove.late:
+            by, factor = self._groove(line, context)
+            # Notes that keep their distance follow what they go with; those that are not pulled keep their own time.
+            by = np.where(chosen, by * strength, 0.0)
+            start, end = start + by, end + by
+            velocity = np.where(chosen, np.clip(np.rint(velocity * factor), 1, 127), velocity).astype(np.float32)
         reason = np.full(len(notes), int(QUANTISED))
         if self.loose_ms > 0:
             off = self._loose(notes, context)
@@ -116,7 +136,8 @@ class Timing:
         if self.what != STARTS:
             end = self._ends(end, start, strength, timeline)
         end = np.where(np.isnan(notes.end), np.nan, on_arrival_grid(np.maximum(np.nan_to_num(end), start)))
-        return self._result(notes, controls, start, end, reason, pulled, timeline)
+        made = self._result(notes, controls, start, end, reason, pulled, timeline)
+        return made if velocity is notes.velocity else self._louder(made, notes, velocity)
 
     def pulled(self, notes: Notes, context: Context) -> Pulled:
         """Where notes belong; worked out once for the notes of a context, since most settings do not change it."""
@@ -152,6 +173,27 @@ class Timing:
         key = np.where(known, of_drum[notes.articulation] + 1_000_000 * (1 + notes.port.astype(np.int64)), by_note)
         pitched = np.where(known | (notes.channel == DRUM_CHANNEL), -1, notes.track.astype(np.int64))
         return key, pitched
+
+    def _groove(self, line: np.ndarray, context: Context) -> tuple[np.ndarray, np.ndarray]:
+        """(n,) seconds by which the groove is late at each line, and (n,) its factor on the velocity."""
+        timeline = context.timeline or Timeline()
+        bars = Bars.of(timeline, line)
+        place = self.groove.places(line - bars.begin[bars.bar(line)])
+        late = np.array(self.groove.late)[place] / 1000 * self.groove_time
+        factor = 1 + self.groove_velocity * (np.array(self.groove.louder)[place] - 1)
+        return late, factor
+
+    def _louder(self, made: Result, notes: Notes, velocity: np.ndarray) -> Result:
+        """A result with other velocities. notes: before it, in the order of the velocities."""
+        changed = velocity != notes.velocity
+        told = entries(
+            self.stage, Action.CHANGED, GROOVED, notes.origin[changed], field=NoteField.VELOCITY,
+            branch=notes.branch[changed], before=notes.velocity[changed].astype(float),
+            after=velocity[changed].astype(float),
+        )  # fmt: skip
+        place = np.argsort(np.argsort(made.notes.seq))
+        by_seq = velocity[np.argsort(notes.seq)]
+        return Result(made.notes.but(velocity=by_seq[place]), made.controls, (*made.entries, told))
 
     def _loose(self, notes: Notes, context: Context) -> np.ndarray:
         """(n,) seconds off, correlated from stroke to stroke of each drum or track."""

@@ -21,17 +21,21 @@ from PySide6.QtWidgets import (
 )
 
 from puresignal.core.analysis.grid_picture import GridPicture
+from puresignal.core.analysis.taken_groove import groove_of
 from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.crosstalk_lesson import Lesson, lesson
 from puresignal.core.path.scoped import Scoped
-from puresignal.core.path.setting import Setting, settings_of
+from puresignal.core.path.setting import Scope, Setting, settings_of
 from puresignal.core.path.stage_description import Stage
 from puresignal.core.session import session as edits
 from puresignal.core.timing import grids
-from puresignal.translation import tr
+from puresignal.core.timing.groove import Groove
+from puresignal.core.timing.session_time import Timeline
+from puresignal.translation import count_tr, tr
 from puresignal.ui.state.background import Background
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.workbench import Workbench
+from puresignal.ui.takes.groove_row import FROM_RANGE, GrooveRow
 from puresignal.ui.widgets import note_symbols, text_format, theme
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
 from puresignal.ui.widgets.plain_text import PlainLabel
@@ -135,7 +139,20 @@ class PathPanel(QWidget):
         holder = QHBoxLayout()
         holder.setContentsMargins(14, 0, 14, 2)
         holder.addWidget(head)
+        holder.addSpacing(8)
+        holder.addWidget(PlainLabel(tr("for")))
+        self.whom = QComboBox()
+        self.whom.setAccessibleName(tr("Settings for"))
+        self.whom.setToolTip(
+            tr("For whom settings are set: for everything, or for one track, which then has a value of its own.")
+        )
+        self.whom.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.whom.addItem(tr("everything"), "")
+        self.whom.activated.connect(lambda _: self.show_take(self._workbench.seen))
+        holder.addWidget(self.whom, 1)
         self.column.addLayout(holder)
+        # The range selected on the ruler, seconds of what is shown.
+        self.stretch: tuple[float, float] | None = None
         self.boxes: dict[str, StageBox] = {}
         # Stages whose settings are shown; the others have theirs folded away.
         self.open = {"doubles", "crosstalk", "ends"}
@@ -154,6 +171,12 @@ class PathPanel(QWidget):
         self.fits.setAccessibleName(tr("How well each grid fits"))
         self.fits.hide()
         self.boxes["timing"].column.insertWidget(0, self.fits)
+        self.groove = GrooveRow()
+        self.groove.chosen.connect(self._use_groove)
+        self.groove.asked.connect(self._take_groove)
+        self.groove.told.connect(workbench.message_shown)
+        column = self.boxes["timing"].column
+        column.insertWidget(column.indexOf(self.controls["timing", "groove_time"]), self.groove)
 
     def _add_stage(self, stage: Stage, settings: tuple[Setting, ...]) -> None:
         box, title = StageBox(stage), tr(stage.title)
@@ -235,6 +258,27 @@ class PathPanel(QWidget):
         one = grids.spoken(name.removeprefix("swung "))[0]
         return tr("swung {notes}", notes=one) if swung else one
 
+    def _use_groove(self, groove: Groove) -> None:
+        self._do(tr("set groove"), self._path.with_setting("timing", "groove", groove))
+
+    def _take_groove(self, of: str) -> None:
+        """Use the groove of the chosen take, or of the range selected on the ruler."""
+        bench, stretch = self._workbench, self.stretch if of == FROM_RANGE else None
+        shown = bench.seen if of == FROM_RANGE else bench.own
+        if shown is None or (of == FROM_RANGE and stretch is None):
+            bench.message_shown.emit(tr("Select a range on the ruler first: drag over the bars."), True)
+            self.groove.show_groove(self._path.timing.groove)
+            return
+        several = shown.several
+        timeline = Timeline.from_tempo_map(shown.take.tempo) if several is None else several.timeline
+        shift = 0.0 if several is None else several.shift
+        groove = groove_of(tr("Groove of {name}", name=shown.ref.name), shown.outcome, timeline, shift, stretch)
+        if groove is None:
+            bench.message_shown.emit(tr("There are too few notes for a groove."), True)
+            self.groove.show_groove(self._path.timing.groove)
+            return
+        self._use_groove(groove)
+
     @property
     def _path(self) -> CleaningPath:
         return self._workbench.session.path
@@ -243,9 +287,28 @@ class PathPanel(QWidget):
         now = getattr(getattr(self._path, stage.key), setting.name)
         if isinstance(now, Scoped):
             assert isinstance(value, float)
-            value = replace(now, value=value)
+            value = self._scoped(now, value)
         name = tr("set {setting}").format(setting=tr(setting.label).lower())
         self._do(name, self._path.with_setting(stage.key, setting.name, value), gesture)
+
+    def _scoped(self, now: Scoped, value: float) -> Scoped:
+        """A setting with another value for whom it is set now."""
+        track = self.whom.currentData()
+        if not track:
+            return replace(now, value=value)
+        others = tuple(row for row in now.tracks if row[0] != track)
+        return replace(now, tracks=others if value == now.value else (*others, (track, value)))
+
+    def _show_tracks(self, shown: Shown | None) -> None:
+        """The tracks that can have values of their own."""
+        rows = [("", tr("everything"))]
+        rows += [] if shown is None else [(entry.track.key, entry.title) for entry in shown.tracks]
+        if rows != [(self.whom.itemData(i), self.whom.itemText(i)) for i in range(self.whom.count())]:
+            chosen = self.whom.currentData()
+            self.whom.clear()
+            for key, title in rows:
+                self.whom.addItem(title, key)
+            self.whom.setCurrentIndex(max(0, self.whom.findData(chosen)))
 
     def _do(self, name: str, path: CleaningPath, gesture: str | None = None) -> None:
         bench = self._workbench
@@ -291,6 +354,7 @@ class PathPanel(QWidget):
     def show_take(self, shown: Shown | None) -> None:
         """Show the settings, and what each stage did in the take."""
         path = self._path
+        self._show_tracks(shown)
         for stage in path.stages():
             about = stage.stage
             if about.key not in self.boxes:
@@ -305,18 +369,27 @@ class PathPanel(QWidget):
                 control = self.controls.get((about.key, setting.name))
                 if control is None:
                     continue
-                control.setEnabled(on)
-                self._show_value(control, getattr(stage, setting.name))
+                value = getattr(stage, setting.name)
+                track = self.whom.currentData()
+                # What is the same for every track is set for everything.
+                by_track = isinstance(value, Scoped) and bool(Scope.TRACK & setting.scope)
+                control.setEnabled(on and (by_track or not track))
+                self._show_value(control, value, track)
+        if path.timing.groove != self.groove._now:
+            self.groove.show_groove(path.timing.groove)
         on = path.crosstalk.on
         own = self._workbench.own
         self.learn.setEnabled(on and own is not None and own.context.stands.any_shared)
 
     @staticmethod
-    def _show_value(control: LabelledSlider | QComboBox, value: object) -> None:
+    def _show_value(control: LabelledSlider | QComboBox, value: object, track: str) -> None:
         if isinstance(control, QComboBox):
             control.setCurrentIndex(control.findData(value))
             return
-        value = value.value if isinstance(value, Scoped) else value
+        if isinstance(value, Scoped):
+            differ = len(value.tracks)
+            control.remark(count_tr("{n} track differs", "{n} tracks differ", differ) if differ and not track else "")
+            value = dict(value.tracks).get(track, value.value)
         assert isinstance(value, int | float)
         control.show_value(value)
 

@@ -76,6 +76,7 @@ class TakesView(View):
         self.timeline.pad_played.connect(services.live_session.audition)
         self.timeline.seek_requested.connect(playback.go)
         playback.span_changed.connect(self.timeline.show_stretch)
+        playback.span_changed.connect(self._keep_stretch)
         playback.moved.connect(self._move_line)
         self.timeline.set_line(playback.place, False)
         self._recorded = False
@@ -270,6 +271,9 @@ class TakesView(View):
         self.timeline.set_line(seconds, self._services.playback.playing)
 
     # Offered in the menus
+
+    def _keep_stretch(self, stretch: object) -> None:
+        self.path.stretch = stretch  # type: ignore[assignment]
 
     def show_played(self) -> None:
         self.choose(row_painter.PLAYED)

@@ -28,6 +28,7 @@ class LabelledSlider(QWidget):
         super().__init__(parent)
         self._low, self._step, self._default, self._unit = low, step, default, unit
         self._gesture = ""
+        self._label = label
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, round((high - low) / step))
         self.slider.setPageStep(max(1, self.slider.maximum() // 10))
@@ -57,6 +58,10 @@ class LabelledSlider(QWidget):
         self.slider.setValue(round((value - self._low) / self._step))
         self.slider.blockSignals(False)
         self._value.setText(self._say(value))
+
+    def remark(self, text: str) -> None:
+        """Say something behind the setting's name; empty for nothing."""
+        self._name.setText(f"{self._label} · {text}" if text else self._label)
 
     def _say(self, value: float) -> str:
         if self._unit == "%":
