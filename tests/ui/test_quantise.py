@@ -7,6 +7,7 @@ import pytest
 from PySide6.QtCore import Qt
 
 from puresignal.core.path.timing import BETWEEN
+from puresignal.demo import demo_session
 
 
 @pytest.fixture
@@ -134,3 +135,20 @@ def test_the_groove_of_the_chosen_take_is_used_and_kept(takes, demo_window, qtbo
     demo_window.workbench.undo()
     demo_window.workbench.undo()
     assert demo_window.workbench.session.path.timing.groove.late == ()
+
+
+def test_keys_are_ranked_with_the_notes_that_they_would_move(takes, demo_window, qtbot):
+    demo_window.workbench.show_session(*demo_session.trio())
+    takes = demo_window.views["Takes"]
+    qtbot.mouseClick(takes.path.boxes["key"].box, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not takes.path.keys.isHidden(), timeout=8000)
+    assert "moves" in takes.path.keys.text()
+    combo = takes.path.controls["key", "key"]
+    combo.setCurrentIndex(combo.findData("C# major"))
+    combo.activated.emit(combo.currentIndex())
+    notes = demo_window.workbench.seen.outcome
+    bass = notes.output_notes.take(notes.output_notes.articulation < 0)
+    allowed = {(1 + step) % 12 for step in (0, 2, 4, 5, 7, 9, 11)}
+    pitched = bass.note[bass.channel != 10]
+    assert len(pitched)
+    assert {int(n) % 12 for n in pitched} <= allowed

@@ -68,6 +68,16 @@ class HeldToKey:
         return LiveStage()
 
 
+def ranked(notes: Notes, most: int = 4) -> tuple[tuple[str, int], ...]:
+    """The likeliest keys of the pitched notes, likeliest first, each with how many notes it would move."""
+    pitched = (notes.articulation < 0) & (notes.channel != DRUM_CHANNEL)
+    if not pitched.any():
+        return ()
+    long = np.nan_to_num(notes.end - notes.start, nan=0.5)[pitched]
+    found = key_estimation.fits(notes.note[pitched].astype(float), np.maximum(long, 0.05), most)
+    return tuple((keys.named(*key_estimation.parse(fit.key)), fit.moved) for fit in found)
+
+
 def chosen(notes: Notes, pitched: np.ndarray) -> str:
     """The key that notes are in: likely, and few of them would move."""
     long = np.nan_to_num(notes.end - notes.start, nan=0.5)[pitched]

@@ -93,20 +93,17 @@ def _following(notes: Notes) -> np.ndarray:
     known = notes.articulation >= 0
     voice = np.where(known, 10_000 + notes.articulation.astype(np.int64), notes.track.astype(np.int64))
     voice = voice * 32 + notes.port
-    order = np.lexsort((notes.start, voice))
-    start, of = notes.start[order], voice[order]
-    found = np.full(len(order), np.inf)
-    # From the end: the start that is far enough behind, within the same voice.
-    following, within = np.inf, -1
-    later: list[float] = []
-    for i in range(len(order) - 1, -1, -1):
-        if of[i] != within:
-            within, later = int(of[i]), []
-        while len(later) > 1 and later[-1] - start[i] <= CHORD_SECONDS:
-            later.pop()
-        following = next((at for at in reversed(later) if at - start[i] > CHORD_SECONDS), np.inf)
-        found[i] = following
-        later.append(float(start[i]))
+    _, voice = np.unique(voice, return_inverse=True)
+    # One rising line of all voices, one behind the other, farther apart than any of them is long.
+    begin = float(notes.start.min(initial=0.0))
+    apart = float(notes.start.max(initial=0.0)) - begin + 1.0
+    at = voice * apart + notes.start - begin
+    order = np.argsort(at, kind="stable")
+    line = at[order]
+    place = np.searchsorted(line, line + CHORD_SECONDS, "right")
+    inside = np.minimum(place, len(line) - 1)
+    same = (place < len(line)) & (voice[order][inside] == voice[order])
+    found = np.where(same, notes.start[order][inside], np.inf)
     result = np.empty(len(order))
     result[order] = found
     return result

@@ -81,9 +81,10 @@ def _rolls(gap: np.ndarray, loud: np.ndarray) -> np.ndarray:
     fast = gap <= ROLL_SECONDS
     edges = np.flatnonzero(np.diff(np.r_[False, fast, False].astype(int)))
     for begin, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+        if end - begin + 1 < ROLL_STROKES:
+            continue
         gaps = gap[begin:end]
-        even = gaps.std() <= ROLL_EVEN * gaps.mean()
-        if end - begin + 1 >= ROLL_STROKES and even:
+        if gaps.std() <= ROLL_EVEN * gaps.mean():
             found[begin : end + 1] = begin
     return found
 

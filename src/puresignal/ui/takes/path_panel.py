@@ -171,6 +171,12 @@ class PathPanel(QWidget):
         self.fits.setAccessibleName(tr("How well each grid fits"))
         self.fits.hide()
         self.boxes["timing"].column.insertWidget(0, self.fits)
+        self.keys = PlainLabel()
+        self.keys.setObjectName("faint")
+        self.keys.setWordWrap(True)
+        self.keys.setAccessibleName(tr("Likely keys"))
+        self.keys.hide()
+        self.boxes["key"].column.insertWidget(0, self.keys)
         self.groove = GrooveRow()
         self.groove.chosen.connect(self._use_groove)
         self.groove.asked.connect(self._take_groove)
@@ -251,6 +257,13 @@ class PathPanel(QWidget):
         if len(found.between[0]):
             text += " " + tr("{n} between two lines (D).").format(n=text_format.counted(len(found.between[0]), "note"))
         self.fits.setText(text)
+
+    def show_keys(self, found: tuple[tuple[str, int], ...]) -> None:
+        """Show the likeliest keys with how many notes each would move."""
+        self.keys.setVisible(bool(found))
+        if found:
+            rows = [tr("{key} moves {n}", key=key, n=text_format.counted(moved, "note")) for key, moved in found]
+            self.keys.setText(tr("Likely: {keys}.", keys=", ".join(rows)))
 
     @staticmethod
     def _grid_words(name: str) -> str:

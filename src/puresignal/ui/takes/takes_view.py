@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from puresignal.core.analysis.grid_picture import GridPicture, grid_picture
 from puresignal.core.export.session_result import SeveralTakes
 from puresignal.core.kit.articulations import spoken
-from puresignal.core.path import note_selection
+from puresignal.core.path import held_to_key, note_selection
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.stage_description import Reason, Stage
 from puresignal.core.path.tally import Action
@@ -395,6 +395,7 @@ class TakesView(View):
             self.timeline.show_stretch(self._services.playback.span)
         self.doubtful.setEnabled(len(note_selection.doubtful(shown.outcome)) > 0)
         self._look_at_grid(shown)
+        self._look_at_keys(shown)
 
     def _look_at_grid(self, shown: Shown) -> None:
         """Find what quantise goes by, beside the window; shown while it is on."""
@@ -407,6 +408,14 @@ class TakesView(View):
         shift = 0.0 if several is None else several.shift
         outcome = shown.outcome
         self._services.background.run("grid", lambda: grid_picture(outcome, timing, timeline, shift), self._show_grid)
+
+    def _look_at_keys(self, shown: Shown) -> None:
+        """Rank the keys of what is played, beside the window; shown while notes are held to one."""
+        if not self._workbench.session.path.key.on:
+            self.path.show_keys(())
+            return
+        notes = shown.outcome.input_notes
+        self._services.background.run("keys", lambda: held_to_key.ranked(notes), self.path.show_keys)
 
     def _show_grid(self, found: GridPicture | None) -> None:
         on = self._workbench.session.path.timing.on
