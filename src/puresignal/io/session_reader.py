@@ -22,6 +22,7 @@ from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
 from puresignal.core.path import settings_json
 from puresignal.core.path.cleaning_path import CleaningPath
+from puresignal.core.path.note_edits import NO_EDITS, NoteEdits
 from puresignal.core.path.several_takes import BEATS, CLOCK
 from puresignal.core.path.verdicts import NO_VERDICTS, Verdict, Verdicts
 from puresignal.core.session import sync
@@ -38,7 +39,7 @@ from puresignal.core.session.track_settings import COLOURS, MOST_OFFSET, Deliver
 from puresignal.core.session.viewing import View
 from puresignal.core.sound.drums import KITS, Drum
 from puresignal.core.timing.session_time import FASTEST, SLOWEST, MeterPoint, TempoPoint, Timeline
-from puresignal.io import limits, midi_reader, recording_json, session_upgrade, take_file
+from puresignal.io import edits_json, limits, midi_reader, recording_json, session_upgrade, take_file
 from puresignal.io.session_json import FORMAT, VERSION
 from puresignal.translation import tr
 
@@ -337,6 +338,7 @@ class _Reader:
             self._backing(row.get("sound"), f"{field}.sound") if row["kind"] == SOUND else None,
             row.get("open", False),
             float(row.get("delay", 0.0)),
+            self._part(lambda: self._edits(row, field), NO_EDITS),
         )
 
     def _passes(self, rows: object, field: str) -> tuple[Pass, ...]:
@@ -653,6 +655,20 @@ class _Reader:
         for verdict, origins in by_kind.items():
             found = found.with_verdict(np.array(origins, np.int64), verdict)
         return Verdicts.of(dict(found)) if found.rows else found
+
+    def _edits(self, row: dict[str, Any], field: str) -> NoteEdits:
+        """From an entry of their own, or from the take itself."""
+        rows: object = row.get("edits")
+        if rows is None:
+            return NO_EDITS
+        if isinstance(rows, str):
+            from puresignal.io import json_file
+
+            rows = json_file.parse(self.content(rows), f"{self._name}, {rows}", "edits")
+        try:
+            return edits_json.from_json(rows)
+        except ValueError as error:
+            raise self._wrong(f"{field}.{error}", rows) from error
 
     def _tempo(self, data: object, field: str) -> TempoMap:
         def whole(value: object, low: int, high: int) -> int:

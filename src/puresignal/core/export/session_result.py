@@ -146,7 +146,7 @@ class SessionResult:
         if path is None and known is not None and known[0] == key:
             return known[1]
         context = placed.context(path or session.path)
-        outcome = run(placed.take, path or session.path, context, placed.cache)
+        outcome = run(placed.take, path or session.path, context, placed.cache, edits=placed.edits)
         own = Timeline.from_tempo_map(placed.take.tempo)
         made = SeveralTakes(outcome, placed.take, context, (ref,), np.zeros(1, np.int64), own)
         if path is None:

@@ -70,6 +70,7 @@ def placed_take(
         _chosen(session, ref, timeline),
         wiring_of(session, ref.input, ref.own, ref.channels, tuple(one.track for one in ref.passes if one.track)),
         _channel(session, ref.input),
+        ref.edits,
     )
 
 
@@ -199,7 +200,7 @@ def result(
     if plain and alone is not None and ppq in (None, alone.take.tempo.ppq) and is_as_it_came(alone, timeline):
         # A take alone at its own tempo: its file says more than a timeline does, and none of it is lost.
         context = alone.context(session.path)
-        return Result(run(alone.take, session.path, context), alone.take, names)
+        return Result(run(alone.take, session.path, context, edits=alone.edits), alone.take, names)
     whole = run_together(placed, session.path, timeline)
     outcome, take = whole.for_file(session.name, ppq)
     if not plain:

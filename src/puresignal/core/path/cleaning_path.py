@@ -16,10 +16,12 @@ from puresignal.core.path.context import USUAL_WIRING, Context, PathTrack, Wirin
 from puresignal.core.path.crosstalk import Crosstalk
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.ends import Ends
+from puresignal.core.path.hand_edits import HandEdits
 from puresignal.core.path.held_to_key import HeldToKey
 from puresignal.core.path.identify import Identify
 from puresignal.core.path.length import Length
 from puresignal.core.path.live import Account, LiveEvent, LiveStage
+from puresignal.core.path.note_edits import NO_EDITS, NoteEdits
 from puresignal.core.path.pair import LivePair, Paired, pair
 from puresignal.core.path.probability import Probability
 from puresignal.core.path.split import Split
@@ -52,6 +54,7 @@ class CleaningPath:
     chords: Chords = field(default_factory=Chords)
     length: Length = field(default_factory=Length)
     key: HeldToKey = field(default_factory=HeldToKey)
+    edits: HandEdits = field(default_factory=HandEdits)
     target: Target = field(default_factory=Target)
     tidy: Tidy = field(default_factory=Tidy)
     thin: Thin = field(default_factory=Thin)
@@ -91,7 +94,7 @@ def as_played(path: CleaningPath) -> CleaningPath:
     """The path that only maps: every hit as hard as it was played, none removed."""
     path = with_unmapped(with_faults(path, False), "keep")
     for stage in path.stages():
-        if stage.stage.on_timeline:
+        if stage.stage.on_timeline and stage.stage.switch is not None:
             path = path.switched(stage.stage.key, False)
     return replace(path, velocity=replace(path.velocity, on=False), thin=replace(path.thin, on=False))
 
@@ -229,15 +232,19 @@ class StageCache:
 
 
 def run(
-    take: Take, path: CleaningPath, context: Context, cache: StageCache | None = None, stages: int | None = None
-) -> Outcome:
-    """Run the whole take through the path, or through its first stages, in its own time. The take is not changed."""
+    take: Take, path: CleaningPath, context: Context, cache: StageCache | None = None, stages: int | None = None,
+    edits: NoteEdits = NO_EDITS,
+) -> Outcome:  # fmt: skip
+    """Run the whole take through the path, or through its first stages, in its own time. The take is not changed.
+
+    edits  of its notes by hand
+    """
     cache = cache or StageCache()
     paired = cache.paired(take)
     notes, controls = paired.notes, paired.controls
     written: list[Entries] = []
     played, within = notes, context
-    for number, stage in enumerate(path.stages()[:stages]):
+    for number, stage in enumerate(with_edits(path.stages()[:stages], edits)):
         if stage.stage.on_timeline and within is context:
             within = cache.on_timeline(context, Timeline.from_tempo_map(take.tempo))
         result = cache.apply(number, stage, notes, controls, context, within)
@@ -247,6 +254,11 @@ def run(
             played = cache.played(path, paired.notes, notes, context)
     tally = Tally(len(paired.notes), len(notes), Entries.join(written), paired.strays)
     return Outcome(played, notes, controls, tally, context.tracks, context.vocabulary)
+
+
+def with_edits(stages: tuple[PathStage, ...], edits: NoteEdits) -> tuple[PathStage, ...]:
+    """Stages with a take's edits in their place."""
+    return tuple(HandEdits.of(edits) if isinstance(stage, HandEdits) else stage for stage in stages)
 
 
 def _named(played: Notes, identified: Notes) -> Notes:

@@ -17,8 +17,9 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import NO_ARTICULATION, NO_EVENT, Controls, Events, Notes, Take
 from puresignal.core.midi.messages import BEND, CONTROL, PROGRAM
 from puresignal.core.midi.tempo_map import on_arrival_grid
-from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, make_context, run
+from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, make_context, run, with_edits
 from puresignal.core.path.context import USUAL_WIRING, Context, PathTrack, Wiring, kit_tracks
+from puresignal.core.path.note_edits import NO_EDITS, NoteEdits
 from puresignal.core.path.stage import PathStage, Result
 from puresignal.core.path.tally import Entries, NoteField, Tally
 from puresignal.core.path.target import Target
@@ -67,6 +68,7 @@ class Placed:
     used     beats from bar 1 between which it is used, where other takes are used elsewhere; None: everywhere
     wiring   the tracks that its notes go to
     channel  1..16 for all its notes, 0 for each one's own
+    edits    of its notes by hand
     """
 
     take: Take
@@ -84,6 +86,7 @@ class Placed:
     used: tuple[tuple[float, float], ...] | None = None
     wiring: Wiring = USUAL_WIRING
     channel: int = 0
+    edits: NoteEdits = NO_EDITS
     _known: dict[int, tuple[np.ndarray, Timeline, np.ndarray | None, np.ndarray]] = field(
         default_factory=dict, init=False, repr=False
     )
@@ -293,7 +296,12 @@ def _laid(placed: Placed, stages: Sequence[PathStage], outcome: Outcome, context
     """
     cache, timeline = placed.cache, move.timeline
     known = cache.later if cache is not None else None
-    key = (outcome.output_notes, outcome.controls, outcome.input_notes, placed, timeline)
+    # By what it is made of: another edit by hand costs only the edits.
+    where = (
+        placed.beat, placed.follows, placed.begin, placed.end, placed.grid, placed.rounds, placed.used, placed.channel,
+        timeline,
+    )  # fmt: skip
+    key = (outcome.output_notes, outcome.controls, outcome.input_notes, placed.take, context, where)
     if not isinstance(known, _Later) or not known.is_of(key):
         used = move.used(outcome)
         notes = move.timed(used.output_notes)
@@ -307,7 +315,7 @@ def _laid(placed: Placed, stages: Sequence[PathStage], outcome: Outcome, context
         known = _Later(key, laid, replace(context, timeline=timeline), [])
         if cache is not None:
             cache.later = known
-    return known.run(stages, outcome)
+    return known.run(with_edits(tuple(stages), placed.edits))
 
 
 @dataclass(eq=False)
@@ -320,11 +328,11 @@ class _Later:
     results: list[tuple[PathStage, Result]]
 
     def is_of(self, key: tuple[object, ...]) -> bool:
-        *same, timeline = key
-        *mine, my_timeline = self.key
-        return all(a is b for a, b in zip(mine, same, strict=True)) and my_timeline == timeline
+        *same, where = key
+        *mine, my_place = self.key
+        return all(a is b for a, b in zip(mine, same, strict=True)) and my_place == where
 
-    def run(self, stages: Sequence[PathStage], outcome: Outcome) -> Outcome:
+    def run(self, stages: Sequence[PathStage]) -> Outcome:
         notes, controls = self.laid.output_notes, self.laid.controls
         written = [self.laid.tally.entries]
         for number, stage in enumerate(stages):

@@ -34,10 +34,14 @@ def _empty(ident: str, name: str) -> Take:
     return Take(ident, name, Events.empty(), (Port(name),), TempoMap.steady(120))
 
 
+def numbers_of_drawn(ref: TakeRef) -> np.ndarray:
+    """(events,) number of the drawn note that each event of a drawn take begins or ends."""
+    return np.array([row[2] for row in _drawn_rows(ref.drawn)], np.int64)
+
+
 @lru_cache(maxsize=64)
-def _drawn(ident: str, name: str, notes: tuple[DrawnNote, ...]) -> Take:
-    """Drawn notes as events, ends before beginnings of the same moment."""
-    tempo = TempoMap.steady(120, ppq=DRAWN_PPQ)
+def _drawn_rows(notes: tuple[DrawnNote, ...]) -> list[tuple[int, int, int, tuple[int, int, int]]]:
+    """(tick, 0 for ends and 1 for beginnings, number, message) of drawn notes, in order."""
     rows = []
     for one in notes:
         begin, end = round(one.beat * DRAWN_PPQ), round((one.beat + one.beats) * DRAWN_PPQ)
@@ -45,6 +49,13 @@ def _drawn(ident: str, name: str, notes: tuple[DrawnNote, ...]) -> Take:
         rows.append((begin, 1, one.number, (NOTE_ON | one.channel - 1, one.note, velocity)))
         rows.append((max(end, begin + 1), 0, one.number, (NOTE_OFF | one.channel - 1, one.note, 64)))
     rows.sort(key=lambda row: row[:3])
+    return rows
+
+
+@lru_cache(maxsize=64)
+def _drawn(ident: str, name: str, notes: tuple[DrawnNote, ...]) -> Take:
+    """Drawn notes as events, ends before beginnings of the same moment."""
+    tempo, rows = TempoMap.steady(120, ppq=DRAWN_PPQ), _drawn_rows(notes)
     # Before the take's own beginning there is nothing: what was drawn there is moved up with it.
     ticks = np.array([max(0, row[0]) for row in rows], np.int64)
     data = np.array([row[3] for row in rows], np.int64).reshape(-1, 3)

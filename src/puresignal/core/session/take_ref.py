@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.path.note_edits import NO_EDITS, NoteEdits
 from puresignal.core.path.several_takes import BEATS, CLOCK
 from puresignal.core.path.verdicts import NO_VERDICTS, Verdicts
 from puresignal.core.session.backing_track import Backing
@@ -75,6 +76,7 @@ class TakeRef:
     recipe    settings of a generated take, as JSON
     sound     the file of a recorded sound
     is_open   it is being recorded: its events are in the journal
+    edits     of single notes by hand
     delay     seconds that its input and output needed when it was recorded; it stands earlier by so much
     """
 
@@ -100,6 +102,7 @@ class TakeRef:
     sound: Backing | None = None
     is_open: bool = False
     delay: float = 0.0
+    edits: NoteEdits = NO_EDITS
 
     def __post_init__(self) -> None:
         if not self.material:
