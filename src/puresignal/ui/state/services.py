@@ -14,6 +14,7 @@ from puresignal.ui.state.hand_controls import HandControls
 from puresignal.ui.state.keyboard_player import KeyboardPlayer
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.map_learner import MapLearner
+from puresignal.ui.state.note_actions import NoteActions
 from puresignal.ui.state.notices import Notices
 from puresignal.ui.state.outside_master import OutsideMaster
 from puresignal.ui.state.playback import Playback
@@ -64,6 +65,7 @@ class Services:
     playback: Playback
     outside: OutsideMaster
     take_actions: TakeActions
+    note_actions: NoteActions
     sections: SectionActions
     take_tempo: TakeTempo
     chosen_input: ChosenInput
@@ -98,6 +100,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         playback,
         OutsideMaster(workbench, live_session, playback, parent),
         TakeActions(workbench, playback, parent),
+        NoteActions(workbench, playback, parent),
         SectionActions(workbench, playback, notices, parent),
         TakeTempo(workbench, playback, background, notices, parent),
         ChosenInput(workbench, parent),

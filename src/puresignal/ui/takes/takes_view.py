@@ -22,12 +22,15 @@ from puresignal.core.export.session_result import SeveralTakes
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.path import held_to_key, note_selection
 from puresignal.core.path.cleaning_path import Outcome
+from puresignal.core.path.note_edits import Edit
 from puresignal.core.path.stage_description import Reason, Stage
 from puresignal.core.path.tally import Action
+from puresignal.core.path.timing import AUTO
 from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session import playing_order
 from puresignal.core.session import session as edits
-from puresignal.core.session.take_ref import SOUND
+from puresignal.core.session.take_ref import DRAWN, SOUND
+from puresignal.core.timing import grids
 from puresignal.core.timing.session_time import Timeline as SessionTime
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
@@ -36,6 +39,7 @@ from puresignal.ui.state.view import View
 from puresignal.ui.takes import row_painter
 from puresignal.ui.takes.beat_bar import BeatBar
 from puresignal.ui.takes.choice_row import Choices
+from puresignal.ui.takes.note_drag import Moved, pitch_of
 from puresignal.ui.takes.path_panel import PathPanel
 from puresignal.ui.takes.row_labels import GUTTER
 from puresignal.ui.takes.section_row import Bracket
@@ -43,12 +47,14 @@ from puresignal.ui.takes.take_grip import TakeGrip
 from puresignal.ui.takes.time_menus import TimeMenus
 from puresignal.ui.takes.time_strip import Handle, marks_of
 from puresignal.ui.takes.timeline import Timeline
-from puresignal.ui.takes.timeline_rows import picture
+from puresignal.ui.takes.timeline_rows import Row, picture
 from puresignal.ui.takes.trace_panel import TracePanel
 from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 SIDE = 272
+NUDGE, LOUDER, DRUMS = 0.001, 4.0, 10
+"""Seconds of a nudge, velocity of one key press, and the channel of drums whose map names none."""
 BEAT_ACTIONS = ("half_speed", "double_speed", "bars_earlier", "bars_later", "tap_beat")
 """Keys that mend the beats of the chosen take while they are shown."""
 BEFORE, AFTER = 1.5, 1.0
@@ -82,6 +88,10 @@ class TakesView(View):
         self._recorded = False
         services.capture.changed.connect(self._follow_recording)
         self.timeline.action_requested.connect(self.act)
+        self._notes = services.note_actions
+        self.timeline.notes_dragged.connect(self._drop_notes)
+        self.timeline.draw_requested.connect(self._draw_note)
+        self.timeline.edit_requested.connect(self.edit)
         self.timeline.menu_requested.connect(lambda at: self.menu().exec(at))
         self.time = TimeMenus(services, self)
         self.timeline.mark_pressed.connect(self.time.edit_mark)
@@ -564,6 +574,11 @@ class TakesView(View):
             origins = note_selection.alike(self._shown.outcome, int(origins[0]))
         if not len(origins):
             return
+        if action == "remove":
+            drawn = [ident for ident in self._shown.whose(origins) if self._is_drawn(ident)]
+            if drawn:
+                self._notes.erase(origins)
+                return
         verdicts = {
             "remove": Verdict(keep=False), "keep": Verdict(keep=True), "other_line": Verdict(other_line=True),
         }  # fmt: skip
@@ -583,6 +598,108 @@ class TakesView(View):
         bench.do(name, session)
         if settled and len(origins) == 1:
             self._step_doubtful(1)
+
+    def _is_drawn(self, ident: str) -> bool:
+        ref = self._workbench.session.take(ident)
+        return ref is not None and ref.kind == DRAWN
+
+    # Editing notes
+
+    def edit(self, name: str) -> None:
+        """Edit the selected notes, or paste: one of Timeline.EDITS."""
+        notes, origins = self._notes, self.timeline.selected
+        step = self._step()
+        if name in ("earlier", "later"):
+            notes.move(origins, step if name == "later" else -step)
+        elif name in ("nudge_earlier", "nudge_later"):
+            notes.nudge(origins, NUDGE if name == "nudge_later" else -NUDGE)
+        elif name in ("octave_up", "octave_down"):
+            notes.transpose(origins, 12 if name == "octave_up" else -12)
+        elif name in ("up", "down"):
+            self._shift_rows(1 if name == "up" else -1)
+        elif name in ("louder", "softer"):
+            notes.louder(origins, LOUDER if name == "louder" else -LOUDER)
+        elif name in ("longer", "shorter"):
+            notes.longer(origins, step if name == "longer" else -step)
+        elif name in ("copy", "cut"):
+            if notes.copy(origins) and name == "cut":
+                notes.erase(origins)
+        elif name == "paste":
+            self._services.playback.heard_now()
+            notes.paste(self._services.playback.beat_of(self._services.playback.place))
+        elif name == "duplicate":
+            self._duplicate(origins)
+        elif name == "take_back":
+            notes.take_back(origins)
+
+    def _step(self) -> float:
+        """Quarter notes of a step: the grid's, or a sixteenth."""
+        grid = self._workbench.session.path.timing.grid
+        return 0.25 if grid == AUTO else grids.grid_of(grid).step
+
+    def _shift_rows(self, up: int) -> None:
+        """Selected notes a semitone up or down; hits to the row above or below."""
+        origins, rows = self.timeline.selected, self.timeline.rows()
+        drums = [row for row in rows if row.articulation is not None]
+        gesture = self._notes.begin_gesture()
+        for number, row in enumerate(drums):
+            mine = row.clean_origin[np.isin(row.clean_origin, origins)]
+            to = number - up
+            if len(mine) and 0 <= to < len(drums):
+                self._notes.set(mine, Edit(articulation=drums[to].articulation or ""), gesture)
+        pitched = [row.clean_origin[np.isin(row.clean_origin, origins)] for row in rows if row.pitched]
+        mine = np.concatenate(pitched) if pitched else origins[:0]
+        if len(mine):
+            self._notes.set(mine, Edit(up=up), gesture)
+
+    def _duplicate(self, origins: np.ndarray) -> None:
+        """Copies right behind: the next bar line after the selected notes is where they begin again."""
+        shown = self._shown
+        if shown is None or shown.several is None or not len(origins):
+            return
+        notes = shown.outcome.output_notes
+        mine = notes.start[np.isin(notes.origin, origins)]
+        if not len(mine):
+            return
+        first, last = (shown.several.beat_of(float(at)) for at in (mine.min(), mine.max()))
+        timeline = shown.several.timeline
+        bar = timeline.beats_to_bar(first + 0.05)[0]
+        after = timeline.beats_to_bar(last + 0.05)[0] + 1
+        self._notes.copy_by(origins, timeline.bar_to_beats(after) - timeline.bar_to_beats(bar))
+
+    def _drop_notes(self, moved: Moved) -> None:
+        """Notes were dragged."""
+        shown, origins = self._shown, self.timeline.selected
+        if shown is None or shown.several is None or not len(origins):
+            return
+        notes = shown.outcome.output_notes
+        mine = notes.start[np.isin(notes.origin, origins)]
+        at = float(mine.min()) if len(mine) else 0.0
+        beats = shown.several.beat_of(at + moved.seconds) - shown.several.beat_of(at)
+        if moved.copies:
+            self._notes.copy_by(origins, beats, moved.up, moved.articulation)
+        else:
+            self._notes.move(origins, beats, moved.up, moved.articulation)
+
+    def _draw_note(self, row: Row, second: float, velocity: int) -> None:
+        """Draw a note where the sheet was clicked twice."""
+        shown, own = self._shown, self._workbench.own
+        if shown is None or shown.several is None or own is None:
+            return
+        note, channel = pitch_of(row), 1
+        source = own.ref.source
+        if row.articulation is not None and source is not None:
+            pad = next((pad for pad in source.pads if pad.articulation == row.articulation), None)
+            if pad is None:
+                self._workbench.message_shown.emit(tr("The chosen take's kit has no such pad."), False)
+                return
+            note, channel = pad.note, pad.channel or source.channel or DRUMS
+        elif len(row.origin):
+            place = int(shown.row_of_origin[int(row.origin[0])])
+            channel = int(shown.outcome.input_notes.channel[place])
+            note = int(row.note[0]) if note is None else note
+        if note is not None:
+            self._notes.draw(own, shown.several.beat_of(second), self._step(), note, channel, float(velocity))
 
     def _mend(self, action: str) -> None:
         """Do with the take's beats what a key asked for."""

@@ -33,6 +33,7 @@ from puresignal.ui.takes.bar_ruler import HANDLES, MARKS, RULER
 from puresignal.ui.takes.beat_lines import BeatPainter
 from puresignal.ui.takes.choice_row import HEIGHT as CHOICE_ROW
 from puresignal.ui.takes.choice_row import ChoiceRow, Choices
+from puresignal.ui.takes.note_drag import NoteDrag
 from puresignal.ui.takes.overview import OVERVIEW, Overview
 from puresignal.ui.takes.row_labels import GUTTER, NAMES, PAD, RowLabels
 from puresignal.ui.takes.section_row import HEIGHT as SECTION_ROW
@@ -87,6 +88,9 @@ class Timeline(QAbstractScrollArea):
     beat_dragged         a line of the take's beats is dragged: (its number, the second now)
     beat_released        the drag is over
     beat_menu_requested  a context menu of such a line: (its number, global point)
+    notes_dragged        the selected notes were dragged: a Moved of note_drag.py
+    draw_requested       a note should be drawn: (row, second, velocity)
+    edit_requested       a key edits the selected notes: one of EDITS
     """
 
     hovered = Signal(int)
@@ -104,6 +108,9 @@ class Timeline(QAbstractScrollArea):
     beat_dragged = Signal(int, float)
     beat_released = Signal()
     beat_menu_requested = Signal(int, QPoint)
+    notes_dragged = Signal(object)
+    draw_requested = Signal(object, float, int)
+    edit_requested = Signal(str)
 
     KEYS: ClassVar[dict[Qt.Key, str]] = {
         Qt.Key.Key_Delete: "remove",
@@ -120,6 +127,27 @@ class Timeline(QAbstractScrollArea):
         Qt.Key.Key_Period: "bars_later",
         Qt.Key.Key_T: "tap_beat",
     }
+
+    EDITS: ClassVar[dict[tuple[Qt.Key, Qt.KeyboardModifier], str]] = {
+        (Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier): "earlier",
+        (Qt.Key.Key_Right, Qt.KeyboardModifier.ControlModifier): "later",
+        (Qt.Key.Key_Left, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier): "nudge_earlier",
+        (Qt.Key.Key_Right, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier): "nudge_later",
+        (Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier): "up",
+        (Qt.Key.Key_Down, Qt.KeyboardModifier.ControlModifier): "down",
+        (Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier): "octave_up",
+        (Qt.Key.Key_Down, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier): "octave_down",
+        (Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier): "louder",
+        (Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier): "softer",
+        (Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier): "longer",
+        (Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier): "shorter",
+        (Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier): "copy",
+        (Qt.Key.Key_X, Qt.KeyboardModifier.ControlModifier): "cut",
+        (Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier): "paste",
+        (Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier): "duplicate",
+        (Qt.Key.Key_Z, Qt.KeyboardModifier.ShiftModifier): "take_back",
+    }
+    """Keys that edit the selected notes."""
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -149,6 +177,9 @@ class Timeline(QAbstractScrollArea):
         self._stands_out: Callable[[np.ndarray], np.ndarray] | None = None
         self._bars_before = 0
         self.verticalScrollBar().valueChanged.connect(lambda _: self.viewport().update())
+        self._note_drag: NoteDrag | None = None
+        self._pressed = -1
+        self._together: dict[int, tuple[Row, tuple[np.ndarray, np.ndarray, np.ndarray]]] = {}
         self.line = PlayLine(self.viewport())
         self._line_at = 0.0
         self._glowing: str | None = None
@@ -233,6 +264,7 @@ class Timeline(QAbstractScrollArea):
         """
         self._picture, self._tempo, self._stands_out = picture, tempo, stands_out
         self._fronts: dict[int, tuple[Row | None, Row | None]] = {}
+        self._together = {}
         self._bars_before = bars_before
         self._flag_selected()
         if fit:
@@ -257,7 +289,8 @@ class Timeline(QAbstractScrollArea):
 
     def _flag_selected(self) -> None:
         """A look-up by origin, so that painting checks each visible note once."""
-        most = max((int(row.origin.max()) for row in self._picture.rows if len(row.origin)), default=-1)
+        columns = [one for row in self._picture.rows for one in (row.origin, row.clean_origin) if len(one)]
+        most = max((int(one.max()) for one in columns), default=-1)
         flags = np.zeros(max(most, int(self.selected.max(initial=-1))) + 1, bool)
         flags[self.selected] = True
         self._is_selected = flags
@@ -310,6 +343,10 @@ class Timeline(QAbstractScrollArea):
             if top <= y < top + height:
                 return row
         return None
+
+    def rows(self) -> tuple[Row, ...]:
+        """The rows, from above."""
+        return self._picture.rows
 
     def row_boxes(self) -> list[tuple[str, str, QRectF]]:
         """(track, row label, box in the viewport) of each row, for tests and accessibility."""
@@ -425,7 +462,10 @@ class Timeline(QAbstractScrollArea):
         moves = {Qt.Key.Key_Left: -0.1, Qt.Key.Key_Right: 0.1, Qt.Key.Key_PageUp: -0.9, Qt.Key.Key_PageDown: 0.9}
         key = event.key()
         bar = self.verticalScrollBar()
-        if key in moves:
+        edit = self._edit_of(event)
+        if edit:
+            self.edit_requested.emit(edit)
+        elif key in moves:
             self.move_by(moves[Qt.Key(key)] * (end - begin))
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
             self.zoom(1.4)
@@ -450,6 +490,20 @@ class Timeline(QAbstractScrollArea):
         else:
             super().keyPressEvent(event)
 
+    def _edit_of(self, event: QKeyEvent) -> str:
+        """The edit of the selected notes that a key stands for, empty for none."""
+        control, shift = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+        pressed = event.modifiers() & (control | shift | Qt.KeyboardModifier.AltModifier)
+        name = self.EDITS.get((Qt.Key(event.key()), pressed), "")
+        return name if name == "paste" or len(self.selected) else ""
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and self._edit_of(event):
+            # With notes selected these keys are theirs, and not the window's.
+            event.accept()
+            return True
+        return super().event(event)
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
         if event.button() == Qt.MouseButton.MiddleButton:
@@ -473,11 +527,54 @@ class Timeline(QAbstractScrollArea):
         else:
             origin = self.note_at(at)
             if origin >= 0:
-                self._choose(np.array([origin]), more)
+                self._press_note(at, origin, more, event.modifiers())
             else:
                 self._sweep = (at, at, self.selected if more else np.zeros(0, np.int64))
                 if not more:
                     self.select(np.zeros(0, np.int64))
+
+    def _press_note(self, at: QPointF, origin: int, more: bool, modifiers: Qt.KeyboardModifier) -> None:
+        """Choose a note; the chosen ones can be dragged from here."""
+        if origin not in self.selected or more:
+            self._choose(np.array([origin]), more)
+        else:
+            # Which of several is meant is told by whether they are dragged.
+            self._pressed = origin
+        row = self.row_at(at.y())
+        if row is not None and origin in self.selected:
+            starts, origins = self._drawn(row)
+            start = float(starts[np.flatnonzero(origins == origin)[0]])
+            self._note_drag = NoteDrag(at, row, start, bool(modifiers & Qt.KeyboardModifier.ControlModifier))
+
+    def _drag_notes(self, event: QMouseEvent) -> None:
+        assert self._note_drag is not None
+        at = event.position()
+        begin, end = self.seconds_in_view()
+        lines = self._grid.lines if self._grid is not None and len(self._grid.lines) else self._step_lines(begin, end)
+        snaps = not event.modifiers() & Qt.KeyboardModifier.AltModifier
+        self._note_drag.move(at, self._scale, self.row_at(at.y()), lines, snaps)
+        if self._note_drag.is_on:
+            self.viewport().setCursor(Qt.CursorShape.ClosedHandCursor)
+            self.viewport().update()
+
+    def _step_lines(self, begin: float, end: float) -> np.ndarray:
+        """The sixteenths around what is in view."""
+        return self._tempo.grid(max(0.0, begin - 4), end + 4, 4)[0]
+
+    def _selected_boxes(self) -> list[QRectF]:
+        """The selected notes in view, as they stand."""
+        begin, end = self.seconds_in_view()
+        boxes = []
+        for _, row, top, height in self._rows():
+            starts, velocities, origins = self._seen(row)
+            first, last = np.searchsorted(starts, (begin, end))
+            here = np.flatnonzero(self._is_selected[origins[first:last]]) + first
+            base = top + height - (2 if row.pitched else row_painter.FOOT + 1)
+            tall = (PITCH_ROW - 5) if row.pitched else height - row_painter.FOOT - 5
+            for start, velocity in zip(starts[here].tolist(), velocities[here].tolist(), strict=True):
+                high = tall if row.pitched else max(4.0, velocity / 127 * tall)
+                boxes.append(QRectF(self.x_of(start) - 2, base - high, 5, high))
+        return boxes
 
     def _press_strip(self, at: QPointF, where: QPoint) -> bool:
         """Take hold of the chosen take's handle, or press a mark. Returns whether there was one."""
@@ -534,6 +631,9 @@ class Timeline(QAbstractScrollArea):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
+        if self._note_drag is not None:
+            self._drag_notes(event)
+            return
         if self._sweep is not None:
             self._sweep = (self._sweep[0], at, self._sweep[2])
             self.select(np.union1d(self._sweep[2], self._swept()), tell=False)
@@ -580,10 +680,55 @@ class Timeline(QAbstractScrollArea):
         return np.concatenate(found)
 
     def _drawn(self, row: Row) -> tuple[np.ndarray, np.ndarray]:
-        """Starts and origins of the visible notes of a row."""
-        return (row.clean_start, row.clean_origin) if self._show == row_painter.CLEAN else (row.start, row.origin)
+        """Starts and origins of the visible notes of a row, rising."""
+        found = self._seen(row)
+        return found[0], found[2]
+
+    def _seen(self, row: Row) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Starts, velocities and origins of the visible notes of a row: those that leave where they leave."""
+        if self._show == row_painter.CLEAN:
+            return row.clean_start, row.clean_velocity, row.clean_origin
+        if self._show == row_painter.PLAYED:
+            return row.start, row.velocity, row.origin
+        known = self._together.get(id(row))
+        if known is None or known[0] is not row:
+            starts = np.concatenate([row.clean_start, row.start[row.gone]])
+            order = np.argsort(starts, kind="stable")
+            velocities = np.concatenate([row.clean_velocity, row.velocity[row.gone]])[order]
+            origins = np.concatenate([row.clean_origin, row.origin[row.gone]])[order]
+            known = row, (starts[order], velocities, origins)
+            self._together[id(row)] = known
+        return known[1]
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        inside = at.x() >= GUTTER and self._top <= at.y() < self.viewport().height() - OVERVIEW
+        row = self.row_at(at.y()) if inside else None
+        if row is None or self.note_at(at) >= 0 or event.button() != Qt.MouseButton.LeftButton:
+            self.mousePressEvent(event)
+            return
+        tall, top = next((height, top) for _, one, top, height in self._rows() if one is row)
+        velocity = int(np.clip(127 * (1 - (at.y() - top) / tall) * 1.15, 1, 127)) if not row.pitched else 90
+        second = self.second_at(at.x())
+        if not event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            begin, end = self.seconds_in_view()
+            lines = self._grid.lines if self._grid is not None and len(self._grid.lines) else None
+            lines = self._step_lines(begin, end) if lines is None else lines
+            second = float(lines[np.argmin(np.abs(lines - second))]) if len(lines) else second
+        self.draw_requested.emit(row, second, velocity)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._note_drag is not None:
+            drag, pressed = self._note_drag, self._pressed
+            self._note_drag, self._pressed = None, -1
+            dropped = drag.moved()
+            self.viewport().setCursor(Qt.CursorShape.ArrowCursor)
+            if dropped is not None:
+                self.notes_dragged.emit(dropped)
+            elif not drag.is_on and pressed >= 0:
+                self._choose(np.array([pressed]), False)
+            self.viewport().update()
+            return
         if self._sweep is not None:
             self._sweep = None
             self.select(self.selected)
@@ -693,6 +838,9 @@ class Timeline(QAbstractScrollArea):
         self._paint_rows(painter, body)
         self.beats.paint_body(painter, body, (GUTTER, self._begin, self._scale))
         self._paint_sweep(painter)
+        if self._note_drag is not None and self._note_drag.is_on:
+            painter.setClipRect(body.adjusted(GUTTER, 0, 0, 0))
+            self._note_drag.paint(painter, self._selected_boxes(), self._scale, current.colour("ink"))
         painter.restore()
         bar_ruler.paint_ruler(
             painter, size.width(), tr("bar"), self._tempo, found, (GUTTER, self._begin, self._scale),
@@ -818,20 +966,21 @@ class Timeline(QAbstractScrollArea):
     def _paint_chosen(self, painter: QPainter, row: Row, frame: row_painter.Frame, base: float, tall: float) -> None:
         if not len(self.selected):
             return
-        first, last = np.searchsorted(row.start, (frame.begin, frame.end))
-        here = np.flatnonzero(self._is_selected[row.origin[first:last]]) + first
+        starts, velocities, origins = self._seen(row)
+        first, last = np.searchsorted(starts, (frame.begin, frame.end))
+        here = np.flatnonzero(self._is_selected[origins[first:last]]) + first
         painter.setPen(Qt.PenStyle.NoPen)
         accent = theme.current().colour("accent")
         painter.setBrush(accent)
         if len(here) > MOST_CARETS:
             # Too many for single pointers: a line over them.
-            places = distinct((frame.x0 + row.start[here] * frame.scale).astype(np.int64))
+            places = distinct((frame.x0 + starts[here] * frame.scale).astype(np.int64))
             runs = np.split(places, np.flatnonzero(np.diff(places) > 3) + 1)
             painter.drawRects([QRectF(run[0], base - tall - 4, run[-1] - run[0] + 2, 3) for run in runs])
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        tops = row_painter.stem_tops(row.velocity[here], base, tall)
-        for start, top in zip(row.start[here].tolist(), tops.tolist(), strict=True):
+        tops = row_painter.stem_tops(velocities[here], base, tall)
+        for start, top in zip(starts[here].tolist(), tops.tolist(), strict=True):
             painter.drawPolygon(row_painter.caret(self.x_of(start), top - 1))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 

@@ -144,10 +144,17 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
     row_of = np.full(int(played.origin.max()) + 1, -1, np.int64)
     row_of[played.origin] = np.arange(len(played))
     place_in_clean[row_of[clean.origin[lead]]] = lead
+    elsewhere = _elsewhere(clean, lead, played, row_of[clean.origin[lead]], made.line)
+    for moved in elsewhere.values():
+        place_in_clean[row_of[clean.origin[moved]]] = -1
     clean_parts = [place[place >= 0] for place in (place_in_clean[mine] for mine in parts)]
     by_track: dict[int, list[tuple[int, np.ndarray, np.ndarray]]] = {}
     for one, mine, left in zip(lines.tolist(), parts, clean_parts, strict=True):
-        by_track.setdefault(one // _TRACK, []).append((one % _TRACK - 1, mine, left))
+        left = np.concatenate([left, elsewhere.pop(one, left[:0])])
+        by_track.setdefault(one // _TRACK, []).append((one % _TRACK - 1, mine, _rising(left, clean.start)))
+    for one, moved in elsewhere.items():
+        nothing = np.zeros(0, np.int64)
+        by_track.setdefault(one // _TRACK, []).append((one % _TRACK - 1, nothing, _rising(moved, clean.start)))
 
     nobody = np.zeros(0, np.int64)
     for index in sorted(set(distinct(clean.track).tolist()) - set(by_track)):
@@ -207,6 +214,31 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
         title = own.title or track.title
         groups.append(Group(track.key, title, own.colour or track.family, tuple(rows)))
     return Picture(tuple(groups), length, played)
+
+
+def _rising(rows: np.ndarray, start: np.ndarray) -> np.ndarray:
+    """Rows in the order of their starts."""
+    at = start[rows]
+    return rows if (np.diff(at) >= 0).all() else rows[np.argsort(at, kind="stable")]
+
+
+def _elsewhere(
+    clean: Notes, lead: np.ndarray, played: Notes, row: np.ndarray, line: np.ndarray
+) -> dict[int, np.ndarray]:
+    """Output notes that stand on another row than they were played on, by the key of that row.
+
+    lead  rows of the output notes; row: the input note of each; line: row keys of the input notes
+    """
+    key = line[row] % _TRACK - 1
+    pitched = (key >= _PITCH) & (key < _LOOSE)
+    other = (clean.articulation[lead] != played.articulation[row]) | (pitched & (clean.note[lead] != played.note[row]))
+    moved = lead[other]
+    if not len(moved):
+        return {}
+    named = clean.articulation[moved].astype(np.int64)
+    key = np.where(named >= 0, named, _PITCH + 127 - clean.note[moved].astype(np.int64))
+    lines = clean.track[moved].astype(np.int64) * _TRACK + key + 1
+    return {one: moved[lines == one] for one in distinct(lines).tolist()}
 
 
 def _is_unmapped(key: str) -> bool:
