@@ -14,6 +14,8 @@ from PySide6.QtTest import QTest
 from puresignal.core.session import session as edits
 from puresignal.core.session.take_ref import DRAWN
 from puresignal.core.session.track_settings import TrackSettings
+from puresignal.core.touch.computer_keyboard import own_map
+from puresignal.io import ports
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
@@ -162,3 +164,100 @@ def test_a_locked_track_stays_as_it_is_and_the_player_is_told(takes, demo_window
     qtbot.keyClick(takes.timeline, Qt.Key.Key_Right, CTRL)
     assert start_beat(takes, origin) == before
     assert any("locked" in text for text in told)
+
+
+def test_the_list_shows_exact_values_that_can_be_typed(takes, demo_window, qtbot):
+    takes.list_button.click()
+    listed = takes.list
+    assert listed.isVisible()
+    assert listed.model.rowCount() == len(np.unique(notes_of(takes).origin))
+    origin, _, _ = a_note(takes)
+    takes.timeline.select(np.array([origin]))
+    row = listed.table.selectionModel().selectedRows()[0].row()
+    assert listed.model.origin(row) == origin
+    place = listed.model.index(row, 0)
+    listed.model.setData(place, "6.3.240")
+    assert start_beat(takes, origin) == pytest.approx(20 + 2 + 0.25, abs=2e-3)
+    row = next(i for i in range(listed.model.rowCount()) if listed.model.origin(i) == origin)
+    assert listed.model.data(listed.model.index(row, 0)) == "6.3.240"
+    listed.model.setData(listed.model.index(row, 5), "77")
+    assert notes_of(takes).velocity[notes_of(takes).origin == origin][0] == 77
+    assert not listed.model.setData(listed.model.index(row, 5), "loud")
+    listed.search.setText("snare")
+    assert 0 < listed.model.rowCount() < 250
+    assert all("snare" in listed.model.data(listed.model.index(i, 3)) for i in range(listed.model.rowCount()))
+    listed.table.selectRow(0)
+    assert takes.timeline.selected.tolist() == [listed.model.origin(0)]
+
+
+def test_notes_are_selected_by_a_sentence(takes, qtbot):
+    takes.ask_selection()
+    dialog = takes.selector
+    dialog.what.setCurrentIndex(dialog.what.findData("snare"))
+    dialog.measure.setCurrentIndex(dialog.measure.findData("softer than"))
+    dialog.amount.setValue(60)
+    qtbot.mouseClick(dialog.buttons["new"], Qt.MouseButton.LeftButton)
+    shown = takes._shown
+    notes = notes_of(takes)
+    keys = [one.key for one in shown.outcome.tracks]
+    soft = {
+        int(o)
+        for o, v, t in zip(notes.origin, notes.velocity, notes.track, strict=True)
+        if keys[int(t)] == "snare" and v < 60
+    }
+    assert set(takes.timeline.selected.tolist()) == soft
+    assert soft
+    dialog.every.setValue(2)
+    qtbot.mouseClick(dialog.buttons["within"], Qt.MouseButton.LeftButton)
+    assert len(takes.timeline.selected) == (len(soft) + 1) // 2
+    qtbot.mouseClick(dialog.invert, Qt.MouseButton.LeftButton)
+    assert len(takes.timeline.selected) == len(np.unique(notes.origin)) - (len(soft) + 1) // 2
+
+
+def test_velocities_are_drawn_over_the_selected_notes(takes, demo_window, qtbot):
+    takes.strip_button.click()
+    strip, timeline = takes.strip, takes.timeline
+    origin, at, _ = a_note(takes)
+    others = notes_of(takes).velocity.copy()
+    timeline.select(np.array([origin]))
+    qtbot.wait(20)
+    x = at.x()
+    QTest.mousePress(strip, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(x - 40, 20))
+    where, left, none = QPoint(x + 40, 20), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    moved = QMouseEvent.Type.MouseMove
+    strip.mouseMoveEvent(QMouseEvent(moved, where, strip.mapToGlobal(where), Qt.MouseButton.NoButton, left, none))
+    QTest.mouseRelease(strip, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, where)
+    notes = notes_of(takes)
+    wanted = round(strip._velocity_at(20.0))
+    assert notes.velocity[notes.origin == origin][0] == wanted
+    assert (notes.velocity != others).sum() == 1
+    demo_window.workbench.undo()
+    assert (notes_of(takes).velocity == others).all()
+
+
+def test_hits_are_entered_step_by_step(takes, demo_window, qtbot, monkeypatch):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    bench, services = demo_window.workbench, demo_window.services
+    services.live_session.listen_to(ports.SCREEN_PADS, own_map())
+    qtbot.waitUntil(lambda: bool(services.live_session.state), timeout=8000)
+    demo_window.playback.go(demo_window.playback.second_of(8.0))
+    takes.step_button.click()
+    for name in ("kick", "snare.head"):
+        before = demo_window.playback.place
+        services.pads.strike(name, 90, 20)
+        qtbot.waitUntil(lambda before=before: demo_window.playback.place > before, timeout=4000)
+        qtbot.wait(120)
+    takes.timeline.setFocus()
+    qtbot.keyClick(takes.timeline, Qt.Key.Key_Right)
+    before = demo_window.playback.place
+    services.pads.strike("kick", 80, 20)
+    qtbot.waitUntil(lambda: demo_window.playback.place > before, timeout=4000)
+    drawn = next(one for one in bench.session.takes if one.kind == DRAWN)
+    assert [one.beat for one in drawn.drawn] == pytest.approx([8.0, 8.25, 8.75])
+    pads = {pad.note: pad.articulation for pad in drawn.source.pads}
+    assert [pads[one.note] for one in drawn.drawn] == ["kick", "snare.head", "kick"]
+    qtbot.keyClick(takes.timeline, Qt.Key.Key_Backspace)
+    drawn = next(one for one in bench.session.takes if one.kind == DRAWN)
+    assert len(drawn.drawn) == 2
+    takes.step_button.click()
+    services.live_session.close()

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from PySide6.QtCore import QObject
 
-from puresignal.core.path.note_edits import Edit
+from puresignal.core.path.note_edits import Edit, set_velocity
 from puresignal.core.session import note_editing
 from puresignal.core.session.take_ref import DrawnNote
 from puresignal.translation import count_tr, tr
@@ -92,6 +92,20 @@ class NoteActions(QObject):
     def set(self, origins: np.ndarray, edit: Edit, gesture: str | None = None) -> bool:
         """Any edit of notes."""
         return self._do(tr("edit {n}"), origins, edit, gesture)
+
+    def set_velocities(self, origins: np.ndarray, values: np.ndarray) -> bool:
+        """Notes with a velocity each, as one step."""
+        free = self.unlocked(origins)
+        bench, shown = self._workbench, self._workbench.seen
+        if shown is None or not len(free):
+            return False
+        session = bench.session
+        wanted = dict(zip(origins.tolist(), values.tolist(), strict=True))
+        own = np.array([wanted[int(origin)] for origin in free])
+        for velocity in np.unique(own).tolist():
+            session = note_editing.with_edit(session, shown.whose(free[own == velocity]), set_velocity(velocity))
+        bench.do(tr("velocity of {n}").format(n=count_tr("{n} note", "{n} notes", len(free))), session)
+        return True
 
     def take_back(self, origins: np.ndarray) -> bool:
         """Notes as the path makes them, without any edits."""

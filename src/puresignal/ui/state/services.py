@@ -24,6 +24,7 @@ from puresignal.ui.state.screen_pads import ScreenPads
 from puresignal.ui.state.section_actions import SectionActions
 from puresignal.ui.state.signal_watch import SignalWatch
 from puresignal.ui.state.sitting_log import SittingLog
+from puresignal.ui.state.step_entry import StepEntry
 from puresignal.ui.state.take_actions import TakeActions
 from puresignal.ui.state.take_tempo import TakeTempo
 from puresignal.ui.state.workbench import Workbench
@@ -66,6 +67,7 @@ class Services:
     outside: OutsideMaster
     take_actions: TakeActions
     note_actions: NoteActions
+    steps: StepEntry
     sections: SectionActions
     take_tempo: TakeTempo
     chosen_input: ChosenInput
@@ -101,6 +103,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         OutsideMaster(workbench, live_session, playback, parent),
         TakeActions(workbench, playback, parent),
         NoteActions(workbench, playback, parent),
+        StepEntry(workbench, live_session, playback, parent),
         SectionActions(workbench, playback, notices, parent),
         TakeTempo(workbench, playback, background, notices, parent),
         ChosenInput(workbench, parent),

@@ -15,8 +15,11 @@ from PySide6.QtWidgets import (
     QPushButton,
     QVBoxLayout,
     QWidget,
+    QWidgetAction,
 )
 
+from puresignal.core.analysis import condition
+from puresignal.core.analysis.condition import Condition
 from puresignal.core.analysis.grid_picture import GridPicture, grid_picture
 from puresignal.core.export.session_result import SeveralTakes
 from puresignal.core.kit.articulations import spoken
@@ -39,16 +42,20 @@ from puresignal.ui.state.view import View
 from puresignal.ui.takes import row_painter
 from puresignal.ui.takes.beat_bar import BeatBar
 from puresignal.ui.takes.choice_row import Choices
+from puresignal.ui.takes.list_panel import ListPanel
 from puresignal.ui.takes.note_drag import Moved, pitch_of
 from puresignal.ui.takes.path_panel import PathPanel
 from puresignal.ui.takes.row_labels import GUTTER
 from puresignal.ui.takes.section_row import Bracket
+from puresignal.ui.takes.select_dialog import ADD, WITHIN, SelectDialog
 from puresignal.ui.takes.take_grip import TakeGrip
 from puresignal.ui.takes.time_menus import TimeMenus
 from puresignal.ui.takes.time_strip import Handle, marks_of
 from puresignal.ui.takes.timeline import Timeline
 from puresignal.ui.takes.timeline_rows import Row, picture
 from puresignal.ui.takes.trace_panel import TracePanel
+from puresignal.ui.takes.velocity_strip import VelocityStrip
+from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
@@ -74,6 +81,10 @@ class TakesView(View):
         super().__init__(services, parent)
         self._workbench, playback = services.workbench, services.playback
         self._shown: Shown | None = None
+        self.selector: SelectDialog | None = None
+        self.list_button: QPushButton
+        self.step_button: QPushButton
+        self.strip_button: QPushButton
         self.timeline = Timeline()
         self.timeline.set_describe(self.describe)
         self.timeline.description_changed.connect(self._hover)
@@ -139,7 +150,16 @@ class TakesView(View):
         left.setSpacing(0)
         left.addWidget(self._controls())
         left.addWidget(self.beat_bar)
-        left.addWidget(self.timeline, 1)
+        self.strip = VelocityStrip(self.timeline.x_of_all)
+        self.strip.hide()
+        self.strip.drawn.connect(self._notes.set_velocities)
+        self.timeline.painted.connect(self.strip.update)
+        self.list = ListPanel(self._notes)
+        self.list.hide()
+        self.list.chosen.connect(self._choose_listed)
+        left.addWidget(self.timeline, 3)
+        left.addWidget(self.strip)
+        left.addWidget(self.list, 2)
         left.addWidget(self.empty, 1)
         self.said.setContentsMargins(14, 3, 14, 4)
         self.said.setMinimumWidth(10)
@@ -192,12 +212,22 @@ class TakesView(View):
         self.all_rows.setToolTip(tr("Also show rows of the kit on which nothing was played."))
         self.all_rows.setAccessibleName(tr("Show all rows of the kit"))
         self.all_rows.toggled.connect(lambda _: self._draw(False))
-        row.addWidget(self.all_rows)
         self.pale = QCheckBox(tr("others pale"))
         self.pale.setToolTip(tr("Of several takes show the chosen one in colour, and the others pale behind it."))
         self.pale.setAccessibleName(tr("Show other takes pale"))
         self.pale.toggled.connect(lambda _: self._draw(False))
-        row.addWidget(self.pale)
+        rows = self._button(mark("Rows"), mark("Which rows are shown"), mark("Which rows and takes the sheet shows."))
+        menu = QMenu(rows)
+        for box in (self.all_rows, self.pale):
+            holder = QWidget()
+            inside = QHBoxLayout(holder)
+            inside.setContentsMargins(10, 5, 14, 5)
+            inside.addWidget(box)
+            action = QWidgetAction(menu)
+            action.setDefaultWidget(holder)
+            menu.addAction(action)
+        rows.setMenu(menu)
+        row.addWidget(rows)
         self.alone = self._button(
             mark("Alone"), mark("Only the chosen take"), mark("See and hear only the chosen take, or all (O).")
         )
@@ -212,6 +242,23 @@ class TakesView(View):
         self.beats.setCheckable(True)
         self.beats.clicked.connect(self.show_beats)
         row.addWidget(self.beats)
+        for name, label, tip, act in (
+            ("list", mark("List"), mark("Show the notes as a list with exact values (Ctrl+L)."), self._show_list),
+            (
+                "step",
+                mark("Steps"),
+                mark(
+                    "Enter notes step by step: each hit on any input stands at the position, which goes on (Shift+E)."
+                ),
+                self._switch_steps,
+            ),
+            ("strip", mark("Velocities"), mark("Draw velocities below the sheet (Ctrl+Shift+L)."), self._show_strip),
+        ):
+            button = self._button(label, label, tip)
+            button.setCheckable(True)
+            button.toggled.connect(act)
+            setattr(self, f"{name}_button", button)
+            row.addWidget(button)
         self._make_zooms()
         row.addStretch()
         doubtful = self._button(
@@ -404,6 +451,12 @@ class TakesView(View):
             self.timeline.select(np.zeros(0, np.int64))
             self.timeline.show_stretch(self._services.playback.span)
         self.doubtful.setEnabled(len(note_selection.doubtful(shown.outcome)) > 0)
+        if self.list.isVisible():
+            self.list.show_take(shown)
+        if self.strip.isVisible():
+            self._fill_strip()
+        if self.selector is not None:
+            self.selector.show_take(shown)
         self._look_at_grid(shown)
         self._look_at_keys(shown)
 
@@ -631,6 +684,10 @@ class TakesView(View):
             self._duplicate(origins)
         elif name == "take_back":
             notes.take_back(origins)
+        elif name in ("step_right", "step_left"):
+            self._services.steps.skip(1 if name == "step_right" else -1)
+        elif name == "step_back":
+            self._services.steps.back()
 
     def _step(self) -> float:
         """Quarter notes of a step: the grid's, or a sixteenth."""
@@ -701,6 +758,87 @@ class TakesView(View):
         if note is not None:
             self._notes.draw(own, shown.several.beat_of(second), self._step(), note, channel, float(velocity))
 
+    # List, strip, selection
+
+    def toggle_list(self) -> None:
+        """Show or hide the list of events."""
+        self.list_button.click()
+
+    def toggle_strip(self) -> None:
+        """Show or hide the velocities below the sheet."""
+        self.strip_button.click()
+
+    def toggle_steps(self) -> None:
+        """Begin or end entering notes step by step."""
+        self.step_button.click()
+
+    def _switch_steps(self, on: bool) -> None:
+        steps = self._services.steps
+        steps.step = self._step()
+        steps.switch(on)
+        self.timeline.stepping = on
+
+    def _show_list(self, on: bool) -> None:
+        self.list.setVisible(on)
+        if on:
+            self.list.show_take(self._shown)
+            self.list.show_selection(self.timeline.selected)
+
+    def _show_strip(self, on: bool) -> None:
+        self.strip.setVisible(on)
+        if on:
+            self._fill_strip()
+
+    def _fill_strip(self) -> None:
+        if self._shown is None:
+            return
+        notes = self._shown.outcome.output_notes
+        notes = notes.take(notes.branch == 0)
+        self.strip.show_notes(notes.start, notes.velocity, notes.origin)
+        self.strip.show_selection(self.timeline.selected)
+
+    def _choose_listed(self, origins: np.ndarray) -> None:
+        """Notes were chosen in the list."""
+        self.timeline.select(origins, tell=False)
+        self.trace.show_notes(self._shown, origins)
+        self.strip.show_selection(origins)
+        if len(origins):
+            self.timeline.bring_into_view(float(self._starts(origins)[0]))
+            self.timeline.bring_row_into_view(int(origins[0]))
+
+    def ask_selection(self) -> None:
+        """Show the sentence by which notes are selected."""
+        if self.selector is None:
+            self.selector = SelectDialog(self)
+            self.selector.asked.connect(self._select_by)
+            self.selector.inverted.connect(self._invert)
+        self.selector.show_take(self._shown)
+        self.selector.stretch = self.path.stretch
+        self.selector.show()
+        self.selector.raise_()
+        self.selector.activateWindow()
+
+    def _select_by(self, wanted: Condition, how: str) -> None:
+        shown = self._shown
+        if shown is None or shown.several is None or self.selector is None:
+            return
+        self.selector.stretch = self.path.stretch
+        found = condition.chosen(shown.outcome, shown.several.timeline, shown.several.shift, wanted)
+        before = self.timeline.selected
+        if how == ADD:
+            found = np.union1d(before, found)
+        elif how == WITHIN:
+            found = found[np.isin(found, before)]
+        self._point(found)
+        self.selector.tell(text_format.counted(len(self.timeline.selected), "note"))
+
+    def _invert(self) -> None:
+        if self._shown is None or self.selector is None:
+            return
+        every = np.unique(self._shown.outcome.output_notes.origin)
+        self._point(every[~np.isin(every, self.timeline.selected)])
+        self.selector.tell(text_format.counted(len(self.timeline.selected), "note"))
+
     def _mend(self, action: str) -> None:
         """Do with the take's beats what a key asked for."""
         if action == "half_speed":
@@ -763,6 +901,9 @@ class TakesView(View):
 
     def _choose(self, origins: np.ndarray) -> None:
         self.trace.show_notes(self._shown, origins)
+        self.strip.show_selection(origins)
+        if self.list.isVisible():
+            self.list.show_selection(origins)
 
     # Descriptions
 

@@ -91,6 +91,7 @@ class Timeline(QAbstractScrollArea):
     notes_dragged        the selected notes were dragged: a Moved of note_drag.py
     draw_requested       a note should be drawn: (row, second, velocity)
     edit_requested       a key edits the selected notes: one of EDITS
+    painted              it was painted anew, since time or notes have moved
     """
 
     hovered = Signal(int)
@@ -111,6 +112,7 @@ class Timeline(QAbstractScrollArea):
     notes_dragged = Signal(object)
     draw_requested = Signal(object, float, int)
     edit_requested = Signal(str)
+    painted = Signal()
 
     KEYS: ClassVar[dict[Qt.Key, str]] = {
         Qt.Key.Key_Delete: "remove",
@@ -149,6 +151,11 @@ class Timeline(QAbstractScrollArea):
     }
     """Keys that edit the selected notes."""
 
+    STEPS: ClassVar[dict[Qt.Key, str]] = {
+        Qt.Key.Key_Right: "step_right", Qt.Key.Key_Left: "step_left", Qt.Key.Key_Backspace: "step_back",
+    }  # fmt: skip
+    """Keys while notes are entered step by step."""
+
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.setAccessibleName(tr("Notes of the take"))
@@ -179,6 +186,8 @@ class Timeline(QAbstractScrollArea):
         self.verticalScrollBar().valueChanged.connect(lambda _: self.viewport().update())
         self._note_drag: NoteDrag | None = None
         self._pressed = -1
+        # Whether notes are entered step by step.
+        self.stepping = False
         self._together: dict[int, tuple[Row, tuple[np.ndarray, np.ndarray, np.ndarray]]] = {}
         self.line = PlayLine(self.viewport())
         self._line_at = 0.0
@@ -331,6 +340,10 @@ class Timeline(QAbstractScrollArea):
 
     def seconds_in_view(self) -> tuple[float, float]:
         return self._begin, self._begin + self._drawn_width() / self._scale
+
+    def x_of_all(self, seconds: np.ndarray) -> np.ndarray:
+        """Pixels of (n,) seconds."""
+        return np.asarray(GUTTER + (seconds - self._begin) * self._scale)
 
     def x_of(self, second: float) -> float:
         return GUTTER + (second - self._begin) * self._scale
@@ -494,6 +507,8 @@ class Timeline(QAbstractScrollArea):
         """The edit of the selected notes that a key stands for, empty for none."""
         control, shift = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
         pressed = event.modifiers() & (control | shift | Qt.KeyboardModifier.AltModifier)
+        if self.stepping and not pressed and event.key() in self.STEPS:
+            return self.STEPS[Qt.Key(event.key())]
         name = self.EDITS.get((Qt.Key(event.key()), pressed), "")
         return name if name == "paste" or len(self.selected) else ""
 
@@ -819,6 +834,7 @@ class Timeline(QAbstractScrollArea):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         self._place_line()
+        self.painted.emit()
         self.choices.stretch = self.stretch
         self.choices.update()
         self.sections.update()
