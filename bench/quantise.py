@@ -53,9 +53,7 @@ def main() -> None:
         mark = "  (aside)" if style in ASIDE else ""
         print(f"{style:20} mean {np.mean(shares):.4f} worst {min(shares):.3f}; nearest 1/16 {np.mean(plain):.3f}{mark}")
     print(f"all: mean {np.mean(every):.4f}, worst take with jitter under a quarter of its finest step {worst:.3f}")
-    print(
-        f"between two lines: {flagged / notes:.2%} of all, with {held / max(1, wrong):.2f} of the {wrong} that are wrong"
-    )
+    print(f"between two lines: {flagged / notes:.2%} of all, holding {held / max(1, wrong):.2f} of the {wrong} wrong")
     rng = np.random.default_rng(1)
     n = 100_000
     beats = np.sort(rng.integers(0, n, n) / 4 + rng.normal(0, 0.02, n))

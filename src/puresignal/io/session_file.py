@@ -19,15 +19,25 @@ from typing import Any
 
 from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.core.midi.events import Take
+from puresignal.core.path.heard_notes import HeardNotes
 from puresignal.core.path.note_edits import NoteEdits
 from puresignal.core.session.session import Session
-from puresignal.io import edits_json, file_access, json_file, limits, session_json, session_reader, take_file
+from puresignal.io import (
+    edits_json,
+    file_access,
+    heard_json,
+    json_file,
+    limits,
+    session_json,
+    session_reader,
+    take_file,
+)
 from puresignal.io.session_reader import ENDING, Opened, from_json, is_ident, last_copy_hint
 from puresignal.translation import tr
 
 __all__ = ["ENDING", "Entry", "Opened", "entries", "from_json", "is_ident", "parse", "read", "to_bytes", "write"]
 
-_INSIDE = re.compile(r"session\.json|(takes|audio|verdicts|edits)/[A-Za-z0-9][A-Za-z0-9_.-]{0,99}")
+_INSIDE = re.compile(r"session\.json|(takes|audio|verdicts|edits|heard)/[A-Za-z0-9][A-Za-z0-9_.-]{0,99}")
 """Names of what can be in a session's file."""
 
 
@@ -44,6 +54,8 @@ class Entry:
     def content(self) -> bytes:
         if isinstance(self.of, Take):
             return take_file.to_bytes(self.of)
+        if isinstance(self.of, HeardNotes):
+            return json_file.to_bytes(heard_json.to_json(self.of))
         if isinstance(self.of, NoteEdits):
             return json_file.to_bytes(edits_json.to_json(self.of))
         return json_file.to_bytes(self.of if isinstance(self.of, dict) else session_json.verdicts_json(self.of))  # type: ignore[arg-type]
@@ -59,11 +71,17 @@ def entries(session: Session, takes: Mapping[str, Take]) -> Iterator[Entry]:
     with_edits = [ref for ref in session.takes if len(ref.edits)]
     for ref in with_edits:
         rows[ref.ident]["edits"] = f"edits/{ref.ident}.json"
+    for ref in session.takes:
+        if ref.heard is not None:
+            rows[ref.ident]["heard"] = f"heard/{ref.ident}.json"
     # Materials first: a session on disk never speaks of what is not there.
     for ident, take in sorted(takes.items()):
         yield Entry(f"takes/{ident}.mid", take)
     for ref in with_verdicts:
         yield Entry(f"verdicts/{ref.ident}.json", ref.verdicts)
+    for ref in session.takes:
+        if ref.heard is not None:
+            yield Entry(f"heard/{ref.ident}.json", ref.heard)
     for ref in with_edits:
         yield Entry(f"edits/{ref.ident}.json", ref.edits)
     yield Entry("session.json", data)
@@ -146,7 +164,7 @@ class _Archive:
         total = 0
         for info in archive.infolist():
             plain = re.fullmatch(
-                r"session\.json|(takes|audio|verdicts|edits)/[A-Za-z0-9][A-Za-z0-9_.-]{0,99}", info.filename
+                r"session\.json|(takes|audio|verdicts|edits|heard)/[A-Za-z0-9][A-Za-z0-9_.-]{0,99}", info.filename
             )
             if info.is_dir():
                 continue

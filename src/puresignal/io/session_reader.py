@@ -22,6 +22,7 @@ from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
 from puresignal.core.path import settings_json
 from puresignal.core.path.cleaning_path import CleaningPath
+from puresignal.core.path.heard_notes import HeardNotes
 from puresignal.core.path.note_edits import NO_EDITS, NoteEdits
 from puresignal.core.path.several_takes import BEATS, CLOCK
 from puresignal.core.path.verdicts import NO_VERDICTS, Verdict, Verdicts
@@ -39,7 +40,7 @@ from puresignal.core.session.track_settings import COLOURS, MOST_OFFSET, Deliver
 from puresignal.core.session.viewing import View
 from puresignal.core.sound.drums import KITS, Drum
 from puresignal.core.timing.session_time import FASTEST, SLOWEST, MeterPoint, TempoPoint, Timeline
-from puresignal.io import edits_json, limits, midi_reader, recording_json, session_upgrade, take_file
+from puresignal.io import edits_json, heard_json, limits, midi_reader, recording_json, session_upgrade, take_file
 from puresignal.io.session_json import FORMAT, VERSION
 from puresignal.translation import tr
 
@@ -339,6 +340,7 @@ class _Reader:
             row.get("open", False),
             float(row.get("delay", 0.0)),
             self._part(lambda: self._edits(row, field), NO_EDITS),
+            self._part(lambda: self._heard(row, field), None),
         )
 
     def _passes(self, rows: object, field: str) -> tuple[Pass, ...]:
@@ -655,6 +657,20 @@ class _Reader:
         for verdict, origins in by_kind.items():
             found = found.with_verdict(np.array(origins, np.int64), verdict)
         return Verdicts.of(dict(found)) if found.rows else found
+
+    def _heard(self, row: dict[str, Any], field: str) -> HeardNotes | None:
+        """From an entry of its own."""
+        data: object = row.get("heard")
+        if data is None:
+            return None
+        if isinstance(data, str):
+            from puresignal.io import json_file
+
+            data = json_file.parse(self.content(data), f"{self._name}, {data}", "heard notes")
+        try:
+            return heard_json.from_json(data)
+        except ValueError as error:
+            raise self._wrong(f"{field}.{error}", None) from error
 
     def _edits(self, row: dict[str, Any], field: str) -> NoteEdits:
         """From an entry of their own, or from the take itself."""

@@ -108,7 +108,7 @@ class WorkFolder:
         recovered  name of the folder that this work was recovered from, which is superseded once this is on disk
         Raises FileAccessError if the system refuses
         """
-        for name in ("takes", "verdicts", "edits"):
+        for name in ("takes", "verdicts", "edits", "heard"):
             file_access.make_private(self.folder / name)
         state: dict[str, Any] = {
             "unsaved": unsaved,

@@ -71,6 +71,7 @@ def placed_take(
         wiring_of(session, ref.input, ref.own, ref.channels, tuple(one.track for one in ref.passes if one.track)),
         _channel(session, ref.input),
         ref.edits,
+        ref.heard,
     )
 
 

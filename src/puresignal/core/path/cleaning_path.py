@@ -17,6 +17,8 @@ from puresignal.core.path.crosstalk import Crosstalk
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.ends import Ends
 from puresignal.core.path.hand_edits import HandEdits
+from puresignal.core.path.heard import Heard
+from puresignal.core.path.heard_notes import HeardNotes
 from puresignal.core.path.held_to_key import HeldToKey
 from puresignal.core.path.identify import Identify
 from puresignal.core.path.length import Length
@@ -43,6 +45,7 @@ class CleaningPath:
     This is the list of stages: a new stage is one more field. Plain values: equal paths give equal notes.
     """
 
+    heard: Heard = field(default_factory=Heard)
     identify: Identify = field(default_factory=Identify)
     doubles: Doubles = field(default_factory=Doubles)
     crosstalk: Crosstalk = field(default_factory=Crosstalk)
@@ -155,11 +158,14 @@ def make_context(
     path: CleaningPath,
     verdicts: Mapping[int, Verdict] | None = None,
     wiring: Wiring = USUAL_WIRING,
+    heard: HeardNotes | None = None,
 ) -> Context:
     """The context in which a path runs over a take."""
     decided = Verdicts.of(verdicts or {})
     apart = take.ticks is not None
-    return Context(source, target, take.ports, take.length, path.split.by, decided, apart, take.begun, wiring)
+    return Context(
+        source, target, take.ports, take.length, path.split.by, decided, apart, take.begun, wiring, None, heard
+    )
 
 
 class StageCache:
@@ -193,13 +199,14 @@ class StageCache:
         path: CleaningPath,
         verdicts: Mapping[int, Verdict],
         wiring: Wiring = USUAL_WIRING,
+        heard: HeardNotes | None = None,
     ) -> Context:
         """The context of the last run if it is still valid, else a new one."""
         verdicts = Verdicts.of(verdicts)
-        cache_key = (id(take), source, target, path.split.by, verdicts, wiring)
+        cache_key = (id(take), source, target, path.split.by, verdicts, wiring, id(heard))
         if self._context is None or cache_key != self._made_of:
             self._made_of, self._stages, self._played = cache_key, [], None
-            self._context = make_context(take, source, target, path, verdicts, wiring)
+            self._context = make_context(take, source, target, path, verdicts, wiring, heard)
         return self._context
 
     def paired(self, take: Take) -> Paired:
@@ -220,7 +227,7 @@ class StageCache:
             return self._stages[number][1]
         result = stage.apply(notes, controls, within)
         self._stages[number:] = [(stage, result)]
-        if number == 0:
+        if stage.stage == Identify.stage:
             self._played = None
         return result
 

@@ -26,6 +26,7 @@ from puresignal.core.kit.note_map import NoteMap, vocabulary
 from puresignal.core.midi.columns import numbered
 from puresignal.core.midi.events import Port
 from puresignal.core.path.crosstalk_model import FEW_GHOSTS, GHOSTS
+from puresignal.core.path.heard_notes import HeardNotes
 from puresignal.core.path.verdicts import Verdict, Verdicts
 from puresignal.core.timing.session_time import Timeline
 from puresignal.translation import tr
@@ -132,6 +133,7 @@ class Context:
     apart           the devices are the MIDI ports of a file: each has a receiver of its own
     begun           seconds of the clock at the take's start, on the 20 µs grid; None where it is not known
     wiring          the tracks that its notes go to
+    heard           what the ear said of the notes, where they were heard in a recording
     timeline        what stages on the timeline count beats by; None before notes are laid on it
     """
 
@@ -145,6 +147,7 @@ class Context:
     begun: float | None = None
     wiring: Wiring = USUAL_WIRING
     timeline: Timeline | None = None
+    heard: HeardNotes | None = None
 
     @cached_property
     def memo(self) -> dict[str, Any]:

@@ -24,11 +24,11 @@ _FORMER_NAMES = {("crosstalk", "sure"): "min_confidence", ("crosstalk", "profile
 
 
 def to_json(path: CleaningPath) -> dict[str, Any]:
-    """Every setting of every stage; stages on the timeline that are as usual are left out."""
+    """Every setting of every stage; stages that not every take needs are left out while they are as usual."""
     stages = {
         stage.stage.key: {one.name: _plain(getattr(stage, one.name), one) for one in settings_of(stage)}
         for stage in path.stages()
-        if not stage.stage.on_timeline or stage != type(stage)()
+        if stage.stage.causal or stage != type(stage)()
     }
     return {"format": FORMAT, "version": VERSION, **{key: values for key, values in stages.items() if values}}
 

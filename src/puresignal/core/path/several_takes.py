@@ -19,6 +19,7 @@ from puresignal.core.midi.messages import BEND, CONTROL, PROGRAM
 from puresignal.core.midi.tempo_map import on_arrival_grid
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, make_context, run, with_edits
 from puresignal.core.path.context import USUAL_WIRING, Context, PathTrack, Wiring, kit_tracks
+from puresignal.core.path.heard_notes import HeardNotes
 from puresignal.core.path.note_edits import NO_EDITS, NoteEdits
 from puresignal.core.path.stage import PathStage, Result
 from puresignal.core.path.tally import Entries, NoteField, Tally
@@ -69,6 +70,7 @@ class Placed:
     wiring   the tracks that its notes go to
     channel  1..16 for all its notes, 0 for each one's own
     edits    of its notes by hand
+    heard    what the ear said of them
     """
 
     take: Take
@@ -87,6 +89,7 @@ class Placed:
     wiring: Wiring = USUAL_WIRING
     channel: int = 0
     edits: NoteEdits = NO_EDITS
+    heard: HeardNotes | None = None
     _known: dict[int, tuple[np.ndarray, Timeline, np.ndarray | None, np.ndarray]] = field(
         default_factory=dict, init=False, repr=False
     )
@@ -170,8 +173,8 @@ class Placed:
     def context(self, path: CleaningPath) -> Context:
         """The context of its path; the one of the last run where it is still valid."""
         if self.cache is not None:
-            return self.cache.context(self.take, self.source, self.target, path, self.verdicts, self.wiring)
-        return make_context(self.take, self.source, self.target, path, self.verdicts, self.wiring)
+            return self.cache.context(self.take, self.source, self.target, path, self.verdicts, self.wiring, self.heard)
+        return make_context(self.take, self.source, self.target, path, self.verdicts, self.wiring, self.heard)
 
     def ticks(self, timeline: Timeline, ppq: int) -> np.ndarray:
         """(events,) ticks from bar 1: the file's own where it follows the beats, else the nearest."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.path.heard_notes import HeardNotes
 from puresignal.core.path.note_edits import NO_EDITS, NoteEdits
 from puresignal.core.path.several_takes import BEATS, CLOCK
 from puresignal.core.path.verdicts import NO_VERDICTS, Verdicts
@@ -77,6 +78,7 @@ class TakeRef:
     sound     the file of a recorded sound
     is_open   it is being recorded: its events are in the journal
     edits     of single notes by hand
+    heard     what the ear said of its notes, where they were heard in a recording
     delay     seconds that its input and output needed when it was recorded; it stands earlier by so much
     """
 
@@ -103,6 +105,7 @@ class TakeRef:
     is_open: bool = False
     delay: float = 0.0
     edits: NoteEdits = NO_EDITS
+    heard: HeardNotes | None = None
 
     def __post_init__(self) -> None:
         if not self.material:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Qt
+from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
 from puresignal.commands import clean
@@ -13,10 +14,12 @@ from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.note_map import check_source
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
+from puresignal.core.session.take_ref import SOUND
 from puresignal.core.timing.session_time import Timeline
 from puresignal.io import file_kinds, note_map_file, preferences, session_file, work_folder
 from puresignal.translation import mark, tr
 from puresignal.ui.state.autosave import Autosave
+from puresignal.ui.state.listener import KINDS
 from puresignal.ui.state.services import Services
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.plain_text import plain_tip
@@ -36,6 +39,7 @@ class FileActions(QObject):
         self._sitting = services.sitting
         self._bench, self._notices, self._preferences = services.workbench, services.notices, services.preferences
         self._keeper, self._window = keeper, window
+        self._listener = services.listener
         self._tempo_offered = False
 
     def new_session(self) -> None:
@@ -90,7 +94,12 @@ class FileActions(QObject):
             bench.open_session(path)
         elif kind is file_kinds.AUDIO:
             bench.set_backing(path)
-            self._notices.tell(tr("{name} plays along as the backing track. It is in Outputs.", name=path.name), False)
+            self._notices.offer(
+                tr("{name} plays along. Its notes can be heard, too.", name=path.name),
+                tr("Hear its notes…"),
+                tr("Choose what is in it: a melody, a drum loop, chords, or sounds that you teach."),
+                lambda: self.ask_kind(path),
+            )
         elif kind is file_kinds.NOTE_MAP:
             self._use_map(path)
         elif kind is file_kinds.SOUNDFONT:
@@ -100,6 +109,29 @@ class FileActions(QObject):
             before = bench.timeline
             bench.open_midi(path, beat)
             self._offer_tempo(before)
+
+    def ask_kind(self, path: Path) -> None:
+        """Ask what a recording contains, and hear it."""
+        self.kinds_menu(path, self._window).popup(QCursor.pos())
+
+    def kinds_menu(self, path: Path, parent: QWidget) -> QMenu:
+        """What can be heard in a recording."""
+        menu = QMenu(parent)
+        for kind, label in KINDS:
+            menu.addAction(tr(label)).triggered.connect(lambda _=False, k=kind: self.hear(path, k))
+        return menu
+
+    def hear(self, path: Path, kind: str) -> None:
+        """Hear the notes of a recording, which then are a take where it stands."""
+        examples = None
+        if kind == "hits":
+            examples = QFileDialog.getExistingDirectory(
+                self._window, tr("Folder with an example of each sound: kick.wav, snare.wav …")
+            )
+            if not examples:
+                return
+        sound = next((one for one in self._bench.session.takes if one.kind == SOUND), None)
+        self._listener.hear(path, kind, 0.0 if sound is None else sound.beat, examples)
 
     def _offer_tempo(self, before: Timeline) -> None:
         """Offer a file's tempo and meters to the session, where other takes keep it at its own."""

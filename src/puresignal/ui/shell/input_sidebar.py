@@ -31,10 +31,12 @@ class InputSidebar(QWidget):
 
     open_requested     a file should be opened
     drummer_requested  the simulated drummer should play a take
+    hear_requested     the notes of a recording should be heard: (path, kind)
     """
 
     open_requested = Signal()
     drummer_requested = Signal()
+    hear_requested = Signal(str, str)
 
     def __init__(self, services: Services, live: LiveCards, parent: QWidget | None = None):
         """live: the cards of the live inputs."""
@@ -119,6 +121,7 @@ class InputSidebar(QWidget):
 
     def _card(self, ref: TakeRef) -> TakeCard:
         card = TakeCard(ref, self._actions, WIDTH - 28)
+        card.hear_requested.connect(self.hear_requested)
         card.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         card.customContextMenuRequested.connect(lambda at, c=card: c.context_menu(self).exec(c.mapToGlobal(at)))
         card.clicked.connect(lambda _=False, ident=ref.ident: self._choose(ident))
@@ -134,6 +137,8 @@ class InputSidebar(QWidget):
         if ref.kind == GENERATED:
             return tr("generated")
         played_on = self._workbench.session.input(ref.input) if ref.input else None
+        if ref.heard is not None:
+            return tr("heard in {name}", name=ref.heard.recording)
         take = takes[ref.material]
         if take.original is not None:
             return tr("MIDI file")

@@ -83,6 +83,7 @@ class MainWindow(QMainWindow):
         self.stack = ViewStack()
         self.header = Header(VIEWS, self.services)
         self.rail = InputSidebar(self.services, LiveCards(self.services))
+        self.rail.hear_requested.connect(lambda path, kind: self.files.hear(Path(path), kind))
         self.maps = MapBar(workbench)
         self.source, self.target = self.maps.source, self.maps.target
         self.notice = MessageBar()

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRect, QRectF, QSize, Qt
+from PySide6.QtCore import QRect, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QCheckBox, QInputDialog, QLineEdit, QMenu, QPushButton, QSizePolicy, QWidget
 
 from puresignal.core.session.take_ref import PLAYED, SOUND, TakeRef
 from puresignal.translation import tr
+from puresignal.ui.state.listener import KINDS
 from puresignal.ui.state.take_actions import TakeActions
 from puresignal.ui.widgets import theme
 from puresignal.ui.widgets.plain_text import plain_tip
@@ -19,7 +20,12 @@ PASSES, MOST_PASSES = 28, 8
 
 
 class TakeCard(QPushButton):
-    """A take. A click chooses it; the box brings it in or takes it out; F2 or a double click renames it."""
+    """A take. A click chooses it; the box brings it in or takes it out; F2 or a double click renames it.
+
+    hear_requested  the notes of its recording should be heard: (path, kind)
+    """
+
+    hear_requested = Signal(str, str)
 
     def __init__(self, ref: TakeRef, actions: TakeActions, width: int, parent: QWidget | None = None):
         super().__init__(parent)
@@ -195,6 +201,13 @@ class TakeCard(QPushButton):
         if ref.kind == PLAYED:
             delay = menu.addAction(tr("Delay, {ms:.1f} ms…").format(ms=1000 * ref.delay))
             delay.triggered.connect(lambda: self._ask_delay())
+        if ref.kind == SOUND and ref.sound is not None:
+            hear = menu.addMenu(tr("Hear its notes"))
+            for kind, label in KINDS:
+                path = ref.sound.path
+                hear.addAction(tr(label)).triggered.connect(
+                    lambda _=False, k=kind, p=path: self.hear_requested.emit(p, k)
+                )
         if ref.kind != SOUND:
             menu.addAction(tr("Crop to the selected range")).triggered.connect(lambda: actions.crop_to_range(ident))
             uncrop = menu.addAction(tr("Use the whole take"))

@@ -6,12 +6,14 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, Signal
 
+from puresignal.translation import tr
 from puresignal.ui.state.background import Background
 from puresignal.ui.state.capture import Capture
 from puresignal.ui.state.chosen_input import ChosenInput
 from puresignal.ui.state.delay_meter import DelayMeter
 from puresignal.ui.state.hand_controls import HandControls
 from puresignal.ui.state.keyboard_player import KeyboardPlayer
+from puresignal.ui.state.listener import Listener
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.map_learner import MapLearner
 from puresignal.ui.state.note_actions import NoteActions
@@ -68,6 +70,7 @@ class Services:
     take_actions: TakeActions
     note_actions: NoteActions
     steps: StepEntry
+    listener: Listener
     sections: SectionActions
     take_tempo: TakeTempo
     chosen_input: ChosenInput
@@ -76,6 +79,13 @@ class Services:
     notices: Notices
     requests: Requests
     background: Background
+
+
+def _show_hearing(notices: Notices, listener: Listener, what: str, part: float) -> None:
+    """How far the ear is, with a button that ends it."""
+    if what:
+        text = tr("{what}: {part:.0f} %").format(what=what, part=100 * part)
+        notices.offer(text, tr("Cancel"), tr("Hear no more of it. Nothing is added."), listener.cancel)
 
 
 def start(workbench: Workbench, parent: QObject) -> Services:
@@ -88,6 +98,9 @@ def start(workbench: Workbench, parent: QObject) -> Services:
     playback, background = Playback(workbench, live_session, parent), Background(parent)
     capture = Capture(workbench, live_session, playback, parent)
     capture.told.connect(notices.tell)
+    listener = Listener(workbench, parent)
+    listener.told.connect(notices.tell)
+    listener.progressed.connect(lambda what, part: _show_hearing(notices, listener, what, part))
     return Services(
         workbench,
         live_session,
@@ -104,6 +117,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         TakeActions(workbench, playback, parent),
         NoteActions(workbench, playback, parent),
         StepEntry(workbench, live_session, playback, parent),
+        listener,
         SectionActions(workbench, playback, notices, parent),
         TakeTempo(workbench, playback, background, notices, parent),
         ChosenInput(workbench, parent),

@@ -24,6 +24,8 @@ from puresignal.core.analysis.grid_picture import GridPicture
 from puresignal.core.analysis.taken_groove import groove_of
 from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.crosstalk_lesson import Lesson, lesson
+from puresignal.core.path.hand_edits import HandEdits
+from puresignal.core.path.heard import Heard
 from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.setting import Scope, Setting, settings_of
 from puresignal.core.path.stage_description import Stage
@@ -368,10 +370,17 @@ class PathPanel(QWidget):
         """Show the settings, and what each stage did in the take."""
         path = self._path
         self._show_tracks(shown)
+        several = None if shown is None else shown.several
+        has_heard = several is not None and any(ref.heard is not None for ref in several.refs)
         for stage in path.stages():
             about = stage.stage
             if about.key not in self.boxes:
                 continue
+            if about == Heard.stage:
+                # Only for notes that were heard in a recording.
+                self.boxes[about.key].setVisible(has_heard)
+            if about == HandEdits.stage:
+                self.boxes[about.key].setVisible(several is not None and any(len(ref.edits) for ref in several.refs))
             on = path.is_on(stage)
             self.boxes[about.key].show_state(on, self._count(about, shown))
             off_at_first = about.switch is not None and not path.is_on(type(stage)())

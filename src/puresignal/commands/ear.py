@@ -1,0 +1,78 @@
+"""The ear as a process: `python -m puresignal.commands.ear`, with one job as a line of JSON on stdin.
+
+The job: {"path": file, "kind": "melody", "drums", "hits" or "chords", "examples": folder or null, "low", "high", "pan":
+numbers or null}. It answers with lines of JSON: {"progress": 0..1} as it goes, and at the end {"rows": [[start, end,
+channel, note, velocity, confidence, reason], ...], "keys": [[name, likelihood, moves], ...], "names": [[begin, end,
+chord], ...], "warnings": [...]} or {"error": [what, where, remedy]}. Every note is among the rows, also what the ear
+would leave out: its reason is an index into REMOVAL_REASONS. It ends when stdin does.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import sys
+import threading
+import time
+from pathlib import Path
+from typing import Any
+
+from puresignal.commands import transcribe
+from puresignal.core.errors import PureSignalError
+from puresignal.core.hearing.transcribed import REMOVAL_REASONS
+from puresignal.io.log_file import log
+
+EVERY = 0.1
+"""Seconds between two words on the progress."""
+
+
+def main() -> int:
+    for one in (signal.SIGINT, signal.SIGHUP):
+        signal.signal(one, signal.SIG_IGN)
+    job = json.loads(sys.stdin.readline() or "{}")
+    # Whoever asked may be gone, or not want it any more.
+    threading.Thread(target=_end_with_stdin, daemon=True).start()
+    told = [0.0]
+
+    def progress(part: float) -> None:
+        now = time.monotonic()
+        if now - told[0] >= EVERY:
+            told[0] = now
+            _say({"progress": min(1.0, part)})
+
+    try:
+        _say(_heard(job, progress))
+    except PureSignalError as error:
+        _say({"error": list(error.args[:3])})
+        return 1
+    except Exception as error:
+        log.exception("while hearing %s", job.get("path"))
+        _say({"error": [f"{type(error).__name__}: {error}", str(job.get("path", "")), ""]})
+        return 1
+    return 0
+
+
+def _heard(job: dict[str, Any], progress: Any) -> dict[str, Any]:
+    examples = job.get("examples")
+    wanted = transcribe.Job(
+        job["kind"], low=job.get("low"), high=job.get("high"), pan=job.get("pan"), doubtful=True,
+        examples=transcribe.teach(Path(examples)) if examples else None,
+    )  # fmt: skip
+    found = transcribe.hear(Path(job["path"]), wanted, progress)
+    rows = [[*row[:6], REMOVAL_REASONS.index(row.removal_reason)] for row in found.rows]
+    return {"rows": rows, "keys": found.keys, "names": found.names, "warnings": found.warnings}
+
+
+def _say(what: dict[str, Any]) -> None:
+    sys.stdout.write(json.dumps(what) + "\n")
+    sys.stdout.flush()
+
+
+def _end_with_stdin() -> None:
+    sys.stdin.read()
+    os._exit(0)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

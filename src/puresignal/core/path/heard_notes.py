@@ -1,0 +1,40 @@
+"""What the ear said of the notes that it heard in a recording."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+
+@dataclass(frozen=True, eq=False)
+class HeardNotes:
+    """By event of the take that was made of them.
+
+    kind        what was listened for: "melody", "drums", "hits" or "chords"
+    recording   the name of the file
+    model       of the ear, so that a later one does not change what was heard
+    origin      (n,) events that start the notes, rising
+    confidence  (n,) 0..1
+    reason      (n,) index into REMOVAL_REASONS of hearing/transcribed.py, 0 where the ear would keep it
+    names       (begin, end, name) of chords, in seconds of the take
+    """
+
+    kind: str
+    recording: str
+    model: str
+    origin: np.ndarray
+    confidence: np.ndarray
+    reason: np.ndarray
+    names: tuple[tuple[float, float, str], ...] = ()
+
+    def of(self, origins: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """(n,) confidence, 1 for notes that were not heard, and (n,) reason of removal."""
+        if not len(self.origin):
+            return np.ones(len(origins)), np.zeros(len(origins), np.int64)
+        place = np.minimum(np.searchsorted(self.origin, origins), len(self.origin) - 1)
+        known = self.origin[place] == origins
+        return (
+            np.where(known, self.confidence[place], 1.0),
+            np.where(known, self.reason[place].astype(np.int64), 0),
+        )

@@ -1,0 +1,59 @@
+"""What the ear said of a take's notes, as plain JSON data."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from puresignal.core.hearing.transcribed import REMOVAL_REASONS
+from puresignal.core.path.heard_notes import HeardNotes
+
+MOST_NOTES, MOST_NAMES, MOST_TEXT = 2_000_000, 200_000, 1000
+KINDS = ("melody", "drums", "hits", "chords")
+
+
+def to_json(heard: HeardNotes) -> dict[str, Any]:
+    """Columns, by event of the take."""
+    return {
+        "kind": heard.kind, "recording": heard.recording, "model": heard.model, "notes": heard.origin.tolist(),
+        "confidence": heard.confidence.tolist(), "reason": heard.reason.tolist(),
+        "names": [list(row) for row in heard.names],
+    }  # fmt: skip
+
+
+def from_json(data: object) -> HeardNotes:
+    """The inverse.
+
+    Raises ValueError with the name of the field that is wrong
+    """
+    if not isinstance(data, dict):
+        raise ValueError("heard")
+    for name in ("recording", "model"):
+        if not isinstance(data.get(name), str) or len(data[name]) > MOST_TEXT:
+            raise ValueError(f"heard.{name}")
+    if data.get("kind") not in KINDS:
+        raise ValueError("heard.kind")
+    columns: list[np.ndarray] = []
+    for name, low, high, whole in (
+        ("notes", 0, 1 << 32, True), ("confidence", 0, 1, False), ("reason", 0, len(REMOVAL_REASONS) - 1, True),
+    ):  # fmt: skip
+        rows = data.get(name)
+        if not isinstance(rows, list) or len(rows) > MOST_NOTES:
+            raise ValueError(f"heard.{name}")
+        numbers = all(isinstance(v, int if whole else int | float) and not isinstance(v, bool) for v in rows)
+        if not numbers or not all(low <= v <= high for v in rows):
+            raise ValueError(f"heard.{name}")
+        columns.append(np.array(rows, np.int64 if whole else np.float64))
+    if len({len(column) for column in columns}) != 1 or not (np.diff(columns[0]) > 0).all():
+        raise ValueError("heard.notes")
+    names = data.get("names", [])
+    if not isinstance(names, list) or len(names) > MOST_NAMES:
+        raise ValueError("heard.names")
+    for row in names:
+        good = isinstance(row, list) and len(row) == 3 and isinstance(row[2], str) and len(row[2]) <= MOST_TEXT
+        if not good or not all(isinstance(v, int | float) and not isinstance(v, bool) for v in row[:2]):
+            raise ValueError("heard.names")
+    told = tuple((float(a), float(b), str(c)) for a, b, c in names)
+    origin, sure, reason = columns
+    return HeardNotes(data["kind"], data["recording"], data["model"], origin, sure, reason, told)

@@ -1,0 +1,161 @@
+"""Listening to recordings: the ear runs beside the window, and what it heard becomes a take."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import time
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from puresignal.core.errors import PureSignalError
+from puresignal.core.session import heard_take
+from puresignal.core.session import session as edits
+from puresignal.core.session.take_ref import PLAYED, TakeRef
+from puresignal.engine.helper_process import HelperProcess
+from puresignal.io import file_access, note_map_file
+from puresignal.translation import count_tr, mark, tr
+from puresignal.ui.state.workbench import Workbench
+
+LOOK_MS = 60
+KINDS = (
+    ("melody", mark("A melody")), ("drums", mark("A drum loop")), ("chords", mark("Chords")),
+    ("hits", mark("Taught sounds…")),
+)  # fmt: skip
+"""What can be listened for."""
+NAMES = {"melody": mark("melody"), "drums": mark("drums"), "chords": mark("chords"), "hits": mark("taught sounds")}
+
+
+@dataclass
+class _Job:
+    path: Path
+    kind: str
+    beat: float
+    process: HelperProcess
+    to: int
+    out: int
+    rest: bytes = b""
+
+
+class Listener(QObject):
+    """One recording at a time; further ones wait.
+
+    progressed  (what is listened to, 0..1), or ("", 1.0) when it is over
+    told        what to say to the player: (text, whether it is a problem)
+    """
+
+    progressed = Signal(str, float)
+    told = Signal(str, bool)
+
+    def __init__(self, workbench: Workbench, parent: QObject | None = None):
+        super().__init__(parent)
+        self._workbench = workbench
+        self._job: _Job | None = None
+        self._waiting: list[tuple[Path, str, float, str | None]] = []
+        self._timer = QTimer(self)
+        self._timer.setInterval(LOOK_MS)
+        self._timer.timeout.connect(self._look)
+        workbench.closing.connect(self.cancel)
+
+    @property
+    def busy(self) -> bool:
+        return self._job is not None
+
+    def hear(self, path: Path, kind: str, beat: float = 0.0, examples: str | None = None) -> None:
+        """Listen to a recording whose beginning stands at a beat from bar 1."""
+        self._waiting.append((path, kind, beat, examples))
+        self._begin()
+
+    def cancel(self) -> None:
+        """Hear no more."""
+        self._waiting.clear()
+        self._end()
+
+    def _begin(self) -> None:
+        if self._job is not None or not self._waiting:
+            return
+        path, kind, beat, examples = self._waiting.pop(0)
+        theirs, to = os.pipe()
+        out, answers = os.pipe()
+        os.set_blocking(out, False)
+        process = HelperProcess("puresignal.commands.ear", (), (), theirs, answers)
+        wanted = {"path": str(path), "kind": kind, "examples": examples}
+        os.write(to, json.dumps(wanted).encode() + b"\n")
+        self._job = _Job(path, kind, beat, process, to, out)
+        self._timer.start()
+        self.progressed.emit(self._title(path), 0.0)
+
+    @staticmethod
+    def _title(path: Path) -> str:
+        return tr("Listening to {name}", name=file_access.shown_name(path.name))
+
+    def _end(self) -> None:
+        job, self._job = self._job, None
+        self._timer.stop()
+        if job is not None:
+            os.close(job.to)
+            job.process.end_by(time.monotonic() + 0.5)
+            os.close(job.out)
+            self.progressed.emit("", 1.0)
+        self._begin()
+
+    def _look(self) -> None:
+        job = self._job
+        if job is None:
+            return
+        with contextlib.suppress(BlockingIOError):
+            while True:
+                more = os.read(job.out, 1 << 16)
+                if not more:
+                    break
+                job.rest += more
+        *lines, job.rest = job.rest.split(b"\n")
+        for line in lines:
+            if self._take_in(job, json.loads(line)):
+                self._end()
+                return
+        if job.process.poll() is not None and not lines:
+            self.told.emit(tr("The ear ended before it was done. The log says why; please report it."), True)
+            self._end()
+
+    def _take_in(self, job: _Job, said: dict[str, Any]) -> bool:
+        """Do what the ear said asks for. Returns whether that was all."""
+        if "progress" in said:
+            self.progressed.emit(self._title(job.path), float(said["progress"]))
+            return False
+        if "error" in said:
+            what, where, remedy = (*said["error"], "", "")[:3]
+            self.told.emit(str(PureSignalError(what, where, remedy)) if remedy else f"{what} ({where})", True)
+            return True
+        self._add(job, said)
+        return True
+
+    def _add(self, job: _Job, said: dict[str, Any]) -> None:
+        bench = self._workbench
+        name = file_access.shown_name(job.path.stem)
+        if not said["rows"]:
+            self.told.emit("\n".join(said["warnings"]) or tr("No notes were found in this recording."), True)
+            return
+        ident = bench.store.free_ident()
+        title = tr("{name}, {kind}", name=name, kind=tr(NAMES[job.kind]))
+        take, heard = heard_take.made(ident, title, job.kind, job.path.name, said["rows"], said["names"])
+        source = note_map_file.shipped("general-midi") if job.kind in ("drums", "hits") else None
+        ref = TakeRef(ident, title, source, beat=job.beat, kind=PLAYED, heard=heard)
+        bench.store.add(take)
+        session = edits.with_take(bench.session, ref)
+        if not source:
+            # A melody has a track of its own, with the recording's name.
+            made = session.take(ident)
+            assert made is not None
+            session = edits.with_changed(session, ident, own="", channels=made.channels or f"{made.number}.")
+        bench.do(tr("hear {name}", name=name), session)
+        text = count_tr("{n} note heard in {name}.", "{n} notes heard in {name}.", len(said["rows"]), name=name)
+        self.told.emit("\n".join([text, *said["warnings"]]), False)
+
+    def close(self) -> None:
+        self._waiting.clear()
+        self._end()

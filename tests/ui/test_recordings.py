@@ -1,0 +1,107 @@
+"""Recordings in the window: dropped, heard, settled, saved; and what goes wrong."""
+
+from __future__ import annotations
+
+import io
+
+import mido
+import numpy as np
+import pytest
+import soundfile
+from PySide6.QtCore import Qt
+
+from puresignal.core.path.heard import UNSURE
+from puresignal.core.path.tally import Action
+from puresignal.io import session_file
+
+RATE = 44_100
+LINE = [(0.2, 0.5, 57), (0.8, 0.5, 60), (1.4, 0.6, 64), (2.2, 0.5, 62), (2.9, 0.7, 57)]
+
+
+def melody_file(folder, name="ferry-tune.wav"):
+    """A plain tone for each note, with overtones and soft edges."""
+    sound = np.zeros(int(4.2 * RATE))
+    for start, long, note in LINE:
+        t = np.arange(int(long * RATE)) / RATE
+        f = 440 * 2 ** ((note - 69) / 12)
+        tone = sum(np.sin(2 * np.pi * f * k * t) / k**1.4 for k in range(1, 8))
+        edge = np.minimum(1, np.minimum(t / 0.015, (long - t) / 0.06))
+        sound[int(start * RATE) : int(start * RATE) + len(t)] += 0.2 * tone * edge
+    path = folder / name
+    soundfile.write(path, sound + 1e-4 * np.random.default_rng(0).standard_normal(len(sound)), RATE)
+    return path
+
+
+@pytest.fixture
+def heard(window, tmp_path, qtbot):
+    """A window in which a melody was opened and heard, by its buttons."""
+    window.activateWindow()
+    path = melody_file(tmp_path)
+    window.files.open_files([path])
+    assert "plays along" in window.notice.text
+    menu = window.files.kinds_menu(path, window)
+    menu.actions()[0].trigger()
+    session = window.workbench
+    qtbot.waitUntil(lambda: any(one.heard for one in session.session.takes), timeout=60_000)
+    return window
+
+
+def test_the_notes_of_a_recording_become_a_take_and_a_file(heard):
+    bench = heard.workbench
+    ref = bench.session.take()
+    assert ref.heard.kind == "melody"
+    file = mido.MidiFile(file=io.BytesIO(bench.midi_bytes()))
+    now, found = 0.0, []
+    for message in file:
+        now += message.time
+        if message.type == "note_on" and message.velocity:
+            found.append((now, message.note))
+    assert [note for _, note in found] == [note for _, _, note in LINE]
+    assert [at for at, _ in found] == pytest.approx([start for start, _, _ in LINE], abs=0.06)
+    opened = session_file.parse(session_file.to_bytes(bench.session, dict(bench.store.by_ident)), "s")
+    again = next(one for one in opened.session.takes if one.heard is not None)
+    assert again.heard.origin.tolist() == ref.heard.origin.tolist()
+    assert again.heard.confidence.tolist() == ref.heard.confidence.tolist()
+
+
+def test_a_moved_setting_leaves_out_what_was_unsure_at_once_and_a_key_puts_it_back(heard, qtbot):
+    bench, takes = heard.workbench, heard.view("Takes")
+    heard.show_view("Takes")
+    sure = bench.session.take().heard.confidence
+    slider = takes.path.controls["heard", "least"]
+    assert takes.path.boxes["heard"].isVisible()
+    slider.moved.emit(float(np.sort(sure)[1]) + 0.001, "one")
+    outcome = bench.seen.outcome
+    gone = outcome.tally.origins(Action.REMOVED, UNSURE)
+    assert len(gone) == 2
+    takes.timeline.select(gone[:1])
+    takes.timeline.setFocus()
+    qtbot.keyClick(takes.timeline, Qt.Key.Key_K)
+    assert len(bench.seen.outcome.tally.origins(Action.REMOVED, UNSURE)) == 1
+    bench.undo()
+    bench.undo()
+    assert len(bench.seen.outcome.output_notes) == len(LINE)
+
+
+def test_it_can_be_cancelled_and_bad_files_say_what_is_wrong(window, tmp_path, qtbot):
+    window.activateWindow()
+    path = melody_file(tmp_path)
+    window.files.hear(path, "melody")
+    assert window.services.listener.busy
+    window.services.listener.cancel()
+    assert not window.services.listener.busy
+    assert all(one.heard is None for one in window.workbench.session.takes)
+    told = []
+    window.services.listener.told.connect(lambda text, problem: told.append((text, problem)))
+    broken = tmp_path / "broken.wav"
+    broken.write_bytes(b"RIFF0000WAVE nothing")
+    window.files.hear(broken, "drums")
+    qtbot.waitUntil(lambda: bool(told), timeout=30_000)
+    assert told[0][1]
+    assert "broken.wav" in told[0][0]
+    silence = tmp_path / "silence.wav"
+    soundfile.write(silence, np.zeros(RATE), RATE)
+    told.clear()
+    window.files.hear(silence, "melody")
+    qtbot.waitUntil(lambda: bool(told), timeout=30_000)
+    assert "silent" in told[0][0]
