@@ -193,6 +193,37 @@ def test_a_backing_track_follows_the_player_sample_by_sample(tmp_path):
     assert "no such file" in along.why
 
 
+def test_recordings_slowed_down_keep_their_pitch_and_sound_together(tmp_path):
+    from puresignal.engine import shared_counters
+    from puresignal.engine.sound_process import Recordings
+    from puresignal.io import audio_file
+
+    t = np.arange(2 * 48_000) / 48_000
+    wanted = []
+    for name, hertz in (("low.wav", 220.0), ("high.wav", 550.0)):
+        audio_file.write_wav(tmp_path / name, (0.3 * np.sin(2 * np.pi * hertz * t)).astype(np.float32), 48_000)
+        wanted.append({"path": str(tmp_path / name), "level": 0.0, "offset": 0.0})
+    transport, clock = (shared_counters.SharedCounters(shared_counters.make()) for _ in range(2))
+    along = Recordings(transport, clock)
+    along.load(wanted, 48_000)
+    # Half as fast: a second of the score takes twice as many frames.
+    transport.write(1, 10_000, 0, 96_000, 0, 0)
+    parts = []
+    for i in range(400):
+        clock.write(10_000 + 256 * i, 48_000, time.monotonic_ns(), 256)
+        block = np.zeros((2, 256), np.float32)
+        along.add_to(block, 1.0)
+        parts.append(block)
+    sound = np.concatenate(parts, axis=1)[0][4_800:]
+    spectrum = np.abs(np.fft.rfft(sound * np.hanning(len(sound))))
+    hertz = np.arange(len(spectrum)) * 48_000 / len(sound)
+    assert hertz[np.argmax(np.where(hertz < 400, spectrum, 0))] == pytest.approx(220, abs=1.5)
+    assert hertz[np.argmax(np.where(hertz > 400, spectrum, 0))] == pytest.approx(550, abs=1.5)
+    kept = along.players[1]
+    along.load(wanted[1:], 48_000)
+    assert along.players == (kept,)
+
+
 def played(player, reader, frame, frames, block=128):
     """Hand over everything up to `frames` later; the frames at which note-ons leave, after what was taken back."""
     rows = []

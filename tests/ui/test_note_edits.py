@@ -167,7 +167,7 @@ def test_a_locked_track_stays_as_it_is_and_the_player_is_told(takes, demo_window
 
 
 def test_the_list_shows_exact_values_that_can_be_typed(takes, demo_window, qtbot):
-    takes.list_button.click()
+    takes.list_switch.trigger()
     listed = takes.list
     assert listed.isVisible()
     assert listed.model.rowCount() == len(np.unique(notes_of(takes).origin))
@@ -215,7 +215,7 @@ def test_notes_are_selected_by_a_sentence(takes, qtbot):
 
 
 def test_velocities_are_drawn_over_the_selected_notes(takes, demo_window, qtbot):
-    takes.strip_button.click()
+    takes.strip_switch.trigger()
     strip, timeline = takes.strip, takes.timeline
     origin, at, _ = a_note(takes)
     others = notes_of(takes).velocity.copy()

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import os
+from pathlib import Path
 
 import mido
 import numpy as np
@@ -10,9 +12,11 @@ import pytest
 import soundfile
 from PySide6.QtCore import Qt
 
+from puresignal.core.hearing.sound_outline import STEP
 from puresignal.core.path.heard import UNSURE
 from puresignal.core.path.tally import Action
 from puresignal.io import session_file
+from puresignal.ui.takes.row_labels import GUTTER
 
 RATE = 44_100
 LINE = [(0.2, 0.5, 57), (0.8, 0.5, 60), (1.4, 0.6, 64), (2.2, 0.5, 62), (2.9, 0.7, 57)]
@@ -105,3 +109,69 @@ def test_it_can_be_cancelled_and_bad_files_say_what_is_wrong(window, tmp_path, q
     window.files.hear(silence, "melody")
     qtbot.waitUntil(lambda: bool(told), timeout=30_000)
     assert "silent" in told[0][0]
+
+
+def test_the_recording_is_seen_below_the_sheet(heard, qtbot):
+    heard.show_view("Takes")
+    heard.resize(1280, 800)
+    takes = heard.view("Takes")
+    strip = takes.sound
+    assert strip.isVisible()
+    outline = heard.workbench.session.take().heard.outline
+    assert outline.length == pytest.approx(4.2, abs=0.03)
+    at = [int((start + long / 2) / STEP) for start, long, _ in LINE]
+    assert outline.note()[at] == pytest.approx([note for _, _, note in LINE], abs=0.3)
+    assert np.isnan(outline.note()[int(2.05 / STEP)])
+    takes.timeline.show_all()
+    picture = strip.grab().toImage()
+
+    def dark(second, rows):
+        x = round(takes.timeline.x_of(second) * picture.devicePixelRatio())
+        return sum(picture.pixelColor(x, y).lightness() < 150 for y in rows)
+
+    level, pitch = range(58), range(60, strip.height())
+    assert dark(0.45, level) > 20
+    assert dark(2.05, level) <= 4
+    assert dark(0.45, pitch) >= 1
+    assert dark(2.05, pitch) == 0
+    takes.sound_switch.trigger()
+    assert not strip.isVisible()
+
+
+def test_a_single_period_is_drawn_from_the_file(heard):
+    heard.show_view("Takes")
+    takes = heard.view("Takes")
+    for _ in range(14):
+        takes.timeline.zoom(1.5)
+    begin, end = takes.timeline.second_at(GUTTER), takes.timeline.second_at(takes.sound.width())
+    samples, first, step = takes.sound._window.read(heard.workbench.session.take().heard.path, begin, end)
+    assert step == pytest.approx(1 / RATE)
+    assert first <= max(0.0, begin) + step
+    assert len(samples) == pytest.approx((end - begin) * RATE, abs=4)
+
+
+def test_a_session_has_its_recordings_in_it(heard, tmp_path):
+    file, path = tmp_path / "evening.puresignal", tmp_path / "ferry-tune.wav"
+    before = path.read_bytes()
+    heard.files.save_session_to(file)
+    path.unlink()
+    heard.files.new_session()
+    heard.files.open_files([file])
+    ref = next(one for one in heard.workbench.session.takes if one.kind == "sound")
+    assert ref.sound.path != str(path)
+    assert Path(ref.sound.path).read_bytes() == before
+    assert next(one for one in heard.workbench.session.takes if one.heard).heard.path == ref.sound.path
+    # Where the file is gone for good, the session says so when it is saved.
+    os.unlink(ref.sound.path)
+    heard.files.save_session_to(tmp_path / "later.puresignal")
+    assert "ferry-tune.wav is not in the session" in heard.notice.text
+
+
+def test_several_recordings_stand_side_by_side(heard, tmp_path):
+    heard.files.open_files([melody_file(tmp_path, "answer.wav")])
+    sounds = [one for one in heard.workbench.session.takes if one.kind == "sound"]
+    assert [one.name for one in sounds] == ["ferry-tune.wav", "answer.wav"]
+    along = heard.services.live_session._along()
+    assert [one["path"].rpartition("/")[2] for one in along] == ["ferry-tune.wav", "answer.wav"]
+    heard.services.take_actions.switch(False, sounds[0].ident)
+    assert [one["path"].rpartition("/")[2] for one in heard.services.live_session._along()] == ["answer.wav"]

@@ -3,8 +3,9 @@
 The job: {"path": file, "kind": "melody", "drums", "hits" or "chords", "examples": folder or null, "low", "high", "pan":
 numbers or null}. It answers with lines of JSON: {"progress": 0..1} as it goes, and at the end {"rows": [[start, end,
 channel, note, velocity, confidence, reason], ...], "keys": [[name, likelihood, moves], ...], "names": [[begin, end,
-chord], ...], "warnings": [...]} or {"error": [what, where, remedy]}. Every note is among the rows, also what the ear
-would leave out: its reason is an index into REMOVAL_REASONS. It ends when stdin does.
+chord], ...], "outline": {"level", "pitch"} or null, "warnings": [...]} or {"error": [what, where, remedy]}. Every note
+is among the rows, also what the ear would leave out: its reason is an index into REMOVAL_REASONS. It ends when stdin
+does.
 """
 
 from __future__ import annotations
@@ -21,6 +22,7 @@ from typing import Any
 from puresignal.commands import transcribe
 from puresignal.core.errors import PureSignalError
 from puresignal.core.hearing.transcribed import REMOVAL_REASONS
+from puresignal.io import heard_json
 from puresignal.io.log_file import log
 
 EVERY = 0.1
@@ -56,12 +58,15 @@ def main() -> int:
 def _heard(job: dict[str, Any], progress: Any) -> dict[str, Any]:
     examples = job.get("examples")
     wanted = transcribe.Job(
-        job["kind"], low=job.get("low"), high=job.get("high"), pan=job.get("pan"), doubtful=True,
+        job["kind"], low=job.get("low"), high=job.get("high"), pan=job.get("pan"), doubtful=True, outline=True,
         examples=transcribe.teach(Path(examples)) if examples else None,
     )  # fmt: skip
     found = transcribe.hear(Path(job["path"]), wanted, progress)
     rows = [[*row[:6], REMOVAL_REASONS.index(row.removal_reason)] for row in found.rows]
-    return {"rows": rows, "keys": found.keys, "names": found.names, "warnings": found.warnings}
+    outline = None if found.outline is None else heard_json.outline_to_json(found.outline)
+    return {
+        "rows": rows, "keys": found.keys, "names": found.names, "warnings": found.warnings, "outline": outline,
+    }  # fmt: skip
 
 
 def _say(what: dict[str, Any]) -> None:

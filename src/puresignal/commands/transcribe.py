@@ -14,6 +14,7 @@ import numpy as np
 from puresignal.commands.clean import program_fault
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, SettingsError
 from puresignal.core.harmony import key_estimation
+from puresignal.core.hearing import sound_outline
 from puresignal.core.hearing.dsp import chunks, spectra
 from puresignal.core.hearing.dsp.chunks import Progress, Source
 from puresignal.core.hearing.melody import candidates, pitch_bend, segmentation
@@ -21,6 +22,7 @@ from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.networks import onset
 from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
 from puresignal.core.hearing.polyphony import chord_names, note_decisions
+from puresignal.core.hearing.sound_outline import SoundOutline
 from puresignal.core.hearing.transcribed import REMOVAL_REASONS, TranscribedHits, TranscribedNotes
 from puresignal.core.kit.articulations import canonical, resolve
 from puresignal.core.midi import messages
@@ -50,6 +52,7 @@ class Job:
     low, high    MIDI notes, None for no limit; pan: -1..1, None for the whole picture
     bends        write glides and vibrato of a melody as pitch bend; beat: look for tempo and bars
     doubtful     also write notes proposed for removal
+    outline      also say what the recording looks like
     sensitivity  0..1; shortest: seconds; floor: dB below the loudest
     """
 
@@ -62,6 +65,7 @@ class Job:
     bends: bool = False
     beat: bool = False
     doubtful: bool = False
+    outline: bool = False
     sensitivity: float = 0.5
     shortest: float | None = None
     floor: float | None = None
@@ -159,6 +163,7 @@ class Transcription:
     proposed  notes proposed for removal
     bends     (seconds, semitones) of a melody; names: (start, end, name) of chords; beat: if requested
     keys      (name, probability, number of notes it would move) of the likeliest keys
+    outline   level and pitch, if requested
     """
 
     rows: list[NoteRow]
@@ -168,6 +173,7 @@ class Transcription:
     beat: audio_beats.Beat | None = None
     proposed: list[NoteRow] = field(default_factory=list)
     keys: list[tuple[str, float, int]] = field(default_factory=list)
+    outline: SoundOutline | None = None
 
 
 def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None) -> Transcription:
@@ -200,9 +206,10 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     bends: list[tuple[float, float]] = []
     names: list[tuple[float, float, str]] = []
     keys: list[tuple[str, float, int]] = []
+    lines: list[np.ndarray] = []
     listen: dict[str, Callable[[Source, Job, Progress | None], list[NoteRow]]] = {
-        "melody": partial(_melody, bends=bends, keys=keys), "chords": partial(_chords, names=names, keys=keys),
-        "drums": _drums, "hits": _hits,
+        "melody": partial(_melody, bends=bends, keys=keys, lines=lines),
+        "chords": partial(_chords, names=names, keys=keys), "drums": _drums, "hits": _hits,
     }  # fmt: skip
     total = max(1, recording.count)
     told = (lambda heard: progress(heard / total)) if progress else None
@@ -210,9 +217,12 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     rows, proposed = [r for r in heard if job.doubtful or not r.removal_reason], [r for r in heard if r.removal_reason]
     if not rows:
         warnings.append(tr("no notes were found in this recording"))
-    return Transcription(
-        rows, warnings, bends, names, _beat(recording.source, rate) if job.beat else None, proposed, keys
-    )
+    beat = _beat(recording.source, rate) if job.beat else None
+    outline = None
+    if job.outline:
+        line = lines[0] if lines else np.zeros(0, np.int16)
+        outline = SoundOutline(sound_outline.levels(recording.source, rate), line)
+    return Transcription(rows, warnings, bends, names, beat, proposed, keys, outline)
 
 
 def _beat(recording: Source, rate: int) -> audio_beats.Beat:
@@ -235,7 +245,7 @@ BEAT_SECONDS = 600.0
 
 def _melody(
     source: Source, job: Job, progress: Progress | None, bends: list[tuple[float, float]],
-    keys: list[tuple[str, float, int]],
+    keys: list[tuple[str, float, int]], lines: list[np.ndarray],
 ) -> list[NoteRow]:  # fmt: skip
     usual = segmentation.MelodySettings()
     settings = replace(
@@ -249,6 +259,8 @@ def _melody(
     found = melody_notes.decide(analysis, settings)
     if job.bends:
         bends += pitch_bend.bends(analysis, found.kept())
+    if job.outline:
+        lines.append(sound_outline.pitch_line(analysis, found))
     return _pitched(found, job, keys)
 
 

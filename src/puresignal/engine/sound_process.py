@@ -5,7 +5,7 @@ router's clock, and the pulse. On JACK it is a client that the router's output i
 cycle; elsewhere it reads sent messages from the ring and plays through PortAudio. Without either it is silent and
 reports that. Commands are lines of JSON: {"map": note map, "output": its number among the router's, "kit": name,
 "drums": {name: {level, place, tune, damping}}, "level": 0..1, "muted": [names], "device": name or "",
-"block": frames, "rate": n, "font": path, "font_output": n, "along": {"path", "level", "offset"} or null,
+"block": frames, "rate": n, "font": path, "font_output": n, "along": [{"path", "level", "offset"}, ...],
 "strike": [note, velocity] to be heard at once, "click_output": n, "click": dB of the click}.
 It prints its state as a line of JSON.
 """
@@ -34,6 +34,7 @@ from puresignal.core.midi import messages
 from puresignal.core.sound import drums
 from puresignal.core.sound.click_sound import Click
 from puresignal.core.sound.mixer import Mixer, SampleBank
+from puresignal.core.sound.time_stretch import TimeStretch
 from puresignal.engine.jack_client import SILENT_SECONDS, SOUNDING
 from puresignal.engine.player import position
 from puresignal.engine.pulse import SOUND, Pulse
@@ -60,6 +61,7 @@ class BackingPlayer:
         self.what: dict[str, Any] | None = None
         self.why = ""
         self._samples = np.zeros((2, 0), np.float32)
+        self._stretch = TimeStretch(self._samples, RATE)
         self._rate, self._gain, self._offset = RATE, 1.0, 0.0
         self._next = -1
 
@@ -69,6 +71,7 @@ class BackingPlayer:
         self.what, self._rate, self.why = what, rate, self.why if same else ""
         if what is None:
             self._samples = np.zeros((2, 0), np.float32)
+            self._stretch = TimeStretch(self._samples, rate)
             return
         self._gain, self._offset = 10 ** (what["level"] / 20), float(what["offset"])
         if same:
@@ -78,6 +81,7 @@ class BackingPlayer:
             self._samples = np.ascontiguousarray(read[:, [0, min(1, read.shape[1] - 1)]].T)
         except PureSignalError as error:
             self._samples, self.why = np.zeros((2, 0), np.float32), str(error)
+        self._stretch = TimeStretch(self._samples, rate)
 
     def add_to(self, block: np.ndarray, level: float) -> None:
         """Add the part that belongs to this block during playback."""
@@ -92,12 +96,10 @@ class BackingPlayer:
         count = block.shape[1]
         speed = clock[1] / max(1, transport[3])
         if abs(speed - 1) > 1e-3:
-            # Slower or faster for practice: read at that speed, with its pitch.
+            # Slower or faster for practice, at the same pitch.
             self._next = -1
-            wanted = (seconds - self._offset) * self._rate + np.arange(count) * speed
-            there = np.arange(samples.shape[1])
-            for channel in (0, 1):
-                block[channel] += level * self._gain * np.interp(wanted, there, samples[channel], 0.0, 0.0)
+            stretched = self._stretch.block((seconds - self._offset) * self._rate, count, speed)
+            block += level * self._gain * stretched
             return
         place = round((seconds - self._offset) * self._rate)
         # Clock readings are off by some microseconds; samples stay contiguous unless playback has jumped.
@@ -113,6 +115,38 @@ JUMP = 0.03
 """Seconds of deviation beyond which playback has jumped."""
 
 
+class Recordings:
+    """All audio files that play along."""
+
+    def __init__(self, transport: SharedCounters, clock: SharedCounters):
+        self._transport, self._clock = transport, clock
+        self.players: tuple[BackingPlayer, ...] = ()
+
+    def load(self, wanted: list[dict[str, Any]], rate: int) -> None:
+        """Set files, levels and offsets; a file that plays already is not read again."""
+        there = list(self.players)
+        players = []
+        for what in wanted:
+            same = next((one for one in there if one.what is not None and one.what["path"] == what["path"]), None)
+            if same is not None:
+                there.remove(same)
+            player = same or BackingPlayer(self._transport, self._clock)
+            player.load(what, rate)
+            players.append(player)
+        # In one step: the callback may be under way.
+        self.players = tuple(players)
+
+    @property
+    def why(self) -> str:
+        """The reasons why some cannot play."""
+        return "\n".join(one.why for one in self.players if one.why)
+
+    def add_to(self, block: np.ndarray, level: float) -> None:
+        """Add what belongs to this block during playback."""
+        for player in self.players:
+            player.add_to(block, level)
+
+
 class Sound:
     """The sound, on whatever output there is."""
 
@@ -124,7 +158,7 @@ class Sound:
         self._font: soundfont.Font | None = None
         self._font_why = ""
         self._font_path = ""
-        self._along = BackingPlayer(transport, clock)
+        self._along = Recordings(transport, clock)
         self._kit = drums.KITS[0]
         self._drums: dict[str, drums.Drum] = {}
         self._device: str | None = None
@@ -378,7 +412,7 @@ class Sound:
             self.click.level, self.click.played, self.click.masked = before.level, before.played, before.masked
             self._prepare()
             self._load_font()
-            self._along.load(self._along.what, rate)
+            self._along.load([one.what for one in self._along.players if one.what is not None], rate)
 
     def _measure(self, seconds: float, frames: int) -> None:
         share = seconds * self.rate / frames

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import base64
 from typing import Any
 
 import numpy as np
 
+from puresignal.core.hearing.sound_outline import SoundOutline
 from puresignal.core.hearing.transcribed import REMOVAL_REASONS
 from puresignal.core.path.heard_notes import HeardNotes
 
 MOST_NOTES, MOST_NAMES, MOST_TEXT = 2_000_000, 200_000, 1000
+MOST_OUTLINE = 16_000_000
+"""Characters of a column of the outline: ten hours and more."""
 KINDS = ("melody", "drums", "hits", "chords")
 
 
@@ -18,8 +22,32 @@ def to_json(heard: HeardNotes) -> dict[str, Any]:
     return {
         "kind": heard.kind, "recording": heard.recording, "model": heard.model, "notes": heard.origin.tolist(),
         "confidence": heard.confidence.tolist(), "reason": heard.reason.tolist(),
-        "names": [list(row) for row in heard.names],
+        "names": [list(row) for row in heard.names], "path": heard.path,
+        **({} if heard.outline is None else {"outline": outline_to_json(heard.outline)}),
     }  # fmt: skip
+
+
+def outline_to_json(outline: SoundOutline) -> dict[str, str]:
+    """Level and pitch as base64 of bytes, and of little-endian 16-bit numbers."""
+    columns = (("level", outline.level.astype("<u1")), ("pitch", outline.pitch.astype("<i2")))
+    return {name: base64.b64encode(column.tobytes()).decode("ascii") for name, column in columns}
+
+
+def outline_from_json(data: object) -> SoundOutline:
+    """The inverse.
+
+    Raises ValueError with the name of the field that is wrong
+    """
+    columns: dict[str, np.ndarray] = {}
+    for name, kind in (("level", "<u1"), ("pitch", "<i2")):
+        packed = data.get(name) if isinstance(data, dict) else None
+        if not isinstance(packed, str) or len(packed) > MOST_OUTLINE:
+            raise ValueError(f"heard.outline.{name}")
+        try:
+            columns[name] = np.frombuffer(base64.b64decode(packed, validate=True), kind)
+        except ValueError as error:
+            raise ValueError(f"heard.outline.{name}") from error
+    return SoundOutline(columns["level"], columns["pitch"])
 
 
 def from_json(data: object) -> HeardNotes:
@@ -29,8 +57,8 @@ def from_json(data: object) -> HeardNotes:
     """
     if not isinstance(data, dict):
         raise ValueError("heard")
-    for name in ("recording", "model"):
-        if not isinstance(data.get(name), str) or len(data[name]) > MOST_TEXT:
+    for name in ("recording", "model", "path"):
+        if not isinstance(data.get(name, ""), str) or len(data.get(name, "")) > MOST_TEXT * 4:
             raise ValueError(f"heard.{name}")
     if data.get("kind") not in KINDS:
         raise ValueError("heard.kind")
@@ -56,4 +84,8 @@ def from_json(data: object) -> HeardNotes:
             raise ValueError("heard.names")
     told = tuple((float(a), float(b), str(c)) for a, b, c in names)
     origin, sure, reason = columns
-    return HeardNotes(data["kind"], data["recording"], data["model"], origin, sure, reason, told)
+    outline = outline_from_json(data["outline"]) if data.get("outline") is not None else None
+    return HeardNotes(
+        data["kind"], data.get("recording", ""), data.get("model", ""), origin, sure, reason, told, outline,
+        data.get("path", ""),
+    )  # fmt: skip

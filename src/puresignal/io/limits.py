@@ -10,6 +10,8 @@ MIDI_BYTES = 64 << 20
 """A MIDI file, and a take in a session."""
 SESSION_BYTES = 512 << 20
 """A session on disk, and everything in it unpacked."""
+AUDIO_BYTES = 384 << 20
+"""The recordings in a session: two and a half hours of FLAC, or 35 minutes of stereo WAV."""
 JSON_BYTES = 16 << 20
 """A map, a settings file, the description of a session."""
 JSON_ITEMS = 1_500_000

@@ -13,7 +13,7 @@ import struct
 import zipfile
 import zlib
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -30,7 +30,9 @@ from puresignal.io import (
     limits,
     session_json,
     session_reader,
+    session_sounds,
     take_file,
+    xdg_folders,
 )
 from puresignal.io.session_reader import ENDING, Opened, from_json, is_ident, last_copy_hint
 from puresignal.translation import tr
@@ -87,21 +89,40 @@ def entries(session: Session, takes: Mapping[str, Take]) -> Iterator[Entry]:
     yield Entry("session.json", data)
 
 
-def to_bytes(session: Session, takes: Mapping[str, Take]) -> bytes:
-    """The zip of a session; equal sessions give equal bytes."""
+def to_bytes(session: Session, takes: Mapping[str, Take], sounds: Mapping[str, Path] | None = None) -> bytes:
+    """The zip of a session; equal sessions give equal bytes.
+
+    sounds  files of the recordings that go along, by the ident of their take
+    Raises FileAccessError if one of them cannot be read
+    """
     buffer = io.BytesIO()
+    within = {ident: session_sounds.entry(ident, path) for ident, path in (sounds or {}).items()}
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
+        for ident, path in (sounds or {}).items():
+            # Sound hardly gets smaller.
+            _put(archive, within[ident], file_access.read_bytes(path), zipfile.ZIP_STORED)
         for entry in entries(session, takes):
-            _put(archive, entry.name, entry.content())
+            content = entry.content()
+            if entry.name == "session.json" and within and isinstance(entry.of, dict):
+                rows = [
+                    {**row, "sound": {**row["sound"], "file": within[row["ident"]]}} if row["ident"] in within else row
+                    for row in entry.of["takes"]
+                ]
+                content = json_file.to_bytes({**entry.of, "takes": rows})
+            _put(archive, entry.name, content)
     return buffer.getvalue()
 
 
-def write(path: Path, session: Session, takes: dict[str, Take]) -> None:
-    """Save a session; the previous file is kept as `NAME.puresignal.last`.
+def write(path: Path, session: Session, takes: dict[str, Take]) -> list[str]:
+    """Save a session with its recordings; the previous file is kept as `NAME.puresignal.last`.
 
+    Returns a sentence for each recording that is not in it.
     Raises FileAccessError if the system refuses; the previous file is unharmed
     """
-    file_access.write_bytes(path, to_bytes(session, takes), keep_as=_last(Path(os.path.realpath(path))))
+    sounds, problems = session_sounds.files(session)
+    content = to_bytes(session, takes, sounds)
+    file_access.write_bytes(path, content, keep_as=_last(Path(os.path.realpath(path))))
+    return problems
 
 
 def read(path: Path) -> Opened:
@@ -113,7 +134,7 @@ def read(path: Path) -> Opened:
     if not path.exists() and last.exists():
         # A run of an earlier version was killed between its two renames: the last copy is the whole session.
         path = last
-    return parse(file_access.read_bytes(path), path.name)
+    return parse(file_access.read_bytes(path), path.name, xdg_folders.state() / "sounds")
 
 
 def _last(path: Path) -> Path:
@@ -121,11 +142,11 @@ def _last(path: Path) -> Path:
     return path.with_name(path.name + ".last")
 
 
-def parse(content: bytes, name: str) -> Opened:
-    """A session from a zip's bytes."""
+def parse(content: bytes, name: str, sounds: Path | None = None) -> Opened:
+    """A session from a zip's bytes. sounds: where to put recordings whose own file is gone; None: nowhere"""
     try:
         with zipfile.ZipFile(io.BytesIO(content)) as archive:
-            return _Archive(archive, name).opened()
+            return _Archive(archive, name).opened(sounds)
     except PureSignalError:
         raise
     except (
@@ -146,10 +167,10 @@ def parse(content: bytes, name: str) -> Opened:
         ) from error
 
 
-def _put(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
+def _put(archive: zipfile.ZipFile, name: str, content: bytes, packed: int = zipfile.ZIP_DEFLATED) -> None:
     # A fixed date, so that saving twice gives the same bytes.
     info = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
-    info.compress_type = zipfile.ZIP_DEFLATED
+    info.compress_type = packed
     info.external_attr = 0o644 << 16
     archive.writestr(info, content)
 
@@ -163,9 +184,7 @@ class _Archive:
         self._entries: dict[str, zipfile.ZipInfo] = {}
         total = 0
         for info in archive.infolist():
-            plain = re.fullmatch(
-                r"session\.json|(takes|audio|verdicts|edits|heard)/[A-Za-z0-9][A-Za-z0-9_.-]{0,99}", info.filename
-            )
+            plain = _INSIDE.fullmatch(info.filename)
             if info.is_dir():
                 continue
             if not plain or ".." in info.filename:
@@ -175,7 +194,7 @@ class _Archive:
                     tr("Do not use it; ask the sender for another copy."),
                 )
             total += info.file_size
-            most = limits.JSON_BYTES if info.filename.endswith(".json") else limits.MIDI_BYTES
+            most = self._most(info.filename)
             if info.file_size > most or total > limits.SESSION_BYTES:
                 raise BadFileError(
                     tr("{filename} claims to be larger than any session's file", filename=info.filename),
@@ -190,7 +209,7 @@ class _Archive:
             raise BadFileError(tr("{entry} is missing", entry=entry), self._name, last_copy_hint(self._name))
         try:
             with self._archive.open(info) as file:
-                content = file.read(limits.MIDI_BYTES + 1)
+                content = file.read(self._most(entry) + 1)
         except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError) as error:
             raise BadFileError(tr("{entry} is damaged", entry=entry), self._name, last_copy_hint(self._name)) from error
         if len(content) != info.file_size:
@@ -199,6 +218,19 @@ class _Archive:
             )
         return content
 
-    def opened(self) -> Opened:
+    @staticmethod
+    def _most(entry: str) -> int:
+        """Bytes that an entry may have."""
+        if entry.startswith(session_sounds.FOLDER + "/"):
+            return limits.AUDIO_BYTES
+        return limits.JSON_BYTES if entry.endswith(".json") else limits.MIDI_BYTES
+
+    def opened(self, sounds: Path | None) -> Opened:
         data = json_file.parse(self.content("session.json"), f"{self._name}, session.json", "session")
-        return session_reader.from_json(data, self._name, self.content)
+        opened = session_reader.from_json(data, self._name, self.content)
+        if sounds is None:
+            return opened
+        sizes = {name: info.file_size for name, info in self._entries.items()}
+        rows = session_sounds.row_of(data)
+        session, problems = session_sounds.placed(opened.session, rows, sizes, self.content, sounds)
+        return replace(opened, session=session, problems=(*opened.problems, *problems))

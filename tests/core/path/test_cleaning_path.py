@@ -154,13 +154,13 @@ def batch_prefix(path, context, take, stages):
 
 
 @settings(max_examples=120, deadline=None)
-@given(events, paths, st.integers(0, 9))
+@given(events, paths, st.integers(0, 10))
 def test_live_equals_batch_up_to_every_stage(rows, path, stages):
     take = take_from(rows)
     context = make_context(take, KIT, ROOM, path)
     notes, controls = batch_prefix(path, context, take, stages)
     expected = as_rows(notes)
-    if stages < 4:  # held notes get their ends only in the fourth stage
+    if stages < 5:  # held notes get their ends only in the fifth stage
         expected = [(*row[:3], None if row[3] != row[3] else row[3], *row[4:]) for row in expected]
     got_notes, got_controls = live_rows(path, context, take, stages)
     assert got_notes == expected

@@ -32,7 +32,7 @@ KEPT_DOUBTFUL = 0.6
 class Heard:
     """Leaves out heard notes that are doubtful."""
 
-    on: bool = setting(True, mark("leave out what the ear doubts"))
+    on: bool = setting(True, mark("drop heard notes that are unsure"))
     least: float = setting(
         0.0, mark("Heard notes that the ear is less sure of are left out."), label=mark("Minimum confidence"), unit="%",
         step=0.01,
@@ -44,7 +44,7 @@ class Heard:
     high: float = setting(127.0, mark("Higher heard notes are left out."), label=mark("Highest note"), high=127.0)
 
     stage: ClassVar[Stage] = Stage(
-        "heard", word=mark("ear"), title=mark("Leave out what the ear doubts"),
+        "heard", word=mark("ear"), title=mark("Drop unsure notes"),
         tip=mark("Of notes heard in a recording: leaves out those that were too short, too soft, or unsure."),
         switch=Switch(), reasons=(UNSURE, OUT_OF_RANGE, *PROPOSED), causal=False,
     )  # fmt: skip

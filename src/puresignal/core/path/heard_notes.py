@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from puresignal.core.hearing.sound_outline import SoundOutline
+
 
 @dataclass(frozen=True, eq=False)
 class HeardNotes:
@@ -18,6 +20,8 @@ class HeardNotes:
     confidence  (n,) 0..1
     reason      (n,) index into REMOVAL_REASONS of hearing/transcribed.py, 0 where the ear would keep it
     names       (begin, end, name) of chords, in seconds of the take
+    outline     what the recording looks like
+    path        where the recording was found
     """
 
     kind: str
@@ -27,6 +31,8 @@ class HeardNotes:
     confidence: np.ndarray
     reason: np.ndarray
     names: tuple[tuple[float, float, str], ...] = ()
+    outline: SoundOutline | None = None
+    path: str = ""
 
     def of(self, origins: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """(n,) confidence, 1 for notes that were not heard, and (n,) reason of removal."""

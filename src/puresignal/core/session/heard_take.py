@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from puresignal.core.hearing.sound_outline import SoundOutline
 from puresignal.core.midi import messages
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
@@ -17,7 +18,7 @@ MODEL = "2026.11"
 
 def made(
     ident: str, name: str, kind: str, recording: str, rows: Sequence[Sequence[float]],
-    names: Sequence[tuple[float, float, str]] = (),
+    names: Sequence[tuple[float, float, str]] = (), outline: SoundOutline | None = None, path: str = "",
 ) -> tuple[Take, HeardNotes]:  # fmt: skip
     """A take of heard notes.
 
@@ -43,6 +44,14 @@ def made(
     reason = np.array([int(rows[i][6]) for i in which], np.int64)
     take = Take(ident, name, made_of, (Port(recording),), TempoMap.steady(120))
     heard = HeardNotes(
-        kind, recording, MODEL, origin, sure.round(4), reason, tuple((float(a), float(b), str(c)) for a, b, c in names)
+        kind,
+        recording,
+        MODEL,
+        origin,
+        sure.round(4),
+        reason,
+        tuple((float(a), float(b), str(c)) for a, b, c in names),
+        outline,
+        path,
     )
     return take, heard

@@ -77,8 +77,15 @@ class Session:
 
     @property
     def backing(self) -> Backing | None:
-        """The first recorded sound."""
-        return next((take.sound for take in self.takes if take.kind == SOUND), None)
+        """The chosen recorded sound, else the first."""
+        ref = self.sound_take
+        return None if ref is None else ref.sound
+
+    @property
+    def sound_take(self) -> TakeRef | None:
+        """The chosen take of recorded sound, else the first."""
+        sounds = [take for take in self.takes if take.kind == SOUND]
+        return next((take for take in sounds if take.ident == self.current), sounds[0] if sounds else None)
 
     def take(self, ident: str | None = None) -> TakeRef | None:
         """A take by ident, by default the current one."""
@@ -254,17 +261,20 @@ def without_layer(session: Session, layer: str) -> Session:
 
 
 def with_backing(session: Session, backing: Backing | None) -> Session:
-    """Set or remove the first recorded sound."""
-    there = next((take for take in session.takes if take.kind == SOUND), None)
+    """Set or remove the chosen recorded sound, else the first."""
+    there = session.sound_take
     if there is not None:
         return (
             without_take(session, there.ident) if backing is None else with_changed(session, there.ident, sound=backing)
         )
-    if backing is None:
-        return session
+    return session if backing is None else with_sound_take(session, backing)
+
+
+def with_sound_take(session: Session, backing: Backing, beat: float = 0.0) -> Session:
+    """Add a recorded sound that starts at a beat from bar 1."""
     name = backing.path.rpartition("/")[2]
     chosen = session.view
-    session = with_take(session, TakeRef(f"sound{session.numbers + 1}", name, kind=SOUND, sound=backing))
+    session = with_take(session, TakeRef(f"sound{session.numbers + 1}", name, kind=SOUND, sound=backing, beat=beat))
     return replace(session, view=chosen)
 
 

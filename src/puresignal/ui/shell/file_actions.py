@@ -93,7 +93,7 @@ class FileActions(QObject):
         elif kind is file_kinds.SESSION:
             bench.open_session(path)
         elif kind is file_kinds.AUDIO:
-            bench.set_backing(path)
+            bench.add_recording(path, beat)
             self._notices.offer(
                 tr("{name} plays along. Its notes can be heard, too.", name=path.name),
                 tr("Hear its notes…"),
@@ -130,7 +130,8 @@ class FileActions(QObject):
             )
             if not examples:
                 return
-        sound = next((one for one in self._bench.session.takes if one.kind == SOUND), None)
+        sounds = [one for one in self._bench.session.takes if one.kind == SOUND and one.sound is not None]
+        sound = next((one for one in sounds if one.sound is not None and one.sound.path == str(path)), None)
         self._listener.hear(path, kind, 0.0 if sound is None else sound.beat, examples)
 
     def _offer_tempo(self, before: Timeline) -> None:
@@ -226,13 +227,13 @@ class FileActions(QObject):
             path = Path(chosen)
             save(path if path.suffix else path.with_suffix(ending))
 
-    def _saved(self, path: Path, save: Callable[[Path], None]) -> bool:
+    def _saved(self, path: Path, save: Callable[[Path], list[str] | None]) -> bool:
         try:
-            save(path)
+            left_out = save(path) or []
         except PureSignalError as error:
             self._notices.tell(str(error), True)
             return False
-        self._notices.tell(tr("Saved: {path}").format(path=path), False)
+        self._notices.tell("\n".join([tr("Saved: {path}").format(path=path), *left_out]), bool(left_out))
         return True
 
     # Recent files, unsaved work

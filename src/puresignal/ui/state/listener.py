@@ -17,7 +17,7 @@ from puresignal.core.session import heard_take
 from puresignal.core.session import session as edits
 from puresignal.core.session.take_ref import PLAYED, TakeRef
 from puresignal.engine.helper_process import HelperProcess
-from puresignal.io import file_access, note_map_file
+from puresignal.io import file_access, heard_json, note_map_file
 from puresignal.translation import count_tr, mark, tr
 from puresignal.ui.state.workbench import Workbench
 
@@ -142,7 +142,10 @@ class Listener(QObject):
             return
         ident = bench.store.free_ident()
         title = tr("{name}, {kind}", name=name, kind=tr(NAMES[job.kind]))
-        take, heard = heard_take.made(ident, title, job.kind, job.path.name, said["rows"], said["names"])
+        outline = heard_json.outline_from_json(said["outline"]) if said.get("outline") else None
+        take, heard = heard_take.made(
+            ident, title, job.kind, job.path.name, said["rows"], said["names"], outline, str(job.path)
+        )
         source = note_map_file.shipped("general-midi") if job.kind in ("drums", "hits") else None
         ref = TakeRef(ident, title, source, beat=job.beat, kind=PLAYED, heard=heard)
         bench.store.add(take)

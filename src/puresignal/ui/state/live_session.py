@@ -230,15 +230,17 @@ class LiveSession(QObject):
             self._sound_told = told
             self._sound.tell(**changed)
 
-    def _along(self) -> dict[str, Any] | None:
-        """The recorded sound that plays along, with its place in what is heard; None if it is out."""
+    def _along(self) -> list[dict[str, Any]]:
+        """The recorded sounds that play along, with their places in what is heard."""
         bench = self._workbench
-        ref = next((one for one in bench.session.takes if one.kind == SOUND), None)
-        if ref is None or ref.sound is None or not ref.is_in or bench.session.view.alone:
-            return None
         several = None if bench.heard is None else bench.heard.several
-        place = 0.0 if several is None else several.second_of(ref.beat)
-        return {**asdict(ref.sound), "offset": ref.sound.offset + place}
+        found = []
+        for ref in bench.session.takes:
+            wanted = ref.ident == bench.session.current if bench.session.view.alone else ref.is_in
+            if ref.kind == SOUND and ref.sound is not None and wanted:
+                place = 0.0 if several is None else several.second_of(ref.beat)
+                found.append({**asdict(ref.sound), "offset": ref.sound.offset + place})
+        return found
 
     def _take_up(self, session: Session) -> None:
         """Apply the session's inputs to the router and to the names of hits."""

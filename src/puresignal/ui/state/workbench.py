@@ -242,6 +242,14 @@ class Workbench(QObject):
         backing = None if path is None else replace(before, path=str(path)) if before else Backing(str(path))
         self.do(tr("choose backing track"), edits.with_backing(self.session, backing))
 
+    def add_recording(self, path: Path, beat: float = 0.0) -> None:
+        """Add a recording that plays along, beginning at a beat from bar 1.
+
+        Raises FileAccessError or BadFileError
+        """
+        audio_file.facts(path)
+        self.do(tr("add recording"), edits.with_sound_take(self.session, Backing(str(path)), beat))
+
     def set_font(self, path: Path | None) -> None:
         """Use another SoundFont, or none."""
         sound = replace(self.session.sound, font="" if path is None else str(path))
@@ -299,8 +307,8 @@ class Workbench(QObject):
         self._turn_to(History(session), anew=True)
         self.opened.emit()
 
-    def save_session(self, path: Path) -> None:
-        """Save the session.
+    def save_session(self, path: Path) -> list[str]:
+        """Save the session. Returns a sentence for each recording that is not in its file.
 
         Raises FileAccessError if the system refuses; the previous file is unharmed
         """
@@ -312,7 +320,7 @@ class Workbench(QObject):
         if not self._holds(lock) and not lock.take():
             raise FileAccessError(tr("Another window has this session open"), str(path), tr("Save under another name."))
         try:
-            session_file.write(path, self.session, self.takes())
+            left_out = session_file.write(path, self.session, self.takes())
         except FileAccessError:
             if not self._holds(lock):
                 lock.let_go()
@@ -321,6 +329,7 @@ class Workbench(QObject):
             self._hold(lock)
         self.file, self.saved, self.read_only = path, self.session, None
         self.changed.emit()
+        return left_out
 
     def takes(self) -> dict[str, Take]:
         """All takes by ident, including those hidden by undo."""

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtGui import QAction, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -38,6 +38,7 @@ from puresignal.core.timing.session_time import Timeline as SessionTime
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
 from puresignal.ui.state.shown import Shown
+from puresignal.ui.state.sound_of_take import sound_picture
 from puresignal.ui.state.view import View
 from puresignal.ui.takes import row_painter
 from puresignal.ui.takes.beat_bar import BeatBar
@@ -48,6 +49,7 @@ from puresignal.ui.takes.path_panel import PathPanel
 from puresignal.ui.takes.row_labels import GUTTER
 from puresignal.ui.takes.section_row import Bracket
 from puresignal.ui.takes.select_dialog import ADD, WITHIN, SelectDialog
+from puresignal.ui.takes.sound_strip import SoundStrip
 from puresignal.ui.takes.take_grip import TakeGrip
 from puresignal.ui.takes.time_menus import TimeMenus
 from puresignal.ui.takes.time_strip import Handle, marks_of
@@ -82,9 +84,9 @@ class TakesView(View):
         self._workbench, playback = services.workbench, services.playback
         self._shown: Shown | None = None
         self.selector: SelectDialog | None = None
-        self.list_button: QPushButton
-        self.step_button: QPushButton
-        self.strip_button: QPushButton
+        self.list_switch: QAction
+        self.sound_switch: QAction
+        self.strip_switch: QAction
         self.timeline = Timeline()
         self.timeline.set_describe(self.describe)
         self.timeline.description_changed.connect(self._hover)
@@ -154,10 +156,14 @@ class TakesView(View):
         self.strip.hide()
         self.strip.drawn.connect(self._notes.set_velocities)
         self.timeline.painted.connect(self.strip.update)
+        self.sound = SoundStrip(self.timeline.x_of_all, self.timeline.second_at)
+        self.sound.hide()
+        self.timeline.painted.connect(self.sound.update)
         self.list = ListPanel(self._notes)
         self.list.hide()
         self.list.chosen.connect(self._choose_listed)
         left.addWidget(self.timeline, 3)
+        left.addWidget(self.sound)
         left.addWidget(self.strip)
         left.addWidget(self.list, 2)
         left.addWidget(self.empty, 1)
@@ -242,23 +248,15 @@ class TakesView(View):
         self.beats.setCheckable(True)
         self.beats.clicked.connect(self.show_beats)
         row.addWidget(self.beats)
-        for name, label, tip, act in (
-            ("list", mark("List"), mark("Show the notes as a list with exact values (Ctrl+L)."), self._show_list),
-            (
-                "step",
-                mark("Steps"),
-                mark(
-                    "Enter notes step by step: each hit on any input stands at the position, which goes on (Shift+E)."
-                ),
-                self._switch_steps,
-            ),
-            ("strip", mark("Velocities"), mark("Draw velocities below the sheet (Ctrl+Shift+L)."), self._show_strip),
-        ):
-            button = self._button(label, label, tip)
-            button.setCheckable(True)
-            button.toggled.connect(act)
-            setattr(self, f"{name}_button", button)
-            row.addWidget(button)
+        self.step_button = self._button(
+            mark("Steps"),
+            mark("Steps"),
+            mark("Enter notes step by step: each hit on any input stands at the position, which goes on (Shift+E)."),
+        )
+        self.step_button.setCheckable(True)
+        self.step_button.toggled.connect(self._switch_steps)
+        row.addWidget(self.step_button)
+        row.addWidget(self._make_below())
         self._make_zooms()
         row.addStretch()
         doubtful = self._button(
@@ -283,6 +281,25 @@ class TakesView(View):
         self.fold = fold
         row.addWidget(fold)
         return bar
+
+    def _make_below(self) -> QPushButton:
+        """The menu of what is shown below the sheet."""
+        below = self._button(mark("Below"), mark("What is shown below the sheet"), mark("What the sheet shows below."))
+        menu = QMenu(below)
+        menu.setToolTipsVisible(True)
+        for name, label, tip, act in (
+            ("sound", mark("Recording"), mark("The recording that the chosen notes were heard in."), self._show_sound),
+            ("strip", mark("Velocities (Ctrl+Shift+L)"), mark("Draw velocities with the pointer."), self._show_strip),
+            ("list", mark("List of events (Ctrl+L)"), mark("The notes with exact values."), self._show_list),
+        ):
+            action = menu.addAction(tr(label))
+            action.setToolTip(tr(tip))
+            action.setCheckable(True)
+            action.setChecked(name == "sound")
+            action.toggled.connect(act)
+            setattr(self, f"{name}_switch", action)
+        below.setMenu(menu)
+        return below
 
     def _make_zooms(self) -> None:
         """Buttons beside the overview, where what they change is seen."""
@@ -457,6 +474,7 @@ class TakesView(View):
             self._fill_strip()
         if self.selector is not None:
             self.selector.show_take(shown)
+        self._show_sound(self.sound_switch.isChecked())
         self._look_at_grid(shown)
         self._look_at_keys(shown)
 
@@ -762,11 +780,11 @@ class TakesView(View):
 
     def toggle_list(self) -> None:
         """Show or hide the list of events."""
-        self.list_button.click()
+        self.list_switch.trigger()
 
     def toggle_strip(self) -> None:
         """Show or hide the velocities below the sheet."""
-        self.strip_button.click()
+        self.strip_switch.trigger()
 
     def toggle_steps(self) -> None:
         """Begin or end entering notes step by step."""
@@ -788,6 +806,12 @@ class TakesView(View):
         self.strip.setVisible(on)
         if on:
             self._fill_strip()
+
+    def _show_sound(self, on: bool) -> None:
+        """The recording of the chosen take below the sheet, if its notes were heard in one."""
+        picture = sound_picture(self._workbench, self._shown) if on and self._shown is not None else None
+        self.sound.show_sound(picture)
+        self.sound.setVisible(picture is not None)
 
     def _fill_strip(self) -> None:
         if self._shown is None:
