@@ -1,20 +1,22 @@
 """Double triggers: a false second hit that a pad sends for one stroke.
 
-Judged by gap and loudness against the pad's last hit believed real: a false hit follows soon and is clearly
-weaker. A grace note comes before its loud note and a roll is even, so both pass.
+Judged by gap, loudness and the row a hit stands in (doubles_model.py): a false hit follows soon and is weaker, much as
+the others of its pad are. A grace note comes before its loud note and a roll is even, so both pass.
 """
 
 from __future__ import annotations
 
+from collections import deque
 from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
 
-from puresignal.core.midi.columns import distinct, note_keys
+from puresignal.core.midi.columns import note_keys
 from puresignal.core.midi.events import Controls, Notes
-from puresignal.core.path import live
+from puresignal.core.path import doubles_model, live
 from puresignal.core.path.context import Context, among
+from puresignal.core.path.doubles_model import LIKE, TAPS, Seconds, fitted, likely, usual
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.removal import BY_HAND, INHERITED_END, NARROWLY_KEPT, inherit
 from puresignal.core.path.setting import setting
@@ -23,8 +25,15 @@ from puresignal.core.path.stage_description import Reason, Stage, Switch
 from puresignal.core.path.tally import Action, NoteField, entries
 from puresignal.translation import mark
 
-DOUBT = 0.25
-"""Fraction of the limit, above and below it, in which a decision counts as doubtful."""
+DOUBTFUL = 0.2
+"""Probability of a double trigger above which a hit that is kept counts as doubtful."""
+BACK = 4
+"""Hits of a pad that are looked back on."""
+STRUCK, NO_SOFTER = 0.4, 0.85
+"""Parts of a hit's velocity from which the one before it, and the one after it, make it one of a row."""
+LONGEST, MOST_FAST = 0.07, 400
+"""Seconds up to which strokes of a pad are fast; and how many of them are looked at."""
+_HAIR = 1e-9
 
 
 DOUBLE = Reason(mark("double"), mark("False second hits that a pad sent for one stroke."))
@@ -37,17 +46,24 @@ class Doubles:
     on         whether it does
     window_ms  a second hit later than this after the first is real
     ratio      a second hit with at least this fraction of the first one's velocity is real
+    min_confidence  probability of a double trigger above which a hit is removed, 0..1
+    learn      learn from the whole take what this kit's double triggers are like
     """
 
     on: bool = setting(True, mark("remove double triggers"))
     window_ms: float = setting(
-        35.0, mark("A second hit later than this after the first is kept."),
+        75.0, mark("A second hit later than this after the first is kept."),
         label=mark("Window"), unit="ms", high=500.0, reach=120.0,
     )  # fmt: skip
     ratio: float = setting(
-        0.6, mark("A second hit with at least this fraction of the first one's velocity is kept."),
+        0.8, mark("A second hit with at least this fraction of the first one's velocity is kept."),
         label=mark("Softer than"), unit="%", step=0.01,
     )  # fmt: skip
+    min_confidence: float = setting(
+        0.85, mark("Confidence that a hit is a double trigger, above which it is removed. Higher keeps more."),
+        label=mark("Minimum confidence"), unit="%", step=0.01,
+    )  # fmt: skip
+    learn: bool = setting(True, mark("learn from each take what its double triggers are like"))
 
     stage: ClassVar[Stage] = Stage(
         "doubles",
@@ -86,67 +102,81 @@ class Doubles:
         return Result(notes, controls, written)
 
     def _judge(
-        self,
-        notes: Notes,
-        key: np.ndarray,
-        by_pad: np.ndarray,
-        context: Context,
-        drop: np.ndarray,
-        keep: np.ndarray,
+        self, notes: Notes, key: np.ndarray, by_pad: np.ndarray, context: Context, drop: np.ndarray, keep: np.ndarray,
         confidence: np.ndarray,
-    ) -> tuple[np.ndarray, np.ndarray]:
+    ) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
         """Which notes are false, and the rows of real ones that passed only narrowly. Fills in `confidence`."""
-        window = self.window_ms / 1000
-        start, loud = notes.start[by_pad], notes.velocity[by_pad].astype(np.float64)
-        close = np.zeros(len(notes), bool)
-        close[1:] = (key[by_pad][1:] == key[by_pad][:-1]) & (start[1:] - start[:-1] < window)
-        close &= context.mapped_channels[notes.channel[by_pad]]
-        suspects = np.flatnonzero(close)
-        near = distinct(np.concatenate([suspects, suspects - 1]))
-        at = dict(zip(near.tolist(), start[near].tolist(), strict=True))
-        limit = dict(zip(near.tolist(), (self.ratio * loud[near]).tolist(), strict=True))
-        loudness = loud[suspects].tolist()
-        dropped, kept = drop[by_pad[near]], keep[by_pad[suspects]].tolist()
-        gone = set(near[dropped].tolist())
-        # Only hits close behind another of their pad can be false: a few in a hundred. Each is judged against the
-        # last one believed real, which depends on the judgement before: a loop, but a short one.
-        reference, last = -1, -2
-        against = np.full(len(suspects), -1, np.int64)
-        false = np.zeros(len(suspects), bool)
-        for k, i in enumerate(suspects.tolist()):
-            if i - 1 != last:
-                reference = -1 if i - 1 in gone else i - 1
-            last = i
-            if i in gone:
-                continue
-            if reference < 0:
-                reference = i
-                continue
-            against[k] = reference
-            if at[i] - at[reference] < window and loudness[k] < limit[reference] and not kept[k]:
-                false[k] = True
-            else:
-                reference = i
-        judged = np.flatnonzero(against >= 0)
-        judged_confidence = self._sure(
-            start[suspects[judged]] - start[against[judged]], loud[suspects[judged]], loud[against[judged]]
-        )
-        rows = by_pad[suspects[judged]]
-        confidence[rows] = judged_confidence
+        order = by_pad[~drop[by_pad]]
+        pads, pad = np.unique(key[order], return_inverse=True)
+        start, loud = notes.start[order], notes.velocity[order].astype(np.float64)
+        found, first = self._seconds_of(start, loud, pad)
+        fits = context.mapped_channels[notes.channel[order[found]]]
+        found, first = found[fits], first[fits]
+        model = usual(len(pads))
+        row = _before(start, loud, pad, found, first)
+        if self.learn:
+            row = np.maximum(row, _after(start, loud, pad, found, first))
+        seconds = Seconds(
+            1000 * (start[found] - start[first]), np.log(loud[found] / loud[first]), pad[found], row
+        )  # fmt: skip
+        if self.learn:
+            model = fitted(seconds, len(pads), *_played(start, loud, pad, len(pads)))
+        sure = likely(seconds, model)
+        rows = order[found]
+        false = (sure >= self.min_confidence) & ~keep[rows]
+        confidence[rows] = np.where(false, sure, 1 - sure)
         taken = np.zeros(len(notes), bool)
-        taken[by_pad[suspects[false]]] = True
-        return taken, np.sort(rows[~false[judged] & (judged_confidence < 0.6)])
+        taken[rows[false]] = True
+        return taken, np.sort(rows[~false & (sure > DOUBTFUL)])
 
-    def _sure(self, gap: np.ndarray, velocity: np.ndarray, reference: np.ndarray) -> np.ndarray:
-        """Confidence of each judgement, 0.5 to 1, by the distance of the hit's loudness from the limit."""
-        limit = np.maximum(self.ratio * reference, 1e-9)
-        distance = np.abs(velocity - self.ratio * reference) / np.maximum(limit, 1.0)
-        near = 0.5 + distance * 0.1 / DOUBT
-        far = np.minimum(0.99, 0.6 + 0.4 * (distance - DOUBT) / (1 - DOUBT))
-        return np.where(gap >= self.window_ms / 1000, 1.0, np.where(distance < DOUBT, near, far))
+    def _seconds_of(self, start: np.ndarray, loud: np.ndarray, pad: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Places of the hits that may be false, and of the louder one that each follows."""
+        window = self.window_ms / 1000
+        first = np.full(len(start), -1, np.int64)
+        for back in range(1, BACK + 1):
+            now = np.arange(back, len(start))
+            gap = start[now] - start[now - back]
+            hit = (first[now] < 0) & (pad[now] == pad[now - back]) & (gap < window) & (gap > _HAIR)
+            hit &= loud[now] < self.ratio * loud[now - back]
+            first[now[hit]] = now[hit] - back
+        found = np.flatnonzero(first >= 0)
+        return found, first[found]
 
     def live(self, context: Context) -> LiveStage:
         return _LiveDoubles(self, context)
+
+
+def _before(
+    start: np.ndarray, loud: np.ndarray, pad: np.ndarray, found: np.ndarray, first: np.ndarray
+) -> np.ndarray:  # fmt: skip
+    """1 where the hit before the first one of each lies as far from it as the second one does, else 0."""
+    before = np.maximum(first - 1, 0)
+    there = (first > 0) & (pad[before] == pad[first]) & (loud[before] >= STRUCK * loud[first])
+    return (there & _even(start[first] - start[before], start[found] - start[first])).astype(np.int64)
+
+
+def _after(
+    start: np.ndarray, loud: np.ndarray, pad: np.ndarray, found: np.ndarray, first: np.ndarray
+) -> np.ndarray:  # fmt: skip
+    """1 where a hit that is no softer follows each as far away as the first one lies before it, else 0."""
+    after = np.minimum(found + 1, len(start) - 1)
+    there = (found + 1 < len(start)) & (pad[after] == pad[found]) & (loud[after] >= NO_SOFTER * loud[found])
+    return (there & _even(start[after] - start[found], start[found] - start[first])).astype(np.int64)
+
+
+def _even(one: np.ndarray, other: np.ndarray) -> np.ndarray:
+    return np.abs(one - other) <= LIKE * np.maximum(other, _HAIR)
+
+
+def _played(start: np.ndarray, loud: np.ndarray, pad: np.ndarray, pads: int) -> tuple[np.ndarray, np.ndarray]:
+    """Log gaps in ms of strokes that surely were played though fast, and the share of taps of each pad."""
+    gap, part = np.diff(start), loud[1:] / loud[:-1]
+    mine = (pad[1:] == pad[:-1]) & (gap > 0.012)
+    sure = mine & (gap < 2 * LONGEST) & (part > 0.75) & (part < 1.33)
+    slow = mine & (gap >= LONGEST) & (gap < 4 * LONGEST)
+    soft = np.bincount(pad[1:][slow & (part < 0.65)], minlength=pads)
+    taps = (soft + 6 * TAPS) / (np.bincount(pad[1:][slow], minlength=pads) + 6)
+    return np.log(1000 * gap[sure])[-MOST_FAST:], np.clip(taps, 0.02, 0.6)
 
 
 class _LiveDoubles(LiveStage):
@@ -157,7 +187,11 @@ class _LiveDoubles(LiveStage):
         self._ratio = settings.ratio
         self._speaks = context.mapped_channels.tolist()
         self._window = settings.window_ms / 1000
-        self._last: dict[int, tuple[float, float]] = {}
+        self._settings = settings
+        self._recent: dict[int, deque[tuple[float, float]]] = {}
+        self._model = usual(1)
+        # Filled anew for each candidate: nothing is allocated for it in the port's callback.
+        self._one = Seconds(np.zeros(1), np.zeros(1), np.zeros(1, np.int64), np.zeros(1, np.int64))
         self._cut: LiveEvent | None = None
         self._heir: dict[int, int] = {}
 
@@ -183,13 +217,39 @@ class _LiveDoubles(LiveStage):
         if not self._active or not self._speaks[event.channel]:
             return [*before, event]
         key = (event.port * 17 + event.channel) * 128 + event.note
-        last = self._last.get(key)
-        if last is not None and event.at - last[0] < self._window and event.velocity < self._ratio * last[1]:
+        likely = self._likely(key, event.at, float(event.velocity))
+        if likely >= self._settings.min_confidence:
             self._heir[event.origin] = cut.origin if cut is not None else -1
-            self.account(Doubles.stage, Action.REMOVED, DOUBLE, event.origin, NoteField.NONE, np.nan, np.nan, 1.0)
+            self.account(Doubles.stage, Action.REMOVED, DOUBLE, event.origin, NoteField.NONE, np.nan, np.nan, likely)
             return []
-        self._last[key] = (event.at, event.velocity)
         return [*before, event]
 
+    def _likely(self, key: int, at: float, velocity: float) -> float:
+        """Probability that a hit is a double trigger; it is then one of the recent ones."""
+        recent = self._recent.get(key)
+        if recent is None:
+            recent = self._recent[key] = deque(maxlen=BACK + 1)
+        found = -1
+        for back in range(1, min(BACK, len(recent)) + 1):
+            gap = at - recent[-back][0]
+            if gap >= self._window:
+                break
+            if gap > _HAIR and velocity < self._ratio * recent[-back][1]:
+                found = len(recent) - back
+                break
+        likely = 0.0
+        if found >= 0:
+            start, loud = recent[found]
+            row = 0
+            if found > 0:
+                earlier, hard = recent[found - 1]
+                even = abs((start - earlier) - (at - start)) <= LIKE * max(at - start, _HAIR)
+                row = int(hard >= STRUCK * loud and even)
+            one = self._one
+            one.gap_ms[0], one.part[0], one.row[0] = 1000 * (at - start), np.log(velocity / loud), row
+            likely = float(doubles_model.likely(one, self._model)[0])
+        recent.append((at, velocity))
+        return likely
+
     def held(self) -> int:
-        return len(self._last) + len(self._heir)
+        return sum(map(len, self._recent.values())) + len(self._heir)
