@@ -147,7 +147,7 @@ def test_double_click_gives_a_setting_its_default_back(takes, demo_window, qtbot
     takes.path.controls["doubles", "window_ms"].slider.setValue(5)
     assert demo_window.workbench.session.path.doubles.window_ms == 5
     qtbot.mouseDClick(takes.path.controls["doubles", "window_ms"].slider, Qt.MouseButton.LeftButton)
-    assert demo_window.workbench.session.path.doubles.window_ms == 35
+    assert demo_window.workbench.session.path.doubles.window_ms == 75
 
 
 def test_stages_are_switched_off_and_what_was_played_is_back(takes, demo_window, qtbot):

@@ -67,10 +67,15 @@ def perform(kit: NoteMap, bars: int, bpm: float, seed: int, ranges: FaultRanges)
     hand = Feel(spread_ms=float(random.uniform(2.5, 7)), loudness=float(random.uniform(0.8, 1.1)))
     chosen = [pool[int(random.integers(len(pool)))] for _ in range(bars)]
     played = drummer.play(chosen, bpm, seed, hand)
-    played = replace(played, strokes=_with_taps(_spaced(played.strokes), random, bpm))
+    played = playable(played, random, bpm)
     faults = Faults(hanging=0.01, no_length=0.02, stray=0.005)
     module = _FaultyModule(kit, faults, seed, ranges, random)
     return module.perform(played), played
+
+
+def playable(played: Performance, random: np.random.Generator, bpm: float) -> Performance:
+    """What two hands can play of a performance, with taps after some accents."""
+    return replace(played, strokes=_with_taps(_spaced(played.strokes), random, bpm))
 
 
 def _spaced(strokes: tuple[Stroke, ...]) -> tuple[Stroke, ...]:

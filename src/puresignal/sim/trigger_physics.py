@@ -161,9 +161,9 @@ class TriggerModule(DrumModule):
                 leaves = float(np.ceil(at / self.knobs.frame) * self.knobs.frame)
             else:
                 leaves = busy = max(at, busy) + SERIAL_SECONDS
-            stroke = jolt.stroke if jolt.cause == "stroke" else None
-            sent += stroke is not None
-            self._strike(pad, stroke, leaves, velocity, jolt.cause)
+            meant = jolt.stroke if jolt.cause == "stroke" else None
+            sent += meant is not None
+            self._strike(pad, meant, leaves, velocity, jolt.cause)
         self.swallowed = struck - sent
         sent_all = self._collect(missed)
         hits = tuple(

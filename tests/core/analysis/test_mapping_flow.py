@@ -94,11 +94,13 @@ def test_all_alike_are_of_one_pad_and_one_reason():
     assert note_selection.alike(outcome, int(kept[0])).tolist() == kept.tolist()
 
 
-def test_a_hit_decided_narrowly_is_doubtful_either_way():
-    rows = [*hit(0.0, 38, 100, 0.01), *hit(0.02, 38, 62, 0.01), *hit(1.0, 38, 100, 0.01), *hit(1.02, 38, 58, 0.01)]
+@pytest.mark.parametrize(("gap", "removed"), [(0.04, 2), (0.042, 1)])
+def test_a_hit_decided_narrowly_is_doubtful_either_way(gap, removed):
+    rows = [*hit(0.0, 38, 100, 0.01), *hit(0.028, 38, 66, 0.01), *hit(1.0, 38, 100, 0.01), *hit(1 + gap, 38, 60, 0.01)]
     _, _, outcome = shown(rows)
-    assert outcome.tally.removed() == {DOUBLE: 1}
-    assert len(note_selection.doubtful(outcome)) == 2
+    assert outcome.tally.removed() == {DOUBLE: removed}
+    [doubtful] = note_selection.doubtful(outcome)
+    assert outcome.input_notes.start[outcome.input_notes.origin == doubtful] == pytest.approx(1 + gap)
 
 
 def test_the_stage_cache_gives_the_same_result_as_a_fresh_run():

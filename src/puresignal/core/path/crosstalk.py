@@ -19,7 +19,12 @@ from puresignal.core.midi.events import Controls, Notes
 from puresignal.core.path import live, settings_values
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.crosstalk_model import (
+    ACROSS_AT_MS,
+    ACROSS_SPREAD_MS,
     LEVELS,
+    SHAKEN_AT_MS,
+    SHAKEN_SPREAD_MS,
+    SHARE_FIRST,
     SOFTER,
     USUAL_SHARE,
     USUAL_SPREAD,
@@ -42,7 +47,10 @@ from puresignal.translation import mark
 DOUBTFUL = (0.2, 0.97)
 """Range of the crosstalk probability in which a decision counts as doubtful."""
 LONE_MS = 25.0
-"""A hit with nothing louder on its stand within this time stands alone."""
+"""A hit with nothing louder within this time stands alone."""
+FADES, ELSEWHERE = 0.012, 0.4
+"""Of several hits that may have shaken a pad, one counts less by its distance in time, in seconds to a third, and if it
+is on another stand."""
 _HAIR = 1e-9
 
 
@@ -66,11 +74,11 @@ class Crosstalk:
     """
 
     on: bool = setting(True, mark("remove crosstalk from pads on the same stand"))
-    after_ms: float = setting(7.0, mark("how long after the loud hit a crosstalk note may lie"), unit="ms", high=30.0)
-    before_ms: float = setting(4.0, mark("how long before the loud hit a crosstalk note may lie"), unit="ms", high=20.0)
-    ratio: float = setting(0.45, mark("a note with at least this part of the loud one's velocity was played"), unit="%")
+    after_ms: float = setting(28.0, mark("how long after the loud hit a crosstalk note may lie"), unit="ms", high=30.0)
+    before_ms: float = setting(6.0, mark("how long before the loud hit a crosstalk note may lie"), unit="ms", high=20.0)
+    ratio: float = setting(0.5, mark("a note with at least this part of the loud one's velocity was played"), unit="%")
     min_confidence: float = setting(
-        0.86, mark("Confidence that a note is crosstalk, above which it is removed. Higher keeps more."),
+        0.95, mark("Confidence that a note is crosstalk, above which it is removed. Higher keeps more."),
         label=mark("Minimum confidence"), unit="%", step=0.01,
     )  # fmt: skip
     lookahead_ms: float = setting(8.0, mark("how far files look ahead, where it costs nothing"), unit="ms", high=8.0)
@@ -102,7 +110,7 @@ class Crosstalk:
         removed = np.zeros(len(notes), bool)
         likely = np.zeros(len(notes))
         judged = np.zeros(0, np.int64)
-        if self.on and context.stands.any_shared and len(notes):
+        if self.on and context.stands.any_neighbours and len(notes):
             found = self._candidates(notes, context, self.before_ms, self.lookahead_ms)
             tables = _Tables(self._profile(notes, context), context)
             judged = found.row
@@ -162,11 +170,12 @@ def candidates(notes: Notes, context: Context, after: float, before: float, rati
     stands = context.stands
     pad = stands.pad[notes.channel, notes.note]
     pad = np.where(pad >= 0, pad, len(stands.group) - 1)
-    lane = np.where(stands.group[pad] >= 0, stands.group[pad] + 1000 * context.devices[notes.port], -1)
+    stand = np.where(stands.group[pad] >= 0, stands.group[pad], -1 - pad)
+    lane = np.where(pad < len(stands.group) - 1, context.devices[notes.port], -1)
     inside = np.flatnonzero(lane >= 0)
     order = inside[np.lexsort((notes.seq[inside], notes.start[inside], lane[inside]))]
     start, velocity = notes.start[order], notes.velocity[order].astype(np.float64)
-    lanes, drum, pads = lane[order], stands.drum[pad[order]], pad[order]
+    lanes, drum, pads, stand = lane[order], stands.drum[pad[order]], pad[order], stand[order]
     best = np.zeros(len(order))
     by = np.full(len(order), -1, np.int64)
     reach = max(after, before)
@@ -178,11 +187,12 @@ def candidates(notes: Notes, context: Context, after: float, before: float, rati
             break
         first, second, gap = first[near], second[near], gap[near]
         apart = drum[first] != drum[second]
-        # Among equally loud ones the earliest counts, as it does live.
+        # Among equally likely ones the earliest counts, as it does live.
         for victim, loud, most in ((second, first, after), (first, second, before)):
             hit = apart & (gap <= most + _HAIR) & (velocity[victim] < ratio * velocity[loud])
-            hit &= (velocity[loud] > best[victim]) | ((velocity[loud] == best[victim]) & (loud < by[victim]))
-            best[victim[hit]], by[victim[hit]] = velocity[loud[hit]], loud[hit]
+            force = velocity[loud] * np.exp(-gap / FADES) * np.where(stand[victim] == stand[loud], 1.0, ELSEWHERE)
+            hit &= (force > best[victim]) | ((force == best[victim]) & (loud < by[victim]))
+            best[victim[hit]], by[victim[hit]] = force[hit], loud[hit]
     found = np.flatnonzero(by >= 0)
     source = by[found]
     return Candidates(
@@ -193,7 +203,7 @@ def candidates(notes: Notes, context: Context, after: float, before: float, rati
 def learn(notes: Notes, context: Context, settings: Crosstalk) -> KitModel:
     """Learn a kit model from a whole take."""
     stands = context.stands
-    if not len(notes) or not stands.any_shared:
+    if not len(notes) or not stands.any_neighbours:
         return KitModel()
     found = candidates(notes, context, settings.after_ms / 1000, settings.before_ms / 1000, settings.ratio)
     wide = candidates(notes, context, LONE_MS / 1000, LONE_MS / 1000, 1.0)
@@ -208,14 +218,22 @@ def learn(notes: Notes, context: Context, settings: Crosstalk) -> KitModel:
     if not len(used):
         return KitModel(_alone(stands.names, counts))
     share, level = np.log(found.velocity / found.louder), level_of(found.velocity)
-    mean, spread, part = fit(
-        pair, len(used), share, 1000 * found.gap, found.shaken, level, counts, usual_alone(stands.ghosts)
+    across = ~_one_stand(stands.group)[used // size, used % size]
+    columns = fit(
+        pair, len(used), share, 1000 * found.gap, found.shaken, level, counts, usual_alone(stands.ghosts), across
     )
+    rounded = np.round(np.stack(columns, axis=1), 4).tolist()
     shakes = tuple(
-        (stands.names[u // size], stands.names[u % size], round(float(m), 4), round(float(s), 4), round(float(p), 4))
-        for u, m, s, p in zip(used.tolist(), mean, spread, part, strict=True)
+        (stands.names[u // size], stands.names[u % size], mean, spread, part, at, about)
+        for u, (mean, spread, part, at, about) in zip(used.tolist(), rounded, strict=True)
     )
     return KitModel(_alone(stands.names, counts), shakes)
+
+
+def _one_stand(group: np.ndarray) -> np.ndarray:
+    """(pads, pads) whether two pads are on one stand. group: as in Stands"""
+    group = group[:-1] if len(group) > 1 else group
+    return np.asarray((group[:, None] == group[None, :]) & (group[:, None] >= 0))
 
 
 def _alone(
@@ -226,6 +244,10 @@ def _alone(
         for name, row in zip(names, counts.tolist(), strict=True)
         if any(row)
     )
+
+
+UNKNOWN = 0.02
+"""Share of candidates from stand to stand that are crosstalk, where nothing was learnt: that takes a take."""
 
 
 class _Tables:
@@ -241,17 +263,22 @@ class _Tables:
         self.alone = smoothed(counts, usual_alone(context.stands.ghosts) if names else usual_alone(np.zeros(1)))
         self.mean = np.full((size, size), USUAL_SHARE)
         self.spread = np.full((size, size), USUAL_SPREAD)
-        self.part = np.full((size, size), 0.6)
-        for by, shaken, mean, spread, part in kit_model.shakes:
+        same = _one_stand(context.stands.group) if names else np.zeros((size, size), bool)
+        self.part = np.where(same, SHARE_FIRST, UNKNOWN)
+        self.at = np.where(same, SHAKEN_AT_MS, ACROSS_AT_MS)
+        self.about = np.where(same, SHAKEN_SPREAD_MS, ACROSS_SPREAD_MS)
+        for by, shaken, mean, spread, part, at_ms, about in kit_model.shakes:
             if by in names and shaken in names:
                 at = names[by], names[shaken]
                 self.mean[at], self.spread[at], self.part[at] = mean, spread, part
+                self.at[at], self.about[at] = at_ms, about
 
     def likely(self, found: Candidates) -> np.ndarray:
         """Probability of each candidate to be crosstalk, 0..1."""
         at = found.by, found.shaken
         gap_ms = 1000 * found.gap
-        shaken = log_shaken(np.log(found.velocity / found.louder), gap_ms, self.mean[at], self.spread[at], SOFTER)
+        share = np.log(found.velocity / found.louder)
+        shaken = log_shaken(share, gap_ms, self.mean[at], self.spread[at], self.at[at], self.about[at], SOFTER)
         struck = log_struck(self.alone[found.shaken, level_of(found.velocity)], gap_ms)
         odds = np.log(self.part[at]) - np.log1p(-self.part[at]) + shaken - struck
         return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
@@ -262,7 +289,7 @@ class _LiveCrosstalk(LiveStage):
 
     def __init__(self, settings: Crosstalk, context: Context):
         self._settings = settings
-        self._active = settings.on and context.stands.any_shared
+        self._active = settings.on and context.stands.any_neighbours
         self._ahead = settings.lookahead_ms / 1000
         self._before = min(settings.before_ms, settings.lookahead_ms) / 1000
         self._after = settings.after_ms / 1000
@@ -312,7 +339,7 @@ class _LiveCrosstalk(LiveStage):
         recent = self._recent
         while recent and recent[0][0] < event.at - self._after - 2 * self._ahead - 0.01:
             recent.popleft()
-        if pad >= 0 and self._group[pad] >= 0:
+        if pad >= 0:
             recent.append((event.at, self._devices[event.port], pad, event.velocity))
 
     def _release(self, event: LiveEvent) -> list[LiveEvent]:
@@ -344,17 +371,19 @@ class _LiveCrosstalk(LiveStage):
 
     def _likely(self, event: LiveEvent) -> float:
         pad = self._pad[event.channel][event.note]
-        if pad < 0 or self._group[pad] < 0:
+        if pad < 0:
             return 0.0
         device, group, drum = self._devices[event.port], self._group[pad], self._drum[pad]
-        best, found = 0.0, None
+        best, found, louder = 0.0, None, 0.0
         for at, where, other, velocity in self._recent:
             gap = event.at - at
             near = -self._before - _HAIR <= gap <= self._after + _HAIR
-            if not near or where != device or self._group[other] != group or self._drum[other] == drum:
+            if not near or where != device or self._drum[other] == drum:
                 continue
-            if velocity > best and event.velocity < self._settings.ratio * velocity:
-                best, found = velocity, (other, gap)
+            same = pad == other or (group >= 0 and self._group[other] == group)
+            force = velocity * float(np.exp(-abs(gap) / FADES)) * (1.0 if same else ELSEWHERE)
+            if force > best and event.velocity < self._settings.ratio * velocity:
+                best, found, louder = force, (other, gap), velocity
         if found is None:
             return 0.0
         one = self._one
@@ -362,7 +391,7 @@ class _LiveCrosstalk(LiveStage):
             found[0],
             pad,
             event.velocity,
-            best,
+            louder,
             found[1],
         )
         return float(self._tables.likely(one)[0])

@@ -18,10 +18,15 @@ LEVELS = 32
 USUAL_SHARE = float(np.log(0.15))
 """Log of the usual share of a hit's loudness that a neighbour shows."""
 USUAL_SPREAD = 0.45
-LOG_WITHIN = float(np.log(0.557))
-"""Log share of two-handed strokes for one moment that are close enough in time to be candidates at all."""
-HAND_MS, SHAKEN_AT_MS, SHAKEN_SPREAD_MS = 7.0, 1.2, 2.2
-"""Two hands meet within HAND_MS; a neighbour is shaken SHAKEN_AT_MS later, with a spread of SHAKEN_SPREAD_MS."""
+HAND_MS, TOGETHER, OTHERWISE = 7.0, 0.95, 0.2 / 36.0
+"""Two hands meet within HAND_MS where they play for one moment; that is the share of strokes so close that do, and the
+density of the others over a millisecond."""
+SHAKEN_AT_MS, SHAKEN_SPREAD_MS = 2.0, 2.4
+ACROSS_AT_MS, ACROSS_SPREAD_MS = 6.0, 5.0
+"""A neighbour is shaken that much later, with that spread; through the floor, from stand to stand, later."""
+SHARE_FIRST, ACROSS_FIRST = 0.6, 0.1
+"""Usual share of candidates that are crosstalk, on a stand and from stand to stand."""
+TIME_HELD, STEADIEST, LOOSEST = 3.0, 0.7, 2.8
 PRIOR_SPREAD, WIDEST = 0.2, 0.24
 FIRST_SPREAD = 0.25
 """Initial spread of one pair's share, which is less than the spread between pairs; and the widest allowed."""
@@ -38,11 +43,12 @@ class KitModel:
     """Crosstalk statistics learnt for a kit. Pads are (channel, note).
 
     alone   (pad, distribution of its lone hits over the loudness bins, their number)
-    shakes  (pad that shakes, pad that is shaken, log of the proportion, its spread, share of candidates shaken)
+    shakes  (pad that shakes, pad that is shaken, log of the proportion, its spread, share of candidates shaken, ms
+            after the hit, and their spread)
     """
 
     alone: tuple[tuple[tuple[int, int], tuple[float, ...]], ...] = ()
-    shakes: tuple[tuple[tuple[int, int], tuple[int, int], float, float, float], ...] = ()
+    shakes: tuple[tuple[tuple[int, int], tuple[int, int], float, float, float, float, float], ...] = ()
 
 
 def level_of(velocity: np.ndarray | float) -> np.ndarray:
@@ -74,22 +80,26 @@ def smoothed(counts: np.ndarray, usual: np.ndarray, weight: float = 4.0) -> np.n
 
 
 def log_shaken(
-    share: np.ndarray, gap_ms: np.ndarray, mean: np.ndarray, spread: np.ndarray, below: float = 0.0
-) -> np.ndarray:
+    share: np.ndarray, gap_ms: np.ndarray, mean: np.ndarray, spread: np.ndarray, at: np.ndarray, about: np.ndarray,
+    below: float = 0.0,
+) -> np.ndarray:  # fmt: skip
     """Log density of a shaken pad's (log share, gap), up to a factor that `log_struck` has too.
+
+    at, about  ms after the hit, and their spread
 
     below  least spread below the mean: a pad shaken less than usual is still crosstalk when judging; when fitting,
            that would let one mode swallow two
     """
     loud = -0.5 * ((share - mean) / np.where(share < mean, np.maximum(spread, below), spread)) ** 2 - np.log(spread)
-    time = -0.5 * ((gap_ms - SHAKEN_AT_MS) / SHAKEN_SPREAD_MS) ** 2 - np.log(SHAKEN_SPREAD_MS)
+    time = -0.5 * ((gap_ms - at) / about) ** 2 - np.log(about)
     # Bins of a quarter octave, against a density over the natural logarithm.
     return np.asarray(loud + time - 0.5 * np.log(2 * np.pi) + np.log(np.log(2) / 4))
 
 
 def log_struck(alone: np.ndarray, gap_ms: np.ndarray) -> np.ndarray:
     """Log density of a real hit. alone: the density of its loudness among its pad's hits."""
-    return np.asarray(np.log(alone) - 0.5 * (gap_ms / HAND_MS) ** 2 - np.log(HAND_MS) - LOG_WITHIN)
+    together = TOGETHER / HAND_MS * np.exp(-0.5 * (gap_ms / HAND_MS) ** 2)
+    return np.asarray(np.log(alone) + np.log(together + OTHERWISE * np.sqrt(2 * np.pi)))
 
 
 def fit(
@@ -101,33 +111,36 @@ def fit(
     level: np.ndarray,
     alone: np.ndarray,
     usual: np.ndarray,
-) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Mean and spread of the log share, and the share of crosstalk, for each pair of pads.
+    across: np.ndarray,
+) -> tuple[np.ndarray, ...]:
+    """Mean and spread of the log share, the share of crosstalk, and mean and spread of the gap in ms, for each pair of
+    pads.
 
     pair, share, gap_ms, pad, level  of the candidates: pair number, log share, gap, shaken pad and its loudness bin
     alone, usual                     (pads, LEVELS) counts of lone hits, and the prior
+    across                           (pairs,) whether the two pads are on different stands
     """
     struck = log_struck(smoothed(alone.astype(float), usual)[pad, level], gap_ms)
-    seen = _Candidates(pair, pairs, share, gap_ms, struck)
+    seen = _Candidates(pair, pairs, share, gap_ms, struck, across)
     # The likelihood has several modes: each pair takes the highest of those within reach.
     hills = [seen.climb(np.full(pairs, start)) for start in STARTS]
     heights = np.stack([seen.height(hill) for hill in hills])
     best = np.argmax(heights, axis=0)
-    mean, spread, part = (np.stack(column)[best, np.arange(pairs)] for column in zip(*hills, strict=True))
-    return mean, spread, part
+    return tuple(np.stack(column)[best, np.arange(pairs)] for column in zip(*hills, strict=True))
 
 
-Hill = tuple[np.ndarray, np.ndarray, np.ndarray]
+Hill = tuple[np.ndarray, ...]
 STARTS = (USUAL_SHARE - 0.45, USUAL_SHARE, USUAL_SHARE + 0.4)
-HIGHEST = float(np.log(0.2))
+HIGHEST = float(np.log(0.21))
 """No stand passes on more of a stroke than this on average; pads that seem to are played together."""
-BETWEEN_PAIRS = 0.4
+BETWEEN_PAIRS = 0.55
 """Spread of the pairs' log shares around the usual one."""
 
 
 @dataclass(frozen=True, eq=False)
 class _Candidates:
-    """The candidates, and computations over all pairs at once. A mode is (mean, spread, share) by pair.
+    """The candidates, and computations over all pairs at once. A mode is (mean, spread, share, ms, their spread) by
+    pair.
 
     struck  log density of each as a real hit
     """
@@ -137,11 +150,16 @@ class _Candidates:
     share: np.ndarray
     gap_ms: np.ndarray
     struck: np.ndarray
+    across: np.ndarray
 
     def climb(self, mean: np.ndarray) -> Hill:
         """From a mean to the nearest mode."""
         pairs = self.pairs
-        hill: Hill = (mean, np.full(pairs, FIRST_SPREAD), np.full(pairs, 0.6))
+        first = np.where(self.across, ACROSS_FIRST, SHARE_FIRST)
+        usual_at = np.where(self.across, ACROSS_AT_MS, SHAKEN_AT_MS)
+        usual_about = np.where(self.across, ACROSS_SPREAD_MS, SHAKEN_SPREAD_MS)
+        sure = np.where(self.across, 5.0, 2.0)
+        hill: Hill = (mean, np.full(pairs, FIRST_SPREAD), first, usual_at, usual_about)
         count = np.bincount(self.pair, minlength=pairs).astype(float)
         for _ in range(ROUNDS):
             held = self.held(hill)
@@ -153,13 +171,17 @@ class _Candidates:
             spread = np.clip(np.sqrt((off + 3 * PRIOR_SPREAD**2) / (weight + 3)), 0.12, WIDEST)
             # The uncertainty that few candidates leave about a pair's share counts as spread too.
             spread = np.sqrt(spread**2 + BETWEEN_PAIRS**2 * 1.5 / (weight + 1.5))
-            hill = mean, spread, np.clip((weight + 1.2) / (count + 2), 0.02, MOST)
+            part = np.clip((weight + sure * first) / (count + sure), 0.02, MOST)
+            at = (np.bincount(self.pair, held * self.gap_ms, pairs) + TIME_HELD * usual_at) / (weight + TIME_HELD)
+            away = np.bincount(self.pair, held * (self.gap_ms - at[self.pair]) ** 2, pairs)
+            about = np.sqrt((away + TIME_HELD * usual_about**2) / (weight + TIME_HELD))
+            hill = mean, spread, part, at, np.clip(about, STEADIEST, LOOSEST)
         return hill
 
     def _logs(self, hill: Hill) -> tuple[np.ndarray, np.ndarray]:
-        mean, spread, part = (column[self.pair] for column in hill)
+        mean, spread, part, at, about = (column[self.pair] for column in hill)
         struck = np.log1p(-part) + self.struck
-        return np.log(part) + log_shaken(self.share, self.gap_ms, mean, spread), struck
+        return np.log(part) + log_shaken(self.share, self.gap_ms, mean, spread, at, about), struck
 
     def held(self, hill: Hill) -> np.ndarray:
         """Crosstalk probability of each candidate."""

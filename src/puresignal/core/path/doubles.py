@@ -61,9 +61,9 @@ class Doubles:
     )  # fmt: skip
     min_confidence: float = setting(
         0.85, mark("Confidence that a hit is a double trigger, above which it is removed. Higher keeps more."),
-        label=mark("Minimum confidence"), unit="%", step=0.01,
+        label=mark("Minimum confidence"), unit="%", step=0.01, later=True,
     )  # fmt: skip
-    learn: bool = setting(True, mark("learn from each take what its double triggers are like"))
+    learn: bool = setting(True, mark("learn from each take what its double triggers are like"), later=True)
 
     stage: ClassVar[Stage] = Stage(
         "doubles",
@@ -152,7 +152,7 @@ def _before(
     """1 where the hit before the first one of each lies as far from it as the second one does, else 0."""
     before = np.maximum(first - 1, 0)
     there = (first > 0) & (pad[before] == pad[first]) & (loud[before] >= STRUCK * loud[first])
-    return (there & _even(start[first] - start[before], start[found] - start[first])).astype(np.int64)
+    return np.asarray(there & _even(start[first] - start[before], start[found] - start[first]), np.int64)
 
 
 def _after(
@@ -161,11 +161,11 @@ def _after(
     """1 where a hit that is no softer follows each as far away as the first one lies before it, else 0."""
     after = np.minimum(found + 1, len(start) - 1)
     there = (found + 1 < len(start)) & (pad[after] == pad[found]) & (loud[after] >= NO_SOFTER * loud[found])
-    return (there & _even(start[after] - start[found], start[found] - start[first])).astype(np.int64)
+    return np.asarray(there & _even(start[after] - start[found], start[found] - start[first]), np.int64)
 
 
 def _even(one: np.ndarray, other: np.ndarray) -> np.ndarray:
-    return np.abs(one - other) <= LIKE * np.maximum(other, _HAIR)
+    return np.asarray(np.abs(one - other) <= LIKE * np.maximum(other, _HAIR))
 
 
 def _played(start: np.ndarray, loud: np.ndarray, pad: np.ndarray, pads: int) -> tuple[np.ndarray, np.ndarray]:

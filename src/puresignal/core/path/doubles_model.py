@@ -98,7 +98,8 @@ def fitted(seconds: Seconds, pads: int, fast: np.ndarray, taps: np.ndarray) -> D
     for _ in range(ROUNDS):
         held = likely(seconds, model)
         gap, gap_spread = _pooled(log_gap, held, seconds.pad, pads, (float(np.log(GAP_MS)), GAP_SPREAD, LATEST))
-        part, part_spread = _pooled(seconds.part, held, seconds.pad, pads, (float(np.log(PART)), PART_SPREAD, LOUDEST))
+        prior = (float(np.log(PART)), PART_SPREAD, LOUDEST)
+        part, part_spread = _pooled(_level(seconds), held, seconds.pad, pads, prior)
         whole = (held.sum() + 3) / (len(held) + 5)
         count = np.bincount(seconds.pad, minlength=pads)
         share = (np.bincount(seconds.pad, held, pads) + 4 * whole) / (count + 4)
@@ -136,15 +137,17 @@ def _normal(value: np.ndarray, mean: np.ndarray | float, spread: np.ndarray | fl
     return np.asarray(np.exp(-0.5 * ((value - mean) / spread) ** 2) / (spread * np.sqrt(2 * np.pi)))
 
 
+def _level(seconds: Seconds) -> np.ndarray:
+    """(n,) log part, as it would be at the usual gap."""
+    return np.asarray(seconds.part + LATER * (seconds.gap_ms - GAP_MS))
+
+
 def _log_false(seconds: Seconds, model: DoublesModel) -> np.ndarray:
     """Log density of a double trigger over log gap and log part."""
-    pad, gap = seconds.pad, np.log(seconds.gap_ms)
-    own = _normal(gap, model.gap[pad], model.gap_spread[pad]) * _normal(
-        seconds.part, model.part[pad], model.part_spread[pad]
-    )
-    weaker = float(np.log(PART)) + LATER * (GAP_MS - seconds.gap_ms)
-    broad = _normal(gap, float(np.log(GAP_MS)), GAP_SPREAD) * _normal(seconds.part, weaker, PART_SPREAD)
-    return np.log((1 - BROAD) * own + BROAD * broad + _LEAST)
+    pad, gap, part = seconds.pad, np.log(seconds.gap_ms), _level(seconds)
+    own = _normal(gap, model.gap[pad], model.gap_spread[pad]) * _normal(part, model.part[pad], model.part_spread[pad])
+    broad = _normal(gap, float(np.log(GAP_MS)), GAP_SPREAD) * _normal(part, float(np.log(PART)), PART_SPREAD)
+    return np.asarray(np.log((1 - BROAD) * own + BROAD * broad + _LEAST))
 
 
 def _log_played(seconds: Seconds, model: DoublesModel) -> np.ndarray:
@@ -157,4 +160,4 @@ def _log_played(seconds: Seconds, model: DoublesModel) -> np.ndarray:
     taps = model.taps[seconds.pad]
     part = (1 - taps) * _normal(seconds.part, EVEN, EVEN_SPREAD) + taps * _normal(seconds.part, TAP, TAP_SPREAD)
     row = np.where(seconds.row > 0, IN_A_ROW, np.where(seconds.row == 0, ALONE, 1.0))
-    return np.log(played * part * row + _LEAST)
+    return np.asarray(np.log(played * part * row + _LEAST))

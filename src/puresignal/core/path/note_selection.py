@@ -16,13 +16,16 @@ UNMAPPED = (UNMAPPED_NOTE, NO_TARGET)
 """Reasons for which a hit is unmapped."""
 
 DOUBTFUL_BELOW = 0.6
-"""Confidence below which a decision is shown as doubtful."""
+"""Confidence below which a note that was kept is shown as doubtful."""
+REMOVED_BELOW = 0.93
+"""The same for a note that was removed: what is taken away must be surer."""
 
 
 def doubtful(outcome: Outcome) -> np.ndarray:
     """Notes that were kept or removed only narrowly, or that stand between two lines, in playing order."""
     e = outcome.tally.entries
-    unsure = (e.confidence < DOUBTFUL_BELOW) & ((e.action == Action.REMOVED) | (e.action == Action.KEPT))
+    unsure = (e.confidence < DOUBTFUL_BELOW) & (e.action == Action.KEPT)
+    unsure |= (e.confidence < REMOVED_BELOW) & (e.action == Action.REMOVED)
     unsure |= e.reason == int(BETWEEN)
     return in_order(outcome, distinct(e.origin[unsure]))
 

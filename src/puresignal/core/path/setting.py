@@ -50,6 +50,7 @@ class Setting:
     scope    for whom it can be set
     codec    how it is stored, for a setting that is neither number, word, nor truth value
     default  as it is when nobody has set it
+    later    whether it came after the format's version: left out while it is as usual, so that files stay as they were
     name     name of the field
     """
 
@@ -64,6 +65,7 @@ class Setting:
     scope: Scope = Scope.SESSION
     codec: Codec | None = None
     default: object = None
+    later: bool = False
     name: str = ""
 
     def said(self, value: float) -> str:

@@ -26,7 +26,11 @@ _FORMER_NAMES = {("crosstalk", "sure"): "min_confidence", ("crosstalk", "profile
 def to_json(path: CleaningPath) -> dict[str, Any]:
     """Every setting of every stage; stages that not every take needs are left out while they are as usual."""
     stages = {
-        stage.stage.key: {one.name: _plain(getattr(stage, one.name), one) for one in settings_of(stage)}
+        stage.stage.key: {
+            one.name: _plain(getattr(stage, one.name), one)
+            for one in settings_of(stage)
+            if not one.later or getattr(stage, one.name) != one.default
+        }
         for stage in path.stages()
         if stage.stage.causal or stage != type(stage)()
     }

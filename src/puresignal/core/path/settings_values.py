@@ -8,7 +8,7 @@ from typing import Any
 
 from puresignal.core.errors import SettingsError
 from puresignal.core.kit.articulations import is_articulation
-from puresignal.core.path.crosstalk_model import LEVELS, KitModel
+from puresignal.core.path.crosstalk_model import LEVELS, SHAKEN_AT_MS, SHAKEN_SPREAD_MS, KitModel
 from puresignal.core.path.setting import settings_of
 from puresignal.core.path.velocity_curve import ALL, NUMBERS, Shape
 from puresignal.translation import tr
@@ -118,10 +118,15 @@ def kit_model(value: object, label: str, where: str) -> KitModel:
                 raise ValueError
             alone.append((pad(channel, note), tuple(number(c, 0, 1e9) for c in row)))
         shakes = [
-            (pad(a, b), pad(c, d), number(mean, -10, 0), number(spread, 0.01, 5), number(part, 0.001, 0.999))
-            for a, b, c, d, mean, spread, part in value.get("shakes", [])
-        ]
-    except (ValueError, TypeError, AssertionError, AttributeError) as error:
+            (
+                pad(a, b), pad(c, d), number(mean, -10, 0), number(spread, 0.01, 5), number(part, 0.001, 0.999),
+                # Earlier versions did not know when a pad is shaken.
+                number(when[0] if when else SHAKEN_AT_MS, -50, 50),
+                number(when[1] if when else SHAKEN_SPREAD_MS, 0.01, 50),
+            )
+            for a, b, c, d, mean, spread, part, *when in value.get("shakes", [])
+        ]  # fmt: skip
+    except (ValueError, TypeError, AssertionError, AttributeError, IndexError) as error:
         raise SettingsError(
             tr("{label} is not a kit model", label=label), where, tr("Leave it out, or learn it again from a take.")
         ) from error
@@ -163,7 +168,7 @@ KIT_MODEL_SCHEMA: dict[str, Any] = {
         },
         "shakes": {
             "type": "array",
-            "items": {"type": "array", "items": {"type": "number"}, "minItems": 7, "maxItems": 7},
+            "items": {"type": "array", "items": {"type": "number"}, "minItems": 7, "maxItems": 9},
         },
     },
 }
