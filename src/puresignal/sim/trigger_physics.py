@@ -227,8 +227,8 @@ class TriggerModule(DrumModule):
                     i += 1
                     continue
                 within = [one for one in jolts[i : i + 12] if one.at <= jolt.at + knobs.scan]
-                # A stroke within the scan is what was meant, however loud the rest.
-                strokes = [one for one in within if one.cause == "stroke" and one.level >= 0.5 * jolt.level]
+                # A stroke within the scan is what the note stands for, however loud the rest.
+                strokes = [one for one in within if one.cause == "stroke"]
                 cause = max(strokes or within, key=lambda one: one.level)
                 level, last = max(one.level for one in within), jolt.at
                 free = jolt.at + knobs.scan + knobs.mask

@@ -123,7 +123,7 @@ def fit(
     struck = log_struck(smoothed(alone.astype(float), usual)[pad, level], gap_ms)
     seen = _Candidates(pair, pairs, share, gap_ms, struck, across)
     # The likelihood has several modes: each pair takes the highest of those within reach.
-    hills = [seen.climb(np.full(pairs, start)) for start in STARTS]
+    hills = [seen.climb(np.full(pairs, start), later) for later in LATER_MS for start in STARTS]
     heights = np.stack([seen.height(hill) for hill in hills])
     best = np.argmax(heights, axis=0)
     return tuple(np.stack(column)[best, np.arange(pairs)] for column in zip(*hills, strict=True))
@@ -131,8 +131,12 @@ def fit(
 
 Hill = tuple[np.ndarray, ...]
 STARTS = (USUAL_SHARE - 0.45, USUAL_SHARE, USUAL_SHARE + 0.4)
+LATER_MS = (0.0, 10.0)
+"""Beyond the usual time at which pads are shaken: a long way through stand or floor."""
 HIGHEST = float(np.log(0.21))
 """No stand passes on more of a stroke than this on average; pads that seem to are played together."""
+APART_MS, HIGHEST_APART = 3.5, float(np.log(0.35))
+"""The same where the time between the two is not that of two hands."""
 BETWEEN_PAIRS = 0.55
 """Spread of the pairs' log shares around the usual one."""
 
@@ -152,21 +156,22 @@ class _Candidates:
     struck: np.ndarray
     across: np.ndarray
 
-    def climb(self, mean: np.ndarray) -> Hill:
-        """From a mean to the nearest mode."""
+    def climb(self, mean: np.ndarray, later_ms: float) -> Hill:
+        """From a mean, at the usual time or later, to the nearest mode."""
         pairs = self.pairs
         first = np.where(self.across, ACROSS_FIRST, SHARE_FIRST)
         usual_at = np.where(self.across, ACROSS_AT_MS, SHAKEN_AT_MS)
         usual_about = np.where(self.across, ACROSS_SPREAD_MS, SHAKEN_SPREAD_MS)
         sure = np.where(self.across, 5.0, 2.0)
-        hill: Hill = (mean, np.full(pairs, FIRST_SPREAD), first, usual_at, usual_about)
+        at = usual_at + later_ms
+        hill: Hill = (mean, np.full(pairs, FIRST_SPREAD), first, at, np.maximum(usual_about, later_ms / 3))
         count = np.bincount(self.pair, minlength=pairs).astype(float)
         for _ in range(ROUNDS):
             held = self.held(hill)
             weight = np.bincount(self.pair, held, pairs)
             # A few pseudo-candidates hold each pair near the usual values until it has enough of its own.
             mean = (np.bincount(self.pair, held * self.share, pairs) + 3 * USUAL_SHARE) / (weight + 3)
-            mean = np.minimum(mean, HIGHEST)
+            mean = np.minimum(mean, np.where(at > APART_MS, HIGHEST_APART, HIGHEST))
             off = np.bincount(self.pair, held * (self.share - mean[self.pair]) ** 2, pairs)
             spread = np.clip(np.sqrt((off + 3 * PRIOR_SPREAD**2) / (weight + 3)), 0.12, WIDEST)
             # The uncertainty that few candidates leave about a pair's share counts as spread too.
