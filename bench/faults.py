@@ -106,9 +106,7 @@ def table(source: str, seeds: range, path: CleaningPath, ungrouped: bool, with_c
         for low in np.arange(0.1, 1.0, 0.1):
             inside = (sure >= low) & (sure < low + 0.1)
             if inside.sum() >= 10:
-                print(
-                    f"    sure by {low:.1f} to {low + 0.1:.1f}: {right[inside].mean():.2f} right of {inside.sum()}"
-                )
+                print(f"    sure by {low:.1f} to {low + 0.1:.1f}: {right[inside].mean():.2f} right of {inside.sum()}")
 
 
 def _number(name: str, usual: float) -> float:

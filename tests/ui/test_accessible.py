@@ -81,7 +81,7 @@ def test_focus_can_be_seen(demo_window, qtbot):
     for widget in (
         demo_window.rail.open, demo_window.takes.show_buttons["both"], demo_window.takes.timeline,
         demo_window.takes.path.controls["doubles", "ratio"].slider, demo_window.header.buttons["Inputs"],
-        demo_window.takes.all_rows,
+        demo_window.takes.hear,
     ):  # fmt: skip
         demo_window.activateWindow()
         widget.clearFocus()

@@ -338,7 +338,7 @@ def test_a_take_that_has_ended_stops_by_itself(deck, qtbot):
 
 
 def test_a_doubtful_hit_is_played_in_context(deck, qtbot):
-    deck.takes.path.controls["doubles", "ratio"].moved.emit(0.30, "g")
+    deck.takes.path.controls["doubles", "min_confidence"].moved.emit(1.0, "g")
     doubtful = note_selection.doubtful(deck.workbench.shown.outcome)
     assert len(doubtful)
     qtbot.keyClick(deck.takes.timeline, Qt.Key.Key_D)

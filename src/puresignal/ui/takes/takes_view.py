@@ -324,7 +324,7 @@ class TakesView(View):
     def set_compact(self, compact: bool) -> None:
         """In a narrow window use a narrower side panel and hide buttons that keys duplicate."""
         self.side.setFixedWidth(240 if compact else SIDE)
-        for widget in (self.hear, self.all_rows):
+        for widget in (self.hear, self.alone, self.beats, self.step_button):
             widget.setVisible(not compact)
 
     def first_focus(self) -> QWidget:
