@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import tempfile
 import time
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtWidgets import QApplication
 
 from puresignal.commands.clean import make_folder
@@ -15,7 +17,8 @@ from puresignal.core.path.tally import Action
 from puresignal.core.session import recording
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
-from puresignal.io import file_access, ports
+from puresignal.io import audio_file, file_access, ports
+from puresignal.sim import singer
 from puresignal.translation import tr
 from puresignal.ui.shell.demo_window import demo_window
 from puresignal.ui.shell.main_window import MainWindow
@@ -47,6 +50,7 @@ def render(app: object, folder: Path) -> Iterator[Path]:
         window.close()
     theme.apply(app, theme.LIGHT)
     yield from _time(app, folder)
+    yield from _refined(app, folder)
     theme.apply(app, theme.LIGHT)
 
 
@@ -86,6 +90,38 @@ def _time(app: QApplication, folder: Path) -> Iterator[Path]:
     yield _grab(app, window, folder / "recording.png")
     window.services.capture.end()
     window.live_session.stop()
+    window.asks_before_closing = False
+    window.close()
+
+
+def _refined(app: QApplication, folder: Path) -> Iterator[Path]:
+    """A take on its grid, with the list of events; and a hummed line that was heard."""
+    window = demo_window()
+    window.resize(1280, 800)
+    window.show()
+    bench = window.workbench
+    window.show_view("Takes")
+    path = replace(bench.session.path, timing=replace(bench.session.path.timing, on=True))
+    bench.do("quantise", edits.with_path(bench.session, path))  # not shown
+    window.takes.toggle_list()
+    window.takes.timeline.zoom(2.5)
+    window.takes.path.boxes["timing"].setFocus()
+    yield _grab(app, window, folder / "quantise.png")
+    window.takes.toggle_list()
+    window.files.new_session()
+    with tempfile.TemporaryDirectory() as here:
+        sound = Path(here) / tr("hummed verse.wav")
+        chance = np.random.default_rng(4)
+        line = singer.line(chance, 16.0, 52, 69)
+        audio_file.write_wav(sound, singer.perform(line, singer.SingingStyle(), 44_100, 3), 44_100)
+        window.files.open_files([sound])
+        window.files.hear(sound, "melody")
+        end = time.monotonic() + 60
+        while window.services.listener.busy and time.monotonic() < end:
+            _wait(app, 0.1)
+        window.show_view("Takes")
+        _wait(app, 0.5)
+        yield _grab(app, window, folder / "heard.png")
     window.asks_before_closing = False
     window.close()
 
