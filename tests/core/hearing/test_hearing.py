@@ -15,7 +15,6 @@ from hypothesis.extra import numpy as hnp
 
 from puresignal.core.harmony import key_estimation
 from puresignal.core.hearing.dsp import chunks, spectra, stereo_filter, viterbi, yin
-from puresignal.core.hearing.dsp.time_stretch import stretch
 from puresignal.core.hearing.melody import candidates, pitch_bend, segmentation
 from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.networks import convolutional, multipitch, onset
@@ -301,33 +300,6 @@ def test_the_beat_of_a_recording_is_found(bpm):
     assert beat.meter == 4
     assert np.median(np.abs((beat.bars - 0.2 + 2 * step) % (4 * step) - 2 * step)) < 0.06
     assert len(audio_beats.beat(np.zeros(50_000, np.float32), np.zeros(500)).beats) == 0
-
-
-@pytest.mark.parametrize("factor", [0.25, 0.6, 1.5, 2.0])
-def test_stretching_keeps_pitch_level_and_attacks(factor):
-    rate = 22_050
-    t = np.arange(2 * rate) / rate
-    tone = np.sin(2 * np.pi * 330 * t).astype(np.float32)
-    longer = stretch(tone, rate, factor, np.zeros(0))
-    assert len(longer) == round(len(tone) * factor)
-    spectrum = np.abs(np.fft.rfft(longer * np.hanning(len(longer))))
-    assert np.argmax(spectrum) * rate / len(longer) == pytest.approx(330, abs=3)
-    assert np.sqrt(np.mean(longer[2000:-2000] ** 2)) == pytest.approx(np.sqrt(0.5), rel=0.05)
-    clicks = np.zeros((2 * rate, 2), np.float32)
-    begins = np.array([0.4, 0.9, 1.5])
-    random = np.random.default_rng(2)
-    for at in begins:
-        burst = random.normal(size=800) * np.exp(-np.arange(800) / 150)
-        clicks[round(at * rate) : round(at * rate) + 800] += burst[:, None]
-    longer = stretch(clicks, rate, factor, begins)
-    for at in begins * factor:
-        around = np.abs(longer[round(at * rate) - 600 : round(at * rate) + 1200, 0])
-        energy = np.cumsum(around**2)
-        first = np.searchsorted(energy, 0.05 * energy[-1])
-        assert (first - 600) / rate == pytest.approx(0, abs=0.004)
-        assert np.searchsorted(energy, 0.9 * energy[-1]) - first < 0.025 * rate
-    with pytest.raises(ValueError, match="factor"):
-        stretch(tone, rate, 3.0, np.zeros(0))
 
 
 def test_a_long_recording_gives_the_same_notes_whole_and_in_blocks(monkeypatch):
