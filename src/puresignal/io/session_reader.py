@@ -666,7 +666,7 @@ class _Reader:
         if isinstance(data, str):
             from puresignal.io import json_file
 
-            data = json_file.parse(self.content(data), f"{self._name}, {data}", "heard notes")
+            data = json_file.parse(self.content(data), f"{self._name}, {data}", "heard")
         try:
             return heard_json.from_json(data)
         except ValueError as error:

@@ -12,9 +12,9 @@ from puresignal.core.path.note_selection import doubtful
 from puresignal.core.timing.quantise import Bars
 from puresignal.core.timing.session_time import Timeline
 
-ANY, SOFTER, LOUDER, SHORTER, LONGER = "any", "softer than", "louder than", "shorter than", "longer than"
+ANY, SOFTER, LOUDER, SHORTER, LONGER = "any", "softer than", "louder than", "shorter than", "longer than"  # not shown
 MEASURES = (ANY, SOFTER, LOUDER, SHORTER, LONGER)
-ANYWHERE, ON_BEAT, OFF_BEAT, OFF_GRID = "anywhere", "on the beat", "off the beat", "off the grid by"
+ANYWHERE, ON_BEAT, OFF_BEAT, OFF_GRID = "anywhere", "on the beat", "off the beat", "off the grid by"  # not shown
 PLACES = (ANYWHERE, ON_BEAT, OFF_BEAT, OFF_GRID)
 NEAR = 0.125
 """Quarter notes from a beat within which a note is on it."""

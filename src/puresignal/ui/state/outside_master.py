@@ -86,7 +86,7 @@ class OutsideMaster(QObject):
         rate = self._live_session.state.get("rate") or 0
         if not self.leads_transport or second < shift - 1e-6 or not rate:
             return False
-        self._send(f"locate {round((second - shift) * rate)}")
+        self._send(f"locate {round((second - shift) * rate)}")  # not shown
         self._send("start")
         return True
 
@@ -102,7 +102,7 @@ class OutsideMaster(QObject):
         rate = self._live_session.state.get("rate") or 0
         if not self.leads_transport or not rate:
             return False
-        self._send(f"locate {max(0, round((second - shift) * rate))}")
+        self._send(f"locate {max(0, round((second - shift) * rate))}")  # not shown
         return True
 
     def _send(self, what: str) -> None:
