@@ -15,7 +15,7 @@ def test_an_error_in_one_block_costs_that_block_only():
     woken = []
     client._wake = lambda: woken.append(True)
     client._ending, client.errors, client.last_error = False, 0, None
-    client._left, client._left_length = [], 0
+    client._left, client._left_length, client._query = [], 0, None
     client._frames, client._counter = 256, FrameCounter(0, 48_000, time.monotonic())
     client._flow = SimpleNamespace(router=SimpleNamespace(is_asleep=True), frame=0, rate=48_000, is_still=lambda: True)
 

@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 import soundfile
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QPushButton
 
 from puresignal.core.hearing.sound_outline import STEP
 from puresignal.core.path.heard import UNSURE
@@ -175,3 +176,13 @@ def test_several_recordings_stand_side_by_side(heard, tmp_path):
     assert [one["path"].rpartition("/")[2] for one in along] == ["ferry-tune.wav", "answer.wav"]
     heard.services.take_actions.switch(False, sounds[0].ident)
     assert [one["path"].rpartition("/")[2] for one in heard.services.live_session._along()] == ["answer.wav"]
+
+
+def test_what_is_in_a_recording_is_proposed_and_one_click_hears_it(window, tmp_path, qtbot):
+    window.activateWindow()
+    window.files.open_files([melody_file(tmp_path)])
+    qtbot.waitUntil(lambda: "sounds like a melody" in window.notice.text, timeout=30_000)
+    offered = next(b for b in window.findChildren(QPushButton) if b.isVisible() and b.text() == "Hear its notes")
+    qtbot.mouseClick(offered, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: any(one.heard for one in window.workbench.session.takes), timeout=60_000)
+    assert window.workbench.session.take().heard.kind == "melody"

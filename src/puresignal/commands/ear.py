@@ -1,11 +1,11 @@
 """The ear as a process: `python -m puresignal.commands.ear`, with one job as a line of JSON on stdin.
 
-The job: {"path": file, "kind": "melody", "drums", "hits" or "chords", "examples": folder or null, "low", "high", "pan":
-numbers or null}. It answers with lines of JSON: {"progress": 0..1} as it goes, and at the end {"rows": [[start, end,
-channel, note, velocity, confidence, reason], ...], "keys": [[name, likelihood, moves], ...], "names": [[begin, end,
-chord], ...], "outline": {"level", "pitch"} or null, "warnings": [...]} or {"error": [what, where, remedy]}. Every note
-is among the rows, also what the ear would leave out: its reason is an index into REMOVAL_REASONS. It ends when stdin
-does.
+The job: {"path": file, "kind": "melody", "drums", "hits", "chords" or "?", "examples": folder or null, "low", "high",
+"pan": numbers or null}. It answers with lines of JSON: {"progress": 0..1} as it goes, and at the end {"rows": [[start,
+end, channel, note, velocity, confidence, reason], ...], "keys": [[name, likelihood, moves], ...], "names": [[begin,
+end, chord], ...], "outline": {"level", "pitch"} or null, "warnings": [...]} or {"error": [what, where, remedy]}. Every
+note is among the rows, also what the ear would leave out: its reason is an index into REMOVAL_REASONS. It ends when
+stdin does. Asked for the kind "?", it answers {"kinds": [[kind, probability], ...]}, likeliest first.
 """
 
 from __future__ import annotations
@@ -19,10 +19,14 @@ import time
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from puresignal.commands import transcribe
 from puresignal.core.errors import PureSignalError
+from puresignal.core.hearing import kind_of_recording
+from puresignal.core.hearing.polyphony import note_decisions
 from puresignal.core.hearing.transcribed import REMOVAL_REASONS
-from puresignal.io import heard_json
+from puresignal.io import audio_file, heard_json, models
 from puresignal.io.log_file import log
 
 EVERY = 0.1
@@ -56,6 +60,8 @@ def main() -> int:
 
 
 def _heard(job: dict[str, Any], progress: Any) -> dict[str, Any]:
+    if job["kind"] == "?":
+        return {"kinds": _kinds(Path(job["path"]))}
     examples = job.get("examples")
     wanted = transcribe.Job(
         job["kind"], low=job.get("low"), high=job.get("high"), pan=job.get("pan"), doubtful=True, outline=True,
@@ -67,6 +73,20 @@ def _heard(job: dict[str, Any], progress: Any) -> dict[str, Any]:
     return {
         "rows": rows, "keys": found.keys, "names": found.names, "warnings": found.warnings, "outline": outline,
     }  # fmt: skip
+
+
+def _kinds(path: Path) -> list[tuple[str, float]]:
+    """What the beginning of a recording probably contains; nothing where it is silent."""
+    parts, count, most = [], 0, round(kind_of_recording.SECONDS * note_decisions.RATE)
+    for block in audio_file.blocks(path, note_decisions.RATE, audio_file.mono):
+        parts.append(block[:, 0])
+        count += len(block)
+        if count >= most:
+            break
+    samples = np.concatenate(parts)[:most] if parts else np.zeros(0, np.float32)
+    if not np.abs(samples).max(initial=0.0) > 1e-4:
+        return []
+    return kind_of_recording.kinds(*kind_of_recording.features(models.dense_net("multipitch"), samples))
 
 
 def _say(what: dict[str, Any]) -> None:

@@ -14,10 +14,9 @@ import numpy as np
 from puresignal.commands.clean import program_fault
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, SettingsError
 from puresignal.core.harmony import key_estimation
-from puresignal.core.hearing import sound_outline
-from puresignal.core.hearing.dsp import chunks, spectra
+from puresignal.core.hearing.dsp import chunks, level_outline, spectra
 from puresignal.core.hearing.dsp.chunks import Progress, Source
-from puresignal.core.hearing.melody import candidates, pitch_bend, segmentation
+from puresignal.core.hearing.melody import candidates, pitch_bend, pitch_line, segmentation
 from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.networks import onset
 from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
@@ -221,7 +220,7 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     outline = None
     if job.outline:
         line = lines[0] if lines else np.zeros(0, np.int16)
-        outline = SoundOutline(sound_outline.levels(recording.source, rate), line)
+        outline = SoundOutline(level_outline.levels(recording.source, rate), line)
     return Transcription(rows, warnings, bends, names, beat, proposed, keys, outline)
 
 
@@ -260,7 +259,7 @@ def _melody(
     if job.bends:
         bends += pitch_bend.bends(analysis, found.kept())
     if job.outline:
-        lines.append(sound_outline.pitch_line(analysis, found))
+        lines.append(pitch_line.pitch_line(analysis, found))
     return _pitched(found, job, keys)
 
 

@@ -28,6 +28,9 @@ MIDI_FILTER = mark("MIDI files (*.mid *.midi *.smf *.kar *.rmi)")
 SESSION_FILTER = mark("Pure Signal sessions (*.puresignal)")
 
 
+KINDS_SAID = {"melody": mark("a melody"), "drums": mark("drums"), "chords": mark("chords")}
+SURE = 0.6
+"""Probability from which a kind is proposed."""
 _OPENED_AS_TAKES = (file_kinds.SESSION, file_kinds.MIDI)
 
 
@@ -40,6 +43,7 @@ class FileActions(QObject):
         self._bench, self._notices, self._preferences = services.workbench, services.notices, services.preferences
         self._keeper, self._window = keeper, window
         self._listener = services.listener
+        self._listener.proposed.connect(self._offer_kind)
         self._tempo_offered = False
 
     def new_session(self) -> None:
@@ -100,6 +104,7 @@ class FileActions(QObject):
                 tr("Choose what is in it: a melody, a drum loop, chords, or sounds that you teach."),
                 lambda: self.ask_kind(path),
             )
+            self._listener.propose(path)
         elif kind is file_kinds.NOTE_MAP:
             self._use_map(path)
         elif kind is file_kinds.SOUNDFONT:
@@ -109,6 +114,23 @@ class FileActions(QObject):
             before = bench.timeline
             bench.open_midi(path, beat)
             self._offer_tempo(before)
+
+    def _offer_kind(self, path: Path, kind: str, sure: float) -> None:
+        """Offer what a recording probably contains, unless it is gone or heard already."""
+        bench = self._bench
+        known = any(one.sound is not None and one.sound.path == str(path) for one in bench.session.takes)
+        heard = any(one.heard is not None and one.heard.path == str(path) for one in bench.session.takes)
+        if not known or heard or sure < SURE:
+            return
+        self._notices.offer(
+            tr(
+                "{name} plays along. It sounds like {kind} ({sure:.0%}); the menu of its card has the other kinds.",
+                name=path.name, kind=tr(KINDS_SAID[kind]), sure=sure,
+            ),
+            tr("Hear its notes"),
+            tr("Hears them as {kind}.", kind=tr(KINDS_SAID[kind])),
+            lambda: self.hear(path, kind),
+        )  # fmt: skip
 
     def ask_kind(self, path: Path) -> None:
         """Ask what a recording contains, and hear it."""

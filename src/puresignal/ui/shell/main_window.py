@@ -442,6 +442,7 @@ class MainWindow(QMainWindow):
             self.playback.stop,
             self.live_session.close,
             self.services.port_watch.close,
+            self.services.listener.close,
         )
         for end in ends:
             try:

@@ -22,6 +22,8 @@ from puresignal.translation import count_tr, mark, tr
 from puresignal.ui.state.workbench import Workbench
 
 LOOK_MS = 60
+GUESS = "?"
+"""The kind that asks what is in a recording."""
 KINDS = (
     ("melody", mark("A melody")), ("drums", mark("A drum loop")), ("chords", mark("Chords")),
     ("hits", mark("Taught sounds…")),
@@ -46,10 +48,12 @@ class Listener(QObject):
 
     progressed  (what is listened to, 0..1), or ("", 1.0) when it is over
     told        what to say to the player: (text, whether it is a problem)
+    proposed    what a recording probably contains: (path, kind, probability)
     """
 
     progressed = Signal(str, float)
     told = Signal(str, bool)
+    proposed = Signal(object, str, float)
 
     def __init__(self, workbench: Workbench, parent: QObject | None = None):
         super().__init__(parent)
@@ -67,7 +71,16 @@ class Listener(QObject):
 
     def hear(self, path: Path, kind: str, beat: float = 0.0, examples: str | None = None) -> None:
         """Listen to a recording whose beginning stands at a beat from bar 1."""
+        self._waiting = [one for one in self._waiting if one[1] != GUESS]
         self._waiting.append((path, kind, beat, examples))
+        if self._job is not None and self._job.kind == GUESS:
+            self._end()
+        else:
+            self._begin()
+
+    def propose(self, path: Path) -> None:
+        """Find out what a recording probably contains, without a word."""
+        self._waiting.append((path, GUESS, 0.0, None))
         self._begin()
 
     def cancel(self) -> None:
@@ -87,7 +100,8 @@ class Listener(QObject):
         os.write(to, json.dumps(wanted).encode() + b"\n")
         self._job = _Job(path, kind, beat, process, to, out)
         self._timer.start()
-        self.progressed.emit(self._title(path), 0.0)
+        if kind != GUESS:
+            self.progressed.emit(self._title(path), 0.0)
 
     @staticmethod
     def _title(path: Path) -> str:
@@ -100,7 +114,8 @@ class Listener(QObject):
             os.close(job.to)
             job.process.end_by(time.monotonic() + 0.5)
             os.close(job.out)
-            self.progressed.emit("", 1.0)
+            if job.kind != GUESS:
+                self.progressed.emit("", 1.0)
         self._begin()
 
     def _look(self) -> None:
@@ -127,6 +142,12 @@ class Listener(QObject):
         if "progress" in said:
             self.progressed.emit(self._title(job.path), float(said["progress"]))
             return False
+        if job.kind == GUESS:
+            # What is wrong with the file is said when its notes are asked for.
+            if said.get("kinds"):
+                kind, sure = said["kinds"][0]
+                self.proposed.emit(job.path, kind, float(sure))
+            return True
         if "error" in said:
             what, where, remedy = (*said["error"], "", "")[:3]
             self.told.emit(str(PureSignalError(what, where, remedy)) if remedy else f"{what} ({where})", True)
