@@ -1,4 +1,4 @@
-"""What the ear said of a take's notes, as plain JSON data."""
+"""Heard notes as plain JSON data."""
 
 from __future__ import annotations
 

@@ -30,15 +30,20 @@ KIT = NoteMap(
 UNLEARNT = replace(CleaningPath(), crosstalk=replace(CleaningPath().crosstalk, learn=False))
 
 
-def play(*hits, path=UNLEARNT, kit=KIT, verdicts=None):
-    """(seconds, note, velocity) hits, each ended after 80 ms; the outcome."""
+def take_of(*hits):
+    """(seconds, note, velocity) hits, each ended after 80 ms."""
     rows = []
     for at, note, velocity in hits:
         rows += [(at, 0x99, note, velocity), (at + 0.08, 0x89, note, 0)]
     rows.sort(key=lambda r: r[0])
     columns = list(zip(*rows, strict=True))
     events = Events(np.round(np.array(columns[0]), 5), np.zeros(len(rows)), *columns[1:], np.full(len(rows), -1))
-    take = Take("t", "t", events, (Port("kit"),), TempoMap())
+    return Take("t", "t", events, (Port("kit"),), TempoMap())
+
+
+def play(*hits, path=UNLEARNT, kit=KIT, verdicts=None):
+    """The outcome of hits."""
+    take = take_of(*hits)
     return run(take, path, make_context(take, kit, None, path, verdicts or {}))
 
 
@@ -165,3 +170,24 @@ def test_a_broken_kit_model_is_reported(wrong):
     with pytest.raises(Exception, match="kit_model"):
         settings_json.from_json(data, "x.json")
     assert settings_json.from_json({**data, "crosstalk": {"kit_model": {}}}, "x").crosstalk.kit_model == KitModel()
+
+
+def test_without_stands_the_take_shows_what_shakes_what_and_live_waits_for_it():
+    from tests.core.path.test_cleaning_path import as_rows, live_rows
+
+    bare = replace(KIT, pads=tuple(replace(pad, group=None) for pad in KIT.pads))
+    loud = [(i + 0.5, 48, 100 + i % 20) for i in range(40)]
+    shaken = [(at + 0.009 + 0.0004 * (i % 3), 45, round(0.14 * v)) for i, (at, _, v) in enumerate(loud)]
+    soft = [(i + 0.9, 45, 30 + i % 7) for i in range(0, 40, 3)]
+    outcome = play(*loud, *shaken, *soft, path=CleaningPath(), kit=bare)
+    assert outcome.tally.removed() == {SHAKEN: len(shaken)}
+    # One such note on a pad that is often played softly proves nothing.
+    assert play(*loud, *soft, shaken[3], path=CleaningPath(), kit=bare).tally.removed() == {}
+    path = replace(CleaningPath(), doubles=replace(CleaningPath().doubles, learn=False))
+    kit_model = crosstalk.learn(outcome.input_notes, make_context(take_of(*loud), bare, None, path), path.crosstalk)
+    path = replace(path, crosstalk=replace(path.crosstalk, kit_model=kit_model, learn=False))
+    take = take_of(*loud, *shaken, *soft)
+    context = make_context(take, bare, None, path)
+    got, _ = live_rows(path, context, take)
+    assert got == as_rows(run(take, path, context).output_notes)
+    assert len(got) == len(loud) + len(soft)

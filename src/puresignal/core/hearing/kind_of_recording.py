@@ -1,4 +1,4 @@
-"""What a recording probably contains: a melody, drums, or chords."""
+"""Guesses whether a recording contains a melody, drums, or chords."""
 
 from __future__ import annotations
 

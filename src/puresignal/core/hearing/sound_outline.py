@@ -1,4 +1,4 @@
-"""What a recording looks like: its level, and the pitch of a melody, in even steps."""
+"""The outline of a recording: its level, and the pitch of a melody, in even steps."""
 
 from __future__ import annotations
 

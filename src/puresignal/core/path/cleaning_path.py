@@ -285,7 +285,7 @@ class LivePath:
     def __init__(self, path: CleaningPath, context: Context, stages: int | None = None, account: Account | None = None):
         """stages: number of stages to run, all by default."""
         crosstalk = path.crosstalk
-        held_back = crosstalk.on and context.stands.any_shared
+        held_back = crosstalk.on and context.stands.any_neighbours
         self.delay = crosstalk.lookahead_ms / 1000 if held_back else 0.0
         self.pair = LivePair()
         self.stages: list[LiveStage] = [stage.live(context) for stage in path.stages()[:stages] if stage.stage.causal]

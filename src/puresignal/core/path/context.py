@@ -110,7 +110,7 @@ class Stands:
     group       (pads + 1,) number of its stand, -1 if it shares none; the last entry means "no pad"
     drum        (pads + 1,) number of its drum
     ghosts      (pads,) usual share of ghost notes of each pad
-    any_shared  whether any stand has pads of two drums; any_neighbours: whether the kit has two drums
+    any_neighbours  whether the kit has two drums, of which one may shake the other
     """
 
     names: tuple[tuple[int, int], ...]
@@ -118,7 +118,6 @@ class Stands:
     group: np.ndarray
     drum: np.ndarray
     ghosts: np.ndarray
-    any_shared: bool
     any_neighbours: bool
 
 
@@ -205,10 +204,9 @@ class Context:
             drum.append(drums.index(drum_of(pad.articulation)))
             row = table[1:, pad.note] if channel is None else table[channel : channel + 1, pad.note]
             row[row < 0 if channel is None else row > -2] = number
-        shared = any(len({d for g, d in zip(group, drum, strict=True) if g == one}) > 1 for one in range(len(groups)))
         ghosts = np.array([GHOSTS.get(family_of(pad.articulation), FEW_GHOSTS) for pad in pads])
         stands, drums_of = np.array([*group, -1]), np.array([*drum, -1])
-        return Stands(tuple(names), table, stands, drums_of, ghosts, shared, len(set(drum)) > 1)
+        return Stands(tuple(names), table, stands, drums_of, ghosts, len(set(drum)) > 1)
 
     @cached_property
     def mapped_channels(self) -> np.ndarray:

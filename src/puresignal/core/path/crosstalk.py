@@ -1,7 +1,7 @@
-"""Crosstalk: a hit shakes a neighbouring pad on the same stand, which sends a weak note that nobody played.
+"""Crosstalk: a hit shakes another pad, through a stand or the floor, which sends a weak note that nobody played.
 
-A note is a candidate if a much louder one of another drum on its stand is close to it in time, before or
-after. The decision weighs its loudness against that hit and against its own pad's hits, and the gap (the
+A note is a candidate if a much louder one of another drum is close to it in time, before or after. Between stands it
+takes more to believe it. The decision weighs its loudness against that hit and against its own pad's hits, and the gap (the
 model is in crosstalk_model). Real hits stay: ghost notes beside hard hits, unisons of two hands, soft
 strokes on a pad that is often played softly.
 """
@@ -73,12 +73,12 @@ class Crosstalk:
     kit_model       what was learnt earlier, for live playing and for takes that are not learnt from
     """
 
-    on: bool = setting(True, mark("remove crosstalk from pads on the same stand"))
+    on: bool = setting(True, mark("remove crosstalk between pads"))
     after_ms: float = setting(28.0, mark("how long after the loud hit a crosstalk note may lie"), unit="ms", high=30.0)
     before_ms: float = setting(6.0, mark("how long before the loud hit a crosstalk note may lie"), unit="ms", high=20.0)
     ratio: float = setting(0.5, mark("a note with at least this part of the loud one's velocity was played"), unit="%")
     min_confidence: float = setting(
-        0.95, mark("Confidence that a note is crosstalk, above which it is removed. Higher keeps more."),
+        0.86, mark("Confidence that a note is crosstalk, above which it is removed. Higher keeps more."),
         label=mark("Minimum confidence"), unit="%", step=0.01,
     )  # fmt: skip
     lookahead_ms: float = setting(8.0, mark("how far files look ahead, where it costs nothing"), unit="ms", high=8.0)
@@ -246,6 +246,8 @@ def _alone(
     )
 
 
+CAUTION = 1.13
+"""Log odds that speak for a note beforehand: a stroke that is lost costs more than crosstalk that stays."""
 UNKNOWN = 0.02
 """Share of candidates from stand to stand that are crosstalk, where nothing was learnt: that takes a take."""
 
@@ -280,7 +282,7 @@ class _Tables:
         share = np.log(found.velocity / found.louder)
         shaken = log_shaken(share, gap_ms, self.mean[at], self.spread[at], self.at[at], self.about[at], SOFTER)
         struck = log_struck(self.alone[found.shaken, level_of(found.velocity)], gap_ms)
-        odds = np.log(self.part[at]) - np.log1p(-self.part[at]) + shaken - struck
+        odds = np.log(self.part[at]) - np.log1p(-self.part[at]) + shaken - struck - CAUTION
         return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
 
 

@@ -1,4 +1,4 @@
-"""What the ear said of the notes that it heard in a recording."""
+"""The notes that the ear heard in a recording: how sure it was, and which it would leave out."""
 
 from __future__ import annotations
 

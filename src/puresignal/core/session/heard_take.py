@@ -1,4 +1,4 @@
-"""What was heard in a recording as a take: its notes as events, and how sure the ear was of each."""
+"""Makes a take of the notes heard in a recording: events, and how sure the ear was of each."""
 
 from __future__ import annotations
 

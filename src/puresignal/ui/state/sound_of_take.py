@@ -1,4 +1,4 @@
-"""What is known of the recording that the chosen take's notes were heard in, along the time of the sheet."""
+"""The recording that the chosen take's notes were heard in, along the time of the sheet."""
 
 from __future__ import annotations
 

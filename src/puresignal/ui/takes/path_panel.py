@@ -401,7 +401,7 @@ class PathPanel(QWidget):
             self.groove.show_groove(path.timing.groove)
         on = path.crosstalk.on
         own = self._workbench.own
-        self.learn.setEnabled(on and own is not None and own.context.stands.any_shared)
+        self.learn.setEnabled(on and own is not None and own.context.stands.any_neighbours)
 
     @staticmethod
     def _show_value(control: LabelledSlider | QComboBox, value: object, track: str) -> None:
