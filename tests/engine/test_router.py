@@ -10,15 +10,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puresignal.core.export.song_builder import build_song
+from puresignal.core.kit.articulations import drum_of
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.core.path.identify import Identify
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.session.live_input import LiveInput
-from puresignal.core.session.session import Session
+from puresignal.core.session.session import Session, with_early_live
 from puresignal.core.session.track_settings import Delivery, TrackSettings, with_tracks
 from puresignal.engine.router import Router
 from puresignal.engine.router_config import LiveTrack, RouterConfig, TrackRoute, from_bytes, lanes, to_bytes
-from puresignal.engine.session_setup import setup_of
+from puresignal.engine.session_setup import live_wait, setup_of
 from puresignal.engine.sounding_notes import SOUNDING_SIZE
 from puresignal.io import note_map_file
 from puresignal.io import ports as midi_ports
@@ -136,6 +137,26 @@ def test_a_late_track_leaves_later_and_nothing_of_it_is_left_sounding():
     # Switched off before it has left: it never does, and neither does its end.
     assert all(data[0] & 0xF0 != 0x90 for _, _, data in router.release())
     assert blocks(router, [], 64, 10_000) == []
+
+
+def test_what_is_early_live_leaves_at_once_and_all_else_waits_if_the_player_asks_for_it():
+    kick, snare, tom = TrackSettings("kick", offset=-15.0), TrackSettings("snare"), TrackSettings("tom1", offset=10.0)
+    session = Session(
+        target=SETUP.target, delivery=with_tracks(Delivery(), [kick, snare, tom]),
+        inputs=(LiveInput("kit", source=SETUP.source, output="synth"),),
+    )  # fmt: skip
+
+    def leaves(session, drum):
+        pad = next(pad for pad in SETUP.source.pads if drum_of(pad.articulation) == drum)
+        router = Router(RATE, lanes(setup_of(session)))
+        found = blocks(router, [(10, 0, bytes((0x99, pad.note, 90)))], 64, 4000)
+        return next(at for at, data in found if data[0] == 0x99) - 10
+
+    assert [leaves(session, name) for name in ("kick", "snare", "tom1")] == [0, 0, round(0.01 * RATE)]
+    asked = with_early_live(session, True)
+    wanted = [0, round(0.015 * RATE), round(0.025 * RATE)]
+    assert [leaves(asked, name) for name in ("kick", "snare", "tom1")] == wanted
+    assert live_wait(asked) == 15.0
 
 
 def test_fine_velocities_leave_live_as_a_prefix_where_asked():

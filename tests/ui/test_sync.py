@@ -80,6 +80,15 @@ def test_a_clock_starts_and_stops_the_window_and_its_tempo_is_shown(window, qtbo
     qtbot.waitUntil(lambda: not services.playback.playing, timeout=5000)
     master.end()
     assert "110.0" in window.transport.sync.text()
+    # The header shows the tempo that is followed, and leaves it alone.
+    shown = window.header.time.tempo
+    assert shown.text().startswith("110") and shown.isReadOnly()
+    before = services.workbench.session.timeline
+    qtbot.keyClick(shown, Qt.Key.Key_Up)
+    assert services.workbench.session.timeline == before
+    services.workbench.do("own time", edits.with_sync(services.workbench.session, Sync()))
+    qtbot.waitUntil(lambda: not shown.isReadOnly(), timeout=3000)
+    assert not shown.text().startswith("110")
 
 
 def test_recording_waits_for_start_and_stands_on_the_masters_beats(window, qtbot):

@@ -30,6 +30,7 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
     elsewhere = [track.port for track in own if track.port]
     sent_to = [session.destination(name).port for name in outputs_of(inputs)]
     outputs = tuple(dict.fromkeys((*sent_to, *(elsewhere if inputs else ()), *played_to)))
+    wait = live_wait(session)
     tracks = []
     for one in inputs:
         to = session.destination(one.output or "")
@@ -39,8 +40,7 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
                 t.out,
                 t.channel or to.channel or 0,
                 outputs.index(t.port) if t.port in outputs else -1,
-                # What is played live cannot leave before it was played.
-                max(0.0, t.offset + (0.0 if t.port else to.offset)) / 1000.0,
+                max(0.0, t.offset + (0.0 if t.port else to.offset) + wait) / 1000.0,
             )
             for t in own
         )
@@ -58,7 +58,7 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
                 to.target,
                 to.channel or 0,
                 whole_session.wiring_of(session, one.ident, one.tracks, f"{one.ident}:"),
-                max(0.0, to.offset) / 1000.0,
+                max(0.0, to.offset + wait) / 1000.0,
             )
         )
     if clock and not tracks:
@@ -68,6 +68,18 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
     return RouterConfig(
         names, outputs, None, session.target, session.path, ("Pure Signal"), tuple(tracks), block, follows
     )
+
+
+def live_wait(session: Session) -> float:
+    """Milliseconds by which everything live leaves later, so that what is to be early can be."""
+    delivery = whole_session.delivery_of(session)
+    if not delivery.early_live:
+        # What is played live cannot leave before it was played.
+        return 0.0
+    homes = [session.destination(one.output or "").offset for one in session.inputs if one.listens]
+    # A track with a destination of its own has that one's offset in its own already.
+    tracks = [t.offset + (0.0 if t.port else min([0.0, *homes])) for t in delivery.tracks if t.out]
+    return max(0.0, -min([0.0, *homes, *tracks]))
 
 
 def sound_settings(session: Session, outputs: tuple[str, ...], out: SoundOut) -> dict[str, Any]:

@@ -54,6 +54,7 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
         ],
         "track_order": list(session.delivery.order),
         "with_tempo": session.delivery.with_tempo,
+        **({"early_live": True} if session.delivery.early_live else {}),
         "inputs": [input_json(one) for one in session.inputs],
         "destinations": [
             {
@@ -140,6 +141,7 @@ def take_json(ref: TakeRef) -> dict[str, Any]:
             "sound": None if ref.sound is None else asdict(ref.sound),
             "open": ref.is_open,
             "delay": ref.delay,
+            "rings": ref.rings,
         }.items()
         if value not in (None, "", [], False)
     }

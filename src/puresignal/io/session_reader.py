@@ -301,6 +301,7 @@ class _Reader:
             ("follows", row.get("follows"), row.get("follows") in (None, "", BEATS, CLOCK)),
             ("in", row.get("in", True), isinstance(row.get("in", True), bool)),
             ("open", row.get("open", False), isinstance(row.get("open", False), bool)),
+            ("rings", row.get("rings", False), isinstance(row.get("rings", False), bool)),
             ("delay", row.get("delay", 0.0), _is_number(row.get("delay", 0.0), -limits.DELAY, limits.DELAY)),
             ("input", row.get("input", ""), _is_text(row.get("input", ""))),
             ("own", row.get("own", ""), _is_text(row.get("own", ""))),
@@ -341,6 +342,7 @@ class _Reader:
             float(row.get("delay", 0.0)),
             self._part(lambda: self._edits(row, field), NO_EDITS),
             self._part(lambda: self._heard(row, field), None),
+            row.get("rings", False),
         )
 
     def _passes(self, rows: object, field: str) -> tuple[Pass, ...]:
@@ -621,7 +623,10 @@ class _Reader:
             raise self._wrong("track_order", order)
         if not isinstance(with_tempo, bool):
             raise self._wrong("with_tempo", with_tempo)
-        return Delivery(delivery.tracks, tuple(order), with_tempo)
+        early_live = data.get("early_live", False)
+        if not isinstance(early_live, bool):
+            raise self._wrong("early_live", early_live)
+        return Delivery(delivery.tracks, tuple(order), with_tempo, early_live)
 
     def _map(self, data: object, field: str) -> NoteMap | None:
         return None if data is None else note_map.from_json(data, f"{self._name}, session.json, {field}")  # not shown

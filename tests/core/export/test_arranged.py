@@ -175,6 +175,19 @@ def test_longer_than_it_was_inserts_bars_and_what_is_behind_moves():
     alike(played(back), before)
 
 
+def test_a_note_that_sounds_where_bars_are_inserted_keeps_its_length():
+    session = with_sections(session_of())
+    longer = section_edits.with_bars(session, "s2", 4, FLAT, placed_of)
+    assert len(longer.takes) == 2
+
+    def lengths(session):
+        notes = result(session, TAKES).outcome.output_notes
+        return sorted(zip(notes.velocity.tolist(), np.round(notes.end - notes.start, 3).tolist(), strict=True))
+
+    assert max(long for _, long in lengths(session)) > 0.7
+    assert lengths(longer) == lengths(session)
+
+
 def test_written_out_is_what_was_folded():
     session = section_edits.with_repeats(with_sections(session_of()), "s1", 3)
     session = section_edits.with_repeats(session, "s3", 2)

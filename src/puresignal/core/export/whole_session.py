@@ -72,6 +72,7 @@ def placed_take(
         _channel(session, ref.input),
         ref.edits,
         ref.heard,
+        ref.rings,
     )
 
 

@@ -71,6 +71,7 @@ class Placed:
     channel  1..16 for all its notes, 0 for each one's own
     edits    of its notes by hand
     heard    what the ear said of them
+    rings    whether notes that sound at `end` go on to their own end
     """
 
     take: Take
@@ -90,6 +91,7 @@ class Placed:
     channel: int = 0
     edits: NoteEdits = NO_EDITS
     heard: HeardNotes | None = None
+    rings: bool = False
     _known: dict[int, tuple[np.ndarray, Timeline, np.ndarray | None, np.ndarray]] = field(
         default_factory=dict, init=False, repr=False
     )
@@ -410,7 +412,7 @@ class _Move:
         played = played.take(placed.uses(played.start, self.timeline))
         # By the hit and not by the note: what one hit became stays together.
         notes = notes.take(np.isin(notes.origin, played.origin))
-        if placed.end is not None:
+        if placed.end is not None and not placed.rings:
             notes = notes.but(end=np.minimum(notes.end, placed.end))
         if placed.rounds:
             to = placed.track_of(notes.start, self._own_index)

@@ -154,7 +154,7 @@ def _parted(session: Session, beat: float, bar: int, timeline: Timeline, placed_
         elif begin < beat - EARLY and end > beat + 1e-6 and ref.kind not in ("sound", "drawn", "generated"):
             # What was played a hair before the bar belongs to it.
             at = take_edits.second_at(placed, timeline, beat) - AHEAD
-            session = take_edits.split_at(session, ref.ident, [at])
+            session = take_edits.split_at(session, ref.ident, [at], rings=True)
     return session
 
 

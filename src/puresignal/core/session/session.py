@@ -315,6 +315,11 @@ def with_tempo_written(session: Session, written: bool) -> Session:
     return replace(session, delivery=replace(session.delivery, with_tempo=written))
 
 
+def with_early_live(session: Session, early: bool) -> Session:
+    """Choose whether what is early is so live too, while all else waits."""
+    return replace(session, delivery=replace(session.delivery, early_live=early))
+
+
 def with_verdicts(
     session: Session, ident: str, origins: Iterable[int] | np.ndarray, verdict: Verdict | None
 ) -> Session:

@@ -176,8 +176,11 @@ def free_ident(ident: str, used: set[str]) -> str:
     return next(name for n in itertools.count(2) if (name := f"{stem}-{n}") not in used)
 
 
-def split_at(session: Session, ident: str, seconds: list[float]) -> Session:
-    """Several pieces of one sitting: a take for each stretch between these seconds, each in its place."""
+def split_at(session: Session, ident: str, seconds: list[float], rings: bool = False) -> Session:
+    """Several pieces of one sitting: a take for each stretch between these seconds, each in its place.
+
+    rings  whether a note that sounds over a cut keeps its length
+    """
     ref = session.take(ident)
     if ref is None:
         return session
@@ -187,12 +190,16 @@ def split_at(session: Session, ident: str, seconds: list[float]) -> Session:
     edges: list[float | None] = [ref.begin, *cuts, ref.end]
     takes = list(session.takes)
     at = takes.index(ref)
-    takes[at] = replace(ref, end=edges[1])
+    takes[at] = replace(ref, end=edges[1], rings=rings or ref.rings)
     number, used = session.numbers, {take.ident for take in takes}
     for n, (begin, end) in enumerate(itertools.pairwise(edges[1:]), 2):
         number += 1
         name = free_ident(ref.ident, used)
         used.add(name)
-        piece: TakeRef = replace(ref, ident=name, name=f"{ref.name} {n}", number=number, begin=begin, end=end)
+        last = end == ref.end
+        piece: TakeRef = replace(
+            ref, ident=name, name=f"{ref.name} {n}", number=number, begin=begin, end=end,
+            rings=ref.rings or (rings and not last),
+        )  # fmt: skip
         takes.insert(at + n - 1, piece)
     return replace(session, takes=tuple(takes), numbers=number)

@@ -79,6 +79,7 @@ class TakeRef:
     is_open   it is being recorded: its events are in the journal
     edits     of single notes by hand
     heard     what the ear said of its notes, where they were heard in a recording
+    rings     whether notes that sound at `end` go on to their own end, and are not cut there
     delay     seconds that its input and output needed when it was recorded; it stands earlier by so much
     """
 
@@ -106,6 +107,7 @@ class TakeRef:
     delay: float = 0.0
     edits: NoteEdits = NO_EDITS
     heard: HeardNotes | None = None
+    rings: bool = False
 
     def __post_init__(self) -> None:
         if not self.material:

@@ -25,8 +25,8 @@ class TrackSettings:
     level    0..127 as controller 7, sent before its notes
     muted, solo  for playback only: files contain the track regardless
     locked   its notes and settings are not changed by edits of several tracks
-    offset   milliseconds by which its notes leave later, or earlier if negative, in files and in playback. Live a note
-             can only leave later
+    offset   milliseconds by which its notes leave later, or earlier if negative, in files and in playback; live as
+             Delivery.early_live says
     """
 
     key: str
@@ -62,11 +62,14 @@ class Delivery:
     tracks      sorted by key; tracks at their defaults are not listed
     order       keys in the player's order; other tracks follow in their own order
     with_tempo  whether files contain tempo and meter
+    early_live  whether tracks and destinations with a negative offset are early live as well: since nothing leaves
+                before it is played, all others leave later by as much
     """
 
     tracks: tuple[TrackSettings, ...] = ()
     order: tuple[str, ...] = ()
     with_tempo: bool = True
+    early_live: bool = False
 
     def heard(self, key: str) -> bool:
         """Whether playback includes a track: not muted, and soloed if any track is."""

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDialog,
     QDoubleSpinBox,
@@ -21,6 +22,7 @@ from PySide6.QtWidgets import (
 from puresignal.core.session import session as edits
 from puresignal.core.session.destination import Destination
 from puresignal.core.session.track_settings import MOST_OFFSET
+from puresignal.engine.session_setup import live_wait
 from puresignal.io import ports
 from puresignal.translation import tr
 from puresignal.ui.state.services import Services
@@ -71,9 +73,17 @@ class DestinationsDialog(QDialog):
         self.offset.setSuffix(tr(" ms"))
         self.offset.setAccessibleName(tr("Offset of the destination"))
         self.offset.setToolTip(
-            tr("Everything sent there leaves later by so much, or earlier if negative. Live it can only leave later.")
+            tr("Everything sent there leaves later by so much, or earlier if negative. Early live is a choice below.")
         )
         self.offset.valueChanged.connect(lambda value: self._set(offset=value))
+        self.early_live = QCheckBox(tr("Early live too"))
+        self.early_live.setAccessibleName(tr("Early live too"))
+        self.early_live.setToolTip(
+            tr("Nothing can leave before it is played: what is early leaves at once, and everything else waits.")
+        )
+        self.early_live.clicked.connect(self._set_early)
+        self.wait = PlainLabel()
+        self.wait.setObjectName("faint")
         self.about = PlainLabel(tr("Its note map is chosen in Mapping."))
         self.about.setObjectName("faint")
         form = QFormLayout()
@@ -84,6 +94,8 @@ class DestinationsDialog(QDialog):
         form.addRow(tr("Channel"), self.channel)
         form.addRow(tr("Offset"), self.offset)
         form.addRow("", self.about)
+        form.addRow(tr("All of them"), self.early_live)
+        form.addRow("", self.wait)
         buttons = QHBoxLayout()
         buttons.addWidget(self.add)
         buttons.addWidget(self.remove)
@@ -119,7 +131,14 @@ class DestinationsDialog(QDialog):
             self.names.setCurrentRow(max(0, wanted.index(now) if now in wanted else len(wanted) - 1))
         self._show_one()
 
+    def _set_early(self, on: bool) -> None:
+        bench = self._workbench
+        bench.do(tr("set offsets live"), edits.with_early_live(bench.session, on))
+
     def _show_one(self) -> None:
+        self.early_live.setChecked(self._workbench.session.delivery.early_live)
+        wait = live_wait(self._workbench.session)
+        self.wait.setText(tr("Live, everything else leaves {ms:g} ms later.").format(ms=wait) if wait else "")
         one = self._one
         for widget in (self.name, self.port, self.channel, self.offset, self.remove):
             widget.setEnabled(one is not None)

@@ -78,8 +78,8 @@ class PlaybackPanel(QFrame):
         self.offset.setSuffix(tr(" ms"))
         self.offset.setAccessibleName(tr("Offset of the selected tracks"))
         self.offset.setToolTip(
-            tr("Notes leave later by so much, or earlier if negative, in files and in playback. Live they can only "
-               "leave later.")
+            tr("Notes leave later by so much, or earlier if negative, in files and in playback. Live, early "
+               "is a choice in Destinations.")
         )  # fmt: skip
         self.offset.valueChanged.connect(lambda value: self._set(tr("set offset"), offset=value))
         self.muted = self._check(

@@ -42,12 +42,12 @@ class TimeControls(QWidget):
         self.tempo = TempoBox()
         self.tempo.setObjectName("time")
         self.tempo.setAccessibleName(tr("Tempo"))
-        self.tempo.setToolTip(
-            tr(
-                "Tempo at the position, in quarter notes per minute: type it, or turn the wheel (Shift for tenths). "
-                "Takes that follow beats move along. The ruler of Takes has changes along the bars."
-            )
+        self._tip = tr(
+            "Tempo at the position, in quarter notes per minute: type it, or turn the wheel (Shift for tenths). "
+            "Takes that follow beats move along. The ruler of Takes has changes along the bars."
         )
+        self._tip_followed = tr("The tempo of the MIDI clock that is followed. Its settings: Ctrl+Shift+Y.")
+        self.tempo.setToolTip(self._tip)
         self.tempo.setFixedWidth(104)
         self.tempo.valueChanged.connect(self._set_tempo)
         self.tap = QPushButton(tr("Tap"))
@@ -75,6 +75,7 @@ class TimeControls(QWidget):
             row.addWidget(widget)
         self._workbench.changed.connect(self.show_time)
         self._playback.moved.connect(lambda _: self.show_time())
+        services.outside.changed.connect(self.show_time)
         self.show_time()
 
     def _combo(self, name: str, tip: str, width: int) -> QComboBox:
@@ -103,7 +104,10 @@ class TimeControls(QWidget):
     def show_time(self) -> None:
         """Show tempo, meter and key at the position."""
         timeline, beat = self._timeline(), self._beat()
-        bpm = timeline.bpm_at(max(0.0, beat))
+        outside = self._services.outside
+        followed = outside.bpm if outside.follows_clock else None
+        bpm = timeline.bpm_at(max(0.0, beat)) if followed is None else round(followed, 1)
+        self._show_followed(followed is not None)
         if abs(self.tempo.value() - bpm) > 0.005 and not self._is_typed_in():
             self.tempo.blockSignals(True)
             self.tempo.setValue(bpm)
@@ -115,6 +119,13 @@ class TimeControls(QWidget):
             self.meter.setCurrentText(text)
         self.key.setCurrentIndex(max(0, self.key.findData(self._workbench.session.key)))
 
+    def _show_followed(self, followed: bool) -> None:
+        """Let the tempo be set, or only be read while it is a clock's."""
+        if followed != self.tempo.isReadOnly():
+            self.tempo.setReadOnly(followed)
+            self.tempo.setToolTip(self._tip_followed if followed else self._tip)
+            self.tap.setEnabled(not followed)
+
     def _is_typed_in(self) -> bool:
         line = self.tempo.lineEdit()
         return self.tempo.hasFocus() and line.isModified()
@@ -123,7 +134,8 @@ class TimeControls(QWidget):
         if not self._nudges.isActive():
             self._step += 1
         self._nudges.start()
-        self._do_tempo(bpm, f"tempo {self._step}")  # not shown
+        if not self.tempo.isReadOnly():
+            self._do_tempo(bpm, f"tempo {self._step}")  # not shown
 
     def _do_tempo(self, bpm: float, gesture: str) -> None:
         bench = self._workbench
@@ -143,7 +155,7 @@ class TimeControls(QWidget):
         if len(self._taps.taps) <= before:
             self._step += 1
         self._quiet.start()
-        bpm = self._taps.bpm
+        bpm = None if self.tempo.isReadOnly() else self._taps.bpm
         self.tap.setText("\N{BULLET}" * min(4, len(self._taps.taps)) if bpm is None else tr("Tap ✓"))
         if bpm is not None:
             # Nobody taps a tempo to hundredths.

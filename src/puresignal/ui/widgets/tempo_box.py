@@ -26,6 +26,9 @@ class TempoBox(QDoubleSpinBox):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         steps = event.angleDelta().y() or event.angleDelta().x()
+        if self.isReadOnly():
+            event.ignore()
+            return
         size = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
         self.setValue(self.value() + size * steps / 120)
         event.accept()
