@@ -82,7 +82,8 @@ def test_a_clock_starts_and_stops_the_window_and_its_tempo_is_shown(window, qtbo
     assert "110.0" in window.transport.sync.text()
     # The header shows the tempo that is followed, and leaves it alone.
     shown = window.header.time.tempo
-    assert shown.text().startswith("110") and shown.isReadOnly()
+    assert shown.text().startswith("110")
+    assert shown.isReadOnly()
     before = services.workbench.session.timeline
     qtbot.keyClick(shown, Qt.Key.Key_Up)
     assert services.workbench.session.timeline == before

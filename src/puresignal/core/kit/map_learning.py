@@ -28,7 +28,7 @@ LET_GO = 0.25
 """A pedal counts as released when it is back within this fraction of its travel."""
 FOOT_CLOSE = 0.06
 """Seconds after a quick press within which a note is most likely the foot's own."""
-_NOT_PEDALS = frozenset({0, 1, 7, 10, 11, 32, 64, 88, *range(96, 102), *range(120, 128)})
+NOT_PEDALS = frozenset({0, 1, 7, 10, 11, 32, 64, 88, *range(96, 102), *range(120, 128)})
 """Controllers with a fixed meaning: bank, mod wheel, volume, pan, sustain, fine velocity, parameters, modes."""
 
 
@@ -89,7 +89,7 @@ def pedal_moved(learning: MapLearning, at: float, controller: int, value: int) -
     The foot starts off the pedal, so the value at which the controller comes to rest again is open, and the
     value furthest from it is closed.
     """
-    if controller in _NOT_PEDALS:
+    if controller in NOT_PEDALS:
         return learning
     pedal = learning.pedal
     if pedal is None or pedal.controller != controller:

@@ -36,9 +36,11 @@ class InputEditor(QFrame):
     learn_switched    Learn was switched on or off
     device_switched   the simulated device should play or stop: (port, on)
     mapping_requested its note map should be shown
+    setup_requested   its kit should be set up by asking for one pad after the other
     """
 
     mapping_requested = Signal()
+    setup_requested = Signal()
     remove_requested = Signal()
     learn_switched = Signal(bool)
     device_switched = Signal(str, bool)
@@ -103,6 +105,11 @@ class InputEditor(QFrame):
         self.learn.setCheckable(True)
         self.learn.setEnabled(False)
         self.learn.clicked.connect(self.learn_switched)
+        self.set_up = self._button(
+            tr("Set up…"),
+            tr("In about a minute: each pad is asked for, then map, pedal, stands and curves are proposed."),
+        )
+        self.set_up.clicked.connect(self.setup_requested)
         self.play = self._button(tr("Play"), tr("The simulated device plays until you stop it."))
         self.play.setCheckable(True)
         self.play.clicked.connect(lambda on: self.device_switched.emit(self._port(), on))
@@ -134,13 +141,17 @@ class InputEditor(QFrame):
         keys.addWidget(self.armed)
         keys.addWidget(self.monitor)
         keys.addStretch()
-        keys.addWidget(self.learn)
+        ways = QHBoxLayout()
+        ways.setSpacing(4)
+        ways.addWidget(self.learn, 1)
+        ways.addWidget(self.set_up, 1)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         column.addLayout(head)
         column.addLayout(form)
         column.addLayout(keys)
+        column.addLayout(ways)
 
     def show_input(
         self, one: LiveInput, there: tuple[MidiPort, ...], alone: bool, listening: bool, playing: bool
@@ -161,6 +172,7 @@ class InputEditor(QFrame):
         self.armed.setChecked(one.armed)
         self.monitor.setChecked(one.monitor)
         self.learn.setEnabled(listening and bool(one.port))
+        self.set_up.setEnabled(bool(one.port))
         self.play.setVisible(one.port in SIMULATED)
         self.play.setEnabled(listening)
         if not listening:

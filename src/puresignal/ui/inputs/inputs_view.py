@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QSize
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QTabWidget, QVBoxLayout, QWidget
 
+from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.note_map import to_json
 from puresignal.core.touch.computer_keyboard import Keyboard, own_map
 from puresignal.engine.ring import Record
@@ -18,6 +19,7 @@ from puresignal.ui.inputs.live_panel import LivePanel
 from puresignal.ui.inputs.message_list import MessageList
 from puresignal.ui.inputs.pad_sheet import PadSheet
 from puresignal.ui.inputs.port_face import PortFace
+from puresignal.ui.inputs.setup_dialog import SetupDialog
 from puresignal.ui.state.services import Services
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import View
@@ -47,6 +49,8 @@ class InputsView(View):
         self.drummer.kit.failed.connect(lambda text: services.notices.tell(text, True))
         self.questions = Diagnosis(services, self.live)
         self.live.device_switched.connect(self.play_device)
+        self._setup: SetupDialog | None = None
+        self.live.setup_requested.connect(self.set_up)
         self.live.mapping_requested.connect(services.requests.mapping_requested)
         self.drummer.streaming_switched.connect(lambda on: self.play_device(ports.DRUM_MODULE, on))
         self.drummer.pad_played.connect(self.strike)
@@ -170,6 +174,28 @@ class InputsView(View):
     def first_focus(self) -> QWidget:
         page = self.pages.currentWidget()
         return self.keys.picture if page is self._keyboard else self.live.listen
+
+    def setup_dialog(self) -> SetupDialog:
+        """The one-minute set-up, made on first use."""
+        if self._setup is None:
+            self._setup = SetupDialog(self._services, self)
+        return self._setup
+
+    def set_up(self, number: int | None = None) -> None:
+        """Ask an input, or the chosen one, for one pad after the other."""
+        number = self._chosen.number if number is None else number
+        if number >= len(self._workbench.session.inputs) or not self._workbench.session.inputs[number].port:
+            self._services.notices.tell(tr("Choose an input with a port first: the set-up listens to it."), True)
+            return
+        try:
+            self.setup_dialog().ask(number)
+        except (PureSignalError, OSError) as error:
+            self._services.notices.tell(str(error), True)
+
+    def set_up_from_take(self) -> None:
+        """Propose what the chosen take suggests."""
+        if not self.setup_dialog().ask_take():
+            self._services.notices.tell(tr("There is no take to set up from: play or open one first."), True)
 
     def play_take(self) -> None:
         """Let the simulated drummer play a take, as it is set up here."""

@@ -30,6 +30,7 @@ class LivePanel(QFrame):
     journal_requested     earlier playing should be shown
     mapping_requested     the note map of an input should be shown: its number
     device_switched       a simulated device should play or stop: (port, on)
+    setup_requested       an input's kit should be set up: its number
     """
 
     why_silent_requested = Signal()
@@ -37,6 +38,7 @@ class LivePanel(QFrame):
     journal_requested = Signal()
     mapping_requested = Signal(int)
     device_switched = Signal(str, bool)
+    setup_requested = Signal(int)
 
     def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(parent)
@@ -174,6 +176,7 @@ class LivePanel(QFrame):
         editor.mapping_requested.connect(lambda: self.mapping_requested.emit(number))
         editor.learn_switched.connect(lambda on: self._learner.learn(on, number))
         editor.device_switched.connect(self._play_device)
+        editor.setup_requested.connect(lambda: self.setup_requested.emit(number))
         self._list.addWidget(editor)
         return editor
 

@@ -6,7 +6,15 @@ from puresignal.translation import mark
 from puresignal.ui.state.view import ViewAction, ViewSpec
 
 VIEWS = (
-    ViewSpec(mark("Inputs"), mark("What arrives, and from where."), "puresignal.ui.inputs.inputs_view:InputsView"),
+    ViewSpec(
+        mark("Inputs"),
+        mark("What arrives, and from where."),
+        "puresignal.ui.inputs.inputs_view:InputsView",
+        (
+            ViewAction(mark("Set up the kit…"), "Ctrl+Shift+K", "set_up"),
+            ViewAction(mark("Set up from this take…"), "", "set_up_from_take", "Take"),
+        ),
+    ),
     ViewSpec(
         mark("Mapping"),
         mark("What arrives, what it means, and what leaves."),

@@ -13,6 +13,7 @@ from puresignal.ui.state.chosen_input import ChosenInput
 from puresignal.ui.state.delay_meter import DelayMeter
 from puresignal.ui.state.hand_controls import HandControls
 from puresignal.ui.state.keyboard_player import KeyboardPlayer
+from puresignal.ui.state.kit_setup import KitSetup
 from puresignal.ui.state.listener import Listener
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.map_learner import MapLearner
@@ -62,6 +63,7 @@ class Services:
     delay_meter: DelayMeter
     hand_controls: HandControls
     learner: MapLearner
+    kit_setup: KitSetup
     watch: SignalWatch
     keyboard: KeyboardPlayer
     pads: ScreenPads
@@ -109,6 +111,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         DelayMeter(live_session, playback, notices, parent),
         HandControls(live_session, capture, playback, preferences, parent),
         MapLearner(workbench, live_session, parent),
+        KitSetup(workbench, live_session, background, parent),
         SignalWatch(workbench, live_session, parent),
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),
         ScreenPads(live_session, parent),
