@@ -91,3 +91,34 @@ def test_what_is_not_ticked_is_not_set(window, qtbot):
     qtbot.mouseClick(dialog.use, Qt.MouseButton.LeftButton)
     assert bench.session.take(ref.ident).source is not None
     assert bench.session.path == before.path
+
+
+def test_the_kit_is_learnt_while_it_is_played_where_the_player_allows_it(window, qtbot):
+    services = window.services
+    bench, live = services.workbench, services.live_session
+    kit = bench.session.take().source
+    notes = {pad.articulation: pad.note for pad in kit.pads}
+    bench.do("inputs", edits.with_inputs(bench.session, (LiveInput(ports.SCREEN_PADS, source=kit, name="Pads"),)))
+    before = bench.session
+    window.show_view("Takes")
+    panel = window.takes.path
+    panel.learn_live.click()
+    live.start()
+    qtbot.waitUntil(lambda: bool(live.state.get("inputs")), timeout=8000)
+    # A hard hit on one tom shakes the other each time.
+    for level in (90, 100, 110, 95, 105, 115, 99, 108) * 2:
+        for note, velocity in ((notes["tom1.head"], level), (notes["crash1.bow"], level // 5)):
+            live.play(ports.SCREEN_PADS, bytes((0x99, note, velocity)))
+            live.play(ports.SCREEN_PADS, bytes((0x89, note, 64)))
+        qtbot.wait(40)
+    lessons = services.live_lessons
+    qtbot.waitUntil(lambda: lessons._heard == 32, timeout=4000)
+    setup = live._setup
+    lessons.learn_now()
+    qtbot.waitUntil(lambda: live._setup != setup, timeout=5000)
+    model = live._setup.path.crosstalk.kit_model
+    assert any(row[:2] == ((10, notes["tom1.head"]), (10, notes["crash1.bow"])) for row in model.shakes)
+    assert panel.learn_live.text() == "Learn while I play: 32 hits so far"
+    assert bench.session == before
+    panel.learn_live.click()
+    assert live._setup == setup

@@ -40,6 +40,8 @@ class Preferences:
     keyboard  settings of the computer keyboard
     sound     output used when there is no JACK
     shortcuts  changed ones: (name of the action, keys in portable form)
+    controls  what a pad or switch does: (action, trigger)
+    learn_live  whether the kit is learnt while it is played
     """
 
     theme: str = "system"
@@ -49,6 +51,7 @@ class Preferences:
     sound: SoundOut = field(default_factory=SoundOut)
     shortcuts: tuple[tuple[str, str], ...] = ()
     controls: tuple[tuple[str, Trigger], ...] = ()
+    learn_live: bool = False
 
 
 def path() -> Path:
@@ -84,6 +87,7 @@ def _from_json(data: dict[str, Any]) -> Preferences:
         _sound(data.get("sound")),
         _shortcuts(data.get("shortcuts")),
         _controls(data.get("controls")),
+        data.get("learn_live") is True,
     )
 
 
@@ -166,6 +170,8 @@ def write(preferences: Preferences) -> None:
                 "recent": list(preferences.recent),
                 "sound": asdict(preferences.sound),
                 "shortcuts": dict(preferences.shortcuts),
+                "controls": [[name, asdict(trigger)] for name, trigger in preferences.controls],
+                "learn_live": preferences.learn_live,
                 "keyboard": {
                     **asdict(preferences.keyboard),
                     "drums": {str(key): name for key, name in preferences.keyboard.drums},

@@ -7,7 +7,7 @@ import os
 import threading
 import time
 from collections import deque
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
@@ -21,6 +21,7 @@ from puresignal.core.midi import messages
 from puresignal.core.midi.events import Port
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path.context import Context
+from puresignal.core.path.crosstalk_model import KitModel
 from puresignal.core.session import recording
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import LiveInput, with_input
@@ -103,6 +104,7 @@ class LiveSession(QObject):
         self._inputs: tuple[LiveInput, ...] = ()
         self._contexts: tuple[Context, ...] = ()
         self._setup: RouterConfig | None = None
+        self._kit_model: KitModel | None = None
         self._restarts = 0
         # The next processes start when these have ended, so that ports and sound device are free.
         self._ending: threading.Thread | None = None
@@ -242,8 +244,17 @@ class LiveSession(QObject):
                 found.append({**asdict(ref.sound), "offset": ref.sound.offset + place})
         return found
 
+    def set_kit_model(self, model: KitModel | None) -> None:
+        """Let the live path know the kit by another model than the session's; None: the session's."""
+        if model != self._kit_model:
+            self._kit_model = model
+            self._follow()
+
     def _take_up(self, session: Session) -> None:
         """Apply the session's inputs to the router and to the names of hits."""
+        if self._kit_model is not None:
+            path = session.path.with_setting("crosstalk", "kit_model", self._kit_model)
+            session = replace(session, path=path)
         played_to = tuple(name for names in self._played_to.values() for name in names)
         self._setup = setup_of(session, self.listening, (*played_to, *self._ready_to_record()), self.sound_out.block)
         self._inputs = session.inputs

@@ -15,6 +15,7 @@ from puresignal.ui.state.hand_controls import HandControls
 from puresignal.ui.state.keyboard_player import KeyboardPlayer
 from puresignal.ui.state.kit_setup import KitSetup
 from puresignal.ui.state.listener import Listener
+from puresignal.ui.state.live_lessons import LiveLessons
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.map_learner import MapLearner
 from puresignal.ui.state.note_actions import NoteActions
@@ -64,6 +65,7 @@ class Services:
     hand_controls: HandControls
     learner: MapLearner
     kit_setup: KitSetup
+    live_lessons: LiveLessons
     watch: SignalWatch
     keyboard: KeyboardPlayer
     pads: ScreenPads
@@ -112,6 +114,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         HandControls(live_session, capture, playback, preferences, parent),
         MapLearner(workbench, live_session, parent),
         KitSetup(workbench, live_session, background, parent),
+        LiveLessons(workbench, live_session, preferences, background, parent),
         SignalWatch(workbench, live_session, parent),
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),
         ScreenPads(live_session, parent),

@@ -35,6 +35,7 @@ from puresignal.core.timing.groove import Groove
 from puresignal.core.timing.session_time import Timeline
 from puresignal.translation import count_tr, tr
 from puresignal.ui.state.background import Background
+from puresignal.ui.state.live_lessons import LiveLessons
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.takes.groove_row import FROM_RANGE, GrooveRow
@@ -128,9 +129,11 @@ class PathPanel(QWidget):
     notes_requested = Signal(int)
     suggestion_made = Signal(str, str, str, object)
 
-    def __init__(self, workbench: Workbench, background: Background, parent: QWidget | None = None):
+    def __init__(
+        self, workbench: Workbench, background: Background, lessons: LiveLessons, parent: QWidget | None = None
+    ):
         super().__init__(parent)
-        self._workbench, self._background = workbench, background
+        self._workbench, self._background, self._lessons = workbench, background, lessons
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         head = PlainLabel(tr("PATH"))
@@ -167,6 +170,14 @@ class PathPanel(QWidget):
         self.learn.setToolTip(tr("Learns how loud each pad is played and how much it is shaken, for playing live."))
         self.learn.clicked.connect(self._learn)
         self.boxes["crosstalk"].column.addWidget(self.learn)
+        self.learn_live = QCheckBox(tr("Learn while I play"))
+        self.learn_live.setToolTip(
+            tr("Live, the kit is judged by what this sitting has shown so far. The session itself is not changed.")
+        )
+        self.learn_live.clicked.connect(lessons.set_on)
+        lessons.changed.connect(self._show_lessons)
+        self.boxes["crosstalk"].column.addWidget(self.learn_live)
+        self._show_lessons()
         self.fits = PlainLabel()
         self.fits.setObjectName("faint")
         self.fits.setWordWrap(True)
@@ -343,6 +354,12 @@ class PathPanel(QWidget):
             lambda: lesson(shown.take, path, shown.context, shown.outcome.input_notes),
             self._suggest,
         )
+
+    def _show_lessons(self) -> None:
+        self.learn_live.setChecked(self._lessons.on)
+        hits = self._lessons.hits
+        learnt = tr("Learn while I play: {hits} so far", hits=text_format.counted(hits, "hit"))
+        self.learn_live.setText(learnt if self._lessons.on and hits else tr("Learn while I play"))
 
     def _suggest(self, found: Lesson) -> None:
         bench = self._workbench

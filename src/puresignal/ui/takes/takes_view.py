@@ -139,7 +139,7 @@ class TakesView(View):
         self.empty = PlainLabel(tr("No take yet. Open a MIDI file, or let the simulated drummer play one."))
         self.empty.setObjectName("faint")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.path = PathPanel(services.workbench, services.background)
+        self.path = PathPanel(services.workbench, services.background, services.live_lessons)
         self.path.suggestion_made.connect(services.notices.offer)
         self.path.notes_requested.connect(
             lambda stage: self._point(note_selection.touched(self._outcome(), Stage.of(stage)))
