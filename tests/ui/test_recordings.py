@@ -16,6 +16,8 @@ from PySide6.QtWidgets import QPushButton
 from puresignal.core.hearing.sound_outline import STEP
 from puresignal.core.path.heard import UNSURE
 from puresignal.core.path.tally import Action
+from puresignal.core.path.verdicts import Verdict
+from puresignal.core.session import session as edits
 from puresignal.io import session_file
 from puresignal.ui.takes.row_labels import GUTTER
 
@@ -186,3 +188,39 @@ def test_what_is_in_a_recording_is_proposed_and_one_click_hears_it(window, tmp_p
     qtbot.mouseClick(offered, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: any(one.heard for one in window.workbench.session.takes), timeout=60_000)
     assert window.workbench.session.take().heard.kind == "melody"
+
+
+def test_the_first_notes_of_a_long_recording_are_there_soon_and_what_was_decided_stays(window, tmp_path, qtbot):
+    bench, listener = window.workbench, window.services.listener
+    short = soundfile.read(melody_file(tmp_path))[0]
+    path = tmp_path / "long.wav"
+    soundfile.write(path, np.tile(short, 30), RATE)
+    listener.hear(path, "melody")
+    qtbot.waitUntil(lambda: any(one.heard for one in bench.session.takes), timeout=30_000)
+    ref = bench.session.take()
+    first = bench.store[ref.material]
+    assert listener.busy
+    assert len(ref.heard.origin) >= 4 * len(LINE)
+    assert first.length < 25
+    origin = int(ref.heard.origin[7])
+    at = float(first.events.arrived[origin])
+    bench.do("drop", edits.with_verdicts(bench.session, ref.ident, [origin], Verdict(keep=False)))
+    qtbot.waitUntil(lambda: not listener.busy, timeout=60_000)
+    whole = bench.session.take(ref.ident)
+    take = bench.store[whole.material]
+    assert len(whole.heard.origin) >= 28 * len(LINE)
+    (dropped,) = whole.verdicts
+    assert take.events.arrived[dropped] == pytest.approx(at, abs=0.03)
+
+
+def test_a_recording_that_is_taken_back_while_it_is_heard_stays_away(window, tmp_path, qtbot):
+    bench, listener = window.workbench, window.services.listener
+    short = soundfile.read(melody_file(tmp_path))[0]
+    soundfile.write(tmp_path / "long.wav", np.tile(short, 20), RATE)
+    before = bench.session
+    listener.hear(tmp_path / "long.wav", "melody")
+    qtbot.waitUntil(lambda: any(one.heard for one in bench.session.takes), timeout=30_000)
+    bench.undo()
+    assert bench.session == before
+    qtbot.waitUntil(lambda: not listener.busy, timeout=60_000)
+    assert bench.session == before

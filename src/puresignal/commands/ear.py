@@ -1,7 +1,8 @@
 """The ear as a process: `python -m puresignal.commands.ear`, with one job as a line of JSON on stdin.
 
 The job: {"path": file, "kind": "melody", "drums", "hits", "chords" or "?", "examples": folder or null, "low", "high",
-"pan": numbers or null}. It answers with lines of JSON: {"progress": 0..1} as it goes, and at the end {"rows": [[start,
+"pan": numbers or null}. It answers with lines of JSON: {"progress": 0..1} as it goes, {"beginning": as at the end} for the first
+seconds of a long recording, which may still change, and at the end {"rows": [[start,
 end, channel, note, velocity, confidence, reason], ...], "keys": [[name, likelihood, moves], ...], "names": [[begin,
 end, chord], ...], "outline": {"level", "pitch"} or null, "warnings": [...]} or {"error": [what, where, remedy]}. Every
 note is among the rows, also what the ear would leave out: its reason is an index into REMOVAL_REASONS. It ends when
@@ -29,6 +30,8 @@ from puresignal.core.hearing.transcribed import REMOVAL_REASONS
 from puresignal.io import audio_file, heard_json, models
 from puresignal.io.log_file import log
 
+LONG, FIRST = 40.0, 20.0
+"""Of a recording longer than the first, so many seconds are heard by themselves beforehand."""
 EVERY = 0.1
 """Seconds between two words on the progress."""
 
@@ -48,6 +51,9 @@ def main() -> int:
             _say({"progress": min(1.0, part)})
 
     try:
+        if job["kind"] != "?" and audio_file.facts(Path(job["path"])).seconds > LONG:
+            # So that there is something to look at soon; what follows can change these notes.
+            _say({"beginning": _heard(job, None, FIRST)})
         _say(_heard(job, progress))
     except PureSignalError as error:
         _say({"error": list(error.args[:3])})
@@ -59,13 +65,13 @@ def main() -> int:
     return 0
 
 
-def _heard(job: dict[str, Any], progress: Any) -> dict[str, Any]:
+def _heard(job: dict[str, Any], progress: Any, most: float | None = None) -> dict[str, Any]:
     if job["kind"] == "?":
         return {"kinds": _kinds(Path(job["path"]))}
     examples = job.get("examples")
     wanted = transcribe.Job(
         job["kind"], low=job.get("low"), high=job.get("high"), pan=job.get("pan"), doubtful=True, outline=True,
-        examples=transcribe.teach(Path(examples)) if examples else None,
+        examples=transcribe.teach(Path(examples)) if examples else None, most=most,
     )  # fmt: skip
     found = transcribe.hear(Path(job["path"]), wanted, progress)
     rows = [[*row[:6], REMOVAL_REASONS.index(row.removal_reason)] for row in found.rows]

@@ -52,6 +52,7 @@ class Job:
     bends        write glides and vibrato of a melody as pitch bend; beat: look for tempo and bars
     doubtful     also write notes proposed for removal
     outline      also say what the recording looks like
+    most         only so many seconds from the beginning
     sensitivity  0..1; shortest: seconds; floor: dB below the loudest
     """
 
@@ -69,6 +70,7 @@ class Job:
     shortest: float | None = None
     floor: float | None = None
     force: bool = False
+    most: float | None = None
 
 
 @dataclass(frozen=True)
@@ -182,7 +184,7 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     """
     rate = stroke_features.RATE if job.kind in ("drums", "hits") else candidates.RATE
     lowest = 0.75 * 440 * 2 ** ((job.low - 69) / 12) if job.kind == "melody" and job.low is not None else None
-    recording = opened(source, rate, job.pan, lowest)
+    recording = opened(source, rate, job.pan, lowest, job.most)
     warnings = []
     if recording.cut:
         warnings.append(tr("this file ends too early; the sound up to there was used. If there is more, copy it again"))

@@ -43,11 +43,14 @@ class Recording:
     spoilt: int = 0
 
 
-def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None = None) -> Recording:
+def opened(
+    path: Path, rate: int, pan: float | None = None, lowest: float | None = None, most: float | None = None
+) -> Recording:
     """Prepare a recording as one channel at a sample rate.
 
     pan     extract this place of a stereo picture, -1..1
     lowest  remove everything below this frequency in Hz
+    most    read only so many seconds; None: all
     Raises  FileAccessError or BadFileError
     """
     facts = audio_file.facts(path)
@@ -70,10 +73,13 @@ def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None
 
     kept: list[np.ndarray] | None = []
     count, left = 0, 0.0
-    for block in audio_file.blocks(path, rate, looked_at, counted):
+    for whole in audio_file.blocks(path, rate, looked_at, counted):
+        block = whole if most is None else whole[: max(0, round(most * rate) - count)]
         count, left = count + len(block), max(left, float(np.abs(block).max()))
         if kept is not None:
             kept.append(block)
+        if most is not None and count >= most * rate:
+            break
         if count > KEPT_SECONDS * rate:
             kept = None
 
@@ -94,5 +100,5 @@ def opened(path: Path, rate: int, pan: float | None = None, lowest: float | None
     if placed or lowest is not None:
         # The extraction from a mix is done once.
         source = taken_out if kept is None else list(taken_out()).__iter__
-    cut = facts.cut or samples < WHOLE * facts.frames * channels
+    cut = most is None and (facts.cut or samples < WHOLE * facts.frames * channels)
     return Recording(source, count, channels, peak, clipped / max(1, samples), left, cut, spoilt)

@@ -11,7 +11,13 @@ from puresignal.core.midi import messages
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
 from puresignal.core.path.heard_notes import HeardNotes
+from puresignal.core.path.note_edits import NO_EDITS
+from puresignal.core.path.verdicts import NO_VERDICTS
+from puresignal.core.session.session import Session, with_changed
+from puresignal.core.session.take_ref import TakeRef
 
+SAME_SECONDS = 0.03
+"""Distance up to which two candidates of one note are the same."""
 MODEL = "2026.11"
 """Names the networks that ship; kept with what they heard."""
 
@@ -55,3 +61,32 @@ def made(
         path,
     )
     return take, heard
+
+
+def heard_further(session: Session, ref: TakeRef, before: Take, take: Take, heard: HeardNotes) -> Session:
+    """The session with a take's notes heard anew: what was decided about them, and edited, stays with the same notes.
+
+    before, take  its material until now, and from now on
+    """
+    old, new = _ons(before), _ons(take)
+    order = np.lexsort((new[1], new[2]))
+    place = np.full(len(before.events), -1, np.int64)
+    for origin, at, note in zip(*(column.tolist() for column in old), strict=True):
+        same = order[(new[2][order] == note) & (np.abs(new[1][order] - at) <= SAME_SECONDS)]
+        if len(same):
+            place[origin] = new[0][same[np.argmin(np.abs(new[1][same] - at))]]
+    verdicts, edits = NO_VERDICTS, NO_EDITS
+    for origin, verdict in ref.verdicts.items():
+        if place[origin] >= 0:
+            verdicts = verdicts.with_verdict([int(place[origin])], verdict)
+    for edit, origins in ref.edits.by_kind():
+        moved = place[origins]
+        edits = edits.with_edit(moved[moved >= 0], edit)
+    return with_changed(session, ref.ident, material=take.ident, heard=heard, verdicts=verdicts, edits=edits)
+
+
+def _ons(take: Take) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Events that begin notes, their seconds, and their notes."""
+    events = take.events
+    on = np.flatnonzero(((events.status & messages.KIND) == messages.NOTE_ON) & (events.data2 > 0))
+    return on, events.arrived[on], events.data1[on]

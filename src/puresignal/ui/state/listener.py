@@ -41,6 +41,7 @@ class _Job:
     to: int
     out: int
     rest: bytes = b""
+    ident: str = ""
 
 
 class Listener(QObject):
@@ -148,19 +149,27 @@ class Listener(QObject):
                 kind, sure = said["kinds"][0]
                 self.proposed.emit(job.path, kind, float(sure))
             return True
+        if "beginning" in said:
+            if said["beginning"]["rows"]:
+                self._add(job, said["beginning"])
+            return False
         if "error" in said:
             what, where, remedy = (*said["error"], "", "")[:3]
             self.told.emit(str(PureSignalError(what, where, remedy)) if remedy else f"{what} ({where})", True)
             return True
-        self._add(job, said)
+        if said["rows"]:
+            self._add(job, said)
+            name = file_access.shown_name(job.path.stem)
+            text = count_tr("{n} note heard in {name}.", "{n} notes heard in {name}.", len(said["rows"]), name=name)
+            self.told.emit("\n".join([text, *said["warnings"]]), False)
+        else:
+            self.told.emit("\n".join(said["warnings"]) or tr("No notes were found in this recording."), True)
         return True
 
     def _add(self, job: _Job, said: dict[str, Any]) -> None:
+        """Add the notes as a take, or put them in the place of those of the beginning, which were there before."""
         bench = self._workbench
         name = file_access.shown_name(job.path.stem)
-        if not said["rows"]:
-            self.told.emit("\n".join(said["warnings"]) or tr("No notes were found in this recording."), True)
-            return
         ident = bench.store.free_ident()
         title = tr("{name}, {kind}", name=name, kind=tr(NAMES[job.kind]))
         outline = heard_json.outline_from_json(said["outline"]) if said.get("outline") else None
@@ -168,17 +177,24 @@ class Listener(QObject):
             ident, title, job.kind, job.path.name, said["rows"], said["names"], outline, str(job.path)
         )
         source = note_map_file.shipped("general-midi") if job.kind in ("drums", "hits") else None
-        ref = TakeRef(ident, title, source, beat=job.beat, kind=PLAYED, heard=heard)
         bench.store.add(take)
+        before = bench.session.take(job.ident) if job.ident else None
+        if before is not None:
+            session = heard_take.heard_further(bench.session, before, bench.store[before.material], take, heard)
+            bench.do(tr("hear {name}", name=name), session, f"hear {job.ident}")  # not shown
+            return
+        if job.ident:
+            # It was taken back meanwhile.
+            return
+        job.ident = ident
+        ref = TakeRef(ident, title, source, beat=job.beat, kind=PLAYED, heard=heard)
         session = edits.with_take(bench.session, ref)
         if not source:
             # A melody has a track of its own, with the recording's name.
             made = session.take(ident)
             assert made is not None
             session = edits.with_changed(session, ident, own="", channels=made.channels or f"{made.number}.")
-        bench.do(tr("hear {name}", name=name), session)
-        text = count_tr("{n} note heard in {name}.", "{n} notes heard in {name}.", len(said["rows"]), name=name)
-        self.told.emit("\n".join([text, *said["warnings"]]), False)
+        bench.do(tr("hear {name}", name=name), session, f"hear {ident}")  # not shown
 
     def close(self) -> None:
         self._waiting.clear()
