@@ -16,6 +16,7 @@ from puresignal.core.session.take_ref import DRAWN
 from puresignal.core.session.track_settings import TrackSettings
 from puresignal.core.touch.computer_keyboard import own_map
 from puresignal.io import ports
+from tests.ui.test_several_takes import trio  # noqa: F401 - fixture
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 
@@ -261,3 +262,83 @@ def test_hits_are_entered_step_by_step(takes, demo_window, qtbot, monkeypatch):
     assert len(drawn.drawn) == 2
     takes.step_button.click()
     services.live_session.close()
+
+
+def bass(window, qtbot):
+    """The sheet with the bass line alone, and the origins of its notes."""
+    window.show_view("Takes")
+    takes = window.takes
+    ref = next(one for one in window.workbench.session.takes if one.name == "Bass line")
+    window.workbench.do("choose", edits.with_current(window.workbench.session, ref.ident))
+    takes.toggle_alone()
+    qtbot.waitUntil(lambda: takes._workbench.seen.ref.ident == ref.ident, timeout=3000)
+    notes = notes_of(takes)
+    return takes, notes.origin[np.argsort(notes.start)]
+
+
+def beats_of(takes, origins):
+    notes, several = notes_of(takes), takes._workbench.seen.several
+    rows = [int(np.flatnonzero(notes.origin == origin)[0]) for origin in origins]
+    columns = zip(notes.start[rows].tolist(), notes.end[rows].tolist(), notes.note[rows].tolist(), strict=True)
+    return [(several.beat_of(begin), several.beat_of(end), note) for begin, end, note in columns]
+
+
+def test_a_note_is_split_and_joined_again(trio, qtbot):  # noqa: F811
+    takes, origins = bass(trio, qtbot)
+    demo_window = trio
+    origin = int(origins[4])
+    ((begin, end, pitch),) = beats_of(takes, [origin])
+    before = demo_window.workbench.midi_bytes()
+    count = len(notes_of(takes))
+    takes.timeline.select(np.array([origin]))
+    takes.timeline.setFocus()
+    qtbot.keyClick(takes.timeline, Qt.Key.Key_Y)
+    bench = demo_window.workbench
+    ((first, middle, same),) = beats_of(takes, [origin])
+    assert (first, same) == (pytest.approx(begin, abs=1e-3), pitch)
+    assert middle == pytest.approx((begin + end) / 2, abs=2e-3)
+    takes.toggle_alone()
+    qtbot.waitUntil(lambda: takes._workbench.seen.is_several, timeout=3000)
+    several = takes._workbench.seen.several
+    drawn = next(ref for ref in bench.session.takes if ref.kind == DRAWN)
+    line = next(ref for ref in bench.session.takes if ref.name == "Bass line")
+    whole = int(several.origins_of(line.ident, np.array([origin]))[0])
+    (second,) = [o for o in notes_of(takes).origin.tolist() if several.is_of(drawn.ident, np.array([o]))[0]]
+    ((start, stop, other),) = beats_of(takes, [second])
+    assert (start, stop, other) == (pytest.approx(middle, abs=2e-3), pytest.approx(end, abs=2e-3), pitch)
+    takes.timeline.select(np.array([whole, second]))
+    qtbot.keyClick(takes.timeline, Qt.Key.Key_Y, SHIFT)
+    ((again, until, _),) = beats_of(takes, [whole])
+    assert (again, until) == (pytest.approx(begin, abs=2e-3), pytest.approx(end, abs=4e-3))
+    bench.undo()
+    bench.undo()
+    assert bench.midi_bytes() == before
+    assert count == len(origins)
+
+
+def test_a_hit_is_called_what_it_was(takes, demo_window):
+    origin, _, row = a_note(takes, "head")
+    assert row.articulation == "snare.head"
+    takes.timeline.select(np.array([origin]))
+    (was,) = [a.menu() for a in takes.menu().actions() if a.text() == "This was…"]
+    next(action for action in was.actions() if action.text() == "snare, rim").trigger()
+    notes, outcome = notes_of(takes), takes._workbench.seen.outcome
+    assert outcome.vocabulary[int(notes.articulation[notes.origin == origin][0])] == "snare.rim"
+    demo_window.workbench.undo()
+    notes = notes_of(takes)
+    assert outcome.vocabulary[int(notes.articulation[notes.origin == origin][0])] == "snare.head"
+
+
+def test_a_clicked_note_is_heard_from_its_beginning_to_its_end_where_that_is_wanted(takes, demo_window, monkeypatch):
+    heard = []
+    monkeypatch.setattr(demo_window.playback, "hear", lambda begin, end: heard.append((begin, end)))
+    origin, at, _ = a_note(takes)
+    QTest.mouseClick(takes.timeline.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    assert not heard
+    takes.toggle_click_hear()
+    origin, at, _ = a_note(takes, number=4)
+    QTest.mouseClick(takes.timeline.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    notes = notes_of(takes)
+    ((begin, end),) = heard
+    assert begin == float(notes.start[notes.origin == origin][0])
+    assert end >= begin + 0.1

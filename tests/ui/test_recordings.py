@@ -224,3 +224,22 @@ def test_a_recording_that_is_taken_back_while_it_is_heard_stays_away(window, tmp
     assert bench.session == before
     qtbot.waitUntil(lambda: not listener.busy, timeout=60_000)
     assert bench.session == before
+
+
+def test_the_balance_of_recording_and_notes_is_the_listeners(heard, qtbot):
+    live, bench = heard.services.live_session, heard.workbench
+    heard.show_view("Takes")
+    strip = heard.takes.sound
+    qtbot.waitUntil(strip.isVisible, timeout=3000)
+    before = bench.session
+    heard.playback.play()
+    qtbot.waitUntil(lambda: "balance" in live._sound_told, timeout=8000)
+    assert live._sound_told["balance"] == 0.0
+    strip.balance.setFocus()
+    qtbot.keyClick(strip.balance, Qt.Key.Key_Home)
+    assert live._sound_told["balance"] == -1.0
+    qtbot.keyClick(strip.balance, Qt.Key.Key_End)
+    assert live._sound_told["balance"] == 1.0
+    assert bench.session == before
+    heard.playback.stop()
+    live.close()

@@ -1,12 +1,12 @@
 """The ear as a process: `python -m puresignal.commands.ear`, with one job as a line of JSON on stdin.
 
 The job: {"path": file, "kind": "melody", "drums", "hits", "chords" or "?", "examples": folder or null, "low", "high",
-"pan": numbers or null}. It answers with lines of JSON: {"progress": 0..1} as it goes, {"beginning": as at the end} for the first
-seconds of a long recording, which may still change, and at the end {"rows": [[start,
-end, channel, note, velocity, confidence, reason], ...], "keys": [[name, likelihood, moves], ...], "names": [[begin,
-end, chord], ...], "outline": {"level", "pitch"} or null, "warnings": [...]} or {"error": [what, where, remedy]}. Every
-note is among the rows, also what the ear would leave out: its reason is an index into REMOVAL_REASONS. It ends when
-stdin does. Asked for the kind "?", it answers {"kinds": [[kind, probability], ...]}, likeliest first.
+"pan": numbers or null}. It answers with lines of JSON: {"progress": 0..1} as it goes; {"beginning": as at the end} for
+the first seconds of a long recording, which may still change; and at the end {"rows": [[start, end, channel, note,
+velocity, confidence, reason], ...], "keys": [[name, likelihood, moves], ...], "names": [[begin, end, chord], ...],
+"outline": {"level", "pitch"} or null, "warnings": [...]} or {"error": [what, where, remedy]}. Every note is among the
+rows, also what the ear would leave out: its reason is an index into REMOVAL_REASONS. It ends when stdin does. Asked for
+the kind "?", it answers {"kinds": [[kind, probability], ...]}, likeliest first.
 """
 
 from __future__ import annotations

@@ -4,8 +4,8 @@
 router's clock, and the pulse. On JACK it is a client that the router's output is connected to, and sounds in the same
 cycle; elsewhere it reads sent messages from the ring and plays through PortAudio. Without either it is silent and
 reports that. Commands are lines of JSON: {"map": note map, "output": its number among the router's, "kit": name,
-"drums": {name: {level, place, tune, damping}}, "level": 0..1, "muted": [names], "device": name or "",
-"block": frames, "rate": n, "font": path, "font_output": n, "along": [{"path", "level", "offset"}, ...],
+"drums": {name: {level, place, tune, damping}}, "level": 0..1, "balance": -1 only recordings .. 1 only notes,
+"muted": [names], "device": name or "", "block": frames, "rate": n, "font": path, "font_output": n, "along": [{"path", "level", "offset"}, ...],
 "strike": [note, velocity] to be heard at once, "click_output": n, "click": dB of the click}.
 It prints its state as a line of JSON.
 """
@@ -157,6 +157,7 @@ class Sound:
         self._output = self._font_output = self._click_output = -1
         self._font: soundfont.Font | None = None
         self._font_why = ""
+        self._balance = 0.0
         self._font_path = ""
         self._along = Recordings(transport, clock)
         self._kit = drums.KITS[0]
@@ -196,6 +197,8 @@ class Sound:
             self._drums = {name: drums.Drum(**values) for name, values in command["drums"].items()}
         if "level" in command:
             self.mixer.level = float(command["level"])
+        if "balance" in command:
+            self._balance = float(command["balance"])
         if "muted" in command:
             self.mixer.mute(command["muted"])
         if {"device", "block", "rate"} & set(command):
@@ -243,7 +246,9 @@ class Sound:
         font = self._font
         if font is not None:
             block += self.mixer.level * font.render(frames, to_font)
-        self._along.add_to(block, self.mixer.level)
+        if self._balance < 0:
+            block *= 1 + self._balance
+        self._along.add_to(block, self.mixer.level * min(1.0, 1 - self._balance))
         self.click.add_to(block, clicks, self.mixer.level)
         return np.clip(block, -1.0, 1.0, out=block)
 

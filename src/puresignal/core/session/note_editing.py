@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from puresignal.core.path.note_edits import Edit
+from puresignal.core.path.note_edits import Edit, set_length
 from puresignal.core.path.several_takes import BEATS
 from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session import session as edits
@@ -72,6 +72,63 @@ def with_drawn(session: Session, like: TakeRef | None, notes: Sequence[DrawnNote
     number = max((one.number for one in found.drawn), default=0)
     added = tuple(replace(one, number=number + i, beat=one.beat - found.beat) for i, one in enumerate(notes, 1))
     return edits.with_changed(session, found.ident, drawn=(*found.drawn, *added))
+
+
+@dataclass(frozen=True)
+class Sounding:
+    """A note as it leaves: the take and event it came from, quarter notes from bar 1, and how its kit would send it."""
+
+    ident: str
+    origin: int
+    begin: float
+    end: float
+    note: int
+    channel: int
+    velocity: float
+    track: int
+
+
+def split(session: Session, notes: Sequence[Sounding], beat: float, name: str) -> Session:
+    """With notes in two: each that sounds at a beat from bar 1 is parted there, all others in their middle.
+
+    name  of a drawn take that is made for the second parts
+    """
+    for one in notes:
+        inside = one.begin + SHORTEST_BEATS < beat < one.end - SHORTEST_BEATS
+        at = beat if inside else (one.begin + one.end) / 2
+        if at - one.begin < SHORTEST_BEATS or one.end - at < SHORTEST_BEATS:
+            continue
+        session = with_edit(session, {one.ident: np.array([one.origin])}, set_length(at - one.begin))
+        rest = DrawnNote(0, at, one.end - at, one.note, one.velocity, one.channel)
+        session = with_drawn(session, session.take(one.ident), [rest], name)
+    return session
+
+
+def joined(session: Session, notes: Sequence[Sounding]) -> Session:
+    """With notes made one: those of one pitch on one track, or where no two are of one pitch, all of a track. The first
+    sounds on to the end of the last."""
+    by_pitch: dict[tuple[int, int], list[Sounding]] = {}
+    for one in sorted(notes, key=lambda one: one.begin):
+        by_pitch.setdefault((one.track, one.note), []).append(one)
+    groups = [group for group in by_pitch.values() if len(group) > 1]
+    if not groups:
+        by_track: dict[int, list[Sounding]] = {}
+        for one in sorted(notes, key=lambda one: one.begin):
+            by_track.setdefault(one.track, []).append(one)
+        groups = [group for group in by_track.values() if len(group) > 1]
+    for first, *others in groups:
+        # Before the numbers of drawn notes move.
+        for ident in {one.ident for one in others}:
+            gone = np.array([one.origin for one in others if one.ident == ident])
+            if ident == first.ident and session.take(ident).kind == DRAWN:  # type: ignore[union-attr]
+                continue
+            session = erased(session, {ident: np.sort(gone)})
+        end = max(one.end for one in (first, *others))
+        session = with_edit(session, {first.ident: np.array([first.origin])}, set_length(end - first.begin))
+        own = [one.origin for one in others if one.ident == first.ident]
+        if own and session.take(first.ident).kind == DRAWN:  # type: ignore[union-attr]
+            session = erased(session, {first.ident: np.sort(np.array(own))})
+    return session
 
 
 def _is_like(one: TakeRef, like: TakeRef | None) -> bool:

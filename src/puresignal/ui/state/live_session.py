@@ -100,6 +100,7 @@ class LiveSession(QObject):
         self._sound_told: dict[str, Any] = {}
         self.sound_state: dict[str, Any] = {}
         self.sound_out = SoundOut()
+        self.balance = 0.0
         self.player: PlayerProcess | None = None
         self._inputs: tuple[LiveInput, ...] = ()
         self._contexts: tuple[Context, ...] = ()
@@ -224,7 +225,8 @@ class LiveSession(QObject):
         own = (ports.SOUND, ports.FONT, ports.CLICK)
         if not set(own) & set(setup.outputs) and session.backing is None:
             return
-        told = sound_settings(session, setup.outputs, self.sound_out) | {"along": self._along()}
+        told = sound_settings(session, setup.outputs, self.sound_out)
+        told |= {"along": self._along(), "balance": self.balance}
         if self._sound is None:
             self._sound, self._sound_told = SoundProcess(self._router, self.player), {}
         changed = {key: value for key, value in told.items() if self._sound_told.get(key, told) != value}
@@ -243,6 +245,11 @@ class LiveSession(QObject):
                 place = 0.0 if several is None else several.second_of(ref.beat)
                 found.append({**asdict(ref.sound), "offset": ref.sound.offset + place})
         return found
+
+    def set_balance(self, balance: float) -> None:
+        """What is heard more: -1 only recordings, 0 both, 1 only notes. It is the listener's, not the session's."""
+        self.balance = max(-1.0, min(1.0, balance))
+        self._follow_sound()
 
     def set_kit_model(self, model: KitModel | None) -> None:
         """Let the live path know the kit by another model than the session's; None: the session's."""

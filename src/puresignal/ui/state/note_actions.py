@@ -121,6 +121,47 @@ class NoteActions(QObject):
         bench.do(name, note_editing.erased(bench.session, whose))
         return True
 
+    # Two of one, and one of two
+
+    def split(self, origins: np.ndarray, beat: float) -> bool:
+        """Part notes at a beat from bar 1, or in their middle where they do not sound there."""
+        bench, sounding = self._workbench, self._sounding(origins)
+        session = note_editing.split(bench.session, sounding, beat, tr("Drawn"))
+        if session == bench.session:
+            return False
+        bench.do(tr("split {n}").format(n=count_tr("{n} note", "{n} notes", len(sounding))), session)
+        return True
+
+    def join(self, origins: np.ndarray) -> bool:
+        """Make one note of several of a pitch, or of a track."""
+        bench, sounding = self._workbench, self._sounding(origins)
+        session = note_editing.joined(bench.session, sounding)
+        if session == bench.session:
+            bench.message_shown.emit(tr("Select two notes or more of one track: they become one."), False)
+            return False
+        bench.do(tr("join {n}").format(n=count_tr("{n} note", "{n} notes", len(sounding))), session)
+        return True
+
+    def _sounding(self, origins: np.ndarray) -> list[note_editing.Sounding]:
+        """The unlocked notes as they leave."""
+        shown = self._workbench.seen
+        if shown is None or shown.several is None:
+            return []
+        notes = shown.outcome.output_notes
+        found = []
+        for ident, own in shown.whose(self.unlocked(origins)).items():
+            for whole, event in zip(shown.several.origins_of(ident, own).tolist(), own.tolist(), strict=True):
+                drawn = self._as_drawn(np.array([whole]))
+                if drawn is not None:
+                    one = drawn.notes[0]
+                    found.append(
+                        note_editing.Sounding(
+                            ident, event, one.beat, one.beat + one.beats, one.note, one.channel, one.velocity,
+                            int(notes.track[notes.origin == whole][0]),
+                        )
+                    )  # fmt: skip
+        return found
+
     # Copying
 
     def copy(self, origins: np.ndarray) -> bool:

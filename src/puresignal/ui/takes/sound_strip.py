@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFont, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QSlider, QWidget
 
 from puresignal.core.harmony.keys import note_name
 from puresignal.core.hearing.sound_outline import STEP
@@ -20,6 +20,7 @@ from puresignal.ui.widgets import theme
 LEVEL, PITCH, NAMES = 58, 74, 18
 """Pixels of the parts."""
 EDGE = 5.0
+BALANCE_STEPS = 10
 SPAN = 7.0
 """Semitones that the pitch shows at least."""
 DOUBTFUL = 0.6
@@ -27,7 +28,9 @@ DOUBTFUL = 0.6
 
 
 class SoundStrip(QWidget):
-    """Drawn along the sheet's time."""
+    """Drawn along the sheet's time. balanced: what is heard more, -1 only the recording .. 1 only the notes."""
+
+    balanced = Signal(float)
 
     def __init__(
         self, x_of: Callable[[np.ndarray], np.ndarray], second_at: Callable[[float], float],
@@ -38,6 +41,13 @@ class SoundStrip(QWidget):
         self._x_of, self._second_at = x_of, second_at
         self._picture: SoundPicture | None = None
         self._window = SoundWindow()
+        self.balance = QSlider(Qt.Orientation.Horizontal, self)
+        self.balance.setRange(-BALANCE_STEPS, BALANCE_STEPS)
+        self.balance.setPageStep(BALANCE_STEPS)
+        self.balance.setAccessibleName(tr("Balance of recording and notes"))
+        self.balance.setToolTip(tr("Hear only the recording, both, or only the notes. Nothing in the session changes."))
+        self.balance.valueChanged.connect(lambda value: self.balanced.emit(value / BALANCE_STEPS))
+        self._level_top = 0.0
         self.setAccessibleName(tr("Recording"))
         self.setToolTip(tr("The recording these notes were heard in: its level, and below it the pitch of a melody."))
 
@@ -47,6 +57,8 @@ class SoundStrip(QWidget):
         if picture is not None:
             high += PITCH * bool((picture.outline.pitch > 0).any()) + NAMES * bool(picture.names)
         self.setFixedHeight(high)
+        self._level_top = NAMES if picture is not None and picture.names else 0.0
+        self.balance.setGeometry(12, round(self._level_top) + 33, GUTTER - 70, 20)
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -63,7 +75,11 @@ class SoundStrip(QWidget):
             self._head(painter, tr("chords"), top, NAMES)
             self._paint_names(painter, picture)
             top += NAMES
-        self._head(painter, tr("level"), top, LEVEL)
+        self._head(painter, tr("level"), top, 20)
+        painter.setFont(theme.font(8))
+        words = QRectF(14, top + 18, GUTTER - 74, 16)
+        painter.drawText(words, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, tr("recording"))
+        painter.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, tr("notes"))
         self._paint_level(painter, picture, QRectF(GUTTER, top, self.width() - GUTTER, LEVEL))
         top += LEVEL
         if self.height() > top:

@@ -40,7 +40,7 @@ from puresignal.ui.state.services import Services
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.sound_of_take import sound_picture
 from puresignal.ui.state.view import View
-from puresignal.ui.takes import row_painter
+from puresignal.ui.takes import note_menu, row_painter
 from puresignal.ui.takes.beat_bar import BeatBar
 from puresignal.ui.takes.choice_row import Choices
 from puresignal.ui.takes.list_panel import ListPanel
@@ -68,6 +68,8 @@ BEAT_ACTIONS = ("half_speed", "double_speed", "bars_earlier", "bars_later", "tap
 """Keys that mend the beats of the chosen take while they are shown."""
 BEFORE, AFTER = 1.5, 1.0
 """Seconds before and after a note that are played as its context."""
+SHORTEST_HEARD = 0.12
+"""Seconds that are played of a note that was clicked, at least."""
 
 
 def _idents(shown: Shown) -> tuple[str, ...]:
@@ -99,6 +101,7 @@ class TakesView(View):
         playback.moved.connect(self._move_line)
         self.timeline.set_line(playback.place, False)
         self._recorded = False
+        self.hears_clicks = False
         services.capture.changed.connect(self._follow_recording)
         self.timeline.action_requested.connect(self.act)
         self._notes = services.note_actions
@@ -158,6 +161,7 @@ class TakesView(View):
         self.timeline.painted.connect(self.strip.update)
         self.sound = SoundStrip(self.timeline.x_of_all, self.timeline.second_at)
         self.sound.hide()
+        self.sound.balanced.connect(services.live_session.set_balance)
         self.timeline.painted.connect(self.sound.update)
         self.list = ListPanel(self._notes)
         self.list.hide()
@@ -463,7 +467,11 @@ class TakesView(View):
         if growing:
             self.timeline.bring_into_view(shown.take.length)
         if same:
-            self.trace.show_notes(shown, self.timeline.selected)
+            # A drawn note that was selected may be gone.
+            there = self.timeline.selected[self.timeline.selected < len(shown.take.events)]
+            if len(there) < len(self.timeline.selected):
+                self.timeline.select(there)
+            self.trace.show_notes(shown, there)
         else:
             self.timeline.select(np.zeros(0, np.int64))
             self.timeline.show_stretch(self._services.playback.span)
@@ -702,6 +710,11 @@ class TakesView(View):
             self._duplicate(origins)
         elif name == "take_back":
             notes.take_back(origins)
+        elif name == "split":
+            self._services.playback.heard_now()
+            notes.split(origins, self._services.playback.beat_of(self._services.playback.place))
+        elif name == "join":
+            notes.join(origins)
         elif name in ("step_right", "step_left"):
             self._services.steps.skip(1 if name == "step_right" else -1)
         elif name == "step_back":
@@ -902,28 +915,27 @@ class TakesView(View):
 
     def menu(self) -> QMenu:
         """Context menu of the selected notes."""
-        menu = QMenu(self)
-        some, single = len(self.timeline.selected) > 0, len(self.timeline.selected) == 1
-        for act, label, able in (
-            ("keep", mark("Keep"), some),
-            ("remove", mark("Remove"), some),
-            ("keep_alike", mark("Keep all alike"), single),
-            ("remove_alike", mark("Remove all alike"), single),
-            ("other_line", mark("Other line of the grid"), some),
-            ("automatic", mark("Let the stages decide"), some),
-        ):
-            action = menu.addAction(tr(label))
-            action.setEnabled(able)
-            action.triggered.connect(lambda _=False, a=act: self.act(a))
-        menu.addSeparator()
-        hear = menu.addAction(tr("Play in context"))
-        hear.setEnabled(some)
-        hear.triggered.connect(lambda: self.act("hear"))
-        menu.addAction(tr("Next doubtful")).triggered.connect(lambda: self.act("next_doubtful"))
-        menu.addAction(tr("Whole take")).triggered.connect(lambda: self.timeline.show_all())
-        return menu
+        return note_menu.made(self, self._services, self._shown)
+
+    def toggle_click_hear(self) -> None:
+        """Hear a note as soon as it is clicked, or not."""
+        self.hears_clicks = not self.hears_clicks
+        said = tr("Each note that is clicked is heard.") if self.hears_clicks else tr("Notes are silent when clicked.")
+        self._services.notices.tell(said, False)
+
+    def _hear_click(self, origins: np.ndarray) -> None:
+        """Play one note, and its recording, from its beginning to its end."""
+        if not self.hears_clicks or len(origins) != 1 or self._shown is None or self._services.playback.playing:
+            return
+        notes = self._shown.outcome.output_notes
+        mine = np.flatnonzero(notes.origin == origins[0])
+        if len(mine):
+            begin = float(notes.start[mine[0]])
+            end = float(np.nan_to_num(notes.end[mine[0]], nan=begin + AFTER))
+            self._services.playback.hear(begin, max(end, begin + SHORTEST_HEARD))
 
     def _choose(self, origins: np.ndarray) -> None:
+        self._hear_click(origins)
         self.trace.show_notes(self._shown, origins)
         self.strip.show_selection(origins)
         if self.list.isVisible():

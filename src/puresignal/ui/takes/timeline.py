@@ -148,6 +148,8 @@ class Timeline(QAbstractScrollArea):
         (Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier): "paste",
         (Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier): "duplicate",
         (Qt.Key.Key_Z, Qt.KeyboardModifier.ShiftModifier): "take_back",
+        (Qt.Key.Key_Y, Qt.KeyboardModifier.NoModifier): "split",
+        (Qt.Key.Key_Y, Qt.KeyboardModifier.ShiftModifier): "join",
     }
     """Keys that edit the selected notes."""
 

@@ -1,0 +1,73 @@
+"""The context menu of the selected notes."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PySide6.QtWidgets import QMenu
+
+from puresignal.core.kit.articulations import sort_key, spoken
+from puresignal.core.path.verdicts import Verdict
+from puresignal.core.session import session as edits
+from puresignal.translation import count_tr, mark, tr
+from puresignal.ui.state.services import Services
+from puresignal.ui.state.shown import Shown
+
+if TYPE_CHECKING:
+    from puresignal.ui.takes.takes_view import TakesView
+
+
+def made(view: TakesView, services: Services, shown: Shown | None) -> QMenu:
+    """The menu for what is selected in the sheet."""
+    menu = QMenu(view)
+    selected = view.timeline.selected
+    some, single = len(selected) > 0, len(selected) == 1
+    for act, label, able in (
+        ("keep", mark("Keep"), some),
+        ("remove", mark("Remove"), some),
+        ("keep_alike", mark("Keep all alike"), single),
+        ("remove_alike", mark("Remove all alike"), single),
+        ("other_line", mark("Other line of the grid"), some),
+        ("automatic", mark("Let the stages decide"), some),
+    ):
+        action = menu.addAction(tr(label))
+        action.setEnabled(able)
+        action.triggered.connect(lambda _=False, a=act: view.act(a))
+    menu.addSeparator()
+    for name, label in (
+        ("split", mark("Split at the position, or in the middle")), ("join", mark("Join to one note")),
+        ("octave_up", mark("An octave up")), ("octave_down", mark("An octave down")),
+    ):  # fmt: skip
+        action = menu.addAction(tr(label))
+        action.setEnabled(some)
+        action.triggered.connect(lambda _=False, n=name: view.edit(n))
+    _add_was(menu.addMenu(tr("This was…")), services, shown, selected)
+    menu.addSeparator()
+    hear = menu.addAction(tr("Play in context"))
+    hear.setEnabled(some)
+    hear.triggered.connect(lambda: view.act("hear"))
+    menu.addAction(tr("Next doubtful")).triggered.connect(lambda: view.act("next_doubtful"))
+    menu.addAction(tr("Whole take")).triggered.connect(lambda: view.timeline.show_all())
+    return menu
+
+
+def _add_was(menu: QMenu, services: Services, shown: Shown | None, selected: np.ndarray) -> None:
+    """What the selected hits were, by the pads of the chosen take's kit."""
+    own = services.workbench.own
+    source = None if own is None else own.ref.source
+    names = sorted(source.articulations(), key=sort_key) if source is not None else []
+    menu.setEnabled(len(selected) > 0 and bool(names) and shown is not None)
+    for name in names:
+        action = menu.addAction(spoken(name))
+        action.triggered.connect(lambda _=False, n=name: shown is not None and call(services, shown, selected, n))
+
+
+def call(services: Services, shown: Shown, origins: np.ndarray, articulation: str) -> None:
+    """Decide what hits were, whatever they arrived as."""
+    bench = services.workbench
+    session = bench.session
+    for ident, own in shown.whose(origins).items():
+        session = edits.with_verdicts(session, ident, own, Verdict(articulation=articulation))
+    n = count_tr("{n} note", "{n} notes", len(origins))
+    bench.do(tr("call {n} {what}").format(n=n, what=spoken(articulation)), session)
