@@ -5,8 +5,8 @@ router's clock, and the pulse. On JACK it is a client that the router's output i
 cycle; elsewhere it reads sent messages from the ring and plays through PortAudio. Without either it is silent and
 reports that. Commands are lines of JSON: {"map": note map, "output": its number among the router's, "kit": name,
 "drums": {name: {level, place, tune, damping}}, "level": 0..1, "balance": -1 only recordings .. 1 only notes,
-"muted": [names], "device": name or "", "block": frames, "rate": n, "font": path, "font_output": n, "along": [{"path", "level", "offset"}, ...],
-"strike": [note, velocity] to be heard at once, "click_output": n, "click": dB of the click}.
+"muted": [names], "device": name or "", "block": frames, "rate": n, "font": path, "font_output": n,
+"along": [{"path", "level", "offset"}, ...], "strike": [note, velocity] to be heard at once, "click_output": n, "click": dB of the click}.
 It prints its state as a line of JSON.
 """
 
