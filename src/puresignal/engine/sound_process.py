@@ -6,7 +6,8 @@ cycle; elsewhere it reads sent messages from the ring and plays through PortAudi
 reports that. Commands are lines of JSON: {"map": note map, "output": its number among the router's, "kit": name,
 "drums": {name: {level, place, tune, damping}}, "level": 0..1, "balance": -1 only recordings .. 1 only notes,
 "muted": [names], "device": name or "", "block": frames, "rate": n, "font": path, "font_output": n,
-"along": [{"path", "level", "offset"}, ...], "strike": [note, velocity] to be heard at once, "click_output": n, "click": dB of the click}.
+"along": [{"path", "level", "offset"}, ...], "strike": [note, velocity] to be heard at once, "click_output": n,
+"click": dB of the click}.
 It prints its state as a line of JSON.
 """
 
