@@ -60,11 +60,13 @@ def _add_was(menu: QMenu, services: Services, shown: Shown | None, selected: np.
     menu.setEnabled(len(selected) > 0 and bool(names) and shown is not None)
     for name in names:
         action = menu.addAction(spoken(name))
-        action.triggered.connect(lambda _=False, n=name: shown is not None and call(services, shown, selected, n))
+        action.triggered.connect(lambda _=False, n=name: call(services, shown, selected, n))
 
 
-def call(services: Services, shown: Shown, origins: np.ndarray, articulation: str) -> None:
+def call(services: Services, shown: Shown | None, origins: np.ndarray, articulation: str) -> None:
     """Decide what hits were, whatever they arrived as."""
+    if shown is None:
+        return
     bench = services.workbench
     session = bench.session
     for ident, own in shown.whose(origins).items():
