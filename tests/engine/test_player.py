@@ -322,3 +322,31 @@ def test_what_is_played_live_sounds_in_the_next_round_while_nobody_hands_over_a_
     finally:
         player.close()
         router.close()
+
+
+def test_a_recording_that_follows_the_beats_is_stretched_where_they_are(tmp_path):
+    from puresignal.engine import shared_counters
+    from puresignal.engine.sound_process import BackingPlayer
+    from puresignal.io import audio_file
+
+    # A click each half second of the file; the second second of it takes twice as long.
+    sound = np.zeros(4 * 48_000, np.float32)
+    for i in range(8):
+        sound[24_000 * i : 24_000 * i + 200] = np.hanning(200) * 0.8
+    audio_file.write_wav(tmp_path / "clicks.wav", sound, 48_000)
+    transport, clock = (shared_counters.SharedCounters(shared_counters.make()) for _ in range(2))
+    along = BackingPlayer(transport, clock)
+    bent = [[0.0, 1.0, 3.0, 5.0], [0.0, 1.0, 2.0, 4.0]]
+    along.load({"path": str(tmp_path / "clicks.wav"), "level": 0.0, "offset": 0.0, "bent": bent}, 48_000)
+    transport.write(1, 10_000, 0, 48_000, 0, 0)
+    parts = []
+    for i in range(900):
+        clock.write(10_000 + 256 * i, 48_000, time.monotonic_ns(), 256)
+        block = np.zeros((2, 256), np.float32)
+        along.add_to(block, 1.0)
+        parts.append(block)
+    loud = np.abs(np.concatenate(parts, axis=1)[0])
+    for own, shown in ((0.5, 0.5), (1.0, 1.0), (1.5, 2.0), (2.0, 3.0), (2.5, 3.5), (3.0, 4.0)):
+        near = loud[round((shown - 0.1) * 48_000) : round((shown + 0.1) * 48_000)]
+        assert near.max() > 0.4, own
+        assert (np.argmax(near) / 48_000 - 0.1) == pytest.approx(0.0, abs=0.012), own

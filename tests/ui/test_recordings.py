@@ -10,8 +10,9 @@ import mido
 import numpy as np
 import pytest
 import soundfile
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from puresignal.core.hearing.sound_outline import STEP
 from puresignal.core.path.heard import UNSURE
@@ -243,3 +244,87 @@ def test_the_balance_of_recording_and_notes_is_the_listeners(heard, qtbot):
     assert bench.session == before
     heard.playback.stop()
     live.close()
+
+
+def test_from_a_recording_to_its_notes_in_a_file_takes_five_actions(window, tmp_path, monkeypatch, qtbot):
+    window.activateWindow()
+    short = soundfile.read(melody_file(tmp_path))[0]
+    path = tmp_path / "half-a-minute.wav"
+    soundfile.write(path, np.tile(short, 7), RATE)
+    actions = []
+    # 1: it is dropped on the window.
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path))])
+    drop = QDropEvent(
+        QPointF(640, 400), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    window.dropEvent(drop)
+    actions.append("drop")
+    # 2 and 3: Hear its notes, as what it probably is or as something chosen.
+    qtbot.waitUntil(lambda: "Hear its notes" in window.notice.act.text(), timeout=30_000)
+    listener = window.services.listener
+    qtbot.waitUntil(lambda: not listener.busy, timeout=30_000)
+    qtbot.mouseClick(window.notice.act, Qt.MouseButton.LeftButton)
+    actions.append("hear")
+    menu = QApplication.activePopupWidget()
+    if menu is not None:
+        qtbot.keyClick(menu, Qt.Key.Key_Return)
+        actions.append("melody")
+    qtbot.waitUntil(lambda: any(one.heard for one in window.workbench.session.takes), timeout=60_000)
+    qtbot.waitUntil(lambda: not listener.busy, timeout=60_000)
+    # 4 and 5: Ctrl+E, and Enter in the dialog.
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "notes.mid"), ""))
+    qtbot.keyClick(window, Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
+    actions += ["save", "accept"]
+    qtbot.waitUntil((tmp_path / "notes.mid").exists, timeout=5000)
+    notes = [m for m in mido.MidiFile(tmp_path / "notes.mid") if m.type == "note_on" and m.velocity]
+    assert len(notes) >= 6 * len(LINE)
+    assert len(actions) <= 6
+
+
+@pytest.mark.parametrize(
+    ("name", "make"),
+    [
+        ("eight-bit.wav", lambda p, s: soundfile.write(p, s, RATE, subtype="PCM_U8")),
+        ("fast.wav", lambda p, s: soundfile.write(p, np.repeat(s, 4), 4 * RATE)),
+        ("dc.wav", lambda p, s: soundfile.write(p, 0.6 * s + 0.35, RATE)),
+        ("clipped.wav", lambda p, s: soundfile.write(p, np.clip(6 * s, -1, 1), RATE)),
+        ("twelve.wav", lambda p, s: soundfile.write(p, np.tile(s[:, None], (1, 12)), RATE)),
+    ],
+)
+def test_odd_recordings_are_heard_as_well(window, tmp_path, name, make, qtbot):
+    make(tmp_path / name, soundfile.read(melody_file(tmp_path))[0])
+    window.files.open_files([tmp_path / name])
+    window.services.listener.hear(tmp_path / name, "melody")
+    qtbot.waitUntil(lambda: any(one.heard for one in window.workbench.session.takes), timeout=60_000)
+    notes = window.workbench.seen.outcome.output_notes
+    assert [int(n) for n in notes.note] == [note for _, _, note in LINE]
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "says"),
+    [
+        ("film.mp4", b"\x00\x00\x00\x18ftypmp42" + bytes(4000), ("WAV", "FLAC")),
+        ("talk.m4a", b"\x00\x00\x00\x18ftypM4A " + bytes(4000), ("WAV", "FLAC")),
+        ("nothing.flac", b"", ("nothing.flac",)),
+    ],
+)
+def test_what_cannot_be_read_says_what_can(window, tmp_path, name, content, says, qtbot):
+    path = tmp_path / name
+    path.write_bytes(content)
+    before = window.workbench.session
+    window.files.open_files([path])
+    said = window.notice.text
+    for word in says:
+        assert word in said
+    assert window.workbench.session == before
+
+
+def test_a_recording_that_vanishes_while_it_is_heard_ends_with_a_sentence(window, tmp_path, qtbot):
+    path = melody_file(tmp_path)
+    told = []
+    window.services.listener.told.connect(lambda text, problem: told.append((text, problem)))
+    window.services.listener.hear(path, "melody")
+    path.unlink()
+    qtbot.waitUntil(lambda: bool(told), timeout=30_000)
+    assert told[0][1] is True or "heard" in told[0][0]

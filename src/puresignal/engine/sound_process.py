@@ -6,8 +6,8 @@ cycle; elsewhere it reads sent messages from the ring and plays through PortAudi
 reports that. Commands are lines of JSON: {"map": note map, "output": its number among the router's, "kit": name,
 "drums": {name: {level, place, tune, damping}}, "level": 0..1, "balance": -1 only recordings .. 1 only notes,
 "muted": [names], "device": name or "", "block": frames, "rate": n, "font": path, "font_output": n,
-"along": [{"path", "level", "offset"}, ...], "strike": [note, velocity] to be heard at once, "click_output": n,
-"click": dB of the click}.
+"along": [{"path", "level", "offset", "bent": [seconds of playback after the offset, seconds of the file] or null},
+...], "strike": [note, velocity] to be heard at once, "click_output": n, "click": dB of the click}.
 It prints its state as a line of JSON.
 """
 
@@ -65,6 +65,8 @@ class BackingPlayer:
         self._stretch = TimeStretch(self._samples, RATE)
         self._rate, self._gain, self._offset = RATE, 1.0, 0.0
         self._next = -1
+        # Seconds of playback, and those of the file that stand there, where it follows the beats.
+        self._bent: tuple[np.ndarray, np.ndarray] | None = None
 
     def load(self, what: dict[str, Any] | None, rate: int) -> None:
         """Set file, level and offset; None for none. The file is read again only if it changed."""
@@ -75,6 +77,8 @@ class BackingPlayer:
             self._stretch = TimeStretch(self._samples, rate)
             return
         self._gain, self._offset = 10 ** (what["level"] / 20), float(what["offset"])
+        bent = what.get("bent")
+        self._bent = None if not bent else (np.array(bent[0], float), np.array(bent[1], float))
         if same:
             return
         try:
@@ -96,13 +100,17 @@ class BackingPlayer:
             return
         count = block.shape[1]
         speed = clock[1] / max(1, transport[3])
+        own = seconds - self._offset
+        if self._bent is not None:
+            own, bend = bent_at(*self._bent, seconds - self._offset)
+            speed *= bend
         if abs(speed - 1) > 1e-3:
             # Slower or faster for practice, at the same pitch.
             self._next = -1
-            stretched = self._stretch.block((seconds - self._offset) * self._rate, count, speed)
+            stretched = self._stretch.block(own * self._rate, count, speed)
             block += level * self._gain * stretched
             return
-        place = round((seconds - self._offset) * self._rate)
+        place = round(own * self._rate)
         # Clock readings are off by some microseconds; samples stay contiguous unless playback has jumped.
         if self._next >= 0 and abs(place - self._next) < JUMP * self._rate:
             place = self._next
@@ -110,6 +118,20 @@ class BackingPlayer:
         first, last = max(0, place), min(samples.shape[1], place + count)
         if last > first:
             block[:, first - place : last - place] += level * self._gain * samples[:, first:last]
+
+
+def bent_at(shown: np.ndarray, own: np.ndarray, second: float) -> tuple[float, float]:
+    """The second of a file that follows the beats, and how much faster than playback it runs there.
+
+    shown, own  (k,) rising seconds of playback, and those of the file; beyond the ends the file runs at its own speed
+    """
+    if second < shown[0]:
+        return float(own[0] + second - shown[0]), 1.0
+    if second >= shown[-1]:
+        return float(own[-1] + second - shown[-1]), 1.0
+    i = int(np.searchsorted(shown, second, "right")) - 1
+    slope = float((own[i + 1] - own[i]) / (shown[i + 1] - shown[i]))
+    return float(own[i]) + (second - float(shown[i])) * slope, slope
 
 
 JUMP = 0.03

@@ -9,12 +9,13 @@ import io
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from puresignal.core.errors import BadFileError
+from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.io import file_access, limits
 from puresignal.translation import tr
 
@@ -33,6 +34,20 @@ class Facts:
     @property
     def seconds(self) -> float:
         return self.frames / self.rate
+
+
+@lru_cache(maxsize=64)
+def _seconds(path: Path, changed: int, size: int) -> float:
+    return facts(path).seconds
+
+
+def seconds_of(path: Path) -> float:
+    """Length of a file in seconds, 0 if it cannot be read. Read once for each state of the file."""
+    try:
+        found = path.stat()
+        return _seconds(path, found.st_mtime_ns, found.st_size)
+    except (OSError, PureSignalError):
+        return 0.0
 
 
 def facts(path: Path) -> Facts:

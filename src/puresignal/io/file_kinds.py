@@ -45,7 +45,13 @@ AUDIO = FileKind(
 SOUNDFONT = FileKind("soundfont", (".sf2", ".sf3"), _starts(rb"RIFF....sfbk"))
 NOTE_MAP = FileKind("note-map", (".json",), _starts(rb'\s*\{.*"pure-signal/note-map"'))
 
-KINDS = (SESSION, MIDI, AUDIO, SOUNDFONT, NOTE_MAP)
+FILM = FileKind(
+    "film", (".mp4", ".m4a", ".m4v", ".mov", ".mkv", ".webm", ".avi", ".aac", ".wma", ".wmv", ".3gp", ".ape"),
+    _starts(rb"....ftyp", rb"\x1a\x45\xdf\xa3", rb"RIFF....AVI ", rb"\x30\x26\xb2\x75\x8e\x66\xcf\x11", rb"MAC "),
+)  # fmt: skip
+"""Films, and sound that is not read: recognised, so that it can be said what is."""
+
+KINDS = (SESSION, MIDI, AUDIO, SOUNDFONT, NOTE_MAP, FILM)
 
 
 def kind_of(path: Path) -> FileKind | None:

@@ -6,10 +6,12 @@ import numpy as np
 import pytest
 
 from puresignal.core.export.whole_session import placed_take, result, timeline_of
+from puresignal.core.path.heard_notes import HeardNotes
 from puresignal.core.session import session as edits
 from puresignal.core.session import tempo_edits
+from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.session import Session
-from puresignal.core.session.take_ref import IMPORTED, PLAYED, TakeRef
+from puresignal.core.session.take_ref import IMPORTED, PLAYED, SOUND, TakeRef
 from puresignal.core.timing.beat_finder import Beats
 from puresignal.core.timing.found_grid import grid_of
 from puresignal.core.timing.session_time import Timeline
@@ -101,3 +103,23 @@ def test_without_a_grid_nothing_happens():
     session = session_with(TakeRef("line", "Line", kind=IMPORTED), timeline=Timeline.steady(90))
     assert tempo_edits.as_session_tempo(session, "line", *placed_of(session, "line")) is session
     assert tempo_edits.straightened(session, "line", *placed_of(session, "line"), 80) is session
+
+
+def test_a_recording_goes_with_the_notes_that_were_heard_in_it():
+    none = np.zeros(0)
+    heard = HeardNotes("melody", "tune.wav", "1", none.astype(int), none, none.astype(int))
+    session = session_with(
+        TakeRef("free", "Free", heard=heard), TakeRef("tune", "Tune", kind=SOUND, sound=Backing("/somewhere/tune.wav")),
+        TakeRef("other", "Other", kind=SOUND, sound=Backing("/somewhere/other.wav")),
+    )  # fmt: skip
+    session = tempo_edits.with_grid(session, "free", grid_of(FOUND), timeline_of(session, TAKES))
+    straight = tempo_edits.straightened(session, "free", *placed_of(session), bpm=100)
+    tune, other = straight.take("tune"), straight.take("other")
+    assert (tune.beat, tune.follows, tune.grid) == (straight.take("free").beat, "beats", grid_of(FOUND))
+    assert (other.follows, other.grid) == ("", None)
+    placed, timeline = placed_of(straight, "tune")
+    shown, own = tempo_edits.bend(placed, timeline, float(TIMES[-1]) + 1.0)
+    # Each beat of the recording is heard where a beat of 100 BPM is.
+    at = np.interp(TIMES, own, shown)
+    assert np.diff(at) == pytest.approx(0.6, abs=0.012)
+    assert tempo_edits.bend(*placed_of(session, "tune"), 10.0) is None

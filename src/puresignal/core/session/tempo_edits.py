@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import PurePath
 
 import numpy as np
 
@@ -20,7 +21,7 @@ def with_grid(session: Session, ident: str, grid: Timeline | None, timeline: Tim
     timeline  the session's, also where it has none of its own
     """
     session = session if session.timeline is not None else replace(session, timeline=timeline)
-    return with_changed(session, ident, grid=grid, follows=CLOCK)
+    return _with_its_recording(session, ident, grid=grid, follows=CLOCK)
 
 
 def as_session_tempo(session: Session, ident: str, placed: Placed, timeline: Timeline) -> Session:
@@ -40,7 +41,7 @@ def as_session_tempo(session: Session, ident: str, placed: Placed, timeline: Tim
     )
     there = Timeline(tempos, meters)
     session = replace(session, timeline=there)
-    return with_changed(session, ident, beat=zero + before, follows=CLOCK)
+    return _with_its_recording(session, ident, beat=zero + before, follows=CLOCK)
 
 
 def straightened(session: Session, ident: str, placed: Placed, timeline: Timeline, bpm: float | None = None) -> Session:
@@ -57,7 +58,43 @@ def straightened(session: Session, ident: str, placed: Placed, timeline: Timelin
         there = Timeline((TempoPoint(0.0, bpm),), (MeterPoint(1, meter.numerator, meter.denominator),))
     zero = float(placed.grid.seconds_to_beats(np.array([0.0]))[0])
     session = replace(session, timeline=there)
-    return with_changed(session, ident, beat=there.bar_to_beats(bar) + zero, follows=BEATS)
+    return _with_its_recording(session, ident, beat=there.bar_to_beats(bar) + zero, follows=BEATS)
+
+
+def _with_its_recording(session: Session, ident: str, **changed: object) -> Session:
+    """Change a take, and the recording that its notes were heard in where that stands with it: they stay together."""
+    ref = session.take(ident)
+    together = [ident]
+    if ref is not None and ref.heard is not None:
+        together += [
+            one.ident
+            for one in session.takes
+            if one.kind == SOUND and one.sound is not None and PurePath(one.sound.path).name == ref.heard.recording
+            and abs(one.beat - ref.beat) < 1e-6
+        ]  # fmt: skip
+        if "grid" not in changed:
+            changed["grid"] = ref.grid
+    for one in together:
+        session = with_changed(session, one, **changed)
+    return session
+
+
+KNOTS = 4000
+
+
+def bend(placed: Placed, timeline: Timeline, length: float) -> list[list[float]] | None:
+    """How a recording that follows the beats is stretched: seconds after its beginning, and its own seconds there.
+
+    length  of the recording in seconds
+    """
+    if not length > 0:
+        return None
+    own = np.linspace(0.0, length, int(min(KNOTS, max(2.0, 2 * length))))
+    shown = placed.seconds(own, timeline)
+    shown = shown - shown[0]
+    if np.abs(shown - own).max() < 1e-3:
+        return None
+    return [shown.round(6).tolist(), own.round(6).tolist()]
 
 
 def _bar_of(placed: Placed, timeline: Timeline) -> int:

@@ -10,13 +10,13 @@ from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
 
 from puresignal.commands import clean
-from puresignal.core.errors import PureSignalError
+from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.core.kit.note_map import check_source
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import SOUND
 from puresignal.core.timing.session_time import Timeline
-from puresignal.io import file_kinds, note_map_file, preferences, session_file, work_folder
+from puresignal.io import file_access, file_kinds, note_map_file, preferences, session_file, work_folder
 from puresignal.translation import mark, tr
 from puresignal.ui.state.autosave import Autosave
 from puresignal.ui.state.listener import KINDS
@@ -105,6 +105,12 @@ class FileActions(QObject):
                 lambda: self.ask_kind(path),
             )
             self._listener.propose(path)
+        elif kind is file_kinds.FILM:
+            raise BadFileError(
+                tr("Films and this kind of sound are not read"),
+                file_access.shown_name(path.name),
+                tr("Save its sound as WAV, FLAC, OGG, MP3 or AIFF, and open that."),
+            )
         elif kind is file_kinds.NOTE_MAP:
             self._use_map(path)
         elif kind is file_kinds.SOUNDFONT:

@@ -103,4 +103,4 @@ class LiveLessons(QObject):
                 self._live_session.set_kit_model(model)
                 self.changed.emit()
 
-        self._background.run("live lesson", work, use)
+        self._background.run("live lesson", work, use)  # not shown

@@ -243,7 +243,7 @@ class LiveSession(QObject):
             wanted = ref.ident == bench.session.current if bench.session.view.alone else ref.is_in
             if ref.kind == SOUND and ref.sound is not None and wanted:
                 place = 0.0 if several is None else several.second_of(ref.beat)
-                found.append({**asdict(ref.sound), "offset": ref.sound.offset + place})
+                found.append({**asdict(ref.sound), "offset": ref.sound.offset + place, "bent": bench.bent(ref)})
         return found
 
     def set_balance(self, balance: float) -> None:

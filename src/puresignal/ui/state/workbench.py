@@ -18,7 +18,7 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, make_context, run
 from puresignal.core.path.several_takes import Placed
-from puresignal.core.session import alternative_edits, playing_order, take_edits
+from puresignal.core.session import alternative_edits, playing_order, take_edits, tempo_edits
 from puresignal.core.session import session as edits
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.history import History, as_looked_at
@@ -364,6 +364,14 @@ class Workbench(QObject):
 
     def _holds(self, lock: work_folder.Lock) -> bool:
         return self._lock is not None and self._lock.path == lock.path
+
+    def bent(self, ref: TakeRef) -> list[list[float]] | None:
+        """Where a recording that follows the beats runs faster or slower: seconds after its beginning, and its own
+        seconds there. None: it keeps its speed."""
+        if ref.sound is None or ref.grid is None or not ref.follows_beats:
+            return None
+        placed, timeline = self.placed(ref)
+        return tempo_edits.bend(placed, timeline, audio_file.seconds_of(Path(ref.sound.path)))
 
     def midi_job(self) -> Callable[[], int]:
         """Work that builds the MIDI file of the takes that are in, and returns its size in bytes."""

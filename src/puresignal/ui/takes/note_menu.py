@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QMenu, QWidget
 
 from puresignal.core.kit.articulations import sort_key, spoken
 from puresignal.core.path.verdicts import Verdict
@@ -14,16 +14,15 @@ from puresignal.translation import count_tr, mark, tr
 from puresignal.ui.state.services import Services
 from puresignal.ui.state.shown import Shown
 
-if TYPE_CHECKING:
-    from puresignal.ui.takes.takes_view import TakesView
 
-
-def made(view: TakesView, services: Services, shown: Shown | None) -> QMenu:
-    """The menu for what is selected in the sheet."""
-    menu = QMenu(view)
-    selected = view.timeline.selected
+def made(
+    parent: QWidget, services: Services, shown: Shown | None, selected: np.ndarray, act: Callable[[str], None],
+    edit: Callable[[str], None],
+) -> QMenu:  # fmt: skip
+    """The menu for what is selected in the sheet. act: does what a key does; edit: edits the selected notes."""
+    menu = QMenu(parent)
     some, single = len(selected) > 0, len(selected) == 1
-    for act, label, able in (
+    for name, label, able in (
         ("keep", mark("Keep"), some),
         ("remove", mark("Remove"), some),
         ("keep_alike", mark("Keep all alike"), single),
@@ -33,7 +32,7 @@ def made(view: TakesView, services: Services, shown: Shown | None) -> QMenu:
     ):
         action = menu.addAction(tr(label))
         action.setEnabled(able)
-        action.triggered.connect(lambda _=False, a=act: view.act(a))
+        action.triggered.connect(lambda _=False, n=name: act(n))
     menu.addSeparator()
     for name, label in (
         ("split", mark("Split at the position, or in the middle")), ("join", mark("Join to one note")),
@@ -41,14 +40,14 @@ def made(view: TakesView, services: Services, shown: Shown | None) -> QMenu:
     ):  # fmt: skip
         action = menu.addAction(tr(label))
         action.setEnabled(some)
-        action.triggered.connect(lambda _=False, n=name: view.edit(n))
+        action.triggered.connect(lambda _=False, n=name: edit(n))
     _add_was(menu.addMenu(tr("This was…")), services, shown, selected)
     menu.addSeparator()
     hear = menu.addAction(tr("Play in context"))
     hear.setEnabled(some)
-    hear.triggered.connect(lambda: view.act("hear"))
-    menu.addAction(tr("Next doubtful")).triggered.connect(lambda: view.act("next_doubtful"))
-    menu.addAction(tr("Whole take")).triggered.connect(lambda: view.timeline.show_all())
+    hear.triggered.connect(lambda: act("hear"))
+    menu.addAction(tr("Next doubtful")).triggered.connect(lambda: act("next_doubtful"))
+    menu.addAction(tr("Whole take")).triggered.connect(lambda: act("show_all"))
     return menu
 
 

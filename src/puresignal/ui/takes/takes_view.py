@@ -645,6 +645,9 @@ class TakesView(View):
         if action in ("next_doubtful", "previous_doubtful"):
             self._step_doubtful(1 if action == "next_doubtful" else -1)
             return
+        if action == "show_all":
+            self.timeline.show_all()
+            return
         origins = self.timeline.selected
         if action == "hear":
             self._hear(origins)
@@ -915,7 +918,7 @@ class TakesView(View):
 
     def menu(self) -> QMenu:
         """Context menu of the selected notes."""
-        return note_menu.made(self, self._services, self._shown)
+        return note_menu.made(self, self._services, self._shown, self.timeline.selected, self.act, self.edit)
 
     def toggle_click_hear(self) -> None:
         """Hear a note as soon as it is clicked, or not."""
