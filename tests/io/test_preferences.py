@@ -18,6 +18,7 @@ ALL = Preferences(
     shortcuts=(("Play / stop", "P"),),
     controls=((sorted(ACTIONS)[0], Trigger("Foot switch", NOTE, 3, 40)),),
     learn_live=True,
+    voice="Ada",
 )
 
 

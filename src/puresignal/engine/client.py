@@ -55,8 +55,8 @@ class RouterProcess:
         self.ring, self.sent = ring.make(), ring.make()
         # Made before the router starts, so that they read everything from its first message on.
         self.arrived, self.left = ring.Reader(self.ring), ring.Reader(self.sent)
-        # Input from the window, and input from the simulated devices: a feed has a single writer.
-        self._feeds = [ring.make(), ring.make()]
+        # Input from the window, from the simulated devices, and from the ear: a feed has a single writer.
+        self._feeds = [ring.make(), ring.make(), ring.make()]
         self.knock = os.eventfd(0, os.EFD_NONBLOCK)
         # Messages from playback, and the router's clock that playback follows.
         self.playback, self.clock = ring.make(), shared_counters.make()
@@ -182,6 +182,11 @@ class RouterProcess:
         self._own.put(time.monotonic() if at is None else at, ports.FED.index(port), message)
         os.eventfd_write(self.knock, 1)
 
+    @property
+    def heard(self) -> int:
+        """The feed that the ear writes."""
+        return self._feeds[2]
+
     def devices(self, **command: Any) -> None:
         """Send a command to the simulated devices (see engine/device_process.py), starting them if needed."""
         if self._devices is None or self._devices.poll() is not None:
@@ -220,6 +225,13 @@ class RouterProcess:
         self._start_devices()
         for command in self._device_commands.values():
             self._tell_devices(command)
+
+    def unplug_heard(self) -> None:
+        """End the notes of an ear that died."""
+        for port in ports.HEARD:
+            if port in self.setup.inputs:
+                with contextlib.suppress(OSError):
+                    self._socket.sendall(UNPLUG + b"%d\n" % self.setup.inputs.index(port))
 
     def release_played(self) -> None:
         """End what playback started, since it died."""

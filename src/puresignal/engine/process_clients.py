@@ -277,3 +277,45 @@ class SoundProcess:
 
     def close(self) -> None:
         self._told.close()
+
+
+class EarProcess:
+    """The live ear of a router."""
+
+    def __init__(self, router: RouterProcess):
+        given = (router.heard, router.knock, router.pulse)
+        self._router = router
+        self._told = ToldProcess("puresignal.engine.ear_process", given, router.after, answers=True)
+        self._last: dict[str, dict[str, Any]] = {}
+        self._buffer = b""
+
+    def tell(self, **command: Any) -> None:
+        """Send a command (see engine/ear_process.py); settings are sent again after a restart."""
+        if "source" in command or not {"teach", "spool"} & set(command):
+            self._last[next(iter(command))] = command
+        if not self._told.alive:
+            self._start()
+        else:
+            self._told.tell(**command)
+
+    def _start(self) -> None:
+        self._router.pulses.started(pulse.EAR)
+        for command in self._last.values():
+            self._told.tell(**command)
+
+    def read(self) -> dict[str, Any] | None:
+        """Its latest state, None if there is no new one. Restarts the process if it died or hangs."""
+        if self._router.pulses.hangs(pulse.EAR):
+            self._told.kill()
+        if not self._told.alive and self._last:
+            self._router.unplug_heard()
+            self._start()
+        *lines, self._buffer = (self._buffer + self._told.read()).split(b"\n")
+        state: dict[str, Any] | None = json.loads(lines[-1]) if lines else None
+        return state
+
+    def kill(self) -> None:
+        self._told.kill()
+
+    def close(self) -> None:
+        self._told.close()

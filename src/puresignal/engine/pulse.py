@@ -10,7 +10,7 @@ import os
 import threading
 import time
 
-ROUTER, RECORDER, PLAYER, SOUND, DEVICES = range(5)
+ROUTER, RECORDER, PLAYER, SOUND, DEVICES, EAR = range(6)
 REFUSED = 7
 """The word in which the recorder says that the disk refuses what arrives: the system's number of the error, or 0."""
 SIZE = 64

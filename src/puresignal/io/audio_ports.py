@@ -87,3 +87,41 @@ def open_output(device: str | None, rate: int, block: int, fill: Fill) -> Any:
             device or tr("default device"),
             tr("Plug one in, or start JACK; the program will connect by itself."),
         ) from error
+
+
+def inputs() -> tuple[str, ...]:
+    """Names of the input devices; none without the library."""
+    try:
+        found = library().query_devices()
+    except Exception:
+        return ()
+    return tuple(dict.fromkeys(str(d["name"]) for d in found if d["max_input_channels"] >= 1))
+
+
+Take = Callable[[np.ndarray, int, bool], None]
+"""Takes (frames, channels) float32; the flag tells whether samples were lost before this block."""
+
+
+def open_input(device: str | None, rate: int, block: int, channels: int, take: Take) -> Any:
+    """An input stream, not started yet.
+
+    device  its name, None for the system's default
+    Raises  NoSoundError if there is none, or it refuses
+    """
+    sound = library()
+    _look_again(sound)
+
+    def callback(block_in: np.ndarray, frames: int, _: object, status: Any) -> None:
+        take(block_in, frames, bool(status.input_overflow))
+
+    try:
+        return sound.InputStream(
+            samplerate=rate, blocksize=block, device=device, channels=channels, dtype="float32", latency="low",
+            callback=callback,
+        )  # fmt: skip
+    except Exception as error:
+        raise NoSoundError(
+            tr("There is no microphone"),
+            device or tr("default device"),
+            tr("Plug one in and allow its use, or start JACK; the program will connect by itself."),
+        ) from error

@@ -17,6 +17,7 @@ EXACT_FRAMES, ANNOUNCES = "exact-frames", "announces"
 
 COMPUTER_KEYBOARD, SCREEN_PADS = mark("Computer keyboard"), mark("Pads on screen")
 DRUM_MODULE, PAD_BOX, KEYBOARD = mark("Simulated drum module"), mark("Simulated pad box"), mark("Simulated keyboard")
+MIC_MELODY, MIC_HITS = mark("Microphone, melody"), mark("Microphone, hits")
 RECEIVER = mark("Simulated receiver")
 SOUND = mark("Built-in sound")
 FONT = "SoundFont"
@@ -29,9 +30,9 @@ BRIDGED = re.compile(r"^[^:]*:(.+?)[\s:]*(?:\[\d+\])?[\s:]*\((?:capture|playback
 """A bridge puts the name on ALSA behind its own, with the direction, and perhaps a number, in brackets."""
 VIRTUAL_IN, VIRTUAL_OUT = "Pure Signal in", "Pure Signal out"
 
-FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD)
+FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD, MIC_MELODY, MIC_HITS)
 """Inputs fed from within the program; a message in a feed carries its index into this list."""
-FED_BY_WINDOW, SIMULATED_DEVICES = FED[:2], FED[2:]
+FED_BY_WINDOW, SIMULATED_DEVICES, HEARD = FED[:2], FED[2:5], FED[5:]
 SIMULATED_SUFFIX = "(simulated)"
 """End of the port names of takes by the simulated drummer."""
 TAKEN = (RECEIVER, SOUND, FONT, CLICK)
@@ -53,7 +54,7 @@ class MidiPort:
 
 def simulated() -> tuple[MidiPort, ...]:
     """The ports that always exist."""
-    gives = [MidiPort(name, True, OWN if name in FED_BY_WINDOW else SIMULATED) for name in FED]
+    gives = [MidiPort(name, True, SIMULATED if name in SIMULATED_DEVICES else OWN) for name in FED]
     own = (MidiPort(SOUND, False, OWN), MidiPort(FONT, False, OWN))
     return (*gives, *own, MidiPort(RECEIVER, False, SIMULATED))
 
@@ -67,7 +68,11 @@ def kind_of_input(name: str) -> str:
     """What a take's port was, in a word or two; marked for translation."""
     if name in (DRUM_MODULE, PAD_BOX, KEYBOARD) or name.endswith(SIMULATED_SUFFIX):
         return mark("simulated")
-    return {COMPUTER_KEYBOARD: mark("computer keyboard"), SCREEN_PADS: mark("pads on screen")}.get(name, mark("played"))
+    words = {
+        COMPUTER_KEYBOARD: mark("computer keyboard"), SCREEN_PADS: mark("pads on screen"), MIC_MELODY: mark("sung"),
+        MIC_HITS: mark("mouth drums"),
+    }  # fmt: skip
+    return words.get(name, mark("played"))
 
 
 def is_virtual(name: str) -> bool:

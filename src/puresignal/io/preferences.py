@@ -42,6 +42,7 @@ class Preferences:
     shortcuts  changed ones: (name of the action, keys in portable form)
     controls  what a pad or switch does: (action, trigger)
     learn_live  whether the kit is learnt while it is played
+    voice     name of the voice profile in use
     """
 
     theme: str = "system"
@@ -52,6 +53,7 @@ class Preferences:
     shortcuts: tuple[tuple[str, str], ...] = ()
     controls: tuple[tuple[str, Trigger], ...] = ()
     learn_live: bool = False
+    voice: str = ""
 
 
 def path() -> Path:
@@ -88,6 +90,7 @@ def _from_json(data: dict[str, Any]) -> Preferences:
         _shortcuts(data.get("shortcuts")),
         _controls(data.get("controls")),
         data.get("learn_live") is True,
+        data["voice"][:100] if isinstance(data.get("voice"), str) else "",
     )
 
 
@@ -172,6 +175,7 @@ def write(preferences: Preferences) -> None:
                 "shortcuts": dict(preferences.shortcuts),
                 "controls": [[name, asdict(trigger)] for name, trigger in preferences.controls],
                 "learn_live": preferences.learn_live,
+                "voice": preferences.voice,
                 "keyboard": {
                     **asdict(preferences.keyboard),
                     "drums": {str(key): name for key, name in preferences.keyboard.drums},

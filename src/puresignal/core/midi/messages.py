@@ -97,6 +97,12 @@ def control(channel: int, number: int, value: int) -> bytes:
     return bytes((CONTROL | (channel - 1), number, value))
 
 
+def bend(channel: int, amount: int) -> bytes:
+    """A pitch bend, -8192..8191."""
+    whole = amount + 8192
+    return bytes((BEND | (channel - 1), whole & 0x7F, whole >> 7))
+
+
 def program(channel: int, number: int) -> bytes:
     """A program change."""
     return bytes((PROGRAM | (channel - 1), number))

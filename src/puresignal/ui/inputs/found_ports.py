@@ -19,7 +19,7 @@ def kit_for(port: str) -> NoteMap | None:
     """The note map that a new input on a port begins with; None for a port of pitched notes."""
     if port in ports.FED_BY_WINDOW:
         return own_map()
-    if port == ports.KEYBOARD:
+    if port in (ports.KEYBOARD, ports.MIC_MELODY):
         return None
     return note_map_file.shipped(
         {ports.DRUM_MODULE: "practice-five", ports.PAD_BOX: "lantern-pads"}.get(port, "general-midi")
@@ -44,6 +44,7 @@ def offered(services: Services) -> tuple[tuple[str, tuple[str, ...]], ...]:
     return (
         (tr("Ports"), names((*services.port_watch.ports, *ports.virtual()))),
         (tr("On screen"), tuple(name for name in ports.FED_BY_WINDOW if name not in used)),
+        (tr("Microphone"), tuple(name for name in ports.HEARD if name not in used)),
         (tr("Simulated"), tuple(name for name in ports.SIMULATED_DEVICES if name not in used)),
     )
 

@@ -173,6 +173,9 @@ class InputEditor(QFrame):
         self.monitor.setChecked(one.monitor)
         self.learn.setEnabled(listening and bool(one.port))
         self.set_up.setEnabled(bool(one.port))
+        for button in (self.learn, self.set_up):
+            # A voice has no pads to be named.
+            button.setVisible(one.port not in ports.HEARD)
         self.play.setVisible(one.port in SIMULATED)
         self.play.setEnabled(listening)
         if not listening:

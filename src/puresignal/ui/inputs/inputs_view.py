@@ -17,6 +17,7 @@ from puresignal.ui.inputs.found_ports import FoundPorts
 from puresignal.ui.inputs.keyboard_panel import KeyboardPanel
 from puresignal.ui.inputs.live_panel import LivePanel
 from puresignal.ui.inputs.message_list import MessageList
+from puresignal.ui.inputs.microphone_face import MicrophoneFace
 from puresignal.ui.inputs.pad_sheet import PadSheet
 from puresignal.ui.inputs.port_face import PortFace
 from puresignal.ui.inputs.setup_dialog import SetupDialog
@@ -85,7 +86,8 @@ class InputsView(View):
         below.addWidget(self.found, 1)
         self._keyboard = keyboard
         self.pages = QStackedWidget()
-        for page in (self.heard, keyboard, self.pads):
+        self.microphone = MicrophoneFace(services)
+        for page in (self.heard, keyboard, self.pads, self.microphone):
             self.pages.addWidget(page)
         self.pages.currentChanged.connect(self._turn)
         left = QVBoxLayout()
@@ -124,7 +126,10 @@ class InputsView(View):
         """Show the face of the chosen input."""
         one = self._chosen.input
         port = one.port
-        page = {ports.SCREEN_PADS: self.pads, ports.COMPUTER_KEYBOARD: self._keyboard, "": self._keyboard}.get(port)
+        pages = {ports.SCREEN_PADS: self.pads, ports.COMPUTER_KEYBOARD: self._keyboard, "": self._keyboard}
+        page = self.microphone if port in ports.HEARD else pages.get(port)
+        if port in ports.HEARD and port != self._shown_port:
+            self.microphone.show_input(port)
         self.pages.setCurrentWidget(page or self.heard)
         self.drummer_side.setVisible(port == ports.DRUM_MODULE)
         if port != self._shown_port:

@@ -289,7 +289,7 @@ class LiveCards(QWidget):
         if place in (state.get("loops") or []):
             return tr("loop, cut"), False
         if one.port in ports.FED:
-            return (tr("ready") if one.port in ports.FED_BY_WINDOW else tr("simulated")), True
+            return (tr("simulated") if one.port in ports.SIMULATED_DEVICES else tr("ready")), True
         there = place < len(found) and found[place] is not None
         return (tr("connected"), True) if there else (tr("unavailable"), False)
 

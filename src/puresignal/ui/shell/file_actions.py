@@ -44,6 +44,7 @@ class FileActions(QObject):
         self._keeper, self._window = keeper, window
         self._listener = services.listener
         self._listener.proposed.connect(self._offer_kind)
+        services.microphone.left_behind.connect(self._offer_sound)
         self._tempo_offered = False
 
     def new_session(self) -> None:
@@ -137,6 +138,19 @@ class FileActions(QObject):
             tr("Hears them as {kind}.", kind=tr(KINDS_SAID[kind])),
             lambda: self.hear(path, kind),
         )  # fmt: skip
+
+    def _offer_sound(self, path: Path) -> None:
+        """Offer the sound of a recording that was cut off."""
+        self._notices.offer(
+            tr("A recording of the microphone was cut off. Its sound is kept: {name}.", name=path.name),
+            tr("Open it"),
+            tr("Adds the sound to this session."),
+            lambda: self._tell_nothing(self.open_files([path])),
+        )
+
+    @staticmethod
+    def _tell_nothing(_: list[str]) -> None:
+        """What could not be opened was told."""
 
     def ask_kind(self, path: Path) -> None:
         """Ask what a recording contains, and hear it."""

@@ -60,6 +60,8 @@ class Capture(QObject):
         super().__init__(parent)
         self._workbench, self._live_session, self._playback = workbench, live_session, playback
         self.state = IDLE
+        # Seconds of the clock, and beats from bar 1, at which the last recording begins.
+        self.placed: tuple[float, float] | None = None
         # What controls the program is no playing, and stays out of takes.
         self.is_control: Callable[[str, bytes], bool] = lambda port, data: False
         self._records: list[Record] | None = None
@@ -408,6 +410,7 @@ class Capture(QObject):
         layout = None if waiting else self._layout(stop)
         made = [] if layout is None else self._takes(layout)
         self._records = None
+        self.placed = None if layout is None else (layout.begin, layout.beat)
         self._made = len(made)
         if made:
             if again:

@@ -7,6 +7,7 @@ import os
 import threading
 import time
 from collections import deque
+from collections.abc import Sequence
 from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
@@ -29,7 +30,7 @@ from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import SOUND
 from puresignal.engine import pulse
 from puresignal.engine.client import RouterProcess
-from puresignal.engine.process_clients import PlayerProcess, SoundProcess
+from puresignal.engine.process_clients import EarProcess, PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
 from puresignal.engine.router_config import RouterConfig
 from puresignal.engine.session_setup import setup_of, sound_settings
@@ -52,7 +53,7 @@ SITTING = os.urandom(6).hex()
 """This sitting's name among the journals."""
 
 
-def _close_all(running: list[PlayerProcess | RouterProcess | SoundProcess]) -> None:
+def _close_all(running: Sequence[PlayerProcess | RouterProcess | SoundProcess | EarProcess]) -> None:
     for one in running:
         try:
             one.close()
@@ -70,6 +71,7 @@ class LiveSession(QObject):
     status_changed        status in words: (text, whether all is well)
     router_state_changed  a new state report of the router
     started, stopped      live input was switched on or off
+    ending                the router is about to end: what feeds it ends first
     stopping              live input is about to be switched off
     sound_state_changed   a new state report of the built-in sound
     """
@@ -84,6 +86,7 @@ class LiveSession(QObject):
     stopping = Signal()
     stopped = Signal()
     sound_state_changed = Signal(object)
+    ending = Signal()
 
     def __init__(self, workbench: Workbench, parent: QObject | None = None):
         super().__init__(parent)
@@ -182,6 +185,22 @@ class LiveSession(QObject):
         """JACK's transport as it was when it last changed: state and frame."""
         return self._router.transport_state() if self._router is not None else (0, 0)
 
+    @property
+    def router(self) -> RouterProcess | None:
+        return self._router
+
+    def end_beside(self, process: EarProcess) -> None:
+        """End a process without waiting for it; the next router waits."""
+        before = self._ending
+
+        def end() -> None:
+            _close_all([process])
+            if before is not None:
+                before.join()
+
+        self._ending = threading.Thread(target=end, name="ending the ear")
+        self._ending.start()
+
     def need_no_more(self, who: str) -> None:
         """Withdraw a request; the router ends when nobody needs it."""
         self._needs.discard(who)
@@ -193,10 +212,18 @@ class LiveSession(QObject):
             assert self._setup is not None
             self._router.change(self._setup)
             return
+        self.ending.emit()
         self._timer.stop()
         self.playing.clear()
         running = [one for one in (self.player, self._router, self._sound) if one is not None]
-        self._ending = threading.Thread(target=_close_all, args=(running,), name="ending")
+        before = self._ending
+
+        def end() -> None:
+            if before is not None:
+                before.join()
+            _close_all(running)
+
+        self._ending = threading.Thread(target=end, name="ending")
         self._ending.start()
         self._router = self._reader = self._sent = self._sound = self.player = None
         self.sound_state = {}

@@ -18,6 +18,7 @@ from puresignal.ui.state.listener import Listener
 from puresignal.ui.state.live_lessons import LiveLessons
 from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.map_learner import MapLearner
+from puresignal.ui.state.microphone import Microphone
 from puresignal.ui.state.note_actions import NoteActions
 from puresignal.ui.state.notices import Notices
 from puresignal.ui.state.outside_master import OutsideMaster
@@ -66,6 +67,7 @@ class Services:
     learner: MapLearner
     kit_setup: KitSetup
     live_lessons: LiveLessons
+    microphone: Microphone
     watch: SignalWatch
     keyboard: KeyboardPlayer
     pads: ScreenPads
@@ -105,6 +107,8 @@ def start(workbench: Workbench, parent: QObject) -> Services:
     listener = Listener(workbench, parent)
     listener.told.connect(notices.tell)
     listener.progressed.connect(lambda what, part: _show_hearing(notices, listener, what, part))
+    microphone = Microphone(workbench, live_session, capture, preferences, background, parent)
+    microphone.told.connect(notices.tell)
     return Services(
         workbench,
         live_session,
@@ -115,6 +119,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         MapLearner(workbench, live_session, parent),
         KitSetup(workbench, live_session, background, parent),
         LiveLessons(workbench, live_session, preferences, background, parent),
+        microphone,
         SignalWatch(workbench, live_session, parent),
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),
         ScreenPads(live_session, parent),

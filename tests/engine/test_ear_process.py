@@ -1,0 +1,205 @@
+"""The ear as a process: simulated voices and a voice on a real JACK server reach a port; killed, nothing hangs."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+import pytest
+import soundfile
+
+from puresignal.core.midi import messages
+from puresignal.core.path.cleaning_path import CleaningPath
+from puresignal.engine.client import RouterProcess
+from puresignal.engine.process_clients import EarProcess
+from puresignal.engine.router_config import LiveTrack, RouterConfig
+from puresignal.io import audio_file, ports
+from puresignal.sim import voices
+from tests.engine.conftest import Peer, until
+
+BOTH = (ports.MIC_MELODY, ports.MIC_HITS)
+
+
+class Alone:
+    """A router and an ear without any server."""
+
+    def __init__(self, output=ports.RECEIVER):
+        tracks = (LiveTrack(0, outputs=(0,)), LiveTrack(1, outputs=(0,)))
+        self.router = RouterProcess(RouterConfig(BOTH, (output,), None, None, CleaningPath(), tracks=tracks))
+        self.ear = EarProcess(self.router)
+        self.state, self.arrived, self.left = {}, [], []
+
+    def look(self):
+        self.router.read(0.01)
+        self.state = self.ear.read() or self.state
+        self.arrived += self.router.arrived.read()
+        self.left += self.router.left.read()
+        return True
+
+    def wait(self, seconds):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            self.look()
+
+    def until(self, condition, seconds=20.0, what="it"):
+        until(lambda: self.look() and condition(), seconds, what)
+
+    def ons(self, since=0):
+        return [r for r in self.arrived[since:] if messages.is_note_on(r.data)]
+
+    def close(self):
+        self.ear.close()
+        self.router.close()
+
+
+@pytest.fixture
+def alone(monkeypatch):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    made = Alone()
+    yield made
+    made.close()
+
+
+def test_a_simulated_singer_is_heard_note_for_note_and_everything_ends(alone):
+    alone.ear.tell(source="singer", bpm=110)
+    alone.ear.tell(listens=[True, False])
+    alone.until(lambda: len(alone.ons()) >= 9, what="nine notes")
+    tune = [note for _, note, _ in voices.TUNE]
+    heard = [r.data[1] for r in alone.ons()][:9]
+    wanted = (tune * 3)[:9]
+    assert sum(a == b for a, b in zip(heard, wanted, strict=True)) >= 8
+    assert all(r.port == 0 and messages.channel(r.data) == 1 for r in alone.ons())
+    assert alone.state["busy"] < 0.9
+    alone.ear.tell(listens=[False, False])
+    alone.wait(0.5)
+    held = {}
+    for one in alone.left:
+        held[one.data[1]] = held.get(one.data[1], 0) + (1 if messages.is_note_on(one.data) else -1)
+    assert not any(held.values())
+
+
+def test_a_killed_ear_leaves_nothing_sounding_and_comes_back(alone):
+    alone.ear.tell(source="singer", bpm=70)
+    alone.ear.tell(listens=[True, False])
+    alone.until(lambda: alone.state.get("sounding") and len(alone.ons()) >= 2, what="a held note")
+    alone.ear.kill()
+    alone.wait(0.6)
+    held = {}
+    for one in alone.left:
+        held[one.data[1]] = held.get(one.data[1], 0) + (1 if messages.is_note_on(one.data) else -1)
+    assert sum(held.values()) <= 1
+    before = len(alone.ons())
+    alone.until(lambda: len(alone.ons()) >= before + 2, what="singing again")
+
+
+def test_mouth_sounds_are_taught_and_then_play_their_drums_while_the_sound_is_kept(alone, tmp_path):
+    ear = alone.ear
+    ear.tell(sounds=str(tmp_path / "sounds"))
+    ear.tell(source="mouth", bpm=100)
+    ear.tell(listens=[False, True])
+    for drum in voices.MOUTH:
+        ear.tell(teach=drum)
+        alone.until(lambda d=drum: alone.state.get("taught", {}).get(d, 0) >= 5, 20, f"examples of {drum}")
+    ear.tell(teach=None)
+    alone.until(lambda: not alone.state["teaching"] and len(alone.state["taught"]) == 3, what="the end of teaching")
+    assert [row[2] > 1.1 for row in alone.state["apart"]] == [True] * 3
+    since = len(alone.arrived)
+    spool = tmp_path / "kept.wav"
+    ear.tell(spool=str(spool))
+    alone.until(lambda: len(alone.ons(since)) >= 17, 20, "two bars of drums")
+    ear.tell(spool=None)
+    alone.until(lambda: alone.state["spool"] and not alone.state["spooling"], what="the end of the sound")
+    named = {36: "kick", 38: "snare.head", 42: "hat.closed"}
+    heard = [named.get(r.data[1], "?") for r in alone.ons(since)]
+    pattern = [name for _, name in voices.PATTERN]
+    fits = max(sum(a == b for a, b in zip(heard, (pattern * 5)[shift:], strict=False)) for shift in range(len(pattern)))
+    assert fits >= 0.8 * len(heard)
+    assert all(r.port == 1 and messages.channel(r.data) == 10 for r in alone.ons(since))
+    # The sound is where the clock says: each drum's own beginning is a rise in it.
+    begin, frames, rate = alone.state["spool"]
+    sound = soundfile.read(spool)[0]
+    assert (len(sound), rate) == (frames, 48_000)
+    inside = [r.at - begin for r in alone.ons(since) if 0.1 < r.at - begin < frames / rate - 0.2]
+    assert len(inside) >= 12
+    rises = []
+    for at in inside:
+        place = round(at * rate)
+        before, after = sound[place - 2400 : place - 480], sound[place - 240 : place + 1400]
+        rises.append(np.abs(after).max() > 2.5 * np.abs(before).max())
+    assert np.mean(rises) > 0.8
+
+
+def test_what_a_killed_ear_wrote_can_be_read_and_saved(alone, tmp_path):
+    spool = tmp_path / "kept.wav"
+    alone.ear.tell(source="singer")
+    alone.ear.tell(listens=[True, False])
+    alone.ear.tell(spool=str(spool))
+    alone.until(lambda: alone.state.get("spooling") and alone.state["spool"][1] > 48_000, what="a second of sound")
+    begin = alone.state["spool"][0]
+    now = time.monotonic()
+    alone.ear.kill()
+    made = audio_file.as_flac(spool)
+    sound, rate = soundfile.read(made)
+    # Nothing older than 50 ms is lost.
+    assert len(sound) / rate >= now - begin - 0.05
+    assert np.abs(sound).max() > 0.1
+    assert not spool.exists()
+
+
+def test_no_microphone_is_said_and_the_next_one_is_found(alone):
+    alone.ear.tell(source="A microphone that is not there")
+    alone.until(lambda: alone.state.get("why"), what="the reason")
+    assert "microphone" in alone.state["why"] or "PortAudio" in alone.state["why"]
+    assert alone.state["system"] == ""
+    alone.ear.tell(source="singer")
+    alone.until(lambda: alone.state["system"] == "simulated", what="the singer")
+
+
+class Voice(Peer):
+    """A peer that plays sound into the ear, and knows the frame at which it began."""
+
+    def __init__(self, name, sound):
+        self.sound, self.began = sound, -1
+        self.playing = False
+        super().__init__(name)
+
+    def _process(self, frames):
+        super()._process(frames)
+        port = getattr(self, "audio", None)
+        if port is None or self.closed:
+            return
+        out = port.get_array()
+        out[:] = 0
+        if self.playing:
+            now = self.client.last_frame_time
+            self.began = now if self.began < 0 else self.began
+            part = self.sound[now - self.began : now - self.began + frames]
+            out[: len(part)] = part
+
+
+def test_a_voice_on_a_real_server_reaches_a_port_soon(server):
+    sound, meant = next(voices.sung(48_000, 100, 3))
+    voice, receiver = Voice("voice", sound), Peer("receiver")
+    voice.audio = voice.client.outports.register("audio")
+    alone = Alone("receiver:in")
+    try:
+        alone.ear.tell(source="", block=256)
+        alone.ear.tell(listens=[True, False])
+        alone.until(lambda: alone.state.get("system") in ("JACK", "PipeWire"), what="the ear on JACK")
+        voice.client.connect("voice:audio", "Pure Signal ear:microphone")
+        alone.until(lambda: any(alone.router.read(0.0) or {"outputs": [1]}["outputs"]), what="the output")
+        alone.wait(0.5)
+        voice.playing = True
+        alone.wait(len(sound) / 48_000 + 0.6)
+        ons = [(frame - voice.began, data[1]) for frame, data in receiver.got if messages.is_note_on(data)]
+        late = []
+        for at, note in meant:
+            mine = [(f / 48_000 - at) for f, n in ons if n == note and -0.02 < f / 48_000 - at < 0.2]
+            late += mine[:1]
+        assert len(late) >= len(meant) - 1
+        assert np.median(late) < 0.06
+        assert len(ons) <= len(meant) + 2
+    finally:
+        alone.close()
+        voice.close()
+        receiver.close()
