@@ -198,7 +198,7 @@ class LiveSession(QObject):
             if before is not None:
                 before.join()
 
-        self._ending = threading.Thread(target=end, name="ending the ear")
+        self._ending = threading.Thread(target=end, name="ending the ear")  # not shown
         self._ending.start()
 
     def need_no_more(self, who: str) -> None:
