@@ -84,8 +84,8 @@ def run(name: str, sound: np.ndarray, meant: list[tuple[float, int]], listens: l
             late.append(1000 * (ons[mine[0]][0] - at))
     print(
         f"{name}: {len(late)} of {len(meant)} heard, {len(ons) - len(late)} more; from the beginning of the sound to "
-        f"the port: median {np.median(late):.1f} ms, 90 % within {np.quantile(late, 0.9):.1f}; the ear {np.mean(busy):.0%}"
-        f" of a core; dropouts of the router: {router_state.get('dropouts')}", flush=True,
+        f"the port: median {np.median(late):.1f} ms, 90 % within {np.quantile(late, 0.9):.1f}; the ear "
+        f"{np.mean(busy):.0%} of a core; dropouts of the router: {router_state.get('dropouts')}", flush=True,
     )  # fmt: skip
     ear.close()
     router.close()

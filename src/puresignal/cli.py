@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import argparse
 import json
+import math
 import os
+import re
 import sys
 from dataclasses import replace
 from functools import partial
@@ -19,7 +21,7 @@ from puresignal.translation import tr
 if TYPE_CHECKING:
     from puresignal.core.path.cleaning_path import CleaningPath
 
-COMMANDS = ("demo", "clean", "transcribe", "route", "record", "play", "ports", "maps", "doctor", "export")
+COMMANDS = ("demo", "clean", "transcribe", "route", "record", "play", "ports", "maps", "doctor", "export", "render")
 CLEAR_LINE = "\r\x1b[K"
 """Clears a line of progress on a terminal before something else is said."""
 
@@ -59,6 +61,14 @@ def _bars_to_record(text: str) -> int:
     if not (text.isdigit() and 1 <= int(text) <= 10_000):
         raise argparse.ArgumentTypeError(tr("{given!r} is no number of bars from 1 to 10000", given=text))
     return int(text)
+
+
+def _bar_range(text: str) -> tuple[int, int]:
+    match = re.fullmatch(r"(\d{1,5})(?:-(\d{1,5}))?", text)
+    first, last = (int(match[1]), int(match[2] or match[1])) if match else (0, 0)
+    if not 1 <= first <= last:
+        raise argparse.ArgumentTypeError(tr("{given!r} is no range of bars like 3-10", given=text))
+    return first, last
 
 
 class _Parser(argparse.ArgumentParser):
@@ -122,7 +132,7 @@ def _window(arguments: list[str]) -> int:
         prog="pure-signal",
         description=tr("Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum."),
         epilog=tr(
-            "Commands: clean, transcribe, export, route, record, play, ports, maps, doctor, demo. "
+            "Commands: clean, transcribe, export, render, route, record, play, ports, maps, doctor, demo. "
             "See 'pure-signal COMMAND --help'."
         ),
     )
@@ -222,6 +232,28 @@ def _command(arguments: list[str]) -> int:
     play.add_argument("--from", type=int, default=1, metavar="BAR", dest="bar", help=tr("bar to begin at"))
     play.add_argument("--loop", action="store_true", help=tr("play it again and again"))
 
+    render = commands.add_parser("render", help=tr("render sessions to audio files, through the built-in sound"))
+    render.add_argument("inputs", nargs="+", metavar="SESSION", type=_path, help=tr("session files"))
+    render.add_argument("--out", required=True, metavar="FILE|DIR", help=tr("the result, or a folder for several"))
+    render.add_argument(
+        "--per", choices=("mix", "tracks", "sections", "takes"), default="mix", help=tr("one file for each of these")
+    )
+    render.add_argument(
+        "--format", choices=("wav16", "wav24", "wav32f", "flac", "ogg", "mp3"), dest="kind",
+        help=tr("usually by the file's ending, else wav24"),
+    )  # fmt: skip
+    render.add_argument("--rate", type=int, choices=(44_100, 48_000, 88_200, 96_000), default=48_000, help=tr("Hz"))
+    render.add_argument("--bars", type=_bar_range, metavar="3-10", help=tr("only these bars"))
+    render.add_argument("--normalise", action="store_true", help=tr("raise each file to 0.3 dB below full scale"))
+    render.add_argument("--without-tail", action="store_true", help=tr("end with the last note or bar"))
+    render.add_argument("--trim", action="store_true", help=tr("leave out silence before the first sound"))
+    render.add_argument("--without-dither", action="store_true", help=tr("no dither in files of 16 bits"))
+    render.add_argument(
+        "--names", default="{session} - {name}", metavar="PATTERN",
+        help=tr("names of several files, with {{session}}, {{name}} and {{number}}"),
+    )  # fmt: skip
+    render.add_argument("--force", action="store_true", help=tr("overwrite existing files"))
+
     export = commands.add_parser("export", help=tr("write the MIDI files of sessions: every take that is in as one"))
     export.add_argument("inputs", nargs="+", metavar="SESSION", type=_path, help=tr("session files"))
     export.add_argument("--out", required=True, metavar="FILE|DIR", help=tr("the result, or a folder for several"))
@@ -255,7 +287,7 @@ def _command(arguments: list[str]) -> int:
         export.error("--ppq is a number from 24 to 32767")
     run = {
         "demo": _demo, "clean": _clean, "transcribe": _transcribe, "route": _route, "ports": _ports, "maps": _maps,
-        "doctor": _doctor, "export": _export, "record": _record, "play": _play,
+        "doctor": _doctor, "export": _export, "render": _render, "record": _record, "play": _play,
     }[options.command]  # fmt: skip
     return run(options)
 
@@ -732,6 +764,47 @@ def _export(options: argparse.Namespace) -> int:
     if options.report is not None and rows:
         file_access.write_bytes(options.report, json_file.to_bytes(rows[0] if len(done) == 1 else {"files": rows}))
     return 1 if any(item.error is not None for item in done) else 0
+
+
+def _render(options: argparse.Namespace) -> int:
+    from puresignal.commands import clean, rendering
+    from puresignal.core.errors import FileAccessError, PureSignalError
+    from puresignal.io import session_file
+
+    out = Path(options.out)
+    several = len(options.inputs) > 1 or options.out.endswith("/") or out.is_dir() or options.per != "mix"
+    clean.check_folder(out if several else out.parent, several)
+    endings = {".wav": "wav24", ".flac": "flac", ".ogg": "ogg", ".mp3": "mp3"}
+    kind = options.kind or ("wav24" if several else endings.get(out.suffix.lower(), "wav24"))
+    job = rendering.RenderJob(
+        options.per, kind, options.rate, options.normalise, not options.without_dither, not options.without_tail,
+        options.trim, options.bars, options.names,
+    )  # fmt: skip
+    failed = False
+    for path in options.inputs:
+        try:
+            opened = session_file.read(path)
+            takes = {take.ident: take for take in opened.takes}
+            found = rendering.parts(opened.session, takes, job)
+            names = rendering.names(opened.session, found, job)
+            targets = [out / name for name in names] if several else [out]
+            for target in targets:
+                if target.exists() and not options.force:
+                    raise FileAccessError(
+                        tr("This file exists already"), str(target), tr("Give another name, or add --force.")
+                    )
+            if several:
+                clean.make_folder(out)
+            renderer = rendering.Renderer(opened.session, takes, job)
+            for part, target in zip(found, targets, strict=True):
+                made = renderer.render(part, target)
+                say(f"{target}: {made.seconds:.1f} s, {tr('peak')} {20 * math.log10(max(made.peak, 1e-6)):.1f} dB")
+                for warning in made.warnings:
+                    say(f"pure-signal: {warning}", sys.stderr)
+        except PureSignalError as error:
+            failed = True
+            say(f"pure-signal: {error}", sys.stderr)
+    return 1 if failed else 0
 
 
 def _doctor(options: argparse.Namespace) -> int:

@@ -32,6 +32,7 @@ from puresignal.core.errors import PureSignalError
 from puresignal.core.kit import note_map
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi import messages
+from puresignal.core.session import tempo_edits
 from puresignal.core.sound import drums
 from puresignal.core.sound.click_sound import Click
 from puresignal.core.sound.mixer import Mixer, SampleBank
@@ -102,7 +103,7 @@ class BackingPlayer:
         speed = clock[1] / max(1, transport[3])
         own = seconds - self._offset
         if self._bent is not None:
-            own, bend = bent_at(*self._bent, seconds - self._offset)
+            own, bend = tempo_edits.bent_at(*self._bent, seconds - self._offset)
             speed *= bend
         if abs(speed - 1) > 1e-3:
             # Slower or faster for practice, at the same pitch.
@@ -118,20 +119,6 @@ class BackingPlayer:
         first, last = max(0, place), min(samples.shape[1], place + count)
         if last > first:
             block[:, first - place : last - place] += level * self._gain * samples[:, first:last]
-
-
-def bent_at(shown: np.ndarray, own: np.ndarray, second: float) -> tuple[float, float]:
-    """The second of a file that follows the beats, and how much faster than playback it runs there.
-
-    shown, own  (k,) rising seconds of playback, and those of the file; beyond the ends the file runs at its own speed
-    """
-    if second < shown[0]:
-        return float(own[0] + second - shown[0]), 1.0
-    if second >= shown[-1]:
-        return float(own[-1] + second - shown[-1]), 1.0
-    i = int(np.searchsorted(shown, second, "right")) - 1
-    slope = float((own[i + 1] - own[i]) / (shown[i + 1] - shown[i]))
-    return float(own[i]) + (second - float(shown[i])) * slope, slope
 
 
 JUMP = 0.03

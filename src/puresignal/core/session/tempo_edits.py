@@ -97,6 +97,20 @@ def bend(placed: Placed, timeline: Timeline, length: float) -> list[list[float]]
     return [shown.round(6).tolist(), own.round(6).tolist()]
 
 
+def bent_at(shown: np.ndarray, own: np.ndarray, second: float) -> tuple[float, float]:
+    """The second of a file that follows the beats, and how much faster than playback it runs there.
+
+    shown, own  (k,) rising seconds of playback, and those of the file; beyond the ends the file runs at its own speed
+    """
+    if second < shown[0]:
+        return float(own[0] + second - shown[0]), 1.0
+    if second >= shown[-1]:
+        return float(own[-1] + second - shown[-1]), 1.0
+    i = int(np.searchsorted(shown, second, "right")) - 1
+    slope = float((own[i + 1] - own[i]) / (shown[i + 1] - shown[i]))
+    return float(own[i]) + (second - float(shown[i])) * slope, slope
+
+
 def _bar_of(placed: Placed, timeline: Timeline) -> int:
     """The bar of the session whose line the take's first bar line is nearest to; 1 at the earliest."""
     assert placed.grid is not None

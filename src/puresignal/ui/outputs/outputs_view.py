@@ -47,6 +47,7 @@ from puresignal.translation import mark, tr
 from puresignal.ui.outputs import clip_export
 from puresignal.ui.outputs.destinations_dialog import DestinationsDialog
 from puresignal.ui.outputs.playback_panel import PlaybackPanel, SoundPanel, playable
+from puresignal.ui.outputs.render_dialog import RenderDialog
 from puresignal.ui.state.services import Services
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import View
@@ -263,6 +264,7 @@ class OutputsView(View):
         side.addWidget(self._make_clip_panel())
         self.play = PlaybackPanel()
         self._destinations: DestinationsDialog | None = None
+        self._render: RenderDialog | None = None
         self.play.destinations_requested.connect(self.show_destinations)
         self.play.changed.connect(lambda name, change: self._change(name, self.chosen_keys(), change))
         self.sound = SoundPanel(workbench)
@@ -522,6 +524,16 @@ class OutputsView(View):
         else:
             self.handle.show_clip(self.clip_name(), tr("Drag into your music program"), True)
         self.copy_button.setEnabled(self._shown is not None and clip is not None)
+
+    # Audio
+
+    def ask_render(self) -> None:
+        """Show what can be rendered to audio files."""
+        if self._render is None:
+            self._render = RenderDialog(self._services, self.window())
+        self._render.show_files()
+        self._render.show()
+        self._render.raise_()
 
     # Clip
 

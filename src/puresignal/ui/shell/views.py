@@ -55,6 +55,7 @@ VIEWS = (
         "puresignal.ui.outputs.outputs_view:OutputsView",
         (
             ViewAction(mark("Copy clip as file"), "Ctrl+Shift+C", "copy", "File"),
+            ViewAction(mark("Render to audio…"), "Ctrl+R", "ask_render", "File"),
             ViewAction(mark("Destinations…"), "", "show_destinations"),
         ),
     ),

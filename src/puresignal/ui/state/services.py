@@ -25,6 +25,7 @@ from puresignal.ui.state.outside_master import OutsideMaster
 from puresignal.ui.state.playback import Playback
 from puresignal.ui.state.port_watch import PortWatch
 from puresignal.ui.state.preference_store import PreferenceStore
+from puresignal.ui.state.renderer import Renderer
 from puresignal.ui.state.screen_pads import ScreenPads
 from puresignal.ui.state.section_actions import SectionActions
 from puresignal.ui.state.signal_watch import SignalWatch
@@ -68,6 +69,7 @@ class Services:
     kit_setup: KitSetup
     live_lessons: LiveLessons
     microphone: Microphone
+    renderer: Renderer
     watch: SignalWatch
     keyboard: KeyboardPlayer
     pads: ScreenPads
@@ -120,6 +122,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         KitSetup(workbench, live_session, background, parent),
         LiveLessons(workbench, live_session, preferences, background, parent),
         microphone,
+        Renderer(workbench, parent),
         SignalWatch(workbench, live_session, parent),
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),
         ScreenPads(live_session, parent),

@@ -1,0 +1,88 @@
+"""Rendering as a process: `python -m puresignal.commands.render_process`, with one job as a line of JSON on stdin.
+
+The job: {"session": file, "folder": path, "job": {fields of RenderJob}, "force": bool}. It answers with lines of JSON:
+{"progress": 0..1, "file": name} as it goes, {"done": name, "seconds", "peak" in dB, "warnings"} for each file, and at
+the end {"ended": true} or {"error": [what, where, remedy]}. It ends, and leaves nothing half written, when stdin does.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+import sys
+import threading
+import time
+from pathlib import Path
+
+from puresignal.commands import rendering
+from puresignal.commands.rendering import RenderJob, StoppedError
+from puresignal.core.errors import FileAccessError, PureSignalError
+from puresignal.io import session_file
+from puresignal.io.log_file import log
+from puresignal.translation import tr
+
+EVERY = 0.1
+
+
+def main() -> int:
+    asked = json.loads(sys.stdin.readline() or "{}")
+    wanted = threading.Event()
+    wanted.set()
+
+    def watch() -> None:
+        sys.stdin.read()
+        wanted.clear()
+
+    threading.Thread(target=watch, daemon=True).start()
+    try:
+        _render(asked, wanted)
+        _say({"ended": True})
+    except StoppedError:
+        return 0
+    except PureSignalError as error:
+        _say({"error": list(error.args[:3])})
+        return 1
+    except Exception as error:
+        log.exception("while rendering")
+        _say({"error": [f"{type(error).__name__}: {error}", "", ""]})
+        return 1
+    return 0
+
+
+def _render(asked: dict[str, object], wanted: threading.Event) -> None:
+    opened = session_file.read(Path(str(asked["session"])))
+    given = dict(asked["job"])  # type: ignore[call-overload]
+    given["bars"] = tuple(given["bars"]) if given.get("bars") else None
+    job, folder = RenderJob(**given), Path(str(asked["folder"]))
+    takes = {take.ident: take for take in opened.takes}
+    found = rendering.parts(opened.session, takes, job)
+    names = rendering.names(opened.session, found, job)
+    there = [name for name in names if (folder / name).exists()]
+    if there and not asked.get("force"):
+        raise FileAccessError(
+            tr("{n} of these files are there already", n=len(there)), str(folder),
+            tr("Tick “Overwrite”, or choose other names."),
+        )  # fmt: skip
+    renderer, told = rendering.Renderer(opened.session, takes, job), 0.0
+    for i, (part, name) in enumerate(zip(found, names, strict=True)):
+
+        def progress(done: float, i: int = i, name: str = name) -> bool:
+            nonlocal told
+            now = time.monotonic()
+            if now - told >= EVERY:
+                told = now
+                _say({"progress": (i + done) / len(found), "file": name})
+            return wanted.is_set()
+
+        made = renderer.render(part, folder / name, progress)
+        peak = round(20 * math.log10(max(made.peak, 1e-6)), 1)
+        _say({"done": name, "seconds": round(made.seconds, 2), "peak": peak, "warnings": list(made.warnings)})
+
+
+def _say(what: dict[str, object]) -> None:
+    sys.stdout.write(json.dumps(what) + "\n")
+    sys.stdout.flush()
+
+
+if __name__ == "__main__":
+    sys.exit(main())
