@@ -89,7 +89,7 @@ class Microphone(QObject):
         for path in left:
             # Nobody writes to it any more.
             self._background.run(
-                f"flac {path}", partial(audio_file.as_flac, path), self.left_behind.emit,  # not shown
+                str(path), partial(audio_file.as_flac, path), self.left_behind.emit,
                 lambda error: self.told.emit(str(error), True),
             )  # fmt: skip
 
@@ -308,7 +308,7 @@ class Microphone(QObject):
         delay = self.profile.delay / 1000
         second = float(timeline.beats_to_seconds(np.array([beat]))[0]) + spool[0] - begin - delay
         at = float(timeline.seconds_to_beats(np.array([second]))[0])
-        self._background.run(f"flac {path}", lambda: audio_file.as_flac(path), lambda made: self._add_sound(made, at))  # not shown
+        self._background.run(str(path), lambda: audio_file.as_flac(path), lambda made: self._add_sound(made, at))
 
     def _add_sound(self, path: Path, beat: float) -> None:
         try:
