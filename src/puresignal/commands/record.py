@@ -147,7 +147,7 @@ class Recording:
         self._sound: SoundProcess | None = None
         if ports.CLICK in self._setup.outputs:
             self._sound = SoundProcess(self._router, self._player)
-            self._sound.tell(**sound_settings(self.session, self._setup.outputs, SoundOut()), along=None)
+            self._sound.tell(**sound_settings(self.session, self._setup.outputs, SoundOut()))
         self.messages: list[Message] = []
         self._moves: list[Move] = []
         self._names = list(self._setup.inputs)

@@ -228,7 +228,7 @@ class Sound:
             self._font_path = command["font"]
             self._load_font()
         if "along" in command:
-            self._along.load(command["along"], self.rate)
+            self._along.load(command["along"] or [], self.rate)
         if {"map", "kit", "drums"} & set(command):
             self._prepare()
 

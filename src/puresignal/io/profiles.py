@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import os
 import re
 import shutil
 import zipfile
@@ -78,7 +79,7 @@ def read_file(path: Path) -> Profile:
 def read(name: str) -> Profile:
     """A profile by name; the usual one where there is none."""
     path = folder_of(name) / "profile.json"
-    return replace(read_file(path), name=name) if path.exists() else Profile(name)
+    return replace(read_file(path), name=name) if os.path.exists(path) else Profile(name)
 
 
 def write(profile: Profile) -> None:

@@ -21,6 +21,7 @@ from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.core.midi.events import Take
 from puresignal.core.path.heard_notes import HeardNotes
 from puresignal.core.path.note_edits import NoteEdits
+from puresignal.core.session import generated
 from puresignal.core.session.session import Session
 from puresignal.io import (
     edits_json,
@@ -146,7 +147,10 @@ def parse(content: bytes, name: str, sounds: Path | None = None) -> Opened:
     """A session from a zip's bytes. sounds: where to put recordings whose own file is gone; None: nowhere"""
     try:
         with zipfile.ZipFile(io.BytesIO(content)) as archive:
-            return _Archive(archive, name).opened(sounds)
+            opened = _Archive(archive, name).opened(sounds)
+            # Notes of generators are not in the file: they follow from their recipes.
+            takes = {take.ident: take for take in opened.takes}
+            return replace(opened, session=generated.refreshed(opened.session, takes))
     except PureSignalError:
         raise
     except (

@@ -16,7 +16,7 @@ from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.session import Session
 from puresignal.core.session.sync import Sync
-from puresignal.core.session.take_ref import IMPORTED, PLAYED, TakeRef
+from puresignal.core.session.take_ref import DRAWN, IMPORTED, PLAYED, TakeRef
 from puresignal.core.timing.session_time import Timeline
 
 FORMAT = "pure-signal/session"
@@ -136,7 +136,10 @@ def take_json(ref: TakeRef) -> dict[str, Any]:
                 }
                 for one in ref.passes
             ],
-            "drawn": [[one.number, one.beat, one.beats, one.note, one.velocity, one.channel] for one in ref.drawn],
+            "drawn": [
+                [one.number, one.beat, one.beats, one.note, one.velocity, one.channel]
+                for one in (ref.drawn if ref.kind == DRAWN else ())
+            ],
             "recipe": ref.recipe,
             "sound": None if ref.sound is None else asdict(ref.sound),
             "open": ref.is_open,

@@ -10,7 +10,7 @@ import numpy as np
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.messages import NOTE_OFF, NOTE_ON
 from puresignal.core.midi.tempo_map import TempoMap
-from puresignal.core.session.take_ref import DRAWN, IMPORTED, PLAYED, DrawnNote, TakeRef
+from puresignal.core.session.take_ref import DRAWN, GENERATED, IMPORTED, PLAYED, DrawnNote, TakeRef
 
 DRAWN_PPQ = 9_600
 """Ticks a quarter note of what was drawn: quintuplets, triplets and 128ths fall on whole ones."""
@@ -24,7 +24,7 @@ def material_of(ref: TakeRef, stored: Mapping[str, Take]) -> Take:
     """
     if ref.kind in (PLAYED, IMPORTED):
         return stored[ref.material]
-    if ref.kind == DRAWN:
+    if ref.kind in (DRAWN, GENERATED):
         return _drawn(ref.ident, ref.name, ref.drawn)
     return stored.get(ref.material) or _empty(ref.ident, ref.name)
 

@@ -60,7 +60,16 @@ def add_menu(services: Services, parent: QWidget) -> QMenu:
             menu.addAction(tr(name)).triggered.connect(lambda _=False, n=name: add_input(services, n))
         if not names:
             menu.addAction(tr("none")).setEnabled(False)
+    menu.addAction(tr("Generators")).setEnabled(False)
+    for kind in services.generators.kinds():
+        menu.addAction(tr(kind.title)).triggered.connect(lambda _=False, k=kind.kind: add_generator(services, k))
     return menu
+
+
+def add_generator(services: Services, kind: str) -> None:
+    """Add a generator, and show what it makes."""
+    services.generators.add(kind)
+    services.requests.view_requested.emit("Takes")
 
 
 class FoundPorts(QFrame):

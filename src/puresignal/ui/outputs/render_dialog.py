@@ -54,7 +54,7 @@ class RenderDialog(QDialog):
         self.rate = QComboBox()
         self.rate.setAccessibleName(tr("Sample rate"))
         for rate in rendering.RATES:
-            self.rate.addItem(f"{rate / 1000:g} kHz", rate)
+            self.rate.addItem(tr("{khz:g} kHz").format(khz=rate / 1000), rate)
         self.rate.setCurrentIndex(1)
         self.only = QCheckBox(tr("only bars"))
         self.first, self.last = self._bar(tr("First bar"), 1), self._bar(tr("Last bar"), 8)

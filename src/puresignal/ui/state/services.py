@@ -11,6 +11,7 @@ from puresignal.ui.state.background import Background
 from puresignal.ui.state.capture import Capture
 from puresignal.ui.state.chosen_input import ChosenInput
 from puresignal.ui.state.delay_meter import DelayMeter
+from puresignal.ui.state.generator_actions import GeneratorActions
 from puresignal.ui.state.hand_controls import HandControls
 from puresignal.ui.state.keyboard_player import KeyboardPlayer
 from puresignal.ui.state.kit_setup import KitSetup
@@ -70,6 +71,7 @@ class Services:
     live_lessons: LiveLessons
     microphone: Microphone
     renderer: Renderer
+    generators: GeneratorActions
     watch: SignalWatch
     keyboard: KeyboardPlayer
     pads: ScreenPads
@@ -123,6 +125,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         LiveLessons(workbench, live_session, preferences, background, parent),
         microphone,
         Renderer(workbench, parent),
+        GeneratorActions(workbench, playback, parent),
         SignalWatch(workbench, live_session, parent),
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),
         ScreenPads(live_session, parent),

@@ -18,7 +18,7 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, make_context, run
 from puresignal.core.path.several_takes import Placed
-from puresignal.core.session import alternative_edits, playing_order, take_edits, tempo_edits
+from puresignal.core.session import alternative_edits, generated, playing_order, take_edits, tempo_edits
 from puresignal.core.session import session as edits
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.history import History, as_looked_at
@@ -64,6 +64,8 @@ class Workbench(QObject):
         self.own: Shown | None = None
         self.whole: Shown | None = None
         self._heard: Shown | None = None
+        # What generated takes are made of, and their notes.
+        self._made_notes: generated.Memo = {}
         self._open: tuple[tuple[Take, TakeRef], ...] = ()
         self._ordered: tuple[object, Shown] | None = None
         self.recorded: frozenset[str] = frozenset()
@@ -118,6 +120,7 @@ class Workbench(QObject):
 
     def do(self, name: str, session: Session, gesture: str | None = None) -> None:
         """Do an edit, under the name that undo will show."""
+        session = generated.refreshed(session, self.store.by_ident, self._made_notes)
         self._turn_to(self.history.do(name, session, gesture))
 
     @property
@@ -304,6 +307,8 @@ class Workbench(QObject):
         self.recovered_from = ""
         self._made_of = None
         self._results = SessionResult()
+        session = generated.refreshed(session, self.store.by_ident, self._made_notes)
+        self.saved = session if self.saved is not None else None
         self._turn_to(History(session), anew=True)
         self.opened.emit()
 

@@ -46,6 +46,7 @@ from puresignal.ui.takes.choice_row import Choices
 from puresignal.ui.takes.list_panel import ListPanel
 from puresignal.ui.takes.note_drag import Moved, pitch_of
 from puresignal.ui.takes.path_panel import PathPanel
+from puresignal.ui.takes.recipe_bar import RecipeBar
 from puresignal.ui.takes.row_labels import GUTTER
 from puresignal.ui.takes.section_row import Bracket
 from puresignal.ui.takes.select_dialog import ADD, WITHIN, SelectDialog
@@ -155,6 +156,9 @@ class TakesView(View):
         left.setSpacing(0)
         left.addWidget(self._controls())
         left.addWidget(self.beat_bar)
+        self.recipe = RecipeBar(services)
+        self.recipe.hide()
+        left.addWidget(self.recipe)
         self.strip = VelocityStrip(self.timeline.x_of_all)
         self.strip.hide()
         self.strip.drawn.connect(self._notes.set_velocities)
@@ -449,6 +453,7 @@ class TakesView(View):
             # The first take: its keys work at once, as when one turns to this view.
             self.timeline.setFocus()
         self.path.show_take(shown)
+        self.recipe.show_take()
         if shown is None:
             self.trace.show_notes(None, np.zeros(0, np.int64))
             return

@@ -1,0 +1,1 @@
+"""Notes from what plays by itself: recipes, and what they make."""
