@@ -16,12 +16,25 @@ from typing import TYPE_CHECKING, Any, NoReturn
 from puresignal import __version__
 from puresignal.commands.terminal import prepare, printable, say
 from puresignal.core.errors import PureSignalError
-from puresignal.translation import tr
+from puresignal.translation import count_tr, tr
 
 if TYPE_CHECKING:
     from puresignal.core.path.cleaning_path import CleaningPath
 
-COMMANDS = ("demo", "clean", "transcribe", "route", "record", "play", "ports", "maps", "doctor", "export", "render")
+COMMANDS = (
+    "demo",
+    "clean",
+    "transcribe",
+    "route",
+    "record",
+    "play",
+    "ports",
+    "maps",
+    "doctor",
+    "export",
+    "render",
+    "generate",
+)
 CLEAR_LINE = "\r\x1b[K"
 """Clears a line of progress on a terminal before something else is said."""
 
@@ -132,7 +145,7 @@ def _window(arguments: list[str]) -> int:
         prog="pure-signal",
         description=tr("Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum."),
         epilog=tr(
-            "Commands: clean, transcribe, export, render, route, record, play, ports, maps, doctor, demo. "
+            "Commands: clean, transcribe, export, render, generate, route, record, play, ports, maps, doctor, demo. "
             "See 'pure-signal COMMAND --help'."
         ),
     )
@@ -232,6 +245,20 @@ def _command(arguments: list[str]) -> int:
     play.add_argument("--from", type=int, default=1, metavar="BAR", dest="bar", help=tr("bar to begin at"))
     play.add_argument("--loop", action="store_true", help=tr("play it again and again"))
 
+    generate = commands.add_parser("generate", help=tr("make chords, arpeggios, bass lines or drum patterns"))
+    generate.add_argument("kind", choices=("chords", "arpeggio", "bass", "drums"), help=tr("what is made"))
+    generate.add_argument("--out", required=True, metavar="F.mid", type=_path, help=tr("the result"))
+    generate.add_argument("--source", metavar="F.mid", type=_path, help=tr("chords that an arpeggio or a bass plays"))
+    generate.add_argument("--bars", type=_bars_to_record, default=8, metavar="N", help=tr("length in bars, usually 8"))
+    generate.add_argument("--seed", type=int, default=1, metavar="N", help=tr("another number makes other notes"))
+    generate.add_argument("--key", default="", metavar="KEY", help=tr('key of chords, like "D minor"'))
+    generate.add_argument("--tempo", type=_bpm, default=120.0, metavar="BPM", help=tr("tempo, usually 120"))
+    generate.add_argument("--meter", type=_meter, default=(4, 4), metavar="4/4", help=tr("meter, usually 4/4"))
+    generate.add_argument(
+        "--set", action="append", default=[], metavar="NAME=VALUE", help=tr("a setting, like kicks=4 or rate=1/16")
+    )
+    generate.add_argument("--force", action="store_true", help=tr("overwrite existing files"))
+
     render = commands.add_parser("render", help=tr("render sessions to audio files, through the built-in sound"))
     render.add_argument("inputs", nargs="+", metavar="SESSION", type=_path, help=tr("session files"))
     render.add_argument("--out", required=True, metavar="FILE|DIR", help=tr("the result, or a folder for several"))
@@ -287,7 +314,8 @@ def _command(arguments: list[str]) -> int:
         export.error("--ppq is a number from 24 to 32767")
     run = {
         "demo": _demo, "clean": _clean, "transcribe": _transcribe, "route": _route, "ports": _ports, "maps": _maps,
-        "doctor": _doctor, "export": _export, "render": _render, "record": _record, "play": _play,
+        "doctor": _doctor, "export": _export, "render": _render, "generate": _generate,
+        "record": _record, "play": _play,
     }[options.command]  # fmt: skip
     return run(options)
 
@@ -764,6 +792,29 @@ def _export(options: argparse.Namespace) -> int:
     if options.report is not None and rows:
         file_access.write_bytes(options.report, json_file.to_bytes(rows[0] if len(done) == 1 else {"files": rows}))
     return 1 if any(item.error is not None for item in done) else 0
+
+
+def _generate(options: argparse.Namespace) -> int:
+    from puresignal.commands import clean, generate
+    from puresignal.core.errors import BadFileError, FileAccessError
+    from puresignal.core.harmony import keys
+
+    if options.key and options.key not in keys.NAMES:
+        raise BadFileError(tr("{key!r} is no key", key=options.key), "--key", tr('Give it like "D minor".'))
+    given = {"bars": str(options.bars), "seed": str(options.seed)}
+    for text in options.set:
+        name, found, value = text.partition("=")
+        if not found:
+            raise BadFileError(tr("{given!r} is no setting", given=text), "--set", tr("Give it like kicks=4."))
+        given[name.strip()] = value.strip()
+    recipe = generate.recipe_of(options.kind, given)
+    clean.check_folder(options.out.parent, False)
+    if options.out.exists() and not options.force:
+        text = tr("Give another name, or add --force.")
+        raise FileAccessError(tr("This file exists already"), str(options.out), text)
+    count = generate.generate(recipe, options.out, options.tempo, options.meter, options.key, options.source)
+    say(f"{options.out}: {count_tr('{n} note', '{n} notes', count)}")
+    return 0
 
 
 def _render(options: argparse.Namespace) -> int:
