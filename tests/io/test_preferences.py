@@ -6,6 +6,7 @@ from dataclasses import fields
 
 from puresignal.core.touch.computer_keyboard import Keyboard
 from puresignal.core.touch.hand_control import ACTIONS, NOTE, Trigger
+from puresignal.core.touch.surface import SurfaceSettings
 from puresignal.io import preferences
 from puresignal.io.preferences import Preferences, SoundOut
 
@@ -19,6 +20,8 @@ ALL = Preferences(
     controls=((sorted(ACTIONS)[0], Trigger("Foot switch", NOTE, 3, 40)),),
     learn_live=True,
     voice="Ada",
+    surface=SurfaceSettings("rows", 5, 10, 40, "D minor", 7, 1, "bend", True, -30.0, 1),
+    chord_book="Ferry",
 )
 
 

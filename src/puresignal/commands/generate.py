@@ -69,7 +69,7 @@ def generate(
     Raises  FileAccessError or BadFileError
     """
     timeline = Timeline((TempoPoint(0.0, tempo),), (MeterPoint(1, *meter),))
-    session = edits.with_timeline(replace(Session(name=target.stem), key=key or None), timeline)
+    session = edits.with_timeline(replace(Session(name=target.stem), key=key), timeline)
     takes = {}
     if source is not None:
         take = clean.open_take(source, "source")

@@ -17,6 +17,7 @@ EXACT_FRAMES, ANNOUNCES = "exact-frames", "announces"
 
 COMPUTER_KEYBOARD, SCREEN_PADS = mark("Computer keyboard"), mark("Pads on screen")
 DRUM_MODULE, PAD_BOX, KEYBOARD = mark("Simulated drum module"), mark("Simulated pad box"), mark("Simulated keyboard")
+TOUCH = mark("Touch surface")
 MIC_MELODY, MIC_HITS = mark("Microphone, melody"), mark("Microphone, hits")
 RECEIVER = mark("Simulated receiver")
 SOUND = mark("Built-in sound")
@@ -30,9 +31,9 @@ BRIDGED = re.compile(r"^[^:]*:(.+?)[\s:]*(?:\[\d+\])?[\s:]*\((?:capture|playback
 """A bridge puts the name on ALSA behind its own, with the direction, and perhaps a number, in brackets."""
 VIRTUAL_IN, VIRTUAL_OUT = "Pure Signal in", "Pure Signal out"
 
-FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD, MIC_MELODY, MIC_HITS)
+FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD, MIC_MELODY, MIC_HITS, TOUCH)
 """Inputs fed from within the program; a message in a feed carries its index into this list."""
-FED_BY_WINDOW, SIMULATED_DEVICES, HEARD = FED[:2], FED[2:5], FED[5:]
+FED_BY_WINDOW, SIMULATED_DEVICES, HEARD = (*FED[:2], TOUCH), FED[2:5], FED[5:7]
 SIMULATED_SUFFIX = "(simulated)"
 """End of the port names of takes by the simulated drummer."""
 TAKEN = (RECEIVER, SOUND, FONT, CLICK)
@@ -70,7 +71,7 @@ def kind_of_input(name: str) -> str:
         return mark("simulated")
     words = {
         COMPUTER_KEYBOARD: mark("computer keyboard"), SCREEN_PADS: mark("pads on screen"), MIC_MELODY: mark("sung"),
-        MIC_HITS: mark("mouth drums"),
+        MIC_HITS: mark("mouth drums"), TOUCH: mark("touch surface"),
     }  # fmt: skip
     return words.get(name, mark("played"))
 

@@ -10,8 +10,10 @@ from pathlib import Path
 from typing import Any
 
 from puresignal.core.errors import BadFileError
+from puresignal.core.harmony import keys
 from puresignal.core.touch.computer_keyboard import MODES, PLAYABLE, SCALES, Keyboard
 from puresignal.core.touch.hand_control import ACTIONS, CONTROL, NOTE, PROGRAM, Trigger
+from puresignal.core.touch.surface import SLIDES, WAYS, SurfaceSettings
 from puresignal.io import file_access, json_file, xdg_folders
 from puresignal.translation import tr
 
@@ -43,6 +45,7 @@ class Preferences:
     controls  what a pad or switch does: (action, trigger)
     learn_live  whether the kit is learnt while it is played
     voice     name of the voice profile in use
+    surface   how the touch surface is filled; chord_book: name of the book on it
     """
 
     theme: str = "system"
@@ -54,6 +57,8 @@ class Preferences:
     controls: tuple[tuple[str, Trigger], ...] = ()
     learn_live: bool = False
     voice: str = ""
+    surface: SurfaceSettings = field(default_factory=SurfaceSettings)
+    chord_book: str = ""
 
 
 def path() -> Path:
@@ -90,8 +95,33 @@ def _from_json(data: dict[str, Any]) -> Preferences:
         _shortcuts(data.get("shortcuts")),
         _controls(data.get("controls")),
         data.get("learn_live") is True,
-        data["voice"][:100] if isinstance(data.get("voice"), str) else "",
+        _name(data.get("voice")),
+        _surface(data.get("surface")),
+        _name(data.get("chord_book")),
     )
+
+
+def _name(data: object) -> str:
+    return data[:200] if isinstance(data, str) else ""
+
+
+SURFACE_RANGES = {"rows": (1, 8), "columns": (2, 16), "low": (0, 96), "apart": (1, 12), "under": (1, 5),
+                  "strum": (-400.0, 400.0), "wide": (0, 2)}  # fmt: skip
+
+
+def _surface(data: object) -> SurfaceSettings:
+    """Settings of the touch surface; what is wrong is left at its default."""
+    usual = SurfaceSettings()
+    if not isinstance(data, dict):
+        return usual
+    values: dict[str, Any] = {}
+    for name, (low, high) in SURFACE_RANGES.items():
+        value, default = data.get(name), getattr(usual, name)
+        well = isinstance(value, int | float) and not isinstance(value, bool) and low <= value <= high
+        values[name] = type(default)(value) if well else default
+    for name, known in (("way", WAYS), ("slide", SLIDES), ("key", (*keys.NAMES, ""))):
+        values[name] = data.get(name) if data.get(name) in known else getattr(usual, name)
+    return SurfaceSettings(**values, one_voice=data.get("one_voice") is True)
 
 
 def _controls(data: object) -> tuple[tuple[str, Trigger], ...]:
@@ -176,6 +206,8 @@ def write(preferences: Preferences) -> None:
                 "controls": [[name, asdict(trigger)] for name, trigger in preferences.controls],
                 "learn_live": preferences.learn_live,
                 "voice": preferences.voice,
+                "surface": asdict(preferences.surface),
+                "chord_book": preferences.chord_book,
                 "keyboard": {
                     **asdict(preferences.keyboard),
                     "drums": {str(key): name for key, name in preferences.keyboard.drums},

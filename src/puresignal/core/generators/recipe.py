@@ -14,9 +14,9 @@ from puresignal.core.harmony import keys
 from puresignal.translation import mark, tr
 
 FULL, PLAGAL, OPEN_END, NONE = "full", "plagal", "open", "none"
-UP, DOWN, UP_DOWN, RANDOM, AS_HELD = "up", "down", "up and down", "random", "as held"
+UP, DOWN, UP_DOWN, RANDOM, AS_HELD = "up", "down", "up and down", "random", "as held"  # not shown
 RATES = {"1/2": 2.0, "1/4": 1.0, "1/8": 0.5, "1/16": 0.25, "1/8 triplet": 1 / 3, "1/16 triplet": 1 / 6, "1/32": 0.125}
-ROOTS, FIFTHS, WALKING = "roots", "roots and fifths", "walking"
+ROOTS, FIFTHS, WALKING = "roots", "roots and fifths", "walking"  # not shown
 
 
 @dataclass(frozen=True)

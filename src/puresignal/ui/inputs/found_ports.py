@@ -17,9 +17,9 @@ from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 def kit_for(port: str) -> NoteMap | None:
     """The note map that a new input on a port begins with; None for a port of pitched notes."""
-    if port in ports.FED_BY_WINDOW:
+    if port in (ports.COMPUTER_KEYBOARD, ports.SCREEN_PADS):
         return own_map()
-    if port in (ports.KEYBOARD, ports.MIC_MELODY):
+    if port in (ports.KEYBOARD, ports.MIC_MELODY, ports.TOUCH):
         return None
     return note_map_file.shipped(
         {ports.DRUM_MODULE: "practice-five", ports.PAD_BOX: "lantern-pads"}.get(port, "general-midi")

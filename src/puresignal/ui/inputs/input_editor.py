@@ -175,7 +175,7 @@ class InputEditor(QFrame):
         self.set_up.setEnabled(bool(one.port))
         for button in (self.learn, self.set_up):
             # A voice has no pads to be named.
-            button.setVisible(one.port not in ports.HEARD)
+            button.setVisible(one.port not in (*ports.HEARD, ports.TOUCH))
         self.play.setVisible(one.port in SIMULATED)
         self.play.setEnabled(listening)
         if not listening:

@@ -21,6 +21,7 @@ from puresignal.ui.inputs.microphone_face import MicrophoneFace
 from puresignal.ui.inputs.pad_sheet import PadSheet
 from puresignal.ui.inputs.port_face import PortFace
 from puresignal.ui.inputs.setup_dialog import SetupDialog
+from puresignal.ui.inputs.touch_face import TouchFace
 from puresignal.ui.state.services import Services
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import View
@@ -87,7 +88,8 @@ class InputsView(View):
         self._keyboard = keyboard
         self.pages = QStackedWidget()
         self.microphone = MicrophoneFace(services)
-        for page in (self.heard, keyboard, self.pads, self.microphone):
+        self.touch = TouchFace(services)
+        for page in (self.heard, keyboard, self.pads, self.microphone, self.touch):
             self.pages.addWidget(page)
         self.pages.currentChanged.connect(self._turn)
         left = QVBoxLayout()
@@ -126,7 +128,12 @@ class InputsView(View):
         """Show the face of the chosen input."""
         one = self._chosen.input
         port = one.port
-        pages = {ports.SCREEN_PADS: self.pads, ports.COMPUTER_KEYBOARD: self._keyboard, "": self._keyboard}
+        pages = {
+            ports.TOUCH: self.touch,
+            ports.SCREEN_PADS: self.pads,
+            ports.COMPUTER_KEYBOARD: self._keyboard,
+            "": self._keyboard,
+        }
         page = self.microphone if port in ports.HEARD else pages.get(port)
         if port in ports.HEARD and port != self._shown_port:
             self.microphone.show_input(port)

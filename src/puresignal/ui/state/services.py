@@ -34,6 +34,7 @@ from puresignal.ui.state.sitting_log import SittingLog
 from puresignal.ui.state.step_entry import StepEntry
 from puresignal.ui.state.take_actions import TakeActions
 from puresignal.ui.state.take_tempo import TakeTempo
+from puresignal.ui.state.touch_input import TouchInput
 from puresignal.ui.state.workbench import Workbench
 
 
@@ -72,6 +73,7 @@ class Services:
     microphone: Microphone
     renderer: Renderer
     generators: GeneratorActions
+    touch: TouchInput
     watch: SignalWatch
     keyboard: KeyboardPlayer
     pads: ScreenPads
@@ -113,6 +115,8 @@ def start(workbench: Workbench, parent: QObject) -> Services:
     listener.progressed.connect(lambda what, part: _show_hearing(notices, listener, what, part))
     microphone = Microphone(workbench, live_session, capture, preferences, background, parent)
     microphone.told.connect(notices.tell)
+    touch = TouchInput(workbench, live_session, preferences, parent)
+    touch.told.connect(notices.tell)
     return Services(
         workbench,
         live_session,
@@ -126,6 +130,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         microphone,
         Renderer(workbench, parent),
         GeneratorActions(workbench, playback, parent),
+        touch,
         SignalWatch(workbench, live_session, parent),
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),
         ScreenPads(live_session, parent),

@@ -28,6 +28,7 @@ _NOUNS: dict[str, Callable[[int], str]] = {
     "program": lambda n: count_tr("{n} program change", "{n} program changes", n),
     "bend": lambda n: count_tr("{n} bend", "{n} bends", n),
     "file": lambda n: count_tr("{n} file", "{n} files", n),
+    "chord": lambda n: count_tr("{n} chord", "{n} chords", n),
     "example": lambda n: count_tr("{n} example", "{n} examples", n),
     "proposal": lambda n: count_tr("{n} proposal", "{n} proposals", n),
     "velocity": lambda n: count_tr("{n} velocity", "{n} velocities", n),

@@ -1,0 +1,282 @@
+"""The touch surface: places on it become notes and chords; fingers slide, and everything that began ends.
+
+Four ways to fill it: steps of a scale, rows tuned at an interval, a lattice of chords in thirds, and a chord book.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from puresignal.core.harmony import scales, voice_leading
+from puresignal.core.harmony.chord_book import BookChord
+from puresignal.core.harmony.keys import note_name
+from puresignal.core.midi import messages
+from puresignal.core.touch import pad_velocity
+
+STEPS, ROWS, LATTICE, BOOK = "steps", "rows", "lattice", "book"
+WAYS = (STEPS, ROWS, LATTICE, BOOK)
+STEP, BEND, STAY = "step", "bend", "stay"
+SLIDES = (STEP, BEND, STAY)
+CHANNEL = 1
+BEND_CELLS = 2.0
+"""Semitones either way of a bend."""
+MAJOR_NUMERALS = ("I", "ii", "iii", "IV", "V", "vi", "vii°")
+MINOR_NUMERALS = ("i", "ii°", "III", "iv", "v", "VI", "VII")
+THIRDS = (3, 5, 0, 2, 4, 6, 1)
+"""Steps of the scale in thirds, with the first in the middle: neighbours share two notes."""
+
+
+@dataclass(frozen=True)
+class SurfaceSettings:
+    """How the surface is filled.
+
+    way       one of WAYS; rows, columns: of the grid
+    low       lowest note
+    key       empty: the session's
+    apart     scale steps, or semitones, from one row to the next
+    under     scale steps that one finger plays as a chord in thirds, 1 for the note alone
+    slide     what a finger that moves does, one of SLIDES
+    one_voice of each row one note at a time
+    strum     milliseconds over which a chord is spread, downwards if negative
+    wide      voices of a chord that are opened
+    """
+
+    way: str = STEPS
+    rows: int = 4
+    columns: int = 8
+    low: int = 48
+    key: str = ""
+    apart: int = 3
+    under: int = 1
+    slide: str = STEP
+    one_voice: bool = False
+    strum: float = 0.0
+    wide: int = 0
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One place.
+
+    notes  that it plays; label, and a second one below it; root: it is one of the key; pale: it lies outside the key
+    classes  of a chord whose inversion depends on the chord before
+    """
+
+    row: int
+    column: int
+    notes: tuple[int, ...]
+    label: str
+    below: str = ""
+    root: bool = False
+    pale: bool = False
+    classes: tuple[int, ...] = ()
+    velocity: int = 0
+    strum: float | None = None
+
+
+def cells(settings: SurfaceSettings, key: str, book: tuple[BookChord, ...] = ()) -> list[Cell]:
+    """The cells, row 0 at the bottom.
+
+    key  the session's; book: the chords of the chord book
+    """
+    key = settings.key or key
+    scale = scales.scale_of(key or "C major")
+    if settings.way == ROWS:
+        return _tuned(settings, scales.scale_of(key))
+    if settings.way == LATTICE:
+        return _lattice(settings, scale, (key or "C major").endswith("minor"))
+    if settings.way == BOOK:
+        return _book(settings, book)
+    return _steps(settings, scale)
+
+
+def size(settings: SurfaceSettings, book: tuple[BookChord, ...] = ()) -> tuple[int, int]:
+    """Rows and columns."""
+    if settings.way == LATTICE:
+        return 3, 7
+    if settings.way == BOOK:
+        columns = min(settings.columns, max(1, len(book)))
+        return max(1, -(-len(book) // columns)), columns
+    return settings.rows, settings.columns
+
+
+def _steps(settings: SurfaceSettings, scale: tuple[int, ...]) -> list[Cell]:
+    found = []
+    first = next(note for note in range(settings.low, settings.low + 12) if note % 12 == scale[0])
+    for row in range(settings.rows):
+        for column in range(settings.columns):
+            octave, step = divmod(row * settings.apart + column, 7)
+            note = first + 12 * octave + (scale[step] - scale[0]) % 12
+            notes = scales.stacked(note, scale, settings.under) if settings.under > 1 else (note,)
+            notes = tuple(one for one in notes if one <= 127)
+            if notes:
+                found.append(Cell(row, column, notes, note_name(note), str(step + 1), root=step == 0))
+    return found
+
+
+def _tuned(settings: SurfaceSettings, scale: tuple[int, ...]) -> list[Cell]:
+    found = []
+    for row in range(settings.rows):
+        for column in range(settings.columns):
+            note = settings.low + row * settings.apart + column
+            if note <= 127:
+                pale = bool(scale) and note % 12 not in scale
+                root = bool(scale) and note % 12 == scale[0]
+                found.append(Cell(row, column, (note,), note_name(note), root=root, pale=pale))
+    return found
+
+
+def _lattice(settings: SurfaceSettings, scale: tuple[int, ...], minor: bool) -> list[Cell]:
+    """Triads in the middle row, sevenths above, those of the other mode below."""
+    numerals, others = (MINOR_NUMERALS, MAJOR_NUMERALS) if minor else (MAJOR_NUMERALS, MINOR_NUMERALS)
+    root = scale[0]
+    other = tuple((root + step) % 12 for step in ((0, 2, 4, 5, 7, 9, 11) if minor else (0, 2, 3, 5, 7, 8, 10)))
+    found = []
+    for row, (own, names, count) in enumerate(((other, others, 3), (scale, numerals, 3), (scale, numerals, 4))):
+        for column, step in enumerate(THIRDS):
+            classes = tuple(own[(step + 2 * k) % 7] for k in range(count))
+            notes = voice_leading.led(None, classes, settings.low, settings.low + 19)
+            label = names[step] + ("7" if count == 4 else "")
+            shown = note_name(classes[0] + 60).rstrip("0123456789")
+            found.append(Cell(row, column, notes, label, shown, step == 0 and row == 1, row == 0, classes))
+    return found
+
+
+def _book(settings: SurfaceSettings, book: tuple[BookChord, ...]) -> list[Cell]:
+    rows, columns = size(settings, book)
+    return [
+        Cell(
+            rows - 1 - i // columns, i % columns, one.notes, one.name or str(i + 1),
+            velocity=one.velocity, strum=one.strum,
+        )
+        for i, one in enumerate(book)
+    ]  # fmt: skip
+
+
+Sent = list[tuple[float, bytes]]
+"""Messages, each after so many seconds."""
+
+
+@dataclass
+class _Finger:
+    cell: Cell
+    notes: tuple[int, ...]
+    velocity: int
+    begun: float
+
+
+class SurfacePlayer:
+    """Fingers on the surface. Every finger has a number; a pen or the mouse is one like another."""
+
+    def __init__(self, settings: SurfaceSettings, key: str = "", book: tuple[BookChord, ...] = ()):
+        self._fingers: dict[int, _Finger] = {}
+        self._sounding: dict[int, int] = {}
+        self._chord: tuple[int, ...] | None = None
+        self.use(settings, key, book)
+
+    def use(self, settings: SurfaceSettings, key: str, book: tuple[BookChord, ...] = ()) -> None:
+        """Fill the surface anew. What is held goes on sounding until its finger lifts."""
+        self.settings, self.book = settings, book
+        self.cells = cells(settings, key, book)
+        self._by_place = {(one.row, one.column): one for one in self.cells}
+        self.rows, self.columns = size(settings, book)
+
+    @property
+    def held(self) -> dict[tuple[int, int], int]:
+        """Velocity of each cell that a finger is on."""
+        return {(one.cell.row, one.cell.column): one.velocity for one in self._fingers.values()}
+
+    @property
+    def sounding(self) -> tuple[int, ...]:
+        """The notes that sound."""
+        return tuple(sorted(note for note, count in self._sounding.items() if count > 0))
+
+    def place(self, x: float, y: float) -> tuple[Cell, float, float] | None:
+        """The cell at a place, both 0..1 from the left and from the bottom, and where in it, -1..1 from its middle."""
+        if not (0 <= x < 1 and 0 <= y < 1):
+            return None
+        column, row = int(x * self.columns), int(y * self.rows)
+        cell = self._by_place.get((row, column))
+        if cell is None:
+            return None
+        return cell, 2 * (x * self.columns - column) - 1, 2 * (y * self.rows - row) - 1
+
+    def press(self, finger: int, x: float, y: float, pressure: float | None = None) -> Sent:
+        """A finger goes down."""
+        out = self.lift(finger) if finger in self._fingers else []
+        found = self.place(x, y)
+        if found is None:
+            return out
+        cell, across, up = found
+        return out + self._begin(finger, cell, pad_velocity.velocity(across, up, pressure), x)
+
+    def _begin(self, finger: int, cell: Cell, velocity: int, x: float) -> Sent:
+        out: Sent = []
+        if self.settings.one_voice:
+            for other in [n for n, one in self._fingers.items() if one.cell.row == cell.row]:
+                out += self.lift(other)
+        notes = cell.notes
+        if cell.classes:
+            held = next((one for one in self._fingers.values() if one.cell.classes), None)
+            if held is not None:
+                # A second chord while one is held: its root goes underneath.
+                under = min(held.notes) - 1
+                root = under - (under - cell.classes[0]) % 12
+                notes = (root,) if root >= 0 else ()
+            else:
+                low = self.settings.low
+                notes = voice_leading.led(self._chord, cell.classes, low, low + 19)
+                self._chord = notes
+                notes = voice_leading.spread(notes, self.settings.wide)
+        strum = self.settings.strum if cell.strum is None else cell.strum
+        loud = velocity if not cell.velocity else max(1, min(127, round(cell.velocity * velocity / 100)))
+        self._fingers[finger] = _Finger(cell, notes, velocity, x)
+        if self.settings.slide == BEND:
+            out.append((0.0, messages.bend(CHANNEL, 0)))
+        row = sorted(notes, reverse=strum < 0)
+        each = abs(strum) / 1000 / max(1, len(row) - 1)
+        for i, note in enumerate(row):
+            self._sounding[note] = self._sounding.get(note, 0) + 1
+            out.append((i * each, messages.note_on(CHANNEL, note, loud)))
+        return out
+
+    def move(self, finger: int, x: float, y: float) -> Sent:
+        """A finger that is down moves."""
+        own = self._fingers.get(finger)
+        if own is None or self.settings.slide == STAY:
+            return []
+        if self.settings.slide == BEND and self.settings.way in (STEPS, ROWS):
+            semitones = max(-BEND_CELLS, min(BEND_CELLS, (x - own.begun) * self.columns))
+            return [(0.0, messages.bend(CHANNEL, round(semitones / BEND_CELLS * 8191)))]
+        found = self.place(x, y)
+        if found is None or found[0] == own.cell or self.settings.slide != STEP:
+            return []
+        # The new note begins before the old one ends, so that it is legato.
+        before = self._fingers.pop(finger)
+        out = self._begin(finger, found[0], before.velocity, x)
+        return out + self._ended(before)
+
+    def lift(self, finger: int) -> Sent:
+        """A finger goes up."""
+        own = self._fingers.pop(finger, None)
+        return [] if own is None else self._ended(own)
+
+    def _ended(self, own: _Finger) -> Sent:
+        out: Sent = []
+        for note in own.notes:
+            count = self._sounding.get(note, 0) - 1
+            self._sounding[note] = max(0, count)
+            if count <= 0:
+                self._sounding.pop(note, None)
+                out.append((0.0, messages.note_off(CHANNEL, note)))
+        return out
+
+    def lift_all(self) -> Sent:
+        """All fingers are gone: the window lost them, or the surface is put away."""
+        return [sent for finger in list(self._fingers) for sent in self.lift(finger)]
+
+
+def with_way(settings: SurfaceSettings, way: str) -> SurfaceSettings:
+    """Another way to fill it, with the distance of rows that is usual there."""
+    apart = {STEPS: 3, ROWS: 5}.get(way, settings.apart)
+    return replace(settings, way=way, apart=apart)
