@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 
 from puresignal.core.kit.articulations import is_articulation
-from puresignal.core.path.note_edits import NO_EDITS, PLAIN, Edit, NoteEdits
+from puresignal.core.midi.messages import BEND, CONTROL, PRESSURE
+from puresignal.core.path.note_edits import NO_EDITS, PLAIN, ControlStroke, Edit, NoteEdits
 
 RANGES = {
     "beats": (-1e6, 1e6), "seconds": (-1e6, 1e6), "up": (-127, 127), "factor": (0.0, 127.0),
@@ -16,19 +17,27 @@ RANGES = {
     "stretch": (0.0, 1e6), "longer": (-1e6, 1e6),
 }  # fmt: skip
 """Numbers of an edit: from, to."""
-MOST_NOTE, MOST_TEXT = 1 << 32, 1000
+MOST_NOTE, MOST_TEXT, MOST_POINTS = 1 << 32, 1000, 20_000
 
 
 def to_json(edits: NoteEdits) -> list[dict[str, Any]]:
     """One row for each different edit, with what differs from none."""
     names = [one.name for one in fields(Edit)]
-    return [
+    rows: list[dict[str, Any]] = [
         {
             **{name: getattr(edit, name) for name in names if getattr(edit, name) != getattr(PLAIN, name)},
             "notes": origins.tolist(),
         }
         for edit, origins in edits.by_kind()
     ]
+    rows += [
+        {
+            "track": one.track, "control": one.kind, "number": one.number, "begin": one.begin, "end": one.end,
+            "points": [list(point) for point in one.points],
+        }
+        for one in edits.strokes
+    ]  # fmt: skip
+    return rows
 
 
 def from_json(rows: object) -> NoteEdits:
@@ -41,11 +50,36 @@ def from_json(rows: object) -> NoteEdits:
     made = NO_EDITS
     for number, row in enumerate(rows):
         try:
+            if isinstance(row, dict) and "control" in row:
+                made = made.with_stroke(_stroke(row))
+                continue
             edit, notes = _edit(row)
-        except (AssertionError, KeyError) as error:
+        except (AssertionError, KeyError, TypeError, ValueError) as error:
             raise ValueError(f"edits[{number}]") from error
         made = made.with_edit(notes, edit)
-    return NoteEdits(made._columns[:2], made._columns[2]) if made.rows else made
+    return NoteEdits(made._columns[:2], made._columns[2], (), made.strokes) if made.rows else made
+
+
+def _stroke(row: dict[str, Any]) -> ControlStroke:
+    track, kind, number, points = row["track"], row["control"], row.get("number", 0), row["points"]
+    assert isinstance(track, str)
+    assert len(track) < MOST_TEXT
+    assert kind in (CONTROL, BEND, PRESSURE)
+    assert type(number) is int
+    assert 0 <= number < 128
+    ends = [row["begin"], row["end"]]
+    assert isinstance(points, list)
+    assert len(points) <= MOST_POINTS
+    for one in [*ends, *(value for point in points for value in point)]:
+        assert isinstance(one, int | float)
+        assert not isinstance(one, bool)
+        assert abs(one) <= 1e7
+    assert ends[0] <= ends[1]
+    assert all(len(point) == 2 for point in points)
+    seconds = [point[0] for point in points]
+    assert seconds == sorted(seconds)
+    line = tuple((float(at), float(value)) for at, value in points)
+    return ControlStroke(track, kind, number, float(ends[0]), float(ends[1]), line)
 
 
 def _edit(row: object) -> tuple[Edit, np.ndarray]:

@@ -71,7 +71,7 @@ def entries(session: Session, takes: Mapping[str, Take]) -> Iterator[Entry]:
     rows: dict[str, Any] = {row["ident"]: row for row in data["takes"]}
     for ref in with_verdicts:
         rows[ref.ident]["verdicts"] = f"verdicts/{ref.ident}.json"
-    with_edits = [ref for ref in session.takes if len(ref.edits)]
+    with_edits = [ref for ref in session.takes if len(ref.edits) or ref.edits.strokes]
     for ref in with_edits:
         rows[ref.ident]["edits"] = f"edits/{ref.ident}.json"
     for ref in session.takes:

@@ -12,10 +12,11 @@ from typing import ClassVar
 import numpy as np
 
 from puresignal.core.midi.events import NO_EVENT, Controls, Notes
+from puresignal.core.midi.messages import BEND, CONTROL, PRESSURE
 from puresignal.core.midi.tempo_map import on_arrival_grid
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveStage
-from puresignal.core.path.note_edits import NO_EDITS, NoteEdits
+from puresignal.core.path.note_edits import NO_EDITS, ControlStroke, NoteEdits
 from puresignal.core.path.stage import Result
 from puresignal.core.path.stage_description import Reason, Stage
 from puresignal.core.path.tally import Action, Entries, NoteField, entries
@@ -56,6 +57,8 @@ class TakesEdits:
     stage: ClassVar[Stage] = HandEdits.stage
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
+        if self.edits.strokes:
+            controls = with_strokes(controls, notes, self.edits.strokes, context)
         edited, how = self.edits.of(notes.origin)
         if not edited.any():
             return Result(notes, controls)
@@ -141,3 +144,61 @@ def _written(
             )
         )  # fmt: skip
     return tuple(found)
+
+
+STEP_SECONDS = 0.005
+"""Shortest time between two messages of a drawn line: finer is not heard, and fills the wire."""
+
+
+def with_strokes(
+    controls: Controls, notes: Notes, strokes: tuple[ControlStroke, ...], context: Context
+) -> Controls:  # fmt: skip
+    """Controls with drawn lines in place of what was sent there."""
+    index = {track.key: i for i, track in enumerate(context.tracks)}
+    for stroke in strokes:
+        track = index.get(stroke.track)
+        if track is None:
+            continue
+        mine = (controls.track == track) & (controls.kind == stroke.kind)
+        if stroke.kind == CONTROL:
+            mine &= controls.number == stroke.number
+        gone = mine & (controls.at >= stroke.begin - 1e-9) & (controls.at <= stroke.end + 1e-9)
+        at, value = _steps(stroke)
+        own = controls.track == track
+        channel, port = 1, 0
+        if own.any():
+            channel, port = int(controls.channel[own][0]), int(controls.port[own][0])
+        elif (notes.track == track).any():
+            first = int(np.flatnonzero(notes.track == track)[0])
+            channel, port = int(notes.channel[first]), int(notes.port[first])
+        number, second = _bytes(stroke, value)
+        count = len(at)
+        added = Controls(
+            at, np.full(count, port), np.full(count, channel), np.full(count, stroke.kind), number, second,
+            np.full(count, track), np.full(count, NO_EVENT), np.full(count, -1),
+        )  # fmt: skip
+        joined = Controls.join([controls.take(~gone), added])
+        controls = joined.take(np.argsort(joined.at, kind="stable"))
+    return controls
+
+
+def _steps(stroke: ControlStroke) -> tuple[np.ndarray, np.ndarray]:
+    """Seconds and whole values at which a line changes."""
+    if not stroke.points:
+        return np.zeros(0), np.zeros(0, np.int64)
+    x, y = (np.array(column) for column in zip(*stroke.points, strict=True))
+    low, high = (-8192, 8191) if stroke.kind == BEND else (0, 127)
+    at = np.unique(np.concatenate([np.arange(x[0], x[-1], STEP_SECONDS), x]))
+    value = np.clip(np.rint(np.interp(at, x, y)), low, high).astype(np.int64)
+    changes = np.concatenate([[True], value[1:] != value[:-1]])
+    return on_arrival_grid(at[changes]), value[changes]
+
+
+def _bytes(stroke: ControlStroke, value: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The two data bytes of each message."""
+    if stroke.kind == BEND:
+        whole = value + 8192
+        return whole & 0x7F, whole >> 7
+    if stroke.kind == PRESSURE:
+        return value, np.zeros(len(value), np.int64)
+    return np.full(len(value), stroke.number), value

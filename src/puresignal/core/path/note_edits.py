@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from functools import cached_property
 
 import numpy as np
@@ -59,6 +59,24 @@ def set_length(beats: float) -> Edit:
     return Edit(stretch=0.0, longer=beats)
 
 
+@dataclass(frozen=True)
+class ControlStroke:
+    """A line drawn for a controller, bend or pressure: what was sent between its ends is replaced by it.
+
+    track   key of the track
+    kind    status byte without its channel: CONTROL, BEND or PRESSURE; number: of a controller, else 0
+    begin, end  seconds of the take
+    points  (second, value) by rising second, with straight lines between; none: only taken away
+    """
+
+    track: str
+    kind: int
+    number: int
+    begin: float
+    end: float
+    points: tuple[tuple[float, float], ...] = ()
+
+
 @dataclass(frozen=True, eq=False)
 class NoteEdits:
     """Edits by note origin.
@@ -66,11 +84,22 @@ class NoteEdits:
     settled  (origins, rising; for each the number of its edit in `kinds`)
     kinds    the different edits, each complete
     rows     later ones: origins, and what is done to them on top; None takes all of theirs back
+    strokes  lines drawn for controllers, the latest last
     """
 
     settled: tuple[np.ndarray, np.ndarray] = (np.zeros(0, np.int64), np.zeros(0, np.int32))
     kinds: tuple[Edit, ...] = ()
     rows: tuple[tuple[np.ndarray, Edit | None], ...] = ()
+    strokes: tuple[ControlStroke, ...] = ()
+
+    def with_stroke(self, stroke: ControlStroke) -> NoteEdits:
+        """With another line; those that it covers wholly are forgotten."""
+        kept = tuple(
+            one for one in self.strokes
+            if (one.track, one.kind, one.number) != (stroke.track, stroke.kind, stroke.number)
+            or one.begin < stroke.begin or one.end > stroke.end
+        )  # fmt: skip
+        return replace(self, strokes=(*kept, stroke))
 
     def with_edit(self, origins: np.ndarray, edit: Edit | None) -> NoteEdits:
         """With an edit on top of those of some notes, or without theirs (None)."""
@@ -80,9 +109,11 @@ class NoteEdits:
         which.flags.writeable = False
         if not len(which):
             return self
-        made = NoteEdits(self.settled, self.kinds, (*self.rows, (which, edit)))
+        made = NoteEdits(self.settled, self.kinds, (*self.rows, (which, edit)), self.strokes)
         self.__dict__.pop("_columns", None)
-        return NoteEdits(made._columns[:2], made._columns[2]) if len(made.rows) > MOST_ROWS else made
+        if len(made.rows) <= MOST_ROWS:
+            return made
+        return NoteEdits(made._columns[:2], made._columns[2], (), self.strokes)
 
     @cached_property
     def _columns(self) -> tuple[np.ndarray, np.ndarray, tuple[Edit, ...]]:
@@ -150,6 +181,8 @@ class NoteEdits:
             return True
         if not isinstance(other, NoteEdits):
             return NotImplemented
+        if self.strokes != other.strokes:
+            return False
         one_line = self.settled[0] is other.settled[0] and len(self.rows) == len(other.rows)
         if one_line and all(a is b for a, b in zip(self.rows, other.rows, strict=True)):
             return True

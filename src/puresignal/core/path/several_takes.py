@@ -457,7 +457,7 @@ class _Move:
             channel=channel,
             port=controls.port + self._port,
             track=self._tracks[controls.track],
-            origin=controls.origin + self._event,
+            origin=self._events(controls.origin),
         )
 
     def entries(self, entries: Entries) -> Entries:

@@ -10,6 +10,7 @@ from puresignal.translation import tr
 from puresignal.ui.state.background import Background
 from puresignal.ui.state.capture import Capture
 from puresignal.ui.state.chosen_input import ChosenInput
+from puresignal.ui.state.control_lines import ControlLines
 from puresignal.ui.state.delay_meter import DelayMeter
 from puresignal.ui.state.generator_actions import GeneratorActions
 from puresignal.ui.state.hand_controls import HandControls
@@ -74,6 +75,7 @@ class Services:
     renderer: Renderer
     generators: GeneratorActions
     touch: TouchInput
+    control_lines: ControlLines
     watch: SignalWatch
     keyboard: KeyboardPlayer
     pads: ScreenPads
@@ -131,6 +133,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         Renderer(workbench, parent),
         GeneratorActions(workbench, playback, parent),
         touch,
+        ControlLines(workbench, parent),
         SignalWatch(workbench, live_session, parent),
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),
         ScreenPads(live_session, parent),

@@ -43,6 +43,7 @@ from puresignal.ui.state.view import View
 from puresignal.ui.takes import note_menu, row_painter
 from puresignal.ui.takes.beat_bar import BeatBar
 from puresignal.ui.takes.choice_row import Choices
+from puresignal.ui.takes.control_strip import ControlStrip
 from puresignal.ui.takes.list_panel import ListPanel
 from puresignal.ui.takes.note_drag import Moved, pitch_of
 from puresignal.ui.takes.path_panel import PathPanel
@@ -90,6 +91,7 @@ class TakesView(View):
         self.list_switch: QAction
         self.sound_switch: QAction
         self.strip_switch: QAction
+        self.control_switch: QAction
         self.timeline = Timeline()
         self.timeline.set_describe(self.describe)
         self.timeline.description_changed.connect(self._hover)
@@ -163,6 +165,12 @@ class TakesView(View):
         self.strip.hide()
         self.strip.drawn.connect(self._notes.set_velocities)
         self.timeline.painted.connect(self.strip.update)
+        self.controls = ControlStrip(
+            services.control_lines, self.timeline.x_of_all, self.timeline.second_at, lambda: self.timeline.selected,
+            lambda: services.playback.span,
+        )  # fmt: skip
+        self.controls.hide()
+        self.timeline.painted.connect(self.controls.update)
         self.sound = SoundStrip(self.timeline.x_of_all, self.timeline.second_at)
         self.sound.hide()
         self.sound.balanced.connect(services.live_session.set_balance)
@@ -173,6 +181,7 @@ class TakesView(View):
         left.addWidget(self.timeline, 3)
         left.addWidget(self.sound)
         left.addWidget(self.strip)
+        left.addWidget(self.controls)
         left.addWidget(self.list, 2)
         left.addWidget(self.empty, 1)
         self.said.setContentsMargins(14, 3, 14, 4)
@@ -298,6 +307,12 @@ class TakesView(View):
         for name, label, tip, act in (
             ("sound", mark("Recording"), mark("The recording that the chosen notes were heard in."), self._show_sound),
             ("strip", mark("Velocities (Ctrl+Shift+L)"), mark("Draw velocities with the pointer."), self._show_strip),
+            (
+                "control",
+                mark("Controllers (Ctrl+Alt+L)"),
+                mark("Draw controllers, bend and pressure."),
+                self._show_controls,
+            ),
             ("list", mark("List of events (Ctrl+L)"), mark("The notes with exact values."), self._show_list),
         ):
             action = menu.addAction(tr(label))
@@ -480,6 +495,8 @@ class TakesView(View):
         else:
             self.timeline.select(np.zeros(0, np.int64))
             self.timeline.show_stretch(self._services.playback.span)
+        if self.controls.isVisible():
+            self.controls.show_line()
         self.doubtful.setEnabled(len(note_selection.doubtful(shown.outcome)) > 0)
         if self.list.isVisible():
             self.list.show_take(shown)
@@ -942,8 +959,19 @@ class TakesView(View):
             end = float(np.nan_to_num(notes.end[mine[0]], nan=begin + AFTER))
             self._services.playback.hear(begin, max(end, begin + SHORTEST_HEARD))
 
+    def toggle_controls(self) -> None:
+        """Show or hide the strip of controllers."""
+        self.control_switch.toggle()
+
+    def _show_controls(self, on: bool) -> None:
+        self.controls.setVisible(on)
+        if on:
+            self.controls.show_line()
+
     def _choose(self, origins: np.ndarray) -> None:
         self._hear_click(origins)
+        if self.controls.isVisible():
+            self.controls.show_line()
         self.trace.show_notes(self._shown, origins)
         self.strip.show_selection(origins)
         if self.list.isVisible():
