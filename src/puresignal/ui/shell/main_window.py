@@ -40,6 +40,7 @@ from puresignal.ui.widgets import theme
 if TYPE_CHECKING:
     from puresignal.ui.inputs.inputs_view import InputsView
     from puresignal.ui.mapping.mapping_view import MappingView
+    from puresignal.ui.outputs.batch_dialog import BatchDialog
     from puresignal.ui.outputs.outputs_view import OutputsView
     from puresignal.ui.takes.takes_view import TakesView
     from puresignal.ui.velocity.velocity_view import VelocityView
@@ -79,6 +80,7 @@ class MainWindow(QMainWindow):
         self.views: dict[str, View] = {}
         self._record_settings: QWidget | None = None
         self._sync: QWidget | None = None
+        self._batch: BatchDialog | None = None
         self._stale: set[str] = set()
         self.stack = ViewStack()
         self.header = Header(VIEWS, self.services)
@@ -365,6 +367,16 @@ class MainWindow(QMainWindow):
         self._record_settings.show()
         self._record_settings.raise_()
         self._record_settings.activateWindow()
+
+    def show_batch(self) -> None:
+        from puresignal.ui.outputs.batch_dialog import BatchDialog
+
+        if self._batch is None:
+            self._batch = BatchDialog(self.services, self)
+        self._batch.show_maps()
+        self._batch.show()
+        self._batch.raise_()
+        self._batch.activateWindow()
 
     def show_sync(self) -> None:
         from puresignal.ui.shell.sync_dialog import SyncDialog

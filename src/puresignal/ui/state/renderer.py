@@ -2,27 +2,20 @@
 
 from __future__ import annotations
 
-import contextlib
-import json
 import os
 import tempfile
-import time
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 
 from puresignal.commands import rendering
 from puresignal.commands.rendering import Part, RenderJob
 from puresignal.core.errors import PureSignalError
-from puresignal.engine.helper_process import HelperProcess
 from puresignal.io import file_access, session_file, xdg_folders
-from puresignal.translation import tr
+from puresignal.ui.state.job_process import JobProcess
 from puresignal.ui.state.workbench import Workbench
-
-LOOK_MS = 60
-END_WITHIN = 2.0
 
 
 class Renderer(QObject):
@@ -38,19 +31,16 @@ class Renderer(QObject):
     def __init__(self, workbench: Workbench, parent: QObject | None = None):
         super().__init__(parent)
         self._workbench = workbench
-        self._process: HelperProcess | None = None
-        self._to = self._out = -1
-        self._rest = b""
+        self._process = JobProcess("puresignal.commands.render_process", self)
+        self._process.said.connect(self._heard)
+        self._process.ended.connect(self._ended)
         self._session: Path | None = None
         # What was written: (name, seconds, peak in dB, warnings).
         self.done: list[dict[str, Any]] = []
-        self._timer = QTimer(self)
-        self._timer.setInterval(LOOK_MS)
-        self._timer.timeout.connect(self._look)
 
     @property
     def busy(self) -> bool:
-        return self._process is not None
+        return self._process.busy
 
     def names(self, job: RenderJob) -> list[str]:
         """The names of the files that a job makes; empty if there is nothing to render."""
@@ -79,53 +69,32 @@ class Renderer(QObject):
         self._session.unlink()
         # Without the bytes of its recordings, which are read where they are.
         file_access.write_bytes(self._session, session_file.to_bytes(bench.session, bench.takes()), private=True)
-        theirs, self._to = os.pipe()
-        self._out, answers = os.pipe()
-        os.set_blocking(self._out, False)
-        self._process = HelperProcess("puresignal.commands.render_process", (), (), theirs, answers)
+        self.done = []
         asked = {"session": str(self._session), "folder": str(folder), "job": asdict(job), "force": force}
-        os.write(self._to, json.dumps(asked).encode() + b"\n")
-        self.done, self._rest = [], b""
-        self._timer.start()
+        self._process.start(asked)
         self.progressed.emit(0.0, "")
 
     def cancel(self) -> None:
         """Stop; the file that is being written is taken away."""
-        self._end()
+        self._process.cancel()
+        self._tidy()
 
-    def _end(self) -> None:
-        process, self._process = self._process, None
-        if process is None:
-            return
-        self._timer.stop()
-        os.close(self._to)
-        process.end_by(time.monotonic() + END_WITHIN)
-        os.close(self._out)
+    def _tidy(self) -> None:
         if self._session is not None:
             self._session.unlink(missing_ok=True)
 
-    def _look(self) -> None:
-        if self._process is None:
-            return
-        with contextlib.suppress(BlockingIOError):
-            while more := os.read(self._out, 1 << 16):
-                self._rest += more
-        *lines, self._rest = self._rest.split(b"\n")
-        for line in lines:
-            said = json.loads(line)
-            if "progress" in said:
-                self.progressed.emit(float(said["progress"]), str(said["file"]))
-            elif "done" in said:
-                self.done.append(said)
-            elif "error" in said:
-                self._end()
-                what, where, remedy = (*said["error"], "", "")[:3]
-                self.failed.emit(str(PureSignalError(what, where, remedy)) if remedy else f"{what} ({where})")
-                return
-            elif said.get("ended"):
-                self._end()
-                self.finished.emit()
-                return
-        if self._process.poll() is not None and not lines:
-            self._end()
-            self.failed.emit(tr("Rendering ended before it was done. The log says why; please report it."))
+    def _heard(self, said: dict[str, Any]) -> None:
+        if "progress" in said:
+            self.progressed.emit(float(said["progress"]), str(said["file"]))
+        elif "done" in said:
+            self.done.append(said)
+
+    def _ended(self, why: object) -> None:
+        self._tidy()
+        if why is None:
+            self.finished.emit()
+        elif isinstance(why, str):
+            self.failed.emit(why)
+        else:
+            what, where, remedy = (*why, "", "")[:3]  # type: ignore[misc]
+            self.failed.emit(str(PureSignalError(what, where, remedy)) if remedy else f"{what} ({where})")
