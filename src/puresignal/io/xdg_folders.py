@@ -34,7 +34,7 @@ def config() -> Path:
 
 
 def data() -> Path:
-    """The player's own note maps."""
+    """The player's own note maps, grooves, voices, chord books and templates."""
     return _base("XDG_DATA_HOME", ".local/share")
 
 

@@ -101,6 +101,13 @@ class Session:
         return next((one for one in self.inputs if one.ident == ident), None)
 
 
+def as_template(session: Session, name: str) -> Session:
+    """Everything of a session that fits another tune: inputs, maps, destinations, tracks and settings, but no takes."""
+    return replace(
+        session, name=name, takes=(), sections=(), order=(), loop=None, alternatives=(), numbers=0, view=View()
+    )  # fmt: skip
+
+
 def with_name(session: Session, name: str) -> Session:
     return replace(session, name=name.strip() or session.name)
 

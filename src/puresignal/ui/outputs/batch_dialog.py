@@ -76,7 +76,6 @@ class BatchDialog(QDialog):
         form.addRow(tr("Kit"), self._row(self.source, PlainLabel(tr("Receiver")), self.target))
         self.table = QTableWidget(0, len(HEADS))
         self.table.setAccessibleName(tr("Files"))
-        self.table.setHorizontalHeaderLabels([tr(head) for head in HEADS])
         self.table.verticalHeader().hide()
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -85,8 +84,11 @@ class BatchDialog(QDialog):
         head = self.table.horizontalHeader()
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         head.setStretchLastSection(True)
-        for i in NUMBERS:
-            self.table.horizontalHeaderItem(i).setTextAlignment(RIGHT)
+        for i, text in enumerate(HEADS):
+            item = QTableWidgetItem(tr(text))
+            if i in NUMBERS:
+                item.setTextAlignment(RIGHT)
+            self.table.setHorizontalHeaderItem(i, item)
         for i, width in enumerate((230, 190, 70, 70, 80)):
             self.table.setColumnWidth(i, width)
         head.setSectionResizeMode(len(HEADS) - 1, QHeaderView.ResizeMode.Stretch)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Qt
 from PySide6.QtGui import QCursor
-from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox, QWidget
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QMessageBox, QWidget
 
 from puresignal.commands import clean
 from puresignal.core.errors import BadFileError, PureSignalError
@@ -16,7 +16,7 @@ from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import SOUND
 from puresignal.core.timing.session_time import Timeline
-from puresignal.io import file_access, file_kinds, note_map_file, preferences, session_file, work_folder
+from puresignal.io import file_access, file_kinds, note_map_file, preferences, session_file, templates, work_folder
 from puresignal.translation import mark, tr
 from puresignal.ui.state.autosave import Autosave
 from puresignal.ui.state.listener import KINDS
@@ -51,6 +51,67 @@ class FileActions(QObject):
         """Start an empty session; unsaved work of the present one stays available under Unsaved work."""
         now = self._bench.session
         self._bench.show_session(Session(target=now.target, inputs=now.inputs), ())
+
+    # Templates
+
+    def fill_templates(self, menu: QMenu) -> None:
+        """List what a new session can begin with in a menu, and what deletes one."""
+        menu.clear()
+        found = templates.kept()
+        for name, path in found.items():
+            menu.addAction(name).triggered.connect(lambda _=False, p=path, n=name: self.begin_with(p, n))
+        if not found:
+            menu.addAction(tr("none yet: save one from a session that is set up")).setEnabled(False)
+            return
+        menu.addSeparator()
+        delete = menu.addMenu(tr("Delete"))
+        for name, path in found.items():
+            delete.addAction(name).triggered.connect(lambda _=False, p=path, n=name: self.delete_template(p, n))
+
+    def begin_with(self, path: Path, name: str) -> None:
+        """Start a new session with a template; unsaved work of the present one stays under Unsaved work."""
+        try:
+            session = templates.begin(path)
+        except PureSignalError as error:
+            self._notices.tell(str(error), True)
+            return
+        self._bench.show_session(session, ())
+        self._notices.tell(tr("A new session, set up as in {name}.", name=name), False)
+
+    def ask_save_template(self) -> None:
+        name, chosen = QInputDialog.getText(
+            self._window, tr("Save as template"), tr("Name of the template"), text=self._bench.session.name
+        )
+        if chosen and name.strip():
+            self.save_template(name.strip())
+
+    def save_template(self, name: str) -> None:
+        """Keep the set-up of this session, or say why not."""
+        try:
+            templates.keep(self._bench.session, name)
+        except PureSignalError as error:
+            self._notices.tell(str(error), True)
+        else:
+            self._notices.tell(tr("Saved as the template {name}, without its takes.", name=name), False)
+
+    def delete_template(self, path: Path, name: str) -> None:
+        """Delete a template, which can be undone from the notice."""
+        try:
+            session = session_file.read(path).session
+            templates.remove(path)
+        except PureSignalError as error:
+            self._notices.tell(str(error), True)
+            return
+        self._notices.offer(
+            tr("The template {name} is deleted.", name=name), tr("Put it back"), tr("Saves it again."),
+            lambda: self._put_template_back(session, name),
+        )  # fmt: skip
+
+    def _put_template_back(self, session: Session, name: str) -> None:
+        try:
+            templates.keep(session, name)
+        except PureSignalError as error:
+            self._notices.tell(str(error), True)
 
     # Opening
 
@@ -243,6 +304,14 @@ class FileActions(QObject):
         if self._saved(path, self._bench.save_session):
             self._keeper.store()
             self._remember(path)
+
+    def ask_save_copy(self) -> None:
+        name = tr("{name}, copy", name=self._bench.session.name) + session_file.ENDING
+        self._ask(tr("Save a copy"), name, tr(SESSION_FILTER), session_file.ENDING, self.save_copy_to)
+
+    def save_copy_to(self, path: Path) -> None:
+        """Save a copy, while the session stays the file it is, or say why not."""
+        self._saved(path, self._bench.save_copy)
 
     def ask_save_midi(self) -> None:
         own = self._bench.whole

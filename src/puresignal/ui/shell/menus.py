@@ -53,6 +53,8 @@ class Menus:
 
         file = bar.addMenu(tr("&File"))
         self._add(file, mark("New session"), "Ctrl+N", files.new_session)
+        self.templates = file.addMenu(tr("New from template"))
+        self.templates.aboutToShow.connect(lambda: files.fill_templates(self.templates))
         self._add(file, mark("Open…"), "Ctrl+O", files.ask_open)
         self.recent = file.addMenu(tr("Recent files"))
         self.recent.aboutToShow.connect(lambda: files.fill_recent(self.recent))
@@ -61,6 +63,8 @@ class Menus:
         file.addSeparator()
         self._add(file, mark("Save session"), "Ctrl+S", files.save_session)
         self._add(file, mark("Save session as…"), "Ctrl+Shift+S", files.ask_save_session)
+        self._add(file, mark("Save a copy…"), "", files.ask_save_copy)
+        self._add(file, mark("Save as template…"), "", files.ask_save_template)
         file.addSeparator()
         self.needs_take = [
             self._add(file, mark("Save MIDI file…"), "Ctrl+E", files.ask_save_midi),

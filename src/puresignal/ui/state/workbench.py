@@ -336,6 +336,19 @@ class Workbench(QObject):
         self.changed.emit()
         return left_out
 
+    def save_copy(self, path: Path) -> list[str]:
+        """Write the session to another file and stay with its own. Returns a sentence for each recording left out.
+
+        Raises FileAccessError if the system refuses, or it is the file of a session that is open
+        """
+        lock = work_folder.session_lock(path)
+        if self._holds(lock) or not lock.take():
+            raise FileAccessError(tr("This session is open"), str(path), tr("Give the copy another name."))
+        try:
+            return session_file.write(path, self.session, self.takes())
+        finally:
+            lock.let_go()
+
     def takes(self) -> dict[str, Take]:
         """All takes by ident, including those hidden by undo."""
         return self.store.by_ident
