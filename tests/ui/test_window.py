@@ -10,7 +10,7 @@ from importlib import resources
 import numpy as np
 import pytest
 import soundfile
-from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtCore import QEvent, QMimeData, QObject, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QImage, QMouseEvent, QPainter, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog
 
@@ -249,6 +249,30 @@ def test_views_by_key(demo_window, qtbot):
     ):
         qtbot.keyClick(demo_window, key, Qt.KeyboardModifier.ControlModifier)
         assert demo_window.stack.currentWidget() is view
+
+
+class _Windows(QObject):
+    """Notes which widgets are shown as windows."""
+
+    def __init__(self):
+        super().__init__()
+        self.shown = []
+
+    def eventFilter(self, watched, event):
+        if event.type() == QEvent.Type.Show and watched.isWidgetType() and watched.isWindow():
+            self.shown.append(type(watched).__name__)
+        return False
+
+
+def test_turning_to_a_view_shows_no_stray_window(window, qtbot, kit_file):
+    watcher = _Windows()
+    QApplication.instance().installEventFilter(watcher)
+    window.files.open_files([kit_file])
+    for name in window.view_names:
+        window.show_view(name)
+        qtbot.wait(50)
+    QApplication.instance().removeEventFilter(watcher)
+    assert watcher.shown == []
 
 
 def test_a_take_is_removed_from_the_session_and_undo_restores_it(window, qtbot):

@@ -280,11 +280,11 @@ class FileActions(QObject):
         self._notices.tell(text, False)
 
     def ask_open(self) -> None:
-        every = tr(
-            "Sessions and MIDI files ({pattern})",
-            pattern=f"{file_kinds.SESSION.pattern} {file_kinds.MIDI.pattern}",
-        )
-        names, _ = QFileDialog.getOpenFileNames(self._window, tr("Open"), "", f"{every};;{MIDI_FILTER}")
+        kinds = [kind for kind in file_kinds.KINDS if kind is not file_kinds.FILM]
+        rows = [tr("All that can be opened ({pattern})", pattern=" ".join(kind.pattern for kind in kinds))]
+        rows += [tr(SESSION_FILTER), tr(MIDI_FILTER)]
+        rows += [tr("Recordings ({pattern})", pattern=file_kinds.AUDIO.pattern)]
+        names, _ = QFileDialog.getOpenFileNames(self._window, tr("Open"), "", ";;".join(rows))
         self.open_files([Path(name) for name in names])
 
     # Saving

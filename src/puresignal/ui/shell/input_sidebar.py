@@ -51,11 +51,13 @@ class InputSidebar(QWidget):
         self._group = QButtonGroup(self)
         head = PlainLabel(tr("INPUTS"))
         head.setObjectName("section")
-        self.open = QPushButton(tr("Open a MIDI file…"))
+        self.open = QPushButton(tr("Open a file…"))
         self.open.setToolTip(
-            tr("Add a take from a Standard MIDI File (Ctrl+O). You can also drop files on the window.")
+            tr(
+                "Adds takes from MIDI files and recordings, or opens a session (Ctrl+O). Files can be dropped here as well."
+            )
         )
-        self.open.setAccessibleName(tr("Open a MIDI file"))
+        self.open.setAccessibleName(tr("Open a file"))
         self.open.clicked.connect(self.open_requested)
         self.play = QPushButton(tr("Let the drummer play"))
         self.play.setToolTip(tr("Adds a take by the simulated drummer, as set up in Inputs."))

@@ -77,7 +77,9 @@ class StageBox(QFrame):
         self.figure.setToolTip(tr("How many notes of this take this stage changed or removed. Press to select them."))
         self.figure.setAccessibleName(tr("{title}: select its notes").format(title=title))
         self.figure.clicked.connect(self.counted)
-        self.figure.setVisible(stage.counted is not None)
+        # Shown before it has a parent, it would be a window for a moment and take the focus.
+        if stage.counted is None:
+            self.figure.hide()
         self.fold = QToolButton()
         self.fold.setObjectName("fold")
         self.fold.setAutoRaise(True)

@@ -142,7 +142,9 @@ class TakesView(View):
         self.said = PlainLabel()
         self.said.setObjectName("faint")
         self.said.setAccessibleName(tr("Under the pointer"))
-        self.empty = PlainLabel(tr("No take yet. Open a MIDI file, or let the simulated drummer play one."))
+        self.empty = PlainLabel(
+            tr("No take yet. Record one (R), open a MIDI file or a recording, or let the simulated drummer play.")
+        )
         self.empty.setObjectName("faint")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.path = PathPanel(services.workbench, services.background, services.live_lessons)

@@ -280,6 +280,8 @@ class Timeline(QAbstractScrollArea):
         self._flag_selected()
         if fit:
             first = min((float(row.start[0]) for row in picture.rows if len(row.start)), default=0.0)
+            bar = tempo.bar_start(max(1, tempo.position(first)[0]))
+            first = float(tempo.ticks_to_seconds(np.array([bar]))[0])
             bars = tempo.beats_to_seconds(tempo.seconds_to_beats(np.array([first])) + 16)[0] - first
             self._begin = max(0.0, first - 0.02 * bars)
             self._scale = self._drawn_width() / max(0.5, min(bars, picture.length or bars))
