@@ -54,7 +54,7 @@ class InputSidebar(QWidget):
         self.open = QPushButton(tr("Open a file…"))
         self.open.setToolTip(
             tr(
-                "Adds takes from MIDI files and recordings, or opens a session (Ctrl+O). Files can be dropped here as well."
+                "Adds takes from MIDI files and recordings, or opens a session (Ctrl+O). You can also drop files."
             )
         )
         self.open.setAccessibleName(tr("Open a file"))
