@@ -53,9 +53,7 @@ class InputSidebar(QWidget):
         head.setObjectName("section")
         self.open = QPushButton(tr("Open a file…"))
         self.open.setToolTip(
-            tr(
-                "Adds takes from MIDI files and recordings, or opens a session (Ctrl+O). You can also drop files."
-            )
+            tr("Adds takes from MIDI files and recordings, or opens a session (Ctrl+O). You can also drop files.")
         )
         self.open.setAccessibleName(tr("Open a file"))
         self.open.clicked.connect(self.open_requested)
