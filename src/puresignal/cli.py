@@ -34,6 +34,8 @@ COMMANDS = (
     "export",
     "render",
     "generate",
+    "install",
+    "uninstall",
 )
 CLEAR_LINE = "\r\x1b[K"
 """Clears a line of progress on a terminal before something else is said."""
@@ -145,7 +147,8 @@ def _window(arguments: list[str]) -> int:
         prog="pure-signal",
         description=tr("Turns playing into clean MIDI: notes mapped, faults removed, a track for each drum."),
         epilog=tr(
-            "Commands: clean, transcribe, export, render, generate, route, record, play, ports, maps, doctor, demo. "
+            "Commands: clean, transcribe, export, render, generate, route, record, play, ports, maps, doctor, demo, "
+            "install, uninstall. "
             "See 'pure-signal COMMAND --help'."
         ),
     )
@@ -158,6 +161,24 @@ def _window(arguments: list[str]) -> int:
 
 
 def _command(arguments: list[str]) -> int:
+    parser, by_name = command_parser(bool({"--help", "-h"} & set(arguments)))
+    options = parser.parse_args(arguments)
+    if options.command == "transcribe":
+        _check_transcribe(by_name["transcribe"], options)
+    if options.command == "export" and options.ppq is not None and not 24 <= options.ppq <= 32_767:
+        by_name["export"].error("--ppq is a number from 24 to 32767")
+    run = {
+        "demo": _demo, "clean": _clean, "transcribe": _transcribe, "route": _route, "ports": _ports, "maps": _maps,
+        "doctor": _doctor, "export": _export, "render": _render, "generate": _generate,
+        "record": _record, "play": _play, "install": _desktop, "uninstall": _desktop,
+    }[options.command]  # fmt: skip
+    return run(options)
+
+
+def command_parser(
+    helping: bool = False,
+) -> tuple[argparse.ArgumentParser, dict[str, argparse.ArgumentParser]]:
+    """The parser of all commands, and that of each by name. helping: whether help on a command was asked for"""
     parser = _Parser(prog="pure-signal")
     commands = parser.add_subparsers(dest="command", required=True)
 
@@ -167,7 +188,7 @@ def _command(arguments: list[str]) -> int:
     clean = commands.add_parser(
         "clean", help=tr("clean MIDI files: map, remove faults, split to tracks"),
         formatter_class=argparse.RawDescriptionHelpFormatter,
-        epilog=_settings_help() if {"--help", "-h"} & set(arguments) else None,
+        epilog=_settings_help() if helping else None,
     )  # fmt: skip
     clean.add_argument("inputs", nargs="+", metavar="IN", type=_path, help=tr("MIDI files, or folders of them"))
     clean.add_argument("--out", required=True, metavar="FILE|DIR", help=tr("the result, or a folder for several"))
@@ -307,17 +328,9 @@ def _command(arguments: list[str]) -> int:
     doctor = commands.add_parser("doctor", help=tr("what this machine offers, what is missing, and what helps"))
     doctor.add_argument("--json", action="store_true", help=tr("as JSON, for scripts"))
 
-    options = parser.parse_args(arguments)
-    if options.command == "transcribe":
-        _check_transcribe(transcribe, options)
-    if options.command == "export" and options.ppq is not None and not 24 <= options.ppq <= 32_767:
-        export.error("--ppq is a number from 24 to 32767")
-    run = {
-        "demo": _demo, "clean": _clean, "transcribe": _transcribe, "route": _route, "ports": _ports, "maps": _maps,
-        "doctor": _doctor, "export": _export, "render": _render, "generate": _generate,
-        "record": _record, "play": _play,
-    }[options.command]  # fmt: skip
-    return run(options)
+    commands.add_parser("install", help=tr("put the program into your desktop: menu entry, file types, completion"))
+    commands.add_parser("uninstall", help=tr("take it out again; sessions, note maps and settings stay"))
+    return parser, dict(commands.choices)
 
 
 def _settings_help() -> str:
@@ -856,6 +869,12 @@ def _render(options: argparse.Namespace) -> int:
             failed = True
             say(f"pure-signal: {error}", sys.stderr)
     return 1 if failed else 0
+
+
+def _desktop(options: argparse.Namespace) -> int:
+    from puresignal.commands import desktop_entry
+
+    return desktop_entry.main([options.command])
 
 
 def _doctor(options: argparse.Namespace) -> int:

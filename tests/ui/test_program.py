@@ -271,6 +271,20 @@ def test_install_and_uninstall_for_the_current_user(tmp_path, monkeypatch):
     assert (tmp_path / ".local/bin/pure-signal").read_text() == "somebody else's"
 
 
+def test_install_beside_a_link_that_an_installer_made(tmp_path, monkeypatch):
+    monkeypatch.setenv("HOME", str(tmp_path))
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    link = tmp_path / ".local/bin/pure-signal"
+    link.parent.mkdir(parents=True)
+    link.symlink_to(Path(sys.executable).with_name("pure-signal"))
+    written = desktop_entry.install()
+    assert link not in written
+    assert (tmp_path / "data/bash-completion/completions/pure-signal").is_file()
+    desktop_entry.uninstall()
+    assert link.is_symlink()
+    assert not any(p.exists() for p in written)
+
+
 # On a real X display
 
 RECEIVER = """

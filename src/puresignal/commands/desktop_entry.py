@@ -22,6 +22,10 @@ _ASSETS = (
     ("desktop/pure-signal-mime.xml", "mime/packages/pure-signal.xml"),
     ("desktop/pure-signal.metainfo.xml", "metainfo/pure-signal.metainfo.xml"),
     ("icons/pure-signal.svg", "icons/hicolor/scalable/apps/pure-signal.svg"),
+    ("shell/pure-signal.bash", "bash-completion/completions/pure-signal"),
+    ("shell/_pure-signal", "zsh/site-functions/_pure-signal"),
+    ("shell/pure-signal.fish", "fish/vendor_completions.d/pure-signal.fish"),
+    ("shell/pure-signal.1", "man/man1/pure-signal.1"),
 )
 
 
@@ -42,7 +46,9 @@ def install() -> list[Path]:
     """
     program = Path(sys.executable).with_name("pure-signal")
     written = []
-    if (starter().exists() or starter().is_symlink()) and not _is_ours(starter()):
+    # Where an installer has put a link to the program in this place, that is the starter.
+    linked = starter().exists() and starter().resolve() == program.resolve()
+    if not linked and (starter().exists() or starter().is_symlink()) and not _is_ours(starter()):
         raise FileAccessError(tr("Another program with this name exists"), str(starter()), tr("Move it away first."))
     for asset, place in _ASSETS:
         content = (resources.files("puresignal") / "ui" / "assets" / asset).read_bytes()
@@ -53,8 +59,9 @@ def install() -> list[Path]:
     script = (
         f'#!/bin/sh\n# Starts Pure Signal; written by its install command.\nexec {shlex.quote(str(program))} "$@"\n'
     )
-    written.append(_put(starter(), script.encode()))
-    starter().chmod(0o755)
+    if not linked:
+        written.append(_put(starter(), script.encode()))
+        starter().chmod(0o755)
     _refresh()
     return written
 
