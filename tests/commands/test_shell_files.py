@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import re
 import subprocess
 from importlib import resources
+from pathlib import Path
 
 import pytest
 
@@ -32,6 +34,21 @@ def test_bash_completes_commands_options_and_choices():
     assert completed("pure-signal", "trans") == ["transcribe"]
     assert "--summary" in completed("pure-signal", "clean", "--su")
     assert completed("pure-signal", "transcribe", "--kind", "mel") == ["melody"]
+
+
+def test_the_formats_page_has_every_option():
+    page = (Path(__file__).parents[2] / "docs" / "formats.md").read_text("utf-8")
+    block = re.search(r"## Command line\n\n```\n(.*?)```", page, re.DOTALL)[1]
+    described = {
+        found[1]: set(re.findall(r"--[a-z-]+", found[2]))
+        for found in re.finditer(r"^pure-signal (\w+)\b(.*?)(?=^pure-signal|\Z)", block, re.DOTALL | re.MULTILINE)
+    }
+    _, by_name = cli.command_parser()
+    known = {
+        name: {o for action in command._actions for o in action.option_strings if o not in ("-h", "--help")}
+        for name, command in by_name.items()
+    }
+    assert described == known
 
 
 def test_the_man_page_has_every_option():
