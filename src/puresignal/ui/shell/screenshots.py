@@ -17,9 +17,11 @@ from puresignal.core.path.tally import Action
 from puresignal.core.session import recording
 from puresignal.core.session import session as edits
 from puresignal.core.session.live_input import with_input
+from puresignal.core.touch import surface
 from puresignal.io import audio_file, file_access, ports
 from puresignal.sim import singer
 from puresignal.translation import tr
+from puresignal.ui.inputs.found_ports import add_input
 from puresignal.ui.shell.demo_window import demo_window
 from puresignal.ui.shell.main_window import MainWindow
 from puresignal.ui.widgets import theme
@@ -38,19 +40,20 @@ def render(app: object, folder: Path) -> Iterator[Path]:
         window.resize(1280, 800)
         window.show()
         suffix = "" if current is theme.LIGHT else "-dim"
-        for name in window.view_names:
+        for name in window.view_names if current is theme.LIGHT else DIM:
             window.show_view(name)
             window.view(name).prepare_screenshot()
             yield _grab(app, window, folder / f"{name.lower()}{suffix}.png")
         if current is theme.LIGHT:
             yield from _live(app, window, folder)
-        window.strip.figures[Action.REMOVED, DOUBLE].click()
-        yield _grab(app, window, folder / f"takes-doubles{suffix}.png")
+            window.strip.figures[Action.REMOVED, DOUBLE].click()
+            yield _grab(app, window, folder / "takes-doubles.png")
         window.asks_before_closing = False
         window.close()
     theme.apply(app, theme.LIGHT)
     yield from _time(app, folder)
     yield from _refined(app, folder)
+    yield from _made(app, folder)
     theme.apply(app, theme.LIGHT)
 
 
@@ -126,7 +129,34 @@ def _refined(app: QApplication, folder: Path) -> Iterator[Path]:
     window.close()
 
 
+def _made(app: QApplication, folder: Path) -> Iterator[Path]:
+    """Chords, a bass line and drums made by recipes; the touch surface; a voice at the microphone."""
+    window = demo_window()
+    window.resize(1280, 800)
+    window.show()
+    window.files.new_session()
+    bench, generators = window.workbench, window.services.generators
+    bench.do("choose key", edits.with_key(bench.session, "D minor"))  # not shown
+    for kind in ("drums", "chords", "bass"):
+        generators.add(kind)
+    window.show_view("Takes")
+    yield _grab(app, window, folder / "generated.png")
+    add_input(window.services, ports.TOUCH)
+    window.services.touch.set(way=surface.LATTICE)
+    window.show_view("Inputs")
+    _wait(app, 1.0)
+    window.services.touch.press(1, 0.4, 0.4)
+    _wait(app, 0.3)
+    yield _grab(app, window, folder / "touch.png")
+    window.services.touch.lift_all()
+    window.live_session.stop()
+    window.asks_before_closing = False
+    window.close()
+
+
 LISTEN_SECONDS = 6.0
+DIM = ("Takes", "Mapping")
+"""Views that are shown in the dim theme as well."""
 
 
 def _live(app: QApplication, window: MainWindow, folder: Path) -> Iterator[Path]:
