@@ -292,3 +292,44 @@ def test_a_destination_is_made_renamed_and_used_and_its_channel_is_in_the_file(t
     assert len(bass_of(bench)) > 100
     bench.undo()
     assert [one.name for one in bench.session.destinations] == ["Low synth"]
+
+
+def test_a_sound_is_chosen_by_its_name_and_leaves_as_bank_and_program(trio, qtbot, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    bench, outputs = trio.workbench, trio.outputs
+    trio.show_view("Outputs")
+    keys = [outputs.model.track(row).track.key for row in range(outputs.model.rowCount())]
+    outputs.table.selectRow(len(keys) - 1)
+    sound = outputs.play.sound
+    assert sound.currentText() == "not sent"
+    sound.lineEdit().selectAll()
+    qtbot.keyClicks(sound.lineEdit(), "fretless")
+    qtbot.keyClick(sound.completer().popup(), Qt.Key.Key_Down)
+    qtbot.keyClick(sound.completer().popup(), Qt.Key.Key_Return)
+    assert (bench.session.delivery.track(keys[-1]).bank, bench.session.delivery.track(keys[-1]).program) == (None, 35)
+    # The next one by key.
+    qtbot.keyClick(sound, Qt.Key.Key_Down)
+    assert (sound.currentText(), bench.session.delivery.track(keys[-1]).program) == ("Slap Bass 1", 36)
+    # A destination with names of its own.
+    made = tmp_path / "lamp.json"
+    made.write_text(
+        '{"format": "pure-signal/sounds", "version": 1, "name": "Lamp", "sounds": '
+        '[{"name": "Wet Rope", "program": 3, "bank": 130}]}'
+    )
+    outputs.show_destinations()
+    dialog = outputs._destinations
+    qtbot.mouseClick(dialog.add, Qt.MouseButton.LeftButton)
+    dialog.use_sounds(tmp_path / "missing.midnam")
+    assert "missing.midnam" in dialog.problem.text()
+    dialog.use_sounds(made)
+    assert dialog.sounds.currentText() == "Lamp"
+    port = outputs.play.port
+    port.setCurrentIndex(port.findData("Destination 1"))
+    port.activated.emit(port.currentIndex())
+    assert [sound.itemText(i) for i in range(sound.count())] == ["not sent", "Wet Rope"]
+    assert sound.currentText() == "not in the list"
+    sound.setCurrentIndex(1)
+    sound.activated.emit(1)
+    assert outputs.play.program.value() == 3
+    track = bench.session.delivery.track(keys[-1])
+    assert track.first_messages(2)[:3] == [b"\xb1\x00\x01", b"\xb1\x20\x02", b"\xc1\x03"]

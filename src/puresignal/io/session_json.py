@@ -8,6 +8,7 @@ from typing import Any
 
 from puresignal.core.kit import note_map
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi import sound_names
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path import settings_json
@@ -63,6 +64,7 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
                 "channel": one.channel,
                 "target": _map(one.target),
                 **({"offset": one.offset} if one.offset else {}),
+                **({} if one.sounds is None else {"sounds": sound_names.to_json(one.sounds)}),
             }
             for one in session.destinations
         ],

@@ -17,6 +17,7 @@ from puresignal.core.errors import BadFileError, PureSignalError
 from puresignal.core.kit import note_map
 from puresignal.core.kit.articulations import is_articulation
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi import sound_names
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
@@ -445,7 +446,8 @@ class _Reader:
             if not good or not (channel is None or _is_channel(channel)):
                 raise self._wrong(f"destinations[{i}]", row)
             target = self._map(row.get("target"), f"destinations[{i}].target")
-            found.append(Destination(row["name"], row.get("port", ""), channel, target, float(offset)))
+            sounds = None if row.get("sounds") is None else sound_names.from_json(row["sounds"], self._name)
+            found.append(Destination(row["name"], row.get("port", ""), channel, target, float(offset), sounds))
         return tuple(found)
 
     def _sends(self, rows: object) -> tuple[tuple[str, tuple[str, ...]], ...]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi.sound_names import SoundNames
 
 
 @dataclass(frozen=True)
@@ -15,6 +16,7 @@ class Destination:
     channel  1..16 for everything sent there, None for each note's own
     target   note map of the instrument there, None for the session's
     offset   milliseconds by which everything sent there leaves later, or earlier if negative
+    sounds   names of its sounds; None: those of General MIDI
     """
 
     name: str
@@ -22,3 +24,4 @@ class Destination:
     channel: int | None = None
     target: NoteMap | None = None
     offset: float = 0.0
+    sounds: SoundNames | None = None

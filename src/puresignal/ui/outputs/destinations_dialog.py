@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
@@ -10,6 +11,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QDoubleSpinBox,
+    QFileDialog,
     QFormLayout,
     QHBoxLayout,
     QLineEdit,
@@ -19,11 +21,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from puresignal.core.errors import PureSignalError
+from puresignal.core.midi.sound_names import GENERAL_MIDI, SoundNames
 from puresignal.core.session import session as edits
 from puresignal.core.session.destination import Destination
 from puresignal.core.session.track_settings import MOST_OFFSET
 from puresignal.engine.session_setup import live_wait
-from puresignal.io import ports
+from puresignal.io import ports, sound_lists
 from puresignal.translation import tr
 from puresignal.ui.state.services import Services
 from puresignal.ui.widgets.plain_text import PlainLabel
@@ -67,6 +71,16 @@ class DestinationsDialog(QDialog):
         for n in range(1, 17):
             self.channel.addItem(tr("channel {n}").format(n=n), n)
         self.channel.activated.connect(lambda: self._set(channel=self.channel.currentData()))
+        self.sounds = QComboBox()
+        self.sounds.setAccessibleName(tr("Sounds of the destination"))
+        self.sounds.setToolTip(
+            tr("The names of its sounds, by which tracks choose one: General MIDI, or a list from a MIDNAM file.")
+        )
+        self.sounds.activated.connect(self._choose_sounds)
+        self._lists: list[SoundNames] = []
+        self.problem = PlainLabel()
+        self.problem.setWordWrap(True)
+        self.problem.hide()
         self.offset = QDoubleSpinBox()
         self.offset.setRange(-MOST_OFFSET, MOST_OFFSET)
         self.offset.setDecimals(1)
@@ -93,6 +107,8 @@ class DestinationsDialog(QDialog):
         form.addRow(tr("Port"), self.port)
         form.addRow(tr("Channel"), self.channel)
         form.addRow(tr("Offset"), self.offset)
+        form.addRow(tr("Sounds"), self.sounds)
+        form.addRow("", self.problem)
         form.addRow("", self.about)
         form.addRow(tr("All of them"), self.early_live)
         form.addRow("", self.wait)
@@ -140,7 +156,7 @@ class DestinationsDialog(QDialog):
         wait = live_wait(self._workbench.session)
         self.wait.setText(tr("Live, everything else leaves {ms:g} ms later.").format(ms=wait) if wait else "")
         one = self._one
-        for widget in (self.name, self.port, self.channel, self.offset, self.remove):
+        for widget in (self.name, self.port, self.channel, self.offset, self.sounds, self.remove):
             widget.setEnabled(one is not None)
         if one is None:
             self.name.clear()
@@ -156,6 +172,36 @@ class DestinationsDialog(QDialog):
         self.offset.blockSignals(True)
         self.offset.setValue(one.offset)
         self.offset.blockSignals(False)
+
+        self._lists = list(dict.fromkeys((GENERAL_MIDI, *sound_lists.kept(), one.sounds or GENERAL_MIDI)))
+        self.sounds.clear()
+        self.sounds.addItems([names.name for names in self._lists])
+        self.sounds.insertSeparator(self.sounds.count())
+        self.sounds.addItem(tr("From a file…"))
+        self.sounds.setCurrentIndex(self._lists.index(one.sounds or GENERAL_MIDI))
+
+    def _choose_sounds(self, row: int) -> None:
+        if row < len(self._lists):
+            names = self._lists[row]
+            self._set(sounds=None if names == GENERAL_MIDI else names)
+            return
+        self._show_one()
+        kinds = tr("Names of sounds (*.midnam *.xml *.json)")
+        path, _ = QFileDialog.getOpenFileName(self, tr("Names of sounds"), "", kinds)
+        if path:
+            self.use_sounds(Path(path))
+
+    def use_sounds(self, path: Path) -> None:
+        """Give the destination the sounds that a file names, and keep the list for other sessions."""
+        try:
+            names = sound_lists.read(path)
+            sound_lists.keep(names)
+        except PureSignalError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            return
+        self.problem.hide()
+        self._set(sounds=names)
 
     def _add(self) -> None:
         bench = self._workbench

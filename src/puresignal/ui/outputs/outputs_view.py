@@ -38,6 +38,7 @@ from puresignal.core.diagnosis import monitoring
 from puresignal.core.errors import PureSignalError
 from puresignal.core.export.song_builder import Clip, FileTrack
 from puresignal.core.midi.columns import distinct
+from puresignal.core.midi.sound_names import GENERAL_MIDI
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
 from puresignal.core.session.track_settings import COLOURS, TrackSettings, moved
@@ -511,7 +512,10 @@ class OutputsView(View):
         for box, values in ((self.channel, {t.channel for t in settings}), (self.colour, {t.colour for t in settings})):
             box.setCurrentIndex(box.findData(next(iter(values))) if len(values) == 1 else 0 if not values else -1)
         named = tuple(one.name for one in self._workbench.session.destinations)
-        self.play.show_settings(settings, (*named, *self._ports))
+        goals = {t.port for t in settings}
+        to = next((one for one in self._workbench.session.destinations if goals == {one.name}), None)
+        names = GENERAL_MIDI if to is None or to.sounds is None else to.sounds
+        self.play.show_settings(settings, (*named, *self._ports), names)
         self.sound.show_drum(keys)
         self._show_clip()
 

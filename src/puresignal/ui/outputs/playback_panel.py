@@ -6,11 +6,12 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
+    QCompleter,
     QDoubleSpinBox,
     QFileDialog,
     QFormLayout,
@@ -25,6 +26,7 @@ from PySide6.QtWidgets import (
 
 from puresignal.core.errors import PureSignalError
 from puresignal.core.kit.articulations import drum_title
+from puresignal.core.midi.sound_names import GENERAL_MIDI, SoundNames
 from puresignal.core.session import session as edits
 from puresignal.core.session.sound_settings import with_drum
 from puresignal.core.session.track_settings import MOST_OFFSET, TrackSettings
@@ -66,6 +68,22 @@ class PlaybackPanel(QFrame):
             tr("Where the selected tracks go, in playback and live: a destination, or a port as it is.")
         )
         self.port.activated.connect(self._choose_port)
+        self.names = GENERAL_MIDI
+        self.sound = QComboBox()
+        self.sound.setEditable(True)
+        self.sound.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.sound.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.sound.setAccessibleName(tr("Sound of the selected tracks"))
+        self.sound.setToolTip(
+            tr("The receiver's sound by name: type a part of it, or go through them with the arrow keys in playback. "
+               "A destination can have a list of its own.")
+        )  # fmt: skip
+        completer = QCompleter(self.sound.model(), self.sound)
+        completer.setFilterMode(Qt.MatchFlag.MatchContains)
+        completer.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        self.sound.setCompleter(completer)
+        self.sound.activated.connect(self._choose_sound)
         self.bank = self._spin(16_383, tr("Bank"), tr("Bank number, sent before the notes."), "bank")
         self.program = self._spin(127, tr("Program"), tr("Program number (sound), sent before the notes."), "program")
         self.level = self._spin(
@@ -90,7 +108,7 @@ class PlaybackPanel(QFrame):
         form.setSpacing(6)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         for label, widget in (
-            (tr("To"), self.port), (tr("Bank"), self.bank), (tr("Program"), self.program),
+            (tr("To"), self.port), (tr("Sound"), self.sound), (tr("Bank"), self.bank), (tr("Program"), self.program),
             (tr("Level"), self.level), (tr("Offset"), self.offset), (self.muted, self.solo),
         ):  # fmt: skip
             form.addRow(label, widget)
@@ -106,6 +124,25 @@ class PlaybackPanel(QFrame):
             self.destinations_requested.emit()
         else:
             self._set(tr("set destination"), port=self.port.currentData())
+
+    def _choose_sound(self, row: int) -> None:
+        if row == 0:
+            self._set(tr("choose sound"), bank=None, program=None)
+        else:
+            one = self.names.sounds[row - 1]
+            self._set(tr("choose sound"), bank=one.bank, program=one.program)
+
+    def _show_sound(self, chosen: list[TrackSettings], names: SoundNames) -> None:
+        if names is not self.names or not self.sound.count():
+            self.names = names
+            self.sound.clear()
+            self.sound.addItems([tr("not sent"), *(one.name for one in names.sounds)])
+        sent = {(t.bank, t.program) for t in chosen}
+        place = names.place(*next(iter(sent))) if len(sent) == 1 else None
+        silent = sent == {(None, None)}
+        self.sound.setCurrentIndex(0 if silent else -1 if place is None else 1 + place)
+        if not silent and place is None:
+            self.sound.setEditText("" if len(sent) != 1 else tr("not in the list"))
 
     def _spin(self, most: int, name: str, tip: str, field: str) -> QSpinBox:
         spin = QSpinBox()
@@ -130,8 +167,11 @@ class PlaybackPanel(QFrame):
     def _set(self, name: str, **values: object) -> None:
         self.changed.emit(name, lambda settings: replace(settings, **values))
 
-    def show_settings(self, chosen: list[TrackSettings], there: tuple[str, ...]) -> None:
-        """Show what the selected tracks have in common. there: the available ports."""
+    def show_settings(
+        self, chosen: list[TrackSettings], there: tuple[str, ...], names: SoundNames = GENERAL_MIDI
+    ) -> None:
+        """Show what the selected tracks have in common. there: the available ports; names: of the receiver's sounds"""
+        self._show_sound(chosen, names)
         self.setEnabled(bool(chosen))
         self.port.clear()
         self.port.addItem(ports.SOUND, "")
