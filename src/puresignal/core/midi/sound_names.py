@@ -37,7 +37,7 @@ class SoundNames:
         return next(exact, None if bank is not None else next(loose, None))
 
 
-GENERAL_MIDI = SoundNames("General MIDI", tuple(Sound(name, i) for i, name in enumerate(PROGRAMS)))
+GENERAL_MIDI = SoundNames("General MIDI", tuple(Sound(name, i) for i, name in enumerate(PROGRAMS)))  # not shown
 
 
 def to_json(names: SoundNames) -> dict[str, Any]:
