@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import shutil
+from dataclasses import replace
 from pathlib import Path
 
 import mido
+import numpy as np
 import pytest
 from PySide6.QtCore import QItemSelectionModel, Qt
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QFileDialog
 
+from puresignal.core.session import session as edits
+from puresignal.io import audio_file, sample_kits
 from tests.ui.test_window import choose
 
 
@@ -109,3 +114,29 @@ def test_without_a_selection_there_is_nothing_to_drag(outputs):
     choose(outputs.what, "selected bars")
     assert not outputs.handle.isEnabled()
     assert outputs.clip() is None
+
+
+def test_a_folder_of_recordings_becomes_the_kit(demo_window, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    folder = tmp_path / "Harbour"
+    folder.mkdir()
+    stroke = (0.5 * np.sin(np.arange(9000) / 9) * np.exp(-np.arange(9000) / 2000)).astype(np.float32)
+    audio_file.write_wav(folder / "kick.wav", stroke, 48_000)
+    (folder / "lampshade.wav").write_bytes(b"RIFF")
+    window = demo_window
+    bench, panel = window.workbench, window.view("Outputs").sound
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(folder))
+    window.show_view("Outputs")
+    panel.kit.setCurrentIndex(panel.kit.count() - 1)
+    panel.kit.activated.emit(panel.kit.count() - 1)
+    assert bench.session.sound.kit == "Harbour"
+    assert panel.kit.currentText() == "Harbour"
+    assert "lampshade.wav" in window.notice.text
+    # The kit is a copy: the folder may go.
+    shutil.rmtree(folder)
+    assert sample_kits.load("Harbour", 48_000).strokes
+    bench.undo()
+    assert panel.kit.currentText() != "Harbour"
+    # A session from elsewhere names what is not here.
+    bench.do("kit", edits.with_sound(bench.session, replace(bench.session.sound, kit="Quay")))
+    assert panel.kit.currentText() == "Quay (missing)"

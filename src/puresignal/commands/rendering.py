@@ -25,8 +25,9 @@ from puresignal.core.session.take_ref import SOUND, TakeRef
 from puresignal.core.session.track_settings import Delivery
 from puresignal.core.sound import drums
 from puresignal.core.sound.mixer import Mixer, SampleBank
+from puresignal.core.sound.sampled_kit import SampledKit
 from puresignal.core.sound.time_stretch import TimeStretch
-from puresignal.io import audio_file, file_access, ports, soundfont
+from puresignal.io import audio_file, file_access, ports, sample_kits, soundfont
 from puresignal.translation import tr
 
 MIX, TRACKS, SECTIONS, TAKES = "mix", "tracks", "sections", "takes"
@@ -147,7 +148,13 @@ class Renderer:
     def __init__(self, session: Session, takes: Mapping[str, Take], job: RenderJob):
         self.session, self.takes, self.job = session, takes, job
         self._made: dict[tuple[str, ...], SeveralTakes] = {}
-        kit = next((kit for kit in drums.KITS if kit.name == session.sound.kit), drums.KITS[0])
+        self.notices: tuple[str, ...] = ()
+        kit: drums.Kit | SampledKit | None = next((kit for kit in drums.KITS if kit.name == session.sound.kit), None)
+        if kit is None:
+            try:
+                kit = sample_kits.load(session.sound.kit, job.rate)
+            except PureSignalError as error:
+                kit, self.notices = drums.KITS[0], (str(error),)
         self._bank = SampleBank(job.rate, kit, dict(session.sound.drums))
         pads = session.target.pads if session.target is not None else ()
         self._bank.prepare(dict.fromkeys(pad.articulation for pad in pads))
@@ -292,7 +299,7 @@ class _Sound:
     def __init__(self, renderer: Renderer, part: Part):
         session, takes, job = renderer.session, renderer.takes, renderer.job
         self._job = job
-        self.warnings: list[str] = []
+        self.warnings: list[str] = [*renderer.notices]
         made = renderer.made(part.takes)
         outcome = made.outcome
         keys = [track.key for track in outcome.tracks]

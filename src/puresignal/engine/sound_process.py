@@ -36,13 +36,14 @@ from puresignal.core.session import tempo_edits
 from puresignal.core.sound import drums
 from puresignal.core.sound.click_sound import Click
 from puresignal.core.sound.mixer import Mixer, SampleBank
+from puresignal.core.sound.sampled_kit import SampledKit
 from puresignal.core.sound.time_stretch import TimeStretch
 from puresignal.engine.jack_client import SILENT_SECONDS, SOUNDING
 from puresignal.engine.player import position
 from puresignal.engine.pulse import SOUND, Pulse
 from puresignal.engine.ring import Reader
 from puresignal.engine.shared_counters import SharedCounters
-from puresignal.io import audio_file, audio_ports, jack_ports, ports, soundfont
+from puresignal.io import audio_file, audio_ports, jack_ports, ports, sample_kits, soundfont
 from puresignal.io.pipewire_sinks import SinkWatch
 
 LOOK_EVERY = 0.5
@@ -170,7 +171,8 @@ class Sound:
         self._balance = 0.0
         self._font_path = ""
         self._along = Recordings(transport, clock)
-        self._kit = drums.KITS[0]
+        self._kit: drums.Kit | SampledKit = drums.KITS[0]
+        self._wanted_kit, self._kit_why = "", ""
         self._drums: dict[str, drums.Drum] = {}
         self._device: str | None = None
         self._block, self._wanted_rate = 256, RATE
@@ -202,7 +204,8 @@ class Sound:
         if "output" in command:
             self._output = command["output"]
         if "kit" in command:
-            self._kit = next((kit for kit in drums.KITS if kit.name == command["kit"]), drums.KITS[0])
+            self._wanted_kit = command["kit"]
+            self._load_kit()
         if "drums" in command:
             self._drums = {name: drums.Drum(**values) for name, values in command["drums"].items()}
         if "level" in command:
@@ -231,6 +234,18 @@ class Sound:
             self._along.load(command["along"] or [], self.rate)
         if {"map", "kit", "drums"} & set(command):
             self._prepare()
+
+    def _load_kit(self) -> None:
+        """The kit of a name: one of ours, or the player's own recordings; note why that failed."""
+        self._kit_why = ""
+        ours = next((kit for kit in drums.KITS if kit.name == self._wanted_kit), None)
+        if ours is not None or not self._wanted_kit:
+            self._kit = ours or drums.KITS[0]
+            return
+        try:
+            self._kit = sample_kits.load(self._wanted_kit, self.rate)
+        except PureSignalError as error:
+            self._kit, self._kit_why = drums.KITS[0], str(error)
 
     def _load_font(self) -> None:
         """Load the player's SoundFont, or note why that failed."""
@@ -419,6 +434,7 @@ class Sound:
     def _at_rate(self, rate: int) -> None:
         if rate != self.rate:
             self.rate = rate
+            self._load_kit()
             level = self.mixer.level
             self.mixer = Mixer(SampleBank(rate))
             self.mixer.level = level
@@ -455,7 +471,8 @@ class Sound:
             "underruns": self._underruns, "load": load, "worst": worst, "voices": self.mixer.sounding(),
             "sinks": list(self._sinks.sinks) if self._sinks is not None else [],
             "sink": self._joined[0].rpartition(":")[0] if self._joined else "",
-            "ready": len(self.mixer._bank.layers), "font": self._font_why, "along": self._along.why,
+            "ready": len(self.mixer._bank.layers), "font": self._font_why, "kit": self._kit_why,
+            "along": self._along.why,
             "clicks": [self.click.played, self.click.masked],
         }  # fmt: skip
 

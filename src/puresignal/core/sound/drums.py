@@ -86,9 +86,9 @@ def gain_of(velocity: float) -> float:
     return float((max(0.0, min(127.0, velocity)) / 127) ** 1.5)
 
 
-def layer_of(velocity: float) -> int:
-    """The layer for a velocity."""
-    return min(LAYERS - 1, max(0, int(velocity / 128 * LAYERS)))
+def layer_of(velocity: float, layers: int = LAYERS) -> int:
+    """The layer for a velocity, of so many."""
+    return min(layers - 1, max(0, int(velocity / 128 * layers)))
 
 
 def render(articulation: str, kit: Kit, drum: Drum, rate: int) -> list[np.ndarray]:

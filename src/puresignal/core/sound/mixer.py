@@ -15,6 +15,7 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi import messages
 from puresignal.core.sound import drums, tones
 from puresignal.core.sound.drums import Drum, Kit
+from puresignal.core.sound.sampled_kit import SampledKit
 
 MOST = 96
 """Drum strokes that sound at once; the oldest is cut."""
@@ -26,13 +27,15 @@ CHOKE_PRESSURE = 64
 class SampleBank:
     """Strokes ready for mixing: layers for each articulation of one kit.
 
-    rate  samples per second
+    rate     samples per second
+    kit      computed, or recorded: what a recorded one lacks is that of the first computed kit
+    layers   by articulation: recordings that take turns, for each loudness from soft to hard
     """
 
-    def __init__(self, rate: int, kit: Kit = drums.KITS[0], settings: Mapping[str, Drum] | None = None):
+    def __init__(self, rate: int, kit: Kit | SampledKit = drums.KITS[0], settings: Mapping[str, Drum] | None = None):
         self.rate, self.kit = rate, kit
         self.settings = dict(settings or {})
-        self.layers: dict[str, list[np.ndarray]] = {}
+        self.layers: dict[str, list[list[np.ndarray]]] = {}
 
     def drum(self, articulation: str) -> Drum:
         """The settings of the drum of an articulation."""
@@ -43,7 +46,24 @@ class SampleBank:
         for articulation in articulations:
             name = canonical(articulation)
             if name not in self.layers:
-                self.layers[name] = drums.render(name, self.kit, self.drum(name), self.rate)
+                self.layers[name] = self._made(name)
+
+    def _made(self, name: str) -> list[list[np.ndarray]]:
+        kit, drum = self.kit, self.drum(name)
+        if isinstance(kit, SampledKit):
+            recorded = kit.layers(name, drum, self.rate)
+            if recorded:
+                return recorded
+            kit = drums.KITS[0]
+        return [[one] for one in drums.render(name, kit, drum, self.rate)]
+
+    def stroke(self, name: str, velocity: float, turn: int) -> np.ndarray | None:
+        """The samples of one stroke, None if it was not prepared. turn: number of the stroke on this articulation"""
+        layers = self.layers.get(name)
+        if layers is None:
+            return None
+        layer = layers[drums.layer_of(velocity, len(layers))]
+        return layer[turn % len(layer)]
 
     def take_over(self, other: SampleBank) -> None:
         """Reuse strokes of another bank that would be computed alike."""
@@ -69,6 +89,7 @@ class Mixer:
         self._fast_cut = max(1, round(CUT_SECONDS * bank.rate))
         self._choke = max(1, round(CHOKE_SECONDS * bank.rate))
         self._strokes: list[_Stroke] = []
+        self._turns: dict[str, int] = {}
         self._voices = tones.Voices(bank.rate)
         self._tone_of_channel = [0] * 16
         self._volume = [1.0] * 16
@@ -158,9 +179,11 @@ class Mixer:
                     channel, note, velocity, self._tone_of_channel[channel], offset, self._volume[channel]
                 )
             return
-        layers = self._bank.layers.get(name)
-        if layers is None:
+        turn = self._turns.get(name, 0)
+        samples = self._bank.stroke(name, velocity, turn)
+        if samples is None:
             return
+        self._turns[name] = turn + 1
         drum = self._bank.drum(name)
         if drum_of(name) == "hat":
             # One pair of cymbals: each stroke ends the one before.
@@ -169,9 +192,7 @@ class Mixer:
             del self._strokes[0]
         gain = drums.gain_of(velocity) * 10 ** (drum.level / 20) * self._volume[channel]
         left, right = np.sqrt(0.5 - 0.5 * drum.place), np.sqrt(0.5 + 0.5 * drum.place)
-        self._strokes.append(
-            _Stroke(layers[drums.layer_of(velocity)], float(gain * left), float(gain * right), offset, drum_of(name))
-        )
+        self._strokes.append(_Stroke(samples, float(gain * left), float(gain * right), offset, drum_of(name)))
 
     def _end_drum(self, drum: str, samples: int, offset: int) -> None:
         for stroke in self._strokes:

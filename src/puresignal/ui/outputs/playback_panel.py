@@ -32,7 +32,7 @@ from puresignal.core.session.sound_settings import with_drum
 from puresignal.core.session.track_settings import MOST_OFFSET, TrackSettings
 from puresignal.core.sound import drums
 from puresignal.core.sound.drums import Drum
-from puresignal.io import audio_ports, file_kinds, ports
+from puresignal.io import audio_ports, file_kinds, ports, sample_kits
 from puresignal.io.ports import MidiPort
 from puresignal.io.preferences import BLOCKS, RATES, SoundOut
 from puresignal.translation import tr
@@ -42,6 +42,9 @@ from puresignal.ui.widgets.labelled_slider import LabelledSlider
 from puresignal.ui.widgets.plain_text import PlainLabel
 
 NONE = -1
+FROM_FOLDER = "\0folder"
+"""The entry of the list of kits that makes one; no kit has such a name."""
+MOST_NAMED = 5
 DESTINATIONS = "\0destinations"
 """The entry of the lists of ports that opens the destinations; no port has such a name."""
 
@@ -215,11 +218,10 @@ class SoundPanel(QFrame):
         title = PlainLabel(tr("Built-in sound"))
         title.setObjectName("figure")
         self.kit = QComboBox()
-        for kit in drums.KITS:
-            self.kit.addItem(kit.name, kit.name)
         self.kit.setAccessibleName(tr("Kit of the built-in sound"))
         self.kit.setToolTip(tr("The sound of the drums here. It changes no note."))
         self.kit.activated.connect(self._set_kit)
+        self._fill_kits()
         self.about = PlainLabel()
         self.about.setObjectName("faint")
         self.about.setWordWrap(True)
@@ -307,6 +309,8 @@ class SoundPanel(QFrame):
     def show_drum(self, keys: list[str]) -> None:
         """Show the sound's settings; the drum is that of the first selected drum track."""
         sound = self._workbench.session.sound
+        if self.kit.findData(sound.kit) < 0:
+            self._fill_kits(sound.kit)
         self.kit.setCurrentIndex(max(0, self.kit.findData(sound.kit)))
         chosen = [key for key in keys if "/" not in key and key not in ("kit", "unmapped")]
         if chosen:
@@ -365,7 +369,7 @@ class SoundPanel(QFrame):
             self._add_devices(tuple(state.get("sinks") or ()))
         else:
             self.delay.setText(state.get("why", ""))
-        text = "\n".join(filter(None, (state.get("font", ""), state.get("along", ""))))
+        text = "\n".join(filter(None, (state.get("kit", ""), state.get("font", ""), state.get("along", ""))))
         self.problem.setText(text)
         self.problem.setVisible(bool(text))
 
@@ -397,8 +401,44 @@ class SoundPanel(QFrame):
             backing = replace(bench.session.backing, **changed)  # type: ignore[arg-type]
             bench.do(tr("set backing track"), edits.with_backing(bench.session, backing), gesture)
 
+    def _fill_kits(self, wanted: str = "") -> None:
+        """List our kits, the player's own, and the wanted one even if it is not there."""
+        own = sample_kits.names()
+        self.kit.clear()
+        for kit in drums.KITS:
+            self.kit.addItem(tr(kit.name), kit.name)
+        for name in own:
+            self.kit.addItem(name, name)
+        if wanted and self.kit.findData(wanted) < 0:
+            self.kit.addItem(tr("{name} (missing)", name=wanted), wanted)
+        self.kit.insertSeparator(self.kit.count())
+        self.kit.addItem(tr("From a folder of recordings…"), FROM_FOLDER)
+
+    def use_folder(self, folder: Path) -> None:
+        """Make a kit of the recordings in a folder, and use it."""
+        bench = self._workbench
+        try:
+            name, left_out = sample_kits.add(folder)
+        except PureSignalError as error:
+            bench.message_shown.emit(str(error), True)
+            return
+        self._fill_kits()
+        edit = edits.with_sound(bench.session, replace(bench.session.sound, kit=name))
+        bench.do(tr("choose kit of the built-in sound"), edit)
+        text = tr("{name} is the kit now; its recordings were copied.", name=name)
+        if left_out:
+            shown = ", ".join(left_out[:MOST_NAMED]) + (", …" if len(left_out) > MOST_NAMED else "")
+            text += " " + tr("Not named after a drum, or not readable: {names}.", names=shown)
+        bench.message_shown.emit(text, bool(left_out))
+
     def _set_kit(self) -> None:
         bench = self._workbench
+        if self.kit.currentData() == FROM_FOLDER:
+            self.show_drum([])
+            folder = QFileDialog.getExistingDirectory(self, tr("Folder with kick.wav, snare.wav, hat.open.wav …"))
+            if folder:
+                self.use_folder(Path(folder))
+            return
         sound = replace(bench.session.sound, kit=self.kit.currentData())
         bench.do(tr("choose kit of the built-in sound"), edits.with_sound(bench.session, sound))
 
