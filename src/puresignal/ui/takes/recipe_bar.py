@@ -11,7 +11,7 @@ from puresignal.core.generators.recipe import Blank, Recipe
 from puresignal.core.harmony.keys import note_name
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
-from puresignal.ui.widgets.flow_layout import FlowLayout
+from puresignal.ui.widgets.flow_layout import JOINED, FlowLayout
 from puresignal.ui.widgets.plain_text import PlainLabel, plain_tip
 
 WIDEST = 190
@@ -141,7 +141,10 @@ class RecipeBar(QWidget):
                 self._flow.addWidget(self._blank(recipe, blank, there))
                 continue
             for word in re.findall(r"\S+(?:\s(?![^\s{]*$))?", part.strip()):
-                self._flow.addWidget(PlainLabel(word.strip()))
+                label = PlainLabel(word.strip())
+                # A comma belongs to the word or blank before it.
+                label.setProperty(JOINED, word[0] in ",.;:")
+                self._flow.addWidget(label)
         self._sentence.updateGeometry()
 
     def _blank(self, recipe: Recipe, blank: Blank, there: tuple[tuple[str, str], ...]) -> QWidget:

@@ -5,6 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import QPoint, QRect, QSize, Qt
 from PySide6.QtWidgets import QLayout, QLayoutItem, QWidget
 
+JOINED = "joined"
+"""Property of a widget that follows the one before without a gap, and on the same line."""
+
 
 class FlowLayout(QLayout):
     """apart: pixels between two widgets; lines: between two lines."""
@@ -59,7 +62,9 @@ class FlowLayout(QLayout):
             if item.isEmpty():
                 continue
             size = item.sizeHint()
-            if row and x + size.width() > inside.width():
+            if _is_joined(item):
+                x -= self._apart
+            elif row and x + size.width() > inside.width():
                 rows.append((high, row))
                 x, high, row = 0, 0, []
             row.append(item)
@@ -71,8 +76,14 @@ class FlowLayout(QLayout):
             x = inside.left()
             for item in items:
                 size = item.sizeHint()
+                x -= self._apart * _is_joined(item)
                 if place:
                     item.setGeometry(QRect(QPoint(x, y + (high - size.height()) // 2), size))
                 x += size.width() + self._apart
             y += high + self._lines
         return y - self._lines * bool(rows) - rect.top() + margins.bottom()
+
+
+def _is_joined(item: QLayoutItem) -> bool:
+    widget = item.widget()
+    return widget is not None and bool(widget.property(JOINED))
