@@ -13,7 +13,7 @@ SPEC = ViewSpec(
     mark("Loudest"),
     mark("The hardest hit of the take."),
     "tests.ui.extra_view:LoudestView",
-    (ViewAction(mark("Say loudest"), "Ctrl+Alt+L", "say"),),
+    (ViewAction(mark("Say loudest"), "Ctrl+Alt+H", "say"),),
 )
 
 

@@ -31,7 +31,7 @@ def test_a_new_view_is_in_header_and_menu_and_shows_the_take(qtbot, monkeypatch)
     assert view.told.text() == hardest
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)
-    qtbot.keyClick(view, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
+    qtbot.keyClick(view, Qt.Key.Key_H, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
     assert window.notice.text == hardest
     qtbot.mouseClick(view.button, Qt.MouseButton.LeftButton)
     assert window.takes.isVisible()

@@ -16,11 +16,13 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi import messages
 from puresignal.core.path.velocity_curve import Shape
 from puresignal.core.session import session as edits
+from puresignal.core.touch import hand_control
 from puresignal.core.touch.computer_keyboard import own_map
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.router_config import RouterConfig
 from puresignal.io import ports, session_file, work_folder
 from puresignal.ui.shell.main_window import MainWindow
+from puresignal.ui.shell.record_settings import ControlRows
 from puresignal.ui.state.workbench import Workbench
 from tests.ui.conftest import record_at_once
 
@@ -335,3 +337,12 @@ def test_live_input_stops_and_starts_without_the_window_waiting(alone, qtbot):
     pads.strike("kick", 60, 20)
     qtbot.waitUntil(lambda: bool(arrived), timeout=8000)
     assert ons(arrived) == [(own_map().pad_for("kick").note, 60)]
+
+
+def test_learning_a_control_without_an_input_says_what_to_do(window, qtbot):
+    window.show_record_settings()
+    rows = window._record_settings.findChild(ControlRows)
+    button = rows.buttons[hand_control.RECORD]
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    assert "Choose a port" in window.notice.text
+    assert not button.isChecked()

@@ -200,9 +200,8 @@ class SetupDialog(QDialog):
     def ask(self, number: int) -> None:
         """Ask a live input."""
         self._number = number
-        live = self._services.live_session
-        if not live.listening:
-            live.start()
+        if not self._services.live_session.start_or_tell():
+            return
         self._kit.begin(number)
         self.again.show()
         self.show()

@@ -62,9 +62,8 @@ class HandControls(QObject):
 
     def learn(self, action: str | None) -> None:
         """The next thing that is hit does this; None: stop learning."""
-        self.learning = action
-        if action is not None and not self._live_session.listening:
-            self._live_session.start()
+        listens = action is None or self._live_session.start_or_tell()
+        self.learning = action if listens else None
         self.changed.emit()
 
     def forget(self, action: str) -> None:

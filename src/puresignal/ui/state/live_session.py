@@ -139,6 +139,16 @@ class LiveSession(QObject):
         """The latest messages that arrived, or were sent, since live input started."""
         return list(self._recently_sent if sent else self._recent)
 
+    def start_or_tell(self) -> bool:
+        """Listen, or tell the player why that cannot be. Returns whether live input runs."""
+        if not self.listening:
+            try:
+                self.start()
+            except (PureSignalError, OSError) as error:
+                self._workbench.message_shown.emit(str(error), True)
+                return False
+        return True
+
     def start(self) -> None:
         """Start every live input of the session.
 

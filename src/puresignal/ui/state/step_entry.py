@@ -42,8 +42,8 @@ class StepEntry(QObject):
         """Begin or end entering; live input is switched on for it."""
         self.on = on
         self._last = float("-inf")
-        if on and not self._live_session.listening and any(one.port for one in self._workbench.session.inputs):
-            self._live_session.start()
+        if on and any(one.port for one in self._workbench.session.inputs):
+            self._live_session.start_or_tell()
         self.changed.emit()
 
     @property

@@ -186,8 +186,8 @@ class TouchInput(QObject):
         """Take chords from what is played on the other inputs, until it is switched off."""
         if on:
             self._played = []
-            if not self._live_session.listening and any(one.port for one in self._workbench.session.inputs):
-                self._live_session.start()
+            if any(one.port for one in self._workbench.session.inputs):
+                self._live_session.start_or_tell()
         elif self._played is not None:
             played, self._played = self._played, None
             chords = [one for one in chord_book.from_played(played) if len(one.notes) > 1]
