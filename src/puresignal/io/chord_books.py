@@ -2,25 +2,17 @@
 
 from __future__ import annotations
 
-import contextlib
-import re
 from pathlib import Path
 
-from puresignal.core.errors import PureSignalError
 from puresignal.core.harmony import chord_book
 from puresignal.core.harmony.chord_book import ChordBook
-from puresignal.io import file_access, json_file, xdg_folders
+from puresignal.io import file_access, json_file, kept_files, xdg_folders
 from puresignal.translation import tr
 
 
 def folder() -> Path:
     """The folder of kept books."""
     return xdg_folders.data() / "chords"
-
-
-def path_of(name: str) -> Path:
-    plain = re.sub(r"[^\w-]+", "-", name).strip("-").lower()[:80] or "chords"
-    return folder() / f"{plain}.json"
 
 
 def read_file(path: Path) -> ChordBook:
@@ -30,15 +22,7 @@ def read_file(path: Path) -> ChordBook:
 
 def kept() -> tuple[ChordBook, ...]:
     """The books that were kept, by name; other files are skipped."""
-    try:
-        paths = sorted(folder().glob("*.json"))
-    except OSError:
-        paths = []
-    found = []
-    for path in paths:
-        with contextlib.suppress(PureSignalError):
-            found.append(read_file(path))
-    return tuple(sorted(found, key=lambda one: one.name.casefold()))
+    return kept_files.all_in(folder(), read_file)
 
 
 def keep(book: ChordBook) -> Path:
@@ -46,10 +30,7 @@ def keep(book: ChordBook) -> Path:
 
     Raises FileAccessError if the system refuses
     """
-    path = path_of(book.name)
-    file_access.make_private(path.parent)
-    write_file(book, path)
-    return path
+    return kept_files.keep(folder(), book.name, json_file.to_bytes(chord_book.to_json(book)), read_file)
 
 
 def write_file(book: ChordBook, path: Path) -> None:

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import contextlib
-import re
 from pathlib import Path
 
-from puresignal.core.errors import PureSignalError
 from puresignal.core.path import groove_setting
 from puresignal.core.timing.groove import Groove
-from puresignal.io import file_access, json_file, xdg_folders
+from puresignal.io import json_file, kept_files, xdg_folders
 from puresignal.translation import tr
 
 
@@ -18,18 +15,14 @@ def folder() -> Path:
     return xdg_folders.data() / "grooves"
 
 
+def read(path: Path) -> Groove:
+    """A groove from a file. Raises FileAccessError, BadFileError or SettingsError"""
+    return groove_setting.from_json(json_file.read(path, tr("groove")), tr("The file"), path.name)
+
+
 def kept() -> tuple[Groove, ...]:
     """The grooves that were kept, by name; other files are skipped."""
-    try:
-        paths = sorted(folder().glob("*.json"))
-    except OSError:
-        paths = []
-    found = []
-    for path in paths:
-        with contextlib.suppress(PureSignalError):
-            one = groove_setting.from_json(json_file.read(path, tr("groove")), tr("The file"), path.name)
-            found.append(one)
-    return tuple(sorted((one for one in found if one.late), key=lambda one: one.name.casefold()))
+    return tuple(one for one in kept_files.all_in(folder(), read) if one.late)
 
 
 def keep(groove: Groove) -> Path:
@@ -37,11 +30,4 @@ def keep(groove: Groove) -> Path:
 
     Raises FileAccessError if the system refuses
     """
-    plain = re.sub(r"[^\w-]+", "-", groove.name).strip("-").lower()[:80] or "groove"
-    path = folder() / f"{plain}.json"
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise file_access.access_error(error, path, "write") from error
-    file_access.write_bytes(path, json_file.to_bytes(groove_setting.to_json(groove)))
-    return path
+    return kept_files.keep(folder(), groove.name, json_file.to_bytes(groove_setting.to_json(groove)), read)

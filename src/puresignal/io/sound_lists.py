@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import contextlib
 import re
 from pathlib import Path
 from xml.etree import ElementTree
 from xml.etree.ElementTree import Element
 
-from puresignal.core.errors import BadFileError, PureSignalError
+from puresignal.core.errors import BadFileError
 from puresignal.core.midi import sound_names
 from puresignal.core.midi.sound_names import MOST_SOUNDS, Sound, SoundNames
-from puresignal.io import file_access, json_file, xdg_folders
+from puresignal.io import file_access, json_file, kept_files, xdg_folders
 from puresignal.translation import tr
 
 LARGEST = 4_000_000
@@ -26,15 +25,7 @@ def folder() -> Path:
 
 def kept() -> tuple[SoundNames, ...]:
     """The lists that were kept, by name; other files are skipped."""
-    try:
-        paths = sorted(folder().glob("*.json"))
-    except OSError:
-        paths = []
-    found = []
-    for path in paths:
-        with contextlib.suppress(PureSignalError):
-            found.append(read(path))
-    return tuple(sorted(found, key=lambda one: one.name.casefold()))
+    return kept_files.all_in(folder(), read)
 
 
 def keep(names: SoundNames) -> Path:
@@ -42,11 +33,7 @@ def keep(names: SoundNames) -> Path:
 
     Raises FileAccessError if the system refuses
     """
-    plain = re.sub(r"[^\w-]+", "-", names.name).strip("-").lower()[:80] or "sounds"
-    path = folder() / f"{plain}.json"
-    file_access.make_private(path.parent)
-    file_access.write_bytes(path, json_file.to_bytes(sound_names.to_json(names)))
-    return path
+    return kept_files.keep(folder(), names.name, json_file.to_bytes(sound_names.to_json(names)), read)
 
 
 def read(path: Path) -> SoundNames:

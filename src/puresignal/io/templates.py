@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from pathlib import Path
 
-from puresignal.core.errors import PureSignalError
 from puresignal.core.session.session import Session, as_template
-from puresignal.io import file_access, session_file, xdg_folders
+from puresignal.io import file_access, kept_files, session_file, xdg_folders
 
 
 def folder() -> Path:
@@ -17,17 +15,7 @@ def folder() -> Path:
 
 def kept() -> dict[str, Path]:
     """The templates by name; files that cannot be read are skipped."""
-    found = {}
-    try:
-        paths = sorted(folder().glob(f"*{session_file.ENDING}"))
-    except OSError:
-        paths = []
-    for path in paths:
-        try:
-            found[session_file.read(path).session.name] = path
-        except PureSignalError:
-            continue
-    return dict(sorted(found.items(), key=lambda pair: pair[0].casefold()))
+    return {one.name: path for path, one in kept_files.found_in(folder(), _read, session_file.ENDING)}
 
 
 def keep(session: Session, name: str) -> Path:
@@ -35,24 +23,12 @@ def keep(session: Session, name: str) -> Path:
 
     Raises FileAccessError if the system refuses
     """
-    there = kept()
-    path = there.get(name) or _free_place(name)
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise file_access.access_error(error, path, "write") from error
-    file_access.write_bytes(path, session_file.to_bytes(as_template(session, name), {}))
-    return path
+    content = session_file.to_bytes(as_template(session, name), {})
+    return kept_files.keep(folder(), name, content, _read, session_file.ENDING)
 
 
-def _free_place(name: str) -> Path:
-    plain = re.sub(r"[^\w-]+", "-", name).strip("-").lower()[:80] or "template"
-    path, number = folder() / f"{plain}{session_file.ENDING}", 1
-    while path.exists():
-        # Different names may look alike, and a file that is not readable may still be somebody's work.
-        number += 1
-        path = folder() / f"{plain}-{number}{session_file.ENDING}"
-    return path
+def _read(path: Path) -> Session:
+    return session_file.read(path).session
 
 
 def begin(path: Path) -> Session:
