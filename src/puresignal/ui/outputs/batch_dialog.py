@@ -33,6 +33,7 @@ from puresignal.translation import mark, tr
 from puresignal.ui.state.batch_cleaner import SUMMARY, BatchCleaner, BatchJob
 from puresignal.ui.state.services import Services
 from puresignal.ui.widgets import text_format
+from puresignal.ui.widgets.field_row import field_row
 from puresignal.ui.widgets.plain_text import PlainLabel, plain_tip
 
 HEADS = (
@@ -71,9 +72,9 @@ class BatchDialog(QDialog):
         form = QFormLayout()
         form.setSpacing(8)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        form.addRow(tr("Recordings"), self._row(self.folder, choose))
-        form.addRow(tr("Results"), self._row(self.out, choose_out, self.force))
-        form.addRow(tr("Kit"), self._row(self.source, PlainLabel(tr("Receiver")), self.target))
+        form.addRow(tr("Recordings"), field_row(self.folder, choose))
+        form.addRow(tr("Results"), field_row(self.out, choose_out, self.force))
+        form.addRow(tr("Kit"), field_row(self.source, PlainLabel(tr("Receiver")), self.target))
         self.table = QTableWidget(0, len(HEADS))
         self.table.setAccessibleName(tr("Files"))
         self.table.verticalHeader().hide()
@@ -133,18 +134,6 @@ class BatchDialog(QDialog):
         button.setAutoDefault(False)
         button.clicked.connect(choose)
         return line, button
-
-    @staticmethod
-    def _row(*widgets: QWidget) -> QWidget:
-        holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(8)
-        for widget in widgets:
-            row.addWidget(widget, 1 if isinstance(widget, QLineEdit) else 0)
-        if not any(isinstance(widget, QLineEdit) for widget in widgets):
-            row.addStretch()
-        return holder
 
     def show_maps(self) -> None:
         """Offer the note maps there are; the receiver is that of the session."""

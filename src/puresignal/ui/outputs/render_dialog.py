@@ -27,6 +27,7 @@ from puresignal.core.errors import PureSignalError
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
 from puresignal.ui.widgets import text_format
+from puresignal.ui.widgets.field_row import field_row
 from puresignal.ui.widgets.plain_text import PlainLabel
 
 WHAT = (
@@ -58,7 +59,7 @@ class RenderDialog(QDialog):
         self.rate.setCurrentIndex(1)
         self.only = QCheckBox(tr("only bars"))
         self.first, self.last = self._bar(tr("First bar"), 1), self._bar(tr("Last bar"), 8)
-        bars = self._row(self.only, self.first, PlainLabel(tr("to")), self.last)
+        bars = field_row(self.only, self.first, PlainLabel(tr("to")), self.last)
         self.only.toggled.connect(lambda _: self.show_files())
         self.normalise = self._check(
             tr("normalise"), tr("Raises each file to 0.3 dB below full scale; several files then lose their balance.")
@@ -80,12 +81,12 @@ class RenderDialog(QDialog):
         form.setSpacing(8)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         form.addRow(tr("Render"), self.what)
-        form.addRow(tr("Format"), self._row(self.kind, self.rate))
+        form.addRow(tr("Format"), field_row(self.kind, self.rate))
         form.addRow(tr("Range"), bars)
-        form.addRow("", self._row(self.tail, self.trim))
-        form.addRow("", self._row(self.normalise, self.dither))
+        form.addRow("", field_row(self.tail, self.trim))
+        form.addRow("", field_row(self.normalise, self.dither))
         form.addRow(tr("Names"), self.pattern)
-        form.addRow(tr("Folder"), self._row(self.folder, choose))
+        form.addRow(tr("Folder"), field_row(self.folder, choose))
         form.addRow("", self.force)
         self.files = QListWidget()
         self.files.setAccessibleName(tr("Files"))
@@ -144,18 +145,6 @@ class RenderDialog(QDialog):
         box.setToolTip(tip)
         box.setChecked(on)
         return box
-
-    @staticmethod
-    def _row(*widgets: QWidget) -> QWidget:
-        holder = QWidget()
-        row = QHBoxLayout(holder)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(8)
-        for widget in widgets:
-            row.addWidget(widget, 1 if isinstance(widget, QLineEdit) else 0)
-        if not any(isinstance(widget, QLineEdit) for widget in widgets):
-            row.addStretch()
-        return holder
 
     def job(self) -> RenderJob:
         """What is chosen."""
