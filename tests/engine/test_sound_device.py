@@ -12,7 +12,7 @@ from puresignal.engine import ring, shared_counters
 from puresignal.engine.ring import Reader, Writer
 from puresignal.engine.shared_counters import SharedCounters
 from puresignal.engine.sound_process import Sound
-from puresignal.io import audio_ports, jack_library, note_map_file
+from puresignal.io import audio_file, audio_ports, jack_library, note_map_file, sample_kits
 
 
 class Device:
@@ -96,3 +96,23 @@ def test_a_device_that_is_lost_is_named_and_used_again_when_it_is_back(rig, monk
 
     ring_writer.put(time.monotonic(), 0, b"\x99\x26\x70")
     assert max(np.abs(device.play()).max() for _ in range(20)) > 0.01
+
+
+def test_a_kit_of_recordings_is_loaded_once_and_told_when_it_is_gone(rig, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    sound, _, _ = rig
+    sound.obey({"kit": "Harbour", "drums": {}})
+    assert "Harbour" in sound.state()["kit"]
+    made = tmp_path / "Harbour"
+    made.mkdir()
+    audio_file.write_wav(made / "kick.wav", np.hanning(4000).astype(np.float32), 44_100)
+    sample_kits.add(made)
+    sound.obey({"kit": "Harbour", "drums": {}})
+    assert sound.state()["kit"] == ""
+    kick = sound.mixer._bank.layers["kick"]
+    # 4,000 samples at the rate of the file are more at that of the device.
+    assert [[len(one) for one in layer] for layer in kick] == [[pytest.approx(4000 * 48 / 44.1, abs=200)]]
+    sound.obey({"kit": "Harbour", "drums": {"snare": {"level": -3.0}}})
+    assert sound.mixer._bank.layers["kick"] is kick
+    sound.obey({"kit": "Boathouse", "drums": {}})
+    assert len(sound.mixer._bank.layers["kick"]) > 1

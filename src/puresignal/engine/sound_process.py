@@ -172,7 +172,7 @@ class Sound:
         self._font_path = ""
         self._along = Recordings(transport, clock)
         self._kit: drums.Kit | SampledKit = drums.KITS[0]
-        self._wanted_kit, self._kit_why = "", ""
+        self._wanted_kit, self._kit_why, self._loaded_kit = "", "", ("", 0)
         self._drums: dict[str, drums.Drum] = {}
         self._device: str | None = None
         self._block, self._wanted_rate = 256, RATE
@@ -237,7 +237,11 @@ class Sound:
 
     def _load_kit(self) -> None:
         """The kit of a name: one of ours, or the player's own recordings; note why that failed."""
-        self._kit_why = ""
+        asked = (self._wanted_kit, self.rate)
+        if asked == self._loaded_kit:
+            # Each change of a setting names the kit again.
+            return
+        self._loaded_kit, self._kit_why = asked, ""
         ours = next((kit for kit in drums.KITS if kit.name == self._wanted_kit), None)
         if ours is not None or not self._wanted_kit:
             self._kit = ours or drums.KITS[0]
@@ -245,7 +249,8 @@ class Sound:
         try:
             self._kit = sample_kits.load(self._wanted_kit, self.rate)
         except PureSignalError as error:
-            self._kit, self._kit_why = drums.KITS[0], str(error)
+            # It may be there the next time.
+            self._kit, self._kit_why, self._loaded_kit = drums.KITS[0], str(error), ("", 0)
 
     def _load_font(self) -> None:
         """Load the player's SoundFont, or note why that failed."""
