@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from puresignal.core.export.song_builder import build_song
 from puresignal.core.kit.articulations import drum_of
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
+from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.identify import Identify
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.session.live_input import LiveInput
@@ -32,6 +33,9 @@ RATE = 50_000
 SETUP = RouterConfig(
     ("kit",), ("synth",), note_map_file.shipped("practice-five"), note_map_file.shipped("boathouse-room")
 )
+
+UNLEARNT = CleaningPath(Identify(splash_ms=0.0), doubles=Doubles(learn=False))
+"""What live and files have in common: files alone tell splashes of the foot, and learn from the whole take."""
 
 
 def blocks(router, messages, size, frames):
@@ -70,10 +74,8 @@ def test_live_output_equals_the_file_whatever_the_block(seed, size):
     # A note that hung is ended five seconds later, and remembered for some blocks after that.
     length = round((take.length + 8) * RATE)
     out = blocks(router, messages, size, length)
-    # Splashes of the foot are told on files alone.
-    path = CleaningPath(Identify(splash_ms=0.0))
-    context = make_context(take, SETUP.source, SETUP.target, path)
-    clean = run(take, path, context).output_notes
+    context = make_context(take, SETUP.source, SETUP.target, UNLEARNT)
+    clean = run(take, UNLEARNT, context).output_notes
     ons = [(f, m[1], m[2]) for f, m in out if m[0] & 0xF0 == 0x90]
     frames = np.rint(clean.start * RATE).astype(int).tolist()
     assert ons == list(zip(frames, clean.note.tolist(), clean.velocity.astype(int).tolist(), strict=True))
@@ -99,7 +101,7 @@ def test_tracks_hold_live_as_in_the_file(seed, data):
         for key in drums
     ]
     session = Session(
-        target=SETUP.target, delivery=with_tracks(Delivery(), chosen), path=CleaningPath(Identify(splash_ms=0.0)),
+        target=SETUP.target, delivery=with_tracks(Delivery(), chosen), path=UNLEARNT,
         inputs=(LiveInput("kit", source=SETUP.source, output="synth"),),
     )  # fmt: skip
     out = blocks(Router(RATE, lanes(setup_of(session))), played, 256, round((take.length + 6) * RATE))

@@ -12,6 +12,7 @@ from puresignal.core.export import whole_session
 from puresignal.core.export.song_builder import file_tracks
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path.cleaning_path import CleaningPath
+from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.identify import Identify
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape
@@ -54,7 +55,8 @@ SESSION = Session(
         ],
     ),
     path=CleaningPath(
-        Identify(splash_ms=0.0), velocity=Velocity(shapes=(("*", Shape(randomness=14.0, scale=0.9)),), seed=7)
+        Identify(splash_ms=0.0), doubles=Doubles(learn=False),
+        velocity=Velocity(shapes=(("*", Shape(randomness=14.0, scale=0.9)),), seed=7)
     ),
 )  # fmt: skip
 
