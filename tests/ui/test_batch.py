@@ -83,3 +83,19 @@ def test_a_folder_without_midi_files_and_one_that_is_gone(dialog, tmp_path, qtbo
     qtbot.keyClicks(dialog.folder, str(tmp_path / "gone"))
     qtbot.waitUntil(lambda: "gone" in dialog.says.text() or dialog.table.rowCount() == 1, timeout=30_000)
     assert not dialog.go.isEnabled()
+
+
+def test_cancel_keeps_whole_files_and_leaves_nothing_half_written(dialog, folder, qtbot):
+    for i in range(200):
+        shutil.copy(folder / "second.mid", folder / f"copy {i:03}.mid")
+    dialog.use([folder])
+    qtbot.waitUntil(lambda: "found" in dialog.says.text(), timeout=60_000)
+    qtbot.mouseClick(dialog.go, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: dialog.table.rowCount() > 3, timeout=30_000)
+    qtbot.mouseClick(dialog.go, Qt.MouseButton.LeftButton)
+    assert dialog.says.text().startswith("Cancelled.")
+    out = Path(dialog.out.text())
+    qtbot.wait(1500)
+    made = [path for path in out.rglob("*") if path.is_file()]
+    assert 3 < len(made) < 200
+    assert all(path.suffix == ".mid" and notes(path) for path in made)

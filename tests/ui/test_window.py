@@ -508,3 +508,16 @@ def test_the_shipped_typeface_is_used_and_its_figures_line_up(demo_window):
     assert len(widths) == 1
     licence = resources.files("puresignal") / "ui" / "assets" / "fonts" / "OFL.txt"
     assert "SIL OPEN FONT LICENSE" in licence.read_text().upper()
+
+
+def test_open_offers_recordings_as_well(window, monkeypatch):
+    asked = []
+
+    def names(*arguments):
+        asked.append(arguments[3])
+        return [], ""
+
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", names)
+    window.files.ask_open()
+    first = asked[0].split(";;")[0]
+    assert {"*.mid", "*.puresignal", "*.wav", "*.flac"} <= set(first[first.index("(") + 1 : -1].split())

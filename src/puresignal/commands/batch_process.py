@@ -30,15 +30,21 @@ from puresignal.io.log_file import log
 def main() -> int:
     asked = json.loads(sys.stdin.readline() or "{}")
 
+    wanted = threading.Event()
+    wanted.set()
+
     def watch() -> None:
         sys.stdin.read()
-        # Each file is written at once or not at all, so that nothing is left half done.
-        os._exit(0)
+        # The file that is being written is finished, so that nothing lies about.
+        wanted.clear()
 
     threading.Thread(target=watch, daemon=True).start()
     try:
-        _work(asked)
+        _work(asked, wanted)
         _say({"ended": True})
+    except BrokenPipeError:
+        # Nobody is listening any more.
+        return 0
     except PureSignalError as error:
         _say({"error": list(error.args[:3])})
         return 1
@@ -49,7 +55,7 @@ def main() -> int:
     return 0
 
 
-def _work(asked: dict[str, Any]) -> None:
+def _work(asked: dict[str, Any], wanted: threading.Event) -> None:
     names = [Path(name) for name in asked["inputs"]]
     out = Path(asked["out"]) if asked.get("out") else None
     found = clean.inputs(names, out or Path(os.devnull))
@@ -60,6 +66,8 @@ def _work(asked: dict[str, Any]) -> None:
     _say({"files": len(found)})
     if out is None:
         for path in found:
+            if not wanted.is_set():
+                return
             _say(_looked_at(path, job))
         return
     targets = clean.outputs(found, names, f"{out}/", job.force)
@@ -69,6 +77,8 @@ def _work(asked: dict[str, Any]) -> None:
     done = []
     for item in clean.clean_files(found, targets, job, False, summary is not None):
         done.append(item)
+        if not wanted.is_set():
+            return
         if item.error is not None or item.report is None:
             _say({"file": str(item.source), "error": str(item.error)})
             continue
@@ -79,7 +89,7 @@ def _work(asked: dict[str, Any]) -> None:
 
 
 def _looked_at(path: Path, job: clean.Job) -> dict[str, Any]:
-    """What cleaning would do to a file."""
+    """Numbers and sentences on what cleaning would do to a file."""
     try:
         take = clean.open_take(path)
         source = job.source or clean.likely_map(take, note_map_file.shipped("general-midi"))

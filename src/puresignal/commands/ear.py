@@ -82,7 +82,7 @@ def _heard(job: dict[str, Any], progress: Any, most: float | None = None) -> dic
 
 
 def _kinds(path: Path) -> list[tuple[str, float]]:
-    """What the beginning of a recording probably contains; nothing where it is silent."""
+    """The probable kind of a recording, from its beginning; nothing where it is silent."""
     parts, count, most = [], 0, round(kind_of_recording.SECONDS * note_decisions.RATE)
     for block in audio_file.blocks(path, note_decisions.RATE, audio_file.mono):
         parts.append(block[:, 0])

@@ -48,7 +48,7 @@ LONGEST_NAME = 120
 
 @dataclass(frozen=True)
 class RenderJob:
-    """What is rendered, and how.
+    """The parts to render, and the settings.
 
     per        one of PER
     kind       one of FORMATS; rate: samples per second

@@ -131,7 +131,7 @@ class Source:
         self.system, self._close = "device", stream.close
 
     def teaches(self, drum: str) -> None:
-        """What a simulated mouth drummer says over and over; empty: the groove."""
+        """Drums that a simulated mouth drummer repeats; empty: the groove."""
         self._teaches = drum
 
     def _simulate(self, name: str, block: int, stop: threading.Event) -> None:

@@ -37,7 +37,7 @@ def found_in(folder: Path, read: Callable[[Path], Kept], ending: str = ".json") 
 
 
 def all_in(folder: Path, read: Callable[[Path], Kept], ending: str = ".json") -> tuple[Kept, ...]:
-    """What the files of a folder have, by name."""
+    """Everything that the files of a folder hold, by name."""
     return tuple(one for _, one in found_in(folder, read, ending))
 
 

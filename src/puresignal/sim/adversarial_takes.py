@@ -74,7 +74,7 @@ def perform(kit: NoteMap, bars: int, bpm: float, seed: int, ranges: FaultRanges)
 
 
 def playable(played: Performance, random: np.random.Generator, bpm: float) -> Performance:
-    """What two hands can play of a performance, with taps after some accents."""
+    """The part of a performance that two hands can play, with taps after some accents."""
     return replace(played, strokes=_with_taps(_spaced(played.strokes), random, bpm))
 
 

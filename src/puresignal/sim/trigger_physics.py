@@ -35,7 +35,7 @@ class Jolt(NamedTuple):
 
 @dataclass(frozen=True)
 class PadKnobs:
-    """What a pad is, and how it is set.
+    """A pad and its settings.
 
     gain         of the sensor; power: how level grows with force
     ring_period, ring_fall, ring_level   of head and rim: seconds, seconds, fraction of the stroke
@@ -207,7 +207,7 @@ class TriggerModule(DrumModule):
                 )
 
     def _noticed(self) -> list[tuple[float, Pad, int, Jolt]]:
-        """What the module takes for hits: (seconds of the end of the scan, pad, velocity, its loudest jolt)."""
+        """The hits that the module reports: (seconds of the end of the scan, pad, velocity, its loudest jolt)."""
         by_name = {pad.articulation: pad for pad in self.kit.pads}
         found: list[tuple[float, Pad, int, Jolt]] = []
         for name, jolts in self._jolts.items():

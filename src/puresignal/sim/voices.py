@@ -19,7 +19,7 @@ MOUTH = {
     "snare.head": Syllable(0.9, 0.9, 0.25, 2600, 1.2, 0.09, 190, 0.3, 900, 0.05, after=0.02),
     "hat.closed": Syllable(0.25, 1.0, 0.0, 8200, 0.7, 0.035, 120, 0.0, 800, 0.05),
 }
-"""What the mouth drummer says for each drum."""
+"""The syllable of the mouth drummer for each drum."""
 PATTERN = (
     (0, "kick"), (2, "hat.closed"), (4, "snare.head"), (6, "hat.closed"), (7, "kick"), (10, "hat.closed"),
     (12, "snare.head"), (14, "hat.closed"),

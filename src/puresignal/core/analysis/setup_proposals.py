@@ -35,7 +35,7 @@ QUANTILES = (0.1, 0.5, 0.9)
 
 @dataclass(frozen=True)
 class Effect:
-    """What a proposal changes in the playing.
+    """The effect of a proposal on the playing.
 
     hits     notes in it
     mapped   hits that leave under another articulation, or for the first time with one
@@ -77,7 +77,7 @@ def proposals(
     take: Take, source: NoteMap | None, target: NoteMap | None, path: CleaningPath, maps: Iterable[NoteMap] = (),
     learnt: NoteMap | None = None,
 ) -> tuple[Proposal, ...]:  # fmt: skip
-    """What the playing suggests, in the order in which it builds on each other.
+    """Proposals from the playing, each building on those before.
 
     source  the map in use
     maps    maps among which the kit is looked for, if it was not learnt

@@ -13,7 +13,7 @@ floor that is not a quiet room's."""
 
 @dataclass(frozen=True)
 class VoiceState:
-    """What is known of a microphone.
+    """The state of a microphone.
 
     listening  live input is on; system: where its sound comes from, empty for nowhere; why: the system's own reason
     level      dBFS now; loudest: of the last seconds; floor: of the quiet moments; gate: below which nothing is heard

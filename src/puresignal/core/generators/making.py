@@ -1,4 +1,4 @@
-"""What recipes make. Draws are by seed, round and place, so that the same recipe is the same notes on every machine."""
+"""The notes of recipes. Draws are by seed, round and place, so that a recipe is the same notes on every machine."""
 
 from __future__ import annotations
 

@@ -36,7 +36,7 @@ class Blank:
 
 @dataclass(frozen=True)
 class Recipe:
-    """What all recipes have.
+    """The base of all recipes.
 
     bars    its length; rounds: times it is played, 0 for endlessly within the session
     seed    another one makes other notes; fresh: each round is made anew

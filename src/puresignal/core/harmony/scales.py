@@ -6,7 +6,7 @@ _MAJOR, _MINOR = (0, 2, 4, 5, 7, 9, 11), (0, 2, 3, 5, 7, 8, 10)
 _ROOTS = {"C": 0, "D": 2, "E": 4, "F": 5, "G": 7, "A": 9, "B": 11}
 NONE, TRIAD, SEVENTH, FIFTH, OCTAVE = "", "triad", "seventh", "fifth", "octave"
 CHORDS = (NONE, TRIAD, SEVENTH, FIFTH, OCTAVE)
-"""What can be built on a note."""
+"""Chords that can be built on a note."""
 MAJOR_TRIAD, MAJOR_SEVENTH = (0, 4, 7), (0, 4, 7, 11)
 
 

@@ -30,7 +30,7 @@ FULL = 0.98
 
 @dataclass(frozen=True)
 class Heard:
-    """What one block brought. Seconds are of the stream.
+    """The findings in one block. Seconds are of the stream.
 
     notes  changes of the sung note; hits: taught sounds
     """

@@ -53,7 +53,7 @@ class SetupHit:
 
 @dataclass(frozen=True)
 class Learnt:
-    """What a step found: the pad, and the velocities of its hits."""
+    """The finding of a step: the pad, and the velocities of its hits."""
 
     articulation: str
     channel: int

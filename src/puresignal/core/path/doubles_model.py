@@ -70,7 +70,7 @@ class DoublesModel:
 
 
 def usual(pads: int) -> DoublesModel:
-    """What holds for a kit that nothing is known of."""
+    """The model of a kit of which nothing is known."""
     one = np.ones(pads)
     return DoublesModel(
         np.log(GAP_MS) * one, GAP_SPREAD * one, np.log(PART) * one, PART_SPREAD * one, 0.6 * one, np.zeros(0),

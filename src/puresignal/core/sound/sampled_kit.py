@@ -22,7 +22,7 @@ _LOUDNESS, _TURN = re.compile(r"(?:v|vel|velocity)(\d{1,3})\Z"), re.compile(r"(?
 
 @dataclass(frozen=True, order=True)
 class Stroke:
-    """What a file holds. loudness: of several, from soft to hard; turn: of several of one loudness"""
+    """The stroke that a file holds. loudness: of several, from soft to hard; turn: of several of one loudness"""
 
     articulation: str
     loudness: int = 0
@@ -30,7 +30,7 @@ class Stroke:
 
 
 def named(stem: str) -> Stroke | None:
-    """What a file without its ending is called after, None if its name begins with no drum."""
+    """The stroke that a file is named after, None if its name begins with no drum. stem: its name without the ending"""
     words = [word for word in re.split(r"[\s_\-]+", stem.lower()) if word]
     loudness = turn = 0
     while len(words) > 1:

@@ -1,4 +1,4 @@
-"""What a voice plays: heard notes and hits become MIDI messages, held to a key, with chords and bends as asked."""
+"""Playing by voice: heard notes and hits become MIDI messages, held to a key, with chords and bends as asked."""
 
 from __future__ import annotations
 

@@ -317,7 +317,7 @@ def _title(name: str) -> str:
 
 
 def _found(setup: GuidedSetup) -> str:
-    """What the step heard so far, in words."""
+    """The hits that the step heard so far, in words."""
     if not setup.hits:
         return tr("Nothing heard yet.")
     if setup.asked == guided_setup.REST:
@@ -366,7 +366,7 @@ def _words(one: Proposal) -> str:
 
 
 def _effect(effect: Effect) -> str:
-    """What a proposal changes, in words."""
+    """The changes of a proposal, in words."""
     parts = []
     if effect.mapped:
         parts.append(tr("{hits} get another name", hits=text_format.counted(effect.mapped, "hit")))

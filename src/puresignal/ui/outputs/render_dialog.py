@@ -147,7 +147,7 @@ class RenderDialog(QDialog):
         return box
 
     def job(self) -> RenderJob:
-        """What is chosen."""
+        """The job as it is chosen."""
         bars = None
         if self.only.isChecked() and self.what.currentData() != rendering.SECTIONS:
             bars = (self.first.value(), max(self.first.value(), self.last.value()))

@@ -211,7 +211,7 @@ class FileActions(QObject):
 
     @staticmethod
     def _tell_nothing(_: list[str]) -> None:
-        """What could not be opened was told."""
+        """Ignore the list: it was shown already."""
 
     def ask_kind(self, path: Path) -> None:
         """Ask what a recording contains, and hear it."""

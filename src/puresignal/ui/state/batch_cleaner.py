@@ -19,7 +19,7 @@ SUMMARY = "summary.html"
 
 @dataclass(frozen=True)
 class BatchJob:
-    """What is cleaned, and how.
+    """The files to clean, and the settings.
 
     source  kit that all files come from, None: recognised for each file
     target  note map of the receiver, None: notes keep their numbers

@@ -24,7 +24,7 @@ USUAL: tuple[tuple[int, int, str], ...] = (
 
 @dataclass(frozen=True, eq=False)
 class ControlLine:
-    """What is drawn of one controller.
+    """The line of one controller.
 
     at, value  (n,) seconds of the sheet, and values, each holding until the next
     own, shown (k,) knots: seconds of the take, and of the sheet
@@ -44,7 +44,7 @@ class ControlLine:
 
 
 class ControlLines(QObject):
-    """What there is to show and draw."""
+    """The controllers that can be shown and drawn."""
 
     def __init__(self, workbench: Workbench, parent: QObject | None = None):
         super().__init__(parent)

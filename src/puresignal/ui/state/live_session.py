@@ -284,7 +284,7 @@ class LiveSession(QObject):
         return found
 
     def set_balance(self, balance: float) -> None:
-        """What is heard more: -1 only recordings, 0 both, 1 only notes. It is the listener's, not the session's."""
+        """The balance: -1 only recordings, 0 both, 1 only notes. It is the listener's, not the session's."""
         self.balance = max(-1.0, min(1.0, balance))
         self._follow_sound()
 

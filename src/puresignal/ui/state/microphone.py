@@ -154,7 +154,7 @@ class Microphone(QObject):
         self.changed.emit()
 
     def voice_state(self) -> VoiceState:
-        """What is known, for saying why nothing is heard."""
+        """Facts for saying why nothing is heard."""
         state, own = self.state, self.profile.settings
         loudest = max((level for _, level, _ in self._levels), default=-120.0)
         clipped = self._levels[-1][2] - self._levels[0][2] if self._levels else 0

@@ -52,7 +52,7 @@ def made(
 
 
 def _add_was(menu: QMenu, services: Services, shown: Shown | None, selected: np.ndarray) -> None:
-    """What the selected hits were, by the pads of the chosen take's kit."""
+    """Choices of what the selected hits were, by the pads of the chosen take's kit."""
     own = services.workbench.own
     source = None if own is None else own.ref.source
     names = sorted(source.articulations(), key=sort_key) if source is not None else []
