@@ -11,7 +11,8 @@ import pytest
 from puresignal import cli
 from puresignal.core.export.song_builder import build_song
 from puresignal.core.path.cleaning_path import make_context, run
-from puresignal.core.path.velocity_curve import Shape
+from puresignal.core.path.scoped import Scoped
+from puresignal.core.path.vary import Vary
 from puresignal.core.session.arrangement import Section
 from puresignal.core.session.session import Session, with_placed, with_timeline
 from puresignal.core.session.take_ref import IMPORTED, SOUND, TakeRef
@@ -188,7 +189,7 @@ def test_an_order_that_names_what_is_not_there_says_what_is(saved, tmp_path, cap
 
 
 def test_rounds_draw_anew_and_the_first_is_as_it_was(saved):
-    varied = replace(VERSE.path, velocity=replace(VERSE.path.velocity, shapes=(("*", Shape(randomness=20.0)),)))
+    varied = replace(VERSE.path, vary=Vary(True, Scoped(20.0)))
     session = replace(VERSE, path=varied)
     song = exported(saved(session), "--sections", "verse*2")
     velocities = {}

@@ -14,7 +14,7 @@ from puresignal.core.kit.articulations import drum_of
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.identify import Identify
-from puresignal.core.path.velocity import Velocity
+from puresignal.core.path.target import Target
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session, with_early_live
 from puresignal.core.session.track_settings import Delivery, TrackSettings, with_tracks
@@ -164,7 +164,7 @@ def test_what_is_early_live_leaves_at_once_and_all_else_waits_if_the_player_asks
 def test_fine_velocities_leave_live_as_a_prefix_where_asked():
     played = [(3, 0, b"\xb9\x58\x64"), (5, 0, b"\x99\x3d\x5a")]
     assert Router(RATE, lanes(SETUP)).cycle(0, 64, played) == [(5, 0, b"\x99\x07\x5a")]
-    fine = replace(SETUP, path=CleaningPath(velocity=Velocity(fine=True)))
+    fine = replace(SETUP, path=CleaningPath(target=Target(fine=True)))
     router = Router(RATE, lanes(fine))
     assert router.cycle(0, 64, played) == [(5, 0, b"\xb9\x58\x64"), (5, 0, b"\x99\x07\x5a")]
     # The prefix was for that note alone.

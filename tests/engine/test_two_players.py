@@ -14,6 +14,8 @@ from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.identify import Identify
+from puresignal.core.path.scoped import Scoped
+from puresignal.core.path.vary import Vary
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape
 from puresignal.core.session import session as edits
@@ -56,7 +58,7 @@ SESSION = Session(
     ),
     path=CleaningPath(
         Identify(splash_ms=0.0), doubles=Doubles(learn=False),
-        velocity=Velocity(shapes=(("*", Shape(randomness=14.0, scale=0.9)),), seed=7)
+        velocity=Velocity(shapes=(("*", Shape(scale=0.9)),)), vary=Vary(True, Scoped(14.0), seed=7),
     ),
 )  # fmt: skip
 

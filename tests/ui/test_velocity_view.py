@@ -101,7 +101,7 @@ def test_match_pads_works_by_one_button_and_undo(demo_window, view, qtbot):
 
 def test_random_variation_is_repeatable_and_changes_on_request(demo_window, view, qtbot):
     view.choose("hat")
-    view.knobs["randomness"].slider.setValue(20)
+    view.knobs["amount"].slider.setValue(20)
     one = leaving(demo_window, "hat").copy()
     demo_window.workbench.undo()
     demo_window.workbench.redo()
@@ -142,7 +142,7 @@ def test_fine_velocities_leave_where_asked_for(demo_window, view, qtbot):
     assert (leaving(demo_window, "snare") % 1 == 0).all()
     plain = demo_window.workbench.midi_bytes().count(b"\x58")
     qtbot.mouseClick(view.fine, Qt.MouseButton.LeftButton, pos=QPoint(8, view.fine.height() // 2))
-    assert demo_window.workbench.session.path.velocity.fine
+    assert demo_window.workbench.session.path.target.fine
     finer = leaving(demo_window, "snare")
     assert (finer % 1 != 0).sum() > 50
     assert demo_window.workbench.midi_bytes().count(b"\x58") - plain >= (finer % 1 != 0).sum()

@@ -9,6 +9,7 @@ from puresignal.core.diagnosis import monitoring
 from puresignal.core.export.playback_events import outputs_of, score
 from puresignal.core.export.song_builder import file_tracks
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
+from puresignal.core.path.target import Target
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape
 from puresignal.core.session import session as edits
@@ -132,7 +133,7 @@ def test_a_track_says_why_it_is_not_heard(outcome):
 def test_fine_velocities_are_played_back_with_their_prefix_right_before_their_note():
     session, (take,) = demo.build()
     shape = (("snare", Shape(curve=((1, 1), (64, 90), (127, 127)))),)
-    path = CleaningPath(velocity=Velocity(fine=True, shapes=shape))
+    path = CleaningPath(velocity=Velocity(shapes=shape), target=Target(fine=True))
     result = run(take, path, make_context(take, session.take().source, session.target, path))
     made = score(result, Delivery(), (SOUND,), SOUND)
     prefix = (made.data[:, 1] & 0xF0 == 0xB0) & (made.data[:, 2] == 88)

@@ -28,9 +28,12 @@ from puresignal.core.path.crosstalk import Crosstalk
 from puresignal.core.path.crosstalk_model import KitModel
 from puresignal.core.path.doubles import Doubles
 from puresignal.core.path.identify import Identify
+from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.split import Split
 from puresignal.core.path.tally import Action
+from puresignal.core.path.target import Target
 from puresignal.core.path.thin import Thin
+from puresignal.core.path.vary import Vary
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape
 from puresignal.io import note_map_file
@@ -76,10 +79,13 @@ LEARNT = KitModel(
 )
 SHAPES = (
     ("*", Shape(low=20, high=110)),
-    ("hat", Shape(randomness=12, bias=-0.5)),
+    ("hat", Shape(offset=4)),
     ("kick", Shape(fixed=99)),
     ("snare", Shape(curve=((1, 1), (60, 30), (127, 127)), spread=0.4, accents=90)),
     ("snare.rim", Shape(threshold=60)),
+)
+VARIED = Vary(
+    True, Scoped(3.0, articulations=(("hat", 12.0), ("kick", 0.0))), Scoped(0.0, articulations=(("hat", -0.5),))
 )
 paths = st.builds(
     lambda faults, unmapped, by, ahead, kit_model, shapes, fine, thinned, tremble: with_unmapped(
@@ -87,7 +93,8 @@ paths = st.builds(
             CleaningPath(
                 Identify(tremble=tremble, splash_ms=0.0), split=Split(by), doubles=Doubles(learn=False),
                 crosstalk=Crosstalk(lookahead_ms=ahead, learn=False, kit_model=kit_model),
-                velocity=Velocity(shapes=shapes, fine=fine), thin=Thin(thinned > 0, thinned or 5.0),
+                velocity=Velocity(shapes=shapes), vary=VARIED, target=Target(fine=fine),
+                thin=Thin(thinned > 0, thinned or 5.0),
             ), faults
         ), unmapped
     ),
@@ -214,7 +221,7 @@ def test_output_is_valid_for_any_receiver(rows):
 @settings(max_examples=100, deadline=None)
 @given(events, paths)
 def test_onsets_and_velocities_are_never_changed(rows, path):
-    path = replace(path, velocity=replace(path.velocity, shapes=()))
+    path = replace(path, velocity=replace(path.velocity, shapes=()), vary=Vary())
     take = take_from(rows)
     notes = run(take, path, make_context(take, KIT, ROOM, path)).output_notes
     assert np.array_equal(notes.start, take.events.arrived[notes.origin])

@@ -15,6 +15,7 @@ from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.messages import CONTROL
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path.cleaning_path import CleaningPath, LivePath, as_live, make_context, messages, run
+from puresignal.core.path.target import Target
 from puresignal.core.path.thin import Thin
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import Shape
@@ -175,12 +176,12 @@ def written(rows, path: CleaningPath) -> list[tuple[int, int, int]]:
 def test_fine_velocities_are_read_used_inside_and_written_where_asked():
     rows = fine_rows((64, 100), (90, None), (33, 5))
     assert written(rows, CleaningPath()) == [(0x90, 38, 64), (0x90, 38, 90), (0x90, 38, 33)]
-    fine = replace(CleaningPath(), velocity=Velocity(fine=True))
+    fine = replace(CleaningPath(), target=Target(fine=True))
     assert written(rows, fine) == [
         (0xB0, 88, 100), (0x90, 38, 64), (0x90, 38, 90), (0xB0, 88, 5), (0x90, 38, 33),
     ]  # fmt: skip
     # A shape sees what lies between two steps: doubled, 64.285 is 129 hundredths of a step over 128.
-    halved = replace(CleaningPath(), velocity=Velocity(fine=True, shapes=(("*", Shape(scale=0.5)),)))
+    halved = replace(CleaningPath(), target=Target(fine=True), velocity=Velocity(shapes=(("*", Shape(scale=0.5)),)))
     out = written(rows, halved)
     assert out[0] == (0xB0, 88, round((64 + (100 - 63.5) / 128) / 2 % 1 * 128 + 63.5) & 127)
     assert [v for kind, _, v in out if kind == 0x90] == [32, 45, 16]
@@ -188,7 +189,7 @@ def test_fine_velocities_are_read_used_inside_and_written_where_asked():
 
 def test_fine_velocities_leave_the_live_path_as_they_leave_a_file():
     rows = fine_rows((64, 100), (90, None), (33, 5))
-    path = as_live(replace(CleaningPath(), velocity=Velocity(fine=True)))
+    path = as_live(replace(CleaningPath(), target=Target(fine=True)))
     live = [e.velocity for e in sent_live(rows, path, SNARE) if e.kind == 0]
     one = take(*rows)
     assert live == run(one, path, make_context(one, KIT, SNARE, path)).output_notes.velocity.tolist()

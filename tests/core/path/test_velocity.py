@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 from puresignal.core.errors import SettingsError
 from puresignal.core.path import settings_json
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
+from puresignal.core.path.vary import varied
 from puresignal.core.path.velocity import TOO_SOFT, Velocity
-from puresignal.core.path.velocity_curve import Shape, draw, evened, table, through, vary, with_field
+from puresignal.core.path.velocity_curve import Shape, draw, evened, table, through, with_field
 from puresignal.demo import demo_session as demo
 from puresignal.io import note_map_file
 
@@ -76,7 +77,7 @@ def test_draws_are_spread_evenly_and_another_round_draws_anew():
         counts, _ = np.histogram(drawn, 10, (-1, 1))
         assert (np.abs(counts - 2000) < 200).all()
     assert abs(np.corrcoef(one, two)[0, 1]) < 0.03
-    softer = vary(np.full(20_000, 64.0), np.full(20_000, 20.0), np.full(20_000, -1.0), one)
+    softer = varied(np.full(20_000, 64.0), np.full(20_000, 20.0), np.full(20_000, -1.0), one)
     assert softer.max() <= 64
     assert softer.min() < 46
 

@@ -221,7 +221,7 @@ def result(
 def varies(session: Session) -> bool:
     """Whether anything is drawn by chance, so that each round of a section differs."""
     path = session.path
-    return path.probability.on or (path.velocity.on and any(shape.randomness for _, shape in path.velocity.shapes))
+    return path.probability.on or not path.vary.plain
 
 
 def last_bar(outcome: Outcome, take: Take, timeline: Timeline, bars_before: int) -> int:

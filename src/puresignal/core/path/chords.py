@@ -21,7 +21,7 @@ from puresignal.translation import mark
 
 STRUMMED, GRADED, REVOICED = Reason(mark("strummed")), Reason(mark("graded")), Reason(mark("revoiced"))
 DRUM_CHANNEL = 10
-_FOR = Scope.SESSION | Scope.TRACK
+_FOR = Scope.SESSION | Scope.TRACK | Scope.NOTES
 
 
 @dataclass(frozen=True)

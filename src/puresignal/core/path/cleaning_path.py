@@ -33,6 +33,7 @@ from puresignal.core.path.target import Target
 from puresignal.core.path.thin import Thin
 from puresignal.core.path.tidy import Tidy
 from puresignal.core.path.timing import Timing
+from puresignal.core.path.vary import Vary
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.verdicts import Verdict, Verdicts
 from puresignal.core.timing.session_time import Timeline
@@ -52,6 +53,7 @@ class CleaningPath:
     ends: Ends = field(default_factory=Ends)
     split: Split = field(default_factory=Split)
     velocity: Velocity = field(default_factory=Velocity)
+    vary: Vary = field(default_factory=Vary)
     probability: Probability = field(default_factory=Probability)
     timing: Timing = field(default_factory=Timing)
     chords: Chords = field(default_factory=Chords)
@@ -99,14 +101,17 @@ def as_played(path: CleaningPath) -> CleaningPath:
     for stage in path.stages():
         if stage.stage.on_timeline and stage.stage.switch is not None:
             path = path.switched(stage.stage.key, False)
-    return replace(path, velocity=replace(path.velocity, on=False), thin=replace(path.thin, on=False))
+    return replace(
+        path, velocity=replace(path.velocity, on=False), vary=replace(path.vary, on=False),
+        thin=replace(path.thin, on=False),
+    )  # fmt: skip
 
 
 def in_round(path: CleaningPath, number: int) -> CleaningPath:
     """The path as it draws by chance in a later round, from 0."""
     return replace(
         path,
-        velocity=replace(path.velocity, round=path.velocity.round + number),
+        vary=replace(path.vary, round=path.vary.round + number),
         probability=replace(path.probability, round=path.probability.round + number),
     )
 
@@ -159,12 +164,13 @@ def make_context(
     verdicts: Mapping[int, Verdict] | None = None,
     wiring: Wiring = USUAL_WIRING,
     heard: HeardNotes | None = None,
+    number: int = 0,
 ) -> Context:
     """The context in which a path runs over a take."""
     decided = Verdicts.of(verdicts or {})
     apart = take.ticks is not None
     return Context(
-        source, target, take.ports, take.length, path.split.by, decided, apart, take.begun, wiring, None, heard
+        source, target, take.ports, take.length, path.split.by, decided, apart, take.begun, wiring, None, heard, number
     )
 
 
@@ -200,13 +206,14 @@ class StageCache:
         verdicts: Mapping[int, Verdict],
         wiring: Wiring = USUAL_WIRING,
         heard: HeardNotes | None = None,
+        number: int = 0,
     ) -> Context:
         """The context of the last run if it is still valid, else a new one."""
         verdicts = Verdicts.of(verdicts)
-        cache_key = (id(take), source, target, path.split.by, verdicts, wiring, id(heard))
+        cache_key = (id(take), source, target, path.split.by, verdicts, wiring, id(heard), number)
         if self._context is None or cache_key != self._made_of:
             self._made_of, self._stages, self._played = cache_key, [], None
-            self._context = make_context(take, source, target, path, verdicts, wiring, heard)
+            self._context = make_context(take, source, target, path, verdicts, wiring, heard, number)
         return self._context
 
     def paired(self, take: Take) -> Paired:

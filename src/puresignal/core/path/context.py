@@ -31,6 +31,8 @@ from puresignal.core.path.verdicts import Verdict, Verdicts
 from puresignal.core.timing.session_time import Timeline
 from puresignal.translation import tr
 
+EVENT_BITS = 32
+"""Bits of an origin for the event within its take; those above are the take's number. Together they stay below 2^53."""
 PARTS = (0.45, 0.55, 0.65)
 """Closedness values that divide the half zone (0.35 to 0.75) into four: the first index of the target tables."""
 OPEN, MIDDLE_OPEN, MIDDLE_CLOSED, CLOSED = range(4)
@@ -134,6 +136,7 @@ class Context:
     begun           seconds of the clock at the take's start, on the 20 µs grid; None where it is not known
     wiring          the tracks that its notes go to
     heard           what the ear said of the notes, where they were heard in a recording
+    number          of the take in its session, 0 for one that is in none
     timeline        what stages on the timeline count beats by; None before notes are laid on it
     """
 
@@ -148,6 +151,7 @@ class Context:
     wiring: Wiring = USUAL_WIRING
     timeline: Timeline | None = None
     heard: HeardNotes | None = None
+    number: int = 0
 
     @cached_property
     def memo(self) -> dict[str, Any]:

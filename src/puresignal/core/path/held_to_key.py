@@ -34,7 +34,7 @@ class HeldToKey:
     )  # fmt: skip
     tracks: Scoped = setting(
         Scoped(1.0), mark("1 for tracks that are held to the key, 0 for those that keep their notes."),
-        high=1.0, scope=Scope.SESSION | Scope.TRACK,
+        high=1.0, scope=Scope.SESSION | Scope.TRACK | Scope.NOTES,
     )  # fmt: skip
 
     stage: ClassVar[Stage] = Stage(

@@ -22,7 +22,7 @@ LONGER, SHORTER = Reason(mark("longer")), Reason(mark("shorter"))
 CHORD_SECONDS = 0.03
 """Seconds within which notes begin together: none of them ends the other."""
 SHORTEST = 0.001
-_FOR = Scope.SESSION | Scope.TRACK | Scope.ARTICULATION
+_FOR = Scope.SESSION | Scope.TRACK | Scope.ARTICULATION | Scope.NOTES
 
 
 @dataclass(frozen=True)

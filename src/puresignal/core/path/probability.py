@@ -26,7 +26,7 @@ class Probability:
     on: bool = setting(False, mark("leave notes out by chance"))
     chance: Scoped = setting(
         Scoped(1.0), mark("How likely notes sound, each for itself."), label=mark("Probability"), unit="%", high=1.0,
-        step=0.01, scope=Scope.SESSION | Scope.TRACK | Scope.ARTICULATION,
+        step=0.01, scope=Scope.SESSION | Scope.TRACK | Scope.ARTICULATION | Scope.NOTES,
     )  # fmt: skip
     seed: int = setting(1, mark("seed; the same number leaves out the same notes"), label=mark("Seed"), high=2**31,
                         reach=100.0)  # fmt: skip

@@ -1,4 +1,4 @@
-"""Values that can be set apart for an input, a track, an articulation or chosen notes."""
+"""Values that can be set apart for an input, a track, an articulation, notes by a sentence, or chosen notes."""
 
 from __future__ import annotations
 
@@ -8,7 +8,9 @@ import numpy as np
 
 from puresignal.core.kit.articulations import drum_of
 from puresignal.core.midi.events import Notes
-from puresignal.core.path.context import Context, among
+from puresignal.core.path.condition import ANYWHERE, Condition, every_nth, holds
+from puresignal.core.path.context import EVENT_BITS, Context, among
+from puresignal.core.timing.session_time import Timeline
 
 
 @dataclass(frozen=True)
@@ -19,19 +21,21 @@ class Scoped:
     inputs         (port name, value)
     tracks         (key of the track, value)
     articulations  (articulation, or drum for all its articulations; value)
-    notes          (origins, rising; value): a note is in at most one group
+    sentences      (name, condition, value): notes for which it holds where the stage gets them; later ones prevail
+    notes          (origins, rising; value): a note is in at most one group; behind the number of its take, if any
     """
 
     value: float
     inputs: tuple[tuple[str, float], ...] = ()
     tracks: tuple[tuple[str, float], ...] = ()
     articulations: tuple[tuple[str, float], ...] = ()
+    sentences: tuple[tuple[str, Condition, float], ...] = ()
     notes: tuple[tuple[tuple[int, ...], float], ...] = ()
 
     @property
     def plain(self) -> bool:
         """Whether it has one value for everything."""
-        return not (self.inputs or self.tracks or self.articulations or self.notes)
+        return not (self.inputs or self.tracks or self.articulations or self.sentences or self.notes)
 
     def for_notes(self, notes: Notes, context: Context) -> np.ndarray:
         """(notes,) the value that applies to each note: the most specific one."""
@@ -48,6 +52,23 @@ class Scoped:
         for named, value in sorted(self.articulations, key=lambda item: "." in item[0]):
             codes = [i for i, one in enumerate(context.vocabulary) if named in (one, drum_of(one))]
             found[np.isin(notes.articulation, codes)] = value
+        for _, condition, value in self.sentences:
+            # Before notes are laid on the session's time, nothing is known of bars.
+            if context.timeline is not None or condition.place == ANYWHERE:
+                timeline = context.timeline or Timeline()
+                good = holds(notes, tuple(keys), context.vocabulary, timeline, 0.0, condition)
+                found[every_nth(np.flatnonzero(good), condition)] = value
         for origins, value in self.notes:
-            found[among(notes.origin, np.array(origins, np.int64))] = value
+            named = notes.origin + (context.number << EVENT_BITS)
+            found[among(named, np.array(origins, np.int64))] = value
+        return found
+
+    def for_pad(self, port: int, track: int, articulation: int, context: Context) -> float:
+        """The value for a note that is played live: only its input, track and articulation are known."""
+        found = self.value
+        found = dict(self.inputs).get(context.ports[port].name if port < len(context.ports) else "", found)
+        found = dict(self.tracks).get(context.tracks[track].key if track >= 0 else "", found)
+        if articulation >= 0:
+            name, own = context.vocabulary[articulation], dict(self.articulations)
+            found = own.get(name, own.get(drum_of(name), found))
         return found

@@ -9,11 +9,15 @@ from typing import Any
 
 from puresignal.core.errors import SettingsError
 from puresignal.core.kit.articulations import is_articulation
+from puresignal.core.path import condition
 from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.setting import Scope, Setting
 from puresignal.translation import tr
 
-_GROUPS = {"inputs": Scope.INPUT, "tracks": Scope.TRACK, "articulations": Scope.ARTICULATION, "notes": Scope.NOTES}
+_GROUPS = {
+    "inputs": Scope.INPUT, "tracks": Scope.TRACK, "articulations": Scope.ARTICULATION, "sentences": Scope.NOTES,
+    "notes": Scope.NOTES,
+}  # fmt: skip
 
 
 def to_json(scoped: Scoped) -> object:
@@ -24,6 +28,10 @@ def to_json(scoped: Scoped) -> object:
     for name in ("inputs", "tracks", "articulations"):
         if getattr(scoped, name):
             found[name] = dict(getattr(scoped, name))
+    if scoped.sentences:
+        found["sentences"] = [
+            {"name": name, "where": condition.to_json(one), "value": value} for name, one, value in scoped.sentences
+        ]
     if scoped.notes:
         found["notes"] = [{"origins": list(origins), "value": value} for origins, value in scoped.notes]
     return found
@@ -64,8 +72,25 @@ def from_json(data: object, setting: Setting, name: str, where: str) -> Scoped:
                 )
         checked = ((str(one), number(value, setting, f"{name}.{key}.{one}", where)) for one, value in rows.items())
         found[key] = tuple(sorted(checked))
+    found["sentences"] = _sentences(data.get("sentences", []), setting, name, where)
     found["notes"] = _groups(data.get("notes", []), setting, name, where)
     return Scoped(**found)
+
+
+def _sentences(
+    rows: object, setting: Setting, name: str, where: str
+) -> tuple[tuple[str, condition.Condition, float], ...]:
+    label = f"{name}.sentences"
+    shape = tr('Write [{"name": text, "where": {"what": "snare"}, "value": number}] there.')
+    if not isinstance(rows, list):
+        raise SettingsError(tr('"{label}" is not a list', label=label), where, shape)
+    found = []
+    for row in rows:
+        if not isinstance(row, dict) or not isinstance(row.get("name"), str) or not {"where", "value"} <= set(row):
+            raise SettingsError(tr('"{label}" has a row that is no selection', label=label), where, shape)
+        one = condition.from_json(row["where"], f'"{label}"', where)
+        found.append((row["name"], one, number(row["value"], setting, label, where)))
+    return tuple(found)
 
 
 def _groups(rows: object, setting: Setting, name: str, where: str) -> tuple[tuple[tuple[int, ...], float], ...]:
@@ -120,5 +145,8 @@ def schema(setting: Setting) -> dict[str, Any]:
         if key == "notes":
             group = {"origins": {"type": "array", "items": {"type": "integer", "minimum": 0}}, "value": one}
             parts[key] = {"type": "array", "items": {"type": "object", "required": list(group), "properties": group}}
+        if key == "sentences":
+            row = {"name": {"type": "string"}, "where": condition.SCHEMA, "value": one}
+            parts[key] = {"type": "array", "items": {"type": "object", "required": list(row), "properties": row}}
     whole = {"type": "object", "additionalProperties": False, "properties": parts}
     return {"description": setting.tip, "anyOf": [one, whole]}

@@ -10,7 +10,7 @@ from dataclasses import fields, replace
 from typing import Any
 
 from puresignal.core.errors import SettingsError
-from puresignal.core.path import scoped_json
+from puresignal.core.path import former_settings, scoped_json
 from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.setting import Setting, settings_of
@@ -67,7 +67,7 @@ def from_json(data: object, where: str, base: CleaningPath | None = None) -> Cle
             where,
             tr("Update the program."),
         )
-    for name, values in _by_stage(data, where):
+    for name, values in _by_stage(former_settings.moved(data), where):
         path = _with_values(path, name, values, where)
     return path
 

@@ -13,9 +13,6 @@ from puresignal.core.path.setting import settings_of
 from puresignal.core.path.velocity_curve import ALL, NUMBERS, Shape
 from puresignal.translation import tr
 
-_FORMER_NAMES = {"varied": "randomness", "vary_centre": "bias"}
-"""Fields that had another name in files of version 0.1.0."""
-
 
 def shapes_json(value: tuple[tuple[str, Shape], ...]) -> object:
     """The plain form of shapes, which lists only values that differ from the default."""
@@ -50,8 +47,7 @@ def shapes(value: object, label: str, where: str) -> tuple[tuple[str, Shape], ..
             raise SettingsError(
                 tr("{name} is not a velocity shape", name=name), where, tr('Keys are drums, articulations, or "*".')
             )
-        named: dict[str, Any] = {_FORMER_NAMES.get(str(field), str(field)): setting for field, setting in row.items()}
-        shape = Shape(**{field: _field(field, setting, name, where) for field, setting in named.items()})
+        shape = Shape(**{str(field): _field(str(field), setting, name, where) for field, setting in row.items()})
         if shape.low > shape.high:
             raise SettingsError(tr("{name}: low is above high", name=name), where, tr("Swap them."))
         found.append((key, shape))

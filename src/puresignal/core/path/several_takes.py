@@ -18,7 +18,7 @@ from puresignal.core.midi.events import NO_ARTICULATION, NO_EVENT, Controls, Eve
 from puresignal.core.midi.messages import BEND, CONTROL, PROGRAM
 from puresignal.core.midi.tempo_map import on_arrival_grid
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, make_context, run, with_edits
-from puresignal.core.path.context import USUAL_WIRING, Context, PathTrack, Wiring, kit_tracks
+from puresignal.core.path.context import EVENT_BITS, USUAL_WIRING, Context, PathTrack, Wiring, kit_tracks
 from puresignal.core.path.heard_notes import HeardNotes
 from puresignal.core.path.note_edits import NO_EDITS, NoteEdits
 from puresignal.core.path.stage import PathStage, Result
@@ -29,8 +29,6 @@ from puresignal.core.timing.session_time import Timeline
 
 BEATS, CLOCK = "beats", "clock"
 """What a placed take follows: a later tempo change moves its notes along, or leaves their seconds as they are."""
-EVENT_BITS = 32
-"""Bits of an origin for the event within its take; those above are the take's number. Together they stay below 2^53."""
 MOST_PPQ, USUAL_PPQ = 32_767, 9_600
 """The most ticks a quarter note of a MIDI file, and what is taken where the takes' have no common multiple below it."""
 
@@ -175,8 +173,12 @@ class Placed:
     def context(self, path: CleaningPath) -> Context:
         """The context of its path; the one of the last run where it is still valid."""
         if self.cache is not None:
-            return self.cache.context(self.take, self.source, self.target, path, self.verdicts, self.wiring, self.heard)
-        return make_context(self.take, self.source, self.target, path, self.verdicts, self.wiring, self.heard)
+            return self.cache.context(
+                self.take, self.source, self.target, path, self.verdicts, self.wiring, self.heard, self.number
+            )
+        return make_context(
+            self.take, self.source, self.target, path, self.verdicts, self.wiring, self.heard, self.number
+        )
 
     def ticks(self, timeline: Timeline, ppq: int) -> np.ndarray:
         """(events,) ticks from bar 1: the file's own where it follows the beats, else the nearest."""

@@ -116,3 +116,19 @@ class Stage(int):
     def of(cls, number: int) -> Stage:
         """The stage with a number."""
         return cls._known[number]
+
+    @classmethod
+    def is_known(cls, key: str) -> bool:
+        """Whether there is a stage with this key."""
+        return any(one.key == key for one in cls._known)
+
+    @classmethod
+    def named(cls, key: str) -> Stage:
+        """The stage with a key.
+
+        Raises KeyError if there is none
+        """
+        for one in cls._known:
+            if one.key == key:
+                return one
+        raise KeyError(key)

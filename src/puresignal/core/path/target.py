@@ -27,9 +27,18 @@ STAND_IN = Reason(mark("stand-in"))
 
 @dataclass(frozen=True)
 class Target:
-    """Maps articulations to notes. unmapped: "drop" removes what the receiver lacks, "keep" passes it on."""
+    """Maps articulations to notes, and sends whole velocities.
+
+    unmapped  "drop" removes what the receiver lacks, "keep" passes it on
+    fine      whether velocities have more than 127 steps, by the prefix of controller 88
+    """
 
     unmapped: str = setting("drop", mark('"keep" passes on what the receiver does not have'), choices=("drop", "keep"))
+    fine: bool = setting(
+        False,
+        mark("send velocities in more than 127 steps, as a controller 88 before the note; it is always read"),
+        later=True,
+    )
 
     stage: ClassVar[Stage] = Stage(
         "target",
@@ -40,6 +49,7 @@ class Target:
     )
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
+        notes = notes if self.fine else _whole_velocities(notes)
         if not context.wiring.targets:
             return self._to_one(notes, controls, context)
         number, contexts = context.by_receiver
@@ -145,6 +155,13 @@ class Target:
         return _LiveTargets(self, context) if context.wiring.targets else _LiveTarget(self, context)
 
 
+def _whole_velocities(notes: Notes) -> Notes:
+    whole = np.rint(notes.velocity)
+    if np.array_equal(whole, notes.velocity):
+        return notes
+    return notes.but(velocity=np.clip(whole, 1, 127))
+
+
 class ControlOutputs:
     """How controls are sent: tables shared by the batch and the live form.
 
@@ -212,7 +229,7 @@ class _LiveTarget(LiveStage):
     """State: the notes sent for each sounding hit."""
 
     def __init__(self, settings: Target, context: Context):
-        self._drop = settings.unmapped == "drop"
+        self._drop, self._fine = settings.unmapped == "drop", settings.fine
         self._context = context
         self._outputs = ControlOutputs(context, settings.unmapped)
         self._sounding: dict[tuple[int, int], int] = {}
@@ -222,6 +239,8 @@ class _LiveTarget(LiveStage):
             self._ways = [[table_outputs(table, end, code, 0) for code in codes] for end in range(len(table.first))]
 
     def feed(self, event: LiveEvent) -> list[LiveEvent]:
+        if event.kind == live.ON and not self._fine and event.velocity != int(event.velocity):
+            event.velocity = float(max(1, min(127, round(event.velocity))))
         if not self._ways:
             return [event]
         if event.kind == live.ON:

@@ -55,7 +55,7 @@ class Timing:
     )  # fmt: skip
     strength: Scoped = setting(
         Scoped(1.0), mark("How much of the way to their line notes are pulled."), label=mark("Strength"), unit="%",
-        high=1.0, step=0.01, scope=Scope.SESSION | Scope.TRACK | Scope.ARTICULATION,
+        high=1.0, step=0.01, scope=Scope.SESSION | Scope.TRACK | Scope.ARTICULATION | Scope.NOTES,
     )  # fmt: skip
     swing: float = setting(
         0.5,

@@ -1,4 +1,4 @@
-"""Shaping velocities: curve, range, threshold, spread, accents, variation."""
+"""Shaping velocities: curve, range, threshold, spread, accents; and drawing by chance."""
 
 from __future__ import annotations
 
@@ -27,8 +27,6 @@ class Shape:
     spread     1: as played; 0: all at the centre; above 1: wider
     centre     centre of the spread; 0: the middle of the curve
     accents    hits from this velocity keep their distance above it when the spread is narrowed; 0: off
-    randomness largest random change, up or down
-    bias       centre of the random change: -1 only softer, 0 both ways, 1 only harder
     """
 
     curve: tuple[tuple[float, float], ...] = setting(
@@ -59,12 +57,6 @@ class Shape:
         label=mark("Accents from"),
         high=MOST,
     )
-    randomness: float = setting(
-        0.0, mark("Largest random change; the same for a note every time."), label=mark("Amount"), high=64.0
-    )
-    bias: float = setting(
-        0.0, mark("-1: only softer, 0: both ways, 1: only harder."), label=mark("Bias"), low=-1.0, step=0.1
-    )
 
     @property
     def plain(self) -> bool:
@@ -73,7 +65,7 @@ class Shape:
 
 
 def table(shape: Shape) -> np.ndarray:
-    """(128,) float64 output for velocities 0..127, before variation; NaN where the hit is removed."""
+    """(128,) float64 output for velocities 0..127; NaN where the hit is removed."""
     velocity = np.arange(128, dtype=np.float64)
     gone = velocity <= shape.threshold if shape.threshold > 0 else np.zeros(128, bool)
     if shape.threshold > 0:
@@ -128,14 +120,8 @@ def draw(seed: int, origin: np.ndarray, round_: int) -> np.ndarray:
 
 
 def leaves_as(shape: Shape, velocity: float) -> float:
-    """The output for one velocity, before variation; NaN if it is removed."""
+    """The output for one velocity; NaN if it is removed."""
     return float(through(table(shape)[None, :], np.zeros(1, int), np.array([velocity]))[0])
-
-
-def vary(velocity: np.ndarray, amount: np.ndarray, centre: np.ndarray, drawn: np.ndarray) -> np.ndarray:
-    """Velocities with their random changes: up to `amount` either way, around a centre of -1..1."""
-    moved = velocity + amount * (drawn + centre) / (1 + np.abs(centre))
-    return np.asarray(np.where(amount > 0, np.clip(moved, LEAST, MOST), velocity))
 
 
 def with_field(shape: Shape, name: str, value: object) -> Shape:

@@ -15,9 +15,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core.analysis import condition
-from puresignal.core.analysis.condition import Condition
 from puresignal.core.kit.articulations import spoken
+from puresignal.core.path import condition
+from puresignal.core.path.condition import Condition
 from puresignal.translation import mark, tr
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.widgets.plain_text import PlainLabel

@@ -19,12 +19,12 @@ from PySide6.QtWidgets import (
 )
 
 from puresignal.core.analysis import condition
-from puresignal.core.analysis.condition import Condition
 from puresignal.core.analysis.grid_picture import GridPicture, grid_picture
 from puresignal.core.export.session_result import SeveralTakes
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.path import held_to_key, note_selection
 from puresignal.core.path.cleaning_path import Outcome
+from puresignal.core.path.condition import Condition
 from puresignal.core.path.note_edits import Edit
 from puresignal.core.path.stage_description import Reason, Stage
 from puresignal.core.path.tally import Action

@@ -20,7 +20,10 @@ from PySide6.QtWidgets import (
 from puresignal.core.analysis import drum_statistics
 from puresignal.core.kit.articulations import drum_of, drum_title, family_of, sort_key
 from puresignal.core.midi import messages
+from puresignal.core.path.cleaning_path import CleaningPath
+from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.setting import settings_of
+from puresignal.core.path.vary import Vary
 from puresignal.core.path.velocity import Velocity
 from puresignal.core.path.velocity_curve import ALL, Shape, evened, leaves_as, with_field
 from puresignal.core.session import session as edits
@@ -36,6 +39,13 @@ from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 COLUMNS = 4
+VARIED = ("amount", "bias")
+"""Settings of the knobs that are the Vary stage's."""
+
+
+def _value_for(setting: Scoped, key: str) -> float:
+    """The value that applies to a drum, or to all."""
+    return setting.value if key == ALL else dict(setting.articulations).get(key, setting.value)
 
 
 class VelocityView(View):
@@ -46,9 +56,9 @@ class VelocityView(View):
         (mark("SCALE AND OFFSET"), "scale", "offset"),
         (mark("SPREAD"), "spread", "centre", "accents"),
         (mark("THRESHOLD AND FIXED"), "threshold", "fixed"),
-        (mark("RANDOM"), "randomness", "bias"),
+        (mark("RANDOM"), "amount", "bias"),
     )
-    """Title and settings of each group; what a setting is called, and how far it goes, stands in `Shape`."""
+    """Title and settings of each group; what a setting is called, and how far it goes, stands in `Shape` and `Vary`."""
 
     def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(services, parent)
@@ -71,7 +81,7 @@ class VelocityView(View):
         self.fine.setToolTip(
             tr("Sends fractions of a velocity as controller 88 before the note, for receivers that support it.")
         )
-        self.fine.clicked.connect(lambda on: self._do(tr("send fine velocities"), replace(self._stage(), fine=on)))
+        self.fine.clicked.connect(lambda on: self._do_path(tr("send fine velocities"), "target", "fine", on))
         self.even = QPushButton(tr("Match pads"))
         self.even.setAccessibleName(tr("Match pads"))
         self.even.setToolTip(
@@ -82,7 +92,7 @@ class VelocityView(View):
         self.anew.setAccessibleName(tr("New random variation"))
         self.anew.setToolTip(tr("Draws the random variation again."))
         self.anew.clicked.connect(
-            lambda: self._do(tr("draw new variation"), replace(self._stage(), round=self._stage().round + 1))
+            lambda: self._do_path(tr("draw new variation"), "vary", "round", self._path.vary.round + 1)
         )
         top = QHBoxLayout()
         top.setSpacing(8)
@@ -124,7 +134,7 @@ class VelocityView(View):
         column.addWidget(self.title)
         column.addWidget(self.about)
         self.knobs: dict[str, LabelledSlider] = {}
-        known = {one.name: one for one in settings_of(Shape)}
+        known = {one.name: one for one in (*settings_of(Shape), *settings_of(Vary))}
         for title, *names in self._GROUPS:
             head = PlainLabel(tr(title))
             head.setObjectName("section")
@@ -133,9 +143,11 @@ class VelocityView(View):
             for one in map(known.__getitem__, names):
                 highest = one.high if one.reach is None else one.reach
                 lowest = max(one.low, -highest) if one.low < 0 else one.low
-                assert isinstance(one.default, float)
-                knob = LabelledSlider(tr(one.label), one.unit, lowest, highest, one.default, tr(one.tip), one.step)
-                knob.moved.connect(lambda value, gesture, f=one.name: self._set(f, value, gesture))
+                usual = one.default.value if isinstance(one.default, Scoped) else one.default
+                assert isinstance(usual, float)
+                knob = LabelledSlider(tr(one.label), one.unit, lowest, highest, usual, tr(one.tip), one.step)
+                change = self._vary if one.name in VARIED else self._set
+                knob.moved.connect(lambda value, gesture, f=one.name, do=change: do(f, value, gesture))
                 self.knobs[one.name] = knob
                 column.addWidget(knob)
         self.reset = QPushButton(tr("Reset"))
@@ -181,10 +193,10 @@ class VelocityView(View):
             plot.show_hits(arrived, left, shape if stage.on else Shape(), key in shapes)
             plot.selected = key == self.key
         self.on.setChecked(stage.on)
-        self.fine.setChecked(stage.fine)
+        self.fine.setChecked(self._path.target.fine)
         self.says.setText(tr("Drag a curve.") if shown is not None else tr("No take yet."))
         self.even.setEnabled(len(self._stats) > 1)
-        self.anew.setEnabled(any(shape.randomness for shape in shapes.values()))
+        self.anew.setEnabled(not self._path.vary.plain)
         self._show_chosen()
 
     def _plot(self, key: str, place: int) -> VelocityPlot:
@@ -206,10 +218,12 @@ class VelocityView(View):
     def _show_chosen(self) -> None:
         shapes = dict(self._stage().shapes)
         shape = shapes.get(self.key) or (shapes.get(ALL) if self.key != ALL else None) or Shape()
+        vary = self._path.vary
         for field, knob in self.knobs.items():
-            knob.show_value(getattr(shape, field))
+            knob.show_value(_value_for(getattr(vary, field), self.key) if field in VARIED else getattr(shape, field))
         self.title.setText(tr("All drums") if self.key == ALL else drum_title(self.key))
-        self.reset.setEnabled(self.key in shapes)
+        own = self.key in dict(vary.amount.articulations) or (self.key == ALL and bool(vary.amount.value))
+        self.reset.setEnabled(self.key in shapes or own)
         one = self._stats.get(self.key) if self._shown is not None else None
         if one is None:
             self.about.setText(tr("Applies to every drum without a shape of its own."))
@@ -243,9 +257,19 @@ class VelocityView(View):
     def _stage(self) -> Velocity:
         return self._workbench.session.path.velocity
 
+    @property
+    def _path(self) -> CleaningPath:
+        return self._workbench.session.path
+
     def _do(self, name: str, stage: Velocity, gesture: str | None = None) -> None:
+        self._do_all(name, replace(self._path, velocity=stage), gesture)
+
+    def _do_path(self, name: str, stage: str, setting: str, value: object) -> None:
+        self._do_all(name, self._path.with_setting(stage, setting, value))
+
+    def _do_all(self, name: str, path: CleaningPath, gesture: str | None = None) -> None:
         bench = self._workbench
-        bench.do(name, edits.with_path(bench.session, replace(bench.session.path, velocity=stage)), gesture)
+        bench.do(name, edits.with_path(bench.session, path), gesture)
 
     def _shape(self, key: str, shape: Shape, gesture: str | None = None) -> None:
         stage = self._stage()
@@ -261,10 +285,27 @@ class VelocityView(View):
         shape = shapes.get(self.key) or shapes.get(ALL) or Shape()
         self._shape(self.key, with_field(shape, field, value), gesture)
 
+    def _vary(self, field: str, value: float, gesture: str) -> None:
+        """Set how the velocities of the chosen drum are varied, which switches the stage on."""
+        now: Scoped = getattr(self._path.vary, field)
+        if self.key == ALL:
+            changed = replace(now, value=value)
+        else:
+            rows = tuple(row for row in now.articulations if row[0] != self.key)
+            changed = replace(now, articulations=tuple(sorted((*rows, (self.key, value)))))
+        path = self._path.with_setting("vary", field, changed)
+        self._do_all(tr("vary velocities"), replace(path, vary=replace(path.vary, on=True)), gesture)
+
     def _reset(self) -> None:
-        stage = self._stage()
-        left = tuple(item for item in stage.shapes if item[0] != self.key)
-        self._do(tr("reset velocities"), replace(stage, shapes=left))
+        path = self._path
+        left = tuple(item for item in path.velocity.shapes if item[0] != self.key)
+        vary = path.vary
+        for name in VARIED:
+            now: Scoped = getattr(vary, name)
+            rows = tuple(row for row in now.articulations if row[0] != self.key)
+            value = 0.0 if self.key == ALL else now.value
+            vary = replace(vary, **{name: replace(now, articulations=rows, value=value)})
+        self._do_all(tr("reset velocities"), replace(path, velocity=replace(path.velocity, shapes=left), vary=vary))
 
     def _even(self) -> None:
         """Show what matching would do; the player accepts it or not."""
