@@ -11,11 +11,12 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
 
+from puresignal.core.path.stage_description import Stage
 from puresignal.core.session import session as edits
 from puresignal.core.session.take_ref import DRAWN
 from puresignal.core.session.track_settings import TrackSettings
 from puresignal.core.touch.computer_keyboard import own_map
-from puresignal.io import ports
+from puresignal.io import ports, session_file
 from tests.ui.test_several_takes import trio  # noqa: F401 - fixture
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -213,6 +214,77 @@ def test_notes_are_selected_by_a_sentence(takes, qtbot):
     assert len(takes.timeline.selected) == (len(soft) + 1) // 2
     qtbot.mouseClick(dialog.invert, Qt.MouseButton.LeftButton)
     assert len(takes.timeline.selected) == len(np.unique(notes.origin)) - (len(soft) + 1) // 2
+
+
+def choose_whom(takes, text):
+    row = takes.path.whom.findText(text)
+    assert row >= 0, [takes.path.whom.itemText(i) for i in range(takes.path.whom.count())]
+    takes.path.whom.setCurrentIndex(row)
+    takes.path.whom.activated.emit(row)
+
+
+def test_a_sentence_kept_under_a_name_is_what_a_stage_is_set_for(takes, demo_window, qtbot, tmp_path):
+    takes.ask_selection()
+    dialog = takes.selector
+    dialog.what.setCurrentIndex(dialog.what.findData("snare"))
+    dialog.every.setValue(2)
+    qtbot.mouseClick(dialog.buttons["new"], Qt.MouseButton.LeftButton)
+    wanted = set(takes.timeline.selected.tolist())
+    dialog.names.setEditText("backbeat")
+    qtbot.mouseClick(dialog.keep_sentence, Qt.MouseButton.LeftButton)
+    before = dict(zip(notes_of(takes).origin.tolist(), notes_of(takes).velocity.tolist(), strict=True))
+    qtbot.mouseClick(takes.path.boxes["vary"].box, Qt.MouseButton.LeftButton, pos=QPoint(8, 8))
+    choose_whom(takes, "backbeat")
+    assert not takes.path.controls["vary", "seed"].isEnabled()
+    takes.path.controls["vary", "amount"].slider.setValue(40)
+    notes = notes_of(takes)
+    moved = {o for o, v in zip(notes.origin.tolist(), notes.velocity.tolist(), strict=True) if v != before[o]}
+    assert 0.9 * len(wanted) < len(moved) <= len(wanted)
+    assert moved <= wanted
+    choose_whom(takes, "everything")
+    assert "1 selection differs" in takes.path.controls["vary", "amount"]._name.text()
+    # It comes back with the session, and selects the same notes.
+    path = tmp_path / "named.puresignal"
+    bench = demo_window.workbench
+    bench.save_session(path)
+    opened = session_file.read(path)
+    assert opened.session.selections == bench.session.selections
+    assert opened.session.path == bench.session.path
+    takes.timeline.select(np.zeros(0, np.int64))
+    dialog.names.activated.emit(dialog.names.findText("backbeat"))
+    assert set(takes.timeline.selected.tolist()) == wanted
+    qtbot.mouseClick(dialog.forget, Qt.MouseButton.LeftButton)
+    assert bench.session.selections == ()
+    dialog.close()
+
+
+def test_selected_notes_have_settings_of_their_own(takes, demo_window, qtbot):
+    origin, _, _ = a_note(takes, "kick", 2)
+    takes.timeline.select(np.array([origin]))
+    qtbot.mouseClick(takes.path.boxes["probability"].box, Qt.MouseButton.LeftButton, pos=QPoint(8, 8))
+    choose_whom(takes, "selected: 1 note")
+    count = len(notes_of(takes))
+    takes.path.controls["probability", "chance"].slider.setValue(0)
+    assert len(notes_of(takes)) == count - 1
+    assert origin not in notes_of(takes).origin
+    # Selected by hand, it is kept under a name and found again though it does not sound.
+    demo_window.workbench.undo()
+    assert origin in notes_of(takes).origin
+
+
+def test_notes_are_chosen_by_the_stage_that_changed_them(takes, qtbot):
+    takes.ask_selection()
+    dialog = takes.selector
+    dialog.stage.setCurrentIndex(dialog.stage.findData("ends"))
+    qtbot.mouseClick(dialog.buttons["new"], Qt.MouseButton.LeftButton)
+    found = takes._shown.outcome.tally.touched_origins(Stage.named("ends"))
+    assert len(takes.timeline.selected)
+    assert set(takes.timeline.selected.tolist()) <= set(found.tolist())
+    dialog.stage.setCurrentIndex(0)
+    dialog.round.setValue(2)
+    qtbot.mouseClick(dialog.buttons["new"], Qt.MouseButton.LeftButton)
+    assert not len(takes.timeline.selected)
+    dialog.close()
 
 
 def test_velocities_are_drawn_over_the_selected_notes(takes, demo_window, qtbot):

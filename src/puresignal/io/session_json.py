@@ -11,8 +11,9 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi import sound_names
 from puresignal.core.midi.events import Take
 from puresignal.core.midi.tempo_map import TempoMap
-from puresignal.core.path import settings_json
+from puresignal.core.path import condition, settings_json
 from puresignal.core.path.verdicts import Verdicts
+from puresignal.core.session.arrangement import NamedSelection
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.session import Session
@@ -43,6 +44,7 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
         "loop": None if session.loop is None else [session.loop.begin, session.loop.end],
         **({} if session.recording == RecordingSettings() else {"recording": asdict(session.recording)}),
         **({} if session.sync == Sync() else {"sync": asdict(session.sync)}),
+        **({"selections": [_selection(one) for one in session.selections]} if session.selections else {}),
         "alternatives": [
             {"name": one.name, "takes": list(one.takes), "choice": [list(row) for row in one.choice]}
             for one in session.alternatives
@@ -181,3 +183,9 @@ def verdicts_json(verdicts: Verdicts) -> list[dict[str, Any]]:
         }
         for verdict, origins in verdicts.by_kind()
     ]
+
+
+def _selection(one: NamedSelection) -> dict[str, Any]:
+    if one.condition is None:
+        return {"name": one.name, "notes": list(one.notes)}
+    return {"name": one.name, "where": condition.to_json(one.condition)}

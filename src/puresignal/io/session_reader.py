@@ -21,14 +21,14 @@ from puresignal.core.midi import sound_names
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
-from puresignal.core.path import settings_json
+from puresignal.core.path import condition, settings_json
 from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.heard_notes import HeardNotes
 from puresignal.core.path.note_edits import NO_EDITS, NoteEdits
 from puresignal.core.path.several_takes import BEATS, CLOCK
 from puresignal.core.path.verdicts import NO_VERDICTS, Verdict, Verdicts
 from puresignal.core.session import sync
-from puresignal.core.session.arrangement import Alternatives, Loop, Section
+from puresignal.core.session.arrangement import Alternatives, Loop, NamedSelection, Section
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.destination import Destination
 from puresignal.core.session.live_input import ALL, ALL_CHANNELS, CONTROL, NOTES, LiveInput
@@ -226,6 +226,7 @@ class _Reader:
             max([numbers if _is_whole(numbers, 0) else 0, *(ref.number for ref in refs)]),
             part(lambda: self._recording(data.get("recording", {})), RecordingSettings()),
             part(lambda: self._sync(data.get("sync", {})), Sync()),
+            part(lambda: self._selections(data.get("selections", [])), ()),
             part(lambda: self._view(data.get("view", {}), refs), View()),
         )
         return session, tuple(materials.values())
@@ -408,6 +409,22 @@ class _Reader:
                 Section(row["ident"], row["name"], row["bar"], row["bars"], row.get("hidden", 0), row.get("repeats", 1))
             )
         return tuple(found)
+
+    def _selections(self, rows: object) -> tuple[NamedSelection, ...]:
+        if not isinstance(rows, list) or len(rows) > limits.TRACKS:
+            raise self._wrong("selections", rows)
+        found: dict[str, NamedSelection] = {}
+        for i, row in enumerate(rows):
+            field = f"selections[{i}]"
+            if not isinstance(row, dict) or not _is_text(row.get("name")) or not row["name"]:
+                raise self._wrong(field, row)
+            notes = row.get("notes", [])
+            if not isinstance(notes, list) or not all(_is_whole(one, 0) for one in notes):
+                raise self._wrong(f"{field}.notes", notes)
+            where = row.get("where")
+            made = None if where is None else condition.from_json(where, f'"{field}"', f"{self._name}, session.json")
+            found[row["name"]] = NamedSelection(row["name"], made, tuple(sorted(set(notes))))
+        return tuple(found.values())
 
     def _loop(self, data: object) -> Loop | None:
         if data is None:

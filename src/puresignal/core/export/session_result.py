@@ -11,7 +11,7 @@ from puresignal.core.export import whole_session
 from puresignal.core.export.arranged import arranged
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, in_round, run
-from puresignal.core.path.context import Context
+from puresignal.core.path.context import EVENT_BITS, Context
 from puresignal.core.path.several_takes import Placed, run_together
 from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session.playing_order import pieces
@@ -74,6 +74,35 @@ class SeveralTakes:
                 own = origins[part == i] - self.first[i]
                 # In playing order a take stands there several times.
                 found[ident] = np.union1d(found[ident], own) if ident in found else own
+        return found
+
+    def by_number(self, origins: np.ndarray) -> np.ndarray:
+        """The origins behind the numbers of their takes, rising: as they are known to settings and selections."""
+        part = np.searchsorted(self.first, origins, "right") - 1
+        numbers = np.array([ref.number for ref in self.refs], np.int64)
+        return np.unique((numbers[part] << EVENT_BITS) + origins - self.first[part])
+
+    def of_numbers(self, named: np.ndarray) -> np.ndarray:
+        """The origins of notes that are known by the numbers of their takes; those of other takes are left out."""
+        named = np.asarray(named, np.int64)
+        parts = [
+            first + (named[(named >> EVENT_BITS) == ref.number] & ((1 << EVENT_BITS) - 1))
+            for ref, first in zip(self.refs, self.first.tolist(), strict=True)
+        ]
+        return np.unique(np.concatenate(parts)) if parts else np.zeros(0, np.int64)
+
+    def rounds_of(self, origins: np.ndarray, takes: Mapping[str, Take]) -> np.ndarray:
+        """(n,) pass of a loop in which each note was played, from 1; 0 where its take has none.
+
+        takes  materials by ident
+        """
+        part = np.searchsorted(self.first, origins, "right") - 1
+        found = np.zeros(len(origins), np.int64)
+        for i, ref in enumerate(self.refs):
+            mine = np.flatnonzero(part == i)
+            if ref.passes and len(mine) and ref.material in takes:
+                arrived = takes[ref.material].events.arrived[origins[mine] - self.first[i]]
+                found[mine] = np.maximum(np.searchsorted([one.begin for one in ref.passes], arrived, "right"), 1)
         return found
 
     def origins_of(self, ident: str, own: np.ndarray) -> np.ndarray:

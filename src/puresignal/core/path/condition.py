@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, fields
 from typing import Any
 
@@ -115,7 +116,7 @@ def from_json(data: object, label: str, where: str) -> Condition:
     def span(value: object) -> bool:
         return isinstance(value, list) and len(value) == 2 and all(number(one, -1e6, 1e6) for one in value)
 
-    right = {
+    right: dict[str, Callable[[Any], bool]] = {
         "what": lambda v: isinstance(v, str) and len(v) < 300,
         "measure": lambda v: v in MEASURES,
         "amount": lambda v: number(v, 0, MOST_AMOUNT),
@@ -136,7 +137,9 @@ def from_json(data: object, label: str, where: str) -> Condition:
                 tr('{label}: "{name}" is {value}', label=label, name=name, value=repr(value)[:60]), where,
                 tr("Known are: {names}.", names=", ".join(right)),
             )  # fmt: skip
-    made = {name: tuple(value) if name == "between" and value is not None else value for name, value in data.items()}
+    made: dict[str, Any] = {**data}
+    if made.get("between") is not None:
+        made["between"] = tuple(made["between"])
     return Condition(**made)
 
 

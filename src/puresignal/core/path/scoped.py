@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -59,9 +59,39 @@ class Scoped:
                 good = holds(notes, tuple(keys), context.vocabulary, timeline, 0.0, condition)
                 found[every_nth(np.flatnonzero(good), condition)] = value
         for origins, value in self.notes:
-            named = notes.origin + (context.number << EVENT_BITS)
-            found[among(named, np.array(origins, np.int64))] = value
+            of_session = notes.origin + (context.number << EVENT_BITS)
+            found[among(of_session, np.array(origins, np.int64))] = value
         return found
+
+    def value_for(self, track: str = "", sentence: str = "", notes: tuple[int, ...] = ()) -> float:
+        """The value that a track, a named sentence, or chosen notes have; for notes that differ, the usual one."""
+        if track:
+            return dict(self.tracks).get(track, self.value)
+        if sentence:
+            return next((value for name, _, value in self.sentences if name == sentence), self.value)
+        wanted = set(notes)
+        return next((value for origins, value in self.notes if wanted and wanted <= set(origins)), self.value)
+
+    def with_track(self, track: str, value: float) -> Scoped:
+        """With a value for one track; none of its own where it is the usual one."""
+        others = tuple(row for row in self.tracks if row[0] != track)
+        return replace(self, tracks=others if value == self.value else (*others, (track, value)))
+
+    def with_sentence(self, name: str, condition: Condition, value: float) -> Scoped:
+        """With a value for notes by a sentence."""
+        rows = tuple(row for row in self.sentences if row[0] != name)
+        return replace(self, sentences=(*rows, (name, condition, value)))
+
+    def with_notes(self, notes: tuple[int, ...], value: float) -> Scoped:
+        """With a value for chosen notes, which they have in no other group."""
+        moved, rows = set(notes), []
+        for origins, of_group in self.notes:
+            left = tuple(one for one in origins if one not in moved)
+            if of_group == value:
+                moved |= set(left)
+            elif left:
+                rows.append((left, of_group))
+        return replace(self, notes=(*rows, (tuple(sorted(moved)), value)))
 
     def for_pad(self, port: int, track: int, articulation: int, context: Context) -> float:
         """The value for a note that is played live: only its input, track and articulation are known."""

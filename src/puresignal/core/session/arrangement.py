@@ -4,6 +4,21 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from puresignal.core.path.condition import Condition
+
+
+@dataclass(frozen=True)
+class NamedSelection:
+    """Notes under a name.
+
+    condition  the sentence that chooses them, ever anew; None: the notes
+    notes      origins behind the numbers of their takes (EVENT_BITS), rising
+    """
+
+    name: str
+    condition: Condition | None = None
+    notes: tuple[int, ...] = ()
+
 
 @dataclass(frozen=True)
 class Section:

@@ -14,7 +14,7 @@ import numpy as np
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.verdicts import Verdict
-from puresignal.core.session.arrangement import Alternatives, Loop, Section
+from puresignal.core.session.arrangement import Alternatives, Loop, NamedSelection, Section
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.destination import Destination
 from puresignal.core.session.live_input import LiveInput, with_idents
@@ -42,6 +42,7 @@ class Session:
     destinations   by name
     sends          (key of a track, keys of those that its notes go to instead)
     alternatives   takes of one thing
+    selections     of notes, by name
     sync           whose time is followed, and who follows
     numbers        takes that were ever added
     view           what is looked at; not part of the history
@@ -65,6 +66,7 @@ class Session:
     numbers: int = 0
     recording: RecordingSettings = field(default_factory=RecordingSettings)
     sync: Sync = field(default_factory=Sync)
+    selections: tuple[NamedSelection, ...] = ()
     view: View = field(default_factory=View)
 
     def __post_init__(self) -> None:
@@ -104,7 +106,8 @@ class Session:
 def as_template(session: Session, name: str) -> Session:
     """Everything of a session that fits another tune: inputs, maps, destinations, tracks and settings, but no takes."""
     return replace(
-        session, name=name, takes=(), sections=(), order=(), loop=None, alternatives=(), numbers=0, view=View()
+        session, name=name, takes=(), sections=(), order=(), loop=None, alternatives=(), numbers=0, view=View(),
+        selections=tuple(one for one in session.selections if one.condition is not None),
     )  # fmt: skip
 
 

@@ -5,8 +5,9 @@ Everything shown here is what the stages say about themselves (puresignal.core.p
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
+import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -20,16 +21,20 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from puresignal.core.analysis import condition
 from puresignal.core.analysis.grid_picture import GridPicture
 from puresignal.core.analysis.taken_groove import groove_of
 from puresignal.core.path.cleaning_path import CleaningPath
+from puresignal.core.path.condition import ANYWHERE, Condition
 from puresignal.core.path.crosstalk_lesson import Lesson, lesson
 from puresignal.core.path.hand_edits import HandEdits
 from puresignal.core.path.heard import Heard
 from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.setting import Scope, Setting, settings_of
 from puresignal.core.path.stage_description import Stage
+from puresignal.core.session import selections
 from puresignal.core.session import session as edits
+from puresignal.core.session.arrangement import NamedSelection
 from puresignal.core.timing import grids
 from puresignal.core.timing.groove import Groove
 from puresignal.core.timing.session_time import Timeline
@@ -42,6 +47,37 @@ from puresignal.ui.takes.groove_row import FROM_RANGE, GrooveRow
 from puresignal.ui.widgets import note_symbols, text_format, theme
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
 from puresignal.ui.widgets.plain_text import PlainLabel
+
+NAMED, SELECTED = "named:", "selected:"
+"""What the keys of named selections begin with in the list of whom settings are for, and the selected notes there."""
+
+
+@dataclass(frozen=True)
+class Whom:
+    """For what settings are set: a track, notes by a named sentence, or chosen notes; nothing: for everything."""
+
+    track: str = ""
+    sentence: tuple[str, Condition] | None = None
+    notes: tuple[int, ...] = ()
+
+    def __bool__(self) -> bool:
+        return bool(self.track or self.sentence or self.notes)
+
+    @property
+    def scope(self) -> Scope:
+        return Scope.TRACK if self.track else Scope.NOTES
+
+
+def _differing(value: Scoped) -> str:
+    """What has a value of its own, in a few words."""
+    parts = [
+        count_tr("{n} track differs", "{n} tracks differ", len(value.tracks)) if value.tracks else "",
+        count_tr("{n} drum differs", "{n} drums differ", len(value.articulations)) if value.articulations else "",
+        count_tr("{n} selection differs", "{n} selections differ", len(value.sentences)) if value.sentences else "",
+    ]
+    chosen = sum(len(origins) for origins, _ in value.notes)
+    parts.append(count_tr("{n} note differs", "{n} notes differ", chosen) if chosen else "")
+    return ", ".join(part for part in parts if part)
 
 
 class StageBox(QFrame):
@@ -151,11 +187,13 @@ class PathPanel(QWidget):
         self.whom = QComboBox()
         self.whom.setAccessibleName(tr("Settings for"))
         self.whom.setToolTip(
-            tr("For whom settings are set: for everything, or for one track, which then has a value of its own.")
+            tr("For what settings are set: everything, or one track, named selection or the selected notes alone.")
         )
         self.whom.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.whom.addItem(tr("everything"), "")
         self.whom.activated.connect(lambda _: self.show_take(self._workbench.seen))
+        # Origins of the selected notes behind the numbers of their takes.
+        self.selection: tuple[int, ...] = ()
         holder.addWidget(self.whom, 1)
         self.column.addLayout(holder)
         # The range selected on the ruler, seconds of what is shown.
@@ -315,22 +353,57 @@ class PathPanel(QWidget):
         now = getattr(getattr(self._path, stage.key), setting.name)
         if isinstance(now, Scoped):
             assert isinstance(value, float)
-            value = self._scoped(now, value)
+            value = self._set_for(self._whom, now, value)
         name = tr("set {setting}").format(setting=tr(setting.label).lower())
         self._do(name, self._path.with_setting(stage.key, setting.name, value), gesture)
 
-    def _scoped(self, now: Scoped, value: float) -> Scoped:
-        """A setting with another value for whom it is set now."""
-        track = self.whom.currentData()
-        if not track:
-            return replace(now, value=value)
-        others = tuple(row for row in now.tracks if row[0] != track)
-        return replace(now, tracks=others if value == now.value else (*others, (track, value)))
+    @property
+    def _whom(self) -> Whom:
+        """For what settings are set now."""
+        data = self.whom.currentData() or ""
+        if data == SELECTED:
+            return Whom(notes=self.selection)
+        if data.startswith(NAMED):
+            one = selections.find(self._workbench.session, data.removeprefix(NAMED))
+            if one is not None and one.condition is not None and one.condition.is_of_notes:
+                return Whom(sentence=(one.name, one.condition))
+            if one is not None:
+                return Whom(notes=self._notes_of(one))
+        return Whom(track=data)
+
+    def _notes_of(self, one: NamedSelection) -> tuple[int, ...]:
+        """The notes of a selection as they are now."""
+        shown = self._workbench.seen
+        if one.condition is None or shown is None or shown.several is None:
+            return one.notes
+        several = shown.several
+        rounds = several.rounds_of(shown.outcome.output_notes.origin, self._workbench.store.by_ident)
+        found = condition.chosen(shown.outcome, several.timeline, several.shift, one.condition, rounds)
+        return tuple(several.by_number(found).tolist())
+
+    @staticmethod
+    def _set_for(whom: Whom, now: Scoped, value: float) -> Scoped:
+        """A setting with another value for whom it is set."""
+        if whom.track:
+            return now.with_track(whom.track, value)
+        if whom.sentence is not None:
+            return now.with_sentence(*whom.sentence, value)
+        return now.with_notes(whom.notes, value) if whom.notes else replace(now, value=value)
+
+    def show_selection(self, shown: Shown | None, origins: np.ndarray) -> None:
+        """The selected notes, for which settings can be set."""
+        several = None if shown is None else shown.several
+        self.selection = () if several is None else tuple(several.by_number(origins).tolist())
+        self.show_take(shown)
 
     def _show_tracks(self, shown: Shown | None) -> None:
         """The tracks that can have values of their own."""
         rows = [("", tr("everything"))]
         rows += [] if shown is None else [(entry.track.key, entry.title) for entry in shown.tracks]
+        rows += [(NAMED + one.name, one.name) for one in self._workbench.session.selections]
+        if self.selection:
+            count = text_format.counted(len(self.selection), "note")
+            rows.append((SELECTED, tr("selected: {notes}", notes=count)))
         if rows != [(self.whom.itemData(i), self.whom.itemText(i)) for i in range(self.whom.count())]:
             chosen = self.whom.currentData()
             self.whom.clear()
@@ -389,6 +462,7 @@ class PathPanel(QWidget):
         """Show the settings, and what each stage did in the take."""
         path = self._path
         self._show_tracks(shown)
+        whom = self._whom
         several = None if shown is None else shown.several
         has_heard = several is not None and any(ref.heard is not None for ref in several.refs)
         for stage in path.stages():
@@ -411,11 +485,12 @@ class PathPanel(QWidget):
                 if control is None:
                     continue
                 value = getattr(stage, setting.name)
-                track = self.whom.currentData()
                 # What is the same for every track is set for everything.
-                by_track = isinstance(value, Scoped) and bool(Scope.TRACK & setting.scope)
-                control.setEnabled(on and (by_track or not track))
-                self._show_value(control, value, track)
+                can = isinstance(value, Scoped) and bool(whom.scope & setting.scope)
+                # Bars are known only where notes stand on the session's time.
+                can = can and (about.on_timeline or whom.sentence is None or whom.sentence[1].place == ANYWHERE)
+                control.setEnabled(on and (can or not whom))
+                self._show_value(control, value, whom)
         if path.timing.groove != self.groove._now:
             self.groove.show_groove(path.timing.groove)
         on = path.crosstalk.on
@@ -423,14 +498,13 @@ class PathPanel(QWidget):
         self.learn.setEnabled(on and own is not None and own.context.stands.any_neighbours)
 
     @staticmethod
-    def _show_value(control: LabelledSlider | QComboBox, value: object, track: str) -> None:
+    def _show_value(control: LabelledSlider | QComboBox, value: object, whom: Whom) -> None:
         if isinstance(control, QComboBox):
             control.setCurrentIndex(control.findData(value))
             return
         if isinstance(value, Scoped):
-            differ = len(value.tracks)
-            control.remark(count_tr("{n} track differs", "{n} tracks differ", differ) if differ and not track else "")
-            value = dict(value.tracks).get(track, value.value)
+            control.remark("" if whom else _differing(value))
+            value = value.value_for(whom.track, whom.sentence[0] if whom.sentence else "", whom.notes)
         assert isinstance(value, int | float)
         control.show_value(value)
 

@@ -30,8 +30,9 @@ from puresignal.core.path.stage_description import Reason, Stage
 from puresignal.core.path.tally import Action
 from puresignal.core.path.timing import AUTO
 from puresignal.core.path.verdicts import Verdict
-from puresignal.core.session import playing_order
+from puresignal.core.session import playing_order, selections
 from puresignal.core.session import session as edits
+from puresignal.core.session.arrangement import NamedSelection
 from puresignal.core.session.take_ref import DRAWN, SOUND
 from puresignal.core.timing import grids
 from puresignal.core.timing.session_time import Timeline as SessionTime
@@ -876,8 +877,12 @@ class TakesView(View):
             self.selector = SelectDialog(self)
             self.selector.asked.connect(self._select_by)
             self.selector.inverted.connect(self._invert)
+            self.selector.recalled.connect(self._recall)
+            self.selector.kept.connect(self._keep_selection)
+            self.selector.forgotten.connect(self._forget_selection)
         self.selector.show_take(self._shown)
         self.selector.stretch = self.path.stretch
+        self._show_names("")
         self.selector.show()
         self.selector.raise_()
         self.selector.activateWindow()
@@ -887,7 +892,7 @@ class TakesView(View):
         if shown is None or shown.several is None or self.selector is None:
             return
         self.selector.stretch = self.path.stretch
-        found = condition.chosen(shown.outcome, shown.several.timeline, shown.several.shift, wanted)
+        found = self._found(shown, shown.several, wanted)
         before = self.timeline.selected
         if how == ADD:
             found = np.union1d(before, found)
@@ -895,6 +900,52 @@ class TakesView(View):
             found = found[np.isin(found, before)]
         self._point(found)
         self.selector.tell(text_format.counted(len(self.timeline.selected), "note"))
+
+    def _found(self, shown: Shown, several: SeveralTakes, wanted: Condition) -> np.ndarray:
+        """The notes for which a sentence holds."""
+        rounds = None
+        if wanted.round:
+            rounds = several.rounds_of(shown.outcome.output_notes.origin, self._workbench.store.by_ident)
+        return condition.chosen(shown.outcome, several.timeline, several.shift, wanted, rounds)
+
+    def _show_names(self, current: str) -> None:
+        assert self.selector is not None
+        self.selector.show_names(tuple(one.name for one in self._workbench.session.selections), current)
+
+    def _recall(self, name: str) -> None:
+        """Select the notes that a name stands for."""
+        shown, one = self._shown, selections.find(self._workbench.session, name)
+        if shown is None or shown.several is None or one is None or self.selector is None:
+            return
+        if one.condition is not None:
+            self.selector.show_condition(one.condition)
+            found = self._found(shown, shown.several, one.condition)
+        else:
+            there = np.unique(shown.outcome.input_notes.origin)
+            named = shown.several.of_numbers(np.array(one.notes, np.int64))
+            found = named[np.isin(named, there)]
+        self._point(found)
+        self.selector.tell(text_format.counted(len(self.timeline.selected), "note"))
+
+    def _keep_selection(self, name: str, wanted: Condition | None) -> None:
+        """Keep a sentence, or the selected notes, under a name."""
+        bench, shown = self._workbench, self._shown
+        if shown is None or shown.several is None or self.selector is None:
+            return
+        notes = () if wanted is not None else tuple(shown.several.by_number(self.timeline.selected).tolist())
+        if wanted is None and not notes:
+            self.selector.tell(tr("Select notes first."))
+            return
+        one = NamedSelection(name, wanted, notes)
+        bench.do(tr("keep selection {name}", name=name), selections.with_selection(bench.session, one))
+        self._show_names(name)
+        self.selector.tell(tr("Kept. Stages can be set for it: PATH for {name}.", name=name))
+
+    def _forget_selection(self, name: str) -> None:
+        bench = self._workbench
+        if self.selector is not None and selections.find(bench.session, name) is not None:
+            bench.do(tr("forget selection {name}", name=name), selections.without_selection(bench.session, name))
+            self._show_names("")
 
     def _invert(self) -> None:
         if self._shown is None or self.selector is None:
@@ -976,6 +1027,7 @@ class TakesView(View):
             self.controls.show_line()
         self.trace.show_notes(self._shown, origins)
         self.strip.show_selection(origins)
+        self.path.show_selection(self._shown, origins)
         if self.list.isVisible():
             self.list.show_selection(origins)
 

@@ -74,7 +74,7 @@ class VelocityView(View):
         self.says.setObjectName("faint")
         self.on = QCheckBox(tr("on"))
         self.on.setAccessibleName(tr("Shape velocities"))
-        self.on.setToolTip(tr("When off, every velocity passes unchanged."))
+        self.on.setToolTip(tr("When off, no shape applies. Varying has a switch of its own in Takes."))
         self.on.clicked.connect(lambda on: self._do(tr("shape velocities"), replace(self._stage(), on=on)))
         self.fine = QCheckBox(tr("fine steps"))
         self.fine.setAccessibleName(tr("Send velocities in more than 127 steps"))
@@ -222,8 +222,8 @@ class VelocityView(View):
         for field, knob in self.knobs.items():
             knob.show_value(_value_for(getattr(vary, field), self.key) if field in VARIED else getattr(shape, field))
         self.title.setText(tr("All drums") if self.key == ALL else drum_title(self.key))
-        own = self.key in dict(vary.amount.articulations) or (self.key == ALL and bool(vary.amount.value))
-        self.reset.setEnabled(self.key in shapes or own)
+        varies = self.key in dict(vary.amount.articulations) or (self.key == ALL and bool(vary.amount.value))
+        self.reset.setEnabled(self.key in shapes or varies)
         one = self._stats.get(self.key) if self._shown is not None else None
         if one is None:
             self.about.setText(tr("Applies to every drum without a shape of its own."))
@@ -299,13 +299,13 @@ class VelocityView(View):
     def _reset(self) -> None:
         path = self._path
         left = tuple(item for item in path.velocity.shapes if item[0] != self.key)
-        vary = path.vary
+        path = replace(path, velocity=replace(path.velocity, shapes=left))
         for name in VARIED:
-            now: Scoped = getattr(vary, name)
+            now: Scoped = getattr(path.vary, name)
             rows = tuple(row for row in now.articulations if row[0] != self.key)
             value = 0.0 if self.key == ALL else now.value
-            vary = replace(vary, **{name: replace(now, articulations=rows, value=value)})
-        self._do_all(tr("reset velocities"), replace(path, velocity=replace(path.velocity, shapes=left), vary=vary))
+            path = path.with_setting("vary", name, replace(now, articulations=rows, value=value))
+        self._do_all(tr("reset velocities"), path)
 
     def _even(self) -> None:
         """Show what matching would do; the player accepts it or not."""
