@@ -6,13 +6,21 @@ import json
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from puresignal import cli
+from puresignal.core.export import whole_session
 from puresignal.core.export.song_builder import build_song
+from puresignal.core.midi.events import Meta
+from puresignal.core.midi.messages import LYRIC, MARKER
 from puresignal.core.path.cleaning_path import make_context, run
+from puresignal.core.path.note_edits import NO_EDITS, Edit
 from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.vary import Vary
+from puresignal.core.path.verdicts import Verdict
+from puresignal.core.session import section_edits
+from puresignal.core.session import session as session_edits
 from puresignal.core.session.arrangement import Section
 from puresignal.core.session.session import Session, with_placed, with_timeline
 from puresignal.core.session.take_ref import IMPORTED, SOUND, TakeRef
@@ -204,3 +212,73 @@ def test_rounds_draw_anew_and_the_first_is_as_it_was(saved):
     both = set(first) & set(second)
     assert len(both) > 5
     assert any(first[key] != second[key] for key in both)
+
+
+def words_of(song, kind=LYRIC):
+    """(track, beat, text) of the texts of a file."""
+    return [
+        (track.name, round(meta.tick / song.tempo.ppq, 3), meta.data.decode())
+        for track in song.tracks
+        for meta in track.metas
+        if meta.kind == kind
+    ]
+
+
+SUNG = session_edits.with_lyrics(SESSION, BASS.ident, {0: "Quar-", 2: "ter ", 4: "past ", 6: ""})
+
+
+def test_syllables_stand_where_their_notes_leave_on_the_track_of_these(saved):
+    assert words_of(exported(saved(SUNG))) == [
+        ("a, channel 2", 0.0, "Quar-"), ("a, channel 2", 1.0, "ter "), ("a, channel 2", 2.0, "past "),
+    ]  # fmt: skip
+    # Moved with the note, dropped with the note.
+    later = NO_EDITS.with_edit(np.array([2]), Edit(beats=0.5))
+    moved = session_edits.with_changed(SUNG, BASS.ident, edits=later)
+    moved = session_edits.with_verdicts(moved, BASS.ident, np.array([4]), Verdict(keep=False))
+    assert words_of(exported(saved(moved), out="moved.mid")) == [("a, channel 2", 0.0, "Quar-"), ("a, channel 2", 1.5, "ter ")]
+    alone = replace(SUNG, takes=SUNG.takes[1:])
+    assert [row[1:] for row in words_of(exported(saved(alone, "alone"), out="alone.mid"))] == [
+        (0.0, "Quar-"), (1.0, "ter "), (2.0, "past "),
+    ]  # fmt: skip
+    again = session_file.read(saved(SUNG)).session
+    assert again.takes[1].lyrics == SUNG.takes[1].lyrics
+    assert session_edits.with_lyrics(SUNG, BASS.ident, {0: None}).takes[1].lyrics[0] == (2, "ter ")
+
+
+def test_a_syllable_comes_again_each_time_that_its_bar_is_played(saved):
+    session = replace(SUNG, sections=VERSE.sections)
+    song = exported(saved(session), "--sections", "verse*2")
+    beats = [row[1] for row in words_of(song)]
+    assert len(beats) == 2 * len({row[2] for row in words_of(song)})
+    [bass] = [track for track in song.tracks if track.name == "a, channel 2"]
+    on = (bass.messages.status & 0xF0 == 0x90) & (bass.messages.data2 > 0)
+    starts = {round(float(tick) / song.tempo.ppq, 3) for tick in bass.messages.tick[on]}
+    assert set(beats) <= starts
+
+
+def test_typed_words_replace_those_of_the_file_at_the_same_note(saved, tmp_path):
+    own = replace(BASS, metas=(Meta(0, LYRIC, b"La "), Meta(480, LYRIC, b"la ")))
+    path = tmp_path / "own.puresignal"
+    session_file.write(path, session_edits.with_lyrics(SESSION, BASS.ident, {2: "ter "}), {**TAKES, own.ident: own})
+    takes = {take.ident: take for take in session_file.read(path).takes}
+    if not takes[own.ident].metas:
+        takes[own.ident] = own
+    session = session_file.read(path).session
+    song = whole_session.song_of(session, whole_session.result(session, takes))
+    assert sorted(row[1:] for row in words_of(song)) == [(0.0, "La "), (1.0, "ter ")]
+
+
+def test_markers_are_written_where_their_beats_are_and_move_with_inserted_bars(saved):
+    marked = session_edits.with_marker(session_edits.with_marker(SESSION, 4.0, "brakes"), 0.0, "start")
+    marked = session_edits.with_timeline(marked, Timeline.steady(100))
+    assert [row[1:] for row in words_of(exported(saved(marked)), MARKER)] == [(0.0, "start"), (4.0, "brakes")]
+    assert session_file.read(saved(marked)).session.markers == ((0.0, "start"), (4.0, "brakes"))
+    timeline = marked.timeline
+
+    def placed_of(session, ref):
+        return whole_session.placed_take(session, ref, TAKES, timeline)
+
+    longer = section_edits.inserted(marked, 2, 3, timeline, placed_of)
+    assert longer.markers == ((0.0, "start"), (16.0, "brakes"))
+    assert session_edits.with_marker(marked, 4.0, " ").markers == ((0.0, "start"),)
+    assert session_edits.with_marker(marked, 6.0, "brakes", before=4.0).markers == ((0.0, "start"), (6.0, "brakes"))

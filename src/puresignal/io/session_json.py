@@ -45,6 +45,7 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
         **({} if session.recording == RecordingSettings() else {"recording": asdict(session.recording)}),
         **({} if session.sync == Sync() else {"sync": asdict(session.sync)}),
         **({"selections": [_selection(one) for one in session.selections]} if session.selections else {}),
+        **({"markers": [list(row) for row in session.markers]} if session.markers else {}),
         "alternatives": [
             {"name": one.name, "takes": list(one.takes), "choice": [list(row) for row in one.choice]}
             for one in session.alternatives
@@ -149,6 +150,7 @@ def take_json(ref: TakeRef) -> dict[str, Any]:
             "open": ref.is_open,
             "delay": ref.delay,
             "rings": ref.rings,
+            "lyrics": [list(row) for row in ref.lyrics],
         }.items()
         if value not in (None, "", [], False)
     }

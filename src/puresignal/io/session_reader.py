@@ -227,6 +227,7 @@ class _Reader:
             part(lambda: self._recording(data.get("recording", {})), RecordingSettings()),
             part(lambda: self._sync(data.get("sync", {})), Sync()),
             part(lambda: self._selections(data.get("selections", [])), ()),
+            part(lambda: self._markers(data.get("markers", [])), ()),
             part(lambda: self._view(data.get("view", {}), refs), View()),
         )
         return session, tuple(materials.values())
@@ -345,6 +346,7 @@ class _Reader:
             self._part(lambda: self._edits(row, field), NO_EDITS),
             self._part(lambda: self._heard(row, field), None),
             row.get("rings", False),
+            self._part(lambda: self._lyrics(row.get("lyrics", []), field), ()),
         )
 
     def _passes(self, rows: object, field: str) -> tuple[Pass, ...]:
@@ -409,6 +411,24 @@ class _Reader:
                 Section(row["ident"], row["name"], row["bar"], row["bars"], row.get("hidden", 0), row.get("repeats", 1))
             )
         return tuple(found)
+
+    def _lyrics(self, rows: object, field: str) -> tuple[tuple[int, str], ...]:
+        good = isinstance(rows, list) and all(
+            isinstance(row, list) and len(row) == 2 and _is_whole(row[0], 0) and _is_text(row[1]) for row in rows
+        )
+        if not isinstance(rows, list) or not good:
+            raise self._wrong(f"{field}.lyrics", rows)
+        return tuple(sorted(dict(rows).items()))
+
+    def _markers(self, rows: object) -> tuple[tuple[float, str], ...]:
+        good = isinstance(rows, list) and len(rows) <= limits.METAS and all(
+            isinstance(row, list) and len(row) == 2 and _is_number(row[0], -limits.BEATS, limits.BEATS)
+            and _is_text(row[1]) and row[1]
+            for row in rows
+        )  # fmt: skip
+        if not isinstance(rows, list) or not good:
+            raise self._wrong("markers", rows)
+        return tuple(sorted({float(beat): text for beat, text in rows}.items()))
 
     def _selections(self, rows: object) -> tuple[NamedSelection, ...]:
         if not isinstance(rows, list) or len(rows) > limits.TRACKS:

@@ -71,9 +71,16 @@ def arranged(
     tally = _tally(outcome, rounds, made, heard, notes)
     outcome = replace(outcome, input_notes=heard, output_notes=_in_order(result.notes), controls=controls, tally=tally)
     length = float(played.beats_to_seconds(np.array([made.beats]))[0]) + later
+    # A syllable goes with its note each time that this is played.
+    sung = [
+        replace(meta, event=meta.event + made.moved_origins(number))
+        for meta in take.metas
+        if meta.event != NO_EVENT
+        for number in range(len(pieces))
+    ]
     metas = tuple(
         replace(meta, tick=tick)
-        for meta in take.metas
+        for meta in (*(meta for meta in take.metas if meta.event == NO_EVENT), *dict.fromkeys(sung))
         if (tick := made.tick(meta.tick / take.tempo.ppq, timeline, bars_before, take.tempo.ppq, early)) is not None
     )
     # Each time that a bar is played its notes are events of their own, so that they can be told apart.

@@ -177,7 +177,7 @@ class SessionResult:
         context = placed.context(path or session.path)
         outcome = run(placed.take, path or session.path, context, placed.cache, edits=placed.edits)
         own = Timeline.from_tempo_map(placed.take.tempo)
-        made = SeveralTakes(outcome, placed.take, context, (ref,), np.zeros(1, np.int64), own)
+        made = SeveralTakes(outcome, placed.with_lyrics, context, (ref,), np.zeros(1, np.int64), own)
         if path is None:
             self._alone[ref.ident] = key, made
         return made
@@ -196,13 +196,13 @@ class SessionResult:
         else:
             placed = [whole_session.placed_take(session, ref, takes, timeline) for ref in refs]
         sounding = [i for i, one in enumerate(placed) if len(one.take.events)]
-        if len(sounding) == 1 and whole_session.is_as_it_came(placed[sounding[0]], timeline):
+        if len(sounding) == 1 and not session.markers and whole_session.is_as_it_came(placed[sounding[0]], timeline):
             return self.alone(session, refs[sounding[0]], takes, path)
-        key = refs, tuple(placed), timeline, session.path, session.name
+        key = refs, tuple(placed), timeline, session.path, session.name, session.markers
         if path is None and self._together is not None and self._together[0] == key:
             return self._together[1]
         whole = run_together(placed, path or session.path, timeline)
-        outcome, take = whole.for_file(session.name)
+        outcome, take = whole.for_file(session.name, markers=session.markers)
         counts = [len(one.take.events) for one in placed]
         first = np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.int64) if counts else np.zeros(0, np.int64)
         made = SeveralTakes(outcome, take, whole.context, refs, first, timeline, whole.bars_before)

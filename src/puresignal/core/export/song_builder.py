@@ -8,7 +8,7 @@ import numpy as np
 
 from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import NO_EVENT, Controls, Meta, Notes, Take
-from puresignal.core.midi.messages import CONTROL, NOTE_OFF, NOTE_ON
+from puresignal.core.midi.messages import CONTROL, LYRIC, MARKER, NOTE_OFF, NOTE_ON
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
 from puresignal.core.midi.tempo_map import Tempo, TempoMap
 from puresignal.core.path.cleaning_path import Outcome
@@ -17,7 +17,7 @@ from puresignal.core.path.pair import FINE
 from puresignal.core.session.track_settings import Delivery, TrackSettings
 from puresignal.translation import tr
 
-TEXT, COPYRIGHT, TRACK_NAME, INSTRUMENT, LYRIC, MARKER, CUE, KEY_SIGNATURE = 1, 2, 3, 4, 5, 6, 7, 0x59
+TEXT, COPYRIGHT, TRACK_NAME, INSTRUMENT, CUE, KEY_SIGNATURE = 1, 2, 3, 4, 7, 0x59
 PROGRAM_NAME, DEVICE, CHANNEL_PREFIX, SMPTE_OFFSET, SEQUENCER = 8, 9, 0x20, 0x54, 0x7F
 CARRIED = (TEXT, COPYRIGHT, LYRIC, MARKER, CUE, KEY_SIGNATURE, SMPTE_OFFSET)
 """Meta events of an imported file that belong to the music and not to its old tracks."""
@@ -98,8 +98,11 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
     in_time_too = (moments >= begin) & (moments < stop)
     length = min(length, stop) - begin
     metas = tuple(
-        Meta(max(0, m.tick - begin), m.kind, m.data) for m in take.metas if m.kind in CARRIED and begin <= m.tick < stop
+        Meta(max(0, m.tick - begin), m.kind, m.data)
+        for m in take.metas
+        if m.kind in CARRIED and m.event == NO_EVENT and begin <= m.tick < stop
     )
+    sung = _sung(take, notes, starts)
     songs = [SongTrack(_title(take), Messages.empty(), metas, (), length)]
     homes = homes_of_metas(tracks)
     note_ports, control_ports = _midi_ports(take, outcome.output_notes.port), _midi_ports(take, outcome.controls.port)
@@ -111,6 +114,8 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
             for m in take.metas
             if m.kind in OF_TRACK and begin <= m.tick < stop and homes.get(m.port) == entry.index
         )
+        words = (Meta(m.tick - begin, m.kind, m.data) for m in sung.get(entry.index, ()) if begin <= m.tick < stop)
+        metas = tuple(sorted((*metas, *words), key=lambda m: m.tick))
         # A file has a track for each MIDI port: kits on two of them stay apart.
         ports = sorted({*distinct(note_ports[mine]).tolist(), *distinct(control_ports[controls_too]).tolist()}) or [0]
         for port in ports:
@@ -127,6 +132,16 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
             title = entry.title if port == ports[0] else tr("{name}, port {n}", name=entry.title, n=port + 1)
             songs.append(SongTrack(title, messages, metas if port == ports[0] else (), (), length, port))
     return Song(1, _from(take.tempo, begin), tuple(songs))
+
+
+def _sung(take: Take, notes: Notes, starts: np.ndarray) -> dict[int, list[Meta]]:
+    """Syllables where their notes begin, by the track of these. starts: (n,) ticks"""
+    words = {meta.event: meta for meta in take.metas if meta.event != NO_EVENT}
+    found: dict[int, list[Meta]] = {}
+    for row in np.flatnonzero((notes.branch == 0) & np.isin(notes.origin, list(words))).tolist() if words else ():
+        meta = replace(words[int(notes.origin[row])], tick=int(starts[row]))
+        found.setdefault(int(notes.track[row]), []).append(meta)
+    return found
 
 
 def _title(take: Take) -> str:

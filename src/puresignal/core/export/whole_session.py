@@ -18,10 +18,10 @@ from puresignal.core.path.cleaning_path import Outcome, StageCache, in_round, ru
 from puresignal.core.path.context import Wiring
 from puresignal.core.path.several_takes import BEATS, CLOCK, Placed, Round, run_together
 from puresignal.core.session.destination import Destination
-from puresignal.core.session.materials import material_of
+from puresignal.core.session.materials import material_of, numbers_of_drawn
 from puresignal.core.session.playing_order import is_plain, pieces
 from puresignal.core.session.session import Session
-from puresignal.core.session.take_ref import TakeRef
+from puresignal.core.session.take_ref import DRAWN, TakeRef
 from puresignal.core.session.track_settings import Delivery, TrackSettings
 from puresignal.core.timing.session_time import MeterPoint, Timeline
 
@@ -73,7 +73,17 @@ def placed_take(
         ref.edits,
         ref.heard,
         ref.rings,
+        lyrics_of(ref),
     )
+
+
+def lyrics_of(ref: TakeRef) -> tuple[tuple[int, str], ...]:
+    """The syllables of a take's notes by the events that start them."""
+    if ref.kind != DRAWN or not ref.lyrics:
+        return ref.lyrics
+    # Of a drawn note both events have its number: it begins with the first.
+    numbers = numbers_of_drawn(ref).tolist()
+    return tuple((numbers.index(number), text) for number, text in ref.lyrics if number in numbers)
 
 
 def delivery_of(session: Session, keys: Iterable[str] = ()) -> Delivery:
@@ -199,12 +209,18 @@ def result(
     sounding = [one for one in placed if len(one.take.events)]
     alone = sounding[0] if len(sounding) == 1 else None
     plain = order is None and is_plain(session)
-    if plain and alone is not None and ppq in (None, alone.take.tempo.ppq) and is_as_it_came(alone, timeline):
+    if (
+        plain
+        and not session.markers
+        and alone is not None
+        and ppq in (None, alone.take.tempo.ppq)
+        and is_as_it_came(alone, timeline)
+    ):
         # A take alone at its own tempo: its file says more than a timeline does, and none of it is lost.
         context = alone.context(session.path)
-        return Result(run(alone.take, session.path, context, edits=alone.edits), alone.take, names)
+        return Result(run(alone.take, session.path, context, edits=alone.edits), alone.with_lyrics, names)
     whole = run_together(placed, session.path, timeline)
-    outcome, take = whole.for_file(session.name, ppq)
+    outcome, take = whole.for_file(session.name, ppq, session.markers)
     if not plain:
         wanted = pieces(session, last_bar(outcome, take, timeline, whole.bars_before), order)
 

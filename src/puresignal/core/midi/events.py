@@ -137,12 +137,14 @@ class Meta:
     tick  in the take's own ticks
     kind  0..127, as the Standard MIDI File specification numbers them
     port  index into the take's ports: the file's track
+    event number of the event that starts the note that it goes with, wherever that note goes; NO_EVENT: none
     """
 
     tick: int
     kind: int
     data: bytes
     port: int = 0
+    event: int = NO_EVENT
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,6 +8,8 @@ NOTE_OFF, NOTE_ON, POLY_PRESSURE, CONTROL, PROGRAM, PRESSURE, BEND = 0x80, 0x90,
 SYSTEM = SYSEX = 0xF0
 ALL_SOUND_OFF, ALL_NOTES_OFF = 120, 123
 VOLUME = 7
+LYRIC, MARKER = 5, 6
+"""Meta events of a MIDI file: a syllable, a mark in time."""
 KIND, CHANNEL = 0xF0, 0x0F
 """Bit masks of a channel message's status byte."""
 

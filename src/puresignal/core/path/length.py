@@ -1,4 +1,4 @@
-"""Length: notes of one length, at least so long, up to the next one, or one at a time."""
+"""Length: notes of one length, at least so long, up to the next one, or one at a time, gliding from one to the next."""
 
 from __future__ import annotations
 
@@ -8,17 +8,20 @@ from typing import ClassVar
 import numpy as np
 
 from puresignal.core.midi.events import NO_EVENT, Controls, Notes
+from puresignal.core.midi.messages import BEND
 from puresignal.core.midi.tempo_map import on_arrival_grid
 from puresignal.core.path.context import Context
+from puresignal.core.path.glide import bends
 from puresignal.core.path.live import LiveStage
 from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.setting import Scope, setting
 from puresignal.core.path.stage import Result
 from puresignal.core.path.stage_description import Reason, Stage, Switch
-from puresignal.core.path.tally import Action, NoteField, entries
+from puresignal.core.path.tally import Action, Entries, NoteField, entries
 from puresignal.translation import mark
 
 LONGER, SHORTER = Reason(mark("longer")), Reason(mark("shorter"))
+GLIDES = Reason(mark("glides"), mark("Notes that slide from the one before them, by bend."))
 CHORD_SECONDS = 0.03
 """Seconds within which notes begin together: none of them ends the other."""
 SHORTEST = 0.001
@@ -51,9 +54,18 @@ class Length:
         label=mark("Gap"), unit="ms", high=500.0, reach=100.0, scope=_FOR,
     )  # fmt: skip
 
+    glide_ms: Scoped = setting(
+        Scoped(0.0), mark("Time in which a note of one voice slides from the one before, where they are tied."),
+        label=mark("Glide"), unit="ms", high=1000.0, reach=300.0, scope=_FOR, later=True,
+    )  # fmt: skip
+    bend_range: Scoped = setting(
+        Scoped(2.0), mark("Semitones that a whole bend is at the receiver; wider steps begin their glide there."),
+        label=mark("Bend range"), low=1.0, high=48.0, reach=24.0, scope=_FOR, later=True,
+    )  # fmt: skip
+
     stage: ClassVar[Stage] = Stage(
         "length", word=mark("length"), title=mark("Set lengths"), tip=mark("Sets how long notes sound."),
-        switch=Switch(), reasons=(LONGER, SHORTER), causal=False, on_timeline=True,
+        switch=Switch(), reasons=(LONGER, SHORTER, GLIDES), causal=False, on_timeline=True,
     )  # fmt: skip
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
@@ -82,7 +94,40 @@ class Length:
             after=end[changed],
         )  # fmt: skip
         made = notes.but(end=end, end_event=np.where(changed, NO_EVENT, notes.end_event))
-        return Result(made, controls, (written,))
+        controls, glided = self._glides(notes, controls, context, (voices >= 0.5) & (notes.articulation < 0), following)
+        return Result(made, controls, (written, glided))
+
+    def _glides(
+        self, notes: Notes, controls: Controls, context: Context, single: np.ndarray, following: np.ndarray
+    ) -> tuple[Controls, Entries]:
+        """Controls with the bends of notes that glide from one that was held until they began.
+
+        single     (n,) notes of instruments of one voice
+        following  (n,) seconds at which the next note of the voice begins
+        """
+        glide = self.glide_ms.for_notes(notes, context)
+        if not (single & (glide > 0)).any():
+            return controls, Entries.empty()
+        voice = notes.track.astype(np.int64) * 32 + notes.port
+        order = np.lexsort((notes.seq, notes.start, voice))
+        order = order[single[order]]
+        now, last = order[1:], order[:-1]
+        held = np.nan_to_num(notes.end[last], nan=np.inf) >= notes.start[now] - CHORD_SECONDS
+        tied = (voice[now] == voice[last]) & held & (notes.start[now] > notes.start[last])
+        tied &= (glide[now] > 0) & (notes.note[now] != notes.note[last])
+        rows, origin = now[tied], notes.note[last[tied]]
+        others = np.setdiff1d(order[glide[order] > 0], rows)
+        made = bends(
+            notes, rows, origin, following[rows], glide[rows] / 1000,
+            self.bend_range.for_notes(notes, context)[rows], others,
+        )  # fmt: skip
+        # What the player bent while a note glides would fight with it.
+        bent = (controls.kind == BEND) & np.isin(controls.track, np.unique(notes.track[rows]))
+        joined = Controls.join([controls.take(~bent), made])
+        written = entries(
+            self.stage, Action.CHANGED, GLIDES, notes.origin[rows], field=NoteField.NONE, branch=notes.branch[rows],
+        )  # fmt: skip
+        return joined.take(np.argsort(joined.at, kind="stable")), written
 
     def live(self, context: Context) -> LiveStage:
         return LiveStage()

@@ -14,8 +14,8 @@ from functools import cached_property
 import numpy as np
 
 from puresignal.core.kit.note_map import NoteMap
-from puresignal.core.midi.events import NO_ARTICULATION, NO_EVENT, Controls, Events, Notes, Take
-from puresignal.core.midi.messages import BEND, CONTROL, PROGRAM
+from puresignal.core.midi.events import NO_ARTICULATION, NO_EVENT, Controls, Events, Meta, Notes, Take
+from puresignal.core.midi.messages import BEND, CONTROL, LYRIC, MARKER, PROGRAM
 from puresignal.core.midi.tempo_map import on_arrival_grid
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, make_context, run, with_edits
 from puresignal.core.path.context import EVENT_BITS, USUAL_WIRING, Context, PathTrack, Wiring, kit_tracks
@@ -69,6 +69,7 @@ class Placed:
     channel  1..16 for all its notes, 0 for each one's own
     edits    of its notes by hand
     heard    what the ear said of them
+    lyrics   (event that starts a note, its syllable)
     rings    whether notes that sound at `end` go on to their own end
     """
 
@@ -90,6 +91,7 @@ class Placed:
     edits: NoteEdits = NO_EDITS
     heard: HeardNotes | None = None
     rings: bool = False
+    lyrics: tuple[tuple[int, str], ...] = ()
     _known: dict[int, tuple[np.ndarray, Timeline, np.ndarray | None, np.ndarray]] = field(
         default_factory=dict, init=False, repr=False
     )
@@ -108,6 +110,19 @@ class Placed:
         placed = self._placed(own, timeline, own if begun is None else begun)
         self._known[id(own)] = own, timeline, begun, placed
         return placed
+
+    @cached_property
+    def with_lyrics(self) -> Take:
+        """The take with the syllables of its notes; they stand in place of those that its file has at these notes."""
+        if not self.lyrics:
+            return self.take
+        events, take = self.take.events, self.take
+        ticks = take.ticks if take.ticks is not None else take.tempo.seconds_to_ticks(events.arrived)
+        typed = [(int(ticks[event]), event, text) for event, text in self.lyrics if event < len(events)]
+        there = {tick for tick, _, _ in typed}
+        kept = [meta for meta in take.metas if meta.kind != LYRIC or meta.tick not in there]
+        made = [Meta(tick, LYRIC, text.encode(), int(events.port[event]), event) for tick, event, text in typed if text]
+        return replace(take, metas=tuple(sorted((*kept, *made), key=lambda meta: meta.tick)))
 
     def own_beats(self, own: np.ndarray) -> np.ndarray:
         """Beats from the take's beginning of (n,) seconds of the take."""
@@ -240,13 +255,21 @@ class Whole:
         found = first[order][np.minimum(place, len(order) - 1)] + (known & (1 << EVENT_BITS) - 1)
         return np.asarray(np.where(origins == NO_EVENT, NO_EVENT, found))
 
-    def for_file(self, name: str, ppq: int | None = None) -> tuple[Outcome, Take]:
+    def for_file(
+        self, name: str, ppq: int | None = None, markers: Sequence[tuple[float, str]] = ()
+    ) -> tuple[Outcome, Take]:
         """All takes as one, for a file that begins with bar 1, or whole bars earlier for what sounds before it.
 
+        markers  (beats from bar 1, text)
         ppq  ticks a quarter note, None for as many as keep every take's
         """
         ppq = ppq or common_ppq([one.take for one in self.placed])
         take, shift = _as_one(self.placed, self.timeline, ppq, name, self.bars_before)
+        if markers:
+            early = self.bars_before * self.timeline.meter_at(1).beats
+            marks = [Meta(max(0, round((beat + early) * ppq)), MARKER, text.encode()) for beat, text in markers]
+            metas = tuple(sorted((*take.metas, *marks), key=lambda meta: meta.tick))
+            take = replace(take, metas=metas, end_tick=max(take.end_tick, *(mark.tick for mark in marks)))
         return _later(self.outcome, shift, self.in_a_row), take
 
     @property
@@ -522,10 +545,12 @@ def _as_one(placed: Sequence[Placed], timeline: Timeline, ppq: int, name: str, b
     metas, end = [], 0
     for i, (one, own) in enumerate(zip(placed, ticks, strict=True)):
         first_port = sum(len(before.take.ports) for before in placed[:i])
+        first_event = sum(len(before.take.events) for before in placed[:i])
         place = round(one.beat * ppq) + early
-        for meta in one.take.metas:
+        for meta in one.with_lyrics.metas:
             tick = place + round(meta.tick * ppq / one.take.tempo.ppq)
-            metas.append(replace(meta, tick=max(0, tick), port=meta.port + first_port))
+            event = NO_EVENT if meta.event == NO_EVENT else meta.event + first_event
+            metas.append(replace(meta, tick=max(0, tick), port=meta.port + first_port, event=event))
         stated = place + round(one.take.end_tick * ppq / one.take.tempo.ppq) if one.take.ticks is not None else 0
         end = max(end, stated, int(own.max(initial=0)))
     take = Take(

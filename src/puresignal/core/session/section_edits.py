@@ -115,7 +115,8 @@ def inserted(session: Session, bar: int, count: int, timeline: Timeline, placed_
     loop = session.loop
     if loop is not None:
         loop = Loop(*(b + beats if b >= here - 1e-9 and b > 0 else b for b in (loop.begin, loop.end)))
-    session = replace(session, takes=takes, sections=sections, alternatives=alternatives, loop=loop)
+    markers = tuple((beat + beats if beat >= here - 1e-9 else beat, text) for beat, text in session.markers)
+    session = replace(session, takes=takes, sections=sections, alternatives=alternatives, loop=loop, markers=markers)
     return with_timeline(session, replace(now, tempos=tempos, meters=meters))
 
 

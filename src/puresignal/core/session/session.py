@@ -6,7 +6,7 @@ that undo never touches. What the player looks at is in `view`, which history do
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -43,6 +43,7 @@ class Session:
     sends          (key of a track, keys of those that its notes go to instead)
     alternatives   takes of one thing
     selections     of notes, by name
+    markers        (beats from bar 1, text), rising
     sync           whose time is followed, and who follows
     numbers        takes that were ever added
     view           what is looked at; not part of the history
@@ -67,6 +68,7 @@ class Session:
     recording: RecordingSettings = field(default_factory=RecordingSettings)
     sync: Sync = field(default_factory=Sync)
     selections: tuple[NamedSelection, ...] = ()
+    markers: tuple[tuple[float, str], ...] = ()
     view: View = field(default_factory=View)
 
     def __post_init__(self) -> None:
@@ -107,8 +109,32 @@ def as_template(session: Session, name: str) -> Session:
     """Everything of a session that fits another tune: inputs, maps, destinations, tracks and settings, but no takes."""
     return replace(
         session, name=name, takes=(), sections=(), order=(), loop=None, alternatives=(), numbers=0, view=View(),
+        markers=(),
         selections=tuple(one for one in session.selections if one.condition is not None),
     )  # fmt: skip
+
+
+def with_marker(session: Session, beat: float, text: str, before: float | None = None) -> Session:
+    """With a marker; one without text is none. before: beats of one that it stands in place of, in beats from bar 1"""
+    gone = {beat, before}
+    rows = [row for row in session.markers if row[0] not in gone]
+    if text.strip():
+        rows.append((beat, text.strip()))
+    return replace(session, markers=tuple(sorted(rows)))
+
+
+def with_lyrics(session: Session, ident: str, words: Mapping[int, str | None]) -> Session:
+    """With syllables of a take's notes.
+
+    words  by the event that starts a note, or the number of a drawn one. None takes one back; an empty one stands in
+           place of what the take's file has there
+    """
+    ref = session.take(ident)
+    if ref is None:
+        return session
+    rows: dict[int, str | None] = {**dict(ref.lyrics), **words}
+    kept = tuple(sorted((key, text) for key, text in rows.items() if text is not None))
+    return with_changed(session, ident, lyrics=kept)
 
 
 def with_name(session: Session, name: str) -> Session:

@@ -80,6 +80,7 @@ class TakeRef:
     edits     of single notes by hand
     heard     what the ear said of its notes, where they were heard in a recording
     rings     whether notes that sound at `end` go on to their own end, and are not cut there
+    lyrics    (event that starts a note, or number of a drawn one; its syllable), rising
     delay     seconds that its input and output needed when it was recorded; it stands earlier by so much
     """
 
@@ -108,6 +109,7 @@ class TakeRef:
     edits: NoteEdits = NO_EDITS
     heard: HeardNotes | None = None
     rings: bool = False
+    lyrics: tuple[tuple[int, str], ...] = ()
 
     def __post_init__(self) -> None:
         if not self.material:

@@ -168,6 +168,8 @@ class TracePanel(QWidget):
             return tr("{stage}: {name}, {why}").format(stage=stage, name=spoken(vocabulary[int(step.after)]), why=why)
         if step.field == NoteField.END:
             return tr("{stage}: ends at {after:.3f} s, {why}").format(stage=stage, after=step.after, why=why)
+        if step.field == NoteField.NONE:
+            return tr("{stage}: {why}", stage=stage, why=why)
         field = tr(_FIELDS[step.field])
         return tr("{stage}: {field} {before:g} → {after:g}, {why}").format(
             stage=stage, field=field, before=round(step.before, 2), after=round(step.after, 2), why=why
