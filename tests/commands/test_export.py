@@ -235,7 +235,7 @@ def test_syllables_stand_where_their_notes_leave_on_the_track_of_these(saved):
     later = NO_EDITS.with_edit(np.array([2]), Edit(beats=0.5))
     moved = session_edits.with_changed(SUNG, BASS.ident, edits=later)
     moved = session_edits.with_verdicts(moved, BASS.ident, np.array([4]), Verdict(keep=False))
-    assert words_of(exported(saved(moved), out="moved.mid")) == [("a, channel 2", 0.0, "Quar-"), ("a, channel 2", 1.5, "ter ")]
+    assert [row[1:] for row in words_of(exported(saved(moved), out="moved.mid"))] == [(0.0, "Quar-"), (1.5, "ter ")]
     alone = replace(SUNG, takes=SUNG.takes[1:])
     assert [row[1:] for row in words_of(exported(saved(alone, "alone"), out="alone.mid"))] == [
         (0.0, "Quar-"), (1.0, "ter "), (2.0, "past "),

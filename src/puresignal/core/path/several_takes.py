@@ -260,8 +260,8 @@ class Whole:
     ) -> tuple[Outcome, Take]:
         """All takes as one, for a file that begins with bar 1, or whole bars earlier for what sounds before it.
 
+        ppq      ticks a quarter note, None for as many as keep every take's
         markers  (beats from bar 1, text)
-        ppq  ticks a quarter note, None for as many as keep every take's
         """
         ppq = ppq or common_ppq([one.take for one in self.placed])
         take, shift = _as_one(self.placed, self.timeline, ppq, name, self.bars_before)

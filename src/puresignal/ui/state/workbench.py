@@ -455,7 +455,8 @@ class Workbench(QObject):
             session = replace(session, takes=(*session.takes, ref))
         settings = (session.target, session.path, session.delivery, session.timeline, session.inputs)
         looked = (session.view.current, session.view.alone, session.view.in_order)
-        wired = (session.destinations, session.sends, session.alternatives, looked, session.sections, session.order)
+        wired = (session.destinations, session.sends, session.alternatives, looked, session.sections, session.order,
+                 session.markers)  # fmt: skip
         cache_key = (session.takes, settings, wired, tuple(id(take) for take, _ in self._open))
         if self._made_of == cache_key:
             return

@@ -37,6 +37,7 @@ from puresignal.core.session.take_ref import DRAWN, SOUND
 from puresignal.core.timing import grids
 from puresignal.core.timing.session_time import Timeline as SessionTime
 from puresignal.translation import mark, tr
+from puresignal.ui.state.lyric_actions import LyricActions
 from puresignal.ui.state.services import Services
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.sound_of_take import sound_picture
@@ -60,6 +61,7 @@ from puresignal.ui.takes.timeline import Timeline
 from puresignal.ui.takes.timeline_rows import Row, picture
 from puresignal.ui.takes.trace_panel import TracePanel
 from puresignal.ui.takes.velocity_strip import VelocityStrip
+from puresignal.ui.takes.words_strip import WordsStrip
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
@@ -93,6 +95,7 @@ class TakesView(View):
         self.sound_switch: QAction
         self.strip_switch: QAction
         self.control_switch: QAction
+        self.words_switch: QAction
         self.timeline = Timeline()
         self.timeline.set_describe(self.describe)
         self.timeline.description_changed.connect(self._hover)
@@ -174,6 +177,11 @@ class TakesView(View):
         )  # fmt: skip
         self.controls.hide()
         self.timeline.painted.connect(self.controls.update)
+        self.lyrics = LyricActions(self._workbench, self)
+        self.words = WordsStrip(self.lyrics, self.timeline.x_of_all, self.timeline.second_at)
+        self.words.hide()
+        self.words.chosen.connect(self._point)
+        self.timeline.painted.connect(self.words.update)
         self.sound = SoundStrip(self.timeline.x_of_all, self.timeline.second_at)
         self.sound.hide()
         self.sound.balanced.connect(services.live_session.set_balance)
@@ -183,6 +191,7 @@ class TakesView(View):
         self.list.chosen.connect(self._choose_listed)
         left.addWidget(self.timeline, 3)
         left.addWidget(self.sound)
+        left.addWidget(self.words)
         left.addWidget(self.strip)
         left.addWidget(self.controls)
         left.addWidget(self.list, 2)
@@ -315,6 +324,12 @@ class TakesView(View):
                 mark("Controllers (Ctrl+Alt+L)"),
                 mark("Draw controllers, bend and pressure."),
                 self._show_controls,
+            ),
+            (
+                "words",
+                mark("Words and markers (Ctrl+Alt+W)"),
+                mark("Type syllables under notes, and markers."),
+                self._show_words,
             ),
             ("list", mark("List of events (Ctrl+L)"), mark("The notes with exact values."), self._show_list),
         ):
@@ -482,7 +497,7 @@ class TakesView(View):
         # A take that is still being played is a new value each time, but the same one to the player.
         growing = self._workbench.session.take(shown.ref.ident) is None
         same = before is not None and (
-            before.take is shown.take
+            before.take.events is shown.take.events
             or (growing and before.take.ident == shown.take.ident)
             or (before.is_several and shown.is_several and _idents(before) == _idents(shown))
         )
@@ -500,6 +515,8 @@ class TakesView(View):
             self.timeline.show_stretch(self._services.playback.span)
         if self.controls.isVisible():
             self.controls.show_line()
+        if self.words.isVisible():
+            self._fill_words()
         self.doubtful.setEnabled(len(note_selection.doubtful(shown.outcome)) > 0)
         if self.list.isVisible():
             self.list.show_take(shown)
@@ -1016,6 +1033,18 @@ class TakesView(View):
         """Show or hide the strip of controllers."""
         self.control_switch.toggle()
 
+    def toggle_words(self) -> None:
+        """Show or hide words and markers."""
+        self.words_switch.toggle()
+
+    def _show_words(self, on: bool) -> None:
+        self.words.setVisible(on)
+        if on:
+            self._fill_words()
+
+    def _fill_words(self) -> None:
+        self.words.show_line(self.lyrics.line(self._shown, self.timeline.selected), self.lyrics.markers(self._shown))
+
     def _show_controls(self, on: bool) -> None:
         self.controls.setVisible(on)
         if on:
@@ -1025,6 +1054,8 @@ class TakesView(View):
         self._hear_click(origins)
         if self.controls.isVisible():
             self.controls.show_line()
+        if self.words.isVisible() and len(origins):
+            self._fill_words()
         self.trace.show_notes(self._shown, origins)
         self.strip.show_selection(origins)
         self.path.show_selection(self._shown, origins)
