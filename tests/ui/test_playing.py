@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -11,6 +13,7 @@ from PySide6.QtWidgets import QApplication
 
 from puresignal.core.path import note_selection
 from puresignal.core.path.cleaning_path import with_faults
+from puresignal.core.path.scoped import Scoped
 from puresignal.core.session import session as edits
 from puresignal.core.touch import computer_keyboard
 from puresignal.engine.process_clients import SoundProcess
@@ -98,6 +101,27 @@ def test_a_range_on_the_ruler_is_looped_and_another_version_is_heard_at_once(dec
     qtbot.keyClick(timeline, Qt.Key.Key_Space)
     qtbot.wait(200)
     assert still_sounding(deck) == {}
+
+
+def test_each_round_of_a_loop_is_drawn_anew_and_starts_on_time(deck, qtbot):
+    bench, long = deck.workbench, 1.6
+    vary = replace(bench.session.path.vary, on=True, amount=Scoped(40.0))
+    bench.do("", edits.with_path(bench.session, replace(bench.session.path, vary=vary)))
+    deck.takes.timeline.set_stretch((0.0, long))
+    qtbot.mouseClick(deck.transport.loop, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(deck.transport.play, Qt.MouseButton.LeftButton)
+    clean = bench.shown.outcome.output_notes
+    count = int((clean.start < long).sum())
+    assert count > 8
+    qtbot.waitUntil(lambda: len(ons(deck)) >= 3 * count, timeout=15_000)
+    deck.playback.stop()
+    rounds = [ons(deck)[i * count : (i + 1) * count] for i in range(3)]
+    assert [[r.data[1] for r in one] for one in rounds] == [clean.note[:count].tolist()] * 3
+    drawn = [bench.in_round(number).output_notes for number in range(3)]
+    assert [[r.data[2] for r in one] for one in rounds] == [one.velocity[:count].astype(int).tolist() for one in drawn]
+    assert len({tuple(r.data[2] for r in one) for one in rounds}) == 3
+    starts = np.array([[r.at for r in one] for one in rounds])
+    assert np.abs(np.diff(starts, axis=0) - long).max() < 2e-3
 
 
 def test_played_and_clean_sound_different_and_a_b_swaps(deck, qtbot):

@@ -8,7 +8,7 @@ import numpy as np
 
 from puresignal.core.export.playback_events import Score, score
 from puresignal.core.export.session_result import SeveralTakes
-from puresignal.core.midi.events import Controls
+from puresignal.core.midi.events import Controls, Notes
 from puresignal.core.midi.messages import NOTE_OFF, NOTE_ON
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.session.recorded import AHEAD_SECONDS
@@ -41,6 +41,12 @@ def click_score(
     if not times:
         return NOTHING
     return Score(np.concatenate(times), np.concatenate(rows).astype(np.uint8), ())
+
+
+def half_ahead(now: Outcome, after: Outcome, half: float) -> Outcome:
+    """A round of a loop of which only what begins from `half` seconds on is to come yet; before it stands the next."""
+    early, late = after.output_notes, now.output_notes
+    return replace(now, output_notes=Notes.join([early.take(early.start < half), late.take(late.start >= half)]))
 
 
 def carried_over(

@@ -79,6 +79,9 @@ class Playback(QObject):
         self.looping = False
         self.speed = 1.0
         self._until: float | None = None
+        # The round of the loop, from 0, and whether its second half plays; None before it does.
+        self._round = 0
+        self._late_half: bool | None = None
         self.span: tuple[float, float] | None = None
         self._made_of: object = None
         self.other_path: CleaningPath | None = None
@@ -183,6 +186,7 @@ class Playback(QObject):
         self._follow()
 
     def _start(self, shown: Shown | None, span: tuple[float, float] | None, since: float | None = None) -> None:
+        self._round, self._late_half = 0, None
         self._hand_over(shown)
         player = self._live_session.player
         assert player is not None
@@ -416,7 +420,10 @@ class Playback(QObject):
         session = self._workbench.session
         outcome_now = None if shown is None else shown.outcome
         timeline, shift = self.time()
-        made_of = (outcome_now, session.delivery, self.version, session.recording, timeline, self.rolling, session.sync)
+        drawn = (self._round, self._late_half) if whole_session.varies(session) else None
+        made_of = (
+            outcome_now, session.delivery, self.version, session.recording, timeline, self.rolling, session.sync, drawn,
+        )  # fmt: skip
         if (self.playing or self._is_armed()) and made_of == self._made_of and self._moved is None:
             return
         self._made_of, self._rolling_made_of = made_of, self._settings(session)
@@ -428,7 +435,7 @@ class Playback(QObject):
         if shown is not None:
             delivery = whole_session.delivery_of(session, [track.key for track in shown.outcome.tracks])
             self._sounding, self._length = shown.ref.ident, shown.take.length
-            outcome = shown.outcome if self.version == CLEAN else self._as_played(shown)
+            outcome = self._drawn(shown) if self.version == CLEAN else self._as_played(shown)
             all_takes = replace(session, takes=(*session.takes, *self._workbench.open_refs))
             keys = [track.key for track in outcome.tracks]
             delivery = whole_session.played_back_by(all_takes, delivery, keys, ports.SOUND)
@@ -486,6 +493,29 @@ class Playback(QObject):
         made = self._workbench.worked_out(as_played(self._workbench.session.path))
         return shown.outcome if made is None else made
 
+    def _drawn(self, shown: Shown) -> Outcome:
+        """What is heard in this round of the loop; what has been passed is drawn for the next round already."""
+        span = self.loop_span()
+        if span is None or self._late_half is None or shown.several is None or self._workbench.session.view.in_order:
+            return shown.outcome
+        now = self._workbench.in_round(self._round)
+        if not self._late_half or now is None:
+            return now or shown.outcome
+        after, half = self._workbench.in_round(self._round + 1), sum(span) / 2
+        if after is None:
+            return now
+        return transport_score.half_ahead(now, after, half)
+
+    def _follow_rounds(self, span: tuple[float, float], place: float) -> None:
+        """Draw anew for each round, half a loop ahead, so that nothing changes where it is about to sound."""
+        late = place >= sum(span) / 2
+        if late == self._late_half or not whole_session.varies(self._workbench.session):
+            return
+        if self._late_half and not late:
+            self._round += 1
+        self._late_half = late
+        self._hand_over(self._workbench.heard)
+
     def _look(self) -> None:
         player = self._live_session.player
         place = player.position() if player is not None else None
@@ -494,6 +524,8 @@ class Playback(QObject):
             if span is not None and place >= span[1]:
                 place = span[0] + (place - span[0]) % max(0.02, span[1] - span[0])
             self.place, self.was_heard = place, True
+            if span is not None and self.playing and self.rolling is None:
+                self._follow_rounds(span, place)
             self.moved.emit(place)
             if self._until is not None and place >= self._until and self.playing:
                 self._until = None

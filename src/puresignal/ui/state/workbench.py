@@ -16,7 +16,7 @@ from puresignal.core.export.session_result import SessionResult, SeveralTakes, a
 from puresignal.core.export.song_builder import Clip, build_song
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
-from puresignal.core.path.cleaning_path import CleaningPath, Outcome, make_context, run
+from puresignal.core.path.cleaning_path import CleaningPath, Outcome, in_round, make_context, run
 from puresignal.core.path.several_takes import Placed
 from puresignal.core.session import alternative_edits, generated, playing_order, take_edits, tempo_edits
 from puresignal.core.session import session as edits
@@ -70,7 +70,7 @@ class Workbench(QObject):
         self._ordered: tuple[object, Shown] | None = None
         self.recorded: frozenset[str] = frozenset()
         self._made_of: object = None
-        self._results = SessionResult()
+        self._results, self._rounds = SessionResult(), SessionResult()
         self._lock: work_folder.Lock | None = None
 
     @property
@@ -306,7 +306,7 @@ class Workbench(QObject):
         self.file, self.saved, self.read_only = path, session, None
         self.recovered_from = ""
         self._made_of = None
-        self._results = SessionResult()
+        self._results, self._rounds = SessionResult(), SessionResult()
         session = generated.refreshed(session, self.store.by_ident, self._made_notes)
         self.saved = session if self.saved is not None else None
         self._turn_to(History(session), anew=True)
@@ -461,7 +461,8 @@ class Workbench(QObject):
         if self._made_of == cache_key:
             return
         self._made_of = cache_key
-        self._results.forget_others({ref.ident for ref in session.takes})
+        for results in (self._results, self._rounds):
+            results.forget_others({ref.ident for ref in session.takes})
         current = session.take() or (self._open[-1][1] if self._open else None)
         alone = None if current is None else self._results.alone(session, current, takes)
         before, self.own = self.own, None
@@ -514,6 +515,17 @@ class Workbench(QObject):
         if heard.is_several:
             return self._results.together(session, refs, self.store.by_ident, path).outcome
         return self._results.alone(session, refs[0], self.store.by_ident, path).outcome
+
+    def in_round(self, number: int) -> Outcome | None:
+        """The result that is heard as it is drawn by chance in a later round of a loop, from 0; None for no such."""
+        heard, session = self._heard, self.session
+        if heard is None or heard.several is None or not whole_session.varies(session) or not number:
+            return None if heard is None else heard.outcome
+        drawn = edits.with_path(session, in_round(session.path, number))
+        refs = tuple(ref for ref in session.takes if ref.ident in heard.several.idents)
+        if heard.is_several:
+            return self._rounds.together(drawn, refs, self.store.by_ident).outcome
+        return self._rounds.alone(drawn, refs[0], self.store.by_ident).outcome
 
     def ref_for(self, take: Take, source: NoteMap | None, played_on: LiveInput | None = None) -> TakeRef:
         """A take of the session that uses a material of its own. played_on: the input that it was played on."""
