@@ -68,7 +68,7 @@ class Bars:
         high = max(float(beats.max(initial=0.0)), 0.0) + 16.0
         first = timeline.beats_to_bar(low)[0]
         last = timeline.beats_to_bar(high)[0] + 1
-        begin = np.array([timeline.bar_to_beats(bar) for bar in range(first, last + 1)])
+        begin = timeline.bars_to_beats(np.arange(first, last + 1))
         whole = np.concatenate([[0], np.cumsum(np.ceil(np.diff(begin) - 1e-9))])
         return Bars(begin, whole)
 

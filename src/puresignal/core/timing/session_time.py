@@ -136,6 +136,12 @@ class Timeline:
         i = int(np.clip(np.searchsorted(bars, bar, "right") - 1, 0, None))
         return float(beats[i] + (bar - bars[i]) * meters[i].beats)
 
+    def bars_to_beats(self, bars: np.ndarray) -> np.ndarray:
+        """(n,) beats at which bars begin."""
+        firsts, beats, meters = self._bars
+        i = np.clip(np.searchsorted(firsts, bars, "right") - 1, 0, None)
+        return np.asarray(beats[i] + (bars - firsts[i]) * np.array([meter.beats for meter in meters])[i], np.float64)
+
     def beats_to_bar(self, beat: float) -> tuple[int, float]:
         """The bar in which a beat lies (from 1), and the quarter notes into it."""
         bars, beats, meters = self._bars
