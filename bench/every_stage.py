@@ -11,6 +11,7 @@ from support.big_takes import kit_file
 from puresignal.core.midi.standard_midi_file import to_take
 from puresignal.core.path.cleaning_path import CleaningPath, StageCache, run
 from puresignal.core.path.scoped import Scoped
+from puresignal.core.timing.session_time import Timeline
 from puresignal.io import midi_reader, note_map_file
 
 NOTES, RUNS = 100_000, 5
@@ -47,15 +48,12 @@ def main() -> None:
         begun = time.perf_counter()
         run(take, other, cache.context(take, source, target, other, {}), cache)
         moved.append(time.perf_counter() - begun)
-    print(
-        f"{NOTES:,} notes, every stage: {statistics.median(whole):.2f} s; a moved strength {statistics.median(moved):.3f} s"
-    )
+    print(f"{NOTES:,} notes, every stage: {statistics.median(whole):.2f} s", end="; ")
+    print(f"a moved strength {statistics.median(moved):.3f} s")
     cache = StageCache()
     context = cache.context(take, source, target, path, {})
     paired = cache.paired(take)
     notes, controls, within = paired.notes, paired.controls, context
-    from puresignal.core.timing.session_time import Timeline
-
     for number, stage in enumerate(path.stages()):
         if stage.stage.on_timeline and within is context:
             within = cache.on_timeline(context, Timeline.from_tempo_map(take.tempo))

@@ -12,6 +12,7 @@ from puresignal.core.export.arranged import arranged
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, in_round, run
 from puresignal.core.path.context import EVENT_BITS, Context
+from puresignal.core.path.memo import Memo
 from puresignal.core.path.several_takes import Placed, run_together
 from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session.playing_order import pieces
@@ -145,6 +146,7 @@ class SessionResult:
 
     def __init__(self) -> None:
         self._memos: dict[str, StageCache] = {}
+        self._memo = Memo()
         self._placed: dict[str, tuple[object, Placed]] = {}
         self._alone: dict[str, tuple[tuple[TakeRef, Placed, CleaningPath], SeveralTakes]] = {}
         self._together: tuple[object, SeveralTakes] | None = None
@@ -201,7 +203,7 @@ class SessionResult:
         key = refs, tuple(placed), timeline, session.path, session.name, session.markers
         if path is None and self._together is not None and self._together[0] == key:
             return self._together[1]
-        whole = run_together(placed, path or session.path, timeline)
+        whole = run_together(placed, path or session.path, timeline, self._memo if path is None else None)
         outcome, take = whole.for_file(session.name, markers=session.markers)
         counts = [len(one.take.events) for one in placed]
         first = np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.int64) if counts else np.zeros(0, np.int64)

@@ -187,15 +187,18 @@ class StageCache:
         self._context: Context | None = None
         self._stages: list[tuple[PathStage, Result]] = []
         self._played: Notes | None = None
-        self._timed: tuple[Context, Timeline, Context] | None = None
+        # A take is seen in its own time and in the session's.
+        self._timed: tuple[Context | None, dict[Timeline, Context]] = (None, {})
         # Kept by whoever lays the notes on the session's time (several_takes.py).
         self.later: object = None
 
     def on_timeline(self, context: Context, timeline: Timeline) -> Context:
         """A context for stages on the timeline; the one of the last run if it is still valid."""
-        if self._timed is None or self._timed[0] is not context or self._timed[1] != timeline:
-            self._timed = context, timeline, replace(context, timeline=timeline)
-        return self._timed[2]
+        if self._timed[0] is not context or len(self._timed[1]) > 3:
+            self._timed = context, {}
+        if timeline not in self._timed[1]:
+            self._timed[1][timeline] = replace(context, timeline=timeline)
+        return self._timed[1][timeline]
 
     def context(
         self,

@@ -153,6 +153,10 @@ class Context:
     heard: HeardNotes | None = None
     number: int = 0
 
+    def __getstate__(self) -> dict[str, Any]:
+        """What it is made of; what was worked out from that is not sent along."""
+        return {one.name: getattr(self, one.name) for one in fields(self)}
+
     @cached_property
     def memo(self) -> dict[str, Any]:
         """What stages have worked out about the notes of this context, by a name of theirs."""

@@ -20,6 +20,7 @@ from puresignal.core.midi.tempo_map import on_arrival_grid
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, StageCache, make_context, run, with_edits
 from puresignal.core.path.context import EVENT_BITS, USUAL_WIRING, Context, PathTrack, Wiring, kit_tracks
 from puresignal.core.path.heard_notes import HeardNotes
+from puresignal.core.path.memo import Memo
 from puresignal.core.path.note_edits import NO_EDITS, NoteEdits
 from puresignal.core.path.stage import PathStage, Result
 from puresignal.core.path.tally import Entries, NoteField, Tally
@@ -240,6 +241,7 @@ class Whole:
     placed: tuple[Placed, ...]
     timeline: Timeline
     context: Context
+    memo: Memo = field(default_factory=Memo, repr=False)
 
     def whose(self, origin: int) -> tuple[int, int]:
         """The take, by its place in the list, and its event that an origin stands for."""
@@ -264,13 +266,25 @@ class Whole:
         markers  (beats from bar 1, text)
         """
         ppq = ppq or common_ppq([one.take for one in self.placed])
+        take, shift = self.memo.once(
+            "take", self.placed, (self.timeline, ppq, name, self.bars_before, tuple(markers)),
+            lambda: self._take(name, ppq, markers),
+        )  # fmt: skip
+        played = self.memo.once(
+            "later", (self.outcome.input_notes, *self.placed), (shift, self.numbers),
+            lambda: _notes_later(self.outcome.input_notes, shift, self.in_a_row),
+        )  # fmt: skip
+        return _later(self.outcome, shift, self.in_a_row, played), take
+
+    def _take(self, name: str, ppq: int, markers: Sequence[tuple[float, str]]) -> tuple[Take, float]:
+        """All takes as one, and the seconds by which everything stands later in it than in the session."""
         take, shift = _as_one(self.placed, self.timeline, ppq, name, self.bars_before)
         if markers:
             early = self.bars_before * self.timeline.meter_at(1).beats
             marks = [Meta(max(0, round((beat + early) * ppq)), MARKER, text.encode()) for beat, text in markers]
             metas = tuple(sorted((*take.metas, *marks), key=lambda meta: meta.tick))
             take = replace(take, metas=metas, end_tick=max(take.end_tick, *(mark.tick for mark in marks)))
-        return _later(self.outcome, shift, self.in_a_row), take
+        return take, shift
 
     @property
     def bars_before(self) -> int:
@@ -284,15 +298,19 @@ def common_ppq(takes: Sequence[Take]) -> int:
     return ppq if ppq <= MOST_PPQ else USUAL_PPQ
 
 
-def run_together(placed: Sequence[Placed], path: CleaningPath, timeline: Timeline) -> Whole:
-    """Run every take, lay them on the session's time, and finish what looks across them."""
+def run_together(placed: Sequence[Placed], path: CleaningPath, timeline: Timeline, memo: Memo | None = None) -> Whole:
+    """Run every take, lay them on the session's time, and finish what looks across them.
+
+    memo  of the last result, where takes are worked out again and again
+    """
+    memo = memo or Memo()
     stages = path.stages()
     as_played = next(i for i, stage in enumerate(stages) if stage.stage.on_timeline)
     own_stages = next(i for i, stage in enumerate(stages) if stage.stage == Target.stage) + 1
     contexts = [one.context(path) for one in placed]
     given = [one.number for one in placed]
     numbers = given if all(given) and len(set(given)) == len(given) else list(range(1, len(placed) + 1))
-    merged = _merged_context(placed, contexts, path)
+    merged = memo.once("context", (*placed, *contexts), path.split.by, lambda: _merged_context(placed, contexts, path))
     ports = np.concatenate([[0], np.cumsum([len(one.take.ports) for one in placed])])
     moves = [
         _Move(one, context, merged, timeline, number, int(port))
@@ -302,7 +320,12 @@ def run_together(placed: Sequence[Placed], path: CleaningPath, timeline: Timelin
         _laid(one, stages[as_played:own_stages], run(one.take, path, context, one.cache, as_played), context, move)
         for one, context, move in zip(placed, contexts, moves, strict=True)
     ]
-    played = Notes.join([move.notes(o.input_notes) for move, o in zip(moves, outcomes, strict=True)])
+    played = memo.once(
+        "played",
+        (*placed, merged, *(o.input_notes for o in outcomes)),
+        (numbers, timeline),
+        lambda: _by_start(Notes.join([move.notes(o.input_notes) for move, o in zip(moves, outcomes, strict=True)])),
+    )
     notes, controls = _in_order(
         [move.notes(o.output_notes) for move, o in zip(moves, outcomes, strict=True)],
         [move.controls(o.controls) for move, o in zip(moves, outcomes, strict=True)],
@@ -315,8 +338,8 @@ def run_together(placed: Sequence[Placed], path: CleaningPath, timeline: Timelin
     tally = Tally(
         sum(o.tally.arrived for o in outcomes), len(notes), Entries.join(written), sum(o.tally.strays for o in outcomes)
     )
-    outcome = Outcome(_by_start(played), notes, controls, tally, merged.tracks, merged.vocabulary)
-    return Whole(outcome, tuple(numbers), tuple(placed), timeline, merged)
+    outcome = Outcome(played, notes, controls, tally, merged.tracks, merged.vocabulary)
+    return Whole(outcome, tuple(numbers), tuple(placed), timeline, merged, memo)
 
 
 def _laid(placed: Placed, stages: Sequence[PathStage], outcome: Outcome, context: Context, move: _Move) -> Outcome:
@@ -338,11 +361,15 @@ def _laid(placed: Placed, stages: Sequence[PathStage], outcome: Outcome, context
         order = np.lexsort((notes.seq, notes.start))
         if not np.array_equal(order, np.arange(len(order))):
             notes = notes.take(order)
+        # What was played stays the same value while only stages behind it change.
+        played = known.laid.input_notes if isinstance(known, _Later) and known.is_of(key, 2) else None
         laid = replace(
-            used, input_notes=move.timed(used.input_notes), output_notes=notes,
+            used, input_notes=move.timed(used.input_notes) if played is None else played, output_notes=notes,
             controls=move.timed_controls(used.controls),
         )  # fmt: skip
-        known = _Later(key, laid, replace(context, timeline=timeline), [])
+        # The same context while a setting is moved: what it has looked up of the maps stays.
+        within = replace(context, timeline=timeline) if cache is None else cache.on_timeline(context, timeline)
+        known = _Later(key, laid, within, [])
         if cache is not None:
             cache.later = known
     return known.run(with_edits(tuple(stages), placed.edits))
@@ -357,9 +384,10 @@ class _Later:
     context: Context
     results: list[tuple[PathStage, Result]]
 
-    def is_of(self, key: tuple[object, ...]) -> bool:
-        *same, where = key
-        *mine, my_place = self.key
+    def is_of(self, key: tuple[object, ...], first: int = 0) -> bool:
+        """Whether it was made of this; first: the part of the key from which it is compared."""
+        *same, where = key[first:]
+        *mine, my_place = self.key[first:]
         return all(a is b for a, b in zip(mine, same, strict=True)) and my_place == where
 
     def run(self, stages: Sequence[PathStage]) -> Outcome:
@@ -560,9 +588,17 @@ def _as_one(placed: Sequence[Placed], timeline: Timeline, ppq: int, name: str, b
     return take, shift
 
 
-def _later(outcome: Outcome, seconds: float, events: Callable[[np.ndarray], np.ndarray]) -> Outcome:
+def _notes_later(notes: Notes, seconds: float, events: Callable[[np.ndarray], np.ndarray]) -> Notes:
+    """Notes later, by the events of a file."""
+    return notes.but(
+        start=notes.start + seconds, end=notes.end + seconds,
+        origin=events(notes.origin), end_event=events(notes.end_event),
+    )  # fmt: skip
+
+
+def _later(outcome: Outcome, seconds: float, events: Callable[[np.ndarray], np.ndarray], played: Notes) -> Outcome:
     """An outcome with everything later, by the events of a file: one that starts before bar 1 counts from its start."""
-    notes, played, controls = outcome.output_notes, outcome.input_notes, outcome.controls
+    notes, controls = outcome.output_notes, outcome.controls
     entries = outcome.tally.entries
     in_seconds = np.isin(entries.field, (NoteField.START, NoteField.END))
     entries = entries.but(
@@ -571,14 +607,8 @@ def _later(outcome: Outcome, seconds: float, events: Callable[[np.ndarray], np.n
     )
     return replace(
         outcome,
-        input_notes=played.but(
-            start=played.start + seconds, end=played.end + seconds,
-            origin=events(played.origin), end_event=events(played.end_event),
-        ),
-        output_notes=notes.but(
-            start=notes.start + seconds, end=notes.end + seconds,
-            origin=events(notes.origin), end_event=events(notes.end_event),
-        ),
+        input_notes=played,
+        output_notes=_notes_later(notes, seconds, events),
         controls=controls.but(at=controls.at + seconds, origin=events(controls.origin)),
         tally=replace(outcome.tally, entries=entries.but(origin=events(entries.origin))),
     )  # fmt: skip

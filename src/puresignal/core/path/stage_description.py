@@ -118,6 +118,11 @@ class Stage(int):
         return cls._known[number]
 
     @classmethod
+    def count(cls) -> int:
+        """How many there are."""
+        return len(cls._known)
+
+    @classmethod
     def is_known(cls, key: str) -> bool:
         """Whether there is a stage with this key."""
         return any(one.key == key for one in cls._known)

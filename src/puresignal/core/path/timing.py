@@ -145,7 +145,8 @@ class Timing:
         """Where notes belong; worked out once for the notes of a context, since most settings do not change it."""
         key = (self.grid, self.tolerance_ms, self.swing, self.swung)
         known = context.memo.get("pulled")
-        if known is not None and known[0] is notes.start and known[1] == key:
+        of = (notes.start, notes.velocity, notes.note, notes.articulation, notes.track)
+        if known is not None and all(a is b for a, b in zip(known[0], of, strict=True)) and known[1] == key:
             found: Pulled = known[2]
             return found
         timeline = context.timeline or Timeline()
@@ -157,7 +158,7 @@ class Timing:
         found = pull(timeline.seconds_to_beats(notes.start), timeline, ways, meant, grid, self._swing)
         if grid is None and self.swing != grids.LEAST_SWING:
             found = found.swung(self._swing, Bars.of(timeline, found.line))
-        context.memo["pulled"] = notes.start, key, found
+        context.memo["pulled"] = of, key, found
         return found
 
     @property

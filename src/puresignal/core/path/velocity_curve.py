@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -64,6 +65,7 @@ class Shape:
         return self == Shape()
 
 
+@lru_cache(maxsize=256)
 def table(shape: Shape) -> np.ndarray:
     """(128,) float64 output for velocities 0..127; NaN where the hit is removed."""
     velocity = np.arange(128, dtype=np.float64)
@@ -87,7 +89,9 @@ def table(shape: Shape) -> np.ndarray:
     out = out * shape.scale + shape.offset
     if shape.fixed > 0:
         out = np.full(128, float(shape.fixed))
-    return np.where(gone, np.nan, np.clip(out, LEAST, MOST))
+    made = np.where(gone, np.nan, np.clip(out, LEAST, MOST))
+    made.flags.writeable = False
+    return made
 
 
 def through(tables: np.ndarray, which: np.ndarray, velocity: np.ndarray) -> np.ndarray:

@@ -82,6 +82,7 @@ class MainWindow(QMainWindow):
         self._sync: QWidget | None = None
         self._batch: BatchDialog | None = None
         self._stale: set[str] = set()
+        self._shown: Shown | None = None
         self.stack = ViewStack()
         self.header = Header(VIEWS, self.services)
         self.rail = InputSidebar(self.services, LiveCards(self.services))
@@ -298,6 +299,14 @@ class MainWindow(QMainWindow):
 
     def _refresh(self) -> None:
         bench, session, shown = self.workbench, self.workbench.session, self.workbench.seen
+        if bench.is_behind and self._shown is shown:
+            # Only what was set; all else when its result is there.
+            self.menus.show_session()
+            view = self.stack.currentWidget()
+            assert isinstance(view, View)
+            view.show_settings()
+            return
+        self._shown = shown
         self.setWindowTitle(f"{session.name}{'*' if bench.unsaved else ''} – Pure Signal")  # not shown
         self.header.show_session(session.name)
         self.rail.show_session()
@@ -462,6 +471,7 @@ class MainWindow(QMainWindow):
             except Exception:
                 logging.getLogger("puresignal").exception("while closing")
         self.services.background.close()
+        self.workbench.end_work()
         self.keeper.close()
         self.services.preferences.change(geometry=bytes(self.saveGeometry().data()))
         event.accept()

@@ -72,6 +72,9 @@ class View(QWidget):
         """Show the current take, or what to do if there is none."""
         raise NotImplementedError
 
+    def show_settings(self) -> None:
+        """Show settings that were changed, while the result of them is still worked out."""
+
     def first_focus(self) -> QWidget:
         """The widget that gets the keys when the view is shown."""
         return self

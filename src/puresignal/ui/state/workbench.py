@@ -12,13 +12,14 @@ from puresignal.commands import clean
 from puresignal.core.analysis import warnings
 from puresignal.core.errors import FileAccessError
 from puresignal.core.export import whole_session
-from puresignal.core.export.session_result import SessionResult, SeveralTakes, arranged_takes
+from puresignal.core.export.result_maker import Made, ResultMaker, Wanted, differ_in_notes_alone
+from puresignal.core.export.session_result import SessionResult, SeveralTakes
 from puresignal.core.export.song_builder import Clip, build_song
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, in_round, make_context, run
 from puresignal.core.path.several_takes import Placed
-from puresignal.core.session import alternative_edits, generated, playing_order, take_edits, tempo_edits
+from puresignal.core.session import alternative_edits, generated, take_edits, tempo_edits
 from puresignal.core.session import session as edits
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.history import History, as_looked_at
@@ -30,7 +31,11 @@ from puresignal.core.session.track_settings import Delivery
 from puresignal.core.timing.session_time import Timeline
 from puresignal.io import audio_file, file_access, midi_writer, note_map_file, ports, session_file, work_folder
 from puresignal.translation import tr
+from puresignal.ui.state.result_worker import ResultWorker
 from puresignal.ui.state.shown import Shown
+
+BESIDE_FROM = 20_000
+"""Notes from which a result is worked out beside the window: fewer take less time than a picture on the screen."""
 
 
 class Workbench(QObject):
@@ -67,10 +72,15 @@ class Workbench(QObject):
         # What generated takes are made of, and their notes.
         self._made_notes: generated.Memo = {}
         self._open: tuple[tuple[Take, TakeRef], ...] = ()
-        self._ordered: tuple[object, Shown] | None = None
         self.recorded: frozenset[str] = frozenset()
         self._made_of: object = None
-        self._results, self._rounds = SessionResult(), SessionResult()
+        self.beside_from = BESIDE_FROM
+        # What the window asks for takes apart from the result is kept apart from what is worked out beside it.
+        self._places, self._rounds = SessionResult(), SessionResult()
+        self._maker = ResultMaker()
+        self._last_wanted: Wanted | None = None
+        self._worker = ResultWorker(self)
+        self._worker.done.connect(self._worked)
         self._lock: work_folder.Lock | None = None
 
     @property
@@ -91,7 +101,7 @@ class Workbench(QObject):
     def placed(self, ref: TakeRef) -> tuple[Placed, Timeline]:
         """A take at its place, and the session's tempo and meters."""
         timeline = self.timeline
-        return self._results.placed(self.session, ref, self.store.by_ident, timeline), timeline
+        return self._places.placed(self.session, ref, self.store.by_ident, timeline), timeline
 
     @property
     def timeline(self) -> Timeline:
@@ -178,7 +188,7 @@ class Workbench(QObject):
         spans, drums = {}, {}
         for ref in session.takes:
             if ref.kind != SOUND and ref.is_in:
-                placed = self._results.placed(session, ref, takes, timeline)
+                placed = self._places.placed(session, ref, takes, timeline)
                 spans[ref.ident] = take_edits.span(placed, timeline)
                 drums[ref.ident] = take_edits.plays_kit(placed)
         return take_edits.instead(session, added, spans, drums)
@@ -306,7 +316,13 @@ class Workbench(QObject):
         self.file, self.saved, self.read_only = path, session, None
         self.recovered_from = ""
         self._made_of = None
-        self._results, self._rounds = SessionResult(), SessionResult()
+        self._worker.finish()
+        self._places, self._rounds, self._maker, self._last_wanted = (
+            SessionResult(),
+            SessionResult(),
+            ResultMaker(),
+            None,
+        )
         session = generated.refreshed(session, self.store.by_ident, self._made_notes)
         self.saved = session if self.saved is not None else None
         self._turn_to(History(session), anew=True)
@@ -393,6 +409,7 @@ class Workbench(QObject):
 
     def midi_job(self) -> Callable[[], int]:
         """Work that builds the MIDI file of the takes that are in, and returns its size in bytes."""
+        self.settle()
         whole, delivery = self.whole, self._delivery()
 
         def work() -> int:
@@ -409,10 +426,12 @@ class Workbench(QObject):
 
     def midi_bytes(self, clip: Clip | None = None) -> bytes:
         """The MIDI file of the takes that are in; the same bytes that `pure-signal export` writes."""
-        if self.whole is None:
+        self.settle()
+        if self.whole is None or self.whole.several is None:
             return b""
-        delivery = self._delivery()
-        whole = self.whole if clip is not None else self._in_order(self.session, self.whole)
+        delivery, whole = self._delivery(), self.whole.several
+        if clip is None:
+            whole = self._maker.in_order(self.session, self.store.by_ident, whole)
         song = build_song(whole.outcome, whole.take, delivery, clip)
         song = whole_session.with_session_key(song, self.session)
         return midi_writer.to_bytes(song, delivery.with_tempo)
@@ -431,6 +450,7 @@ class Workbench(QObject):
         """
         from puresignal.core.export import summary_html
 
+        self.settle()
         shown = self.whole
         if shown is not None:
             told = warnings.warnings(shown.take, shown.outcome)
@@ -445,7 +465,7 @@ class Workbench(QObject):
         self.changed.emit()
 
     def _follow(self) -> None:
-        """Work out again what has changed."""
+        """Work out again what has changed: at once, or for many notes on a thread beside the window's."""
         session, takes = self.session, self.store.by_ident
         if self._open and session.timeline is None:
             # What is being recorded has the session's tempo, and does not set it.
@@ -461,45 +481,59 @@ class Workbench(QObject):
         if self._made_of == cache_key:
             return
         self._made_of = cache_key
-        for results in (self._results, self._rounds):
-            results.forget_others({ref.ident for ref in session.takes})
-        current = session.take() or (self._open[-1][1] if self._open else None)
-        alone = None if current is None else self._results.alone(session, current, takes)
-        before, self.own = self.own, None
-        if current is not None and alone is not None:
-            same = before is not None and before.several is alone and before.delivery is session.delivery
-            self.own = before if same else self._shown(current, alone)
-        those_in = tuple(one for one in session.takes if one.is_in)
-        self.whole = None
-        if any(one.kind != SOUND for one in those_in):
-            notes = (one for one in those_in if one.kind != SOUND)
-            first = current if current is not None and current.is_in else next(notes)
-            self.whole = self._together(session, takes, first, those_in, alone)
-        self._heard = self.whole
-        if self.whole is not None and session.view.in_order and not self._open:
-            self._heard = self._in_order(session, self.whole)
-        if current is not None and self.is_alone:
-            open_ones = tuple(one for _, one in self._open if one.ident != current.ident)
-            self._heard = self._together(session, takes, current, (current, *open_ones), alone)
+        open_ones = tuple(ref for _, ref in self._open)
+        wanted = Wanted(session, dict(takes), open_ones, self.is_alone)
+        before, self._last_wanted = self._last_wanted, wanted
+        many = sum(len(take.events) for take in takes.values()) >= 2 * self.beside_from
+        if not many or self._open:
+            # What is being recorded grows by a few notes at a time.
+            self._worker.finish()
+            self._take_in(self._maker.made(wanted))
+        elif before is not None and differ_in_notes_alone(before.session, session):
+            self._worker.ask(wanted)
+        else:
+            self._take_in(self._worker.now(wanted))
 
-    def _in_order(self, session: Session, whole: Shown) -> Shown:
-        """The result in playing order; the same value as long as nothing of it changes."""
-        if playing_order.is_plain(session) or whole.several is None:
-            return whole
-        key = whole.outcome, session.sections, session.order
-        if self._ordered is None or self._ordered[0] != key:
-            made = arranged_takes(session, whole.several, self.store.by_ident)
-            self._ordered = key, Shown(whole.ref, made.take, made.context, made.outcome, whole.delivery, made)
-        shown = self._ordered[1]
-        return shown if shown.delivery is session.delivery else replace(shown, delivery=session.delivery)
+    @property
+    def is_behind(self) -> bool:
+        """Whether what is shown is not yet the result of the session as it is."""
+        return self._worker.is_busy
 
-    def _together(
-        self, session: Session, takes: dict[str, Take], ref: TakeRef, refs: tuple[TakeRef, ...],
-        alone: SeveralTakes | None,
-    ) -> Shown:  # fmt: skip
-        made = self._results.together(session, refs, takes)
-        if alone is not None and self.own is not None and made.outcome is alone.outcome and ref == self.own.ref:
-            return self.own
+    def end_work(self) -> None:
+        """End what works out results beside the window."""
+        self._worker.close()
+
+    def settle(self) -> None:
+        """Wait until the result is that of the session as it is."""
+        made = self._worker.settle()
+        if made is not None:
+            self._take_in(made)
+            self.changed.emit()
+
+    def _worked(self, made: Made) -> None:
+        """A result that was worked out beside the window."""
+        self._take_in(made)
+        self.changed.emit()
+
+    def _take_in(self, made: Made) -> None:
+        """Show a result; what is the same stays the same value."""
+        delivery, before = self.session.delivery, self.own
+        self.own = self.whole = self._heard = None
+        if made.own is not None:
+            ref, several = made.own
+            same = before is not None and before.several is several and before.delivery is delivery
+            self.own = before if same and before is not None and before.ref == ref else self._shown(ref, several)
+        if made.whole is not None:
+            self.whole = self._of(*made.whole)
+        if made.heard is not None:
+            same_as_whole = self.whole is not None and self.whole.several is made.heard[1]
+            self._heard = self.whole if same_as_whole else self._of(*made.heard)
+
+    def _of(self, ref: TakeRef, made: SeveralTakes) -> Shown:
+        """A result of takes together, which may be that of the chosen one alone."""
+        own = self.own
+        if own is not None and own.several is not None and made.outcome is own.several.outcome and ref == own.ref:
+            return own
         return self._shown(ref, made)
 
     def _shown(self, ref: TakeRef, made: SeveralTakes) -> Shown:
@@ -513,8 +547,8 @@ class Workbench(QObject):
         session = self.session
         refs = tuple(ref for ref in session.takes if ref.ident in heard.several.idents)
         if heard.is_several:
-            return self._results.together(session, refs, self.store.by_ident, path).outcome
-        return self._results.alone(session, refs[0], self.store.by_ident, path).outcome
+            return self._places.together(session, refs, self.store.by_ident, path).outcome
+        return self._places.alone(session, refs[0], self.store.by_ident, path).outcome
 
     def in_round(self, number: int) -> Outcome | None:
         """The result that is heard as it is drawn by chance in a later round of a loop, from 0; None for no such."""

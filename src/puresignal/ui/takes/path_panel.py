@@ -196,6 +196,7 @@ class PathPanel(QWidget):
         self.selection: tuple[int, ...] = ()
         holder.addWidget(self.whom, 1)
         self.column.addLayout(holder)
+        self._counts: dict[Stage, int] = {}
         # The range selected on the ruler, seconds of what is shown.
         self.stretch: tuple[float, float] | None = None
         self.boxes: dict[str, StageBox] = {}
@@ -460,8 +461,18 @@ class PathPanel(QWidget):
 
     def show_take(self, shown: Shown | None) -> None:
         """Show the settings, and what each stage did in the take."""
-        path = self._path
         self._show_tracks(shown)
+        self._counts = {
+            one.stage: self._count(one.stage, shown) for one in self._path.stages() if one.stage.key in self.boxes
+        }
+        self._show_stages(shown)
+
+    def show_settings(self) -> None:
+        """Show the settings, while what comes of them is still worked out."""
+        self._show_stages(self._workbench.seen)
+
+    def _show_stages(self, shown: Shown | None) -> None:
+        path = self._path
         whom = self._whom
         several = None if shown is None else shown.several
         has_heard = several is not None and any(ref.heard is not None for ref in several.refs)
@@ -475,7 +486,7 @@ class PathPanel(QWidget):
             if about == HandEdits.stage:
                 self.boxes[about.key].setVisible(several is not None and any(len(ref.edits) for ref in several.refs))
             on = path.is_on(stage)
-            self.boxes[about.key].show_state(on, self._count(about, shown))
+            self.boxes[about.key].show_state(on, self._counts.get(about, 0))
             off_at_first = about.switch is not None and not path.is_on(type(stage)())
             has_controls = any((about.key, setting.name) in self.controls for setting in settings_of(stage))
             # What is seldom switched on takes no room until it is.

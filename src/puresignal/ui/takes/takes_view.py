@@ -71,6 +71,8 @@ NUDGE, LOUDER, DRUMS = 0.001, 4.0, 10
 """Seconds of a nudge, velocity of one key press, and the channel of drums whose map names none."""
 BEAT_ACTIONS = ("half_speed", "double_speed", "bars_earlier", "bars_later", "tap_beat")
 """Keys that mend the beats of the chosen take while they are shown."""
+AT_ONCE, LOOK_LATER_MS = 20_000, 400
+"""Notes up to which the picture of the grid is made with each step of a drag; of more, so long after the last step."""
 BEFORE, AFTER = 1.5, 1.0
 """Seconds before and after a note that are played as its context."""
 SHORTEST_HEARD = 0.12
@@ -151,6 +153,9 @@ class TakesView(View):
         )
         self.empty.setObjectName("faint")
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._look_later = QTimer(self)
+        self._look_later.setSingleShot(True)
+        self._look_later.timeout.connect(lambda: self._find_grid(self._shown))
         self.path = PathPanel(services.workbench, services.background, services.live_lessons)
         self.path.suggestion_made.connect(services.notices.offer)
         self.path.notes_requested.connect(
@@ -528,8 +533,20 @@ class TakesView(View):
         self._look_at_grid(shown)
         self._look_at_keys(shown)
 
+    def show_settings(self) -> None:
+        self.path.show_settings()
+
     def _look_at_grid(self, shown: Shown) -> None:
         """Find what quantise goes by, beside the window; shown while it is on."""
+        # Of many notes only when nothing is being moved: it takes as long as quantising does.
+        if len(shown.outcome.input_notes) > AT_ONCE:
+            self._look_later.start(LOOK_LATER_MS)
+        else:
+            self._find_grid(shown)
+
+    def _find_grid(self, shown: Shown | None) -> None:
+        if shown is None:
+            return
         timing, in_order = self._workbench.session.path.timing, self._workbench.session.view.in_order
         if not timing.on or in_order or not len(shown.outcome.input_notes):
             self._show_grid(None)

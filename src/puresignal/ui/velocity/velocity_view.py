@@ -207,6 +207,10 @@ class VelocityView(View):
         self._grid.addWidget(plot, place // COLUMNS, place % COLUMNS)
         return plot
 
+    def show_settings(self) -> None:
+        self.on.setChecked(self._stage().on)
+        self._show_chosen()
+
     def choose(self, key: str) -> None:
         """Show the settings of a drum, or of all."""
         self.key = key
