@@ -20,8 +20,10 @@ os.environ.setdefault("JACK_DEFAULT_SERVER", "nobody-here")
 sys.path.insert(0, str(Path(__file__).parent))
 
 import numpy as np
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QPointF, Qt, QTimer
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 from support.big_takes import kit_file
 
 from puresignal.core.midi.standard_midi_file import to_take
@@ -121,6 +123,51 @@ def paint(window: MainWindow) -> None:
     print(f"painting: median {1000 * statistics.median(times):.1f} ms, worst {1000 * max(times):.1f}")
 
 
+def drag_note(window: MainWindow) -> None:
+    """A note under the pointer follows it; then its result, and undo."""
+    bench, timeline = window.workbench, window.takes.timeline
+    port, left = timeline.viewport(), Qt.MouseButton.LeftButton
+    timeline.show_all()
+    timeline.verticalScrollBar().setValue(0)
+    timeline._scale = timeline._drawn_width() / 8.0
+    port.repaint()
+    _, row, top, tall = next(
+        one for one in timeline._rows() if len(one[1].clean_start) > 200 and 120 < one[2] < port.height() - 120
+    )
+    i = len(row.clean_start) // 2
+    timeline._begin = float(row.clean_start[i]) - 2.0
+    port.repaint()
+    at = QPointF(timeline.x_of(float(row.clean_start[i])) + 1, top + tall - 14)
+    timeline.select(np.array([int(row.clean_origin[i])]))
+
+    def mouse(kind: QMouseEvent.Type, where: QPointF, button: Qt.MouseButton) -> None:
+        QApplication.sendEvent(port, QMouseEvent(kind, where, port.mapToGlobal(where), button, left,
+                                                 Qt.KeyboardModifier.NoModifier))  # fmt: skip
+
+    mouse(QMouseEvent.Type.MouseButtonPress, at, left)
+    times = []
+    for step in range(60):
+        begun = time.perf_counter()
+        mouse(QMouseEvent.Type.MouseMove, at + QPointF(2.0 * step, 0), Qt.MouseButton.NoButton)
+        port.repaint()
+        times.append(time.perf_counter() - begun)
+    before, begun = bench.whole, time.perf_counter()
+    mouse(QMouseEvent.Type.MouseButtonRelease, at + QPointF(120.0, 0), left)
+    own = time.perf_counter() - begun
+    while bench.whole is before and time.perf_counter() - begun < 5:
+        QTest.qWait(1)
+    result, begun = time.perf_counter() - begun, time.perf_counter()
+    if bench.whole is before:
+        print("a note dragged: nothing was under the pointer")
+        return
+    bench.undo()
+    undone = time.perf_counter() - begun
+    print(
+        f"a note dragged: follows in {1000 * statistics.median(times):.1f} ms, worst {1000 * max(times):.1f}; "
+        f"its result after {1000 * result:.0f} ms, the window's turn {1000 * own:.0f}; undo {1000 * undone:.0f}"
+    )
+
+
 def switch(window: MainWindow, on: bool) -> None:
     bench = window.workbench
     bench.do("quantise", edits.with_path(bench.session, bench.session.path.switched("timing", on)))
@@ -142,6 +189,9 @@ def main() -> None:
         drag(window, "strength of quantise", lambda path, i: path.with_setting(
             "timing", "strength", Scoped(0.3 + 0.02 * i)))  # fmt: skip
         switch(window, False)
+        for _ in range(2):
+            drag_note(window)
+            QTest.qWait(1500)
     window.close()
 
 

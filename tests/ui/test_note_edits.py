@@ -414,3 +414,79 @@ def test_a_clicked_note_is_heard_from_its_beginning_to_its_end_where_that_is_wan
     ((begin, end),) = heard
     assert begin == float(notes.start[notes.origin == origin][0])
     assert end >= begin + 0.1
+
+
+def drag_in_strip(strip, x, y, wide=40):
+    none, left = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
+    QTest.mousePress(strip, left, none, QPoint(x - wide, y))
+    where = QPoint(x + wide, y)
+    moved = QMouseEvent(
+        QMouseEvent.Type.MouseMove, where, strip.mapToGlobal(where), Qt.MouseButton.NoButton, left, none
+    )
+    strip.mouseMoveEvent(moved)
+    QTest.mouseRelease(strip, left, none, where)
+
+
+def test_probabilities_are_drawn_note_by_note_and_what_is_left_out_stays_in_the_strip(takes, demo_window, qtbot):
+    takes.strip_switch.trigger()
+    strip, bench = takes.strip, demo_window.workbench
+    strip.choice.setCurrentIndex(1)
+    strip.choice.activated.emit(1)
+    origin, at, _ = a_note(takes)
+    takes.timeline.select(np.array([origin]))
+    qtbot.wait(20)
+    count = len(notes_of(takes))
+    drag_in_strip(strip, at.x(), strip.height() - 2)
+    assert origin not in notes_of(takes).origin
+    assert len(notes_of(takes)) == count - 1
+    ref = bench.session.take()
+    assert bench.session.path.probability.chance.notes == ((((ref.number << 32) + origin,), 0.0),)
+    # It is still there to be drawn higher.
+    assert origin in strip._origin
+    drag_in_strip(strip, at.x(), 4)
+    assert origin in notes_of(takes).origin
+    assert demo_window.menus.undo.text() == "Undo: probability of 1 note"
+
+
+def test_edits_of_notes_that_do_not_leave_are_told_selected_and_forgotten(takes, demo_window, qtbot):
+    origin, _, _ = a_note(takes)
+    timeline, bench = takes.timeline, demo_window.workbench
+    timeline.select(np.array([origin]))
+    qtbot.keyClick(timeline, Qt.Key.Key_Right, CTRL)
+    timeline.select(np.array([origin]))
+    takes.act("remove")
+    assert origin not in notes_of(takes).origin
+    panel = takes.path
+    assert panel.orphans.text() == "1 edited note does not leave: a stage or you removed it."
+    assert panel.orphans.isVisible()
+    timeline.select(np.zeros(0, np.int64))
+    qtbot.mouseClick(panel.show_orphans, Qt.MouseButton.LeftButton)
+    assert timeline.selected.tolist() == [origin]
+    qtbot.mouseClick(panel.forget_orphans, Qt.MouseButton.LeftButton)
+    assert not len(bench.session.take().edits)
+    assert not panel.orphans.isVisible()
+
+
+def test_rows_say_their_step_in_the_key_on_request(trio, qtbot):  # noqa: F811
+    takes, _ = bass(trio, qtbot)
+    bench = trio.workbench
+    bench.do("", edits.with_key(bench.session, "D minor"))
+    assert "A2" in {row.label for row in takes.timeline._picture.rows}
+    takes.degrees.setChecked(True)
+    assert {"A2  5", "D2  1"} <= {row.label for row in takes.timeline._picture.rows}
+
+
+def test_the_pads_below_the_rows_are_played_while_looking_at_them(takes, demo_window, qtbot, monkeypatch):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    takes.toggle_face()
+    face = takes._face
+    assert face.isVisible()
+    heard = []
+    demo_window.live_session.messages_received.connect(heard.extend)
+    box = face.pads.boxes()["snare.head"].center().toPoint()
+    qtbot.waitUntil(lambda: demo_window.live_session.listening, timeout=8000)
+    qtbot.mouseClick(face.pads, Qt.MouseButton.LeftButton, pos=box)
+    qtbot.waitUntil(lambda: any(r.data[0] & 0xF0 == 0x90 for r in heard), timeout=6000)
+    takes.toggle_face()
+    assert not face.isVisible()
+    demo_window.live_session.close()

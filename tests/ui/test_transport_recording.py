@@ -131,6 +131,15 @@ def test_rounds_are_passes_and_one_is_undone_while_the_loop_runs(ready, qtbot):
     assert len(beats_of(ready, ready.workbench.session.takes[0])) == 3
     ready.workbench.undo()
     assert len(beats_of(ready, ready.workbench.session.takes[0])) == 2
+    # One key hears each alone, and then all of them again.
+    heard = []
+    for _ in range(4):
+        ready.services.take_actions.compare_passes()
+        heard.append([one.is_in for one in ready.workbench.session.takes[0].passes])
+    assert heard == [[True, False, False], [False, True, False], [False, False, True], [True, True, True]]
+    assert ready.notice.text == "All passes are in."
+    ready.workbench.undo()
+    assert [one.is_in for one in ready.workbench.session.takes[0].passes] == [True, True, False]
 
 
 def test_in_place_of_what_is_there_only_the_last_round_counts(ready, qtbot):

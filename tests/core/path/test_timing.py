@@ -11,11 +11,21 @@ from hypothesis import strategies as st
 
 from puresignal.core.export.whole_session import song_of
 from puresignal.core.midi.events import Controls
-from puresignal.core.path.cleaning_path import CleaningPath, in_round, make_context, run, with_faults, with_unmapped
+from puresignal.core.path.cleaning_path import (
+    CleaningPath,
+    StageCache,
+    in_round,
+    make_context,
+    run,
+    with_faults,
+    with_unmapped,
+)
 from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.several_takes import BEATS, Placed, run_together
 from puresignal.core.path.tally import Action, NoteField
 from puresignal.core.path.timing import BETWEEN, Timing
+from puresignal.core.path.velocity import Velocity
+from puresignal.core.path.velocity_curve import Shape
 from puresignal.core.path.verdicts import Verdict
 from puresignal.core.timing.grids import NAMES
 from puresignal.core.timing.session_time import MeterPoint, TempoPoint, Timeline
@@ -257,3 +267,24 @@ def test_a_session_says_it_in_its_file():
         t for track in song.tracks for t in track.messages.tick[track.messages.status & 0xF0 == 0x90].tolist()
     )
     assert ticks == [0, 480, 960, 1200, 1440]
+
+
+@settings(deadline=None, max_examples=25)
+@given(st.integers(0, 10_000), st.floats(0.2, 3.0), st.floats(20, 110))
+def test_other_velocities_are_quantised_as_if_nothing_had_been_worked_out_before(seed, scale, threshold):
+    """Grace notes are told by how loud they are: what is kept between looks may not outlive that."""
+    random = np.random.default_rng(seed)
+    start = np.sort(random.uniform(0, 8, 60))
+    rows = [(int(at * 960), 38, int(random.integers(5, 127)), 60) for at in start]
+    take = file_take(rows, channel=10)
+    timing = Timing(True)
+    one = replace(PLAIN, timing=timing)
+    shape = Shape(scale=scale, threshold=threshold if seed % 2 else 0.0)
+    other = replace(one, velocity=Velocity(shapes=(("*", shape),)))
+    cache = StageCache()
+    for path in (one, other, one):
+        context = cache.context(take, None, None, path, {})
+        kept = run(take, path, context, cache).output_notes
+        fresh = run(take, path, make_context(take, None, None, path)).output_notes
+        assert np.array_equal(kept.start, fresh.start)
+        assert np.array_equal(kept.velocity, fresh.velocity)

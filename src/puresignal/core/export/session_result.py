@@ -92,6 +92,12 @@ class SeveralTakes:
         ]
         return np.unique(np.concatenate(parts)) if parts else np.zeros(0, np.int64)
 
+    def orphans(self) -> np.ndarray:
+        """Origins of notes that were edited by hand but do not leave: another stage or the player removed them."""
+        edited = [first + ref.edits.origins for ref, first in zip(self.refs, self.first.tolist(), strict=True)]
+        every = np.unique(np.concatenate(edited)) if edited else np.zeros(0, np.int64)
+        return np.setdiff1d(every, self.outcome.output_notes.origin)
+
     def rounds_of(self, origins: np.ndarray, takes: Mapping[str, Take]) -> np.ndarray:
         """(n,) pass of a loop in which each note was played, from 1; 0 where its take has none.
 

@@ -19,6 +19,15 @@ def scale_of(key: str) -> tuple[int, ...]:
     return tuple((root + step) % 12 for step in (_MAJOR if mode == "major" else _MINOR))
 
 
+def degree_text(note: int, scale: tuple[int, ...]) -> str:
+    """The step of a note in a scale, behind its name: "  5", "  ♭5" for one between two; nothing without a scale."""
+    if not scale:
+        return ""
+    if note % 12 in scale:
+        return f"  {scale.index(note % 12) + 1}"
+    return f"  ♭{scale.index((note + 1) % 12) + 1}" if (note + 1) % 12 in scale else ""
+
+
 def held(note: int, scale: tuple[int, ...]) -> int:
     """The nearest note of a scale, the lower of two; without a scale the note itself."""
     if not scale:

@@ -6,7 +6,7 @@ grace notes with their stroke, rolls as a whole. A note that could belong to two
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 from typing import ClassVar
 
 import numpy as np
@@ -25,7 +25,7 @@ from puresignal.core.path.tally import Action, NoteField, entries
 from puresignal.core.path.velocity_curve import draw
 from puresignal.core.timing import grids
 from puresignal.core.timing.groove import NONE, Groove
-from puresignal.core.timing.meant_together import together
+from puresignal.core.timing.meant_together import Together, together
 from puresignal.core.timing.quantise import SURE, Bars, Pulled, pull
 from puresignal.core.timing.session_time import Timeline
 from puresignal.translation import mark
@@ -144,21 +144,26 @@ class Timing:
     def pulled(self, notes: Notes, context: Context) -> Pulled:
         """Where notes belong; worked out once for the notes of a context, since most settings do not change it."""
         key = (self.grid, self.tolerance_ms, self.swing, self.swung)
-        known = context.memo.get("pulled")
-        of = (notes.start, notes.velocity, notes.note, notes.articulation, notes.track)
-        if known is not None and all(a is b for a, b in zip(known[0], of, strict=True)) and known[1] == key:
-            found: Pulled = known[2]
-            return found
+        of = (notes.start, notes.note, notes.articulation, notes.track)
+        known: _Known | None = context.memo.get("pulled")
+        if known is not None and not known.is_of(key, of):
+            known = None
+        if known is not None and known.velocity is notes.velocity:
+            return known.found
         timeline = context.timeline or Timeline()
         keys, pitched = self._key(notes, context)
         meant = together(notes.start, keys, notes.velocity, pitched, self.tolerance_ms / 1000)
+        if known is not None and _alike(meant, known.meant):
+            # Other velocities, but the same notes go together.
+            context.memo["pulled"] = replace(known, velocity=notes.velocity)
+            return known.found
         grid = None if self.grid == AUTO else grids.grid_of(self.grid)
         # Two ways to hit one drum may share a moment; one way may not.
         ways = np.where(notes.articulation >= 0, keys * 64 + notes.articulation, keys * 64)
         found = pull(timeline.seconds_to_beats(notes.start), timeline, ways, meant, grid, self._swing)
         if grid is None and self.swing != grids.LEAST_SWING:
             found = found.swung(self._swing, Bars.of(timeline, found.line))
-        context.memo["pulled"] = of, key, found
+        context.memo["pulled"] = _Known(key, of, notes.velocity, meant, found)
         return found
 
     @property
@@ -254,6 +259,25 @@ class Timing:
 
     def live(self, context: Context) -> LiveStage:
         return LiveStage()
+
+
+@dataclass(frozen=True, eq=False)
+class _Known:
+    """Where notes belonged the last time, and what that hung on."""
+
+    key: tuple[object, ...]
+    of: tuple[np.ndarray, ...]
+    velocity: np.ndarray
+    meant: Together
+    found: Pulled
+
+    def is_of(self, key: tuple[object, ...], of: tuple[np.ndarray, ...]) -> bool:
+        return self.key == key and all(a is b for a, b in zip(self.of, of, strict=True))
+
+
+def _alike(one: Together, other: Together) -> bool:
+    """Whether the same notes go together."""
+    return all(np.array_equal(getattr(one, f.name), getattr(other, f.name)) for f in fields(one))
 
 
 def _together(moved: np.ndarray, keys: tuple[np.ndarray, np.ndarray], notes: Notes, tolerance: float) -> np.ndarray:

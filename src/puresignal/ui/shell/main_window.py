@@ -184,8 +184,18 @@ class MainWindow(QMainWindow):
             made.set_compact(self._compact)
             self.views[name] = made
             self.stack.addWidget(made)
+            if name == "Takes":  # not shown
+                self._put_face_below()
             made.show_take(self._for(made))
         return self.views[name]
+
+    def _put_face_below(self) -> None:
+        """Below the rows of Takes the chosen input can be played."""
+        from puresignal.ui.inputs.face_below import FaceBelow
+
+        face = FaceBelow(self.services)
+        self.takes.put_below(face)
+        self.takes.face_shown.connect(lambda on: face.listen() if on else None)
 
     def make_views_when_idle(self) -> None:
         """Make the views that were not shown yet one by one, so that the first click on their buttons is quick too."""

@@ -102,6 +102,7 @@ class Menus:
         self._add(play, mark("Hear played / clean"), "H", playback.switch_version)
         self._add(play, mark("Settings A / B"), "B", playback.compare_settings)
         self._add(play, mark("Previous take"), "T", playback.compare_takes)
+        self._add(play, mark("Next pass alone"), "Shift+T", services.take_actions.compare_passes)
         self._add(
             play, mark("Play the computer keyboard"), "Ctrl+K", lambda: window.switch_keys(not services.keyboard.on)
         )

@@ -45,6 +45,7 @@ VIEWS = (
             ViewAction(mark("List of events"), "Ctrl+L", "toggle_list", "notes"),
             ViewAction(mark("Hear notes when clicked"), "Ctrl+Shift+E", "toggle_click_hear", "notes"),
             ViewAction(mark("Controller strip"), "Ctrl+Alt+L", "toggle_controls", "notes"),
+            ViewAction(mark("Face of the input"), "Ctrl+Alt+F", "toggle_face", "notes"),
             ViewAction(mark("Words and markers"), "Ctrl+Alt+W", "toggle_words", "notes"),
             ViewAction(mark("Velocity strip"), "Ctrl+Shift+L", "toggle_strip", "notes"),
             ViewAction(mark("Next selected note"), "F3", "step_forward", "notes"),

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject
 
 from puresignal.core.path.note_edits import Edit, set_velocity
 from puresignal.core.session import note_editing
+from puresignal.core.session.session import with_path
 from puresignal.core.session.take_ref import DrawnNote
 from puresignal.translation import count_tr, tr
 from puresignal.ui.state.playback import Playback
@@ -105,6 +106,20 @@ class NoteActions(QObject):
         for velocity in np.unique(own).tolist():
             session = note_editing.with_edit(session, shown.whose(free[own == velocity]), set_velocity(velocity))
         bench.do(tr("velocity of {n}").format(n=count_tr("{n} note", "{n} notes", len(free))), session)
+        return True
+
+    def set_probabilities(self, origins: np.ndarray, values: np.ndarray) -> bool:
+        """Notes with a probability of 0 to 1 each, as one step; it switches the stage on."""
+        bench, shown = self._workbench, self._workbench.seen
+        if shown is None or shown.several is None or not len(origins):
+            return False
+        path = bench.session.path
+        chance = path.probability.chance
+        for value in np.unique(values).tolist():
+            chance = chance.with_notes(tuple(shown.several.by_number(origins[values == value]).tolist()), value)
+        stage = replace(path.probability, on=True, chance=chance)
+        name = tr("probability of {n}").format(n=count_tr("{n} note", "{n} notes", len(origins)))
+        bench.do(name, with_path(bench.session, replace(path, probability=stage)))
         return True
 
     def take_back(self, origins: np.ndarray) -> bool:

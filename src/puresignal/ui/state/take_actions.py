@@ -112,6 +112,21 @@ class TakeActions(QObject):
         name = tr("bring pass {n} in", n=number + 1) if on else tr("take pass {n} out", n=number + 1)
         self._with_pass(name, number, ident, is_in=on)
 
+    def compare_passes(self) -> None:
+        """Hear the passes of the chosen take one by one: all, then the first alone, the second, and all again."""
+        ref = self.ref(None)
+        if ref is None or len(ref.passes) < 2:
+            self._workbench.message_shown.emit(tr("Choose a take with several passes of a loop first."), False)
+            return
+        inside = [i for i, one in enumerate(ref.passes) if one.is_in]
+        following = inside[0] + 1 if len(inside) == 1 else 0
+        passes = tuple(replace(one, is_in=following in (i, len(ref.passes))) for i, one in enumerate(ref.passes))
+        session = edits.with_changed(self._workbench.session, ref.ident, passes=passes)
+        self._workbench.do(tr("compare passes"), session, f"passes {ref.ident}")  # not shown
+        every = following == len(ref.passes)
+        said = tr("All passes are in.") if every else tr("Pass {n} of {all} alone.", n=following + 1, all=len(passes))
+        self._workbench.message_shown.emit(said, False)
+
     def pass_to_track(self, number: int, track: str, ident: str | None = None) -> None:
         """Send all notes of a pass to a track; empty: to their own."""
         self._with_pass(tr("pass {n} to another track", n=number + 1), number, ident, track=track)

@@ -162,10 +162,14 @@ class PathPanel(QWidget):
 
     notes_requested  select the notes that a stage touched: the stage's number
     suggestion_made  a suggested action: its effect, its name, a tip, and the action
+    orphans_requested  select edited notes that do not leave
+    forgotten          take the edits of these back
     """
 
     notes_requested = Signal(int)
     suggestion_made = Signal(str, str, str, object)
+    orphans_requested = Signal()
+    forgotten = Signal()
 
     def __init__(
         self, workbench: Workbench, background: Background, lessons: LiveLessons, parent: QWidget | None = None
@@ -231,6 +235,17 @@ class PathPanel(QWidget):
         self.keys.setAccessibleName(tr("Likely keys"))
         self.keys.hide()
         self.boxes["key"].column.insertWidget(0, self.keys)
+        self.orphans = PlainLabel()
+        self.orphans.setObjectName("faint")
+        self.orphans.setWordWrap(True)
+        self.forget_orphans = QPushButton(tr("Forget these edits"))
+        self.forget_orphans.setToolTip(tr("Takes back the edits of notes that do not leave. Undo brings them again."))
+        self.forget_orphans.clicked.connect(self.forgotten)
+        self.show_orphans = QPushButton(tr("Select their notes"))
+        self.show_orphans.setToolTip(tr("Selects the notes that were edited but do not leave."))
+        self.show_orphans.clicked.connect(self.orphans_requested)
+        for widget in (self.orphans, self.show_orphans, self.forget_orphans):
+            self.boxes["edits"].column.addWidget(widget)
         self.groove = GrooveRow()
         self.groove.chosen.connect(self._use_groove)
         self.groove.asked.connect(self._take_groove)
@@ -485,6 +500,14 @@ class PathPanel(QWidget):
                 self.boxes[about.key].setVisible(has_heard)
             if about == HandEdits.stage:
                 self.boxes[about.key].setVisible(several is not None and any(len(ref.edits) for ref in several.refs))
+                lost = 0 if several is None else len(several.orphans())
+                self.orphans.setText(
+                    count_tr("{n} edited note does not leave: a stage or you removed it.",
+                             "{n} edited notes do not leave: a stage or you removed them.", lost)
+                )  # fmt: skip
+                self.boxes[about.key].show_state(path.is_on(stage), self._counts.get(about, 0))
+                self.boxes[about.key].show_body(lost > 0, lost > 0)
+                continue
             on = path.is_on(stage)
             self.boxes[about.key].show_state(on, self._counts.get(about, 0))
             off_at_first = about.switch is not None and not path.is_on(type(stage)())

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QAction, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -20,7 +20,9 @@ from PySide6.QtWidgets import (
 
 from puresignal.core.analysis import condition
 from puresignal.core.analysis.grid_picture import GridPicture, grid_picture
+from puresignal.core.export.note_chances import probabilities
 from puresignal.core.export.session_result import SeveralTakes
+from puresignal.core.harmony.scales import scale_of
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.path import held_to_key, note_selection
 from puresignal.core.path.cleaning_path import Outcome
@@ -60,7 +62,7 @@ from puresignal.ui.takes.time_strip import Handle, marks_of
 from puresignal.ui.takes.timeline import Timeline
 from puresignal.ui.takes.timeline_rows import Row, picture
 from puresignal.ui.takes.trace_panel import TracePanel
-from puresignal.ui.takes.velocity_strip import VelocityStrip
+from puresignal.ui.takes.velocity_strip import PROBABILITY, VelocityStrip
 from puresignal.ui.takes.words_strip import WordsStrip
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.plain_text import PlainLabel
@@ -84,7 +86,12 @@ def _idents(shown: Shown) -> tuple[str, ...]:
 
 
 class TakesView(View):
-    """The timeline with its controls, a line that describes what is under the pointer, and the side panel."""
+    """The timeline with its controls, a line that describes what is under the pointer, and the side panel.
+
+    face_shown  the face below the rows was shown or hidden
+    """
+
+    face_shown = Signal(bool)
 
     shows_all = True
 
@@ -98,6 +105,7 @@ class TakesView(View):
         self.strip_switch: QAction
         self.control_switch: QAction
         self.words_switch: QAction
+        self.face_switch: QAction
         self.timeline = Timeline()
         self.timeline.set_describe(self.describe)
         self.timeline.description_changed.connect(self._hover)
@@ -161,6 +169,8 @@ class TakesView(View):
         self.path.notes_requested.connect(
             lambda stage: self._point(note_selection.touched(self._outcome(), Stage.of(stage)))
         )
+        self.path.orphans_requested.connect(self._select_orphans)
+        self.path.forgotten.connect(self._forget_orphans)
         self.trace = TracePanel()
         self.trace.action_requested.connect(self.act)
         self.side = self._make_side()
@@ -174,7 +184,8 @@ class TakesView(View):
         left.addWidget(self.recipe)
         self.strip = VelocityStrip(self.timeline.x_of_all)
         self.strip.hide()
-        self.strip.drawn.connect(self._notes.set_velocities)
+        self.strip.drawn.connect(self._draw_values)
+        self.strip.asked.connect(self._fill_strip)
         self.timeline.painted.connect(self.strip.update)
         self.controls = ControlStrip(
             services.control_lines, self.timeline.x_of_all, self.timeline.second_at, lambda: self.timeline.selected,
@@ -201,6 +212,9 @@ class TakesView(View):
         left.addWidget(self.controls)
         left.addWidget(self.list, 2)
         left.addWidget(self.empty, 1)
+        self._below = QVBoxLayout()
+        self._face: QWidget | None = None
+        left.addLayout(self._below)
         self.said.setContentsMargins(14, 3, 14, 4)
         self.said.setMinimumWidth(10)
         left.addWidget(self.said)
@@ -256,9 +270,13 @@ class TakesView(View):
         self.pale.setToolTip(tr("Of several takes show the chosen one in colour, and the others pale behind it."))
         self.pale.setAccessibleName(tr("Show other takes pale"))
         self.pale.toggled.connect(lambda _: self._draw(False))
+        self.degrees = QCheckBox(tr("scale degrees"))
+        self.degrees.setToolTip(tr("Beside each note's name its step in the session's key, 1 for the root."))
+        self.degrees.setAccessibleName(tr("Show scale degrees"))
+        self.degrees.toggled.connect(lambda _: self._draw(False))
         rows = self._button(mark("Rows"), mark("Which rows are shown"), mark("Which rows and takes the sheet shows."))
         menu = QMenu(rows)
-        for box in (self.all_rows, self.pale):
+        for box in (self.all_rows, self.pale, self.degrees):
             holder = QWidget()
             inside = QHBoxLayout(holder)
             inside.setContentsMargins(10, 5, 14, 5)
@@ -337,6 +355,12 @@ class TakesView(View):
                 self._show_words,
             ),
             ("list", mark("List of events (Ctrl+L)"), mark("The notes with exact values."), self._show_list),
+            (
+                "face",
+                mark("Face of the input (Ctrl+Alt+F)"),
+                mark("Play the chosen input while looking at the rows."),
+                self._show_face,
+            ),
         ):
             action = menu.addAction(tr(label))
             action.setToolTip(tr(tip))
@@ -575,7 +599,8 @@ class TakesView(View):
             return
         own = self._workbench.own
         whole = own.context if self.all_rows.isChecked() and own is not None else None
-        drawn = picture(self._shown.outcome, self._shown.delivery, self._shown.take.length, whole)
+        scale = scale_of(self._workbench.session.key) if self.degrees.isChecked() else ()
+        drawn = picture(self._shown.outcome, self._shown.delivery, self._shown.take.length, whole, scale)
         several = self._shown.several
         pale = several is not None and len(several.refs) > 1 and self.pale.isChecked()
         self.timeline.show_picture(
@@ -850,6 +875,8 @@ class TakesView(View):
             note = int(row.note[0]) if note is None else note
         if note is not None:
             self._notes.draw(own, shown.several.beat_of(second), self._step(), note, channel, float(velocity))
+            if row.articulation is not None and not self._services.playback.playing:
+                self.timeline.pad_played.emit(row.articulation, velocity)
 
     # List, strip, selection
 
@@ -891,10 +918,21 @@ class TakesView(View):
     def _fill_strip(self) -> None:
         if self._shown is None:
             return
-        notes = self._shown.outcome.output_notes
-        notes = notes.take(notes.branch == 0)
-        self.strip.show_notes(notes.start, notes.velocity, notes.origin)
+        if self.strip.what == PROBABILITY and self._shown.several is not None:
+            chance = self._workbench.session.path.probability.chance
+            self.strip.show_notes(*probabilities(self._shown.outcome, self._shown.several, chance))
+        else:
+            notes = self._shown.outcome.output_notes
+            notes = notes.take(notes.branch == 0)
+            self.strip.show_notes(notes.start, notes.velocity, notes.origin)
         self.strip.show_selection(self.timeline.selected)
+
+    def _draw_values(self, origins: np.ndarray, values: np.ndarray) -> None:
+        """Values were drawn in the strip."""
+        if self.strip.what == PROBABILITY:
+            self._notes.set_probabilities(origins, values / 100.0)
+        else:
+            self._notes.set_velocities(origins, values)
 
     def _choose_listed(self, origins: np.ndarray) -> None:
         """Notes were chosen in the list."""
@@ -981,6 +1019,19 @@ class TakesView(View):
             bench.do(tr("forget selection {name}", name=name), selections.without_selection(bench.session, name))
             self._show_names("")
 
+    def _orphans(self) -> np.ndarray:
+        shown = self._shown
+        return np.zeros(0, np.int64) if shown is None or shown.several is None else shown.several.orphans()
+
+    def _select_orphans(self) -> None:
+        """Select edited notes that do not leave, where they were played."""
+        self.choose(row_painter.BOTH)
+        self._point(self._orphans())
+
+    def _forget_orphans(self) -> None:
+        """Take the edits of notes that do not leave back."""
+        self._notes.take_back(self._orphans())
+
     def _invert(self) -> None:
         if self._shown is None or self.selector is None:
             return
@@ -1049,6 +1100,21 @@ class TakesView(View):
     def toggle_controls(self) -> None:
         """Show or hide the strip of controllers."""
         self.control_switch.toggle()
+
+    def put_below(self, face: QWidget) -> None:
+        """Give it what is played below the rows; it is shown on request."""
+        self._face = face
+        face.hide()
+        self._below.addWidget(face)
+
+    def toggle_face(self) -> None:
+        """Show or hide the face of the chosen input below the rows."""
+        self.face_switch.toggle()
+
+    def _show_face(self, on: bool) -> None:
+        if self._face is not None:
+            self._face.setVisible(on)
+            self.face_shown.emit(on)
 
     def toggle_words(self) -> None:
         """Show or hide words and markers."""

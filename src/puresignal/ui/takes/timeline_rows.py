@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from puresignal.core.harmony.keys import note_name
+from puresignal.core.harmony.scales import degree_text
 from puresignal.core.kit.articulations import canonical, family_of, mark_of, sort_key, spoken
 from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.events import Notes
@@ -125,9 +126,12 @@ def _lines_of(outcome: Outcome) -> _Lines:
     return _last_lines[0]
 
 
-def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context | None = None) -> Picture:
+def picture(
+    outcome: Outcome, delivery: Delivery, length: float, whole: Context | None = None, scale: tuple[int, ...] = ()
+) -> Picture:
     """Rows by articulation under their tracks; unmapped rows come first.
 
+    scale  pitch classes of the key, from its root: rows of pitches also say their step in it
     whole  a context of whose kit every articulation gets a row, played or not; it may be that of one take of several
     """
     played, clean = outcome.input_notes, outcome.output_notes
@@ -186,7 +190,7 @@ def picture(outcome: Outcome, delivery: Delivery, length: float, whole: Context 
         above = -1
         for one, mine, left in sorted(by_track[index], key=lambda item: _row_order(item[0], outcome)):
             gap, above = above >= 0 and one > above + 1, one if _PITCH <= one < _LOOSE else -1
-            label, family, mark = _describe(one, track.family, outcome)
+            label, family, mark = _describe(one, track.family, outcome, scale)
             family = delivery.track(track.key).colour or family
             rows.append(
                 Row(
@@ -249,9 +253,10 @@ def _row_order(key: int, outcome: Outcome) -> tuple[int, str, int, str]:
     return sort_key(outcome.vocabulary[key]) if 0 <= key < _PITCH else (99, "", key, "")
 
 
-def _describe(key: int, family: str, outcome: Outcome) -> tuple[str, str, str]:
+def _describe(key: int, family: str, outcome: Outcome, scale: tuple[int, ...]) -> tuple[str, str, str]:
     if _PITCH <= key < _LOOSE:
-        return note_name(_PITCH + 127 - key), family, "dash"
+        pitch = _PITCH + 127 - key
+        return f"{note_name(pitch)}{degree_text(pitch, scale)}", family, "dash"
     if key >= _LOOSE:
         channel, note = divmod(key - _LOOSE, 128)
         kit_channels = {int(c) for c in distinct(outcome.input_notes.channel)}

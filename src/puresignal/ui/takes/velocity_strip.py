@@ -1,4 +1,4 @@
-"""Velocities below the sheet, drawn with the pointer: of the selected notes, or of all."""
+"""Velocities or probabilities below the sheet, drawn with the pointer: of the selected notes, or of all."""
 
 from __future__ import annotations
 
@@ -6,8 +6,8 @@ from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QComboBox, QWidget
 
 from puresignal.translation import tr
 from puresignal.ui.takes.row_labels import GUTTER
@@ -18,17 +18,22 @@ EDGE = 8.0
 """Pixels above the loudest and below the softest."""
 NEAR = 4.0
 """Pixels from the pointer within which a note is meant."""
+VELOCITY, PROBABILITY = "velocity", "probability"  # not shown
+RANGES = {VELOCITY: (1.0, 127.0, (1, 64, 127)), PROBABILITY: (0.0, 100.0, (0, 50, 100))}
+"""Lowest and highest value of each, and those that have a line."""
 MOST = 4000
 """Stems drawn at once; more cannot be told apart."""
 
 
 class VelocityStrip(QWidget):
-    """A drag draws velocities along its line; Shift keeps it straight from where it began.
+    """A drag draws values along its line; Shift keeps it straight from where it began.
 
-    drawn  other velocities: (origins, values)
+    drawn  other values: (origins, values), of what `what` says
+    asked  show the other quantity
     """
 
     drawn = Signal(object, object)
+    asked = Signal()
 
     def __init__(self, x_of: Callable[[np.ndarray], np.ndarray], parent: QWidget | None = None):
         """x_of: pixels of seconds."""
@@ -41,14 +46,25 @@ class VelocityStrip(QWidget):
         self._changed: dict[int, float] = {}
         self._from: QPointF | None = None
         self._last: QPointF | None = None
+        self.what = VELOCITY
+        self.choice = QComboBox(self)
+        self.choice.setAccessibleName(tr("What the strip shows"))
+        self.choice.addItem(tr("velocity"), VELOCITY)
+        self.choice.addItem(tr("probability"), PROBABILITY)
+        self.choice.setGeometry(10, 34, GUTTER - 62, 26)
+        self.choice.activated.connect(self._choose)
         self.setFixedHeight(HEIGHT)
         self.setAccessibleName(tr("Velocities"))
-        self.setToolTip(tr("Drag to draw velocities: of the selected notes, or of all. Shift draws a straight line."))
+        self.setToolTip(tr("Drag to draw: for the selected notes, or for all. Shift draws a straight line."))
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
 
-    def show_notes(self, start: np.ndarray, velocity: np.ndarray, origin: np.ndarray) -> None:
-        """start: (n,) seconds, rising."""
-        self._start, self._velocity, self._origin = start, velocity.astype(float), origin
+    def _choose(self) -> None:
+        self.what = self.choice.currentData()
+        self.asked.emit()
+
+    def show_notes(self, start: np.ndarray, value: np.ndarray, origin: np.ndarray) -> None:
+        """start: (n,) seconds, rising; value: velocities, or probabilities in per cent."""
+        self._start, self._velocity, self._origin = start, value.astype(float), origin
         self._flag()
 
     def show_selection(self, origins: np.ndarray) -> None:
@@ -60,10 +76,12 @@ class VelocityStrip(QWidget):
         self.update()
 
     def _y(self, velocity: float) -> float:
-        return EDGE + (1 - velocity / 127.0) * (self.height() - 2 * EDGE)
+        _, high, _ = RANGES[self.what]
+        return EDGE + (1 - velocity / high) * (self.height() - 2 * EDGE)
 
     def _velocity_at(self, y: float) -> float:
-        return float(np.clip(127.0 * (1 - (y - EDGE) / (self.height() - 2 * EDGE)), 1, 127))
+        low, high, _ = RANGES[self.what]
+        return float(np.clip(high * (1 - (y - EDGE) / (self.height() - 2 * EDGE)), low, high))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton and event.position().x() >= GUTTER - NEAR:
@@ -115,11 +133,8 @@ class VelocityStrip(QWidget):
         painter.fillRect(QRectF(0, 0, GUTTER, self.height()), current.colour("shade"))
         painter.setPen(QPen(current.colour("edge"), 1))
         painter.drawLine(QLineF(0, 0.5, self.width(), 0.5))
-        painter.setFont(theme.font(9, QFont.Weight.Bold))
-        painter.setPen(current.colour("faint"))
-        painter.drawText(QRectF(14, 0, GUTTER - 40, self.height()), Qt.AlignmentFlag.AlignVCenter, tr("velocity"))
         painter.setFont(theme.font(8))
-        for velocity in (1, 64, 127):
+        for velocity in RANGES[self.what][2]:
             y = self._y(velocity)
             painter.setPen(current.colour("faint"))
             painter.drawText(
