@@ -490,3 +490,38 @@ def test_the_pads_below_the_rows_are_played_while_looking_at_them(takes, demo_wi
     takes.toggle_face()
     assert not face.isVisible()
     demo_window.live_session.close()
+
+
+def test_notes_go_a_tick_an_octave_as_a_copy_and_to_another_track(trio, qtbot):  # noqa: F811
+    takes, origins = bass(trio, qtbot)
+    bench, timeline = trio.workbench, takes.timeline
+    origin = int(origins[4])
+    ((begin, _, pitch),) = beats_of(takes, [origin])
+    timeline.select(np.array([origin]))
+    timeline.setFocus()
+    alt = CTRL | Qt.KeyboardModifier.AltModifier
+    for _ in range(3):
+        qtbot.keyClick(timeline, Qt.Key.Key_Right, alt)
+    ((moved, _, _),) = beats_of(takes, [origin])
+    assert moved - begin == pytest.approx(3 / takes._shown.take.tempo.ppq, abs=1e-4)
+    bench.undo()
+    assert beats_of(takes, [origin])[0][0] == pytest.approx(begin, abs=1e-6)
+    takes.toggle_alone()
+    count = len(notes_of(takes))
+    origin = int(takes._shown.several.origins_of(bench.session.current, np.array([0]))[0])
+    timeline.select(np.array([origin]))
+    qtbot.keyClick(timeline, Qt.Key.Key_Up, alt)
+    drawn = [ref for ref in bench.session.takes if ref.kind == DRAWN]
+    assert len(notes_of(takes)) == count + 1
+    pitch = int(notes_of(takes).note[notes_of(takes).origin == origin][0])
+    assert drawn[0].drawn[0].note == pitch + 12
+    timeline.select(np.array([origin]))
+    menu = takes.menu()
+    [to] = [action for action in menu.actions() if action.text() == "To track"]
+    [kick] = [action for action in to.menu().actions() if action.text() == "Kick"]
+    kick.trigger()
+    notes = notes_of(takes)
+    assert takes._shown.outcome.tracks[int(notes.track[notes.origin == origin][0])].key == "kick"
+    song = mido.MidiFile(file=io.BytesIO(bench.midi_bytes()))
+    [track] = [one for one in song.tracks if one.name == "Kick"]
+    assert any(m.type == "note_on" and m.note == pitch and m.velocity for m in track)

@@ -68,7 +68,13 @@ def placed_take(
         ref.grid,
         rounds,
         _chosen(session, ref, timeline),
-        wiring_of(session, ref.input, ref.own, ref.channels, tuple(one.track for one in ref.passes if one.track)),
+        wiring_of(
+            session,
+            ref.input,
+            ref.own,
+            ref.channels,
+            (*(one.track for one in ref.passes if one.track), *ref.edits.tracks),
+        ),  # fmt: skip
         _channel(session, ref.input),
         ref.edits,
         ref.heard,

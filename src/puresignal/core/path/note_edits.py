@@ -152,6 +152,11 @@ class NoteEdits:
         """(n,) origins of edited notes, rising."""
         return self._columns[0]
 
+    @cached_property
+    def tracks(self) -> tuple[str, ...]:
+        """Keys of the tracks that notes are sent to by hand."""
+        return tuple(dict.fromkeys(one.track for one in self._columns[2] if one.track))
+
     def of(self, origins: np.ndarray) -> tuple[np.ndarray, dict[str, np.ndarray]]:
         """(n,) which notes are edited, and for these the columns of their edits by the field's name."""
         known, codes, kinds = self._columns

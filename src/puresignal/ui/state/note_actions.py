@@ -90,6 +90,10 @@ class NoteActions(QObject):
     def longer(self, origins: np.ndarray, beats: float) -> bool:
         return self._do(tr("length of {n}"), origins, Edit(longer=beats), "longer")  # not shown
 
+    def to_track(self, origins: np.ndarray, key: str) -> bool:
+        """Send notes to another track; what they are stays."""
+        return self._do(tr("{n} to another track"), origins, Edit(track=key))
+
     def set(self, origins: np.ndarray, edit: Edit, gesture: str | None = None) -> bool:
         """Any edit of notes."""
         return self._do(tr("edit {n}"), origins, edit, gesture)

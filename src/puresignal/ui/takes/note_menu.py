@@ -37,11 +37,13 @@ def made(
     for name, label in (
         ("split", mark("Split at the position, or in the middle")), ("join", mark("Join to one note")),
         ("octave_up", mark("An octave up")), ("octave_down", mark("An octave down")),
+        ("copy_octave_up", mark("Copy an octave up")), ("copy_octave_down", mark("Copy an octave down")),
     ):  # fmt: skip
         action = menu.addAction(tr(label))
         action.setEnabled(some)
         action.triggered.connect(lambda _=False, n=name: edit(n))
     _add_was(menu.addMenu(tr("This was…")), services, shown, selected)
+    _add_tracks(menu.addMenu(tr("To track")), services, shown, selected)
     menu.addSeparator()
     hear = menu.addAction(tr("Play in context"))
     hear.setEnabled(some)
@@ -49,6 +51,15 @@ def made(
     menu.addAction(tr("Next doubtful")).triggered.connect(lambda: act("next_doubtful"))
     menu.addAction(tr("Whole take")).triggered.connect(lambda: act("show_all"))
     return menu
+
+
+def _add_tracks(menu: QMenu, services: Services, shown: Shown | None, selected: np.ndarray) -> None:
+    """The tracks that the selected notes can go to."""
+    rows = [] if shown is None else [(one.track.key, one.title) for one in shown.tracks]
+    menu.setEnabled(len(selected) > 0 and len(rows) > 1)
+    for key, title in rows:
+        action = menu.addAction(title.replace("&", "&&"))
+        action.triggered.connect(lambda _=False, k=key: services.note_actions.to_track(selected, k))
 
 
 def _add_was(menu: QMenu, services: Services, shown: Shown | None, selected: np.ndarray) -> None:

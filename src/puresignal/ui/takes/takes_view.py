@@ -75,6 +75,8 @@ BEAT_ACTIONS = ("half_speed", "double_speed", "bars_earlier", "bars_later", "tap
 """Keys that mend the beats of the chosen take while they are shown."""
 AT_ONCE, LOOK_LATER_MS = 20_000, 400
 """Notes up to which the picture of the grid is made with each step of a drag; of more, so long after the last step."""
+TICKS = 960
+"""Ticks a quarter note where no take says how many it has."""
 BEFORE, AFTER = 1.5, 1.0
 """Seconds before and after a note that are played as its context."""
 SHORTEST_HEARD = 0.12
@@ -777,6 +779,11 @@ class TakesView(View):
         step = self._step()
         if name in ("earlier", "later"):
             notes.move(origins, step if name == "later" else -step)
+        elif name in ("tick_earlier", "tick_later"):
+            tick = 1.0 / (TICKS if self._shown is None else self._shown.take.tempo.ppq)
+            notes.set(origins, Edit(beats=tick if name == "tick_later" else -tick), "ticks")  # not shown
+        elif name in ("copy_octave_up", "copy_octave_down"):
+            notes.copy_by(origins, 0.0, 12 if name == "copy_octave_up" else -12)
         elif name in ("nudge_earlier", "nudge_later"):
             notes.nudge(origins, NUDGE if name == "nudge_later" else -NUDGE)
         elif name in ("octave_up", "octave_down"):
