@@ -139,3 +139,34 @@ def test_thinning_keeps_the_corners():
     x, y = zip(*points, strict=True)
     assert np.abs(np.interp(at, x, y) - value).max() <= 1.0
     assert simplified(at[:2], value[:2], 1.0) == list(zip(at[:2].tolist(), value[:2].tolist(), strict=True))
+
+
+def test_a_controller_is_listed_and_its_values_are_typed(strip, qtbot):
+    window = strip.window_
+    choose(strip, 0xB0, 1)
+    draw(strip, [(40, 20), (400, 110)], SHIFT)
+    before = written(window, "control_change")
+    takes = window.takes
+    takes.list_switch.trigger()
+    panel = takes.list
+    panel.what.setCurrentIndex(panel.what.findData(0xB0 * 128 + 1))
+    panel.what.activated.emit(panel.what.currentIndex())
+    model = panel.table.model()
+    assert model.rowCount() == len(before)
+    assert panel.count.text() == f"{len(before)} values"
+    typed = model.index(3, 4)
+    assert typed.data() == str(before[3][1])
+    assert model.setData(typed, "99", Qt.ItemDataRole.EditRole)
+    after = written(window, "control_change")
+    assert [value for _, value in after] == [*[v for _, v in before[:3]], 99, *[v for _, v in before[4:]]]
+    assert window.menus.undo.text() == "Undo: set a controller's value"
+    # To another place, and what is no place or too high is not taken.
+    row = panel.table.model()
+    assert row.setData(row.index(0, 0), "3.2.000", Qt.ItemDataRole.EditRole)
+    assert len(written(window, "control_change")) == len(before)
+    for column, text in ((0, "nowhere"), (4, "200"), (4, "loud"), (1, "-5")):
+        assert not row.setData(row.index(0, column), text, Qt.ItemDataRole.EditRole)
+    panel.what.setCurrentIndex(0)
+    panel.what.activated.emit(0)
+    assert panel.table.model() is panel.model
+    assert panel.count.text().endswith("notes")

@@ -74,7 +74,7 @@ def placed_take(
             ref.own,
             ref.channels,
             (*(one.track for one in ref.passes if one.track), *ref.edits.tracks),
-        ),  # fmt: skip
+        ),
         _channel(session, ref.input),
         ref.edits,
         ref.heard,

@@ -126,6 +126,19 @@ class ControlLines(QObject):
         name = tr("draw {what}", what=words) if points else tr("erase {what}", what=words)
         bench.do(name, edits.with_changed(bench.session, ref.ident, edits=ref.edits.with_stroke(stroke)))
 
+    def move_point(self, line: ControlLine, row: int, at: float, value: float) -> None:
+        """Put one value of a controller elsewhere, as one step. row: of the line; at: seconds of the sheet"""
+        bench = self._workbench
+        ref = bench.session.take()
+        if ref is None or bench.session.delivery.track(line.track).locked:
+            bench.message_shown.emit(tr("Its track is locked."), False)
+            return
+        before, after = (float(np.interp(second, line.shown, line.own)) for second in (float(line.at[row]), at))
+        gone = ControlStroke(line.track, line.kind, line.number, before, before)
+        there = ControlStroke(line.track, line.kind, line.number, after, after, ((after, value),))
+        made = ref.edits.with_stroke(gone).with_stroke(there)
+        bench.do(tr("set a controller's value"), edits.with_changed(bench.session, ref.ident, edits=made))
+
     def thin(self, line: ControlLine, begin: float, end: float, tolerance: float) -> None:
         """Keep only the points that a line within a tolerance of the values needs."""
         inside = (line.at >= begin) & (line.at <= end)

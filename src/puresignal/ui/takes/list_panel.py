@@ -15,16 +15,27 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QHeaderView, QLineEdit, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from puresignal.core.analysis.event_list import EventList, events_of, place_of, place_text
 from puresignal.core.harmony.keys import note_name
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.path.note_edits import Edit, set_length, set_velocity
 from puresignal.core.timing.click_beats import counted
-from puresignal.translation import mark, tr
+from puresignal.translation import count_tr, mark, tr
+from puresignal.ui.state.control_lines import ControlLines
 from puresignal.ui.state.note_actions import NoteActions
 from puresignal.ui.state.shown import Shown
+from puresignal.ui.takes.control_model import ControlModel
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.plain_text import PlainLabel
 
@@ -33,6 +44,8 @@ HEADS = (
     mark("channel"),
 )  # fmt: skip
 PLACE, SECONDS, TRACK, WHAT, NOTE, VELOCITY, LENGTH, CHANNEL = range(8)
+NOTES = -1
+"""In the list of what is shown, beside the controllers."""
 EDITABLE = (PLACE, SECONDS, NOTE, VELOCITY, LENGTH)
 _Index = QModelIndex | QPersistentModelIndex
 
@@ -152,9 +165,15 @@ class ListPanel(QWidget):
 
     chosen = Signal(object)
 
-    def __init__(self, notes: NoteActions, parent: QWidget | None = None):
+    def __init__(self, notes: NoteActions, lines: ControlLines, parent: QWidget | None = None):
         super().__init__(parent)
-        self._notes = notes
+        self._notes, self._lines = notes, lines
+        self.controls = ControlModel(lines, self)
+        self.what = QComboBox()
+        self.what.setAccessibleName(tr("What the list shows"))
+        self.what.setToolTip(tr("The notes, or one controller of the chosen take's track."))
+        self.what.addItem(tr("notes"), NOTES)
+        self.what.activated.connect(lambda _: self.show_take(self._shown))
         self._shown: Shown | None = None
         self._events: EventList | None = None
         self._selected = np.zeros(0, np.int64)
@@ -175,6 +194,7 @@ class ListPanel(QWidget):
         for number in (TRACK, WHAT):
             head.setSectionResizeMode(number, QHeaderView.ResizeMode.Stretch)
         head.setHighlightSections(False)
+        self._head = head
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._choose())
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("Filter: a drum, a track, a note"))
@@ -188,6 +208,7 @@ class ListPanel(QWidget):
         self.count.setObjectName("faint")
         row = QHBoxLayout()
         row.setContentsMargins(12, 5, 12, 3)
+        row.addWidget(self.what)
         row.addWidget(self.search, 1)
         row.addWidget(self.only)
         row.addWidget(self.count)
@@ -201,12 +222,45 @@ class ListPanel(QWidget):
         """Show the notes of a result."""
         self._shown = shown
         several = None if shown is None else shown.several
+        self._show_kinds()
+        kind = self.what.currentData()
+        notes = kind == NOTES
+        for widget in (self.search, self.only):
+            widget.setEnabled(notes)
+        if (self.table.model() is self.model) != notes:
+            self._turn_to(self.model if notes else self.controls)
+        if not notes:
+            status, number = divmod(kind, 128)
+            line = None if shown is None else self._lines.line(status, number, self._selected)
+            self.controls.show_line(shown, line, self.what.currentText())
+            self.count.setText(count_tr("{n} value", "{n} values", self.controls.rowCount()))
+            return
         self._events = None if several is None else events_of(several.outcome, several.timeline, several.shift)
         self._fill()
+
+    def _show_kinds(self) -> None:
+        """The controllers that there are, besides the notes. As one number: the toolkit cannot compare pairs."""
+        wanted = [(NOTES, tr("notes"))]
+        wanted += [(kind * 128 + number, words) for kind, number, words in self._lines.kinds()]
+        if [self.what.itemData(i) for i in range(self.what.count())] != [one for one, _ in wanted]:
+            now = self.what.currentData()
+            self.what.clear()
+            for one, words in wanted:
+                self.what.addItem(words, one)
+            self.what.setCurrentIndex(max(0, self.what.findData(now)))
+
+    def _turn_to(self, model: EventModel | ControlModel) -> None:
+        """Show other rows in the table."""
+        self.table.setModel(model)
+        self.table.selectionModel().selectionChanged.connect(lambda *_: self._choose())
+        for number in (TRACK, WHAT):
+            self._head.setSectionResizeMode(number, QHeaderView.ResizeMode.Stretch)
 
     def show_selection(self, origins: np.ndarray) -> None:
         """Show what is selected elsewhere."""
         self._selected = origins
+        if self.what.currentData() != NOTES:
+            return
         if self.only.isChecked():
             self._fill()
         else:
@@ -251,7 +305,7 @@ class ListPanel(QWidget):
             self.table.scrollTo(self.model.index(int(rows[0]), 0))
 
     def _choose(self) -> None:
-        if self._quiet:
+        if self._quiet or self.what.currentData() != NOTES:
             return
         rows = sorted({index.row() for index in self.table.selectionModel().selectedRows()})
         self._selected = np.array([self.model.origin(row) for row in rows], np.int64)

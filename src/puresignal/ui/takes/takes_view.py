@@ -204,7 +204,7 @@ class TakesView(View):
         self.sound.hide()
         self.sound.balanced.connect(services.live_session.set_balance)
         self.timeline.painted.connect(self.sound.update)
-        self.list = ListPanel(self._notes)
+        self.list = ListPanel(self._notes, services.control_lines)
         self.list.hide()
         self.list.chosen.connect(self._choose_listed)
         left.addWidget(self.timeline, 3)
