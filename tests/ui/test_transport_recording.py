@@ -13,6 +13,7 @@ from PySide6.QtCore import Qt
 from puresignal.core.midi import messages
 from puresignal.core.session import recording
 from puresignal.core.session import session as edits
+from puresignal.core.timing.session_time import Timeline
 from puresignal.core.touch import hand_control
 from puresignal.core.touch.computer_keyboard import own_map
 from puresignal.io import journal, ports
@@ -31,8 +32,6 @@ def ready(window, monkeypatch, qtbot):
     live.listen_to(ports.SCREEN_PADS, own_map())
     qtbot.waitUntil(lambda: bool(live.state), timeout=8000)
     bench = window.workbench
-    from puresignal.core.timing.session_time import Timeline
-
     bench.do("tempo", edits.with_timeline(bench.session, Timeline.steady(240)))
     yield window
     window.live_session.close()
@@ -357,3 +356,24 @@ def test_a_full_disk_is_told_at_once_and_what_is_played_is_kept(ready, qtbot):
     qtbot.waitUntil(lambda: "on disk again" in ready.notice.text, timeout=4000)
     rows = journal.sittings(ready.live_session.journal_folder().parent)[0].rows
     assert sum(messages.is_note_on(data) for _, _, data in rows) == 3
+
+
+def test_the_simulated_drummer_joins_in_with_the_bar_and_keeps_the_transport_s_time(ready, qtbot):
+    bench = ready.workbench
+    bench.do("tempo", edits.with_timeline(bench.session, Timeline.steady(140)))
+    set_recording(ready, start=recording.AFTER_COUNT_IN)
+    ready.inputs.drummer.tempo.setValue(90)
+    ready.inputs.play_device(ports.DRUM_MODULE, True)
+    capture = ready.services.capture
+    qtbot.wait(300)
+    capture.begin()
+    qtbot.waitUntil(lambda: ready.playback.beat_of(ready.playback.place) > 8.3, timeout=15_000)
+    capture.end()
+    ref = next(one for one in bench.session.takes if ports.DRUM_MODULE in bench.store[one.material].ports[0].name)
+    beats = beats_of(ready, ref)
+    assert len(beats) > 20
+    # Played at 90 it would drift through the sixteenths; a hit is sent with what the device itself needs.
+    off = beats * 4 - np.rint(beats * 4)
+    assert np.median(np.abs(off - np.median(off))) < 0.1
+    assert abs(float(np.median(off))) < 0.2
+    ready.inputs.play_device(ports.DRUM_MODULE, False)

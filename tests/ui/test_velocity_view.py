@@ -7,7 +7,10 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from puresignal.core.path import settings_json
 from puresignal.core.path.velocity_curve import ALL, Shape
+from puresignal.core.session import session as edits
+from tests.ui.test_several_takes import trio  # noqa: F401 - fixture
 
 
 @pytest.fixture
@@ -148,3 +151,26 @@ def test_fine_velocities_leave_where_asked_for(demo_window, view, qtbot):
     assert demo_window.workbench.midi_bytes().count(b"\x58") - plain >= (finer % 1 != 0).sum()
     demo_window.workbench.undo()
     assert not view.fine.isChecked()
+
+
+def test_a_pitched_track_has_a_plot_figures_and_a_shape_of_its_own(trio, qtbot):  # noqa: F811
+    bench = trio.workbench
+    ref = next(one for one in bench.session.takes if one.name == "Bass line")
+    bench.do("", edits.with_current(bench.session, ref.ident))
+    trio.show_view("Velocity")
+    view = trio.velocity
+    [key] = [key for key in view.plots if key.startswith("track:")]
+    view.choose(key)
+    assert view.title.text() == "Bass"
+    assert "hits" in view.about.text()
+    before = bench.whole.outcome.output_notes
+    drag(view.plots[key], (127, 127), (127, 40))
+    after = bench.whole.outcome.output_notes
+    mine = after.track == next(i for i, one in enumerate(bench.whole.outcome.tracks) if "track:" + one.key == key)
+    assert after.velocity[mine].max() <= 45
+    assert np.array_equal(after.velocity[~mine], before.velocity[~mine])
+    assert settings_json.from_json(settings_json.to_json(bench.session.path), "x") == bench.session.path
+    view.knobs["amount"].slider.setValue(20)
+    assert not np.array_equal(bench.whole.outcome.output_notes.velocity[mine], after.velocity[mine])
+    qtbot.mouseClick(view.reset, Qt.MouseButton.LeftButton)
+    assert np.array_equal(bench.whole.outcome.output_notes.velocity, before.velocity)

@@ -1,8 +1,8 @@
 """The process of the simulated devices, which feed the router.
 
 `python -m puresignal.engine.device_process FEED KNOCK PULSE`, numbers of open files. Commands are lines of JSON:
-{"play": port, "kit": map, "bpm": n, "faults": {...}, "seed": n}, {"stop": port},
-{"hit": port, "kit": map, "articulation": name, "velocity": n}.
+{"play": port, "kit": map, "bpm": n, "faults": {...}, "seed": n, "at": second of the clock at which it begins, now
+without}, {"stop": port}, {"hit": port, "kit": map, "articulation": name, "velocity": n}.
 """
 
 from __future__ import annotations
@@ -52,7 +52,7 @@ class DevicePlayer:
         else:
             assert kit is not None
             stream = devices.grooves(kit, Faults(**command.get("faults", {})), bpm, seed)
-        self._playing[port] = [devices.Playing(stream, now + 0.05)]
+        self._playing[port] = [devices.Playing(stream, float(command.get("at", now + 0.05)))]
 
     def stop(self, port: str, now: float) -> None:
         """Stop a port and end its sounding notes."""

@@ -1,4 +1,4 @@
-"""Statistics of each drum: velocities before and after, and timing against the grid."""
+"""Statistics of each drum and pitched track: velocities before and after, and timing against the grid."""
 
 from __future__ import annotations
 
@@ -7,8 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.kit.articulations import drum_of, sort_key
+from puresignal.core.midi.events import Notes
 from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path.cleaning_path import Outcome
+from puresignal.core.path.velocity_curve import TRACK
 from puresignal.core.timing.session_time import Timeline
 
 PARTS = 4
@@ -17,7 +19,7 @@ PARTS = 4
 
 @dataclass(frozen=True, eq=False)
 class DrumStats:
-    """One drum.
+    """One drum, or a pitched track under the key of its shape.
 
     arrived, left   velocities of its hits as played, and as sent
     early_ms        (hits,) distance of each hit from the nearest sixteenth in ms; negative is early
@@ -58,12 +60,30 @@ def of_take(outcome: Outcome, grid: TempoMap | Timeline | None) -> tuple[DrumSta
     lead = clean.branch == 0
     mine_of = np.where(played.articulation >= 0, drums[np.maximum(played.articulation, 0)], "")
     ours_of = np.where(clean.articulation >= 0, drums[np.maximum(clean.articulation, 0)], "")
-    late = np.full(len(clean), np.nan)
-    if grid is not None:
-        nearest = grid.beats_to_seconds(np.rint(grid.seconds_to_beats(clean.start) * PARTS) / PARTS)
-        late = 1000 * (clean.start - nearest)
-    found = []
+    late, found = _late(clean, grid), []
     for name in sorted(set(mine_of[mine_of != ""].tolist()), key=sort_key):
         ours = lead & (ours_of == name)
         found.append(DrumStats(name, played.velocity[mine_of == name], clean.velocity[ours], late[ours]))
     return tuple(found)
+
+
+def of_pitched(outcome: Outcome, grid: TempoMap | Timeline | None) -> tuple[DrumStats, ...]:
+    """The same of every pitched track that was played, each under the key of its shape."""
+    played, clean = outcome.input_notes, outcome.output_notes
+    pitched, ours_pitched = played.articulation < 0, (clean.branch == 0) & (clean.articulation < 0)
+    late, found = _late(clean, grid), []
+    for index in np.unique(played.track[pitched]).tolist():
+        key = outcome.tracks[index].key if index >= 0 else ""
+        if "/" in key:
+            ours = ours_pitched & (clean.track == index)
+            arrived = played.velocity[pitched & (played.track == index)]
+            found.append(DrumStats(TRACK + key, arrived, clean.velocity[ours], late[ours]))
+    return tuple(found)
+
+
+def _late(clean: Notes, grid: TempoMap | Timeline | None) -> np.ndarray:
+    """(n,) milliseconds by which notes are behind the nearest line; NaN where beats are not known."""
+    if grid is None:
+        return np.full(len(clean), np.nan)
+    nearest = grid.beats_to_seconds(np.rint(grid.seconds_to_beats(clean.start) * PARTS) / PARTS)
+    return np.asarray(1000 * (clean.start - nearest))

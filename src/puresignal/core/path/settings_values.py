@@ -10,7 +10,7 @@ from puresignal.core.errors import SettingsError
 from puresignal.core.kit.articulations import is_articulation
 from puresignal.core.path.crosstalk_model import LEVELS, SHAKEN_AT_MS, SHAKEN_SPREAD_MS, KitModel
 from puresignal.core.path.setting import settings_of
-from puresignal.core.path.velocity_curve import ALL, NUMBERS, Shape
+from puresignal.core.path.velocity_curve import ALL, NUMBERS, TRACK, Shape
 from puresignal.translation import tr
 
 
@@ -43,9 +43,12 @@ def shapes(value: object, label: str, where: str) -> tuple[tuple[str, Shape], ..
     found = []
     for key, row in value.items():
         name = f'{label[:-1]}.{key}"'
-        if not isinstance(row, dict) or (key != ALL and not is_articulation(key)):
+        named = isinstance(key, str) and (key == ALL or key.startswith(TRACK) or is_articulation(key))
+        if not isinstance(row, dict) or not named:
             raise SettingsError(
-                tr("{name} is not a velocity shape", name=name), where, tr('Keys are drums, articulations, or "*".')
+                tr("{name} is not a velocity shape", name=name),
+                where,
+                tr('Keys are drums, articulations, "track:…" or "*".'),
             )
         shape = Shape(**{str(field): _field(str(field), setting, name, where) for field, setting in row.items()})
         if shape.low > shape.high:

@@ -1,4 +1,4 @@
-"""Velocity: each drum's hits pass through its shape; hits without a shape pass unchanged."""
+"""Velocity: the notes of each drum and pitched track pass through its shape; those without one pass unchanged."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from puresignal.core.path.setting import Codec, Scope, setting
 from puresignal.core.path.stage import Result
 from puresignal.core.path.stage_description import Reason, Stage, Switch
 from puresignal.core.path.tally import Action, NoteField, entries
-from puresignal.core.path.velocity_curve import ALL, Shape, table, through
+from puresignal.core.path.velocity_curve import ALL, TRACK, Shape, table, through
 from puresignal.translation import mark
 
 TOO_SOFT = Reason(mark("too soft"), mark("Hits softer than their drum's threshold."))
@@ -25,7 +25,8 @@ SHAPED = Reason(mark("shaped"))
 
 @dataclass(frozen=True)
 class Velocity:
-    """Shapes by key: an articulation (`snare.rim`), a drum (`snare`), or all ("*"); the most specific one applies.
+    """Shapes by key: an articulation (`snare.rim`), a drum (`snare`), a pitched track (`track:0/2`), or all ("*"); the
+    most specific one applies.
 
     on     whether shapes apply
     """
@@ -33,7 +34,7 @@ class Velocity:
     on: bool = setting(True, mark("shape velocities"))
     shapes: tuple[tuple[str, Shape], ...] = setting(
         (),
-        mark('by articulation, drum or "*" for all; the most specific applies, see below'),
+        mark('by articulation, drum, "track:" and its key, or "*" for all; the most specific applies, see below'),
         scope=Scope.SESSION | Scope.ARTICULATION,
         codec=Codec(settings_values.shapes, settings_values.shapes_json, settings_values.SHAPES_SCHEMA),
     )
@@ -48,11 +49,17 @@ class Velocity:
                 return shapes[key]
         return Shape()
 
-    def _table(self, context: Context) -> np.ndarray:
-        """(articulations + 1, 128) table of each; the last is for notes that are not drums of the kit."""
-        shapes = [self.shape_for(name) for name in context.vocabulary]
-        shapes.append(dict(self.shapes).get(ALL, Shape()))
-        return np.stack([table(shape) for shape in shapes])
+    def _tables(self, context: Context) -> tuple[np.ndarray, np.ndarray]:
+        """(k, 128) tables: of each articulation, of all else, and of pitched tracks with shapes of their own; and
+        (tracks + 1,) the row for notes of each track that are no drums of the kit; the last is for those on none."""
+        own, every = dict(self.shapes), [self.shape_for(name) for name in context.vocabulary]
+        every.append(own.get(ALL, Shape()))
+        rows = np.full(len(context.tracks) + 1, len(every) - 1)
+        for i, track in enumerate(context.tracks):
+            if TRACK + track.key in own:
+                rows[i] = len(every)
+                every.append(own[TRACK + track.key])
+        return np.stack([table(shape) for shape in every]), rows
 
     @property
     def _plain(self) -> bool:
@@ -61,8 +68,8 @@ class Velocity:
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
         if self._plain or not len(notes):
             return Result(notes, controls)
-        tables = self._table(context)
-        which = np.where(notes.articulation >= 0, notes.articulation, len(tables) - 1)
+        tables, rows = self._tables(context)
+        which = np.where(notes.articulation >= 0, notes.articulation, rows[notes.track])
         shaped = through(tables, which, notes.velocity.astype(np.float64))
         soft = np.isnan(shaped) & ~among(notes.origin, context.kept_by_hand)
         after = np.where(np.isnan(shaped), 1.0, shaped).astype(np.float32)
@@ -77,20 +84,21 @@ class Velocity:
         return Result(notes.but(velocity=after).take(~soft), controls, written)
 
     def live(self, context: Context) -> LiveStage:
-        return LiveStage() if self._plain else _LiveVelocity(self._table(context))
+        return LiveStage() if self._plain else _LiveVelocity(*self._tables(context))
 
 
 class _LiveVelocity(LiveStage):
     """State: removed notes that the player still holds."""
 
-    def __init__(self, tables: np.ndarray):
+    def __init__(self, tables: np.ndarray, rows: np.ndarray):
+        self._rows: list[int] = rows.tolist()
         self._table = [[float(np.float32(v)) for v in row] for row in tables.tolist()]
         self._exact = tables
         self._gone: set[tuple[int, int]] = set()
 
     def feed(self, event: LiveEvent) -> list[LiveEvent]:
         if event.kind == live.ON:
-            which = event.articulation if event.articulation >= 0 else len(self._table) - 1
+            which = event.articulation if event.articulation >= 0 else self._rows[event.track]
             velocity, before = event.velocity, event.velocity
             if velocity == int(velocity):
                 velocity = self._table[which][int(velocity)]

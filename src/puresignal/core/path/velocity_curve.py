@@ -13,7 +13,9 @@ from puresignal.translation import mark
 STRAIGHT = ((1.0, 1.0), (127.0, 127.0))
 LEAST, MOST = 1.0, 127.0
 ALL = "*"
-"""The key of the shape for every drum without one of its own."""
+"""The key of the shape for every drum and track without one of its own."""
+TRACK = "track:"
+"""What the key of a pitched track's shape begins with, before the track's own key."""
 
 
 @dataclass(frozen=True)

@@ -224,7 +224,7 @@ class InputsView(View):
         if port == ports.DRUM_MODULE:
             self.drummer.show_streaming(on)
         if not on:
-            self._live_session.device(stop=port)
+            self._services.players.stop(port)
             self.live.show_inputs()
             return
         kits = {ports.DRUM_MODULE: self.drummer.kit_now, ports.PAD_BOX: note_map_file.shipped("lantern-pads")}
@@ -232,8 +232,8 @@ class InputsView(View):
         self._live_session.listen_to(port, kit)
         self._chosen.choose_port(port)
         self._seed += 1
-        self._live_session.device(
-            play=port, kit=None if kit is None else to_json(kit), bpm=self.drummer.tempo.value(),
+        self._services.players.play(
+            port, kit=None if kit is None else to_json(kit), bpm=self.drummer.tempo.value(),
             faults=self.drummer.chosen_faults(), seed=self._seed,
         )  # fmt: skip
         self.live.show_inputs()

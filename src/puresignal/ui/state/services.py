@@ -31,6 +31,7 @@ from puresignal.ui.state.renderer import Renderer
 from puresignal.ui.state.screen_pads import ScreenPads
 from puresignal.ui.state.section_actions import SectionActions
 from puresignal.ui.state.signal_watch import SignalWatch
+from puresignal.ui.state.simulated_players import SimulatedPlayers
 from puresignal.ui.state.sitting_log import SittingLog
 from puresignal.ui.state.step_entry import StepEntry
 from puresignal.ui.state.take_actions import TakeActions
@@ -80,6 +81,7 @@ class Services:
     keyboard: KeyboardPlayer
     pads: ScreenPads
     playback: Playback
+    players: SimulatedPlayers
     outside: OutsideMaster
     take_actions: TakeActions
     note_actions: NoteActions
@@ -138,6 +140,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),
         ScreenPads(live_session, parent),
         playback,
+        SimulatedPlayers(live_session, playback, parent),
         OutsideMaster(workbench, live_session, playback, parent),
         TakeActions(workbench, playback, parent),
         NoteActions(workbench, playback, parent),

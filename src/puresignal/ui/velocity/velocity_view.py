@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from puresignal.core.analysis import drum_statistics
+from puresignal.core.analysis.drum_statistics import DrumStats
 from puresignal.core.kit.articulations import drum_of, drum_title, family_of, sort_key
 from puresignal.core.midi import messages
 from puresignal.core.path.cleaning_path import CleaningPath
@@ -25,7 +26,7 @@ from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.setting import settings_of
 from puresignal.core.path.vary import Vary
 from puresignal.core.path.velocity import Velocity
-from puresignal.core.path.velocity_curve import ALL, Shape, evened, leaves_as, with_field
+from puresignal.core.path.velocity_curve import ALL, TRACK, Shape, evened, leaves_as, with_field
 from puresignal.core.session import session as edits
 from puresignal.engine.ring import Record
 from puresignal.translation import mark, tr
@@ -45,7 +46,8 @@ VARIED = ("amount", "bias")
 
 def _value_for(setting: Scoped, key: str) -> float:
     """The value that applies to a drum, or to all."""
-    return setting.value if key == ALL else dict(setting.articulations).get(key, setting.value)
+    own = dict(setting.articulations) | {TRACK + track: value for track, value in setting.tracks}
+    return setting.value if key == ALL else own.get(key, setting.value)
 
 
 class VelocityView(View):
@@ -172,7 +174,10 @@ class VelocityView(View):
     def show_take(self, shown: Shown | None) -> None:
         """Show the current take's drums and settings."""
         self._shown = shown
-        drums = drum_statistics.of_take(shown.outcome, shown.grid) if shown is not None else ()
+        drums: tuple[DrumStats, ...] = ()
+        if shown is not None:
+            drums = drum_statistics.of_take(shown.outcome, shown.grid)
+            drums += drum_statistics.of_pitched(shown.outcome, shown.grid)
         self._stats = {one.name: one for one in drums}
         wanted = [ALL, *self._stats]
         if list(self.plots) != wanted:
@@ -195,13 +200,13 @@ class VelocityView(View):
         self.on.setChecked(stage.on)
         self.fine.setChecked(self._path.target.fine)
         self.says.setText(tr("Drag a curve.") if shown is not None else tr("No take yet."))
-        self.even.setEnabled(len(self._stats) > 1)
+        self.even.setEnabled(len(self._drums) > 1)
         self.anew.setEnabled(not self._path.vary.plain)
         self._show_chosen()
 
     def _plot(self, key: str, place: int) -> VelocityPlot:
-        title = tr("All drums") if key == ALL else drum_title(key)
-        plot = VelocityPlot(key, title, "other" if key == ALL else family_of(key))
+        family = "other" if key == ALL or key.startswith(TRACK) else family_of(key)
+        plot = VelocityPlot(key, self._title_of(key), family)
         plot.chosen.connect(lambda: self.choose(key))
         plot.curve_changed.connect(lambda shape, gesture: self._shape(key, shape, gesture))
         self._grid.addWidget(plot, place // COLUMNS, place % COLUMNS)
@@ -210,6 +215,20 @@ class VelocityView(View):
     def show_settings(self) -> None:
         self.on.setChecked(self._stage().on)
         self._show_chosen()
+
+    @property
+    def _drums(self) -> dict[str, DrumStats]:
+        """What of it is drums: pads are matched, tracks are not."""
+        return {name: one for name, one in self._stats.items() if not name.startswith(TRACK)}
+
+    def _title_of(self, key: str) -> str:
+        """The name of a drum, of a pitched track, or of all."""
+        if key == ALL:
+            return tr("All drums") if len(self._drums) == len(self._stats) else tr("All drums and tracks")
+        if not key.startswith(TRACK):
+            return drum_title(key)
+        entries = () if self._shown is None else self._shown.tracks
+        return next((one.title for one in entries if TRACK + one.track.key == key), key.removeprefix(TRACK))
 
     def choose(self, key: str) -> None:
         """Show the settings of a drum, or of all."""
@@ -225,18 +244,19 @@ class VelocityView(View):
         vary = self._path.vary
         for field, knob in self.knobs.items():
             knob.show_value(_value_for(getattr(vary, field), self.key) if field in VARIED else getattr(shape, field))
-        self.title.setText(tr("All drums") if self.key == ALL else drum_title(self.key))
-        varies = self.key in dict(vary.amount.articulations) or (self.key == ALL and bool(vary.amount.value))
+        self.title.setText(self._title_of(self.key))
+        own = [key for key, _ in vary.amount.articulations] + [TRACK + key for key, _ in vary.amount.tracks]
+        varies = self.key in own or (self.key == ALL and bool(vary.amount.value))
         self.reset.setEnabled(self.key in shapes or varies)
         one = self._stats.get(self.key) if self._shown is not None else None
         if one is None:
-            self.about.setText(tr("Applies to every drum without a shape of its own."))
+            self.about.setText(tr("Applies to every drum and track without a shape of its own."))
             return
         (a, b), (c, d), (late, jitter) = one.middle, one.spread, one.timing
         side = tr("late") if late >= 0 else tr("early")
-        own = tr("own shape") if self.key in shapes else tr("shaped like all drums")
+        shaped = tr("own shape") if self.key in shapes else tr("shaped like all others")
         lines = (
-            tr("{hits}, {own}.").format(hits=text_format.counted(len(one.arrived), "hit"), own=own),
+            tr("{hits}, {own}.").format(hits=text_format.counted(len(one.arrived), "hit"), own=shaped),
             tr("Median {a:.0f} → {b:.0f}, spread ±{c:.0f} → ±{d:.0f}.").format(a=a, b=b, c=c, d=d),
             tr("{late:.1f} ms {side}, ±{jitter:.1f} ms.").format(late=abs(late), side=side, jitter=jitter)
             if late == late
@@ -281,7 +301,7 @@ class VelocityView(View):
         # A drum with the same settings as all drums has none of its own.
         if shape == Shape() and (key == ALL or ALL not in shapes):
             del shapes[key]
-        name = tr("shape all velocities") if key == ALL else tr("shape {drum}").format(drum=drum_title(key).lower())
+        name = tr("shape all velocities") if key == ALL else tr("shape {drum}").format(drum=self._title_of(key).lower())
         self._do(name, replace(stage, on=True, shapes=tuple(sorted(shapes.items()))), gesture)
 
     def _set(self, field: str, value: float, gesture: str) -> None:
@@ -294,6 +314,8 @@ class VelocityView(View):
         now: Scoped = getattr(self._path.vary, field)
         if self.key == ALL:
             changed = replace(now, value=value)
+        elif self.key.startswith(TRACK):
+            changed = now.with_track(self.key.removeprefix(TRACK), value)
         else:
             rows = tuple(row for row in now.articulations if row[0] != self.key)
             changed = replace(now, articulations=tuple(sorted((*rows, (self.key, value)))))
@@ -307,13 +329,14 @@ class VelocityView(View):
         for name in VARIED:
             now: Scoped = getattr(path.vary, name)
             rows = tuple(row for row in now.articulations if row[0] != self.key)
+            tracks = tuple(row for row in now.tracks if TRACK + row[0] != self.key)
             value = 0.0 if self.key == ALL else now.value
-            path = path.with_setting("vary", name, replace(now, articulations=rows, value=value))
+            path = path.with_setting("vary", name, replace(now, articulations=rows, tracks=tracks, value=value))
         self._do_all(tr("reset velocities"), path)
 
     def _even(self) -> None:
         """Show what matching would do; the player accepts it or not."""
-        found = evened({name: one.arrived for name, one in self._stats.items()})
+        found = evened({name: one.arrived for name, one in self._drums.items()})
         if not found:
             self._workbench.message_shown.emit(
                 tr("Too few hits: at least two drums with eight hits each are needed."), False
