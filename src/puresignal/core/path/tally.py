@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import IntEnum
+from functools import cached_property
 from typing import Any, ClassVar, NamedTuple
 
 import numpy as np
@@ -171,11 +172,19 @@ class Tally:
         ]  # fmt: skip
 
     def _count(self, action: Action) -> dict[Reason, int]:
-        e = self.entries
-        found = e.reason[e.action == action]
-        counts = np.bincount(found, minlength=Reason.count())
-        # In the order in which the stages wrote them, which is the order of the path.
-        return {Reason.of(int(i)): int(counts[i]) for i in dict.fromkeys(found.tolist())}
+        return dict(self._counts[action])
+
+    @cached_property
+    def _counts(self) -> dict[Action, dict[Reason, int]]:
+        """For each action the reasons in the order in which the stages wrote them, which is the order of the path."""
+        e, counted = self.entries, {}
+        for action in Action:
+            found = e.reason[e.action == action]
+            counts = np.bincount(found, minlength=Reason.count())
+            first = {i: int(np.argmax(found == i)) for i in np.flatnonzero(counts).tolist()}
+            reasons = sorted(first, key=first.__getitem__)
+            counted[action] = {Reason.of(i): int(counts[i]) for i in reasons}
+        return counted
 
 
 def _each_once(origins: np.ndarray) -> np.ndarray:
