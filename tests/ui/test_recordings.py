@@ -14,12 +14,14 @@ from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton
 
+from puresignal.core.errors import FileAccessError
 from puresignal.core.hearing.sound_outline import STEP
 from puresignal.core.path.heard import UNSURE
 from puresignal.core.path.tally import Action
 from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session import session as edits
 from puresignal.io import session_file
+from puresignal.ui.shell import file_actions
 from puresignal.ui.takes.row_labels import GUTTER
 
 RATE = 44_100
@@ -169,6 +171,43 @@ def test_a_session_has_its_recordings_in_it(heard, tmp_path):
     os.unlink(ref.sound.path)
     heard.files.save_session_to(tmp_path / "later.puresignal")
     assert "ferry-tune.wav is not in the session" in heard.notice.text
+
+
+def test_much_sound_is_saved_beside_the_window_and_closing_waits_for_it(heard, tmp_path, monkeypatch, qtbot):
+    monkeypatch.setattr(file_actions, "AT_ONCE_BYTES", 0)
+    file, bench = tmp_path / "evening.puresignal", heard.workbench
+    heard.files.save_session_to(file)
+    assert heard.files.is_saving
+    assert heard.notice.text.startswith("Saving ")
+    heard.files.save_session_to(file)
+    assert heard.notice.text == "It is being saved already."
+    # What is changed meanwhile is not in the file, and not taken for saved.
+    bench.do("rename", edits.with_name(bench.session, "Later"))
+    qtbot.waitUntil(lambda: not heard.files.is_saving, timeout=10_000)
+    assert heard.notice.text == f"Saved: {file}"
+    assert bench.file == file
+    assert bench.unsaved
+    assert session_file.read(file).session.name == "evening"
+    heard.files.save_session_to(file)
+    heard.files.finish_saving()
+    assert session_file.read(file).session.name == "Later"
+    assert not bench.unsaved
+
+
+def test_a_save_beside_the_window_that_fails_says_so_and_another_place_works(heard, tmp_path, monkeypatch, qtbot):
+    monkeypatch.setattr(file_actions, "AT_ONCE_BYTES", 0)
+    monkeypatch.setattr(session_file, "write", _full)
+    heard.files.save_session_to(tmp_path / "full.puresignal")
+    qtbot.waitUntil(lambda: not heard.files.is_saving, timeout=10_000)
+    assert "The disk is full" in heard.notice.text
+    assert heard.workbench.file is None
+    monkeypatch.undo()
+    heard.files.save_session_to(tmp_path / "elsewhere.puresignal")
+    assert heard.workbench.file == tmp_path / "elsewhere.puresignal"
+
+
+def _full(path, session, takes):
+    raise FileAccessError("The disk is full", str(path), "Make room.")
 
 
 def test_several_recordings_stand_side_by_side(heard, tmp_path):

@@ -44,6 +44,7 @@ from puresignal.engine.pulse import SOUND, Pulse
 from puresignal.engine.ring import Reader
 from puresignal.engine.shared_counters import SharedCounters
 from puresignal.io import audio_file, audio_ports, jack_ports, ports, sample_kits, soundfont
+from puresignal.io.mapped_sound import LONG_SECONDS, MappedSound
 from puresignal.io.pipewire_sinks import SinkWatch
 
 LOOK_EVERY = 0.5
@@ -64,6 +65,7 @@ class BackingPlayer:
         self.what: dict[str, Any] | None = None
         self.why = ""
         self._samples = np.zeros((2, 0), np.float32)
+        self._mapped: MappedSound | None = None
         self._stretch = TimeStretch(self._samples, RATE)
         self._rate, self._gain, self._offset = RATE, 1.0, 0.0
         self._next = -1
@@ -83,12 +85,26 @@ class BackingPlayer:
         self._bent = None if not bent else (np.array(bent[0], float), np.array(bent[1], float))
         if same:
             return
+        self._mapped, path = None, Path(what["path"])
         try:
-            read = audio_file.read(Path(what["path"]), rate)
-            self._samples = np.ascontiguousarray(read[:, [0, min(1, read.shape[1] - 1)]].T)
+            if audio_file.seconds_of(path) >= LONG_SECONDS:
+                self._mapped = MappedSound(path, rate)
+                self._samples = self._mapped.samples
+            else:
+                read = audio_file.read(path, rate)
+                self._samples = np.ascontiguousarray(read[:, [0, min(1, read.shape[1] - 1)]].T)
         except PureSignalError as error:
             self._samples, self.why = np.zeros((2, 0), np.float32), str(error)
-        self._stretch = TimeStretch(self._samples, rate)
+        mapped = self._mapped
+        around = round(AROUND_SECONDS * rate)
+        self._stretch = TimeStretch(
+            self._samples, rate, None if mapped is None else lambda place: mapped.let_go(place, around)
+        )
+
+    def let_go(self) -> None:
+        """Keep of a long file only what plays soon in memory."""
+        if self._mapped is not None:
+            self._mapped.let_go(max(0, self._next), round(AROUND_SECONDS * self._rate))
 
     def add_to(self, block: np.ndarray, level: float) -> None:
         """Add the part that belongs to this block during playback."""
@@ -122,6 +138,8 @@ class BackingPlayer:
             block[:, first - place : last - place] += level * self._gain * samples[:, first:last]
 
 
+AROUND_SECONDS = 30.0
+"""Seconds of a long recording around what plays that stay in memory."""
 JUMP = 0.03
 """Seconds of deviation beyond which playback has jumped."""
 
@@ -146,6 +164,11 @@ class Recordings:
             players.append(player)
         # In one step: the callback may be under way.
         self.players = tuple(players)
+
+    def let_go(self) -> None:
+        """Keep of long files only what plays soon in memory."""
+        for player in self.players:
+            player.let_go()
 
     @property
     def why(self) -> str:
@@ -302,7 +325,8 @@ class Sound:
     # Output
 
     def look(self) -> None:
-        """Connect to a server or device that appeared, drop one that disappeared."""
+        """Connect to a server or device that appeared, drop one that disappeared; let go of what has been played."""
+        self._along.let_go()
         if self._server_gone or (self._client is not None and time.monotonic() - self._called > SILENT_SECONDS):
             # A client cannot be closed safely after its server died; the parent process restarts us.
             os._exit(0)

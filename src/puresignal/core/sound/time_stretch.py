@@ -8,6 +8,8 @@ J. Bonada, "Automatic technique in frequency domain for near-lossless time-scale
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 HOP_SECONDS = 0.024
@@ -26,25 +28,55 @@ SOFTEST = 1e-4
 """Energy of the differences, of the loudest frame, below which nothing is an attack."""
 APART_SECONDS = 0.06
 """Attacks closer than this stay together."""
+AT_ONCE = 1 << 13
+"""Frames that are looked at together."""
 EARLIER = 8
 """Frames before an attack that it is compared with."""
 
 
-def attacks(mono: np.ndarray, rate: int) -> np.ndarray:
-    """Samples at which something is struck. mono: (n,) samples."""
+class Mono:
+    """The mean of the channels of a recording, worked out where it is looked at: a long one would take much memory."""
+
+    def __init__(self, samples: np.ndarray):
+        self._samples = samples
+
+    @property
+    def shape(self) -> tuple[int]:
+        return (len(self),)
+
+    def __len__(self) -> int:
+        return int(self._samples.shape[1])
+
+    def __getitem__(self, where: slice) -> np.ndarray:
+        return np.asarray(self._samples[:, where].mean(axis=0, dtype=np.float32))
+
+
+def attacks(mono: np.ndarray | Mono, rate: int, seen: Callable[[int], None] | None = None) -> np.ndarray:
+    """Samples at which something is struck. mono: (n,) samples; seen: told how far it has looked, in samples."""
     size = max(1, round(LOOK_SECONDS * rate))
     count = len(mono) // size
     if count < EARLIER + 2:
         return np.zeros(0)
-    changes = np.diff(mono[: count * size], prepend=mono[0]).reshape(count, size)
-    energy = np.einsum("ij,ij->i", changes, changes)
+
+    def changes_of(first: int, last: int) -> np.ndarray:
+        """(last - first, size) changes from sample to sample in frames."""
+        piece = mono[max(0, first * size - 1) : last * size]
+        made = np.diff(piece, prepend=piece[0]) if first == 0 else np.diff(piece)
+        return made.reshape(last - first, size)
+
+    energy = np.empty(count, np.float32)
+    for first in range(0, count, AT_ONCE):
+        changes = changes_of(first, min(count, first + AT_ONCE))
+        energy[first : first + len(changes)] = np.einsum("ij,ij->i", changes, changes)
+        if seen is not None:
+            seen((first + len(changes)) * size)
     padded = np.concatenate([np.full(EARLIER, energy[0]), energy])
     before = np.lib.stride_tricks.sliding_window_view(padded, EARLIER)[:count].max(axis=1)
     floor = SOFTEST * float(energy.max())
     found = np.flatnonzero((energy > RISE * np.maximum(before, floor)) & (energy > floor))
     out: list[float] = []
     for frame in found.tolist():
-        inside = np.abs(changes[frame])
+        inside = np.abs(changes_of(frame, frame + 1)[0])
         at = frame * size + int(np.argmax(inside > 0.25 * inside.max()))
         if not out or at - out[-1] >= APART_SECONDS * rate:
             out.append(float(at))
@@ -55,15 +87,16 @@ class TimeStretch:
     """Plays from a recording at any speed; blocks that follow one another are seamless.
 
     samples  (channels, n), not copied; rate: samples per second
+    seen     told how far the recording has been looked through, in samples
     """
 
-    def __init__(self, samples: np.ndarray, rate: int):
+    def __init__(self, samples: np.ndarray, rate: int, seen: Callable[[int], None] | None = None):
         self._samples = samples
-        self._mono = samples.mean(axis=0).astype(np.float32) if samples.shape[1] else np.zeros(0, np.float32)
+        self._mono = Mono(samples)
         self._hop = max(8, round(HOP_SECONDS * rate))
         self._search, self._after = round(SEARCH_SECONDS * rate), AFTER_SECONDS * rate
         self._window = np.hanning(2 * self._hop + 1)[:-1].astype(np.float32)
-        self._attacks = attacks(self._mono, rate)
+        self._attacks = attacks(self._mono, rate, seen)
         self._speed = 0.0
         self._played = self._wanted = np.zeros(0)
         self._next = 0.0
@@ -159,14 +192,14 @@ class TimeStretch:
         return int(np.argmax(alike / np.sqrt(np.maximum(loud[: len(alike)], 1e-9))))
 
     @staticmethod
-    def _piece(samples: np.ndarray, first: int, last: int) -> np.ndarray:
+    def _piece(samples: np.ndarray | Mono, first: int, last: int) -> np.ndarray:
         """Samples from first to last, silence outside the recording."""
         end = samples.shape[-1]
         one, other = min(max(0, first), end), min(max(0, last), end)
-        inside = samples[..., one:other]
+        inside = samples[one:other] if isinstance(samples, Mono) else samples[..., one:other]
         if other - one == last - first:
             return inside
         if other <= one:
-            return np.zeros((*samples.shape[:-1], last - first), samples.dtype)
-        widths = [(0, 0)] * (samples.ndim - 1) + [(one - first, last - other)]
+            return np.zeros((*samples.shape[:-1], last - first), np.float32)
+        widths = [(0, 0)] * (len(samples.shape) - 1) + [(one - first, last - other)]
         return np.pad(inside, widths)

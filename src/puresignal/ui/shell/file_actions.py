@@ -34,6 +34,12 @@ SURE = 0.6
 _OPENED_AS_TAKES = (file_kinds.SESSION, file_kinds.MIDI)
 
 
+AT_ONCE_BYTES = 8 << 20
+"""Bytes of sound up to which a session is written at once: faster than a picture on the screen."""
+SAVED_WITHIN = 300.0
+"""Seconds for which closing waits for a session that is being written."""
+
+
 class FileActions(QObject):
     """Actions of the File menu; every refusal is shown and leaves the session as it was."""
 
@@ -45,6 +51,7 @@ class FileActions(QObject):
         self._listener = services.listener
         self._listener.proposed.connect(self._offer_kind)
         services.microphone.left_behind.connect(self._offer_sound)
+        self._background, self.is_saving = services.background, False
         self._tempo_offered = False
 
     def new_session(self) -> None:
@@ -300,10 +307,41 @@ class FileActions(QObject):
         self._ask(tr("Save session"), name, tr(SESSION_FILTER), session_file.ENDING, self.save_session_to)
 
     def save_session_to(self, path: Path) -> None:
-        """Save the session, or say why not."""
-        if self._saved(path, self._bench.save_session):
+        """Save the session, or say why not. With many bytes of sound it is written beside the window."""
+        if self._bench.sound_bytes < AT_ONCE_BYTES:
+            if self._saved(path, self._bench.save_session):
+                self._keeper.store()
+                self._remember(path)
+            return
+        if self.is_saving:
+            self._notices.tell(tr("It is being saved already."), False)
+            return
+        try:
+            work, saved, failed = self._bench.saving(path)
+        except PureSignalError as error:
+            self._notices.tell(str(error), True)
+            return
+        self.is_saving = True
+        self._notices.tell(tr("Saving {path}…", path=path), False)
+
+        def done(left_out: list[str]) -> None:
+            self.is_saving = False
+            saved()
+            self._notices.tell("\n".join([tr("Saved: {path}").format(path=path), *left_out]), bool(left_out))
             self._keeper.store()
             self._remember(path)
+
+        def refused(error: PureSignalError) -> None:
+            self.is_saving = False
+            failed()
+            self._notices.tell(str(error), True)
+
+        self._background.run("save", work, done, refused)  # not shown
+
+    def finish_saving(self) -> None:
+        """Wait for a session that is being written; what is closed now is in its file."""
+        if self.is_saving:
+            self._background.wait(SAVED_WITHIN)
 
     def ask_save_copy(self) -> None:
         name = tr("{name}, copy", name=self._bench.session.name) + session_file.ENDING

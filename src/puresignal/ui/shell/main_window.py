@@ -463,6 +463,7 @@ class MainWindow(QMainWindow):
     """False while the system ends the program: there is nobody to ask."""
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        self.files.finish_saving()
         # The system may end the program while it asks.
         if self.asks_before_closing and not self.files.may_close() and self.asks_before_closing:
             event.ignore()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -333,6 +334,21 @@ class Workbench(QObject):
 
         Raises FileAccessError if the system refuses; the previous file is unharmed
         """
+        work, saved, failed = self.saving(path)
+        try:
+            left_out = work()
+        except FileAccessError:
+            failed()
+            raise
+        saved()
+        return left_out
+
+    def saving(self, path: Path) -> tuple[Callable[[], list[str]], Callable[[], None], Callable[[], None]]:
+        """Saving the session as it is now in parts: the work, which may be done on another thread, and what is to be
+        done here once it has succeeded, and once it has raised FileAccessError.
+
+        Raises FileAccessError if it cannot be begun
+        """
         if self.read_only is not None and self.file is not None and path == self.file:
             raise FileAccessError(tr("This session is read-only here"), str(path), tr("Save under another name."))
         if self.session.name == Session().name:
@@ -340,17 +356,32 @@ class Workbench(QObject):
         lock = work_folder.session_lock(path)
         if not self._holds(lock) and not lock.take():
             raise FileAccessError(tr("Another window has this session open"), str(path), tr("Save under another name."))
-        try:
-            left_out = session_file.write(path, self.session, self.takes())
-        except FileAccessError:
+        session, takes = self.session, dict(self.takes())
+
+        def work() -> list[str]:
+            return session_file.write(path, session, takes)
+
+        def saved() -> None:
+            if not self._holds(lock):
+                self._hold(lock)
+            self.file, self.saved, self.read_only = path, session, None
+            self.changed.emit()
+
+        def failed() -> None:
             if not self._holds(lock):
                 lock.let_go()
-            raise
-        if not self._holds(lock):
-            self._hold(lock)
-        self.file, self.saved, self.read_only = path, self.session, None
-        self.changed.emit()
-        return left_out
+
+        return work, saved, failed
+
+    @property
+    def sound_bytes(self) -> int:
+        """Bytes of the recordings that are written with the session."""
+        total = 0
+        for ref in self.session.takes:
+            if ref.kind == SOUND and ref.sound is not None:
+                with contextlib.suppress(OSError):
+                    total += Path(ref.sound.path).stat().st_size
+        return total
 
     def save_copy(self, path: Path) -> list[str]:
         """Write the session to another file and stay with its own. Returns a sentence for each recording left out.

@@ -48,6 +48,8 @@ from puresignal.ui.widgets import note_symbols, text_format, theme
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
 from puresignal.ui.widgets.plain_text import PlainLabel
 
+OF_KITS = ("doubles", "crosstalk")  # not shown
+"""Stages that are only for takes played on a kit."""
 NAMED, SELECTED = "named:", "selected:"
 """What the keys of named selections begin with in the list of whom settings are for, and the selected notes there."""
 
@@ -495,6 +497,9 @@ class PathPanel(QWidget):
             about = stage.stage
             if about.key not in self.boxes:
                 continue
+            if about.key in OF_KITS:
+                # Pads ring and shake each other; keys and voices do not.
+                self.boxes[about.key].setVisible(several is None or any(ref.source is not None for ref in several.refs))
             if about == Heard.stage:
                 # Only for notes that were heard in a recording.
                 self.boxes[about.key].setVisible(has_heard)

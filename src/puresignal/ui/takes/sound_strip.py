@@ -1,4 +1,4 @@
-"""The recording below the sheet: its level, the pitch of a melody as a line, chord names, and where it was struck."""
+"""The recording under the ruler: its level, the pitch of a melody as a line, chord names, and where it was struck."""
 
 from __future__ import annotations
 

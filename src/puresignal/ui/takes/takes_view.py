@@ -201,14 +201,13 @@ class TakesView(View):
         self.words.chosen.connect(self._point)
         self.timeline.painted.connect(self.words.update)
         self.sound = SoundStrip(self.timeline.x_of_all, self.timeline.second_at)
-        self.sound.hide()
+        self.timeline.put_under_ruler(self.sound)
         self.sound.balanced.connect(services.live_session.set_balance)
         self.timeline.painted.connect(self.sound.update)
         self.list = ListPanel(self._notes, services.control_lines)
         self.list.hide()
         self.list.chosen.connect(self._choose_listed)
         left.addWidget(self.timeline, 3)
-        left.addWidget(self.sound)
         left.addWidget(self.words)
         left.addWidget(self.strip)
         left.addWidget(self.controls)
@@ -917,10 +916,10 @@ class TakesView(View):
             self._fill_strip()
 
     def _show_sound(self, on: bool) -> None:
-        """The recording of the chosen take below the sheet, if its notes were heard in one."""
+        """The recording of the chosen take under the ruler, if its notes were heard in one."""
         picture = sound_picture(self._workbench, self._shown) if on and self._shown is not None else None
         self.sound.show_sound(picture)
-        self.sound.setVisible(picture is not None)
+        self.timeline.show_under_ruler(0 if picture is None else self.sound.height())
 
     def _fill_strip(self) -> None:
         if self._shown is None:

@@ -199,6 +199,8 @@ class Timeline(QAbstractScrollArea):
         self._line_at = 0.0
         self._glowing: str | None = None
         self._zooms: list[QPushButton] = []
+        self._under: QWidget | None = None
+        self._under_tall = 0
         self.sections = SectionRow(self, self.viewport())
         self.choices = ChoiceRow(self, self.viewport())
         self._place_rows()
@@ -206,6 +208,10 @@ class Timeline(QAbstractScrollArea):
     @property
     def _top(self) -> int:
         """Pixels above the rows."""
+        return self._under_top + self._under_tall
+
+    @property
+    def _under_top(self) -> int:
         return RULER + self._sections_tall + (CHOICE_ROW if self.choices.choices is not None else 0)
 
     @property
@@ -223,10 +229,27 @@ class Timeline(QAbstractScrollArea):
         width = self.viewport().width()
         self.sections.setGeometry(0, RULER, width, SECTION_ROW)
         self.choices.setGeometry(0, RULER + self._sections_tall, width, CHOICE_ROW)
+        if self._under is not None:
+            self._under.setGeometry(0, self._under_top, width, self._under_tall)
+
+    def put_under_ruler(self, strip: QWidget) -> None:
+        """Give it a strip that stands between the ruler and the rows; it is shown by its height."""
+        self._under = strip
+        strip.setParent(self.viewport())
+        strip.hide()
+
+    def show_under_ruler(self, tall: int) -> None:
+        """Show the strip under the ruler so many pixels high; 0: not at all."""
+        if self._under is not None and tall != self._under_tall:
+            self._under_tall = tall
+            self._under.setVisible(tall > 0)
+            self._place_rows()
+            self._arrange()
 
     def show_choices(self, choices: Choices | None) -> None:
         """Show which take is used in each bar, or no such row."""
         if self.choices.show_choices(choices):
+            self._place_rows()
             self._arrange()
 
     def add_zoom(self, button: QPushButton) -> None:
