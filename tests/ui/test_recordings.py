@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import os
+import re
 from pathlib import Path
 
 import mido
@@ -367,3 +368,29 @@ def test_a_recording_that_vanishes_while_it_is_heard_ends_with_a_sentence(window
     path.unlink()
     qtbot.waitUntil(lambda: bool(told), timeout=30_000)
     assert told[0][1] is True or "heard" in told[0][0]
+
+
+def test_keys_are_listed_before_one_is_chosen_and_adopted_for_the_session(heard, qtbot):
+    heard.show_view("Takes")
+    panel, bench = heard.view("Takes").path, heard.workbench
+    keys = panel.key_list
+    qtbot.waitUntil(lambda: keys.count() > 2, timeout=8000)
+    assert keys.itemText(0) == "as heard, moves nothing"
+    assert keys.currentIndex() == 0
+    assert not bench.session.path.key.on
+    played = bench.seen.outcome.output_notes.note.copy()
+    # Each says how many notes it moves, and moves so many.
+    row = max(range(1, keys.count()), key=lambda i: int(re.search(r"moves (\d+)", keys.itemText(i))[1]))
+    told = int(re.search(r"moves (\d+)", keys.itemText(row))[1])
+    keys.setCurrentIndex(row)
+    keys.activated.emit(row)
+    assert bench.session.path.key.on
+    assert int((bench.seen.outcome.output_notes.note != played).sum()) == told
+    chosen = bench.session.path.key.key
+    qtbot.waitUntil(lambda: keys.currentData() == chosen, timeout=8000)
+    panel.adopt_key.click()
+    assert bench.session.key == chosen
+    keys.setCurrentIndex(0)
+    keys.activated.emit(0)
+    assert not bench.session.path.key.on
+    assert (bench.seen.outcome.output_notes.note == played).all()

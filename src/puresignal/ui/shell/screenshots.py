@@ -12,6 +12,7 @@ import numpy as np
 from PySide6.QtWidgets import QApplication
 
 from puresignal.commands.clean import make_folder
+from puresignal.core.analysis.sung import syllables
 from puresignal.core.path.doubles import DOUBLE
 from puresignal.core.path.tally import Action
 from puresignal.core.session import recording
@@ -111,6 +112,21 @@ def _refined(app: QApplication, folder: Path) -> Iterator[Path]:
     window.takes.path.boxes["timing"].setFocus()
     yield _grab(app, window, folder / "quantise.png")
     window.takes.toggle_list()
+    bench.undo()
+    pitched = next(ref for ref in bench.session.takes if ref.source is None)
+    bench.do("choose take", edits.with_current(bench.session, pitched.ident))  # not shown
+    window.takes.toggle_alone()
+    window.takes.degrees.setChecked(True)
+    window.takes.toggle_words()
+    sung = window.takes.words.line
+    if sung is not None:
+        words = syllables(tr("Quar-ter past, the fer-ry turns, and no one waves the har-bour off a-gain"))
+        window.takes.lyrics.type_words(dict(zip(sung.origin.tolist(), words, strict=False)))
+    window.takes.lyrics.type_marker(8.0, tr("brakes"), None)
+    window.takes.timeline.zoom(2.0)
+    yield _grab(app, window, folder / "words.png")
+    window.takes.toggle_words()
+    window.takes.degrees.setChecked(False)
     window.files.new_session()
     with tempfile.TemporaryDirectory() as here:
         sound = Path(here) / tr("hummed verse.wav")

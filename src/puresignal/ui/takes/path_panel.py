@@ -24,11 +24,13 @@ from PySide6.QtWidgets import (
 from puresignal.core.analysis import condition
 from puresignal.core.analysis.grid_picture import GridPicture
 from puresignal.core.analysis.taken_groove import groove_of
+from puresignal.core.path import held_to_key
 from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.condition import ANYWHERE, Condition
 from puresignal.core.path.crosstalk_lesson import Lesson, lesson
 from puresignal.core.path.hand_edits import HandEdits
 from puresignal.core.path.heard import Heard
+from puresignal.core.path.held_to_key import HeldToKey
 from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.setting import Scope, Setting, settings_of
 from puresignal.core.path.stage_description import Stage
@@ -203,6 +205,7 @@ class PathPanel(QWidget):
         holder.addWidget(self.whom, 1)
         self.column.addLayout(holder)
         self._counts: dict[Stage, int] = {}
+        self._keys_were_opened = False
         # The range selected on the ruler, seconds of what is shown.
         self.stretch: tuple[float, float] | None = None
         self.boxes: dict[str, StageBox] = {}
@@ -237,6 +240,17 @@ class PathPanel(QWidget):
         self.keys.setAccessibleName(tr("Likely keys"))
         self.keys.hide()
         self.boxes["key"].column.insertWidget(0, self.keys)
+        self.key_list = QComboBox()
+        self.key_list.setAccessibleName(tr("Keys that it could be in"))
+        self.key_list.setToolTip(tr("The likeliest keys, each with how many notes it moves. As heard moves none."))
+        self.key_list.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.key_list.activated.connect(lambda row: self._choose_key(self.key_list.itemData(row)))
+        self.adopt_key = QPushButton(tr("Use as the session's key"))
+        self.adopt_key.setToolTip(tr("The key in the header: files have it, touch surface and generators use it."))
+        self.adopt_key.clicked.connect(self._adopt_key)
+        for place, widget in enumerate((self.key_list, self.adopt_key)):
+            self.boxes["key"].column.insertWidget(1 + place, widget)
+            widget.hide()
         self.orphans = PlainLabel()
         self.orphans.setObjectName("faint")
         self.orphans.setWordWrap(True)
@@ -330,11 +344,37 @@ class PathPanel(QWidget):
         self.fits.setText(text)
 
     def show_keys(self, found: tuple[tuple[str, int], ...]) -> None:
-        """Show the likeliest keys with how many notes each would move."""
-        self.keys.setVisible(bool(found))
-        if found:
-            rows = [tr("{key} moves {n}", key=key, n=text_format.counted(moved, "note")) for key, moved in found]
-            self.keys.setText(tr("Likely: {keys}.", keys=", ".join(rows)))
+        """Show the likeliest keys with how many notes each would move, before any of them is chosen."""
+        for widget in (self.keys, self.key_list, self.adopt_key):
+            widget.setVisible(bool(found))
+        if not found:
+            return
+        self.keys.setText(tr("It could be in:"))
+        stage = self._path.key
+        rows = [("", tr("as heard, moves nothing"))]
+        rows += [(key, tr("{key} moves {n}", key=key, n=text_format.counted(moved, "note"))) for key, moved in found]
+        if stage.on and stage.key != held_to_key.AUTO and stage.key not in dict(rows):
+            rows.append((stage.key, stage.key))
+        self.key_list.clear()
+        for key, words in rows:
+            self.key_list.addItem(words, key)
+        now = "" if not stage.on else found[0][0] if stage.key == held_to_key.AUTO else stage.key
+        self.key_list.setCurrentIndex(max(0, self.key_list.findData(now)))
+        self.adopt_key.setEnabled(bool(now or found))
+
+    def _choose_key(self, key: str) -> None:
+        """Hold notes to a key, or leave them as they were heard."""
+        path = self._path
+        if key:
+            path = path.with_setting("key", "key", key)
+        self._do(tr("hold to {key}", key=key) if key else tr("notes as heard"), path.switched("key", bool(key)))
+
+    def _adopt_key(self) -> None:
+        """Give the session the chosen key, or the likeliest."""
+        key = self.key_list.currentData() or self.key_list.itemData(1)
+        if key:
+            bench = self._workbench
+            bench.do(tr("session in {key}", key=key), edits.with_key(bench.session, key))
 
     @staticmethod
     def _grid_words(name: str) -> str:
@@ -518,7 +558,11 @@ class PathPanel(QWidget):
             off_at_first = about.switch is not None and not path.is_on(type(stage)())
             has_controls = any((about.key, setting.name) in self.controls for setting in settings_of(stage))
             # What is seldom switched on takes no room until it is.
-            self.boxes[about.key].show_body(has_controls and (on or not off_at_first), about.key in self.open)
+            # Keys of what was heard are to be seen before one is chosen.
+            shows = on or not off_at_first or (about == HeldToKey.stage and has_heard)
+            if about == HeldToKey.stage and has_heard and not self._keys_were_opened:
+                self._keys_were_opened, self.open = True, self.open | {about.key}
+            self.boxes[about.key].show_body(has_controls and shows, about.key in self.open)
             for setting in settings_of(stage):
                 control = self.controls.get((about.key, setting.name))
                 if control is None:

@@ -584,7 +584,8 @@ class TakesView(View):
 
     def _look_at_keys(self, shown: Shown) -> None:
         """Rank the keys of what is played, beside the window; shown while notes are held to one."""
-        if not self._workbench.session.path.key.on:
+        heard = shown.several is not None and any(ref.heard is not None for ref in shown.several.refs)
+        if not self._workbench.session.path.key.on and not heard:
             self.path.show_keys(())
             return
         notes = shown.outcome.input_notes
