@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import os
 import re
+import time
 from pathlib import Path
 
 import mido
@@ -176,6 +177,13 @@ def test_a_session_has_its_recordings_in_it(heard, tmp_path):
 
 def test_much_sound_is_saved_beside_the_window_and_closing_waits_for_it(heard, tmp_path, monkeypatch, qtbot):
     monkeypatch.setattr(file_actions, "AT_ONCE_BYTES", 0)
+    write = session_file.write
+
+    def slowly(path, session, takes):
+        time.sleep(0.4)
+        return write(path, session, takes)
+
+    monkeypatch.setattr(session_file, "write", slowly)
     file, bench = tmp_path / "evening.puresignal", heard.workbench
     heard.files.save_session_to(file)
     assert heard.files.is_saving
@@ -394,3 +402,30 @@ def test_keys_are_listed_before_one_is_chosen_and_adopted_for_the_session(heard,
     keys.activated.emit(0)
     assert not bench.session.path.key.on
     assert (bench.seen.outcome.output_notes.note == played).all()
+
+
+def test_notes_of_one_side_of_the_stereo_picture_and_loud_ones_are_kept_by_a_slider(window, tmp_path, qtbot):
+    rate, path = 22_050, tmp_path / "two sides.wav"
+    at = np.arange(round(8 * rate)) / rate
+    sound = np.zeros((len(at), 2))
+    for number in range(8):
+        wave = np.sin(2 * np.pi * 220 * 2 ** (number / 6) * at) * 0.2
+        inside = (at >= number) & (at < number + 0.8)
+        sound[inside, number % 2] += wave[inside] * np.minimum(1, (at[inside] - number) * 50)
+    soundfile.write(path, sound.astype(np.float32), rate)
+    window.files.open_files([path])
+    window.files.hear(path, "melody")
+    bench = window.workbench
+    qtbot.waitUntil(lambda: any(one.heard for one in bench.session.takes), timeout=60_000)
+    window.show_view("Takes")
+    panel = window.takes.path
+    every = len(bench.seen.outcome.output_notes)
+    assert every >= 7
+    panel.controls["heard", "right"].slider.setValue(panel.controls["heard", "right"].slider.minimum() + 10)
+    seconds = np.floor(bench.seen.outcome.output_notes.start + 0.1)
+    assert 0 < len(seconds) < every
+    assert set(seconds.astype(int) % 2) == {0}
+    bench.undo()
+    assert len(bench.seen.outcome.output_notes) == every
+    panel.controls["heard", "softest"].slider.setValue(127)
+    assert not len(bench.seen.outcome.output_notes)

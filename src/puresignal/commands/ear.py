@@ -3,10 +3,10 @@
 The job: {"path": file, "kind": "melody", "drums", "hits", "chords" or "?", "examples": folder or null, "low", "high",
 "pan": numbers or null}. It answers with lines of JSON: {"progress": 0..1} as it goes; {"beginning": as at the end} for
 the first seconds of a long recording, which may still change; and at the end {"rows": [[start, end, channel, note,
-velocity, confidence, reason], ...], "keys": [[name, likelihood, moves], ...], "names": [[begin, end, chord], ...],
-"outline": {"level", "pitch"} or null, "warnings": [...]} or {"error": [what, where, remedy]}. Every note is among the
-rows, also what the ear would leave out: its reason is an index into REMOVAL_REASONS. It ends when stdin does. Asked for
-the kind "?", it answers {"kinds": [[kind, probability], ...]}, likeliest first.
+velocity, confidence, reason, place from -1 left to 1 right], ...], "keys": [[name, likelihood, moves], ...], "names":
+[[begin, end, chord], ...], "outline": {"level", "pitch"} or null, "warnings": [...]} or {"error": [what, where,
+remedy]}. Every note is among the rows, also what the ear would leave out: its reason is an index into REMOVAL_REASONS.
+It ends when stdin does. Asked for the kind "?", it answers {"kinds": [[kind, probability], ...]}, likeliest first.
 """
 
 from __future__ import annotations
@@ -74,7 +74,11 @@ def _heard(job: dict[str, Any], progress: Any, most: float | None = None) -> dic
         examples=transcribe.teach(Path(examples)) if examples else None, most=most,
     )  # fmt: skip
     found = transcribe.hear(Path(job["path"]), wanted, progress)
-    rows = [[*row[:6], REMOVAL_REASONS.index(row.removal_reason)] for row in found.rows]
+    places = transcribe.stereo_places(Path(job["path"]), found.rows)
+    rows = [
+        [*row[:6], REMOVAL_REASONS.index(row.removal_reason), place]
+        for row, place in zip(found.rows, places, strict=True)
+    ]
     outline = None if found.outline is None else heard_json.outline_to_json(found.outline)
     return {
         "rows": rows, "keys": found.keys, "names": found.names, "warnings": found.warnings, "outline": outline,

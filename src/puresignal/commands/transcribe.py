@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
@@ -14,7 +14,7 @@ import numpy as np
 from puresignal.commands.clean import program_fault
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, SettingsError
 from puresignal.core.harmony import key_estimation
-from puresignal.core.hearing.dsp import chunks, level_outline, spectra
+from puresignal.core.hearing.dsp import chunks, level_outline, spectra, stereo_place
 from puresignal.core.hearing.dsp.chunks import Progress, Source
 from puresignal.core.hearing.melody import candidates, pitch_bend, pitch_line, segmentation
 from puresignal.core.hearing.melody import notes as melody_notes
@@ -224,6 +224,15 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
         line = lines[0] if lines else np.zeros(0, np.int16)
         outline = SoundOutline(level_outline.levels(recording.source, rate), line)
     return Transcription(rows, warnings, bends, names, beat, proposed, keys, outline)
+
+
+def stereo_places(source: Path, rows: Sequence[NoteRow]) -> list[float]:
+    """Where each note stands, from -1, left, to 1, right. rows: by start, as they were heard in this file."""
+    if not rows or audio_file.facts(source).channels < 2:
+        return [0.0] * len(rows)
+    pitched = [440 * 2 ** ((row.note - 69) / 12) if row.channel != DRUM_CHANNEL else 0.0 for row in rows]
+    notes = [(row.start, row.end, hz) for row, hz in zip(rows, pitched, strict=True)]
+    return stereo_place.places(audio_file.blocks(source, candidates.RATE), candidates.RATE, notes)
 
 
 def _beat(recording: Source, rate: int) -> audio_beats.Beat:

@@ -23,6 +23,7 @@ def to_json(heard: HeardNotes) -> dict[str, Any]:
         "kind": heard.kind, "recording": heard.recording, "model": heard.model, "notes": heard.origin.tolist(),
         "confidence": heard.confidence.tolist(), "reason": heard.reason.tolist(),
         "names": [list(row) for row in heard.names], "path": heard.path,
+        **({"place": heard.place.tolist()} if heard.place.any() else {}),
         **({} if heard.outline is None else {"outline": outline_to_json(heard.outline)}),
     }  # fmt: skip
 
@@ -87,5 +88,13 @@ def from_json(data: object) -> HeardNotes:
     outline = outline_from_json(data["outline"]) if data.get("outline") is not None else None
     return HeardNotes(
         data["kind"], data.get("recording", ""), data.get("model", ""), origin, sure, reason, told, outline,
-        data.get("path", ""),
+        data.get("path", ""), _places(data.get("place", []), len(origin)),
     )  # fmt: skip
+
+
+def _places(rows: object, count: int) -> np.ndarray:
+    if not isinstance(rows, list) or len(rows) not in (0, count):
+        raise ValueError("heard.place")
+    if not all(isinstance(v, int | float) and not isinstance(v, bool) and -1 <= v <= 1 for v in rows):
+        raise ValueError("heard.place")
+    return np.array(rows, np.float64)

@@ -24,6 +24,7 @@ from puresignal.translation import mark
 UNSURE = Reason(mark("heard unsurely"), mark("Notes that the ear was less sure of than wanted."))
 PROPOSED = tuple(Reason(word) for word in REMOVAL_REASONS[1:])
 OUT_OF_RANGE = Reason(mark("out of range"), mark("Heard notes below or above the range."))
+ELSEWHERE = Reason(mark("elsewhere in stereo"), mark("Heard notes left or right of the part that was asked for."))
 KEPT_DOUBTFUL = 0.6
 """Confidence below which a heard note is listed as doubtful."""
 
@@ -43,10 +44,22 @@ class Heard:
     low: float = setting(0.0, mark("Lower heard notes are left out."), label=mark("Lowest note"), high=127.0)
     high: float = setting(127.0, mark("Higher heard notes are left out."), label=mark("Highest note"), high=127.0)
 
+    softest: float = setting(
+        0.0, mark("Softer heard notes are left out."), label=mark("Softest"), high=127.0, later=True
+    )
+    left: float = setting(
+        -1.0, mark("Notes farther left in the stereo picture are left out; -1: none."), label=mark("From the left"),
+        low=-1.0, step=0.05, later=True,
+    )  # fmt: skip
+    right: float = setting(
+        1.0, mark("Notes farther right in the stereo picture are left out; 1: none."), label=mark("To the right"),
+        low=-1.0, step=0.05, later=True,
+    )  # fmt: skip
+
     stage: ClassVar[Stage] = Stage(
         "heard", word=mark("ear"), title=mark("Drop unsure notes"),
         tip=mark("Of notes heard in a recording: leaves out those that were too short, too soft, or unsure."),
-        switch=Switch(), reasons=(UNSURE, OUT_OF_RANGE, *PROPOSED), causal=False,
+        switch=Switch(), reasons=(UNSURE, OUT_OF_RANGE, ELSEWHERE, *PROPOSED), causal=False,
     )  # fmt: skip
 
     def apply(self, notes: Notes, controls: Controls, context: Context) -> Result:
@@ -59,10 +72,13 @@ class Heard:
         if self.on:
             long = 1000 * np.nan_to_num(notes.end - notes.start, nan=1e9)
             outside = (notes.note < self.low) | (notes.note > self.high)
+            place = heard.places(notes.origin)
+            elsewhere = (place < self.left - 1e-9) | (place > self.right + 1e-9)
+            unsure = (sure < self.least) | (long < self.shortest_ms) | (notes.velocity < self.softest)
             numbers = np.array([-1, *(int(one) for one in PROPOSED)])
             reason = np.select(
-                [why > 0, outside & (notes.channel != DRUMS), (sure < self.least) | (long < self.shortest_ms)],
-                [numbers[why], int(OUT_OF_RANGE), int(UNSURE)], -1,
+                [why > 0, outside & (notes.channel != DRUMS), elsewhere, unsure],
+                [numbers[why], int(OUT_OF_RANGE), int(ELSEWHERE), int(UNSURE)], -1,
             )  # fmt: skip
             gone = (reason >= 0) & ~kept
         doubtful = ~gone & (sure < KEPT_DOUBTFUL)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -22,6 +22,7 @@ class HeardNotes:
     names       (begin, end, name) of chords, in seconds of the take
     outline     what the recording looks like
     path        where the recording was found
+    place       (n,) in the stereo picture, -1 left .. 1 right; of length 0 where that is not known
     """
 
     kind: str
@@ -33,6 +34,14 @@ class HeardNotes:
     names: tuple[tuple[float, float, str], ...] = ()
     outline: SoundOutline | None = None
     path: str = ""
+    place: np.ndarray = field(default_factory=lambda: np.zeros(0))
+
+    def places(self, origins: np.ndarray) -> np.ndarray:
+        """(n,) places in the stereo picture; the middle for notes that were not heard, or where it is not known."""
+        if not len(self.origin) or len(self.place) != len(self.origin):
+            return np.zeros(len(origins))
+        row = np.minimum(np.searchsorted(self.origin, origins), len(self.origin) - 1)
+        return np.asarray(np.where(self.origin[row] == origins, self.place[row], 0.0))
 
     def of(self, origins: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """(n,) confidence, 1 for notes that were not heard, and (n,) reason of removal."""

@@ -28,10 +28,11 @@ def made(
 ) -> tuple[Take, HeardNotes]:  # fmt: skip
     """A take of heard notes.
 
-    rows  (start, end, channel, note, velocity, confidence, reason) of each, by start
+    rows  (start, end, channel, note, velocity, confidence, reason, place in the stereo picture) of each, by start; the
+          last may be missing
     """
     events: list[tuple[float, int, int, int, int, int]] = []
-    for number, (start, end, channel, note, velocity, _, _) in enumerate(rows):
+    for number, (start, end, channel, note, velocity, *_) in enumerate(rows):
         on = messages.status(messages.NOTE_ON, int(channel))
         off = messages.status(messages.NOTE_OFF, int(channel))
         begin = max(0.0, float(start))
@@ -59,6 +60,7 @@ def made(
         tuple((float(a), float(b), str(c)) for a, b, c in names),
         outline,
         path,
+        np.array([float(rows[i][7]) if len(rows[i]) > 7 else 0.0 for i in which]),
     )
     return take, heard
 
