@@ -203,3 +203,31 @@ def test_the_sound_goes_to_the_default_sink_and_follows_it(stage, pipewire):
     finally:
         sound.close()
         player.close()
+
+
+def test_another_rate_keeps_the_way_and_the_times_right(stage, pipewire):
+    one = stage()
+    assert one.play(3) == [1, 2, 3]
+    assert one.now()["rate"] == 48_000
+    pipewire.set(**{"clock_force-rate": 44_100})
+    until(lambda: one.now()["rate"] == 44_100, 8, "the new rate")
+    # A successor counts in the new frames; the way is there again without anybody's doing.
+    one.state = wait_for(one.router, [True], [True])
+    for peer in one.peers:
+        peer.close()
+    one.peers.clear()
+    one.connect()
+    reader, sent = Reader(one.router.ring), []
+    reader.read()
+    for i in range(10):
+        sent.append(time.monotonic())
+        one.kit.play(bytes((0x99, 0x3D, 1 + i)))
+        time.sleep(0.05)
+        one.kit.play(OFF)
+        time.sleep(0.15)
+    came = [record.at for record in reader.read() if record.data[0] == 0x99]
+    assert len(came) == 10
+    # Read at the old rate, two seconds would be 0.18 s too long.
+    assert came[-1] - came[0] == pytest.approx(sent[-1] - sent[0], abs=0.03)
+    pipewire.set(**{"clock_force-rate": 0})
+    until(lambda: one.now()["rate"] == 48_000, 8, "the usual rate")

@@ -22,6 +22,12 @@ def dressed(qapp: QApplication) -> None:
 
 
 @pytest.fixture(autouse=True)
+def unasked(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Windows close without a note; a test of the note calls it itself."""
+    monkeypatch.setattr(MainWindow, "tells_kept", False)
+
+
+@pytest.fixture(autouse=True)
 def alone(qapp: QApplication) -> None:
     """Delete windows of earlier tests: closed ones waiting for deletion would still receive events."""
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)

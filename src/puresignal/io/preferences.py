@@ -46,6 +46,7 @@ class Preferences:
     learn_live  whether the kit is learnt while it is played
     voice     name of the voice profile in use
     surface   how the touch surface is filled; chord_book: name of the book on it
+    tells_kept  whether closing says that unsaved work is kept
     """
 
     theme: str = "system"
@@ -59,6 +60,7 @@ class Preferences:
     voice: str = ""
     surface: SurfaceSettings = field(default_factory=SurfaceSettings)
     chord_book: str = ""
+    tells_kept: bool = True
 
 
 def path() -> Path:
@@ -98,6 +100,7 @@ def _from_json(data: dict[str, Any]) -> Preferences:
         _name(data.get("voice")),
         _surface(data.get("surface")),
         _name(data.get("chord_book")),
+        data.get("tells_kept", True) is not False,
     )
 
 
@@ -208,6 +211,7 @@ def write(preferences: Preferences) -> None:
                 "voice": preferences.voice,
                 "surface": asdict(preferences.surface),
                 "chord_book": preferences.chord_book,
+                "tells_kept": preferences.tells_kept,
                 "keyboard": {
                     **asdict(preferences.keyboard),
                     "drums": {str(key): name for key, name in preferences.keyboard.drums},

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Qt
 from PySide6.QtGui import QCursor
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QMessageBox, QWidget
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QInputDialog, QMenu, QMessageBox, QWidget
 
 from puresignal.commands import clean
 from puresignal.core.errors import BadFileError, PureSignalError
@@ -459,6 +459,27 @@ class FileActions(QObject):
                 work_folder.discard(leftover)
             # A recording that was cut off belongs into the work that was open then.
             self._sitting.offer_killed()
+
+    def tell_kept(self) -> None:
+        """Say that what was not saved is kept, unless the player knows."""
+        if not self._bench.unsaved or not self._preferences.now.tells_kept or not self._bench.session.takes:
+            return
+        text = tr("“{name}” has work that is not saved in its file. It is kept on this computer, and offered when the "
+                  "program starts again and under File, Unsaved work.")  # fmt: skip
+        box = QMessageBox(QMessageBox.Icon.Information, tr("Kept"), text.format(name=self._bench.session.name),
+                          parent=self._window)  # fmt: skip
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        save = box.addButton(tr("Save…"), QMessageBox.ButtonRole.ActionRole)
+        close = box.addButton(tr("Close"), QMessageBox.ButtonRole.AcceptRole)
+        box.setDefaultButton(close)
+        again = QCheckBox(tr("do not say this again"))
+        box.setCheckBox(again)
+        box.exec()
+        if again.isChecked():
+            self._preferences.change(tells_kept=False)
+        if box.clickedButton() is save:
+            self.save_session()
+            self.finish_saving()
 
     def may_close(self) -> bool:
         """Whether the window may close: nothing would be lost, or the player gives it up."""

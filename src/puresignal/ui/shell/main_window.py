@@ -42,6 +42,7 @@ if TYPE_CHECKING:
     from puresignal.ui.mapping.mapping_view import MappingView
     from puresignal.ui.outputs.batch_dialog import BatchDialog
     from puresignal.ui.outputs.outputs_view import OutputsView
+    from puresignal.ui.shell.preferences_dialog import PreferencesDialog
     from puresignal.ui.takes.takes_view import TakesView
     from puresignal.ui.velocity.velocity_view import VelocityView
 
@@ -83,6 +84,7 @@ class MainWindow(QMainWindow):
         self._batch: BatchDialog | None = None
         self._stale: set[str] = set()
         self._shown: Shown | None = None
+        self._preferences_dialog: PreferencesDialog | None = None
         self.stack = ViewStack()
         self.header = Header(VIEWS, self.services)
         self.rail = InputSidebar(self.services, LiveCards(self.services))
@@ -397,6 +399,21 @@ class MainWindow(QMainWindow):
         self._batch.raise_()
         self._batch.activateWindow()
 
+    def show_preferences(self) -> None:
+        """Show the preferences of the program."""
+        from puresignal.ui.shell.preferences_dialog import PreferencesDialog
+
+        if self._preferences_dialog is None:
+            dialog = PreferencesDialog(self.services, self)
+            dialog.theme_chosen.connect(self.choose_theme)
+            dialog.keys_requested.connect(self.show_keys)
+            dialog.recording_requested.connect(self.show_record_settings)
+            self._preferences_dialog = dialog
+        self._preferences_dialog.show_preferences()
+        self._preferences_dialog.show()
+        self._preferences_dialog.raise_()
+        self._preferences_dialog.activateWindow()
+
     def show_sync(self) -> None:
         from puresignal.ui.shell.sync_dialog import SyncDialog
 
@@ -459,7 +476,7 @@ class MainWindow(QMainWindow):
         self.open_files([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
         event.acceptProposedAction()
 
-    asks_before_closing = True
+    asks_before_closing = tells_kept = True
     """False while the system ends the program: there is nobody to ask."""
 
     def closeEvent(self, event: QCloseEvent) -> None:
@@ -468,6 +485,8 @@ class MainWindow(QMainWindow):
         if self.asks_before_closing and not self.files.may_close() and self.asks_before_closing:
             event.ignore()
             return
+        if self.asks_before_closing and self.tells_kept:
+            self.files.tell_kept()
         # A helper that hangs or has died must keep nothing from being stored.
         ends: tuple[Callable[[], None], ...] = (
             self.services.keyboard.stop,
