@@ -316,6 +316,8 @@ def command_parser(
     how.add_argument("--per-section", action="store_true", help=tr("a file for each section, into a folder"))
     export.add_argument("--rounds", type=_bars_to_record, default=1, metavar="N", help=tr("play all of it N times"))
     export.add_argument("--without-key", action="store_true", help=tr("leave out key signatures"))
+    export.add_argument("--running-status", action="store_true", help=tr("leave out status bytes that repeat"))
+    export.add_argument("--zero-ends", action="store_true", help=tr("end notes by a note-on of velocity 0"))
     export.add_argument("--report", metavar="F.json", type=_path, help=tr("write a report of what was done"))
     export.add_argument("--force", action="store_true", help=tr("overwrite existing files"))
 
@@ -787,7 +789,7 @@ def _export(options: argparse.Namespace) -> int:
         clean.make_folder(out)
     wanted = export.Options(
         options.type, options.ppq, not options.without_tempo, not options.without_key, tuple(options.take),
-        options.sections, rounds=options.rounds,
+        options.sections, rounds=options.rounds, running=options.running_status, zero_ends=options.zero_ends,
     )  # fmt: skip
     done = [
         export.export(path, target, replace(wanted, only=one))

@@ -196,6 +196,33 @@ def test_written_files_read_back_and_mido_agrees(tracks):
         assert found == mine_rows
 
 
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.tuples(st.just("a"), channel_rows), min_size=1, max_size=2), st.booleans(), st.booleans())
+def test_running_status_and_zero_ends_say_the_same_in_fewer_bytes(tracks, running, zero_ends):
+    song = song_from(tracks, [Tempo(0, 600_000), Tempo(960, 400_000)])
+    usual, content = midi_writer.to_bytes(song), midi_writer.to_bytes(song, True, running, zero_ends)
+    assert len(content) <= len(usual)
+    read = rows(midi_reader.parse(content, "x.mid"))
+    if zero_ends:
+        wanted = [
+            (t, s | 0x10 if s & 0xF0 == 0x80 else s, a, 0 if s & 0xF0 == 0x80 else b) for t, s, a, b in rows(song)
+        ]
+    else:
+        wanted = rows(song)
+    assert read == wanted
+    theirs = [m for track in mido.MidiFile(file=io.BytesIO(content)).tracks for m in track if not m.is_meta]
+    assert len(theirs) == len(wanted)
+    if zero_ends:
+        assert not any(m.type == "note_off" for m in theirs)
+
+
+def test_a_row_of_notes_on_one_channel_has_one_status_byte():
+    song = song_from([("", [(i * 10, 0x90, 9, 38, 90) for i in range(50)])])
+    content = midi_writer.to_bytes(song, running=True)
+    assert content.count(b"\x99") == 1
+    assert len(midi_writer.to_bytes(song)) - len(content) == 49
+
+
 def test_pauses_longer_than_the_largest_delta_time():
     far = 0x0FFFFFFF * 2 + 77
     song = Song(1, TempoMap(480), (SongTrack("a", Messages([5, far], [0x90, 0x80], [60, 60], [9, 9], [-1, -1])),))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import mido
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
@@ -9,7 +10,7 @@ from PySide6.QtWidgets import QApplication
 
 from puresignal import cli
 from puresignal.core.touch.computer_keyboard import own_map
-from puresignal.io import midi_reader, ports
+from puresignal.io import midi_reader, ports, session_file
 from tests.ui.test_several_takes import trio  # noqa: F401 - fixture
 
 
@@ -155,3 +156,26 @@ def test_the_menu_duplicates_writes_out_and_removes(song, qtbot):
     song.workbench.undo()
     song.workbench.undo()
     assert hits(song.workbench.midi_bytes()) == folded
+
+
+def test_each_section_is_saved_as_a_file_as_the_command_would(song, tmp_path, monkeypatch):
+    bench, outputs = song.workbench, song.outputs
+    outputs.running.click()
+    outputs.zero_ends.click()
+    assert (bench.session.delivery.running, bench.session.delivery.zero_ends) == (True, True)
+    folder = tmp_path / "parts"
+    folder.mkdir()
+    song.files.save_sections_to(folder)
+    names = sorted(path.name for path in folder.iterdir())
+    assert names == [f"{bench.session.name} Chorus.mid", f"{bench.session.name} Verse.mid"]
+    song.files.save_session_to(tmp_path / "song.puresignal")
+    assert session_file.read(tmp_path / "song.puresignal").session.delivery == bench.session.delivery
+    out = tmp_path / "command"
+    assert cli.main(["export", str(tmp_path / "song.puresignal"), "--out", str(out), "--per-section"]) == 0
+    by_command = sorted(out.iterdir())
+    for path, other in zip(sorted(folder.iterdir()), by_command, strict=True):
+        assert path.read_bytes() == other.read_bytes()
+        made = mido.MidiFile(path)
+        assert not any(m.type == "note_off" for track in made.tracks for m in track)
+    song.files.save_sections_to(folder)
+    assert "exists already" in song.notice.text

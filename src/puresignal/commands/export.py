@@ -24,6 +24,7 @@ class Options:
     order  sections in playing order, like "verse,chorus*2"; None: as the session says
     only   ident of the one section that is written, empty for all
     rounds how often all of it is played
+    running, zero_ends  as midi_writer.py has them; False: as the session says
     """
 
     kind: int = 1
@@ -34,6 +35,8 @@ class Options:
     order: str | None = None
     only: str = ""
     rounds: int = 1
+    running: bool = False
+    zero_ends: bool = False
 
 
 @dataclass(frozen=True)
@@ -108,7 +111,11 @@ def export(source: Path, target: Path, options: Options) -> Exported:
         song = whole_session.song_of(session, made, options.with_key)
         if options.kind == 0:
             song = whole_session.as_type_0(song)
-        content = midi_writer.to_bytes(song, options.with_tempo and session.delivery.with_tempo)
+        form = session.delivery
+        content = midi_writer.to_bytes(
+            song, options.with_tempo and form.with_tempo, options.running or form.running,
+            options.zero_ends or form.zero_ends,
+        )  # fmt: skip
         file_access.write_bytes(target, content)
     except PureSignalError as error:
         return Exported(source, target, error=error)

@@ -1,4 +1,4 @@
-"""Writer of Standard MIDI Files: one byte sequence per song, without running status.
+"""Writer of Standard MIDI Files: one byte sequence per song.
 
 Works on whole arrays: a hundred thousand notes take a few hundredths of a second.
 
@@ -19,18 +19,20 @@ LONGEST_DELTA = 0x0FFFFFFF
 _TEXT = 0x01
 
 
-def to_bytes(song: Song, tempo: bool = True) -> bytes:
+def to_bytes(song: Song, tempo: bool = True, running: bool = False, zero_ends: bool = False) -> bytes:
     """The bytes of the file.
 
-    tempo  whether tempo and meter are written, on the first track
+    tempo      whether tempo and meter are written, on the first track
+    running    whether a status byte is left out where the message before has the same
+    zero_ends  whether notes end by a note-on of velocity 0; how fast they were let go is lost then
     """
     chunks = [b"MThd" + struct.pack(">LHHH", 6, song.format, len(song.tracks), song.tempo.ppq)]
     for i, track in enumerate(song.tracks):
-        chunks.append(_chunk(track, song.tempo if tempo and i == 0 else None))
+        chunks.append(_chunk(track, song.tempo if tempo and i == 0 else None, running, zero_ends))
     return b"".join(chunks)
 
 
-def _chunk(track: SongTrack, tempo: TempoMap | None) -> bytes:
+def _chunk(track: SongTrack, tempo: TempoMap | None, running: bool, zero_ends: bool) -> bytes:
     extras = []
     if track.name:
         extras.append((0, _meta(0x03, track.name.encode("utf-8", "replace"))))
@@ -58,7 +60,11 @@ def _chunk(track: SongTrack, tempo: TempoMap | None) -> bytes:
         for data in [track.payloads[int(own.payload[i])]]
     ]
     placed.sort(key=lambda item: item[:2])
-    body = _with_extras(plain.tick, plain.status, plain.data1, plain.data2, placed, end)
+    status, data2 = plain.status, plain.data2
+    if zero_ends:
+        off = messages.kinds(status) == messages.NOTE_OFF
+        status, data2 = np.where(off, status | messages.NOTE_ON, status), np.where(off, 0, data2)
+    body = _with_extras(plain.tick, status, plain.data1, data2, placed, end, running)
     return b"MTrk" + struct.pack(">L", len(body)) + body
 
 
@@ -80,6 +86,7 @@ def _with_extras(
     data2: np.ndarray,
     extras: list[tuple[int, int, bytes]],
     end: int,
+    running: bool,
 ) -> bytes:
     """A track's body: channel messages from arrays, with other messages inserted.
 
@@ -89,12 +96,12 @@ def _with_extras(
     before, done = 0, 0
     for stop, at, data in extras:
         if stop > done:
-            body += _encode(tick[done:stop], status[done:stop], data1[done:stop], data2[done:stop], before)
+            body += _encode(tick[done:stop], status[done:stop], data1[done:stop], data2[done:stop], before, running)
             before, done = int(tick[stop - 1]), stop
         body += _delta(at - before) + data
         before = at
     if done < len(tick):
-        body += _encode(tick[done:], status[done:], data1[done:], data2[done:], before)
+        body += _encode(tick[done:], status[done:], data1[done:], data2[done:], before, running)
         before = int(tick[-1])
     body += _delta(max(0, end - before)) + b"\xff\x2f\x00"
     return bytes(body)
@@ -109,7 +116,9 @@ def _delta(ticks: int) -> bytes:
     return out + _vlq(ticks)
 
 
-def _encode(tick: np.ndarray, status: np.ndarray, data1: np.ndarray, data2: np.ndarray, before: int) -> bytes:
+def _encode(
+    tick: np.ndarray, status: np.ndarray, data1: np.ndarray, data2: np.ndarray, before: int, running: bool
+) -> bytes:
     delta = np.diff(tick, prepend=before)
     if len(delta) and int(delta.max()) > LONGEST_DELTA:
         # Such a long gap is so rare that message by message is fine.
@@ -119,7 +128,11 @@ def _encode(tick: np.ndarray, status: np.ndarray, data1: np.ndarray, data2: np.n
         return b"".join(parts)
     size = 1 + (delta >= 1 << 7).astype(np.int64) + (delta >= 1 << 14) + (delta >= 1 << 21)
     short = (status >= messages.PROGRAM) & (status < messages.BEND)
-    length = size + np.where(short, 2, 3)
+    # Another kind of message in between ends a running status, and is never among these.
+    told = np.ones(len(status), bool)
+    if running:
+        told[1:] = status[1:] != status[:-1]
+    length = size + told + np.where(short, 1, 2)
     at = np.cumsum(length) - length
     out = np.zeros(int(length.sum()), np.uint8)
     for i in range(4):
@@ -127,7 +140,7 @@ def _encode(tick: np.ndarray, status: np.ndarray, data1: np.ndarray, data2: np.n
         # Byte i counted from the last: only the last one has its top bit clear.
         value = (delta[rows] >> 7 * i) & 0x7F
         out[at[rows] + size[rows] - 1 - i] = value | (0x80 if i else 0)
-    out[at + size] = status
-    out[at + size + 1] = data1
-    out[(at + size + 2)[~short]] = data2[~short]
+    out[(at + size)[told]] = status[told]
+    out[at + size + told] = data1
+    out[(at + size + told + 1)[~short]] = data2[~short]
     return out.tobytes()

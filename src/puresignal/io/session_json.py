@@ -59,6 +59,8 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
         "track_order": list(session.delivery.order),
         "with_tempo": session.delivery.with_tempo,
         **({"early_live": True} if session.delivery.early_live else {}),
+        **({"running_status": True} if session.delivery.running else {}),
+        **({"zero_ends": True} if session.delivery.zero_ends else {}),
         "inputs": [input_json(one) for one in session.inputs],
         "destinations": [
             {

@@ -662,10 +662,12 @@ class _Reader:
             raise self._wrong("track_order", order)
         if not isinstance(with_tempo, bool):
             raise self._wrong("with_tempo", with_tempo)
-        early_live = data.get("early_live", False)
-        if not isinstance(early_live, bool):
-            raise self._wrong("early_live", early_live)
-        return Delivery(delivery.tracks, tuple(order), with_tempo, early_live)
+        told = []
+        for name in ("early_live", "running_status", "zero_ends"):
+            told.append(data.get(name, False))
+            if not isinstance(told[-1], bool):
+                raise self._wrong(name, told[-1])
+        return Delivery(delivery.tracks, tuple(order), with_tempo, *told)
 
     def _map(self, data: object, field: str) -> NoteMap | None:
         return None if data is None else note_map.from_json(data, f"{self._name}, session.json, {field}")  # not shown

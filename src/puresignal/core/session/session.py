@@ -351,6 +351,11 @@ def with_tempo_written(session: Session, written: bool) -> Session:
     return replace(session, delivery=replace(session.delivery, with_tempo=written))
 
 
+def with_file_form(session: Session, running: bool, zero_ends: bool) -> Session:
+    """How messages are written in files: with running status, and with ends as notes of velocity 0."""
+    return replace(session, delivery=replace(session.delivery, running=running, zero_ends=zero_ends))
+
+
 def with_early_live(session: Session, early: bool) -> Session:
     """Choose whether what is early is so live too, while all else waits."""
     return replace(session, delivery=replace(session.delivery, early_live=early))

@@ -64,12 +64,16 @@ class Delivery:
     with_tempo  whether files contain tempo and meter
     early_live  whether tracks and destinations with a negative offset are early live as well: since nothing leaves
                 before it is played, all others leave later by as much
+    running     whether files leave out a status byte that is the same as the one before
+    zero_ends   whether notes end by a note-on of velocity 0 in files
     """
 
     tracks: tuple[TrackSettings, ...] = ()
     order: tuple[str, ...] = ()
     with_tempo: bool = True
     early_live: bool = False
+    running: bool = False
+    zero_ends: bool = False
 
     def heard(self, key: str) -> bool:
         """Whether playback includes a track: not muted, and soloed if any track is."""

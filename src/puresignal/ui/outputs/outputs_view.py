@@ -53,6 +53,7 @@ from puresignal.ui.state.services import Services
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import View
 from puresignal.ui.widgets import text_format, theme
+from puresignal.ui.widgets.field_row import field_row
 from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
@@ -387,12 +388,18 @@ class OutputsView(View):
         self.with_tempo.setToolTip(tr("When off, the file takes on the tempo of the project you drop it into."))
         self.with_tempo.setAccessibleName(tr("Write tempo and meter"))
         self.with_tempo.clicked.connect(self._write_tempo)
+        self.running = QCheckBox(tr("running status"))
+        self.running.setToolTip(tr("Leaves out status bytes that repeat: the file is smaller."))
+        self.zero_ends = QCheckBox(tr("ends as velocity 0"))
+        self.zero_ends.setToolTip(tr("Notes end by a note-on of velocity 0; how fast they were let go is lost."))
+        for box in (self.running, self.zero_ends):
+            box.clicked.connect(self._write_form)
         self.save = QPushButton(tr("Save MIDI file…"))
         self.save.setObjectName("main")
         self.save.setToolTip(tr("Save the clean result as a Standard MIDI File (Ctrl+E)."))
         self.save.setAccessibleName(tr("Save MIDI file"))
         self.save.clicked.connect(self._services.requests.save_midi_requested)
-        for widget in (self.contents, self.with_tempo, self.save):
+        for widget in (self.contents, self.with_tempo, field_row(self.running, self.zero_ends), self.save):
             column.addWidget(widget)
         return panel
 
@@ -442,6 +449,8 @@ class OutputsView(View):
         session = self._workbench.session
         self.split.setCurrentIndex(self.split.findData(session.path.split.by))
         self.with_tempo.setChecked(session.delivery.with_tempo)
+        self.running.setChecked(session.delivery.running)
+        self.zero_ends.setChecked(session.delivery.zero_ends)
         self._choose_keys(chosen)
         self._show_chosen()
         if shown is None:
@@ -652,6 +661,11 @@ class OutputsView(View):
             tr("write tempo") if written else tr("leave out tempo"),
             edits.with_tempo_written(bench.session, written),
         )
+
+    def _write_form(self) -> None:
+        bench = self._workbench
+        running, zero_ends = self.running.isChecked(), self.zero_ends.isChecked()
+        bench.do(tr("form of files"), edits.with_file_form(bench.session, running, zero_ends))
 
     def _split(self) -> None:
         bench = self._workbench

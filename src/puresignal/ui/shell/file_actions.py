@@ -356,6 +356,25 @@ class FileActions(QObject):
         if own is not None:
             self._ask(tr("Save MIDI file"), f"{own.ref.name}, clean.mid", tr(MIDI_FILTER), ".mid", self.save_midi_to)
 
+    def ask_save_sections(self) -> None:
+        """Ask for the folder that gets a file of each section."""
+        if not self._bench.session.sections:
+            self._notices.tell(tr("There are no sections yet: select bars on the ruler in Takes and make one."), True)
+            return
+        chosen = QFileDialog.getExistingDirectory(self._window, tr("Folder for a MIDI file of each section"))
+        if chosen:
+            self.save_sections_to(Path(chosen))
+
+    def save_sections_to(self, folder: Path) -> None:
+        """Write a file of each section, or say why not; files that are there stay."""
+        try:
+            written = self._bench.save_sections(folder)
+        except PureSignalError as error:
+            self._notices.tell(str(error), True)
+            return
+        text = tr("Saved in {folder}: {names}", folder=folder, names=", ".join(path.name for path in written))
+        self._notices.tell(text, False)
+
     def save_midi_to(self, path: Path) -> None:
         """Save the clean take, or say why not."""
         self._saved(path, self._bench.save_midi)

@@ -69,6 +69,7 @@ class Menus:
         file.addSeparator()
         self.needs_take = [
             self._add(file, mark("Save MIDI file…"), "Ctrl+E", files.ask_save_midi),
+            self._add(file, mark("Save a MIDI file of each section…"), "", files.ask_save_sections),
             self._add(file, mark("Save summary…"), "Ctrl+P", files.ask_save_summary),
             *self._offered(file, "File"),
         ]

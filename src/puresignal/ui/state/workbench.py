@@ -20,7 +20,7 @@ from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, in_round, make_context, run
 from puresignal.core.path.several_takes import Placed
-from puresignal.core.session import alternative_edits, generated, take_edits, tempo_edits
+from puresignal.core.session import alternative_edits, generated, playing_order, take_edits, tempo_edits
 from puresignal.core.session import session as edits
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.history import History, as_looked_at
@@ -446,7 +446,8 @@ class Workbench(QObject):
         def work() -> int:
             if whole is None:
                 return 0
-            return len(midi_writer.to_bytes(build_song(whole.outcome, whole.take, delivery), delivery.with_tempo))
+            song = build_song(whole.outcome, whole.take, delivery)
+            return len(midi_writer.to_bytes(song, delivery.with_tempo, delivery.running, delivery.zero_ends))
 
         return work
 
@@ -465,7 +466,7 @@ class Workbench(QObject):
             whole = self._maker.in_order(self.session, self.store.by_ident, whole)
         song = build_song(whole.outcome, whole.take, delivery, clip)
         song = whole_session.with_session_key(song, self.session)
-        return midi_writer.to_bytes(song, delivery.with_tempo)
+        return midi_writer.to_bytes(song, delivery.with_tempo, delivery.running, delivery.zero_ends)
 
     def save_midi(self, path: Path) -> None:
         """Save the MIDI file.
@@ -473,6 +474,28 @@ class Workbench(QObject):
         Raises FileAccessError if the system refuses
         """
         file_access.write_bytes(path, self.midi_bytes())
+
+    def save_sections(self, folder: Path) -> list[Path]:
+        """Save a MIDI file of each section. Returns their paths.
+
+        Raises FileAccessError if one is there already, or the system refuses; none is written over
+        """
+        session, takes = self.session, self.store.by_ident
+        paths: dict[Path, str] = {}
+        for one in playing_order.by_bar(session):
+            name = file_access.as_file_name(f"{session.name} {one.name}")
+            path = folder / f"{name}.mid"
+            if path in paths:
+                raise FileAccessError(tr("Two sections have one name"), one.name, tr("Rename one of them in Takes."))
+            if path.exists():
+                raise FileAccessError(tr("This file exists already"), str(path), tr("Choose another folder."))
+            paths[path] = one.ident
+        form = session.delivery
+        for path, ident in paths.items():
+            song = whole_session.song_of(session, whole_session.result(session, takes, None, [(ident, 1)]))
+            content = midi_writer.to_bytes(song, form.with_tempo, form.running, form.zero_ends)
+            file_access.write_bytes(path, content)
+        return list(paths)
 
     def save_summary(self, path: Path) -> None:
         """Save the summary page of the takes that are in.
