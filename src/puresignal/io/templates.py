@@ -15,7 +15,7 @@ def folder() -> Path:
 
 def kept() -> dict[str, Path]:
     """The templates by name; files that cannot be read are skipped."""
-    return {one.name: path for path, one in kept_files.found_in(folder(), _read, session_file.ENDING)}
+    return {one.name: path for path, one in kept_files.found_in(folder(), read, session_file.ENDING)}
 
 
 def keep(session: Session, name: str) -> Path:
@@ -24,10 +24,11 @@ def keep(session: Session, name: str) -> Path:
     Raises FileAccessError if the system refuses
     """
     content = session_file.to_bytes(as_template(session, name), {})
-    return kept_files.keep(folder(), name, content, _read, session_file.ENDING)
+    return kept_files.keep(folder(), name, content, read, session_file.ENDING)
 
 
-def _read(path: Path) -> Session:
+def read(path: Path) -> Session:
+    """The session that a template is. Raises FileAccessError or BadFileError"""
     return session_file.read(path).session
 
 

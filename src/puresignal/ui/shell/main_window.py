@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from puresignal.ui.outputs.batch_dialog import BatchDialog
     from puresignal.ui.outputs.outputs_view import OutputsView
     from puresignal.ui.shell.preferences_dialog import PreferencesDialog
+    from puresignal.ui.shell.shelves_dialog import ShelvesDialog
     from puresignal.ui.takes.takes_view import TakesView
     from puresignal.ui.velocity.velocity_view import VelocityView
 
@@ -85,6 +86,7 @@ class MainWindow(QMainWindow):
         self._stale: set[str] = set()
         self._shown: Shown | None = None
         self._preferences_dialog: PreferencesDialog | None = None
+        self._shelves_dialog: ShelvesDialog | None = None
         self.stack = ViewStack()
         self.header = Header(VIEWS, self.services)
         self.rail = InputSidebar(self.services, LiveCards(self.services))
@@ -398,6 +400,17 @@ class MainWindow(QMainWindow):
         self._batch.show()
         self._batch.raise_()
         self._batch.activateWindow()
+
+    def show_shelves(self) -> None:
+        """Show everything that is kept by name."""
+        from puresignal.ui.shell.shelves_dialog import ShelvesDialog
+
+        if self._shelves_dialog is None:
+            self._shelves_dialog = ShelvesDialog(self.workbench, self)
+        self._shelves_dialog.show_shelf()
+        self._shelves_dialog.show()
+        self._shelves_dialog.raise_()
+        self._shelves_dialog.activateWindow()
 
     def show_preferences(self) -> None:
         """Show the preferences of the program."""
