@@ -140,3 +140,18 @@ def test_a_folder_of_recordings_becomes_the_kit(demo_window, tmp_path, monkeypat
     # A session from elsewhere names what is not here.
     bench.do("kit", edits.with_sound(bench.session, replace(bench.session.sound, kit="Quay")))
     assert panel.kit.currentText() == "Quay (missing)"
+
+
+def test_several_tracks_are_named_by_a_pattern_and_locked_as_one_step(demo_window):
+    outputs, bench = demo_window.outputs, demo_window.workbench
+    outputs.rename_all(["kick", "snare", "hat"], "Ferry # *")
+    assert [bench.session.delivery.track(key).title for key in ("kick", "snare", "hat")] == [
+        "Ferry 1 Kick", "Ferry 2 Snare", "Ferry 3 Hi-hat",
+    ]  # fmt: skip
+    assert demo_window.menus.undo.text() == "Undo: rename tracks"
+    bench.undo()
+    assert bench.session.delivery.track("kick").title == ""
+    outputs._choose_keys(["kick", "snare"])
+    menu = outputs.menu()
+    next(action for action in menu.actions() if action.text() == "Lock").trigger()
+    assert [bench.session.delivery.track(key).locked for key in ("kick", "snare", "hat")] == [True, True, False]

@@ -689,6 +689,8 @@ class OutputsView(View):
             (mark("Rename…"), self._ask_name),
             (mark("Include"), lambda: self._set(mark("include tracks"), out=True)),
             (mark("Leave out"), lambda: self._set(mark("leave out tracks"), out=False)),
+            (mark("Lock"), lambda: self._set(mark("lock tracks"), locked=True)),
+            (mark("Unlock"), lambda: self._set(mark("unlock tracks"), locked=False)),
             (mark("Move up"), lambda: self._move(-1)),
             (mark("Move down"), lambda: self._move(1)),
             (
@@ -702,9 +704,26 @@ class OutputsView(View):
         return menu
 
     def _ask_name(self) -> None:
+        """Ask for the name of the selected track; of several, for the pattern that names them."""
         keys = self.chosen_keys()
-        if keys and self._shown is not None:
-            now = next(t.title for t in self._shown.tracks if t.track.key == keys[0])
-            name, chosen = QInputDialog.getText(self, tr("Rename"), tr("Name of the track"), text=now)
-            if chosen:
-                self._rename(keys[0], name)
+        if not keys or self._shown is None:
+            return
+        now = next(t.title for t in self._shown.tracks if t.track.key == keys[0])
+        if len(keys) == 1:
+            asked, text = tr("Name of the track"), now
+        else:
+            asked, text = tr("Name of each track: * is its own name, # its number among these"), "*"
+        name, chosen = QInputDialog.getText(self, tr("Rename"), asked, text=text)
+        if chosen:
+            self.rename_all(keys, name)
+
+    def rename_all(self, keys: list[str], pattern: str) -> None:
+        """Name tracks by a pattern: * is what each is called, # its number among them."""
+        if self._shown is None:
+            return
+        titles = {t.track.key: t.title for t in self._shown.tracks}
+        session = self._workbench.session
+        for number, key in enumerate(keys, 1):
+            title = pattern if len(keys) == 1 else pattern.replace("*", titles[key]).replace("#", str(number))
+            session = edits.with_title(session, key, title)
+        self._workbench.do(tr("rename track") if len(keys) == 1 else tr("rename tracks"), session)

@@ -26,7 +26,6 @@ from puresignal.translation import mark, tr
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets.plain_text import PlainLabel
 
-
 ROW = 28
 """Pixels of a row."""
 
