@@ -29,6 +29,8 @@ class DevicePlayer:
     def __init__(self, feed: Writer, knock: int):
         self._feed, self._knock = feed, knock
         self._playing: dict[str, list[devices.Playing]] = {}
+        # What takes the place of what a port plays, from its own beginning on.
+        self._following: dict[str, devices.Playing] = {}
 
     def obey(self, command: dict[str, Any], now: float) -> None:
         """Execute one command."""
@@ -42,7 +44,9 @@ class DevicePlayer:
             stream = iter(devices.hit(kit, command["articulation"], command["velocity"]))
             self._playing.setdefault(port, []).append(devices.Playing(stream, now - 0.02))
             return
-        self.stop(port, now)
+        begins = float(command.get("at", now + 0.05))
+        if begins <= now + 0.05 or port not in self._playing:
+            self.stop(port, now)
         bpm, seed = float(command.get("bpm", 92)), int(command.get("seed", 1))
         if port == ports.KEYBOARD:
             stream = devices.keyboard(bpm, seed)
@@ -52,10 +56,16 @@ class DevicePlayer:
         else:
             assert kit is not None
             stream = devices.grooves(kit, Faults(**command.get("faults", {})), bpm, seed)
-        self._playing[port] = [devices.Playing(stream, float(command.get("at", now + 0.05)))]
+        made = devices.Playing(stream, begins)
+        if port in self._playing:
+            # It joins in with the bar, and plays on as it did until then.
+            self._following[port] = made
+        else:
+            self._playing[port] = [made]
 
     def stop(self, port: str, now: float) -> None:
         """Stop a port and end its sounding notes."""
+        self._following.pop(port, None)
         for playing in self._playing.pop(port, ()):
             for message in playing.ends():
                 self._put(now, port, message)
@@ -66,6 +76,10 @@ class DevicePlayer:
 
     def send_due(self, now: float) -> None:
         """Send everything that is due."""
+        for port, made in list(self._following.items()):
+            if now >= made.since:
+                self.stop(port, made.since)
+                self._playing[port] = [made]
         for port, streams in self._playing.items():
             for at, message in sorted(item for one in streams for item in one.due(now)):
                 self._put(at, port, message)
@@ -79,7 +93,8 @@ class DevicePlayer:
         self._playing = {
             port: left for port, all_ in self._playing.items() if (left := [p for p in all_ if p.next_at() is not None])
         }
-        return min((p.next_at() or 0.0 for streams in self._playing.values() for p in streams), default=None)
+        every = [p.next_at() or 0.0 for streams in self._playing.values() for p in streams]
+        return min([*every, *(made.since for made in self._following.values())], default=None)
 
 
 def main() -> int:
