@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import statistics
 import subprocess
 import time
 
@@ -212,22 +213,27 @@ def test_another_rate_keeps_the_way_and_the_times_right(stage, pipewire):
     pipewire.set(**{"clock_force-rate": 44_100})
     until(lambda: one.now()["rate"] == 44_100, 8, "the new rate")
     # A successor counts in the new frames; the way is there again without anybody's doing.
-    one.state = wait_for(one.router, [True], [True])
-    for peer in one.peers:
-        peer.close()
-    one.peers.clear()
-    one.connect()
+    until(lambda: [bool(x) for x in one.now()["inputs"] + one.now()["outputs"]] == [True, True], 8, "the ways")
+    assert answered(one.kit, one.synth)
+    # It stays: one that started with the usual rate would end and start for ever.
+    assert one.router.process.poll() is None
+    process = one.router.process
     reader, sent = Reader(one.router.ring), []
     reader.read()
-    for i in range(10):
+    for i in range(20):
         sent.append(time.monotonic())
         one.kit.play(bytes((0x99, 0x3D, 1 + i)))
         time.sleep(0.05)
         one.kit.play(OFF)
         time.sleep(0.15)
-    came = [record.at for record in reader.read() if record.data[0] == 0x99]
-    assert len(came) == 10
-    # Read at the old rate, two seconds would be 0.18 s too long.
-    assert came[-1] - came[0] == pytest.approx(sent[-1] - sent[0], abs=0.03)
-    pipewire.set(**{"clock_force-rate": 0})
+    came = {record.data[2]: record.at for record in reader.read() if record.data[0] == 0x99}
+    # A busy machine takes blocks from the kit, and makes some late.
+    assert len(came) >= 8
+    slopes = [(came[b] - came[a]) / (sent[b - 1] - sent[a - 1]) for a in came for b in came if b > a + 3]
+    # Read at the old rate, a second would be 81 or 88 ms off; a busy machine's lost blocks make up to half of that.
+    assert statistics.median(slopes) == pytest.approx(1.0, abs=0.06)
+    one.now()
+    assert one.router.process is process
+    pipewire.set(**{"clock_force-rate": 48_000})
     until(lambda: one.now()["rate"] == 48_000, 8, "the usual rate")
+    assert answered(one.kit, one.synth)

@@ -36,6 +36,8 @@ ASK_SERVER_EVERY = 1.0
 """Seconds between attempts to reach a missing JACK server."""
 FIRST_ANSWER = 2.0
 """Seconds that the first answer of a server is waited for."""
+FIRST_BLOCK = 0.5
+"""Seconds that the first block of PipeWire is waited for."""
 
 
 class Host:
@@ -186,6 +188,13 @@ class Host:
             self._flow.alsa.run_threads()
             realtime.give_back()
         self._jack.activate()
+        if self._jack.system == ports.PIPEWIRE and self._jack.has_run(FIRST_BLOCK):
+            # Its library tells the usual rate until the first block; nothing is connected yet, so nothing is lost.
+            rate = self._jack.state()["rate"]
+            if rate != self._flow.rate:
+                # The count comes first: a block in between must not put the old frame into the new router.
+                self._jack.count_at(rate)
+                self._begin(rate)
         if self._ending:
             self._jack.release()
 

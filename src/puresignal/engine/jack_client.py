@@ -56,6 +56,7 @@ class JackClient:
         self.errors = self.postponed = 0
         self.last_error: Exception | None = None
         self._ending, self._released = False, threading.Event()
+        self._running = threading.Event()
         self._ends_sent, self._ending_since = 0, 0.0
         self._ends = list[tuple[int, int, bytes]]()
         self._frames = 0
@@ -126,6 +127,15 @@ class JackClient:
         gc.disable()
         self._client.activate()
 
+    def has_run(self, seconds: float) -> bool:
+        """Wait up to so many seconds for the first block. Returns whether there was one."""
+        return self._running.wait(seconds)
+
+    def count_at(self, rate: int) -> None:
+        """Count frames anew, at another rate."""
+        now = time.monotonic()
+        self._counter = FrameCounter(int(now * rate), rate, now)
+
     def state(self) -> dict[str, Any]:
         """Real-time priority or not, the frame rate, and the block size in frames."""
         client = self._client
@@ -163,6 +173,7 @@ class JackClient:
             self._realtime = realtime.has_it()
             # PipeWire changes it while running, and its library tells the old number for long.
             self._frames = frames
+            self._running.set()
             self._wake()
         # JACK never calls a callback again that has raised: an error may cost a block, not the connection.
         try:
