@@ -5,64 +5,43 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QWidget
 
 from puresignal.core.analysis.event_list import place_of, place_text
 from puresignal.core.timing.click_beats import counted
-from puresignal.translation import mark, tr
+from puresignal.translation import mark
 from puresignal.ui.state.control_lines import ControlLine, ControlLines
 from puresignal.ui.state.shown import Shown
+from puresignal.ui.takes.row_model import Index, RowModel
 
 HEADS = (mark("place"), mark("seconds"), mark("track"), mark("what"), mark("value"))
 PLACE, SECONDS, TRACK, WHAT, VALUE = range(5)
 EDITABLE = (PLACE, SECONDS, VALUE)
-_Index = QModelIndex | QPersistentModelIndex
 
 
-class ControlModel(QAbstractTableModel):
+class ControlModel(RowModel):
     """Places, seconds and values can be typed."""
+
+    heads, editable, words = HEADS, EDITABLE, (TRACK, WHAT)
 
     def __init__(self, lines: ControlLines, parent: QWidget | None = None):
         super().__init__(parent)
         self._lines = lines
         self._line: ControlLine | None = None
-        self._words = ""
+        self._name = ""
         self._shown: Shown | None = None
 
-    def show_line(self, shown: Shown | None, line: ControlLine | None, words: str) -> None:
-        """words: what the controller is called."""
+    def show_line(self, shown: Shown | None, line: ControlLine | None, name: str) -> None:
+        """name: what the controller is called."""
         self.beginResetModel()
-        self._shown, self._line, self._words = shown, line, words
+        self._shown, self._line, self._name = shown, line, name
         self.endResetModel()
 
-    def rowCount(self, parent: _Index | None = None) -> int:
-        inside = parent is not None and parent.isValid()
-        return 0 if inside or self._line is None else len(self._line.at)
+    def count(self) -> int:
+        return 0 if self._line is None else len(self._line.at)
 
-    def columnCount(self, parent: _Index | None = None) -> int:
-        return len(HEADS)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return tr(HEADS[section])
-        return None
-
-    def flags(self, index: _Index) -> Qt.ItemFlag:
-        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        return flags | Qt.ItemFlag.ItemIsEditable if index.column() in EDITABLE else flags
-
-    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if role == Qt.ItemDataRole.TextAlignmentRole:
-            left = index.column() in (TRACK, WHAT)
-            side = Qt.AlignmentFlag.AlignLeft if left else Qt.AlignmentFlag.AlignRight
-            return Qt.AlignmentFlag.AlignVCenter | side
-        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            return None
-        return self.text(index.row(), index.column())
-
-    def text(self, row: int, column: int) -> str:
-        """A value as it is shown."""
+    def text_at(self, row: int, column: int) -> str:
         line, shown = self._line, self._shown
         if line is None or shown is None or shown.several is None:
             return ""
@@ -72,9 +51,9 @@ class ControlModel(QAbstractTableModel):
             return place_text(bar, into, counted(shown.several.timeline.meter_at(bar)))
         if column == SECONDS:
             return f"{at - shown.several.shift:.4f}"
-        return {TRACK: line.title, WHAT: self._words, VALUE: f"{float(line.value[row]):g}"}[column]
+        return {TRACK: line.title, WHAT: self._name, VALUE: f"{float(line.value[row]):g}"}[column]
 
-    def setData(self, index: _Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+    def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
         line, shown = self._line, self._shown
         if role != Qt.ItemDataRole.EditRole or line is None or shown is None or shown.several is None:
             return False

@@ -7,11 +7,8 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import (
-    QAbstractTableModel,
     QItemSelection,
     QItemSelectionModel,
-    QModelIndex,
-    QPersistentModelIndex,
     Qt,
     Signal,
 )
@@ -36,6 +33,7 @@ from puresignal.ui.state.control_lines import ControlLines
 from puresignal.ui.state.note_actions import NoteActions
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.takes.control_model import ControlModel
+from puresignal.ui.takes.row_model import Index, RowModel
 from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.plain_text import PlainLabel
 
@@ -47,16 +45,16 @@ PLACE, SECONDS, TRACK, WHAT, NOTE, VELOCITY, LENGTH, CHANNEL = range(8)
 NOTES = -1
 """In the list of what is shown, beside the controllers."""
 EDITABLE = (PLACE, SECONDS, NOTE, VELOCITY, LENGTH)
-_Index = QModelIndex | QPersistentModelIndex
 
 
-class EventModel(QAbstractTableModel):
+class EventModel(RowModel):
     """The rows that are shown of the list.
 
     edited  (origin, edit) of one note
     """
 
     edited = Signal(int, object)
+    heads, editable, words = HEADS, EDITABLE, (TRACK, WHAT)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -73,34 +71,16 @@ class EventModel(QAbstractTableModel):
         assert self._events is not None
         return int(self._events.origin[self.rows[row]])
 
-    def rowCount(self, parent: _Index | None = None) -> int:
-        return 0 if parent is not None and parent.isValid() else len(self.rows)
-
-    def columnCount(self, parent: _Index | None = None) -> int:
-        return len(HEADS)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return tr(HEADS[section])
-        return None
-
-    def flags(self, index: _Index) -> Qt.ItemFlag:
-        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        return flags | Qt.ItemFlag.ItemIsEditable if index.column() in EDITABLE else flags
+    def count(self) -> int:
+        return len(self.rows)
 
     def _beat_long(self, bar: int) -> float:
         assert self._shown is not None
         assert self._shown.several is not None
         return counted(self._shown.several.timeline.meter_at(bar))
 
-    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if role == Qt.ItemDataRole.TextAlignmentRole:
-            left = index.column() in (TRACK, WHAT)
-            side = Qt.AlignmentFlag.AlignLeft if left else Qt.AlignmentFlag.AlignRight
-            return Qt.AlignmentFlag.AlignVCenter | side
-        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            return None
-        return self.text(int(self.rows[index.row()]), index.column())
+    def text_at(self, row: int, column: int) -> str:
+        return self.text(int(self.rows[row]), column)
 
     def text(self, i: int, column: int) -> str:
         """A value as it is shown."""
@@ -123,7 +103,7 @@ class EventModel(QAbstractTableModel):
         values = {NOTE: e.note, VELOCITY: e.velocity, CHANNEL: e.channel}
         return f"{float(values[column][i]):g}"
 
-    def setData(self, index: _Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+    def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
         if role != Qt.ItemDataRole.EditRole or self._events is None:
             return False
         i = int(self.rows[index.row()])
