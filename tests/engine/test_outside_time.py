@@ -330,6 +330,7 @@ def test_another_program_on_the_server_follows(server):
     assert next(data for _, data in heard if data[0] >= 0xF0) == START
     assert heard[-1][1] == STOP
     ticks = np.array([at for at, data in heard if data == TICK])
-    assert len(ticks) > 130
+    # Three seconds are 144; a busy machine's server runs slower than its clock.
+    assert len(ticks) > 110
     # A tick is 1,000 frames at 120 BPM and 48 kHz: each on its frame.
     assert set(np.diff(ticks).tolist()) == {1000}
