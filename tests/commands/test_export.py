@@ -38,7 +38,7 @@ SESSION = Session(
         TakeRef(DRUMS.ident, "Drums, first evening", KIT, grid=Timeline.from_tempo_map(DRUMS.tempo), number=1),
         TakeRef(BASS.ident, "Bass line", kind=IMPORTED, number=2, channels="2."),
     ),
-    view=View(DRUMS.ident), target=ROOM, numbers=2,
+    display=View(DRUMS.ident), target=ROOM, numbers=2,
 )  # fmt: skip
 
 

@@ -101,7 +101,7 @@ def test_in_order_is_seen_heard_and_what_the_file_and_the_command_have(song, qtb
     assert "no section called" in song.notice.text
     written = bench.midi_bytes()
     qtbot.mouseClick(song.takes.in_order, Qt.MouseButton.LeftButton)
-    assert bench.session.view.in_order
+    assert bench.session.display.in_order
     names = [one.name for one in song.takes.timeline.sections.brackets]
     assert names == ["Chorus", "Chorus", "Verse"]
     notes = bench.heard.outcome.output_notes
@@ -116,7 +116,7 @@ def test_in_order_is_seen_heard_and_what_the_file_and_the_command_have(song, qtb
     # What is recorded stands on the bars as they are.
     song.live_session.listen_to(ports.SCREEN_PADS, own_map())
     song.services.capture.begin()
-    assert not bench.session.view.in_order
+    assert not bench.session.display.in_order
     song.services.capture.end()
     song.live_session.close()
 

@@ -80,7 +80,7 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
             "drums": {name: asdict(drum) for name, drum in session.sound.drums},
             "font": session.sound.font,
         },
-        "view": {key: value for key, value in asdict(session.view).items() if key != "in_order" or value},
+        "view": {key: value for key, value in asdict(session.display).items() if key != "in_order" or value},
     }
 
 

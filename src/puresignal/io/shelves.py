@@ -52,7 +52,7 @@ class Shelf:
     used: Used
 
     def items(self) -> list[Item]:
-        """What there is, by name; files of something else are left alone."""
+        """The files on this shelf by name; files of another kind are left alone."""
         found = kept_files.found_in(self.folder(), self.read, self.ending)
         return [Item(one.name, path, one) for path, one in found]
 

@@ -1,4 +1,4 @@
-"""What the window shows of a session, worked out from nothing but values, so that it can be done beside the window."""
+"""The results that the window shows of a session, made from values alone, so that a process beside it can make them."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ Part = tuple[TakeRef, SeveralTakes]
 
 @dataclass(frozen=True, eq=False)
 class Wanted:
-    """What is asked for.
+    """A request for results.
 
     session    with the takes that are being recorded
     takes      materials by ident
@@ -64,7 +64,7 @@ class ResultMaker:
         if notes:
             first = current if current is not None and current.is_in else notes[0]
             whole = heard = first, self._results.together(session, those_in, takes)
-        if whole is not None and session.view.in_order and not wanted.open_ones:
+        if whole is not None and session.display.in_order and not wanted.open_ones:
             heard = whole[0], self.in_order(session, takes, whole[1])
         if current is not None and wanted.is_alone:
             others = tuple(one for one in wanted.open_ones if one.ident != current.ident)

@@ -154,7 +154,7 @@ class Context:
     number: int = 0
 
     def __getstate__(self) -> dict[str, Any]:
-        """What it is made of; what was worked out from that is not sent along."""
+        """The fields that define it; values derived from them are not pickled."""
         return {one.name: getattr(self, one.name) for one in fields(self)}
 
     @cached_property

@@ -1,4 +1,4 @@
-"""What was worked out last, under a name, for as long as what it was made of is the same."""
+"""A memory of the last result under each name, valid while its inputs are the same."""
 
 from __future__ import annotations
 

@@ -41,7 +41,7 @@ DRUM_CHANNEL = 10
 CARRIED = 0.7
 """How much of one stroke's looseness the next one of the same limb has too: players drift, they do not jump."""
 DRIFT = np.sqrt(1 - CARRIED**2) * CARRIED ** np.arange(80)
-"""What each stroke still has of those before it; farther back it is less than a millionth of a millionth."""
+"""The weights of a limb's strokes before this one; those farther back are below 1e-12."""
 AUTO_ENDS = grids.Grid(16)
 """The grid of ends where that of the starts is found bar by bar."""
 

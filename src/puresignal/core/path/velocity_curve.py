@@ -15,7 +15,7 @@ LEAST, MOST = 1.0, 127.0
 ALL = "*"
 """The key of the shape for every drum and track without one of its own."""
 TRACK = "track:"
-"""What the key of a pitched track's shape begins with, before the track's own key."""
+"""The prefix of the key of a pitched track's shape; the track's own key follows."""
 
 
 @dataclass(frozen=True)

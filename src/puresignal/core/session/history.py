@@ -67,12 +67,12 @@ def as_looked_at(session: Session, now: Session) -> Session:
 
     The chosen take stays chosen while it is there; a step that brings or takes away takes chooses as it did before.
     """
-    view = now.view
+    view = now.display
     takes = {take.ident for take in session.takes}
     if view.current not in takes or takes - {take.ident for take in now.takes}:
-        view = replace(view, current=session.view.current)
+        view = replace(view, current=session.display.current)
     ports = {one.ident: one.port for one in now.inputs}
     inputs = tuple(replace(one, port=ports.get(one.ident, one.port)) for one in session.inputs)
     sound = replace(session.sound, level=now.sound.level)
-    found = replace(session, view=view, inputs=inputs, sound=sound)
+    found = replace(session, display=view, inputs=inputs, sound=sound)
     return session if found == session else found

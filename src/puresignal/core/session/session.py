@@ -69,7 +69,7 @@ class Session:
     sync: Sync = field(default_factory=Sync)
     selections: tuple[NamedSelection, ...] = ()
     markers: tuple[tuple[float, str], ...] = ()
-    view: View = field(default_factory=View)
+    display: View = field(default_factory=View)
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "inputs", with_idents(self.inputs))
@@ -77,7 +77,7 @@ class Session:
     @property
     def current(self) -> str | None:
         """Ident of the chosen take."""
-        return self.view.current
+        return self.display.current
 
     @property
     def backing(self) -> Backing | None:
@@ -108,7 +108,7 @@ class Session:
 def as_template(session: Session, name: str) -> Session:
     """Everything of a session that fits another tune: inputs, maps, destinations, tracks and settings, but no takes."""
     return replace(
-        session, name=name, takes=(), sections=(), order=(), loop=None, alternatives=(), numbers=0, view=View(),
+        session, name=name, takes=(), sections=(), order=(), loop=None, alternatives=(), numbers=0, display=View(),
         markers=(),
         selections=tuple(one for one in session.selections if one.condition is not None),
     )  # fmt: skip
@@ -148,8 +148,8 @@ def with_take(session: Session, take: TakeRef) -> Session:
         # Channels of different takes are different tracks; the first take has the plain names.
         channels = take.channels or ("" if number == 1 else f"{number}.")
         take = replace(take, number=number, channels=channels)
-    view = replace(session.view, current=take.ident)
-    return replace(session, takes=(*session.takes, take), numbers=number, view=view)
+    view = replace(session.display, current=take.ident)
+    return replace(session, takes=(*session.takes, take), numbers=number, display=view)
 
 
 def without_take(session: Session, ident: str) -> Session:
@@ -159,29 +159,29 @@ def without_take(session: Session, ident: str) -> Session:
     current = session.current
     if current == ident:
         current = left[max(0, places[0] - 1)].ident if left else None
-    return replace(session, takes=left, view=replace(session.view, current=current))
+    return replace(session, takes=left, display=replace(session.display, current=current))
 
 
 def with_current(session: Session, ident: str) -> Session:
     """Choose a take. Only the view changes."""
-    return replace(session, view=replace(session.view, current=ident)) if session.take(ident) else session
+    return replace(session, display=replace(session.display, current=ident)) if session.take(ident) else session
 
 
 def with_alone(session: Session, alone: bool) -> Session:
     """Hear the chosen take alone, or all that are in. Only the view changes."""
-    return replace(session, view=replace(session.view, alone=alone))
+    return replace(session, display=replace(session.display, alone=alone))
 
 
 def with_in_order(session: Session, in_order: bool) -> Session:
     """See and hear the bars in playing order, or as they stand. Only the view changes."""
-    return replace(session, view=replace(session.view, in_order=in_order))
+    return replace(session, display=replace(session.display, in_order=in_order))
 
 
 def with_range(session: Session, begin: float, end: float) -> Session:
     """Select a range of beats on the ruler, or none where both are the same. Only the view changes."""
     if begin >= end:
         begin = end = 0.0
-    return replace(session, view=replace(session.view, begin=begin, end=end))
+    return replace(session, display=replace(session.display, begin=begin, end=end))
 
 
 def with_changed(session: Session, ident: str, **changed: object) -> Session:
@@ -309,9 +309,9 @@ def with_backing(session: Session, backing: Backing | None) -> Session:
 def with_sound_take(session: Session, backing: Backing, beat: float = 0.0) -> Session:
     """Add a recorded sound that starts at a beat from bar 1."""
     name = backing.path.rpartition("/")[2]
-    chosen = session.view
+    chosen = session.display
     session = with_take(session, TakeRef(f"sound{session.numbers + 1}", name, kind=SOUND, sound=backing, beat=beat))
-    return replace(session, view=chosen)
+    return replace(session, display=chosen)
 
 
 def with_sound(session: Session, sound: SoundSettings) -> Session:

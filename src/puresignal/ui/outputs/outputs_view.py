@@ -53,7 +53,6 @@ from puresignal.ui.state.services import Services
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import View
 from puresignal.ui.widgets import text_format, theme
-from puresignal.ui.widgets.field_row import field_row
 from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
@@ -390,7 +389,7 @@ class OutputsView(View):
         self.with_tempo.clicked.connect(self._write_tempo)
         self.running = QCheckBox(tr("running status"))
         self.running.setToolTip(tr("Leaves out status bytes that repeat: the file is smaller."))
-        self.zero_ends = QCheckBox(tr("ends as velocity 0"))
+        self.zero_ends = QCheckBox(tr("note-offs as velocity 0"))
         self.zero_ends.setToolTip(tr("Notes end by a note-on of velocity 0; how fast they were let go is lost."))
         for box in (self.running, self.zero_ends):
             box.clicked.connect(self._write_form)
@@ -399,7 +398,7 @@ class OutputsView(View):
         self.save.setToolTip(tr("Save the clean result as a Standard MIDI File (Ctrl+E)."))
         self.save.setAccessibleName(tr("Save MIDI file"))
         self.save.clicked.connect(self._services.requests.save_midi_requested)
-        for widget in (self.contents, self.with_tempo, field_row(self.running, self.zero_ends), self.save):
+        for widget in (self.contents, self.with_tempo, self.running, self.zero_ends, self.save):
             column.addWidget(widget)
         return panel
 

@@ -123,7 +123,7 @@ class Capture(QObject):
         if not self._is_ready():
             return
         bench = self._workbench
-        if bench.session.view.in_order:
+        if bench.session.display.in_order:
             # What is recorded stands on the bars as they are.
             bench.do(tr("playing order"), edits.with_in_order(bench.session, False))
         settings = bench.session.recording

@@ -277,7 +277,7 @@ class LiveSession(QObject):
         several = None if bench.heard is None else bench.heard.several
         found = []
         for ref in bench.session.takes:
-            wanted = ref.ident == bench.session.current if bench.session.view.alone else ref.is_in
+            wanted = ref.ident == bench.session.current if bench.session.display.alone else ref.is_in
             if ref.kind == SOUND and ref.sound is not None and wanted:
                 place = 0.0 if several is None else several.second_of(ref.beat)
                 found.append({**asdict(ref.sound), "offset": ref.sound.offset + place, "bent": bench.bent(ref)})

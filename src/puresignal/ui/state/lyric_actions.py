@@ -61,7 +61,7 @@ class LyricActions(QObject):
     def beat_at(self, second: float) -> float | None:
         """The beat from bar 1 that a marker at a second of the sheet stands on; None where bars are out of order."""
         shown, session = self._workbench.seen, self._workbench.session
-        if shown is None or shown.several is None or session.view.in_order:
+        if shown is None or shown.several is None or session.display.in_order:
             return None
         return float(np.round(shown.several.beat_of(second) * 4) / 4)
 

@@ -290,13 +290,13 @@ class Playback(QObject):
         if heard is None or heard.several is None or bench.session.take() is None:
             return
         begin, end = (0.0, 0.0) if self.span is None else (heard.several.beat_of(second) for second in self.span)
-        view = bench.session.view
+        view = bench.session.display
         if abs(view.begin - begin) + abs(view.end - end) > 1e-6:
             bench.do("select range", edits.with_range(bench.session, begin, end))  # not shown
 
     def _take_up_range(self) -> None:
         """Select the range that a session was left with."""
-        heard, view = self._workbench.heard, self._workbench.session.view
+        heard, view = self._workbench.heard, self._workbench.session.display
         if heard is not None and heard.several is not None and view.begin < view.end:
             self.span = heard.several.second_of(view.begin), heard.several.second_of(view.end)
             self.span_changed.emit(self.span)
@@ -494,9 +494,9 @@ class Playback(QObject):
         return shown.outcome if made is None else made
 
     def _drawn(self, shown: Shown) -> Outcome:
-        """What is heard in this round of the loop; what has been passed is drawn for the next round already."""
+        """The score of this loop round; the part already passed is drawn for the next round."""
         span = self.loop_span()
-        if span is None or self._late_half is None or shown.several is None or self._workbench.session.view.in_order:
+        if span is None or self._late_half is None or shown.several is None or self._workbench.session.display.in_order:
             return shown.outcome
         now = self._workbench.in_round(self._round)
         if not self._late_half or now is None:

@@ -139,7 +139,7 @@ class SectionActions(QObject):
     def select(self, ident: str) -> None:
         """Select a section's bars on the ruler."""
         one = self.get(ident)
-        if one is not None and not self.session.view.in_order:
+        if one is not None and not self.session.display.in_order:
             timeline, second = self._workbench.timeline, self._playback.second_of
             self._playback.set_span((
                 second(timeline.bar_to_beats(one.bar)), second(timeline.bar_to_beats(one.bar + one.bars))
@@ -147,7 +147,7 @@ class SectionActions(QObject):
 
     def in_order(self, on: bool) -> None:
         """See and hear the bars in playing order, or as they stand."""
-        if self.session.view.in_order != on:
+        if self.session.display.in_order != on:
             self._playback.stop()
             self._workbench.do(tr("playing order"), edits.with_in_order(self.session, on))
 

@@ -97,7 +97,7 @@ class Workbench(QObject):
     def is_alone(self) -> bool:
         """Whether only the chosen take is seen in Takes and heard: as asked, or because it is not in the result."""
         ref = self.session.take()
-        return ref is not None and (self.session.view.alone or not ref.is_in)
+        return ref is not None and (self.session.display.alone or not ref.is_in)
 
     def placed(self, ref: TakeRef) -> tuple[Placed, Timeline]:
         """A take at its place, and the session's tempo and meters."""
@@ -528,7 +528,7 @@ class Workbench(QObject):
             takes[ref.material] = take
             session = replace(session, takes=(*session.takes, ref))
         settings = (session.target, session.path, session.delivery, session.timeline, session.inputs)
-        looked = (session.view.current, session.view.alone, session.view.in_order)
+        looked = (session.display.current, session.display.alone, session.display.in_order)
         wired = (session.destinations, session.sends, session.alternatives, looked, session.sections, session.order,
                  session.markers)  # fmt: skip
         cache_key = (session.takes, settings, wired, tuple(id(take) for take, _ in self._open))

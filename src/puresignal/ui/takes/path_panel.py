@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from puresignal.core.analysis import condition
+from puresignal.core.analysis import note_choice
 from puresignal.core.analysis.grid_picture import GridPicture
 from puresignal.core.analysis.taken_groove import groove_of
 from puresignal.core.path import held_to_key
@@ -53,7 +53,7 @@ from puresignal.ui.widgets.plain_text import PlainLabel
 OF_KITS = ("doubles", "crosstalk")  # not shown
 """Stages that are only for takes played on a kit."""
 NAMED, SELECTED = "named:", "selected:"
-"""What the keys of named selections begin with in the list of whom settings are for, and the selected notes there."""
+"""The prefix of named selections' keys in the list of whom settings are for, and the key of the selected notes."""
 
 
 @dataclass(frozen=True)
@@ -73,7 +73,7 @@ class Whom:
 
 
 def _differing(value: Scoped) -> str:
-    """What has a value of its own, in a few words."""
+    """The settings with a value of their own, in a few words."""
     parts = [
         count_tr("{n} track differs", "{n} tracks differ", len(value.tracks)) if value.tracks else "",
         count_tr("{n} drum differs", "{n} drums differ", len(value.articulations)) if value.articulations else "",
@@ -436,7 +436,7 @@ class PathPanel(QWidget):
             return one.notes
         several = shown.several
         rounds = several.rounds_of(shown.outcome.output_notes.origin, self._workbench.store.by_ident)
-        found = condition.chosen(shown.outcome, several.timeline, several.shift, one.condition, rounds)
+        found = note_choice.chosen(shown.outcome, several.timeline, several.shift, one.condition, rounds)
         return tuple(several.by_number(found).tolist())
 
     @staticmethod

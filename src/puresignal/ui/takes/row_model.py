@@ -1,4 +1,4 @@
-"""What the models of the list of events have in common: heads, columns that can be typed in, and alignment."""
+"""The shared part of the models of the list of events: heads, columns that can be typed in, and alignment."""
 
 from __future__ import annotations
 

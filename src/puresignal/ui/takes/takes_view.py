@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidgetAction,
 )
 
-from puresignal.core.analysis import condition
+from puresignal.core.analysis import note_choice
 from puresignal.core.analysis.grid_picture import GridPicture, grid_picture
 from puresignal.core.export.note_chances import probabilities
 from puresignal.core.export.session_result import SeveralTakes
@@ -464,7 +464,7 @@ class TakesView(View):
             # A take that is out is alone anyhow: it comes in by its card.
             self.alone.setChecked(ref is not None)
             return
-        bench.do(tr("hear take alone"), edits.with_alone(bench.session, not bench.session.view.alone))
+        bench.do(tr("hear take alone"), edits.with_alone(bench.session, not bench.session.display.alone))
 
     def toggle_beats(self) -> None:
         self.show_beats(not self.beat_bar.isVisible())
@@ -572,7 +572,7 @@ class TakesView(View):
     def _find_grid(self, shown: Shown | None) -> None:
         if shown is None:
             return
-        timing, in_order = self._workbench.session.path.timing, self._workbench.session.view.in_order
+        timing, in_order = self._workbench.session.path.timing, self._workbench.session.display.in_order
         if not timing.on or in_order or not len(shown.outcome.input_notes):
             self._show_grid(None)
             return
@@ -629,7 +629,7 @@ class TakesView(View):
         group, session = self._services.take_actions.group(), self._workbench.session
         names = {one.ident: one.name for one in session.takes}
         chosen = set(group.takes) & set(several.idents) if group is not None and several is not None else set()
-        in_order = session.view.in_order and not self._services.sections.is_plain
+        in_order = session.display.in_order and not self._services.sections.is_plain
         if in_order:
             # The bars are those of the playing order, in which takes have no one place.
             strip.handle, chosen = None, set()
@@ -660,7 +660,7 @@ class TakesView(View):
         """See and hear the bars in playing order, or as they stand."""
         sections = self._services.sections
         if not sections.is_plain:
-            sections.in_order(not self._workbench.session.view.in_order)
+            sections.in_order(not self._workbench.session.display.in_order)
 
     def make_section(self) -> None:
         self._services.sections.make()
@@ -985,7 +985,7 @@ class TakesView(View):
         rounds = None
         if wanted.round:
             rounds = several.rounds_of(shown.outcome.output_notes.origin, self._workbench.store.by_ident)
-        return condition.chosen(shown.outcome, several.timeline, several.shift, wanted, rounds)
+        return note_choice.chosen(shown.outcome, several.timeline, several.shift, wanted, rounds)
 
     def _show_names(self, current: str) -> None:
         assert self.selector is not None

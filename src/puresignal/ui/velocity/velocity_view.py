@@ -218,7 +218,7 @@ class VelocityView(View):
 
     @property
     def _drums(self) -> dict[str, DrumStats]:
-        """What of it is drums: pads are matched, tracks are not."""
+        """The statistics of drums alone: pads are matched, tracks are not."""
         return {name: one for name, one in self._stats.items() if not name.startswith(TRACK)}
 
     def _title_of(self, key: str) -> str:
