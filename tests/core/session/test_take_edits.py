@@ -8,10 +8,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from puresignal.core.export.whole_session import placed_take, result, timeline_of
+from puresignal.core.path.context import EVENT_BITS
+from puresignal.core.path.note_edits import Edit
 from puresignal.core.path.several_takes import BEATS, CLOCK, run_together
+from puresignal.core.session import materials, note_editing, take_edits
 from puresignal.core.session import session as edits
-from puresignal.core.session import take_edits
-from puresignal.core.session.arrangement import Alternatives
+from puresignal.core.session.arrangement import Alternatives, NamedSelection
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import DRAWN, IMPORTED, DrawnNote, Pass, TakeRef
 from puresignal.core.timing.session_time import MeterPoint, TempoPoint, Timeline
@@ -167,3 +169,34 @@ def test_another_delay_moves_a_take_by_the_difference_and_back_again():
     clock = edits.with_changed(session, "line", grid=None, follows=CLOCK)
     later = take_edits.with_delay(clock, "line", Timeline.steady(120), -0.090)
     assert [beat for beat, _ in heard(later)] == pytest.approx([beat + 0.2 for beat, _ in heard(clock)], abs=0.002)
+
+
+def test_a_named_selection_of_drawn_notes_follows_them():
+    notes = [DrawnNote(0, float(i), 0.5, 60 + i, 90.0, 2) for i in range(4)]
+    session = note_editing.with_drawn(Session(name="Ferry"), None, notes, "drawn")
+    ref = session.takes[0]
+    # The third note begins with the fifth event of its take, the fourth with the seventh.
+    named = NamedSelection("last", None, tuple(ref.number << EVENT_BITS | at for at in (4, 6)))
+    session = replace(session, selections=(named,))
+
+    def pitches(session):
+        ref = session.takes[0]
+        numbers = materials.numbers_of_drawn(ref)
+        return [
+            next(one.note for one in ref.drawn if one.number == numbers[note - (ref.number << EVENT_BITS)])
+            for note in session.selections[0].notes
+        ]
+
+    assert pitches(session) == [62, 63]
+    # One before them goes, one is drawn before them, and one of them is moved to the front.
+    session = note_editing.erased(session, {ref.ident: np.array([0])})
+    assert pitches(session) == [62, 63]
+    session = note_editing.with_drawn(session, ref, [DrawnNote(0, 0.25, 0.5, 50, 90.0, 2)], "drawn")
+    assert pitches(session) == [62, 63]
+    second = session.selections[0].notes[1]
+    session = note_editing.with_edit(session, {ref.ident: np.array([second & 0xFFFF])}, Edit(beats=-3.0))
+    assert pitches(session) == [63, 62]
+    # What is erased is in no selection any more.
+    gone = session.selections[0].notes[0] & 0xFFFF
+    session = note_editing.erased(session, {ref.ident: np.array([gone])})
+    assert pitches(session) == [62]

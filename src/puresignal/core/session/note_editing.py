@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from puresignal.core.path.context import EVENT_BITS
 from puresignal.core.path.note_edits import Edit, set_length
 from puresignal.core.path.several_takes import BEATS
 from puresignal.core.path.verdicts import Verdict
@@ -28,7 +29,7 @@ def with_edit(session: Session, whose: Mapping[str, np.ndarray], edit: Edit | No
         if ref is None:
             continue
         if ref.kind == DRAWN and edit is not None:
-            session = edits.with_changed(session, ident, drawn=_redrawn(ref, origins, edit))
+            session = _with_all_drawn(session, ref, _redrawn(ref, origins, edit))
         elif ref.kind != DRAWN:
             session = edits.with_changed(session, ident, edits=ref.edits.with_edit(origins, edit))
     return session
@@ -41,7 +42,7 @@ def erased(session: Session, whose: Mapping[str, np.ndarray]) -> Session:
         if ref is not None and ref.kind == DRAWN:
             gone = set(numbers_of_drawn(ref)[origins].tolist())
             kept = tuple(one for one in ref.drawn if one.number not in gone)
-            session = edits.with_changed(session, ident, drawn=kept)
+            session = _with_all_drawn(session, ref, kept)
         elif ref is not None:
             session = edits.with_verdicts(session, ident, origins, Verdict(keep=False))
     return session
@@ -71,7 +72,7 @@ def with_drawn(session: Session, like: TakeRef | None, notes: Sequence[DrawnNote
         assert found is not None
     number = max((one.number for one in found.drawn), default=0)
     added = tuple(replace(one, number=number + i, beat=one.beat - found.beat) for i, one in enumerate(notes, 1))
-    return edits.with_changed(session, found.ident, drawn=(*found.drawn, *added))
+    return _with_all_drawn(session, found, (*found.drawn, *added))
 
 
 @dataclass(frozen=True)
@@ -135,6 +136,25 @@ def _is_like(one: TakeRef, like: TakeRef | None) -> bool:
     if like is None or one.ident == like.ident:
         return True
     return (one.source, one.own, one.channels) == (like.source, like.own, like.channels)
+
+
+def _with_all_drawn(session: Session, ref: TakeRef, drawn: tuple[DrawnNote, ...]) -> Session:
+    """A drawn take with other notes. Named selections count by its events, so they follow their notes or lose them."""
+    before, after = numbers_of_drawn(ref), numbers_of_drawn(replace(ref, drawn=drawn))
+    found, first = np.unique(after, return_index=True)
+    place = dict(zip(found.tolist(), first.tolist(), strict=True))
+
+    def moved(known: int) -> int | None:
+        if known >> EVENT_BITS != ref.number:
+            return known
+        new = place.get(int(before[known & (1 << EVENT_BITS) - 1]))
+        return None if new is None else ref.number << EVENT_BITS | new
+
+    kept = tuple(
+        replace(one, notes=tuple(sorted(new for new in map(moved, one.notes) if new is not None)))
+        for one in session.selections
+    )
+    return edits.with_changed(replace(session, selections=kept), ref.ident, drawn=drawn)
 
 
 def _redrawn(ref: TakeRef, origins: np.ndarray, edit: Edit) -> tuple[DrawnNote, ...]:
