@@ -177,9 +177,13 @@ def test_a_named_selection_of_drawn_notes_follows_them():
     ref = session.takes[0]
     # The third note begins with the fifth event of its take, the fourth with the seventh.
     named = NamedSelection("last", None, tuple(ref.number << EVENT_BITS | at for at in (4, 6)))
-    session = replace(session, selections=(named,))
+    path = session.path
+    chords = replace(path.chords, strum_ms=path.chords.strum_ms.with_notes(named.notes, 20.0))
+    session = replace(session, selections=(named,), path=replace(path, chords=chords))
 
     def pitches(session):
+        # The settings for these notes follow them too.
+        assert session.path.chords.strum_ms.notes == ((session.selections[0].notes, 20.0),)
         ref = session.takes[0]
         numbers = materials.numbers_of_drawn(ref)
         return [

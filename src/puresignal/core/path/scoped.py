@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -92,6 +93,13 @@ class Scoped:
             elif left:
                 rows.append((left, of_group))
         return replace(self, notes=(*rows, (tuple(sorted(moved)), value)))
+
+    def with_moved_notes(self, moved: Callable[[int], int | None]) -> Scoped:
+        """With other numbers for the chosen notes; None: that note is gone."""
+        rows = (
+            (tuple(sorted(new for new in map(moved, of_group) if new is not None)), v) for of_group, v in self.notes
+        )
+        return replace(self, notes=tuple(row for row in rows if row[0]))
 
     def for_pad(self, port: int, track: int, articulation: int, context: Context) -> float:
         """The value for a note that is played live: only its input, track and articulation are known."""

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, fields, is_dataclass, replace
+from typing import Any
 
 import numpy as np
 
+from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.context import EVENT_BITS
 from puresignal.core.path.note_edits import Edit, set_length
+from puresignal.core.path.scoped import Scoped
 from puresignal.core.path.several_takes import BEATS
 from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session import session as edits
@@ -139,7 +142,7 @@ def _is_like(one: TakeRef, like: TakeRef | None) -> bool:
 
 
 def _with_all_drawn(session: Session, ref: TakeRef, drawn: tuple[DrawnNote, ...]) -> Session:
-    """A drawn take with other notes. Named selections count by its events, so they follow their notes or lose them."""
+    """A drawn take with other notes. Selections and settings count by its events: they follow their notes."""
     before, after = numbers_of_drawn(ref), numbers_of_drawn(replace(ref, drawn=drawn))
     found, first = np.unique(after, return_index=True)
     place = dict(zip(found.tolist(), first.tolist(), strict=True))
@@ -154,7 +157,23 @@ def _with_all_drawn(session: Session, ref: TakeRef, drawn: tuple[DrawnNote, ...]
         replace(one, notes=tuple(sorted(new for new in map(moved, one.notes) if new is not None)))
         for one in session.selections
     )
-    return edits.with_changed(replace(session, selections=kept), ref.ident, drawn=drawn)
+    session = replace(session, selections=kept, path=_with_moved_notes(session.path, moved))
+    return edits.with_changed(session, ref.ident, drawn=drawn)
+
+
+def _with_moved_notes(path: CleaningPath, moved: Callable[[int], int | None]) -> CleaningPath:
+    """A path whose settings for chosen notes follow them."""
+    changed: dict[str, Any] = {}
+    for one in fields(path):
+        stage = getattr(path, one.name)
+        scoped = {
+            part.name: value.with_moved_notes(moved)
+            for part in (fields(stage) if is_dataclass(stage) else ())
+            if isinstance(value := getattr(stage, part.name), Scoped) and value.notes
+        }
+        if scoped:
+            changed[one.name] = replace(stage, **scoped)
+    return replace(path, **changed) if changed else path
 
 
 def _redrawn(ref: TakeRef, origins: np.ndarray, edit: Edit) -> tuple[DrawnNote, ...]:
