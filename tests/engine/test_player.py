@@ -350,3 +350,28 @@ def test_a_recording_that_follows_the_beats_is_stretched_where_they_are(tmp_path
         near = loud[round((shown - 0.1) * 48_000) : round((shown + 0.1) * 48_000)]
         assert near.max() > 0.4, own
         assert (np.argmax(near) / 48_000 - 0.1) == pytest.approx(0.0, abs=0.012), own
+
+
+def test_what_holds_at_the_place_where_it_starts_is_sent_first_and_again_where_a_loop_begins():
+    from puresignal.engine import ring
+
+    memory = ring.make()
+    reader = Reader(memory)
+    player = Player(ring.Writer(memory), SharedCounters(make()))
+    at = np.array([0.0, 0.0, 0.1, 0.1, 1.0, 1.5, 1.6])
+    data = np.array(
+        [[0, 0xB0, 0, 1], [0, 0xC0, 7, 0], [0, 0xC0, 9, 0], [0, 0xB0, 123, 0], [0, 0x90, 60, 90], [0, 0xC0, 20, 0],
+         [0, 0x80, 60, 64]], np.uint8,
+    )  # fmt: skip
+    player.use(at, data)
+    player.loop((0.5, 2.0))
+    player.play(0.5, 0, 1000)
+    player.hand_over(0, 20)
+    begun = [r.data for r in reader.read() if r.data[0] < 0xF0]
+    # The last bank and program, in that order; all notes off is no state.
+    assert begun == [b"\xb0\x00\x01", b"\xc0\x09"]
+    for frame in range(20, 1700, 20):
+        player.hand_over(frame, 20)
+    later = [(round(r.at), r.data) for r in reader.read() if r.data[0] < 0xF0]
+    # The first round changes to program 20; the second begins with 9 again, and the bank, which is the same, is not sent.
+    assert later == [(520, b"\x90\x3c\x5a"), (1020, b"\xc0\x14"), (1120, b"\x80\x3c\x40"), (1520, b"\xc0\x09")]

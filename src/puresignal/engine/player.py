@@ -8,6 +8,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from puresignal.core.midi import messages
+from puresignal.core.path.pair import FINE
 from puresignal.core.timing.beat_table import BeatTable
 from puresignal.core.timing.clock_follower import CONTINUE, POSITION, START, TICKS
 from puresignal.core.timing.clock_follower import STOP as CLOCK_STOP
@@ -99,6 +100,23 @@ class Player:
             if times > 0
         }
 
+    def _in_force(self, row: int) -> list[tuple[int, bytes]]:
+        """The programs, controllers, bends and pressures that hold before a row of the score, as (output, message)."""
+        data = self._data[:row]
+        kind = messages.kinds(data[:, 1])
+        holds = (kind == messages.PROGRAM) | (kind == messages.BEND) | (kind == messages.PRESSURE)
+        is_control = kind == messages.CONTROL
+        holds |= is_control & (data[:, 2] < messages.ALL_SOUND_OFF) & (data[:, 2] != FINE)
+        rows = np.flatnonzero(holds)
+        if not len(rows):
+            return []
+        number = np.where(is_control[rows], data[rows, 2], 0).astype(np.int64)
+        key = (data[rows, 0].astype(np.int64) << 16) | (data[rows, 1].astype(np.int64) << 8) | number
+        _, last = np.unique(key[::-1], return_index=True)
+        # In the order in which they were sent: a bank stands before its program.
+        found = self._data[np.sort(rows[::-1][last])].tolist()
+        return [(output, bytes((status, *rest))[: messages.length(status)]) for output, status, *rest in found]
+
     def first(self, messages: list[tuple[int, bytes]]) -> None:
         """Set the messages sent when playback starts: banks and programs."""
         self._first = messages
@@ -139,6 +157,8 @@ class Player:
         for output, message in self._first:
             self._feed.put(float(frame), output, message)
         self._next = int(np.searchsorted(self._at, seconds - 1e-9))
+        for output, message in self._in_force(self._next):
+            self._feed.put(float(frame), output, message)
         self.playing, self._done = True, self._origin_frame
         self._begin_ticks(frame)
         self._tell(PLAY, self._origin_frame)
@@ -240,7 +260,11 @@ class Player:
             for output in self._clock_to:
                 self._feed.put(float(end), output, bytes((CLOCK_STOP,)))
             self._begin_ticks(end)
-            self._next = int(np.searchsorted(self._at, self._origin - 1e-9))
+            before, self._next = self._next, int(np.searchsorted(self._at, self._origin - 1e-9))
+            at_end = set(self._in_force(before))
+            for output, message in self._in_force(self._next):
+                if (output, message) not in at_end:
+                    self._feed.put(float(end), output, message)
             self.echo.begin_round()
             self._tell(ROUND, end)
             self._publish()
