@@ -64,6 +64,10 @@ def written(window, what, channel=1):
                 found.append((now, message.value))
             elif what == "pitchwheel":
                 found.append((now, message.pitch))
+            elif what == "program_change":
+                found.append((now, message.program))
+            elif what == "note_on" and message.velocity:
+                found.append((now, message.note))
     return found
 
 
@@ -170,3 +174,42 @@ def test_a_controller_is_listed_and_its_values_are_typed(strip, qtbot):
     panel.what.activated.emit(0)
     assert panel.table.model() is panel.model
     assert panel.count.text().endswith("notes")
+
+
+def test_sounds_are_changed_at_bar_lines_by_name_and_reach_notes_that_come_early(strip, qtbot):
+    window, bench = strip.window_, strip.window_.workbench
+    choose(strip, 0xC0, 0)
+    assert strip.shows_sounds
+    bare = strip.grab().toImage()
+    several = bench.seen.several
+    bar_two = several.second_of(several.timeline.bar_to_beats(2))
+    x = round(float(window.takes.timeline.x_of(np.array([bar_two]))[0]))
+
+    def take(name, x):
+        QTest.mouseClick(strip, Qt.MouseButton.LeftButton, NONE, QPoint(x, 50))
+        assert strip.sounds.isVisible()
+        place = strip.sounds.findText(name)
+        strip.sounds.setCurrentIndex(place)
+        strip.sounds.activated.emit(place)
+
+    take("Fretless Bass", x + 12)
+    sent = written(window, "program_change")
+    assert [program for _, program in sent] == [35]
+    notes = [at for at, _ in written(window, "note_on")]
+    early = [at for at in notes if bar_two - 0.08 < at < bar_two]
+    assert sent[0][0] <= min([bar_two, *early]) + 1e-6
+    assert sent[0][0] > bar_two - 0.1
+    assert strip.grab().toImage() != bare
+    # The flag itself is asked again, and changed in its place.
+    take("Slap Bass 1", round(float(window.takes.timeline.x_of(np.array([sent[0][0]]))[0])) + 20)
+    assert [program for _, program in written(window, "program_change")] == [36]
+    assert strip._lines.name_of(strip.line, 0) == "37 Slap Bass 1"
+    opened = session_file.parse(session_file.to_bytes(bench.session, dict(bench.store.by_ident)), "s").session
+    assert next(r for r in opened.takes if r.name == "Bass line").edits == bench.session.take().edits
+    strip.setFocus()
+    QTest.keyClick(strip, Qt.Key.Key_Delete)
+    assert written(window, "program_change") == []
+    QTest.mouseClick(strip, Qt.MouseButton.LeftButton, NONE, QPoint(x, 50))
+    QTest.keyClick(strip.sounds, Qt.Key.Key_Escape)
+    assert not strip.sounds.isVisible()
+    assert written(window, "program_change") == []

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from puresignal.core.kit.articulations import is_articulation
-from puresignal.core.midi.messages import BEND, CONTROL, PRESSURE
+from puresignal.core.midi.messages import BEND, CONTROL, PRESSURE, PROGRAM
 from puresignal.core.path.note_edits import NO_EDITS, PLAIN, ControlStroke, Edit, NoteEdits
 
 RANGES = {
@@ -64,7 +64,7 @@ def _stroke(row: dict[str, Any]) -> ControlStroke:
     track, kind, number, points = row["track"], row["control"], row.get("number", 0), row["points"]
     assert isinstance(track, str)
     assert len(track) < MOST_TEXT
-    assert kind in (CONTROL, BEND, PRESSURE)
+    assert kind in (CONTROL, BEND, PRESSURE, PROGRAM)
     assert type(number) is int
     assert 0 <= number < 128
     ends = [row["begin"], row["end"]]

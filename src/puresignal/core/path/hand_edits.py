@@ -12,7 +12,7 @@ from typing import ClassVar
 import numpy as np
 
 from puresignal.core.midi.events import NO_EVENT, Controls, Notes
-from puresignal.core.midi.messages import BEND, CONTROL, PRESSURE
+from puresignal.core.midi.messages import BEND, CONTROL, PRESSURE, PROGRAM
 from puresignal.core.midi.tempo_map import on_arrival_grid
 from puresignal.core.path.context import Context
 from puresignal.core.path.live import LiveStage
@@ -199,6 +199,6 @@ def _bytes(stroke: ControlStroke, value: np.ndarray) -> tuple[np.ndarray, np.nda
     if stroke.kind == BEND:
         whole = value + 8192
         return whole & 0x7F, whole >> 7
-    if stroke.kind == PRESSURE:
+    if stroke.kind in (PRESSURE, PROGRAM):
         return value, np.zeros(len(value), np.int64)
     return np.full(len(value), stroke.number), value

@@ -61,10 +61,10 @@ def set_length(beats: float) -> Edit:
 
 @dataclass(frozen=True)
 class ControlStroke:
-    """A line drawn for a controller, bend or pressure: what was sent between its ends is replaced by it.
+    """A line drawn for a controller, bend or pressure, or a program: what was sent between its ends is replaced by it.
 
     track   key of the track
-    kind    status byte without its channel: CONTROL, BEND or PRESSURE; number: of a controller, else 0
+    kind    status byte without its channel: CONTROL, BEND, PRESSURE or PROGRAM; number: of a controller, else 0
     begin, end  seconds of the take
     points  (second, value) by rising second, with straight lines between; none: only taken away
     """

@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from PySide6.QtCore import QObject
 
-from puresignal.core.midi.messages import BEND, CONTROL, PRESSURE
+from puresignal.core.midi.messages import BEND, CONTROL, PRESSURE, PROGRAM
+from puresignal.core.midi.sound_names import GENERAL_MIDI, Sound, SoundNames
 from puresignal.core.path.note_edits import ControlStroke
 from puresignal.core.session import session as edits
 from puresignal.core.session.take_ref import SOUND
@@ -15,10 +16,14 @@ from puresignal.translation import mark, tr
 from puresignal.ui.state.workbench import Workbench
 
 KNOTS = 512
+BANK = (0, 32)
+"""The controllers that choose a bank (MIDI 1.0): its upper and its lower seven bits."""
+EARLY_SECONDS, BEFORE_SECONDS = 0.08, 0.005
+"""Seconds by which a note can be early and still be one of the new bar; and by which its sound is changed before it."""
 USUAL: tuple[tuple[int, int, str], ...] = (
     (CONTROL, 1, mark("modulation (1)")), (CONTROL, 7, mark("volume (7)")), (CONTROL, 10, mark("pan (10)")),
     (CONTROL, 11, mark("expression (11)")), (CONTROL, 64, mark("sustain pedal (64)")), (BEND, 0, mark("pitch bend")),
-    (PRESSURE, 0, mark("pressure")),
+    (PRESSURE, 0, mark("pressure")), (PROGRAM, 0, mark("sounds (program)")),
 )  # fmt: skip
 
 
@@ -84,7 +89,7 @@ class ControlLines(QObject):
         if kind == BEND:
             value = (controls.value[mine].astype(np.int64) << 7 | controls.number[mine].astype(np.int64)) - 8192.0
             low, high = -8192.0, 8191.0
-        elif kind == PRESSURE:
+        elif kind in (PRESSURE, PROGRAM):
             value = controls.number[mine].astype(float)
         placed, timeline = bench.placed(own.ref)
         knots = np.linspace(0.0, max(1.0, own.take.length + 1.0), KNOTS)
@@ -138,6 +143,69 @@ class ControlLines(QObject):
         there = ControlStroke(line.track, line.kind, line.number, after, after, ((after, value),))
         made = ref.edits.with_stroke(gone).with_stroke(there)
         bench.do(tr("set a controller's value"), edits.with_changed(bench.session, ref.ident, edits=made))
+
+    def names(self, line: ControlLine) -> SoundNames:
+        """The names of the sounds where a track goes."""
+        session = self._workbench.session
+        return session.destination(session.delivery.track(line.track).port).sounds or GENERAL_MIDI
+
+    def name_of(self, line: ControlLine, row: int) -> str:
+        """What the sound of a change is called at the receiver, with its number from 1."""
+        names, program = self.names(line), int(line.value[row])
+        own = self._workbench.own
+        banks = {}
+        if own is not None:
+            controls = own.outcome.controls
+            there = (controls.kind == CONTROL) & np.isin(controls.number, BANK)
+            there &= np.isin(controls.track, [i for i, t in enumerate(own.outcome.tracks) if t.key == line.track])
+            before = controls.take(there & (controls.at <= np.interp(line.at[row], line.shown, line.own) + 1e-6))
+            banks = dict(zip(before.number.tolist(), before.value.tolist(), strict=True))
+        bank = (banks[0] << 7 | banks.get(32, 0)) if 0 in banks else None
+        place = names.place(bank, program)
+        return str(program + 1) if place is None else f"{program + 1} {names.sounds[place].name}"
+
+    def nearest_bar(self, second: float) -> float:
+        """The second of the sheet of the bar line that is nearest."""
+        seen = self._workbench.seen
+        if seen is None or seen.several is None:
+            return second
+        several = seen.several
+        bar, _ = several.timeline.beats_to_bar(several.beat_of(second))
+        lines = [several.second_of(several.timeline.bar_to_beats(one)) for one in (bar, bar + 1)]
+        return max(0.0, min(lines, key=lambda at: abs(at - second)))
+
+    def set_sound(self, line: ControlLine, second: float, sound: Sound | None, row: int | None = None) -> None:
+        """Change to a sound at a second of the sheet, or, without one, take a change away.
+
+        row  of the change that it stands in place of
+        """
+        bench = self._workbench
+        ref, own = bench.session.take(), bench.own
+        if ref is None or own is None or bench.session.delivery.track(line.track).locked:
+            bench.message_shown.emit(tr("Its track is locked."), False)
+            return
+        at = float(np.interp(second if row is None else line.at[row], line.shown, line.own))
+        if row is None:
+            at = max(0.0, self._before_early_notes(line, at))
+        wanted = [(PROGRAM, 0, None if sound is None else sound.program)]
+        bank = None if sound is None else sound.bank
+        wanted = [(CONTROL, 0, None if bank is None else bank >> 7), (CONTROL, 32, None if bank is None else bank & 127),
+                  *wanted]  # fmt: skip
+        made = ref.edits
+        for kind, number, value in wanted:
+            points = () if value is None else ((at, float(value)),)
+            made = made.with_stroke(ControlStroke(line.track, kind, number, at, at, points))
+        name = tr("take a change of sound away") if sound is None else tr("change sound")
+        bench.do(name, edits.with_changed(bench.session, ref.ident, edits=made))
+
+    def _before_early_notes(self, line: ControlLine, at: float) -> float:
+        """A moment for a change that also reaches notes played a little before it. at: seconds of the take"""
+        own = self._workbench.own
+        assert own is not None
+        notes = own.outcome.output_notes
+        mine = np.isin(notes.track, [i for i, one in enumerate(own.outcome.tracks) if one.key == line.track])
+        early = notes.start[mine & (notes.start < at) & (notes.start > at - EARLY_SECONDS)]
+        return float(early.min()) - BEFORE_SECONDS if len(early) else at
 
     def thin(self, line: ControlLine, begin: float, end: float, tolerance: float) -> None:
         """Keep only the points that a line within a tolerance of the values needs."""

@@ -1,4 +1,4 @@
-"""A controller, bend or pressure below the sheet, drawn with the pointer."""
+"""A controller, bend or pressure below the sheet, drawn with the pointer; or the sounds that a track changes to."""
 
 from __future__ import annotations
 
@@ -6,8 +6,10 @@ from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QComboBox, QMenu, QWidget
+from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QComboBox, QCompleter, QMenu, QWidget
+
+from puresignal.core.midi.messages import PROGRAM
 
 from puresignal.translation import tr
 from puresignal.ui.state.control_lines import ControlLine, ControlLines
@@ -19,6 +21,8 @@ EDGE = 9.0
 THIN = 0.02
 """Part of the range by which a thinned line may be off."""
 MOST = 3000
+FLAG = 190
+"""Pixels of the name of a sound."""
 
 
 class ControlStrip(QWidget):
@@ -40,12 +44,18 @@ class ControlStrip(QWidget):
         self.what.setAccessibleName(tr("Controller in the strip"))
         self.what.setGeometry(10, 26, GUTTER - 62, 26)
         self.what.activated.connect(lambda _: self.show_line())
+        self.sounds = SoundCombo(self)
+        self.sounds.setAccessibleName(tr("Sound to change to"))
+        self.sounds.setToolTip(tr("Type a part of its name, or choose it from the list. Escape leaves all as it is."))
+        self.sounds.hide()
+        self.sounds.activated.connect(self._take_sound)
+        self._asked: tuple[float, int | None] = (0.0, None)
         self.setFixedHeight(HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName(tr("Controllers"))
         self.setToolTip(
             tr("Drag to draw. Shift draws a straight line, Ctrl a smooth one. Delete takes away what lies in the range "
-               "on the ruler; the menu thins it out.")
+               "on the ruler; the menu thins it out. Sounds are changed at a bar line by a click, or, with Alt, anywhere.")
         )  # fmt: skip
 
     @property
@@ -66,6 +76,7 @@ class ControlStrip(QWidget):
         kind, number = divmod(self.what.currentData(), 128)
         self._line = self._lines.line(kind, number, self._selected())
         self.what.setEnabled(self._line is not None)
+        self.sounds.hide()
         self.update()
 
     def y_of(self, value: float) -> float:
@@ -86,9 +97,59 @@ class ControlStrip(QWidget):
         if self._line is None or event.button() != Qt.MouseButton.LeftButton or event.position().x() < GUTTER:
             return
         self.setFocus()
+        if self.shows_sounds:
+            self._ask_sound(event.position(), bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
+            return
         self._from = event.position()
         self._drawn = [self._point(event.position())]
         self.update()
+
+    @property
+    def shows_sounds(self) -> bool:
+        """Whether it shows the sounds that the track changes to, in place of a line."""
+        return self._line is not None and self._line.kind == PROGRAM
+
+    def flag_at(self, x: float) -> int | None:
+        """The change of sound whose flag is at a place, as its row in the line."""
+        if self._line is None or not len(self._line.at):
+            return None
+        places = self._x_of(self._line.at)
+        here = np.flatnonzero((places <= x + 3) & (places > x - FLAG))
+        return int(here[-1]) if len(here) else None
+
+    def _ask_sound(self, at: QPointF, anywhere: bool) -> None:
+        """Ask which sound it changes to at a place."""
+        line = self._line
+        assert line is not None
+        row = self.flag_at(at.x())
+        second = max(0.0, self._second_at(at.x()))
+        if row is not None:
+            second = float(line.at[row])
+        elif not anywhere:
+            second = self._lines.nearest_bar(second)
+        self._asked = second, row
+        names = self._lines.names(line)
+        place = names.place(None, int(line.value[row])) if row is not None else None
+        self.sounds.show_names([one.name for one in names.sounds], place)
+        left = float(self._x_of(np.array([second]))[0])
+        self.sounds.setGeometry(round(min(max(GUTTER + 4, left), self.width() - FLAG - 4)), 30, FLAG, 26)
+        self.sounds.show()
+        self.sounds.setFocus()
+        self.update()
+
+    def _take_sound(self, place: int) -> None:
+        line, (second, row) = self._line, self._asked
+        self.sounds.hide()
+        self.setFocus()
+        if line is not None and self.shows_sounds and place >= 0:
+            self._lines.set_sound(line, second, self._lines.names(line).sounds[place], row)
+            self.show_line()
+
+    def take_away(self, row: int) -> None:
+        """Take a change of sound away."""
+        if self._line is not None:
+            self._lines.set_sound(self._line, 0.0, None, row)
+            self.show_line()
 
     def _point(self, at: QPointF) -> tuple[float, float]:
         return max(0.0, self._second_at(max(GUTTER, at.x()))), round(self._value_at(at.y()))
@@ -127,7 +188,7 @@ class ControlStrip(QWidget):
             self.update()
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.erase()
-        elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self._line is not None:
+        elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self._line is not None and not self.shows_sounds:
             self._shift(1 if event.key() == Qt.Key.Key_Up else -1)
         else:
             super().keyPressEvent(event)
@@ -142,7 +203,12 @@ class ControlStrip(QWidget):
 
     def erase(self) -> None:
         """Take away what lies in the range."""
-        if self._line is not None:
+        if self._line is not None and self.shows_sounds:
+            begin, end = self._range()
+            for row in np.flatnonzero((self._line.at >= begin) & (self._line.at <= end)).tolist():
+                self._lines.set_sound(self._line, 0.0, None, row)
+            self.show_line()
+        elif self._line is not None:
             self._lines.draw(self._line, [], *self._range())
             self.show_line()
 
@@ -168,9 +234,12 @@ class ControlStrip(QWidget):
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         menu = QMenu(self)
+        row = self.flag_at(event.pos().x()) if self.shows_sounds else None
+        if row is not None:
+            menu.addAction(tr("Take this change of sound away")).triggered.connect(lambda: self.take_away(row))
         for label, act, able in (
             (tr("Take away what lies in the range"), self.erase, self._line is not None),
-            (tr("Thin out what lies in the range"), self.thin, self._line is not None and len(self._line.at) > 2),
+            (tr("Thin out what lies in the range"), self.thin, self._line is not None and len(self._line.at) > 2 and not self.shows_sounds),
             (tr("All controllers as they were played"), self._undraw, self._lines.as_drawn()),
         ):
             action = menu.addAction(label)
@@ -198,6 +267,9 @@ class ControlStrip(QWidget):
             return
         painter.setPen(current.colour("faint"))
         painter.drawText(QRectF(14, 4, GUTTER - 20, 18), Qt.AlignmentFlag.AlignVCenter, line.title)
+        if self.shows_sounds:
+            self._paint_flags(painter, line)
+            return
         for value in (line.low, (line.low + line.high + 1) // 2 if line.low < 0 else 64, line.high):
             y = self.y_of(value)
             painter.setPen(current.colour("faint"))
@@ -223,6 +295,65 @@ class ControlStrip(QWidget):
             points = [QPointF(a, self.y_of(v)) for a, (_, v) in zip(x.tolist(), self._drawn, strict=True)]
             painter.setPen(QPen(current.colour("accent"), 2.2))
             painter.drawPolyline(QPolygonF(points))
+
+    def _paint_flags(self, painter: QPainter, line: ControlLine) -> None:
+        """The changes of sound, each with its number and name from its moment on."""
+        current = theme.current()
+        painter.setClipRect(QRectF(GUTTER, 0, self.width() - GUTTER, self.height()))
+        if not len(line.at):
+            painter.setPen(current.colour("faint"))
+            area = QRectF(GUTTER + 14, 0, self.width() - GUTTER - 20, self.height())
+            painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, tr("Click at a bar line to change the sound there."))
+            return
+        x = self._x_of(line.at).tolist()
+        for row, (left, after) in enumerate(zip(x, [*x[1:], x[-1] + 10_000.0], strict=True)):
+            if after < GUTTER or left > self.width():
+                continue
+            right = min(after, float(self.width()) + 10)
+            tint = QColor(current.family("hat"))
+            tint.setAlpha(38 if row % 2 else 64)
+            painter.fillRect(QRectF(left, EDGE, right - left, self.height() - 2 * EDGE), tint)
+            painter.setPen(QPen(current.family("hat"), 2))
+            painter.drawLine(QLineF(left, EDGE, left, self.height() - EDGE))
+            # The name of what already holds stays in sight.
+            begin = max(left, float(GUTTER)) + 8
+            name = QRectF(begin, EDGE, max(0.0, min(after - 6, self.width() - 4.0) - begin), self.height() - 2 * EDGE)
+            painter.setPen(current.colour("ink"))
+            shown = painter.fontMetrics().elidedText(
+                self._lines.name_of(line, row), Qt.TextElideMode.ElideRight, round(name.width())
+            )
+            painter.drawText(name, Qt.AlignmentFlag.AlignVCenter, shown)
+
+
+class SoundCombo(QComboBox):
+    """A list of sounds that is searched by typing a part of a name."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setEditable(True)
+        self.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        completer = QCompleter(self.model(), self)
+        completer.setFilterMode(Qt.MatchFlag.MatchContains)
+        completer.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        self.setCompleter(completer)
+
+    def show_names(self, names: list[str], place: int | None) -> None:
+        """Show names, and which of them is chosen."""
+        if [self.itemText(i) for i in range(self.count())] != names:
+            self.clear()
+            self.addItems(names)
+        self.setCurrentIndex(-1 if place is None else place)
+        if place is None:
+            self.clearEditText()
+        self.lineEdit().selectAll()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.hide()
+            self.parentWidget().setFocus()
+        else:
+            super().keyPressEvent(event)
 
 
 def _held(at: np.ndarray, value: np.ndarray) -> list[tuple[float, float]]:
