@@ -373,5 +373,5 @@ def test_what_holds_at_the_place_where_it_starts_is_sent_first_and_again_where_a
     for frame in range(20, 1700, 20):
         player.hand_over(frame, 20)
     later = [(round(r.at), r.data) for r in reader.read() if r.data[0] < 0xF0]
-    # The first round changes to program 20; the second begins with 9 again, and the bank, which is the same, is not sent.
+    # The first round changes to program 20; the second begins with 9 again. The bank is the same, and is not sent.
     assert later == [(520, b"\x90\x3c\x5a"), (1020, b"\xc0\x14"), (1120, b"\x80\x3c\x40"), (1520, b"\xc0\x09")]

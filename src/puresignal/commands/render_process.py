@@ -53,6 +53,7 @@ def _render(asked: dict[str, object], wanted: threading.Event) -> None:
     opened = session_file.read(Path(str(asked["session"])))
     given = dict(asked["job"])  # type: ignore[call-overload]
     given["bars"] = tuple(given["bars"]) if given.get("bars") else None
+    given["only"] = tuple(given.get("only") or ())
     job, folder = RenderJob(**given), Path(str(asked["folder"]))
     takes = {take.ident: take for take in opened.takes}
     found = rendering.parts(opened.session, takes, job)

@@ -5,14 +5,14 @@ from __future__ import annotations
 import contextlib
 import re
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError
-from puresignal.core.export import whole_session
+from puresignal.core.export import frozen, whole_session
 from puresignal.core.export.playback_events import Score, score
 from puresignal.core.export.session_result import SessionResult, SeveralTakes
 from puresignal.core.export.song_builder import file_tracks
@@ -58,6 +58,7 @@ class RenderJob:
     trim       leave out silence before the first sound
     bars       first and last bar; None: from the beginning to the end
     pattern    of file names: {session}, {name} and {number}
+    only       keys of the tracks that are rendered, of a file per track; none: all of them
     """
 
     per: str = MIX
@@ -69,6 +70,7 @@ class RenderJob:
     trim: bool = False
     bars: tuple[int, int] | None = None
     pattern: str = PATTERN
+    only: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -112,11 +114,19 @@ def parts(session: Session, takes: Mapping[str, Take], job: RenderJob) -> list[P
     elif job.per == TRACKS:
         made = _together(session, takes, there)
         rows = file_tracks(made.outcome, whole_session.delivery_of(session))
-        found = [Part(row.title, i, there, row.track.key, job.bars) for i, row in enumerate(rows, 1) if row.out]
-        found += [
-            Part(ref.name, len(found) + i, (ref.ident,), None, job.bars)
-            for i, ref in enumerate((ref for ref in _in(session) if ref.kind == SOUND), 1)
+        found = [
+            Part(row.title, i, there, row.track.key, job.bars)
+            for i, row in enumerate(rows, 1)
+            if row.out and (not job.only or row.track.key in job.only)
         ]
+        found += (
+            []
+            if job.only
+            else [
+                Part(ref.name, len(found) + i, (ref.ident,), None, job.bars)
+                for i, ref in enumerate((ref for ref in _in(session) if ref.kind == SOUND), 1)
+            ]
+        )
     else:
         found = [Part(tr("mix"), 1, there, None, job.bars)] if there else []
     if not found:
@@ -305,11 +315,6 @@ class _Sound:
         keys = [track.key for track in outcome.tracks]
         delivery = whole_session.delivery_of(session, keys)
         delivery = whole_session.played_back_by(session, delivery, keys, ports.SOUND)
-        if part.track is not None:
-            delivery = replace(
-                delivery,
-                tracks=tuple(replace(t, solo=t.key == part.track, muted=False) for t in delivery.tracks),
-            )
         outside = sorted({t.port for t in delivery.tracks if t.port not in (ports.SOUND, ports.FONT)} & self._used(
             outcome, delivery, part.track))  # fmt: skip
         if outside:
@@ -319,9 +324,7 @@ class _Sound:
                 )
             )
         outputs = (ports.SOUND, ports.FONT)
-        delivery = replace(
-            delivery, tracks=tuple(t if t.port in outputs else replace(t, port=ports.SOUND) for t in delivery.tracks)
-        )
+        delivery = frozen.alone(delivery, part.track, outputs)
         self._score: Score = score(outcome, delivery, outputs, ports.SOUND)
         self._level = session.sound.level
         self._mixer = renderer.mixer(delivery)

@@ -41,12 +41,14 @@ class Route(NamedTuple):
     channel  1..16 for everything on it, 0 for each note's own
     outputs  None for the lane's
     late     seconds by which it leaves later
+    gain     factor of its velocities
     """
 
     out: bool = True
     channel: int = 0
     outputs: tuple[int, ...] | None = None
     late: float = 0.0
+    gain: float = 1.0
 
 
 class Lane(NamedTuple):
@@ -417,6 +419,9 @@ class Router:
             outputs = outputs if route.out else ()
             late = route.late
             event.channel = route.channel or event.channel
+            if route.gain != 1.0 and event.kind in (live.ON, live.LOUDER):
+                scaled = event.velocity * route.gain
+                event.velocity = min(127, max(1, round(scaled) if event.velocity == int(event.velocity) else scaled))
         if event.kind == live.ON:
             key = slot, event.origin, event.branch
             if key in self._sent_lately:

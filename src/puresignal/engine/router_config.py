@@ -23,7 +23,7 @@ ALL_INPUTS, ALL_CHANNELS = -1, 0
 
 class TrackRoute(NamedTuple):
     """A setting of one of the path's tracks: whether it leaves, its channel (0: the notes' own), and the index of its
-    output (-1: the input's); seconds by which it leaves later.
+    output (-1: the input's); seconds by which it leaves later; the factor of its velocities.
     """
 
     key: str
@@ -31,6 +31,7 @@ class TrackRoute(NamedTuple):
     channel: int
     output: int
     late: float = 0.0
+    gain: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -205,5 +206,7 @@ def _routes(track: LiveTrack, context: Context) -> tuple[Route, ...]:
     found = []
     for one in context.tracks:
         route = by_key.get(one.key, TrackRoute(one.key, True, track.sends, -1, track.late))
-        found.append(Route(route.out, route.channel, None if route.output < 0 else (route.output,), route.late))
+        found.append(
+            Route(route.out, route.channel, None if route.output < 0 else (route.output,), route.late, route.gain)
+        )
     return tuple(found)

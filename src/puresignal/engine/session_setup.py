@@ -26,7 +26,11 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
     if clock and clock not in names:
         names = (*names, clock)
     delivery = whole_session.delivery_of(session)
-    own = [track for track in delivery.tracks if not track.out or track.channel or track.port or track.offset]
+    own = [
+        track
+        for track in delivery.tracks
+        if not track.out or track.channel or track.port or track.offset or track.gain != 1
+    ]
     elsewhere = [track.port for track in own if track.port]
     sent_to = [session.destination(name).port for name in outputs_of(inputs)]
     outputs = tuple(dict.fromkeys((*sent_to, *(elsewhere if inputs else ()), *played_to)))
@@ -41,6 +45,7 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
                 t.channel or to.channel or 0,
                 outputs.index(t.port) if t.port in outputs else -1,
                 max(0.0, t.offset + (0.0 if t.port else to.offset) + wait) / 1000.0,
+                t.gain,
             )
             for t in own
         )

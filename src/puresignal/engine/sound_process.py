@@ -175,10 +175,11 @@ class Recordings:
         """The reasons why some cannot play."""
         return "\n".join(one.why for one in self.players if one.why)
 
-    def add_to(self, block: np.ndarray, level: float) -> None:
-        """Add what belongs to this block during playback."""
+    def add_to(self, block: np.ndarray, level: float, of_notes: float) -> None:
+        """Add what belongs to this block during playback. of_notes: the level of frozen tracks"""
         for player in self.players:
-            player.add_to(block, level)
+            frozen = player.what is not None and player.what.get("notes")
+            player.add_to(block, of_notes if frozen else level)
 
 
 class Sound:
@@ -301,7 +302,8 @@ class Sound:
             block += self.mixer.level * font.render(frames, to_font)
         if self._balance < 0:
             block *= 1 + self._balance
-        self._along.add_to(block, self.mixer.level * min(1.0, 1 - self._balance))
+        level, balance = self.mixer.level, self._balance
+        self._along.add_to(block, level * min(1.0, 1 - balance), level * min(1.0, 1 + balance))
         self.click.add_to(block, clicks, self.mixer.level)
         return np.clip(block, -1.0, 1.0, out=block)
 

@@ -19,6 +19,7 @@ from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.session import Session
 from puresignal.core.session.sync import Sync
 from puresignal.core.session.take_ref import DRAWN, IMPORTED, PLAYED, TakeRef
+from puresignal.core.session.track_settings import BY_CONTROLLER
 from puresignal.core.timing.session_time import Timeline
 
 FORMAT = "pure-signal/session"
@@ -53,7 +54,11 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
         "target": _map(session.target),
         "path": settings_json.to_json(session.path),
         "tracks": [
-            {key: value for key, value in asdict(track).items() if key != "offset" or value}
+            {
+                key: value
+                for key, value in asdict(track).items()
+                if key != "drives" and (key not in ("offset", "hidden", "frozen") or value)
+            }
             for track in session.delivery.tracks
         ],
         "track_order": list(session.delivery.order),
@@ -69,6 +74,7 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
                 "channel": one.channel,
                 "target": _map(one.target),
                 **({"offset": one.offset} if one.offset else {}),
+                **({} if one.drives == BY_CONTROLLER else {"drives": one.drives}),
                 **({} if one.sounds is None else {"sounds": sound_names.to_json(one.sounds)}),
             }
             for one in session.destinations

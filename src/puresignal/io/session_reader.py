@@ -37,7 +37,16 @@ from puresignal.core.session.session import Session
 from puresignal.core.session.sound_settings import SoundSettings
 from puresignal.core.session.sync import Sync
 from puresignal.core.session.take_ref import DRAWN, GENERATED, IMPORTED, KINDS, PLAYED, SOUND, DrawnNote, Pass, TakeRef
-from puresignal.core.session.track_settings import COLOURS, MOST_OFFSET, Delivery, TrackSettings, with_tracks
+from puresignal.core.session.track_settings import (
+    BY_CONTROLLER,
+    COLOURS,
+    LEVELS,
+    MOST_OFFSET,
+    Delivery,
+    Frozen,
+    TrackSettings,
+    with_tracks,
+)
 from puresignal.core.session.viewing import View
 from puresignal.core.sound.drums import KITS, Drum
 from puresignal.core.timing.session_time import FASTEST, SLOWEST, MeterPoint, TempoPoint, Timeline
@@ -484,7 +493,10 @@ class _Reader:
                 raise self._wrong(f"destinations[{i}]", row)
             target = self._map(row.get("target"), f"destinations[{i}].target")
             sounds = None if row.get("sounds") is None else sound_names.from_json(row["sounds"], self._name)
-            found.append(Destination(row["name"], row.get("port", ""), channel, target, float(offset), sounds))
+            drives = row.get("drives", BY_CONTROLLER)
+            if drives not in LEVELS:
+                raise self._wrong(f"destinations[{i}].drives", drives)
+            found.append(Destination(row["name"], row.get("port", ""), channel, target, float(offset), sounds, drives))
         return tuple(found)
 
     def _sends(self, rows: object) -> tuple[tuple[str, tuple[str, ...]], ...]:
@@ -645,18 +657,21 @@ class _Reader:
             whole = _is_channel(channel)
             good = isinstance(title, str) and colour in ("", *COLOURS) and isinstance(out, bool)
             port, muted, solo = row.get("port", ""), row.get("muted", False), row.get("solo", False)
-            locked = row.get("locked", False)
+            locked, hidden = row.get("locked", False), row.get("hidden", False)
             bank, program, level = row.get("bank"), row.get("program"), row.get("level")
-            good = good and isinstance(port, str) and all(isinstance(value, bool) for value in (muted, solo, locked))
+            good = (
+                good
+                and isinstance(port, str)
+                and all(isinstance(value, bool) for value in (muted, solo, locked, hidden))
+            )
             good = good and _is_within(bank, 16383) and _is_within(program, 127) and _is_within(level, 127)
             offset = row.get("offset", 0.0)
             good = good and _is_number(offset, -MOST_OFFSET, MOST_OFFSET)
             if not isinstance(key, str) or not good or not (channel is None or whole):
                 raise self._wrong(f"tracks[{i}]", row)
-            sound = bank, program, level
-            settings.append(
-                TrackSettings(key, title, colour, channel, out, port, *sound, muted, solo, locked, float(offset))
-            )
+            frozen = self._frozen(row.get("frozen"), f"tracks[{i}].frozen")
+            said = bank, program, level, muted, solo, locked, float(offset), hidden, frozen
+            settings.append(TrackSettings(key, title, colour, channel, out, port, *said))
         delivery = with_tracks(Delivery(), settings)
         if not isinstance(order, list) or not all(isinstance(key, str) for key in order):
             raise self._wrong("track_order", order)
@@ -668,6 +683,17 @@ class _Reader:
             if not isinstance(told[-1], bool):
                 raise self._wrong(name, told[-1])
         return Delivery(delivery.tracks, tuple(order), with_tempo, *told)
+
+    def _frozen(self, row: object, field: str) -> Frozen | None:
+        if row is None:
+            return None
+        good = isinstance(row, dict) and _is_text(row.get("path")) and _is_text(row.get("print"))
+        if not isinstance(row, dict) or not good:
+            raise self._wrong(field, row)
+        begin, level = row.get("begin"), row.get("level")
+        if not _is_number(begin, -1e6, 1e6) or not _is_number(level, 0.0, 1.0):
+            raise self._wrong(field, row)
+        return Frozen(row["path"], row["print"], float(row["begin"]), float(row["level"]))
 
     def _map(self, data: object, field: str) -> NoteMap | None:
         return None if data is None else note_map.from_json(data, f"{self._name}, session.json, {field}")  # not shown

@@ -7,12 +7,17 @@ tracks are soloed.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
+from types import MappingProxyType
 
+from puresignal.core.export.frozen import FRESH, GONE, STALE
 from puresignal.core.export.song_builder import FileTrack
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.session import Session
-from puresignal.translation import tr
+from puresignal.translation import mark, tr
+
+NONE_FROZEN: Mapping[str, str] = MappingProxyType({})
 
 
 def armed(one: LiveInput, on: bool) -> dict[str, object]:
@@ -41,8 +46,14 @@ def input_words(one: LiveInput, listening: bool) -> str:
     return tr("{port}: monitored through {output}", port=one.port, output=one.output)
 
 
-def track_words(entry: FileTrack, session: Session) -> str:
-    """Whether a track is heard in playback: "yes", or why not."""
+FROZEN = {FRESH: mark("frozen"), STALE: mark("stale"), GONE: mark("rendering gone")}
+
+
+def track_words(entry: FileTrack, session: Session, frozen: Mapping[str, str] = NONE_FROZEN) -> str:
+    """Whether a track is heard in playback: "yes", or why not, or that it plays from its rendering.
+
+    frozen  states of frozen tracks by key, see core/export/frozen.py
+    """
     settings = session.delivery.track(entry.track.key)
     if settings.muted:
         return "muted"
@@ -50,7 +61,9 @@ def track_words(entry: FileTrack, session: Session) -> str:
         return "solo"
     if not entry.out:
         return tr("not sent")
-    return "yes" if session.delivery.heard(entry.track.key) else tr("other tracks are soloed")
+    if not session.delivery.heard(entry.track.key):
+        return tr("other tracks are soloed")
+    return tr(FROZEN[frozen[entry.track.key]]) if entry.track.key in frozen else "yes"
 
 
 def lines(session: Session, tracks: tuple[FileTrack, ...], listening: bool, playing: str | None) -> tuple[str, ...]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.export.song_builder import channels_of, file_tracks, fine_parts
+from puresignal.core.export.song_builder import channels_of, file_tracks, fine_parts, levelled
 from puresignal.core.midi.messages import CONTROL, NOTE_OFF, NOTE_ON
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.pair import FINE
@@ -37,7 +37,7 @@ def score(outcome: Outcome, delivery: Delivery, outputs: tuple[str, ...], sound:
 
     outputs  names in the order of the score's output numbers; a track whose port is not among them is silent
     """
-    clean, controls = outcome.output_notes, outcome.controls
+    clean, controls = levelled(outcome.output_notes, file_tracks(outcome, delivery)), outcome.controls
     times, ranks, orders, places, rows = [], [], [], [], []
     first: list[tuple[int, bytes]] = []
     for entry in file_tracks(outcome, delivery):

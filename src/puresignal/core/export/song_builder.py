@@ -87,10 +87,10 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
     every = file_tracks(outcome, delivery)
     tracks = tuple(t for t in every if t.out and (clip.keys is None or t.track.key in clip.keys))
     kept_controls = _rehomed(outcome.controls, outcome, every)
-    notes, moves = outcome.output_notes, outcome.controls
-    late, late_moves = _late(every, outcome, notes.track), _late(every, outcome, kept_controls)
-    starts = _ticks(take, notes.start, notes.origin, late)
-    ends = _ticks(take, notes.end, notes.end_event, late)
+    notes_out, moves = levelled(outcome.output_notes, every), outcome.controls
+    late, late_moves = _late(every, outcome, notes_out.track), _late(every, outcome, kept_controls)
+    starts = _ticks(take, notes_out.start, notes_out.origin, late)
+    ends = _ticks(take, notes_out.end, notes_out.end_event, late)
     moments = _ticks(take, moves.at, moves.origin, late_moves)
     length = max(take.end_tick, int(ends.max(initial=0)), int(moments.max(initial=0)))
     begin, stop = _stretch(take.tempo, clip, length)
@@ -102,7 +102,7 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
         for m in take.metas
         if m.kind in CARRIED and m.event == NO_EVENT and begin <= m.tick < stop
     )
-    sung = _sung(take, notes, starts)
+    sung = _sung(take, notes_out, starts)
     songs = [SongTrack(_title(take), Messages.empty(), metas, (), length)]
     homes = homes_of_metas(tracks)
     note_ports, control_ports = _midi_ports(take, outcome.output_notes.port), _midi_ports(take, outcome.controls.port)
@@ -121,7 +121,7 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
         for port in ports:
             notes, controls = mine & (note_ports == port), controls_too & (control_ports == port)
             messages = _messages(
-                outcome.output_notes.take(notes),
+                notes_out.take(notes),
                 starts[notes] - begin,
                 ends[notes] - begin,
                 outcome.controls.take(controls),
@@ -132,6 +132,20 @@ def build_song(outcome: Outcome, take: Take, delivery: Delivery | None = None, c
             title = entry.title if port == ports[0] else tr("{name}, port {n}", name=entry.title, n=port + 1)
             songs.append(SongTrack(title, messages, metas if port == ports[0] else (), (), length, port))
     return Song(1, _from(take.tempo, begin), tuple(songs))
+
+
+def levelled(notes: Notes, tracks: tuple[FileTrack, ...]) -> Notes:
+    """The notes, louder and softer by the level of their track where that is a velocity."""
+    gain = {entry.index: entry.settings.gain for entry in tracks if entry.settings.gain != 1.0}
+    if not gain:
+        return notes
+    velocity = notes.velocity.astype(float)
+    for index, factor in gain.items():
+        mine = notes.track == index
+        own = velocity[mine]
+        scaled = own * factor
+        velocity[mine] = np.clip(np.where(own == np.rint(own), np.rint(scaled), scaled), 1, 127)
+    return notes.but(velocity=velocity)
 
 
 def _sung(take: Take, notes: Notes, starts: np.ndarray) -> dict[int, list[Meta]]:

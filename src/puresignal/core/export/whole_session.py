@@ -102,7 +102,8 @@ def delivery_of(session: Session, keys: Iterable[str] = ()) -> Delivery:
         to = session.destination(track.port)
         if track.port:
             offset = track.offset + to.offset
-            track = replace(track, port=to.port, channel=track.channel or to.channel, offset=offset)
+            channel = track.channel or to.channel
+            track = replace(track, port=to.port, channel=channel, offset=offset, drives=to.drives)
         tracks[track.key] = track
     for key, homes in _homes(session, keys).items():
         track = tracks.get(key, TrackSettings(key))

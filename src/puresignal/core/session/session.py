@@ -341,6 +341,11 @@ def with_tracks(session: Session, changed: list[TrackSettings]) -> Session:
     return replace(session, delivery=delivery)
 
 
+def without_hidden_tracks(session: Session) -> Session:
+    """Show every track again."""
+    return with_tracks(session, [replace(track, hidden=False) for track in session.delivery.tracks if track.hidden])
+
+
 def with_track_order(session: Session, keys: tuple[str, ...]) -> Session:
     """Reorder the tracks."""
     return replace(session, delivery=with_order(session.delivery, keys))

@@ -7,8 +7,27 @@ from dataclasses import dataclass, replace
 
 MOST_OFFSET = 500.0
 """Milliseconds by which a track or a destination can be early or late at most."""
+BY_CONTROLLER, BY_VELOCITY = "controller", "velocity"
+LEVELS = (BY_CONTROLLER, BY_VELOCITY)
+"""What the level of a track is at a destination: controller 7 before its notes, or louder and softer notes."""
 COLOURS = ("kick", "snare", "hat", "tom", "cymbal", "percussion", "other")
 """Colours that a track can have: those of the families, which the themes define."""
+
+
+@dataclass(frozen=True)
+class Frozen:
+    """A rendering that a track plays from in place of its notes.
+
+    path   of the file
+    print  what the rendering was made of, see core/export/frozen.py
+    begin  seconds of bar 1 at which it begins, negative for bars before
+    level  of the built-in sound when it was made
+    """
+
+    path: str
+    print: str
+    begin: float
+    level: float
 
 
 @dataclass(frozen=True)
@@ -22,11 +41,14 @@ class TrackSettings:
     out      whether it is written and sent at all
     port     destination of its playback; empty: the built-in sound
     bank     0..16383, program 0..127: sent before its notes
-    level    0..127 as controller 7, sent before its notes
+    level    0..127, None for none: see drives
+    drives   one of LEVELS, as the track's destination has it. By velocity, 127 leaves velocities as they are
     muted, solo  for playback only: files contain the track regardless
     locked   its notes and settings are not changed by edits of several tracks
     offset   milliseconds by which its notes leave later, or earlier if negative, in files and in playback; live as
              Delivery.early_live says
+    hidden   not listed with the tracks, until hidden ones are shown
+    frozen   the rendering that it plays from; None: its notes
     """
 
     key: str
@@ -42,6 +64,14 @@ class TrackSettings:
     solo: bool = False
     locked: bool = False
     offset: float = 0.0
+    hidden: bool = False
+    frozen: Frozen | None = None
+    drives: str = BY_CONTROLLER
+
+    @property
+    def gain(self) -> float:
+        """The factor of its velocities."""
+        return self.level / 127 if self.level is not None and self.drives == BY_VELOCITY else 1.0
 
     def first_messages(self, channel: int) -> list[bytes]:
         """Bank, program and level messages on a channel 1..16."""
@@ -50,7 +80,7 @@ class TrackSettings:
             out += [bytes((0xAF + channel, 0, self.bank >> 7)), bytes((0xAF + channel, 32, self.bank & 0x7F))]
         if self.program is not None:
             out.append(bytes((0xBF + channel, self.program)))
-        if self.level is not None:
+        if self.level is not None and self.drives == BY_CONTROLLER:
             out.append(bytes((0xAF + channel, 7, self.level)))
         return out
 

@@ -25,10 +25,10 @@ from puresignal.core.errors import PureSignalError
 from puresignal.core.midi.sound_names import GENERAL_MIDI, SoundNames
 from puresignal.core.session import session as edits
 from puresignal.core.session.destination import Destination
-from puresignal.core.session.track_settings import MOST_OFFSET
+from puresignal.core.session.track_settings import BY_CONTROLLER, BY_VELOCITY, MOST_OFFSET
 from puresignal.engine.session_setup import live_wait
 from puresignal.io import ports, sound_lists
-from puresignal.translation import tr
+from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
 from puresignal.ui.widgets.plain_text import PlainLabel
 
@@ -71,6 +71,15 @@ class DestinationsDialog(QDialog):
         for n in range(1, 17):
             self.channel.addItem(tr("channel {n}").format(n=n), n)
         self.channel.activated.connect(lambda: self._set(channel=self.channel.currentData()))
+        self.drives = QComboBox()
+        self.drives.setAccessibleName(tr("What levels do at the destination"))
+        self.drives.setToolTip(
+            tr("A track's level is sent as controller 7 before its notes, or makes them louder and softer: then 127 is "
+               "as played.")
+        )  # fmt: skip
+        for way, label in ((BY_CONTROLLER, mark("controller 7")), (BY_VELOCITY, mark("velocity of the notes"))):
+            self.drives.addItem(tr(label), way)
+        self.drives.activated.connect(lambda: self._set(drives=self.drives.currentData()))
         self.sounds = QComboBox()
         self.sounds.setAccessibleName(tr("Sounds of the destination"))
         self.sounds.setToolTip(
@@ -107,6 +116,7 @@ class DestinationsDialog(QDialog):
         form.addRow(tr("Port"), self.port)
         form.addRow(tr("Channel"), self.channel)
         form.addRow(tr("Offset"), self.offset)
+        form.addRow(tr("Levels by"), self.drives)
         form.addRow(tr("Sounds"), self.sounds)
         form.addRow("", self.problem)
         form.addRow("", self.about)
@@ -156,7 +166,7 @@ class DestinationsDialog(QDialog):
         wait = live_wait(self._workbench.session)
         self.wait.setText(tr("Live, everything else leaves {ms:g} ms later.").format(ms=wait) if wait else "")
         one = self._one
-        for widget in (self.name, self.port, self.channel, self.offset, self.sounds, self.remove):
+        for widget in (self.name, self.port, self.channel, self.offset, self.drives, self.sounds, self.remove):
             widget.setEnabled(one is not None)
         if one is None:
             self.name.clear()
@@ -172,7 +182,7 @@ class DestinationsDialog(QDialog):
         self.offset.blockSignals(True)
         self.offset.setValue(one.offset)
         self.offset.blockSignals(False)
-
+        self.drives.setCurrentIndex(self.drives.findData(one.drives))
         self._lists = list(dict.fromkeys((GENERAL_MIDI, *sound_lists.kept(), one.sounds or GENERAL_MIDI)))
         self.sounds.clear()
         self.sounds.addItems([names.name for names in self._lists])

@@ -36,13 +36,14 @@ from PySide6.QtWidgets import (
 
 from puresignal.core.diagnosis import monitoring
 from puresignal.core.errors import PureSignalError
+from puresignal.core.export.frozen import FRESH
 from puresignal.core.export.song_builder import Clip, FileTrack
 from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.sound_names import GENERAL_MIDI
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
-from puresignal.core.session.track_settings import COLOURS, TrackSettings, moved
-from puresignal.io.ports import MidiPort
+from puresignal.core.session.track_settings import BY_VELOCITY, COLOURS, TrackSettings, moved
+from puresignal.io.ports import FONT, SOUND, MidiPort
 from puresignal.io.preferences import SoundOut
 from puresignal.translation import mark, tr
 from puresignal.ui.outputs import clip_export
@@ -88,15 +89,25 @@ class TracksModel(QAbstractTableModel):
         super().__init__(parent)
         self._shown: Shown | None = None
         self._session = Session()
+        self._rows: tuple[FileTrack, ...] = ()
+        self._frozen: dict[str, str] = {}
+        self.with_hidden = False
 
-    def show_take(self, shown: Shown | None, session: Session) -> None:
+    def show_take(self, shown: Shown | None, session: Session, frozen: dict[str, str]) -> None:
+        """Show a take's tracks. frozen: states of frozen tracks by key"""
         self.beginResetModel()
-        self._shown, self._session = shown, session
+        self._shown, self._session, self._frozen = shown, session, frozen
+        every = () if shown is None else shown.tracks
+        self._rows = tuple(one for one in every if self.with_hidden or not one.settings.hidden)
         self.endResetModel()
 
+    @property
+    def hidden(self) -> int:
+        """How many of the tracks are hidden."""
+        return 0 if self._shown is None else sum(one.settings.hidden for one in self._shown.tracks)
+
     def track(self, row: int) -> FileTrack:
-        assert self._shown is not None
-        return self._shown.tracks[row]
+        return self._rows[row]
 
     def starts(self, row: int) -> np.ndarray:
         """Starts of a track's notes as fractions of the take's length."""
@@ -106,7 +117,7 @@ class TracksModel(QAbstractTableModel):
         return starts
 
     def rowCount(self, parent: _Index | None = None) -> int:
-        return 0 if self._shown is None or (parent is not None and parent.isValid()) else len(self._shown.tracks)
+        return 0 if parent is not None and parent.isValid() else len(self._rows)
 
     def columnCount(self, parent: _Index | None = None) -> int:
         return len(_HEADS)
@@ -135,7 +146,7 @@ class TracksModel(QAbstractTableModel):
             return Qt.AlignmentFlag.AlignVCenter | _side(column)
         if role == Qt.ItemDataRole.BackgroundRole and column == _COLOUR:
             return theme.current().family(entry.colour)
-        if role == Qt.ItemDataRole.ForegroundRole and not entry.out:
+        if role == Qt.ItemDataRole.ForegroundRole and (not entry.out or entry.settings.hidden):
             return theme.current().colour("faint")
         if role == Qt.ItemDataRole.FontRole and column == _NAME:
             return theme.font(10, QFont.Weight.DemiBold)
@@ -161,7 +172,7 @@ class TracksModel(QAbstractTableModel):
                 return str(entry.channel)
             return ", ".join(map(str, distinct(clean.channel[mine]).tolist()))
         if column == _HEARD:
-            return tr(monitoring.track_words(entry, self._session))
+            return tr(monitoring.track_words(entry, self._session, self._frozen))
         if column == _NOTES:
             return text_format.count(int(np.count_nonzero(mine)))
         if column == _NUMBERS:
@@ -267,24 +278,26 @@ class OutputsView(View):
         self._destinations: DestinationsDialog | None = None
         self._render: RenderDialog | None = None
         self.play.destinations_requested.connect(self.show_destinations)
+        self.play.freeze_requested.connect(self._freeze)
+        services.freezer.changed.connect(lambda: self.show_take(self._shown))
         self.play.changed.connect(lambda name, change: self._change(name, self.chosen_keys(), change))
         self.sound = SoundPanel(workbench)
         self.panels += [self.play, self.sound]
-        side.addWidget(self.play)
         side.addStretch()
         side.setContentsMargins(0, 10, 8, 0)
         inner = QWidget()
         inner.setLayout(side)
-        sounding = QWidget()
-        column = QVBoxLayout(sounding)
-        column.setContentsMargins(0, 10, 8, 0)
-        column.addWidget(self.sound)
-        column.addStretch()
         # What is seldom needed has a page of its own, so that nothing scrolls.
         self.side = QTabWidget()
-        self.side.setAccessibleName(tr("File and track, or sound"))
-        self.side.addTab(VerticalScrollArea(inner), tr("File and track"))
-        self.side.addTab(VerticalScrollArea(sounding), tr("Sound"))
+        self.side.setAccessibleName(tr("File, track or sound"))
+        self.side.addTab(VerticalScrollArea(inner), tr("File"))
+        for widget, label in ((self.play, mark("Track")), (self.sound, mark("Sound"))):
+            page = QWidget()
+            column = QVBoxLayout(page)
+            column.setContentsMargins(0, 10, 8, 0)
+            column.addWidget(widget)
+            column.addStretch()
+            self.side.addTab(VerticalScrollArea(page), tr(label))
         row.addWidget(self.side)
         self._ports = playable(services.port_watch.ports)
         self.sound.show_out(services.preferences.now.sound)
@@ -325,9 +338,15 @@ class OutputsView(View):
         self.colour.setAccessibleName(tr("Colour of the selected tracks"))
         self.colour.setToolTip(tr("The colour of the selected tracks, here and in Takes."))
         self.colour.activated.connect(lambda: self._set(mark("set colour"), colour=self.colour.currentData()))
+        self.hidden = QPushButton()
+        self.hidden.setCheckable(True)
+        self.hidden.setToolTip(tr("Lists hidden tracks too, so that they can be shown again."))
+        self.hidden.clicked.connect(self._list_hidden)
+        self.hidden.hide()
         top = QHBoxLayout()
         top.setSpacing(8)
         top.addWidget(title)
+        top.addWidget(self.hidden)
         top.addStretch()
         self.track_tools: list[QWidget] = [self.colour, self.channel]
         for label, name, tip, by in (
@@ -398,7 +417,12 @@ class OutputsView(View):
         self.save.setToolTip(tr("Save the clean result as a Standard MIDI File (Ctrl+E)."))
         self.save.setAccessibleName(tr("Save MIDI file"))
         self.save.clicked.connect(self._services.requests.save_midi_requested)
-        for widget in (self.contents, self.with_tempo, self.running, self.zero_ends, self.save):
+        self.render_button = QPushButton(tr("Render to audio…"))
+        self.render_button.setToolTip(tr("Write the mix, tracks, sections or takes as audio files (Ctrl+R)."))
+        self.render_button.clicked.connect(self.ask_render)
+        for widget in (
+            self.contents, self.with_tempo, self.running, self.zero_ends, self.save, self.render_button,
+        ):  # fmt: skip
             column.addWidget(widget)
         return panel
 
@@ -443,7 +467,9 @@ class OutputsView(View):
         """Show the current take's tracks and file; the selection is kept."""
         chosen = self.chosen_keys()
         self._shown = shown
-        self.model.show_take(shown, self._workbench.session)
+        self.model.show_take(shown, self._workbench.session, self._services.freezer.states())
+        self.hidden.setVisible(self.model.hidden > 0)
+        self.hidden.setText(tr("{n} hidden", n=self.model.hidden))
         self.save.setEnabled(shown is not None)
         session = self._workbench.session
         self.split.setCurrentIndex(self.split.findData(session.path.split.by))
@@ -490,6 +516,22 @@ class OutputsView(View):
         on = not all(getattr(self._workbench.session.delivery.track(key), field) for key in keys)
         self._set({"muted": mark("mute"), "solo": mark("solo"), "out": mark("include tracks")}[field], **{field: on})
 
+    def _list_hidden(self, on: bool) -> None:
+        self.model.with_hidden = on
+        self.show_take(self._shown)
+
+    def _hide(self, hidden: bool) -> None:
+        self._set(mark("hide tracks") if hidden else mark("show tracks"), hidden=hidden)
+
+    def _freeze(self) -> None:
+        """Freeze the selected tracks, again where their renderings are stale, or unfreeze them."""
+        freezer, keys = self._services.freezer, self.chosen_keys()
+        states = freezer.states()
+        if keys and all(states.get(key) == FRESH for key in keys):
+            freezer.unfreeze(keys)
+        else:
+            freezer.freeze([key for key in keys if states.get(key) != FRESH])
+
     def set_stretch(self, stretch: tuple[float, float] | None) -> None:
         """Use the time range selected in Takes."""
         self._stretch = stretch
@@ -524,8 +566,18 @@ class OutputsView(View):
         to = next((one for one in self._workbench.session.destinations if goals == {one.name}), None)
         names = GENERAL_MIDI if to is None or to.sounds is None else to.sounds
         self.play.show_settings(settings, (*named, *self._ports), names)
+        self.play.show_level({self._drives(t) for t in settings})
+        states = self._services.freezer.states()
+        self.play.show_frozen([states.get(key, "") for key in keys], self._services.freezer.busy)
         self.sound.show_drum(keys)
         self._show_clip()
+
+    def _drives(self, settings: TrackSettings) -> str:
+        """What the level of a track does where it goes."""
+        to = self._workbench.session.destination(settings.port)
+        if to.drives == BY_VELOCITY:
+            return tr("velocity")
+        return tr("built-in sound") if to.port in ("", SOUND, FONT) else tr("controller 7")
 
     def _show_clip(self) -> None:
         clip = self.clip()
@@ -688,6 +740,10 @@ class OutputsView(View):
             (mark("Rename…"), self._ask_name),
             (mark("Include"), lambda: self._set(mark("include tracks"), out=True)),
             (mark("Leave out"), lambda: self._set(mark("leave out tracks"), out=False)),
+            (mark("Hide"), lambda: self._hide(True)),
+            (mark("Show"), lambda: self._hide(False)),
+            (mark("Freeze"), lambda: self._services.freezer.freeze(self.chosen_keys())),
+            (mark("Unfreeze"), lambda: self._services.freezer.unfreeze(self.chosen_keys())),
             (mark("Lock"), lambda: self._set(mark("lock tracks"), locked=True)),
             (mark("Unlock"), lambda: self._set(mark("unlock tracks"), locked=False)),
             (mark("Move up"), lambda: self._move(-1)),

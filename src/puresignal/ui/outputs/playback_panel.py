@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 )
 
 from puresignal.core.errors import PureSignalError
+from puresignal.core.export.frozen import FRESH, GONE, STALE
 from puresignal.core.kit.articulations import drum_title
 from puresignal.core.midi.sound_names import GENERAL_MIDI, SoundNames
 from puresignal.core.session import session as edits
@@ -38,6 +39,7 @@ from puresignal.io.preferences import BLOCKS, RATES, SoundOut
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets import text_format
+from puresignal.ui.widgets.field_row import field_row
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
 from puresignal.ui.widgets.plain_text import PlainLabel
 
@@ -54,10 +56,12 @@ class PlaybackPanel(QFrame):
 
     changed                 (name of the step, function from a track's settings to new ones)
     destinations_requested  the destinations should be shown
+    freeze_requested        the selected tracks should be frozen, or unfrozen
     """
 
     changed = Signal(str, object)
     destinations_requested = Signal()
+    freeze_requested = Signal()
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -107,12 +111,25 @@ class PlaybackPanel(QFrame):
             tr("Mute"), tr("Silence in playback. The file contains the track regardless."), "muted"
         )
         self.solo = self._check(tr("Solo"), tr("Only soloed tracks are heard in playback."), "solo")
+        self.drives = PlainLabel()
+        self.drives.setObjectName("faint")
+        self.drives.setToolTip(tr("What the level does where the track goes; a destination can have another."))
+        self.freeze = QPushButton(tr("Freeze"))
+        self.freeze.setAccessibleName(tr("Freeze the selected tracks"))
+        self.freeze.setToolTip(
+            tr("Renders the selected tracks, which then play from that, while others are worked on. Files keep notes.")
+        )
+        self.freeze.clicked.connect(self.freeze_requested)
+        self.state = PlainLabel()
+        self.state.setObjectName("faint")
+        self.state.setWordWrap(True)
         form = QFormLayout()
         form.setSpacing(6)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         for label, widget in (
             (tr("To"), self.port), (tr("Sound"), self.sound), (tr("Bank"), self.bank), (tr("Program"), self.program),
-            (tr("Level"), self.level), (tr("Offset"), self.offset), (self.muted, self.solo),
+            (tr("Level"), self.level), ("", self.drives), (tr("Offset"), self.offset),
+            (self.muted, field_row(self.solo, self.freeze)),
         ):  # fmt: skip
             form.addRow(label, widget)
         column = QVBoxLayout(self)
@@ -120,7 +137,25 @@ class PlaybackPanel(QFrame):
         column.setSpacing(8)
         column.addWidget(title)
         column.addLayout(form)
+        column.addWidget(self.state)
         self._there: tuple[str, ...] = ()
+
+    def show_level(self, words: set[str]) -> None:
+        """Show what the level of the selected tracks does."""
+        self.drives.setText(words.pop() if len(words) == 1 else "")
+
+    def show_frozen(self, states: list[str], busy: bool) -> None:
+        """Show whether the selected tracks are frozen. states: of each, see core/export/frozen.py; empty: not frozen"""
+        fresh = bool(states) and all(state == FRESH for state in states)
+        self.freeze.setText(tr("Unfreeze") if fresh else tr("Freeze again") if STALE in states else tr("Freeze"))
+        self.freeze.setEnabled(bool(states) and not busy)
+        said = tr("Being rendered…") if busy else ""
+        if not busy and STALE in states:
+            said = tr("Something has changed since it was frozen: it sounds as it did then.")
+        elif not busy and GONE in states:
+            said = tr("Its rendering is gone: it plays from its notes.")
+        self.state.setText(said)
+        self.state.setVisible(bool(said))
 
     def _choose_port(self) -> None:
         if self.port.currentData() == DESTINATIONS:

@@ -8,6 +8,7 @@ from typing import Protocol
 from PySide6.QtGui import QAction, QActionGroup, QKeySequence, QShortcut
 from PySide6.QtWidgets import QMenu, QMenuBar
 
+from puresignal.core.session import session as edits
 from puresignal.translation import mark, tr
 from puresignal.ui.shell.file_actions import FileActions
 from puresignal.ui.shell.header import Header
@@ -125,6 +126,8 @@ class Menus:
         view.addSeparator()
         self._offered(view, "notes")
         view.addSeparator()
+        self._add(view, mark("Show hidden tracks"), "", self._show_hidden)
+        view.addSeparator()
         self._theme_menu(view.addMenu(tr("Theme")))
 
         help_menu = bar.addMenu(tr("&Help"))
@@ -132,6 +135,14 @@ class Menus:
         self._add(help_menu, mark("Shortcuts"), "Ctrl+F1", window.show_keys)
         self._add(help_menu, mark("Copy report"), "", window.copy_report)
         self._add(help_menu, mark("About Pure Signal"), "", window.show_about)
+
+    def _show_hidden(self) -> None:
+        bench = self._window.services.workbench
+        shown = edits.without_hidden_tracks(bench.session)
+        if shown is bench.session or shown == bench.session:
+            bench.message_shown.emit(tr("No track is hidden."), False)
+        else:
+            bench.do(tr("show tracks"), shown)
 
     def _add(self, menu: QMenu, label: str, key: str, act: object) -> QAction:
         action = self._shortcuts.add(label, key, act)  # type: ignore[arg-type]

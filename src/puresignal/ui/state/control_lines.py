@@ -189,8 +189,8 @@ class ControlLines(QObject):
             at = max(0.0, self._before_early_notes(line, at))
         wanted = [(PROGRAM, 0, None if sound is None else sound.program)]
         bank = None if sound is None else sound.bank
-        wanted = [(CONTROL, 0, None if bank is None else bank >> 7), (CONTROL, 32, None if bank is None else bank & 127),
-                  *wanted]  # fmt: skip
+        halves = (None, None) if bank is None else (bank >> 7, bank & 0x7F)
+        wanted = [*((CONTROL, number, half) for number, half in zip(BANK, halves, strict=True)), *wanted]
         made = ref.edits
         for kind, number, value in wanted:
             points = () if value is None else ((at, float(value)),)

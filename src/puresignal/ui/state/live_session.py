@@ -109,6 +109,7 @@ class LiveSession(QObject):
         self._contexts: tuple[Context, ...] = ()
         self._setup: RouterConfig | None = None
         self._kit_model: KitModel | None = None
+        self._frozen: list[dict[str, Any]] = []
         self._restarts = 0
         # The next processes start when these have ended, so that ports and sound device are free.
         self._ending: threading.Thread | None = None
@@ -260,7 +261,7 @@ class LiveSession(QObject):
         if self._router is None or setup is None or self.player is None:
             return
         own = (ports.SOUND, ports.FONT, ports.CLICK)
-        if not set(own) & set(setup.outputs) and session.backing is None:
+        if not set(own) & set(setup.outputs) and session.backing is None and not self._frozen:
             return
         told = sound_settings(session, setup.outputs, self.sound_out)
         told |= {"along": self._along(), "balance": self.balance}
@@ -281,7 +282,13 @@ class LiveSession(QObject):
             if ref.kind == SOUND and ref.sound is not None and wanted:
                 place = 0.0 if several is None else several.second_of(ref.beat)
                 found.append({**asdict(ref.sound), "offset": ref.sound.offset + place, "bent": bench.bent(ref)})
-        return found
+        return found + self._frozen
+
+    def play_frozen(self, rows: list[dict[str, Any]]) -> None:
+        """Let renderings of tracks play along. rows: see core/export/frozen.along"""
+        if rows != self._frozen:
+            self._frozen = rows
+            self._follow_sound()
 
     def set_balance(self, balance: float) -> None:
         """The balance: -1 only recordings, 0 both, 1 only notes. It is the listener's, not the session's."""

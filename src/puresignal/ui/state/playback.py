@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Protocol
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from puresignal.core.export import transport_score, whole_session
+from puresignal.core.export import frozen, transport_score, whole_session
 from puresignal.core.export.playback_events import Score, outputs_of, score
 from puresignal.core.export.session_result import SeveralTakes
 from puresignal.core.path.cleaning_path import CleaningPath, Outcome, as_played
@@ -16,6 +17,7 @@ from puresignal.core.session import recording, sync
 from puresignal.core.session import session as edits
 from puresignal.core.session.recording import ClickSettings
 from puresignal.core.session.session import Session
+from puresignal.core.session.track_settings import Delivery
 from puresignal.core.timing.beat_table import table_of
 from puresignal.core.timing.session_time import Timeline
 from puresignal.io import ports
@@ -439,6 +441,7 @@ class Playback(QObject):
             all_takes = replace(session, takes=(*session.takes, *self._workbench.open_refs))
             keys = [track.key for track in outcome.tracks]
             delivery = whole_session.played_back_by(all_takes, delivery, keys, ports.SOUND)
+            delivery = self._with_frozen(shown, delivery)
             wanted = tuple(dict.fromkeys((*outputs_of(outcome, delivery, ports.SOUND), *clicked, *ticked)))
         moved, self._moved = self._moved, None
         self._live_session.need(PLAYING, wanted)
@@ -458,6 +461,24 @@ class Playback(QObject):
         self._live_session.player.time(table_of(timeline, shift))
         self._live_session.player.clock_to([outputs.index(name) for name in ticked if name in outputs])
         self._live_session.player.use(made.at, made.data, moved, self.loop_span(), shift, self.recorded_until)
+
+    def _with_frozen(self, shown: Shown, delivery: Delivery) -> Delivery:
+        """Let frozen tracks play from their renderings, and their notes be silent.
+
+        Only what is rendered is heard from there: not the notes as played, one take alone, or another order
+        """
+        session = self._workbench.session
+        plain = self.version == CLEAN and not session.display.alone and not session.display.in_order
+        shift = 0.0 if shown.several is None else shown.several.shift
+        rows, keys = [], set()
+        for track in session.delivery.tracks if plain else ():
+            if track.frozen is None or not Path(track.frozen.path).is_file():
+                continue
+            keys.add(track.key)
+            if session.delivery.heard(track.key) and track.out:
+                rows.append(frozen.along(track.frozen, shift))
+        self._live_session.play_frozen(rows)
+        return frozen.played_from(delivery, frozenset(keys)) if keys else delivery
 
     def _click_outputs(self, settings: ClickSettings) -> tuple[str, ...]:
         """Where the click goes now."""

@@ -12,6 +12,7 @@ from puresignal.ui.state.capture import Capture
 from puresignal.ui.state.chosen_input import ChosenInput
 from puresignal.ui.state.control_lines import ControlLines
 from puresignal.ui.state.delay_meter import DelayMeter
+from puresignal.ui.state.freezer import Freezer
 from puresignal.ui.state.generator_actions import GeneratorActions
 from puresignal.ui.state.hand_controls import HandControls
 from puresignal.ui.state.keyboard_player import KeyboardPlayer
@@ -74,6 +75,7 @@ class Services:
     live_lessons: LiveLessons
     microphone: Microphone
     renderer: Renderer
+    freezer: Freezer
     generators: GeneratorActions
     touch: TouchInput
     control_lines: ControlLines
@@ -133,6 +135,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         LiveLessons(workbench, live_session, preferences, background, parent),
         microphone,
         Renderer(workbench, parent),
+        Freezer(workbench, parent),
         GeneratorActions(workbench, playback, parent),
         touch,
         ControlLines(workbench, parent),

@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QComboBox, QCompleter, QMenu, QWidget
 
 from puresignal.core.midi.messages import PROGRAM
-
 from puresignal.translation import tr
 from puresignal.ui.state.control_lines import ControlLine, ControlLines
 from puresignal.ui.takes.row_labels import GUTTER
@@ -49,13 +48,14 @@ class ControlStrip(QWidget):
         self.sounds.setToolTip(tr("Type a part of its name, or choose it from the list. Escape leaves all as it is."))
         self.sounds.hide()
         self.sounds.activated.connect(self._take_sound)
+        self.sounds.left.connect(self.setFocus)
         self._asked: tuple[float, int | None] = (0.0, None)
         self.setFixedHeight(HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName(tr("Controllers"))
         self.setToolTip(
             tr("Drag to draw. Shift draws a straight line, Ctrl a smooth one. Delete takes away what lies in the range "
-               "on the ruler; the menu thins it out. Sounds are changed at a bar line by a click, or, with Alt, anywhere.")
+               "on the ruler; the menu thins it out. A click changes the sound at a bar line; with Alt, anywhere.")
         )  # fmt: skip
 
     @property
@@ -239,7 +239,11 @@ class ControlStrip(QWidget):
             menu.addAction(tr("Take this change of sound away")).triggered.connect(lambda: self.take_away(row))
         for label, act, able in (
             (tr("Take away what lies in the range"), self.erase, self._line is not None),
-            (tr("Thin out what lies in the range"), self.thin, self._line is not None and len(self._line.at) > 2 and not self.shows_sounds),
+            (
+                tr("Thin out what lies in the range"),
+                self.thin,
+                self._line is not None and len(self._line.at) > 2 and not self.shows_sounds,
+            ),
             (tr("All controllers as they were played"), self._undraw, self._lines.as_drawn()),
         ):
             action = menu.addAction(label)
@@ -326,7 +330,12 @@ class ControlStrip(QWidget):
 
 
 class SoundCombo(QComboBox):
-    """A list of sounds that is searched by typing a part of a name."""
+    """A list of sounds that is searched by typing a part of a name.
+
+    left  by Escape: nothing was chosen
+    """
+
+    left = Signal()
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -346,12 +355,14 @@ class SoundCombo(QComboBox):
         self.setCurrentIndex(-1 if place is None else place)
         if place is None:
             self.clearEditText()
-        self.lineEdit().selectAll()
+        edit = self.lineEdit()
+        if edit is not None:
+            edit.selectAll()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self.hide()
-            self.parentWidget().setFocus()
+            self.left.emit()
         else:
             super().keyPressEvent(event)
 

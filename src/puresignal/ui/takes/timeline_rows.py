@@ -129,7 +129,7 @@ def _lines_of(outcome: Outcome) -> _Lines:
 def picture(
     outcome: Outcome, delivery: Delivery, length: float, whole: Context | None = None, scale: tuple[int, ...] = ()
 ) -> Picture:
-    """Rows by articulation under their tracks; unmapped rows come first.
+    """Rows by articulation under their tracks, but for hidden ones; unmapped rows come first.
 
     scale  pitch classes of the key, from its root: rows of pitches also say their step in it
     whole  a context of whose kit every articulation gets a row, played or not; it may be that of one take of several
@@ -186,6 +186,8 @@ def picture(
         key=lambda i: (not _is_unmapped(outcome.tracks[i].key), place.get(outcome.tracks[i].key, len(place)), i),
     ):
         track = outcome.tracks[index]
+        if delivery.track(track.key).hidden:
+            continue
         rows = []
         above = -1
         for one, mine, left in sorted(by_track[index], key=lambda item: _row_order(item[0], outcome)):
