@@ -91,3 +91,27 @@ def test_things_are_shared_taken_in_beside_what_is_there_and_deleted(kept, tmp_p
     kept.export_to(tmp_path / "nowhere" / "a.json")
     assert kept.said.text()
     assert len(note_map_file.own()) == 1
+
+
+def test_changes_since_saving_are_listed_and_follow(demo_window, tmp_path, qtbot):
+    bench = demo_window.workbench
+    bench.save_session(tmp_path / "a.puresignal")
+    demo_window.show_changes()
+    dialog = demo_window._changes
+
+    def rows():
+        return [dialog.steps.item(i).text() for i in range(dialog.steps.count())]
+
+    assert rows() == []
+    assert "Nothing has changed" in dialog.head.text()
+    assert not dialog.save.isEnabled()
+    bench.do("set key", edits.with_key(bench.session, "E minor"))
+    bench.do("set key", edits.with_key(bench.session, "F minor"))
+    bench.do("rename track", edits.with_title(bench.session, "kick", "Boom"))
+    assert rows() == ["Rename track", "Set key, 2 times"]
+    qtbot.mouseClick(dialog.save, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: not bench.unsaved, timeout=5000)
+    dialog.show_changes()
+    assert rows() == []
+    bench.undo()
+    assert rows() == ["taken back: Rename track"]

@@ -42,6 +42,7 @@ if TYPE_CHECKING:
     from puresignal.ui.mapping.mapping_view import MappingView
     from puresignal.ui.outputs.batch_dialog import BatchDialog
     from puresignal.ui.outputs.outputs_view import OutputsView
+    from puresignal.ui.shell.changes_dialog import ChangesDialog
     from puresignal.ui.shell.preferences_dialog import PreferencesDialog
     from puresignal.ui.shell.shelves_dialog import ShelvesDialog
     from puresignal.ui.takes.takes_view import TakesView
@@ -83,6 +84,7 @@ class MainWindow(QMainWindow):
         self._record_settings: QWidget | None = None
         self._sync: QWidget | None = None
         self._batch: BatchDialog | None = None
+        self._changes: ChangesDialog | None = None
         self._stale: set[str] = set()
         self._shown: Shown | None = None
         self._preferences_dialog: PreferencesDialog | None = None
@@ -390,6 +392,16 @@ class MainWindow(QMainWindow):
         self._record_settings.show()
         self._record_settings.raise_()
         self._record_settings.activateWindow()
+
+    def show_changes(self) -> None:
+        """Show what has changed since the session was saved."""
+        from puresignal.ui.shell.changes_dialog import ChangesDialog
+
+        if self._changes is None:
+            self._changes = ChangesDialog(self.workbench, self.files.save_session, self)
+        self._changes.show_changes()
+        self._changes.show()
+        self._changes.raise_()
 
     def show_batch(self) -> None:
         from puresignal.ui.outputs.batch_dialog import BatchDialog
