@@ -9,7 +9,8 @@ from pathlib import Path
 import mido
 import numpy as np
 import pytest
-from PySide6.QtCore import QItemSelectionModel, Qt
+from PySide6.QtCore import QItemSelectionModel, QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QApplication, QFileDialog
 
 from puresignal.core.session import session as edits
@@ -155,3 +156,52 @@ def test_several_tracks_are_named_by_a_pattern_and_locked_as_one_step(demo_windo
     menu = outputs.menu()
     next(action for action in menu.actions() if action.text() == "Lock").trigger()
     assert [bench.session.delivery.track(key).locked for key in ("kick", "snare", "hat")] == [True, True, False]
+
+
+def test_a_recording_dropped_on_a_drum_is_that_drum_and_what_was_there_is_kept(demo_window, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    stroke = (0.5 * np.sin(np.arange(9000) / 9) * np.exp(-np.arange(9000) / 2000)).astype(np.float32)
+    for name in ("thud", "clack"):
+        audio_file.write_wav(tmp_path / f"{name}.wav", stroke * (1.0 if name == "thud" else 0.2), 48_000)
+    window = demo_window
+    bench, panel = window.workbench, window.view("Outputs").sound
+    window.show_view("Outputs")
+    pick(window.outputs, "Snare")
+
+    def drop(path):
+        mime = QMimeData()
+        mime.setUrls([QUrl.fromLocalFile(str(path))])
+        event = QDropEvent(
+            QPointF(20, 20), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        )  # fmt: skip
+        panel.dropEvent(event)
+        return event.isAccepted()
+
+    assert drop(tmp_path / "thud.wav")
+    name = bench.session.sound.kit
+    assert name == "My kit 1"
+    assert "Snare of My kit 1 is thud.wav now." in window.notice.text
+    first = sample_kits.stamp(name)
+    assert [s.articulation for s in sample_kits.load(name, 48_000).strokes] == ["snare.head"]
+    told = []
+    monkeypatch.setattr(window.services.live_session, "follow_sound", lambda: told.append(True))
+    panel.kit_changed.connect(lambda: told.append(True))
+    assert drop(tmp_path / "clack.wav")
+    assert told
+    assert sample_kits.stamp(name) != first
+    (loud,) = sample_kits.load(name, 48_000).strokes.values()
+    assert np.abs(loud).max() == pytest.approx(0.1, rel=0.05)
+    assert [p.name for p in (sample_kits.folder() / name / "before").iterdir()] == ["snare.wav"]
+    (tmp_path / "words.txt").write_text("no sound")
+    assert not drop(tmp_path / "words.txt")
+
+
+def test_what_the_receiver_cannot_play_is_counted_below_the_tracks(demo_window):
+    bench, outputs = demo_window.workbench, demo_window.outputs
+    demo_window.show_view("Outputs")
+    assert outputs.left_out.isHidden()
+    target = bench.session.target
+    pads = tuple(pad for pad in target.pads if not pad.articulation.startswith("crash2"))
+    bench.do("map", edits.with_target(bench.session, replace(target, pads=pads)))
+    assert not outputs.left_out.isHidden()
+    assert outputs.left_out.text().startswith("The receiver has no sound for crash 2")

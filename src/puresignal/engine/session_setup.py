@@ -12,7 +12,7 @@ from puresignal.core.session import sync
 from puresignal.core.session.live_input import outputs_of, ports_of
 from puresignal.core.session.session import Session
 from puresignal.engine.router_config import LiveTrack, RouterConfig, TrackRoute
-from puresignal.io import ports
+from puresignal.io import ports, sample_kits
 from puresignal.io.preferences import SoundOut
 
 DRUMS = tuple(dict.fromkeys(drum_of(name) for name in STANDARD))
@@ -98,6 +98,7 @@ def sound_settings(session: Session, outputs: tuple[str, ...], out: SoundOut) ->
         "click": session.recording.click.level,
         "font": session.sound.font,
         "kit": session.sound.kit,
+        "kit_stamp": sample_kits.stamp(session.sound.kit),
         "drums": {name: asdict(drum) for name, drum in session.sound.drums},
         "level": session.sound.level,
         **asdict(out),

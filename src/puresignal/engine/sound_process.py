@@ -196,7 +196,8 @@ class Sound:
         self._font_path = ""
         self._along = Recordings(transport, clock)
         self._kit: drums.Kit | SampledKit = drums.KITS[0]
-        self._wanted_kit, self._kit_why, self._loaded_kit = "", "", ("", 0)
+        self._wanted_kit, self._kit_why, self._loaded_kit = "", "", ("", 0, 0)
+        self._kit_stamp = 0
         self._drums: dict[str, drums.Drum] = {}
         self._device: str | None = None
         self._block, self._wanted_rate = 256, RATE
@@ -229,6 +230,8 @@ class Sound:
             self._output = command["output"]
         if "kit" in command:
             self._wanted_kit = command["kit"]
+        if {"kit", "kit_stamp"} & set(command):
+            self._kit_stamp = command.get("kit_stamp", self._kit_stamp)
             self._load_kit()
         if "drums" in command:
             self._drums = {name: drums.Drum(**values) for name, values in command["drums"].items()}
@@ -256,12 +259,12 @@ class Sound:
             self._load_font()
         if "along" in command:
             self._along.load(command["along"] or [], self.rate)
-        if {"map", "kit", "drums"} & set(command):
+        if {"map", "kit", "kit_stamp", "drums"} & set(command):
             self._prepare()
 
     def _load_kit(self) -> None:
         """The kit of a name: one of ours, or the player's own recordings; note why that failed."""
-        asked = (self._wanted_kit, self.rate)
+        asked = (self._wanted_kit, self.rate, self._kit_stamp)
         if asked == self._loaded_kit:
             # Each change of a setting names the kit again.
             return
@@ -274,7 +277,7 @@ class Sound:
             self._kit = sample_kits.load(self._wanted_kit, self.rate)
         except PureSignalError as error:
             # It may be there the next time.
-            self._kit, self._kit_why, self._loaded_kit = drums.KITS[0], str(error), ("", 0)
+            self._kit, self._kit_why, self._loaded_kit = drums.KITS[0], str(error), ("", 0, 0)
 
     def _load_font(self) -> None:
         """Load the player's SoundFont, or note why that failed."""

@@ -6,6 +6,7 @@ import shutil
 from pathlib import Path
 
 from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError
+from puresignal.core.kit.articulations import drum_of
 from puresignal.core.sound.sampled_kit import SampledKit, Stroke, named
 from puresignal.io import audio_file, file_access, file_kinds, xdg_folders
 from puresignal.translation import tr
@@ -68,6 +69,46 @@ def add(source: Path) -> tuple[str, list[str]]:
             raise file_access.access_error(error, into, "write") from error
         raise
     return name, sorted(left_out)
+
+
+def stamp(name: str) -> int:
+    """A number that is another one after a kit's recordings have changed; 0 for kits that are not kept."""
+    try:
+        return (folder() / file_access.as_file_name(name)).stat().st_mtime_ns
+    except (OSError, ValueError):
+        return 0
+
+
+def with_sample(kit: str, drum: str, path: Path) -> str:
+    """Let a recording be a drum of a kept kit, else of a new one. Returns the kit's name.
+
+    What it stands in place of is kept in the kit's folder "before".
+
+    kit     the kit now; one of ours is not changed, and a new one has its drums but for this one
+    drum    an articulation, or a drum, which then has this for all its articulations
+    Raises  FileAccessError, BadFileError
+    """
+    audio_file.facts(path)
+    if path.stat().st_size > LARGEST:
+        raise BadFileError(tr("This recording is too long for one stroke"), path.name, tr("Cut the stroke out of it."))
+    name = kit if kit in names() else ""
+    if not name:
+        taken = set(names())
+        name = next(free for n in range(1, 10_000) if (free := tr("My kit {n}", n=n)) not in taken)
+    into = folder() / file_access.as_file_name(name)
+    try:
+        file_access.make_private(into)
+        there = [(one, named(one.stem)) for one in into.iterdir() if one.is_file()]
+        for one, stroke in there:
+            if stroke is not None and drum in (stroke.articulation, drum_of(stroke.articulation)):
+                file_access.make_private(into / "before")
+                one.replace(into / "before" / one.name)
+        fresh = into / f".{drum}.part"
+        shutil.copyfile(path, fresh)
+        fresh.replace(into / f"{drum}{path.suffix.lower()}")
+    except OSError as error:
+        raise file_access.access_error(error, into, "write") from error
+    return name
 
 
 def load(name: str, rate: int) -> SampledKit:

@@ -8,6 +8,7 @@ from puresignal.core.midi.events import Take
 from puresignal.core.midi.messages import SYSEX
 from puresignal.core.path.cleaning_path import Outcome
 from puresignal.core.path.identify import UNMAPPED_NOTE
+from puresignal.core.path.tally import Action
 from puresignal.core.path.target import NO_TARGET
 from puresignal.translation import count_tr, tr
 
@@ -43,3 +44,12 @@ def warnings(take: Take, outcome: Outcome) -> list[str]:
             )
         )
     return sentences
+
+
+def unplayable(outcome: Outcome) -> list[tuple[str, int]]:
+    """The articulations that the receiver cannot play, with the number of their hits, the most frequent first."""
+    played = outcome.input_notes
+    nowhere = np.isin(played.origin, outcome.tally.origins(Action.REMOVED, NO_TARGET)) & (played.articulation >= 0)
+    codes, counts = np.unique(played.articulation[nowhere], return_counts=True)
+    rows = [(outcome.vocabulary[code], n) for code, n in zip(codes.tolist(), counts.tolist(), strict=True)]
+    return sorted(rows, key=lambda row: (-row[1], row[0]))

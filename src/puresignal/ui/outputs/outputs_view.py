@@ -34,10 +34,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from puresignal.core.analysis.warnings import unplayable
 from puresignal.core.diagnosis import monitoring
 from puresignal.core.errors import PureSignalError
 from puresignal.core.export.frozen import FRESH
 from puresignal.core.export.song_builder import Clip, FileTrack
+from puresignal.core.kit.articulations import spoken
 from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.sound_names import GENERAL_MIDI
 from puresignal.core.session import session as edits
@@ -73,6 +75,9 @@ _COLOUR_WORDS = {
     "kick": "blue", "snare": "orange", "hat": "teal", "tom": "purple", "cymbal": "gold", "percussion": "green",
     "other": "grey",
 }  # fmt: skip
+
+
+MOST_LISTED = 6
 
 
 class TracksModel(QAbstractTableModel):
@@ -261,10 +266,14 @@ class OutputsView(View):
         self.model.out_switched.connect(self._tick)
         self.table = self._make_table()
 
+        self.left_out = PlainLabel()
+        self.left_out.setObjectName("faint")
+        self.left_out.setWordWrap(True)
         left = QVBoxLayout()
         left.setSpacing(10)
         left.addLayout(self._make_top())
         left.addWidget(self.table, 1)
+        left.addWidget(self.left_out)
         row = QHBoxLayout(self)
         row.setContentsMargins(20, 16, 20, 16)
         row.setSpacing(18)
@@ -302,6 +311,7 @@ class OutputsView(View):
         self._ports = playable(services.port_watch.ports)
         self.sound.show_out(services.preferences.now.sound)
         self.sound.sound_out_changed.connect(self._set_sound_out)
+        self.sound.kit_changed.connect(services.live_session.follow_sound)
         services.port_watch.changed.connect(self._show_ports)
         services.live_session.sound_state_changed.connect(self.sound.show_problem)
         self.sound.show_problem(services.live_session.sound_state)
@@ -476,6 +486,12 @@ class OutputsView(View):
         self.with_tempo.setChecked(session.delivery.with_tempo)
         self.running.setChecked(session.delivery.running)
         self.zero_ends.setChecked(session.delivery.zero_ends)
+        rows = [] if shown is None else unplayable(shown.outcome)
+        self.left_out.setVisible(bool(rows))
+        listed = ", ".join(f"{spoken(name)} ({n})" for name, n in rows[:MOST_LISTED])
+        listed += ", …" if len(rows) > MOST_LISTED else ""
+        said = tr("The receiver has no sound for {drums}. Choose what plays them in Mapping.", drums=listed)
+        self.left_out.setText(said)
         self._choose_keys(chosen)
         self._show_chosen()
         if shown is None:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QShowEvent
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -239,14 +239,19 @@ class PlaybackPanel(QFrame):
 class SoundPanel(QFrame):
     """The built-in sound: its kit, one of its drums, and its output device.
 
+    A recording dropped on it is the drum that is shown; a folder of them is a kit.
+
     sound_out_changed  another sound device, rate or block size: a SoundOut
+    kit_changed        the kit has other recordings now
     """
 
     sound_out_changed = Signal(object)
+    kit_changed = Signal()
 
     def __init__(self, workbench: Workbench, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("panel")
+        self.setAcceptDrops(True)
         self._workbench = workbench
         self.drum = "snare"
         self._asked = False
@@ -254,7 +259,9 @@ class SoundPanel(QFrame):
         title.setObjectName("figure")
         self.kit = QComboBox()
         self.kit.setAccessibleName(tr("Kit of the built-in sound"))
-        self.kit.setToolTip(tr("The sound of the drums here. It changes no note."))
+        self.kit.setToolTip(
+            tr("The sound of the drums here; no note is changed. Drop a recording: it is the drum below.")
+        )
         self.kit.activated.connect(self._set_kit)
         self._fill_kits()
         self.about = PlainLabel()
@@ -465,6 +472,43 @@ class SoundPanel(QFrame):
             shown = ", ".join(left_out[:MOST_NAMED]) + (", …" if len(left_out) > MOST_NAMED else "")
             text += " " + tr("Not named after a drum, or not readable: {names}.", names=shown)
         bench.message_shown.emit(text, bool(left_out))
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if self._dropped(event):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        path = self._dropped(event)
+        if path is not None:
+            event.acceptProposedAction()
+            self.use_sample(path)
+
+    @staticmethod
+    def _dropped(event: QDropEvent) -> Path | None:
+        """The recording, or the folder of recordings, that is dropped."""
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        good = len(paths) == 1 and (paths[0].is_dir() or file_kinds.by_ending(paths[0]) is file_kinds.AUDIO)
+        return paths[0] if good else None
+
+    def use_sample(self, path: Path) -> None:
+        """Let a recording be the drum that is shown; a folder of them is a kit."""
+        if path.is_dir():
+            self.use_folder(path)
+            return
+        bench = self._workbench
+        try:
+            name = sample_kits.with_sample(bench.session.sound.kit, self.drum, path)
+        except PureSignalError as error:
+            bench.message_shown.emit(str(error), True)
+            return
+        self._fill_kits()
+        edit = edits.with_sound(bench.session, replace(bench.session.sound, kit=name))
+        if edit == bench.session:
+            # The same kit, with another recording in it.
+            self.kit_changed.emit()
+        bench.do(tr("choose kit of the built-in sound"), edit)
+        said = tr("{drum} of {kit} is {file} now.", drum=drum_title(self.drum), kit=name, file=path.name)
+        bench.message_shown.emit(said, False)
 
     def _set_kit(self) -> None:
         bench = self._workbench

@@ -174,13 +174,13 @@ class LiveSession(QObject):
         assert self._setup is not None
         if self._router is not None:
             self._router.change(self._setup)
-            self._follow_sound()
+            self.follow_sound()
             return
         self._router = RouterProcess(self._setup, self.journal_folder(), self._ending)
         self.player = PlayerProcess(self._router)
         self._reader, self._sent = self._router.arrived, self._router.left
         self._restarts, self.state = 0, {}
-        self._follow_sound()
+        self.follow_sound()
         self._timer.start()
 
     def needed_by(self, who: str) -> bool:
@@ -255,7 +255,7 @@ class LiveSession(QObject):
         """The ports sent to now, by number."""
         return self._setup.outputs if self._setup is not None else ()
 
-    def _follow_sound(self) -> None:
+    def follow_sound(self) -> None:
         """Start the built-in sound if something is sent to it, and send it changed settings."""
         session, setup = self._workbench.session, self._setup
         if self._router is None or setup is None or self.player is None:
@@ -288,12 +288,12 @@ class LiveSession(QObject):
         """Let renderings of tracks play along. rows: see core/export/frozen.along"""
         if rows != self._frozen:
             self._frozen = rows
-            self._follow_sound()
+            self.follow_sound()
 
     def set_balance(self, balance: float) -> None:
         """The balance: -1 only recordings, 0 both, 1 only notes. It is the listener's, not the session's."""
         self.balance = max(-1.0, min(1.0, balance))
-        self._follow_sound()
+        self.follow_sound()
 
     def set_kit_model(self, model: KitModel | None) -> None:
         """Let the live path know the kit by another model than the session's; None: the session's."""
@@ -451,7 +451,7 @@ class LiveSession(QObject):
             self.stop()
         elif self._setup != before:
             self._router.change(self._setup)
-        self._follow_sound()
+        self.follow_sound()
 
     def read_now(self) -> None:
         """Deliver what has arrived up to now."""
