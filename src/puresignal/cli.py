@@ -300,6 +300,13 @@ def command_parser(
         "--names", default="{session} - {name}", metavar="PATTERN",
         help=tr("names of several files, with {{session}}, {{name}} and {{number}}"),
     )  # fmt: skip
+    render.add_argument(
+        "--through", default="", metavar="SOUND",
+        help=tr("let the tracks' ports play in real time, and record what comes back from this program or device"),
+    )  # fmt: skip
+    render.add_argument(
+        "--delay", type=float, metavar="MS", help=tr("way through the instruments; found by itself otherwise")
+    )
     render.add_argument("--force", action="store_true", help=tr("overwrite existing files"))
 
     export = commands.add_parser("export", help=tr("write the MIDI files of sessions: every take that is in as one"))
@@ -844,7 +851,8 @@ def _render(options: argparse.Namespace) -> int:
     kind = options.kind or ("wav24" if several else endings.get(out.suffix.lower(), "wav24"))
     job = rendering.RenderJob(
         options.per, kind, options.rate, options.normalise, not options.without_dither, not options.without_tail,
-        options.trim, options.bars, options.names,
+        options.trim, options.bars, options.names, (), options.through,
+        None if options.delay is None else max(0.0, options.delay) / 1000,
     )  # fmt: skip
     failed = False
     for path in options.inputs:

@@ -68,3 +68,15 @@ def test_what_cannot_be_written_is_said(dialog, tmp_path, qtbot):
     choose(dialog.what, "sections")
     assert not dialog.go.isEnabled()
     assert "press S" in dialog.says.text()
+
+
+def test_tracks_of_ports_are_rendered_by_what_comes_back_where_that_is_chosen(dialog, qtbot, monkeypatch):
+    assert dialog.job().through == ""
+    dialog._show_sources(("Quay rack", "system"))
+    labels = [dialog.through.itemText(i) for i in range(dialog.through.count())]
+    assert labels == ["the built-in sound", "what comes back from Quay rack", "what comes back from system"]
+    choose(dialog.through, "Quay rack")
+    assert dialog.job().through == "Quay rack"
+    # A program that has gone stays chosen, and what is missing is said when it is rendered.
+    dialog._show_sources(())
+    assert dialog.job().through == "Quay rack"

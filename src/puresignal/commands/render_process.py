@@ -15,8 +15,8 @@ import time
 from pathlib import Path
 
 from puresignal.commands import rendering
-from puresignal.commands.rendering import RenderJob, StoppedError
-from puresignal.core.errors import FileAccessError, PureSignalError
+from puresignal.commands.rendering import RenderJob
+from puresignal.core.errors import FileAccessError, PureSignalError, StoppedError
 from puresignal.io import session_file
 from puresignal.io.log_file import log
 from puresignal.translation import tr

@@ -5,13 +5,13 @@ from __future__ import annotations
 import contextlib
 import re
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError
+from puresignal.core.errors import BadFileError, FileAccessError, PureSignalError, StoppedError
 from puresignal.core.export import frozen, whole_session
 from puresignal.core.export.playback_events import Score, score
 from puresignal.core.export.session_result import SessionResult, SeveralTakes
@@ -27,6 +27,8 @@ from puresignal.core.sound import drums
 from puresignal.core.sound.mixer import Mixer, SampleBank
 from puresignal.core.sound.sampled_kit import SampledKit
 from puresignal.core.sound.time_stretch import TimeStretch
+from puresignal.engine import outside_render
+from puresignal.engine.outside_render import Returned
 from puresignal.io import audio_file, file_access, ports, sample_kits, soundfont
 from puresignal.translation import tr
 
@@ -42,6 +44,8 @@ SILENT, TAIL_SECONDS = 10 ** (-80 / 20), 20.0
 """Level below which a tail has ended, and its longest length in seconds."""
 FULL = 10 ** (-0.3 / 20)
 """Peak to which normalised files are raised: 0.3 dB below full scale."""
+REAL_TIME_SHARE = 0.9
+"""Part of the progress in which instruments outside play."""
 PATTERN = "{session} - {name}"
 LONGEST_NAME = 120
 
@@ -58,6 +62,9 @@ class RenderJob:
     trim       leave out silence before the first sound
     bars       first and last bar; None: from the beginning to the end
     pattern    of file names: {session}, {name} and {number}
+    through    program or device that the sound of instruments outside comes back from, who then play in real time;
+               empty: the built-in sound stands in for them
+    delay      seconds of the way through them, None: it is found
     only       keys of the tracks that are rendered, of a file per track; none: all of them
     """
 
@@ -71,6 +78,8 @@ class RenderJob:
     bars: tuple[int, int] | None = None
     pattern: str = PATTERN
     only: tuple[str, ...] = ()
+    through: str = ""
+    delay: float | None = None
 
 
 @dataclass(frozen=True)
@@ -92,10 +101,6 @@ class Rendered:
     seconds: float
     peak: float
     warnings: tuple[str, ...] = ()
-
-
-class StoppedError(Exception):
-    """It was cancelled; nothing is left of the file."""
 
 
 def parts(session: Session, takes: Mapping[str, Take], job: RenderJob) -> list[Part]:
@@ -159,6 +164,7 @@ class Renderer:
         self.session, self.takes, self.job = session, takes, job
         self._made: dict[tuple[str, ...], SeveralTakes] = {}
         self.notices: tuple[str, ...] = ()
+        self._returned: tuple[Part, Returned] | None = None
         kit: drums.Kit | SampledKit | None = next((kit for kit in drums.KITS if kit.name == session.sound.kit), None)
         if kit is None:
             try:
@@ -182,6 +188,22 @@ class Renderer:
         mixer.mute({drum_of(name) for name in self._bank.layers if not delivery.heard(drum_of(name))})
         return mixer
 
+    def returned(
+        self, part: Part, made: Score, outputs: tuple[str, ...], span: tuple[float, float],
+        progress: Callable[[float], bool],
+    ) -> Returned:  # fmt: skip
+        """What comes back from the instruments outside for a part; they play it once only."""
+        if self._returned is None or self._returned[0] != part:
+            job = self.job
+            found = outside_render.record(made, outputs, job.through, span, job.delay, job.tail, progress)
+            samples = found.samples
+            if found.rate != job.rate and samples.shape[1]:
+                import soxr
+
+                samples = np.ascontiguousarray(soxr.resample(samples.T, found.rate, job.rate).T, np.float32)
+            self._returned = part, replace(found, samples=samples)
+        return self._returned[1]
+
     def render(self, part: Part, target: Path, progress: Callable[[float], bool] | None = None) -> Rendered:
         """Write one file (see render)."""
         return _render(self, part, target, progress)
@@ -203,13 +225,18 @@ def _render(renderer: Renderer, part: Part, target: Path, progress: Callable[[fl
     import soundfile
 
     job = renderer.job
-    sound = _Sound(renderer, part)
+
+    def played(part_done: float) -> bool:
+        return progress is None or progress(REAL_TIME_SHARE * part_done)
+
+    sound = _Sound(renderer, part, played)
     form, subtype, _ = FORMATS[job.kind]
     beside = target.with_name(f".{target.name[:200]}.part")
     total = max(1, sound.count)
     random = np.random.default_rng(0)
     gain = 1.0
-    done, share = 0.0, 0.5 if job.normalise else 1.0
+    begun = REAL_TIME_SHARE if sound.returned is not None else 0.0
+    done, share = begun, (1 - begun) * (0.5 if job.normalise else 1.0)
 
     def tell(part_done: float) -> None:
         if progress is not None and not progress(min(1.0, done + share * part_done)):
@@ -219,7 +246,7 @@ def _render(renderer: Renderer, part: Part, target: Path, progress: Callable[[fl
         if job.normalise:
             peak = max((float(np.abs(block).max(initial=0.0)) for block in _told(sound, total, tell)), default=0.0)
             gain = FULL / peak if peak > 0 else 1.0
-            done, sound = 0.5, _Sound(renderer, part)
+            done, sound = begun + share, _Sound(renderer, part, played)
         written, peak = 0, 0.0
         with beside.open("w+b") as raw, soundfile.SoundFile(raw, "w", job.rate, 2, subtype, format=form) as out:
             for block in _told(sound, total, tell):
@@ -306,7 +333,8 @@ class _Along:
 class _Sound:
     """Everything that sounds in one file, block by block."""
 
-    def __init__(self, renderer: Renderer, part: Part):
+    def __init__(self, renderer: Renderer, part: Part, played: Callable[[float], bool]):
+        """played: told the part that instruments outside have played; False stops them"""
         session, takes, job = renderer.session, renderer.takes, renderer.job
         self._job = job
         self.warnings: list[str] = [*renderer.notices]
@@ -317,7 +345,13 @@ class _Sound:
         delivery = whole_session.played_back_by(session, delivery, keys, ports.SOUND)
         outside = sorted({t.port for t in delivery.tracks if t.port not in (ports.SOUND, ports.FONT)} & self._used(
             outcome, delivery, part.track))  # fmt: skip
-        if outside:
+        beyond: Score | None = None
+        if outside and job.through:
+            mine = frozen.solo(delivery, part.track)
+            beyond = score(outcome, mine, tuple(outside), ports.SOUND)
+            gone = tuple(replace(t, out=t.out and t.port not in outside) for t in delivery.tracks)
+            delivery = replace(delivery, tracks=gone)
+        elif outside:
             self.warnings.append(
                 tr("The built-in sound stands in for {ports}, which can only be rendered while they play.").format(
                     ports=", ".join(outside)
@@ -330,16 +364,24 @@ class _Sound:
         self._mixer = renderer.mixer(delivery)
         self._font: Any = self._made_font(session, job.rate)
         self._along = [] if part.track is not None else self._recordings(session, takes, part, made)
-        last = float(self._score.at[-1]) if len(self._score.at) else 0.0
+        lasts = [float(one.at[-1]) for one in (self._score, beyond) if one is not None and len(one.at)]
+        last = max(lasts, default=0.0)
         self._begin, self._end = 0.0, max([last, *(one.end for one in self._along)])
         if part.bars is not None:
             first, after = (made.timeline.bar_to_beats(bar) for bar in (part.bars[0], part.bars[1] + 1))
             self._begin, self._end = made.second_of(first), made.second_of(after)
         elif job.trim:
-            starts = self._score.at[(self._score.data[:, 1] & 0xF0) == messages.NOTE_ON]
-            sounds = [float(starts[0])] if len(starts) else []
+            sounds = []
+            for one in (self._score, beyond):
+                starts = [] if one is None else one.at[(one.data[:, 1] & 0xF0) == messages.NOTE_ON]
+                sounds += [float(starts[0])] if len(starts) else []
             self._begin = max(0.0, min([*sounds, *(one._begin for one in self._along)], default=0.0))
         self.count = max(0, round((self._end - self._begin) * job.rate))
+        self.returned: np.ndarray | None = None
+        if beyond is not None:
+            back = renderer.returned(part, beyond, tuple(outside), (self._begin, self._end), played)
+            self.returned = back.samples
+            self.warnings += back.warnings
 
     @staticmethod
     def _used(outcome: Any, delivery: Any, track: str | None) -> set[str]:
@@ -405,7 +447,7 @@ class _Sound:
             block = self._block(BLOCK, rest if not n else [], place, along=False)
             place += BLOCK
             quiet = quiet + 1 if float(np.abs(block).max()) < SILENT else 0
-            if quiet >= 4:
+            if quiet >= 4 and (self.returned is None or place >= self.returned.shape[1]):
                 return
             yield block
 
@@ -435,6 +477,9 @@ class _Sound:
             block = self._mixer.render(count, mine)
         if self._font is not None:
             block += self._level * self._font.render(count, fonts)
+        if self.returned is not None:
+            back = self.returned[:, place : place + count]
+            block[:, : back.shape[1]] += back
         if along:
             for one in self._along:
                 one.add_to(block, self._begin + place / rate, self._level)

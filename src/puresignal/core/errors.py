@@ -48,3 +48,7 @@ class SettingsError(PureSignalError, ValueError):
 
 class ProgramFaultError(PureSignalError):
     """A fault of the program itself while it worked on one file: the others go on."""
+
+
+class StoppedError(Exception):
+    """It was cancelled; nothing is left of what was being made."""

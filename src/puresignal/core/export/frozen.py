@@ -22,10 +22,15 @@ def alone(delivery: Delivery, key: str | None, outputs: tuple[str, str]) -> Deli
     delivery  with a port for each track, see whole_session.played_back_by
     outputs   names of the built-in sound and of the SoundFont
     """
-    tracks = delivery.tracks
-    if key is not None:
-        tracks = tuple(replace(t, solo=t.key == key, muted=False) for t in tracks)
+    tracks = solo(delivery, key).tracks
     return replace(delivery, tracks=tuple(t if t.port in outputs else replace(t, port=outputs[0]) for t in tracks))
+
+
+def solo(delivery: Delivery, key: str | None) -> Delivery:
+    """The settings with one track alone, where it goes; None: all that are heard."""
+    if key is None:
+        return delivery
+    return replace(delivery, tracks=tuple(replace(t, solo=t.key == key, muted=False) for t in delivery.tracks))
 
 
 def fingerprint(session: Session, outcome: Outcome, key: str, outputs: tuple[str, str]) -> str:

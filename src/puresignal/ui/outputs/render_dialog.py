@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtGui import QCloseEvent
+from PySide6.QtGui import QCloseEvent, QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 from puresignal.commands import rendering
 from puresignal.commands.rendering import RenderJob
 from puresignal.core.errors import PureSignalError
+from puresignal.engine import outside_render
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
 from puresignal.ui.widgets import text_format
@@ -67,6 +68,14 @@ class RenderDialog(QDialog):
         self.dither = self._check(tr("dither"), tr("In files of 16 bits: soft sound fades without distortion."), True)
         self.tail = self._check(tr("whole tail"), tr("What sounds at the end fades out, and so ends the file."), True)
         self.trim = self._check(tr("no silence before"), tr("Begins with the first sound."))
+        self.through = QComboBox()
+        self.through.setAccessibleName(tr("Sound of tracks that go to ports"))
+        self.through.setToolTip(
+            tr("Tracks that go to a port are played there in real time, and what comes back from the chosen program or "
+               "device is recorded, without its delay. Without one, the built-in sound stands in for them.")
+        )  # fmt: skip
+        self.through.addItem(tr("the built-in sound"), "")
+        self._background = services.background
         self.pattern = QLineEdit(rendering.PATTERN)
         self.pattern.setAccessibleName(tr("Pattern of the file names"))
         self.pattern.setToolTip(tr("{session}, {name} and {number} stand for the session, the part, and its number."))
@@ -85,6 +94,7 @@ class RenderDialog(QDialog):
         form.addRow(tr("Range"), bars)
         form.addRow("", field_row(self.tail, self.trim))
         form.addRow("", field_row(self.normalise, self.dither))
+        form.addRow(tr("Ports by"), self.through)
         form.addRow(tr("Names"), self.pattern)
         form.addRow(tr("Folder"), field_row(self.folder, choose))
         form.addRow("", self.force)
@@ -154,7 +164,20 @@ class RenderDialog(QDialog):
         return RenderJob(
             self.what.currentData(), self.kind.currentData(), self.rate.currentData(), self.normalise.isChecked(),
             self.dither.isChecked(), self.tail.isChecked(), self.trim.isChecked(), bars, self.pattern.text(),
+            through=self.through.currentData() or "",
         )  # fmt: skip
+
+    def _show_sources(self, found: tuple[str, ...]) -> None:
+        now = self.through.currentData()
+        while self.through.count() > 1:
+            self.through.removeItem(1)
+        for name in dict.fromkeys((*found, *([now] if now else []))):
+            self.through.addItem(tr("what comes back from {name}", name=name), name)
+        self.through.setCurrentIndex(max(0, self.through.findData(now)))
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._background.run("sources", outside_render.sources, self._show_sources)
 
     def _follow(self) -> None:
         if self.isVisible():

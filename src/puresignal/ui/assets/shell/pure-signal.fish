@@ -51,7 +51,7 @@ function _shtab_pure_signal_using
 end
 
 set -g _shtab_pure_signal_commands demo clean transcribe route record play generate render export ports maps doctor install uninstall
-set -g _shtab_pure_signal_opts_with_value --bars --click --count-in --examples --faults --format --from --high --in --key --kind --low --meter --names --out --pan --per --ppq --quantise --rate --report --rounds --sections --seed --set --settings --shots --source --source-map --strength --summary --swing --take --target-map --tempo --type --unmapped
+set -g _shtab_pure_signal_opts_with_value --bars --click --count-in --delay --examples --faults --format --from --high --in --key --kind --low --meter --names --out --pan --per --ppq --quantise --rate --report --rounds --sections --seed --set --settings --shots --source --source-map --strength --summary --swing --take --target-map --tempo --through --type --unmapped
 
 complete -c pure-signal -e
 complete -c pure-signal -f
@@ -146,6 +146,8 @@ complete -c pure-signal -n '_shtab_pure_signal_using render' -l without-tail -d 
 complete -c pure-signal -n '_shtab_pure_signal_using render' -l trim -d 'leave out silence before the first sound'
 complete -c pure-signal -n '_shtab_pure_signal_using render' -l without-dither -d 'no dither in files of 16 bits'
 complete -c pure-signal -n '_shtab_pure_signal_using render' -l names -x -d 'names of several files, with {{session}}, {{name}} and {{number}}'
+complete -c pure-signal -n '_shtab_pure_signal_using render' -l through -x -d 'let the tracks'"'"' ports play in real time, and record what comes back from this program or device'
+complete -c pure-signal -n '_shtab_pure_signal_using render' -l delay -x -d 'way through the instruments; found by itself otherwise'
 complete -c pure-signal -n '_shtab_pure_signal_using render' -l force -d 'overwrite existing files'
 complete -c pure-signal -n '_shtab_pure_signal_using; and test $_shtab_pure_signal_npos -eq 0' -a export -d 'write the MIDI files of sessions: every take that is in as one'
 complete -c pure-signal -n '_shtab_pure_signal_using export' -s h -l help -d 'show this help message and exit'
