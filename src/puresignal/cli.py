@@ -496,7 +496,8 @@ def _clean(options: argparse.Namespace) -> int:
 
     done = []
     progress = sys.stderr.isatty() and len(found) > 1
-    for item in clean.clean_files(found, targets, job, options.report is not None, options.summary is not None):
+    page = None if options.summary is None else clean.SummaryPage()
+    for item in clean.clean_files(found, targets, job, options.report is not None, page):
         done.append(item)
         if progress:
             print(
@@ -520,8 +521,8 @@ def _clean(options: argparse.Namespace) -> int:
         say(f"{item.target}: {_sentence(item.report['sums'])}", said, flush=True)
     if options.report is not None and any(d.report is not None for d in done):
         clean.write_report(options.report, done)
-    if options.summary is not None and any(d.report is not None for d in done):
-        clean.write_summary(options.summary, done)
+    if page is not None:
+        page.write(options.summary)
     return 1 if any(d.error is not None for d in done) else 0
 
 

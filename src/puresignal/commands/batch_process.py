@@ -74,9 +74,8 @@ def _work(asked: dict[str, Any], wanted: threading.Event) -> None:
     summary = Path(asked["summary"]) if asked.get("summary") else None
     if summary is not None:
         clean.check_told(found, targets, [summary], job.force)
-    done = []
-    for item in clean.clean_files(found, targets, job, False, summary is not None):
-        done.append(item)
+    page = None if summary is None else clean.SummaryPage()
+    for item in clean.clean_files(found, targets, job, False, page):
         if not wanted.is_set():
             return
         if item.error is not None or item.report is None:
@@ -84,8 +83,8 @@ def _work(asked: dict[str, Any], wanted: threading.Event) -> None:
             continue
         sums, told = item.report["sums"], item.report["warnings"]
         _say({"file": str(item.source), "map": item.found_map or (source.name if source else ""), **_told(sums, told)})
-    if summary is not None and any(one.report is not None for one in done):
-        clean.write_summary(summary, done)
+    if summary is not None and page is not None:
+        page.write(summary)
 
 
 def _looked_at(path: Path, job: clean.Job) -> dict[str, Any]:

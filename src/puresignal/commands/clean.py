@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import os
 import sys
+import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -218,17 +220,16 @@ class FileResult:
     target: Path
     report: dict[str, Any] | None
     error: PureSignalError | None = None
-    summary: str = ""
     found_map: str = ""
 
 
 def clean_files(
-    found: list[Path], targets: list[Path], job: Job, rows: bool, told_as_page: bool = False
+    found: list[Path], targets: list[Path], job: Job, rows: bool, page: SummaryPage | None = None
 ) -> Iterator[FileResult]:
     """Clean one file after another; an error in one does not stop the others.
 
     rows          whether reports list the notes
-    told_as_page  whether results include their section of a summary
+    page          summary that gets a section of each
     """
     for path, target in zip(found, targets, strict=True):
         try:
@@ -254,9 +255,10 @@ def clean_files(
                 result = report.report(outcome, context, take, told)
             else:
                 result = {"sums": report.sums(outcome), "warnings": [*take.notices, *told]}
-            page = _page_section(take, context, outcome, told) if told_as_page else ""
+            if page is not None:
+                page.add(_page_section(take, context, outcome, told))
             found_map = "" if job.source is not None else source.name
-            yield FileResult(path, target, result, summary=page, found_map=found_map)
+            yield FileResult(path, target, result, found_map=found_map)
         except PureSignalError as error:
             yield FileResult(path, target, None, error)
         except (BrokenPipeError, OSError) as error:
@@ -326,11 +328,32 @@ def write_report(path: Path, done: list[FileResult]) -> None:
     file_access.write_bytes(path, json_file.to_bytes(data))
 
 
-def write_summary(path: Path, done: list[FileResult]) -> None:
-    """Write the summary page of all takes that were cleaned."""
-    from puresignal.core.export import summary_html
+class SummaryPage:
+    """The summary page of many takes. Its sections wait in a temporary file: they are larger than the takes."""
 
-    file_access.write_bytes(path, summary_html.page([d.summary for d in done if d.error is None]).encode())
+    def __init__(self) -> None:
+        self._file = tempfile.TemporaryFile()  # noqa: SIM115 - as long as the page
+        self._ends = [0]
+
+    def add(self, section: str) -> None:
+        """Add the section of one take."""
+        self._file.write(section.encode())
+        self._ends.append(self._file.tell())
+
+    def _sections(self) -> Iterator[str]:
+        self._file.seek(0)
+        for begin, end in pairwise(self._ends):
+            yield self._file.read(end - begin).decode()
+
+    def write(self, path: Path) -> None:
+        """Write the page, if there is anything on it.
+
+        Raises FileAccessError if the system refuses
+        """
+        from puresignal.core.export import summary_html
+
+        if len(self._ends) > 1:
+            file_access.write_bytes(path, (part.encode() for part in summary_html.page_parts(self._sections())))
 
 
 def _add_up(total: dict[str, Any], more: dict[str, Any]) -> None:

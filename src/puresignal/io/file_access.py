@@ -10,6 +10,7 @@ import shutil
 import stat
 import tempfile
 import time
+from collections.abc import Iterable
 from pathlib import Path
 from typing import BinaryIO
 
@@ -95,10 +96,11 @@ def make_private(folder: Path) -> None:
 
 
 def write_bytes(
-    path: Path, content: bytes, keep_as: Path | None = None, private: bool = False, new: bool = False
+    path: Path, content: bytes | Iterable[bytes], keep_as: Path | None = None, private: bool = False, new: bool = False
 ) -> None:
     """Write beside the file and rename, so that it exists completely or not at all. A link stays one.
 
+    content  all of it, or parts in turn, which need not be in memory at once
     keep_as  where to keep the previous file
     private  whether only the player may read it
     new      refuse if the file exists, also if another program has made it a moment ago
@@ -115,7 +117,8 @@ def write_bytes(
         _clear_parts(real)
         handle, temporary = tempfile.mkstemp(prefix=f"{_part_prefix(real)}{os.getpid()}-", suffix=PART, dir=real.parent)
         with os.fdopen(handle, "wb") as file:
-            file.write(content)
+            for part in (content,) if isinstance(content, bytes) else content:
+                file.write(part)
             file.flush()
             os.fsync(file.fileno())
         if not private:

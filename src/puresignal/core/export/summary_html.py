@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterable, Iterator
 from html import escape
 
 import numpy as np
@@ -41,11 +42,16 @@ _MOST_ROWS = 400
 
 def page(sections: list[str]) -> str:
     """The whole page from one section per take."""
-    body = "\n".join(f"<section>{section}</section>" for section in sections)
-    return (
-        '<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8"><title>' + tr("What was done") + "</title>"
-        f"<style>{_STYLE}</style></head><body>\n{body}\n</body></html>\n"
-    )
+    return "".join(page_parts(sections))
+
+
+def page_parts(sections: Iterable[str]) -> Iterator[str]:
+    """The page from one section per take, in parts that need not be in memory at once."""
+    yield '<!DOCTYPE html>\n<html lang="en"><head><meta charset="utf-8"><title>' + tr("What was done") + "</title>"
+    yield f"<style>{_STYLE}</style></head><body>\n"
+    for section in sections:
+        yield f"<section>{section}</section>\n"
+    yield "</body></html>\n"
 
 
 def section(take: Take, context: Context, outcome: Outcome, warnings: list[str]) -> str:
