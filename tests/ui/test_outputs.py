@@ -14,7 +14,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QApplication, QFileDialog
 
 from puresignal.core.session import session as edits
-from puresignal.io import audio_file, sample_kits
+from puresignal.io import audio_file, ports, sample_kits
 from tests.ui.test_window import choose
 
 
@@ -205,3 +205,55 @@ def test_what_the_receiver_cannot_play_is_counted_below_the_tracks(demo_window):
     bench.do("map", edits.with_target(bench.session, replace(target, pads=pads)))
     assert not outputs.left_out.isHidden()
     assert outputs.left_out.text().startswith("The receiver has no sound for crash 2")
+
+
+def test_a_clipboard_that_refuses_is_told_and_a_sandbox_hands_the_file_over_by_key(outputs, demo_window, monkeypatch):
+    from puresignal.io import file_transfer
+    from puresignal.ui.outputs import clip_export
+
+    outputs.copy()
+    assert demo_window.notice.text.startswith("Copied")
+    with monkeypatch.context() as patch:
+        # As where another program holds on to it.
+        patch.setattr(type(QApplication.clipboard()), "setMimeData", lambda *_: QApplication.clipboard().clear())
+        outputs.copy()
+        assert "did not take the clip" in demo_window.notice.text
+    path = outputs.clip_file()
+    assert not clip_export.mime_data(path).hasFormat(file_transfer.MIME)
+    monkeypatch.setattr(file_transfer, "sandboxed", lambda: True)
+    monkeypatch.setattr(file_transfer, "key_of", lambda path: b"key-7")
+    assert bytes(clip_export.mime_data(path).data(file_transfer.MIME)) == b"key-7"
+
+
+def test_a_sound_gets_a_name_by_typing_it_and_only_in_a_destination(outputs, demo_window, qtbot):
+    bench, told = demo_window.workbench, []
+    bench.message_shown.connect(lambda text, _: told.append(text))
+    outputs.side.setCurrentIndex(1)
+
+    def type_name(text):
+        edit = outputs.play.sound.lineEdit()
+        edit.setFocus()
+        edit.selectAll()
+        qtbot.keyClicks(edit, text)
+        qtbot.keyClick(edit, Qt.Key.Key_Return)
+
+    bench.do(
+        "to", edits.with_tracks(bench.session, [replace(bench.session.delivery.track("kick"), program=17, bank=3)])
+    )
+    pick(outputs, "Kick")
+    type_name("Wooden quay")
+    assert "named in a destination" in told[-1]
+    bench.do("rack", edits.with_destination(bench.session, edits.Destination("Rack", ports.RECEIVER)))
+    bench.do("to", edits.with_tracks(bench.session, [replace(bench.session.delivery.track("kick"), port="Rack")]))
+    pick(outputs, "Kick")
+    assert outputs.play.sound.currentText() == "not in the list"
+    type_name("Wooden quay")
+    names = bench.session.destination("Rack").sounds
+    assert names.sounds[names.place(3, 17)].name == "Wooden quay"
+    assert outputs.play.sound.currentText() == "Wooden quay"
+    # Chosen by that name, another track is sent the same.
+    bench.do("to", edits.with_tracks(bench.session, [replace(bench.session.delivery.track("snare"), port="Rack")]))
+    pick(outputs, "Snare")
+    type_name("Wooden quay")
+    own = bench.session.delivery.track("snare")
+    assert (own.bank, own.program) == (3, 17)

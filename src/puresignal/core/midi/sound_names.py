@@ -37,6 +37,15 @@ class SoundNames:
         return next(exact, None if bank is not None else next(loose, None))
 
 
+def with_name(names: SoundNames, name: str, bank: int | None, program: int) -> SoundNames:
+    """A list in which a sound has a name; it is added if the list does not have it."""
+    sound = Sound(name, program, bank)
+    rows = [sound if (one.bank, one.program) == (bank, program) else one for one in names.sounds]
+    if sound not in rows:
+        rows.append(sound)
+    return SoundNames(names.name, tuple(rows))
+
+
 GENERAL_MIDI = SoundNames("General MIDI", tuple(Sound(name, i) for i, name in enumerate(PROGRAMS)))  # not shown
 
 

@@ -37,6 +37,11 @@ def _falling(count: int, power: float, even: float = 1.0) -> tuple[float, ...]:
     return tuple((even if k % 2 == 0 else 1.0) / k**power for k in range(1, count + 1))
 
 
+def _struck(count: int, power: float, node: int) -> tuple[float, ...]:
+    """Harmonics of a string struck at one `node`-th of its length: those with a node there are missing."""
+    return tuple(abs(float(np.sin(np.pi * k / node))) / k**power * 2.6 for k in range(1, count + 1))
+
+
 TONES = (
     Tone(mark("Struck bars"), (1.0, 0.35, 0.08, 0.3, 0.04, 0.12, 0.02, 0.05), 1.4, 0.002, 1.1, 0.0, 0.25),
     Tone(mark("Low string"), _falling(24, 1.15), 1.6, 0.004, 0.9, 0.25, 0.12),
@@ -44,13 +49,20 @@ TONES = (
     Tone("Drawbars", (1.0, 0.8, 0.55, 0.45, 0.0, 0.3, 0.0, 0.25), 0.3, 0.006, 1.0, 1.0, 0.05),
     Tone(mark("Bowed section"), _falling(28, 1.05), 0.9, 0.09, 0.5, 0.85, 0.3),
     Tone("Blown", _falling(14, 1.5, 0.25), 1.2, 0.03, 0.3, 0.8, 0.12),
+    Tone(mark("Struck strings"), _struck(26, 1.25, 8), 1.8, 0.0015, 2.4, 0.0, 0.18),
+    Tone("Lead", _falling(40, 0.9), 0.6, 0.008, 0.4, 0.8, 0.08),
 )
+
+
+ELECTRIC = 4
+"""The first program of electric pianos; those before it have strings."""
 
 
 def tone_of(program: int) -> int:
     """The tone for a General MIDI program 0..127, by its family."""
-    family = program // 8
-    return (0, 0, 3, 2, 1, 4, 4, 5, 5, 5, 2, 4, 4, 2, 0, 4)[family]
+    if program < ELECTRIC:
+        return 6
+    return (0, 0, 3, 2, 1, 4, 4, 5, 5, 5, 7, 4, 4, 2, 0, 4)[program // 8]
 
 
 def tables(tone: Tone, rate: int) -> np.ndarray:

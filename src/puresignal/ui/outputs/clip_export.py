@@ -12,7 +12,7 @@ from PySide6.QtCore import QEvent, QMimeData, QPoint, QRectF, QSize, Qt, QUrl, S
 from PySide6.QtGui import QDrag, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
-from puresignal.io import file_access, xdg_folders
+from puresignal.io import file_access, file_transfer, xdg_folders
 from puresignal.translation import tr
 from puresignal.ui.widgets import theme
 from puresignal.ui.widgets.accessible_parts import AccessibleParts
@@ -57,6 +57,10 @@ def mime_data(path: Path) -> QMimeData:
     """A file as drag or clipboard data."""
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(path))])
+    if file_transfer.sandboxed():
+        key = file_transfer.key_of(path)
+        if key is not None:
+            data.setData(file_transfer.MIME, key)
     return data
 
 

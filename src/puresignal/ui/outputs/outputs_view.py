@@ -41,7 +41,7 @@ from puresignal.core.export.frozen import FRESH
 from puresignal.core.export.song_builder import Clip, FileTrack
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.midi.columns import distinct
-from puresignal.core.midi.sound_names import GENERAL_MIDI
+from puresignal.core.midi.sound_names import GENERAL_MIDI, with_name
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
 from puresignal.core.session.track_settings import BY_VELOCITY, COLOURS, TrackSettings, moved
@@ -288,6 +288,7 @@ class OutputsView(View):
         self._render: RenderDialog | None = None
         self.play.destinations_requested.connect(self.show_destinations)
         self.play.freeze_requested.connect(self._freeze)
+        self.play.sound_named.connect(self._name_sound)
         services.freezer.changed.connect(lambda: self.show_take(self._shown))
         self.play.changed.connect(lambda name, change: self._change(name, self.chosen_keys(), change))
         self.sound = SoundPanel(workbench)
@@ -588,6 +589,19 @@ class OutputsView(View):
         self.sound.show_drum(keys)
         self._show_clip()
 
+    def _name_sound(self, name: str, bank: int | None, program: int) -> None:
+        """Name a sound in the list of the destination that the selected tracks go to."""
+        bench = self._workbench
+        goals = {bench.session.delivery.track(key).port for key in self.chosen_keys()}
+        to = next((one for one in bench.session.destinations if goals == {one.name}), None)
+        if to is None:
+            said = tr("Sounds are named in a destination: make one for this port in Destinations.")
+            bench.message_shown.emit(said, False)
+            return
+        before = to.sounds or replace(GENERAL_MIDI, name=to.name)
+        names = with_name(before, name, bank, program)
+        bench.do(tr("name a sound"), edits.with_destination(bench.session, replace(to, sounds=names)))
+
     def _drives(self, settings: TrackSettings) -> str:
         """What the level of a track does where it goes."""
         to = self._workbench.session.destination(settings.port)
@@ -673,8 +687,14 @@ class OutputsView(View):
         """Copy the clip to the clipboard as a file."""
         path = self.clip_file()
         if path is not None:
-            QGuiApplication.clipboard().setMimeData(clip_export.mime_data(path))  # type: ignore[arg-type]
-            self._workbench.message_shown.emit(tr("Copied: {name}").format(name=self.clip_name()), False)
+            clipboard = QGuiApplication.clipboard()
+            clipboard.setMimeData(clip_export.mime_data(path))  # type: ignore[arg-type]
+            there = clipboard.mimeData()
+            if there is not None and there.urls() == clip_export.mime_data(path).urls():  # type: ignore[arg-type]
+                self._workbench.message_shown.emit(tr("Copied: {name}").format(name=self.clip_name()), False)
+            else:
+                said = tr("The clipboard did not take the clip. Copy it again, or drag it out.")
+                self._workbench.message_shown.emit(said, True)
 
     # Editing
 

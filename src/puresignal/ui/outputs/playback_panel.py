@@ -57,11 +57,13 @@ class PlaybackPanel(QFrame):
     changed                 (name of the step, function from a track's settings to new ones)
     destinations_requested  the destinations should be shown
     freeze_requested        the selected tracks should be frozen, or unfrozen
+    sound_named             (name, bank or None, program): the sound that is sent was given a name
     """
 
     changed = Signal(str, object)
     destinations_requested = Signal()
     freeze_requested = Signal()
+    sound_named = Signal(str, object, int)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -83,7 +85,7 @@ class PlaybackPanel(QFrame):
         self.sound.setAccessibleName(tr("Sound of the selected tracks"))
         self.sound.setToolTip(
             tr("The receiver's sound by name: type a part of it, or go through them with the arrow keys in playback. "
-               "A destination can have a list of its own.")
+               "A destination can have a list of its own: type a new name for the sound that is sent, and Enter.")
         )  # fmt: skip
         completer = QCompleter(self.sound.model(), self.sound)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
@@ -91,6 +93,9 @@ class PlaybackPanel(QFrame):
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         self.sound.setCompleter(completer)
         self.sound.activated.connect(self._choose_sound)
+        edit = self.sound.lineEdit()
+        assert edit is not None
+        edit.returnPressed.connect(self._name_sound)
         self.bank = self._spin(16_383, tr("Bank"), tr("Bank number, sent before the notes."), "bank")
         self.program = self._spin(127, tr("Program"), tr("Program number (sound), sent before the notes."), "program")
         self.level = self._spin(
@@ -169,6 +174,14 @@ class PlaybackPanel(QFrame):
         else:
             one = self.names.sounds[row - 1]
             self._set(tr("choose sound"), bank=one.bank, program=one.program)
+
+    def _name_sound(self) -> None:
+        """A name that is not in the list becomes that of the sound that is sent."""
+        text = self.sound.currentText().strip()
+        program = self.program.value()
+        if text and self.sound.findText(text, Qt.MatchFlag.MatchFixedString) < 0 and program != NONE:
+            bank = self.bank.value()
+            self.sound_named.emit(text, None if bank == NONE else bank, program)
 
     def _show_sound(self, chosen: list[TrackSettings], names: SoundNames) -> None:
         if names is not self.names or not self.sound.count():
