@@ -48,6 +48,13 @@ def test_the_formats_page_has_every_option():
         name: {o for action in command._actions for o in action.option_strings if o not in ("-h", "--help")}
         for name, command in by_name.items()
     }
+    # What many commands share is told once, below.
+    shared = {"--quiet", "--verbose", "--dry-run"}
+    assert all(f"`{option}`" in page for option in (*shared, "--json"))
+    writing = {name for name, options in known.items() if "--dry-run" in options}
+    assert {name for name, options in known.items() if "--quiet" in options} == writing | {"route", "record", "play"}
+    for name, options in known.items():
+        options -= shared | ({"--json"} if name in writing else set())
     assert described == known
 
 

@@ -41,6 +41,7 @@ class Job:
     source  None: found from each file's hits
     target  None: notes keep their numbers
     bpm     tempo that the file states, None for its own, FIND for the one that was played; notes keep their seconds
+    dry     nothing is written
     """
 
     source: NoteMap | None
@@ -48,6 +49,7 @@ class Job:
     path: CleaningPath
     force: bool = False
     bpm: float | None = None
+    dry: bool = False
 
 
 FIND = -1.0
@@ -243,7 +245,9 @@ def clean_files(
                 replace(outcome, tally=written.tally) if written.tally.arrived == outcome.tally.arrived else outcome
             )
             content = midi_writer.to_bytes(build_song(written, grid))
-            if target == STANDARD:
+            if job.dry:
+                pass
+            elif target == STANDARD:
                 sys.stdout.buffer.write(content)
                 sys.stdout.buffer.flush()
             else:

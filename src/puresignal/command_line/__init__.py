@@ -1,0 +1,1 @@
+"""The commands of `pure-signal`: their options, and what they say."""
