@@ -15,6 +15,8 @@ from puresignal.io import note_map_file
 from puresignal.sim import drum_module, drummer, grooves
 
 # At home every run tries new examples; where a change is judged, the same ones each time.
+# Tests read what is said, wherever they run.
+os.environ["LANGUAGE"] = "en"
 hypothesis.settings.register_profile("ci", derandomize=True)
 if os.environ.get("CI"):
     hypothesis.settings.load_profile("ci")

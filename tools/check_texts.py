@@ -29,7 +29,9 @@ SHOWN_BY_QT = {
 BUGS = {"AssertionError", "KeyError", "NotImplementedError", "RuntimeError", "TypeError", "ValueError"}
 TWO_WORDS = re.compile(r"[A-Za-z]{2,}[,:;]? [A-Za-z“(]")
 MARKUP = re.compile(
-    r"^\s*[<#]|^M\{|font-family|@page|^Pure Signal|DOCTYPE|^\{\}?pure-signal: ?\{|^pure-signal: \{", re.S
+    r"^pure-signal [a-z{]|^\s*[<#]|^M\{|font-family|@page|^Pure Signal|DOCTYPE"
+    r"|^\{\}?pure-signal: ?\{|^pure-signal: \{",
+    re.S,
 )
 LEFT_OUT = ("src/puresignal/sim/", "src/puresignal/engine/", "src/puresignal/demo/", "src/puresignal/translation.py")
 

@@ -7,7 +7,7 @@ import os
 import sys
 from pathlib import Path
 
-from puresignal import __version__
+from puresignal import __version__, translation
 from puresignal.command_line import (
     arguments,
     clean_command,
@@ -37,6 +37,7 @@ def main(given: list[str] | None = None) -> int:
     """Run a command. Returns its exit code: 0 done, 1 could not do it, 2 wrong usage."""
     given = sys.argv[1:] if given is None else given
     prepare()
+    _speak()
     try:
         if given and given[0] in COMMANDS:
             code = _command(given)
@@ -64,6 +65,18 @@ def main(given: list[str] | None = None) -> int:
     except KeyboardInterrupt:
         print(tr("pure-signal: stopped"), file=sys.stderr)
         return 1
+
+
+def _speak() -> None:
+    """Speak the player's language: the preferred one, else that of the environment."""
+    from puresignal.io import preferences
+
+    try:
+        wanted = preferences.read().language
+    except PureSignalError:
+        # The window says what is wrong with the file.
+        wanted = ""
+    translation.begin(wanted)
 
 
 def _give_up_output() -> None:

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import gettext
+import re
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
-from PySide6.QtWidgets import QCheckBox, QPushButton
+from PySide6.QtWidgets import QAbstractButton, QCheckBox, QLabel, QPushButton
 
 from puresignal import translation
+from puresignal.demo import demo_session as demo
+from puresignal.ui.shell.main_window import MainWindow
+from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets import text_format
 
 CHECK = Path(__file__).parent.parent.parent / "tools" / "check_texts.py"
@@ -65,3 +69,102 @@ def test_the_lint_finds_a_text_that_passes_by(tmp_path):
     done = subprocess.run([sys.executable, str(CHECK), str(found)], capture_output=True, text=True, check=False)
     assert done.returncode == 1
     assert done.stdout.splitlines() == [f"{found}:1: Loop", f"{found}:3: {{}} notes are missing"]
+
+
+def po_messages():
+    from babel.messages.pofile import read_po
+
+    with (Path(__file__).parents[2] / "translations" / "de.po").open("rb") as file:
+        return [message for message in read_po(file, locale="de") if message.id]
+
+
+def test_the_german_texts_are_complete_compiled_and_hold_the_same_values():
+    check = Path(__file__).parents[2] / "tools" / "texts.py"
+    done = subprocess.run([sys.executable, check, "--check"], capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stderr) == (0, "")
+    for message in po_messages():
+        given = message.id if isinstance(message.id, tuple) else (message.id,)
+        made = message.string if isinstance(message.string, tuple) else (message.string,)
+        assert len(made) == len(given)
+        for one, other in zip(given, made, strict=True):
+            values = [sorted(re.findall(r"\{[^{}]*\}", text)) for text in (one, other)]
+            assert values[0] == values[1], message.id
+            assert one.endswith((" ", "\n")) == other.endswith((" ", "\n")), message.id
+
+
+@pytest.fixture
+def german(monkeypatch, qapp):
+    monkeypatch.setenv("LANGUAGE", "de")
+    assert translation.begin() == "de"
+    yield
+    monkeypatch.delenv(translation.HANDED_ON)
+    translation.use(gettext.NullTranslations())
+
+
+def clipped(window):
+    """(label, pixels it has, pixels it needs) of visible buttons and labels that do not fit."""
+    rows = []
+    for one in [*window.findChildren(QAbstractButton), *window.findChildren(QLabel)]:
+        text = one.text()
+        if not text or not one.isVisibleTo(window):
+            continue
+        need = one.sizeHint().width()
+        if isinstance(one, QLabel):
+            if one.wordWrap():
+                continue
+            need = max(one.fontMetrics().horizontalAdvance(line) for line in text.split("\n"))
+        if need > one.width() + 3 or one.mapTo(window, one.rect().topRight()).x() > window.width():
+            rows.append((text, one.width(), need))
+    return rows
+
+
+@pytest.mark.parametrize("view", ["Inputs", "Mapping", "Velocity", "Takes", "Outputs"])
+def test_the_window_in_german_fits_a_small_screen(german, qtbot, view):
+    bench = Workbench()
+    bench.show_session(*demo.build())
+    window = MainWindow(bench)
+    qtbot.addWidget(window)
+    window.resize(1280, 800)
+    window.show()
+    window.show_view(view)
+    qtbot.wait(200)
+    assert [action.text() for action in window.menuBar().actions()][:2] == ["&Datei", "&Bearbeiten"]
+    # Names of drums and of takes are not texts of the program; nothing of it is cut off.
+    assert clipped(window) == []
+
+
+def test_plurals_and_the_language_that_is_asked_for(german, monkeypatch):
+    assert translation.count_tr("{n} hit", "{n} hits", 1) == "1 Schlag"
+    assert translation.count_tr("{n} hit", "{n} hits", 2) == "2 Schläge"
+    monkeypatch.setenv("LANGUAGE", "fr:de")
+    assert translation.begin() == "de"
+    monkeypatch.setenv("LANGUAGE", "en_GB:de")
+    assert translation.begin() == "en"
+    monkeypatch.delenv("LANGUAGE")
+    for name in ("LC_ALL", "LC_MESSAGES"):
+        monkeypatch.delenv(name, raising=False)
+    monkeypatch.setenv("LANG", "de_AT.UTF-8")
+    assert translation.begin() == "de"
+    assert translation.begin("en") == "en"
+
+
+def test_the_command_line_speaks_the_preferred_language_and_so_do_its_processes(tmp_path, monkeypatch):
+    from dataclasses import replace
+
+    from puresignal.io import preferences
+
+    preferences.write(replace(preferences.read(), language="de"))
+    command = [
+        sys.executable,
+        "-m",
+        "puresignal.cli",
+        "clean",
+        str(tmp_path / "no.mid"),
+        "--out",
+        str(tmp_path / "o.mid"),
+    ]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    assert "Diese Datei oder diesen Ordner gibt es nicht" in done.stderr
+    monkeypatch.setenv(translation.HANDED_ON, "de")
+    child = [sys.executable, "-c", "from puresignal.translation import tr; print(tr('Cancel'))"]
+    assert subprocess.run(child, capture_output=True, text=True, check=True).stdout == "Abbrechen\n"

@@ -15,7 +15,7 @@ from puresignal.core.touch.computer_keyboard import MODES, PLAYABLE, SCALES, Key
 from puresignal.core.touch.hand_control import ACTIONS, CONTROL, NOTE, PROGRAM, Trigger
 from puresignal.core.touch.surface import SLIDES, WAYS, SurfaceSettings
 from puresignal.io import file_access, json_file, xdg_folders
-from puresignal.translation import tr
+from puresignal.translation import languages, tr
 
 MOST_RECENT = 10
 
@@ -47,6 +47,7 @@ class Preferences:
     voice     name of the voice profile in use
     surface   how the touch surface is filled; chord_book: name of the book on it
     tells_kept  whether closing says that unsaved work is kept
+    language  code of the language, empty for that of the system
     """
 
     theme: str = "system"
@@ -61,6 +62,7 @@ class Preferences:
     surface: SurfaceSettings = field(default_factory=SurfaceSettings)
     chord_book: str = ""
     tells_kept: bool = True
+    language: str = ""
 
 
 def path() -> Path:
@@ -101,6 +103,7 @@ def _from_json(data: dict[str, Any]) -> Preferences:
         _surface(data.get("surface")),
         _name(data.get("chord_book")),
         data.get("tells_kept", True) is not False,
+        data["language"] if data.get("language") in languages() else "",
     )
 
 
@@ -212,6 +215,7 @@ def write(preferences: Preferences) -> None:
                 "surface": asdict(preferences.surface),
                 "chord_book": preferences.chord_book,
                 "tells_kept": preferences.tells_kept,
+                "language": preferences.language,
                 "keyboard": {
                     **asdict(preferences.keyboard),
                     "drums": {str(key): name for key, name in preferences.keyboard.drums},

@@ -46,6 +46,7 @@ def input_words(one: LiveInput, listening: bool) -> str:
     return tr("{port}: monitored through {output}", port=one.port, output=one.output)
 
 
+YES = mark("yes")
 FROZEN = {FRESH: mark("frozen"), STALE: mark("stale"), GONE: mark("rendering gone")}
 
 
@@ -56,14 +57,14 @@ def track_words(entry: FileTrack, session: Session, frozen: Mapping[str, str] = 
     """
     settings = session.delivery.track(entry.track.key)
     if settings.muted:
-        return "muted"
+        return mark("muted")
     if settings.solo:
-        return "solo"
+        return mark("solo")
     if not entry.out:
         return tr("not sent")
     if not session.delivery.heard(entry.track.key):
         return tr("other tracks are soloed")
-    return tr(FROZEN[frozen[entry.track.key]]) if entry.track.key in frozen else "yes"
+    return tr(FROZEN[frozen[entry.track.key]]) if entry.track.key in frozen else YES
 
 
 def lines(session: Session, tracks: tuple[FileTrack, ...], listening: bool, playing: str | None) -> tuple[str, ...]:
@@ -76,7 +77,7 @@ def lines(session: Session, tracks: tuple[FileTrack, ...], listening: bool, play
         found.append(tr("Playback: stopped"))
         return tuple(found)
     silent = [
-        f"{t.title} ({track_words(t, session)})" for t in tracks if track_words(t, session) not in ("yes", "solo")
+        f"{t.title} ({tr(track_words(t, session))})" for t in tracks if track_words(t, session) not in (YES, "solo")
     ]
     found.append(
         tr("Playback: the take, {playing}", playing=playing)

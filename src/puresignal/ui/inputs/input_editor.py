@@ -131,7 +131,7 @@ class InputEditor(QFrame):
         for label, widget in (
             (tr("From"), self.source_port),
             (tr("Channel"), self.channel),
-            (tr("Takes"), self.takes),
+            (tr("Accepts"), self.takes),
             (tr("Kit"), kit),
             (tr("To"), self.target_port),
         ):

@@ -7,9 +7,14 @@ import signal
 import sys
 from importlib import resources
 from pathlib import Path
+from typing import TYPE_CHECKING
 
+from puresignal import translation
 from puresignal.core.errors import FileAccessError, PureSignalError
 from puresignal.translation import tr
+
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QApplication
 
 FIRST_MS = 400
 """Milliseconds after which the keyboard plays at the first start: the window is there first."""
@@ -82,11 +87,24 @@ def _application() -> object:
     icon = QPixmap()
     icon.loadFromData((resources.files("puresignal") / "ui" / "assets" / "icons" / "pure-signal.svg").read_bytes())
     app.setWindowIcon(QIcon(icon))
+    _translate_toolkit(app)
     _listen_for_signals()
     theme.load_fonts()
     theme.follow_system_font(QFontDatabase.systemFont(QFontDatabase.SystemFont.GeneralFont).pointSizeF())
     theme.apply(app, theme.LIGHT)
     return app
+
+
+def _translate_toolkit(app: QApplication) -> None:
+    """Let the toolkit's own buttons and key names speak the language of the program."""
+    from PySide6.QtCore import QLibraryInfo, QLocale, QTranslator
+
+    code = os.environ.get(translation.HANDED_ON, translation.ENGLISH)
+    QLocale.setDefault(QLocale(code) if code != translation.ENGLISH else QLocale.c())
+    if code != translation.ENGLISH:
+        own = QTranslator(app)
+        if own.load(f"qtbase_{code}", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
+            app.installTranslator(own)
 
 
 def _show(app: object, window: object) -> int:

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from puresignal.io import audio_ports, xdg_folders
 from puresignal.io.preferences import BLOCKS, RATES, Preferences, SoundOut
-from puresignal.translation import mark, tr
+from puresignal.translation import languages, mark, tr
 from puresignal.ui.state.services import Services
 from puresignal.ui.widgets.field_row import field_row
 from puresignal.ui.widgets.plain_text import PlainLabel
@@ -87,6 +87,18 @@ class PreferencesDialog(QDialog):
         )
         self.theme.activated.connect(lambda _: self.theme_chosen.emit(self.theme.currentData()))
         form.addRow(tr("Theme"), self.theme)
+        names = {"en": "English", "de": "Deutsch"}
+        self.language = self._combo(
+            tr("Language"),
+            (("", tr("as the system")), *((code, names.get(code, code)) for code in languages())),
+            tr("The language of the program, from its next start on."),
+        )
+        self.language.activated.connect(lambda _: self._set_language())
+        self.restart = PlainLabel(tr("Start the program again to see it."))
+        self.restart.setObjectName("faint")
+        self.restart.hide()
+        form.addRow(tr("Language"), self.language)
+        form.addRow("", self.restart)
         keys = QPushButton(tr("Shortcuts…"))
         keys.setToolTip(tr("See, search and change all shortcuts."))
         keys.clicked.connect(self.keys_requested)
@@ -162,12 +174,17 @@ class PreferencesDialog(QDialog):
         if out.device and self.device.findData(out.device) < 0:
             self.device.addItem(out.device, out.device)
         for combo, value in (
-            (self.theme, now.theme), (self.device, out.device), (self.rate, out.rate), (self.block, out.block),
+            (self.theme, now.theme), (self.language, now.language), (self.device, out.device),
+            (self.rate, out.rate), (self.block, out.block),
         ):  # fmt: skip
             combo.setCurrentIndex(max(0, combo.findData(value)))
         self.learn.setChecked(now.learn_live)
         self.tells.setChecked(now.tells_kept)
         self.delay.setText(tr("{ms:.1f} ms", ms=1000 * out.block / out.rate))
+
+    def _set_language(self) -> None:
+        self._store.change(language=self.language.currentData())
+        self.restart.show()
 
     def _set_sound(self) -> None:
         out = SoundOut(self.device.currentData(), self.rate.currentData(), self.block.currentData())
@@ -181,5 +198,5 @@ class PreferencesDialog(QDialog):
         self.theme_chosen.emit(usual.theme)
         self._services.live_session.set_sound_out(usual.sound)
         self._services.live_lessons.set_on(usual.learn_live)
-        self._store.change(sound=usual.sound, tells_kept=usual.tells_kept)
+        self._store.change(sound=usual.sound, tells_kept=usual.tells_kept, language=usual.language)
         self.show_preferences()

@@ -38,6 +38,8 @@ class LabelledSlider(QWidget):
         self.slider.sliderPressed.connect(self._begin)
         self.slider.valueChanged.connect(self._moved)
         self._name = PlainLabel(label)
+        # Room for the marks on capitals of other languages.
+        self._name.setContentsMargins(0, 1, 0, 0)
         self._value = PlainLabel()
         self._value.setObjectName("faint")
         self._value.setAlignment(Qt.AlignmentFlag.AlignRight)

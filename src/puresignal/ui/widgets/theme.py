@@ -193,7 +193,7 @@ def _sheet(t: Theme) -> str:
     QWidget#bar {{ background: {t.paper}; border-bottom: 1px solid {t.line}; }}
     QLabel#title {{ font-size: 15pt; font-weight: 700; }}
     QLabel#sessionName {{ font-size: 12pt; font-weight: 700; }}
-    QLabel#section {{ color: {t.faint}; font-size: 8.5pt; font-weight: 700; letter-spacing: 1px; }}
+    QLabel#section {{ color: {t.faint}; font-size: 8.5pt; font-weight: 700; letter-spacing: 1px; padding-top: 2px; }}
     QLabel#faint {{ color: {t.faint}; }}
     QLabel#figure {{ font-size: 13pt; font-weight: 600; }}
     QPushButton {{ background: {t.sheet}; border: 1px solid {t.edge}; border-radius: 4px; padding: 5px 12px; }}
