@@ -22,6 +22,10 @@ _ASSETS = (
     ("desktop/pure-signal-mime.xml", "mime/packages/pure-signal.xml"),
     ("desktop/pure-signal.metainfo.xml", "metainfo/pure-signal.metainfo.xml"),
     ("icons/pure-signal.svg", "icons/hicolor/scalable/apps/pure-signal.svg"),
+    *(
+        (f"icons/pure-signal-{size}.png", f"icons/hicolor/{size}x{size}/apps/pure-signal.png")
+        for size in (16, 24, 32, 48, 64, 128, 256, 512)
+    ),
     ("shell/pure-signal.bash", "bash-completion/completions/pure-signal"),
     ("shell/_pure-signal", "zsh/site-functions/_pure-signal"),
     ("shell/pure-signal.fish", "fish/vendor_completions.d/pure-signal.fish"),
