@@ -166,12 +166,6 @@ def test_edit_is_the_second_menu_and_about_says_version_and_licence(ready, qtbot
     ready.show_about()
     assert "0.1.0" in ready._about.text.text()
     assert "GPL-3.0-or-later" in ready._about.text.text()
-    ready.show_guide()
-    assert "doubles.window_ms" in ready._guide.text.toPlainText()
-    from PySide6.QtCore import QUrl
-
-    ready._guide._follow(QUrl("formats.md"))
-    assert "Standard MIDI Files" in ready._guide.text.toPlainText()
 
 
 def test_tables_and_lists_are_reached(ready):

@@ -1,13 +1,12 @@
-"""Offline help: the user guide, the list of shortcuts, and a report."""
+"""Offline help: the list of shortcuts, what the program is, and a report."""
 
 from __future__ import annotations
 
 import subprocess
 import sys
-from importlib import resources
 
 from PySide6 import __version__ as binding_version
-from PySide6.QtCore import Qt, QUrl, qVersion
+from PySide6.QtCore import Qt, qVersion
 from PySide6.QtGui import QGuiApplication, QKeySequence
 from PySide6.QtWidgets import (
     QDialog,
@@ -17,13 +16,11 @@ from PySide6.QtWidgets import (
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
-    QTextBrowser,
     QVBoxLayout,
     QWidget,
 )
 
 from puresignal import LICENCE, __version__
-from puresignal.core.path.settings_json import settings_table
 from puresignal.io import log_file
 from puresignal.translation import mark, tr
 from puresignal.ui.shell.shortcuts import Shortcuts
@@ -33,6 +30,7 @@ _ELSEWHERE = (
     ("Takes", mark("Left, Right, Page up, Page down, Home, End"), mark("Move through the take")),
     ("Takes", mark("Up, Down"), mark("Move through the rows")),
     ("Takes", "+, \N{MINUS SIGN}, 0", mark("Zoom in, zoom out, whole take")),
+    ("Takes", "Shift+Z", mark("Take the edits of the selected notes back")),
     ("Takes", mark("Ctrl and wheel"), mark("Zoom about the pointer")),
     ("Takes", mark("Shift and wheel"), mark("Move through the take")),
     ("Takes", mark("Click, sweep, click a name"), mark("Select notes; with Shift or Ctrl add to the selection")),
@@ -54,41 +52,6 @@ _ELSEWHERE = (
     ("Outputs", "Space", mark("Include a track, or leave it out")),
     ("Outputs", mark("Alt+Up, Alt+Down"), mark("Move the selected tracks")),
 )
-
-
-class GuideDialog(QDialog):
-    """The user guide, and the page about formats that it links to."""
-
-    def __init__(self, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.setWindowTitle(tr("User guide"))
-        self.resize(760, 700)
-        self.text = QTextBrowser()
-        self.text.setAccessibleName(tr("User guide"))
-        self.text.setOpenLinks(False)
-        self.text.anchorClicked.connect(self._follow)
-        self.back = QPushButton(tr("Back to the guide"))
-        self.back.clicked.connect(self._show_guide)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.back, 0, Qt.AlignmentFlag.AlignLeft)
-        column.addWidget(self.text)
-        self._show_guide()
-
-    def _show_guide(self) -> None:
-        self.back.hide()
-        self.text.setMarkdown(_page("user-guide.md").replace("{settings}", settings_table()))
-
-    def _follow(self, link: QUrl) -> None:
-        if link.fileName() == "formats.md":
-            self.back.show()
-            self.text.setMarkdown(_page("formats.md"))
-        elif link.hasFragment():
-            self.text.scrollToAnchor(link.fragment())
-
-
-def _page(name: str) -> str:
-    return (resources.files("puresignal") / "ui" / "assets" / name).read_text("utf-8")
 
 
 class ShortcutsDialog(QDialog):

@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from puresignal.ui.outputs.batch_dialog import BatchDialog
     from puresignal.ui.outputs.outputs_view import OutputsView
     from puresignal.ui.shell.changes_dialog import ChangesDialog
+    from puresignal.ui.shell.guide_dialog import GuideDialog
     from puresignal.ui.shell.preferences_dialog import PreferencesDialog
     from puresignal.ui.shell.shelves_dialog import ShelvesDialog
     from puresignal.ui.takes.takes_view import TakesView
@@ -85,6 +86,7 @@ class MainWindow(QMainWindow):
         self._sync: QWidget | None = None
         self._batch: BatchDialog | None = None
         self._changes: ChangesDialog | None = None
+        self._guide: GuideDialog | None = None
         self._stale: set[str] = set()
         self._shown: Shown | None = None
         self._preferences_dialog: PreferencesDialog | None = None
@@ -449,10 +451,15 @@ class MainWindow(QMainWindow):
         self._sync.activateWindow()
 
     def show_guide(self) -> None:
-        from puresignal.ui.shell.help_dialogs import GuideDialog
+        from puresignal.ui.shell.guide_dialog import GuideDialog
 
-        self._guide = GuideDialog(self)
+        if self._guide is None:
+            self._guide = GuideDialog(self)
+        shown = self.stack.currentWidget()
+        self._guide.show_page(next((name for name, view in self.views.items() if view is shown), "").lower())
         self._guide.show()
+        self._guide.raise_()
+        self._guide.activateWindow()
 
     def show_keys(self) -> None:
         from puresignal.ui.shell.help_dialogs import ShortcutsDialog
