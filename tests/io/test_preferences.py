@@ -23,6 +23,7 @@ ALL = Preferences(
     surface=SurfaceSettings("rows", 5, 10, 40, "D minor", 7, 1, "bend", True, -30.0, 1),
     chord_book="Ferry",
     tells_kept=False,
+    language="de",
 )
 
 
