@@ -10,6 +10,7 @@ import argparse
 import ast
 import io
 import sys
+from datetime import UTC, datetime
 from pathlib import Path
 
 from babel.messages.catalog import Catalog
@@ -64,6 +65,8 @@ def po_bytes(catalogue: Catalog) -> bytes:
 
 
 def mo_bytes(catalogue: Catalog) -> bytes:
+    # Dates in the header would make each run another file.
+    catalogue.creation_date = catalogue.revision_date = datetime(2026, 1, 1, tzinfo=UTC)
     out = io.BytesIO()
     write_mo(out, catalogue)
     return out.getvalue()
