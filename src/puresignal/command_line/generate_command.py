@@ -18,10 +18,10 @@ def add(commands: Commands) -> None:
         tr("make chords, arpeggios, bass lines or drum patterns"),
         "pure-signal generate drums --out pattern.mid --bars 4 --seed 7",
     )
-    generate.add_argument("kind", choices=("chords", "arpeggio", "bass", "drums"), help=tr("what is made"))
+    generate.add_argument("kind", choices=("chords", "under", "arpeggio", "bass", "drums"), help=tr("what is made"))
     generate.add_argument("--out", required=True, metavar="F.mid", type=arguments.path, help=tr("the result"))
     generate.add_argument(
-        "--source", metavar="F.mid", type=arguments.path, help=tr("chords that an arpeggio or a bass plays")
+        "--source", metavar="F.mid", type=arguments.path, help=tr("melody or chords that are listened to")
     )
     generate.add_argument(
         "--bars", type=arguments.bars_to_record, default=8, metavar="N", help=tr("length in bars, usually 8")

@@ -8,6 +8,7 @@ from functools import lru_cache
 
 import numpy as np
 
+from puresignal.core.generators import under_melody
 from puresignal.core.generators.made_notes import MadeNotes, groups
 from puresignal.core.generators.recipe import (
     AS_HELD,
@@ -23,6 +24,7 @@ from puresignal.core.generators.recipe import (
     Arpeggio,
     BassLine,
     ChordProgression,
+    ChordsUnder,
     DrumPattern,
     Recipe,
 )
@@ -44,7 +46,7 @@ def made(recipe: Recipe, beats_a_bar: float = 4.0, key: str = "", source: MadeNo
     source       the notes of what it listens to, in beats from the recipe's own beginning
     """
     makers: dict[type[Recipe], Callable[..., MadeNotes]] = {
-        ChordProgression: _progression, Arpeggio: _arpeggio, BassLine: _bass, DrumPattern: _drums,
+        ChordProgression: _progression, ChordsUnder: _under, Arpeggio: _arpeggio, BassLine: _bass, DrumPattern: _drums,
     }  # fmt: skip
     long = recipe.bars * beats_a_bar
     parts: list[MadeNotes] = []
@@ -83,10 +85,11 @@ def _progression(
 ) -> MadeNotes:  # fmt: skip
     scale = scales.scale_of(recipe.key or key or "C major")
     minor = (recipe.key or key or "C major").endswith("minor")
-    step = {"2/1": 2 * beats_a_bar, "1/1": beats_a_bar, "1/2": beats_a_bar / 2, "1/4": 1.0}[recipe.every]
+    step = _beats_of(recipe.every, beats_a_bar)
     count = max(1, int(np.ceil(recipe.bars * beats_a_bar / step - 1e-9)))
     random = _random(recipe, round_, 1).random((count, 4))
-    steps, now = [], 0
+    steps: list[int] = []
+    now = 0
     for i in range(count):
         if i:
             after = MAJOR_NEXT[now]
@@ -95,25 +98,72 @@ def _progression(
     ends = {FULL: (4, 0), PLAGAL: (3, 0), OPEN_END: (1, 4)}.get(recipe.ending)
     if ends is not None and count >= 2:
         steps[-2:] = ends
-    beats, longs, notes, loud = [], [], [], []
-    before: tuple[int, ...] | None = None
-    parallel = scales.scale_of(f"{_root_name(scale[0])} {'major' if minor else 'minor'}")
+    parallel = _parallel(scale, minor)
+    rows = []
     for i, one in enumerate(steps):
         inner = not (i >= count - 2 and ends is not None) and i > 0
         borrowed = inner and one in BORROWED and random[i, 1] < recipe.far / 100
         size = 4 if random[i, 2] < recipe.sevenths / 100 else 3
-        own = parallel if borrowed else scale
-        classes = tuple(own[(one + 2 * k) % 7] for k in range(size))
-        if minor and one == 4 and not borrowed:
-            # The leading note, without which a minor key comes to no rest.
-            classes = tuple((c + 1) % 12 if c == scale[6] else c for c in classes)
+        rows.append(_classes(one, size, parallel if borrowed else scale, minor and not borrowed))
+    return _voiced(recipe, rows, step, random[:, 3])
+
+
+def _parallel(scale: tuple[int, ...], minor: bool) -> tuple[int, ...]:
+    """The scale of the other mode on the same root."""
+    return scales.scale_of(f"{_root_name(scale[0])} {'major' if minor else 'minor'}")
+
+
+def _classes(step: int, size: int, scale: tuple[int, ...], minor: bool) -> tuple[int, ...]:
+    """The pitch classes of the chord on a step of a scale, its root first."""
+    classes = tuple(scale[(step + 2 * k) % 7] for k in range(size))
+    if minor and step == 4:
+        # The leading note, without which a minor key comes to no rest.
+        classes = tuple((c + 1) % 12 if c == scale[6] else c for c in classes)
+    return classes
+
+
+def _voiced(recipe: ChordProgression, rows: list[tuple[int, ...]], step: float, loud: np.ndarray) -> MadeNotes:
+    """Chords one after the other, led with the least movement. loud: (n,) 0..1"""
+    beats: list[float] = []
+    notes: list[int] = []
+    velocity: list[float] = []
+    before: tuple[int, ...] | None = None
+    for i, classes in enumerate(rows):
         before = voice_leading.led(before, classes, recipe.low, recipe.low + 19)
-        for note in voice_leading.spread(before, recipe.wide):
-            beats.append(i * step)
-            longs.append(step * 0.98)
-            notes.append(note)
-            loud.append(72 + 14 * random[i, 3])
-    return MadeNotes.of(np.array(beats), np.array(longs), np.array(notes), np.array(loud))
+        voiced = voice_leading.spread(before, recipe.wide)
+        beats += [i * step] * len(voiced)
+        notes += voiced
+        velocity += [72 + 14 * loud[i]] * len(voiced)
+    return MadeNotes.of(np.array(beats), step * 0.98, np.array(notes), np.array(velocity))
+
+
+def _under(
+    recipe: ChordsUnder, beats_a_bar: float, key: str, source: MadeNotes | None, round_: int
+) -> MadeNotes:  # fmt: skip
+    if source is None or not len(source):
+        return MadeNotes.joined([])
+    named = recipe.key or key or under_melody.key_of(source) or "C major"
+    scale, minor = scales.scale_of(named), named.endswith("minor")
+    step = _beats_of(recipe.every, beats_a_bar)
+    count = max(1, int(np.ceil(recipe.bars * beats_a_bar / step - 1e-9)))
+    parallel = _parallel(scale, minor)
+    candidates = [under_melody.Candidate(one, False, _classes(one, 3, scale, minor)) for one in range(7)]
+    candidates += [under_melody.Candidate(one, True, _classes(one, 3, parallel, False)) for one in BORROWED]
+    random = _random(recipe, round_, 9).random((count, len(candidates) + 2))
+    ends = {FULL: (4, 0), PLAGAL: (3, 0), OPEN_END: (1, 4)}.get(recipe.ending)
+    far = recipe.far / 100
+    found = under_melody.chosen(
+        under_melody.weights(source, step, count), candidates, MAJOR_NEXT, ends, far, random[:, 2:]
+    )
+    rows = []
+    for i, one in enumerate(found):
+        size = 4 if random[i, 0] < recipe.sevenths / 100 else 3
+        rows.append(_classes(one.step, size, parallel if one.borrowed else scale, minor and not one.borrowed))
+    return _voiced(recipe, rows, step, random[:, 1])
+
+
+def _beats_of(every: str, beats_a_bar: float) -> float:
+    return {"2/1": 2 * beats_a_bar, "1/1": beats_a_bar, "1/2": beats_a_bar / 2, "1/4": 1.0}[every]
 
 
 def _root_name(root: int) -> str:

@@ -99,6 +99,22 @@ class ChordProgression(Recipe):
 
 
 @dataclass(frozen=True)
+class ChordsUnder(ChordProgression):
+    """Chords that fit a melody: like ChordProgression, but chosen by the notes of the source."""
+
+    kind: ClassVar[str] = "under"
+    title: ClassVar[str] = mark("Chords under a melody")
+    needs_source: ClassVar[bool] = True
+    sentence: ClassVar[str] = mark(
+        "Chords of {key} that fit {source}, one every {every}, {far} away from the key, {sevenths} with sevenths, "
+        "ending {ending}; from {low} up, {wide} voices opened."
+    )
+    blanks: ClassVar[tuple[Blank, ...]] = (
+        Blank("key", (("", mark("its key")), *_KEYS[1:])), Blank("source"), *ChordProgression.blanks[1:],
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
 class Arpeggio(Recipe):
     """The notes of held chords one after the other.
 
@@ -195,7 +211,7 @@ class DrumPattern(Recipe):
     channel: int = 10
 
 
-KINDS: tuple[type[Recipe], ...] = (ChordProgression, Arpeggio, BassLine, DrumPattern)
+KINDS: tuple[type[Recipe], ...] = (ChordProgression, ChordsUnder, Arpeggio, BassLine, DrumPattern)
 
 
 def kind_of(name: str) -> type[Recipe]:
