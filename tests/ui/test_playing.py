@@ -391,3 +391,48 @@ def test_the_first_start_plays_the_keyboard_and_leaves_nothing_to_save(window, q
     assert window.workbench.session.inputs[0].port == "Computer keyboard"
     assert window.inputs.pages.currentWidget().isAncestorOf(window.inputs.keys)
     assert not window.workbench.unsaved
+
+
+def test_keys_that_are_held_play_an_arpeggio_in_time_with_what_plays(deck, qtbot):
+    from puresignal.core.session.live_input import with_input
+
+    bench = deck.workbench
+    bench.do("key", edits.with_key(bench.session, "C major"))
+    inputs = with_input(bench.session.inputs, 0, port=ports.KEYBOARD, output=ports.ARPEGGIO, source=None)
+    bench.do("keys", edits.with_inputs(bench.session, inputs))
+    deck.show_view("Inputs")
+    editor = deck.inputs.live.editors[0]
+    qtbot.waitUntil(editor.arpeggio.isVisible, timeout=3000)
+    qtbot.mouseClick(editor.arpeggio, Qt.MouseButton.LeftButton)
+    dialog = deck.inputs._held
+    dialog.blanks["rate"].setCurrentIndex(dialog.blanks["rate"].findData("1/16"))
+    dialog.blanks["rate"].activated.emit(dialog.blanks["rate"].currentIndex())
+    dialog.blanks["octaves"].setValue(2)
+    dialog.to.setCurrentIndex(dialog.to.findData(ports.RECEIVER))
+    dialog.to.activated.emit(dialog.to.currentIndex())
+    assert (bench.session.held.recipe.rate, bench.session.held.recipe.octaves) == ("1/16", 2)
+    assert bench.session.held.to == ports.RECEIVER
+    dialog.accept()
+    live = deck.live_session
+    live.start()
+    qtbot.waitUntil(lambda: live.router is not None, timeout=5000)
+    deck.playback.play()
+    qtbot.waitUntil(lambda: deck.playback.was_heard, timeout=8000)
+    for note in (60, 64, 67):
+        live.play(ports.KEYBOARD, bytes((0x90, note, 100)))
+    qtbot.wait(1500)
+    for note in (60, 64, 67):
+        live.play(ports.KEYBOARD, bytes((0x80, note, 0)))
+    qtbot.wait(400)
+    deck.playback.stop()
+    qtbot.wait(200)
+    to = live.outputs.index(ports.RECEIVER)
+    notes = [(r.at, r.data[1]) for r in deck.left if r.port == to and r.data[0] & 0xF0 == 0x90 and r.data[2]]
+    assert len(notes) >= 10
+    row = [60, 64, 67, 72, 76, 79]
+    begin = next(i for i, (_, note) in enumerate(notes) if note == 60)
+    got = [note for _, note in notes[begin : begin + 6]]
+    assert got == row
+    # Sixteenths at 150 are a tenth of a second.
+    gaps = np.diff([at for at, _ in notes])
+    assert np.abs(gaps - 0.1).max() < 0.001

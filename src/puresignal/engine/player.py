@@ -13,6 +13,7 @@ from puresignal.core.timing.beat_table import BeatTable
 from puresignal.core.timing.clock_follower import CONTINUE, POSITION, START, TICKS
 from puresignal.core.timing.clock_follower import STOP as CLOCK_STOP
 from puresignal.core.timing.clock_follower import TICK as TICK_BYTE
+from puresignal.engine.held_steps import HeldSteps
 from puresignal.engine.ring import Writer
 from puresignal.engine.round_echo import RoundEcho
 from puresignal.engine.shared_counters import SharedCounters
@@ -35,6 +36,7 @@ class Player:
     def __init__(self, feed: Writer, transport: SharedCounters, log: TransportLog | None = None):
         self._feed, self._transport, self._log = feed, transport, log
         self.echo = RoundEcho()
+        self.held = HeldSteps()
         # Seconds of the score before bar 1; and whether it goes on after the score's last note, as a recording does.
         self.shift, self.endless = 0.0, False
         self.beats = BeatTable()
@@ -159,6 +161,7 @@ class Player:
         self._next = int(np.searchsorted(self._at, seconds - 1e-9))
         for output, message in self._in_force(self._next):
             self._feed.put(float(frame), output, message)
+        self.held.begin(seconds, self.beats)
         self.playing, self._done = True, self._origin_frame
         self._begin_ticks(frame)
         self._tell(PLAY, self._origin_frame)
@@ -241,6 +244,10 @@ class Player:
         """The position in the score at a frame."""
         return self._origin + (frame - self._origin_frame) / self._rate
 
+    def frame_at(self, second: float) -> int:
+        """The frame of a second of the score, in this round of the loop."""
+        return self._origin_frame + round((second - self._origin) * self._rate)
+
     def hand_over(self, frame: int, block: int) -> None:
         """Hand over what is due up to a little ahead of a frame."""
         if not self.playing:
@@ -266,6 +273,7 @@ class Player:
                 if (output, message) not in at_end:
                     self._feed.put(float(end), output, message)
             self.echo.begin_round()
+            self.held.begin(self._origin, self.beats)
             self._tell(ROUND, end)
             self._publish()
         self._done = max(self._done, up_to + 1)
@@ -309,7 +317,10 @@ class Player:
                 rows.append((min(at, up_to), output, message))
         if self._clock_to:
             rows = self._ticks(up_to) + rows
-        if self.echo.on or self._clock_to:
+        if self.held.on:
+            end = self._loop[1] if self._loop is not None and self._origin <= self._loop[1] else math.inf
+            rows += self.held.rows(up_to, end, self)
+        if self.echo.on or self._clock_to or self.held.on:
             rows.sort(key=lambda row: row[0])
         for at, output, message in rows:
             self._feed.put(float(at), output, message)
@@ -335,6 +346,7 @@ class Player:
         self._feed.put(float(frame), 0, RELEASE)
         self._next = int(np.searchsorted(self._at, now - 1e-9))
         self._tick = math.ceil(self.beats.beat_of(now) * TICKS - 1e-6)
+        self.held.begin(now, self.beats)
 
     def _is_over(self, frame: int) -> bool:
         return not len(self._at) or self.seconds_at(frame) > float(self._at[-1]) + 0.05

@@ -12,6 +12,7 @@ Commands are lines of JSON on stdin: {"score": 0 or 1, "events": n, "moved": [se
 {"endless": whether to go on after its last note}, {"note": anything} that is kept with the moves,
 {"echo": whether what is played live sounds again in the next round}; a score's "known": seconds of the clock up to
 which it has what was played; {"beats": [beats, seconds]}: the table of the score's time (core/timing/beat_table.py),
+{"held": {"from": output that keys are sent to, "to": output, "channel", "recipe": of the arpeggio} or null},
 {"clock_to": outputs} that get MIDI clock, {"follow": null, "jack", or the number of an input with MIDI clock}.
 """
 
@@ -27,6 +28,7 @@ import time
 
 import numpy as np
 
+from puresignal.core.generators.recipe import Arpeggio, from_text
 from puresignal.core.timing.beat_table import BeatTable
 from puresignal.engine.outside_time import OutsideTime
 from puresignal.engine.player import ROW, Player
@@ -81,8 +83,16 @@ def main() -> int:
                     arrived.read()
                     outside.follow(command["follow"])
                 if "echo" in command:
-                    heard.read()
+                    player.held.hear(heard.read())
                     player.echo.switch(bool(command["echo"]))
+                if "held" in command:
+                    held = command["held"]
+                    recipe = None if held is None else from_text(held["recipe"])
+                    assert recipe is None or isinstance(recipe, Arpeggio)
+                    if not player.held.on:
+                        heard.read()
+                    source, to, channel = (held["from"], held["to"], held["channel"]) if held else (-1, -1, 1)
+                    player.held.set_up(source, to, channel, recipe)
                 if "score" in command:
                     player.echo.forget(float(command.get("known", "inf")))
                     moved = command.get("moved")
@@ -108,8 +118,11 @@ def main() -> int:
             wanted = None
         if player.driven and rate:
             outside.drive(arrived.read(), frame, rate, block)
-        if player.echo.on and player.playing:
-            player.echo.hear(heard.read(), player.place_of)
+        if (player.echo.on and player.playing) or player.held.on:
+            left_now = heard.read()
+            player.held.hear(left_now)
+            if player.echo.on and player.playing:
+                player.echo.hear(left_now, player.place_of)
         player.hand_over(frame, block)
         if player.handed():
             os.eventfd_write(knock, 1)

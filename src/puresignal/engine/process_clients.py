@@ -105,6 +105,7 @@ class PlayerProcess:
         self._beats: list[list[float]] = [[0.0, 1.0], [0.0, 0.5]]
         self._clock_to: list[int] = []
         self._follow: str | int | None = None
+        self._held: dict[str, Any] | None = None
 
     def use(
         self,
@@ -161,7 +162,7 @@ class PlayerProcess:
         return {
             "shift": self._shift, "endless": self._endless, "score": self._turn, "events": self._events,
             "first": self._first, "loop": self._loop, "speed": self._speed, "echo": self._echo,
-            "beats": self._beats, "clock_to": self._clock_to, "follow": self._follow,
+            "beats": self._beats, "clock_to": self._clock_to, "follow": self._follow, "held": self._held,
         }  # fmt: skip
 
     def echo(self, on: bool) -> None:
@@ -169,6 +170,13 @@ class PlayerProcess:
         self._echo = on
         if self._told.alive:
             self._told.tell(echo=on)
+
+    def hold(self, held: dict[str, Any] | None) -> None:
+        """Play keys that are sent to an output as an arpeggio: see engine/player_process.py. None: no more"""
+        if held != self._held:
+            self._held = held
+            if held is not None or self._told.alive:
+                self._told.tell(held=held)
 
     def time(self, beats: BeatTable) -> None:
         """Beats and seconds of the score, for MIDI clock."""

@@ -6,6 +6,7 @@ from dataclasses import asdict
 from typing import Any
 
 from puresignal.core.export import whole_session
+from puresignal.core.generators.recipe import to_text
 from puresignal.core.kit.articulations import STANDARD, drum_of
 from puresignal.core.kit.note_map import to_json
 from puresignal.core.session import sync
@@ -34,6 +35,8 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
     elsewhere = [track.port for track in own if track.port]
     sent_to = [session.destination(name).port for name in outputs_of(inputs)]
     outputs = tuple(dict.fromkeys((*sent_to, *(elsewhere if inputs else ()), *played_to)))
+    if ports.ARPEGGIO in outputs:
+        outputs = tuple(dict.fromkeys((*outputs, held_to(session))))
     wait = live_wait(session)
     tracks = []
     for one in inputs:
@@ -73,6 +76,25 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
     return RouterConfig(
         names, outputs, None, session.target, session.path, ("Pure Signal"), tuple(tracks), block, follows
     )
+
+
+def held_to(session: Session) -> str:
+    """The port that the arpeggio of held keys goes to; what would lead back into it goes to the built-in sound."""
+    port = session.destination(session.held.to).port if session.held.to else ports.SOUND
+    return ports.SOUND if port in ("", ports.ARPEGGIO) else port
+
+
+def held_keys(session: Session, outputs: tuple[str, ...]) -> dict[str, Any] | None:
+    """What the player has to know of the arpeggio of held keys; None where nothing is sent to it."""
+    to = held_to(session)
+    if ports.ARPEGGIO not in outputs or to not in outputs:
+        return None
+    channel = session.destination(session.held.to).channel if session.held.to else None
+    recipe = session.held.recipe
+    return {
+        "from": outputs.index(ports.ARPEGGIO), "to": outputs.index(to), "channel": channel or recipe.channel,
+        "recipe": to_text(recipe),
+    }  # fmt: skip
 
 
 def live_wait(session: Session) -> float:

@@ -175,11 +175,11 @@ class Recordings:
         """The reasons why some cannot play."""
         return "\n".join(one.why for one in self.players if one.why)
 
-    def add_to(self, block: np.ndarray, level: float, of_notes: float) -> None:
-        """Add what belongs to this block during playback. of_notes: the level of frozen tracks"""
+    def add_to(self, block: np.ndarray, level: float, of_notes: float | None = None) -> None:
+        """Add what belongs to this block during playback. of_notes: the level of frozen tracks, None for the same"""
         for player in self.players:
             frozen = player.what is not None and player.what.get("notes")
-            player.add_to(block, of_notes if frozen else level)
+            player.add_to(block, of_notes if frozen and of_notes is not None else level)
 
 
 class Sound:

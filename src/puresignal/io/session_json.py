@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
+from puresignal.core.generators.recipe import to_text
 from puresignal.core.kit import note_map
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi import sound_names
@@ -14,6 +15,7 @@ from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path import condition, settings_json
 from puresignal.core.path.verdicts import Verdicts
 from puresignal.core.session.arrangement import NamedSelection
+from puresignal.core.session.held_arpeggio import HeldArpeggio
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.session import Session
@@ -45,6 +47,7 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
         "loop": None if session.loop is None else [session.loop.begin, session.loop.end],
         **({} if session.recording == RecordingSettings() else {"recording": asdict(session.recording)}),
         **({} if session.sync == Sync() else {"sync": asdict(session.sync)}),
+        **({} if session.held == HeldArpeggio() else {"held": _held(session.held)}),
         **({"selections": [_selection(one) for one in session.selections]} if session.selections else {}),
         **({"markers": [list(row) for row in session.markers]} if session.markers else {}),
         "alternatives": [
@@ -88,6 +91,10 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
         },
         "view": {key: value for key, value in asdict(session.display).items() if key != "in_order" or value},
     }
+
+
+def _held(held: HeldArpeggio) -> dict[str, object]:
+    return {"recipe": to_text(held.recipe), "to": held.to}
 
 
 def _map(one: NoteMap | None) -> object:

@@ -14,6 +14,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from puresignal.core.errors import BadFileError, PureSignalError
+from puresignal.core.generators.recipe import Arpeggio, from_text
 from puresignal.core.kit import note_map
 from puresignal.core.kit.articulations import is_articulation
 from puresignal.core.kit.note_map import NoteMap
@@ -31,6 +32,7 @@ from puresignal.core.session import sync
 from puresignal.core.session.arrangement import Alternatives, Loop, NamedSelection, Section
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.destination import Destination
+from puresignal.core.session.held_arpeggio import HeldArpeggio
 from puresignal.core.session.live_input import ALL, ALL_CHANNELS, CONTROL, NOTES, LiveInput
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.session import Session
@@ -235,6 +237,7 @@ class _Reader:
             max([numbers if _is_whole(numbers, 0) else 0, *(ref.number for ref in refs)]),
             part(lambda: self._recording(data.get("recording", {})), RecordingSettings()),
             part(lambda: self._sync(data.get("sync", {})), Sync()),
+            part(lambda: self._held(data.get("held")), HeldArpeggio()),
             part(lambda: self._selections(data.get("selections", [])), ()),
             part(lambda: self._markers(data.get("markers", [])), ()),
             part(lambda: self._view(data.get("view", {}), refs), View()),
@@ -464,6 +467,16 @@ class _Reader:
         if data[0] >= data[1]:
             raise self._wrong("loop", data)
         return Loop(float(data[0]), float(data[1]))
+
+    def _held(self, data: object) -> HeldArpeggio:
+        if data is None:
+            return HeldArpeggio()
+        if not isinstance(data, dict) or not _is_text(data.get("recipe")) or not _is_text(data.get("to", "")):
+            raise self._wrong("held", data)
+        recipe = from_text(data["recipe"], self._name)
+        if not isinstance(recipe, Arpeggio):
+            raise self._wrong("held.recipe", data)
+        return HeldArpeggio(recipe, data.get("to", ""))
 
     def _sync(self, data: object) -> Sync:
         if not isinstance(data, dict):

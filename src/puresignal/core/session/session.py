@@ -17,6 +17,7 @@ from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session.arrangement import Alternatives, Loop, NamedSelection, Section
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.destination import Destination
+from puresignal.core.session.held_arpeggio import HeldArpeggio
 from puresignal.core.session.live_input import LiveInput, with_idents
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.sound_settings import SoundSettings
@@ -45,6 +46,7 @@ class Session:
     selections     of notes, by name
     markers        (beats from bar 1, text), rising
     sync           whose time is followed, and who follows
+    held           the arpeggio of keys that are held
     numbers        takes that were ever added
     view           what is looked at; not part of the history
     """
@@ -67,6 +69,7 @@ class Session:
     numbers: int = 0
     recording: RecordingSettings = field(default_factory=RecordingSettings)
     sync: Sync = field(default_factory=Sync)
+    held: HeldArpeggio = field(default_factory=HeldArpeggio)
     selections: tuple[NamedSelection, ...] = ()
     markers: tuple[tuple[float, str], ...] = ()
     display: View = field(default_factory=View)
@@ -229,6 +232,11 @@ def with_key(session: Session, key: str) -> Session:
 def with_sync(session: Session, sync: Sync) -> Session:
     """Follow another program's time, or be followed."""
     return replace(session, sync=sync)
+
+
+def with_held(session: Session, held: HeldArpeggio) -> Session:
+    """Set the arpeggio of held keys."""
+    return replace(session, held=held)
 
 
 def with_recording(session: Session, recording: RecordingSettings) -> Session:

@@ -14,6 +14,7 @@ from puresignal.translation import tr
 from puresignal.ui.inputs.diagnosis import Diagnosis
 from puresignal.ui.inputs.drummer_panel import DrummerPanel
 from puresignal.ui.inputs.found_ports import FoundPorts
+from puresignal.ui.inputs.held_dialog import HeldDialog
 from puresignal.ui.inputs.keyboard_panel import KeyboardPanel
 from puresignal.ui.inputs.live_panel import LivePanel
 from puresignal.ui.inputs.message_list import MessageList
@@ -54,6 +55,8 @@ class InputsView(View):
         self._setup: SetupDialog | None = None
         self.live.setup_requested.connect(self.set_up)
         self.live.mapping_requested.connect(services.requests.mapping_requested)
+        self._held: HeldDialog | None = None
+        self.live.arpeggio_requested.connect(self.show_arpeggio)
         self.drummer.streaming_switched.connect(lambda on: self.play_device(ports.DRUM_MODULE, on))
         self.drummer.pad_played.connect(self.strike)
         live_session.stopped.connect(lambda: self.drummer.show_streaming(False))
@@ -244,6 +247,14 @@ class InputsView(View):
         self._live_session.listen_to(ports.DRUM_MODULE, kit)
         self._chosen.choose_port(ports.DRUM_MODULE)
         self._live_session.device(hit=ports.DRUM_MODULE, kit=to_json(kit), articulation=articulation, velocity=velocity)
+
+    def show_arpeggio(self) -> None:
+        """Show the arpeggio of held keys."""
+        if self._held is None:
+            self._held = HeldDialog(self._services, self)
+        self._held.show_session()
+        self._held.show()
+        self._held.raise_()
 
     def set_compact(self, compact: bool) -> None:
         """Use narrower columns in a small window."""

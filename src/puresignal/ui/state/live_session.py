@@ -33,7 +33,7 @@ from puresignal.engine.client import RouterProcess
 from puresignal.engine.process_clients import EarProcess, PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader, Record
 from puresignal.engine.router_config import RouterConfig
-from puresignal.engine.session_setup import setup_of, sound_settings
+from puresignal.engine.session_setup import held_keys, setup_of, sound_settings
 from puresignal.io import journal, log_file, ports, xdg_folders
 from puresignal.io.preferences import SoundOut
 from puresignal.translation import tr
@@ -260,6 +260,7 @@ class LiveSession(QObject):
         session, setup = self._workbench.session, self._setup
         if self._router is None or setup is None or self.player is None:
             return
+        self.player.hold(held_keys(session, setup.outputs))
         own = (ports.SOUND, ports.FONT, ports.CLICK)
         if not set(own) & set(setup.outputs) and session.backing is None and not self._frozen:
             return
