@@ -376,7 +376,8 @@ class MainWindow(QMainWindow):
         if theme.current().name != name:
             theme.apply(app, theme.THEMES[name])
             for widget in self.findChildren(QWidget):
-                widget.update()
+                # Some versions of the binding take the update of a list for that of one of its items.
+                QWidget.update(widget)
 
     def _enlarge(self, on: bool) -> None:
         """The large display fills the view, or is one line above it."""
