@@ -147,3 +147,42 @@ def test_without_a_microphone_the_face_says_what_to_do(window, qtbot):
     microphone.set_source("A microphone that was unplugged")
     qtbot.waitUntil(lambda: "icrophone" in face.says.text() or "PortAudio" in face.says.text(), timeout=15_000)
     assert "(unavailable)" in face.source.itemText(face.source.count() - 1)
+
+
+@pytest.mark.parametrize(
+    ("late", "spread", "said"), [(0.061, 0.012, "from"), (0.0234, 0.0002, "hears the click itself")]
+)
+def test_the_delay_is_measured_by_clapping_or_by_the_click_that_the_microphone_hears(
+    window, qtbot, monkeypatch, late, spread, said
+):
+    from puresignal.ui.state import clap_meter
+
+    monkeypatch.setattr(clap_meter, "APART", 0.25)
+    monkeypatch.setattr(clap_meter, "FIRST", 2)
+    services = window.services
+    face, microphone, told = face_of(window, ports.MIC_HITS, qtbot), services.microphone, []
+    microphone.told.connect(lambda text, _: told.append(text))
+    choose(face.source, "mouth")
+    qtbot.waitUntil(lambda: microphone.running and microphone.state.get("system") == "simulated", timeout=15_000)
+    random = np.random.default_rng(5)
+    commands = []
+    monkeypatch.setattr(microphone, "listen_for_claps", commands.append)
+    qtbot.mouseClick(face.clap, Qt.MouseButton.LeftButton)
+    assert services.clap_meter.running
+    assert "Clap along" in face.says.text()
+
+    def clap():
+        """As hands, or a loudspeaker, beside the clicks that left."""
+        clicks = services.clap_meter.clicks()
+        state = {**microphone.state, "claps": (clicks + late + random.normal(0, spread, len(clicks))).tolist()}
+        monkeypatch.setattr(microphone, "state", state)
+
+    services.clap_meter._end.timeout.disconnect()
+    services.clap_meter._end.timeout.connect(
+        lambda: (clap(), services.clap_meter._hear(), services.clap_meter._finish())
+    )
+    qtbot.waitUntil(lambda: not services.clap_meter.running, timeout=15_000)
+    assert said in told[-1]
+    assert microphone.profile.delay == pytest.approx(1000 * late, abs=12 if spread > 0.01 else 0.4)
+    assert face.delay.value() == pytest.approx(microphone.profile.delay)
+    assert commands == [True, False]

@@ -3,10 +3,12 @@
 `python -m puresignal.engine.ear_process FEED KNOCK PULSE`, numbers of open files. Commands are lines of JSON:
 {"source": "" for JACK or the default device, a device's name, "singer" or "mouth", "channel": 1.., "block": frames,
 "bpm": n for the simulated ones}, {"settings": {fields of VoiceSettings}}, {"sounds": folder of taught sounds or null},
-{"listens": [melody, hits]}, {"teach": drum or null}, {"spool": path or null}. It prints its state as lines of JSON:
+{"listens": [melody, hits]}, {"teach": drum or null}, {"claps": bool}, {"spool": path or null}. It prints its state as
+lines of JSON:
 "system", "why", "rate", "level" and "floor" in dBFS, "pitch" as a MIDI number with fractions or null, "note" and "hit",
 the last ones, "heard", how many so far, "clipped" and "lost" blocks, "busy", the part of a core, "teaching", "taught"
-by drum, "warnings" about the taught sounds, "apart", how well each pair can be told, and "spool": [second of the clock
+by drum, "claps", seconds of the clock of sharp sounds while they are listened for, "warnings" about the taught sounds,
+"apart", how well each pair can be told, and "spool": [second of the clock
 at its beginning, frames, rate].
 """
 
@@ -30,6 +32,7 @@ import numpy as np
 import soxr
 
 from puresignal.core.errors import PureSignalError
+from puresignal.core.hearing.dsp.sharp_sounds import SharpSounds
 from puresignal.core.hearing.dsp.spectral_flux import Beginnings
 from puresignal.core.hearing.live_ear import RATE, LiveEar
 from puresignal.core.hearing.percussion import example_classifier, live_hits
@@ -266,6 +269,7 @@ class Ear:
         self._spool_to: Path | None = None
         self._spooled: list[float] | None = None
         self._teacher: Teacher | None = None
+        self._sharp: SharpSounds | None = None
         self._offs: deque[tuple[float, bytes]] = deque()
         self._notes = {pad.articulation: pad.note for pad in reversed(note_map_file.shipped("general-midi").pads)}
         self._busy, self._since = 0.0, time.monotonic()
@@ -290,6 +294,10 @@ class Ear:
             self._begin()
         if "teach" in command:
             self._teach(command["teach"])
+        if "claps" in command:
+            rate = RATE if self.source is None else self.source.rate
+            self._sharp = SharpSounds(rate) if command["claps"] else None
+            self.state["claps"] = []
         if "spool" in command:
             self._end_spool()
             self._spool_to = Path(command["spool"]) if command["spool"] else None
@@ -360,6 +368,8 @@ class Ear:
         began = time.perf_counter()
         for at, block in source.fetch():
             self._spool_block(at, block)
+            if self._sharp is not None:
+                self.state["claps"] = [*self.state["claps"], *self._sharp.feed(at, block)]
             whole = block if self._stream is None else self._stream.resample_chunk(block)
             if self._teacher is not None:
                 self._teach_on(whole)

@@ -32,6 +32,7 @@ from puresignal.translation import mark, tr
 from puresignal.ui.state.microphone import LOUD, QUIET, Microphone
 from puresignal.ui.state.services import Services
 from puresignal.ui.widgets import text_format, theme
+from puresignal.ui.widgets.field_row import field_row
 from puresignal.ui.widgets.labelled_slider import LabelledSlider
 from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
@@ -140,7 +141,8 @@ class MicrophoneFace(QWidget):
 
     def __init__(self, services: Services, parent: QWidget | None = None):
         super().__init__(parent)
-        self._services, self._microphone = services, services.microphone
+        self._services, self._microphone, self._claps = services, services.microphone, services.clap_meter
+        self._claps.changed.connect(lambda: self.show_state())
         self._melody = True
         self.picture = VoicePicture(self._microphone)
         self.last = PlainLabel()
@@ -225,12 +227,18 @@ class MicrophoneFace(QWidget):
         self.delay.setAccessibleName(tr("Delay of the microphone"))
         self.delay.setToolTip(tr("Taken off the place of the recorded sound: the way from mouth to program."))
         self.delay.valueChanged.connect(self._microphone.set_delay)
+        self.clap = QPushButton(tr("Clap along"))
+        self.clap.setToolTip(
+            tr("A click plays sixteen times: clap along from the fifth on, and the delay is set by it. It also says if the "
+               "microphone hears the click itself.")
+        )  # fmt: skip
+        self.clap.clicked.connect(self._claps.start)
         form = QFormLayout()
         form.setSpacing(8)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         form.addRow(tr("Profile"), row)
         form.addRow(tr("From"), self.source)
-        form.addRow(tr("Delay"), self.delay)
+        form.addRow(tr("Delay"), field_row(self.delay, self.clap))
         column.addLayout(form)
         column.addWidget(self.calibrate)
         column.addWidget(self.sensitivity)
@@ -368,6 +376,10 @@ class MicrophoneFace(QWidget):
         profile = microphone.profile
         if (self.profile.currentText(), self.source.currentData()) != (profile.name, profile.source):
             self.show_profile()
+        if not self.delay.hasFocus() and self.delay.value() != profile.delay:
+            self.delay.blockSignals(True)
+            self.delay.setValue(profile.delay)
+            self.delay.blockSignals(False)
         self.picture.show_state()
         self.bends.setEnabled(not microphone.profile.settings.key)
         note, hit = state.get("note"), state.get("hit", "")
@@ -379,10 +391,13 @@ class MicrophoneFace(QWidget):
         self.last.setText(last or tr("Nothing heard yet"))
         self.says.setText(self._words())
         self.calibrate.setEnabled(not microphone.calibrating and microphone.running)
+        self.clap.setEnabled(microphone.running and not microphone.calibrating and not self._claps.running)
         self._show_taught()
 
     def _words(self) -> str:
         microphone = self._microphone
+        if self._claps.running:
+            return tr("Clap along with the click, from the fifth on.")
         if microphone.calibrating == QUIET:
             return tr("Be quiet for a moment: the room is measured.")
         if microphone.calibrating == LOUD:

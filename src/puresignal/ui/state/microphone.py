@@ -213,6 +213,11 @@ class Microphone(QObject):
             self.told.emit(str(error), True)
         self.changed.emit()
 
+    def listen_for_claps(self, on: bool) -> None:
+        """Note when claps begin, in the state's "claps"."""
+        if self._ear is not None:
+            self._ear.tell(claps=on)
+
     # Teaching
 
     @property

@@ -10,6 +10,7 @@ from puresignal.translation import tr
 from puresignal.ui.state.background import Background
 from puresignal.ui.state.capture import Capture
 from puresignal.ui.state.chosen_input import ChosenInput
+from puresignal.ui.state.clap_meter import ClapMeter
 from puresignal.ui.state.control_lines import ControlLines
 from puresignal.ui.state.delay_meter import DelayMeter
 from puresignal.ui.state.freezer import Freezer
@@ -74,6 +75,7 @@ class Services:
     kit_setup: KitSetup
     live_lessons: LiveLessons
     microphone: Microphone
+    clap_meter: ClapMeter
     renderer: Renderer
     freezer: Freezer
     generators: GeneratorActions
@@ -134,6 +136,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         KitSetup(workbench, live_session, background, parent),
         LiveLessons(workbench, live_session, preferences, background, parent),
         microphone,
+        ClapMeter(live_session, playback, microphone, parent),
         Renderer(workbench, parent),
         Freezer(workbench, parent),
         GeneratorActions(workbench, playback, parent),
