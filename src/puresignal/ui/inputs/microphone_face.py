@@ -229,8 +229,8 @@ class MicrophoneFace(QWidget):
         self.delay.valueChanged.connect(self._microphone.set_delay)
         self.clap = QPushButton(tr("Clap along"))
         self.clap.setToolTip(
-            tr("A click plays sixteen times: clap along from the fifth on, and the delay is set by it. It also says if the "
-               "microphone hears the click itself.")
+            tr("A click plays sixteen times: clap along from the fifth on, and the delay is set by it. It also says if "
+               "the microphone hears the click itself.")
         )  # fmt: skip
         self.clap.clicked.connect(self._claps.start)
         form = QFormLayout()
