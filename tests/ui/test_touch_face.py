@@ -168,3 +168,48 @@ def test_chords_are_played_in_on_another_input(window, qtbot):
     chords = made._touch.book.chords
     assert [one.notes for one in chords[before:]] == [(50, 57, 65), (48, 55, 64)]
     assert middle(made, 0, 0)[1].notes == chords[made._touch.player.columns * (made._touch.player.rows - 1)].notes
+
+
+def test_drums_on_cells_are_chosen_rolled_and_named_by_their_map(window, qtbot):
+    made = face(window, "drums", qtbot)
+    bench, touch = window.services.workbench, window.services.touch
+    at, cell = middle(made, 0, 1)
+    assert cell.drum == "snare.head"
+    window.arrived.clear()
+    QTest.mouseClick(made.sheet, Qt.MouseButton.LeftButton, pos=at)
+    qtbot.waitUntil(lambda: len(ons(window)) == 1, timeout=5000)
+    # The input has the map of these drums: the hit is a snare.
+    one = next(one for one in bench.session.inputs if one.port == ports.TOUCH)
+    assert one.source is not None
+    menu = made.sheet.menu(cell)
+    ride = next(action.menu() for action in menu.actions() if action.text() == "Ride")
+    next(action for action in ride.actions() if action.text() == "ride, bell").trigger()
+    at, cell = middle(made, 0, 1)
+    assert cell.drum == "ride.bell"
+    grey = made.sheet.grab().toImage()
+    made.page.setValue(2)
+    assert made.sheet.grab().toImage() != grey
+    window.arrived.clear()
+    QTest.mouseClick(made.sheet, Qt.MouseButton.LeftButton, pos=at)
+    qtbot.wait(150)
+    assert ons(window) == []
+    made.page.setValue(1)
+    # A roll goes on while the finger is down, and ends with it.
+    made.roll.setCurrentIndex(made.roll.findData("1/16"))
+    made.roll.activated.emit(made.roll.currentIndex())
+    window.arrived.clear()
+    QTest.mousePress(made.sheet, Qt.MouseButton.LeftButton, pos=at)
+    qtbot.waitUntil(lambda: len(ons(window)) >= 4, timeout=5000)
+    QTest.mouseRelease(made.sheet, Qt.MouseButton.LeftButton, pos=at)
+    qtbot.wait(150)
+    count = len(ons(window))
+    qtbot.wait(400)
+    assert len(ons(window)) == count
+    assert not hangs(window)
+    # It is kept for the next time.
+    from puresignal.io import preferences
+
+    assert preferences.read().surface == touch.settings
+    face(window, "steps", qtbot)
+    one = next(one for one in bench.session.inputs if one.port == ports.TOUCH)
+    assert one.source is None

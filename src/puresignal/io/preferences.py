@@ -10,14 +10,16 @@ from pathlib import Path
 from typing import Any
 
 from puresignal.core.errors import BadFileError
+from puresignal.core.generators.recipe import RATES as RATES_OF_NOTES
 from puresignal.core.harmony import keys
 from puresignal.core.touch.computer_keyboard import MODES, PLAYABLE, SCALES, Keyboard
 from puresignal.core.touch.hand_control import ACTIONS, CONTROL, NOTE, PROGRAM, Trigger
-from puresignal.core.touch.surface import SLIDES, WAYS, SurfaceSettings
+from puresignal.core.touch.surface import PAGES, SLIDES, WAYS, SurfaceSettings
 from puresignal.io import file_access, json_file, xdg_folders
 from puresignal.translation import languages, tr
 
 MOST_RECENT = 10
+MOST_CELLS = 1024
 
 
 RATES, BLOCKS = (44_100, 48_000, 88_200, 96_000), (64, 128, 256, 512, 1024)
@@ -112,7 +114,7 @@ def _name(data: object) -> str:
 
 
 SURFACE_RANGES = {"rows": (1, 8), "columns": (2, 16), "low": (0, 96), "apart": (1, 12), "under": (1, 5),
-                  "strum": (-400.0, 400.0), "wide": (0, 2)}  # fmt: skip
+                  "strum": (-400.0, 400.0), "wide": (0, 2), "page": (0, PAGES - 1)}  # fmt: skip
 
 
 def _surface(data: object) -> SurfaceSettings:
@@ -125,9 +127,20 @@ def _surface(data: object) -> SurfaceSettings:
         value, default = data.get(name), getattr(usual, name)
         well = isinstance(value, int | float) and not isinstance(value, bool) and low <= value <= high
         values[name] = type(default)(value) if well else default
-    for name, known in (("way", WAYS), ("slide", SLIDES), ("key", (*keys.NAMES, ""))):
+    for name, known in (("way", WAYS), ("slide", SLIDES), ("key", (*keys.NAMES, "")), ("roll", (*RATES_OF_NOTES, ""))):
         values[name] = data.get(name) if data.get(name) in known else getattr(usual, name)
-    return SurfaceSettings(**values, one_voice=data.get("one_voice") is True)
+    return SurfaceSettings(**values, one_voice=data.get("one_voice") is True, drums=_drums(data.get("drums")))
+
+
+def _drums(rows: object) -> tuple[tuple[int, int, int, str], ...]:
+    """Drums of the surface's cells; rows that are none are left out."""
+    found = []
+    for row in rows[:MOST_CELLS] if isinstance(rows, list) else ():
+        if not isinstance(row, list) or len(row) != 4 or not isinstance(row[3], str) or len(row[3]) > 60:
+            continue
+        if all(type(one) is int and 0 <= one < 16 for one in row[:3]):
+            found.append((row[0], row[1], row[2], row[3]))
+    return tuple(found)
 
 
 def _controls(data: object) -> tuple[tuple[str, Trigger], ...]:

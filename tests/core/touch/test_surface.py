@@ -184,3 +184,47 @@ def test_a_book_is_edited_played_in_and_kept():
                   {**chord_book.to_json(book), "chords": [{"notes": [60], "velocity": 0}]}):  # fmt: skip
         with pytest.raises(BadFileError):
             chord_book.from_json(wrong, "f")
+
+
+def test_cells_of_drums_are_the_players_own_by_page_and_are_sent_on_the_drum_channel():
+    from puresignal.core.touch import computer_keyboard
+
+    settings = surface.with_way(SurfaceSettings(rows=2), surface.DRUMS)
+    assert settings.columns == 4
+    player = SurfacePlayer(settings)
+    assert [cell.drum for cell in player.cells[:4]] == ["kick", "snare.head", "hat.closed", "hat.open"]
+    kick = computer_keyboard.note_of("kick")
+    (sent,) = player.press(1, 0.1, 0.2)
+    assert sent[1][:2] == bytes((0x99, kick))
+    assert player.held[0, 0] > 40
+    (ended,) = player.lift(1)
+    assert ended[1][:2] == bytes((0x89, kick))
+    own = surface.with_drum(surface.with_drum(settings, 0, 1, "45"), 1, 3, surface.NOTHING)
+    player.use(own, "")
+    assert player.press(1, 0.3, 0.2)[0][1][:2] == bytes((0x99, 45))
+    assert player.press(2, 0.9, 0.9) == []
+    # Another page is empty until it is filled, and leaves the first one alone.
+    second = replace(own, page=1)
+    player.lift_all()
+    player.use(second, "")
+    assert player.press(3, 0.1, 0.1) == []
+    filled = surface.with_drum(second, 0, 0, "ride.bell")
+    assert surface.drum_at(replace(filled, page=0), 0, 1) == "45"
+    player.use(filled, "")
+    assert player.press(4, 0.1, 0.1)[0][1][1] == computer_keyboard.note_of("ride.bell")
+    # What cannot be played is an empty cell.
+    assert surface.drum_note("lampshade") is None
+    assert surface.drum_note("200") is None
+
+
+def test_a_roll_strikes_again_only_while_its_finger_is_down():
+    player = SurfacePlayer(surface.with_way(SurfaceSettings(rows=2), surface.DRUMS))
+    player.press(1, 0.1, 0.2)
+    note = player.sounding[0]
+    again = player.again(1, 77)
+    assert [message[:2] for _, message in again] == [bytes((0x89, note)), bytes((0x99, note))]
+    assert again[1][1][2] == 77
+    assert player.velocity_at(1) == 77
+    player.lift(1)
+    assert player.again(1, 77) == []
+    assert player.velocity_at(1) == 0

@@ -1,6 +1,6 @@
-"""The touch surface: places on it become notes and chords; fingers slide, and everything that began ends.
+"""The touch surface: places on it become notes, chords and hits; fingers slide, and everything that began ends.
 
-Four ways to fill it: steps of a scale, rows tuned at an interval, a lattice of chords in thirds, and a chord book.
+Five ways to fill it: steps of a scale, rows tuned at an interval, a lattice of chords in thirds, a chord book, drums.
 """
 
 from __future__ import annotations
@@ -10,14 +10,24 @@ from dataclasses import dataclass, replace
 from puresignal.core.harmony import scales, voice_leading
 from puresignal.core.harmony.chord_book import BookChord
 from puresignal.core.harmony.keys import note_name
+from puresignal.core.kit.articulations import spoken
 from puresignal.core.midi import messages
-from puresignal.core.touch import pad_velocity
+from puresignal.core.touch import computer_keyboard, pad_velocity
+from puresignal.core.touch.computer_keyboard import DRUM_CHANNEL
+from puresignal.translation import tr
 
-STEPS, ROWS, LATTICE, BOOK = "steps", "rows", "lattice", "book"
-WAYS = (STEPS, ROWS, LATTICE, BOOK)
+STEPS, ROWS, LATTICE, BOOK, DRUMS = "steps", "rows", "lattice", "book", "drums"
+WAYS = (STEPS, ROWS, LATTICE, BOOK, DRUMS)
 STEP, BEND, STAY = "step", "bend", "stay"
 SLIDES = (STEP, BEND, STAY)
 CHANNEL = 1
+PAGES = 8
+USUAL_DRUMS = (
+    ("kick", "snare.head", "hat.closed", "hat.open"), ("snare.side", "snare.rim", "hat.pedal", "claps"),
+    ("tom4.head", "tom3.head", "tom2.head", "tom1.head"), ("ride.bow", "ride.bell", "crash1.bow", "crash2.bow"),
+)  # fmt: skip
+"""Drums of the first page, its lowest row first."""
+NOTHING = "-"
 BEND_CELLS = 2.0
 """Semitones either way of a bend."""
 MAJOR_NUMERALS = ("I", "ii", "iii", "IV", "V", "vi", "vii°")
@@ -37,6 +47,9 @@ class SurfaceSettings:
     under     scale steps that one finger plays as a chord in thirds, 1 for the note alone
     slide     what a finger that moves does, one of SLIDES
     one_voice of each row one note at a time
+    page      of drums, from 0
+    drums     (page, row, column, articulation, a note's number, or NOTHING) where it is not as usual
+    roll      length of a step of a roll while a finger is down, one of the generators' rates; empty for none
     strum     milliseconds over which a chord is spread, downwards if negative
     wide      voices of a chord that are opened
     """
@@ -52,6 +65,9 @@ class SurfaceSettings:
     one_voice: bool = False
     strum: float = 0.0
     wide: int = 0
+    page: int = 0
+    drums: tuple[tuple[int, int, int, str], ...] = ()
+    roll: str = ""
 
 
 @dataclass(frozen=True)
@@ -60,6 +76,7 @@ class Cell:
 
     notes  that it plays; label, and a second one below it; root: it is one of the key; pale: it lies outside the key
     classes  of a chord whose inversion depends on the chord before
+    drum     articulation, or a note's number, of a cell of drums
     """
 
     row: int
@@ -72,6 +89,8 @@ class Cell:
     classes: tuple[int, ...] = ()
     velocity: int = 0
     strum: float | None = None
+    drum: str = ""
+    channel: int = CHANNEL
 
 
 def cells(settings: SurfaceSettings, key: str, book: tuple[BookChord, ...] = ()) -> list[Cell]:
@@ -87,6 +106,8 @@ def cells(settings: SurfaceSettings, key: str, book: tuple[BookChord, ...] = ())
         return _lattice(settings, scale, (key or "C major").endswith("minor"))
     if settings.way == BOOK:
         return _book(settings, book)
+    if settings.way == DRUMS:
+        return _drums(settings)
     return _steps(settings, scale)
 
 
@@ -153,6 +174,42 @@ def _book(settings: SurfaceSettings, book: tuple[BookChord, ...]) -> list[Cell]:
     ]  # fmt: skip
 
 
+def drum_at(settings: SurfaceSettings, row: int, column: int) -> str:
+    """What a cell of drums plays on the page that is shown; NOTHING for an empty one."""
+    own = {one[:3]: one[3] for one in settings.drums}
+    usual = NOTHING
+    if settings.page == 0 and row < len(USUAL_DRUMS) and column < len(USUAL_DRUMS[row]):
+        usual = USUAL_DRUMS[row][column]
+    return own.get((settings.page, row, column), usual)
+
+
+def with_drum(settings: SurfaceSettings, row: int, column: int, drum: str) -> SurfaceSettings:
+    """With another drum on a cell of the page that is shown."""
+    rows = {one[:3]: one[3] for one in settings.drums}
+    rows[settings.page, row, column] = drum
+    return replace(settings, drums=tuple(sorted((*place, name) for place, name in rows.items())))
+
+
+def drum_note(drum: str) -> int | None:
+    """The note that a drum of a cell is sent as; None for one that is none."""
+    if drum.isdigit():
+        return int(drum) if int(drum) <= 127 else None
+    return computer_keyboard.note_of(drum) if drum in computer_keyboard.PLAYABLE else None
+
+
+def _drums(settings: SurfaceSettings) -> list[Cell]:
+    found = []
+    for row in range(settings.rows):
+        for column in range(settings.columns):
+            drum = drum_at(settings, row, column)
+            note = drum_note(drum)
+            words = "" if note is None else tr("note {n}", n=note) if drum.isdigit() else spoken(drum)
+            label, _, below = words.partition(", ")
+            notes = () if note is None else (note,)
+            found.append(Cell(row, column, notes, label, below, pale=note is None, drum=drum, channel=DRUM_CHANNEL))
+    return found
+
+
 Sent = list[tuple[float, bytes]]
 """Messages, each after so many seconds."""
 
@@ -170,7 +227,7 @@ class SurfacePlayer:
 
     def __init__(self, settings: SurfaceSettings, key: str = "", book: tuple[BookChord, ...] = ()):
         self._fingers: dict[int, _Finger] = {}
-        self._sounding: dict[int, int] = {}
+        self._sounding: dict[tuple[int, int], int] = {}
         self._chord: tuple[int, ...] | None = None
         self.use(settings, key, book)
 
@@ -189,7 +246,7 @@ class SurfacePlayer:
     @property
     def sounding(self) -> tuple[int, ...]:
         """The notes that sound."""
-        return tuple(sorted(note for note, count in self._sounding.items() if count > 0))
+        return tuple(sorted(note for (_, note), count in self._sounding.items() if count > 0))
 
     def place(self, x: float, y: float) -> tuple[Cell, float, float] | None:
         """The cell at a place, both 0..1 from the left and from the bottom, and where in it, -1..1 from its middle."""
@@ -212,7 +269,7 @@ class SurfacePlayer:
 
     def _begin(self, finger: int, cell: Cell, velocity: int, x: float) -> Sent:
         out: Sent = []
-        if self.settings.one_voice:
+        if self.settings.one_voice and self.settings.way != DRUMS:
             for other in [n for n, one in self._fingers.items() if one.cell.row == cell.row]:
                 out += self.lift(other)
         notes = cell.notes
@@ -231,19 +288,34 @@ class SurfacePlayer:
         strum = self.settings.strum if cell.strum is None else cell.strum
         loud = velocity if not cell.velocity else max(1, min(127, round(cell.velocity * velocity / 100)))
         self._fingers[finger] = _Finger(cell, notes, velocity, x)
-        if self.settings.slide == BEND:
+        if self.settings.slide == BEND and self.settings.way != DRUMS:
             out.append((0.0, messages.bend(CHANNEL, 0)))
         row = sorted(notes, reverse=strum < 0)
         each = abs(strum) / 1000 / max(1, len(row) - 1)
         for i, note in enumerate(row):
-            self._sounding[note] = self._sounding.get(note, 0) + 1
-            out.append((i * each, messages.note_on(CHANNEL, note, loud)))
+            self._sounding[cell.channel, note] = self._sounding.get((cell.channel, note), 0) + 1
+            out.append((i * each, messages.note_on(cell.channel, note, loud)))
         return out
+
+    def again(self, finger: int, velocity: int) -> Sent:
+        """The next stroke of a roll: a drum whose finger is still down is struck once more."""
+        own = self._fingers.get(finger)
+        if own is None or not own.cell.drum:
+            return []
+        own.velocity = velocity
+        channel = own.cell.channel
+        ends = [(0.0, messages.note_off(channel, note)) for note in own.notes]
+        return ends + [(0.0, messages.note_on(channel, note, velocity)) for note in own.notes]
+
+    def velocity_at(self, finger: int) -> int:
+        """The velocity of the last stroke of a finger that is down; 0 if it is not."""
+        own = self._fingers.get(finger)
+        return 0 if own is None else own.velocity
 
     def move(self, finger: int, x: float, y: float) -> Sent:
         """A finger that is down moves."""
         own = self._fingers.get(finger)
-        if own is None or self.settings.slide == STAY:
+        if own is None or self.settings.slide == STAY or self.settings.way == DRUMS:
             return []
         if self.settings.slide == BEND and self.settings.way in (STEPS, ROWS):
             semitones = max(-BEND_CELLS, min(BEND_CELLS, (x - own.begun) * self.columns))
@@ -264,11 +336,12 @@ class SurfacePlayer:
     def _ended(self, own: _Finger) -> Sent:
         out: Sent = []
         for note in own.notes:
-            count = self._sounding.get(note, 0) - 1
-            self._sounding[note] = max(0, count)
+            key = own.cell.channel, note
+            count = self._sounding.get(key, 0) - 1
+            self._sounding[key] = max(0, count)
             if count <= 0:
-                self._sounding.pop(note, None)
-                out.append((0.0, messages.note_off(CHANNEL, note)))
+                self._sounding.pop(key, None)
+                out.append((0.0, messages.note_off(own.cell.channel, note)))
         return out
 
     def lift_all(self) -> Sent:
@@ -279,4 +352,5 @@ class SurfacePlayer:
 def with_way(settings: SurfaceSettings, way: str) -> SurfaceSettings:
     """Another way to fill it, with the distance of rows that is usual there."""
     apart = {STEPS: 3, ROWS: 5}.get(way, settings.apart)
-    return replace(settings, way=way, apart=apart)
+    columns = 4 if way == DRUMS and settings.way != DRUMS else settings.columns
+    return replace(settings, way=way, apart=apart, columns=columns)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
+    QContextMenuEvent,
     QEventPoint,
     QFocusEvent,
     QFont,
@@ -34,10 +36,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from puresignal.core.generators.recipe import RATES
 from puresignal.core.harmony import keys
 from puresignal.core.harmony.chord_book import BookChord
 from puresignal.core.harmony.keys import note_name
-from puresignal.core.touch import surface
+from puresignal.core.kit.articulations import drum_of, drum_title, family_of, spoken
+from puresignal.core.touch import computer_keyboard, surface
 from puresignal.core.touch.surface import Cell
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
@@ -52,7 +56,7 @@ KEY_ROWS = ("zxcvbnm,./", "asdfghjkl;", "qwertyuiop", "1234567890")
 APART = 4.0
 WAYS = (
     (surface.STEPS, mark("steps of a scale")), (surface.ROWS, mark("tuned rows")),
-    (surface.LATTICE, mark("chords in thirds")), (surface.BOOK, mark("my chords")),
+    (surface.LATTICE, mark("chords in thirds")), (surface.BOOK, mark("my chords")), (surface.DRUMS, mark("drums")),
 )  # fmt: skip
 SLIDES = (
     (surface.STEP, mark("plays the next cell")), (surface.BEND, mark("bends the note")),
@@ -113,7 +117,8 @@ class Sheet(QWidget):
             pressure = point.pressure() if 0 < point.pressure() < 1 else None
             self._touch.press(number, *self._part(point.position()), pressure)
         elif state == QEventPoint.State.Updated:
-            self._touch.move(number, *self._part(point.position()))
+            pressure = point.pressure() if 0 < point.pressure() < 1 else None
+            self._touch.move(number, *self._part(point.position()), pressure)
         elif state == QEventPoint.State.Released:
             self._touch.lift(number)
 
@@ -121,7 +126,7 @@ class Sheet(QWidget):
         if event.type() == QEvent.Type.TabletPress:
             self._touch.press(PEN, *self._part(event.position()), event.pressure())
         elif event.type() == QEvent.Type.TabletMove:
-            self._touch.move(PEN, *self._part(event.position()))
+            self._touch.move(PEN, *self._part(event.position()), event.pressure())
         elif event.type() == QEvent.Type.TabletRelease:
             self._touch.lift(PEN)
         event.accept()
@@ -135,6 +140,33 @@ class Sheet(QWidget):
                 rows = self._touch.player.rows
                 self._touch.choose((rows - 1 - found[0].row) * self._touch.player.columns + found[0].column)
             self._touch.press(MOUSE, x, y)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        found = self._touch.player.place(*self._part(QPointF(event.pos())))
+        if found is not None and self._touch.settings.way == surface.DRUMS:
+            self.menu(found[0]).exec(event.globalPos())
+
+    def menu(self, cell: Cell) -> QMenu:
+        """What a cell of drums can play."""
+        menu = QMenu(self)
+        drums: dict[str, QMenu] = {}
+        for name in computer_keyboard.PLAYABLE:
+            drum = drum_of(name)
+            under = drums.get(drum) or drums.setdefault(drum, menu.addMenu(drum_title(drum)))
+            under.addAction(spoken(name)).triggered.connect(
+                lambda _=False, n=name: self._touch.set_drum(cell.row, cell.column, n)
+            )
+        menu.addSeparator()
+        menu.addAction(tr("A note…")).triggered.connect(lambda: self._ask_note(cell))
+        menu.addAction(tr("Nothing")).triggered.connect(
+            lambda: self._touch.set_drum(cell.row, cell.column, surface.NOTHING)
+        )
+        return menu
+
+    def _ask_note(self, cell: Cell) -> None:
+        number, good = QInputDialog.getInt(self, tr("A note…"), tr("Number of the note, 0 to 127"), 36, 0, 127)
+        if good:
+            self._touch.set_drum(cell.row, cell.column, str(number))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self._touch.move(MOUSE, *self._part(event.position()))
@@ -184,7 +216,8 @@ class Sheet(QWidget):
         for cell in player.cells:
             box = self.box(cell)
             lit = held.get((cell.row, cell.column), 0)
-            colour = current.family("kick" if cell.root else "hat" if not cell.pale else "other")
+            family = family_of(cell.drum) if cell.drum else "kick" if cell.root else "hat"
+            colour = current.family(family if not cell.pale else "other")
             painter.setPen(QPen(colour if not cell.pale else current.colour("line"), 2 if cell.root else 1.2))
             painter.setBrush(colour if lit else current.colour("shade" if cell.pale else "sheet"))
             painter.drawRoundedRect(box, 5, 5)
@@ -311,6 +344,12 @@ class TouchFace(QWidget):
         self.strum.setSuffix(tr(" ms"))
         self.strum.setToolTip(tr("From the first note of a chord to the last; below 0 downwards."))
         self.wide = self._number(tr("Voices opened"), 0, 2, "wide")
+        self.page = self._number(tr("Page of drums"), 1, surface.PAGES, "page", lambda value: value - 1)
+        self.page.setToolTip(tr("Each page has cells of its own. A right click on a cell chooses what it plays."))
+        self.roll = self._combo(tr("Roll while held"), (("", mark("none")), *((name, name) for name in RATES)), "roll")
+        self.roll.setToolTip(
+            tr("A drum whose finger stays down is struck again and again; pressed hard, twice as often.")
+        )
         self.one_voice = QCheckBox(tr("one voice a row"))
         self.one_voice.setToolTip(tr("Each row plays one note at a time, bound to the next."))
         self.one_voice.clicked.connect(lambda on: self._touch.set(one_voice=on))
@@ -320,7 +359,8 @@ class TouchFace(QWidget):
             ("columns", mark("columns"), self.columns), ("low", mark("from"), self.low),
             ("apart", mark("row to row"), self.apart), ("under", mark("notes a finger"), self.under),
             ("slide", mark("moving"), self.slide), ("strum", mark("strum"), self.strum),
-            ("wide", mark("opened"), self.wide), ("one_voice", "", self.one_voice),
+            ("wide", mark("opened"), self.wide), ("page", mark("page"), self.page), ("roll", mark("roll"), self.roll),
+            ("one_voice", "", self.one_voice),
         ):  # fmt: skip
             self.labels[name] = PlainLabel(tr(label) if label else "")
             pair = QWidget()
@@ -352,7 +392,7 @@ class TouchFace(QWidget):
         combo.activated.connect(lambda _: self._touch.set(**{field: combo.currentData()}))
         return combo
 
-    def _number(self, name: str, low: int, high: int, field: str, kind: type = int) -> QSpinBox:
+    def _number(self, name: str, low: int, high: int, field: str, kind: Callable[[int], float] = int) -> QSpinBox:
         box = QSpinBox()
         box.setRange(low, high)
         box.setAccessibleName(name)
@@ -460,14 +500,21 @@ class TouchFace(QWidget):
             surface.STEPS: {"key", "rows", "columns", "low", "apart", "under", "slide", "one_voice", "strum"},
             surface.ROWS: {"key", "rows", "columns", "low", "apart", "slide", "one_voice"},
             surface.LATTICE: {"key", "low", "strum", "wide"}, surface.BOOK: {"columns"},
+            surface.DRUMS: {"rows", "columns", "page", "roll"},
         }[own.way] | {"way"}  # fmt: skip
         for name, pair in self._pairs:
             pair.setVisible(name in shown)
-        for combo, value in ((self.way, own.way), (self.key, own.key), (self.slide, own.slide), (self.low, own.low)):
+        for combo, value in (
+            (self.way, own.way),
+            (self.key, own.key),
+            (self.slide, own.slide),
+            (self.low, own.low),
+            (self.roll, own.roll),
+        ):
             combo.setCurrentIndex(max(0, combo.findData(value)))
         for box, number in (
             (self.rows, own.rows), (self.columns, own.columns), (self.apart, own.apart), (self.under, own.under),
-            (self.strum, round(own.strum)), (self.wide, own.wide),
+            (self.strum, round(own.strum)), (self.wide, own.wide), (self.page, own.page + 1),
         ):  # fmt: skip
             box.blockSignals(True)
             box.setValue(number)

@@ -6,13 +6,17 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
 from puresignal.core.errors import PureSignalError
+from puresignal.core.generators.recipe import RATES
 from puresignal.core.harmony import chord_book
 from puresignal.core.harmony.chord_book import BookChord, ChordBook
+from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi import messages
-from puresignal.core.touch.surface import Sent, SurfacePlayer, SurfaceSettings, with_way
+from puresignal.core.touch import pad_velocity
+from puresignal.core.touch.computer_keyboard import own_map
+from puresignal.core.touch.surface import DRUMS, Sent, SurfacePlayer, SurfaceSettings, with_drum, with_way
 from puresignal.engine.ring import Record
 from puresignal.io import chord_books, ports
 from puresignal.translation import tr
@@ -20,6 +24,8 @@ from puresignal.ui.state.live_session import LiveSession
 from puresignal.ui.state.preference_store import PreferenceStore
 from puresignal.ui.state.workbench import Workbench
 
+QUICK = 0.75
+"""Pressure, or part of the hardest velocity, above which a roll has twice as many strokes."""
 USUAL_CHORDS = ((50, 57, 62, 65), (46, 53, 58, 62), (48, 55, 60, 64), (45, 52, 57, 61))
 """Those of a new book: four chords of the trio's tune."""
 
@@ -44,6 +50,8 @@ class TouchInput(QObject):
         self.book = self._read_book(preferences.now.chord_book)
         self.chosen = 0
         self._played: list[tuple[float, int, int]] | None = None
+        self._rolls: dict[int, int] = {}
+        self._pressed: dict[int, int] = {}
         self.player = SurfacePlayer(self.settings, workbench.session.key or "", self.book.chords)
         workbench.changed.connect(self._follow)
         live_session.messages_received.connect(self._receive)
@@ -68,13 +76,46 @@ class TouchInput(QObject):
         """A finger goes down; places are 0..1 from the left and from the bottom."""
         live = self._live_session
         if ports.TOUCH not in live.port_names or not live.listening:
-            live.listen_to(ports.TOUCH, None)
+            live.listen_to(ports.TOUCH, self._kit())
         self._send(self.player.press(finger, x, y, pressure))
+        if self.settings.way == DRUMS and self.settings.roll:
+            self._roll_on(finger, pressure)
 
-    def move(self, finger: int, x: float, y: float) -> None:
+    def _kit(self) -> NoteMap | None:
+        """The map of what the cells send: drums of our own, or notes as they are."""
+        return own_map() if self.settings.way == DRUMS else None
+
+    def _roll_on(self, finger: int, pressure: float | None) -> None:
+        """Strike again after a step, while the finger is down. Pressure makes it quicker."""
+        velocity = self.player.velocity_at(finger)
+        if not velocity or not self.settings.roll:
+            return
+        part = (velocity / 127) if pressure is None else pressure
+        bpm = self._workbench.timeline.bpm_at(0.0)
+        step = RATES[self.settings.roll] * 60_000 / bpm / (2 if part > QUICK else 1)
+        number = self._rolls[finger] = self._rolls.get(finger, 0) + 1
+
+        def again() -> None:
+            if self._rolls.get(finger) == number and self.player.velocity_at(finger):
+                self._send(self.player.again(finger, self._pressed.get(finger, velocity)))
+                self._roll_on(finger, pressure)
+
+        timer = QTimer(self)
+        timer.setTimerType(Qt.TimerType.PreciseTimer)
+        timer.setSingleShot(True)
+        timer.timeout.connect(again)
+        timer.timeout.connect(timer.deleteLater)
+        timer.start(round(step))
+
+    def move(self, finger: int, x: float, y: float, pressure: float | None = None) -> None:
+        if self.settings.way == DRUMS and (found := self.player.place(x, y)) is not None:
+            # What a roll's next stroke is like.
+            self._pressed[finger] = pad_velocity.velocity(found[1], found[2], pressure)
         self._send(self.player.move(finger, x, y))
 
     def lift(self, finger: int) -> None:
+        self._rolls[finger] = self._rolls.get(finger, 0) + 1
+        self._pressed.pop(finger, None)
         self._send(self.player.lift(finger))
 
     def lift_all(self) -> None:
@@ -102,6 +143,15 @@ class TouchInput(QObject):
         way = changed.pop("way", None)
         settings = self.settings if way is None else with_way(self.settings, way)
         self.settings = replace(settings, **changed)
+        self._preferences.change(surface=self.settings)
+        self._fill()
+        if way is not None and ports.TOUCH in self._live_session.port_names:
+            # Drums need their map, notes none.
+            self._live_session.listen_to(ports.TOUCH, self._kit())
+
+    def set_drum(self, row: int, column: int, drum: str) -> None:
+        """Put another drum on a cell."""
+        self.settings = with_drum(self.settings, row, column, drum)
         self._preferences.change(surface=self.settings)
         self._fill()
 
