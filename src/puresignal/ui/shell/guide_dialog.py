@@ -54,7 +54,6 @@ class GuideDialog(QDialog):
         self.chapters.setAccessibleName(tr("Chapters"))
         self.chapters.setWordWrap(True)
         self.chapters.setFixedWidth(290)
-        self.chapters.setSpacing(3)
         self.chapters.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.chapters.currentItemChanged.connect(lambda item, _: self._open(item))
         self.back = QPushButton(tr("Back"))

@@ -252,6 +252,9 @@ def _sheet(t: Theme) -> str:
     QTableView, QTreeView, QListView {{ background: {t.sheet}; border: 1px solid {t.edge};
         selection-background-color: {t.chosen}; selection-color: {t.ink}; outline: none; gridline-color: {t.line}; }}
     QTableView::item {{ padding: 0 8px; }}
+    QListWidget::item {{ padding: 4px 6px; color: {t.ink}; }}
+    QListWidget::item:selected {{ background: {t.chosen}; }}
+    QListWidget::item:disabled {{ color: {t.faint}; }}
     QTableView:focus {{ border: 1px solid {t.ink}; }}
     QHeaderView::section {{ background: {t.shade}; color: {t.faint}; border: none;
         border-bottom: 1px solid {t.line}; padding: 6px 11px; font-size: 9pt; font-weight: 600; }}
