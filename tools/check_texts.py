@@ -26,7 +26,7 @@ SHOWN_BY_QT = {
     "setAccessibleName", "setPlaceholderText", "setPrefix", "setSpecialValueText", "setSuffix", "setText", "setTitle",
     "setToolTip", "setWindowTitle",
 }  # fmt: skip
-BUGS = {"AssertionError", "KeyError", "NotImplementedError", "RuntimeError", "TypeError", "ValueError"}
+BUGS = {"AssertionError", "PhoneError", "KeyError", "NotImplementedError", "RuntimeError", "TypeError", "ValueError"}
 TWO_WORDS = re.compile(r"[A-Za-z]{2,}[,:;]? [A-Za-z“(]")
 MARKUP = re.compile(
     r"^pure-signal [a-z{]|^\s*[<#]|^M\{|font-family|@page|^Pure Signal|DOCTYPE"

@@ -38,6 +38,11 @@ def begin(wanted: str = "") -> str:
     return code
 
 
+def language() -> str:
+    """The code of the language that is spoken."""
+    return os.environ.get(HANDED_ON, ENGLISH)
+
+
 def _load(code: str) -> None:
     use(gettext.translation(DOMAIN, FOLDER, [code], fallback=True))
 

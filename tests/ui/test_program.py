@@ -64,7 +64,7 @@ def test_work_is_still_there_after_the_program_was_ended(how, kit_file, qtbot, s
     program = start(kit_file)
     until(stored_session, what="the work folder")
     program.send_signal(how)
-    code = program.wait(15)
+    code = program.wait(40)
     if how != signal.SIGKILL:
         assert code == 0
     assert [x.name for x in work_folder.leftovers()] == ["Untitled"]
@@ -188,7 +188,7 @@ def test_a_second_window_on_the_same_session_is_warned_and_harmless(demo_window,
     window.files.save_session_to(path)
     assert path.read_bytes() == before
     program.terminate()
-    program.wait(15)
+    program.wait(40)
     window.open_files([path])
     assert window.workbench.read_only is None
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from puresignal.core.harmony import scales, voice_leading
 from puresignal.core.harmony.chord_book import BookChord
 from puresignal.core.harmony.keys import note_name
-from puresignal.core.kit.articulations import spoken
+from puresignal.core.kit.articulations import family_of, spoken
 from puresignal.core.midi import messages
 from puresignal.core.touch import computer_keyboard, pad_velocity
 from puresignal.core.touch.computer_keyboard import DRUM_CHANNEL
@@ -32,6 +32,8 @@ BEND_CELLS = 2.0
 """Semitones either way of a bend."""
 MAJOR_NUMERALS = ("I", "ii", "iii", "IV", "V", "vi", "vii°")
 MINOR_NUMERALS = ("i", "ii°", "III", "iv", "v", "VI", "VII")
+LADDER = (36, 84)
+"""Notes between which a chord is drawn."""
 THIRDS = (3, 5, 0, 2, 4, 6, 1)
 """Steps of the scale in thirds, with the first in the middle: neighbours share two notes."""
 
@@ -91,6 +93,13 @@ class Cell:
     strum: float | None = None
     drum: str = ""
     channel: int = CHANNEL
+
+    @property
+    def family(self) -> str:
+        """The family whose colour it has: its drum's; notes have two, one of them for roots."""
+        if self.pale:
+            return "other"
+        return family_of(self.drum) if self.drum else "kick" if self.root else "hat"
 
 
 def cells(settings: SurfaceSettings, key: str, book: tuple[BookChord, ...] = ()) -> list[Cell]:

@@ -6,6 +6,7 @@ from collections import deque
 from collections.abc import Callable
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QListView, QPushButton, QVBoxLayout, QWidget
 
 from puresignal.core.diagnosis import message_text
@@ -72,6 +73,7 @@ class MessageList(QWidget):
         self.model = MessagesModel(self)
         self._leaving = leaving
         self._waiting: list[Record] = []
+        self._behind = False
         self.list = QListView()
         self.list.setModel(self.model)
         self.list.setUniformItemSizes(True)
@@ -134,5 +136,13 @@ class MessageList(QWidget):
         at_end = bar.value() >= bar.maximum() - 2
         self.model.add(self._waiting)
         self._waiting = []
-        if at_end:
+        # A list that nobody sees costs time for nothing: it is a large part of a busy player's.
+        if at_end and self.isVisible():
+            self.list.scrollToBottom()
+        self._behind = (at_end or self._behind) and not self.isVisible()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self._behind:
+            self._behind = False
             self.list.scrollToBottom()

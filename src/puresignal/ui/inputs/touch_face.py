@@ -40,10 +40,11 @@ from puresignal.core.generators.recipe import RATES
 from puresignal.core.harmony import keys
 from puresignal.core.harmony.chord_book import BookChord
 from puresignal.core.harmony.keys import note_name
-from puresignal.core.kit.articulations import drum_of, drum_title, family_of, spoken
+from puresignal.core.kit.articulations import drum_of, drum_title, spoken
 from puresignal.core.touch import computer_keyboard, surface
 from puresignal.core.touch.surface import Cell
 from puresignal.translation import mark, tr
+from puresignal.ui.inputs.phone_dialog import PhoneDialog
 from puresignal.ui.state.services import Services
 from puresignal.ui.state.touch_input import TouchInput
 from puresignal.ui.widgets import text_format, theme
@@ -62,7 +63,7 @@ SLIDES = (
     (surface.STEP, mark("plays the next cell")), (surface.BEND, mark("bends the note")),
     (surface.STAY, mark("does nothing")),
 )  # fmt: skip
-LADDER_LOW, LADDER_HIGH = 36, 84
+LADDER_LOW, LADDER_HIGH = surface.LADDER
 
 
 class Sheet(QWidget):
@@ -81,6 +82,17 @@ class Sheet(QWidget):
             tr("Play with fingers, pen, mouse, or the keys from Z up: the middle of a cell is loud, its edge soft.")
         )
         touch.changed.connect(self.update)
+        touch.held_changed.connect(self._light)
+        self._lit: dict[tuple[int, int], int] = {}
+
+    def _light(self) -> None:
+        """Paint only the cells whose light changed: a touch must not wait for a picture."""
+        held = self._touch.player.held
+        changed = {place for place, _ in held.items() ^ self._lit.items()}
+        self._lit = held
+        for cell in self._touch.player.cells:
+            if (cell.row, cell.column) in changed:
+                self.update(self.box(cell).toAlignedRect().adjusted(-2, -2, 2, 2))
 
     def sizeHint(self) -> QSize:
         return QSize(720, 320)
@@ -215,9 +227,10 @@ class Sheet(QWidget):
         pictured = touch.settings.way in (surface.BOOK, surface.LATTICE)
         for cell in player.cells:
             box = self.box(cell)
+            if not box.adjusted(-2, -2, 2, 2).intersects(QRectF(event.rect())):
+                continue
             lit = held.get((cell.row, cell.column), 0)
-            family = family_of(cell.drum) if cell.drum else "kick" if cell.root else "hat"
-            colour = current.family(family if not cell.pale else "other")
+            colour = current.family(cell.family)
             painter.setPen(QPen(colour if not cell.pale else current.colour("line"), 2 if cell.root else 1.2))
             painter.setBrush(colour if lit else current.colour("shade" if cell.pale else "sheet"))
             painter.drawRoundedRect(box, 5, 5)
@@ -353,6 +366,11 @@ class TouchFace(QWidget):
         self.one_voice = QCheckBox(tr("one voice a row"))
         self.one_voice.setToolTip(tr("Each row plays one note at a time, bound to the next."))
         self.one_voice.clicked.connect(lambda on: self._touch.set(one_voice=on))
+        self.phone = QPushButton(tr("Phone…"))
+        self.phone.setToolTip(tr("Play this surface on the screen of a phone in the same network."))
+        self.phone.clicked.connect(self.show_phone)
+        self._services = services
+        self._phone_dialog: PhoneDialog | None = None
         self.labels: dict[str, PlainLabel] = {}
         for name, label, widget in (
             ("way", mark("Cells"), self.way), ("key", mark("of"), self.key), ("rows", mark("rows"), self.rows),
@@ -373,6 +391,7 @@ class TouchFace(QWidget):
             setattr(pair, "name", name)  # noqa: B010
             self._pairs = [*getattr(self, "_pairs", []), (name, pair)]
             flow.addWidget(pair)
+        flow.addWidget(self.phone)
         self.book = self._book_panel()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -382,6 +401,14 @@ class TouchFace(QWidget):
         column.addWidget(self.book)
         self._touch.changed.connect(self.show_settings)
         self.show_settings()
+
+    def show_phone(self) -> PhoneDialog:
+        """Show how a phone gets onto this surface."""
+        if self._phone_dialog is None:
+            self._phone_dialog = PhoneDialog(self._services.phone, self)
+        self._phone_dialog.show()
+        self._phone_dialog.raise_()
+        return self._phone_dialog
 
     def _combo(self, name: str, rows: tuple[tuple[str, str], ...], field: str) -> QComboBox:
         combo = QComboBox()

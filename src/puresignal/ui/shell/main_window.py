@@ -523,6 +523,7 @@ class MainWindow(QMainWindow):
         # A helper that hangs or has died must keep nothing from being stored.
         ends: tuple[Callable[[], None], ...] = (
             self.services.keyboard.stop,
+            self.services.phone.switch_off,
             self.playback.stop,
             self.live_session.close,
             self.services.port_watch.close,

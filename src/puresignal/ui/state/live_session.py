@@ -374,10 +374,13 @@ class LiveSession(QObject):
 
     # Playing from within the program
 
-    def play(self, port: str, message: bytes) -> None:
-        """Send a message of the computer keyboard or the on-screen pads."""
+    def play(self, port: str, message: bytes, at: float | None = None) -> None:
+        """Send a message of the computer keyboard, the on-screen pads or the touch surface.
+
+        at  seconds of the monotonic clock, now by default
+        """
         if self._router is not None:
-            self._router.play(port, message)
+            self._router.play(port, message, at)
 
     def device(self, **command: Any) -> None:
         """Send a command to a simulated device (see puresignal.engine.device_process)."""

@@ -26,6 +26,7 @@ from puresignal.ui.state.microphone import Microphone
 from puresignal.ui.state.note_actions import NoteActions
 from puresignal.ui.state.notices import Notices
 from puresignal.ui.state.outside_master import OutsideMaster
+from puresignal.ui.state.phone_input import PhoneInput
 from puresignal.ui.state.playback import Playback
 from puresignal.ui.state.port_watch import PortWatch
 from puresignal.ui.state.preference_store import PreferenceStore
@@ -80,6 +81,7 @@ class Services:
     freezer: Freezer
     generators: GeneratorActions
     touch: TouchInput
+    phone: PhoneInput
     control_lines: ControlLines
     watch: SignalWatch
     keyboard: KeyboardPlayer
@@ -141,6 +143,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         Freezer(workbench, parent),
         GeneratorActions(workbench, playback, parent),
         touch,
+        PhoneInput(touch, parent),
         ControlLines(workbench, parent),
         SignalWatch(workbench, live_session, parent),
         KeyboardPlayer(live_session, preferences.now.keyboard, parent),

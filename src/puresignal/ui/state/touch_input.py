@@ -33,11 +33,13 @@ USUAL_CHORDS = ((50, 57, 62, 65), (46, 53, 58, 62), (48, 55, 60, 64), (45, 52, 5
 class TouchInput(QObject):
     """Plays what fingers, pen, mouse and keys do on the surface.
 
-    changed  settings, chords or what is held
+    changed  settings or chords
+    held_changed  cells that fingers are on; it comes with every touch, so little may hang on it
     told     what to say to the player: (text, whether it is a problem)
     """
 
     changed = Signal()
+    held_changed = Signal()
     told = Signal(str, bool)
 
     def __init__(
@@ -72,12 +74,18 @@ class TouchInput(QObject):
 
     # Playing
 
-    def press(self, finger: int, x: float, y: float, pressure: float | None = None) -> None:
-        """A finger goes down; places are 0..1 from the left and from the bottom."""
+    def press(
+        self, finger: int, x: float, y: float, pressure: float | None = None, at: float | None = None
+    ) -> None:  # fmt: skip
+        """A finger goes down.
+
+        x, y  0..1 from the left and from the bottom
+        at    seconds of the monotonic clock, now by default
+        """
         live = self._live_session
         if ports.TOUCH not in live.port_names or not live.listening:
             live.listen_to(ports.TOUCH, self._kit())
-        self._send(self.player.press(finger, x, y, pressure))
+        self._send(self.player.press(finger, x, y, pressure), at)
         if self.settings.way == DRUMS and self.settings.roll:
             self._roll_on(finger, pressure)
 
@@ -107,29 +115,33 @@ class TouchInput(QObject):
         timer.timeout.connect(timer.deleteLater)
         timer.start(round(step))
 
-    def move(self, finger: int, x: float, y: float, pressure: float | None = None) -> None:
+    def move(
+        self, finger: int, x: float, y: float, pressure: float | None = None, at: float | None = None
+    ) -> None:  # fmt: skip
+        """A finger that is down moves."""
         if self.settings.way == DRUMS and (found := self.player.place(x, y)) is not None:
             # What a roll's next stroke is like.
             self._pressed[finger] = pad_velocity.velocity(found[1], found[2], pressure)
-        self._send(self.player.move(finger, x, y))
+        self._send(self.player.move(finger, x, y), at)
 
-    def lift(self, finger: int) -> None:
+    def lift(self, finger: int, at: float | None = None) -> None:
+        """A finger goes up."""
         self._rolls[finger] = self._rolls.get(finger, 0) + 1
         self._pressed.pop(finger, None)
-        self._send(self.player.lift(finger))
+        self._send(self.player.lift(finger), at)
 
     def lift_all(self) -> None:
         """Every finger is gone."""
         self._send(self.player.lift_all())
 
-    def _send(self, sent: Sent) -> None:
+    def _send(self, sent: Sent, at: float | None = None) -> None:
         for after, message in sent:
             if after <= 0:
-                self._live_session.play(ports.TOUCH, message)
+                self._live_session.play(ports.TOUCH, message, at)
             else:
                 QTimer.singleShot(round(1000 * after), self, lambda m=message: self._later(m))
         if sent:
-            self.changed.emit()
+            self.held_changed.emit()
 
     def _later(self, message: bytes) -> None:
         """A note of a strum, unless its chord has ended meanwhile."""
