@@ -228,3 +228,35 @@ def test_a_roll_strikes_again_only_while_its_finger_is_down():
     player.lift(1)
     assert player.again(1, 77) == []
     assert player.velocity_at(1) == 0
+
+
+def test_the_hat_cell_opens_with_height_and_its_pedal_slides_and_damps():
+    from puresignal.core.touch.computer_keyboard import note_of
+
+    settings = surface.with_drum(surface.with_way(SurfaceSettings(rows=1), surface.DRUMS), 0, 0, surface.HAT)
+    settings = surface.with_drum(settings, 0, 1, "crash1.bow")
+    player = SurfacePlayer(settings)
+    struck = {}
+    for y, name in ((0.1, "hat.closed"), (0.5, "hat.half"), (0.95, "hat.open")):
+        pedal, on = (message for _, message in player.press(1, 0.125, y))
+        assert pedal == bytes((0xB9, 4, round(127 * (1 - y))))
+        assert on[:2] == bytes((0x99, note_of(name)))
+        struck[name] = on[2]
+        assert [message for _, message in player.lift(1)] == [bytes((0x89, note_of(name), 64))]
+    # Height is the pedal's; how hard is told by the distance from the middle line.
+    assert len(set(struck.values())) == 1
+    assert player.press(1, 0.24, 0.5)[-1][1][2] < struck["hat.half"]
+    player.lift(1)
+
+    player.press(2, 0.37, 0.5)
+    player.press(1, 0.125, 0.9)
+    assert [message for _, message in player.move(1, 0.125, 0.5)] == [bytes((0xB9, 4, 64))]
+    closing = [message for _, message in player.move(1, 0.125, -0.3)]
+    foot, crash = note_of("hat.pedal"), note_of("crash1.bow")
+    assert closing == [
+        bytes((0xB9, 4, 127)), bytes((0x89, note_of("hat.open"), 64)), bytes((0x99, foot, 72)), bytes((0x89, foot, 64)),
+        bytes((0xA9, crash, 127)), bytes((0xA9, crash, 0)),
+    ]  # fmt: skip
+    assert player.move(1, 0.125, 0.0) == []
+    assert player.lift(1) == []
+    assert player.sounding == (crash,)

@@ -99,6 +99,11 @@ def control(channel: int, number: int, value: int) -> bytes:
     return bytes((CONTROL | (channel - 1), number, value))
 
 
+def poly_pressure(channel: int, note: int, value: int) -> bytes:
+    """Pressure on one note; on a cymbal, a hand that chokes it."""
+    return bytes((POLY_PRESSURE | (channel - 1), note, value))
+
+
 def bend(channel: int, amount: int) -> bytes:
     """A pitch bend, -8192..8191."""
     whole = amount + 8192

@@ -28,6 +28,12 @@ USUAL_DRUMS = (
 )  # fmt: skip
 """Drums of the first page, its lowest row first."""
 NOTHING = "-"
+HAT = "hat"
+"""A cell that is a hat with its pedal: its lower end is closed, its upper end open, and a finger slides the pedal."""
+PEDAL, PEDAL_VELOCITY = 4, 72
+"""The foot controller of General MIDI, and how hard the pedal that a finger closes is trodden."""
+SHUT, AJAR = 0.08, 0.3
+"""Openness at which the foot is down, and that it must have left before it can come down again."""
 BEND_CELLS = 2.0
 """Semitones either way of a bend."""
 MAJOR_NUMERALS = ("I", "ii", "iii", "IV", "V", "vi", "vii°")
@@ -201,6 +207,8 @@ def with_drum(settings: SurfaceSettings, row: int, column: int, drum: str) -> Su
 
 def drum_note(drum: str) -> int | None:
     """The note that a drum of a cell is sent as; None for one that is none."""
+    if drum == HAT:
+        return computer_keyboard.note_of("hat.open")
     if drum.isdigit():
         return int(drum) if int(drum) <= 127 else None
     return computer_keyboard.note_of(drum) if drum in computer_keyboard.PLAYABLE else None
@@ -214,6 +222,7 @@ def _drums(settings: SurfaceSettings) -> list[Cell]:
             note = drum_note(drum)
             words = "" if note is None else tr("note {n}", n=note) if drum.isdigit() else spoken(drum)
             label, _, below = words.partition(", ")
+            below = tr("pedal slide") if drum == HAT else below
             notes = () if note is None else (note,)
             found.append(Cell(row, column, notes, label, below, pale=note is None, drum=drum, channel=DRUM_CHANNEL))
     return found
@@ -229,6 +238,8 @@ class _Finger:
     notes: tuple[int, ...]
     velocity: int
     begun: float
+    openness: float = -1.0
+    ajar: bool = False
 
 
 class SurfacePlayer:
@@ -238,6 +249,7 @@ class SurfacePlayer:
         self._fingers: dict[int, _Finger] = {}
         self._sounding: dict[tuple[int, int], int] = {}
         self._chord: tuple[int, ...] | None = None
+        self._cymbals: set[int] = set()
         self.use(settings, key, book)
 
     def use(self, settings: SurfaceSettings, key: str, book: tuple[BookChord, ...] = ()) -> None:
@@ -274,6 +286,8 @@ class SurfacePlayer:
         if found is None:
             return out
         cell, across, up = found
+        if cell.drum == HAT:
+            return out + self._strike_hat(finger, cell, (up + 1) / 2, pad_velocity.velocity(across, 0.0, pressure))
         return out + self._begin(finger, cell, pad_velocity.velocity(across, up, pressure), x)
 
     def _begin(self, finger: int, cell: Cell, velocity: int, x: float) -> Sent:
@@ -304,6 +318,41 @@ class SurfacePlayer:
         for i, note in enumerate(row):
             self._sounding[cell.channel, note] = self._sounding.get((cell.channel, note), 0) + 1
             out.append((i * each, messages.note_on(cell.channel, note, loud)))
+        if family_of(cell.drum) == "cymbal":
+            self._cymbals.update(row)
+        return out
+
+    def _strike_hat(self, finger: int, cell: Cell, openness: float, velocity: int) -> Sent:
+        note = computer_keyboard.note_of(pad_velocity.hat_at(openness))
+        self._fingers[finger] = own = _Finger(cell, (note,), velocity, 0.0, ajar=openness > AJAR)
+        self._sounding[cell.channel, note] = self._sounding.get((cell.channel, note), 0) + 1
+        return [*self._slide(own, openness), (0.0, messages.note_on(cell.channel, note, velocity))]
+
+    def _slide(self, own: _Finger, openness: float) -> Sent:
+        """The pedal moves. Closed from open it sounds by itself, and the other hand damps the cymbals with it."""
+        before, own.openness = own.openness, max(0.0, min(1.0, openness))
+        place = round(127 * (1 - own.openness))
+        out: Sent = []
+        if place != round(127 * (1 - before)):
+            out.append((0.0, messages.control(own.cell.channel, PEDAL, place)))
+        if own.openness > AJAR:
+            own.ajar = True
+        elif own.openness <= SHUT and own.ajar and before >= 0:
+            own.ajar = False
+            foot, channel = computer_keyboard.note_of("hat.pedal"), own.cell.channel
+            out += self._silenced(own)
+            out += [
+                (0.0, messages.note_on(channel, foot, PEDAL_VELOCITY)), (0.0, messages.note_off(channel, foot)),
+            ]  # fmt: skip
+            for cymbal in sorted(self._cymbals):
+                out += [(0.0, messages.poly_pressure(channel, cymbal, value)) for value in (127, 0)]
+            self._cymbals.clear()
+        return out
+
+    def _silenced(self, own: _Finger) -> Sent:
+        """The finger's note ends although it is down: what it struck does not ring any more."""
+        out = self._ended(own)
+        own.notes = ()
         return out
 
     def again(self, finger: int, velocity: int) -> Sent:
@@ -324,6 +373,8 @@ class SurfacePlayer:
     def move(self, finger: int, x: float, y: float) -> Sent:
         """A finger that is down moves."""
         own = self._fingers.get(finger)
+        if own is not None and own.cell.drum == HAT:
+            return self._slide(own, y * self.rows - own.cell.row)
         if own is None or self.settings.slide == STAY or self.settings.way == DRUMS:
             return []
         if self.settings.slide == BEND and self.settings.way in (STEPS, ROWS):

@@ -169,6 +169,9 @@ class Sheet(QWidget):
                 lambda _=False, n=name: self._touch.set_drum(cell.row, cell.column, n)
             )
         menu.addSeparator()
+        menu.addAction(tr("Hat with pedal slide")).triggered.connect(
+            lambda: self._touch.set_drum(cell.row, cell.column, surface.HAT)
+        )
         menu.addAction(tr("A note…")).triggered.connect(lambda: self._ask_note(cell))
         menu.addAction(tr("Nothing")).triggered.connect(
             lambda: self._touch.set_drum(cell.row, cell.column, surface.NOTHING)
