@@ -90,13 +90,15 @@ class PhoneInput(QObject):
         """The message that fills the page like the surface in the window."""
         player, current = self._touch.player, theme.current()
         pictured = self._touch.settings.way in (surface.BOOK, surface.LATTICE)
-        low, high = surface.LADDER
+        # A phone's cells are low: the ladder spans only what there is.
+        notes = [note for cell in player.cells for note in cell.notes]
+        low, high = (min(notes) - 1, max(notes) + 1) if notes else surface.LADDER
         rows: list[dict[str, object]] = [
             {
                 "row": cell.row, "column": cell.column, "label": cell.label, "below": cell.below, "root": cell.root,
                 "pale": cell.pale, "colour": current.family(cell.family).name(),
                 "ladder": [
-                    round((min(high, max(low, note)) - low) / (high - low), 3) for note in cell.notes if pictured
+                    round((note - low) / (high - low), 3) for note in cell.notes if pictured
                 ],
             }
             for cell in player.cells
