@@ -21,6 +21,7 @@ from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.networks import live_pitch
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
 from puresignal.core.hearing.transcribed import TranscribedNotes
+from puresignal.core.session.settled import compare
 from puresignal.io.models import conv_net, dense_net, feature_space, live_feature_space
 from puresignal.sim import instrument_synthesis
 
@@ -59,19 +60,23 @@ def hits() -> None:
 
 def tune(kind: str) -> None:
     alike, live_f, offline_f, quick_f, late, heard_late, waits = [], [], [], [], [], [], []
+    before_f, after_f = [], []
     spent = seconds = 0.0
     for clip in getattr(evaluation_clips, kind)():
         samples, truth = at(clip, candidates.RATE), [(s, e, w) for s, e, w, _ in clip.notes]
-        offline = pitched(
-            melody_notes.decide(candidates.analyse(conv_net("onset"), dense_net("multipitch"), samples)).kept()
-        )  # fmt: skip
+        decided = melody_notes.decide(candidates.analyse(conv_net("onset"), dense_net("multipitch"), samples)).kept()
+        offline = pitched(decided)
+        whole = [(s, e, n, c) for (s, e, n), c in zip(offline, decided.confidence.tolist(), strict=True)]
         live = live_melody.LiveMelody(conv_net("onset"), dense_net("multipitch"), dense_net("live_pitch"))
         told: list[Row] = []
+        marked: list[tuple[float, float]] = []
         parts = []
         began = time.perf_counter()
         for begin in range(0, len(samples), BLOCK // 2):
             now = (begin + BLOCK // 2) / candidates.RATE
-            told += [(now, now, e.number) for e in live.feed(samples[begin : begin + BLOCK // 2]) if e.velocity]
+            begun = [e for e in live.feed(samples[begin : begin + BLOCK // 2]) if e.velocity]
+            told += [(now, now, e.number) for e in begun]
+            marked += [(e.at, float(e.number)) for e in begun]
             parts.append(live.settled())
             waits += (now - parts[-1].end).tolist()
         live.end()
@@ -85,6 +90,14 @@ def tune(kind: str) -> None:
         # At once: the same pitch, reported within a tenth of a second.
         pairs = matched([(s + 0.05, e, w) for s, e, w in truth], told)
         quick_f.append(2 * len(pairs) / max(1, len(truth) + len(told)))
+        # What the window makes of it when the recording is over.
+        found = compare(np.array(marked).reshape(-1, 2), np.array(whole).reshape(-1, 4))
+        after = [
+            (when + found.shifted.get(i, 0.0), when, number + found.moved.get(i, 0))
+            for i, (when, number) in enumerate(marked) if i not in found.gone
+        ] + [offline[j] for j in found.missed]  # fmt: skip
+        before_f.append(score(truth, [(when, when, number) for when, number in marked]))
+        after_f.append(score(truth, after))
         sounds_after = clip.sounds_after()
         own = [(told[j][0] - truth[i][0], sounds_after[i]) for i, j in pairs if truth[i][2] > 45]
         late += [wait for wait, _ in own]
@@ -95,7 +108,7 @@ def tune(kind: str) -> None:
         f"{1000 * np.median(late):.0f} ms (a quarter after {1000 * np.quantile(late, 0.25):.0f}, three after "
         f"{1000 * np.quantile(late, 0.75):.0f}); {100 * np.mean(np.array(late) < 0.04):.0f} % within 40 ms, "
         f"{100 * np.mean(np.array(heard_late) < 0.04):.0f} % of when they can be heard; "
-        f"{100 * spent / seconds:.0f} % of a core"
+        f"{100 * spent / seconds:.0f} % of a core; as told {np.mean(before_f):.3f}, corrected {np.mean(after_f):.3f}"
     )
 
 

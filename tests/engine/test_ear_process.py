@@ -158,10 +158,10 @@ def test_no_microphone_is_said_and_the_next_one_is_found(alone):
 class Voice(Peer):
     """A peer that plays sound into the ear, and knows the frame at which it began."""
 
-    def __init__(self, name, sound):
+    def __init__(self, name, sound, binding=None):
         self.sound, self.began = sound, -1
         self.playing = False
-        super().__init__(name)
+        super().__init__(name, binding)
 
     def _process(self, frames):
         super()._process(frames)

@@ -88,6 +88,32 @@ def test_a_singer_is_seen_recorded_and_written_with_the_sound_beside(window, qtb
     assert set(take.events.data1[on].tolist()) <= set(written)
 
 
+def test_what_was_named_too_early_is_corrected_from_the_sound_in_one_step(window, qtbot, monkeypatch):
+    services = window.services
+    face, microphone, bench = face_of(window, ports.MIC_MELODY, qtbot), services.microphone, services.workbench
+    choose(face.source, "singer")
+    qtbot.waitUntil(lambda: microphone.state.get("heard", 0) >= 1, timeout=20_000)
+    # The live ear names every note a semitone too high; the sound knows better.
+    face.shift.setValue(1)
+    qtbot.wait(300)
+    before = len(bench.session.takes)
+    told = []
+    monkeypatch.setattr(services.notices, "tell", lambda text, wrong=False: told.append(text))
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
+    heard = microphone.state["heard"]
+    qtbot.waitUntil(lambda: microphone.state.get("heard", 0) >= heard + 5, timeout=20_000)
+    microphone.change(shift=0)
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(bench.session.takes) == before + 2, timeout=10_000)
+    ident = bench.session.takes[-2].ident
+    qtbot.waitUntil(lambda: len(bench.session.take(ident).edits) > 0, timeout=20_000)
+    edits = bench.session.take(ident).edits
+    assert {edits.get(int(origin)).up for origin in edits.origins} == {-1}
+    assert len(edits) >= 3
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(bench.session.take(ident).edits) == 0
+
+
 def test_a_key_and_a_chord_act_at_once(window, qtbot):
     services = window.services
     face, microphone = face_of(window, ports.MIC_MELODY, qtbot), services.microphone

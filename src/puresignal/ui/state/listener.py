@@ -6,6 +6,7 @@ import contextlib
 import json
 import os
 import time
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -32,6 +33,10 @@ KINDS = (
 NAMES = {"melody": mark("melody"), "drums": mark("drums"), "chords": mark("chords"), "hits": mark("taught sounds")}
 
 
+Row = Sequence[float]
+"""Start, end, channel, note, velocity, confidence, reason and place of a heard note (see heard_take.made)."""
+
+
 @dataclass
 class _Job:
     path: Path
@@ -40,6 +45,7 @@ class _Job:
     process: HelperProcess
     to: int
     out: int
+    then: Callable[[list[Row]], None] | None = None
     rest: bytes = b""
     ident: str = ""
 
@@ -60,7 +66,7 @@ class Listener(QObject):
         super().__init__(parent)
         self._workbench = workbench
         self._job: _Job | None = None
-        self._waiting: list[tuple[Path, str, float, str | None]] = []
+        self._waiting: list[tuple[Path, str, float, str | None, Callable[[list[Row]], None] | None]] = []
         self._timer = QTimer(self)
         self._timer.setInterval(LOOK_MS)
         self._timer.timeout.connect(self._look)
@@ -73,7 +79,7 @@ class Listener(QObject):
     def hear(self, path: Path, kind: str, beat: float = 0.0, examples: str | None = None) -> None:
         """Listen to a recording whose beginning stands at a beat from bar 1."""
         self._waiting = [one for one in self._waiting if one[1] != GUESS]
-        self._waiting.append((path, kind, beat, examples))
+        self._waiting.append((path, kind, beat, examples, None))
         if self._job is not None and self._job.kind == GUESS:
             self._end()
         else:
@@ -81,7 +87,12 @@ class Listener(QObject):
 
     def propose(self, path: Path) -> None:
         """Find out what a recording probably contains, without a word."""
-        self._waiting.append((path, GUESS, 0.0, None))
+        self._waiting.append((path, GUESS, 0.0, None, None))
+        self._begin()
+
+    def settle(self, path: Path, then: Callable[[list[Row]], None]) -> None:
+        """Hear the melody of a recording once more, for its rows alone; what is wrong with it is not told."""
+        self._waiting.append((path, "melody", 0.0, None, then))
         self._begin()
 
     def cancel(self) -> None:
@@ -92,14 +103,14 @@ class Listener(QObject):
     def _begin(self) -> None:
         if self._job is not None or not self._waiting:
             return
-        path, kind, beat, examples = self._waiting.pop(0)
+        path, kind, beat, examples, then = self._waiting.pop(0)
         theirs, to = os.pipe()
         out, answers = os.pipe()
         os.set_blocking(out, False)
         process = HelperProcess("puresignal.commands.ear", (), (), theirs, answers)
         wanted = {"path": str(path), "kind": kind, "examples": examples}
         os.write(to, json.dumps(wanted).encode() + b"\n")
-        self._job = _Job(path, kind, beat, process, to, out)
+        self._job = _Job(path, kind, beat, process, to, out, then)
         self._timer.start()
         if kind != GUESS:
             self.progressed.emit(self._title(path), 0.0)
@@ -149,6 +160,10 @@ class Listener(QObject):
                 kind, sure = said["kinds"][0]
                 self.proposed.emit(job.path, kind, float(sure))
             return True
+        if job.then is not None:
+            if "rows" in said:
+                job.then(said["rows"])
+            return "beginning" not in said
         if "beginning" in said:
             if said["beginning"]["rows"]:
                 self._add(job, said["beginning"])

@@ -48,11 +48,13 @@ class Microphone(QObject):
     changed     the ear's state, the profile, or the calibration changed
     told        what to say to the player: (text, whether it is a problem)
     left_behind  a recording that a killed program left was saved: its path
+    kept        the sound of a recording became a take: its path, and its beat from bar 1
     """
 
     changed = Signal()
     told = Signal(str, bool)
     left_behind = Signal(object)
+    kept = Signal(object, float)
 
     def __init__(
         self, workbench: Workbench, live_session: LiveSession, capture: Capture, preferences: PreferenceStore,
@@ -321,5 +323,6 @@ class Microphone(QObject):
         except PureSignalError as error:
             self.told.emit(str(error), True)
             return
+        self.kept.emit(path, beat)
         text = tr("The sound of the microphone is kept as a take of its own; its notes can be heard again.")
         self.told.emit(text, False)

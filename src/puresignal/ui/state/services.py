@@ -33,6 +33,7 @@ from puresignal.ui.state.preference_store import PreferenceStore
 from puresignal.ui.state.renderer import Renderer
 from puresignal.ui.state.screen_pads import ScreenPads
 from puresignal.ui.state.section_actions import SectionActions
+from puresignal.ui.state.settled_voice import SettledVoice
 from puresignal.ui.state.signal_watch import SignalWatch
 from puresignal.ui.state.simulated_players import SimulatedPlayers
 from puresignal.ui.state.sitting_log import SittingLog
@@ -125,6 +126,8 @@ def start(workbench: Workbench, parent: QObject) -> Services:
     listener.progressed.connect(lambda what, part: _show_hearing(notices, listener, what, part))
     microphone = Microphone(workbench, live_session, capture, preferences, background, parent)
     microphone.told.connect(notices.tell)
+    settled = SettledVoice(workbench, microphone, listener, parent)
+    settled.told.connect(notices.tell)
     touch = TouchInput(workbench, live_session, preferences, parent)
     touch.told.connect(notices.tell)
     return Services(

@@ -1,0 +1,73 @@
+"""What a singer's sound shows once it is over, against what was heard while it was sung.
+
+Live, a note is named within a few hundredths of a second of its onset. The whole phrase knows better: which pitch the
+steady part of a note has, where it began, that a dip in level was no new note, and that a soft one was.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+WITHIN = 0.15
+"""Seconds between a note heard live and the same note in the sound."""
+SURE = 0.5
+"""Confidence from which the sound is believed against what was heard live."""
+FARTHEST = 12
+"""Semitones by which a note is corrected at most."""
+LATE = 0.02
+"""Seconds by which the onsets may differ before the live one is moved."""
+
+
+@dataclass(frozen=True)
+class Settled:
+    """Corrections. Numbers are rows of the two hearings.
+
+    moved    semitones up of live notes; shifted: seconds later of live notes
+    gone     live notes that the sound has not
+    missed   notes of the sound that were not heard live
+    """
+
+    moved: dict[int, int]
+    shifted: dict[int, float]
+    gone: tuple[int, ...]
+    missed: tuple[int, ...]
+
+    def __bool__(self) -> bool:
+        return bool(self.moved or self.shifted or self.gone or self.missed)
+
+
+def compare(live: np.ndarray, heard: np.ndarray) -> Settled:
+    """Compare the two hearings of one recording.
+
+    live   (n, 2) onset in seconds and note, by onset
+    heard  (m, 4) onset and end in the same seconds, note as it would have been sent, confidence
+
+    Each heard note goes with the nearest live one within WITHIN; the same pitch comes before the same moment. Nothing
+    is said of what lies before or after all that was heard in the sound.
+    """
+    if not len(heard):
+        return Settled({}, {}, (), ())
+    apart = np.abs(live[:, :1] - heard[None, :, 0])
+    cost = apart + np.where(live[:, 1:2] == heard[None, :, 2], 0.0, WITHIN)
+    pairs: dict[int, int] = {}
+    taken: set[int] = set()
+    for place in np.argsort(cost, axis=None, kind="stable"):
+        i, j = divmod(int(place), len(heard))
+        if apart[i, j] <= WITHIN and i not in pairs and j not in taken:
+            pairs[i] = j
+            taken.add(j)
+    moved, shifted = {}, {}
+    for i, j in sorted(pairs.items()):
+        if heard[j, 3] < SURE:
+            continue
+        up, later = int(heard[j, 2] - live[i, 1]), float(heard[j, 0] - live[i, 0])
+        if up and abs(up) <= FARTHEST:
+            moved[i] = up
+        if abs(later) > LATE:
+            shifted[i] = later
+    begin, end = heard[:, 0].min() - WITHIN, heard[:, 1].max() + WITHIN
+    gone = tuple(i for i in range(len(live)) if i not in pairs and begin <= live[i, 0] <= end)
+    missed = tuple(j for j in range(len(heard)) if j not in taken and heard[j, 3] >= SURE)
+    return Settled(moved, shifted, gone, missed)
