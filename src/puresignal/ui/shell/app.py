@@ -139,6 +139,8 @@ def _show(app: object, window: object) -> int:
     window.show()
     QTimer.singleShot(1000, window, window.make_views_when_idle)
     if _asked_to_end:
+        # Nobody is there to answer or to read what it says.
+        window.asks_before_closing = False
         window.close()
         return 0
     return int(app.exec())  # type: ignore[attr-defined]
