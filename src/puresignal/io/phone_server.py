@@ -198,7 +198,8 @@ class PhoneServer:
         """The page's files; None for the line itself."""
         # A name that some other page made to point here is not ours.
         if request.headers.get_all("Host") != [self.host]:
-            return self._response(HTTPStatus.MISDIRECTED_REQUEST, b"", "text/plain")
+            why = tr("Open this page by the address that Pure Signal shows.")
+            return self._response(HTTPStatus.MISDIRECTED_REQUEST, why.encode(), "text/plain")
         if request.path == LINE:
             full = self._guests >= MOST_GUESTS
             return self._response(HTTPStatus.SERVICE_UNAVAILABLE, b"", "text/plain") if full else None
@@ -238,6 +239,12 @@ class PhoneServer:
             pass
         finally:
             self._guests -= 1
+            # Also of a phone that was gone before it heard that it was let in.
+            for other in self._phones.values():
+                if other.connection is connection:
+                    other.connection = None
+                    self._lift(other)
+                    self._changed()
 
     async def _let_in(self, connection: ServerConnection) -> _Phone | None:
         try:
@@ -308,10 +315,6 @@ class PhoneServer:
             await connection.close(1008, "not a message of the page")  # not shown
         finally:
             asking.cancel()
-            if one.connection is connection:
-                one.connection = None
-                self._lift(one)
-                self._changed()
 
     async def _ask(self, one: _Phone, connection: ServerConnection, asked: dict[int, float]) -> None:
         """Ask for the time again and again; a phone that does not answer has its fingers lifted."""

@@ -49,13 +49,10 @@ def compare(live: np.ndarray, heard: np.ndarray) -> Settled:
     """
     if not len(heard):
         return Settled({}, {}, (), ())
-    apart = np.abs(live[:, :1] - heard[None, :, 0])
-    cost = apart + np.where(live[:, 1:2] == heard[None, :, 2], 0.0, WITHIN)
     pairs: dict[int, int] = {}
     taken: set[int] = set()
-    for place in np.argsort(cost, axis=None, kind="stable"):
-        i, j = divmod(int(place), len(heard))
-        if apart[i, j] <= WITHIN and i not in pairs and j not in taken:
+    for _, i, j in sorted(_near(live, heard)):
+        if i not in pairs and j not in taken:
             pairs[i] = j
             taken.add(j)
     moved, shifted = {}, {}
@@ -71,3 +68,15 @@ def compare(live: np.ndarray, heard: np.ndarray) -> Settled:
     gone = tuple(i for i in range(len(live)) if i not in pairs and begin <= live[i, 0] <= end)
     missed = tuple(j for j in range(len(heard)) if j not in taken and heard[j, 3] >= SURE)
     return Settled(moved, shifted, gone, missed)
+
+
+def _near(live: np.ndarray, heard: np.ndarray) -> list[tuple[float, int, int]]:
+    """Pairs that may belong together: how badly, live note, heard note."""
+    order = np.argsort(heard[:, 0], kind="stable")
+    onset = heard[order, 0]
+    first = np.searchsorted(onset, live[:, 0] - WITHIN, side="left")
+    last = np.searchsorted(onset, live[:, 0] + WITHIN, side="right")
+    return [
+        (abs(live[i, 0] - heard[j, 0]) + (WITHIN if live[i, 1] != heard[j, 2] else 0.0), i, int(j))
+        for i in range(len(live)) for j in order[first[i] : last[i]]
+    ]  # fmt: skip

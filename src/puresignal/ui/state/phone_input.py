@@ -51,7 +51,6 @@ class PhoneInput(QObject):
         self._moved.connect(self.changed)
         touch.changed.connect(self._show)
         touch.held_changed.connect(self._light)
-        self.destroyed.connect(self.switch_off)
 
     @property
     def server(self) -> PhoneServer | None:
