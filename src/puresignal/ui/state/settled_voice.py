@@ -8,12 +8,9 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from puresignal.core.harmony import scales
-from puresignal.core.midi.messages import KIND, NOTE_ON
-from puresignal.core.path.note_edits import Edit
-from puresignal.core.session import note_editing, settled
+from puresignal.core.session import settled
 from puresignal.core.session.settled import Settled
-from puresignal.core.session.take_ref import PLAYED, DrawnNote, TakeRef
-from puresignal.core.touch.voice import CHANNEL
+from puresignal.core.session.take_ref import PLAYED, TakeRef
 from puresignal.io import ports
 from puresignal.translation import count_tr, tr
 from puresignal.ui.state.listener import Listener, Row
@@ -62,36 +59,18 @@ class SettledVoice(QObject):
             # It is gone, or the player has been at it.
             return
         placed, timeline = bench.placed(ref)
-        events = placed.take.events
-        on = np.flatnonzero((events.status & KIND == NOTE_ON) & (events.data2 > 0))
-        live = np.column_stack((placed.seconds(events.arrived[on], timeline), events.data1[on].astype(float)))
         zero = float(timeline.beats_to_seconds(np.array([beat]))[0])
-        scale = scales.scale_of(own.key)
-        kept = [row for row in rows if not row[6]]
-        heard = np.array([
-            (zero + row[0], zero + row[1], scales.held(int(row[3]), scale) + own.shift, row[5]) for row in kept
-        ]).reshape(-1, 4)  # fmt: skip
-        found = settled.compare(live, heard)
+        session, found = settled.corrected(
+            bench.session, ref, placed, timeline, [(zero + a, zero + b, *more) for a, b, *more in rows], own,
+            tr("From the sound"),
+        )  # fmt: skip
         if not found:
             return
-        session = bench.session
-        for i in sorted({*found.moved, *found.shifted}):
-            edit = Edit(up=found.moved.get(i, 0), seconds=found.shifted.get(i, 0.0))
-            session = note_editing.with_edit(session, {ident: on[[i]]}, edit)
-        if found.gone:
-            session = note_editing.erased(session, {ident: on[list(found.gone)]})
-        begin = timeline.seconds_to_beats(heard[:, 0]).tolist()
-        end = timeline.seconds_to_beats(heard[:, 1]).tolist()
-        added = [
-            DrawnNote(0, begin[j], end[j] - begin[j], int(heard[j, 2]), own.velocity(int(kept[j][4])), CHANNEL)
-            for j in found.missed if 0 <= heard[j, 2] <= 127
-        ]  # fmt: skip
-        session = note_editing.with_drawn(session, ref, added, tr("From the sound"))
         bench.do(tr("correct what was sung"), session)
-        self.told.emit(tr("Heard as a whole: {what}. Undo puts it back.", what=_said(found, len(added))), False)
+        self.told.emit(tr("Heard as a whole: {what}. Undo puts it back.", what=_said(found)), False)
 
 
-def _said(found: Settled, added: int) -> str:
+def _said(found: Settled) -> str:
     said = []
     if n := len(found.moved):
         said.append(count_tr("{n} note with another pitch", "{n} notes with another pitch", n))
@@ -99,6 +78,6 @@ def _said(found: Settled, added: int) -> str:
         said.append(count_tr("{n} at another moment", "{n} at other moments", n))
     if n := len(found.gone):
         said.append(count_tr("{n} left out", "{n} left out", n))
-    if added:
-        said.append(count_tr("{n} added", "{n} added", added))
+    if n := len(found.missed):
+        said.append(count_tr("{n} added", "{n} added", n))
     return ", ".join(said)
