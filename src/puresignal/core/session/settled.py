@@ -1,4 +1,4 @@
-"""What a singer's sound shows once it is over, against what was heard while it was sung.
+"""Corrects a sung take by its recorded sound: compares what was heard live with what the whole recording shows.
 
 Live, a note is named within a few hundredths of a second of its onset. The whole phrase knows better: which pitch the
 steady part of a note has, where it began, that a dip in level was no new note, and that a soft one was.

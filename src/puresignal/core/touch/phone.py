@@ -1,4 +1,4 @@
-"""What a phone tells of the fingers on it: read strictly, kept to a rate, and set to our clock."""
+"""Messages of a phone that plays the touch surface: read strictly, kept to a rate, and set to our clock."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ class PhoneError(ValueError):
 
 @dataclass(frozen=True)
 class Touch:
-    """What a finger does.
+    """A finger goes down, moves or goes up.
 
     doing     one of DOING
     finger    its number on the phone
@@ -179,7 +179,7 @@ class Fingers:
         self.down: dict[int, tuple[float, float]] = {}
 
     def follow(self, touches: tuple[Touch, ...]) -> tuple[Touch, ...]:
-        """What of it can be: nothing moves or ends that is not down, and no more than MOST_FINGERS are."""
+        """The touches that are possible: nothing moves or ends that is not down, and no more than MOST_FINGERS are."""
         out = []
         for one in touches:
             if one.doing == DOWN:
