@@ -1,4 +1,4 @@
-"""The arpeggio of held keys in the player: what is sent to it live is held, its steps are on the grid of the beats."""
+"""The generator on held keys in the player: what is sent to it live is held, its steps are on the grid of the beats."""
 
 from __future__ import annotations
 
@@ -6,8 +6,9 @@ import math
 from collections.abc import Iterable
 from typing import Protocol
 
+from puresignal.core.generators import held_pattern
 from puresignal.core.generators.held_pattern import HeldPattern
-from puresignal.core.generators.recipe import Arpeggio
+from puresignal.core.generators.recipe import Recipe
 from puresignal.core.midi import messages
 from puresignal.core.timing.beat_table import BeatTable
 
@@ -38,13 +39,14 @@ class HeldSteps:
     def on(self) -> bool:
         return self._pattern is not None
 
-    def set_up(self, source: int, to: int, channel: int, recipe: Arpeggio | None) -> None:
+    def set_up(self, source: int, to: int, channel: int, recipe: Recipe | None, beats_a_bar: float = 4.0) -> None:
         """Play keys that are sent to one output on another; None: no more. Keys that are held stay held."""
         before = self._pattern
         self.source, self.to, self.channel = source, to, channel
-        self._pattern = None if recipe is None else HeldPattern(recipe)
+        self._pattern = None if recipe is None else held_pattern.of_recipe(recipe, beats_a_bar)
         if before is not None and self._pattern is not None:
             self._pattern.held = before.held
+            self._next = math.ceil(self._next * before.step / self._pattern.step - 1e-6)
 
     def hear(self, left: Iterable[tuple[float, int, bytes]]) -> None:
         """Take in messages that left: seconds of the clock, output, bytes."""
@@ -79,12 +81,19 @@ class HeldSteps:
             at = place.frame_at(second)
             if at > up_to or second >= second_of_end - 1e-9:
                 break
-            after = place.frame_at(place.beats.second_of(beat + pattern.step * pattern.recipe.gate / 100))
-            for note, velocity in pattern.at(self._next):
-                found.append((at, self.to, bytes((messages.NOTE_ON | self.channel - 1, note, velocity))))
-                self._ends.append((max(at + 1, after), note))
+            for one in pattern.at(self._next):
+                after = place.frame_at(place.beats.second_of(beat + one.long))
+                found += self._ended(one.note, at)
+                found.append((at, self.to, bytes((messages.NOTE_ON | self.channel - 1, one.note, one.velocity))))
+                self._ends.append((max(at + 1, after), one.note))
             self._next += 1
         due = [one for one in self._ends if one[0] <= up_to]
         self._ends = [one for one in self._ends if one[0] > up_to]
         found += [(at, self.to, bytes((messages.NOTE_OFF | self.channel - 1, note, 64))) for at, note in due]
         return found
+
+    def _ended(self, note: int, frame: int) -> list[tuple[int, int, bytes]]:
+        """The end of a note that is struck again while it sounds: long notes overlap their next stroke."""
+        sounding = [one for one in self._ends if one[1] == note and one[0] > frame]
+        self._ends = [one for one in self._ends if one not in sounding]
+        return [(frame, self.to, bytes((messages.NOTE_OFF | self.channel - 1, note, 64))) for _ in sounding]

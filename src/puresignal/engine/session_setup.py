@@ -12,6 +12,7 @@ from puresignal.core.kit.note_map import to_json
 from puresignal.core.session import sync
 from puresignal.core.session.live_input import outputs_of, ports_of
 from puresignal.core.session.session import Session
+from puresignal.core.timing.session_time import Timeline
 from puresignal.engine.router_config import LiveTrack, RouterConfig, TrackRoute
 from puresignal.io import ports, sample_kits
 from puresignal.io.preferences import SoundOut
@@ -35,7 +36,7 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
     elsewhere = [track.port for track in own if track.port]
     sent_to = [session.destination(name).port for name in outputs_of(inputs)]
     outputs = tuple(dict.fromkeys((*sent_to, *(elsewhere if inputs else ()), *played_to)))
-    if ports.ARPEGGIO in outputs:
+    if ports.HELD in outputs:
         outputs = tuple(dict.fromkeys((*outputs, held_to(session))))
     wait = live_wait(session)
     tracks = []
@@ -79,21 +80,21 @@ def setup_of(session: Session, listening: bool = True, played_to: tuple[str, ...
 
 
 def held_to(session: Session) -> str:
-    """The port that the arpeggio of held keys goes to; what would lead back into it goes to the built-in sound."""
+    """The port that the generator on held keys goes to; what would lead back into it goes to the built-in sound."""
     port = session.destination(session.held.to).port if session.held.to else ports.SOUND
-    return ports.SOUND if port in ("", ports.ARPEGGIO) else port
+    return ports.SOUND if port in ("", ports.HELD) else port
 
 
 def held_keys(session: Session, outputs: tuple[str, ...]) -> dict[str, Any] | None:
-    """What the player has to know of the arpeggio of held keys; None where nothing is sent to it."""
+    """Settings for the player of the generator on held keys; None where nothing is sent to it."""
     to = held_to(session)
-    if ports.ARPEGGIO not in outputs or to not in outputs:
+    if ports.HELD not in outputs or to not in outputs:
         return None
     channel = session.destination(session.held.to).channel if session.held.to else None
     recipe = session.held.recipe
     return {
-        "from": outputs.index(ports.ARPEGGIO), "to": outputs.index(to), "channel": channel or recipe.channel,
-        "recipe": to_text(recipe),
+        "from": outputs.index(ports.HELD), "to": outputs.index(to), "channel": channel or recipe.channel,
+        "recipe": to_text(recipe), "bar": (session.timeline or Timeline()).meter_at(0).beats,
     }  # fmt: skip
 
 

@@ -15,7 +15,7 @@ from puresignal.core.midi.tempo_map import TempoMap
 from puresignal.core.path import condition, settings_json
 from puresignal.core.path.verdicts import Verdicts
 from puresignal.core.session.arrangement import NamedSelection
-from puresignal.core.session.held_arpeggio import HeldArpeggio
+from puresignal.core.session.held_generator import HeldGenerator
 from puresignal.core.session.live_input import LiveInput
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.session import Session
@@ -47,7 +47,7 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
         "loop": None if session.loop is None else [session.loop.begin, session.loop.end],
         **({} if session.recording == RecordingSettings() else {"recording": asdict(session.recording)}),
         **({} if session.sync == Sync() else {"sync": asdict(session.sync)}),
-        **({} if session.held == HeldArpeggio() else {"held": _held(session.held)}),
+        **({} if session.held == HeldGenerator() else {"held": _held(session.held)}),
         **({"selections": [_selection(one) for one in session.selections]} if session.selections else {}),
         **({"markers": [list(row) for row in session.markers]} if session.markers else {}),
         "alternatives": [
@@ -93,7 +93,7 @@ def to_json(session: Session, materials: Mapping[str, Take]) -> dict[str, Any]:
     }
 
 
-def _held(held: HeldArpeggio) -> dict[str, object]:
+def _held(held: HeldGenerator) -> dict[str, object]:
     return {"recipe": to_text(held.recipe), "to": held.to}
 
 

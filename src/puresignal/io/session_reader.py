@@ -14,7 +14,8 @@ from typing import Any, TypeVar
 import numpy as np
 
 from puresignal.core.errors import BadFileError, PureSignalError
-from puresignal.core.generators.recipe import Arpeggio, from_text
+from puresignal.core.generators import held_pattern
+from puresignal.core.generators.recipe import from_text
 from puresignal.core.kit import note_map
 from puresignal.core.kit.articulations import is_articulation
 from puresignal.core.kit.note_map import NoteMap
@@ -32,7 +33,7 @@ from puresignal.core.session import sync
 from puresignal.core.session.arrangement import Alternatives, Loop, NamedSelection, Section
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.destination import Destination
-from puresignal.core.session.held_arpeggio import HeldArpeggio
+from puresignal.core.session.held_generator import HeldGenerator
 from puresignal.core.session.live_input import ALL, ALL_CHANNELS, CONTROL, NOTES, LiveInput
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.session import Session
@@ -52,12 +53,14 @@ from puresignal.core.session.track_settings import (
 from puresignal.core.session.viewing import View
 from puresignal.core.sound.drums import KITS, Drum
 from puresignal.core.timing.session_time import FASTEST, SLOWEST, MeterPoint, TempoPoint, Timeline
-from puresignal.io import edits_json, heard_json, limits, midi_reader, recording_json, session_upgrade, take_file
+from puresignal.io import edits_json, heard_json, limits, midi_reader, ports, recording_json, session_upgrade, take_file
 from puresignal.io.session_json import FORMAT, VERSION
 from puresignal.translation import tr
 
 ENDING = ".puresignal"
 MOST_EVENTS = 1 << 32
+_PORTS_BEFORE = {"Arpeggio of held keys": ports.HELD}  # not shown
+"""Names that ports of our own had in earlier files."""
 _IDENT_CHARACTERS = 64
 _SHORT = reprlib.Repr()
 Value = TypeVar("Value")
@@ -237,7 +240,7 @@ class _Reader:
             max([numbers if _is_whole(numbers, 0) else 0, *(ref.number for ref in refs)]),
             part(lambda: self._recording(data.get("recording", {})), RecordingSettings()),
             part(lambda: self._sync(data.get("sync", {})), Sync()),
-            part(lambda: self._held(data.get("held")), HeldArpeggio()),
+            part(lambda: self._held(data.get("held")), HeldGenerator()),
             part(lambda: self._selections(data.get("selections", [])), ()),
             part(lambda: self._markers(data.get("markers", [])), ()),
             part(lambda: self._view(data.get("view", {}), refs), View()),
@@ -468,15 +471,15 @@ class _Reader:
             raise self._wrong("loop", data)
         return Loop(float(data[0]), float(data[1]))
 
-    def _held(self, data: object) -> HeldArpeggio:
+    def _held(self, data: object) -> HeldGenerator:
         if data is None:
-            return HeldArpeggio()
+            return HeldGenerator()
         if not isinstance(data, dict) or not _is_text(data.get("recipe")) or not _is_text(data.get("to", "")):
             raise self._wrong("held", data)
         recipe = from_text(data["recipe"], self._name)
-        if not isinstance(recipe, Arpeggio):
+        if type(recipe) not in held_pattern.LIVE:
             raise self._wrong("held.recipe", data)
-        return HeldArpeggio(recipe, data.get("to", ""))
+        return HeldGenerator(recipe, data.get("to", ""))
 
     def _sync(self, data: object) -> Sync:
         if not isinstance(data, dict):
@@ -509,7 +512,8 @@ class _Reader:
             drives = row.get("drives", BY_CONTROLLER)
             if drives not in LEVELS:
                 raise self._wrong(f"destinations[{i}].drives", drives)
-            found.append(Destination(row["name"], row.get("port", ""), channel, target, float(offset), sounds, drives))
+            port = _PORTS_BEFORE.get(row.get("port", ""), row.get("port", ""))
+            found.append(Destination(row["name"], port, channel, target, float(offset), sounds, drives))
         return tuple(found)
 
     def _sends(self, rows: object) -> tuple[tuple[str, tuple[str, ...]], ...]:
@@ -653,6 +657,7 @@ class _Reader:
         if not good or not (channel is None or _is_channel(channel)):
             raise self._wrong(field, row)
         source = self._map(row.get("source"), f"{field}.source")
+        output = _PORTS_BEFORE.get(output, output) if output else output
         return LiveInput(
             str(port), channel or ALL_CHANNELS, source, output, armed, monitor, takes, ident, name, tuple(pairs), own
         )

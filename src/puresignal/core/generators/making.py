@@ -221,7 +221,7 @@ def _bass(recipe: BassLine, beats_a_bar: float, key: str, source: MadeNotes | No
     chords = [one for one in groups(source) if one[0] < recipe.bars * beats_a_bar]
     random = _random(recipe, round_, 4)
     beats, notes, loud = [], [], []
-    roots = [recipe.low + (_root(chord) - recipe.low) % 12 for _, _, chord, _ in chords]
+    roots = [recipe.low + (root_of(chord) - recipe.low) % 12 for _, _, chord, _ in chords]
     # Drawn by place, so that another chord elsewhere changes nothing here.
     leading = random.random(len(chords)).tolist()
     resting = random.random(int(np.ceil(recipe.bars * beats_a_bar / step)) + 1).tolist()
@@ -230,7 +230,6 @@ def _bass(recipe: BassLine, beats_a_bar: float, key: str, source: MadeNotes | No
         count = max(1, int(np.ceil((begin + long) / step - 1e-6)) - first)
         root = roots[i]
         after = roots[i + 1] if i + 1 < len(roots) else root
-        others = sorted({recipe.low + (note - recipe.low) % 12 for note in chord} | {root})
         leads = leading[i] < recipe.approach / 100 and after != root and count > 1
         for k in range(count):
             at = (first + k) * step
@@ -239,10 +238,9 @@ def _bass(recipe: BassLine, beats_a_bar: float, key: str, source: MadeNotes | No
                 continue
             note = root
             if recipe.way == FIFTHS and k % 4 == 2:
-                note = root + 7 if root + 7 <= recipe.low + 14 else root - 5
+                note = fifth_beside(root, recipe.low)
             elif recipe.way not in (ROOTS, FIFTHS) and k:
-                # A walking line goes through the chord, one way and back.
-                row = others + others[-2:0:-1] if len(others) > 2 else others
+                row = walk_through(chord, root, recipe.low)
                 note = row[k % len(row)]
             if leads and k == count - 1:
                 note = after + (1 if after < root else -1)
@@ -252,8 +250,19 @@ def _bass(recipe: BassLine, beats_a_bar: float, key: str, source: MadeNotes | No
     return MadeNotes.of(np.array(beats), step * 0.9, np.array(notes), np.array(loud))
 
 
+def fifth_beside(root: int, low: int) -> int:
+    """The fifth of a bass note: above it, or below where that is too high. low: lowest note of the bass"""
+    return root + 7 if root + 7 <= low + 14 else root - 5
+
+
+def walk_through(chord: tuple[int, ...], root: int, low: int) -> list[int]:
+    """The notes of a walking line through a chord, one way and back."""
+    others = sorted({low + (note - low) % 12 for note in chord} | {root})
+    return others + others[-2:0:-1] if len(others) > 2 else others
+
+
 @lru_cache(maxsize=4096)
-def _root(chord: tuple[int, ...]) -> int:
+def root_of(chord: tuple[int, ...]) -> int:
     """The root of a chord: the note on which most thirds and fifths are stacked; the lowest of equals."""
     classes = {note % 12 for note in chord}
 

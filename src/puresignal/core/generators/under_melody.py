@@ -10,12 +10,12 @@ from puresignal.core.generators.made_notes import MadeNotes
 from puresignal.core.harmony import key_estimation, keys
 
 FITS, CLASHES, ROOTED = 1.0, 0.8, 0.25
-"""What a beat of melody counts that is a note of the chord, that is none, and that is its root besides."""
+"""Weights of a beat of melody on a note of the chord, on another note, and on its root besides."""
 FOLLOWS, REPEATS, HOME, CADENCE = 0.15, -0.1, 0.3, 1.2
-"""What it counts that a chord usually follows the one before, that it is the same, that the tonic begins, and that the
+"""Weights of a chord that usually follows the one before, that is the same, of the tonic at the beginning, and of the
 cadence that was asked for ends."""
 AWAY = -1.6
-"""What it counts that a chord is borrowed, where everything may be; less the farther the recipe may go."""
+"""Weight of a borrowed chord, where everything may be; less the farther the recipe may go."""
 WHIM = 0.2
 """By how much chords are preferred by chance, so that another number gives other chords that fit about as well."""
 STRONG = 1.4

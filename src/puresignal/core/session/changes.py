@@ -1,4 +1,4 @@
-"""What has changed in a session since it was saved: the steps between then and now."""
+"""Changes in a session since it was saved: the steps between then and now."""
 
 from __future__ import annotations
 

@@ -14,7 +14,7 @@ from puresignal.core.midi import messages
 
 ALL_CHANNELS = 0
 ALL, NOTES, CONTROL = "all", "notes", "control"
-"""What is taken from a port: everything, notes and their pressure alone, or everything else alone."""
+"""Messages that are accepted from a port: all, notes and their pressure only, or everything else."""
 
 
 @dataclass(frozen=True)

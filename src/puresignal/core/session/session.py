@@ -17,7 +17,7 @@ from puresignal.core.path.verdicts import Verdict
 from puresignal.core.session.arrangement import Alternatives, Loop, NamedSelection, Section
 from puresignal.core.session.backing_track import Backing
 from puresignal.core.session.destination import Destination
-from puresignal.core.session.held_arpeggio import HeldArpeggio
+from puresignal.core.session.held_generator import HeldGenerator
 from puresignal.core.session.live_input import LiveInput, with_idents
 from puresignal.core.session.recording import RecordingSettings
 from puresignal.core.session.sound_settings import SoundSettings
@@ -46,7 +46,7 @@ class Session:
     selections     of notes, by name
     markers        (beats from bar 1, text), rising
     sync           whose time is followed, and who follows
-    held           the arpeggio of keys that are held
+    held           what plays while keys are held
     numbers        takes that were ever added
     view           what is looked at; not part of the history
     """
@@ -69,7 +69,7 @@ class Session:
     numbers: int = 0
     recording: RecordingSettings = field(default_factory=RecordingSettings)
     sync: Sync = field(default_factory=Sync)
-    held: HeldArpeggio = field(default_factory=HeldArpeggio)
+    held: HeldGenerator = field(default_factory=HeldGenerator)
     selections: tuple[NamedSelection, ...] = ()
     markers: tuple[tuple[float, str], ...] = ()
     display: View = field(default_factory=View)
@@ -234,8 +234,8 @@ def with_sync(session: Session, sync: Sync) -> Session:
     return replace(session, sync=sync)
 
 
-def with_held(session: Session, held: HeldArpeggio) -> Session:
-    """Set the arpeggio of held keys."""
+def with_held(session: Session, held: HeldGenerator) -> Session:
+    """Set what plays while keys are held."""
     return replace(session, held=held)
 
 

@@ -1,4 +1,4 @@
-"""Whose time a session follows, and who follows it."""
+"""Synchronisation: the source of time that a session follows, and the receivers of its clock."""
 
 from __future__ import annotations
 

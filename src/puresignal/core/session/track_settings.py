@@ -9,7 +9,7 @@ MOST_OFFSET = 500.0
 """Milliseconds by which a track or a destination can be early or late at most."""
 BY_CONTROLLER, BY_VELOCITY = "controller", "velocity"
 LEVELS = (BY_CONTROLLER, BY_VELOCITY)
-"""What the level of a track is at a destination: controller 7 before its notes, or louder and softer notes."""
+"""How a destination gets the level of a track: as controller 7 before its notes, or as louder and softer notes."""
 COLOURS = ("kick", "snare", "hat", "tom", "cymbal", "percussion", "other")
 """Colours that a track can have: those of the families, which the themes define."""
 

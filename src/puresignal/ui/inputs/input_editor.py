@@ -36,13 +36,13 @@ class InputEditor(QFrame):
     learn_switched    Learn was switched on or off
     device_switched   the simulated device should play or stop: (port, on)
     mapping_requested its note map should be shown
-    arpeggio_requested  the arpeggio of held keys should be shown
+    generator_requested  the generator on held keys should be shown
     setup_requested   its kit should be set up by asking for one pad after the other
     """
 
     mapping_requested = Signal()
     setup_requested = Signal()
-    arpeggio_requested = Signal()
+    generator_requested = Signal()
     remove_requested = Signal()
     learn_switched = Signal(bool)
     device_switched = Signal(str, bool)
@@ -93,11 +93,9 @@ class InputEditor(QFrame):
             lambda: self._edit(tr("choose destination"), output=self.target_port.currentData())
         )
         self._destinations: tuple[str, ...] = ()
-        self.arpeggio = self._button(
-            tr("Arpeggio…"), tr("What is played of the keys that are held, in time with what plays.")
-        )
-        self.arpeggio.clicked.connect(self.arpeggio_requested)
-        self.arpeggio.hide()
+        self.generator = self._button(tr("Generator…"), tr("What plays while keys are held, in time with what plays."))
+        self.generator.clicked.connect(self.generator_requested)
+        self.generator.hide()
         self.armed = self._check(tr("Armed"), tr("Recording takes this input."), "armed")
         self.monitor = self._check(
             tr("Monitor"), tr("Send what is played on at once. When off, it is still recorded."), "monitor"
@@ -157,7 +155,7 @@ class InputEditor(QFrame):
         column.setSpacing(6)
         column.addLayout(head)
         column.addLayout(form)
-        column.addWidget(self.arpeggio)
+        column.addWidget(self.generator)
         column.addLayout(keys)
         column.addLayout(ways)
 
@@ -178,7 +176,7 @@ class InputEditor(QFrame):
         self.kit.setToolTip(plain_tip(name))
         self.choose_kit.setAccessibleName(tr("Source map of this input: {kit}, chosen in Mapping", kit=name))
         to = self._workbench.session.destination(one.output or "").port
-        self.arpeggio.setVisible(to == ports.ARPEGGIO)
+        self.generator.setVisible(to == ports.HELD)
         self.armed.setChecked(one.armed)
         self.monitor.setChecked(one.monitor)
         self.learn.setEnabled(listening and bool(one.port))

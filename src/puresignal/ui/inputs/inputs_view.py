@@ -56,7 +56,7 @@ class InputsView(View):
         self.live.setup_requested.connect(self.set_up)
         self.live.mapping_requested.connect(services.requests.mapping_requested)
         self._held: HeldDialog | None = None
-        self.live.arpeggio_requested.connect(self.show_arpeggio)
+        self.live.generator_requested.connect(self.show_generator)
         self.drummer.streaming_switched.connect(lambda on: self.play_device(ports.DRUM_MODULE, on))
         self.drummer.pad_played.connect(self.strike)
         live_session.stopped.connect(lambda: self.drummer.show_streaming(False))
@@ -248,8 +248,8 @@ class InputsView(View):
         self._chosen.choose_port(ports.DRUM_MODULE)
         self._live_session.device(hit=ports.DRUM_MODULE, kit=to_json(kit), articulation=articulation, velocity=velocity)
 
-    def show_arpeggio(self) -> None:
-        """Show the arpeggio of held keys."""
+    def show_generator(self) -> None:
+        """Show the generator on held keys."""
         if self._held is None:
             self._held = HeldDialog(self._services, self)
         self._held.show_session()

@@ -29,7 +29,7 @@ class LivePanel(QFrame):
     why_twice_requested   "Heard twice?" was pressed
     journal_requested     earlier playing should be shown
     mapping_requested     the note map of an input should be shown: its number
-    arpeggio_requested    the arpeggio of held keys should be shown
+    generator_requested    the generator on held keys should be shown
     device_switched       a simulated device should play or stop: (port, on)
     setup_requested       an input's kit should be set up: its number
     """
@@ -38,7 +38,7 @@ class LivePanel(QFrame):
     why_twice_requested = Signal()
     journal_requested = Signal()
     mapping_requested = Signal(int)
-    arpeggio_requested = Signal()
+    generator_requested = Signal()
     device_switched = Signal(str, bool)
     setup_requested = Signal(int)
 
@@ -176,7 +176,7 @@ class LivePanel(QFrame):
         editor = InputEditor(self._workbench, number)
         editor.remove_requested.connect(lambda: self._remove(number))
         editor.mapping_requested.connect(lambda: self.mapping_requested.emit(number))
-        editor.arpeggio_requested.connect(self.arpeggio_requested)
+        editor.generator_requested.connect(self.generator_requested)
         editor.learn_switched.connect(lambda on: self._learner.learn(on, number))
         editor.device_switched.connect(self._play_device)
         editor.setup_requested.connect(lambda: self.setup_requested.emit(number))

@@ -159,7 +159,7 @@ class Sheet(QWidget):
             self.menu(found[0]).exec(event.globalPos())
 
     def menu(self, cell: Cell) -> QMenu:
-        """What a cell of drums can play."""
+        """The choices for a drum cell."""
         menu = QMenu(self)
         drums: dict[str, QMenu] = {}
         for name in computer_keyboard.PLAYABLE:
