@@ -70,12 +70,12 @@ class Server:
         self.name = name
         self.process: subprocess.Popen | None = None
 
-    def start(self, period: int = 256, sync: bool = True) -> None:
+    def start(self, period: int = 256, sync: bool = True, rate: int = 48_000) -> None:
         """sync: a late client delays the block instead of losing it, so that a busy test machine loses nothing."""
         import jack
 
         mode = ["-S"] if sync else []
-        command = ["jackd", "-n", self.name, "-r", *mode, "-d", "dummy", "-r", "48000", "-p", str(period)]
+        command = ["jackd", "-n", self.name, "-r", *mode, "-d", "dummy", "-r", str(rate), "-p", str(period)]
         self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
 
         def answers() -> bool:

@@ -13,10 +13,10 @@ from puresignal.engine.client import RouterProcess
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
 from puresignal.engine.ring import Reader
 from puresignal.engine.router_config import RouterConfig
-from puresignal.io import jack_library, port_systems
+from puresignal.io import jack_library, port_systems, ports
 from puresignal.sim import voices
 from tests.engine.conftest import Peer, until
-from tests.engine.test_ear_process import Alone, Voice
+from tests.engine.test_ear_process import Alone, Voice, sung_into_the_window
 from tests.engine.test_port_contract import (
     KIT,
     OFF,
@@ -278,3 +278,9 @@ def test_a_voice_at_the_microphones_port_reaches_a_port_soon(pipewire, monkeypat
         alone.close()
         voice.close()
         receiver.close()
+
+
+@pytest.mark.parametrize("port", [ports.MIC_MELODY, ports.MIC_HITS])
+def test_a_voice_at_pipewire_s_microphone_is_recorded_in_the_window(pipewire, qtbot, monkeypatch, port):
+    monkeypatch.setenv("PIPEWIRE_LATENCY", "256/48000")
+    sung_into_the_window(qtbot, monkeypatch, port, "PipeWire", jack_library.binding(jack_library.PIPEWIRE))

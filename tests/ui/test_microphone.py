@@ -148,6 +148,53 @@ def test_sounds_are_taught_on_the_face_and_play_drums(window, qtbot):
     assert profiles.taught(microphone.profile.name).keys() == {"snare.head", "hat.closed"}
 
 
+def test_taught_sounds_that_were_mistaken_are_corrected_from_the_sound_in_one_step(window, qtbot, monkeypatch):
+    services = window.services
+    microphone, bench = services.microphone, services.workbench
+    place = profiles.sounds_of(microphone.profile.name)
+    for drum in voices.MOUTH:
+        stream = voices.examples(44_100, drum, 3)
+        for _ in range(4):
+            sound = next(stream)[0]
+            profiles.add_example(place, drum, sound[: round(0.45 * 44_100)], 44_100)
+    face = face_of(window, ports.MIC_HITS, qtbot)
+    choose(face.source, "mouth")
+    qtbot.waitUntil(lambda: microphone.state.get("heard", 0) >= 2, timeout=20_000)
+    before, told = len(bench.session.takes), []
+    monkeypatch.setattr(services.notices, "tell", lambda text, wrong=False: told.append(text))
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
+    heard = microphone.state["heard"]
+    qtbot.waitUntil(lambda: microphone.state.get("heard", 0) >= heard + 10, timeout=20_000)
+    # Whoever listens afterwards knows the kick's examples as the snare's, and the other way round.
+    (place / "kick").rename(place / "x")
+    (place / "snare.head").rename(place / "kick")
+    (place / "x").rename(place / "snare.head")
+    qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(bench.session.takes) == before + 2, timeout=10_000)
+    ident = bench.session.takes[-2].ident
+    qtbot.waitUntil(lambda: len(bench.session.take(ident).edits) > 0, timeout=30_000)
+    ref = bench.session.take(ident)
+    played = bench.store[ref.material].events.data1
+    became = {(int(played[o]), ref.edits.get(int(o)).articulation) for o in ref.edits.origins}
+    assert {(36, "snare.head"), (38, "kick")} <= became
+    assert all(drum in ("", "kick", "snare.head") for _, drum in became)
+    assert "with another drum" in told[-1]
+    kept = len(bench.session.takes)
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(bench.session.take(ident).edits) == 0
+    assert len(bench.session.takes) <= kept
+
+
+def test_two_people_at_one_microphone_are_noticed(window, qtbot):
+    face, microphone = face_of(window, ports.MIC_MELODY, qtbot), window.services.microphone
+    choose(face.source, "singer")
+    qtbot.waitUntil(lambda: microphone.state.get("heard", 0) >= 1, timeout=20_000)
+    assert not microphone.state["several"]
+    assert "Two voices" not in face.says.text()
+    microphone.state = {**microphone.state, "several": True}
+    assert "one singer" in microphone.problem()
+
+
 def test_calibrating_sets_the_threshold_between_room_and_voice(window, qtbot):
     services = window.services
     face, microphone = face_of(window, ports.MIC_HITS, qtbot), services.microphone

@@ -3,13 +3,13 @@
 `python -m puresignal.engine.ear_process FEED KNOCK PULSE`, numbers of open files. Commands are lines of JSON:
 {"source": "" for JACK or the default device, a device's name, "singer" or "mouth", "channel": 1.., "block": frames,
 "bpm": n for the simulated ones}, {"settings": {fields of VoiceSettings}}, {"sounds": folder of taught sounds or null},
-{"listens": [melody, hits]}, {"teach": drum or null}, {"claps": bool}, {"spool": path or null}. It prints its state as
-lines of JSON:
-"system", "why", "rate", "level" and "floor" in dBFS, "pitch" as a MIDI number with fractions or null, "note" and "hit",
-the last ones, "heard", how many so far, "clipped" and "lost" blocks, "busy", the part of a core, "teaching", "taught"
-by drum, "claps", seconds of the clock of sharp sounds while they are listened for, "warnings" about the taught sounds,
-"apart", how well each pair can be told, and "spool": [second of the clock
-at its beginning, frames, rate].
+{"listens": [melody, hits]}, {"teach": drum or null}, {"claps": bool}, {"spool": path or null}.
+
+It prints its state as lines of JSON: "system", "why", "rate", "level" and "floor" in dBFS, "pitch" as a MIDI number
+with fractions or null, "note" and "hit", the last ones, "heard", how many so far, "clipped" and "lost" blocks,
+"several" for two people at once, "busy", the part of a core, "teaching", "taught" by drum, "claps", seconds of the
+clock of sharp sounds while they are listened for, "warnings" about the taught sounds, "apart", how well each pair can
+be told, and "spool": [second of the clock at its beginning, frames, rate].
 """
 
 from __future__ import annotations
@@ -139,7 +139,8 @@ class Source:
 
     def _simulate(self, name: str, block: int, stop: threading.Event) -> None:
         bpm, rate = float(self.wanted.get("bpm", 92)), self.rate
-        now, rest, told = time.monotonic(), np.zeros(0, np.float32), None
+        # `now` is not known before the first part is there.
+        rest, told, now = np.zeros(0, np.float32), None, -1.0
         stream: Iterator[Any] = iter(())
         while not stop.is_set():
             if told != self._teaches:
@@ -152,6 +153,7 @@ class Source:
                     stream = voices.sung(rate, bpm, 5) if name == SINGER else voices.spoken(rate, bpm, 5)
             while len(rest) < block:
                 rest = np.concatenate([rest, next(stream)[0]])
+            now = time.monotonic() if now < 0 else now
             now += block / rate
             wait = now - time.monotonic()
             if wait > 0:
@@ -271,6 +273,7 @@ class Ear:
         self._teacher: Teacher | None = None
         self._sharp: SharpSounds | None = None
         self._offs: deque[tuple[float, bytes]] = deque()
+        self._waiting: deque[Block] = deque()
         self._notes = {pad.articulation: pad.note for pad in reversed(note_map_file.shipped("general-midi").pads)}
         self._busy, self._since = 0.0, time.monotonic()
         self.state: dict[str, Any] = {"heard": 0, "note": None, "hit": "", "warnings": [], "apart": [], "taught": {}}
@@ -344,6 +347,7 @@ class Ear:
     def _close(self) -> None:
         self._put(time.monotonic(), 0, self._voice.end())
         source, self.source = self.source, None
+        self._waiting.clear()
         if source is not None:
             source.close()
         self._tried = -TRY_EVERY
@@ -366,8 +370,9 @@ class Ear:
         if source is None:
             return
         began = time.perf_counter()
-        for at, block in source.fetch():
-            self._spool_block(at, block)
+        self._fetch(source)
+        for _ in range(len(self._waiting)):
+            at, block = self._waiting.popleft()
             if self._sharp is not None:
                 self.state["claps"] = [*self.state["claps"], *self._sharp.feed(at, block)]
             whole = block if self._stream is None else self._stream.resample_chunk(block)
@@ -378,10 +383,17 @@ class Ear:
             # The clock's second at second 0 of what the ear was fed, by this block.
             zero = at + len(block) / source.rate - self._fed
             self._hear(whole, zero)
+            self._fetch(source)
         while self._offs and self._offs[0][0] <= time.monotonic():
             off_at, message = self._offs.popleft()
             self._put(off_at, 1, [message])
         self._busy += time.perf_counter() - began
+
+    def _fetch(self, source: Source) -> None:
+        """Fetch the blocks that have come, and write them to the disk before anything more is heard."""
+        for at, block in source.fetch():
+            self._spool_block(at, block)
+            self._waiting.append((at, block))
 
     def _hear(self, samples: np.ndarray, zero: float) -> None:
         heard = self._ear.feed(samples)
@@ -460,7 +472,8 @@ class Ear:
             "rate": 0 if source is None else source.rate,
             "level": round(ear.level, 1), "floor": round(ear.floor, 1),
             "pitch": None if ear.pitch is None else round(ear.pitch, 2),
-            "clipped": ear.clipped, "lost": 0 if source is None else source.lost, "busy": round(busy, 3),
+            "clipped": ear.clipped, "several": ear.several,
+            "lost": 0 if source is None else source.lost, "busy": round(busy, 3),
             "sounding": list(self._voice.sounding),
             "teaching": "" if self._teacher is None else self._teacher.drum,
             "spool": [spool.at, spool.frames, spool.rate] if spool is not None else self._spooled,

@@ -28,6 +28,7 @@ def test_where_all_is_well_nothing_is_said():
         ({"gate": -10.0}, "threshold of -10 dB"),
         ({"floor": -24.0, "loudest": -20.0, "gate": -30.0}, "hum or noise at -24 dB"),
         ({"pitch": 30.0}, "outside the range"),
+        ({"several": True}, "Two voices"),
     ],
 )
 def test_what_is_wrong_is_said_with_what_to_do(changed, word):

@@ -12,7 +12,7 @@ from puresignal.core.hearing.melody import candidates, live_melody
 from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
 from puresignal.core.hearing.transcribed import TranscribedNotes
-from puresignal.io.models import conv_net, dense_net, feature_space, live_feature_space
+from puresignal.io.models import conv_net, dense_net, feature_space, live_feature_space, pitch_networks
 from puresignal.sim import beatbox, singer
 from puresignal.sim.beatbox import Syllable
 
@@ -120,7 +120,7 @@ def sung(manner, low=0):
 
 
 def live_of(samples, length=128):
-    live = live_melody.LiveMelody(conv_net("onset"), dense_net("multipitch"), dense_net("live_pitch"))
+    live = live_melody.LiveMelody(conv_net("onset"), pitch_networks(), dense_net("live_pitch"))
     told, settled = [], []
     for begin in range(0, len(samples), length):
         told += [((begin + length) / live_melody.RATE, each) for each in live.feed(samples[begin : begin + length])]
@@ -147,7 +147,7 @@ def test_a_plucked_tune_is_reported_live_within_40_ms():
 def test_settled_notes_are_those_of_the_recording(manner, times):
     samples = np.tile(sung(manner), times)
     _, settled = live_of(samples)
-    offline = melody_notes.decide(candidates.analyse(conv_net("onset"), dense_net("multipitch"), samples)).kept()
+    offline = melody_notes.decide(candidates.analyse(conv_net("onset"), pitch_networks(), samples)).kept()
     assert np.rint(settled.pitch).tolist() == np.rint(offline.pitch).tolist()
     assert settled.start.tolist() == pytest.approx(offline.start.tolist(), abs=0.03)
     assert settled.end.tolist() == pytest.approx(offline.end.tolist(), abs=0.06)
@@ -155,14 +155,14 @@ def test_settled_notes_are_those_of_the_recording(manner, times):
 
 def test_notes_are_settled_soon_after_their_end_and_silence_tells_nothing():
     samples = np.concatenate([sung(singer.BLOWN), np.zeros(2 * live_melody.RATE, np.float32)])
-    live = live_melody.LiveMelody(conv_net("onset"), dense_net("multipitch"), dense_net("live_pitch"))
+    live = live_melody.LiveMelody(conv_net("onset"), pitch_networks(), dense_net("live_pitch"))
     seen = 0
     for begin in range(0, len(samples), 512):
         live.feed(samples[begin : begin + 512])
         now = (begin + 512) / live_melody.RATE
         seen += len(live.settled().kept())
         assert seen >= sum(end < now - live_melody.SETTLES - 0.1 for _, end, _, _ in TUNE)
-    quiet = live_melody.LiveMelody(conv_net("onset"), dense_net("multipitch"), dense_net("live_pitch"))
+    quiet = live_melody.LiveMelody(conv_net("onset"), pitch_networks(), dense_net("live_pitch"))
     assert quiet.feed(np.zeros(live_melody.RATE, np.float32)) == []
     assert quiet.end() == []
     assert len(quiet.settled()) == 0
@@ -183,7 +183,7 @@ def test_invalid_samples_in_a_stream_do_not_affect_later_ones():
 
 
 def test_a_long_stream_keeps_no_more_than_it_needs():
-    live = live_melody.LiveMelody(conv_net("onset"), dense_net("multipitch"), dense_net("live_pitch"))
+    live = live_melody.LiveMelody(conv_net("onset"), pitch_networks(), dense_net("live_pitch"))
     piece = sung(singer.BLOWN)
     sizes = []
     for _ in range(3):

@@ -21,6 +21,7 @@ class VoiceState:
     pitch      MIDI number or None; low, high: the range that is listened to
     melody     sung notes are listened for, else taught sounds
     taught     number of taught drums; heard: notes and hits so far
+    several    two people are heard at once
     """
 
     listening: bool
@@ -37,6 +38,7 @@ class VoiceState:
     melody: bool
     taught: int
     heard: int
+    several: bool = False
 
 
 def problem(state: VoiceState) -> str:
@@ -65,4 +67,6 @@ def problem(state: VoiceState) -> str:
         )
     if state.melody and state.pitch is not None and not state.low - 0.5 <= state.pitch <= state.high + 0.5:
         return tr("This is outside the range that is listened to. Widen the range below.")
+    if state.melody and state.several:
+        return tr("Two voices are heard at once. One microphone hears one singer: give each one of their own.")
     return ""

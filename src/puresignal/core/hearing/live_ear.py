@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from puresignal.core.hearing.dsp import yin
+from puresignal.core.hearing.dsp import two_voices, yin
 from puresignal.core.hearing.melody.live_melody import LiveNotes, NoteChange
 from puresignal.core.hearing.melody.segmentation import MelodySettings
 from puresignal.core.hearing.networks.dense import Network
@@ -15,7 +15,7 @@ from puresignal.core.hearing.percussion.example_classifier import ExampleSet
 from puresignal.core.hearing.percussion.live_hits import LiveHit, LiveHits
 
 RATE = 44_100
-"""Of the sound fed; sung notes are heard in half of it."""
+"""Sample rate of the sound fed; sung notes are heard in half of it."""
 LOOK = 1024
 """Samples, at half the rate, from which the pitch on the face is taken."""
 LONGEST, SHORTEST = 420, 12
@@ -23,9 +23,15 @@ LONGEST, SHORTEST = 420, 12
 PERIODIC = 0.25
 PITCH_EVERY = 220
 """Samples, at half the rate, between two looks at the pitch."""
+TOGETHER_EVERY = 2200
+"""Samples, at half the rate, between two looks for a second voice."""
+TOGETHER_LOOKS, TOGETHER, TOGETHER_LEAST = 80, 0.15, 8
+"""Looks at sound that are remembered; the part of them, and how many, that must show two voices before it is said."""
 LEVELS = 600
 """Blocks over which the floor is taken."""
 FULL = 0.98
+ABOVE_FLOOR = 10.0
+"""Decibels above the floor from which a second voice is looked for."""
 
 
 @dataclass(frozen=True)
@@ -44,6 +50,7 @@ class LiveEar:
 
     level    dBFS of the newest block; floor: of the quiet moments; pitch: MIDI number with fractions, None without one
     clipped  blocks at full scale so far; gated: blocks that were too soft to be listened to
+    several  whether two people have been heard at once for some of the last seconds
     """
 
     def __init__(self, net: Network | None, known: ExampleSet | None = None) -> None:
@@ -56,7 +63,9 @@ class LiveEar:
         self._since_floor = self._since_pitch = 0
         self._levels: deque[float] = deque(maxlen=LEVELS)
         self._half = np.zeros(0, np.float32)
-        self._newest = np.zeros(LOOK + LONGEST, np.float32)
+        self._newest = np.zeros(two_voices.SIZE, np.float32)
+        self._since_together = 0
+        self._together: deque[bool] = deque(maxlen=TOGETHER_LOOKS)
         self._begin()
 
     def _begin(self) -> None:
@@ -110,6 +119,11 @@ class LiveEar:
         return () if self._notes is None else tuple(self._notes.end())
 
     @property
+    def several(self) -> bool:
+        count = sum(self._together)
+        return count >= TOGETHER_LEAST and count > TOGETHER * len(self._together)
+
+    @property
     def seconds(self) -> float:
         """Seconds fed so far."""
         return self._fed / RATE
@@ -140,12 +154,17 @@ class LiveEar:
 
     def _look(self, halved: np.ndarray) -> None:
         """The pitch of the newest moment."""
-        self._newest = np.concatenate([self._newest, halved])[-(LOOK + LONGEST) :]
+        self._newest = np.concatenate([self._newest, halved])[-two_voices.SIZE :]
         self._since_pitch += len(halved)
+        self._since_together += len(halved)
+        if self._since_together >= TOGETHER_EVERY:
+            self._since_together = 0
+            if self._notes is not None and self.level > max(self._gate, self.floor + ABOVE_FLOOR):
+                self._together.append(two_voices.sounds_like_two(self._newest))
         if self._since_pitch < PITCH_EVERY:
             return
         self._since_pitch = 0
-        self.pitch = pitch_of(self._newest) if self.level > self._gate else None
+        self.pitch = pitch_of(self._newest[-(LOOK + LONGEST) :]) if self.level > self._gate else None
 
 
 def _low_pass() -> np.ndarray:

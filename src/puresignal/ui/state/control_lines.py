@@ -150,7 +150,7 @@ class ControlLines(QObject):
         return session.destination(session.delivery.track(line.track).port).sounds or GENERAL_MIDI
 
     def name_of(self, line: ControlLine, row: int) -> str:
-        """What the sound of a change is called at the receiver, with its number from 1."""
+        """The receiver's name for the sound of a program change, with its number from 1."""
         names, program = self.names(line), int(line.value[row])
         own = self._workbench.own
         banks = {}

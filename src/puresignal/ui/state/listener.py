@@ -29,7 +29,7 @@ KINDS = (
     ("melody", mark("A melody")), ("drums", mark("A drum loop")), ("chords", mark("Chords")),
     ("hits", mark("Taught sounds…")),
 )  # fmt: skip
-"""What can be listened for."""
+"""Kinds of listening."""
 NAMES = {"melody": mark("melody"), "drums": mark("drums"), "chords": mark("chords"), "hits": mark("taught sounds")}
 
 
@@ -90,9 +90,9 @@ class Listener(QObject):
         self._waiting.append((path, GUESS, 0.0, None, None))
         self._begin()
 
-    def settle(self, path: Path, then: Callable[[list[Row]], None]) -> None:
-        """Hear the melody of a recording once more, for its rows alone; what is wrong with it is not told."""
-        self._waiting.append((path, "melody", 0.0, None, then))
+    def settle(self, path: Path, kind: str, examples: str | None, then: Callable[[list[Row]], None]) -> None:
+        """Hear a recording once more, for its rows alone; what is wrong with it is not told."""
+        self._waiting.append((path, kind, 0.0, examples, then))
         self._begin()
 
     def cancel(self) -> None:

@@ -164,6 +164,7 @@ class Microphone(QObject):
             self._live_session.listening, state.get("system", ""), state.get("why", ""), state.get("level", -120.0),
             loudest, state.get("floor", -120.0), own.gate, max(0, clipped), state.get("pitch"), own.low, own.high,
             self.wanted()[0], len(state.get("taught", {})), state.get("heard", 0),
+            bool(state.get("several", False)),
         )  # fmt: skip
 
     def problem(self) -> str:

@@ -54,7 +54,7 @@ class OutsideMaster(QObject):
         return self.settings.follow == sync.CLOCK and bool(self.settings.port)
 
     def words(self) -> str:
-        """What is followed and how it goes, in a few words; empty for own time."""
+        """The program that is followed and its state, in a few words; empty for own time."""
         wanted, player = self.settings, self._live_session.player
         if wanted.follow == sync.OWN:
             return ""

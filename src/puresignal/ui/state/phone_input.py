@@ -49,7 +49,7 @@ class PhoneInput(QObject):
         # From the server's thread into ours.
         self._told.connect(self._play)
         self._moved.connect(self.changed)
-        touch.changed.connect(self._show)
+        touch.changed.connect(self.show_face)
         touch.held_changed.connect(self._light)
 
     @property
@@ -108,7 +108,8 @@ class PhoneInput(QObject):
         }  # fmt: skip
         return phone.face(player.rows, player.columns, rows, colours)
 
-    def _show(self) -> None:
+    def show_face(self) -> None:
+        """Show the surface as it is now, in the colours of the theme."""
         if self._server is not None and (face := self.face()) != self._face:
             self._face = face
             self._server.show(face)

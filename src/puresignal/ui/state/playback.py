@@ -50,7 +50,7 @@ class Rolling:
 
 
 class Master(Protocol):
-    """Who else has a say in when it plays (outside_master.py)."""
+    """The other program that decides when it plays (outside_master.py)."""
 
     def start(self, second: float, shift: float) -> bool: ...
     def stop(self) -> bool: ...

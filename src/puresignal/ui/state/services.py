@@ -16,6 +16,7 @@ from puresignal.ui.state.delay_meter import DelayMeter
 from puresignal.ui.state.freezer import Freezer
 from puresignal.ui.state.generator_actions import GeneratorActions
 from puresignal.ui.state.hand_controls import HandControls
+from puresignal.ui.state.jitter_meter import JitterMeter
 from puresignal.ui.state.keyboard_player import KeyboardPlayer
 from puresignal.ui.state.kit_setup import KitSetup
 from puresignal.ui.state.listener import Listener
@@ -72,6 +73,7 @@ class Services:
     capture: Capture
     sitting: SittingLog
     delay_meter: DelayMeter
+    jitter_meter: JitterMeter
     hand_controls: HandControls
     learner: MapLearner
     kit_setup: KitSetup
@@ -127,7 +129,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
     microphone = Microphone(workbench, live_session, capture, preferences, background, parent)
     microphone.told.connect(notices.tell)
     settled = SettledVoice(workbench, microphone, listener, parent)
-    settled.told.connect(notices.tell)
+    settled.told.connect(lambda text, wrong: notices.tell(text, wrong))
     touch = TouchInput(workbench, live_session, preferences, parent)
     touch.told.connect(notices.tell)
     return Services(
@@ -136,6 +138,7 @@ def start(workbench: Workbench, parent: QObject) -> Services:
         capture,
         SittingLog(workbench, live_session, playback, capture, notices, parent),
         DelayMeter(live_session, playback, notices, parent),
+        JitterMeter(live_session, notices, parent),
         HandControls(live_session, capture, playback, preferences, parent),
         MapLearner(workbench, live_session, parent),
         KitSetup(workbench, live_session, background, parent),

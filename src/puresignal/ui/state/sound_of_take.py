@@ -17,7 +17,7 @@ KNOTS = 256
 
 @dataclass(frozen=True, eq=False)
 class SoundPicture:
-    """What is drawn of one recording.
+    """The picture of one recording.
 
     seconds  (k,) of the recording, rising; shown: (k,) seconds of the sheet at which they stand
     onset    (n,) seconds of the recording; sure: (n,) 0..1; left_out: (n,) bool

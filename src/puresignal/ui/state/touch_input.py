@@ -27,7 +27,7 @@ from puresignal.ui.state.workbench import Workbench
 QUICK = 0.75
 """Pressure, or part of the hardest velocity, above which a roll has twice as many strokes."""
 USUAL_CHORDS = ((50, 57, 62, 65), (46, 53, 58, 62), (48, 55, 60, 64), (45, 52, 57, 61))
-"""Those of a new book: four chords of the trio's tune."""
+"""The chords of a new book: four from the trio's tune."""
 
 
 class TouchInput(QObject):

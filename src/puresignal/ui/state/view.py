@@ -83,7 +83,7 @@ class View(QWidget):
         """Use narrower columns in a small window."""
 
     def maps_shown(self) -> int:
-        """Whose maps the map bar shows: TAKE, or the number of a live input."""
+        """The owner of the maps in the map bar: TAKE, or the number of a live input."""
         return TAKE
 
     def prepare_screenshot(self) -> None:

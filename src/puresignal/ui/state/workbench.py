@@ -90,7 +90,7 @@ class Workbench(QObject):
 
     @property
     def shown(self) -> Shown | None:
-        """What the views show: the chosen take, or one that is being recorded where there is none."""
+        """The take that the views show: the chosen one, or one that is being recorded where there is none."""
         return self.own
 
     @property
