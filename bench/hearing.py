@@ -1,7 +1,7 @@
 """Accuracy of the ear, on recordings it was not trained on (support/evaluation_clips.py).
 
-`hearing.py [KIND ...] [--each] [--reference]`: melodies, orchestra, singing, voices, loops, beats, mouths, strangers,
-settings, harmony, leads; all by default.
+`hearing.py [KIND ...] [--each] [--reference]`: melodies, orchestra, singing, voices, manners, loops, beats, mouths,
+strangers, settings, harmony, chords, leads; all by default.
 `hearing.py --minutes N` hears one long recording of each kind by the command: its speed and its memory.
 
 Counted as usual for transcription: onset within 50 ms, pitch within half a semitone, each note matched at most once;
@@ -18,6 +18,7 @@ import tempfile
 import time
 from collections import defaultdict
 from collections.abc import Callable
+from functools import partial
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -33,7 +34,7 @@ from puresignal.core.hearing.melody import candidates
 from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
 from puresignal.core.hearing.polyphony import note_decisions
-from puresignal.io.models import attention_nets, conv_net, dense_net, feature_space
+from puresignal.io.models import attention_nets, chord_networks, conv_net, feature_space, pitch_networks
 from puresignal.sim import beatbox, instrument_synthesis, random_kits, singer
 
 Row = tuple[float, float, Any]
@@ -139,7 +140,7 @@ def melodies(kind: str, each: bool) -> None:
     def ours(clip: Clip) -> Callable[[], list[Row]]:
         samples = at(clip, candidates.RATE)
         return lambda: pitched(
-            melody_notes.decide(candidates.analyse(conv_net("onset"), dense_net("multipitch"), samples)).kept()
+            melody_notes.decide(candidates.analyse(conv_net("onset"), pitch_networks(), samples)).kept()
         )
 
     tell(kind, [(clip, ours(clip)) for clip in clips], each)
@@ -177,7 +178,11 @@ def loops(each: bool) -> None:
 
         return hear
 
-    tell("loops", [(clip, ours(clip)) for clip in clips], each)
+    known = [clip for clip in clips if clip.name.startswith(evaluation_clips.TRAINED_KITS)]
+    other = [clip for clip in clips if not clip.name.startswith(evaluation_clips.TRAINED_KITS)]
+    for name, some in (("loops, kits trained on", known), ("loops, kits never trained on", other)):
+        if some:
+            tell(name, [(clip, ours(clip)) for clip in some], each)
     if "--reference" in sys.argv:
         tell("loops, reference", [(c, lambda c=c: _bands(at(c, 44_100))) for c in clips], False)  # type: ignore[misc]
 
@@ -270,16 +275,23 @@ def settings(minutes: float = 4.0) -> None:
 def harmony(each: bool) -> None:
     clips = []
     for clip in evaluation_clips.harmony():
-        samples = at(clip, note_decisions.RATE)
-        clips.append(
-            (
-                clip,
-                lambda s=samples: pitched(
-                    note_decisions.decide(note_decisions.analyse(dense_net("multipitch"), s)).kept()
-                ),
-            )
-        )
-    tell("harmony", clips, each)  # type: ignore[arg-type]
+        clips.append((clip, partial(_chords_of, clip)))
+    tell("harmony", clips, each)
+
+
+def chords(each: bool) -> None:
+    """Chords as hands play them, in two columns: kinds of instrument that were trained on, and others."""
+    known: list[tuple[Clip, Callable[[], list[Row]]]] = []
+    other: list[tuple[Clip, Callable[[], list[Row]]]] = []
+    for clip, trained in evaluation_clips.played_chords():
+        (known if trained else other).append((clip, partial(_chords_of, clip)))
+    tell("chords, kinds trained on", known, each)
+    tell("chords, kinds never trained on", other, each)
+
+
+def _chords_of(clip: Clip) -> list[Row]:
+    samples = at(clip, note_decisions.RATE)
+    return pitched(note_decisions.decide(note_decisions.analyse(chord_networks(), samples)).kept())
 
 
 def leads(each: bool) -> None:
@@ -352,23 +364,25 @@ def main() -> None:
         "orchestra",
         "singing",
         "voices",
+        "manners",
         "loops",
         "beats",
         "mouths",
         "strangers",
         "settings",
         "harmony",
+        "chords",
         "leads",
     ]
     for kind in wanted:
-        if kind in ("melodies", "orchestra", "singing", "voices"):
+        if kind in ("melodies", "orchestra", "singing", "voices", "manners"):
             melodies(kind, each)
         elif kind in ("beats", "mouths"):
             beats(kind, each)
         elif kind in ("strangers", "settings"):
             {"strangers": strangers, "settings": settings}[kind]()
         else:
-            {"loops": loops, "harmony": harmony, "leads": leads}[kind](each)
+            {"loops": loops, "harmony": harmony, "chords": chords, "leads": leads}[kind](each)
 
 
 if __name__ == "__main__":

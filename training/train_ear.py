@@ -15,6 +15,7 @@ from pathlib import Path
 
 import numpy as np
 import paired_takes
+import sampled_instruments
 import soxr
 
 from puresignal.core.hearing.networks import attention, live_pitch, multipitch, onset
@@ -72,7 +73,12 @@ def chords(random: np.random.Generator, rate: int) -> Played:
 
 def loop(random: np.random.Generator) -> tuple[np.ndarray, list[tuple[float, str, float]]]:
     """A random drum recording at 44.1 kHz."""
-    kit = random_kits.built_kit(random, 44_100) if random.random() < 0.2 else random_kits.drawn_kit(random, 44_100)
+    kind = random.random()
+    sampled = sampled_instruments.sampled_kit(random, 44_100) if kind > 0.6 else None
+    if sampled is not None:
+        kit = sampled
+    else:
+        kit = random_kits.built_kit(random, 44_100) if kind < 0.15 else random_kits.drawn_kit(random, 44_100)
     sound, truth = random_kits.groove(kit, SECONDS, 44_100, random)
     return instrument_synthesis.in_a_room(sound, 44_100, random, (-80.0, -45.0)), truth
 

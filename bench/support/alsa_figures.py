@@ -32,7 +32,7 @@ KEEP = ["--faults", "keep", "--unmapped", "keep"]
 
 
 class Ear:
-    """What comes out of the raw port, with the time at which it did."""
+    """Reads what comes out of the raw port, with its time."""
 
     def __init__(self, port: str):
         self._port = os.open(port, os.O_RDONLY | os.O_NONBLOCK)

@@ -16,7 +16,8 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
-from support import glottal_voice
+from support import glottal_voice, other_voices
+from support.played_chords import PROGRAMS, TEXTURES
 
 from puresignal.sim import singer
 
@@ -203,6 +204,19 @@ def voices(seconds: float = 14.0) -> Iterator[Clip]:
         yield Clip(f"voice {k + 1}, {low}", samples, list(notes))
 
 
+def manners(seconds: float = 14.0) -> Iterator[Clip]:
+    """Humming, whistling, quiet, trained, growling and phoned voices by a third synthesis (other_voices.py)."""
+    for k in range(24):
+        random = np.random.default_rng(14_000 + k)
+        manner = other_voices.MANNERS[k % len(other_voices.MANNERS)]
+        low = 74 if manner == "whistled" else (43, 48, 55, 60)[k // len(other_voices.MANNERS)]
+        notes = other_voices.line(random, seconds, low, low + int(random.integers(10, 17)))
+        samples = room(
+            other_voices.sing(notes, random, manner), random, random.choice([0.0, 0.5]), random.uniform(-70, -50)
+        )
+        yield Clip(f"{manner} {k + 1}, {low}", samples, list(notes))
+
+
 DRUMS = {
     36: "kick", 38: "snare.head", 37: "snare.side", 42: "hat.closed", 46: "hat.open", 44: "hat.pedal", 41: "tom4.head",
     45: "tom3.head", 47: "tom2.head", 50: "tom1.head", 49: "crash1.bow", 51: "ride.bow",
@@ -295,6 +309,32 @@ def harmony() -> Iterator[Clip]:
                 at += length + 0.1
             samples = room(bank.render(notes, program), random, 0.4, -55)
             yield Clip(f"{bank.name[:5]} {name}", samples, list(notes))
+
+
+TRAINED_BANKS, TRAINED_FAMILIES = ("TimGM6mb", "FluidR3_GM", "MuseScore_General_Lite"), (0, 2, 4, 6, 8, 10)
+"""Banks, and families of eight programs, of which the ear has heard something (training/); the last bank shares samples
+with the one before."""
+
+TRAINED_KITS = ("Fluid", "MuseS")
+"""Beginnings of the names of banks whose drums were trained on; the second shares its samples with the first."""
+
+
+def played_chords() -> Iterator[tuple[Clip, bool]]:
+    """Chords as hands play them, and whether the ear was trained on this bank's family of instruments."""
+    for k, path in enumerate(banks()):
+        bank = SampleBank(path)
+        for j, (texture, (write, names)) in enumerate(TEXTURES.items()):
+            for i, name in enumerate(names):
+                program = PROGRAMS[name]
+                if not bank.has(program):
+                    continue
+                random = np.random.default_rng(16_000 + 100 * k + 10 * j + i)
+                notes = [n for n in write(random) if n[1] - n[0] > 0.05]
+                samples = room(
+                    bank.render(notes, program), random, random.choice([0.0, 0.4, 0.8]), random.uniform(-68, -45)
+                )
+                known = bank.name in TRAINED_BANKS and program // 8 in TRAINED_FAMILIES
+                yield Clip(f"{bank.name[:7]} {name}, {texture}", samples, list(notes)), known
 
 
 def leads() -> Iterator[tuple[Clip, float, int, int]]:

@@ -149,7 +149,7 @@ def write(weights: Weights, path: Path) -> None:
         return "[" + ", ".join(f"{value:.4g}" for value in values) + "]"
 
     lines = [
-        '"""What the reading of beats that looks most like playing is told by, learnt by bench/tempo.py --fit.',
+        '"""Weights that choose the reading of beats that looks most like playing, learnt by bench/tempo.py --fit.',
         "",
         'Written by it."""',
         "",

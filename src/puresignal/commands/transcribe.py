@@ -265,7 +265,7 @@ def _melody(
         floor=usual.floor if job.floor is None else job.floor,
         beneath=job.low is not None or job.pan is not None,
     )  # fmt: skip
-    analysis = candidates.analyse(models.conv_net("onset"), models.dense_net("multipitch"), source, progress)
+    analysis = candidates.analyse(models.conv_net("onset"), models.pitch_networks(settings.beneath), source, progress)
     found = melody_notes.decide(analysis, settings)
     if job.bends:
         bends += pitch_bend.bends(analysis, found.kept())
@@ -285,7 +285,7 @@ def _chords(
         shortest=usual.shortest if job.shortest is None else job.shortest,
         floor=usual.floor if job.floor is None else job.floor,
     )  # fmt: skip
-    found = note_decisions.decide(note_decisions.analyse(models.dense_net("multipitch"), source, progress), settings)
+    found = note_decisions.decide(note_decisions.analyse(models.chord_networks(), source, progress), settings)
     names += chord_names.named(found.kept())
     return _pitched(found, job, keys)
 

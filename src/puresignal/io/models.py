@@ -8,8 +8,10 @@ from importlib import resources
 
 import numpy as np
 
+from puresignal.core.hearing.melody.candidates import PitchNetworks
 from puresignal.core.hearing.networks import attention, convolutional
 from puresignal.core.hearing.networks.attention import AttentionEnsemble
+from puresignal.core.hearing.networks.chord_pitches import ChordNetworks
 from puresignal.core.hearing.networks.convolutional import ConvNet
 from puresignal.core.hearing.networks.dense import Network, from_arrays
 from puresignal.core.hearing.percussion.example_classifier import FeatureSpace
@@ -31,6 +33,21 @@ def dense_net(name: str) -> Network:
 def conv_net(name: str) -> ConvNet:
     """A convolutional network of the ear: onset or drum_onset."""
     return convolutional.from_arrays(_arrays(name))
+
+
+@lru_cache(maxsize=2)
+def pitch_networks(beneath: bool = False) -> PitchNetworks:
+    """The networks that hear which notes one voice may sing (made by training/train_melody.py, train_ear.py).
+
+    beneath  whether others play beneath it
+    """
+    return PitchNetworks(dense_net("melody_pitch"), dense_net("multipitch"), chord_networks() if beneath else None)
+
+
+@lru_cache(maxsize=1)
+def chord_networks() -> ChordNetworks:
+    """The two networks that hear chords (made by training/train_chords.py)."""
+    return ChordNetworks(from_arrays(_arrays("chord_first")), from_arrays(_arrays("chord_second")))
 
 
 @lru_cache(maxsize=1)

@@ -28,6 +28,13 @@ class Singer:
     vibrato     semitones; speed: Hz; scoop: semitones; glide: seconds between notes; drift: semitones; tuned: semitones
     habits      frequency of each consonant; longest: seconds of one
     attack, release  seconds
+    hums     0..1: how far the mouth is closed; a hum has little above its lowest harmonics
+    dips     a second, in which the level sinks within a note, which begins no new one; deep: decibels
+    growl    0..1: how strongly every second period differs
+    breaks   semitones of sudden steps between registers, for some hundredths of a second
+    tremble  part of the level, at the speed of the vibrato
+    sets_in  seconds until the vibrato begins
+    whistles whether there is only the lowest harmonic
     """
 
     resonances: tuple[float, ...]
@@ -44,6 +51,34 @@ class Singer:
     longest: float
     attack: float
     release: float
+    hums: float = 0.0
+    dips: float = 0.0
+    deep: float = 0.0
+    growl: float = 0.0
+    breaks: float = 0.0
+    tremble: float = 0.0
+    sets_in: float = 0.12
+    whistles: bool = False
+
+
+def any_voice(random: np.random.Generator) -> Singer:
+    """A random singer, hummer or whistler, with more ways than any_singer has."""
+    plain = any_singer(random)
+    kind = random.random()
+    return replace(
+        plain,
+        hums=float(random.uniform(0.5, 1.0)) if kind < 0.3 else 0.0,
+        whistles=0.3 <= kind < 0.42,
+        breath=between(random, 0.003, 0.15) if random.random() < 0.4 else plain.breath,
+        dips=float(random.uniform(0.5, 3.0)) if random.random() < 0.6 else 0.0,
+        deep=float(random.uniform(2.0, 11.0)),
+        growl=float(random.uniform(0.1, 0.8)) if kind >= 0.42 and random.random() < 0.25 else 0.0,
+        breaks=float(random.uniform(0.5, 5.0)) if random.random() < 0.15 else 0.0,
+        tremble=float(random.uniform(0.05, 0.4)) if random.random() < 0.3 else 0.0,
+        sets_in=float(random.uniform(0.05, 0.7)),
+        glide=between(random, 0.008, 0.12),
+        habits=tuple(random.dirichlet([1.0] * 5 if kind >= 0.42 else [3.0, 0.5, 0.02, 0.02, 1.5]).tolist()),
+    )  # fmt: skip
 
 
 def any_singer(random: np.random.Generator) -> Singer:
@@ -117,7 +152,7 @@ def _alone(
         z = min(steps, round((end + singer.release) * CONTROL))
         since = at[a:z] - at[min(a, steps - 1)]
         trill = singer.vibrato * np.sin(2 * np.pi * singer.speed * since + own.uniform(0, 6))
-        aim = number + trill * np.clip((since - 0.12) / 0.25, 0.1, 1)
+        aim = number + trill * np.clip((since - singer.sets_in) / 0.25, 0.1, 1)
         if led:
             share = 1 / (1 + np.exp(-(since - 0.01) / (0.3 * singer.glide)))
             pitch[a:z] = pitch[max(0, a - 1)] * (1 - share) + aim * share
@@ -133,9 +168,27 @@ def _alone(
         if led and kind in (HISS, STOP):
             ends[i - 1] = min(ends[i - 1], at[first] + 0.3 * length)
         before = end
+    if singer.dips or singer.tremble:
+        level *= _uneven(at, singer, own)
+    if singer.breaks:
+        for place in own.integers(0, steps, max(1, int(steps / CONTROL / 3))).tolist():
+            part = slice(place, place + int(own.integers(15, 60)))
+            pitch[part] += singer.breaks * own.choice([-1.0, 1.0])
     smooth = np.stack([np.convolve(np.pad(m, 20, mode="edge"), np.hanning(41) / 20, "valid") for m in mouth.T], axis=1)
     wander = singer.drift * np.cumsum(own.normal(size=steps)) / np.sqrt(CONTROL)
     return _voiced(pitch + wander + singer.tuned, level, hiss, smooth, singer, rate, count, own), ends
+
+
+def _uneven(at: np.ndarray, singer: Singer, own: np.random.Generator) -> np.ndarray:
+    """Dips and swells of the level that begin no note, and tremolo: (n,) factors."""
+    decibels = np.zeros(len(at))
+    for _ in range(int(own.poisson(singer.dips * at[-1]))):
+        middle, width = own.uniform(0, at[-1]), between(own, 0.07, 0.4)
+        decibels -= own.uniform(0.2, 1.0) * singer.deep * np.exp(-(((at - middle) / width) ** 2))
+    knots = np.arange(0, at[-1] + 0.6, 0.6)
+    decibels += np.interp(at, knots, own.normal(0, singer.deep / 4, len(knots)))
+    tremolo = 1 + singer.tremble * np.sin(2 * np.pi * singer.speed * at + own.uniform(0, 6))
+    return np.asarray(10 ** (decibels / 20) * tremolo)
 
 
 def _say(
@@ -178,15 +231,21 @@ def _voiced(
         [mouth[:, 0], mouth[:, 1], mouth[:, 1] ** 0.4, np.ones(len(mouth))], 1
     )
     out = np.zeros(count)
-    for k in range(1, 46):
+    for k in range(1, 2 if singer.whistles else 46):
         f = k * frequency
         if f.min() > 0.45 * rate:
             break
         gain = np.zeros(len(f))
         for j, width in enumerate(singer.widths):
             gain += 0.7**j / np.sqrt(1 + ((f - centres[:, j]) / width) ** 2)
-        gain = np.where(f < 0.45 * rate, (0.02 + gain) * k**-singer.tilt * level, 0.0)
+        if singer.hums:
+            # Closed lips: the nose lets the lowest through.
+            gain = (1 - singer.hums) * gain + singer.hums / (1 + (f / 420) ** 3)
+        gain = np.where(f < 0.45 * rate, (0.02 * (1 - singer.hums) + gain) * k**-singer.tilt * level, 0.0)
         out += np.interp(t, at, gain) * np.sin(k * phase + own.uniform(0, 6))
+    if singer.growl:
+        rough = np.interp(t, at, np.cumsum(own.normal(0, 0.02, len(at))))
+        out *= 1 + singer.growl * np.sin(phase / own.choice([2, 2, 2, 3]) + rough)
     out /= np.sqrt(np.mean(out**2)) + 1e-9
     noise = own.normal(size=count)
     noise = noise - own.uniform(-0.5, 0.95) * np.roll(noise, 1)

@@ -12,7 +12,7 @@ from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.networks import attention
 from puresignal.core.hearing.percussion import drum_transcription
 from puresignal.core.hearing.polyphony import note_decisions
-from puresignal.io.models import attention_nets, conv_net, dense_net
+from puresignal.io.models import attention_nets, chord_networks, conv_net, pitch_networks
 from puresignal.sim import instrument_synthesis, random_kits, singer
 
 DRUM = {name: number for number, name in enumerate(drum_transcription.LEARNT)}
@@ -103,7 +103,7 @@ def test_a_changed_setting_is_decided_as_if_it_had_been_the_first():
     sound = singer.perform(notes, singer.PLUCKED, candidates.RATE, 3)
 
     def fresh():
-        return candidates.analyse(conv_net("onset"), dense_net("multipitch"), sound)
+        return candidates.analyse(conv_net("onset"), pitch_networks(), sound)
 
     kept = fresh()
     for settings in (
@@ -121,7 +121,7 @@ def test_chords_are_decided_alike_whether_their_columns_are_kept_or_not(monkeypa
     random = np.random.default_rng(8)
     notes = instrument_synthesis.some_chords(random, 5.0)
     sound = instrument_synthesis.play(notes, instrument_synthesis.any_timbre(random, 0.6), note_decisions.RATE, 5)
-    analysis = note_decisions.analyse(dense_net("multipitch"), sound)
+    analysis = note_decisions.analyse(chord_networks(), sound)
     kept = note_decisions.decide(analysis)
     monkeypatch.setattr(note_decisions, "REMEMBERED", 0)
     read = note_decisions.decide(analysis)

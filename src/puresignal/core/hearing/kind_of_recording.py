@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from puresignal.core.hearing.dsp import spectra
+from puresignal.core.hearing.networks import multipitch
 from puresignal.core.hearing.networks.dense import Network
-from puresignal.core.hearing.polyphony import note_decisions
 
 SECONDS = 30.0
 """Length of the part that is listened to."""
@@ -20,13 +21,15 @@ TOGETHER_AT, TOGETHER_OVER = 1.55, 0.16
 def features(network: Network, samples: np.ndarray) -> tuple[float, float]:
     """Share of the loud moments in which notes sound, and how many sound at once in those.
 
-    samples  (n,) at the rate of note_decisions; network: of multipitch.py
+    samples  (n,) at the rate of multipitch.py; network: its own
     """
-    analysis = note_decisions.analyse(network, samples)
-    if not len(analysis.level):
+    flat = np.asarray(samples, np.float32)
+    if not len(flat):
         return 0.0, 0.0
-    loud = analysis.level > np.quantile(analysis.level, 0.95) - QUIET_DB
-    count = (analysis.probability[loud, :, 0] > SOUNDS).sum(axis=1)
+    level = spectra.decibels(spectra.loudness(flat, multipitch.HOP, 2 * multipitch.HOP))
+    probability = multipitch.probability(network, *multipitch.levels(flat))[: len(level)]
+    loud = level[: len(probability)] > np.quantile(level, 0.95) - QUIET_DB
+    count = (probability[loud, :, 0] > SOUNDS).sum(axis=1)
     with_notes = count > 0
     return float(with_notes.mean()), float(count[with_notes].mean()) if with_notes.any() else 0.0
 

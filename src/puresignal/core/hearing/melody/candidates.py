@@ -1,8 +1,8 @@
 """Pitch candidates of one voice per frame, and what each note would cost there.
 
 Candidates are the dips of the cumulative mean normalised difference (yin.py). One network gives the probability of an
-onset (onset.py); a second says which notes may sound at all (multipitch.py) and keeps octaves right where the period is
-ambiguous.
+onset (onset.py); others say which notes may sound at all (PitchNetworks) and keep octaves right where the
+period is ambiguous.
 
 Source  probabilistic YIN: M. Mauch and S. Dixon, 2014
 """
@@ -18,7 +18,7 @@ import numpy as np
 from puresignal.core.hearing.dsp import spectra, yin
 from puresignal.core.hearing.dsp.chunks import Progress, Source, excerpts, pieces
 from puresignal.core.hearing.dsp.spectra import Envelope
-from puresignal.core.hearing.networks import multipitch
+from puresignal.core.hearing.networks import chord_pitches, multipitch
 from puresignal.core.hearing.networks import onset as beginnings
 from puresignal.core.hearing.networks.convolutional import ConvNet
 from puresignal.core.hearing.networks.dense import Network, windowed_sum
@@ -29,6 +29,33 @@ COMPARED = 7
 """Hops of sound compared with the sound one period later."""
 CANDIDATES = 5
 STEP = HOP / RATE
+
+
+@dataclass(frozen=True, eq=False)
+class PitchNetworks:
+    """The networks that say which notes may sound; each errs elsewhere, so they are mixed.
+
+    wide      of chord_pitches.py, trained on all kinds of voices; plain: of multipitch.py
+    together  those that hear chords, where others play beneath the voice
+    """
+
+    wide: Network
+    plain: Network
+    together: chord_pitches.ChordNetworks | None = None
+
+    def probability(self, seen: chord_pitches.Levels, among: np.ndarray) -> np.ndarray:
+        """(frames, multipitch.PITCHES, 2): probability that each note sounds, and begins. among: those asked for"""
+        wide = chord_pitches.first_estimate(self.wide, seen, among)
+        plain = multipitch.probability(self.plain, seen.long, seen.short, among)
+        mixed = wide + PLAIN * (plain - wide)
+        if self.together is not None:
+            chords = chord_pitches.probability(self.together, seen) * among[:, :, None]
+            mixed += TOGETHER * (chords - mixed)
+        return np.asarray(mixed)
+
+
+PLAIN, TOGETHER = 0.3, 0.4
+"""Weights in the mix of the plain network, and then of those that hear chords."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,8 +114,8 @@ class MelodyAnalysis:
 FINE_HOP, FINE_REACH = 22, 220
 
 
-def analyse(begin: ConvNet, tone: Network, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
-    """Analyse a recording at RATE, all at once or in blocks, with the networks of onset.py and multipitch.py."""
+def analyse(begin: ConvNet, tone: PitchNetworks, source: Source, progress: Progress | None = None) -> MelodyAnalysis:
+    """Analyse a recording at RATE, all at once or in blocks, with the networks of onset.py and for pitches."""
     # Both in one pass over the recording.
     loudness = [(multipitch.loudness(part), beginnings.SPECTROGRAM.loudness(part)) for part in excerpts(source)]
     against, loud = (
@@ -103,15 +130,15 @@ def analyse(begin: ConvNet, tone: Network, source: Source, progress: Progress | 
 
 
 def of_samples(
-    begin: ConvNet, tone: Network, flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
+    begin: ConvNet, tone: PitchNetworks, flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
 ) -> MelodyAnalysis:
     """Analyse samples at once. against, loud: levels of the loud moments (multipitch.loud, SPECTROGRAM.loud)."""
     pitch, dip = _candidates(flat)
     level = spectra.decibels(spectra.loudness(flat, HOP, 2 * HOP))
-    picture, (long, short) = _pictures(flat, against, loud)
+    picture, seen = _pictures(flat, against, loud)
     begins = begin.probability(picture)[:, 0]
-    place = np.clip(np.rint(np.arange(len(pitch)) * HOP / multipitch.HOP).astype(int), 0, max(0, len(long) - 1))
-    probability = multipitch.probability(tone, long, short, _asked(pitch, dip, place, long.max(axis=1)))
+    place = np.clip(np.rint(np.arange(len(pitch)) * HOP / multipitch.HOP).astype(int), 0, max(0, len(seen) - 1))
+    probability = tone.probability(seen, _asked(pitch, dip, place, seen.long.max(axis=1)))
     coarse, starts = probability[:, :, 0].astype(np.float16), (255 * probability[:, :, 1]).astype(np.uint8)
     envelope = spectra.envelope(flat, RATE, FINE_HOP, FINE_REACH)
     return MelodyAnalysis(
@@ -121,14 +148,14 @@ def of_samples(
 
 def _pictures(
     flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
-) -> tuple[np.ndarray, tuple[np.ndarray, np.ndarray]]:
-    """The inputs of the onset and multipitch networks. Windows of one size are transformed once for both."""
+) -> tuple[np.ndarray, chord_pitches.Levels]:
+    """The inputs of the onset and pitch networks. Windows of one size are transformed once for both."""
     look = beginnings.SPECTROGRAM
     seldom, short = spectra.powers(
         flat, multipitch.SHORT, multipitch.HOP, look.bands_of(multipitch.SHORT), multipitch.SHORT_BANDS
     )
     picture = look.levels(flat, loud, {multipitch.SHORT: seldom})
-    return picture, multipitch.levels_of(multipitch.long_powers(flat), short, against)
+    return picture, chord_pitches.levels_of(flat, short, against)
 
 
 def joined(parts: list[MelodyAnalysis]) -> MelodyAnalysis:
@@ -266,5 +293,5 @@ LEAST_LIKELY = 0.02
 """Lowest probability of the network that is trusted."""
 NO_CANDIDATE, UNSEEN = 3.6, 1.7
 """Cost of a frame without a candidate near the note; and its upper limit where the network hears the note."""
-TRUST = 0.3
+TRUST = 0.6
 """Weight of the network against the candidates."""

@@ -16,7 +16,7 @@ import numpy as np
 from puresignal.core.hearing.dsp import spectra
 from puresignal.core.hearing.melody import candidates
 from puresignal.core.hearing.melody import notes as melody_notes
-from puresignal.core.hearing.melody.candidates import MelodyAnalysis
+from puresignal.core.hearing.melody.candidates import MelodyAnalysis, PitchNetworks
 from puresignal.core.hearing.melody.segmentation import MelodySettings
 from puresignal.core.hearing.networks import live_pitch, multipitch, onset
 from puresignal.core.hearing.networks.convolutional import ConvNet
@@ -174,7 +174,7 @@ class LiveMelody:
     """Notes at once from `feed`; the notes of the full analysis from `settled`."""
 
     def __init__(
-        self, begin_net: ConvNet, tone_net: Network, newest_net: Network, settings: MelodySettings | None = None
+        self, begin_net: ConvNet, tone_net: PitchNetworks, newest_net: Network, settings: MelodySettings | None = None
     ) -> None:
         self._nets = (begin_net, tone_net)
         self._settings = settings or MelodySettings()

@@ -114,7 +114,7 @@ LEAST, DEEP = 0.15, 0.04
 
 
 def _between(places: np.ndarray, low: float, high: float) -> np.ndarray:
-    """Of sorted places, those above `low` and below `high`."""
+    """The places above `low` and below `high` among sorted ones."""
     return places[places.searchsorted(low, side="right") : places.searchsorted(high)]
 
 

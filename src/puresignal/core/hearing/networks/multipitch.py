@@ -31,7 +31,7 @@ MOMENTS = (-6, -4, -3, -2, -1, 0, 1, 2, 3, 4, 6)
 INPUTS = 3 * len(RELATED) + len(QUICK) * len(MOMENTS) + 2
 
 
-def _grid(size: int, parts: int) -> np.ndarray:
+def grid(size: int, parts: int) -> np.ndarray:
     """(bins, SEMITONES * parts) weights of bands 1/parts semitone wide, or as narrow as the window resolves."""
     centre = 440 * 2 ** ((FIRST + (np.arange(SEMITONES * parts) - (parts - 1) / 2) / parts - 69) / 12)
     frequency = np.linspace(0, RATE / 2, size // 2 + 1)
@@ -42,7 +42,7 @@ def _grid(size: int, parts: int) -> np.ndarray:
 
 # The matrix is nearly empty: most bands use a few bins each.
 LONG_BANDS, SHORT_BANDS = (
-    spectra.Bands(scipy.sparse.csr_array(_grid(size, parts).T)) for size, parts in ((LONG, 3), (SHORT, 1))
+    spectra.Bands(scipy.sparse.csr_array(grid(size, parts).T)) for size, parts in ((LONG, 3), (SHORT, 1))
 )
 
 
@@ -80,10 +80,11 @@ def levels(samples: np.ndarray, against: tuple[float, float] | None = None) -> t
 
 def levels_of(long: np.ndarray, short: np.ndarray, against: tuple[float, float]) -> tuple[np.ndarray, np.ndarray]:
     """The same as levels(), from powers of every other frame in long windows and of every frame in short ones."""
-    return spectra.with_those_between(_level(long, against[0]), len(short)), _level(short, against[1])
+    return spectra.with_those_between(level_of(long, against[0]), len(short)), level_of(short, against[1])
 
 
-def _level(power: np.ndarray, loud: float) -> np.ndarray:
+def level_of(power: np.ndarray, loud: float) -> np.ndarray:
+    """log10 levels of powers, relative to that of the loud moments."""
     return np.asarray(0.5 * np.log10(power / (loud + 1e-12) + 1e-8), np.float32)
 
 

@@ -1,7 +1,7 @@
 """Chords to notes.
 
-A network estimates for every frame and pitch whether it sounds and begins (multipitch.py). A note starts at a peak of
-its onset probability followed by sound, and lasts as long as it sounds.
+Two networks estimate for every frame and pitch whether it sounds and begins (chord_pitches.py). A note starts at a
+peak of its onset probability followed by sound, and lasts as long as it sounds.
 
 Source  onsets and frames: C. Hawthorne and others, 2018
 """
@@ -16,15 +16,21 @@ import numpy as np
 from puresignal.core.hearing.dsp import spectra
 from puresignal.core.hearing.dsp.chunks import Progress, Source, pieces
 from puresignal.core.hearing.dsp.spectra import Envelope
-from puresignal.core.hearing.networks import multipitch
-from puresignal.core.hearing.networks.dense import Network, peaks
+from puresignal.core.hearing.networks import chord_pitches, multipitch
+from puresignal.core.hearing.networks.chord_pitches import ChordNetworks
+from puresignal.core.hearing.networks.dense import peaks
 from puresignal.core.hearing.transcribed import TranscribedNotes, far_from_others, removal_reasons, velocities
 
 RATE, STEP = multipitch.RATE, multipitch.STEP
-SILENT, DOUBT = 0.2, 3
+SILENT, DOUBT = 0.65, 3
 """A note ends after DOUBT frames in which it sounds with less than this probability."""
-SURE, DOUBTED = 0.55, 0.12
+SURE, DOUBTED = 0.62, 0.12
 """Confidence that a note needs at medium sensitivity; margin below it in which removal is proposed instead."""
+FIRST_STRUCK, STRUCK_AGAIN, SOUNDING = 0.3, 0.6, 0.6
+"""Onset probability that a note needs, and one whose pitch sounds already with at least this probability: choirs and
+sections beat, which looks a little like being struck again."""
+PLAIN, STEADY = 0.4, 8
+"""Part of the confidence that the onset has; frames after it over which the sound is judged."""
 LOWEST, HIGHEST = multipitch.LOWEST, multipitch.HIGHEST
 
 
@@ -71,20 +77,21 @@ class ChordSettings:
 FINE_HOP, FINE_REACH = 22, 220
 
 
-def analyse(network: Network, source: Source, progress: Progress | None = None) -> ChordAnalysis:
-    """Analyse a recording at RATE, all at once or in blocks, with the network of multipitch.py."""
+def analyse(networks: ChordNetworks, source: Source, progress: Progress | None = None) -> ChordAnalysis:
+    """Analyse a recording at RATE, all at once or in blocks, with the networks of chord_pitches.py."""
     against = multipitch.loud(source)
     first = LOWEST - multipitch.FIRST
     parts: list[tuple[np.ndarray, ...]] = []
     for piece in pieces(source, progress):
         flat, mine = piece.samples, piece.frames(multipitch.HOP)
-        long, short = multipitch.levels(flat, against)
+        seen = chord_pitches.levels(flat, against)
+        short = seen.short
         own = np.logaddexp(
             4.6 * short[:, first : first + multipitch.PITCHES], 4.6 * short[:, first + 12 :][:, : multipitch.PITCHES]
         )
         level = spectra.decibels(spectra.loudness(flat, multipitch.HOP, 2 * multipitch.HOP))
         envelope = spectra.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[piece.frames(FINE_HOP)]
-        probability = multipitch.probability(network, long, short)
+        probability = chord_pitches.probability(networks, seen)
         parts.append(
             (probability[mine].astype(np.float16), (own * 10 / 2.3)[mine].astype(np.float16), level[mine], envelope)
         )
@@ -126,6 +133,11 @@ def decide(analysis: ChordAnalysis, settings: ChordSettings | None = None) -> Tr
     return found.take(np.argsort(found.start, kind="stable"))
 
 
+def _peak(begins: np.ndarray, at: float) -> float:
+    """The highest onset probability about a fractional frame."""
+    return float(begins[max(0, round(at) - 1) : round(at) + 2].max())
+
+
 def _notes(sounds: np.ndarray, begins: np.ndarray, lean: float) -> list[tuple[float, float, float]]:
     """(first, last, confidence) frames of one pitch's notes, including those of borderline confidence."""
     on = sounds > 0.45 - 0.5 * lean
@@ -135,7 +147,13 @@ def _notes(sounds: np.ndarray, begins: np.ndarray, lean: float) -> list[tuple[fl
         last = min(last, len(sounds))
         return float(sums[last] - sums[first]) / max(1, last - first)
 
-    starts = [p for p in peaks(begins, 0.3 - 0.5 * lean, 3).tolist() if mean(round(p), round(p) + 5) > 0.35 - lean]
+    def is_new(at: float) -> bool:
+        place = round(at)
+        sounds_already = mean(max(0, place - 7), max(0, place - 2)) >= SOUNDING
+        return not sounds_already or _peak(begins, at) > STRUCK_AGAIN - 0.5 * lean
+
+    likely = peaks(begins, FIRST_STRUCK - 0.5 * lean, 3).tolist()
+    starts = [p for p in likely if mean(round(p), round(p) + 5) > 0.35 - lean and is_new(p)]
     edges = np.flatnonzero(np.diff(np.concatenate([[0], on.astype(np.int8), [0]])))
     for first, last in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
         # A swelling note has no clear onset; if it sounds for long, it is a note nevertheless.
@@ -154,7 +172,7 @@ def _notes(sounds: np.ndarray, begins: np.ndarray, lean: float) -> list[tuple[fl
         next_ = int(np.searchsorted(ends, begin + 2))
         end = int(ends[next_]) if next_ < len(ends) and ends[next_] + DOUBT <= until else until
         plain = float(begins[max(0, begin - 1) : begin + 2].max())
-        confidence = 0.4 * plain + 0.6 * mean(begin, begin + 8)
+        confidence = PLAIN * plain + (1 - PLAIN) * mean(begin, begin + STEADY)
         if confidence > SURE - DOUBTED - 0.6 * lean:
             notes.append((start, float(end), confidence))
     return notes
