@@ -8,10 +8,11 @@ import numpy as np
 import pytest
 
 from puresignal.core.kit import note_map
+from puresignal.engine import ring
 from puresignal.engine.client import RouterProcess
 from puresignal.engine.player import FORGET, Player, position
 from puresignal.engine.process_clients import PlayerProcess, SoundProcess
-from puresignal.engine.ring import Reader
+from puresignal.engine.ring import Reader, Writer
 from puresignal.engine.router_config import RouterConfig
 from puresignal.engine.shared_counters import SharedCounters, make
 from puresignal.io import note_map_file, ports
@@ -375,3 +376,34 @@ def test_what_holds_at_the_place_where_it_starts_is_sent_first_and_again_where_a
     later = [(round(r.at), r.data) for r in reader.read() if r.data[0] < 0xF0]
     # The first round changes to program 20; the second begins with 9 again. The bank is the same, and is not sent.
     assert later == [(520, b"\x90\x3c\x5a"), (1020, b"\xc0\x14"), (1120, b"\x80\x3c\x40"), (1520, b"\xc0\x09")]
+
+
+@pytest.mark.parametrize(("before", "after"), [(48_000, 44_100), (44_100, 96_000)])
+def test_notes_keep_their_seconds_where_the_clock_comes_back_at_another_rate(before, after):
+    memory = ring.make()
+    reader, player = Reader(memory), Player(Writer(memory), SharedCounters(make()))
+    at, data = beats(60, 0.05)
+    player.use(at, data)
+    zero = 1000 * before
+    player.play(0.0, zero, before)
+    begins = player._origin_frame / before
+    now, rate, found, told = zero, before, [], 0
+    for _ in range(900):
+        if now / rate > 1001.5 and rate == before:
+            now, rate = round(now / before * after), after
+            player.change_rate(after)
+        player.hand_over(now, 128)
+        for r in reader.read():
+            if r.data == FORGET:
+                told += 1
+                found = [one for one in found if one[0] < r.at]
+            elif r.data[0] == 0x99:
+                found.append((r.at, rate, now))
+        now += 256
+    assert told >= 1
+    seconds = sorted(frame / per for frame, per, _ in found)
+    late = [one for one in seconds if one > 1001.6]
+    steps = (np.array(late) - begins) / 0.05
+    assert np.abs(steps - np.rint(steps)).max() < 0.01
+    assert np.rint(np.diff(steps)).tolist() == [1.0] * (len(late) - 1)
+    assert len(late) > 20

@@ -152,6 +152,46 @@ def test_a_midi_file_is_written_by_its_ending_and_played_to_a_port_again(player,
     assert [velocity for _, velocity in player.clicks] == [velocity for _, velocity in written]
 
 
+def test_a_server_that_comes_back_at_another_rate_leaves_the_recording_whole(server, tmp_path):  # noqa: F811
+    target = tmp_path / "two rates.puresignal"
+    hand = Hand("hand")
+    process = start("record", "--in", "hand:out", "--out", str(target), "--count-in", "0", "--click", "none")
+    sent = []
+
+    def play(own, rate):
+        until(lambda: own.client.get_all_connections(own.out), 15, what="the connection")
+        time.sleep(0.5)
+        first = own.client.last_frame_time + rate // 4
+        for k in range(8):
+            own.due.append((first + k * rate // 10, bytes((0x99, 36 + k, 90))))
+            own.due.append((first + k * rate // 10 + rate // 20, bytes((0x89, 36 + k, 0))))
+        until(lambda: not own.due, 5, what="the notes")
+        sent.append(time.monotonic())
+        time.sleep(0.3)
+
+    play(hand, 48_000)
+    server.process.kill()
+    server.process.wait()
+    time.sleep(0.5)
+    server.start(rate=44_100)
+    hand = Hand("hand")
+    play(hand, 44_100)
+    process.send_signal(signal.SIGINT)
+    code, _, told = ended(process)
+    hand.close()
+    assert code == 0, told
+    opened = session_file.parse(target.read_bytes(), "two.puresignal")
+    take = opened.takes[0]
+    events = take.events
+    on = (events.status == 0x99) & (events.data2 > 0)
+    assert events.data1[on].tolist() == [*range(36, 44)] * 2
+    at = events.arrived[on]
+    # Tenths of a second at either rate, and as far apart as they were played.
+    assert np.abs(np.diff(at[:8]) - 0.1).max() < 0.012
+    assert np.abs(np.diff(at[8:]) - 0.1).max() < 0.012
+    assert at[15] - at[7] == pytest.approx(sent[1] - sent[0], abs=0.5)
+
+
 def test_nothing_played_writes_nothing_and_says_so(player, tmp_path):
     target = tmp_path / "silence.mid"
     process = start("record", "--in", "hand:out", "--out", str(target), "--tempo", "400", "--bars", "1",

@@ -92,6 +92,16 @@ def test_other_cells_in_the_window_are_other_cells_on_the_phone(window, qtbot):
     assert "kick" in {cell["label"].lower() for cell in phone.face["cells"]}
 
 
+def test_the_phone_takes_the_colours_of_the_theme_as_soon_as_it_is_chosen(window, qtbot):
+    window.choose_theme("light")
+    phone = joined(window, opened(window, qtbot), qtbot)
+    light = phone.face["colours"]["sheet"]
+    window.choose_theme("dim")
+    qtbot.waitUntil(lambda: phone.face["colours"]["sheet"] != light, timeout=3000)
+    window.choose_theme("light")
+    qtbot.waitUntil(lambda: phone.face["colours"]["sheet"] == light, timeout=3000)
+
+
 def test_switching_off_with_fingers_down_leaves_no_note_hanging(window, qtbot):
     dialog = opened(window, qtbot)
     phone = joined(window, dialog, qtbot)

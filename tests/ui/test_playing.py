@@ -398,12 +398,12 @@ def test_keys_that_are_held_play_an_arpeggio_in_time_with_what_plays(deck, qtbot
 
     bench = deck.workbench
     bench.do("key", edits.with_key(bench.session, "C major"))
-    inputs = with_input(bench.session.inputs, 0, port=ports.KEYBOARD, output=ports.ARPEGGIO, source=None)
+    inputs = with_input(bench.session.inputs, 0, port=ports.KEYBOARD, output=ports.HELD, source=None)
     bench.do("keys", edits.with_inputs(bench.session, inputs))
     deck.show_view("Inputs")
     editor = deck.inputs.live.editors[0]
-    qtbot.waitUntil(editor.arpeggio.isVisible, timeout=3000)
-    qtbot.mouseClick(editor.arpeggio, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(editor.generator.isVisible, timeout=3000)
+    qtbot.mouseClick(editor.generator, Qt.MouseButton.LeftButton)
     dialog = deck.inputs._held
     dialog.blanks["rate"].setCurrentIndex(dialog.blanks["rate"].findData("1/16"))
     dialog.blanks["rate"].activated.emit(dialog.blanks["rate"].currentIndex())
@@ -412,6 +412,12 @@ def test_keys_that_are_held_play_an_arpeggio_in_time_with_what_plays(deck, qtbot
     dialog.to.activated.emit(dialog.to.currentIndex())
     assert (bench.session.held.recipe.rate, bench.session.held.recipe.octaves) == ("1/16", 2)
     assert bench.session.held.to == ports.RECEIVER
+    # Another kind and back: what was filled in is there again.
+    for kind in ("bass", "arpeggio"):
+        dialog.kind.setCurrentIndex(dialog.kind.findData(kind))
+        dialog.kind.activated.emit(dialog.kind.currentIndex())
+        assert bench.session.held.recipe.kind == kind
+    assert bench.session.held.recipe.rate == "1/16"
     dialog.accept()
     live = deck.live_session
     live.start()

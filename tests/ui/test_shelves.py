@@ -59,7 +59,7 @@ def test_a_name_is_typed_in_place_and_one_that_is_taken_is_refused(kept, qtbot):
     qtbot.keyClicks(editor, "Later quay")
     qtbot.keyClick(editor, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: names(kept) == ["Ferry lilt", "Later quay"], timeout=3000)
-    assert [one.name for one in groove_file.kept()] == ["Ferry lilt", "Later quay"]
+    qtbot.waitUntil(lambda: [one.name for one in groove_file.kept()] == ["Ferry lilt", "Later quay"], timeout=3000)
     assert groove_file.kept()[1].late == (0.0, 20.0)
     kept.table.topLevelItem(1).setText(0, "ferry LILT")
     qtbot.waitUntil(lambda: bool(kept.said.text()), timeout=3000)

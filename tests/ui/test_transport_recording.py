@@ -377,3 +377,34 @@ def test_the_simulated_drummer_joins_in_with_the_bar_and_keeps_the_transport_s_t
     assert np.median(np.abs(off - np.median(off))) < 0.1
     assert abs(float(np.median(off))) < 0.2
     ready.inputs.play_device(ports.DRUM_MODULE, False)
+
+
+def test_the_jitter_of_an_input_is_measured_against_what_it_sends_evenly(ready, qtbot, monkeypatch):
+    from puresignal.ui.state import jitter_meter
+
+    monkeypatch.setattr(jitter_meter, "SECONDS", 5.0)
+    meter = ready.services.jitter_meter
+    ready.inputs.play_device(ports.DRUM_MODULE, True)
+    qtbot.mouseClick(ready.transport.how, Qt.MouseButton.LeftButton)
+    row = ready._record_settings.jitter
+    qtbot.waitUntil(lambda: row.port.findText(ports.DRUM_MODULE) >= 0, timeout=5000)
+    row.port.setCurrentIndex(row.port.findText(ports.DRUM_MODULE))
+    qtbot.mouseClick(row.button, Qt.MouseButton.LeftButton)
+    assert meter.running
+    assert "Listening" in row.said.text()
+    assert not row.button.isEnabled()
+    qtbot.waitUntil(lambda: not meter.running, timeout=9000)
+    ready.inputs.play_device(ports.DRUM_MODULE, False)
+    # The module sends active sensing three times a second or so.
+    assert meter.by == jitter_meter.SENSING
+    assert meter.found.interval == pytest.approx(0.3, abs=0.01)
+    assert "active sensing, every 3" in row.said.text()
+    assert row.picture.isVisible()
+    # A device that sends nothing even says what to do.
+    told = []
+    monkeypatch.setattr(meter._notices, "tell", lambda text, wrong=False: told.append((text, wrong)))
+    monkeypatch.setattr(jitter_meter, "SECONDS", 0.3)
+    meter.start(ports.DRUM_MODULE)
+    qtbot.waitUntil(lambda: not meter.running, timeout=3000)
+    assert "Nothing even came" in told[0][0]
+    assert told[0][1]

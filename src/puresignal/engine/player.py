@@ -224,6 +224,22 @@ class Player:
             self._begin_again(self._done)
         self._publish()
 
+    def change_rate(self, rate: int) -> None:
+        """Go on at the same second of the clock where it counts at another rate: a server may come back with one."""
+        before, self._clock_rate = self._clock_rate, rate
+        if rate == before or not self.playing:
+            return
+        here = self.seconds_at(self._done)
+        self._done = round(self._done / before * rate)
+        self._origin_frame, self._origin = self._done, here
+        self._rate = rate / self._speed
+        self._starts = [(round(at / before * rate), output, data) for at, output, data in self._starts]
+        # What was handed over counts in the frames of before.
+        self._feed.put(0.0, 0, FORGET)
+        self._begin_again(self._done)
+        self._tell(MOVED, self._done)
+        self._publish()
+
     def stop(self, frame: int) -> None:
         """Stop playing and end the sounding notes."""
         if self.playing:

@@ -12,7 +12,7 @@ Commands are lines of JSON on stdin: {"score": 0 or 1, "events": n, "moved": [se
 {"endless": whether to go on after its last note}, {"note": anything} that is kept with the moves,
 {"echo": whether what is played live sounds again in the next round}; a score's "known": seconds of the clock up to
 which it has what was played; {"beats": [beats, seconds]}: the table of the score's time (core/timing/beat_table.py),
-{"held": {"from": output that keys are sent to, "to": output, "channel", "recipe": of the arpeggio} or null},
+{"held": {"from": output that keys are sent to, "to": output, "channel", "recipe", "bar": beats} or null},
 {"clock_to": outputs} that get MIDI clock, {"follow": null, "jack", or the number of an input with MIDI clock}.
 """
 
@@ -28,7 +28,7 @@ import time
 
 import numpy as np
 
-from puresignal.core.generators.recipe import Arpeggio, from_text
+from puresignal.core.generators.recipe import from_text
 from puresignal.core.timing.beat_table import BeatTable
 from puresignal.engine.outside_time import OutsideTime
 from puresignal.engine.player import ROW, Player
@@ -60,6 +60,7 @@ def main() -> int:
         frame, rate, nanoseconds, block = clock.read()[:4]
         if rate:
             frame += round((time.monotonic_ns() - nanoseconds) * rate / 1e9)
+            player.change_rate(rate)
         if come:
             more = os.read(0, 1 << 16)
             if not more:
@@ -88,11 +89,11 @@ def main() -> int:
                 if "held" in command:
                     held = command["held"]
                     recipe = None if held is None else from_text(held["recipe"])
-                    assert recipe is None or isinstance(recipe, Arpeggio)
                     if not player.held.on:
                         heard.read()
                     source, to, channel = (held["from"], held["to"], held["channel"]) if held else (-1, -1, 1)
-                    player.held.set_up(source, to, channel, recipe)
+                    bar = float(held["bar"]) if held else 4.0
+                    player.held.set_up(source, to, channel, recipe, bar)
                 if "score" in command:
                     player.echo.forget(float(command.get("known", "inf")))
                     moved = command.get("moved")

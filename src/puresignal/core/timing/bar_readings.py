@@ -14,7 +14,7 @@ METERS = (2, 3, 4, 5, 6, 7)
 SIXTHS = 6
 """Parts of a beat in which what happens in it is compared."""
 NEAR = 0.14
-"""Of a beat: how far from its place an onset still counts for it, if the beat is slow enough."""
+"""Part of a beat by which an onset may be off its place and still count for it, if the beat is slow enough."""
 
 
 class Readings:

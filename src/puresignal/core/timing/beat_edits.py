@@ -13,8 +13,8 @@ from puresignal.core.timing.beat_finder import Beats
 from puresignal.core.timing.onsets import Onsets
 
 NEAR, PULL, LEARN = 0.16, 0.55, 0.12
-"""Of a beat: how far an onset may be from where a beat is expected; how much of the way the beat moves to it, and how
-much of it the length of a beat does.
+"""Parts of a beat: how far an onset may be from where a beat is expected; how much of the way the beat moves
+to it, and how much of it the length of a beat does.
 """
 FEWEST_TAPS = 3
 

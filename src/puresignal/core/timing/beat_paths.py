@@ -26,7 +26,7 @@ SPEEDS = ((9, 15), (13, 22), (18, 31), (26, 44), (36, 72))
 PLACES = ((0.0, 1.0), (1.0, 1.0), (1 / 2, 0.34), (1 / 3, 0.08), (2 / 3, 0.14), (1 / 4, 0.02), (3 / 4, 0.06))
 """Where in a beat an onset is worth how much; elsewhere it costs."""
 ELSEWHERE, EMPTY, WIDTH = -0.42, 0.22, 0.026
-"""What an onset costs where none is expected, what a beat without one costs, and how exactly hands strike (s)."""
+"""Costs of an onset where none is expected and of a beat without one, and how exactly hands strike (s)."""
 
 
 def paths(onsets: Onsets) -> list[np.ndarray]:

@@ -32,7 +32,7 @@ STEP_OF = 12
 
 
 class ClockFollower:
-    """What a master's messages have said so far.
+    """The state of a master according to its messages so far.
 
     running  between Start or Continue, and Stop
     starts   how often it was started, continued, or moved while running

@@ -19,7 +19,7 @@ import numpy as np
 from puresignal.core.timing.grids import Swing
 
 SUBDIVISIONS = ("1/4", "1/8", "1/16", "1/32", "1/8t", "1/16t", "1/16q", "swung 1/8", "swung 1/16")
-"""What a beat can be divided into."""
+"""Divisions of a beat."""
 SWUNG_8, SWUNG_16 = 7, 8
 STRAIGHT = np.array([0.17, 0.34, 0.32, 0.03, 0.10, 0.03, 0.006, 0.002, 0.002])
 SWUNG_EIGHTHS = np.array([0.20, 0.02, 0.03, 0.005, 0.10, 0.02, 0.003, 0.62, 0.002])
@@ -53,7 +53,7 @@ PIECE, OVERLAP = 48, 20
 
 @dataclass(frozen=True, eq=False)
 class Explained:
-    """What the strokes of a take were meant for.
+    """The intended places of the strokes of a take.
 
     line        (n,) quarter notes: the likeliest line
     other       (n,) quarter notes: the second likeliest that is somewhere else

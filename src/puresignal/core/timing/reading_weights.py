@@ -1,4 +1,4 @@
-"""What the reading of beats that looks most like playing is told by, learnt by bench/tempo.py --fit. Written by it."""
+"""Weights that choose the reading of beats that looks most like playing, learnt by bench/tempo.py --fit. Written by it."""
 
 # ruff: noqa: E501
 

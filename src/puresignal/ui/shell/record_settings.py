@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 from puresignal.core.session import recording
 from puresignal.core.session import session as edits
 from puresignal.core.session.recording import ClickSettings, RecordingSettings
+from puresignal.core.timing.jitter import Jitter
 from puresignal.core.timing.loop_back import LoopBack
 from puresignal.translation import mark, tr
 from puresignal.ui.state.services import Services
@@ -107,6 +108,8 @@ class RecordSettings(QDialog):
         self.measure = DelayRow(services)
         self.measure.measured.connect(lambda ms: self._set(in_delay=ms, out_delay=0.0))
         clicked.addRow(PlainLabel(tr("Measure")), self.measure)
+        self.jitter = JitterRow(services)
+        clicked.addRow(PlainLabel(tr("Jitter")), self.jitter)
         self.controls = ControlRows(services)
         self.setMinimumWidth(800)
         column = QVBoxLayout(self)
@@ -193,12 +196,12 @@ class Histogram(QWidget):
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
-        self.found: LoopBack | None = None
+        self.found: LoopBack | Jitter | None = None
         self.setFixedHeight(56)
         self.setAccessibleName(tr("Delays measured"))
         self.hide()
 
-    def show_found(self, found: LoopBack | None) -> None:
+    def show_found(self, found: LoopBack | Jitter | None) -> None:
         self.found = found
         self.setVisible(found is not None)
         self.update()
@@ -278,6 +281,59 @@ class DelayRow(QWidget):
                 text = tr("{delay:.1f} ms there and back, within {jitter:.1f} ms; {lost} notes did not come back.")
             self.said.setText(text.format(delay=1000 * found.delay, jitter=1000 * found.jitter, lost=found.lost))
             self.measured.emit(round(1000 * found.delay, 1))
+        self.said.setVisible(bool(self.said.text()))
+        self.window().adjustSize()
+
+
+class JitterRow(QWidget):
+    """Measures how evenly an input's messages arrive: the input, a button, and what was found."""
+
+    def __init__(self, services: Services, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._meter, self._live = services.jitter_meter, services.live_session
+        self.port = QComboBox()
+        self.port.setAccessibleName(tr("Input to measure"))
+        self.port.setToolTip(tr("An input that is listened to: what it sends evenly is compared with an even clock."))
+        self.button = QPushButton(tr("Measure"))
+        self.button.setToolTip(tr("Listens for ten seconds to the device's clock, its active sensing, or even notes."))
+        self.button.setAccessibleName(tr("Measure the jitter"))
+        self.button.clicked.connect(lambda: self._meter.start(self.port.currentText()))
+        self.said = PlainLabel()
+        self.said.setObjectName("faint")
+        self.said.setWordWrap(True)
+        self.picture = Histogram()
+        self.picture.setAccessibleName(tr("How late messages were"))
+        row = QHBoxLayout()
+        row.addWidget(self.port, 1)
+        row.addWidget(self.button)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(row)
+        column.addWidget(self.said)
+        column.addWidget(self.picture)
+        self._meter.changed.connect(self._show)
+        self._live.started.connect(self._show)
+        self._live.stopped.connect(self._show)
+        self._show()
+
+    def _show(self) -> None:
+        found, chosen = self._meter.found, self.port.currentText()
+        self.port.clear()
+        for name in self._live.port_names if self._live.listening else ():
+            self.port.addItem(name)
+        self.port.setCurrentIndex(max(0, self.port.findText(chosen)))
+        self.button.setEnabled(self.port.count() > 0 and not self._meter.running)
+        self.picture.show_found(found)
+        if self._meter.running:
+            self.said.setText(tr("Listening for ten seconds…"))
+        elif found is not None:
+            text = tr("By {what}, every {interval:.1f} ms: within {jitter:.1f} ms.")
+            if found.lost:
+                text = tr("By {what}, every {interval:.1f} ms: within {jitter:.1f} ms; {lost} did not come.")
+            what = tr(self._meter.by)
+            self.said.setText(
+                text.format(what=what, interval=1000 * found.interval, jitter=1000 * found.jitter, lost=found.lost)
+            )
         self.said.setVisible(bool(self.said.text()))
         self.window().adjustSize()
 
