@@ -95,7 +95,7 @@ def plain() -> None:
 
 
 def idle(server: str) -> None:
-    """What a callback of Python that does nothing takes, and one that is compiled."""
+    """Time taken by a Python callback that does nothing, and by a compiled one."""
     environment = {**os.environ, "JACK_DEFAULT_SERVER": server}
     code = (
         "import jack, time, resource\nc = jack.Client('empty', no_start_server=True)\n"

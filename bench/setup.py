@@ -40,7 +40,7 @@ def random_kit(kit: NoteMap, random: np.random.Generator) -> NoteMap:
 
 
 def asked_strokes(name: str, at: float, random: np.random.Generator) -> list[Stroke]:
-    """What somebody plays when asked for one pad, soft and hard."""
+    """Strokes of somebody asked for one pad, soft and hard."""
     count = int(random.integers(5, 9))
     levels = np.linspace(random.uniform(20, 42), random.uniform(100, 124), count)
     if random.random() < 0.3:

@@ -1,4 +1,4 @@
-"""What thousands of steps of the history cost: memory, time of an edit and of undo, and of storing after an edit."""
+"""Cost of thousands of steps of the history: memory, time of an edit and of undo, and of storing after an edit."""
 
 from __future__ import annotations
 

@@ -39,7 +39,7 @@ SAFE_AFTER = 1.0
 
 
 class Done(NamedTuple):
-    """What was done last: number of the edit, number of takes."""
+    """The last action: number of the edit, number of takes."""
 
     edit: int
     takes: int

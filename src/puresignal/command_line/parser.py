@@ -9,7 +9,7 @@ from typing import Any, NoReturn
 from puresignal.translation import tr
 
 Commands = Any
-"""What argparse gives for adding commands to; its type has no public name."""
+"""The object that argparse adds commands to; its type has no public name."""
 
 
 class Parser(argparse.ArgumentParser):

@@ -1,4 +1,4 @@
-"""What a command says of its results: lines, or JSON; more, or nothing but errors."""
+"""Output of a command: lines or JSON, verbose, or errors only."""
 
 from __future__ import annotations
 

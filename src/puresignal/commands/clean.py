@@ -274,7 +274,7 @@ def clean_files(
 
 
 def _at_tempo(take: Take, outcome: Outcome, context: Context, job: Job) -> tuple[Outcome, Take]:
-    """What the file is written from: the result as it is, or with its seconds at another tempo."""
+    """The notes that the file is written from: the result as it is, or with its seconds at another tempo."""
     if job.bpm is None:
         return outcome, take
     timeline, beat = Timeline.steady(max(SLOWEST, job.bpm)), 0.0

@@ -31,7 +31,7 @@ from puresignal.io import audio_file, heard_json, models
 from puresignal.io.log_file import log
 
 LONG, FIRST = 40.0, 20.0
-"""Of a recording longer than the first, so many seconds are heard by themselves beforehand."""
+"""Recordings longer than the first have this many seconds heard by themselves beforehand."""
 EVERY = 0.1
 """Seconds between two words on the progress."""
 

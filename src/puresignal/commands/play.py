@@ -90,7 +90,7 @@ class Playing:
 
 
 def _score_of(path: Path, port: str) -> tuple[Score, float, Timeline, float]:
-    """What a file plays: messages, length in seconds, its tempo, and the seconds before bar 1."""
+    """The playback of a file: messages, length in seconds, its tempo, and the seconds before bar 1."""
     if path.suffix.lower() == SESSION_ENDING:
         opened = session_file.read(path)
         session, takes = opened.session, {take.ident: take for take in opened.takes}

@@ -192,7 +192,7 @@ class Renderer:
         self, part: Part, made: Score, outputs: tuple[str, ...], span: tuple[float, float],
         progress: Callable[[float], bool],
     ) -> Returned:  # fmt: skip
-        """What comes back from the instruments outside for a part; they play it once only."""
+        """The sound that comes back from the instruments outside for a part; they play it once only."""
         if self._returned is None or self._returned[0] != part:
             job = self.job
             found = outside_render.record(made, outputs, job.through, span, job.delay, job.tail, progress)

@@ -18,7 +18,7 @@ from puresignal.io import alsa_ports, ports
 OF_CLOCK = frozenset((0xF2, 0xF8, 0xFA, 0xFB, 0xFC, 0xFE))
 """Song position, ticks, Start, Continue, Stop; and active sensing."""
 UNTOLD = frozenset((0xF8, 0xFE))
-"""Those that are neither shown nor kept: ticks and active sensing."""
+"""Messages that are neither shown nor kept: ticks and active sensing."""
 CLOCK_PER_SECOND = 40
 """How often per second the published clock is updated while nothing happens."""
 

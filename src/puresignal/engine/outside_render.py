@@ -27,7 +27,7 @@ FIRST_SECONDS = 0.1
 LONGEST_DELAY = 2.0
 """Seconds within which the first note has to come back."""
 ABOVE_NOISE, SOFTEST = 4.0, 10 ** (-66 / 20)
-"""What comes back is heard from so many times the peak of the noise on, and from this level on."""
+"""Sound counts as coming back from this many times the peak of the noise, and from this level."""
 QUIET_SECONDS, TAIL_SECONDS = 0.6, 20.0
 LOOK_SECONDS = 0.05
 SILENT_SECONDS = 5.0
@@ -35,7 +35,7 @@ SILENT_SECONDS = 5.0
 
 @dataclass(frozen=True, eq=False)
 class Returned:
-    """What came back.
+    """The sound that came back.
 
     samples   (2, n) float32 from the beginning of the score on, at `rate` per second
     delay     seconds that the way through the instruments took, which are left out

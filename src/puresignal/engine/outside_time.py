@@ -23,7 +23,7 @@ JUMP_FROM = 0.25
 LATEST = 0.2
 """Seconds before now within which a first tick is where playing begins; what was due since is played at once."""
 SILENT, HEARD, RUNS = range(3)
-"""What is known of a master: nothing comes from it, its clock comes, it plays."""
+"""States of a master: nothing comes from it, its clock comes, it plays."""
 STOPPED, ROLLING, LOOPING, STARTING = range(4)
 """States of JACK's transport."""
 READY_AFTER = 0.05
@@ -159,7 +159,7 @@ class TransportDrive:
 
 
 class OutsideTime:
-    """What the player follows, if anything."""
+    """The source of time that the player follows, if any."""
 
     def __init__(self, player: Player, found: SharedCounters, ready: SharedCounters):
         self._player, self._found, self._ready = player, found, ready

@@ -201,7 +201,7 @@ class PlayerProcess:
         self._told.tell(first=self._first)
 
     def master(self) -> tuple[float | None, int]:
-        """What is known of the program that is followed: its tempo in BPM, and a state of outside_time.py."""
+        """State of the program that is followed: its tempo in BPM, and a state of outside_time.py."""
         bpm, state = self._words.read()[6:8]
         return (bpm / 1000 if bpm else None), state
 

@@ -1,4 +1,4 @@
-"""What is played live in a round of the loop sounds in the next ones, until the window has put it into the score.
+"""Repeats what is played live in a round of the loop in the next ones, until the window has put it into the score.
 
 The window does that a moment before each round ends. If it stands still - a slow machine, a stopped process - the
 player does without it: it hears what leaves, takes out what it has sent itself, and plays the rest again.

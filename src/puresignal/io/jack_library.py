@@ -25,7 +25,7 @@ SYSTEM, PIPEWIRE = "jack", "jack_of_pipewire"
 PLACES = ("/usr/lib/*/pipewire-0.3/jack", "/usr/lib64/pipewire-0.3/jack", "/usr/lib/pipewire-0.3/jack")
 """Where distributions put PipeWire's JACK library."""
 CAN = frozenset({EXACT_FRAMES, ANNOUNCES})
-"""What clients of either can do, see port_systems.py."""
+"""Abilities of clients of either, see port_systems.py."""
 BLOCK = 256
 """Frames per block that PipeWire is asked for, if nobody chose another number."""
 

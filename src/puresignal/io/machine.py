@@ -27,7 +27,7 @@ PACKAGES = {
     "xcb-cursor": ("libxcb-cursor0", "xcb-util-cursor", "xcb-util-cursor"),
     "rtkit": ("rtkit", "rtkit", "rtkit"),
 }
-"""What the distributions call the packages: Debian, Fedora, Arch."""
+"""Names of the packages in Debian, Fedora and Arch."""
 INSTALL = {
     DEBIAN: "sudo apt-get install {package}",  # not shown
     FEDORA: "sudo dnf install {package}",  # not shown

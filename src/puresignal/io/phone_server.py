@@ -60,7 +60,7 @@ class PhoneServerError(PureSignalError):
 
 @dataclass(frozen=True)
 class Offer:
-    """What lets one phone in, once. token: of the QR code; code: six digits."""
+    """A key that lets one phone in, once. token: of the QR code; code: six digits."""
 
     token: str
     code: str

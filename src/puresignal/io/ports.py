@@ -23,7 +23,7 @@ RECEIVER = mark("Simulated receiver")
 SOUND = mark("Built-in sound")
 FONT = "SoundFont"
 CLICK = mark("Click")
-ARPEGGIO = mark("Arpeggio of held keys")
+HELD = mark("Generator on held keys")
 SOUND_CLIENT = "Pure Signal sound"
 """The built-in sound's client name on JACK."""
 OWN_NAME = "Pure Signal"
@@ -37,7 +37,7 @@ FED = (COMPUTER_KEYBOARD, SCREEN_PADS, DRUM_MODULE, PAD_BOX, KEYBOARD, MIC_MELOD
 FED_BY_WINDOW, SIMULATED_DEVICES, HEARD = (*FED[:2], TOUCH), FED[2:5], FED[5:7]
 SIMULATED_SUFFIX = "(simulated)"
 """End of the port names of takes by the simulated drummer."""
-TAKEN = (RECEIVER, SOUND, FONT, CLICK, ARPEGGIO)
+TAKEN = (RECEIVER, SOUND, FONT, CLICK, HELD)
 """Outputs whose messages are read from the ring of sent messages."""
 
 
@@ -57,7 +57,7 @@ class MidiPort:
 def simulated() -> tuple[MidiPort, ...]:
     """The ports that always exist."""
     gives = [MidiPort(name, True, SIMULATED if name in SIMULATED_DEVICES else OWN) for name in FED]
-    own = (MidiPort(SOUND, False, OWN), MidiPort(FONT, False, OWN), MidiPort(ARPEGGIO, False, OWN))
+    own = (MidiPort(SOUND, False, OWN), MidiPort(FONT, False, OWN), MidiPort(HELD, False, OWN))
     return (*gives, *own, MidiPort(RECEIVER, False, SIMULATED))
 
 
@@ -67,7 +67,7 @@ def virtual() -> tuple[MidiPort, ...]:
 
 
 def kind_of_input(name: str) -> str:
-    """What a take's port was, in a word or two; marked for translation."""
+    """The kind of port that a take came from, in a word or two; marked for translation."""
     if name in (DRUM_MODULE, PAD_BOX, KEYBOARD) or name.endswith(SIMULATED_SUFFIX):
         return mark("simulated")
     words = {

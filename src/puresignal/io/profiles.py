@@ -24,7 +24,7 @@ from puresignal.translation import tr
 FORMAT, VERSION = "pure-signal/voice-profile", 1
 ENDING = ".voice"
 MOST_BYTES, MOST_SOUNDS = 40_000_000, 64
-"""Of a shared profile's sounds."""
+"""Limit for the sounds of a shared profile."""
 RANGES = {"low": (12, 108), "high": (13, 120), "shift": (-48, 48), "sensitivity": (0.0, 1.0),
           "response": (0.25, 4.0), "gate": (-100.0, -10.0)}  # fmt: skip
 

@@ -23,7 +23,7 @@ LATE = 0.25
 """Seconds after the end within which the ends of notes still belong to a take."""
 
 Message = tuple[float, str, bytes]
-"""What arrived: seconds of the clock, name of the port, bytes."""
+"""A message that arrived: seconds of the clock, name of the port, bytes."""
 
 
 @dataclass(frozen=True, eq=False)

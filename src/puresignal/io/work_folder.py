@@ -240,7 +240,7 @@ def recover(leftover: Leftover) -> session_file.Opened:
 
 
 def _without_session(leftover: Leftover, name: str) -> session_file.Opened | None:
-    """What can be had without the session itself: its saved file, and all takes that can be read; None if neither.
+    """Everything that can be recovered without the session: its saved file, and all takes that can be read; or None.
 
     That is how a run leaves its folder that was killed in its first store.
     """

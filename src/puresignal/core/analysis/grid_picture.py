@@ -1,4 +1,4 @@
-"""What quantise goes by, for the eye: the lines of each bar, how well each grid fits, and notes between two lines."""
+"""The picture of quantise: the lines of each bar, how well each grid fits, and notes between two lines."""
 
 from __future__ import annotations
 

@@ -9,7 +9,7 @@ import numpy as np
 FOLDED = 8.0
 """A pause longer than this many seconds is folded."""
 SHOWN_PAUSE, SHARE = 2.0, 0.008
-"""What a folded pause takes on the line: so many seconds, or so much of all that was played if that is more."""
+"""Length of a folded pause on the line: so many seconds, or so much of all that was played if that is more."""
 LEAST = 20.0
 """Seconds that the line has at least, so that a first few hits stand at its left end, and not all over it."""
 

@@ -149,7 +149,7 @@ class _Pieces:
         return np.asarray((start >= first - self._ahead(first)) & (start < after - self._ahead(after)))
 
     def moved_origins(self, number: int) -> int:
-        """What is added to the origins of a piece's notes, so that each time a bar is played has its own."""
+        """The number added to the origins of a piece's notes, so that each time a bar is played has its own."""
         return self._time[number] * self._events
 
     def _seconds(self, beats: np.ndarray) -> np.ndarray:

@@ -32,7 +32,7 @@ BESIDE = 0.035
 AGAIN = 0.08
 """Seconds within which a softer hit of the same pad is a double trigger."""
 LEAST_SHARE = 0.6
-"""Of the hits of a step, those that must be on one pad."""
+"""Part of the hits of a step that must be on one pad."""
 SOFT, HARD = 0.6, 90
 """The softest hit is at most this part of the hardest, and the hardest has at least this velocity."""
 

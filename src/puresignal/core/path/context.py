@@ -159,7 +159,7 @@ class Context:
 
     @cached_property
     def memo(self) -> dict[str, Any]:
-        """What stages have worked out about the notes of this context, by a name of theirs."""
+        """Results that stages have worked out about the notes of this context, by name."""
         return {}
 
     @cached_property

@@ -49,8 +49,8 @@ DOUBTFUL = (0.2, 0.97)
 LONE_MS = 25.0
 """A hit with nothing louder within this time stands alone."""
 FADES, ELSEWHERE = 0.012, 0.4
-"""Of several hits that may have shaken a pad, one counts less by its distance in time, in seconds to a third, and if it
-is on another stand."""
+"""Weighting of several hits that may have shaken a pad: one counts less by its distance in time, in seconds to a
+third, and if it is on another stand."""
 _HAIR = 1e-9
 
 

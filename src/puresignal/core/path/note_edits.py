@@ -13,7 +13,7 @@ MOST_ROWS = 48
 
 @dataclass(frozen=True)
 class Edit:
-    """What is done to notes, on top of what was done before.
+    """A change to notes, on top of earlier changes.
 
     beats         quarter notes later, or earlier if negative
     seconds       seconds later, for nudges that follow no beat

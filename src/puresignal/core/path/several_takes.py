@@ -29,7 +29,7 @@ from puresignal.core.path.verdicts import Verdict
 from puresignal.core.timing.session_time import Timeline
 
 BEATS, CLOCK = "beats", "clock"
-"""What a placed take follows: a later tempo change moves its notes along, or leaves their seconds as they are."""
+"""Follow modes of a placed take: a later tempo change moves its notes along, or leaves their seconds as they are."""
 MOST_PPQ, USUAL_PPQ = 32_767, 9_600
 """The most ticks a quarter note of a MIDI file, and what is taken where the takes' have no common multiple below it."""
 
@@ -343,7 +343,7 @@ def run_together(placed: Sequence[Placed], path: CleaningPath, timeline: Timelin
 
 
 def _laid(placed: Placed, stages: Sequence[PathStage], outcome: Outcome, context: Context, move: _Move) -> Outcome:
-    """What is used of a take, in the session's time, through the stages that work on it.
+    """The used notes of a take, in the session's time, through the stages that work on it.
 
     The results are kept with the take, so that a moved setting costs only what lies behind it
     """

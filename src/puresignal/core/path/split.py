@@ -21,7 +21,7 @@ from puresignal.translation import mark
 Sent = TypeVar("Sent", Notes, Controls)
 LAYERED = Reason(mark("layered"), mark("Notes on further tracks for one hit."))
 COPY = 256
-"""What the copies of a note on further tracks are numbered by: more than the notes of any pad at a receiver."""
+"""Step between the numbers of a note's copies on further tracks: more than the notes of any pad at a receiver."""
 
 
 @dataclass(frozen=True)

@@ -147,7 +147,7 @@ class TimeStretch:
         self._played, self._wanted = np.array([*played, end]), np.array([*wanted, end])
 
     def _source(self, even: float) -> float:
-        """What is played where, at an even speed, a sample would be."""
+        """The samples to play where, at an even speed, a sample would be."""
         return float(np.interp(even, self._played, self._wanted))
 
     def _lay(self, origin: float, speed: float) -> None:

@@ -190,7 +190,7 @@ def _book(settings: SurfaceSettings, book: tuple[BookChord, ...]) -> list[Cell]:
 
 
 def drum_at(settings: SurfaceSettings, row: int, column: int) -> str:
-    """What a cell of drums plays on the page that is shown; NOTHING for an empty one."""
+    """The drum of a cell on the page that is shown; NOTHING for an empty one."""
     own = {one[:3]: one[3] for one in settings.drums}
     usual = NOTHING
     if settings.page == 0 and row < len(USUAL_DRUMS) and column < len(USUAL_DRUMS[row]):

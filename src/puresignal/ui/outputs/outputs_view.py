@@ -603,7 +603,7 @@ class OutputsView(View):
         bench.do(tr("name a sound"), edits.with_destination(bench.session, replace(to, sounds=names)))
 
     def _drives(self, settings: TrackSettings) -> str:
-        """What the level of a track does where it goes."""
+        """Chooses whether a track's level is sent as a controller or as velocity."""
         to = self._workbench.session.destination(settings.port)
         if to.drives == BY_VELOCITY:
             return tr("velocity")

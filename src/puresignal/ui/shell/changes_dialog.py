@@ -1,4 +1,4 @@
-"""What has changed since the session was saved."""
+"""Changes since the session was saved."""
 
 from __future__ import annotations
 

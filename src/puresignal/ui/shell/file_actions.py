@@ -225,7 +225,7 @@ class FileActions(QObject):
         self.kinds_menu(path, self._window).popup(QCursor.pos())
 
     def kinds_menu(self, path: Path, parent: QWidget) -> QMenu:
-        """What can be heard in a recording."""
+        """The kinds of notes that a recording can be heard for."""
         menu = QMenu(parent)
         for kind, label in KINDS:
             menu.addAction(tr(label)).triggered.connect(lambda _=False, k=kind: self.hear(path, k))

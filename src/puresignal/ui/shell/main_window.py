@@ -375,6 +375,7 @@ class MainWindow(QMainWindow):
             name = "dim" if dark else "light"
         if theme.current().name != name:
             theme.apply(app, theme.THEMES[name])
+            self.services.phone.show_face()
             for widget in self.findChildren(QWidget):
                 # Some versions of the binding take the update of a list for that of one of its items.
                 QWidget.update(widget)

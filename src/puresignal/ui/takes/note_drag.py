@@ -65,7 +65,7 @@ class NoteDrag:
         self.down = off.y() if to is not None and to is not self._row else 0.0
 
     def moved(self) -> Moved | None:
-        """What the drag comes to; None if it is nothing."""
+        """The edit that the drag amounts to; None for no change."""
         if not self.is_on:
             return None
         articulation, up = "", 0

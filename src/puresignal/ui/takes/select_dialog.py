@@ -231,7 +231,7 @@ class SelectDialog(QDialog):
             self.stage.setCurrentIndex(max(0, self.stage.findData(now)))
 
     def condition(self) -> Condition:
-        """What the sentence says."""
+        """The condition that the sentence describes."""
         return Condition(
             self.what.currentData() or "", self.measure.currentData(), float(self.amount.value()),
             self.place.currentData(), float(self.distance.value()), self.every.value(), self.first.value(),
