@@ -29,10 +29,11 @@ def taught(name: str) -> None:
             profiles.add_example(profiles.sounds_of(name), drum, next(stream)[0][: round(0.45 * RATE)], RATE)
 
 
-def recorded(qtbot, monkeypatch, voice, port: str, system: str) -> tuple[list[int], list[int], float]:
-    """Record the voice twice if need be; what it sings is in voice.sound, and voice.play() begins it.
+def recorded(qtbot, monkeypatch, voice, port: str, system: str) -> tuple[list[int], list[int], float, int]:
+    """Record the voice; what it sings is in voice.sound, and voice.play() begins it.
 
-    Returns the notes of the take, those of the written file, and seconds of sound that were kept
+    Returns the notes of the take, those of the written file, seconds of sound that were kept, and the blocks that the
+    ear lost to a busy machine
     """
     monkeypatch.setattr(MainWindow, "tells_kept", False)
     bench = Workbench()
@@ -52,11 +53,12 @@ def recorded(qtbot, monkeypatch, voice, port: str, system: str) -> tuple[list[in
     add_input(services, port)
     try:
         qtbot.waitUntil(lambda: microphone.state.get("system") == system, timeout=20_000)
-        voice.client.connect(f"{voice.client.name}:audio", "Pure Signal ear:microphone")
+        voice.connect("Pure Signal ear:microphone")
         qtbot.wait(800)
         qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
         qtbot.waitUntil(lambda: services.capture.running, timeout=8000)
         qtbot.wait(400)
+        lost = microphone.state["lost"]
         voice.play()
         qtbot.wait(round(1000 * len(voice.sound) / RATE) + 900)
         qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)
@@ -67,7 +69,8 @@ def recorded(qtbot, monkeypatch, voice, port: str, system: str) -> tuple[list[in
         on = (events.status & 0xF0 == 0x90) & (events.data2 > 0)
         file = mido.MidiFile(file=io.BytesIO(bench.midi_bytes()))
         written = [m.note for m in file if m.type == "note_on" and m.velocity]
-        return events.data1[on].tolist(), written, soundfile.info(sound.sound.path).duration
+        lost = microphone.state["lost"] - lost
+        return events.data1[on].tolist(), written, soundfile.info(sound.sound.path).duration, lost
     finally:
         services.live_session.close()
         window.close()

@@ -16,7 +16,7 @@ from puresignal.engine.router_config import RouterConfig
 from puresignal.io import jack_library, port_systems, ports
 from puresignal.sim import voices
 from tests.engine.conftest import Peer, until
-from tests.engine.test_ear_process import Alone, Voice, sung_into_the_window
+from tests.engine.test_ear_process import Alone, sung_into_the_window
 from tests.engine.test_port_contract import (
     KIT,
     OFF,
@@ -26,6 +26,7 @@ from tests.engine.test_port_contract import (
     undisturbed,
     wait_for,
 )
+from tests.engine.voice_process import Voice
 
 
 class Dropouts:
@@ -245,32 +246,34 @@ def test_a_voice_at_the_microphones_port_reaches_a_port_soon(pipewire, monkeypat
     monkeypatch.setenv("PIPEWIRE_LATENCY", "256/48000")
     binding = jack_library.binding(jack_library.PIPEWIRE)
     sound, meant = next(voices.sung(48_000, 100, 3))
-    voice, receiver = Voice("voice", sound, binding), Peer("receiver", binding)
-    voice.audio = voice.client.outports.register("audio")
+    voice, receiver = Voice("voice", sound, jack_library.PIPEWIRE), Peer("receiver", binding)
     alone = Alone("receiver:in")
     try:
         alone.ear.tell(source="", block=256)
         alone.ear.tell(listens=[True, False])
         alone.until(lambda: alone.state.get("system") == "PipeWire", what="the ear on PipeWire")
-        voice.client.connect("voice:audio", "Pure Signal ear:microphone")
+        voice.connect("Pure Signal ear:microphone")
         alone.until(lambda: any(alone.router.read(0.0) or {"outputs": [1]}["outputs"]), what="the output")
         alone.wait(1.0)
 
         def sings():
-            voice.began, voice.playing = -1, True
             since = len(receiver.got)
+            voice.play()
             alone.wait(len(sound) / 48_000 + 0.8)
-            voice.playing = False
             ons = [(frame - voice.began, data[1]) for frame, data in receiver.got[since:] if data[0] & 0xF0 == 0x90]
             return [(frame / 48_000, note) for frame, note in ons]
 
         # A busy machine takes blocks of sound from the graph; then it is sung once more.
-        for _ in range(3):
+        for _ in range(6):
+            late = voice.late() + alone.state["lost"] + receiver.late
             ons, heard = sings(), []
             for when, note in meant:
                 heard += [at - when for at, one in ons if one == note and -0.02 < at - when < 0.2][:1]
-            if len(heard) >= len(meant) - 1:
+            late = voice.late() + alone.state["lost"] + receiver.late - late
+            if not late or (len(heard) >= len(meant) - 1 and len(ons) <= len(meant) + 2):
                 break
+        else:
+            pytest.skip(f"the machine took {late} blocks from the voice, the ear or the receiver the last time")
         assert len(heard) >= len(meant) - 1
         assert statistics.median(heard) < 0.08
         assert len(ons) <= len(meant) + 2
@@ -282,5 +285,6 @@ def test_a_voice_at_the_microphones_port_reaches_a_port_soon(pipewire, monkeypat
 
 @pytest.mark.parametrize("port", [ports.MIC_MELODY, ports.MIC_HITS])
 def test_a_voice_at_pipewire_s_microphone_is_recorded_in_the_window(pipewire, qtbot, monkeypatch, port):
-    monkeypatch.setenv("PIPEWIRE_LATENCY", "256/48000")
-    sung_into_the_window(qtbot, monkeypatch, port, "PipeWire", jack_library.binding(jack_library.PIPEWIRE))
+    # Blocks that a busy machine seldom takes: what is tried here is the way into the window, not its delay.
+    pipewire.set(**{"clock_force-quantum": 1024})
+    sung_into_the_window(qtbot, monkeypatch, port, "PipeWire", jack_library.PIPEWIRE)

@@ -32,6 +32,7 @@ import numpy as np
 import soxr
 
 from puresignal.core.errors import PureSignalError
+from puresignal.core.hearing.dsp.lost_sound import CONTEXT, filler
 from puresignal.core.hearing.dsp.sharp_sounds import SharpSounds
 from puresignal.core.hearing.dsp.spectral_flux import Beginnings
 from puresignal.core.hearing.live_ear import RATE, LiveEar
@@ -54,6 +55,8 @@ TRY_EVERY = 1.0
 """Seconds after which a missing microphone is looked for again."""
 FOLLOWS, JUMP = 0.02, 0.02
 """Part by which the clock of the blocks follows that of the machine, and seconds from which it is set anew."""
+FILLED = 0.25
+"""Seconds of lost sound up to which it is made up; after more than that, listening goes on from there."""
 SILENT_SECONDS = 2.0
 """Seconds without a block after which the source counts as gone."""
 LEAD, LASTS, APART = 0.03, 0.42, 0.3
@@ -74,10 +77,11 @@ class Source:
         self.lost = 0
         self.came = threading.Event()
         self.last = time.monotonic()
-        self._blocks: deque[Block] = deque(maxlen=20_000)
+        self._blocks: deque[tuple[float, np.ndarray, int]] = deque(maxlen=20_000)
         self._at = -1.0
         self._close: Any = None
         self._keep: Any = None
+        self._before = np.zeros(0, np.float32)
         self._gone = False
         self._teaches = ""
         self._open()
@@ -104,8 +108,20 @@ class Source:
         self.rate = client.samplerate
         port = client.inports.register("microphone")
 
+        expected = -1
+
         def process(frames: int) -> None:
-            self._take(port.get_array().copy(), frames)
+            nonlocal expected
+            now = client.last_frame_time
+            # The counter has 32 bits.
+            missing = (now - expected) % (1 << 32) if expected >= 0 else 0
+            if missing == (1 << 32) - frames:
+                # A server that found this client late calls it for one block twice.
+                return
+            expected = (now + frames) % (1 << 32)
+            samples = port.get_array().copy()
+            self.lost += bool(missing)
+            self._take(samples, frames, missing if missing <= FILLED * self.rate else 0)
 
         def gone() -> None:
             self._gone = True
@@ -163,15 +179,16 @@ class Source:
             self._take(rest[:block], block)
             rest = rest[block:]
 
-    def _take(self, samples: np.ndarray, frames: int) -> None:
+    def _take(self, samples: np.ndarray, frames: int, missing: int = 0) -> None:
+        """Keep a block. missing: frames that were lost before it."""
         now = time.monotonic()
-        began = now - frames / self.rate
+        began = now - (frames + missing) / self.rate
         # The blocks' own clock is even; that of the thread that brings them is not.
         if self._at < 0 or abs(began - self._at) > JUMP:
             self._at = began
         self._at += FOLLOWS * (began - self._at)
-        self._blocks.append((self._at, samples))
-        self._at += frames / self.rate
+        self._blocks.append((self._at, samples, missing))
+        self._at += (frames + missing) / self.rate
         self.last = now
         self.came.set()
 
@@ -180,7 +197,11 @@ class Source:
         self.came.clear()
         found = []
         while self._blocks:
-            found.append(self._blocks.popleft())
+            at, samples, missing = self._blocks.popleft()
+            if missing:
+                samples = np.concatenate([filler(self._before, samples, missing), samples])
+            found.append((at, samples))
+            self._before = np.concatenate([self._before, samples])[-CONTEXT:]
         return found
 
     @property
@@ -492,6 +513,8 @@ def main() -> int:
     feed, knock, pulse_memory = map(int, sys.argv[1:])
     for one in (signal.SIGINT, signal.SIGHUP):
         signal.signal(one, signal.SIG_IGN)
+    # The thread that fetches the sound of a block must not wait for the one that hears: it has a block's time.
+    sys.setswitchinterval(0.0005)
     ear, pulse = Ear(Writer(feed), knock), Pulse(pulse_memory, EAR)
     # Loading networks and opening devices take longer than a beat.
     pulse.keep_beating()

@@ -24,6 +24,7 @@ def test_where_all_is_well_nothing_is_said():
         ({"melody": False}, "Nothing is taught"),
         ({"loudest": -118.0}, "silence"),
         ({"loudest": -60.0}, "too soft: -60 dB"),
+        ({"lost": 9}, "loses sound"),
         ({"clipped": 9}, "clips"),
         ({"gate": -10.0}, "threshold of -10 dB"),
         ({"floor": -24.0, "loudest": -20.0, "gate": -30.0}, "hum or noise at -24 dB"),

@@ -9,6 +9,8 @@ from puresignal.translation import tr
 TOO_SOFT, NEAR_FLOOR, HUM = -55.0, 9.0, -42.0
 """dBFS of the loudest moment below which nothing can be heard; decibels that must lie between floor and voice; and a
 floor that is not a quiet room's."""
+LOST = 4
+"""Blocks of sound lost within some seconds above which notes may be missing."""
 
 
 @dataclass(frozen=True)
@@ -22,6 +24,7 @@ class VoiceState:
     melody     sung notes are listened for, else taught sounds
     taught     number of taught drums; heard: notes and hits so far
     several    two people are heard at once
+    lost       blocks of sound that were lost in the last seconds
     """
 
     listening: bool
@@ -39,6 +42,7 @@ class VoiceState:
     taught: int
     heard: int
     several: bool = False
+    lost: int = 0
 
 
 def problem(state: VoiceState) -> str:
@@ -54,6 +58,11 @@ def problem(state: VoiceState) -> str:
     if state.loudest < TOO_SOFT:
         return tr("It is too soft: {level:.0f} dB at the loudest. Turn the microphone up, or come closer.").format(
             level=state.loudest
+        )
+    if state.lost > LOST:
+        return tr(
+            "The computer is too busy and loses sound. Close other programs, or choose a larger block in "
+            "Preferences, Sound."
         )
     if state.clipped > 4:
         return tr("It is too loud and clips. Turn the microphone down until the bar stays below the end.")

@@ -67,7 +67,7 @@ class Microphone(QObject):
         self.state: dict[str, Any] = {}
         self.calibrating = IDLE
         self._ear: EarProcess | None = None
-        self._levels: deque[tuple[float, float, int]] = deque()
+        self._levels: deque[tuple[float, float, int, int]] = deque()
         self._measured: list[float] = []
         self._until = 0.0
         self._spool: Path | None = None
@@ -144,7 +144,7 @@ class Microphone(QObject):
             return
         before, self.state = self.state, state
         now = time.monotonic()
-        self._levels.append((now, state["level"], state["clipped"]))
+        self._levels.append((now, state["level"], state["clipped"], state["lost"]))
         while self._levels and now - self._levels[0][0] > SECONDS:
             self._levels.popleft()
         if self.calibrating:
@@ -158,13 +158,16 @@ class Microphone(QObject):
     def voice_state(self) -> VoiceState:
         """Facts for saying why nothing is heard."""
         state, own = self.state, self.profile.settings
-        loudest = max((level for _, level, _ in self._levels), default=-120.0)
-        clipped = self._levels[-1][2] - self._levels[0][2] if self._levels else 0
+        loudest = max((level for _, level, *_ in self._levels), default=-120.0)
+        clipped, lost = 0, 0
+        if self._levels:
+            first, last = self._levels[0], self._levels[-1]
+            clipped, lost = last[2] - first[2], last[3] - first[3]
         return VoiceState(
             self._live_session.listening, state.get("system", ""), state.get("why", ""), state.get("level", -120.0),
             loudest, state.get("floor", -120.0), own.gate, max(0, clipped), state.get("pitch"), own.low, own.high,
             self.wanted()[0], len(state.get("taught", {})), state.get("heard", 0),
-            bool(state.get("several", False)),
+            bool(state.get("several", False)), max(0, lost),
         )  # fmt: skip
 
     def problem(self) -> str:
