@@ -16,7 +16,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
-from support import glottal_voice, other_voices
+from support import glottal_voice, other_voices, spoken_singers
 from support.played_chords import PROGRAMS, TEXTURES
 
 from puresignal.sim import singer
@@ -217,6 +217,21 @@ def manners(seconds: float = 14.0) -> Iterator[Clip]:
         yield Clip(f"{manner} {k + 1}, {low}", samples, list(notes))
 
 
+def speakers(seconds: float = 14.0) -> Iterator[Clip]:
+    """Singers made of speech (spoken_singers.py), three lines each; none where espeak-ng is missing."""
+    for k, speaker in enumerate(spoken_singers.SPEAKERS):
+        for take in range(3):
+            random = np.random.default_rng(19_000 + 10 * k + take)
+            low = (52, 55) if "+f" in speaker else (41, 45)
+            first = int(random.integers(low[0], low[1] + 4))
+            notes = other_voices.line(random, seconds, first, first + int(random.integers(9, 15)))
+            sung = spoken_singers.sing(notes, speaker, random, lambda text, who: _say(text, who, 50, 120, 100))
+            if sung is None:
+                return
+            samples = room(sung[0], random, random.choice([0.0, 0.5]), random.uniform(-70, -45))
+            yield Clip(f"{speaker} {take + 1}, {first}", samples, list(sung[1]))
+
+
 DRUMS = {
     36: "kick", 38: "snare.head", 37: "snare.side", 42: "hat.closed", 46: "hat.open", 44: "hat.pedal", 41: "tom4.head",
     45: "tom3.head", 47: "tom2.head", 50: "tom1.head", 49: "crash1.bow", 51: "ride.bow",
@@ -236,6 +251,32 @@ def loops() -> Iterator[Clip]:
                 bank.render(notes, kit, drums=True), random, random.choice([0.0, 0.6]), random.uniform(-70, -45)
             )
             yield Clip(f"{bank.name[:5]} kit {kit}, {take + 1}", samples, [(s, e, DRUMS[n], v) for s, e, n, v in notes])
+
+
+CYMBALS = {49: "crash1.bow", 57: "crash1.bow", 51: "ride.bow", 53: "ride.bell", 52: "china", 55: "splash"}
+
+
+def cymbals() -> Iterator[Clip]:
+    """The grooves with bells, chinas and splashes, two on each kit that has some of its own."""
+    for k, path in enumerate(banks()):
+        bank = SampleBank(path)
+        for i, (kit, take) in enumerate(product((0, 8, 16, 32, 40), range(2))):
+            if not bank.has(kit, drums=True):
+                continue
+            random = np.random.default_rng(21_000 + 100 * k + i)
+            notes = []
+            accents = (49, 57, 52, 55)
+            for s, e, n, v in _groove(random):
+                if n == 49 or (n in (42, 46) and random.random() < 0.07):
+                    n, v = int(random.choice(accents)), max(v, 0.7)
+                elif n == 51 and random.random() < 0.3:
+                    n = 53
+                notes.append((s, e, n, v))
+            samples = room(
+                bank.render(notes, kit, drums=True), random, random.choice([0.0, 0.6]), random.uniform(-70, -45)
+            )
+            names = DRUMS | CYMBALS
+            yield Clip(f"{bank.name[:5]} kit {kit}, {take + 1}", samples, [(s, e, names[n], v) for s, e, n, v in notes])
 
 
 def _groove(random: np.random.Generator) -> list[tuple[float, float, int, float]]:

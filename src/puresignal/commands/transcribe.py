@@ -20,7 +20,7 @@ from puresignal.core.hearing.melody import candidates, pitch_bend, pitch_line, s
 from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.networks import onset
 from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
-from puresignal.core.hearing.polyphony import chord_names, note_decisions
+from puresignal.core.hearing.polyphony import chord_names, note_decisions, strums
 from puresignal.core.hearing.sound_outline import SoundOutline
 from puresignal.core.hearing.transcribed import REMOVAL_REASONS, TranscribedHits, TranscribedNotes
 from puresignal.core.kit.articulations import canonical, resolve
@@ -162,7 +162,8 @@ class Transcription:
     """The transcribed notes in order of their starts, and remarks.
 
     proposed  notes proposed for removal
-    bends     (seconds, semitones) of a melody; names: (start, end, name) of chords; beat: if requested
+    bends     (seconds, semitones) of a melody; names: (start, end, name) of chords; strummed: which of them; beat: if
+              requested
     keys      (name, probability, number of notes it would move) of the likeliest keys
     outline   level and pitch, if requested
     """
@@ -171,6 +172,7 @@ class Transcription:
     warnings: list[str]
     bends: list[tuple[float, float]] = field(default_factory=list)
     names: list[tuple[float, float, str]] = field(default_factory=list)
+    strummed: list[strums.Strum] = field(default_factory=list)
     beat: audio_beats.Beat | None = None
     proposed: list[NoteRow] = field(default_factory=list)
     keys: list[tuple[str, float, int]] = field(default_factory=list)
@@ -223,7 +225,10 @@ def hear(source: Path, job: Job, progress: Callable[[float], None] | None = None
     if job.outline:
         line = lines[0] if lines else np.zeros(0, np.int16)
         outline = SoundOutline(level_outline.levels(recording.source, rate), line)
-    return Transcription(rows, warnings, bends, names, beat, proposed, keys, outline)
+    strummed = []
+    if job.kind == "chords":
+        strummed = strums.found(np.array([row.start for row in rows]), np.array([row.note for row in rows]))
+    return Transcription(rows, warnings, bends, names, strummed, beat, proposed, keys, outline)
 
 
 def stereo_places(source: Path, rows: Sequence[NoteRow]) -> list[float]:
@@ -297,7 +302,8 @@ def _pitched(heard: TranscribedNotes, job: Job, keys: list[tuple[str, float, int
     keys += [(fit.key, fit.probability, fit.moved) for fit in fits]
     if job.key != "none" and fits:
         number = key_estimation.snapped(heard.pitch, key_estimation.best(fits).key if job.key == "auto" else job.key)
-    columns = (heard.start, heard.end, number, heard.velocity, heard.confidence, heard.removal_reason, whole)
+    chance = models.confidence_curve(job.kind).at(heard.confidence)
+    columns = (heard.start, heard.end, number, heard.velocity, chance, heard.removal_reason, whole)
     return [
         NoteRow(
             start, end, 1, int(note), int(velocity), float(confidence), "", REMOVAL_REASONS[removal_reason], int(played)
@@ -315,7 +321,7 @@ def _drums(source: Source, job: Job, progress: Progress | None) -> list[NoteRow]
         job.sensitivity,
     )
     names = [drum_transcription.KINDS[i] for i in found.kind.tolist()]
-    return _struck(names, found)
+    return _struck(names, found, job.kind)
 
 
 def _hits(source: Source, job: Job, progress: Progress | None) -> list[NoteRow]:
@@ -323,16 +329,17 @@ def _hits(source: Source, job: Job, progress: Progress | None) -> list[NoteRow]:
     analysis = stroke_features.analyse(source, progress)
     found = example_classifier.hits(job.examples, analysis, job.sensitivity)
     names = [job.examples.names[i] for i in found.kind.tolist()]
-    return _struck(names, found)
+    return _struck(names, found, job.kind)
 
 
-def _struck(names: list[str], found: TranscribedHits) -> list[NoteRow]:
+def _struck(names: list[str], found: TranscribedHits, kind: str) -> list[NoteRow]:
     general = note_map_file.shipped("general-midi")
     available = general.articulations()
     rows: list[NoteRow] = []
     goals = {name: resolve(name, available, "closed") for name in set(names)}
     pads = {name: general.pad_for(goal) if goal is not None else None for name, goal in goals.items()}
-    columns = (found.start, found.velocity, found.confidence, found.removal_reason)
+    chance = models.confidence_curve(kind).at(found.confidence)
+    columns = (found.start, found.velocity, chance, found.removal_reason)
     for name, at, hard, probability, removal_reason in zip(names, *(c.tolist() for c in columns), strict=True):
         pad = pads[name]
         if pad is not None:
@@ -416,6 +423,14 @@ def _report(found: Transcription) -> dict[str, Any]:
         told["chords"] = [
             {"time": round(start, 4), "end": round(end, 4), "name": name} for start, end, name in found.names
         ]
+    if found.strummed:
+        told["strums"] = [
+            {
+                "time": round(one.start, 4), "direction": "down" if one.direction > 0 else "up",
+                "notes": one.notes.tolist(), "spread": round(one.spread, 4),
+            }
+            for one in found.strummed
+        ]  # fmt: skip
     if found.beat is not None:
         told["beat"] = {
             "bpm": round(found.beat.bpm, 2), "meter": found.beat.meter, "confidence": round(found.beat.confidence, 3),

@@ -8,6 +8,7 @@ from importlib import resources
 
 import numpy as np
 
+from puresignal.core.hearing.calibration import ConfidenceCurve
 from puresignal.core.hearing.melody.candidates import PitchNetworks
 from puresignal.core.hearing.networks import attention, convolutional
 from puresignal.core.hearing.networks.attention import AttentionEnsemble
@@ -66,3 +67,10 @@ def feature_space() -> FeatureSpace:
 def live_feature_space() -> FeatureSpace:
     """The feature space of taught sounds by their first moments, for live use."""
     return FeatureSpace(_arrays("live_strokes")["turn"])
+
+
+@lru_cache(maxsize=4)
+def confidence_curve(kind: str) -> ConfidenceCurve:
+    """What turns the confidence of notes into chances; kind: melody, chords, drums or hits (training/calibrate.py)."""
+    arrays = _arrays("calibration")
+    return ConfidenceCurve(arrays[f"{kind}_raw"], arrays[f"{kind}_chance"])

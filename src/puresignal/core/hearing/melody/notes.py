@@ -7,6 +7,7 @@ from bisect import bisect_left, bisect_right
 import numpy as np
 
 from puresignal.core.hearing.dsp import spectra
+from puresignal.core.hearing.melody import consonants
 from puresignal.core.hearing.melody.candidates import HARMONICS, STEP, MelodyAnalysis
 from puresignal.core.hearing.melody.segmentation import GROWS, MOMENT, WEAKEST, MelodySettings, segments
 from puresignal.core.hearing.networks import multipitch
@@ -59,10 +60,13 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
         ends[i - 1] = min(ends[i - 1], exact[i])
     ends = np.maximum(_release_times(analysis.level, exact, ends), exact + 0.03)
     first, last, number = np.array(kept).T
+    exact, lead_in = consonants.vowels(exact, ends, number, analysis.level, STEP)
+    if lead_in.any():
+        exact, ends, told, first, last, number = (a[~lead_in] for a in (exact, ends, told, first, last, number))
     level = _loudest(analysis.level, first, np.minimum(last, first + round(0.2 / STEP)))
     note, frame = _frames_of(first, last)
     sounding = analysis.sounds[frame, number[note] - multipitch.LOWEST].astype(np.float32)
-    sounds = np.bincount(note, sounding, len(kept)) / np.maximum(1, np.bincount(note, minlength=len(kept)))
+    sounds = np.bincount(note, sounding, len(first)) / np.maximum(1, np.bincount(note, minlength=len(first)))
     length = ends - exact
     confidence = np.clip(0.1 + 0.35 * sounds + 0.25 * np.minimum(1, length / 0.15) + 0.3 * told, 0, 1)
     confidence *= np.clip(1 - (np.quantile(level, 0.9) - level - 24) / 20, 0.3, 1)

@@ -6,14 +6,20 @@ from itertools import pairwise
 
 import numpy as np
 
+from puresignal.core.hearing.polyphony import strums
 from puresignal.core.hearing.transcribed import TranscribedNotes
 
 
 def named(notes: TranscribedNotes) -> list[tuple[float, float, str]]:
-    """(start, end, name) of the chords, in sequence; repetitions of one name are merged."""
+    """(start, end, name) of the chords, in sequence; repetitions of one name are merged.
+
+    A strummed chord has an arrow behind its name, down for a downstroke, and stands alone.
+    """
     out: list[tuple[float, float, str]] = []
     if not len(notes):
         return out
+    strokes = strums.found(notes.start, notes.pitch)
+    begins = np.array([stroke.start for stroke in strokes])
     starts = np.sort(notes.start)
     changes = starts[np.concatenate([[True], np.diff(starts) > TOGETHER])]
     for begin, end in pairwise([*changes.tolist(), float(notes.end.max())]):
@@ -23,13 +29,17 @@ def named(notes: TranscribedNotes) -> list[tuple[float, float, str]]:
         last = min(end, float(notes.end[sounds].max())) if sounds.any() else end
         if not name:
             continue
-        if out and out[-1][2] == name and begin - out[-1][1] < 2 * TOGETHER:
+        near = np.flatnonzero(np.abs(begins - begin) < TOGETHER)
+        if len(near):
+            name += f" {ARROWS[strokes[near[0]].direction]}"
+        elif out and out[-1][2] == name and begin - out[-1][1] < 2 * TOGETHER:
             out[-1] = (out[-1][0], last, name)
-        else:
-            out.append((begin, last, name))
+            continue
+        out.append((begin, last, name))
     return out
 
 
+ARROWS = {1: "↓", -1: "↑"}
 TOGETHER = 0.09
 """Seconds within which notes count as struck together."""
 

@@ -19,6 +19,7 @@ from puresignal.core.hearing.dsp.spectra import Envelope
 from puresignal.core.hearing.networks import chord_pitches, multipitch
 from puresignal.core.hearing.networks.chord_pitches import ChordNetworks
 from puresignal.core.hearing.networks.dense import peaks
+from puresignal.core.hearing.polyphony import strums
 from puresignal.core.hearing.transcribed import TranscribedNotes, far_from_others, removal_reasons, velocities
 
 RATE, STEP = multipitch.RATE, multipitch.STEP
@@ -123,6 +124,9 @@ def decide(analysis: ChordAnalysis, settings: ChordSettings | None = None) -> Tr
     exact = analysis.envelope.rises(start)
     # Where the envelope shows the onset of another note, the network's estimate stays.
     exact = np.where(np.abs(exact - start) < 0.045, exact, start)
+    for strum in strums.found(start, pitch):
+        # The envelope shows where a strum begins; its strings follow as the networks hear them.
+        exact[strum.notes] = start[strum.notes] + exact[strum.notes[0]] - start[strum.notes[0]]
     end = np.maximum(end, exact + 0.03)
     enough = SURE - 0.6 * lean
     far = far_from_others(pitch, exact, sure_) & (sure_ < enough + DOUBTED)
