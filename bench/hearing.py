@@ -38,8 +38,8 @@ from puresignal.core.hearing.percussion import drum_transcription, example_class
 from puresignal.core.hearing.polyphony import note_decisions
 from puresignal.io.models import (
     attention_nets,
+    chord_confidence,
     chord_networks,
-    confidence_curve,
     conv_net,
     feature_space,
     pitch_networks,
@@ -137,7 +137,7 @@ def errors_of(truth: list[Row], heard: list[Row]) -> dict[str, int]:
 
 
 def tell(name: str, clips: list[tuple[Clip, Callable[[], list[Row]]]], each: bool, curve: str = "") -> None:
-    """A line of the table. curve: of confidence, see models.confidence_curve."""
+    """A line of the table. curve: the kind of hearing, for calibration."""
     wrong: Counter[str] = Counter()
     told: list[tuple[float, bool]] = []
     f, with_ends, onsets, errors, worst = [], [], [], [], []
@@ -196,7 +196,7 @@ def tell(name: str, clips: list[tuple[Clip, Callable[[], list[Row]]]], each: boo
         )
     if told:
         raw, was_right = np.array([row[0] for row in told]), np.array([row[1] for row in told])
-        chance = confidence_curve(curve).at(raw)
+        chance = chord_confidence().at(raw) if curve == "chords" else raw
         print(
             f"    calibration: mean error {calibration.error(raw, was_right):.3f} raw, "
             f"{calibration.error(chance, was_right):.3f} as told; "

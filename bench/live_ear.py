@@ -22,14 +22,7 @@ from puresignal.core.hearing.networks import live_pitch
 from puresignal.core.hearing.percussion import example_classifier, live_hits, stroke_features
 from puresignal.core.hearing.transcribed import TranscribedNotes
 from puresignal.core.session.settled import SURE_HIT, compare
-from puresignal.io.models import (
-    confidence_curve,
-    conv_net,
-    dense_net,
-    feature_space,
-    live_feature_space,
-    pitch_networks,
-)
+from puresignal.io.models import conv_net, dense_net, feature_space, live_feature_space, pitch_networks
 from puresignal.sim import instrument_synthesis
 
 BLOCK = 256
@@ -61,9 +54,7 @@ def hits() -> None:
             # What the window makes of it when the recording is over; numbers stand for names.
             number = {name: k for k, name in enumerate(slow.names)}
             marked = np.array([(s, number.get(w, 99)) for s, _, w in heard], float).reshape(-1, 2)
-            whole = np.column_stack(
-                (found.start, found.start, found.kind, confidence_curve("hits").at(found.confidence))
-            )
+            whole = np.column_stack((found.start, found.start, found.kind, found.confidence))
             told = compare(marked, whole, 127, SURE_HIT)
             after = [
                 (s + told.shifted.get(i, 0.0), s, slow.names[number.get(w, 99) + told.moved.get(i, 0)])
@@ -86,8 +77,7 @@ def tune(kind: str) -> None:
         samples, truth = at(clip, candidates.RATE), [(s, e, w) for s, e, w, _ in clip.notes]
         decided = melody_notes.decide(candidates.analyse(conv_net("onset"), pitch_networks(), samples)).kept()
         offline = pitched(decided)
-        chance = confidence_curve("melody").at(decided.confidence).tolist()
-        whole = [(*row[:3], sure) for row, sure in zip(offline, chance, strict=True)]
+        whole = [row[:4] for row in offline]
         live = live_melody.LiveMelody(conv_net("onset"), pitch_networks(), dense_net("live_pitch"))
         told: list[Row] = []
         marked: list[tuple[float, float]] = []

@@ -302,8 +302,8 @@ def _pitched(heard: TranscribedNotes, job: Job, keys: list[tuple[str, float, int
     keys += [(fit.key, fit.probability, fit.moved) for fit in fits]
     if job.key != "none" and fits:
         number = key_estimation.snapped(heard.pitch, key_estimation.best(fits).key if job.key == "auto" else job.key)
-    chance = models.confidence_curve(job.kind).at(heard.confidence)
-    columns = (heard.start, heard.end, number, heard.velocity, chance, heard.removal_reason, whole)
+    sure = models.chord_confidence().at(heard.confidence) if job.kind == "chords" else heard.confidence
+    columns = (heard.start, heard.end, number, heard.velocity, sure, heard.removal_reason, whole)
     return [
         NoteRow(
             start, end, 1, int(note), int(velocity), float(confidence), "", REMOVAL_REASONS[removal_reason], int(played)
@@ -321,7 +321,7 @@ def _drums(source: Source, job: Job, progress: Progress | None) -> list[NoteRow]
         job.sensitivity,
     )
     names = [drum_transcription.KINDS[i] for i in found.kind.tolist()]
-    return _struck(names, found, job.kind)
+    return _struck(names, found)
 
 
 def _hits(source: Source, job: Job, progress: Progress | None) -> list[NoteRow]:
@@ -329,17 +329,16 @@ def _hits(source: Source, job: Job, progress: Progress | None) -> list[NoteRow]:
     analysis = stroke_features.analyse(source, progress)
     found = example_classifier.hits(job.examples, analysis, job.sensitivity)
     names = [job.examples.names[i] for i in found.kind.tolist()]
-    return _struck(names, found, job.kind)
+    return _struck(names, found)
 
 
-def _struck(names: list[str], found: TranscribedHits, kind: str) -> list[NoteRow]:
+def _struck(names: list[str], found: TranscribedHits) -> list[NoteRow]:
     general = note_map_file.shipped("general-midi")
     available = general.articulations()
     rows: list[NoteRow] = []
     goals = {name: resolve(name, available, "closed") for name in set(names)}
     pads = {name: general.pad_for(goal) if goal is not None else None for name, goal in goals.items()}
-    chance = models.confidence_curve(kind).at(found.confidence)
-    columns = (found.start, found.velocity, chance, found.removal_reason)
+    columns = (found.start, found.velocity, found.confidence, found.removal_reason)
     for name, at, hard, probability, removal_reason in zip(names, *(c.tolist() for c in columns), strict=True):
         pad = pads[name]
         if pad is not None:

@@ -69,8 +69,8 @@ def live_feature_space() -> FeatureSpace:
     return FeatureSpace(_arrays("live_strokes")["turn"])
 
 
-@lru_cache(maxsize=4)
-def confidence_curve(kind: str) -> ConfidenceCurve:
-    """What turns the confidence of notes into chances; kind: melody, chords, drums or hits (training/calibrate.py)."""
+@lru_cache(maxsize=1)
+def chord_confidence() -> ConfidenceCurve:
+    """What turns the confidence of notes of chords into chances (made by training/calibrate.py)."""
     arrays = _arrays("calibration")
-    return ConfidenceCurve(arrays[f"{kind}_raw"], arrays[f"{kind}_chance"])
+    return ConfidenceCurve(arrays["chords_raw"], arrays["chords_chance"])
