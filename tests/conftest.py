@@ -14,12 +14,13 @@ from puresignal.core.midi.tempo_map import TempoMap, on_arrival_grid
 from puresignal.io import note_map_file
 from puresignal.sim import drum_module, drummer, grooves
 
-# At home every run tries new examples; where a change is judged, the same ones each time.
 # Tests read what is said, wherever they run.
 os.environ["LANGUAGE"] = "en"
-hypothesis.settings.register_profile("ci", derandomize=True)
-if os.environ.get("CI"):
-    hypothesis.settings.load_profile("ci")
+# At home every run tries new examples; where a change is judged, the same ones each time. None has a time limit of
+# its own: a host that takes the processor away would break it.
+hypothesis.settings.register_profile("home", deadline=None)
+hypothesis.settings.register_profile("ci", deadline=None, derandomize=True)
+hypothesis.settings.load_profile("ci" if os.environ.get("CI") else "home")
 
 
 @pytest.fixture(autouse=True)
