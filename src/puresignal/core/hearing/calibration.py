@@ -1,7 +1,7 @@
 """How often notes of a confidence are right: the ear's own numbers, made into chances.
 
-A network's output is no chance: of the notes at 0.7 far more than 70 % may be right. Curves fitted to recordings with
-known notes (training/calibrate.py) turn one into the other. They only rise, so the order of the notes stays.
+A network's output is no chance: of chord notes at 0.7, little more than half are right. A curve fitted to recordings
+with known notes (training/calibrate.py) turns one into the other. It only rises, so the order of the notes stays.
 """
 
 from __future__ import annotations

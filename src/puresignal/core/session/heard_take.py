@@ -18,7 +18,7 @@ from puresignal.core.session.take_ref import TakeRef
 
 SAME_SECONDS = 0.03
 """Distance up to which two candidates of one note are the same."""
-MODEL = "2026.11"
+MODEL = "2026.12"
 """Names the networks that ship; kept with what they heard."""
 
 

@@ -133,7 +133,7 @@ class Microphone(QObject):
             return
         ear.tell(settings=asdict(own.settings))
         ear.tell(sounds=str(profiles.sounds_of(own.name)))
-        block = min(256, self._live_session.sound_out.block)
+        block = self._live_session.sound_out.block
         ear.tell(source=own.source, block=block, bpm=self._workbench.timeline.bpm_at(0.0))
 
     def _look(self) -> None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import rankdata
 
 LEAST = 4
 """Notes that a strum has at least: fewer in a row are a broken chord or a grace note."""
@@ -55,7 +54,12 @@ def _as_strum(notes: np.ndarray, start: np.ndarray, pitch: np.ndarray) -> Strum 
     when, spread = start[notes], float(np.ptp(start[notes]))
     if spread < SHORTEST or np.ptp(pitch[notes]) < 1:
         return None
-    order = float(np.corrcoef(rankdata(when), rankdata(pitch[notes]))[0, 1])
+    order = float(np.corrcoef(_ranks(when), _ranks(pitch[notes]))[0, 1])
     if abs(order) < IN_ORDER:
         return None
     return Strum(notes, 1 if order > 0 else -1, float(when[0]), spread)
+
+
+def _ranks(values: np.ndarray) -> np.ndarray:
+    """(n,) places in rising order; equal values have the same. scipy.stats takes a second to import."""
+    return np.unique(values, return_inverse=True)[1]
