@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from typing import Any
 
@@ -27,6 +27,8 @@ from puresignal.core.session.recording import ClickSettings, RecordingSettings
 from puresignal.core.timing.jitter import Jitter
 from puresignal.core.timing.loop_back import LoopBack
 from puresignal.translation import mark, tr
+from puresignal.ui.state.delay_meter import DelayMeter
+from puresignal.ui.state.jitter_meter import JitterMeter
 from puresignal.ui.state.services import Services
 from puresignal.ui.widgets import theme
 from puresignal.ui.widgets.plain_text import PlainLabel
@@ -225,8 +227,52 @@ class Histogram(QWidget):
             painter.drawText(ends, side, tr("{ms:.1f} ms").format(ms=1000 * at))
 
 
-class DelayRow(QWidget):
-    """Measures the delay by a loop-back: a port, a button, and what was found.
+class MeasuringRow(QWidget):
+    """Measures something of a port: the port, a button, what was found in words and as a picture."""
+
+    def __init__(self, meter: DelayMeter | JitterMeter, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._meter = meter
+        self.port, self.button = QComboBox(), QPushButton(tr("Measure"))
+        self.said, self.picture = PlainLabel(), Histogram()
+        self.button.clicked.connect(lambda: meter.start(self.port.currentText()))
+        self.said.setObjectName("faint")
+        self.said.setWordWrap(True)
+        row = QHBoxLayout()
+        row.addWidget(self.port, 1)
+        row.addWidget(self.button)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(row)
+        column.addWidget(self.said)
+        column.addWidget(self.picture)
+        meter.changed.connect(self._show)
+
+    def _list(self, names: Iterable[str]) -> None:
+        """Offer these ports; the chosen one stays chosen."""
+        chosen = self.port.currentText()
+        self.port.clear()
+        self.port.addItems(list(names))
+        self.port.setCurrentIndex(max(0, self.port.findText(chosen)))
+        self.button.setEnabled(self.port.count() > 0 and not self._meter.running)
+
+    def _show(self) -> None:
+        """Show how the measurement stands."""
+        self.button.setEnabled(self.port.count() > 0 and not self._meter.running)
+        self.picture.show_found(self._meter.found)
+        text = self._text()
+        if text:
+            self.said.setText(text)
+        self.said.setVisible(bool(self.said.text()))
+        self.window().adjustSize()
+
+    def _text(self) -> str:
+        """How it stands, in words; empty to leave what was said."""
+        raise NotImplementedError
+
+
+class DelayRow(MeasuringRow):
+    """Measures the delay by a loop-back.
 
     measured  milliseconds
     """
@@ -234,108 +280,68 @@ class DelayRow(QWidget):
     measured = Signal(float)
 
     def __init__(self, services: Services, parent: QWidget | None = None):
-        super().__init__(parent)
-        self._meter, self._watch = services.delay_meter, services.port_watch
-        self.port = QComboBox()
+        super().__init__(services.delay_meter, parent)
+        self._delay, self._watch = services.delay_meter, services.port_watch
         self.port.setAccessibleName(tr("Port to measure through"))
         self.port.setToolTip(tr("A MIDI output that is wired to one of the inputs: what is sent there comes back in."))
-        self.button = QPushButton(tr("Measure"))
         self.button.setToolTip(tr("Sends notes for four seconds and sets the input delay to what they needed."))
         self.button.setAccessibleName(tr("Measure the delay"))
-        self.button.clicked.connect(lambda: self._meter.start(self.port.currentText()))
-        self.said = PlainLabel()
-        self.said.setObjectName("faint")
-        self.said.setWordWrap(True)
-        self.picture = Histogram()
-        row = QHBoxLayout()
-        row.addWidget(self.port, 1)
-        row.addWidget(self.button)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addLayout(row)
-        column.addWidget(self.said)
-        column.addWidget(self.picture)
-        self._meter.changed.connect(self._show)
         self._watch.changed.connect(lambda *_: self.show_ports())
         self.show_ports()
         self._show()
 
     def show_ports(self) -> None:
         """List the ports that are there."""
-        chosen = self.port.currentText()
-        self.port.clear()
-        for name in dict.fromkeys(port.name for port in self._watch.ports if not port.gives):
-            self.port.addItem(name)
-        self.port.setCurrentIndex(max(0, self.port.findText(chosen)))
-        self.button.setEnabled(self.port.count() > 0 and not self._meter.running)
+        self._list(dict.fromkeys(port.name for port in self._watch.ports if not port.gives))
 
     def _show(self) -> None:
-        found = self._meter.found
-        self.button.setEnabled(self.port.count() > 0 and not self._meter.running)
-        self.picture.show_found(found)
-        if self._meter.running:
-            self.said.setText(tr("Measuring…"))
-        elif found is not None:
-            text = tr("{delay:.1f} ms there and back, within {jitter:.1f} ms.")
-            if found.lost:
-                text = tr("{delay:.1f} ms there and back, within {jitter:.1f} ms; {lost} notes did not come back.")
-            self.said.setText(text.format(delay=1000 * found.delay, jitter=1000 * found.jitter, lost=found.lost))
+        super()._show()
+        found = self._delay.found
+        if found is not None and not self._delay.running:
             self.measured.emit(round(1000 * found.delay, 1))
-        self.said.setVisible(bool(self.said.text()))
-        self.window().adjustSize()
+
+    def _text(self) -> str:
+        found = self._delay.found
+        if self._delay.running:
+            return tr("Measuring…")
+        if found is None:
+            return ""
+        text = tr("{delay:.1f} ms there and back, within {jitter:.1f} ms.")
+        if found.lost:
+            text = tr("{delay:.1f} ms there and back, within {jitter:.1f} ms; {lost} notes did not come back.")
+        return text.format(delay=1000 * found.delay, jitter=1000 * found.jitter, lost=found.lost)
 
 
-class JitterRow(QWidget):
-    """Measures how evenly an input's messages arrive: the input, a button, and what was found."""
+class JitterRow(MeasuringRow):
+    """Measures how evenly an input's messages arrive."""
 
     def __init__(self, services: Services, parent: QWidget | None = None):
-        super().__init__(parent)
-        self._meter, self._live = services.jitter_meter, services.live_session
-        self.port = QComboBox()
+        super().__init__(services.jitter_meter, parent)
+        self._jitter, self._live = services.jitter_meter, services.live_session
         self.port.setAccessibleName(tr("Input to measure"))
         self.port.setToolTip(tr("An input that is listened to: what it sends evenly is compared with an even clock."))
-        self.button = QPushButton(tr("Measure"))
         self.button.setToolTip(tr("Listens for ten seconds to the device's clock, its active sensing, or even notes."))
         self.button.setAccessibleName(tr("Measure the jitter"))
-        self.button.clicked.connect(lambda: self._meter.start(self.port.currentText()))
-        self.said = PlainLabel()
-        self.said.setObjectName("faint")
-        self.said.setWordWrap(True)
-        self.picture = Histogram()
         self.picture.setAccessibleName(tr("How late messages were"))
-        row = QHBoxLayout()
-        row.addWidget(self.port, 1)
-        row.addWidget(self.button)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addLayout(row)
-        column.addWidget(self.said)
-        column.addWidget(self.picture)
-        self._meter.changed.connect(self._show)
         self._live.started.connect(self._show)
         self._live.stopped.connect(self._show)
         self._show()
 
     def _show(self) -> None:
-        found, chosen = self._meter.found, self.port.currentText()
-        self.port.clear()
-        for name in self._live.port_names if self._live.listening else ():
-            self.port.addItem(name)
-        self.port.setCurrentIndex(max(0, self.port.findText(chosen)))
-        self.button.setEnabled(self.port.count() > 0 and not self._meter.running)
-        self.picture.show_found(found)
-        if self._meter.running:
-            self.said.setText(tr("Listening for ten seconds…"))
-        elif found is not None:
-            text = tr("By {what}, every {interval:.1f} ms: within {jitter:.1f} ms.")
-            if found.lost:
-                text = tr("By {what}, every {interval:.1f} ms: within {jitter:.1f} ms; {lost} did not come.")
-            what = tr(self._meter.by)
-            self.said.setText(
-                text.format(what=what, interval=1000 * found.interval, jitter=1000 * found.jitter, lost=found.lost)
-            )
-        self.said.setVisible(bool(self.said.text()))
-        self.window().adjustSize()
+        self._list(self._live.port_names if self._live.listening else ())
+        super()._show()
+
+    def _text(self) -> str:
+        found = self._jitter.found
+        if self._jitter.running:
+            return tr("Listening for ten seconds…")
+        if found is None:
+            return ""
+        text = tr("By {what}, every {interval:.1f} ms: within {jitter:.1f} ms.")
+        if found.lost:
+            text = tr("By {what}, every {interval:.1f} ms: within {jitter:.1f} ms; {lost} did not come.")
+        what = tr(self._jitter.by)
+        return text.format(what=what, interval=1000 * found.interval, jitter=1000 * found.jitter, lost=found.lost)
 
 
 class ControlRows(QWidget):
