@@ -102,7 +102,7 @@ def compared(direct: np.ndarray, routed: np.ndarray) -> str:
     return (
         f"direct {len(np.unique(a))}, twice {len(a) - len(np.unique(a))}; past the router {len(np.unique(b))}, twice "
         f"{len(b) - len(np.unique(b))}, order kept {bool((np.diff(b) >= 0).all())}; on both ways {len(both)}, frames "
-        f"added: median {np.median(later):.0f}, 99 % {np.percentile(later, 99):.0f}, same frame {np.mean(later == 0):.4%},"
+        f"added: median {np.median(later):.0f}, 99 % {np.percentile(later, 99):.0f}, none to {np.mean(later == 0):.4%},"
     )
 
 
