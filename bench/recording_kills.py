@@ -32,7 +32,17 @@ from puresignal.io import journal, killed_recording, recorded_takes, session_fil
 
 VICTIM = Path(__file__).parent / "support" / "recording_victim.py"
 SAFE_AFTER = 0.05
+ENDED_WITHIN = 10.0
 WHO = ("all", "recording alone")
+
+
+def runs(group: int) -> bool:
+    """Whether anything of a process group is left."""
+    try:
+        os.killpg(group, 0)
+    except ProcessLookupError:
+        return False
+    return True
 
 
 def kill(seed: int, who: str, folder: Path) -> tuple[str, int, int]:
@@ -53,7 +63,13 @@ def kill(seed: int, who: str, folder: Path) -> tuple[str, int, int]:
         process.kill()
     rest = process.stdout.read()
     process.wait()
-    time.sleep(0.1 if who == "all" else 1.0)
+    if who == "all":
+        time.sleep(0.1)
+    else:
+        # The others end by themselves, after they have written what they still had.
+        until = time.monotonic() + ENDED_WITHIN
+        while runs(process.pid) and time.monotonic() < until:
+            time.sleep(0.05)
     played = [line.split() for line in (first + rest).split("\n") if line.count(" ") == 1]
     safe = sum(float(at) < killed_at - SAFE_AFTER for at, _ in played)
     return check(folder, safe, len(played))
@@ -71,7 +87,9 @@ def check(folder: Path, safe: int, played: int) -> tuple[str, int, int]:
     on = (events.status & 0xF0 == 0x90) & (events.data2 > 0)
     numbers = (events.data2[on].astype(int) - 1) * 128 + events.data1[on]
     if numbers.tolist() != list(range(len(numbers))):
-        return f"hits are missing or out of order: {len(numbers)}", played, 0
+        missing = sorted(set(range(len(numbers))) - set(numbers.tolist()))
+        strip = f"on the strip {on_strip(folder)}"
+        return f"hits are missing or out of order: {len(numbers)}, without {missing}, {strip}", played, 0
     if len(numbers) < safe:
         return f"{safe - len(numbers)} hits lost", played, 0
     wrong = rounds_wrong(killed, made[0], events.arrived[on])

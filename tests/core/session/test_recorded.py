@@ -146,8 +146,16 @@ def test_what_was_played_before_the_transport_began_stands_before_it_and_what_fo
     assert (second.begin, second.end, second.beat) == pytest.approx((CLOCK + 9, CLOCK + 12, 0.0))
 
 
-@pytest.mark.parametrize(("start", "beat"), [("at once", 3.0), ("count-in", 3.5)])
+@pytest.mark.parametrize(("start", "beat"), [("at once", 2.95), ("count-in", 3.5)])
 def test_who_plays_at_once_is_heard_from_the_moment_record_was_pressed(start, beat):
     begun = recorded.Begun(4.0, CLOCK - 0.5, start, 0.5)
     layout = recorded.layout_of(begun, [Move(CLOCK, PLAY, 4.0)], Timeline.steady(120), CLOCK + 2)
     assert layout.beat == pytest.approx(beat)
+
+
+def test_a_hit_whose_block_began_just_before_record_was_pressed_is_in_the_take():
+    # The transport began to play a third of a second after Record was pressed, long after the early half beat.
+    begun = recorded.Begun(0.0, pressed=CLOCK, start=recorded.AT_ONCE)
+    layout = recorded.layout_of(begun, [Move(CLOCK + 0.35, PLAY, 0.0)], Timeline.steady(300), CLOCK + 2)
+    assert layout.begin < CLOCK - 0.006
+    assert CLOCK - 0.04 < layout.begin
