@@ -132,8 +132,8 @@ def layout_of(begun: Begun, moves: Sequence[Move], timeline: Timeline, stop: flo
         # The transport began to play a little after the hit that started it.
         late = max(0.0, moves[0].beat - begun.point)
     elif begun.start == AT_ONCE and not begun.by_hand and not begun.pre_roll:
-        # The transport may need a moment to start; who plays at once is not to lose that. A hit carries the time at which
-        # its block began, which may lie before Record was pressed.
+        # The transport may need a moment to start; who plays at once is not to lose that. A hit carries the time at
+        # which its block began, which may lie before Record was pressed.
         a, b = timeline.seconds_to_beats(np.array([0.0, moves[0].at - begun.pressed + A_BLOCK])).tolist()
         late = max(0.0, b - a - begun.early)
     return layout(moves, timeline, begun.early + late, 0.0, begun.point)
