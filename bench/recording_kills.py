@@ -8,6 +8,7 @@ are rebuilt from the journal, in order, each hit in the round in which it was pl
 from __future__ import annotations
 
 import argparse
+import contextlib
 import os
 import random
 import shutil
@@ -28,6 +29,7 @@ from puresignal.core.session import recorded
 from puresignal.core.session import session as edits
 from puresignal.core.session.session import Session
 from puresignal.core.session.take_ref import TakeRef
+from puresignal.engine import kept_rings
 from puresignal.io import journal, killed_recording, recorded_takes, session_file
 
 VICTIM = Path(__file__).parent / "support" / "recording_victim.py"
@@ -36,19 +38,22 @@ ENDED_WITHIN = 10.0
 WHO = ("all", "recording alone")
 
 
-def runs(group: int) -> bool:
-    """Whether anything of a process group is left."""
-    try:
-        os.killpg(group, 0)
-    except ProcessLookupError:
-        return False
-    return True
+def processes(folder: Path) -> list[int]:
+    """All that runs with its state in a folder: each helper is in a session of its own."""
+    found, mark = [], b"XDG_STATE_HOME=" + bytes(folder) + b"\0"
+    for one in Path("/proc").glob("[0-9]*"):
+        with contextlib.suppress(OSError):
+            if mark in (one / "environ").read_bytes():
+                found.append(int(one.name))
+    return found
 
 
 def kill(seed: int, who: str, folder: Path) -> tuple[str, int, int]:
     """One kill: (what is wrong or empty, hits, passes)."""
     chance = random.Random(seed)
     where = {**os.environ, "XDG_STATE_HOME": str(folder), "JACK_DEFAULT_SERVER": "nobody-here"}
+    memory = Path(tempfile.mkdtemp(dir="/dev/shm"))
+    os.environ["XDG_RUNTIME_DIR"] = where["XDG_RUNTIME_DIR"] = str(memory)
     process = subprocess.Popen(
         [sys.executable, str(VICTIM), str(seed)], env=where, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
         text=True, start_new_session=True,
@@ -56,20 +61,21 @@ def kill(seed: int, who: str, folder: Path) -> tuple[str, int, int]:
     assert process.stdout is not None
     first = process.stdout.readline()
     time.sleep(chance.uniform(0.2, 3.0))
+    others = processes(folder) if who == "all" else []
     killed_at = time.monotonic()
-    if who == "all":
-        os.killpg(process.pid, signal.SIGKILL)
-    else:
-        process.kill()
+    process.kill()
+    for one in others:
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(one, signal.SIGKILL)
     rest = process.stdout.read()
     process.wait()
-    if who == "all":
-        time.sleep(0.1)
-    else:
-        # The others end by themselves, after they have written what they still had.
-        until = time.monotonic() + ENDED_WITHIN
-        while runs(process.pid) and time.monotonic() < until:
-            time.sleep(0.05)
+    # Killed alone, the others end by themselves, after they have written what they still had.
+    until = time.monotonic() + ENDED_WITHIN
+    while processes(folder) and time.monotonic() < until:
+        time.sleep(0.02)
+    # As the next start does.
+    kept_rings.rescue()
+    shutil.rmtree(memory, ignore_errors=True)
     played = [line.split() for line in (first + rest).split("\n") if line.count(" ") == 1]
     safe = sum(float(at) < killed_at - SAFE_AFTER for at, _ in played)
     return check(folder, safe, len(played))

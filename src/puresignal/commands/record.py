@@ -186,7 +186,7 @@ class Recording:
         first = click.before(self.timeline, 0.0, options.count_in) if options.count_in else 0.0
         self._read()
         self.messages = []
-        self._begun = replace(self._begun, pressed=time.monotonic())
+        self._begun = replace(self._begun, pressed=self._router.now())
         self._player.note(self._noted())
         end = self._loop_end() if options.loop else MOST_HOURS * 60 * options.bpm
         score = transport_score.NOTHING
@@ -256,10 +256,10 @@ class Recording:
 
     def end(self) -> tuple[Session, dict[str, Any]]:
         """Stop, and make the session: (session, its takes by ident)."""
-        stop = time.monotonic()
+        stop = self._router.now()
         self._player.stop()
         self._player.note({"record_end": stop})
-        until = stop + AFTERWARDS
+        until = time.monotonic() + AFTERWARDS
         while time.monotonic() < until:
             self._router.read(0.05)
             self._read()

@@ -12,7 +12,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from puresignal.engine import pulse, ring, shared_counters, sounding_file
+from puresignal.engine import kept_rings, pulse, ring, shared_counters, sounding_file
 from puresignal.engine.helper_process import HelperProcess
 from puresignal.engine.router_config import PANIC, RELEASE_PLAYED, TRANSPORT, UNPLUG, RouterConfig, to_bytes
 from puresignal.io import ports
@@ -21,6 +21,8 @@ CRASHES_WITHIN = 10.0
 """Seconds within which several crashes make the next restart wait."""
 SPARE_AFTER = 2.0
 """Seconds after which a second router is kept ready: one that serves for a moment needs none."""
+CLOCK_OLD = 2.0
+"""Seconds after which a clock that was published counts no more."""
 END_WITHIN = 2.0
 """Seconds a router has to end by itself."""
 
@@ -52,7 +54,10 @@ class RouterProcess:
         """
         self.setup = setup
         self.after = after
-        self.ring, self.sent = ring.make(), ring.make()
+        if journal is not None:
+            kept_rings.rescue()
+        self._rings = kept_rings.make(journal is not None)
+        self.ring, self.sent = self._rings.arrived, ring.make()
         # Made before the router starts, so that they read everything from its first message on.
         self.arrived, self.left = ring.Reader(self.ring), ring.Reader(self.sent)
         # Input from the window, from the simulated devices, and from the ear: a feed has a single writer.
@@ -60,8 +65,9 @@ class RouterProcess:
         self.knock = os.eventfd(0, os.EFD_NONBLOCK)
         # Messages from playback, and the router's clock that playback follows.
         self.playback, self.clock = ring.make(), shared_counters.make()
+        self._published = shared_counters.SharedCounters(self.clock)
         # What the transport did: written by the player, kept by the recorder.
-        self.moves = ring.make()
+        self.moves = self._rings.moves
         self.moved = ring.Reader(self.moves)
         # Messages of MIDI clock, and what JACK's transport does and may do (engine/outside_time.py).
         self.sync, self.transport_found = ring.make(), shared_counters.make()
@@ -100,6 +106,7 @@ class RouterProcess:
         if self._pipe >= 0:
             os.close(self._pipe)
         theirs, self._pipe = os.pipe()
+        self._rings.name_journal(self._journal, self.setup.inputs)
         self._recorder = HelperProcess(
             "puresignal.engine.recorder",
             (str(self.ring), str(theirs), str(self.pulse), str(self.moves), str(self._journal), *self.setup.inputs),
@@ -293,6 +300,17 @@ class RouterProcess:
         self._start()
         return True
 
+    def now(self) -> float:
+        """Seconds of the clock by which everything is timed that arrives and leaves.
+
+        It is the server's, which drifts from the system's steady clock, and loses what a stalled server loses
+        """
+        steady = time.monotonic()
+        frame, rate, nanoseconds = self._published.read()[:3]
+        since = steady - nanoseconds / 1e9
+        # One that was not published for long tells nothing: no router runs, or it has just been replaced.
+        return frame / rate + since if rate and 0 <= since < CLOCK_OLD else steady
+
     def fileno(self) -> int:
         return self._socket.fileno()
 
@@ -321,11 +339,14 @@ class RouterProcess:
         # The recorder is told last, when everything that leaves is in the ring.
         if self._recorder is not None:
             self._let_go_of_recorder()
-        for helper in (*self._ended, *([self._devices] if self._devices is not None else [])):
-            helper.end_by(deadline)
+        ended = [helper.end_by(deadline) for helper in self._ended]
+        if self._devices is not None:
+            self._devices.end_by(deadline)
         for one in (
-            self.ring, self.sent, self.playback, self.clock, self.pulse, self.moves, self.sync, self.transport_found,
-            self.transport_ready, *self._feeds, self.knock,
+            self.sent, self.playback, self.clock, self.pulse, self.sync, self.transport_found, self.transport_ready,
+            *self._feeds, self.knock,
         ):  # fmt: skip
             os.close(one)
+        # A recorder that had to be killed has not written everything: the next start does.
+        self._rings.close(all_written=not ended or ended[-1] >= 0)
         return code

@@ -34,9 +34,12 @@ def run(paths: list[Path]) -> int:
         if not path.exists():
             raise FileAccessError(tr("There is no such file or folder"), str(path), tr("Check the name."))
     app = _application()
+    from puresignal.engine import kept_rings
     from puresignal.ui.shell.main_window import MainWindow
     from puresignal.ui.state.workbench import Workbench
 
+    # Before anything looks into the journals.
+    kept_rings.rescue()
     window = MainWindow(Workbench())
     problems = window.open_files(paths)
     if paths and len(problems) == len(paths):

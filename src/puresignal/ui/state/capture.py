@@ -129,7 +129,7 @@ class Capture(QObject):
         settings = bench.session.recording
         # What the window has not read yet is read first: early hits belong to the take.
         self._live_session.read_now()
-        now = self._pressed = time.monotonic()
+        now = self._pressed = self._live_session.now()
         self._records = [r for r in self._live_session.recent() if r.at > now - KEPT_SECONDS]
         self._settings, self._off, self._shown = settings, set(), 0
         self._clicks = self._live_session.sound_state.get("clicks", [0, 0])
@@ -281,7 +281,7 @@ class Capture(QObject):
                 self._noted_tempo = tempo
                 self._note({"timeline": timeline_json(tempo)})
             if kind == recorded.ROUND and self.state == RECORDING:
-                QTimer.singleShot(max(0, round(1000 * (at - time.monotonic())) + 20), self._begin_round)
+                QTimer.singleShot(max(0, round(1000 * (at - self._live_session.now())) + 20), self._begin_round)
             if kind in (recorded.PLAY, recorded.ROUND) and self.running:
                 self._prepare_round(at, float(what["seconds"]), float(what["speed"]))
 
@@ -291,7 +291,7 @@ class Capture(QObject):
         if span is not None:
             _, shift = self._playback.time()
             end = at + (span[1] - shift - second) / max(0.05, speed)
-            QTimer.singleShot(max(0, round(1000 * (end - BEFORE_ROUND - time.monotonic()))), self._begin_round)
+            QTimer.singleShot(max(0, round(1000 * (end - BEFORE_ROUND - self._live_session.now()))), self._begin_round)
 
     def _begin_round(self) -> None:
         if self.state == RECORDING and self._playback.looping:
@@ -310,7 +310,7 @@ class Capture(QObject):
     def _follow_playback(self) -> None:
         """When the transport is stopped, so is the recording; where another program starts it, it begins."""
         if self.state == WAITING and self._for_master and self._playback.playing:
-            self._by_hand, self._pressed = True, time.monotonic()
+            self._by_hand, self._pressed = True, self._live_session.now()
             self._point = self._playback.beat_of(self._playback.heard_now())
             self._tell_journal()
             self._turn(RECORDING)
@@ -338,7 +338,7 @@ class Capture(QObject):
     @property
     def round(self) -> int:
         """Which round of the loop is being played, from 1; 0 without a loop."""
-        now = time.monotonic()
+        now = self._live_session.now()
         rounds = sum(move.kind == recorded.ROUND and move.at <= now for move in self._moves)
         return rounds + 1 if self._playback.looping else 0
 
@@ -398,7 +398,7 @@ class Capture(QObject):
         self._live_session.read_now()
         waiting, by_hand = self.state == WAITING, self._by_hand
         self._echo(False)
-        stop = time.monotonic()
+        stop = self._live_session.now()
         self.state = IDLE
         self._preview.stop()
         if not waiting and self._playback.playing and not by_hand:
@@ -433,7 +433,7 @@ class Capture(QObject):
         bench, names = self._workbench, self._live_session.port_names
         inputs = [self._live_session.inputs[number] for number in self._armed()]
         idents = [f"open{n}" for n in range(len(inputs))] if open_one else bench.store.free_idents(len(inputs))
-        end = time.monotonic() if not np.isfinite(layout.end) else layout.end
+        end = self._live_session.now() if not np.isfinite(layout.end) else layout.end
         if self._settings.punch and self._playback.span is not None and not layout.passes:
             timeline, _ = self._playback.time()
             last = self._playback.beat_of(self._playback.span[1])

@@ -457,6 +457,10 @@ class LiveSession(QObject):
             self._router.change(self._setup)
         self.follow_sound()
 
+    def now(self) -> float:
+        """Seconds of the clock by which what arrives is timed."""
+        return self._router.now() if self._router is not None else time.monotonic()
+
     def read_now(self) -> None:
         """Deliver what has arrived up to now."""
         self._look()
@@ -498,7 +502,7 @@ class LiveSession(QObject):
         moves = [(at, json.loads(data)) for at, _, data in router.moved.read()]
         if moves:
             self.transport_moved.emit(moves)
-        self.read_at = time.monotonic()
+        self.read_at = self.now()
         records, leaving = reader.read(), sent.read()
         self._recent.extend(records)
         self._recently_sent.extend(leaving)

@@ -1,0 +1,111 @@
+"""What arrived and was not yet written when everything was killed is in the journal after the next start."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+
+import pytest
+
+from puresignal.engine import kept_rings, ring
+from puresignal.io import journal
+
+PLAYER = """
+import sys, time
+from pathlib import Path
+from puresignal.engine import kept_rings, ring
+from puresignal.io import journal
+where, written = Path(sys.argv[1]), int(sys.argv[2])
+rings = kept_rings.make(True)
+rings.name_journal(where, ("Pads on screen",))
+arrived, moves = ring.Writer(rings.arrived), ring.Writer(rings.moves)
+moves.put(1.0, 0, b'{"move":"play","seconds":0.0,"speed":1.0}')
+for number in range(40):
+    arrived.put(2.0 + number / 100, 0, bytes((0x99, number, 100)))
+# What the recorder did before it was killed too, but for noting how far it was.
+journal.Writer(where, ("Pads on screen",)).add(ring.Reader(rings.arrived, keeps_place=True).read(written))
+print("ready", flush=True)
+time.sleep(60)
+"""
+
+
+@pytest.fixture
+def folder(tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path / "run"))
+    where = tmp_path / "journal"
+    where.mkdir()
+    return where
+
+
+def play(folder, written=0):
+    command = [sys.executable, "-c", PLAYER, str(folder), str(written)]
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    assert process.stdout.readline() == "ready\n"
+    return process
+
+
+def kill(process):
+    os.kill(process.pid, signal.SIGKILL)
+    process.wait()
+    process.stdout.close()
+
+
+def notes(folder):
+    return [data[1] for _, _, data in journal.read(sorted(folder.glob("*.journal")))[1]]
+
+
+@pytest.mark.parametrize("written", [0, 25, 40])
+def test_what_was_not_written_when_everything_was_killed_is_written_once_by_the_next_start(folder, tmp_path, written):
+    kill(play(folder, written))
+    assert kept_rings.rescue() == 40 - written
+    assert notes(folder) == list(range(40))
+    [(at, move)] = journal.read_moves(sorted(folder.glob("*.journal")))
+    assert (at, move["move"]) == (1.0, "play")
+    assert kept_rings.rescue() == 0
+    assert notes(folder) == list(range(40))
+    assert list((tmp_path / "run" / "pure-signal").iterdir()) == []
+
+
+def test_rings_in_use_stay(folder, tmp_path):
+    process = play(folder)
+    assert kept_rings.rescue() == 0
+    assert notes(folder) == []
+    kill(process)
+    assert kept_rings.rescue() == 40
+
+
+def test_a_disk_that_refuses_leaves_them_for_the_start_after(folder, monkeypatch):
+    kill(play(folder))
+    with monkeypatch.context() as full:
+        full.setattr(journal.Writer, "_next_file", lambda self: (_ for _ in ()).throw(OSError(28, "no space")))
+        assert kept_rings.rescue() == 0
+    assert kept_rings.rescue() == 40
+    assert notes(folder) == list(range(40))
+
+
+def test_a_journal_that_was_thrown_away_does_not_come_back(folder, tmp_path):
+    kill(play(folder))
+    folder.rmdir()
+    assert kept_rings.rescue() == 0
+    assert not folder.exists()
+    assert list((tmp_path / "run" / "pure-signal").iterdir()) == []
+
+
+@pytest.mark.parametrize("damage", [b"", b"[]", b'{"journal": 3}', b"\xff\xfe", json.dumps({"inputs": []}).encode()])
+def test_a_damaged_note_about_them_does_no_harm(folder, tmp_path, damage):
+    kill(play(folder))
+    [kept] = (tmp_path / "run" / "pure-signal").iterdir()
+    (kept / "about.json").write_bytes(damage)
+    assert kept_rings.rescue() == 0
+
+
+def test_without_a_folder_in_memory_they_are_in_the_processes_alone(monkeypatch):
+    monkeypatch.delenv("XDG_RUNTIME_DIR", raising=False)
+    rings = kept_rings.make(True)
+    assert rings.folder is None
+    ring.Writer(rings.arrived).put(1.0, 0, b"\x99\x24\x40")
+    assert len(ring.Reader(rings.arrived, keeps_place=True).read()) == 1
+    rings.close(all_written=True)
