@@ -8,24 +8,17 @@ from __future__ import annotations
 
 import numpy as np
 
-from . import layered_playing
 from .played_free import CRASH, HAT, KICK, OPEN, RIDE, RIM, SNARE, TOM, WAYS, Kind, Played, Row, play
 
-METERS = (((4, 4), 1.0, 0.51), ((3, 4), 1.0, 0.13), ((2, 4), 1.0, 0.09), ((6, 8), 1.5, 0.13), ((12, 8), 1.5, 0.02),
+METERS = (((4, 4), 1.0, 0.55), ((3, 4), 1.0, 0.13), ((2, 4), 1.0, 0.05), ((6, 8), 1.5, 0.13), ((12, 8), 1.5, 0.02),
           ((5, 4), 1.0, 0.06), ((7, 8), 0.5, 0.06))  # fmt: skip
-
-LAYERED = 0.6
-"""Share of takes whose voices each have a rhythm of their own; the others follow rules of playing."""
 
 
 def random_take(seed: int) -> Played:
     chance = np.random.default_rng(seed)
     meter, beat, _ = METERS[int(chance.choice(len(METERS), p=[m[2] for m in METERS]))]
     drums = bool(chance.random() < 0.5)
-    if chance.random() < LAYERED:
-        make = (layered_playing.drums if drums else layered_playing.pitched)(meter, beat, chance)
-    else:
-        make = _drums(meter, beat, chance) if drums else _pitched(meter, beat, chance)
+    make = _drums(meter, beat, chance) if drums else _pitched(meter, beat, chance)
     kind = Kind("drawn", meter, beat, make, drums, False)
     return play(kind, WAYS[int(chance.integers(len(WAYS)))], seed, int(chance.integers(10, 24)), marks=False)
 
