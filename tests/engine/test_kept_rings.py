@@ -109,3 +109,25 @@ def test_without_a_folder_in_memory_they_are_in_the_processes_alone(monkeypatch)
     ring.Writer(rings.arrived).put(1.0, 0, b"\x99\x24\x40")
     assert len(ring.Reader(rings.arrived, keeps_place=True).read()) == 1
     rings.close(all_written=True)
+
+
+def test_a_full_memory_leaves_nothing_behind_and_the_processes_keep_them(folder, tmp_path, monkeypatch):
+    def full(*_):
+        raise OSError(28, "no space")
+
+    monkeypatch.setattr(os, "posix_fallocate", full)
+    rings = kept_rings.make(True)
+    assert rings.folder is None
+    assert list((tmp_path / "run" / "pure-signal").iterdir()) == []
+    rings.close(all_written=True)
+
+
+def test_what_arrived_before_the_recorder_was_up_is_kept_too(folder, tmp_path):
+    folder.rmdir()
+    rings = kept_rings.make(True)
+    rings.name_journal(folder, ("Pads on screen",))
+    ring.Writer(rings.arrived).put(1.0, 0, b"\x99\x24\x40")
+    rings.close(all_written=False)
+    del rings
+    kept_rings.rescue()
+    assert notes(folder) == [0x24]

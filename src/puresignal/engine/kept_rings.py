@@ -19,8 +19,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from puresignal.core.errors import PureSignalError
-from puresignal.engine import ring
-from puresignal.io import journal, xdg_folders
+from puresignal.engine import ring, unused_file
+from puresignal.io import file_access, journal, xdg_folders
 from puresignal.io.log_file import log
 
 PREFIX = "arrived-"
@@ -41,7 +41,9 @@ class KeptRings:
         if self.folder is None:
             return
         part = self.folder / f"{ABOUT}.part"
-        with contextlib.suppress(OSError):
+        with contextlib.suppress(OSError, PureSignalError):
+            # A journal without a folder is one that was thrown away; this one's recorder may not be up yet.
+            file_access.make_private(journal_folder)
             part.write_text(json.dumps({"journal": str(journal_folder), "inputs": inputs}), "utf-8")
             part.replace(self.folder / ABOUT)
 
@@ -63,22 +65,23 @@ def make(kept: bool) -> KeptRings:
     """New rings; kept: in files, where that can be done."""
     place = _place() if kept else None
     if place is not None:
+        folder, made = None, []
         try:
             place.mkdir(mode=0o700, parents=True, exist_ok=True)
             folder = Path(tempfile.mkdtemp(prefix=PREFIX, dir=place))
-            arrived, moves = (_new_file(folder / name) for name in (RING, MOVES))
-            return KeptRings(arrived, moves, folder)
+            for name in (RING, MOVES):
+                made.append(os.open(folder / name, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600))
+                fcntl.flock(made[-1], fcntl.LOCK_EX | fcntl.LOCK_NB)
+                # Room now, so that a full memory is noticed here and not by the port's callback.
+                os.posix_fallocate(made[-1], 0, ring.SIZE)
+            return KeptRings(made[0], made[1], folder)
         except OSError:
             log.exception("no rings that outlive the program in %s", place)
+            for one in made:
+                os.close(one)
+            if folder is not None:
+                shutil.rmtree(folder, ignore_errors=True)
     return KeptRings(ring.make(), ring.make(), None)
-
-
-def _new_file(path: Path) -> int:
-    descriptor = os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
-    fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    # Room now, so that a full memory is noticed here and not by the port's callback.
-    os.posix_fallocate(descriptor, 0, ring.SIZE)
-    return descriptor
 
 
 def rescue() -> int:
@@ -93,7 +96,7 @@ def rescue() -> int:
 
 
 def _rescued(folder: Path) -> int:
-    descriptors = [found for name in (RING, MOVES) if (found := _taken(folder / name)) is not None]
+    descriptors = [found for name in (RING, MOVES) if (found := unused_file.take(folder / name, ring.SIZE)) is not None]
     try:
         if len(descriptors) < 2:
             # In use, or begun and killed before anything was in it.
@@ -113,22 +116,6 @@ def _rescued(folder: Path) -> int:
             # A mapping of the file that is not yet collected would keep the lock.
             fcntl.flock(one, fcntl.LOCK_UN)
             os.close(one)
-
-
-def _taken(path: Path) -> int | None:
-    """The descriptor of a ring that nobody uses, now locked."""
-    try:
-        descriptor = os.open(path, os.O_RDWR | os.O_CLOEXEC | os.O_NOFOLLOW)
-    except OSError:
-        return None
-    try:
-        fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        if os.fstat(descriptor).st_size == ring.SIZE:
-            return descriptor
-    except OSError:
-        pass
-    os.close(descriptor)
-    return None
 
 
 def _journal_of(folder: Path) -> tuple[Path, tuple[str, ...]] | None:

@@ -13,6 +13,7 @@ import tempfile
 import time
 from pathlib import Path
 
+from puresignal.engine import unused_file
 from puresignal.engine.sounding_notes import KEYS, OUTPUTS, SILENCE, SOUNDING_SIZE
 from puresignal.io import xdg_folders
 from puresignal.io.log_file import log
@@ -107,15 +108,4 @@ def _owner_lives(path: Path) -> bool:
 
 def take(path: Path) -> int | None:
     """The descriptor of a table that nobody uses, now locked; None if somebody does or it is no table."""
-    try:
-        descriptor = os.open(path, os.O_RDWR | os.O_CLOEXEC | os.O_NOFOLLOW)
-    except OSError:
-        return None
-    try:
-        fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        if os.fstat(descriptor).st_size == SOUNDING_SIZE + HEADER:
-            return descriptor
-    except OSError:
-        pass
-    os.close(descriptor)
-    return None
+    return unused_file.take(path, SOUNDING_SIZE + HEADER)
