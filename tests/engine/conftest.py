@@ -91,7 +91,8 @@ class Server:
         if self.process is not None:
             self.process.terminate()
             try:
-                self.process.wait(5)
+                # One that waits for a client which has just gone does not end at all.
+                self.process.wait(1)
             except subprocess.TimeoutExpired:
                 self.process.kill()
                 self.process.wait()
