@@ -5,13 +5,21 @@ from __future__ import annotations
 import json
 import os
 import signal
+import socket
 import subprocess
 import sys
 
 import pytest
 
 from puresignal.engine import kept_rings, ring
-from puresignal.io import journal
+from puresignal.engine.client import RouterProcess
+from puresignal.engine.host import Host
+from puresignal.engine.message_flow import MessageFlow
+from puresignal.engine.ring import Reader, Writer
+from puresignal.engine.router_config import RouterConfig, to_bytes
+from puresignal.engine.shared_counters import SharedCounters
+from puresignal.io import journal, ports
+from tests.engine.conftest import until
 
 PLAYER = """
 import sys, time
@@ -131,3 +139,35 @@ def test_what_arrived_before_the_recorder_was_up_is_kept_too(folder, tmp_path):
     del rings
     kept_rings.rescue()
     assert notes(folder) == [0x24]
+
+
+def test_what_was_hit_while_the_router_looked_at_its_ports_is_kept_when_the_window_is_killed_then(monkeypatch):
+    monkeypatch.setenv("JACK_DEFAULT_SERVER", "nobody-here")
+    setup = RouterConfig((ports.SCREEN_PADS,), (ports.SOUND,))
+    window = RouterProcess(setup)
+    window.process.kill()
+    window.process.wait(10)
+    counters = SharedCounters(window.transport_found), SharedCounters(window.transport_ready)
+    flow = MessageFlow(
+        Writer(window.ring), Writer(window.sent), [Reader(one, keeps_place=True) for one in window._feeds],
+        Reader(window.playback), SharedCounters(window.clock),
+    )  # fmt: skip
+    mine, theirs = socket.socketpair()
+    host = Host(theirs, window._memory, flow, window.knock, counters)
+    looks = iter(range(100))
+
+    def look():
+        Host._look(host)
+        if next(looks) == 1:
+            for number in range(3):
+                window.play(ports.SCREEN_PADS, bytes((0x99, 60 + number, 100)))
+            mine.shutdown(socket.SHUT_WR)
+            until(lambda: host._ending)
+
+    monkeypatch.setattr(host, "_look", look)
+    mine.sendall(to_bytes(setup))
+    host.run()
+    assert [record.data[1] for record in window.arrived.read()] == [60, 61, 62]
+    mine.close()
+    theirs.close()
+    window.close()

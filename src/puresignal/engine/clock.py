@@ -17,6 +17,20 @@ TICK = 0.001
 """Seconds between checks for due messages while something sounds."""
 
 
+def step(flow: MessageFlow) -> None:
+    """Do the callback's work once: for what has arrived and what is due."""
+    assert flow.router is not None
+    flow.frame = int(time.monotonic() * CLOCK_RATE)
+    incoming: list[tuple[int, int, bytes]] = []
+    flow.collect(incoming)
+    incoming.sort(key=lambda item: item[0])
+    # The block is the time since the last one and lies in the past; everything due is sent now.
+    leaving = flow.play(1, flow.router.cycle(flow.frame, 1, incoming), -CLOCK_RATE)
+    flow.publish(1)
+    flow.send_to_alsa(leaving)
+    flow.keep(incoming, leaving)
+
+
 def run(flow: MessageFlow, knock: int, call: int, seconds: float, is_ending: Callable[[], bool]) -> None:
     """Do the callback's work for some seconds, as soon as something arrives or is due.
 
@@ -39,14 +53,6 @@ def run(flow: MessageFlow, knock: int, call: int, seconds: float, is_ending: Cal
         if knock in ready:
             with contextlib.suppress(BlockingIOError):
                 os.eventfd_read(knock)
-        flow.frame = int(time.monotonic() * CLOCK_RATE)
-        incoming: list[tuple[int, int, bytes]] = []
-        flow.collect(incoming)
-        incoming.sort(key=lambda item: item[0])
-        # The block is the time since the last one and lies in the past; everything due is sent now.
-        leaving = flow.play(1, router.cycle(flow.frame, 1, incoming), -CLOCK_RATE)
-        flow.publish(1)
-        flow.send_to_alsa(leaving)
-        flow.keep(incoming, leaving)
+        step(flow)
         if call in ready or time.monotonic() >= end or (alsa is not None and alsa.changed):
             break

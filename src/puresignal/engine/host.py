@@ -364,6 +364,8 @@ class Host:
             self._jack.release()
             self._jack.drain()
         elif flow.router is not None:
+            # What the window's own pads sent until it was killed may not have been fetched yet.
+            clock.step(flow)
             leaving = flow.router.release()
             flow.send_to_alsa(leaving)
             if flow.alsa is not None:
