@@ -71,6 +71,7 @@ def shown_texts(window) -> list[str]:
 
 def test_markup_in_names_is_plain_text_in_every_view(evil, qtbot):
     evil.files.fill_recent(evil.menus.recent)
+    assert all((evil.inputs.microphone, evil.inputs.touch)), "made when asked for"
     for view in evil.view_names:
         evil.show_view(view)
         evil.view(view).prepare_screenshot()

@@ -50,6 +50,7 @@ def test_every_button_of_the_window_is_translated(translated, demo_window, qtbot
     qtbot.addWidget(window)
     for view in window.views:
         window.show_view(view)
+    assert all((window.inputs.microphone, window.inputs.touch)), "made when asked for"
     texts = {w.text().replace("&", "") for kind in (QPushButton, QCheckBox) for w in window.findChildren(kind)}
     plain = {text for text in texts if any(c.isalpha() for c in text) and not text.startswith("‹")}
     # What a device, a map or a setting is called is data.

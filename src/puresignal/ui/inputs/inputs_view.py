@@ -90,9 +90,9 @@ class InputsView(View):
         below.addWidget(self.found, 1)
         self._keyboard = keyboard
         self.pages = QStackedWidget()
-        self.microphone = MicrophoneFace(services)
-        self.touch = TouchFace(services)
-        for page in (self.heard, keyboard, self.pads, self.microphone, self.touch):
+        self._microphone: MicrophoneFace | None = None
+        self._touch: TouchFace | None = None
+        for page in (self.heard, keyboard, self.pads):
             self.pages.addWidget(page)
         self.pages.currentChanged.connect(self._turn)
         left = QVBoxLayout()
@@ -127,20 +127,38 @@ class InputsView(View):
 
     # The face
 
+    @property
+    def microphone(self) -> MicrophoneFace:
+        """The face of a microphone, made on first use: most players have none."""
+        if self._microphone is None:
+            self._microphone = MicrophoneFace(self._services)
+            self.pages.addWidget(self._microphone)
+        return self._microphone
+
+    @property
+    def touch(self) -> TouchFace:
+        """The face of a touch surface, made on first use."""
+        if self._touch is None:
+            self._touch = TouchFace(self._services)
+            self.pages.addWidget(self._touch)
+        return self._touch
+
+    def _page(self, port: str) -> QWidget:
+        if port in ports.HEARD:
+            return self.microphone
+        if port == ports.TOUCH:
+            return self.touch
+        if port == ports.SCREEN_PADS:
+            return self.pads
+        return self._keyboard if port in ("", ports.COMPUTER_KEYBOARD) else self.heard
+
     def show_face(self) -> None:
         """Show the face of the chosen input."""
         one = self._chosen.input
         port = one.port
-        pages = {
-            ports.TOUCH: self.touch,
-            ports.SCREEN_PADS: self.pads,
-            ports.COMPUTER_KEYBOARD: self._keyboard,
-            "": self._keyboard,
-        }
-        page = self.microphone if port in ports.HEARD else pages.get(port)
         if port in ports.HEARD and port != self._shown_port:
             self.microphone.show_input(port)
-        self.pages.setCurrentWidget(page or self.heard)
+        self.pages.setCurrentWidget(self._page(port))
         self.drummer_side.setVisible(port == ports.DRUM_MODULE)
         if port != self._shown_port:
             self._shown_port = port
