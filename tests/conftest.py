@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 from pathlib import Path
 
 import hypothesis
@@ -21,6 +22,12 @@ os.environ["LANGUAGE"] = "en"
 hypothesis.settings.register_profile("home", deadline=None)
 hypothesis.settings.register_profile("ci", deadline=None, derandomize=True)
 hypothesis.settings.load_profile("ci" if os.environ.get("CI") else "home")
+
+
+def pytest_sessionfinish() -> None:
+    used = sys.modules.get("tests.engine.conftest")
+    if used is not None:
+        used.stop_kept_servers()
 
 
 @pytest.fixture(autouse=True)

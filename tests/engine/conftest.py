@@ -69,12 +69,14 @@ class Server:
     def __init__(self, name: str):
         self.name = name
         self.process: subprocess.Popen | None = None
+        self._starts = 0
 
     def start(self, period: int = 256, sync: bool = True, rate: int = 48_000) -> None:
         """sync: a late client delays the block instead of losing it, so that a busy test machine loses nothing."""
         import jack
 
         mode = ["-S"] if sync else []
+        self._starts += 1
         command = ["jackd", "-n", self.name, "-r", *mode, "-d", "dummy", "-r", str(rate), "-p", str(period)]
         self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
 
@@ -87,6 +89,19 @@ class Server:
 
         until(answers, what="the JACK server")
 
+    def is_as_new(self) -> bool:
+        """Whether the next test finds it as if it had just started: no client has stayed, and nothing runs."""
+        import jack
+
+        if self._starts != 1 or self.process is None or self.process.poll() is not None:
+            return False
+        try:
+            with jack.Client("probe", no_start_server=True, servername=self.name) as probe:
+                still = probe.transport_state == jack.STOPPED and probe.transport_frame == 0
+                return still and all(port.name.startswith("system:") for port in probe.get_ports())
+        except jack.JackError:
+            return False
+
     def stop(self) -> None:
         if self.process is not None:
             self.process.terminate()
@@ -98,6 +113,10 @@ class Server:
                 self.process.wait()
 
 
+KEPT: dict[bool, Server] = {}
+"""Servers that tests left as they found them, by whether they wait for late clients. Starting one takes a second."""
+
+
 @pytest.fixture
 def server(monkeypatch: pytest.MonkeyPatch, prompt: None, request: pytest.FixtureRequest) -> Iterator[Server]:
     """A running server. Tests that kill a client ask for one that does not wait for it with `waits_for_none`."""
@@ -105,15 +124,26 @@ def server(monkeypatch: pytest.MonkeyPatch, prompt: None, request: pytest.Fixtur
         if os.environ.get("CI"):
             pytest.fail("jackd is missing; ./run test installs it")
         pytest.skip("needs jackd, which ./run test installs where it may")
-    name = f"pure-signal-test-{os.getpid()}"
+    sync = request.node.get_closest_marker("waits_for_none") is None
+    name = f"pure-signal-test-{os.getpid()}-{sync:d}"
     monkeypatch.setenv("JACK_DEFAULT_SERVER", name)
     from puresignal.io import jack_ports
 
     jack_ports.check_library()
-    running = Server(name)
-    running.start(sync=request.node.get_closest_marker("waits_for_none") is None)
+    running = KEPT.pop(sync, None)
+    if running is None:
+        running = Server(name)
+        running.start(sync=sync)
     yield running
-    running.stop()
+    if running.is_as_new():
+        KEPT[sync] = running
+    else:
+        running.stop()
+
+
+def stop_kept_servers() -> None:
+    while KEPT:
+        KEPT.popitem()[1].stop()
 
 
 class PipeWire:

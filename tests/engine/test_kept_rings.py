@@ -25,14 +25,18 @@ PLAYER = """
 import sys, time
 from pathlib import Path
 from puresignal.engine import kept_rings, ring
-from puresignal.io import journal
+from puresignal.io import journal, ports
 where, written = Path(sys.argv[1]), int(sys.argv[2])
 rings = kept_rings.make(True)
 rings.name_journal(where, ("Pads on screen",))
-arrived, moves = ring.Writer(rings.arrived), ring.Writer(rings.moves)
+arrived, moves, own = ring.Writer(rings.arrived), ring.Writer(rings.moves), ring.Writer(rings.own)
 moves.put(1.0, 0, b'{"move":"play","seconds":0.0,"speed":1.0}')
 for number in range(40):
     arrived.put(2.0 + number / 100, 0, bytes((0x99, number, 100)))
+for number in range(40, 45):
+    # The last two are of an input that nobody listens to.
+    port = ports.FED.index(ports.SCREEN_PADS if number < 43 else ports.TOUCH)
+    own.put(2.0 + number / 100, port, bytes((0x99, number, 100)))
 # What the recorder did before it was killed too, but for noting how far it was.
 journal.Writer(where, ("Pads on screen",)).add(ring.Reader(rings.arrived, keeps_place=True).read(written))
 print("ready", flush=True)
@@ -68,12 +72,12 @@ def notes(folder):
 @pytest.mark.parametrize("written", [0, 25, 40])
 def test_what_was_not_written_when_everything_was_killed_is_written_once_by_the_next_start(folder, tmp_path, written):
     kill(play(folder, written))
-    assert kept_rings.rescue() == 40 - written
-    assert notes(folder) == list(range(40))
+    assert kept_rings.rescue() == 43 - written
+    assert notes(folder) == list(range(43))
     [(at, move)] = journal.read_moves(sorted(folder.glob("*.journal")))
     assert (at, move["move"]) == (1.0, "play")
     assert kept_rings.rescue() == 0
-    assert notes(folder) == list(range(40))
+    assert notes(folder) == list(range(43))
     assert list((tmp_path / "run" / "pure-signal").iterdir()) == []
 
 
@@ -82,7 +86,7 @@ def test_rings_in_use_stay(folder, tmp_path):
     assert kept_rings.rescue() == 0
     assert notes(folder) == []
     kill(process)
-    assert kept_rings.rescue() == 40
+    assert kept_rings.rescue() == 43
 
 
 def test_a_disk_that_refuses_leaves_them_for_the_start_after(folder, monkeypatch):
@@ -90,8 +94,8 @@ def test_a_disk_that_refuses_leaves_them_for_the_start_after(folder, monkeypatch
     with monkeypatch.context() as full:
         full.setattr(journal.Writer, "_next_file", lambda self: (_ for _ in ()).throw(OSError(28, "no space")))
         assert kept_rings.rescue() == 0
-    assert kept_rings.rescue() == 40
-    assert notes(folder) == list(range(40))
+    assert kept_rings.rescue() == 43
+    assert notes(folder) == list(range(43))
 
 
 def test_a_journal_that_was_thrown_away_does_not_come_back(folder, tmp_path):

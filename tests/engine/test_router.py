@@ -212,7 +212,7 @@ def test_a_path_that_takes_over_knows_what_its_predecessor_knew():
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=20, deadline=None)
 def test_settings_that_change_all_the_time_change_no_note(seed):
     """The same playing through a router whose paths are replaced by equal ones again and again."""
     chance = np.random.default_rng(seed)

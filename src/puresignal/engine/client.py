@@ -61,7 +61,7 @@ class RouterProcess:
         # Made before the router starts, so that they read everything from its first message on.
         self.arrived, self.left = ring.Reader(self.ring), ring.Reader(self.sent)
         # Input from the window, from the simulated devices, and from the ear: a feed has a single writer.
-        self._feeds = [ring.make(), ring.make(), ring.make()]
+        self._feeds = [self._rings.own, ring.make(), ring.make()]
         self.knock = os.eventfd(0, os.EFD_NONBLOCK)
         # Messages from playback, and the router's clock that playback follows.
         self.playback, self.clock = ring.make(), shared_counters.make()
@@ -344,7 +344,7 @@ class RouterProcess:
             self._devices.end_by(deadline)
         for one in (
             self.sent, self.playback, self.clock, self.pulse, self.sync, self.transport_found, self.transport_ready,
-            *self._feeds, self.knock,
+            *self._feeds[1:], self.knock,
         ):  # fmt: skip
             os.close(one)
         # A recorder that had to be killed has not written everything: the next start does.

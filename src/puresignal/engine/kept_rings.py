@@ -1,8 +1,9 @@
 """The rings of what arrives and of the transport's moves, in files that outlive a killed program.
 
 The recorder copies them into the journal within some hundredths of a second, if it gets the processor. Should it and
-everything else be killed before, the next start finds the files and writes into the journal what is missing there. They
-are in the user's folder in memory; where there is none, the rings are in memory of the processes alone.
+everything else be killed before, the next start finds the files and writes into the journal what is missing there. The
+third ring is of what the window's own inputs send, until the router fetches it. They are in the user's folder in
+memory; where there is none, the rings are in memory of the processes alone.
 
 A file is in use while anybody holds its lock; all processes inherit it, so it is free only when all have ended.
 """
@@ -20,20 +21,21 @@ from pathlib import Path
 
 from puresignal.core.errors import PureSignalError
 from puresignal.engine import ring, unused_file
-from puresignal.io import file_access, journal, xdg_folders
+from puresignal.io import file_access, journal, ports, xdg_folders
 from puresignal.io.log_file import log
 
 PREFIX = "arrived-"
-RING, MOVES, ABOUT = "ring", "moves", "about.json"
+RING, MOVES, OWN, ABOUT = "ring", "moves", "own", "about.json"
 MOST_ABOUT = 1 << 16
 
 
 @dataclass(frozen=True)
 class KeptRings:
-    """Two rings. arrived, moves: descriptors; folder: of their files, None if they are in memory alone."""
+    """Three rings. arrived, moves, own: descriptors; folder: of their files, None if they are in memory alone."""
 
     arrived: int
     moves: int
+    own: int
     folder: Path | None
 
     def name_journal(self, journal_folder: Path, inputs: tuple[str, ...]) -> None:
@@ -49,8 +51,8 @@ class KeptRings:
 
     def close(self, all_written: bool) -> None:
         """Let go of them; the files stay for the next start if the journal does not have everything."""
-        os.close(self.arrived)
-        os.close(self.moves)
+        for one in (self.arrived, self.moves, self.own):
+            os.close(one)
         if all_written and self.folder is not None:
             shutil.rmtree(self.folder, ignore_errors=True)
 
@@ -69,19 +71,19 @@ def make(kept: bool) -> KeptRings:
         try:
             place.mkdir(mode=0o700, parents=True, exist_ok=True)
             folder = Path(tempfile.mkdtemp(prefix=PREFIX, dir=place))
-            for name in (RING, MOVES):
+            for name in (RING, MOVES, OWN):
                 made.append(os.open(folder / name, os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600))
                 fcntl.flock(made[-1], fcntl.LOCK_EX | fcntl.LOCK_NB)
                 # Room now, so that a full memory is noticed here and not by the port's callback.
                 os.posix_fallocate(made[-1], 0, ring.SIZE)
-            return KeptRings(made[0], made[1], folder)
+            return KeptRings(made[0], made[1], made[2], folder)
         except OSError:
             log.exception("no rings that outlive the program in %s", place)
             for one in made:
                 os.close(one)
             if folder is not None:
                 shutil.rmtree(folder, ignore_errors=True)
-    return KeptRings(ring.make(), ring.make(), None)
+    return KeptRings(ring.make(), ring.make(), ring.make(), None)
 
 
 def rescue() -> int:
@@ -96,15 +98,17 @@ def rescue() -> int:
 
 
 def _rescued(folder: Path) -> int:
-    descriptors = [found for name in (RING, MOVES) if (found := unused_file.take(folder / name, ring.SIZE)) is not None]
+    names = (RING, MOVES, OWN)
+    descriptors = [found for name in names if (found := unused_file.take(folder / name, ring.SIZE)) is not None]
     try:
-        if len(descriptors) < 2:
+        if len(descriptors) < len(names):
             # In use, or begun and killed before anything was in it.
             if not descriptors and not (folder / RING).exists():
                 shutil.rmtree(folder, ignore_errors=True)
             return 0
         target = _journal_of(folder)
-        count = _copied(descriptors[0], descriptors[1], *target) if target is not None else 0
+        arrived, moves, own = descriptors
+        count = _copied(arrived, moves, own, *target) if target is not None else 0
         shutil.rmtree(folder, ignore_errors=True)
         return count
     except (OSError, PureSignalError):
@@ -129,12 +133,13 @@ def _journal_of(folder: Path) -> tuple[Path, tuple[str, ...]] | None:
     return (where, inputs) if where.is_dir() else None
 
 
-def _copied(arrived: int, moves: int, where: Path, inputs: tuple[str, ...]) -> int:
+def _copied(arrived: int, moves: int, own: int, where: Path, inputs: tuple[str, ...]) -> int:
     """Write what the journal does not have. Returns how many messages. Raises OSError, PureSignalError"""
-    reader, moved = ring.Reader(arrived, keeps_place=True), ring.Reader(moves, keeps_place=True)
-    records, steps = reader.read(), moved.read()
+    records, steps, fed = (ring.Reader(one, keeps_place=True).read() for one in (arrived, moves, own))
     # The recorder may have been killed between writing and noting its place.
     records = records[journal.already_written(records, journal.last_rows(where)) :]
+    names = [ports.FED[one.port] if one.port < len(ports.FED) else "" for one in fed]
+    records += [one._replace(port=inputs.index(name)) for one, name in zip(fed, names, strict=True) if name in inputs]
     written = {at for at, _ in journal.read_moves(sorted(where.glob("*.journal"))[-1:])}
     steps = [one for one in steps if round(one.at, 6) not in written]
     if not records and not steps:
