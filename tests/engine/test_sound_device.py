@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from puresignal.core.kit.note_map import to_json
-from puresignal.engine import ring, shared_counters
+from puresignal.engine import ring, shared_counters, sound_process
 from puresignal.engine.ring import Reader, Writer
 from puresignal.engine.shared_counters import SharedCounters
 from puresignal.engine.sound_process import Sound
@@ -78,6 +78,22 @@ def test_blocks_that_underrun_are_made_larger_and_that_is_told(rig):
     sound.obey({"block": 256})
     sound.look()
     assert sound.state()["block"] == 256
+
+
+@pytest.mark.parametrize(("share", "block", "underruns"), [(1.0, 64, 0), (0.6, 128, 2)])
+def test_a_device_that_fetches_too_little_without_telling_underruns(rig, monkeypatch, share, block, underruns):
+    sound, device, _ = rig
+    clock = SimpleNamespace(now=100.0)
+    monkeypatch.setattr(
+        sound_process, "time", SimpleNamespace(monotonic=lambda: clock.now, perf_counter=lambda: clock.now)
+    )
+    for number in range(1 + round(2.2 * 750 * share)):
+        device.play()
+        clock.now += 1 / 750 / share
+        if number % 100 == 0:
+            sound.look()
+    sound.look()
+    assert (sound.state()["block"], sound.state()["underruns"]) == (block, underruns)
 
 
 def test_a_device_that_is_lost_is_named_and_used_again_when_it_is_back(rig, monkeypatch):

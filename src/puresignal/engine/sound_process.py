@@ -52,6 +52,8 @@ TELL_EVERY = 1.0
 RATE = 48_000
 LARGEST_BLOCK = 1024
 """Frames; a block that underruns is doubled up to this."""
+ENOUGH = 0.9
+"""Share of a second's frames that a device has to fetch in a second."""
 
 
 class BackingPlayer:
@@ -211,6 +213,7 @@ class Sound:
         self._underruns = self._underruns_before = 0
         self._underran = self._underran_now = False
         self._raised = 0
+        self._fetched, self._since, self._starved = 0, 0.0, False
         self._busy = self._worst = 0.0
         self._blocks = 0
         self._server_gone = False
@@ -349,13 +352,26 @@ class Sound:
         self._open_jack(client)
 
     def _make_safe(self) -> None:
-        """Use larger blocks if the device's are too small for this machine: underruns in two looks in a row."""
+        """Use larger blocks if the device's are too small for this machine: underruns in two looks in a row, or a
+        device that does not tell of them and fetches too little.
+        """
         underran, self._underran = self._underruns > self._underruns_before, self._underran_now
         self._underruns_before, self._underran_now = self._underruns, underran
-        if self._stream is not None and underran and self._underran and self._raised < LARGEST_BLOCK:
+        too_small = (underran and self._underran) or self._starves()
+        if self._stream is not None and too_small and self._raised < LARGEST_BLOCK:
             self._raised = min(LARGEST_BLOCK, 2 * max(self._raised, self._block))
             self._underran_now = False
             self._close_stream()
+
+    def _starves(self) -> bool:
+        """Whether the device fetched too little in two seconds, one after the other. Each such second is an underrun."""
+        now = time.monotonic()
+        if not self._since or now - self._since < 1.0:
+            return False
+        before, self._starved = self._starved, self._fetched < ENOUGH * (now - self._since) * self.rate
+        self._underruns += self._starved
+        self._fetched, self._since = 0, now
+        return before and self._starved
 
     def _open_jack(self, client: Any) -> None:
         self._called = time.monotonic()
@@ -436,6 +452,7 @@ class Sound:
             self._stream = audio_ports.open_output(self._device, self._wanted_rate, block, self._fill)
             self._at_rate(int(self._stream.samplerate))
             self._system, self._why = "device", ""
+            self._since, self._starved = 0.0, False
             self._stream.start()
         except audio_ports.NoSoundError as error:
             self._system, self._why = "", str(error)
@@ -463,6 +480,11 @@ class Sound:
         mine, fonts, clicks = (sorted(messages.get(o, []), key=lambda m: m[0]) for o in wanted)
         out[:] = self._block_of(frames, mine, fonts, clicks).T
         self._underruns += late
+        if self._since:
+            self._fetched += frames
+        else:
+            # The first block may be long in coming, and others come at once to fill the device.
+            self._fetched, self._since = 0, now
         self._measure(time.perf_counter() - began, frames)
 
     def _at_rate(self, rate: int) -> None:
