@@ -27,7 +27,7 @@ WITHIN = 1.5
 
 
 class Window:
-    """What the window does: it looks at everything 40 times a second."""
+    """What the window does: it looks at everything 50 times a second."""
 
     def __init__(self, setup, folder=None):
         self.router = RouterProcess(setup, folder)
@@ -45,7 +45,7 @@ class Window:
             self.state = self.router.read(0.0) or self.state
             if condition():
                 return
-            time.sleep(0.025)
+            time.sleep(0.02)
         assert not what, f"{what} did not come about in {seconds} s"
 
     def close(self):

@@ -14,13 +14,13 @@ ROUTER, RECORDER, PLAYER, SOUND, DEVICES, EAR = range(6)
 REFUSED = 7
 """The word in which the recorder says that the disk refuses what arrives: the system's number of the error, or 0."""
 SIZE = 64
-BEAT_EVERY = 0.025
+BEAT_EVERY = 0.02
 """Seconds between beats."""
-LOOK_EVERY = 0.02
+LOOK_EVERY = 0.016
 """Seconds that must lie between two looks for both to count."""
 SOON, MOST_LOOKS = 30.0, 400
 """Seconds after a hang within which the next one is waited for twice as long, and the most looks for that."""
-LOOKS = 5
+LOOKS = 4
 """Looks without a beat after which a process hangs. Counted in looks and not in time, so that a machine that stood
 still, and the looking with it, is not taken for a hung process."""
 

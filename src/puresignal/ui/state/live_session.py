@@ -40,7 +40,7 @@ from puresignal.translation import tr
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.workbench import Workbench
 
-LOOK_MS = 25
+LOOK_MS = 20
 """Milliseconds between reads of what arrived: a lamp that is later than this looks late."""
 
 RECENT = 12_000
