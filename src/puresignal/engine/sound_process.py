@@ -364,7 +364,7 @@ class Sound:
             self._close_stream()
 
     def _starves(self) -> bool:
-        """Whether the device fetched too little in two seconds, one after the other. Each such second is an underrun."""
+        """Whether the device fetched too little two seconds in a row. Each such second counts as an underrun."""
         now = time.monotonic()
         if not self._since or now - self._since < 1.0:
             return False
