@@ -1,6 +1,6 @@
 """How soon playing goes on: after a server's death and return, across other drivers, after a process hung.
 
-`comebacks.py [daemon] [drivers] [stops] [--times N]`: all three, 20 times by default.
+`comebacks.py [--only daemon|drivers|stops...] [--times N]`: all three, 20 times by default.
 
 daemon   PipeWire is killed and started again; then come 60 hits, 50 a second
 drivers  PipeWire's driver changes ten times: captured times beside the frames at which the kit played
@@ -33,6 +33,7 @@ from tests.engine.test_hung_processes import Window, held
 from tests.engine.test_pipewire import Stage
 from tests.engine.test_port_contract import KIT, MAPPED_OFF, OFF, ROOM, answered, wait_for
 
+WHAT = ("daemon", "drivers", "stops")
 RATE, BLOCK, HITS, APART = 48_000, 256, 60, 0.02
 
 
@@ -91,7 +92,6 @@ def drivers(_: PipeWire) -> str:
         away = np.array([came[n] * RATE - sent[n][0] for n in both])
         within.extend(np.abs(away - np.median(away)).tolist())
         # The kit notes the moment in its callback, some way into a block: the median of many is steady.
-        offset = [frame % BLOCK for frame, _ in (sent[n] for n in both)]
         now = float(np.median([came[n] - sent[n][1] - offset[n] / RATE for n in both]))
         if before is not None:
             steps.append(abs(now - before))
@@ -166,11 +166,11 @@ def on_pipewire(what: str) -> None:
 
 def main() -> int:
     parser = argparse.ArgumentParser()
-    parser.add_argument("what", nargs="*", choices=("daemon", "drivers", "stops", []))
+    parser.add_argument("--only", nargs="+", choices=WHAT, default=WHAT)
     parser.add_argument("--times", type=int, default=20)
     parser.add_argument("--once", action="store_true", help="in this process")
     options = parser.parse_args()
-    for what in options.what or ("daemon", "drivers", "stops"):
+    for what in options.only:
         if what == "stops":
             stops(options.times)
         elif options.once:
@@ -178,7 +178,9 @@ def main() -> int:
         else:
             for _ in range(options.times):
                 # A process for each: a PipeWire that has ended leaves its clients' library in no good state.
-                done = subprocess.run([sys.executable, __file__, what, "--once"], capture_output=True, text=True)
+                done = subprocess.run(
+                    [sys.executable, __file__, "--only", what, "--once"], capture_output=True, text=True
+                )
                 print(f"{what}: {done.stdout.strip() or done.stderr.strip()[-300:]}", flush=True)
     return 0
 
