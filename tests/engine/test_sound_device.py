@@ -87,6 +87,10 @@ def test_a_device_that_fetches_too_little_without_telling_underruns(rig, monkeyp
     monkeypatch.setattr(
         sound_process, "time", SimpleNamespace(monotonic=lambda: clock.now, perf_counter=lambda: clock.now)
     )
+    device.play()
+    clock.now += 2.0
+    sound.look()
+    clock.now += 1.0
     for number in range(1 + round(2.2 * 750 * share)):
         device.play()
         clock.now += 1 / 750 / share

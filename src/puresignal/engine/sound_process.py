@@ -54,6 +54,8 @@ LARGEST_BLOCK = 1024
 """Frames; a block that underruns is doubled up to this."""
 ENOUGH = 0.9
 """Share of a second's frames that a device has to fetch in a second."""
+SETTLES = 3.0
+"""Seconds after the first block in which that is not asked: PulseAudio without a sound card waits two seconds then."""
 
 
 class BackingPlayer:
@@ -480,11 +482,10 @@ class Sound:
         mine, fonts, clicks = (sorted(messages.get(o, []), key=lambda m: m[0]) for o in wanted)
         out[:] = self._block_of(frames, mine, fonts, clicks).T
         self._underruns += late
-        if self._since:
+        if not self._since:
+            self._fetched, self._since = 0, now + SETTLES
+        elif now >= self._since:
             self._fetched += frames
-        else:
-            # The first block may be long in coming, and others come at once to fill the device.
-            self._fetched, self._since = 0, now
         self._measure(time.perf_counter() - began, frames)
 
     def _at_rate(self, rate: int) -> None:
