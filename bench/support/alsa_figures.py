@@ -61,11 +61,13 @@ def main() -> int:
     command = ["-c", PLAIN] if mode == "plain" else [*ROUTE, *KEEP]
     child = subprocess.Popen([sys.executable, *command], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     ear, port = Ear("/dev/snd/midiC0D1"), os.open("/dev/snd/midiC0D0", os.O_WRONLY)
-    for _ in range(200):
+    while len(ear.got) < 2:
+        if child.poll() is not None:
+            ear.end()
+            print(f"{mode}: it ended with {child.returncode} before anything came through")
+            return 1
         os.write(port, bytes((0x91, 5, 5)) + bytes((0x81, 5, 64)))
         time.sleep(0.3)
-        if len(ear.got) > 1:
-            break
     time.sleep(2)
     ear.got.clear()
     sent, begun = [], time.monotonic()

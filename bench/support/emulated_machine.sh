@@ -3,6 +3,7 @@
 # raw MIDI ports, and this machine's files below it, read-only with a throw-away layer on top.
 #   emulated_machine.sh FOLDER SCRIPT SECONDS   FOLDER keeps kernel and RAM disk for the next run; what SCRIPT prints
 #                                               comes back, and its exit code
+# Its clock counts instructions, one a nanosecond, so what is measured on it does not depend on what this one does beside.
 # What is written to /dev/snd/midiC0D0 leaves at the sequencer's port "VirMIDI 0-0", and what is sent to
 # "VirMIDI 0-1" can be read from /dev/snd/midiC0D1.
 set -eu
@@ -67,7 +68,7 @@ fi
 
 cp "$script" "$folder/out/script"
 rm -f "$folder/out/code" "$folder/out/log"
-timeout "$seconds" qemu-system-x86_64 -accel tcg -cpu max -smp 1 -m 1500 -nographic -no-reboot -net none \
+timeout "$seconds" qemu-system-x86_64 -accel tcg -icount shift=0 -cpu max -smp 1 -m 1500 -nographic -no-reboot -net none \
   -kernel "$folder"/kernel/boot/vmlinuz-* -initrd "$folder/initrd.gz" -append "console=ttyS0 quiet panic=1" \
   -virtfs local,path=/,mount_tag=root,security_model=none,readonly=on,multidevs=remap \
   -virtfs local,path="$folder/out",mount_tag=out,security_model=none >"$folder/boot.log" 2>&1 </dev/null || true

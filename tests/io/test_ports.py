@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import queue
 import time
@@ -9,8 +10,10 @@ from types import SimpleNamespace
 
 import alsa_midi
 import pytest
+from alsa_midi._ffi import alsa, ffi
 
 from puresignal.io import alsa_ports, ports
+from puresignal.io.alsa_messages import AlsaMessages
 from puresignal.io.ports import ALSA, JACK, MidiPort
 from tests.engine.conftest import until
 
@@ -57,12 +60,27 @@ class Sequencer:
 
     def __init__(self):
         self.ports, self.joined, self.sent, self.coming = [], [], [], queue.Queue()
-        self._buffer, self.subscribers = [], []
-        self._fd, self.there = os.eventfd(0), True
+        self._buffer, self.subscribers, self.parsers = [], [], []
+        self._fd, self.handle, self.full = os.eventfd(0), None, 0
+        made = ffi.new("snd_midi_event_t **")
+        alsa.snd_midi_event_new(12, made)
+        self._decoder = made[0]
+        alsa.snd_midi_event_no_status(self._decoder, 1)
 
-    def put(self, event):
-        self.coming.put(event)
+    def put(self, event, code=28):
+        self.coming.put((code, event))
         os.eventfd_write(self._fd, 1)
+
+    def play(self, port, message):
+        """A message arrives at one of our ports."""
+        made = ffi.new("snd_midi_event_t **")
+        alsa.snd_midi_event_new(1024, made)
+        event = ffi.new("snd_seq_event_t *")
+        assert alsa.snd_midi_event_encode(made[0], message, len(message), event) == len(message)
+        event.dest.port = port
+        # The bytes of a long one are with the parser, which is kept.
+        self.parsers.append(made)
+        self.put(event)
 
     def create_queue(self, name):
         return SimpleNamespace(start=lambda: None)
@@ -92,15 +110,34 @@ class Sequencer:
         )
         return [kit, own] if input else [SimpleNamespace(client_name="Room", name="in", client_id=21, port_id=0)]
 
-    def event_input(self, prefer_bytes=False, timeout=None):
-        try:
-            return self.coming.get_nowait()
-        except queue.Empty:
-            return None
-
     def event_output(self, event, port):
         # As the library does it: nothing leaves before the buffer is drained.
         self._buffer.append((port.name, event.midi_bytes))
+
+    def __getattr__(self, name):
+        # The functions that need no sequencer are the library's own.
+        return getattr(alsa, name)
+
+    def snd_seq_event_input(self, handle, into):
+        try:
+            code, self._event = self.coming.get_nowait()
+        except queue.Empty:
+            return -errno.EAGAIN
+        into[0] = ffi.NULL if self._event is None else self._event
+        return code
+
+    def snd_seq_event_input_pending(self, handle, fetch):
+        return self.coming.qsize()
+
+    def snd_seq_event_output_direct(self, handle, event):
+        if self.full:
+            self.full -= 1
+            return -errno.EAGAIN
+        assert (event.queue, event.dest.client) == (alsa.SND_SEQ_QUEUE_DIRECT, alsa.SND_SEQ_ADDRESS_SUBSCRIBERS)
+        into = ffi.new("char[]", 12)
+        size = alsa.snd_midi_event_decode(self._decoder, into, 12, event)
+        self.sent.append((self.ports[event.source.port].name, ffi.unpack(into, size)))
+        return 28
 
     def drain_output(self):
         self.sent += self._buffer
@@ -115,7 +152,7 @@ def test_alsa_is_listed_joined_read_and_written():
     assert [p for p, _ in alsa_ports.ports_of(sequencer)] == [
         MidiPort("Harbour:MIDI 1", True, ALSA), MidiPort("Room:in", False, ALSA),
     ]  # fmt: skip
-    client = alsa_ports.AlsaClient(sequencer, 2, 1, lambda: told.append(1))
+    client = alsa_ports.AlsaClient(sequencer, 2, 1, lambda: told.append(1), AlsaMessages(sequencer, sequencer))
     client.look()
 
     def join(gives, number, wanted, before=None):
@@ -131,22 +168,23 @@ def test_alsa_is_listed_joined_read_and_written():
     assert join(True, 0, "harbour", "Harbour:MIDI 1") == "Harbour:MIDI 1"
     assert len(sequencer.joined) == 3
     begun = time.monotonic()
-    dest = SimpleNamespace(port_id=1)
-    sequencer.put(SimpleNamespace(midi_bytes=b"\x99\x26\x5a", dest=dest))
-    sequencer.put(SimpleNamespace(dest=dest))
-    sequencer.put(SimpleNamespace(midi_bytes=b"\x89\x26\x00", dest=dest))
+    sequencer.play(1, b"\x99\x26\x5a")
+    sequencer.put(ffi.new("snd_seq_event_t *", {"type": int(alsa_midi.EventType.PORT_SUBSCRIBED)}))
+    sequencer.play(1, b"\x89\x26\x00")
     client.read()
     assert [(n, d) for _, n, d in client.incoming] == [(1, b"\x99\x26\x5a"), (1, b"\x89\x26\x00")]
     assert begun <= client.incoming[0][0] <= time.monotonic()
     client.send(0, b"\x99\x1a\x5a")
     assert sequencer.sent == [("out 1", b"\x99\x1a\x5a")]
     client.run_threads()
-    sequencer.put(SimpleNamespace(midi_bytes=b"\x99\x26\x5b", dest=dest))
+    sequencer.play(1, b"\x99\x26\x5b")
     until(lambda: len(client.incoming) == 3, 3)
     client.send(0, b"\x99\x1a\x5b")
     until(lambda: len(sequencer.sent) == 2, 3)
     # A device goes and is back under the address it had.
-    sequencer.put(alsa_midi.PortExitEvent(addr=alsa_midi.Address(20, 0)))
+    gone = ffi.new("snd_seq_event_t *", {"type": int(alsa_midi.EventType.PORT_EXIT)})
+    gone.data.addr.client, gone.data.addr.port = 20, 0
+    sequencer.put(gone)
     until(lambda: told, 3)
     client.look()
     assert join(True, 0, "harbour", "Harbour:MIDI 1") == "Harbour:MIDI 1"
@@ -157,6 +195,52 @@ def test_alsa_is_listed_joined_read_and_written():
     join(True, 0, "harbour", "Harbour:MIDI 1")
     assert not sequencer.subscribers
     assert list(client.cut) == [0]
+    client.close()
+
+
+@pytest.mark.parametrize(
+    "message",
+    [
+        bytes((status | 9, *data[:size]))
+        for status, size in ((0x80, 2), (0x90, 2), (0xA0, 2), (0xB0, 2), (0xC0, 1), (0xD0, 1), (0xE0, 2))
+        for data in ((0, 0), (127, 127), (38, 90))
+    ] + [b"\xf2\x05\x06", b"\xf8", b"\xfa", b"\xfe", b"\xf0" + bytes(range(100)) + b"\xf7"],
+    ids=bytes.hex,
+)  # fmt: skip
+def test_every_message_comes_and_leaves_as_it_is(message):
+    sequencer = Sequencer()
+    client = alsa_ports.AlsaClient(sequencer, 2, 2, lambda: None, AlsaMessages(sequencer, sequencer))
+    sequencer.play(1, message)
+    sequencer.play(0, b"\x99\x26\x5b")
+    client.read()
+    assert [(number, data) for _, number, data in client.incoming] == [(1, message), (0, b"\x99\x26\x5b")]
+    sequencer.full = 3
+    client.send(1, message)
+    client.send(0, b"\x90\x3c\x01")
+    assert sequencer.sent == [("out 2", message), ("out 1", b"\x90\x3c\x01")]
+    client.close()
+
+
+def test_a_value_of_14_bits_arrives_as_its_two_messages():
+    sequencer, found = Sequencer(), []
+    event = ffi.new("snd_seq_event_t *", {"type": int(alsa_midi.EventType.CONTROL14)})
+    event.data.control.channel, event.data.control.param, event.data.control.value = 2, 7, 1000
+    sequencer.put(event)
+    AlsaMessages(sequencer, sequencer).receive(found)
+    assert [one.data for one in found] == [b"\xb2\x07\x07", b"\xb2\x27\x68"]
+    sequencer.close()
+
+
+def test_what_the_kernel_dropped_is_counted_and_the_rest_read():
+    sequencer = Sequencer()
+    client = alsa_ports.AlsaClient(sequencer, 1, 1, lambda: None, AlsaMessages(sequencer, sequencer))
+    sequencer.play(0, b"\x99\x26\x5a")
+    sequencer.put(None, -errno.ENOSPC)
+    sequencer.play(0, b"\x99\x26\x5b")
+    client.read()
+    assert client.lost == 1
+    client.read()
+    assert [data for *_, data in client.incoming] == [b"\x99\x26\x5a", b"\x99\x26\x5b"]
     client.close()
 
 

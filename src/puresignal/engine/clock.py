@@ -26,8 +26,8 @@ def step(flow: MessageFlow) -> None:
     incoming.sort(key=lambda item: item[0])
     # The block is the time since the last one and lies in the past; everything due is sent now.
     leaving = flow.play(1, flow.router.cycle(flow.frame, 1, incoming), -CLOCK_RATE)
-    flow.publish(1)
     flow.send_to_alsa(leaving)
+    flow.publish(1)
     flow.keep(incoming, leaving)
 
 

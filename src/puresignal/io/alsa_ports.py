@@ -15,6 +15,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from puresignal.io.alsa_messages import AlsaMessages, Announced, Received
 from puresignal.io.ports import ALSA, ANNOUNCES, MidiPort, find, is_own, is_virtual
 
 DEVICE = Path("/dev/snd/seq")
@@ -133,12 +134,16 @@ class AlsaClient:
 
     can = CAN
 
-    def __init__(self, client: Any, inputs: int, outputs: int, ports_changed: Callable[[], None]):
+    def __init__(
+        self, client: Any, inputs: int, outputs: int, ports_changed: Callable[[], None],
+        messages: AlsaMessages | None = None,
+    ):  # fmt: skip
         """ports_changed: called in the reading thread, once there is one, after ports have come or gone."""
         import alsa_midi
 
         self._midi = alsa_midi
         self._client = client
+        self._messages = AlsaMessages(client) if messages is None else messages
         self._ports_changed = ports_changed
         self.incoming: deque[tuple[float, int, bytes]] = deque()
         self.changed, self.lost = True, 0
@@ -236,32 +241,25 @@ class AlsaClient:
 
     def read(self) -> None:
         """Add everything that has arrived to `incoming`; never waits."""
-        while not self._closed:
-            try:
-                event = self._client.event_input(prefer_bytes=True, timeout=1e-9)
-            except Exception:
-                # The kernel kept more than it could, and says so once.
-                self.lost += 0 if self._closed else 1
-                return
-            if event is None:
-                return
-            self._take(event)
-
-    def _take(self, event: Any) -> None:
-        number = self._number.get(event.dest.port_id) if event.dest is not None else None
-        data = getattr(event, "midi_bytes", None)
-        if data is None or number is None:
-            if isinstance(event, (self._midi.PortStartEvent, self._midi.PortExitEvent, self._midi.PortChangeEvent)):
-                # What else its client announces comes with it. A device that is back has an address as before.
-                gone = (event.addr.client_id, event.addr.port_id)
-                self._joined = {key: address for key, address in self._joined.items() if address != gone}
-                self.changed = True
+        if self._closed:
             return
-        at = now = time.monotonic()
-        stamp = getattr(event, "time", None)
-        if self._queue is not None and stamp is not None:
-            at = self._clock.to_monotonic(stamp.seconds + stamp.nanoseconds * 1e-9, now)
-        self.incoming.append((at, number, bytes(data)))
+        found: list[Received | Announced] = []
+        try:
+            self._messages.receive(found)
+        except Exception:
+            # The kernel kept more than it could, and says so once.
+            self.lost += 0 if self._closed else 1
+        now = time.monotonic()
+        for one in found:
+            if isinstance(one, Announced):
+                # What else its client announces comes with it. A device that is back has an address as before.
+                self._joined = {key: address for key, address in self._joined.items() if address != one.address}
+                self.changed = True
+                continue
+            number = self._number.get(one.port)
+            if number is not None:
+                at = now if self._queue is None else self._clock.to_monotonic(one.stamp, now)
+                self.incoming.append((at, number, one.data))
 
     def run_threads(self) -> None:
         """Read and write in threads from now on: a port callback must not wait for the kernel."""
@@ -303,8 +301,6 @@ class AlsaClient:
     def _send(self, output: int, message: bytes) -> None:
         try:
             with self._writing:
-                self._client.event_output(self._midi.MidiBytesEvent(message), port=self._outs[output])
-                # It waits in the library's buffer until told to leave.
-                self._client.drain_output()
+                self._messages.send(self._outs[output], message)
         except Exception:
             self.lost += 1
