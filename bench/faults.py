@@ -4,7 +4,8 @@ Two sources of truth that share nothing: a module that draws its faults from ran
 again), and one that computes them from pads, stands, floor and its own settings. Seeds 101 to 200 are none that the
 defaults were chosen on; takes whose faults are under 1 % or over 12 % of the hits are not counted for the second.
 `--seeds N` takes of each, `--first N` the first seed, `--live MS` looks only so far ahead, `--ungrouped` takes the
-stands out of the maps, `--curve` shows how often a confidence is right.
+stands out of the maps, `--curve` shows how often a confidence is right, `--knowing` adds a judge that knows how the
+module was set (support/knowing_judge.py).
 """
 
 from __future__ import annotations
@@ -12,9 +13,13 @@ from __future__ import annotations
 import sys
 from collections import Counter
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 
+sys.path.insert(0, str(Path(__file__).parent.parent))
+
+from bench.support.knowing_judge import KnowingJudge
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.core.path.tally import Action
@@ -32,58 +37,95 @@ SOURCES = ("drawn", "drawn, wide", "physics")
 
 def made(source: str, seed: int) -> tuple[Sent, NoteMap, float]:
     """A take of a source with its truth, its kit and its tempo."""
+    if source == "physics":
+        take = computed(seed)
+        return take.sent, take.kit, take.bpm
     random = np.random.default_rng([SOURCES.index(source), seed])
     kit = note_map_file.shipped(KITS[seed % len(KITS)])
     bpm = float(random.uniform(70, 180))
-    if source != "physics":
-        setup = FaultRanges(width=1.0 if source == "drawn" else 1.5)
-        setup = replace(setup, doubles=float(random.uniform(0.02, 0.08)), one_stand=seed % 3 == 2)
-        sent, _ = adversarial_takes.perform(kit, 24, bpm, 5000 + seed, setup)
-        if setup.one_stand:
-            kit = replace(kit, pads=tuple(replace(pad, group="rack") for pad in kit.pads))
-        return sent, kit, bpm
+    setup = FaultRanges(width=1.0 if source == "drawn" else 1.5)
+    setup = replace(setup, doubles=float(random.uniform(0.02, 0.08)), one_stand=seed % 3 == 2)
+    sent, _ = adversarial_takes.perform(kit, 24, bpm, 5000 + seed, setup)
+    if setup.one_stand:
+        kit = replace(kit, pads=tuple(replace(pad, group="rack") for pad in kit.pads))
+    return sent, kit, bpm
+
+
+def computed(seed: int) -> trigger_physics.PhysicalTake:
+    """A take whose faults are computed, with how the module was set."""
+    random = np.random.default_rng([SOURCES.index("physics"), seed])
+    kit = note_map_file.shipped(KITS[seed % len(KITS)])
+    bpm = float(random.uniform(70, 180))
     pool = [*adversarial_takes.HARD_BARS, *adversarial_takes.GROOVES, *adversarial_takes.FILLS]
     hand = Feel(spread_ms=float(random.uniform(2.5, 7)), loudness=float(random.uniform(0.8, 1.1)))
     bars = [pool[int(random.integers(len(pool)))] for _ in range(24)]
     played = adversarial_takes.playable(drummer.play(bars, bpm, seed, hand), random, bpm)
-    return trigger_physics.perform(kit, played, seed).sent, kit, bpm
+    return trigger_physics.perform(kit, played, seed)
 
 
-def judge(sent: Sent, kit: NoteMap, bpm: float, path: CleaningPath, curve: list[tuple[float, bool]]):
-    """Real hits by kind with their results, faults likewise, and F1, of one take."""
+Judged = tuple[Counter, Counter, float]
+"""Real hits by kind and whether they are kept, faults likewise, and F1."""
+
+
+def judge(sent: Sent, kit: NoteMap, bpm: float, path: CleaningPath, curve: list[tuple[float, bool]]) -> Judged:
+    """What the path makes of a take."""
     take = drum_module.to_take(sent, "t", "t", bpm, "kit")
     context = make_context(take, kit, note_map_file.shipped("boathouse-room"), path)
     outcome = run(take, path, context)
     kept = set(outcome.output_notes.origin.tolist())
-    real, false = Counter(), Counter()
-    truth = {}
-    for hit in sent.hits:
-        truth[hit.event] = hit.stroke is not None
-        if hit.stroke is not None:
-            real[hit.stroke.kind, hit.event in kept] += 1
-        else:
-            false[hit.cause, hit.event in kept] += 1
+    truth = {hit.event: hit.stroke is not None for hit in sent.hits}
     e = outcome.tally.entries
     for action, right in ((Action.REMOVED, False), (Action.KEPT, True)):
         rows = (e.action == action) & np.isfinite(e.confidence) & (e.confidence < 1)
         for origin, sure in zip(e.origin[rows].tolist(), e.confidence[rows].tolist(), strict=True):
             if origin in truth:
                 curve.append((sure, truth[origin] is right))
+    return counted(sent, [hit.event in kept for hit in sent.hits])
+
+
+def knowing(take: trigger_physics.PhysicalTake) -> Judged:
+    """What a judge makes of it that knows how the module was set."""
+    return counted(take.sent, (KnowingJudge(take).false <= 0.5).tolist())
+
+
+def counted(sent: Sent, kept: list[bool]) -> Judged:
+    real, false = Counter(), Counter()
+    for hit, stays in zip(sent.hits, kept, strict=True):
+        if hit.stroke is not None:
+            real[hit.stroke.kind, stays] += 1
+        else:
+            false[hit.cause, stays] += 1
     right = sum(n for (_, stays), n in real.items() if stays)
     left = right + sum(n for (_, stays), n in false.items() if stays)
     return real, false, 2 * right / (left + sum(real.values()))
 
 
 def table(source: str, seeds: range, path: CleaningPath, ungrouped: bool, with_curve: bool) -> None:
-    real, false, scores, curve = Counter(), Counter(), [], []
+    results, curve = [], []
     for seed in seeds:
         sent, kit, bpm = made(source, seed)
-        share = sum(hit.stroke is None for hit in sent.hits) / max(1, len(sent.hits))
-        if source == "physics" and not 0.01 <= share <= 0.12:
+        if not counts(source, sent):
             continue
         if ungrouped:
             kit = replace(kit, pads=tuple(replace(pad, group=None) for pad in kit.pads))
-        r, f, score = judge(sent, kit, bpm, path, curve)
+        results.append(judge(sent, kit, bpm, path, curve))
+    show(source, results)
+    if with_curve:
+        sure, right = np.array([c for c, _ in curve]), np.array([r for _, r in curve])
+        for low in np.arange(0.1, 1.0, 0.1):
+            inside = (sure >= low) & (sure < low + 0.1)
+            if inside.sum() >= 10:
+                print(f"    sure by {low:.1f} to {low + 0.1:.1f}: {right[inside].mean():.2f} right of {inside.sum()}")
+
+
+def counts(source: str, sent: Sent) -> bool:
+    share = sum(hit.stroke is None for hit in sent.hits) / max(1, len(sent.hits))
+    return source != "physics" or 0.01 <= share <= 0.12
+
+
+def show(source: str, results: list[Judged]) -> None:
+    real, false, scores = Counter(), Counter(), []
+    for r, f, score in results:
         real += r
         false += f
         scores.append(score)
@@ -101,12 +143,6 @@ def table(source: str, seeds: range, path: CleaningPath, ungrouped: bool, with_c
     for cause in sorted({k for k, _ in false}):
         gone, all_ = false[cause, False], false[cause, False] + false[cause, True]
         print(f"    {cause:<12} removed {100 * gone / all_:.2f} % of {all_}")
-    if with_curve:
-        sure, right = np.array([c for c, _ in curve]), np.array([r for _, r in curve])
-        for low in np.arange(0.1, 1.0, 0.1):
-            inside = (sure >= low) & (sure < low + 0.1)
-            if inside.sum() >= 10:
-                print(f"    sure by {low:.1f} to {low + 0.1:.1f}: {right[inside].mean():.2f} right of {inside.sum()}")
 
 
 def _number(name: str, usual: float) -> float:
@@ -120,6 +156,9 @@ def main() -> None:
         path = replace(path, crosstalk=replace(path.crosstalk, lookahead_ms=_number("--live", 4.0)))
     for source in SOURCES:
         table(source, range(first, first + count), path, "--ungrouped" in sys.argv, "--curve" in sys.argv)
+    if "--knowing" in sys.argv:
+        takes = [computed(seed) for seed in range(first, first + count)]
+        show("physics, by one that knows", [knowing(take) for take in takes if counts("physics", take.sent)])
 
 
 if __name__ == "__main__":

@@ -59,7 +59,7 @@ class AlsaMessages:
     def _parser(self) -> Any:
         made = self._ffi.new("snd_midi_event_t **")
         if self._calls.snd_midi_event_new(PARTS, made) < 0:
-            raise MemoryError("no memory for a MIDI parser")
+            raise MemoryError
         parser = self._ffi.gc(made[0], self._calls.snd_midi_event_free)
         # Every message comes with its status byte.
         self._calls.snd_midi_event_no_status(parser, 1)

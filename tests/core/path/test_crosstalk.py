@@ -10,7 +10,7 @@ import pytest
 from puresignal.core.kit.note_map import NoteMap, Pad
 from puresignal.core.midi.events import Events, Port, Take
 from puresignal.core.midi.tempo_map import TempoMap
-from puresignal.core.path import crosstalk, crosstalk_lesson, settings_json
+from puresignal.core.path import crosstalk, crosstalk_lesson, crosstalk_model, settings_json
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
 from puresignal.core.path.crosstalk import SHAKEN, Crosstalk
 from puresignal.core.path.crosstalk_model import KitModel
@@ -95,6 +95,40 @@ def test_a_ghost_note_beside_hard_hits_stays_if_the_pad_is_also_played_softly_al
     assert outcome.tally.removed() == {SHAKEN: len(shaken)}
 
 
+@pytest.mark.parametrize("seed", range(4))
+def test_ghost_notes_that_always_come_with_a_loud_hit_stay_if_they_are_as_loud_as_each_other(seed):
+    random = np.random.default_rng(seed)
+    hard = [(i * 0.5, 48, int(random.integers(70, 127))) for i in range(40)]
+    ghosts = [(i * 0.5 + random.normal(0.0, 0.005), 38, int(random.integers(22, 25))) for i in range(40)]
+    accents = [(i * 2.0 + 0.25, 38, 104 + i % 5) for i in range(10)]
+    # The softest thing of the take lies far below: these are no notes at a module's floor.
+    soft = [(i * 2.0 + 1.25, 49, 9) for i in range(3)]
+    played = (*hard, *((max(0.0, at), *rest) for at, *rest in ghosts), *accents, *soft)
+    assert kept(play(*played, path=CleaningPath())) == sorted([(n, v) for _, n, v in played])
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_what_follows_the_loudness_of_the_hit_goes_however_regular_it_is(seed):
+    random = np.random.default_rng(seed)
+    hard = [(i * 0.5, 48, int(random.integers(70, 127))) for i in range(40)]
+    shaken = [
+        (at + random.normal(0.002, 0.0006), 38, round(0.2 * velocity * random.lognormal(0, 0.1)))
+        for at, _, velocity in hard
+    ]
+    accents = [(i * 2.0 + 0.25, 38, 104 + i % 5) for i in range(10)]
+    outcome = play(*hard, *shaken, *accents, path=CleaningPath())
+    assert kept(outcome) == sorted([(n, v) for _, n, v in (*hard, *accents)])
+
+
+def test_how_closely_two_hands_meet_is_learnt_from_a_take():
+    random = np.random.default_rng(5)
+    gaps = [random.normal(0, spread, 400) for spread in (4.0, 7.0)]
+    steady, loose = (crosstalk_model.hands(one) for one in gaps)
+    assert 3.7 < steady < 4.5
+    assert 6.4 < loose < 7.6
+    assert crosstalk_model.hands(np.zeros(0)) == crosstalk_model.HAND_MS
+
+
 def test_the_players_decision_and_the_switch_win():
     rows = play(LOUD, WEAK)
     origin = int(rows.tally.origins(Action.REMOVED)[0])
@@ -163,7 +197,14 @@ def test_hard_takes_of_kits_never_seen_come_out_nearly_whole(seed):
 
 @pytest.mark.parametrize(
     "wrong",
-    [3, {"alone": 3}, {"alone": [[10, 38, [1.0]]]}, {"shakes": [[1, 2, 3]]}, {"alone": [[10, 300, [0.0] * 32]]}],
+    [
+        3,
+        {"alone": 3},
+        {"alone": [[10, 38, [1.0]]]},
+        {"shakes": [[1, 2, 3]]},
+        {"alone": [[10, 300, [0.0] * 32]]},
+        {"hands_ms": 0},
+    ],
 )
 def test_a_broken_kit_model_is_reported(wrong):
     data = {"format": "pure-signal/settings", "version": 1, "crosstalk": {"kit_model": wrong}}

@@ -30,6 +30,7 @@ from puresignal.core.path.crosstalk_model import (
     USUAL_SPREAD,
     KitModel,
     fit,
+    hands,
     level_of,
     log_shaken,
     log_struck,
@@ -51,6 +52,8 @@ LONE_MS = 25.0
 FADES, ELSEWHERE = 0.012, 0.4
 """Weighting of several hits that may have shaken a pad: one counts less by its distance in time, in seconds to a
 third, and if it is on another stand."""
+SURELY_PLAYED = 0.6
+"""A note with more than this part of the loud one's velocity was played with it, on any stand."""
 _HAIR = 1e-9
 
 
@@ -219,15 +222,21 @@ def learn(notes: Notes, context: Context, settings: Crosstalk) -> KitModel:
         return KitModel(_alone(stands.names, counts))
     share, level = np.log(found.velocity / found.louder), level_of(found.velocity)
     across = ~_one_stand(stands.group)[used // size, used % size]
-    columns = fit(
-        pair, len(used), share, 1000 * found.gap, found.shaken, level, counts, usual_alone(stands.ghosts), across
-    )
+    surely = wide.velocity > SURELY_PLAYED * wide.louder
+    hands_ms = hands(1000 * wide.gap[surely])
+    columns, soft = fit(
+        pair, len(used), share, 1000 * found.gap, found.shaken, level, counts, usual_alone(stands.ghosts), across,
+        found.velocity, max(1.0, float(notes.velocity.min())), hands_ms,
+    )  # fmt: skip
+    # How softly a pad is played is seen from these, too.
+    played = soft[pair]
+    np.add.at(counts, (found.shaken[played], level[played]), 1)
     rounded = np.round(np.stack(columns, axis=1), 4).tolist()
     shakes = tuple(
         (stands.names[u // size], stands.names[u % size], mean, spread, part, at, about)
         for u, (mean, spread, part, at, about) in zip(used.tolist(), rounded, strict=True)
     )
-    return KitModel(_alone(stands.names, counts), shakes)
+    return KitModel(_alone(stands.names, counts), shakes, round(hands_ms, 2))
 
 
 def _one_stand(group: np.ndarray) -> np.ndarray:
@@ -262,6 +271,7 @@ class _Tables:
         for name, row in kit_model.alone:
             if name in names:
                 counts[names[name]] = row
+        self.hands_ms = kit_model.hands_ms
         self.alone = smoothed(counts, usual_alone(context.stands.ghosts) if names else usual_alone(np.zeros(1)))
         self.mean = np.full((size, size), USUAL_SHARE)
         self.spread = np.full((size, size), USUAL_SPREAD)
@@ -281,7 +291,7 @@ class _Tables:
         gap_ms = 1000 * found.gap
         share = np.log(found.velocity / found.louder)
         shaken = log_shaken(share, gap_ms, self.mean[at], self.spread[at], self.at[at], self.about[at], SOFTER)
-        struck = log_struck(self.alone[found.shaken, level_of(found.velocity)], gap_ms)
+        struck = log_struck(self.alone[found.shaken, level_of(found.velocity)], gap_ms, self.hands_ms)
         odds = np.log(self.part[at]) - np.log1p(-self.part[at]) + shaken - struck - CAUTION
         return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
 

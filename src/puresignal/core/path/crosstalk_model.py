@@ -19,8 +19,10 @@ USUAL_SHARE = float(np.log(0.15))
 """Log of the usual share of a hit's loudness that a neighbour shows."""
 USUAL_SPREAD = 0.45
 HAND_MS, TOGETHER, OTHERWISE = 7.0, 0.95, 0.2 / 36.0
-"""Two hands meet within HAND_MS where they play for one moment; that is the share of strokes so close that do, and the
-density of the others over a millisecond."""
+"""Two hands usually meet within HAND_MS where they play for one moment; that is the share of strokes so close that do,
+and the density of the others over a millisecond."""
+HANDS_HELD, STEADIEST_HANDS, LOOSEST_HANDS = 20.0, 2.5, 9.0
+"""Strokes that the usual spread weighs as much as, and what players keep to, in ms."""
 SHAKEN_AT_MS, SHAKEN_SPREAD_MS = 2.0, 2.4
 ACROSS_AT_MS, ACROSS_SPREAD_MS = 6.0, 5.0
 """A neighbour is shaken that much later, with that spread; through the floor, from stand to stand, later."""
@@ -45,10 +47,12 @@ class KitModel:
     alone   (pad, distribution of its lone hits over the loudness bins, their number)
     shakes  (pad that shakes, pad that is shaken, log of the proportion, its spread, share of candidates shaken, ms
             after the hit, and their spread)
+    hands_ms  spread of the time between two hands that play for one moment
     """
 
     alone: tuple[tuple[tuple[int, int], tuple[float, ...]], ...] = ()
     shakes: tuple[tuple[tuple[int, int], tuple[int, int], float, float, float, float, float], ...] = ()
+    hands_ms: float = HAND_MS
 
 
 def level_of(velocity: np.ndarray | float) -> np.ndarray:
@@ -79,6 +83,13 @@ def smoothed(counts: np.ndarray, usual: np.ndarray, weight: float = 4.0) -> np.n
     return np.asarray(np.maximum(_SMALLEST, (spread + weight * usual) / (total + weight)))
 
 
+def hands(gap_ms: np.ndarray) -> float:
+    """Spread of the time between two hands, from strokes of a take that surely were played for one moment."""
+    near = gap_ms[np.abs(gap_ms) < 2.5 * HAND_MS]
+    spread = np.sqrt((near @ near + HANDS_HELD * HAND_MS**2) / (len(near) + HANDS_HELD))
+    return float(np.clip(spread, STEADIEST_HANDS, LOOSEST_HANDS))
+
+
 def log_shaken(
     share: np.ndarray, gap_ms: np.ndarray, mean: np.ndarray, spread: np.ndarray, at: np.ndarray, about: np.ndarray,
     below: float = 0.0,
@@ -96,9 +107,9 @@ def log_shaken(
     return np.asarray(loud + time - 0.5 * np.log(2 * np.pi) + np.log(np.log(2) / 4))
 
 
-def log_struck(alone: np.ndarray, gap_ms: np.ndarray) -> np.ndarray:
-    """Log density of a real hit. alone: the density of its loudness among its pad's hits."""
-    together = TOGETHER / HAND_MS * np.exp(-0.5 * (gap_ms / HAND_MS) ** 2)
+def log_struck(alone: np.ndarray, gap_ms: np.ndarray, hands_ms: float = HAND_MS) -> np.ndarray:
+    """Log density of a real hit. alone: the density of its loudness among its pad's hits; hands_ms: as from `hands`"""
+    together = TOGETHER / hands_ms * np.exp(-0.5 * (gap_ms / hands_ms) ** 2)
     return np.asarray(np.log(alone) + np.log(together + OTHERWISE * np.sqrt(2 * np.pi)))
 
 
@@ -112,23 +123,40 @@ def fit(
     alone: np.ndarray,
     usual: np.ndarray,
     across: np.ndarray,
-) -> tuple[np.ndarray, ...]:
+    velocity: np.ndarray,
+    softest: float,
+    hands_ms: float,
+) -> tuple[tuple[np.ndarray, ...], np.ndarray]:
     """Mean and spread of the log share, the share of crosstalk, and mean and spread of the gap in ms, for each pair of
-    pads.
+    pads; and whether each pair's candidates are strokes that are as soft as each other, (pairs,).
 
     pair, share, gap_ms, pad, level  of the candidates: pair number, log share, gap, shaken pad and its loudness bin
     alone, usual                     (pads, LEVELS) counts of lone hits, and the prior
     across                           (pairs,) whether the two pads are on different stands
+    velocity, softest                of the candidates, and of the softest hit of all
+    hands_ms                         as from `hands`
     """
-    struck = log_struck(smoothed(alone.astype(float), usual)[pad, level], gap_ms)
-    seen = _Candidates(pair, pairs, share, gap_ms, struck, across)
+    struck = log_struck(smoothed(alone.astype(float), usual)[pad, level], gap_ms, hands_ms)
+    seen = _Candidates(pair, pairs, share, gap_ms, struck, across, hands_ms)
     # The likelihood has several modes: each pair takes the highest of those within reach.
     hills = [seen.climb(np.full(pairs, start), later) for later in LATER_MS for start in STARTS]
     heights = np.stack([seen.height(hill) for hill in hills])
     best = np.argmax(heights, axis=0)
-    return tuple(np.stack(column)[best, np.arange(pairs)] for column in zip(*hills, strict=True))
+    hill = tuple(np.stack(column)[best, np.arange(pairs)] for column in zip(*hills, strict=True))
+    soft = seen.as_soft_strokes(np.log(velocity), np.log(softest)) + SOFT_STROKES > seen.height(hill)
+    mean, spread, part, at, about = hill
+    return (mean, spread, np.where(soft, np.minimum(FEW, part), part), at, about), soft
 
 
+SOFT_STROKES, FEW = -7.0, 0.05
+"""Log odds beforehand that soft hits beside loud ones are strokes of one loudness; and the share of crosstalk there."""
+EQUAL_HELD, EQUAL_SPREAD, TIGHTEST = 3.0, 0.2, 0.05
+"""Strokes that the usual spread of the logarithm of soft strokes weighs as much as, and the least one."""
+UNEQUAL = 0.2
+"""Spread of the logarithm from which soft strokes are not of one loudness."""
+FEWEST_EQUAL, ABOVE_FLOOR = 3, 1.45
+"""Fewer are not known to be of one loudness; nor are those less than this many times as loud as a take's softest hit,
+since a module sends nothing softer."""
 Hill = tuple[np.ndarray, ...]
 STARTS = (USUAL_SHARE - 0.45, USUAL_SHARE, USUAL_SHARE + 0.4)
 LATER_MS = (0.0, 10.0)
@@ -155,6 +183,27 @@ class _Candidates:
     gap_ms: np.ndarray
     struck: np.ndarray
     across: np.ndarray
+    hands_ms: float
+
+    def as_soft_strokes(self, loud: np.ndarray, softest: float) -> np.ndarray:
+        """(pairs,) log likelihood that all candidates were played, each pair's as loud as each other.
+
+        loud, softest  (n,) log velocities, and that of the softest hit
+        """
+        count = np.bincount(self.pair, minlength=self.pairs)
+        mean = np.bincount(self.pair, loud, self.pairs) / np.maximum(1, count)
+        off = loud - mean[self.pair]
+        about = np.bincount(self.pair, self.share, self.pairs) / np.maximum(1, count)
+        away = np.bincount(self.pair, (self.share - about[self.pair]) ** 2, self.pairs)
+        squares = np.bincount(self.pair, off**2, self.pairs)
+        # Their loudness is their own: it keeps nearer to itself than to that of the loud hits.
+        equal = (squares <= away) & (squares < count * UNEQUAL**2)
+        spread = np.sqrt((squares + EQUAL_HELD * EQUAL_SPREAD**2) / (count + EQUAL_HELD))
+        # A velocity is a whole number.
+        spread = np.maximum(np.maximum(spread, TIGHTEST)[self.pair], 0.5 / np.exp(loud))
+        bins = np.exp(-0.5 * (off / spread) ** 2) / spread / np.sqrt(2 * np.pi) * np.log(2) / 4
+        found = np.bincount(self.pair, log_struck(bins, self.gap_ms, self.hands_ms), self.pairs)
+        return np.where(equal & (count >= FEWEST_EQUAL) & (mean > softest + np.log(ABOVE_FLOOR)), found, -np.inf)
 
     def climb(self, mean: np.ndarray, later_ms: float) -> Hill:
         """From a mean, at the usual time or later, to the nearest mode."""

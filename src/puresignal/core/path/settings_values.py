@@ -8,7 +8,7 @@ from typing import Any
 
 from puresignal.core.errors import SettingsError
 from puresignal.core.kit.articulations import is_articulation
-from puresignal.core.path.crosstalk_model import LEVELS, SHAKEN_AT_MS, SHAKEN_SPREAD_MS, KitModel
+from puresignal.core.path.crosstalk_model import HAND_MS, LEVELS, SHAKEN_AT_MS, SHAKEN_SPREAD_MS, KitModel
 from puresignal.core.path.setting import settings_of
 from puresignal.core.path.velocity_curve import ALL, NUMBERS, TRACK, Shape
 from puresignal.translation import tr
@@ -28,6 +28,7 @@ def kit_model_json(value: KitModel) -> object:
     return {
         "alone": [[*pad, list(row)] for pad, row in value.alone],
         "shakes": [[*by, *shaken, *numbers] for by, shaken, *numbers in value.shakes],
+        "hands_ms": value.hands_ms,
     }
 
 
@@ -125,11 +126,12 @@ def kit_model(value: object, label: str, where: str) -> KitModel:
             )
             for a, b, c, d, mean, spread, part, *when in value.get("shakes", [])
         ]  # fmt: skip
+        hands_ms = number(value.get("hands_ms", HAND_MS), 1, 50)
     except (ValueError, TypeError, AssertionError, AttributeError, IndexError) as error:
         raise SettingsError(
             tr("{label} is not a kit model", label=label), where, tr("Leave it out, or learn it again from a take.")
         ) from error
-    return KitModel(tuple(alone), tuple(shakes))
+    return KitModel(tuple(alone), tuple(shakes), hands_ms)
 
 
 _POINT = {"type": "array", "items": {"type": "number", "minimum": 0, "maximum": 127}, "minItems": 2, "maxItems": 2}
@@ -169,5 +171,6 @@ KIT_MODEL_SCHEMA: dict[str, Any] = {
             "type": "array",
             "items": {"type": "array", "items": {"type": "number"}, "minItems": 7, "maxItems": 9},
         },
+        "hands_ms": {"type": "number", "minimum": 1, "maximum": 50},
     },
 }
