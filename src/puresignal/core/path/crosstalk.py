@@ -79,7 +79,7 @@ class Crosstalk:
     on: bool = setting(True, mark("remove crosstalk between pads"))
     after_ms: float = setting(28.0, mark("how long after the loud hit a crosstalk note may lie"), unit="ms", high=30.0)
     before_ms: float = setting(6.0, mark("how long before the loud hit a crosstalk note may lie"), unit="ms", high=20.0)
-    ratio: float = setting(0.5, mark("a note with at least this part of the loud one's velocity was played"), unit="%")
+    ratio: float = setting(0.65, mark("a note with at least this part of the loud one's velocity was played"), unit="%")
     min_confidence: float = setting(
         0.86, mark("Confidence that a note is crosstalk, above which it is removed. Higher keeps more."),
         label=mark("Minimum confidence"), unit="%", step=0.01,
@@ -255,7 +255,7 @@ def _alone(
     )
 
 
-CAUTION = 1.13
+CAUTION = 0.7
 """Log odds that speak for a note beforehand: a stroke that is lost costs more than crosstalk that stays."""
 UNKNOWN = 0.02
 """Share of candidates from stand to stand that are crosstalk, where nothing was learnt: that takes a take."""
