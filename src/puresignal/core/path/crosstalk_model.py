@@ -148,11 +148,11 @@ def fit(
     return (mean, spread, np.where(soft, np.minimum(FEW, part), part), at, about), soft
 
 
-SOFT_STROKES, FEW = -7.0, 0.05
+SOFT_STROKES, FEW = -5.0, 0.05
 """Log odds beforehand that soft hits beside loud ones are strokes of one loudness; and the share of crosstalk there."""
 EQUAL_HELD, EQUAL_SPREAD, TIGHTEST = 3.0, 0.2, 0.05
 """Strokes that the usual spread of the logarithm of soft strokes weighs as much as, and the least one."""
-UNEQUAL = 0.2
+UNEQUAL = 0.14
 """Spread of the logarithm from which soft strokes are not of one loudness."""
 FEWEST_EQUAL, ABOVE_FLOOR = 3, 1.45
 """Fewer are not known to be of one loudness; nor are those less than this many times as loud as a take's softest hit,
