@@ -1,7 +1,7 @@
 """ALSA's sequencer for real, on an emulated machine: the contract of the ports, and the delay beside a pass-through.
 
 The machine counts an instruction as a nanosecond, which makes it some twenty times slower than this one, so a delay
-means something only beside the pass-through's. It waits for nothing else: two runs give the same figures.
+means something only beside the pass-through's. Its medians are the same in each run; single messages still wait for us.
 --contract runs the contract alone, --figures the figures alone.
 """
 

@@ -3,7 +3,7 @@
 # raw MIDI ports, and this machine's files below it, read-only with a throw-away layer on top.
 #   emulated_machine.sh FOLDER SCRIPT SECONDS   FOLDER keeps kernel and RAM disk for the next run; what SCRIPT prints
 #                                               comes back, and its exit code
-# Its clock counts instructions, one a nanosecond, so what is measured on it does not depend on what this one does beside.
+# Its clock counts instructions, one a nanosecond, so medians do not depend on what runs beside.
 # What is written to /dev/snd/midiC0D0 leaves at the sequencer's port "VirMIDI 0-0", and what is sent to
 # "VirMIDI 0-1" can be read from /dev/snd/midiC0D1.
 set -eu
