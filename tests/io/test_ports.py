@@ -55,6 +55,10 @@ def test_two_ports_of_one_device_are_two():
     assert len(both) == 2
 
 
+CLOCK_SLACK = 0.3
+"""Seconds that a busy machine may take."""
+
+
 class Sequencer:
     """A stand-in for the ALSA sequencer that records what the router does."""
 
@@ -229,6 +233,30 @@ def test_a_value_of_14_bits_arrives_as_its_two_messages():
     AlsaMessages(sequencer, sequencer).receive(found)
     assert [one.data for one in found] == [b"\xb2\x07\x07", b"\xb2\x27\x68"]
     sequencer.close()
+
+
+def test_a_sequencer_that_stays_full_costs_a_moment_and_is_counted():
+    sequencer = Sequencer()
+    client = alsa_ports.AlsaClient(sequencer, 1, 1, lambda: None, AlsaMessages(sequencer, sequencer))
+    sequencer.full = 10**9
+    begun = time.monotonic()
+    client.send(0, b"\x90\x3c\x01")
+    assert time.monotonic() - begun < 0.25 + CLOCK_SLACK
+    assert (client.lost, sequencer.sent) == (1, [])
+    sequencer.full = 0
+    client.send(0, b"\x80\x3c\x01")
+    assert sequencer.sent == [("out 1", b"\x80\x3c\x01")]
+    client.close()
+
+
+def test_a_closed_client_is_neither_read_nor_written():
+    # The real functions: with a handle that was freed they would end the program.
+    closed = SimpleNamespace(handle=None, _fd=-1)
+    messages = AlsaMessages(closed)
+    with pytest.raises(TypeError):
+        messages.receive([])
+    with pytest.raises(TypeError):
+        messages.send(SimpleNamespace(port_id=0), b"\x90\x3c\x01")
 
 
 def test_what_the_kernel_dropped_is_counted_and_the_rest_read():

@@ -8,14 +8,15 @@ from __future__ import annotations
 import errno
 import os
 import select
+import time
 from typing import Any, NamedTuple
 
 MESSAGE = 3
 """Bytes of the longest message that is not a system exclusive one."""
 PARTS = 12
 """Bytes of the longest event that stands for several messages: a parameter number with a 14-bit value."""
-FULL_WAIT = 1.0
-"""Seconds that a full sequencer is waited for."""
+FULL_WAIT = 0.2
+"""Seconds that a full sequencer is waited for, in all: nothing may hang longer than a quarter."""
 
 
 class Received(NamedTuple):
@@ -45,7 +46,7 @@ class AlsaMessages:
         # The binding has no public name for what it is made of.
         from alsa_midi._ffi import alsa, ffi
 
-        self._client, self._handle, self._calls, self._ffi = client, client.handle, calls or alsa, ffi
+        self._client, self._calls, self._ffi = client, calls or alsa, ffi
         kinds = alsa_midi.EventType
         self._system_exclusive, self._none = int(kinds.SYSEX), int(kinds.NONE)
         self._messages = frozenset(int(kind) for kind in alsa_midi.event.MIDI_BYTES_EVENTS)
@@ -68,9 +69,10 @@ class AlsaMessages:
     def receive(self, into: list[Received | Announced]) -> None:
         """Add everything that has arrived to a list; never waits.
 
-        Raises OSError if the kernel had to drop events because they were not read in time.
+        Raises OSError if the kernel had to drop events because they were not read in time; TypeError once closed
         """
-        calls, handle = self._calls, self._handle
+        # Asked for each time: a closed client has none, and the old one is freed memory.
+        calls, handle = self._calls, self._client.handle
         while True:
             code = calls.snd_seq_event_input(handle, self._event)
             if code == -errno.EAGAIN:
@@ -92,8 +94,8 @@ class AlsaMessages:
             size = self._calls.snd_midi_event_decode(self._decoder, into, size, event)
             if size <= 0:
                 return
-            time = event.time.time
-            stamp, data = time.tv_sec + time.tv_nsec * 1e-9, self._ffi.unpack(into, size)
+            real = event.time.time
+            stamp, data = real.tv_sec + real.tv_nsec * 1e-9, self._ffi.unpack(into, size)
             if size <= MESSAGE or kind == self._system_exclusive:
                 found.append(Received(event.dest.port, stamp, data))
                 return
@@ -106,7 +108,7 @@ class AlsaMessages:
     def send(self, port: Any, message: bytes) -> None:
         """Send a message from one of our ports to everything connected to it, at once.
 
-        Raises OSError if the sequencer does not take it.
+        Raises OSError if the sequencer does not take it; TypeError once closed
         """
         if len(message) > MESSAGE:
             self._client.event_output(self._whole(message), port=port)
@@ -119,11 +121,15 @@ class AlsaMessages:
         size = len(message)
         if self._calls.snd_midi_event_encode(self._encoder, message, size, event) < size or event.type == self._none:
             return
-        while (code := self._calls.snd_seq_event_output_direct(self._handle, event)) == -errno.EAGAIN:
+        end = None
+        while (code := self._calls.snd_seq_event_output_direct(self._client.handle, event)) == -errno.EAGAIN:
+            now = time.monotonic()
+            end = now + FULL_WAIT if end is None else end
+            if now >= end:
+                break
             waiting = select.poll()
             waiting.register(self._client._fd, select.POLLOUT)
-            if not waiting.poll(1000 * FULL_WAIT):
-                break
+            waiting.poll(1000 * (end - now))
         if code < 0:
             raise OSError(-code, os.strerror(-code))
 

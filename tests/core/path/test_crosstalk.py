@@ -123,10 +123,10 @@ def test_what_follows_the_loudness_of_the_hit_goes_however_regular_it_is(seed):
 def test_how_closely_two_hands_meet_is_learnt_from_a_take():
     random = np.random.default_rng(5)
     gaps = [random.normal(0, spread, 400) for spread in (4.0, 7.0)]
-    steady, loose = (crosstalk_model.hands(one) for one in gaps)
+    steady, loose = (crosstalk_model.hands_spread(one) for one in gaps)
     assert 3.7 < steady < 4.5
     assert 6.4 < loose < 7.6
-    assert crosstalk_model.hands(np.zeros(0)) == crosstalk_model.HAND_MS
+    assert crosstalk_model.hands_spread(np.zeros(0)) == crosstalk_model.HAND_MS
 
 
 def test_the_players_decision_and_the_switch_win():

@@ -30,7 +30,7 @@ from puresignal.core.path.crosstalk_model import (
     USUAL_SPREAD,
     KitModel,
     fit,
-    hands,
+    hands_spread,
     level_of,
     log_shaken,
     log_struck,
@@ -52,8 +52,6 @@ LONE_MS = 25.0
 FADES, ELSEWHERE = 0.012, 0.4
 """Weighting of several hits that may have shaken a pad: one counts less by its distance in time, in seconds to a
 third, and if it is on another stand."""
-SURELY_PLAYED = 0.6
-"""A note with more than this part of the loud one's velocity was played with it, on any stand."""
 _HAIR = 1e-9
 
 
@@ -222,8 +220,7 @@ def learn(notes: Notes, context: Context, settings: Crosstalk) -> KitModel:
         return KitModel(_alone(stands.names, counts))
     share, level = np.log(found.velocity / found.louder), level_of(found.velocity)
     across = ~_one_stand(stands.group)[used // size, used % size]
-    surely = wide.velocity > SURELY_PLAYED * wide.louder
-    hands_ms = hands(1000 * wide.gap[surely])
+    hands_ms = hands_spread(1000 * wide.gap[wide.velocity >= settings.ratio * wide.louder])
     columns, soft = fit(
         pair, len(used), share, 1000 * found.gap, found.shaken, level, counts, usual_alone(stands.ghosts), across,
         found.velocity, max(1.0, float(notes.velocity.min())), hands_ms,

@@ -44,7 +44,7 @@ _SMALLEST = 1e-5
 class KitModel:
     """Crosstalk statistics learnt for a kit. Pads are (channel, note).
 
-    alone   (pad, distribution of its lone hits over the loudness bins, their number)
+    alone   (pad, numbers of its hits that surely were played, by loudness bin)
     shakes  (pad that shakes, pad that is shaken, log of the proportion, its spread, share of candidates shaken, ms
             after the hit, and their spread)
     hands_ms  spread of the time between two hands that play for one moment
@@ -83,8 +83,11 @@ def smoothed(counts: np.ndarray, usual: np.ndarray, weight: float = 4.0) -> np.n
     return np.asarray(np.maximum(_SMALLEST, (spread + weight * usual) / (total + weight)))
 
 
-def hands(gap_ms: np.ndarray) -> float:
-    """Spread of the time between two hands, from strokes of a take that surely were played for one moment."""
+def hands_spread(gap_ms: np.ndarray) -> float:
+    """Spread of the time between two hands, in ms, held near the usual one.
+
+    gap_ms  (n,) times between strokes of a take that surely were played
+    """
     near = gap_ms[np.abs(gap_ms) < 2.5 * HAND_MS]
     spread = np.sqrt((near @ near + HANDS_HELD * HAND_MS**2) / (len(near) + HANDS_HELD))
     return float(np.clip(spread, STEADIEST_HANDS, LOOSEST_HANDS))
@@ -107,8 +110,8 @@ def log_shaken(
     return np.asarray(loud + time - 0.5 * np.log(2 * np.pi) + np.log(np.log(2) / 4))
 
 
-def log_struck(alone: np.ndarray, gap_ms: np.ndarray, hands_ms: float = HAND_MS) -> np.ndarray:
-    """Log density of a real hit. alone: the density of its loudness among its pad's hits; hands_ms: as from `hands`"""
+def log_struck(alone: np.ndarray, gap_ms: np.ndarray, hands_ms: float) -> np.ndarray:
+    """Log density of a real hit. alone: the density of its loudness among its pad's hits; hands_ms: as in KitModel"""
     together = TOGETHER / hands_ms * np.exp(-0.5 * (gap_ms / hands_ms) ** 2)
     return np.asarray(np.log(alone) + np.log(together + OTHERWISE * np.sqrt(2 * np.pi)))
 
@@ -134,7 +137,7 @@ def fit(
     alone, usual                     (pads, LEVELS) counts of lone hits, and the prior
     across                           (pairs,) whether the two pads are on different stands
     velocity, softest                of the candidates, and of the softest hit of all
-    hands_ms                         as from `hands`
+    hands_ms                         as in KitModel
     """
     struck = log_struck(smoothed(alone.astype(float), usual)[pad, level], gap_ms, hands_ms)
     seen = _Candidates(pair, pairs, share, gap_ms, struck, across, hands_ms)
@@ -151,12 +154,12 @@ def fit(
 SOFT_STROKES, FEW = -5.0, 0.05
 """Log odds beforehand that soft hits beside loud ones are strokes of one loudness; and the share of crosstalk there."""
 EQUAL_HELD, EQUAL_SPREAD, TIGHTEST = 3.0, 0.2, 0.05
-"""Strokes that the usual spread of the logarithm of soft strokes weighs as much as, and the least one."""
+"""Strokes that the usual spread of their logarithm weighs as much as, that spread, and the least one."""
 UNEQUAL = 0.14
 """Spread of the logarithm from which soft strokes are not of one loudness."""
 FEWEST_EQUAL, ABOVE_FLOOR = 3, 1.45
-"""Fewer are not known to be of one loudness; nor are those less than this many times as loud as a take's softest hit,
-since a module sends nothing softer."""
+"""Fewer candidates are not known to be of one loudness; nor are those less than this many times as loud as a take's
+softest hit, since a module sends nothing softer."""
 Hill = tuple[np.ndarray, ...]
 STARTS = (USUAL_SHARE - 0.45, USUAL_SHARE, USUAL_SHARE + 0.4)
 LATER_MS = (0.0, 10.0)
