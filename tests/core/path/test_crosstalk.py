@@ -6,6 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from puresignal.core.kit.note_map import NoteMap, Pad
 from puresignal.core.midi.events import Events, Port, Take
@@ -64,7 +66,7 @@ def test_crosstalk_is_removed_before_and_after_the_loud_hit(gap_ms):
     assert outcome.tally.balances()
     [step] = [s for s in outcome.tally.trace(outcome.tally.origins(Action.REMOVED)[0]) if s.action == Action.REMOVED]
     assert step.stage == Crosstalk.stage
-    assert 0.86 <= step.confidence <= 1
+    assert 0.5 <= step.confidence <= 1
 
 
 @pytest.mark.parametrize(
@@ -120,6 +122,57 @@ def test_what_follows_the_loudness_of_the_hit_goes_however_regular_it_is(seed):
     assert kept(outcome) == sorted([(n, v) for _, n, v in (*hard, *accents)])
 
 
+def test_another_stroke_among_ghost_notes_of_one_loudness_changes_nothing():
+    random = np.random.default_rng(7)
+    hard = [(i * 0.5, 48, int(random.integers(70, 127))) for i in range(30)]
+    ghosts = [(i * 0.5 + 0.001 + random.normal(0.003, 0.003), 38, int(random.integers(22, 25))) for i in range(30)]
+    ghosts[11] = (11 * 0.5 + 0.004, 38, 44)
+    soft = [(i * 2.0 + 1.25, 49, 9) for i in range(3)]
+    played = (*hard, *ghosts, *soft)
+    assert kept(play(*played, path=CleaningPath())) == sorted([(n, v) for _, n, v in played])
+
+
+def test_a_pad_that_others_shake_is_shaken_by_one_more():
+    """Two notes say little of a pair of pads; ten that other hits shook on the same pad say what it is like."""
+    random = np.random.default_rng(3)
+    pair = np.repeat([0, 1, 2], [2, 20, 2])
+    share, gap_ms = random.normal(np.log(0.2), 0.1, len(pair)), random.normal(3.0, 1.0, len(pair))
+    across, hands_ms = np.zeros(3, bool), crosstalk_model.HAND_MS
+    seen = crosstalk_model._Candidates(pair, 3, share, gap_ms, np.full(len(pair), -6.0), across, hands_ms)
+    first = np.full(3, 0.1)
+    held = np.where(pair == 1, 0.95, 0.5)
+    one, many, apart = seen.pooled(first, held, np.array([4, 4, 7]))
+    assert one > 0.6
+    assert many == pytest.approx(0.2, abs=0.05)
+    assert apart == pytest.approx(0.1)
+
+
+@given(st.integers(1, 200), st.integers(1, 200))
+def test_hits_that_are_often_followed_speak_for_crosstalk_and_rare_ones_say_nothing(hits, followed):
+    followed = min(hits, followed)
+    of = np.array([followed, min(hits, followed + 1)], float)
+    fewer, more = crosstalk_model.log_occurred(of, np.full(2, float(hits)))
+    assert 0 <= fewer <= more <= crosstalk_model.MOST_OCCURRED
+    if followed < 0.1 * hits:
+        assert fewer == 0
+    if hits > 10 and followed > 0.8 * hits:
+        assert fewer > 1
+
+
+def test_limits_of_crosstalk_from_before_they_were_chances_remove_the_same():
+    def read(**limits):
+        data = {"format": settings_json.FORMAT, "version": 1, "crosstalk": limits}
+        return settings_json.from_json(data, "x").crosstalk.min_confidence
+
+    assert read(min_confidence=0.86) == read(sure=0.86) == 0.5 == CleaningPath().crosstalk.min_confidence
+    assert read(min_confidence=0.97) == 0.84
+    assert read(min_confidence=1.0) == 1.0
+    assert read(on=True) == 0.5
+    now = settings_json.to_json(CleaningPath())
+    now["crosstalk"]["min_confidence"] = 0.86
+    assert settings_json.from_json(now, "x").crosstalk.min_confidence == 0.86
+
+
 def test_how_closely_two_hands_meet_is_learnt_from_a_take():
     random = np.random.default_rng(5)
     gaps = [random.normal(0, spread, 400) for spread in (4.0, 7.0)]
@@ -166,7 +219,7 @@ def test_a_learnt_kit_model_is_stored_in_the_settings():
     kit_model, _, _ = learnt()
     assert kit_model.alone
     assert kit_model.shakes
-    assert all(-4 < mean < np.log(0.21) + 1e-3 and 0 < part < 1 for _, _, mean, _, part, *_ in kit_model.shakes)
+    assert all(-4 < mean < np.log(0.4) + 1e-3 and 0 < part < 1 for _, _, mean, _, part, *_ in kit_model.shakes)
     path = replace(CleaningPath(), crosstalk=replace(CleaningPath().crosstalk, kit_model=kit_model))
     assert settings_json.from_json(settings_json.to_json(path), "x") == path
 

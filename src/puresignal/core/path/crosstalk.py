@@ -32,6 +32,7 @@ from puresignal.core.path.crosstalk_model import (
     fit,
     hands_spread,
     level_of,
+    log_occurred,
     log_shaken,
     log_struck,
     smoothed,
@@ -45,8 +46,8 @@ from puresignal.core.path.stage_description import Reason, Stage, Switch
 from puresignal.core.path.tally import Action, NoteField, entries
 from puresignal.translation import mark
 
-DOUBTFUL = (0.2, 0.97)
-"""Range of the crosstalk probability in which a decision counts as doubtful."""
+DOUBTFUL = 0.2
+"""Crosstalk probability from which a note that stays counts as doubtful."""
 LONE_MS = 25.0
 """A hit with nothing louder within this time stands alone."""
 FADES, ELSEWHERE = 0.012, 0.4
@@ -79,7 +80,7 @@ class Crosstalk:
     before_ms: float = setting(6.0, mark("how long before the loud hit a crosstalk note may lie"), unit="ms", high=20.0)
     ratio: float = setting(0.65, mark("a note with at least this part of the loud one's velocity was played"), unit="%")
     min_confidence: float = setting(
-        0.86, mark("Confidence that a note is crosstalk, above which it is removed. Higher keeps more."),
+        0.5, mark("Confidence that a note is crosstalk, above which it is removed. Higher keeps more."),
         label=mark("Minimum confidence"), unit="%", step=0.01,
     )  # fmt: skip
     lookahead_ms: float = setting(8.0, mark("how far files look ahead, where it costs nothing"), unit="ms", high=8.0)
@@ -117,7 +118,7 @@ class Crosstalk:
             judged = found.row
             likely[judged] = tables.likely(found)
             removed = (likely >= self.min_confidence) & ~among(notes.origin, context.kept_by_hand)
-        doubtful = judged[(likely[judged] > DOUBTFUL[0]) & (likely[judged] < self.min_confidence)]
+        doubtful = judged[(likely[judged] > DOUBTFUL) & (likely[judged] < self.min_confidence)]
         if not removed.any():
             kept = entries(
                 self.stage, Action.KEPT, NARROWLY_KEPT, notes.origin[doubtful], confidence=1 - likely[doubtful]
@@ -224,6 +225,7 @@ def learn(notes: Notes, context: Context, settings: Crosstalk) -> KitModel:
     columns, soft = fit(
         pair, len(used), share, 1000 * found.gap, found.shaken, level, counts, usual_alone(stands.ghosts), across,
         found.velocity, max(1.0, float(notes.velocity.min())), hands_ms,
+        used % size, _occurred(found, pair, used // size, pad, notes.velocity),
     )  # fmt: skip
     # How softly a pad is played is seen from these, too.
     played = soft[pair]
@@ -234,6 +236,21 @@ def learn(notes: Notes, context: Context, settings: Crosstalk) -> KitModel:
         for u, (mean, spread, part, at, about) in zip(used.tolist(), rounded, strict=True)
     )
     return KitModel(_alone(stands.names, counts), shakes, round(hands_ms, 2))
+
+
+def _occurred(found: Candidates, pair: np.ndarray, by: np.ndarray, pad: np.ndarray, velocity: np.ndarray) -> np.ndarray:
+    """(pairs,) what it says for crosstalk that hits of a pad were often followed by a candidate.
+
+    pair, by       the pair of each candidate, and the pad that shakes, of each pair
+    pad, velocity  of all hits
+    """
+    candidates, hits = np.ones(len(by)), np.ones(len(by))
+    for number, shaking in enumerate(by.tolist()):
+        louder = found.louder[pair == number]
+        enough = np.quantile(louder, QUIETER)
+        hits[number] = np.count_nonzero((pad == shaking) & (velocity >= enough))
+        candidates[number] = min(hits[number], np.count_nonzero(louder >= enough))
+    return log_occurred(candidates, hits)
 
 
 def _one_stand(group: np.ndarray) -> np.ndarray:
@@ -252,8 +269,11 @@ def _alone(
     )
 
 
-CAUTION = 0.7
-"""Log odds that speak for a note beforehand: a stroke that is lost costs more than crosstalk that stays."""
+QUIETER = 0.25
+"""Part of a pair's candidates whose hits may be too soft to shake each time."""
+CAUTION = 2.6
+"""Log odds that speak for a note beforehand. Players do many things that no model of them knows, and these look like
+crosstalk more often than the densities say: so much makes the confidence a chance (bench/faults.py --curve)."""
 UNKNOWN = 0.02
 """Share of candidates from stand to stand that are crosstalk, where nothing was learnt: that takes a take."""
 

@@ -10,6 +10,7 @@ candidates that are crosstalk; for each pad the loudness of hits that stand alon
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import lgamma
 
 import numpy as np
 
@@ -129,6 +130,8 @@ def fit(
     velocity: np.ndarray,
     softest: float,
     hands_ms: float,
+    shaken: np.ndarray,
+    occurred: np.ndarray,
 ) -> tuple[tuple[np.ndarray, ...], np.ndarray]:
     """Mean and spread of the log share, the share of crosstalk, and mean and spread of the gap in ms, for each pair of
     pads; and whether each pair's candidates are strokes that are as soft as each other, (pairs,).
@@ -138,25 +141,67 @@ def fit(
     across                           (pairs,) whether the two pads are on different stands
     velocity, softest                of the candidates, and of the softest hit of all
     hands_ms                         as in KitModel
+    shaken, occurred                 (pairs,) the pad that is shaken, and how much it speaks for crosstalk that hits of
+                                     the other pad were often followed by a candidate (log_occurred)
     """
     struck = log_struck(smoothed(alone.astype(float), usual)[pad, level], gap_ms, hands_ms)
     seen = _Candidates(pair, pairs, share, gap_ms, struck, across, hands_ms)
-    # The likelihood has several modes: each pair takes the highest of those within reach.
-    hills = [seen.climb(np.full(pairs, start), later) for later in LATER_MS for start in STARTS]
-    heights = np.stack([seen.height(hill) for hill in hills])
-    best = np.argmax(heights, axis=0)
-    hill = tuple(np.stack(column)[best, np.arange(pairs)] for column in zip(*hills, strict=True))
-    soft = seen.as_soft_strokes(np.log(velocity), np.log(softest)) + SOFT_STROKES > seen.height(hill)
+    first = np.where(across, ACROSS_FIRST, SHARE_FIRST)
+    as_soft = seen.as_soft_strokes(np.log(velocity), np.log(softest)) + SOFT_STROKES
+    hill = seen.highest(first)
+    held = np.where((as_soft > seen.height(hill))[pair], 0.0, seen.held(hill))
+    # A pad that others shake is shaken by this one too, and a pad that none shakes is not.
+    hill = seen.highest(seen.pooled(first, held, shaken))
     mean, spread, part, at, about = hill
-    return (mean, spread, np.where(soft, np.minimum(FEW, part), part), at, about), soft
+    soft = as_soft > seen.height(hill)
+    likelier = _logistic(np.log(part) - np.log1p(-part) + occurred)
+    return (mean, spread, np.where(soft, np.minimum(FEW, part), likelier), at, about), soft
 
 
-SOFT_STROKES, FEW = -5.0, 0.05
+def log_occurred(candidates: np.ndarray, hits: np.ndarray) -> np.ndarray:
+    """Log odds for crosstalk from how many hits of a pad were followed by a candidate on another, 0 or more.
+
+    What a stand passes on, it nearly always passes on; two hands meet now and then. That it is rare says nothing,
+    since a module may send only some of it.
+
+    candidates, hits  (n,) of them, the hits as loud as those that were followed
+    Source  beta-binomial: J. G. Skellam, 1948
+    """
+    again, others = candidates - 1.0, hits - 1.0
+    shaken, played = (
+        _log_beta(again + a, others - again + b) - _log_beta(np.array([a]), np.array([b]))
+        for a, b in (OFTEN_SHAKEN, OFTEN_PLAYED)
+    )
+    return np.asarray(np.clip(OCCURRED * (shaken - played), 0.0, MOST_OCCURRED))
+
+
+def _log_beta(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+    """Log of the beta function."""
+    return np.array([lgamma(x) + lgamma(y) - lgamma(x + y) for x, y in zip(a.tolist(), b.tolist(), strict=True)])
+
+
+OFTEN_SHAKEN, OFTEN_PLAYED = (0.5, 1.0), (0.7, 5.3)
+"""Beta distributions of the share of hits that are followed by a candidate, where it is crosstalk and where not."""
+OCCURRED, MOST_OCCURRED = 0.5, 3.0
+"""Weight of that evidence, since hits of one take are much alike; and the most it counts."""
+POOLED, FURTHEST = 6.0, 4.0
+"""Candidates that a pair's usual share of crosstalk weighs as much as, against those of its shaken pad in other pairs;
+and how far these may move it, in log odds."""
+
+
+def _logistic(odds: np.ndarray) -> np.ndarray:
+    return np.asarray(1 / (1 + np.exp(-odds)))
+
+
+SOFT_STROKES, FEW = -6.0, 0.05
 """Log odds beforehand that soft hits beside loud ones are strokes of one loudness; and the share of crosstalk there."""
 EQUAL_HELD, EQUAL_SPREAD, TIGHTEST = 3.0, 0.2, 0.05
 """Strokes that the usual spread of their logarithm weighs as much as, that spread, and the least one."""
 UNEQUAL = 0.14
 """Spread of the logarithm from which soft strokes are not of one loudness."""
+SO_EQUAL, MOSTLY = 0.45, 0.7
+"""Distance of the logarithm from the pair's median beyond which a stroke is another matter; and the share of a pair's
+candidates that are not."""
 FEWEST_EQUAL, ABOVE_FLOOR = 3, 1.45
 """Fewer candidates are not known to be of one loudness; nor are those less than this many times as loud as a take's
 softest hit, since a module sends nothing softer."""
@@ -164,11 +209,11 @@ Hill = tuple[np.ndarray, ...]
 STARTS = (USUAL_SHARE - 0.45, USUAL_SHARE, USUAL_SHARE + 0.4)
 LATER_MS = (0.0, 10.0)
 """Beyond the usual time at which pads are shaken: a long way through stand or floor."""
-HIGHEST = float(np.log(0.21))
+HIGHEST = float(np.log(0.23))
 """No stand passes on more of a stroke than this on average; pads that seem to are played together."""
-APART_MS, HIGHEST_APART = 3.5, float(np.log(0.35))
+APART_MS, HIGHEST_APART = 3.5, float(np.log(0.4))
 """The same where the time between the two is not that of two hands."""
-BETWEEN_PAIRS = 0.55
+BETWEEN_PAIRS = 0.65
 """Spread of the pairs' log shares around the usual one."""
 
 
@@ -189,29 +234,54 @@ class _Candidates:
     hands_ms: float
 
     def as_soft_strokes(self, loud: np.ndarray, softest: float) -> np.ndarray:
-        """(pairs,) log likelihood that all candidates were played, each pair's as loud as each other.
+        """(pairs,) log likelihood that nearly all candidates were played, each pair's as loud as each other.
 
         loud, softest  (n,) log velocities, and that of the softest hit
         """
         count = np.bincount(self.pair, minlength=self.pairs)
-        mean = np.bincount(self.pair, loud, self.pairs) / np.maximum(1, count)
+        order = np.lexsort((loud, self.pair))
+        middle = loud[order[np.cumsum(count) - count + count // 2]]
+        near = np.abs(loud - middle[self.pair]) < SO_EQUAL
+        alike = np.bincount(self.pair, near, self.pairs)
+        mean = np.bincount(self.pair, near * loud, self.pairs) / np.maximum(1, alike)
         off = loud - mean[self.pair]
-        about = np.bincount(self.pair, self.share, self.pairs) / np.maximum(1, count)
-        away = np.bincount(self.pair, (self.share - about[self.pair]) ** 2, self.pairs)
-        squares = np.bincount(self.pair, off**2, self.pairs)
+        about = np.bincount(self.pair, near * self.share, self.pairs) / np.maximum(1, alike)
+        away = np.bincount(self.pair, near * (self.share - about[self.pair]) ** 2, self.pairs)
+        squares = np.bincount(self.pair, near * off**2, self.pairs)
         # Their loudness is their own: it keeps nearer to itself than to that of the loud hits.
-        equal = (squares <= away) & (squares < count * UNEQUAL**2)
-        spread = np.sqrt((squares + EQUAL_HELD * EQUAL_SPREAD**2) / (count + EQUAL_HELD))
+        equal = (squares <= away) & (squares < alike * UNEQUAL**2)
+        spread = np.sqrt((squares + EQUAL_HELD * EQUAL_SPREAD**2) / (alike + EQUAL_HELD))
         # A velocity is a whole number.
         spread = np.maximum(np.maximum(spread, TIGHTEST)[self.pair], 0.5 / np.exp(loud))
         bins = np.exp(-0.5 * (off / spread) ** 2) / spread / np.sqrt(2 * np.pi) * np.log(2) / 4
-        found = np.bincount(self.pair, log_struck(bins, self.gap_ms, self.hands_ms), self.pairs)
-        return np.where(equal & (count >= FEWEST_EQUAL) & (mean > softest + np.log(ABOVE_FLOOR)), found, -np.inf)
+        as_equal = np.log(0.9) + log_struck(np.maximum(bins, _SMALLEST**2), self.gap_ms, self.hands_ms)
+        # Now and then there is another stroke among them.
+        logs = np.where(near, as_equal, np.logaddexp(as_equal, np.log(0.1) + self.struck))
+        known = (alike >= np.maximum(FEWEST_EQUAL, MOSTLY * count)) & (mean > softest + np.log(ABOVE_FLOOR))
+        return np.where(equal & known, np.bincount(self.pair, logs, self.pairs), -np.inf)
 
-    def climb(self, mean: np.ndarray, later_ms: float) -> Hill:
-        """From a mean, at the usual time or later, to the nearest mode."""
+    def highest(self, first: np.ndarray) -> Hill:
+        """The highest modes within reach. first: (pairs,) the usual share of candidates that are crosstalk"""
+        # The likelihood has several modes: each pair takes the highest of those within reach.
+        hills = [self.climb(np.full(self.pairs, start), later, first) for later in LATER_MS for start in STARTS]
+        best = np.argmax(np.stack([self.height(hill) for hill in hills]), axis=0)
+        return tuple(np.stack(column)[best, np.arange(self.pairs)] for column in zip(*hills, strict=True))
+
+    def pooled(self, first: np.ndarray, held: np.ndarray, shaken: np.ndarray) -> np.ndarray:
+        """(pairs,) the usual share of crosstalk, given that of all other pairs with the same shaken pad.
+
+        held  (n,) crosstalk probability of each candidate; shaken: (pairs,) the shaken pad
+        """
+        weight, count = np.bincount(self.pair, held, self.pairs), np.bincount(self.pair, minlength=self.pairs)
+        others = [np.bincount(shaken, each)[shaken] - each for each in (weight, count)]
+        share = (others[0] + POOLED * first) / (others[1] + POOLED)
+        usual = np.log(first) - np.log1p(-first)
+        moved = np.log(share) - np.log1p(-share) - usual
+        return _logistic(usual + np.clip(moved, -FURTHEST, FURTHEST))
+
+    def climb(self, mean: np.ndarray, later_ms: float, first: np.ndarray) -> Hill:
+        """From a mean, at the usual time or later, to the nearest mode. first: as in highest()"""
         pairs = self.pairs
-        first = np.where(self.across, ACROSS_FIRST, SHARE_FIRST)
         usual_at = np.where(self.across, ACROSS_AT_MS, SHAKEN_AT_MS)
         usual_about = np.where(self.across, ACROSS_SPREAD_MS, SHAKEN_SPREAD_MS)
         sure = np.where(self.across, 5.0, 2.0)

@@ -1,12 +1,16 @@
-"""Settings of earlier files that stand elsewhere now: random velocities and fine steps were part of the shapes."""
+"""Settings of earlier files that stand elsewhere now, or are told otherwise: random velocities and fine steps were part
+of the shapes, and the confidence of crosstalk was no chance."""
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from puresignal.core.path.velocity_curve import ALL
 
 _MOVED = {"velocity.seed": "vary.seed", "velocity.round": "vary.round", "velocity.fine": "target.fine"}
+_SURER = 1.8
+"""Log odds by which the confidence of crosstalk was told too high before version 2."""
 _AMOUNT, _BIAS = ("randomness", "varied"), ("bias", "vary_centre")
 
 
@@ -29,6 +33,16 @@ def moved(data: dict[Any, Any]) -> dict[Any, Any]:
     found["vary.bias"] = _scoped(shapes, biases)
     found["vary.on"] = data.get("velocity.on", True) is not False and any(amounts.values())
     return found
+
+
+def told_as_chances(stage: str, values: dict[Any, Any]) -> dict[Any, Any]:
+    """Settings of a stage from before version 2, with limits of confidence as chances, so that they remove the same."""
+    limit = values.get("min_confidence", values.get("sure"))
+    if stage != "crosstalk" or not isinstance(limit, int | float) or not 0 < limit < 1:
+        return values
+    odds = math.log(limit / (1 - limit)) - _SURER
+    others = {name: value for name, value in values.items() if name not in ("min_confidence", "sure")}
+    return {**others, "min_confidence": round(1 / (1 + math.exp(-odds)), 2)}
 
 
 def _apart(data: dict[Any, Any]) -> dict[Any, Any]:

@@ -17,7 +17,7 @@ from puresignal.core.path.setting import Setting, settings_of
 from puresignal.translation import tr
 
 FORMAT = "pure-signal/settings"
-VERSION = 1
+VERSION = 2
 
 _FORMER_NAMES = {("crosstalk", "sure"): "min_confidence", ("crosstalk", "profile"): "kit_model"}
 """Settings that had another name in files of version 0.1.0."""
@@ -68,6 +68,8 @@ def from_json(data: object, where: str, base: CleaningPath | None = None) -> Cle
             tr("Update the program."),
         )
     for name, values in _by_stage(former_settings.moved(data), where):
+        if version < 2:
+            values = former_settings.told_as_chances(name, values)
         path = _with_values(path, name, values, where)
     return path
 
@@ -153,7 +155,12 @@ def schema(path: CleaningPath | None = None) -> dict[str, Any]:
         "type": "object",
         "required": ["format", "version"],
         "additionalProperties": False,
-        "properties": {"format": {"const": FORMAT}, "version": {"const": VERSION}, **stages, **single},
+        "properties": {
+            "format": {"const": FORMAT},
+            "version": {"enum": list(range(1, VERSION + 1))},
+            **stages,
+            **single,
+        },
     }
 
 
