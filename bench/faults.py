@@ -145,15 +145,16 @@ def show(source: str, results: list[Judged]) -> None:
         print(f"    {cause:<12} removed {100 * gone / all_:.2f} % of {all_}")
 
 
-def _number(name: str, usual: float) -> float:
+def number(name: str, usual: float) -> float:
+    """The number after an option, or the usual one."""
     return float(sys.argv[sys.argv.index(name) + 1]) if name in sys.argv else usual
 
 
 def main() -> None:
-    count, first = int(_number("--seeds", 100)), int(_number("--first", 101))
+    count, first = int(number("--seeds", 100)), int(number("--first", 101))
     path = CleaningPath()
     if "--live" in sys.argv:
-        path = replace(path, crosstalk=replace(path.crosstalk, lookahead_ms=_number("--live", 4.0)))
+        path = replace(path, crosstalk=replace(path.crosstalk, lookahead_ms=number("--live", 4.0)))
     for source in SOURCES:
         table(source, range(first, first + count), path, "--ungrouped" in sys.argv, "--curve" in sys.argv)
     if "--knowing" in sys.argv:
