@@ -1,13 +1,14 @@
-"""Train the networks that hear chords: `train_chords.py FOLDER [--clips N]`.
+"""Train the network that hears chords: `train_chords.py FOLDER [--clips N]`.
 
-Clips are made once and kept in FOLDER, so that an interrupted run goes on where it was. Sound: our own synthesis, and
-half of the families of two sampled banks (sampled_instruments.py); music: part_writing.py and chords. Writes
-src/puresignal/models/chord_first.npz and chord_second.npz. Needs PyTorch. About 40 minutes on two cores.
+Clips and what was learnt after each epoch are kept in FOLDER, so that an interrupted run goes on where it was. Sound:
+our own synthesis, and half of the families of two sampled banks (sampled_instruments.py); music: part_writing.py and
+chords. Writes src/puresignal/models/chords.npz. Needs PyTorch.
 """
 
 from __future__ import annotations
 
 import sys
+from dataclasses import replace
 from functools import partial
 from multiprocessing import Pool
 from pathlib import Path
@@ -16,18 +17,23 @@ import numpy as np
 import pitch_targets
 import sampled_instruments
 import soxr
+import train_dense
+import train_harmonic
 from train_ear import MODELS, smaller
 
-from puresignal.core.hearing.networks import chord_pitches, dense, multipitch
+from puresignal.core.hearing.networks import chord_pitches, dense, harmonic, multipitch
 from puresignal.core.hearing.networks.chord_pitches import Levels
-from puresignal.core.hearing.networks.multipitch import LOWEST, RATE
+from puresignal.core.hearing.networks.multipitch import RATE
 from puresignal.sim import instrument_synthesis, part_writing
-from puresignal.sim.instrument_synthesis import Notes
+from puresignal.sim.instrument_synthesis import Notes, Timbre
+from puresignal.sim.percussion_synthesis import between
 
 SECONDS = 8.0
 RINGS = 0.5
 """Seconds after a note's end in which it may ring on: such frames are neither sounding nor silent."""
-FIRST_HIDDEN, SECOND_HIDDEN = (192, 96), (160, 64)
+FIRST_SEED, FOR_GATE = 500_000, 240
+"""Seed of the first clip, and clips that the gate is trained on."""
+GATE, WIDTH, NARROW, EPOCHS = 24, 40, 16, 10
 
 
 def part(random: np.random.Generator) -> tuple[np.ndarray, Notes, float]:
@@ -40,7 +46,7 @@ def part(random: np.random.Generator) -> tuple[np.ndarray, Notes, float]:
         notes = part_writing.any_texture(random, SECONDS)
         sound = sampled_instruments.opened(path).render(notes, program)
         return np.asarray(soxr.resample(sound, sampled_instruments.RATE, RATE)), notes, RINGS
-    timbre = instrument_synthesis.any_timbre(random, 0.6)
+    timbre = _wider(instrument_synthesis.any_timbre(random, 0.6), random)
     if kind < 0.88:
         notes = part_writing.any_texture(random, SECONDS)
     elif kind < 0.96:
@@ -49,6 +55,25 @@ def part(random: np.random.Generator) -> tuple[np.ndarray, Notes, float]:
         low = int(random.integers(30, 70))
         notes = instrument_synthesis.a_line(random, SECONDS, low, low + 20)
     return instrument_synthesis.play(notes, timbre, RATE, seed), notes, timbre.release
+
+
+def _wider(timbre: Timbre, random: np.random.Generator) -> Timbre:
+    """Some timbres made into what chords are often played on: pads that swell, tuned bars, motors and speakers that
+    turn."""
+    kind = random.random()
+    if kind < 0.10:
+        swell, release = between(random, 0.15, 1.3), between(random, 0.2, 2.0)
+        return replace(timbre, attack=swell, decay=np.inf, bite=0.0, release=release)
+    if kind < 0.20:
+        # A bar is tuned so that its second mode, and often its third, are whole multiples.
+        bar = np.array([1.0, *random.choice([3, 4, 5], 1), *random.uniform(6, 20, int(random.integers(0, 4)))])
+        ring = between(random, 0.15, 5.0)
+        release = between(random, 0.05, ring)
+        timbre = replace(timbre, partials=np.sort(bar), decay=ring, attack=0.002, release=release)
+    if kind < 0.30:
+        deep, rate = float(random.uniform(0.2, 0.8)), float(random.uniform(2.0, 8.0))
+        return replace(timbre, tremolo=deep, rate=rate, sets_in=0.0)
+    return timbre
 
 
 def clip(seed: int) -> tuple[np.ndarray, Notes, list[float]]:
@@ -88,58 +113,48 @@ def loaded(path: Path) -> tuple[Levels, np.ndarray, np.ndarray, np.ndarray]:
         return seen, a["sounds"].astype(np.float32), a["starts"].astype(np.float32) / 100, a["ringing"]
 
 
-def first_rows(path: Path) -> tuple[np.ndarray, np.ndarray]:
-    """Inputs and targets of the first network from a clip."""
+def gate_rows(path: Path) -> tuple[np.ndarray, np.ndarray]:
+    """Some inputs of a clip, and whether each may be a note."""
     seen, sounds, starts, ringing = loaded(path)
     random = np.random.default_rng(int(path.stem))
-    chosen = (sounds > 0) & (random.random(sounds.shape) < 0.3) | (starts > 0)
-    chosen |= chord_pitches.audible(seen) & (random.random(sounds.shape) < 0.11)
-    chosen &= ~ringing
-    frame, pitch = np.nonzero(chosen)
-    x = chord_pitches.rows(seen, frame, pitch + LOWEST)
-    return x.astype(np.float16), np.stack([sounds[frame, pitch], starts[frame, pitch]], axis=1).astype(np.float16)
+    frame, pitch = np.nonzero(~ringing & (random.random(sounds.shape) < 0.12))
+    wanted = (sounds[frame, pitch] > 0) | (starts[frame, pitch] > 0)
+    return harmonic.inputs(seen, frame, pitch).astype(np.float16), wanted[:, None].astype(np.float32)
 
 
-def second_rows(network: dense.Network, path: Path) -> tuple[np.ndarray, np.ndarray]:
-    """Inputs and targets of the second network from a clip."""
-    seen, sounds, starts, ringing = loaded(path)
-    random = np.random.default_rng(int(path.stem) + 1)
-    first = chord_pitches.first_estimate(network, seen)
-    asked = (first.max(axis=2) > chord_pitches.ASKED) & ~ringing
-    asked &= (random.random(sounds.shape) < 0.22) | (starts > 0)
-    frame, pitch = np.nonzero(asked)
-    x = chord_pitches.judged_rows(seen, first, frame, pitch)
-    return x.astype(np.float16), np.stack([sounds[frame, pitch], starts[frame, pitch]], axis=1).astype(np.float16)
-
-
-def taught(name: str, make: partial | object, paths: list[Path], hidden: tuple[int, ...], epochs: int) -> None:
-    import train_dense
-
-    xs, ys, groups = [], [], []
+def gate(paths: list[Path]) -> dict[str, np.ndarray]:
+    """The network that says what may be a note."""
     with Pool() as pool:
-        for number, (x, y) in enumerate(pool.imap(make, paths, chunksize=8)):  # type: ignore[arg-type]
-            xs.append(x)
-            ys.append(y)
-            groups.append(np.full(len(x), number))
-    x, y = np.concatenate(xs), np.concatenate(ys).astype(np.float32)
-    print(f"{name}: {len(x)} rows of {x.shape[1]}", flush=True)
-    arrays = train_dense.train(x, y, np.concatenate(groups), hidden, epochs, 2_500_000, 1.2)
-    np.savez_compressed(MODELS / f"{name}.npz", **smaller(arrays))
+        rows = pool.map(gate_rows, paths)
+    groups = np.concatenate([np.full(len(x), k) for k, (x, _) in enumerate(rows)])
+    x, y = (np.concatenate(each) for each in zip(*rows, strict=True))
+    return train_dense.train(x, y, groups, (GATE,), 6, 1_000_000)
 
 
-def main() -> None:
-    folder = Path(sys.argv[1])
+def all_clips(folder: Path) -> list[Path]:
+    """The files of all clips, made where they are missing."""
     folder.mkdir(parents=True, exist_ok=True)
     clips = int(sys.argv[sys.argv.index("--clips") + 1]) if "--clips" in sys.argv else 2000
     sampled_instruments.programs()
     with Pool() as pool:
-        paths = list(pool.imap(partial(made, folder), range(300_000, 300_000 + clips)))
+        paths = list(pool.imap(partial(made, folder), range(FIRST_SEED, FIRST_SEED + clips)))
     print(f"{len(paths)} clips", flush=True)
-    if "--second" not in sys.argv:
-        taught("chord_first", first_rows, paths, FIRST_HIDDEN, 10)
-    with np.load(MODELS / "chord_first.npz") as arrays:
-        network = dense.from_arrays(dict(arrays))
-    taught("chord_second", partial(second_rows, network), paths, SECOND_HIDDEN, 8)
+    return paths
+
+
+def main() -> None:
+    folder = Path(sys.argv[1])
+    paths = all_clips(folder)
+    kept = folder / "gate.npz"
+    if not kept.exists():
+        np.savez(kept, **gate(paths[:FOR_GATE]))  # type: ignore[arg-type]
+    with np.load(kept) as arrays:
+        first = {name: np.asarray(arrays[name], np.float32) for name in arrays.files}
+    found = train_harmonic.train(
+        paths, loaded, dense.from_arrays(first), WIDTH, NARROW, EPOCHS, folder / "chords.checkpoint"
+    )
+    found |= {f"gate_{name}": array for name, array in first.items()}
+    np.savez_compressed(MODELS / "chords.npz", **smaller(found))  # type: ignore[arg-type]
 
 
 if __name__ == "__main__":

@@ -10,7 +10,7 @@ import numpy as np
 
 from puresignal.core.hearing.calibration import ConfidenceCurve
 from puresignal.core.hearing.melody.candidates import PitchNetworks
-from puresignal.core.hearing.networks import attention, convolutional
+from puresignal.core.hearing.networks import harmonic, attention, convolutional
 from puresignal.core.hearing.networks.attention import AttentionEnsemble
 from puresignal.core.hearing.networks.chord_pitches import ChordNetworks
 from puresignal.core.hearing.networks.convolutional import ConvNet
@@ -47,8 +47,9 @@ def pitch_networks(beneath: bool = False) -> PitchNetworks:
 
 @lru_cache(maxsize=1)
 def chord_networks() -> ChordNetworks:
-    """The two networks that hear chords (made by training/train_chords.py)."""
-    return ChordNetworks(from_arrays(_arrays("chord_first")), from_arrays(_arrays("chord_second")))
+    """The networks that hear chords (made by training/train_chord_pairs.py and train_chords.py)."""
+    third = harmonic.from_arrays(_arrays("chords"))
+    return ChordNetworks(from_arrays(_arrays("chord_first")), from_arrays(_arrays("chord_second")), third)
 
 
 @lru_cache(maxsize=1)

@@ -1,10 +1,11 @@
-"""Several pitches at once, for chords: two networks, of which the second judges what the first heard together.
+"""Several pitches at once, for chords: three networks, of which the second judges what the first heard together.
 
 The first sees the spectrum about one pitch, as in multipitch.py, with a window of middle length and a look before
 and after. A harmonic of a sounding note looks like a softer note to it. The second also sees what the first said of
 the pitches that share harmonics with this one, at this moment and around it, so that notes are tested against each
 other: an octave that the note beneath it explains, a neighbour that is louder, a chord whose notes begin together.
-Both are shared by all pitches. Trained by training/train_chords.py.
+Both are shared by all pitches. The third (harmonic.py) follows all pitches over time; it errs elsewhere, so the mean of
+both is told. The first two are trained by training/train_chord_pairs.py, the third by training/train_chords.py.
 
 Sources  harmonic sums tested against each other: A. Klapuri, Multiple fundamental frequency estimation by summing
          harmonic amplitudes, 2006; onsets and frames: C. Hawthorne and others, 2018
@@ -18,8 +19,9 @@ import numpy as np
 import scipy.sparse
 
 from puresignal.core.hearing.dsp import spectra
-from puresignal.core.hearing.networks import multipitch
+from puresignal.core.hearing.networks import harmonic, multipitch
 from puresignal.core.hearing.networks.dense import Network
+from puresignal.core.hearing.networks.harmonic import HarmonicNet
 from puresignal.core.hearing.networks.multipitch import FIRST, HOP, LOWEST, PITCHES, SEMITONES, SHORT
 
 MIDDLE = 4096
@@ -48,12 +50,17 @@ AT_ONCE = 1024
 _MIDDLE_BANDS = spectra.Bands(scipy.sparse.csr_array(multipitch.grid(MIDDLE, 1).T))
 
 
+MIXED = 0.5
+"""Weight of the third network."""
+
+
 @dataclass(frozen=True, eq=False)
 class ChordNetworks:
-    """The two networks."""
+    """The three networks."""
 
     first: Network
     second: Network
+    third: HarmonicNet
 
 
 @dataclass(frozen=True, eq=False)
@@ -146,10 +153,12 @@ def judged_rows(seen: Levels, first: np.ndarray, frame: np.ndarray, pitch: np.nd
 
 def probability(networks: ChordNetworks, seen: Levels) -> np.ndarray:
     """(frames, PITCHES, 2): probability that each pitch sounds, and begins."""
-    first = first_estimate(networks.first, seen)
+    asked = harmonic.possible(networks.third.gate, seen)
+    first = first_estimate(networks.first, seen, asked)
     out = first.copy()
     frame, pitch = np.nonzero(first.max(axis=2) > ASKED)
     for begin in range(0, len(frame), AT_ONCE):
         part = slice(begin, begin + AT_ONCE)
         out[frame[part], pitch[part]] = networks.second.probability(judged_rows(seen, first, frame[part], pitch[part]))
+    out += MIXED * (networks.third.probability(seen, asked) - out)
     return out

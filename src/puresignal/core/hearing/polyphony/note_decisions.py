@@ -25,12 +25,12 @@ from puresignal.core.hearing.transcribed import TranscribedNotes, far_from_other
 RATE, STEP = multipitch.RATE, multipitch.STEP
 SILENT, DOUBT = 0.65, 3
 """A note ends after DOUBT frames in which it sounds with less than this probability."""
-SURE, DOUBTED = 0.62, 0.12
+SURE, DOUBTED = 0.48, 0.12
 """Confidence that a note needs at medium sensitivity; margin below it in which removal is proposed instead."""
-FIRST_STRUCK, STRUCK_AGAIN, SOUNDING = 0.3, 0.6, 0.6
+FIRST_STRUCK, STRUCK_AGAIN, SOUNDING = 0.3, 0.4, 0.5
 """Onset probability that a note needs, and one whose pitch sounds already with at least this probability: choirs and
 sections beat, which looks a little like being struck again."""
-PLAIN, STEADY = 0.4, 8
+PLAIN, STEADY = 0.5, 8
 """Part of the confidence that the onset has; frames after it over which the sound is judged."""
 LOWEST, HIGHEST = multipitch.LOWEST, multipitch.HIGHEST
 
