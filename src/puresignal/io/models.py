@@ -10,7 +10,7 @@ import numpy as np
 
 from puresignal.core.hearing.calibration import ConfidenceCurve
 from puresignal.core.hearing.melody.candidates import PitchNetworks
-from puresignal.core.hearing.networks import harmonic, attention, convolutional
+from puresignal.core.hearing.networks import attention, convolutional, harmonic
 from puresignal.core.hearing.networks.attention import AttentionEnsemble
 from puresignal.core.hearing.networks.chord_pitches import ChordNetworks
 from puresignal.core.hearing.networks.convolutional import ConvNet
