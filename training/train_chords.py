@@ -21,9 +21,9 @@ import train_dense
 import train_harmonic
 from train_ear import MODELS, smaller
 
-from puresignal.core.hearing.networks import chord_pitches, dense, harmonic, multipitch
-from puresignal.core.hearing.networks.chord_pitches import Levels
+from puresignal.core.hearing.networks import dense, harmonic, multipitch, pitch_levels
 from puresignal.core.hearing.networks.multipitch import RATE
+from puresignal.core.hearing.networks.pitch_levels import Levels
 from puresignal.sim import instrument_synthesis, part_writing
 from puresignal.sim.instrument_synthesis import Notes, Timbre
 from puresignal.sim.percussion_synthesis import between
@@ -96,7 +96,7 @@ def made(folder: Path, seed: int) -> Path:
     if path.exists():
         return path
     sound, notes, rings = clip(seed)
-    seen = chord_pitches.levels(sound, multipitch.loud(sound))
+    seen = pitch_levels.levels(sound, multipitch.loud(sound))
     part = path.with_suffix(".part.npz")
     np.savez(
         part, long=seen.long.astype(np.float16), middle=seen.middle.astype(np.float16),

@@ -12,9 +12,9 @@ import torch
 from torch import nn
 
 from puresignal.core.hearing.networks import dense, harmonic
-from puresignal.core.hearing.networks.chord_pitches import Levels
 from puresignal.core.hearing.networks.harmonic import APART, INPUTS, MIXED, TURNS, Rows
 from puresignal.core.hearing.networks.multipitch import SEMITONES
+from puresignal.core.hearing.networks.pitch_levels import Levels
 
 Loaded = tuple[Levels, np.ndarray, np.ndarray, np.ndarray]
 """Levels, whether each pitch sounds, 0..1 that it begins, and whether neither is known."""

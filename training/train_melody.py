@@ -19,9 +19,9 @@ import sampled_instruments
 import soxr
 from train_ear import MODELS, SECONDS, line, loop, manner, shipped, smaller, target
 
-from puresignal.core.hearing.networks import chord_pitches, multipitch, onset
-from puresignal.core.hearing.networks.chord_pitches import Levels
+from puresignal.core.hearing.networks import chord_pitches, multipitch, onset, pitch_levels
 from puresignal.core.hearing.networks.multipitch import LOWEST, RATE
+from puresignal.core.hearing.networks.pitch_levels import Levels
 from puresignal.sim import beatbox, instrument_synthesis, microphones, singer, sung_lines
 from puresignal.sim.instrument_synthesis import Notes
 
@@ -81,7 +81,7 @@ def made(folder: Path, seed: int) -> Path:
     if path.exists():
         return path
     sound, notes, begins, rings = clip(seed)
-    seen = chord_pitches.levels(sound, multipitch.loud(sound))
+    seen = pitch_levels.levels(sound, multipitch.loud(sound))
     picture = onset.SPECTROGRAM.levels(sound)
     part = path.with_suffix(".part.npz")
     np.savez(

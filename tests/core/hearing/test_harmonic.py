@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from puresignal.core.hearing.networks import chord_pitches, dense, harmonic, multipitch
-from puresignal.core.hearing.networks.chord_pitches import Levels
+from puresignal.core.hearing.networks import dense, harmonic, multipitch, pitch_levels
 from puresignal.core.hearing.networks.harmonic import APART, INPUTS, MIXED, TURNS, HarmonicNet, Rows
 from puresignal.core.hearing.networks.multipitch import PITCHES, SEMITONES
+from puresignal.core.hearing.networks.pitch_levels import Levels
 from puresignal.io.models import chord_networks
 from puresignal.sim import instrument_synthesis
 
@@ -98,7 +98,7 @@ def test_the_gate_lets_through_what_surrounds_a_note_and_little_else():
     timbre = instrument_synthesis.any_timbre(np.random.default_rng(4), 1.0)
     notes = [(0.5, 1.5, n, 0.8) for n in (48, 55, 64)]
     samples = instrument_synthesis.play(notes, timbre, multipitch.RATE, 4)
-    seen = chord_pitches.levels(samples, multipitch.loud(samples))
+    seen = pitch_levels.levels(samples, multipitch.loud(samples))
     asked = harmonic.possible(gate, seen)
     first, last = round(0.5 / multipitch.STEP), round(1.0 / multipitch.STEP)
     for n in (48, 55, 64):

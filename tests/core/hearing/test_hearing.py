@@ -17,7 +17,7 @@ from puresignal.core.harmony import key_estimation
 from puresignal.core.hearing.dsp import chunks, spectra, stereo_filter, viterbi, yin
 from puresignal.core.hearing.melody import candidates, pitch_bend, segmentation
 from puresignal.core.hearing.melody import notes as melody_notes
-from puresignal.core.hearing.networks import chord_pitches, convolutional, multipitch, onset
+from puresignal.core.hearing.networks import convolutional, multipitch, onset, pitch_levels
 from puresignal.core.hearing.networks.dense import peaks, windowed_sum
 from puresignal.core.hearing.percussion import drum_transcription, example_classifier, stroke_features
 from puresignal.core.hearing.polyphony import chord_names, note_decisions
@@ -584,7 +584,7 @@ def test_the_spectrogram_matches_the_training_of_the_networks(count):
     shown, shortly = multipitch.levels(sound, against)
     assert long == pytest.approx(shown, abs=1e-5)
     assert short == pytest.approx(shortly, abs=1e-5)
-    trained = chord_pitches.levels(sound, against)
+    trained = pitch_levels.levels(sound, against)
     assert seen.middle == pytest.approx(trained.middle, abs=1e-5)
     # What lies between two long windows is as if there had been one.
     whole = spectra.powers(sound, multipitch.LONG, multipitch.HOP, multipitch.LONG_BANDS)[0]

@@ -18,7 +18,7 @@ import numpy as np
 from puresignal.core.hearing.dsp import spectra, yin
 from puresignal.core.hearing.dsp.chunks import Progress, Source, excerpts, pieces
 from puresignal.core.hearing.dsp.spectra import Envelope
-from puresignal.core.hearing.networks import chord_pitches, multipitch
+from puresignal.core.hearing.networks import chord_pitches, multipitch, pitch_levels
 from puresignal.core.hearing.networks import onset as beginnings
 from puresignal.core.hearing.networks.convolutional import ConvNet
 from puresignal.core.hearing.networks.dense import Network, windowed_sum
@@ -43,7 +43,7 @@ class PitchNetworks:
     plain: Network
     together: chord_pitches.ChordNetworks | None = None
 
-    def probability(self, seen: chord_pitches.Levels, among: np.ndarray) -> np.ndarray:
+    def probability(self, seen: pitch_levels.Levels, among: np.ndarray) -> np.ndarray:
         """(frames, multipitch.PITCHES, 2): probability that each note sounds, and begins. among: those asked for"""
         wide = chord_pitches.first_estimate(self.wide, seen, among)
         plain = multipitch.probability(self.plain, seen.long, seen.short, among)
@@ -148,14 +148,14 @@ def of_samples(
 
 def _pictures(
     flat: np.ndarray, against: tuple[float, float], loud: np.ndarray
-) -> tuple[np.ndarray, chord_pitches.Levels]:
+) -> tuple[np.ndarray, pitch_levels.Levels]:
     """The inputs of the onset and pitch networks. Windows of one size are transformed once for both."""
     look = beginnings.SPECTROGRAM
     seldom, short = spectra.powers(
         flat, multipitch.SHORT, multipitch.HOP, look.bands_of(multipitch.SHORT), multipitch.SHORT_BANDS
     )
     picture = look.levels(flat, loud, {multipitch.SHORT: seldom})
-    return picture, chord_pitches.levels_of(flat, short, against)
+    return picture, pitch_levels.levels_of(flat, short, against)
 
 
 def joined(parts: list[MelodyAnalysis]) -> MelodyAnalysis:

@@ -16,15 +16,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.sparse
 
-from puresignal.core.hearing.dsp import spectra
 from puresignal.core.hearing.networks import harmonic, multipitch
 from puresignal.core.hearing.networks.dense import Network
 from puresignal.core.hearing.networks.harmonic import HarmonicNet
-from puresignal.core.hearing.networks.multipitch import FIRST, HOP, LOWEST, PITCHES, SEMITONES, SHORT
+from puresignal.core.hearing.networks.multipitch import FIRST, LOWEST, PITCHES, SEMITONES
+from puresignal.core.hearing.networks.pitch_levels import Levels
 
-MIDDLE = 4096
 RELATED = multipitch.RELATED
 QUICK, MOMENTS = multipitch.QUICK, multipitch.MOMENTS
 FIRM, AROUND = (0, 12, 19, 24), (-8, -5, 5, 8)
@@ -47,8 +45,6 @@ ASKED = 0.02
 AT_ONCE = 1024
 """Rows evaluated at once, so that they stay in the cache."""
 
-_MIDDLE_BANDS = spectra.Bands(scipy.sparse.csr_array(multipitch.grid(MIDDLE, 1).T))
-
 
 MIXED = 0.5
 """Weight of the third network."""
@@ -61,36 +57,6 @@ class ChordNetworks:
     first: Network
     second: Network
     third: HarmonicNet
-
-
-@dataclass(frozen=True, eq=False)
-class Levels:
-    """log10 levels relative to the loud moments, a row for each frame of HOP samples.
-
-    long  (frames, SEMITONES * 3); middle, short  (frames, SEMITONES)
-    """
-
-    long: np.ndarray
-    middle: np.ndarray
-    short: np.ndarray
-
-    def __len__(self) -> int:
-        return len(self.short)
-
-
-def levels(samples: np.ndarray, against: tuple[float, float]) -> Levels:
-    """The levels of (n,) samples at RATE; against: those of the loud moments (multipitch.loud)."""
-    flat = np.asarray(samples, np.float32)
-    return levels_of(flat, spectra.powers(flat, SHORT, HOP, multipitch.SHORT_BANDS)[0], against)
-
-
-def levels_of(flat: np.ndarray, short: np.ndarray, against: tuple[float, float]) -> Levels:
-    """The same, where the powers in the short window are known already."""
-    middle = spectra.powers(flat, MIDDLE, 2 * HOP, _MIDDLE_BANDS)[0]
-    long, quick = multipitch.levels_of(multipitch.long_powers(flat), short, against)
-    # In between the two windows whose loud moments are known.
-    apart = spectra.with_those_between(multipitch.level_of(middle, against[0]), len(short))
-    return Levels(long, apart, quick)
 
 
 def rows(seen: Levels, frame: np.ndarray, pitch: np.ndarray) -> np.ndarray:

@@ -14,15 +14,12 @@ Sources  harmonics stacked as channels: R. Bittner and others, Deep salience rep
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from puresignal.core.hearing.networks import dense
 from puresignal.core.hearing.networks.multipitch import FIRST, LOWEST, PITCHES, SEMITONES
-
-if TYPE_CHECKING:
-    from puresignal.core.hearing.networks.chord_pitches import Levels
+from puresignal.core.hearing.networks.pitch_levels import Levels
 
 LONG_SEEN = (-12, 0, 12, 19, 24, 28, 31, 34, 36)
 """Semitones from a pitch at which its long window is seen, in thirds of a semitone: an octave below, and harmonics."""

@@ -16,7 +16,7 @@ import numpy as np
 from puresignal.core.hearing.dsp import spectra
 from puresignal.core.hearing.dsp.chunks import Progress, Source, pieces
 from puresignal.core.hearing.dsp.spectra import Envelope
-from puresignal.core.hearing.networks import chord_pitches, multipitch
+from puresignal.core.hearing.networks import chord_pitches, multipitch, pitch_levels
 from puresignal.core.hearing.networks.chord_pitches import ChordNetworks
 from puresignal.core.hearing.networks.dense import peaks
 from puresignal.core.hearing.polyphony import strums
@@ -85,7 +85,7 @@ def analyse(networks: ChordNetworks, source: Source, progress: Progress | None =
     parts: list[tuple[np.ndarray, ...]] = []
     for piece in pieces(source, progress):
         flat, mine = piece.samples, piece.frames(multipitch.HOP)
-        seen = chord_pitches.levels(flat, against)
+        seen = pitch_levels.levels(flat, against)
         short = seen.short
         own = np.logaddexp(
             4.6 * short[:, first : first + multipitch.PITCHES], 4.6 * short[:, first + 12 :][:, : multipitch.PITCHES]
