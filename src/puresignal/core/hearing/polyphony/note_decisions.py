@@ -1,6 +1,6 @@
 """Chords to notes.
 
-Two networks estimate for every frame and pitch whether it sounds and begins (chord_pitches.py). A note starts at a
+Three networks estimate for every frame and pitch whether it sounds and begins (chord_pitches.py). A note starts at a
 peak of its onset probability followed by sound, and lasts as long as it sounds.
 
 Source  onsets and frames: C. Hawthorne and others, 2018
