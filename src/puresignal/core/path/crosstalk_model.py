@@ -37,7 +37,8 @@ MOST = 0.9
 """Highest prior probability of crosstalk for a pair's candidates."""
 SOFTER = 0.6
 """Spread below the mean: a pad shaken less than usual is still crosstalk."""
-ROUNDS = 14
+ROUNDS, FEWER_ROUNDS = 10, 3
+"""Rounds of the fit; and of the one before it, which says how much others shake a pad."""
 _SMALLEST = 1e-5
 
 
@@ -148,10 +149,10 @@ def fit(
     seen = _Candidates(pair, pairs, share, gap_ms, struck, across, hands_ms)
     first = np.where(across, ACROSS_FIRST, SHARE_FIRST)
     as_soft = seen.as_soft_strokes(np.log(velocity), np.log(softest)) + SOFT_STROKES
-    hill = seen.highest(first)
+    hill = seen.highest(first, FEWER_ROUNDS)
     held = np.where((as_soft > seen.height(hill))[pair], 0.0, seen.held(hill))
     # A pad that others shake is shaken by this one too, and a pad that none shakes is not.
-    hill = seen.highest(seen.pooled(first, held, shaken))
+    hill = seen.highest(seen.pooled(first, held, shaken), ROUNDS)
     mean, spread, part, at, about = hill
     soft = as_soft > seen.height(hill)
     likelier = _logistic(np.log(part) - np.log1p(-part) + occurred)
@@ -260,10 +261,10 @@ class _Candidates:
         known = (alike >= np.maximum(FEWEST_EQUAL, MOSTLY * count)) & (mean > softest + np.log(ABOVE_FLOOR))
         return np.where(equal & known, np.bincount(self.pair, logs, self.pairs), -np.inf)
 
-    def highest(self, first: np.ndarray) -> Hill:
+    def highest(self, first: np.ndarray, rounds: int) -> Hill:
         """The highest modes within reach. first: (pairs,) the usual share of candidates that are crosstalk"""
         # The likelihood has several modes: each pair takes the highest of those within reach.
-        hills = [self.climb(np.full(self.pairs, start), later, first) for later in LATER_MS for start in STARTS]
+        hills = [self.climb(np.full(self.pairs, start), later, first, rounds) for later in LATER_MS for start in STARTS]
         best = np.argmax(np.stack([self.height(hill) for hill in hills]), axis=0)
         return tuple(np.stack(column)[best, np.arange(self.pairs)] for column in zip(*hills, strict=True))
 
@@ -279,7 +280,7 @@ class _Candidates:
         moved = np.log(share) - np.log1p(-share) - usual
         return _logistic(usual + np.clip(moved, -FURTHEST, FURTHEST))
 
-    def climb(self, mean: np.ndarray, later_ms: float, first: np.ndarray) -> Hill:
+    def climb(self, mean: np.ndarray, later_ms: float, first: np.ndarray, rounds: int) -> Hill:
         """From a mean, at the usual time or later, to the nearest mode. first: as in highest()"""
         pairs = self.pairs
         usual_at = np.where(self.across, ACROSS_AT_MS, SHAKEN_AT_MS)
@@ -288,7 +289,7 @@ class _Candidates:
         at = usual_at + later_ms
         hill: Hill = (mean, np.full(pairs, FIRST_SPREAD), first, at, np.maximum(usual_about, later_ms / 3))
         count = np.bincount(self.pair, minlength=pairs).astype(float)
-        for _ in range(ROUNDS):
+        for _ in range(rounds):
             held = self.held(hill)
             weight = np.bincount(self.pair, held, pairs)
             # A few pseudo-candidates hold each pair near the usual values until it has enough of its own.
