@@ -245,11 +245,13 @@ def _occurred(found: Candidates, pair: np.ndarray, by: np.ndarray, pad: np.ndarr
     pad, velocity  of all hits
     """
     candidates, hits = np.ones(len(by)), np.ones(len(by))
-    for number, shaking in enumerate(by.tolist()):
-        louder = found.louder[pair == number]
-        enough = np.quantile(louder, QUIETER)
-        hits[number] = np.count_nonzero((pad == shaking) & (velocity >= enough))
-        candidates[number] = min(hits[number], np.count_nonzero(louder >= enough))
+    by_pair = np.argsort(pair, kind="stable")
+    louder = np.split(found.louder[by_pair], np.cumsum(np.bincount(pair, minlength=len(by)))[:-1])
+    strokes = {number: np.sort(velocity[pad == number]) for number in set(by.tolist())}
+    for number, (shaking, mine) in enumerate(zip(by.tolist(), louder, strict=True)):
+        enough = np.quantile(mine, QUIETER)
+        hits[number] = len(strokes[shaking]) - np.searchsorted(strokes[shaking], enough)
+        candidates[number] = min(hits[number], np.count_nonzero(mine >= enough))
     return log_occurred(candidates, hits)
 
 

@@ -36,8 +36,8 @@ POSSIBLE = 0.01
 """Chance from which the gate lets a pitch through,"""
 BEFORE, AFTER = 4, 2
 """and for this many frames before and after."""
-AT_ONCE = 2048
-"""Rows evaluated at once, so that they stay in the cache."""
+AT_ONCE, FRAMES_AT_ONCE = 2048, 64
+"""Rows evaluated at once, and frames by the gate, so that they stay in the cache."""
 
 _PLACE = np.arange(LOWEST - FIRST, LOWEST - FIRST + PITCHES)
 _FINE = (3 * np.clip(_PLACE[:, None, None] + np.array(LONG_SEEN)[:, None], 0, SEMITONES - 1) + np.arange(3)).reshape(
@@ -63,8 +63,8 @@ def possible(gate: dense.Network, seen: Levels) -> np.ndarray:
     """(frames, PITCHES) bool: what may be a note."""
     chance = np.empty((len(seen), PITCHES), bool)
     everywhere = np.arange(PITCHES)
-    for begin in range(0, len(seen), AT_ONCE // 32):
-        here = np.arange(begin, min(begin + AT_ONCE // 32, len(seen)))
+    for begin in range(0, len(seen), FRAMES_AT_ONCE):
+        here = np.arange(begin, min(begin + FRAMES_AT_ONCE, len(seen)))
         frame, pitch = np.repeat(here, PITCHES), np.tile(everywhere, len(here))
         chance[here] = (gate.probability(inputs(seen, frame, pitch)) > POSSIBLE).reshape(len(here), PITCHES)
     out = chance.copy()
