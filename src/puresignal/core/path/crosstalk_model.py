@@ -162,8 +162,8 @@ def fit(
 def log_occurred(candidates: np.ndarray, hits: np.ndarray) -> np.ndarray:
     """Log odds for crosstalk from how many hits of a pad were followed by a candidate on another, 0 or more.
 
-    What a stand passes on, it nearly always passes on; two hands meet now and then. That it is rare says nothing,
-    since a module may send only some of it.
+    What a stand passes on, it passes on nearly every time; two hands meet now and then. A low share says nothing, since
+    a module may send only some of the crosstalk.
 
     candidates, hits  (n,) of them, the hits as loud as those that were followed
     Source  beta-binomial: J. G. Skellam, 1948
@@ -262,7 +262,10 @@ class _Candidates:
         return np.where(equal & known, np.bincount(self.pair, logs, self.pairs), -np.inf)
 
     def highest(self, first: np.ndarray, rounds: int) -> Hill:
-        """The highest modes within reach. first: (pairs,) the usual share of candidates that are crosstalk"""
+        """The highest modes within reach after some rounds of the fit.
+
+        first  (pairs,) the usual share of candidates that are crosstalk
+        """
         # The likelihood has several modes: each pair takes the highest of those within reach.
         hills = [self.climb(np.full(self.pairs, start), later, first, rounds) for later in LATER_MS for start in STARTS]
         best = np.argmax(np.stack([self.height(hill) for hill in hills]), axis=0)
@@ -281,7 +284,7 @@ class _Candidates:
         return _logistic(usual + np.clip(moved, -FURTHEST, FURTHEST))
 
     def climb(self, mean: np.ndarray, later_ms: float, first: np.ndarray, rounds: int) -> Hill:
-        """From a mean, at the usual time or later, to the nearest mode. first: as in highest()"""
+        """From a mean, at the usual time or later, towards the nearest mode. first, rounds: as in highest()"""
         pairs = self.pairs
         usual_at = np.where(self.across, ACROSS_AT_MS, SHAKEN_AT_MS)
         usual_about = np.where(self.across, ACROSS_SPREAD_MS, SHAKEN_SPREAD_MS)

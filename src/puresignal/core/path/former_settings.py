@@ -1,5 +1,5 @@
-"""Settings of earlier files that stand elsewhere now, or are told otherwise: random velocities and fine steps were part
-of the shapes, and the confidence of crosstalk was no chance."""
+"""Settings of earlier files that moved or changed their scale: random velocities and fine steps were part of the
+shapes, and the confidence of crosstalk was overstated."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from puresignal.core.path.velocity_curve import ALL
 
 _MOVED = {"velocity.seed": "vary.seed", "velocity.round": "vary.round", "velocity.fine": "target.fine"}
 _SURER = 1.8
-"""Log odds by which the confidence of crosstalk was told too high before version 2."""
+"""Log odds by which the confidence of crosstalk was overstated before version 2."""
 _AMOUNT, _BIAS = ("randomness", "varied"), ("bias", "vary_centre")
 
 
@@ -36,7 +36,7 @@ def moved(data: dict[Any, Any]) -> dict[Any, Any]:
 
 
 def told_as_chances(stage: str, values: dict[Any, Any]) -> dict[Any, Any]:
-    """Settings of a stage from before version 2, with limits of confidence as chances, so that they remove the same."""
+    """Settings of a stage from before version 2; the limit of confidence is converted to remove the same notes."""
     limit = values.get("min_confidence", values.get("sure"))
     if stage != "crosstalk" or not isinstance(limit, int | float) or not 0 < limit < 1:
         return values

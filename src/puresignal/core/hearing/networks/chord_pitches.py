@@ -4,8 +4,9 @@ The first sees the spectrum about one pitch, as in multipitch.py, with a window 
 and after. A harmonic of a sounding note looks like a softer note to it. The second also sees what the first said of
 the pitches that share harmonics with this one, at this moment and around it, so that notes are tested against each
 other: an octave that the note beneath it explains, a neighbour that is louder, a chord whose notes begin together.
-Both are shared by all pitches. The third (harmonic.py) follows all pitches over time; it errs elsewhere, so the mean of
-both is told. The first two are trained by training/train_chord_pairs.py, the third by training/train_chords.py.
+Both are shared by all pitches. The third (harmonic.py) follows all pitches over time; it makes other mistakes, so the
+result is the mean of both. The first two are trained by training/train_chord_pairs.py, the third by
+training/train_chords.py.
 
 Sources  harmonic sums tested against each other: A. Klapuri, Multiple fundamental frequency estimation by summing
          harmonic amplitudes, 2006; onsets and frames: C. Hawthorne and others, 2018
@@ -44,10 +45,8 @@ ASKED = 0.02
 """First estimate from which the second network is asked; below it the first one stands."""
 AT_ONCE = 1024
 """Rows evaluated at once, so that they stay in the cache."""
-
-
-MIXED = 0.5
-"""Weight of the third network."""
+THIRD_WEIGHT = 0.5
+"""Weight of the third network in the mean of it and the other two."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,5 +125,5 @@ def probability(networks: ChordNetworks, seen: Levels) -> np.ndarray:
     for begin in range(0, len(frame), AT_ONCE):
         part = slice(begin, begin + AT_ONCE)
         out[frame[part], pitch[part]] = networks.second.probability(judged_rows(seen, first, frame[part], pitch[part]))
-    out += MIXED * (networks.third.probability(seen, asked) - out)
+    out += THIRD_WEIGHT * (networks.third.probability(seen, asked) - out)
     return out
