@@ -5,7 +5,8 @@ again), and one that computes them from pads, stands, floor and its own settings
 defaults were chosen on; takes whose faults are under 1 % or over 12 % of the hits are not counted for the second.
 `--seeds N` takes of each, `--first N` the first seed, `--live MS` looks only so far ahead, `--ungrouped` takes the
 stands out of the maps, `--curve` shows how often a confidence is right, `--knowing` adds a judge that knows how the
-module was set (support/knowing_judge.py).
+module was set (support/knowing_judge.py). `--songs FOLDER` plays drum parts by others, from the files that
+training/collect_music.py makes, instead of the drummer that the simulators share.
 """
 
 from __future__ import annotations
@@ -18,6 +19,9 @@ from pathlib import Path
 import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
+sys.path.insert(0, str(Path(__file__).parent))
+
+from support import composed_drums, composed_takes
 
 from bench.support.knowing_judge import KnowingJudge
 from puresignal.core.kit.note_map import NoteMap
@@ -49,6 +53,21 @@ def made(source: str, seed: int) -> tuple[Sent, NoteMap, float]:
     if setup.one_stand:
         kit = replace(kit, pads=tuple(replace(pad, group="rack") for pad in kit.pads))
     return sent, kit, bpm
+
+
+def composed(source: str, seed: int, parts: list[composed_takes.Piece]) -> tuple[Sent, NoteMap, float]:
+    """The same with a drum part by others."""
+    played = composed_drums.performance(parts, seed)
+    kit = note_map_file.shipped(KITS[seed % len(KITS)])
+    if source == "physics":
+        take = trigger_physics.perform(kit, played, seed)
+        return take.sent, take.kit, take.bpm
+    random = np.random.default_rng([SOURCES.index(source), seed])
+    setup = FaultRanges(width=1.0 if source == "drawn" else 1.5)
+    setup = replace(setup, doubles=float(random.uniform(0.02, 0.08)), one_stand=seed % 3 == 2)
+    if setup.one_stand:
+        kit = replace(kit, pads=tuple(replace(pad, group="rack") for pad in kit.pads))
+    return adversarial_takes.sent(kit, played, seed, setup, random), kit, played.bpm
 
 
 def computed(seed: int) -> trigger_physics.PhysicalTake:
@@ -100,10 +119,13 @@ def counted(sent: Sent, kept: list[bool]) -> Judged:
     return real, false, 2 * right / (left + sum(real.values()))
 
 
-def table(source: str, seeds: range, path: CleaningPath, ungrouped: bool, with_curve: bool) -> None:
+def table(
+    source: str, seeds: range, path: CleaningPath, ungrouped: bool, with_curve: bool,
+    parts: list[composed_takes.Piece] | None = None,
+) -> None:  # fmt: skip
     results, curve = [], []
     for seed in seeds:
-        sent, kit, bpm = made(source, seed)
+        sent, kit, bpm = composed(source, seed, parts) if parts else made(source, seed)
         if not counts(source, sent):
             continue
         if ungrouped:
@@ -155,8 +177,12 @@ def main() -> None:
     path = CleaningPath()
     if "--live" in sys.argv:
         path = replace(path, crosstalk=replace(path.crosstalk, lookahead_ms=number("--live", 4.0)))
+    parts = None
+    if "--songs" in sys.argv:
+        found = composed_takes.pieces(Path(sys.argv[sys.argv.index("--songs") + 1]))
+        parts = [piece for piece in found if piece.drums]
     for source in SOURCES:
-        table(source, range(first, first + count), path, "--ungrouped" in sys.argv, "--curve" in sys.argv)
+        table(source, range(first, first + count), path, "--ungrouped" in sys.argv, "--curve" in sys.argv, parts)
     if "--knowing" in sys.argv:
         takes = [computed(seed) for seed in range(first, first + count)]
         show("physics, by one that knows", [knowing(take) for take in takes if counts("physics", take.sent)])

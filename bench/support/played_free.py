@@ -330,14 +330,15 @@ def _marked(rows: list[Row], bar: int, long: float, beat: float) -> list[Row]:
     return rows
 
 
-def play(kind: Kind, way: str, seed: int, bars: int = 20, marks: bool = True) -> Played:
-    """A take of a kind, played in a way. The tempo is that of quarter notes, 60 to 180.
+def play(kind: Kind, way: str, seed: int, bars: int = 20, marks: bool = True, bpm: float | None = None) -> Played:
+    """A take of a kind, played in a way. bpm: quarter notes in a minute; drawn from 66 to 176 if it is not given.
 
     marks: three drummers of four mark their phrases of eight bars. Some kinds tell nothing of their bars otherwise
     """
     chance = np.random.default_rng(seed)
     long = 4 * kind.meter[0] / kind.meter[1]
-    bpm = float(chance.uniform(66, 176 if kind.beat >= 1 else 150))
+    drawn = float(chance.uniform(66, 176 if kind.beat >= 1 else 150))
+    bpm = bpm or drawn
     quarters = np.arange(0, bars * long + 1, 0.25)
     speed = np.full(len(quarters), bpm)
     if way in ("drift", "faults", "pick-up"):

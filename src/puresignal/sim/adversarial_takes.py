@@ -68,17 +68,21 @@ def perform(kit: NoteMap, bars: int, bpm: float, seed: int, ranges: FaultRanges)
     chosen = [pool[int(random.integers(len(pool)))] for _ in range(bars)]
     played = drummer.play(chosen, bpm, seed, hand)
     played = playable(played, random, bpm)
+    return sent(kit, played, seed, ranges, random), played
+
+
+def sent(kit: NoteMap, played: Performance, seed: int, ranges: FaultRanges, random: np.random.Generator) -> Sent:
+    """What the module sends for a performance."""
     faults = Faults(hanging=0.01, no_length=0.02, stray=0.005)
-    module = _FaultyModule(kit, faults, seed, ranges, random)
-    return module.perform(played), played
+    return _FaultyModule(kit, faults, seed, ranges, random).perform(played)
 
 
 def playable(played: Performance, random: np.random.Generator, bpm: float) -> Performance:
     """The part of a performance that two hands can play, with taps after some accents."""
-    return replace(played, strokes=_with_taps(_spaced(played.strokes), random, bpm))
+    return replace(played, strokes=_with_taps(spaced(played.strokes), random, bpm))
 
 
-def _spaced(strokes: tuple[Stroke, ...]) -> tuple[Stroke, ...]:
+def spaced(strokes: tuple[Stroke, ...]) -> tuple[Stroke, ...]:
     """The strokes that two hands can play: no drum is struck twice within 16 ms, nor softly within 40 ms of a loud
     one."""
     kept: list[Stroke] = []

@@ -122,6 +122,25 @@ def test_what_follows_the_loudness_of_the_hit_goes_however_regular_it_is(seed):
     assert kept(outcome) == sorted([(n, v) for _, n, v in (*hard, *accents)])
 
 
+@pytest.mark.parametrize("seed", range(4))
+def test_soft_strokes_that_always_come_with_a_loud_one_stay_where_their_time_varies_as_hands_do(seed):
+    random = np.random.default_rng(seed)
+    loud = [(i + 0.5 + random.normal(0, 0.004), 38, int(random.integers(88, 104))) for i in range(60)]
+    soft = [(i + 0.5 + random.normal(0, 0.004), 48, int(random.integers(18, 31))) for i in range(60)]
+    assert len(kept(play(*loud, *soft, path=CleaningPath()))) == 120
+    # The same notes always as much later are what the stand passes on.
+    shaken = [(at + 0.0025, 48, velocity) for (at, _, _), (_, _, velocity) in zip(loud, soft, strict=True)]
+    assert len(kept(play(*loud, *shaken, path=CleaningPath()))) < 70
+
+
+def test_a_third_pad_that_is_struck_more_loudly_does_not_hide_what_shakes():
+    random = np.random.default_rng(5)
+    snare = [(i + 0.5, 38, int(random.integers(84, 100))) for i in range(60)]
+    crash = [(at + random.normal(0, 0.006), 48, 120) for at, _, _ in snare]
+    shaken = [(at + 0.003, 45, round(0.2 * velocity)) for at, _, velocity in snare]
+    assert (45, 18) not in kept(play(*snare, *crash, *shaken, path=CleaningPath()))
+
+
 def test_another_stroke_among_ghost_notes_of_one_loudness_changes_nothing():
     random = np.random.default_rng(7)
     hard = [(i * 0.5, 48, int(random.integers(70, 127))) for i in range(30)]
@@ -138,7 +157,7 @@ def test_a_pad_that_others_shake_is_shaken_by_one_more():
     pair = np.repeat([0, 1, 2], [2, 20, 2])
     share, gap_ms = random.normal(np.log(0.2), 0.1, len(pair)), random.normal(3.0, 1.0, len(pair))
     across, hands_ms = np.zeros(3, bool), crosstalk_model.HAND_MS
-    seen = crosstalk_model._Candidates(pair, 3, share, gap_ms, np.full(len(pair), -6.0), across, hands_ms)
+    seen = crosstalk_model._Candidates(pair, 3, share, gap_ms, np.full(len(pair), -6.0), across, hands_ms, across)
     first = np.full(3, 0.1)
     held = np.where(pair == 1, 0.95, 0.5)
     one, many, apart = seen.pooled(first, held, np.array([4, 4, 7]))

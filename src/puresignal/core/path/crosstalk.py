@@ -37,6 +37,7 @@ from puresignal.core.path.crosstalk_model import (
     log_struck,
     smoothed,
     usual_alone,
+    varies_as_hands,
 )
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.removal import INHERITED_END, NARROWLY_KEPT, inherit
@@ -225,7 +226,7 @@ def learn(notes: Notes, context: Context, settings: Crosstalk) -> KitModel:
     columns, soft = fit(
         pair, len(used), share, 1000 * found.gap, found.shaken, level, counts, usual_alone(stands.ghosts), across,
         found.velocity, max(1.0, float(notes.velocity.min())), hands_ms,
-        used % size, _occurred(found, pair, used // size, pad, notes.velocity),
+        used % size, _occurred(found, pair, used // size, pad, notes.velocity), _by_hands(found, pair, pad, notes),
     )  # fmt: skip
     # How softly a pad is played is seen from these, too.
     played = soft[pair]
@@ -255,6 +256,39 @@ def _occurred(found: Candidates, pair: np.ndarray, by: np.ndarray, pad: np.ndarr
     return log_occurred(candidates, hits)
 
 
+def _by_hands(found: Candidates, pair: np.ndarray, pad: np.ndarray, notes: Notes) -> np.ndarray:
+    """(pairs,) whether the time between the notes of a pair varies as it does between two hands, and no other pad that
+    sounds with most of them may have shaken them.
+
+    pair  the pair of each candidate; pad: of all notes
+    """
+    order = np.argsort(pair, kind="stable")
+    rows = np.split(order, np.cumsum(np.bincount(pair))[:-1])
+    out = np.zeros(len(rows), bool)
+    starts: dict[int, np.ndarray] = {}
+    for number, mine in enumerate(rows):
+        if not varies_as_hands(1000 * found.gap[mine]):
+            continue
+        if not starts:
+            starts = {each: notes.start[pad == each] for each in np.unique(pad[pad >= 0]).tolist()}
+        at, shaken = notes.start[found.row[mine]], int(found.shaken[mine[0]])
+        out[number] = all(
+            len(gap) < MOST_OF * len(mine) or varies_as_hands(gap)
+            for other, struck in starts.items()
+            if other != shaken
+            for gap in [_nearest_ms(at, struck)]
+        )
+    return out
+
+
+def _nearest_ms(at: np.ndarray, struck: np.ndarray) -> np.ndarray:
+    """Milliseconds from the nearest of some strokes, of those of `at` that have one near. struck: rising"""
+    after = np.clip(np.searchsorted(struck, at), 1, len(struck) - 1) if len(struck) > 1 else np.zeros(len(at), int)
+    before = np.maximum(0, after - 1)
+    gap = np.where(at - struck[before] < struck[after] - at, at - struck[before], at - struck[after])
+    return np.asarray(1000 * gap[np.abs(gap) < LONE_MS / 1000])
+
+
 def _one_stand(group: np.ndarray) -> np.ndarray:
     """(pads, pads) whether two pads are on one stand. group: as in Stands"""
     group = group[:-1] if len(group) > 1 else group
@@ -271,6 +305,8 @@ def _alone(
     )
 
 
+MOST_OF = 0.6
+"""Part of a pair's candidates that another pad must sound with to be taken for what shakes them."""
 QUIETER = 0.25
 """Part of a pair's candidates whose hits may be too soft to shake each time."""
 CAUTION = 2.6

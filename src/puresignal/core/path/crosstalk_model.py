@@ -133,6 +133,7 @@ def fit(
     hands_ms: float,
     shaken: np.ndarray,
     occurred: np.ndarray,
+    by_hands: np.ndarray,
 ) -> tuple[tuple[np.ndarray, ...], np.ndarray]:
     """Mean and spread of the log share, the share of crosstalk, and mean and spread of the gap in ms, for each pair of
     pads; and whether each pair's candidates are strokes that are as soft as each other, (pairs,).
@@ -144,9 +145,10 @@ def fit(
     hands_ms                         as in KitModel
     shaken, occurred                 (pairs,) the pad that is shaken, and how much it speaks for crosstalk that hits of
                                      the other pad were often followed by a candidate (log_occurred)
+    by_hands                         (pairs,) whether their time varies as between two hands (varies_as_hands)
     """
     struck = log_struck(smoothed(alone.astype(float), usual)[pad, level], gap_ms, hands_ms)
-    seen = _Candidates(pair, pairs, share, gap_ms, struck, across, hands_ms)
+    seen = _Candidates(pair, pairs, share, gap_ms, struck, across, hands_ms, by_hands)
     first = np.where(across, ACROSS_FIRST, SHARE_FIRST)
     as_soft = seen.as_soft_strokes(np.log(velocity), np.log(softest)) + SOFT_STROKES
     hill = seen.highest(first, FEWER_ROUNDS)
@@ -157,6 +159,12 @@ def fit(
     soft = as_soft > seen.height(hill)
     likelier = _logistic(np.log(part) - np.log1p(-part) + occurred)
     return (mean, spread, np.where(soft, np.minimum(FEW, part), likelier), at, about), soft
+
+
+def varies_as_hands(gap_ms: np.ndarray) -> bool:
+    """Whether the times between two notes vary as they do between two hands. A way through stand or floor always takes
+    the same time."""
+    return len(gap_ms) >= FEWEST_BY_HANDS and float(np.std(gap_ms)) > VARIES_MS
 
 
 def log_occurred(candidates: np.ndarray, hits: np.ndarray) -> np.ndarray:
@@ -181,6 +189,9 @@ def _log_beta(a: np.ndarray, b: np.ndarray) -> np.ndarray:
     return np.array([lgamma(x) + lgamma(y) - lgamma(x + y) for x, y in zip(a.tolist(), b.tolist(), strict=True)])
 
 
+FEWEST_BY_HANDS, VARIES_MS = 8, 3.0
+"""From so many notes on the spread of the time between two pads is known; and the spread in ms from which they were
+struck by two hands."""
 OFTEN_SHAKEN, OFTEN_PLAYED = (0.5, 1.0), (0.7, 5.3)
 """Beta distributions of the share of hits that are followed by a candidate, where it is crosstalk and where not."""
 OCCURRED, MOST_OCCURRED = 0.5, 3.0
@@ -233,6 +244,7 @@ class _Candidates:
     struck: np.ndarray
     across: np.ndarray
     hands_ms: float
+    by_hands: np.ndarray
 
     def as_soft_strokes(self, loud: np.ndarray, softest: float) -> np.ndarray:
         """(pairs,) log likelihood that nearly all candidates were played, each pair's as loud as each other.
@@ -258,8 +270,9 @@ class _Candidates:
         as_equal = np.log(0.9) + log_struck(np.maximum(bins, _SMALLEST**2), self.gap_ms, self.hands_ms)
         # Now and then there is another stroke among them.
         logs = np.where(near, as_equal, np.logaddexp(as_equal, np.log(0.1) + self.struck))
-        known = (alike >= np.maximum(FEWEST_EQUAL, MOSTLY * count)) & (mean > softest + np.log(ABOVE_FLOOR))
-        return np.where(equal & known, np.bincount(self.pair, logs, self.pairs), -np.inf)
+        enough = alike >= np.maximum(FEWEST_EQUAL, MOSTLY * count)
+        known = enough & (self.by_hands | (equal & (mean > softest + np.log(ABOVE_FLOOR))))
+        return np.where(known, np.bincount(self.pair, logs, self.pairs), -np.inf)
 
     def highest(self, first: np.ndarray, rounds: int) -> Hill:
         """The highest modes within reach after some rounds of the fit.

@@ -1,0 +1,191 @@
+"""Music by others as MIDI files of one meter each: `collect_music.py FOLDER [--songs FOLDER] [--scores]`.
+
+What bench/tempo.py measures and learns from beside its own patterns. --songs: MIDI files in a folder and those below
+it, also inside game data (WAD files), such as the Debian packages freedoom, simutrans-data and openttd-openmsx hold;
+--scores: the corpus of the Python package music21 (its parts may be used as their own notes say; not all are free for
+every use). FOLDER gets one folder for each source, and in it one file for each piece, one track for each part.
+"""
+
+from __future__ import annotations
+
+import struct
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from puresignal.core.midi import messages
+from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
+from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
+from puresignal.io import midi_reader, midi_writer
+
+PPQ = 480
+CORPORA = ("mozart", "haydn", "airdsAirs", "ryansMammoth", "oneills1850")
+UNMARKED = 80
+"""Velocity of what is written without dynamics."""
+
+
+@dataclass(frozen=True)
+class Part:
+    """Rows of (quarter notes from the first bar line, MIDI note, velocity, quarter notes long), and a channel 1..16."""
+
+    rows: list[tuple[float, int, int, float]]
+    channel: int
+
+
+def written(parts: list[Part], meter: tuple[int, int], bpm: float) -> bytes:
+    """A MIDI file of some parts."""
+    tracks = []
+    for part in parts:
+        events = []
+        for at, note, velocity, long in part.rows:
+            begin, end = round(at * PPQ), max(round(at * PPQ) + 1, round((at + long) * PPQ))
+            events += [(begin, 1, messages.NOTE_ON, note, velocity), (end, 0, messages.NOTE_OFF, note, 0)]
+        events.sort()
+        tick, _, kind, note, velocity = (np.array(column) for column in zip(*events, strict=True))
+        rows = Messages(
+            tick.astype(np.int64), (kind | (part.channel - 1)).astype(np.uint8), note.astype(np.uint8),
+            velocity.astype(np.uint8), np.full(len(tick), -1, np.int32),
+        )  # fmt: skip
+        tracks.append(SongTrack("", rows, end_tick=int(tick.max())))
+    tempo = TempoMap(PPQ, (Tempo(0, round(60e6 / bpm)),), (Meter(0, *meter),))
+    return midi_writer.to_bytes(Song(1, tempo, tuple(tracks)))
+
+
+def lumps(path: Path) -> Iterator[tuple[str, bytes]]:
+    """Names and contents of the MIDI files inside a WAD file."""
+    whole = path.read_bytes()
+    count, at = struct.unpack("<II", whole[4:12])
+    for i in range(count):
+        begin, size, name = struct.unpack("<II8s", whole[at + 16 * i : at + 16 * i + 16])
+        if whole[begin : begin + 4] == b"MThd":
+            yield name.strip(b"\0").decode(), whole[begin : begin + size]
+
+
+def songs(folder: Path) -> Iterator[tuple[str, bytes]]:
+    """The longest stretch of one meter of every MIDI file, by name."""
+    seen: set[bytes] = set()
+    for path in sorted(folder.rglob("*")):
+        if path.suffix.lower() not in (".mid", ".midi", ".wad"):
+            continue
+        found = lumps(path) if path.suffix.lower() == ".wad" else [(path.stem, path.read_bytes())]
+        for name, content in found:
+            if content in seen:
+                continue
+            seen.add(content)
+            try:
+                made = one_meter(midi_reader.parse(content, name))
+            except (ValueError, OSError) as trouble:
+                print(f"{name}: {trouble}")
+                continue
+            if made:
+                yield name, made
+
+
+def one_meter(song: Song) -> bytes | None:
+    """The longest stretch of one meter, from its first bar line."""
+    size = song.tempo.ppq
+    last = max((int(t.messages.tick.max()) for t in song.tracks if len(t.messages)), default=0)
+    meters = list(song.tempo.meters) or [Meter(0, 4, 4)]
+    ends = [meter.tick for meter in meters[1:]] + [last]
+    longest = int(np.argmax([end - meter.tick for end, meter in zip(ends, meters, strict=True)]))
+    meter, begin, end = meters[longest], meters[longest].tick, ends[longest]
+    rows: dict[int, list[tuple[float, int, int, float]]] = {}
+    for track in song.tracks:
+        held: dict[tuple[int, int], list[tuple[int, int]]] = {}
+        columns = track.messages
+        for tick, status, note, value in zip(
+            columns.tick.tolist(), columns.status.tolist(), columns.data1.tolist(), columns.data2.tolist(), strict=True
+        ):
+            kind, channel = status & 0xF0, (status & 0x0F) + 1
+            if kind == messages.NOTE_ON and value:
+                held.setdefault((channel, note), []).append((tick, value))
+            elif kind in (messages.NOTE_ON, messages.NOTE_OFF) and held.get((channel, note)):
+                start, velocity = held[channel, note].pop(0)
+                if begin <= start < end:
+                    row = (start - begin) / size, note, velocity, (tick - start) / size
+                    rows.setdefault(channel, []).append(row)
+    tempos = [tempo for tempo in song.tempo.tempos if tempo.tick <= begin]
+    bpm = tempos[-1].bpm if tempos else 120.0
+    parts = [Part(sorted(found), channel) for channel, found in sorted(rows.items())]
+    return written(parts, (meter.numerator, meter.denominator), bpm) if parts else None
+
+
+def scores(name: str) -> Iterator[tuple[str, bytes]]:
+    """The pieces of one meter in a part of the corpus of music21."""
+    import music21
+    from music21 import converter
+
+    root = Path(music21.__file__).parent / "corpus" / name
+    for path in sorted(root.rglob("*")):
+        if path.suffix not in (".mxl", ".xml", ".krn", ".abc", ".musicxml"):
+            continue
+        tunes = [path.read_text(errors="replace")]
+        if path.suffix == ".abc":
+            tunes = ["X:" + tune for tune in ("\n" + tunes[0]).split("\nX:")[1:]]
+        for i, tune in enumerate(tunes):
+            try:
+                score = converter.parseData(tune, format="abc") if path.suffix == ".abc" else converter.parse(path)
+                made = of_score(score)
+            except Exception as trouble:
+                print(f"{path.name} {i}: {trouble}")
+                continue
+            if made:
+                yield f"{path.parent.name}-{path.stem}-{i}", made
+
+
+def of_score(score: object) -> bytes | None:
+    """A MIDI file of a score of one meter; a pick-up comes at the end of the first bar."""
+    from music21 import harmony
+
+    bars: list[float] = []
+    meters: set[str] = set()
+    found: list[list[tuple[float, int, int, float]]] = []
+    for part in score.stripTies().parts:  # type: ignore[attr-defined]
+        own = list(part.getElementsByClass("Measure"))
+        for measure in own:
+            meters |= {each.ratioString for each in measure.getElementsByClass("TimeSignature")}
+        bars = max(bars, [float(measure.offset) for measure in own], key=len)
+        rows = [
+            (float(note.offset), int(pitch.midi), UNMARKED, float(note.quarterLength))
+            for note in part.flatten().notes
+            if not isinstance(note, harmony.ChordSymbol) and not note.duration.isGrace
+            for pitch in note.pitches
+        ]
+        if rows:
+            found.append(sorted(rows))
+    if len(meters) != 1 or len(bars) < 10 or not found:
+        return None
+    numerator, denominator = (int(each) for each in meters.pop().split("/"))
+    long = 4 * numerator / denominator
+    if np.mean(np.abs((np.array(bars[1:]) - bars[1]) % long) < 0.01) < 0.95:
+        return None
+    first = bars[1] - long
+    parts = [
+        Part([(at - first, *rest) for at, *rest in rows], 1 + i % 9)  # type: ignore[misc]
+        for i, rows in enumerate(found)
+    ]
+    return written(parts, (numerator, denominator), 120.0)
+
+
+def main() -> None:
+    folder = Path(sys.argv[1])
+    sources: dict[str, Iterator[tuple[str, bytes]]] = {}
+    if "--songs" in sys.argv:
+        for each in sorted(Path(sys.argv[sys.argv.index("--songs") + 1]).iterdir()):
+            sources[each.name] = songs(each)
+    if "--scores" in sys.argv:
+        sources |= {name: scores(name) for name in CORPORA}
+    for name, pieces in sources.items():
+        (folder / name).mkdir(parents=True, exist_ok=True)
+        count = 0
+        for piece, content in pieces:
+            (folder / name / f"{piece}.mid").write_bytes(content)
+            count += 1
+        print(f"{name}: {count} pieces", flush=True)
+
+
+if __name__ == "__main__":
+    main()
