@@ -1,7 +1,9 @@
 """Beats, meter and downbeats found in takes played without a click, by kind and by way; kinds held out apart.
 
-`tempo.py [--takes N] [--fit N]`: N takes of each kind and way. --fit learns the weights anew from N takes drawn by
-chance (3,000 take about ten minutes) and writes them into the program; no kind that is measured here is among them.
+`tempo.py [--takes N] [--music FOLDER] [--fit N]`: N takes of each kind and way. --music measures takes of music by
+others, from the files that training/collect_music.py makes, by where it comes from. --fit learns the weights anew from
+N takes drawn by chance, and with --music from the folders named learn-... too, and writes them into the program; none
+of the written kinds is among them. 2,000 drawn takes and 2,700 others take half an hour.
 """
 
 from __future__ import annotations
@@ -10,13 +12,15 @@ import argparse
 import sys
 import time
 from collections import defaultdict
+from multiprocessing import Pool
 from pathlib import Path
 
 import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parent))
 
-from support import learn_readings
+from support import composed_takes, learn_readings
+from support.composed_takes import Piece
 from support.learn_readings import onsets
 from support.played_free import KINDS, WAYS, Played, f_measure, play
 
@@ -28,23 +32,57 @@ def right_meter(played: Played, found: beat_finder.Beats) -> bool:
     return f_measure(played.bars, found.bars) > 0.8
 
 
-def fit(takes: int) -> None:
-    """Learn the weights anew from drawn takes, and write them where the program reads them."""
+def fit(takes: int, pieces: list[Piece]) -> None:
+    """Learn the weights anew, and write them where the program reads them."""
     drawn = learn_readings.cases(takes)
-    first_aside = round(takes * (1 - learn_readings.KEPT_ASIDE))
-    weights = learn_readings.learn(drawn[:first_aside])
+    first_aside = round(len(drawn) * (1 - learn_readings.KEPT_ASIDE))
+    composed = learn_readings.composed_cases(pieces)
+    weights = learn_readings.learn([*drawn[:first_aside] * learn_readings.DRAWN_COUNT, *composed])
     beats, bars = learn_readings.judge(weights, drawn[first_aside:])
-    print(f"drawn takes kept aside: {takes - first_aside}, F1 {beats:.3f}, bars {bars:.3f}")
+    print(f"drawn takes kept aside: {len(drawn) - first_aside}, F1 {beats:.3f}, bars {bars:.3f}")
     learn_readings.write(weights, Path(reading_weights.__file__))
+
+
+def measured(asked: tuple[Piece, int]) -> tuple[str, float, bool] | None:
+    """A take of music by others: where it comes from, F1 of its beats, and whether the bars are right."""
+    piece, seed = asked
+    played = composed_takes.take(piece, seed)
+    if played is None:
+        return None
+    found = beat_finder.find(onsets(played))
+    return piece.source, f_measure(played.beats, found.time), right_meter(played, found)
+
+
+def music(pieces: list[Piece], takes: int) -> None:
+    """A table by where the music comes from."""
+    chance = np.random.default_rng(1)
+    asked = []
+    for source in sorted({piece.source for piece in pieces}):
+        mine = [piece for piece in pieces if piece.source == source]
+        chosen = chance.permutation(len(mine))
+        # Seeds that nothing was learnt from.
+        asked += [(mine[chosen[i % len(mine)]], 100_000 + i) for i in range(takes)]
+    with Pool() as pool:
+        rows = [row for row in pool.map(measured, asked, chunksize=4) if row is not None]
+    for source in sorted({row[0] for row in rows}):
+        mine = [row for row in rows if row[0] == source]
+        taught = "learnt from" if source.startswith(learn_readings.TAUGHT) else ""
+        beats, few, bars = (np.mean(column) for column in zip(*((r[1], r[1] < 0.6, r[2]) for r in mine), strict=True))
+        print(f"{source:30} {len(mine):4} F1 {beats:.3f}  below 0.6 {few:.2f}  bars {bars:.2f}  {taught}")
 
 
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--takes", type=int, default=1)
     parser.add_argument("--fit", type=int, default=0)
+    parser.add_argument("--music", type=Path)
     options = parser.parse_args()
+    pieces = composed_takes.pieces(options.music) if options.music else []
     if options.fit:
-        fit(options.fit)
+        fit(options.fit, pieces)
+        return
+    if pieces:
+        music(pieces, 60 * options.takes)
         return
     by_kind: dict[str, list[tuple[float, bool]]] = defaultdict(list)
     by_way: dict[str, list[tuple[float, bool]]] = defaultdict(list)

@@ -1,9 +1,10 @@
-"""Music by others as MIDI files of one meter each: `collect_music.py FOLDER [--songs FOLDER] [--scores]`.
+"""Music by others as MIDI files of one meter each: `collect_music.py FOLDER [--songs NAME=PATH] [--scores NAME=PATH]`.
 
-What bench/tempo.py measures and learns from beside its own patterns. --songs: MIDI files in a folder and those below
-it, also inside game data (WAD files), such as the Debian packages freedoom, simutrans-data and openttd-openmsx hold;
---scores: the corpus of the Python package music21 (its parts may be used as their own notes say; not all are free for
-every use). FOLDER gets one folder for each source, and in it one file for each piece, one track for each part.
+What bench/tempo.py and bench/faults.py measure with, and what the finder of beats learns from beside our own patterns.
+FOLDER gets a folder for each NAME, and in it a file for each piece, one track for each part. --songs: MIDI files in
+PATH and below, also inside game data (WAD files), as some games in Debian have them; --scores: scores that the Python
+package music21 can read, such as a folder of its own corpus (look at what each allows). Both may be given several
+times.
 """
 
 from __future__ import annotations
@@ -22,7 +23,6 @@ from puresignal.core.midi.tempo_map import Meter, Tempo, TempoMap
 from puresignal.io import midi_reader, midi_writer
 
 PPQ = 480
-CORPORA = ("mozart", "haydn", "airdsAirs", "ryansMammoth", "oneills1850")
 UNMARKED = 80
 """Velocity of what is written without dynamics."""
 
@@ -113,13 +113,11 @@ def one_meter(song: Song) -> bytes | None:
     return written(parts, (meter.numerator, meter.denominator), bpm) if parts else None
 
 
-def scores(name: str) -> Iterator[tuple[str, bytes]]:
-    """The pieces of one meter in a part of the corpus of music21."""
-    import music21
+def scores(folder: Path) -> Iterator[tuple[str, bytes]]:
+    """The scores of one meter in a folder, by name."""
     from music21 import converter
 
-    root = Path(music21.__file__).parent / "corpus" / name
-    for path in sorted(root.rglob("*")):
+    for path in sorted(folder.rglob("*")):
         if path.suffix not in (".mxl", ".xml", ".krn", ".abc", ".musicxml"):
             continue
         tunes = [path.read_text(errors="replace")]
@@ -173,11 +171,9 @@ def of_score(score: object) -> bytes | None:
 def main() -> None:
     folder = Path(sys.argv[1])
     sources: dict[str, Iterator[tuple[str, bytes]]] = {}
-    if "--songs" in sys.argv:
-        for each in sorted(Path(sys.argv[sys.argv.index("--songs") + 1]).iterdir()):
-            sources[each.name] = songs(each)
-    if "--scores" in sys.argv:
-        sources |= {name: scores(name) for name in CORPORA}
+    for option, given in zip(sys.argv[2::2], sys.argv[3::2], strict=True):
+        name, path = given.split("=", 1)
+        sources[name] = {"--songs": songs, "--scores": scores}[option](Path(path))
     for name, pieces in sources.items():
         (folder / name).mkdir(parents=True, exist_ok=True)
         count = 0

@@ -15,7 +15,7 @@ from puresignal.sim import adversarial_takes
 from puresignal.sim.drummer import Performance, Stroke
 
 ARTICULATIONS = {
-    35: "kick", 36: "kick", 37: "snare.side", 38: "snare.head", 39: "claps", 40: "snare.head", 41: "tom3.head",
+    35: "kick", 36: "kick", 37: "snare.side", 38: "snare.head", 40: "snare.head", 41: "tom3.head",
     42: "hat.closed", 43: "tom3.head", 44: "hat.pedal", 45: "tom2.head", 46: "hat.open", 47: "tom2.head",
     48: "tom1.head", 49: "crash1.edge", 50: "tom1.head", 51: "ride.bow", 52: "crash2.edge", 53: "ride.bell",
     55: "crash1.edge", 57: "crash2.edge", 59: "ride.edge",

@@ -1,4 +1,4 @@
-"""Learns by what the right reading of beats stands out, from takes drawn by chance.
+"""Learns by what the right reading of beats stands out, from takes drawn by chance and from music by others.
 
 A small network (one hidden layer, plus a straight part) gives each reading a number; it is fitted so that the softmax
 over all readings of a take puts its weight on those with the right beats, and on those with the right bars.
@@ -13,6 +13,8 @@ from typing import NamedTuple
 
 import numpy as np
 from scipy.optimize import minimize
+from support import composed_takes
+from support.composed_takes import Piece
 from support.played_free import CRASH, KICK, SNARE, Played, f_measure
 from support.random_playing import random_take
 
@@ -23,10 +25,16 @@ from puresignal.core.timing.onsets import Onsets, onsets_of
 
 FIRST_SEED = 50_000
 KEPT_ASIDE = 0.15
-UNITS, DECAY, STEPS = 14, 1e-3, 160
+UNITS, DECAY, STEPS = 24, 1e-2, 120
+DRAWN_COUNT = 2
+"""Takes drawn by chance count twice: they have every meter, music by others is mostly in four."""
 WRONG_KEPT = 220
 """About so many wrong readings of a take are learnt from; most have thousands, which tell nothing new."""
 GOOD_BEATS, GOOD_BARS = 0.9, 0.8
+TAUGHT, TAKES = "learn-", 300
+"""Folders of music by others that are learnt from begin like this, all other folders are only measured; and takes of
+each kind of part (drums, one part, all parts) in each."""
+FEWEST_ONSETS = 8
 
 
 class Case(NamedTuple):
@@ -66,13 +74,17 @@ def onsets(played: Played) -> Onsets:
     )  # fmt: skip
 
 
-def case(seed: int) -> Case:
-    played = random_take(seed)
+def case(played: Played) -> Case | None:
+    """A take's readings; None if it is too short to be read."""
     heard = onsets(played)
+    if len(heard.time) < FEWEST_ONSETS:
+        return None
     heard = heard.between(*max(pieces_of(heard.time), key=lambda ends: ends[1] - ends[0]))
     begin, end = heard.time[0] - 0.1, heard.time[-1] + 0.1
     beats = played.beats[(played.beats >= begin) & (played.beats <= end)]
     bars = played.bars[(played.bars >= begin) & (played.bars <= end)]
+    if len(heard.time) < FEWEST_ONSETS or len(beats) < FEWEST_ONSETS:
+        return None
     figures, right, right_bars = [], [], []
     for path in paths(heard):
         read = Readings(heard, path)
@@ -88,9 +100,31 @@ def case(seed: int) -> Case:
     return Case(*(column[keep] for column in made))
 
 
+def _drawn(seed: int) -> Case | None:
+    return case(random_take(seed))
+
+
+def _composed(asked: tuple[Piece, int]) -> Case | None:
+    played = composed_takes.take(*asked)
+    return None if played is None else case(played)
+
+
 def cases(count: int) -> list[Case]:
+    """Of takes drawn by chance."""
     with Pool() as pool:
-        return pool.map(case, range(FIRST_SEED, FIRST_SEED + count), chunksize=8)
+        found = pool.map(_drawn, range(FIRST_SEED, FIRST_SEED + count), chunksize=8)
+    return [one for one in found if one is not None]
+
+
+def composed_cases(pieces: Sequence[Piece]) -> list[Case]:
+    """Of takes of the music by others that is learnt from."""
+    asked = []
+    for source in sorted({piece.source for piece in pieces}):
+        mine = [piece for piece in pieces if piece.source == source]
+        asked += [(mine[i % len(mine)], i) for i in range(TAKES if source.startswith(TAUGHT) else 0)]
+    with Pool() as pool:
+        found = pool.map(_composed, asked, chunksize=8)
+    return [one for one in found if one is not None]
 
 
 def learn(learnt_from: Sequence[Case]) -> Weights:

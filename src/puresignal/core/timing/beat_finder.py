@@ -21,9 +21,9 @@ PAUSE, LONGER = 0.5, 1.4
 """A gap is a pause if it is longer than the usual longest by this factor and by so many seconds."""
 NEARLY = 0.25
 """By how much, as a logarithm, the speed after a pause may be another one."""
-RARE_TWO = 3.0
-"""By how much, as a logarithm of odds, bars of four that have the same beats as bars of two are to be preferred: what
-is played to drums is hardly ever counted in two, and a bar of two in the wrong place costs more."""
+RARE_TWO = 1.0
+"""By how much, as a logarithm of odds, drums in bars of four are to be preferred to bars of two with the same beats:
+drums are hardly ever counted in two, and a bar of two in the wrong place costs more."""
 FEWEST = 4
 """Events of which something can be said."""
 
@@ -135,7 +135,7 @@ def _read(onsets: Onsets, like: _Read | None = None) -> _Read | None:
         return None
     values = np.array([value for value, _, _ in rated])
     first, best, which = rated[int(np.argmax(values))]
-    if best.kinds[which][0] == 2:
+    if best.kinds[which][0] == 2 and onsets.back.any():
         four = [(value, i) for value, one, i in rated if one is best and one.kinds[i][0] == 4]
         value, i = max(four, default=(-np.inf, which))
         which = i if value > first - RARE_TWO else which
