@@ -37,6 +37,7 @@ USUAL: dict[tuple[str, str], tuple[float, ...]] = {
     ("crosstalk_model", "ACROSS_FIRST"): (0.05, 0.1, 0.2),
     ("crosstalk_model", "SOFT_STROKES"): (-9.0, -6.0, -3.0),
     ("crosstalk_model", "OCCURRED"): (0.25, 0.5, 0.75),
+    ("crosstalk_model", "VARIES_MS"): (2.6, 3.0, 3.5),
     ("doubles_model", "GAP_MS"): (18.0, 22.0, 27.0),
     ("doubles_model", "PART"): (0.2, 0.25, 0.31),
     ("doubles_model", "LOUDEST"): tuple(np.log([0.33, 0.4, 0.48]).tolist()),

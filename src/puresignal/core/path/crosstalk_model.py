@@ -218,7 +218,8 @@ FEWEST_EQUAL, ABOVE_FLOOR = 3, 1.45
 """Fewer candidates are not known to be of one loudness; nor are those less than this many times as loud as a take's
 softest hit, since a module sends nothing softer."""
 Hill = tuple[np.ndarray, ...]
-STARTS = (USUAL_SHARE - 0.45, USUAL_SHARE, USUAL_SHARE + 0.4)
+STARTS = (-0.45, 0.0, 0.4)
+"""Where the fit of a pair's log share begins, from the usual one."""
 LATER_MS = (0.0, 10.0)
 """Beyond the usual time at which pads are shaken: a long way through stand or floor."""
 HIGHEST = float(np.log(0.23))
@@ -280,7 +281,11 @@ class _Candidates:
         first  (pairs,) the usual share of candidates that are crosstalk
         """
         # The likelihood has several modes: each pair takes the highest of those within reach.
-        hills = [self.climb(np.full(self.pairs, start), later, first, rounds) for later in LATER_MS for start in STARTS]
+        hills = [
+            self.climb(np.full(self.pairs, USUAL_SHARE + start), later, first, rounds)
+            for later in LATER_MS
+            for start in STARTS
+        ]
         best = np.argmax(np.stack([self.height(hill) for hill in hills]), axis=0)
         return tuple(np.stack(column)[best, np.arange(self.pairs)] for column in zip(*hills, strict=True))
 

@@ -23,7 +23,7 @@ from puresignal.ui.state.notices import Notices
 from puresignal.ui.state.playback import Playback
 from puresignal.ui.state.workbench import Workbench
 
-CONFIDENT, DOUBTFUL = 0.6, 0.25
+CONFIDENT, DOUBTFUL = 0.75, 0.3
 """Confidence from which found beats are called sure, and below which they are called doubtful."""
 LEAST = 0.02
 """Confidence below which found beats are none."""
