@@ -7,7 +7,8 @@ manners, speakers, loops, cymbals, beats, mouths, strangers, settings, harmony, 
 Counted as usual for transcription: onset within 50 ms, pitch within half a semitone, each note matched at most once;
 ends within a fifth of the length or 50 ms. Where librosa is installed, its pitch tracker with a plain segmenter and
 its onset detector with rules by band stand beside it. `--each` lists every clip, `--errors` counts the kinds of error
-in 1,000 notes, `--calibration` says how many of the notes of each confidence are right.
+in 1,000 notes, `--calibration` says how many of the notes of each confidence are right. `--music=FOLDER` has chords
+that others wrote, from the files of training/collect_music.py, instead of our own.
 """
 
 from __future__ import annotations
@@ -347,7 +348,10 @@ def chords(each: bool) -> None:
     """Chords as hands play them, in two columns: kinds of instrument that were trained on, and others."""
     known: list[tuple[Clip, Callable[[], list[Row]]]] = []
     other: list[tuple[Clip, Callable[[], list[Row]]]] = []
-    for clip, trained in evaluation_clips.played_chords():
+    clips = evaluation_clips.played_chords()
+    if folder := next((a.removeprefix("--music=") for a in sys.argv if a.startswith("--music=")), ""):
+        clips = evaluation_clips.composed_chords(Path(folder))
+    for clip, trained in clips:
         (known if trained else other).append((clip, partial(_chords_of, clip)))
     tell("chords, kinds trained on", known, each, "chords")
     tell("chords, kinds never trained on", other, each, "chords")

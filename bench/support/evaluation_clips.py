@@ -9,14 +9,14 @@ from __future__ import annotations
 import os
 import subprocess
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import product
 from pathlib import Path
 
 import numpy as np
 import soundfile
-from support import glottal_voice, other_voices, spoken_singers
+from support import composed_takes, glottal_voice, other_voices, spoken_singers
 from support.played_chords import PROGRAMS, TEXTURES
 
 from puresignal.sim import singer
@@ -376,6 +376,45 @@ def played_chords() -> Iterator[tuple[Clip, bool]]:
                 )
                 known = bank.name in TRAINED_BANKS and program // 8 in TRAINED_FAMILIES
                 yield Clip(f"{bank.name[:7]} {name}, {texture}", samples, list(notes)), known
+
+
+def composed_chords(folder: Path, count: int = 24, seconds: float = 14.0) -> Iterator[tuple[Clip, bool]]:
+    """Chords that others wrote (composed_takes), on the same instruments, and whether the ear was trained on these."""
+    pieces = [
+        piece for piece in composed_takes.pieces(folder)
+        if not piece.drums and len(piece.rows) > CHORDAL * len(np.unique(piece.rows[:, 0].round(2)))
+    ]  # fmt: skip
+    names = list(PROGRAMS)
+    for k, path in enumerate(banks()):
+        bank = SampleBank(path)
+        random = np.random.default_rng(19_000 + k)
+        for i, which in enumerate(random.permutation(len(pieces))[:count].tolist()):
+            program = PROGRAMS[names[i % len(names)]]
+            played = composed_takes.take(pieces[which], 1)
+            if played is None or not bank.has(program):
+                continue
+            notes = _not_overlapping([row for row in played.rows if row[0] < seconds and 28 <= row[1] <= 98])
+            samples = room(
+                bank.render(notes, program), random, random.choice([0.0, 0.4, 0.8]), random.uniform(-68, -45)
+            )
+            known = bank.name in TRAINED_BANKS and program // 8 in TRAINED_FAMILIES
+            yield Clip(f"{bank.name[:7]} {names[i % len(names)]}, {pieces[which].name}", samples, list(notes)), known
+
+
+CHORDAL = 1.6
+"""Notes for each onset from which a part counts as chords."""
+
+
+def _not_overlapping(rows: Sequence[tuple[float, int, int, float, int]]) -> list[tuple[float, float, int, float]]:
+    """(start, end, MIDI number, loudness) of (start, number, velocity, length, channel); a note ends where its pitch is
+    struck again, and one of two at a moment is left out."""
+    out: list[tuple[float, float, int, float]] = []
+    for number in sorted({row[1] for row in rows}):
+        mine = sorted(row for row in rows if row[1] == number)
+        kept = [row for i, row in enumerate(mine) if i == 0 or row[0] - mine[i - 1][0] > 0.06]
+        for row, after in zip(kept, [*(row[0] for row in kept[1:]), np.inf], strict=True):
+            out.append((row[0], max(row[0] + 0.06, min(row[0] + row[3], after - 0.01)), number, row[2] / 127))
+    return sorted(out)
 
 
 def leads() -> Iterator[tuple[Clip, float, int, int]]:
