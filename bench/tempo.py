@@ -66,7 +66,7 @@ def music(pieces: list[Piece], takes: int) -> None:
         rows = [row for row in pool.map(measured, asked, chunksize=4) if row is not None]
     for source in sorted({row[0] for row in rows}):
         mine = [row for row in rows if row[0] == source]
-        taught = "learnt from" if source.startswith(learn_readings.TAUGHT) else ""
+        taught = "learnt from" if source.startswith(composed_takes.TAUGHT) else ""
         beats, few, bars = (np.mean(column) for column in zip(*((r[1], r[1] < 0.6, r[2]) for r in mine), strict=True))
         print(f"{source:30} {len(mine):4} F1 {beats:.3f}  below 0.6 {few:.2f}  bars {bars:.2f}  {taught}")
 

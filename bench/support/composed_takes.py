@@ -9,6 +9,7 @@ without dynamics gets accents, and a tempo at which it can be played.
 from __future__ import annotations
 
 import zlib
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -23,6 +24,8 @@ BEAT = {
     (9, 8): 1.5, (12, 8): 1.5, (3, 8): 0.5, (5, 8): 0.5, (7, 8): 0.5,
 }  # fmt: skip
 """Quarter notes of a beat in each meter."""
+TAUGHT = "learn-"
+"""Folders that are learnt from begin like this; all others are only measured."""
 DRUMS = 10
 PLAYED_AS = {35: KICK, 40: SNARE, 57: CRASH, 55: CRASH, 52: CRASH}
 """Other notes for the same drums."""
@@ -156,3 +159,15 @@ def _tempo(piece: Piece, onsets: float, beat: float, chance: np.random.Generator
         if 1.2 < onsets * bpm / 60 < 8 and SLOWEST < bpm / beat < FASTEST:
             break
     return bpm
+
+
+def apart(rows: Sequence[tuple[float, int, int, float, int]]) -> list[tuple[float, float, int, float]]:
+    """(start, end, MIDI number, loudness) of (start, number, velocity, length, channel); a note ends where its pitch is
+    struck again, and one of two at a moment is left out."""
+    out: list[tuple[float, float, int, float]] = []
+    for number in sorted({row[1] for row in rows}):
+        mine = sorted(row for row in rows if row[1] == number)
+        kept = [row for i, row in enumerate(mine) if i == 0 or row[0] - mine[i - 1][0] > 0.06]
+        for row, after in zip(kept, [*(row[0] for row in kept[1:]), np.inf], strict=True):
+            out.append((row[0], max(row[0] + 0.06, min(row[0] + row[3], after - 0.01)), number, row[2] / 127))
+    return sorted(out)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import os
 import subprocess
 import tempfile
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from itertools import product
 from pathlib import Path
@@ -393,7 +393,7 @@ def composed_chords(folder: Path, count: int = 24, seconds: float = 14.0) -> Ite
             played = composed_takes.take(pieces[which], 1)
             if played is None or not bank.has(program):
                 continue
-            notes = _not_overlapping([row for row in played.rows if row[0] < seconds and 28 <= row[1] <= 98])
+            notes = composed_takes.apart([row for row in played.rows if row[0] < seconds and 28 <= row[1] <= 98])
             samples = room(
                 bank.render(notes, program), random, random.choice([0.0, 0.4, 0.8]), random.uniform(-68, -45)
             )
@@ -403,18 +403,6 @@ def composed_chords(folder: Path, count: int = 24, seconds: float = 14.0) -> Ite
 
 CHORDAL = 1.6
 """Notes for each onset from which a part counts as chords."""
-
-
-def _not_overlapping(rows: Sequence[tuple[float, int, int, float, int]]) -> list[tuple[float, float, int, float]]:
-    """(start, end, MIDI number, loudness) of (start, number, velocity, length, channel); a note ends where its pitch is
-    struck again, and one of two at a moment is left out."""
-    out: list[tuple[float, float, int, float]] = []
-    for number in sorted({row[1] for row in rows}):
-        mine = sorted(row for row in rows if row[1] == number)
-        kept = [row for i, row in enumerate(mine) if i == 0 or row[0] - mine[i - 1][0] > 0.06]
-        for row, after in zip(kept, [*(row[0] for row in kept[1:]), np.inf], strict=True):
-            out.append((row[0], max(row[0] + 0.06, min(row[0] + row[3], after - 0.01)), number, row[2] / 127))
-    return sorted(out)
 
 
 def leads() -> Iterator[tuple[Clip, float, int, int]]:

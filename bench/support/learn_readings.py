@@ -31,9 +31,8 @@ DRAWN_COUNT = 2
 WRONG_KEPT = 220
 """About so many wrong readings of a take are learnt from; most have thousands, which tell nothing new."""
 GOOD_BEATS, GOOD_BARS = 0.9, 0.8
-TAUGHT, TAKES = "learn-", 300
-"""Folders of music by others that are learnt from begin like this, all other folders are only measured; and takes of
-each kind of part (drums, one part, all parts) in each."""
+TAKES = 300
+"""Takes of each kind of part (drums, one part, all parts) in each folder of music by others that is learnt from."""
 FEWEST_ONSETS = 8
 
 
@@ -121,7 +120,7 @@ def composed_cases(pieces: Sequence[Piece]) -> list[Case]:
     asked = []
     for source in sorted({piece.source for piece in pieces}):
         mine = [piece for piece in pieces if piece.source == source]
-        asked += [(mine[i % len(mine)], i) for i in range(TAKES if source.startswith(TAUGHT) else 0)]
+        asked += [(mine[i % len(mine)], i) for i in range(TAKES if source.startswith(composed_takes.TAUGHT) else 0)]
     with Pool() as pool:
         found = pool.map(_composed, asked, chunksize=8)
     return [one for one in found if one is not None]
