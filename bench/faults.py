@@ -39,41 +39,33 @@ KITS = ("practice-five", "harbour-mesh", "tidewater-compact", "two-decks", "lant
 SOURCES = ("drawn", "drawn, wide", "physics")
 
 
-def made(source: str, seed: int) -> tuple[Sent, NoteMap, float]:
-    """A take of a source with its truth, its kit and its tempo."""
+Parts = list[composed_takes.Piece]
+
+
+def made(source: str, seed: int, parts: Parts | None = None) -> tuple[Sent, NoteMap, float]:
+    """A take of a source with its truth, its kit and its tempo. parts: drum parts by others, instead of our drummer"""
     if source == "physics":
-        take = computed(seed)
+        take = computed(seed, parts)
         return take.sent, take.kit, take.bpm
     random = np.random.default_rng([SOURCES.index(source), seed])
     kit = note_map_file.shipped(KITS[seed % len(KITS)])
-    bpm = float(random.uniform(70, 180))
-    setup = FaultRanges(width=1.0 if source == "drawn" else 1.5)
-    setup = replace(setup, doubles=float(random.uniform(0.02, 0.08)), one_stand=seed % 3 == 2)
-    sent, _ = adversarial_takes.perform(kit, 24, bpm, 5000 + seed, setup)
-    if setup.one_stand:
-        kit = replace(kit, pads=tuple(replace(pad, group="rack") for pad in kit.pads))
-    return sent, kit, bpm
-
-
-def composed(source: str, seed: int, parts: list[composed_takes.Piece]) -> tuple[Sent, NoteMap, float]:
-    """The same with a drum part by others."""
-    played = composed_drums.performance(parts, seed)
-    kit = note_map_file.shipped(KITS[seed % len(KITS)])
-    if source == "physics":
-        take = trigger_physics.perform(kit, played, seed)
-        return take.sent, take.kit, take.bpm
-    random = np.random.default_rng([SOURCES.index(source), seed])
+    played = composed_drums.performance(parts, seed) if parts else None
+    bpm = played.bpm if played else float(random.uniform(70, 180))
     setup = FaultRanges(width=1.0 if source == "drawn" else 1.5)
     setup = replace(setup, doubles=float(random.uniform(0.02, 0.08)), one_stand=seed % 3 == 2)
     if setup.one_stand:
         kit = replace(kit, pads=tuple(replace(pad, group="rack") for pad in kit.pads))
-    return adversarial_takes.sent(kit, played, seed, setup, random), kit, played.bpm
+    if played:
+        return adversarial_takes.sent(kit, played, seed, setup, random), kit, bpm
+    return adversarial_takes.perform(kit, 24, bpm, 5000 + seed, setup)[0], kit, bpm
 
 
-def computed(seed: int) -> trigger_physics.PhysicalTake:
-    """A take whose faults are computed, with how the module was set."""
+def computed(seed: int, parts: Parts | None = None) -> trigger_physics.PhysicalTake:
+    """A take whose faults are computed, with how the module was set. parts: as in made()"""
+    kit = note_map_file.shipped(KITS[seed % len(KITS)])
+    if parts:
+        return trigger_physics.perform(kit, composed_drums.performance(parts, seed), seed)
     random = np.random.default_rng([SOURCES.index("physics"), seed])
-    kit = note_map_file.shipped(KITS[seed % len(KITS)])
     bpm = float(random.uniform(70, 180))
     pool = [*adversarial_takes.HARD_BARS, *adversarial_takes.GROOVES, *adversarial_takes.FILLS]
     hand = Feel(spread_ms=float(random.uniform(2.5, 7)), loudness=float(random.uniform(0.8, 1.1)))
@@ -121,11 +113,11 @@ def counted(sent: Sent, kept: list[bool]) -> Judged:
 
 def table(
     source: str, seeds: range, path: CleaningPath, ungrouped: bool, with_curve: bool,
-    parts: list[composed_takes.Piece] | None = None,
+    parts: Parts | None = None,
 ) -> None:  # fmt: skip
     results, curve = [], []
     for seed in seeds:
-        sent, kit, bpm = composed(source, seed, parts) if parts else made(source, seed)
+        sent, kit, bpm = made(source, seed, parts)
         if not counts(source, sent):
             continue
         if ungrouped:
@@ -179,12 +171,14 @@ def main() -> None:
         path = replace(path, crosstalk=replace(path.crosstalk, lookahead_ms=number("--live", 4.0)))
     parts = None
     if "--songs" in sys.argv:
-        found = composed_takes.pieces(Path(sys.argv[sys.argv.index("--songs") + 1]))
-        parts = [piece for piece in found if piece.drums]
+        folder = sys.argv[sys.argv.index("--songs") + 1]
+        parts = [piece for piece in composed_takes.pieces(Path(folder)) if piece.drums]
+        if not parts:
+            raise SystemExit(f"{folder}: no drum parts in its files")
     for source in SOURCES:
         table(source, range(first, first + count), path, "--ungrouped" in sys.argv, "--curve" in sys.argv, parts)
     if "--knowing" in sys.argv:
-        takes = [computed(seed) for seed in range(first, first + count)]
+        takes = [computed(seed, parts) for seed in range(first, first + count)]
         show("physics, by one that knows", [knowing(take) for take in takes if counts("physics", take.sent)])
 
 

@@ -9,8 +9,8 @@ times.
 
 from __future__ import annotations
 
+import argparse
 import struct
-import sys
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -169,16 +169,23 @@ def of_score(score: object) -> bytes | None:
 
 
 def main() -> None:
-    folder = Path(sys.argv[1])
+    parser = argparse.ArgumentParser()
+    parser.add_argument("folder", type=Path)
+    parser.add_argument("--songs", action="append", default=[], metavar="NAME=PATH")
+    parser.add_argument("--scores", action="append", default=[], metavar="NAME=PATH")
+    options = parser.parse_args()
     sources: dict[str, Iterator[tuple[str, bytes]]] = {}
-    for option, given in zip(sys.argv[2::2], sys.argv[3::2], strict=True):
-        name, path = given.split("=", 1)
-        sources[name] = {"--songs": songs, "--scores": scores}[option](Path(path))
+    for given, read in ((options.songs, songs), (options.scores, scores)):
+        for each in given:
+            name, _, path = each.partition("=")
+            if not Path(path).is_dir() or not path:
+                parser.error(f"{each}: NAME=PATH is needed, and PATH must be a folder")
+            sources[name] = read(Path(path))
     for name, pieces in sources.items():
-        (folder / name).mkdir(parents=True, exist_ok=True)
+        (options.folder / name).mkdir(parents=True, exist_ok=True)
         count = 0
         for piece, content in pieces:
-            (folder / name / f"{piece}.mid").write_bytes(content)
+            (options.folder / name / f"{piece}.mid").write_bytes(content)
             count += 1
         print(f"{name}: {count} pieces", flush=True)
 

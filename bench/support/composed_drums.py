@@ -28,13 +28,12 @@ SOFT = 45
 
 
 def performance(pieces: list[Piece], seed: int) -> Performance:
-    """Some bars of one of the drum parts."""
-    number = seed
-    while True:
+    """Some bars of one of the drum parts; ValueError if none has enough strokes."""
+    for number in range(seed, seed + len(pieces)):
         played = _played(pieces[number % len(pieces)], seed)
         if played is not None:
             return played
-        number += 1
+    raise ValueError(f"no drum part has {FEWEST} strokes in {BARS} bars")
 
 
 def _played(piece: Piece, seed: int) -> Performance | None:

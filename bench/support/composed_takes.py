@@ -17,6 +17,7 @@ import numpy as np
 from support.played_free import CRASH, KICK, SNARE, WAYS, Kind, Played, Row, play
 
 from puresignal.core.midi import messages
+from puresignal.core.midi.standard_midi_file import Messages
 from puresignal.io import midi_reader
 
 BEAT = {
@@ -49,7 +50,10 @@ class Piece:
 
 
 def pieces(folder: Path) -> list[Piece]:
-    """The parts that can be played by themselves, and of each file all pitched parts together."""
+    """The parts that can be played by themselves, and of each file all pitched parts together.
+
+    Ends the program if there are none: a figure of nothing would look like one of something.
+    """
     found: list[Piece] = []
     for path in sorted(folder.glob("*/*.mid")):
         song = midi_reader.read(path)
@@ -80,17 +84,19 @@ def pieces(folder: Path) -> list[Piece]:
             rows = np.concatenate(pitched)
             rows = rows[np.argsort(rows[:, 0], kind="stable")]
             found.append(Piece(name, f"{source}, all" if len(parts) > 1 else source, meter, rows, False, bpm))
+    if not found:
+        raise SystemExit(f"{folder}: no music in it (training/collect_music.py makes such a folder)")
     return found
 
 
-def _notes(columns: object, ppq: int) -> tuple[int, np.ndarray]:
+def _notes(columns: Messages, ppq: int) -> tuple[int, np.ndarray]:
     """Channel and rows of a track whose messages are all of one channel."""
     held: dict[int, tuple[int, int]] = {}
     rows: list[tuple[float, int, int, float]] = []
     channel = 1
     for tick, status, note, value in zip(
-        columns.tick.tolist(), columns.status.tolist(), columns.data1.tolist(), columns.data2.tolist(), strict=True  # type: ignore[attr-defined]
-    ):  # fmt: skip
+        columns.tick.tolist(), columns.status.tolist(), columns.data1.tolist(), columns.data2.tolist(), strict=True
+    ):
         kind = status & 0xF0
         if kind not in (messages.NOTE_ON, messages.NOTE_OFF):
             continue

@@ -378,6 +378,10 @@ def played_chords() -> Iterator[tuple[Clip, bool]]:
                 yield Clip(f"{bank.name[:7]} {name}, {texture}", samples, list(notes)), known
 
 
+CHORDAL = 1.6
+"""Notes for each onset from which a part counts as chords."""
+
+
 def composed_chords(folder: Path, count: int = 24, seconds: float = 14.0) -> Iterator[tuple[Clip, bool]]:
     """Chords that others wrote (composed_takes), on the same instruments, and whether the ear was trained on these."""
     pieces = [
@@ -399,10 +403,6 @@ def composed_chords(folder: Path, count: int = 24, seconds: float = 14.0) -> Ite
             )
             known = bank.name in TRAINED_BANKS and program // 8 in TRAINED_FAMILIES
             yield Clip(f"{bank.name[:7]} {names[i % len(names)]}, {pieces[which].name}", samples, list(notes)), known
-
-
-CHORDAL = 1.6
-"""Notes for each onset from which a part counts as chords."""
 
 
 def leads() -> Iterator[tuple[Clip, float, int, int]]:

@@ -66,6 +66,18 @@ def test_beats_are_found_and_used_as_the_tempo_and_no_onset_moves(free, qtbot):
     assert window.workbench.session.take().grid is None
 
 
+@pytest.mark.parametrize(("hits", "said"), [("groove", "sure"), ("even", "doubtful: check the bar lines")])
+def test_how_sure_the_beats_are_is_said(free, qtbot, tmp_path, hits, said):
+    """A groove of kick and snare tells its bars; one even row of equal strokes tells none."""
+    window, _ = free
+    if hits == "even":
+        path = tmp_path / "even.mid"
+        path.write_bytes(file_of([(0.5 + 0.4 * i, 42, 80) for i in range(60)]))
+        window.workbench.open_midi(path)
+    find(window, qtbot)
+    assert window.takes.beat_bar.said.text().split(", ")[2].split(" · ")[0] == said
+
+
 def test_straightened_the_beats_are_steady(free, qtbot):
     window, _ = free
     find(window, qtbot)

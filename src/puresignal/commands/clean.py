@@ -54,8 +54,6 @@ class Job:
 
 FIND = -1.0
 """In place of a tempo: that of the beats that are found in the playing."""
-SURE = 0.02
-"""Confidence below which found beats are none."""
 
 
 def tempo_of(text: str) -> float | None:
@@ -280,7 +278,7 @@ def _at_tempo(take: Take, outcome: Outcome, context: Context, job: Job) -> tuple
     timeline, beat = Timeline.steady(max(SLOWEST, job.bpm)), 0.0
     if job.bpm == FIND:
         found = beat_finder.find(onsets_in(outcome))
-        if found.confidence < SURE:
+        if found.confidence < beat_finder.LEAST:
             return outcome, replace(take, notices=(*take.notices, NO_BEATS))
         timeline, beat = found_grid.timeline_of(found)
     placed = Placed(take, context.source, context.target, beat=beat, follows=CLOCK)

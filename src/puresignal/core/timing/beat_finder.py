@@ -24,6 +24,8 @@ NEARLY = 0.25
 RARE_TWO = 1.0
 """By how much, as a logarithm of odds, drums in bars of four are to be preferred to bars of two with the same beats:
 drums are hardly ever counted in two, and a bar of two in the wrong place costs more."""
+LEAST = 0.02
+"""Confidence below which found beats are none."""
 FEWEST = 4
 """Events of which something can be said."""
 

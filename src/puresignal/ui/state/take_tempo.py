@@ -23,10 +23,9 @@ from puresignal.ui.state.notices import Notices
 from puresignal.ui.state.playback import Playback
 from puresignal.ui.state.workbench import Workbench
 
-CONFIDENT, DOUBTFUL = 0.75, 0.3
-"""Confidence from which found beats are called sure, and below which they are called doubtful."""
-LEAST = 0.02
-"""Confidence below which found beats are none."""
+CONFIDENT, DOUBTFUL = 0.75, 0.5
+"""Confidence from which found beats are called sure, and below which they are called doubtful: it is about the chance
+that the bars are right (decision 20)."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -150,7 +149,7 @@ class TakeTempo(QObject):
         session = self._workbench.session
         if session.take(ident) is None:
             return
-        if len(found.time) < 2 or found.confidence < LEAST:
+        if len(found.time) < 2 or found.confidence < beat_finder.LEAST:
             self._notices.tell(
                 tr("No steady beat was found. Play the take and tap along with T to set the beats yourself."), True
             )
