@@ -206,9 +206,10 @@ def test_the_meanings_of_messages_line_up(qtbot):
     from PySide6.QtWidgets import QListView
 
     from puresignal.engine.ring import Record
-    from puresignal.ui.inputs.message_list import MessagesModel
+    from puresignal.ui.inputs.message_list import MessageLines, MessagesModel
 
     view = QListView()
+    view.setItemDelegate(MessageLines(view))
     qtbot.addWidget(view)
     model = MessagesModel(view)
     view.setModel(model)
@@ -223,11 +224,30 @@ def test_the_meanings_of_messages_line_up(qtbot):
             any(picture.pixelColor(x, y).lightness() < 160 for y in range(row.top(), row.bottom()))
             for x in range(row.left(), row.right())
         ]
-        # The bytes end before the widest gap between what is written; what they mean begins after it.
-        gaps = [(len(part), part.start) for part in runs(ink[: len(ink) - ink[::-1].index(True)])]
-        length, start = max(gaps)
-        begins.append(start + length)
+        # Gaps between columns are wider than between words; what the bytes mean begins after the second.
+        gaps = [part for part in runs(ink[: len(ink) - ink[::-1].index(True)]) if len(part) >= 7]
+        begins.append(gaps[1].stop)
     assert max(begins) - min(begins) <= 2
+
+
+def test_a_message_of_a_hat_fits_the_list_of_a_window_of_1280_pixels(window, qtbot):
+    from PySide6.QtWidgets import QListView
+
+    from puresignal.core.path.context import Context
+    from puresignal.engine.ring import Record
+    from puresignal.io import note_map_file
+    from puresignal.ui.inputs.message_list import MessageLines, MessagesModel
+
+    view = QListView()
+    view.setItemDelegate(MessageLines(view))
+    qtbot.addWidget(view)
+    model = MessagesModel(view)
+    kit = Context(note_map_file.shipped("practice-five"), note_map_file.shipped("boathouse-room"))
+    model.context_of = lambda _: kit
+    view.setModel(model)
+    model.add([Record(1.0, 0, b"\x99\x47\x39")])
+    assert "hi-hat, closed: note-on 71" in model.data(model.index(0), Qt.ItemDataRole.DisplayRole)
+    assert view.sizeHintForIndex(model.index(0)).width() <= 392
 
 
 def runs(ink: list[bool]) -> list[range]:
@@ -250,8 +270,8 @@ def test_messages_are_listed_in_words_filtered_and_paused(live, qtbot):
     inputs.pages.setCurrentWidget(inputs.messages)
     kit.play(b"\xb9\x04\x40", b"\x99\x3d\x5e", b"\xfe")
     qtbot.waitUntil(lambda: len(lines(window)) == 2, timeout=3000)
-    assert lines(window)[0].endswith("controller, channel 10, number 4, value 64")
-    assert lines(window)[1].endswith("note-on, channel 10, note 61, velocity 94: snare, head")
+    assert lines(window)[0].endswith("controller 4, value 64, ch 10")
+    assert lines(window)[1].endswith("snare, head: note-on 61, velocity 94, ch 10")
     assert "99 3d 5e" in lines(window)[1]
     inputs.messages.filters["controllers"].setChecked(False)
     qtbot.mouseClick(inputs.messages.pause, Qt.MouseButton.LeftButton)

@@ -263,7 +263,7 @@ def test_a_view_made_while_live_input_runs_shows_it(qtbot, monkeypatch):
     window.services.capture.begin()
     assert "Inputs" not in window.views
     panel = window.inputs.live
-    assert (panel.listen.isChecked(), panel.listen.text()) == (True, "Stop")
+    assert (panel.listen.isChecked(), panel.listen.text()) == (True, "Stop listening")
     assert window.transport.record.isChecked()
     window.live_session.close()
 

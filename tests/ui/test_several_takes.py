@@ -184,6 +184,21 @@ def test_a_card_is_renamed_and_moved_where_it_stands(trio, qtbot):
     assert [c.ident for c in trio.rail.cards] == ["take3", "take2", "take1"]
 
 
+def test_a_long_name_takes_a_second_line_of_its_card_and_a_short_one_gives_it_back(trio):
+    long = card(trio, "take1")
+    assert long._name == "Quarter Past Ferry, once through"
+    assert long._lines == ["Quarter Past Ferry, once", "through"]
+    assert long.height() == card(trio, "take3").height() + 18
+    picture = long.grab().toImage()
+    ink = [
+        any(picture.pixelColor(x, y).lightness() < 120 for x in range(20, picture.width() - 20))
+        for y in range(30, picture.height() - 30)
+    ]
+    assert sum(ink[i] and not ink[i - 1] for i in range(1, len(ink))) >= 2
+    trio.services.take_actions.rename("Once through", "take1")
+    assert card(trio, "take1").height() == card(trio, "take3").height()
+
+
 def dropped(window, path, at):
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(path))])

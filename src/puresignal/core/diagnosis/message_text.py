@@ -30,7 +30,7 @@ def sort_of(data: bytes) -> str:
 
 
 def say(data: bytes, context: Context) -> str:
-    """A message in words: "note-on, channel 10, note 38, velocity 94: snare, head"."""
+    """A message in words: "snare, head: note-on 38, velocity 94, ch 10"."""
     if not data or data[0] < messages.NOTE_OFF:
         return tr("no message: {data}", data=data.hex(" "))
     status = data[0]
@@ -40,16 +40,16 @@ def say(data: bytes, context: Context) -> str:
     kind, channel = messages.kind(status), messages.channel_of(status)
     first, second = (*data[1:3], 0, 0)[:2]
     word = tr(mark("note-off") if kind == messages.NOTE_ON and not second else _KINDS[kind])
-    text = tr("{word}, channel {channel}", word=word, channel=channel)
     if kind in (messages.NOTE_OFF, messages.NOTE_ON, messages.POLY_PRESSURE):
         name = context.articulation_of(channel, first & 0x7F)
-        amount = tr("pressure") if kind == messages.POLY_PRESSURE else tr("velocity")
         meaning = spoken(name) if name else tr("unmapped") if context.mapped_channels[channel] else ""
-        return tr(
-            "{message}, note {first}, {amount} {second}", message=text, first=first, amount=amount, second=second
-        ) + (f": {meaning}" if meaning else "")
-    if kind == messages.CONTROL:
-        return tr("{message}, number {first}, value {second}", message=text, first=first, second=second)
-    if kind == messages.BEND:
-        return f"{text}, {messages.bend_amount(first, second):+d}"
-    return f"{text}, {first}"
+        amount = tr("pressure") if kind == messages.POLY_PRESSURE else tr("velocity")
+        text = (f"{meaning}: " if meaning else "") + f"{word} {first}, {amount} {second}"
+    elif kind == messages.CONTROL:
+        text = tr("{word} {first}, value {second}", word=word, first=first, second=second)
+    elif kind == messages.BEND:
+        text = f"{word} {messages.bend_amount(first, second):+d}"
+    else:
+        text = f"{word} {first}"
+    # The channel last: it is the same on most lines.
+    return tr("{message}, ch {channel}", message=text, channel=channel)

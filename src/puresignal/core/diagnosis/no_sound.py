@@ -80,7 +80,7 @@ def _places(s: SignalState, context: Context) -> list[Checkpoint]:
     known = name is not None or not spoken_of
     drum = spoken(name) if name else tr("such drum")
     rows = (
-        (tr("listening"), s.listening, tr("Live input is off. Choose a port and press Start."), "listen"),
+        (tr("listening"), s.listening, tr("Live input is off. Choose a port and press Start listening."), "listen"),
         (tr("port system"), s.server, tr("There is no JACK server. Start it; the program will connect by itself."), ""),
         (
             tr("input"),

@@ -48,7 +48,7 @@ class VoiceState:
 def problem(state: VoiceState) -> str:
     """The first thing that is wrong, in a sentence with what to do; empty if nothing is."""
     if not state.listening:
-        return tr("Live input is off. Press Start at the right.")
+        return tr("Live input is off. Press Start listening at the right.")
     if not state.system:
         return state.why or tr("The microphone is being opened…")
     if not state.melody and not state.taught:

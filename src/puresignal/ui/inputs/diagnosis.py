@@ -36,7 +36,7 @@ class Diagnosis(QObject):
         places = no_sound.follow(situation, context)
         number = self._watch.number
         cures = {
-            "listen": (tr("Start"), tr("Starts live input on the chosen port."), self._panel.listen.click),
+            "listen": (tr("Start listening"), tr("Starts live input on the chosen port."), self._panel.listen.click),
             "ports": (
                 tr("Choose another"),
                 tr("Stops live input and shows the ports that are there now."),

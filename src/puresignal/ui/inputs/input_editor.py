@@ -106,6 +106,7 @@ class InputEditor(QFrame):
                 "Hit each pad: the program asks about unknown ones; hit the same pad again to accept the guess. "
                 "For the hi-hat pedal: foot off, press once, let go."
             ),
+            small=False,
         )
         self.learn.setCheckable(True)
         self.learn.setEnabled(False)
@@ -113,6 +114,7 @@ class InputEditor(QFrame):
         self.set_up = self._button(
             tr("Set up…"),
             tr("In about a minute: each pad is asked for, then map, pedal, stands and curves are proposed."),
+            small=False,
         )
         self.set_up.clicked.connect(self.setup_requested)
         self.play = self._button(tr("Play"), tr("The simulated device plays until you stop it."))
@@ -229,9 +231,9 @@ class InputEditor(QFrame):
         changed = armed(one, on) if field == "armed" else {field: on}
         self._edit(tr("switch {what}").format(what=label.lower()), **changed)
 
-    def _button(self, label: str, tip: str) -> QPushButton:
+    def _button(self, label: str, tip: str, small: bool = True) -> QPushButton:
         button = QPushButton(label)
-        button.setObjectName("small")
+        button.setObjectName("small" if small else "")
         button.setToolTip(tip)
         button.setAccessibleName(tr("{what}, input {n}").format(what=label, n=self.number + 1))
         return button

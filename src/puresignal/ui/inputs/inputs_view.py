@@ -171,7 +171,9 @@ class InputsView(View):
         if port == ports.DRUM_MODULE:
             says = tr("Press Play live, or hit one pad: what the kit sends shows here.")
         elif not self._live_session.listening:
-            says = tr("Press Start at the right, then play: each pad and key shows here with how hard it was hit.")
+            says = tr(
+                "Press Start listening at the right, then play: each pad and key shows here with how hard it was hit."
+            )
         else:
             says = tr("Play: each pad and key shows here with how hard it was hit.")
         self.face.clear(says)

@@ -128,7 +128,7 @@ class JournalDialog(QDialog):
         column.setContentsMargins(16, 14, 16, 14)
         column.addWidget(about)
         if not found:
-            column.addWidget(PlainLabel(tr("Nothing has been played yet. Choose a port and press Start.")))
+            column.addWidget(PlainLabel(tr("Nothing has been played yet. Choose a port and press Start listening.")))
         column.addWidget(self.list, 1)
         column.addLayout(row)
         if found:

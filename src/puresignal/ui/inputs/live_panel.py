@@ -55,7 +55,7 @@ class LivePanel(QFrame):
         self.editors: list[InputEditor] = []
         title = PlainLabel(tr("Settings"))
         title.setObjectName("figure")
-        self.listen = self._button(tr("Start"), tr("Connect the ports, clean what arrives and send it on."))
+        self.listen = self._button(tr("Start listening"), tr("Connect the ports, clean what arrives and send it on."))
         self.listen.setCheckable(True)
         self.listen.clicked.connect(self._listen)
         self.what = QComboBox()
@@ -150,7 +150,7 @@ class LivePanel(QFrame):
         self._made_of = None
         self.show_inputs()
         if not self._live_session.listening:
-            self._say(why or tr("Choose a port and press Start."), True)
+            self._say(why or tr("Choose a port and press Start listening."), True)
 
     def show_inputs(self) -> None:
         """Show the session's live inputs."""
@@ -213,7 +213,7 @@ class LivePanel(QFrame):
 
     def _settle(self, listening: bool) -> None:
         self.listen.setChecked(listening)
-        self.listen.setText(tr("Stop") if listening else tr("Start"))
+        self.listen.setText(tr("Stop listening") if listening else tr("Start listening"))
         self._made_of = None
         self.show_inputs()
 

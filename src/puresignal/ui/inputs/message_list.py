@@ -5,9 +5,19 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable
 
-from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, Qt
-from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QListView, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt
+from PySide6.QtGui import QPainter, QShowEvent
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QHBoxLayout,
+    QListView,
+    QPushButton,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from puresignal.core.diagnosis import message_text
 from puresignal.core.path.context import Context
@@ -19,6 +29,8 @@ from puresignal.ui.widgets.plain_text import PlainLabel
 
 MOST = 5000
 """Messages in the list; the journal keeps all."""
+COLOUR = Qt.ItemDataRole.UserRole
+"""Role of the name of a line's colour."""
 _Index = QModelIndex | QPersistentModelIndex
 
 
@@ -37,12 +49,10 @@ class MessagesModel(QAbstractListModel):
     def data(self, index: _Index, role: int = 0) -> object:
         if role == Qt.ItemDataRole.DisplayRole:
             record = self._rows[index.row()]
-            moment, raw = f"{record.at - self.begin:10.3f}", record.data[:3].hex(" ")
-            # Bytes differ in width in some fonts; the tab aligns the meaning regardless.
-            return f"{moment}   {raw:<9}\t{message_text.say(record.data, self.context_of(record))}"
-        if role == Qt.ItemDataRole.ForegroundRole:
-            sort = message_text.sort_of(self._rows[index.row()].data)
-            return theme.current().colour("ink" if sort == message_text.NOTES else "faint")
+            moment, raw = f"{record.at - self.begin:.3f}", record.data[:3].hex(" ")
+            return f"{moment}\t{raw}\t{message_text.say(record.data, self.context_of(record))}"
+        if role == COLOUR:
+            return "ink" if message_text.sort_of(self._rows[index.row()].data) == message_text.NOTES else "faint"
         return None
 
     def add(self, records: list[Record]) -> None:
@@ -64,6 +74,41 @@ class MessagesModel(QAbstractListModel):
         self.endResetModel()
 
 
+class MessageLines(QStyledItemDelegate):
+    """Draws a message in three columns, which are as narrow as the font allows: the meaning needs the width."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
+        self.initStyleOption(option, index)
+        cells, box = option.text.split("\t"), option.rect
+        option.text = ""
+        option.widget.style().drawControl(QStyle.ControlElement.CE_ItemViewItem, option, painter, option.widget)
+        painter.save()
+        painter.setFont(option.font)
+        painter.setPen(theme.current().colour(str(index.data(COLOUR))))
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        at = box.left()
+        for text, wide, where in zip(cells, (*self._wide(option), box.width()), (right, left, left), strict=True):
+            painter.drawText(QRect(at, box.top(), wide, box.height()), where, text)
+            at += wide + APART
+        painter.restore()
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: _Index) -> QSize:
+        self.initStyleOption(option, index)
+        size, metrics = super().sizeHint(option, index), option.fontMetrics
+        meaning = metrics.horizontalAdvance(option.text.rpartition("\t")[2])
+        return QSize(sum(self._wide(option)) + 2 * APART + meaning + 4, size.height())
+
+    @staticmethod
+    def _wide(option: QStyleOptionViewItem) -> tuple[int, int]:
+        metrics = option.fontMetrics
+        return metrics.horizontalAdvance("0000.000"), metrics.horizontalAdvance("bb bb bb ")
+
+
+APART = 9
+"""Pixels between the columns."""
+
+
 class MessageList(QWidget):
     """The list with filter and pause."""
 
@@ -76,6 +121,7 @@ class MessageList(QWidget):
         self._behind = False
         self.list = QListView()
         self.list.setModel(self.model)
+        self.list.setItemDelegate(MessageLines(self.list))
         self.list.setUniformItemSizes(True)
         self.list.setSpacing(2)
         self.list.setAccessibleName(tr("Outgoing messages") if leaving else tr("Incoming messages"))

@@ -13,10 +13,15 @@ from puresignal.ui.state.take_actions import TakeActions
 from puresignal.ui.widgets import theme
 from puresignal.ui.widgets.plain_text import plain_tip
 
-HEIGHT = 78
+HEIGHT, SECOND_LINE = 78, 18
+"""Pixels of a card, and more where its name needs two lines."""
 MOST_REPEATS = 64
 PASSES, MOST_PASSES = 28, 8
 """Pixels that the row of passes adds, and as many of them as it has room for; the others are in the menu."""
+
+
+def _name_font() -> QFont:
+    return theme.font(10.5, QFont.Weight.DemiBold)
 
 
 class TakeCard(QPushButton):
@@ -31,6 +36,7 @@ class TakeCard(QPushButton):
         super().__init__(parent)
         self.ident, self._actions, self._width = ref.ident, actions, width
         self._kind = self._name = self._detail = ""
+        self._lines = [""]
         self._is_in = True
         self._editor: QLineEdit | None = None
         self.setObjectName("card")
@@ -71,13 +77,33 @@ class TakeCard(QPushButton):
                 if one.is_in
                 else tr("Pass {n}: out of the result.", n=number + 1)
             )
-        self.setFixedHeight(HEIGHT + (PASSES if self.passes else 0))
-        self._place_passes()
+        self._place()
 
-    def _place_passes(self) -> None:
+    def _place(self) -> None:
+        """Give the card the height that its name and passes need, and the passes their places."""
+        self._lines = self._in_lines()
+        own = self._own_height()
+        self.setFixedHeight(own + (PASSES if self.passes else 0))
         wide = (self.width() - 24) // max(1, MOST_PASSES)
         for number, button in enumerate(self.passes):
-            button.setGeometry(12 + number * wide, HEIGHT - 6, wide - 3, PASSES - 6)
+            button.setGeometry(12 + number * wide, own - 6, wide - 3, PASSES - 6)
+
+    def _own_height(self) -> int:
+        return HEIGHT + SECOND_LINE * (len(self._lines) - 1)
+
+    def _in_lines(self) -> list[str]:
+        """The name in one line, or in two of which the second may be cut short."""
+        metrics, width = QFontMetricsF(_name_font()), self.width() - 25
+        if metrics.horizontalAdvance(self._name) <= width:
+            return [self._name]
+        first = ""
+        for word in self._name.split(" "):
+            more = f"{first} {word}".strip()
+            if metrics.horizontalAdvance(more) > width:
+                break
+            first = more
+        rest = self._name[len(first) :].strip()
+        return [first, rest] if first else [self._name]
 
     def pass_menu(self, number: int, parent: QWidget) -> QMenu:
         """The menu of a pass."""
@@ -117,25 +143,28 @@ class TakeCard(QPushButton):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.box.setGeometry(self.width() - 32, 6, 24, 22)
-        self._place_passes()
+        self._place()
         if self._editor is not None:
             self._editor.setGeometry(self._name_box())
 
     def _name_box(self) -> QRect:
-        return QRect(9, HEIGHT // 2 - 13, self.width() - 18, 26)
+        return QRect(9, self._own_height() // 2 - 13, self.width() - 18, 26)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
         current = theme.current()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(0, 0, self.width(), HEIGHT).adjusted(13, 9, -12, -9)
+        box = QRectF(0, 0, self.width(), self._own_height()).adjusted(13, 9, -12, -9)
         painter.setPen(current.colour("faint"))
         painter.setFont(theme.font(8.5, QFont.Weight.Bold))
         self._line(painter, box.adjusted(0, 0, -22, 0), Qt.AlignmentFlag.AlignTop, self._kind.upper())
         painter.setPen(current.colour("ink" if self._is_in else "faint"))
-        painter.setFont(theme.font(10.5, QFont.Weight.DemiBold))
-        self._line(painter, box, Qt.AlignmentFlag.AlignVCenter, self._name)
+        painter.setFont(_name_font())
+        middle = box.center().y() - SECOND_LINE * (len(self._lines) - 1) / 2
+        for number, line in enumerate(self._lines):
+            row = QRectF(box.left(), middle - 12 + SECOND_LINE * number, box.width(), 24)
+            self._line(painter, row, Qt.AlignmentFlag.AlignVCenter, line)
         painter.setPen(current.colour("faint"))
         painter.setFont(theme.font(9))
         self._line(painter, box, Qt.AlignmentFlag.AlignBottom, self._detail)
