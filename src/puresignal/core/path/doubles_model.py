@@ -78,10 +78,11 @@ def usual(pads: int) -> DoublesModel:
     )  # fmt: skip
 
 
-def likely(seconds: Seconds, model: DoublesModel) -> np.ndarray:
-    """(n,) probability that each is a double trigger."""
+def likely(seconds: Seconds, model: DoublesModel, as_fast: np.ndarray | None = None) -> np.ndarray:
+    """(n,) probability that each is a double trigger. as_fast: as_fast_as(seconds, model.fast), where it is known"""
     share = model.share[seconds.pad]
-    odds = np.log(share) - np.log1p(-share) + _log_false(seconds, model) - _log_played(seconds, model)
+    as_fast = as_fast_as(seconds, model.fast) if as_fast is None else as_fast
+    odds = np.log(share) - np.log1p(-share) + _log_false(seconds, model) - _log_played(seconds, model, as_fast)
     return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
 
 
@@ -95,8 +96,10 @@ def fitted(seconds: Seconds, pads: int, fast: np.ndarray, taps: np.ndarray) -> D
     if not len(seconds.pad):
         return model
     log_gap = np.log(seconds.gap_ms)
+    # The fast strokes are the same in every round, and there may be thousands of them.
+    as_fast = as_fast_as(seconds, fast)
     for _ in range(ROUNDS):
-        held = likely(seconds, model)
+        held = likely(seconds, model, as_fast)
         gap, gap_spread = _pooled(log_gap, held, seconds.pad, pads, (float(np.log(GAP_MS)), GAP_SPREAD, LATEST))
         prior = (float(np.log(PART)), PART_SPREAD, LOUDEST)
         part, part_spread = _pooled(_level(seconds), held, seconds.pad, pads, prior)
@@ -150,13 +153,19 @@ def _log_false(seconds: Seconds, model: DoublesModel) -> np.ndarray:
     return np.asarray(np.log((1 - BROAD) * own + BROAD * broad + _LEAST))
 
 
-def _log_played(seconds: Seconds, model: DoublesModel) -> np.ndarray:
+def as_fast_as(seconds: Seconds, fast: np.ndarray) -> np.ndarray:
+    """Density at each log gap of the log gaps of strokes that surely were played; (0,) where there are none."""
+    if not len(fast):
+        return np.zeros(0)
+    return np.asarray(_normal(np.log(seconds.gap_ms)[:, None], fast[None, :], LIKE / 2).mean(axis=1))
+
+
+def _log_played(seconds: Seconds, model: DoublesModel, as_fast: np.ndarray) -> np.ndarray:
     """Log density of a stroke over log gap and log part, with the row it stands in."""
     gap = np.log(seconds.gap_ms)
     played = 0.5 * _normal(gap, float(np.log(FAST_MS)), FAST_SPREAD) + 0.5 * _normal(gap, *model.tap)
-    if len(model.fast):
-        seen = _normal(gap[:, None], model.fast[None, :], LIKE / 2).mean(axis=1)
-        played = (2 * played + seen) / 3
+    if len(as_fast):
+        played = (2 * played + as_fast) / 3
     taps = model.taps[seconds.pad]
     part = (1 - taps) * _normal(seconds.part, EVEN, EVEN_SPREAD) + taps * _normal(seconds.part, TAP, TAP_SPREAD)
     row = np.where(seconds.row > 0, IN_A_ROW, np.where(seconds.row == 0, ALONE, 1.0))
