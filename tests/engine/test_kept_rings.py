@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
 import signal
@@ -112,6 +113,22 @@ def test_a_damaged_note_about_them_does_no_harm(folder, tmp_path, damage):
     [kept] = (tmp_path / "run" / "pure-signal").iterdir()
     (kept / "about.json").write_bytes(damage)
     assert kept_rings.rescue() == 0
+
+
+@pytest.mark.parametrize("whole", [0, 1, 2])
+def test_rings_of_a_program_that_was_killed_while_it_made_them_are_cleared_away(folder, tmp_path, whole):
+    begun = tmp_path / "run" / "pure-signal" / "arrived-begun"
+    begun.mkdir(parents=True)
+    for name in ("ring", "moves", "own")[:whole]:
+        (begun / name).write_bytes(bytes(ring.SIZE))
+    (begun / ("ring", "moves", "own")[whole]).write_bytes(b"")
+    with (begun / ("ring", "moves", "own")[whole]).open("r+b") as held:
+        # Its maker is still at work.
+        fcntl.flock(held, fcntl.LOCK_EX)
+        assert kept_rings.rescue() == 0
+        assert begun.exists()
+    assert kept_rings.rescue() == 0
+    assert not begun.exists()
 
 
 def test_without_a_folder_in_memory_they_are_in_the_processes_alone(monkeypatch):

@@ -99,15 +99,15 @@ def rescue() -> int:
 
 def _rescued(folder: Path) -> int:
     names = (RING, MOVES, OWN)
-    descriptors = [found for name in names if (found := unused_file.take(folder / name, ring.SIZE)) is not None]
+    taken = {name: found for name in names if (found := unused_file.take(folder / name, ring.SIZE)) is not None}
     try:
-        if len(descriptors) < len(names):
-            # In use, or begun and killed before anything was in it.
-            if not descriptors and not (folder / RING).exists():
+        if len(taken) < len(names):
+            # In use, or begun and killed before all three were whole: then nothing is in them.
+            if all(name in taken or unused_file.is_free(folder / name) for name in names):
                 shutil.rmtree(folder, ignore_errors=True)
             return 0
         target = _journal_of(folder)
-        arrived, moves, own = descriptors
+        arrived, moves, own = taken.values()
         count = _copied(arrived, moves, own, *target) if target is not None else 0
         shutil.rmtree(folder, ignore_errors=True)
         return count
@@ -116,7 +116,7 @@ def _rescued(folder: Path) -> int:
         log.exception("what arrived last could not be written from %s", folder)
         return 0
     finally:
-        for one in descriptors:
+        for one in taken.values():
             # A mapping of the file that is not yet collected would keep the lock.
             fcntl.flock(one, fcntl.LOCK_UN)
             os.close(one)

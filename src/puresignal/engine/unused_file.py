@@ -21,3 +21,20 @@ def take(path: Path, size: int) -> int | None:
         pass
     os.close(descriptor)
     return None
+
+
+def is_free(path: Path) -> bool:
+    """Whether nobody uses a file, whatever its size; also where there is none."""
+    try:
+        descriptor = os.open(path, os.O_RDWR | os.O_CLOEXEC | os.O_NOFOLLOW)
+    except FileNotFoundError:
+        return True
+    except OSError:
+        return False
+    try:
+        fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        return False
+    finally:
+        os.close(descriptor)
+    return True
