@@ -24,7 +24,7 @@ FIRST_HIDDEN, SECOND_HIDDEN = (192, 96), (160, 64)
 
 def first_rows(path: Path) -> tuple[np.ndarray, np.ndarray]:
     """Inputs and targets of the first network from a clip."""
-    seen, sounds, starts, ringing = loaded(path)
+    seen, _, sounds, starts, ringing = loaded(path)
     random = np.random.default_rng(int(path.stem))
     chosen = (sounds > 0) & (random.random(sounds.shape) < 0.3) | (starts > 0)
     chosen |= chord_pitches.audible(seen) & (random.random(sounds.shape) < 0.11)
@@ -36,7 +36,7 @@ def first_rows(path: Path) -> tuple[np.ndarray, np.ndarray]:
 
 def second_rows(network: dense.Network, path: Path) -> tuple[np.ndarray, np.ndarray]:
     """Inputs and targets of the second network from a clip."""
-    seen, sounds, starts, ringing = loaded(path)
+    seen, _, sounds, starts, ringing = loaded(path)
     random = np.random.default_rng(int(path.stem) + 1)
     first = chord_pitches.first_estimate(network, seen)
     asked = (first.max(axis=2) > chord_pitches.ASKED) & ~ringing

@@ -23,7 +23,7 @@ from train_ear import MODELS, smaller
 
 from puresignal.core.hearing.networks import dense, harmonic, multipitch, pitch_levels
 from puresignal.core.hearing.networks.multipitch import RATE
-from puresignal.core.hearing.networks.pitch_levels import Levels
+from puresignal.core.hearing.networks.pitch_levels import Changes, Levels
 from puresignal.sim import instrument_synthesis, part_writing
 from puresignal.sim.instrument_synthesis import Notes, Timbre
 from puresignal.sim.percussion_synthesis import between
@@ -33,7 +33,7 @@ RINGS = 0.5
 """Seconds after a note's end in which it may ring on: such frames are neither sounding nor silent."""
 FIRST_SEED, FOR_GATE = 500_000, 240
 """Seed of the first clip, and clips that the gate is trained on."""
-GATE, WIDTH, NARROW, EPOCHS = 24, 40, 16, 10
+GATE, WIDTH, NARROW, EPOCHS = 24, 56, 20, 10
 
 
 def part(random: np.random.Generator) -> tuple[np.ndarray, Notes, float]:
@@ -96,26 +96,28 @@ def made(folder: Path, seed: int) -> Path:
     if path.exists():
         return path
     sound, notes, rings = clip(seed)
-    seen = pitch_levels.levels(sound, multipitch.loud(sound))
+    seen, changes = pitch_levels.levels_and_changes(sound, multipitch.loud(sound))
     part = path.with_suffix(".part.npz")
     np.savez(
         part, long=seen.long.astype(np.float16), middle=seen.middle.astype(np.float16),
-        short=seen.short.astype(np.float16), **pitch_targets.targets(notes, rings, len(seen)),
+        short=seen.short.astype(np.float16), middle_change=changes.middle.astype(np.float16),
+        short_change=changes.short.astype(np.float16), **pitch_targets.targets(notes, rings, len(seen)),
     )  # fmt: skip
     part.rename(path)
     return path
 
 
-def loaded(path: Path) -> tuple[Levels, np.ndarray, np.ndarray, np.ndarray]:
-    """Levels, whether each pitch sounds, 0..1 that it begins, and whether neither is known."""
+def loaded(path: Path) -> tuple[Levels, Changes, np.ndarray, np.ndarray, np.ndarray]:
+    """Levels, changes, whether each pitch sounds, 0..1 that it begins, and whether neither is known."""
     with np.load(path) as a:
-        seen = Levels(a["long"].astype(np.float32), a["middle"].astype(np.float32), a["short"].astype(np.float32))
-        return seen, a["sounds"].astype(np.float32), a["starts"].astype(np.float32) / 100, a["ringing"]
+        seen = Levels(*(a[name].astype(np.float32) for name in ("long", "middle", "short")))
+        changes = Changes(*(a[name].astype(np.float32) for name in ("middle_change", "short_change")))
+        return seen, changes, a["sounds"].astype(np.float32), a["starts"].astype(np.float32) / 100, a["ringing"]
 
 
 def gate_rows(path: Path) -> tuple[np.ndarray, np.ndarray]:
     """Some inputs of a clip, and whether each may be a note."""
-    seen, sounds, starts, ringing = loaded(path)
+    seen, _, sounds, starts, ringing = loaded(path)
     random = np.random.default_rng(int(path.stem))
     frame, pitch = np.nonzero(~ringing & (random.random(sounds.shape) < 0.12))
     wanted = (sounds[frame, pitch] > 0) | (starts[frame, pitch] > 0)

@@ -14,10 +14,10 @@ from torch import nn
 from puresignal.core.hearing.networks import dense, harmonic
 from puresignal.core.hearing.networks.harmonic import APART, INPUTS, MIXED, TURNS, Rows
 from puresignal.core.hearing.networks.multipitch import SEMITONES
-from puresignal.core.hearing.networks.pitch_levels import Levels
+from puresignal.core.hearing.networks.pitch_levels import Changes, Levels
 
-Loaded = tuple[Levels, np.ndarray, np.ndarray, np.ndarray]
-"""Levels, whether each pitch sounds, 0..1 that it begins, and whether neither is known."""
+Loaded = tuple[Levels, Changes, np.ndarray, np.ndarray, np.ndarray]
+"""Levels, changes, whether each pitch sounds, 0..1 that it begins, and whether neither is known."""
 SHOWN, BATCH, RATE = 200, 12, 3e-3
 """Frames of an excerpt, excerpts of a step, and the highest learning rate."""
 IMPORTANT = 1.2
@@ -81,41 +81,45 @@ class Net(nn.Module):
         return self.out(self.drop(x))
 
 
-def varied(seen: Levels, random: np.random.Generator) -> Levels:
+def varied(seen: Levels, changes: Changes, random: np.random.Generator) -> tuple[Levels, Changes]:
     """As through another loudspeaker: a tilt, some broad resonances, another level."""
     at = np.arange(SEMITONES)
     tone = random.normal(0, 0.1) + random.normal(0, 0.15) * (at - 60) / 36
     for _ in range(3):
         tone = tone + random.normal(0, 0.15) * np.exp(-(((at - random.uniform(0, 126)) / random.uniform(3, 20)) ** 2))
     tone = tone.astype(np.float32)
-    return Levels(seen.long + np.repeat(tone, 3), seen.middle + tone, seen.short + tone)
+    levels = Levels(seen.long + np.repeat(tone, 3), seen.middle + tone, seen.short + tone)
+    return levels, Changes(changes.middle + tone, changes.short + tone)
 
 
-Shown = tuple[torch.Tensor, torch.Tensor, torch.Tensor, list[Any]]
-"""Inputs (rows, INPUTS), targets (rows, 2), what is known (rows,), and the neighbours for each layer."""
+Shown = tuple[torch.Tensor, torch.Tensor, list[Any]]
+"""Inputs (rows, INPUTS), targets (rows, 2), and the neighbours for each layer."""
 
 
 def together(clips: list[tuple[Loaded, np.ndarray]], random: np.random.Generator | None) -> Shown:
-    """Parts of some clips, or all of them without random, as rows. Each clip comes with what may be a note."""
-    xs, ys, knowns, asked = [], [], [], []
-    for (seen, sounds, starts, ringing), may_be in clips:
+    """Parts of some clips, or all of them without random, as rows. Each clip comes with what may be a note.
+
+    What rings on after a note's end counts as silent: most instruments show where they are let go.
+    """
+    xs, ys, asked = [], [], []
+    for (seen, changes, sounds, starts, _), may_be in clips:
         part = slice(None)
         if random is not None:
             first = int(random.integers(0, max(1, len(seen) - SHOWN)))
             part = slice(first, first + SHOWN)
-        own = Levels(seen.long[part], seen.middle[part], seen.short[part])
-        own = Levels(*(np.asarray(a, np.float32) for a in (own.long, own.middle, own.short)))
-        own = varied(own, random) if random is not None else own
+        own = Levels(*(np.asarray(a[part], np.float32) for a in (seen.long, seen.middle, seen.short)))
+        moved = Changes(*(np.asarray(a[part], np.float32) for a in (changes.middle, changes.short)))
+        if random is not None:
+            own, moved = varied(own, moved, random)
         frame, pitch = np.nonzero(may_be[part])
-        xs.append(harmonic.inputs(own, frame, pitch))
+        xs.append(harmonic.inputs_and_changes(own, moved, frame, pitch))
         ys.append(np.stack([sounds[part][frame, pitch], starts[part][frame, pitch]], axis=1))
-        knowns.append(~ringing[part][frame, pitch])
         # Clips side by side must not see each other.
         asked.append(np.pad(may_be[part], ((0, 2 * max(APART)), (0, 0))))
     rows = Rows.of(np.concatenate(asked))
     neighbours = [both_ways(rows, 0, MIXED), *(both_ways(rows, apart * TURNS, 0) for apart in APART)]
-    x, y, known = (torch.from_numpy(np.concatenate(each)).float() for each in (xs, ys, knowns))
-    return x, y, known, [tuple(torch.from_numpy(a) for a in pair) for pair in neighbours]
+    x, y = (torch.from_numpy(np.concatenate(each)).float() for each in (xs, ys))
+    return x, y, [tuple(torch.from_numpy(a) for a in pair) for pair in neighbours]
 
 
 def train(
@@ -126,10 +130,11 @@ def train(
     torch.manual_seed(seed)
     clips = []
     for path in paths:
-        seen, sounds, starts, ringing = load(path)
+        seen, changes, sounds, starts, ringing = load(path)
         small = Levels(*(a.astype(np.float16) for a in (seen.long, seen.middle, seen.short)))
+        small_changes = Changes(*(a.astype(np.float16) for a in (changes.middle, changes.short)))
         targets = (sounds.astype(np.float16), starts.astype(np.float16), ringing)
-        clips.append(((small, *targets), harmonic.possible(gate, seen)))
+        clips.append(((small, small_changes, *targets), harmonic.possible(gate, seen)))
     net = Net(width, narrow)
     held, own = clips[::16], [c for i, c in enumerate(clips) if i % 16]
     steps = len(own) // BATCH
@@ -143,11 +148,11 @@ def train(
             each.load_state_dict(state[name])
 
     def lost(shown: Shown) -> torch.Tensor:
-        x, y, known, neighbours = shown
+        x, y, neighbours = shown
         loss = nn.functional.binary_cross_entropy_with_logits(
             net(x, neighbours), y, weight=1 + (IMPORTANT - 1) * y, reduction="none"
         )
-        return (loss.sum(dim=1) * known).sum() / known.sum()
+        return loss.sum(dim=1).mean()
 
     for epoch in range(done, epochs):
         net.train()

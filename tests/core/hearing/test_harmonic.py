@@ -8,9 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from puresignal.core.hearing.networks import dense, harmonic, multipitch, pitch_levels
-from puresignal.core.hearing.networks.harmonic import APART, INPUTS, MIXED, TURNS, HarmonicNet, Rows
+from puresignal.core.hearing.networks.harmonic import APART, INPUTS, LEVELS, MIXED, TURNS, HarmonicNet, Rows
 from puresignal.core.hearing.networks.multipitch import PITCHES, SEMITONES
-from puresignal.core.hearing.networks.pitch_levels import Levels
+from puresignal.core.hearing.networks.pitch_levels import Changes, Levels
 from puresignal.io.models import chord_networks
 from puresignal.sim import instrument_synthesis
 
@@ -26,8 +26,8 @@ def drawn(seed: int) -> HarmonicNet:
         weights = random.normal(0, 1 / np.sqrt(inputs), (inputs, outputs)).astype(np.float32)
         return weights, random.normal(0, 0.1, outputs).astype(np.float32)
 
-    weight, bias = layer(INPUTS, 1)
-    gate = dense.Network(np.zeros(INPUTS, np.float32), np.full(INPUTS, 0.1, np.float32), (weight,), (bias - 5,))
+    weight, bias = layer(LEVELS, 1)
+    gate = dense.Network(np.zeros(LEVELS, np.float32), np.full(LEVELS, 0.1, np.float32), (weight,), (bias - 5,))
     blocks = tuple(
         (layer(WIDTH, NARROW), layer(NARROW * len(MIXED), WIDTH), layer(WIDTH * len(TURNS), WIDTH)) for _ in APART
     )
@@ -35,18 +35,21 @@ def drawn(seed: int) -> HarmonicNet:
     return HarmonicNet(gate, one, 0 * one, layer(INPUTS, WIDTH), blocks, layer(WIDTH, 2))
 
 
-def sound(frames: int, seed: int) -> Levels:
+def sound(frames: int, seed: int) -> tuple[Levels, Changes]:
     random = np.random.default_rng(seed)
-    return Levels(
-        *(random.normal(-1, 0.5, (frames, n)).astype(np.float32) for n in (3 * SEMITONES, SEMITONES, SEMITONES))
-    )
+
+    def drawn(count: int) -> np.ndarray:
+        return random.normal(-1, 0.5, (frames, count)).astype(np.float32)
+
+    levels = Levels(drawn(3 * SEMITONES), drawn(SEMITONES), drawn(SEMITONES))
+    return levels, Changes(drawn(SEMITONES), drawn(SEMITONES))
 
 
-def plainly(network: HarmonicNet, seen: Levels, asked: np.ndarray) -> np.ndarray:
+def plainly(network: HarmonicNet, seen: Levels, changes: Changes, asked: np.ndarray) -> np.ndarray:
     """The same, cell by cell, with a value for every cell."""
     frames = len(seen)
     frame, pitch = np.nonzero(np.ones((frames, PITCHES), bool))
-    x = np.clip(harmonic.inputs(seen, frame, pitch) * network.gain + network.shift, -5, 5)
+    x = np.clip(harmonic.inputs_and_changes(seen, changes, frame, pitch) * network.gain + network.shift, -5, 5)
     x = np.maximum(x @ network.first[0] + network.first[1], 0).reshape(frames, PITCHES, WIDTH) * asked[:, :, None]
 
     def at(values: np.ndarray, frames_on: int, up: int) -> np.ndarray:
@@ -67,18 +70,20 @@ def plainly(network: HarmonicNet, seen: Levels, asked: np.ndarray) -> np.ndarray
 
 
 def test_cells_that_are_not_looked_at_count_as_nothing_and_all_others_as_if_all_were():
-    network, seen = drawn(1), sound(9, 2)
+    network, (seen, changes) = drawn(1), sound(9, 2)
     asked = np.random.default_rng(3).random((9, PITCHES)) < 0.4
-    assert network.probability(seen, asked) == pytest.approx(plainly(network, seen, asked), abs=1e-5)
+    found = network.probability(seen, changes, asked)
+    assert found == pytest.approx(plainly(network, seen, changes, asked), abs=1e-5)
 
 
 @settings(max_examples=15, deadline=None)
 @given(st.integers(0, 1000), st.integers(1, 20))
 def test_what_comes_much_later_changes_nothing(seed, longer):
-    network, seen = drawn(seed), sound(60 + longer, seed + 1)
+    network, (seen, changes) = drawn(seed), sound(60 + longer, seed + 1)
     part = Levels(seen.long[:60], seen.middle[:60], seen.short[:60])
+    moved = Changes(changes.middle[:60], changes.short[:60])
     asked = harmonic.possible(network.gate, seen)
-    whole, begun = network.probability(seen, asked), network.probability(part, asked[:60])
+    whole, begun = network.probability(seen, changes, asked), network.probability(part, moved, asked[:60])
     assert begun[: 60 - REACH] == pytest.approx(whole[: 60 - REACH], abs=1e-5)
 
 
@@ -109,9 +114,10 @@ def test_the_gate_lets_through_what_surrounds_a_note_and_little_else():
 def test_silence_and_nothing_at_all_are_no_notes():
     network = chord_networks().third
     for frames in (0, 1, 40):
-        silence = Levels(*(np.full((frames, n), -4.0, np.float32) for n in (3 * SEMITONES, SEMITONES, SEMITONES)))
+        plain = np.full((frames, SEMITONES), -4.0, np.float32)
+        silence, still = Levels(np.repeat(plain, 3, axis=1), plain, plain), Changes(plain, plain)
         if frames:
             asked = harmonic.possible(network.gate, silence)
-            assert network.probability(silence, asked).max() < 0.1
+            assert network.probability(silence, still, asked).max() < 0.1
         else:
-            assert network.probability(silence, np.zeros((0, PITCHES), bool)).shape == (0, PITCHES, 2)
+            assert network.probability(silence, still, np.zeros((0, PITCHES), bool)).shape == (0, PITCHES, 2)

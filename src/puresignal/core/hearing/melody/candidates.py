@@ -43,13 +43,19 @@ class PitchNetworks:
     plain: Network
     together: chord_pitches.ChordNetworks | None = None
 
-    def probability(self, seen: pitch_levels.Levels, among: np.ndarray) -> np.ndarray:
-        """(frames, multipitch.PITCHES, 2): probability that each note sounds, and begins. among: those asked for"""
+    def probability(
+        self, seen: pitch_levels.Levels, changes: pitch_levels.Changes | None, among: np.ndarray
+    ) -> np.ndarray:
+        """(frames, multipitch.PITCHES, 2): probability that each note sounds, and begins.
+
+        changes  only those that hear chords look at them
+        among    the notes asked for
+        """
         wide = chord_pitches.first_estimate(self.wide, seen, among)
         plain = multipitch.probability(self.plain, seen.long, seen.short, among)
         mixed = wide + PLAIN * (plain - wide)
-        if self.together is not None:
-            chords = chord_pitches.probability(self.together, seen) * among[:, :, None]
+        if self.together is not None and changes is not None:
+            chords = chord_pitches.probability(self.together, seen, changes) * among[:, :, None]
             mixed += TOGETHER * (chords - mixed)
         return np.asarray(mixed)
 
@@ -136,9 +142,10 @@ def of_samples(
     pitch, dip = _candidates(flat)
     level = spectra.decibels(spectra.loudness(flat, HOP, 2 * HOP))
     picture, seen = _pictures(flat, against, loud)
+    changes = pitch_levels.changes(flat, against) if tone.together is not None else None
     begins = begin.probability(picture)[:, 0]
     place = np.clip(np.rint(np.arange(len(pitch)) * HOP / multipitch.HOP).astype(int), 0, max(0, len(seen) - 1))
-    probability = tone.probability(seen, _asked(pitch, dip, place, seen.long.max(axis=1)))
+    probability = tone.probability(seen, changes, _asked(pitch, dip, place, seen.long.max(axis=1)))
     coarse, starts = probability[:, :, 0].astype(np.float16), (255 * probability[:, :, 1]).astype(np.uint8)
     envelope = spectra.envelope(flat, RATE, FINE_HOP, FINE_REACH)
     return MelodyAnalysis(

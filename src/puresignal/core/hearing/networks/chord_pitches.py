@@ -22,7 +22,7 @@ from puresignal.core.hearing.networks import harmonic, multipitch
 from puresignal.core.hearing.networks.dense import Network
 from puresignal.core.hearing.networks.harmonic import HarmonicNet
 from puresignal.core.hearing.networks.multipitch import FIRST, LOWEST, PITCHES, SEMITONES
-from puresignal.core.hearing.networks.pitch_levels import Levels
+from puresignal.core.hearing.networks.pitch_levels import Changes, Levels
 
 RELATED = multipitch.RELATED
 QUICK, MOMENTS = multipitch.QUICK, multipitch.MOMENTS
@@ -116,7 +116,7 @@ def judged_rows(seen: Levels, first: np.ndarray, frame: np.ndarray, pitch: np.nd
     return np.concatenate([rows(seen, frame, pitch + LOWEST), near.reshape(len(frame), -1).astype(np.float32)], axis=1)
 
 
-def probability(networks: ChordNetworks, seen: Levels) -> np.ndarray:
+def probability(networks: ChordNetworks, seen: Levels, changes: Changes) -> np.ndarray:
     """(frames, PITCHES, 2): probability that each pitch sounds, and begins."""
     asked = harmonic.possible(networks.third.gate, seen)
     first = first_estimate(networks.first, seen, asked)
@@ -125,5 +125,5 @@ def probability(networks: ChordNetworks, seen: Levels) -> np.ndarray:
     for begin in range(0, len(frame), AT_ONCE):
         part = slice(begin, begin + AT_ONCE)
         out[frame[part], pitch[part]] = networks.second.probability(judged_rows(seen, first, frame[part], pitch[part]))
-    out += THIRD_WEIGHT * (networks.third.probability(seen, asked) - out)
+    out += THIRD_WEIGHT * (networks.third.probability(seen, changes, asked) - out)
     return out

@@ -1,9 +1,10 @@
 """Several pitches at once: one network over pitches and moments.
 
-Every pitch of every frame starts as the levels at its first harmonics, in windows of three lengths. A small gate drops
-what cannot be a note. For the others, several times over, what is known of the pitches that share harmonics with it is
-mixed in, and then what is known of the moments around it. So notes are tested against each other, and against what
-came before and comes after. All pitches share one network. Trained by training/train_chords.py.
+Every pitch of every frame starts as the levels at its first harmonics, in windows of three lengths, and how much of
+them the moments before do not explain. A small gate drops what cannot be a note. For the others, several times over,
+what is known of the pitches that share harmonics with it is mixed in, and then what is known of the moments around it.
+So notes are tested against each other, and against what came before and comes after. All pitches share one network.
+Trained by training/train_chords.py.
 
 Sources  harmonics stacked as channels: R. Bittner and others, Deep salience representations for F0 estimation in
          polyphonic music, 2017; related pitches mixed within each layer: W. Wei and others, HarmoF0: logarithmic scale
@@ -19,13 +20,16 @@ import numpy as np
 
 from puresignal.core.hearing.networks import dense
 from puresignal.core.hearing.networks.multipitch import FIRST, LOWEST, PITCHES, SEMITONES
-from puresignal.core.hearing.networks.pitch_levels import Levels
+from puresignal.core.hearing.networks.pitch_levels import Changes, Levels
 
 LONG_SEEN = (-12, 0, 12, 19, 24, 28, 31, 34, 36)
 """Semitones from a pitch at which its long window is seen, in thirds of a semitone: an octave below, and harmonics."""
 SEEN = (0, 12, 19, 24, 28, 31, 34, 36)
 """The same for the two shorter windows."""
-INPUTS = 3 * len(LONG_SEEN) + 2 * len(SEEN) + 2
+LEVELS = 3 * len(LONG_SEEN) + 2 * len(SEEN) + 2
+"""Inputs of the gate,"""
+INPUTS = LEVELS + 2 * len(SEEN)
+"""and of the network."""
 MIXED = np.array((-24, -19, -12, -7, -5, -2, -1, 0, 1, 2, 5, 7, 12, 19, 24))
 """Semitones to the pitches that are mixed in."""
 APART = (1, 2, 4, 8)
@@ -47,16 +51,33 @@ _PLAIN = np.clip(_PLACE[:, None] + np.array(SEEN), 0, SEMITONES - 1)
 
 
 def inputs(seen: Levels, frame: np.ndarray, pitch: np.ndarray) -> np.ndarray:
-    """(n, INPUTS) float32: what is seen of each (frame, column of a pitch)."""
-    top = seen.long.max(axis=1)[frame, None]
-    out = np.empty((len(frame), INPUTS), np.float32)
-    fine, plain = 3 * len(LONG_SEEN), len(SEEN)
-    np.subtract(seen.long[frame[:, None], _FINE[pitch]], top, out=out[:, :fine])
-    np.subtract(seen.middle[frame[:, None], _PLAIN[pitch]], top, out=out[:, fine : fine + plain])
-    np.subtract(seen.short[frame[:, None], _PLAIN[pitch]], top, out=out[:, fine + plain : -2])
-    out[:, -2] = top[:, 0]
-    out[:, -1] = _PLACE[pitch] / 60.0
+    """(n, LEVELS) float32: the levels of each (frame, column of a pitch)."""
+    out = np.empty((len(frame), LEVELS), np.float32)
+    _write_levels(out, seen, frame, pitch)
     return out
+
+
+def inputs_and_changes(seen: Levels, changes: Changes, frame: np.ndarray, pitch: np.ndarray) -> np.ndarray:
+    """(n, INPUTS) float32: the same, and how much of the levels the moments before do not explain."""
+    out = np.empty((len(frame), INPUTS), np.float32)
+    top = _write_levels(out, seen, frame, pitch)
+    at, bands = frame[:, None], _PLAIN[pitch]
+    np.subtract(changes.middle[at, bands], top, out=out[:, LEVELS : LEVELS + len(SEEN)])
+    np.subtract(changes.short[at, bands], top, out=out[:, LEVELS + len(SEEN) :])
+    return out
+
+
+def _write_levels(out: np.ndarray, seen: Levels, frame: np.ndarray, pitch: np.ndarray) -> np.ndarray:
+    """Fill the first LEVELS columns; gives the (n, 1) level of the loudest of each frame."""
+    top = np.asarray(seen.long.max(axis=1)[frame, None])
+    at, bands = frame[:, None], _PLAIN[pitch]
+    fine, plain = 3 * len(LONG_SEEN), len(SEEN)
+    np.subtract(seen.long[at, _FINE[pitch]], top, out=out[:, :fine])
+    np.subtract(seen.middle[at, bands], top, out=out[:, fine : fine + plain])
+    np.subtract(seen.short[at, bands], top, out=out[:, fine + plain : LEVELS - 2])
+    out[:, LEVELS - 2] = top[:, 0]
+    out[:, LEVELS - 1] = _PLACE[pitch] / 60.0
+    return top
 
 
 def possible(gate: dense.Network, seen: Levels) -> np.ndarray:
@@ -121,13 +142,13 @@ class HarmonicNet:
     blocks: tuple[tuple[Layer, Layer, Layer], ...]
     out: Layer
 
-    def probability(self, seen: Levels, asked: np.ndarray) -> np.ndarray:
+    def probability(self, seen: Levels, changes: Changes, asked: np.ndarray) -> np.ndarray:
         """(frames, PITCHES, 2): probability that each pitch sounds, and begins. asked: the result of possible()"""
         out = np.zeros((len(seen), PITCHES, 2), np.float32)
         rows = Rows.of(asked)
         if not len(rows.frame):
             return out
-        seen_of = inputs(seen, rows.frame, rows.pitch) * self.gain + self.shift
+        seen_of = inputs_and_changes(seen, changes, rows.frame, rows.pitch) * self.gain + self.shift
         np.clip(seen_of, -5, 5, out=seen_of)
         # The last row stands for all cells that are not looked at.
         x = np.zeros((len(rows.frame) + 1, self.first[0].shape[1]), np.float32)

@@ -85,14 +85,14 @@ def analyse(networks: ChordNetworks, source: Source, progress: Progress | None =
     parts: list[tuple[np.ndarray, ...]] = []
     for piece in pieces(source, progress):
         flat, mine = piece.samples, piece.frames(multipitch.HOP)
-        seen = pitch_levels.levels(flat, against)
+        seen, changes = pitch_levels.levels_and_changes(flat, against)
         short = seen.short
         own = np.logaddexp(
             4.6 * short[:, first : first + multipitch.PITCHES], 4.6 * short[:, first + 12 :][:, : multipitch.PITCHES]
         )
         level = spectra.decibels(spectra.loudness(flat, multipitch.HOP, 2 * multipitch.HOP))
         envelope = spectra.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[piece.frames(FINE_HOP)]
-        probability = chord_pitches.probability(networks, seen)
+        probability = chord_pitches.probability(networks, seen, changes)
         parts.append(
             (probability[mine].astype(np.float16), (own * 10 / 2.3)[mine].astype(np.float16), level[mine], envelope)
         )
