@@ -79,9 +79,9 @@ def test_tab_goes_round_all_of_them(demo_window, view, qtbot):
 def test_focus_can_be_seen(demo_window, qtbot):
     demo_window.show_view("Takes")
     for widget in (
-        demo_window.rail.open, demo_window.takes.show_buttons["both"], demo_window.takes.timeline,
+        demo_window.rail.open, demo_window.takes.tools.show_buttons["both"], demo_window.takes.timeline,
         demo_window.takes.path.controls["doubles", "ratio"].slider, demo_window.header.buttons["Inputs"],
-        demo_window.takes.hear,
+        demo_window.takes.tools.hear,
     ):  # fmt: skip
         demo_window.activateWindow()
         widget.clearFocus()

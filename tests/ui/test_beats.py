@@ -29,7 +29,7 @@ def free(qtbot, tmp_path):
 
 
 def find(window, qtbot):
-    qtbot.mouseClick(window.takes.beats, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.takes.tools.beats, Qt.MouseButton.LeftButton)
     qtbot.mouseClick(window.takes.beat_bar.search, Qt.MouseButton.LeftButton)
     window.services.background.wait(20)
     return window.takes.timeline.beats.lines
@@ -124,7 +124,7 @@ def test_keys_halve_double_and_move_the_bar_lines(free, qtbot):
 def test_tapping_along_sets_the_beats(free, qtbot, monkeypatch):
     window, beats = free
     takes = window.takes
-    qtbot.mouseClick(takes.beats, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(takes.tools.beats, Qt.MouseButton.LeftButton)
     window.services.background.wait(20)
     playback = window.services.playback
     at = iter((beats[4:14:2] + 0.02).tolist())

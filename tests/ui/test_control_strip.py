@@ -151,7 +151,7 @@ def test_a_controller_is_listed_and_its_values_are_typed(strip, qtbot):
     draw(strip, [(40, 20), (400, 110)], SHIFT)
     before = written(window, "control_change")
     takes = window.takes
-    takes.list_switch.trigger()
+    takes.tools.below["list"].trigger()
     panel = takes.list
     panel.what.setCurrentIndex(panel.what.findData(0xB0 * 128 + 1))
     panel.what.activated.emit(panel.what.currentIndex())

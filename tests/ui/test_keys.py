@@ -65,7 +65,7 @@ def test_space_plays_where_no_control_wants_it_and_letters_go_to_lists(ready, qt
     version = ready.playback.version
     qtbot.keyClick(combo, Qt.Key.Key_H)
     assert ready.playback.version == version
-    button = ready.takes.doubtful
+    button = ready.takes.tools.doubtful
     button.setFocus()
     qtbot.keyClick(button, Qt.Key.Key_H)
     assert ready.playback.version != version, "a button wants no letters"

@@ -169,7 +169,7 @@ def test_a_locked_track_stays_as_it_is_and_the_player_is_told(takes, demo_window
 
 
 def test_the_list_shows_exact_values_that_can_be_typed(takes, demo_window, qtbot):
-    takes.list_switch.trigger()
+    takes.tools.below["list"].trigger()
     listed = takes.list
     assert listed.isVisible()
     assert listed.model.rowCount() == len(np.unique(notes_of(takes).origin))
@@ -194,7 +194,7 @@ def test_the_list_shows_exact_values_that_can_be_typed(takes, demo_window, qtbot
 
 def test_notes_are_selected_by_a_sentence(takes, qtbot):
     takes.ask_selection()
-    dialog = takes.selector
+    dialog = takes.sentence.dialog
     dialog.what.setCurrentIndex(dialog.what.findData("snare"))
     dialog.measure.setCurrentIndex(dialog.measure.findData("softer than"))
     dialog.amount.setValue(60)
@@ -225,7 +225,7 @@ def choose_whom(takes, text):
 
 def test_a_sentence_kept_under_a_name_is_what_a_stage_is_set_for(takes, demo_window, qtbot, tmp_path):
     takes.ask_selection()
-    dialog = takes.selector
+    dialog = takes.sentence.dialog
     dialog.what.setCurrentIndex(dialog.what.findData("snare"))
     dialog.every.setValue(2)
     qtbot.mouseClick(dialog.buttons["new"], Qt.MouseButton.LeftButton)
@@ -274,7 +274,7 @@ def test_selected_notes_have_settings_of_their_own(takes, demo_window, qtbot):
 
 def test_notes_are_chosen_by_the_stage_that_changed_them(takes, qtbot):
     takes.ask_selection()
-    dialog = takes.selector
+    dialog = takes.sentence.dialog
     dialog.stage.setCurrentIndex(dialog.stage.findData("ends"))
     qtbot.mouseClick(dialog.buttons["new"], Qt.MouseButton.LeftButton)
     found = takes._shown.outcome.tally.touched_origins(Stage.named("ends"))
@@ -288,7 +288,7 @@ def test_notes_are_chosen_by_the_stage_that_changed_them(takes, qtbot):
 
 
 def test_velocities_are_drawn_over_the_selected_notes(takes, demo_window, qtbot):
-    takes.strip_switch.trigger()
+    takes.tools.below["strip"].trigger()
     strip, timeline = takes.strip, takes.timeline
     origin, at, _ = a_note(takes)
     others = notes_of(takes).velocity.copy()
@@ -314,7 +314,7 @@ def test_hits_are_entered_step_by_step(takes, demo_window, qtbot, monkeypatch):
     services.live_session.listen_to(ports.SCREEN_PADS, own_map())
     qtbot.waitUntil(lambda: bool(services.live_session.state), timeout=8000)
     demo_window.playback.go(demo_window.playback.second_of(8.0))
-    takes.step_button.click()
+    takes.tools.steps.click()
     for name in ("kick", "snare.head"):
         before = demo_window.playback.place
         services.pads.strike(name, 90, 20)
@@ -332,7 +332,7 @@ def test_hits_are_entered_step_by_step(takes, demo_window, qtbot, monkeypatch):
     qtbot.keyClick(takes.timeline, Qt.Key.Key_Backspace)
     drawn = next(one for one in bench.session.takes if one.kind == DRAWN)
     assert len(drawn.drawn) == 2
-    takes.step_button.click()
+    takes.tools.steps.click()
     services.live_session.close()
 
 
@@ -428,7 +428,7 @@ def drag_in_strip(strip, x, y, wide=40):
 
 
 def test_probabilities_are_drawn_note_by_note_and_what_is_left_out_stays_in_the_strip(takes, demo_window, qtbot):
-    takes.strip_switch.trigger()
+    takes.tools.below["strip"].trigger()
     strip, bench = takes.strip, demo_window.workbench
     strip.choice.setCurrentIndex(1)
     strip.choice.activated.emit(1)
@@ -472,7 +472,7 @@ def test_rows_say_their_step_in_the_key_on_request(trio, qtbot):  # noqa: F811
     bench = trio.workbench
     bench.do("", edits.with_key(bench.session, "D minor"))
     assert "A2" in {row.label for row in takes.timeline._picture.rows}
-    takes.degrees.setChecked(True)
+    takes.tools.degrees.setChecked(True)
     assert {"A2  5", "D2  1"} <= {row.label for row in takes.timeline._picture.rows}
 
 

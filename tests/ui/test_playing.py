@@ -377,7 +377,7 @@ def test_a_doubtful_hit_is_played_in_context(deck, qtbot):
     assert abs(len(ons(deck)) - heard) <= 3
     assert not still_sounding(deck)
     deck.left.clear()
-    deck.takes.hear.setChecked(False)
+    deck.takes.tools.hear.setChecked(False)
     qtbot.keyClick(deck.takes.timeline, Qt.Key.Key_D)
     assert not deck.playback.playing
     qtbot.keyClick(deck.takes.timeline, Qt.Key.Key_E)

@@ -59,7 +59,7 @@ def test_strength_moved_by_a_key_pulls_less(takes, demo_window, qtbot):
 
 
 def test_a_note_between_two_lines_is_found_by_a_key_and_sent_to_the_other(takes, demo_window, qtbot):
-    takes.hear.setChecked(False)
+    takes.tools.hear.setChecked(False)
     switch_on(takes, qtbot)
     shown = demo_window.workbench.shown
     entries = shown.outcome.tally.entries

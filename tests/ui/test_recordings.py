@@ -142,7 +142,7 @@ def test_the_recording_is_seen_below_the_sheet(heard, qtbot):
     assert dark(2.05, level) <= 4
     assert dark(0.45, pitch) >= 1
     assert dark(2.05, pitch) == 0
-    takes.sound_switch.trigger()
+    takes.tools.below["sound"].trigger()
     assert not strip.isVisible()
 
 

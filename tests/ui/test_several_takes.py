@@ -103,7 +103,7 @@ def test_a_take_that_is_out_is_seen_and_heard_alone_when_it_is_chosen_and_is_not
     qtbot.mouseClick(card(trio, "take2"), Qt.MouseButton.LeftButton)
     assert bench.is_alone
     assert bench.seen.several.idents == ("take2",)
-    assert trio.takes.alone.isChecked()
+    assert trio.takes.tools.alone.isChecked()
     assert written(bench) == before
     # To choose is to look: there is nothing to undo.
     assert bench.history.past == ()
@@ -234,7 +234,7 @@ def test_others_are_pale_behind_the_chosen_take(trio, qtbot):
     qtbot.mouseClick(card(trio, "take3"), Qt.MouseButton.LeftButton)
     strong = pixels_of(trio, kick)
     assert strong > 100
-    qtbot.mouseClick(trio.takes.pale, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(trio.takes.tools.pale, Qt.MouseButton.LeftButton)
     assert pixels_of(trio, kick) == 0
     qtbot.mouseClick(card(trio, "take1"), Qt.MouseButton.LeftButton)
     assert pixels_of(trio, kick) == strong

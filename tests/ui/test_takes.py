@@ -158,7 +158,7 @@ def test_stages_are_switched_off_and_what_was_played_is_back(takes, demo_window,
 
 def test_all_rows_of_the_kit_on_request(takes, demo_window, qtbot):
     few = takes.timeline.row_boxes()
-    qtbot.mouseClick(takes.all_rows, Qt.MouseButton.LeftButton, pos=QPoint(9, takes.all_rows.height() // 2))
+    qtbot.mouseClick(takes.tools.all_rows, Qt.MouseButton.LeftButton, pos=QPoint(9, takes.tools.all_rows.height() // 2))
     assert {("Tom 1", "rim"), ("Ride", "edge")} <= {(t, r) for t, r, _ in takes.timeline.row_boxes()}
     assert len(takes.timeline.row_boxes()) > len(few)
 
@@ -184,7 +184,7 @@ def test_the_menu_offers_what_can_be_done(takes, demo_window, qtbot):
 
 def test_the_side_folds_away(takes, qtbot):
     wide = takes.timeline.width()
-    qtbot.mouseClick(takes.fold, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(takes.tools.side, Qt.MouseButton.LeftButton)
     QApplication.processEvents()
     assert not takes.side.isVisible()
     assert takes.timeline.width() > wide + 200

@@ -323,7 +323,7 @@ def kick_colour():
 
 
 def test_played_is_outline_clean_is_solid(demo_window, qtbot):
-    buttons = demo_window.takes.show_buttons
+    buttons = demo_window.takes.tools.show_buttons
     solid = {}
     for show in (row_painter.CLEAN, row_painter.PLAYED):
         qtbot.mouseClick(buttons[show], Qt.MouseButton.LeftButton)

@@ -116,7 +116,7 @@ def _refined(app: QApplication, folder: Path) -> Iterator[Path]:
     pitched = next(ref for ref in bench.session.takes if ref.source is None)
     bench.do("choose take", edits.with_current(bench.session, pitched.ident))  # not shown
     window.takes.toggle_alone()
-    window.takes.degrees.setChecked(True)
+    window.takes.tools.degrees.setChecked(True)
     window.takes.toggle_words()
     sung = window.takes.words.line
     if sung is not None:
@@ -126,7 +126,7 @@ def _refined(app: QApplication, folder: Path) -> Iterator[Path]:
     window.takes.timeline.zoom(2.0)
     yield _grab(app, window, folder / "words.png")
     window.takes.toggle_words()
-    window.takes.degrees.setChecked(False)
+    window.takes.tools.degrees.setChecked(False)
     window.files.new_session()
     with tempfile.TemporaryDirectory() as here:
         sound = Path(here) / tr("hummed verse.wav")

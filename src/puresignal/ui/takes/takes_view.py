@@ -6,19 +6,9 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QAction, QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QCheckBox,
-    QHBoxLayout,
-    QMenu,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-    QWidgetAction,
-)
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
-from puresignal.core.analysis import note_choice
 from puresignal.core.analysis.grid_picture import GridPicture, grid_picture
 from puresignal.core.export.note_chances import probabilities
 from puresignal.core.export.session_result import SeveralTakes
@@ -26,17 +16,12 @@ from puresignal.core.harmony.scales import scale_of
 from puresignal.core.kit.articulations import spoken
 from puresignal.core.path import held_to_key, note_selection
 from puresignal.core.path.cleaning_path import Outcome
-from puresignal.core.path.condition import Condition
-from puresignal.core.path.note_edits import Edit
 from puresignal.core.path.stage_description import Reason, Stage
 from puresignal.core.path.tally import Action
-from puresignal.core.path.timing import AUTO
 from puresignal.core.path.verdicts import Verdict
-from puresignal.core.session import playing_order, selections
+from puresignal.core.session import playing_order
 from puresignal.core.session import session as edits
-from puresignal.core.session.arrangement import NamedSelection
 from puresignal.core.session.take_ref import DRAWN, SOUND
-from puresignal.core.timing import grids
 from puresignal.core.timing.session_time import Timeline as SessionTime
 from puresignal.translation import mark, tr
 from puresignal.ui.state.lyric_actions import LyricActions
@@ -44,39 +29,35 @@ from puresignal.ui.state.services import Services
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.sound_of_take import sound_picture
 from puresignal.ui.state.view import View
-from puresignal.ui.takes import note_menu, row_painter
+from puresignal.ui.takes import note_menu, row_painter, takes_toolbar
 from puresignal.ui.takes.beat_bar import BeatBar
 from puresignal.ui.takes.choice_row import Choices
 from puresignal.ui.takes.control_strip import ControlStrip
 from puresignal.ui.takes.list_panel import ListPanel
-from puresignal.ui.takes.note_drag import Moved, pitch_of
+from puresignal.ui.takes.note_editing import NoteEditing
 from puresignal.ui.takes.path_panel import PathPanel
 from puresignal.ui.takes.recipe_bar import RecipeBar
 from puresignal.ui.takes.row_labels import GUTTER
 from puresignal.ui.takes.section_row import Bracket
-from puresignal.ui.takes.select_dialog import ADD, WITHIN, SelectDialog
+from puresignal.ui.takes.sentence_selection import SentenceSelection
 from puresignal.ui.takes.sound_strip import SoundStrip
 from puresignal.ui.takes.take_grip import TakeGrip
+from puresignal.ui.takes.takes_toolbar import TakesToolbar, button
 from puresignal.ui.takes.time_menus import TimeMenus
 from puresignal.ui.takes.time_strip import Handle, marks_of
 from puresignal.ui.takes.timeline import Timeline
-from puresignal.ui.takes.timeline_rows import Row, picture
+from puresignal.ui.takes.timeline_rows import picture
 from puresignal.ui.takes.trace_panel import TracePanel
 from puresignal.ui.takes.velocity_strip import PROBABILITY, VelocityStrip
 from puresignal.ui.takes.words_strip import WordsStrip
-from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
 SIDE = 272
-NUDGE, LOUDER, DRUMS = 0.001, 4.0, 10
-"""Seconds of a nudge, velocity of one key press, and the channel of drums whose map names none."""
 BEAT_ACTIONS = ("half_speed", "double_speed", "bars_earlier", "bars_later", "tap_beat")
 """Keys that mend the beats of the chosen take while they are shown."""
 AT_ONCE, LOOK_LATER_MS = 20_000, 400
 """Notes up to which the picture of the grid is made with each step of a drag; of more, so long after the last step."""
-TICKS = 960
-"""Ticks a quarter note where no take says how many it has."""
 BEFORE, AFTER = 1.5, 1.0
 """Seconds before and after a note that are played as its context."""
 SHORTEST_HEARD = 0.12
@@ -101,13 +82,6 @@ class TakesView(View):
         super().__init__(services, parent)
         self._workbench, playback = services.workbench, services.playback
         self._shown: Shown | None = None
-        self.selector: SelectDialog | None = None
-        self.list_switch: QAction
-        self.sound_switch: QAction
-        self.strip_switch: QAction
-        self.control_switch: QAction
-        self.words_switch: QAction
-        self.face_switch: QAction
         self.timeline = Timeline()
         self.timeline.set_describe(self.describe)
         self.timeline.description_changed.connect(self._hover)
@@ -124,9 +98,7 @@ class TakesView(View):
         services.capture.changed.connect(self._follow_recording)
         self.timeline.action_requested.connect(self.act)
         self._notes = services.note_actions
-        self.timeline.notes_dragged.connect(self._drop_notes)
-        self.timeline.draw_requested.connect(self._draw_note)
-        self.timeline.edit_requested.connect(self.edit)
+        self.editing = NoteEditing(services, self.timeline, self)
         self.timeline.menu_requested.connect(lambda at: self.menu().exec(at))
         self.time = TimeMenus(services, self)
         self.timeline.mark_pressed.connect(self.time.edit_mark)
@@ -145,7 +117,7 @@ class TakesView(View):
         self.timeline.choices.chosen.connect(services.take_actions.choose_for_bars)
         self.timeline.sections.actions_of = services.sections
         services.sections.chosen_changed.connect(self.timeline.sections.update)
-        self.in_order = self._button(
+        self.in_order = button(
             mark("In order"),
             mark("Bars in playing order"),
             mark("See and hear the sections in playing order with their repeats, or the bars as they stand."),
@@ -176,10 +148,14 @@ class TakesView(View):
         self.trace = TracePanel()
         self.trace.action_requested.connect(self.act)
         self.side = self._make_side()
+        self.sentence = SentenceSelection(
+            services.workbench, self.timeline, self._point, lambda: self.path.stretch, self
+        )  # fmt: skip
+        self.tools = self._make_tools()
 
         left = QVBoxLayout()
         left.setSpacing(0)
-        left.addWidget(self._controls())
+        left.addWidget(self.tools)
         left.addWidget(self.beat_bar)
         self.recipe = RecipeBar(services)
         self.recipe.hide()
@@ -238,142 +214,22 @@ class TakesView(View):
         side.setFixedWidth(SIDE)
         return side
 
-    def _controls(self) -> QWidget:
-        bar = QWidget()
-        bar.setObjectName("bar")
-        bar.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(12, 8, 12, 8)
-        row.setSpacing(5)
-        self.show_group = QButtonGroup(self)
-        self.show_buttons: dict[str, QPushButton] = {}
-        for name, label, tip in (
-            (row_painter.PLAYED, mark("Played"), mark("Show every hit as played, in outline (F6).")),
-            (row_painter.CLEAN, mark("Clean"), mark("Show the hits that leave, solid (F7).")),
-            (
-                row_painter.BOTH,
-                mark("Both"),
-                mark("Show the result solid, and removed hits as struck-through outlines (F8)."),
-            ),
-        ):
-            button = self._button(label, label, tip)
-            button.setCheckable(True)
-            button.clicked.connect(lambda _=False, n=name: self.choose(n))
-            self.show_group.addButton(button)
-            self.show_buttons[name] = button
-            row.addWidget(button)
-        self.show_buttons[row_painter.BOTH].setChecked(True)
-        self.all_rows = QCheckBox(tr("all rows"))
-        self.all_rows.setToolTip(tr("Also show rows of the kit on which nothing was played."))
-        self.all_rows.setAccessibleName(tr("Show all rows of the kit"))
-        self.all_rows.toggled.connect(lambda _: self._draw(False))
-        self.pale = QCheckBox(tr("others pale"))
-        self.pale.setToolTip(tr("Of several takes show the chosen one in colour, and the others pale behind it."))
-        self.pale.setAccessibleName(tr("Show other takes pale"))
-        self.pale.toggled.connect(lambda _: self._draw(False))
-        self.degrees = QCheckBox(tr("scale degrees"))
-        self.degrees.setToolTip(tr("Beside each note's name its step in the session's key, 1 for the root."))
-        self.degrees.setAccessibleName(tr("Show scale degrees"))
-        self.degrees.toggled.connect(lambda _: self._draw(False))
-        rows = self._button(mark("Rows"), mark("Which rows are shown"), mark("Which rows and takes the sheet shows."))
-        menu = QMenu(rows)
-        for box in (self.all_rows, self.pale, self.degrees):
-            holder = QWidget()
-            inside = QHBoxLayout(holder)
-            inside.setContentsMargins(10, 5, 14, 5)
-            inside.addWidget(box)
-            action = QWidgetAction(menu)
-            action.setDefaultWidget(holder)
-            menu.addAction(action)
-        rows.setMenu(menu)
-        row.addWidget(rows)
-        self.alone = self._button(
-            mark("Alone"), mark("Only the chosen take"), mark("See and hear only the chosen take, or all (O).")
-        )
-        self.alone.setCheckable(True)
-        self.alone.clicked.connect(lambda _: self.toggle_alone())
-        row.addWidget(self.alone)
-        self.beats = self._button(
-            mark("Beats"),
-            mark("Beats of the chosen take"),
-            mark("Find the beats and bars in the chosen take, mend them, and use them as the tempo (G)."),
-        )
-        self.beats.setCheckable(True)
-        self.beats.clicked.connect(self.show_beats)
-        row.addWidget(self.beats)
-        self.step_button = self._button(
-            mark("Steps"),
-            mark("Steps"),
-            mark("Enter notes step by step: each hit on any input stands at the position, which goes on (Shift+E)."),
-        )
-        self.step_button.setCheckable(True)
-        self.step_button.toggled.connect(self._switch_steps)
-        row.addWidget(self.step_button)
-        row.addWidget(self._make_below())
-        self._make_zooms()
-        row.addStretch()
-        doubtful = self._button(
-            mark("Doubtful"),
-            mark("Next doubtful note"),
-            mark("Go to the next hit that was kept or removed only narrowly (D; Shift+D back)."),
-        )
-        doubtful.clicked.connect(lambda: self.act("next_doubtful"))
-        self.doubtful = doubtful
-        row.addWidget(doubtful)
-        self.hear = QCheckBox(tr("play"))
-        self.hear.setChecked(True)
-        self.hear.setToolTip(tr("Plays each doubtful hit in context (E plays it again; H plays all hits)."))
-        self.hear.setAccessibleName(tr("Play each doubtful note in context"))
-        row.addWidget(self.hear)
-        fold = self._button(
-            mark("Path"), mark("Show the path"), mark("Show or hide the path and the selected note (F9).")
-        )
-        fold.setCheckable(True)
-        fold.setChecked(True)
-        fold.toggled.connect(lambda on: self.side.setVisible(on))
-        self.fold = fold
-        row.addWidget(fold)
-        return bar
-
-    def _make_below(self) -> QPushButton:
-        """The menu of what is shown below the sheet."""
-        below = self._button(mark("Below"), mark("What is shown below the sheet"), mark("What the sheet shows below."))
-        menu = QMenu(below)
-        menu.setToolTipsVisible(True)
-        for name, label, tip, act in (
-            ("sound", mark("Recording"), mark("The recording that the chosen notes were heard in."), self._show_sound),
-            ("strip", mark("Velocities (Ctrl+Shift+L)"), mark("Draw velocities with the pointer."), self._show_strip),
-            (
-                "control",
-                mark("Controllers (Ctrl+Alt+L)"),
-                mark("Draw controllers, bend and pressure."),
-                self._show_controls,
-            ),
-            (
-                "words",
-                mark("Words and markers (Ctrl+Alt+W)"),
-                mark("Type syllables under notes, and markers."),
-                self._show_words,
-            ),
-            ("list", mark("List of events (Ctrl+L)"), mark("The notes with exact values."), self._show_list),
-            (
-                "face",
-                mark("Face of the input (Ctrl+Alt+F)"),
-                mark("Play the chosen input while looking at the rows."),
-                self._show_face,
-            ),
-        ):
-            action = menu.addAction(tr(label))
-            action.setToolTip(tr(tip))
-            action.setCheckable(True)
-            action.setChecked(name == "sound")
-            action.toggled.connect(act)
-            setattr(self, f"{name}_switch", action)
-        below.setMenu(menu)
-        return below
-
-    def _make_zooms(self) -> None:
-        """Buttons beside the overview, where what they change is seen."""
+    def _make_tools(self) -> TakesToolbar:
+        tools = TakesToolbar()
+        tools.show_chosen.connect(self.choose)
+        tools.rows_changed.connect(lambda: self._draw(False))
+        tools.alone.clicked.connect(lambda _: self.toggle_alone())
+        tools.beats.clicked.connect(self.show_beats)
+        tools.steps.toggled.connect(self._switch_steps)
+        tools.doubtful_asked.connect(lambda: self.act("next_doubtful"))
+        tools.side.toggled.connect(lambda on: self.side.setVisible(on))
+        shows = {
+            takes_toolbar.SOUND: self._show_sound, takes_toolbar.STRIP: self._show_strip,
+            takes_toolbar.CONTROL: self._show_controls, takes_toolbar.WORDS: self._show_words,
+            takes_toolbar.LIST: self._show_list, takes_toolbar.FACE: self._show_face,
+        }  # fmt: skip
+        tools.below_switched.connect(lambda name, on: shows[name](on))
+        # Beside the overview, where what they change is seen.
         for label, name, tip, act in (
             ("\N{MINUS SIGN}", mark("Zoom out"), mark("Show more time (minus key, or Ctrl and wheel)."),
              lambda: self.timeline.zoom(1 / 1.5)),
@@ -381,22 +237,16 @@ class TakesView(View):
              lambda: self.timeline.zoom(1.5)),
             (mark("All"), mark("Show the whole take"), mark("Show the whole take (key 0)."), self.timeline.show_all),
         ):  # fmt: skip
-            button = self._button(label, name, tip)
-            button.setObjectName("small")
-            button.clicked.connect(lambda _=False, act=act: act())
-            self.timeline.add_zoom(button)
-
-    def _button(self, label: str, name: str, tip: str) -> QPushButton:
-        button = QPushButton(tr(label))
-        button.setToolTip(tr(tip))
-        button.setAccessibleName(tr(name))
-        return button
+            zoom = button(label, name, tip)
+            zoom.setObjectName("small")
+            zoom.clicked.connect(lambda _=False, act=act: act())
+            self.timeline.add_zoom(zoom)
+        return tools
 
     def set_compact(self, compact: bool) -> None:
         """In a narrow window use a narrower side panel and hide buttons that keys duplicate."""
         self.side.setFixedWidth(240 if compact else SIDE)
-        for widget in (self.hear, self.alone, self.beats, self.step_button):
-            widget.setVisible(not compact)
+        self.tools.set_compact(compact)
 
     def first_focus(self) -> QWidget:
         return self.timeline
@@ -431,10 +281,10 @@ class TakesView(View):
 
     def toggle_rows(self) -> None:
         """Also show rows on which nothing was played, or not."""
-        self.all_rows.toggle()
+        self.tools.all_rows.toggle()
 
     def toggle_side(self) -> None:
-        self.fold.toggle()
+        self.tools.side.toggle()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.source() is None and event.mimeData().hasUrls() and self._shown is not None:
@@ -462,7 +312,7 @@ class TakesView(View):
         ref = bench.session.take()
         if ref is None or not ref.is_in:
             # A take that is out is alone anyhow: it comes in by its card.
-            self.alone.setChecked(ref is not None)
+            self.tools.alone.setChecked(ref is not None)
             return
         bench.do(tr("hear take alone"), edits.with_alone(bench.session, not bench.session.display.alone))
 
@@ -471,7 +321,7 @@ class TakesView(View):
 
     def show_beats(self, on: bool) -> None:
         """Show the beats of the chosen take with what mends them; a take without any is searched for them."""
-        self.beats.setChecked(on)
+        self.tools.beats.setChecked(on)
         self.beat_bar.setVisible(on)
         self.timeline.own_tap_key(on)
         self.tempo.end_taps()
@@ -482,7 +332,7 @@ class TakesView(View):
         self._draw_beats()
 
     def _draw_beats(self) -> None:
-        self.timeline.show_beats(self.tempo.lines() if self.beats.isChecked() else None)
+        self.timeline.show_beats(self.tempo.lines() if self.tools.beats.isChecked() else None)
 
     def beat_menu(self, beat: int) -> QMenu:
         """The menu of one line of the take's beats."""
@@ -504,12 +354,14 @@ class TakesView(View):
 
     def choose(self, show: str) -> None:
         """ "played", "clean" or "both"."""
-        self.show_buttons[show].setChecked(True)
+        self.tools.show_buttons[show].setChecked(True)
         self.timeline.set_show(show)
 
     def show_take(self, shown: Shown | None) -> None:
         """Show the current take; zoom, position and selection are kept for the same take."""
         before, self._shown = self._shown, shown
+        self.editing.shown = shown
+        self.sentence.show_take(shown)
         self.timeline.setVisible(shown is not None)
         self.empty.setVisible(shown is None)
         if before is None and shown is not None and self.isVisible():
@@ -521,9 +373,9 @@ class TakesView(View):
             self.trace.show_notes(None, np.zeros(0, np.int64))
             return
         several = shown.several is not None and len(self._workbench.session.takes) > 1
-        self.alone.setEnabled(several)
-        self.pale.setEnabled(several)
-        self.alone.setChecked(self._workbench.is_alone and several)
+        self.tools.alone.setEnabled(several)
+        self.tools.pale.setEnabled(several)
+        self.tools.alone.setChecked(self._workbench.is_alone and several)
         # A take that is still being played is a new value each time, but the same one to the player.
         growing = self._workbench.session.take(shown.ref.ident) is None
         same = before is not None and (
@@ -547,14 +399,12 @@ class TakesView(View):
             self.controls.show_line()
         if self.words.isVisible():
             self._fill_words()
-        self.doubtful.setEnabled(len(note_selection.doubtful(shown.outcome)) > 0)
+        self.tools.doubtful.setEnabled(len(note_selection.doubtful(shown.outcome)) > 0)
         if self.list.isVisible():
             self.list.show_take(shown)
         if self.strip.isVisible():
             self._fill_strip()
-        if self.selector is not None:
-            self.selector.show_take(shown)
-        self._show_sound(self.sound_switch.isChecked())
+        self._show_sound(self.tools.below[takes_toolbar.SOUND].isChecked())
         self._look_at_grid(shown)
         self._look_at_keys(shown)
 
@@ -600,11 +450,11 @@ class TakesView(View):
         if self._shown is None:
             return
         own = self._workbench.own
-        whole = own.context if self.all_rows.isChecked() and own is not None else None
-        scale = scale_of(self._workbench.session.key) if self.degrees.isChecked() else ()
+        whole = own.context if self.tools.all_rows.isChecked() and own is not None else None
+        scale = scale_of(self._workbench.session.key) if self.tools.degrees.isChecked() else ()
         drawn = picture(self._shown.outcome, self._shown.delivery, self._shown.take.length, whole, scale)
         several = self._shown.several
-        pale = several is not None and len(several.refs) > 1 and self.pale.isChecked()
+        pale = several is not None and len(several.refs) > 1 and self.tools.pale.isChecked()
         self.timeline.show_picture(
             drawn,
             self._shown.take.tempo,
@@ -725,7 +575,7 @@ class TakesView(View):
         if self._shown is None:
             return
         if action in BEAT_ACTIONS:
-            if self.beats.isChecked():
+            if self.tools.beats.isChecked():
                 self._mend(action)
             return
         if action in ("next_doubtful", "previous_doubtful"):
@@ -771,137 +621,23 @@ class TakesView(View):
         ref = self._workbench.session.take(ident)
         return ref is not None and ref.kind == DRAWN
 
-    # Editing notes
-
-    def edit(self, name: str) -> None:
-        """Edit the selected notes, or paste: one of Timeline.EDITS."""
-        notes, origins = self._notes, self.timeline.selected
-        step = self._step()
-        if name in ("earlier", "later"):
-            notes.move(origins, step if name == "later" else -step)
-        elif name in ("tick_earlier", "tick_later"):
-            tick = 1.0 / (TICKS if self._shown is None else self._shown.take.tempo.ppq)
-            notes.set(origins, Edit(beats=tick if name == "tick_later" else -tick), "ticks")  # not shown
-        elif name in ("copy_octave_up", "copy_octave_down"):
-            notes.copy_by(origins, 0.0, 12 if name == "copy_octave_up" else -12)
-        elif name in ("nudge_earlier", "nudge_later"):
-            notes.nudge(origins, NUDGE if name == "nudge_later" else -NUDGE)
-        elif name in ("octave_up", "octave_down"):
-            notes.transpose(origins, 12 if name == "octave_up" else -12)
-        elif name in ("up", "down"):
-            self._shift_rows(1 if name == "up" else -1)
-        elif name in ("louder", "softer"):
-            notes.louder(origins, LOUDER if name == "louder" else -LOUDER)
-        elif name in ("longer", "shorter"):
-            notes.longer(origins, step if name == "longer" else -step)
-        elif name in ("copy", "cut"):
-            if notes.copy(origins) and name == "cut":
-                notes.erase(origins)
-        elif name == "paste":
-            self._services.playback.heard_now()
-            notes.paste(self._services.playback.beat_of(self._services.playback.place))
-        elif name == "duplicate":
-            self._duplicate(origins)
-        elif name == "take_back":
-            notes.take_back(origins)
-        elif name == "split":
-            self._services.playback.heard_now()
-            notes.split(origins, self._services.playback.beat_of(self._services.playback.place))
-        elif name == "join":
-            notes.join(origins)
-        elif name in ("step_right", "step_left"):
-            self._services.steps.skip(1 if name == "step_right" else -1)
-        elif name == "step_back":
-            self._services.steps.back()
-
-    def _step(self) -> float:
-        """Quarter notes of a step: the grid's, or a sixteenth."""
-        grid = self._workbench.session.path.timing.grid
-        return 0.25 if grid == AUTO else grids.grid_of(grid).step
-
-    def _shift_rows(self, up: int) -> None:
-        """Selected notes a semitone up or down; hits to the row above or below."""
-        origins, rows = self.timeline.selected, self.timeline.rows()
-        drums = [row for row in rows if row.articulation is not None]
-        gesture = self._notes.begin_gesture()
-        for number, row in enumerate(drums):
-            mine = row.clean_origin[np.isin(row.clean_origin, origins)]
-            to = number - up
-            if len(mine) and 0 <= to < len(drums):
-                self._notes.set(mine, Edit(articulation=drums[to].articulation or ""), gesture)
-        pitched = [row.clean_origin[np.isin(row.clean_origin, origins)] for row in rows if row.pitched]
-        mine = np.concatenate(pitched) if pitched else origins[:0]
-        if len(mine):
-            self._notes.set(mine, Edit(up=up), gesture)
-
-    def _duplicate(self, origins: np.ndarray) -> None:
-        """Copies right behind: the next bar line after the selected notes is where they begin again."""
-        shown = self._shown
-        if shown is None or shown.several is None or not len(origins):
-            return
-        notes = shown.outcome.output_notes
-        mine = notes.start[np.isin(notes.origin, origins)]
-        if not len(mine):
-            return
-        first, last = (shown.several.beat_of(float(at)) for at in (mine.min(), mine.max()))
-        timeline = shown.several.timeline
-        bar = timeline.beats_to_bar(first + 0.05)[0]
-        after = timeline.beats_to_bar(last + 0.05)[0] + 1
-        self._notes.copy_by(origins, timeline.bar_to_beats(after) - timeline.bar_to_beats(bar))
-
-    def _drop_notes(self, moved: Moved) -> None:
-        """Notes were dragged."""
-        shown, origins = self._shown, self.timeline.selected
-        if shown is None or shown.several is None or not len(origins):
-            return
-        notes = shown.outcome.output_notes
-        mine = notes.start[np.isin(notes.origin, origins)]
-        at = float(mine.min()) if len(mine) else 0.0
-        beats = shown.several.beat_of(at + moved.seconds) - shown.several.beat_of(at)
-        if moved.copies:
-            self._notes.copy_by(origins, beats, moved.up, moved.articulation)
-        else:
-            self._notes.move(origins, beats, moved.up, moved.articulation)
-
-    def _draw_note(self, row: Row, second: float, velocity: int) -> None:
-        """Draw a note where the sheet was clicked twice."""
-        shown, own = self._shown, self._workbench.own
-        if shown is None or shown.several is None or own is None:
-            return
-        note, channel = pitch_of(row), 1
-        source = own.ref.source
-        if row.articulation is not None and source is not None:
-            pad = next((pad for pad in source.pads if pad.articulation == row.articulation), None)
-            if pad is None:
-                self._workbench.message_shown.emit(tr("The chosen take's kit has no such pad."), False)
-                return
-            note, channel = pad.note, pad.channel or source.channel or DRUMS
-        elif len(row.origin):
-            place = int(shown.row_of_origin[int(row.origin[0])])
-            channel = int(shown.outcome.input_notes.channel[place])
-            note = int(row.note[0]) if note is None else note
-        if note is not None:
-            self._notes.draw(own, shown.several.beat_of(second), self._step(), note, channel, float(velocity))
-            if row.articulation is not None and not self._services.playback.playing:
-                self.timeline.pad_played.emit(row.articulation, velocity)
-
     # List, strip, selection
 
     def toggle_list(self) -> None:
         """Show or hide the list of events."""
-        self.list_switch.trigger()
+        self.tools.below[takes_toolbar.LIST].trigger()
 
     def toggle_strip(self) -> None:
         """Show or hide the velocities below the sheet."""
-        self.strip_switch.trigger()
+        self.tools.below[takes_toolbar.STRIP].trigger()
 
     def toggle_steps(self) -> None:
         """Begin or end entering notes step by step."""
-        self.step_button.click()
+        self.tools.steps.click()
 
     def _switch_steps(self, on: bool) -> None:
         steps = self._services.steps
-        steps.step = self._step()
+        steps.step = self.editing.step()
         steps.switch(on)
         self.timeline.stepping = on
 
@@ -952,79 +688,7 @@ class TakesView(View):
 
     def ask_selection(self) -> None:
         """Show the sentence by which notes are selected."""
-        if self.selector is None:
-            self.selector = SelectDialog(self)
-            self.selector.asked.connect(self._select_by)
-            self.selector.inverted.connect(self._invert)
-            self.selector.recalled.connect(self._recall)
-            self.selector.kept.connect(self._keep_selection)
-            self.selector.forgotten.connect(self._forget_selection)
-        self.selector.show_take(self._shown)
-        self.selector.stretch = self.path.stretch
-        self._show_names("")
-        self.selector.show()
-        self.selector.raise_()
-        self.selector.activateWindow()
-
-    def _select_by(self, wanted: Condition, how: str) -> None:
-        shown = self._shown
-        if shown is None or shown.several is None or self.selector is None:
-            return
-        self.selector.stretch = self.path.stretch
-        found = self._found(shown, shown.several, wanted)
-        before = self.timeline.selected
-        if how == ADD:
-            found = np.union1d(before, found)
-        elif how == WITHIN:
-            found = found[np.isin(found, before)]
-        self._point(found)
-        self.selector.tell(text_format.counted(len(self.timeline.selected), "note"))
-
-    def _found(self, shown: Shown, several: SeveralTakes, wanted: Condition) -> np.ndarray:
-        """The notes for which a sentence holds."""
-        rounds = None
-        if wanted.round:
-            rounds = several.rounds_of(shown.outcome.output_notes.origin, self._workbench.store.by_ident)
-        return note_choice.chosen(shown.outcome, several.timeline, several.shift, wanted, rounds)
-
-    def _show_names(self, current: str) -> None:
-        assert self.selector is not None
-        self.selector.show_names(tuple(one.name for one in self._workbench.session.selections), current)
-
-    def _recall(self, name: str) -> None:
-        """Select the notes that a name stands for."""
-        shown, one = self._shown, selections.find(self._workbench.session, name)
-        if shown is None or shown.several is None or one is None or self.selector is None:
-            return
-        if one.condition is not None:
-            self.selector.show_condition(one.condition)
-            found = self._found(shown, shown.several, one.condition)
-        else:
-            there = np.unique(shown.outcome.input_notes.origin)
-            named = shown.several.of_numbers(np.array(one.notes, np.int64))
-            found = named[np.isin(named, there)]
-        self._point(found)
-        self.selector.tell(text_format.counted(len(self.timeline.selected), "note"))
-
-    def _keep_selection(self, name: str, wanted: Condition | None) -> None:
-        """Keep a sentence, or the selected notes, under a name."""
-        bench, shown = self._workbench, self._shown
-        if shown is None or shown.several is None or self.selector is None:
-            return
-        notes = () if wanted is not None else tuple(shown.several.by_number(self.timeline.selected).tolist())
-        if wanted is None and not notes:
-            self.selector.tell(tr("Select notes first."))
-            return
-        one = NamedSelection(name, wanted, notes)
-        bench.do(tr("keep selection {name}", name=name), selections.with_selection(bench.session, one))
-        self._show_names(name)
-        self.selector.tell(tr("Kept. Stages can be set for it: PATH for {name}.", name=name))
-
-    def _forget_selection(self, name: str) -> None:
-        bench = self._workbench
-        if self.selector is not None and selections.find(bench.session, name) is not None:
-            bench.do(tr("forget selection {name}", name=name), selections.without_selection(bench.session, name))
-            self._show_names("")
+        self.sentence.ask()
 
     def _orphans(self) -> np.ndarray:
         shown = self._shown
@@ -1038,13 +702,6 @@ class TakesView(View):
     def _forget_orphans(self) -> None:
         """Take the edits of notes that do not leave back."""
         self._notes.take_back(self._orphans())
-
-    def _invert(self) -> None:
-        if self._shown is None or self.selector is None:
-            return
-        every = np.unique(self._shown.outcome.output_notes.origin)
-        self._point(every[~np.isin(every, self.timeline.selected)])
-        self.selector.tell(text_format.counted(len(self.timeline.selected), "note"))
 
     def _mend(self, action: str) -> None:
         """Do with the take's beats what a key asked for."""
@@ -1074,7 +731,7 @@ class TakesView(View):
         self.timeline.select(np.array([goal]))
         self.timeline.bring_into_view(float(self._starts(np.array([goal]))[0]))
         self.timeline.bring_row_into_view(goal)
-        if self.hear.isChecked():
+        if self.tools.hear.isChecked():
             self._hear(self.timeline.selected)
 
     def _hear(self, origins: np.ndarray) -> None:
@@ -1085,7 +742,7 @@ class TakesView(View):
 
     def menu(self) -> QMenu:
         """Context menu of the selected notes."""
-        return note_menu.made(self, self._services, self._shown, self.timeline.selected, self.act, self.edit)
+        return note_menu.made(self, self._services, self._shown, self.timeline.selected, self.act, self.editing.edit)
 
     def toggle_click_hear(self) -> None:
         """Hear a note as soon as it is clicked, or not."""
@@ -1106,7 +763,7 @@ class TakesView(View):
 
     def toggle_controls(self) -> None:
         """Show or hide the strip of controllers."""
-        self.control_switch.toggle()
+        self.tools.below[takes_toolbar.CONTROL].toggle()
 
     def put_below(self, face: QWidget) -> None:
         """Give it what is played below the rows; it is shown on request."""
@@ -1116,7 +773,7 @@ class TakesView(View):
 
     def toggle_face(self) -> None:
         """Show or hide the face of the chosen input below the rows."""
-        self.face_switch.toggle()
+        self.tools.below[takes_toolbar.FACE].toggle()
 
     def _show_face(self, on: bool) -> None:
         if self._face is not None:
@@ -1125,7 +782,7 @@ class TakesView(View):
 
     def toggle_words(self) -> None:
         """Show or hide words and markers."""
-        self.words_switch.toggle()
+        self.tools.below[takes_toolbar.WORDS].toggle()
 
     def _show_words(self, on: bool) -> None:
         self.words.setVisible(on)
