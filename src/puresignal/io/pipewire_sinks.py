@@ -14,12 +14,14 @@ import shutil
 import subprocess
 from typing import Any
 
+from puresignal.io.log_file import log
+
 SINK = "Audio/Sink"
 DEFAULT = re.compile(r"update: .*key:'default\.audio\.sink' value:'(\{.*?\})'")
 
 
 class _Monitor:
-    """A program whose output is read as it comes; nothing if it is not installed."""
+    """A program whose output is read as it comes; nothing if it is not installed, or there is no terminal for it."""
 
     def __init__(self, *command: str):
         self._process: subprocess.Popen[bytes] | None = None
@@ -29,13 +31,22 @@ class _Monitor:
             # It ends with this process, also when that is killed.
             command = ("setpriv", "--pdeathsig", "KILL", *command)
         # Into a pipe, it would keep small changes back until its buffer is full; into a terminal, it writes lines.
-        self._terminal, theirs = os.openpty()
-        with contextlib.suppress(OSError):
+        try:
+            self._terminal, theirs = os.openpty()
+        except OSError:
+            # As in a container without them. The sinks then stay unknown; sound goes to the first outputs.
+            log.exception("no terminal for %s", command[-1])
+            return
+        try:
             self._process = subprocess.Popen(
                 command, stdin=subprocess.DEVNULL, stdout=theirs, stderr=subprocess.DEVNULL
             )
-        os.close(theirs)
-        os.set_blocking(self._terminal, False)
+            os.set_blocking(self._terminal, False)
+        except OSError:
+            log.exception("%s does not start", command[-1])
+            os.close(self._terminal)
+        finally:
+            os.close(theirs)
 
     def read(self) -> str:
         """Its output since the last call. Never waits."""
