@@ -45,8 +45,8 @@ ASKED = 0.02
 """First estimate from which the second network is asked; below it the first one stands."""
 AT_ONCE = 1024
 """Rows evaluated at once, so that they stay in the cache."""
-THIRD_WEIGHT = 0.5
-"""Weight of the third network in the mean of it and the other two."""
+PAIR_WEIGHT, RULED_OUT = 0.25, 0.02
+"""Weight of the first two networks in the mean with the third; its estimate below which they are not asked."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -118,12 +118,14 @@ def judged_rows(seen: Levels, first: np.ndarray, frame: np.ndarray, pitch: np.nd
 
 def probability(networks: ChordNetworks, seen: Levels, changes: Changes) -> np.ndarray:
     """(frames, PITCHES, 2): probability that each pitch sounds, and begins."""
-    asked = harmonic.possible(networks.third.gate, seen)
+    out = networks.third.probability(seen, changes, harmonic.possible(networks.third.gate, seen))
+    # The other two cost more than the third; they are asked only where it does not rule a note out.
+    asked = out.max(axis=2) > RULED_OUT
     first = first_estimate(networks.first, seen, asked)
-    out = first.copy()
+    pair = first.copy()
     frame, pitch = np.nonzero(first.max(axis=2) > ASKED)
     for begin in range(0, len(frame), AT_ONCE):
         part = slice(begin, begin + AT_ONCE)
-        out[frame[part], pitch[part]] = networks.second.probability(judged_rows(seen, first, frame[part], pitch[part]))
-    out += THIRD_WEIGHT * (networks.third.probability(seen, changes, asked) - out)
+        pair[frame[part], pitch[part]] = networks.second.probability(judged_rows(seen, first, frame[part], pitch[part]))
+    out[asked] += PAIR_WEIGHT * (pair - out)[asked]
     return out

@@ -23,11 +23,11 @@ from puresignal.core.hearing.polyphony import strums
 from puresignal.core.hearing.transcribed import TranscribedNotes, far_from_others, removal_reasons, velocities
 
 RATE, STEP = multipitch.RATE, multipitch.STEP
-SILENT, DOUBT = 0.65, 3
+SILENT, DOUBT = 0.5, 3
 """A note ends after DOUBT frames in which it sounds with less than this probability."""
-SURE, DOUBTED = 0.48, 0.12
+SURE, DOUBTED = 0.4, 0.12
 """Confidence that a note needs at medium sensitivity; margin below it in which removal is proposed instead."""
-FIRST_STRUCK, STRUCK_AGAIN, SOUNDING = 0.3, 0.4, 0.5
+FIRST_STRUCK, STRUCK_AGAIN, SOUNDING = 0.35, 0.25, 0.5
 """Onset probability that a note needs, and one whose pitch sounds already with at least this probability: choirs and
 sections beat, which looks a little like being struck again."""
 PLAIN, STEADY = 0.5, 8
