@@ -24,7 +24,7 @@ from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
 from puresignal.ui.widgets.plain_text import PlainLabel, plain_tip
 
-KIT_WIDE = 92
+KIT_WIDE = 120
 """Pixels of the kit's name."""
 SIMULATED = (ports.DRUM_MODULE, ports.PAD_BOX, ports.KEYBOARD)
 

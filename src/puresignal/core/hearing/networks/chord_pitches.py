@@ -4,9 +4,9 @@ The first sees the spectrum about one pitch, as in multipitch.py, with a window 
 and after. A harmonic of a sounding note looks like a softer note to it. The second also sees what the first said of
 the pitches that share harmonics with this one, at this moment and around it, so that notes are tested against each
 other: an octave that the note beneath it explains, a neighbour that is louder, a chord whose notes begin together.
-Both are shared by all pitches. The third (harmonic.py) follows all pitches over time; it makes other mistakes, so the
-result is the mean of both. The first two are trained by training/train_chord_pairs.py, the third by
-training/train_chords.py.
+Both are shared by all pitches. The third (harmonic.py) follows all pitches over time and hears most by itself; the
+others make other mistakes, so the result is a mean. The first two are trained by training/train_chord_pairs.py, the
+third by training/train_chords.py.
 
 Sources  harmonic sums tested against each other: A. Klapuri, Multiple fundamental frequency estimation by summing
          harmonic amplitudes, 2006; onsets and frames: C. Hawthorne and others, 2018
