@@ -34,7 +34,7 @@ from puresignal.ui.takes.beat_bar import BeatBar
 from puresignal.ui.takes.choice_row import Choices
 from puresignal.ui.takes.control_strip import ControlStrip
 from puresignal.ui.takes.list_panel import ListPanel
-from puresignal.ui.takes.note_editing import NoteEditing
+from puresignal.ui.takes.note_gestures import NoteGestures
 from puresignal.ui.takes.path_panel import PathPanel
 from puresignal.ui.takes.recipe_bar import RecipeBar
 from puresignal.ui.takes.row_labels import GUTTER
@@ -98,7 +98,7 @@ class TakesView(View):
         services.capture.changed.connect(self._follow_recording)
         self.timeline.action_requested.connect(self.act)
         self._notes = services.note_actions
-        self.editing = NoteEditing(services, self.timeline, self)
+        self.gestures = NoteGestures(services, self.timeline, self)
         self.timeline.menu_requested.connect(lambda at: self.menu().exec(at))
         self.time = TimeMenus(services, self)
         self.timeline.mark_pressed.connect(self.time.edit_mark)
@@ -360,7 +360,7 @@ class TakesView(View):
     def show_take(self, shown: Shown | None) -> None:
         """Show the current take; zoom, position and selection are kept for the same take."""
         before, self._shown = self._shown, shown
-        self.editing.shown = shown
+        self.gestures.shown = shown
         self.sentence.show_take(shown)
         self.timeline.setVisible(shown is not None)
         self.empty.setVisible(shown is None)
@@ -637,7 +637,7 @@ class TakesView(View):
 
     def _switch_steps(self, on: bool) -> None:
         steps = self._services.steps
-        steps.step = self.editing.step()
+        steps.step = self.gestures.step()
         steps.switch(on)
         self.timeline.stepping = on
 
@@ -742,7 +742,7 @@ class TakesView(View):
 
     def menu(self) -> QMenu:
         """Context menu of the selected notes."""
-        return note_menu.made(self, self._services, self._shown, self.timeline.selected, self.act, self.editing.edit)
+        return note_menu.made(self, self._services, self._shown, self.timeline.selected, self.act, self.gestures.edit)
 
     def toggle_click_hear(self) -> None:
         """Hear a note as soon as it is clicked, or not."""

@@ -21,7 +21,7 @@ TICKS = 960
 """Ticks a quarter note where no take says how many it has."""
 
 
-class NoteEditing(QObject):
+class NoteGestures(QObject):
     """Turns gestures on the selected notes into edits."""
 
     def __init__(self, services: Services, timeline: Timeline, parent: QObject):
