@@ -102,7 +102,7 @@ class MessageLines(QStyledItemDelegate):
     @staticmethod
     def _wide(option: QStyleOptionViewItem) -> tuple[int, int]:
         metrics = option.fontMetrics
-        return metrics.horizontalAdvance("0000.000"), metrics.horizontalAdvance("bb bb bb ")
+        return metrics.horizontalAdvance("0000.000"), metrics.horizontalAdvance("b0 d0 bd ")
 
 
 APART = 9
