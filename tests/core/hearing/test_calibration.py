@@ -43,4 +43,5 @@ def test_of_notes_told_with_one_confidence_the_curve_counts_those_that_are_right
 def test_the_shipped_curve_rises_from_doubt_to_trust():
     told = models.chord_confidence().at(np.linspace(0, 1, 101))
     assert np.all(np.diff(told) >= 0)
-    assert told[0] < 0.5 < 0.8 < told[-1] < 1
+    # Of the least certain notes that are looked at about half are right.
+    assert told[0] < 0.6 < 0.8 < told[-1] < 1

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -22,10 +22,8 @@ from puresignal.io import ports
 from puresignal.io.ports import MidiPort
 from puresignal.translation import tr
 from puresignal.ui.state.workbench import Workbench
-from puresignal.ui.widgets.plain_text import PlainLabel, plain_tip
+from puresignal.ui.widgets.plain_text import ElidedLabel, PlainLabel, plain_tip
 
-KIT_WIDE = 120
-"""Pixels of the kit's name."""
 SIMULATED = (ports.DRUM_MODULE, ports.PAD_BOX, ports.KEYBOARD)
 
 
@@ -79,8 +77,7 @@ class InputEditor(QFrame):
         self.takes.activated.connect(
             lambda: self._edit(tr("choose what to take from the port"), takes=self.takes.currentData())
         )
-        self.kit = PlainLabel()
-        self.kit.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.kit = ElidedLabel()
         self.choose_kit = self._button(
             tr("Map…"), tr("The notes of this kit: which note means which drum. It is chosen in Mapping.")
         )
@@ -174,7 +171,7 @@ class InputEditor(QFrame):
         self.channel.setCurrentIndex(self.channel.findData(one.channel))
         self.takes.setCurrentIndex(self.takes.findData(one.takes))
         name = one.source.name if one.source is not None else tr("none: unchanged")
-        self.kit.setText(self.kit.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, KIT_WIDE))
+        self.kit.show_text(name)
         self.kit.setToolTip(plain_tip(name))
         self.choose_kit.setAccessibleName(tr("Source map of this input: {kit}, chosen in Mapping", kit=name))
         to = self._workbench.session.destination(one.output or "").port
