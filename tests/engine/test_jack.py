@@ -141,6 +141,8 @@ def test_what_sounds_when_everything_of_ours_is_killed_is_ended_by_the_next_star
     os.kill(engine, signal.SIGKILL)
     until(lambda: not synth.client.get_all_connections(synth.inp), what="the router's end")
     assert not ended(synth)
+    # A killed process holds its files for a moment longer.
+    until(lambda: len(sounding_file.leftovers()) == 1, what="the file that it left")
     [left] = sounding_file.leftovers()
     # The next one has nothing to do with that receiver.
     route("kit:out", "elsewhere:in")
