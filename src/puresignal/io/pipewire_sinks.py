@@ -37,11 +37,11 @@ class _Monitor:
             # As in a container without them. The sinks then stay unknown; sound goes to the first outputs.
             log.exception("no terminal for %s", command[-1])
             return
+        os.set_blocking(self._terminal, False)
         try:
             self._process = subprocess.Popen(
                 command, stdin=subprocess.DEVNULL, stdout=theirs, stderr=subprocess.DEVNULL
             )
-            os.set_blocking(self._terminal, False)
         except OSError:
             log.exception("%s does not start", command[-1])
             os.close(self._terminal)

@@ -79,7 +79,7 @@ class MessageLines(QStyledItemDelegate):
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
         self.initStyleOption(option, index)
-        cells, box = option.text.split("\t"), option.rect
+        cells, box = option.text.split("\t", 2), option.rect
         option.text = ""
         option.widget.style().drawControl(QStyle.ControlElement.CE_ItemViewItem, option, painter, option.widget)
         painter.save()
@@ -96,7 +96,7 @@ class MessageLines(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: _Index) -> QSize:
         self.initStyleOption(option, index)
         size, metrics = super().sizeHint(option, index), option.fontMetrics
-        meaning = metrics.horizontalAdvance(option.text.rpartition("\t")[2])
+        meaning = metrics.horizontalAdvance(option.text.split("\t", 2)[-1])
         return QSize(sum(self._wide(option)) + 2 * APART + meaning + 4, size.height())
 
     @staticmethod
