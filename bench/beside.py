@@ -114,8 +114,8 @@ def paint(window: MainWindow) -> None:
     length, times = window.workbench.whole.take.length, []
     for i in range(150):
         span = length if i == 0 else float(np.exp(random.uniform(np.log(1.0), np.log(length))))
-        timeline._scale = timeline._drawn_width() / span
-        timeline._begin = random.uniform(0, max(0.0, length - span))
+        timeline.axis.scale = timeline.axis.width / span
+        timeline.axis.begin = random.uniform(0, max(0.0, length - span))
         timeline.verticalScrollBar().setValue(int(random.uniform(0, timeline.verticalScrollBar().maximum() + 1)))
         begun = time.perf_counter()
         timeline.viewport().repaint()
@@ -129,15 +129,17 @@ def drag_note(window: MainWindow) -> None:
     port, left = timeline.viewport(), Qt.MouseButton.LeftButton
     timeline.show_all()
     timeline.verticalScrollBar().setValue(0)
-    timeline._scale = timeline._drawn_width() / 8.0
+    timeline.axis.scale = timeline.axis.width / 8.0
     port.repaint()
     _, row, top, tall = next(
-        one for one in timeline._rows() if len(one[1].clean_start) > 200 and 120 < one[2] < port.height() - 120
+        one
+        for one in timeline.row_layout.rows()
+        if len(one.row.clean_start) > 200 and 120 < one.top < port.height() - 120
     )
     i = len(row.clean_start) // 2
-    timeline._begin = float(row.clean_start[i]) - 2.0
+    timeline.axis.begin = float(row.clean_start[i]) - 2.0
     port.repaint()
-    at = QPointF(timeline.x_of(float(row.clean_start[i])) + 1, top + tall - 14)
+    at = QPointF(timeline.axis.x_of(float(row.clean_start[i])) + 1, top + tall - 14)
     timeline.select(np.array([int(row.clean_origin[i])]))
 
     def mouse(kind: QMouseEvent.Type, where: QPointF, button: Qt.MouseButton) -> None:

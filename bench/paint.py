@@ -31,12 +31,12 @@ def painting(app: QApplication, window: MainWindow, ratio: float) -> None:
     times, most = [], 0
     for i in range(200):
         span = length if i == 0 else float(np.exp(random.uniform(np.log(1.0), np.log(length))))
-        timeline._scale = timeline._drawn_width() / span
-        timeline._begin = random.uniform(0, max(0.0, length - span))
+        timeline.axis.scale = timeline.axis.width / span
+        timeline.axis.begin = random.uniform(0, max(0.0, length - span))
         timeline.verticalScrollBar().setValue(int(random.uniform(0, timeline.verticalScrollBar().maximum() + 1)))
-        timeline._show = (row_painter.BOTH, row_painter.CLEAN, row_painter.PLAYED)[i % 3]
-        begin, end = timeline.seconds_in_view()
-        inside = sum(int(np.diff(np.searchsorted(row.start, (begin, end)))[0]) for row in timeline._picture.rows)
+        timeline.row_layout.show = (row_painter.BOTH, row_painter.CLEAN, row_painter.PLAYED)[i % 3]
+        begin, end = timeline.axis.seconds_in_view()
+        inside = sum(int(np.diff(np.searchsorted(row.start, (begin, end)))[0]) for row in timeline.rows())
         most = max(most, inside)
         began = time.perf_counter()
         view.render(image)

@@ -30,8 +30,8 @@ def main() -> None:
     ended = threading.Event()
 
     def paint() -> None:
-        timeline._begin = (painted[0] * 0.37) % (length - 10)
-        timeline._scale = timeline._drawn_width() / 10
+        timeline.axis.begin = (painted[0] * 0.37) % (length - 10)
+        timeline.axis.scale = timeline.axis.width / 10
         timeline.viewport().repaint()
         painted[0] += 1
         if ended.is_set():

@@ -45,7 +45,7 @@ def onset_seconds(bench):
 
 def at_line(window, which):
     timeline = window.takes.timeline
-    x = round(timeline.x_of(float(timeline.beats.lines.seconds[which])))
+    x = round(timeline.axis.x_of(float(timeline.beats.lines.seconds[which])))
     return QPoint(x, (HANDLES + RULER) // 2)
 
 
@@ -100,7 +100,7 @@ def test_a_dragged_line_stays_where_it_is_put_and_is_one_step(free, qtbot):
         qtbot.mouseMove(view, begin + QPoint(by, 0))
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=begin + QPoint(9, 0))
     now = window.takes.timeline.beats.lines
-    wanted = window.takes.timeline.second_at(begin.x() + 9)
+    wanted = window.takes.timeline.axis.second_at(begin.x() + 9)
     assert now.seconds[6] == pytest.approx(wanted, abs=0.02)
     assert now.seconds[:4] == pytest.approx(lines.seconds[:4], abs=1e-4)
     assert len(window.workbench.history.past) == steps + 1

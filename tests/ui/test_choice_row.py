@@ -30,7 +30,7 @@ def used(window, bars):
 def at_bar(window, bar):
     """The middle of a bar on the row."""
     row = window.takes.timeline.choices
-    left, right = (window.takes.timeline.x_of(row.choices.second_of(n)) for n in (bar, bar + 1))
+    left, right = (window.takes.timeline.axis.x_of(row.choices.second_of(n)) for n in (bar, bar + 1))
     return QPoint(round((left + right) / 2), 10)
 
 

@@ -77,7 +77,7 @@ def test_a_straight_line_becomes_messages_in_the_file(strip, qtbot):
     bare = strip.grab().toImage()
     draw(strip, [(40, 0), (200, 60), (400, 120)], SHIFT)
     sent = written(window, "control_change")
-    seconds = [window.takes.timeline.second_at(GUTTER + x) for x in (40, 400)]
+    seconds = [window.takes.timeline.axis.second_at(GUTTER + x) for x in (40, 400)]
     assert sent[0] == (pytest.approx(seconds[0], abs=0.02), pytest.approx(0, abs=2))
     assert sent[-1] == (pytest.approx(seconds[1], abs=0.06), pytest.approx(120, abs=2))
     values = np.array([value for _, value in sent])
@@ -99,7 +99,7 @@ def test_what_is_drawn_again_replaces_what_was_there_and_delete_takes_the_range_
     draw(strip, [(200, 20), (300, 20)], SHIFT)
     assert {value for _, value in written(window, "control_change")} <= {99, 100, 101, 19, 20, 21}
     line = strip.line
-    at = [window.takes.timeline.second_at(GUTTER + x) for x in (180, 320)]
+    at = [window.takes.timeline.axis.second_at(GUTTER + x) for x in (180, 320)]
     inside = line.value[(line.at > at[0]) & (line.at < at[1])]
     assert set(inside.tolist()) <= {19.0, 20.0, 21.0}
     window.playback.set_span((at[0], at[1]))
@@ -183,7 +183,7 @@ def test_sounds_are_changed_at_bar_lines_by_name_and_reach_notes_that_come_early
     bare = strip.grab().toImage()
     several = bench.seen.several
     bar_two = several.second_of(several.timeline.bar_to_beats(2))
-    x = round(float(window.takes.timeline.x_of(np.array([bar_two]))[0]))
+    x = round(float(window.takes.timeline.axis.x_of(np.array([bar_two]))[0]))
 
     def take(name, x):
         QTest.mouseClick(strip, Qt.MouseButton.LeftButton, NONE, QPoint(x, 50))
@@ -201,7 +201,7 @@ def test_sounds_are_changed_at_bar_lines_by_name_and_reach_notes_that_come_early
     assert sent[0][0] > bar_two - 0.1
     assert strip.grab().toImage() != bare
     # The flag itself is asked again, and changed in its place.
-    take("Slap Bass 1", round(float(window.takes.timeline.x_of(np.array([sent[0][0]]))[0])) + 20)
+    take("Slap Bass 1", round(float(window.takes.timeline.axis.x_of(np.array([sent[0][0]]))[0])) + 20)
     assert [program for _, program in written(window, "program_change")] == [36]
     assert strip._lines.name_of(strip.line, 0) == "37 Slap Bass 1"
     opened = session_file.parse(session_file.to_bytes(bench.session, dict(bench.store.by_ident)), "s").session

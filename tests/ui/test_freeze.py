@@ -140,7 +140,7 @@ def test_a_track_of_a_port_is_not_frozen_and_that_is_said(window, qtbot):
 def test_hidden_tracks_are_out_of_both_lists_but_still_in_the_file(window, qtbot):
     bench, outputs = window.workbench, window.view("Outputs")
     before = bench.midi_bytes()
-    groups = {group.key for group in window.takes.timeline._picture.groups}
+    groups = {group.key for group in window.takes.timeline.row_layout.picture.groups}
     assert {"kick", "snare"} <= groups
     pick(outputs, "Kick", "Snare")
     action = next(one for one in outputs.menu().actions() if one.text() == "Hide")
@@ -149,7 +149,7 @@ def test_hidden_tracks_are_out_of_both_lists_but_still_in_the_file(window, qtbot
     assert not {"kick", "snare"} & set(shown)
     assert outputs.hidden.text() == "2 hidden"
     window.show_view("Takes")
-    assert {group.key for group in window.takes.timeline._picture.groups} == groups - {"kick", "snare"}
+    assert {group.key for group in window.takes.timeline.row_layout.picture.groups} == groups - {"kick", "snare"}
     assert bench.midi_bytes() == before
     window.show_view("Outputs")
     qtbot.mouseClick(outputs.hidden, Qt.MouseButton.LeftButton)

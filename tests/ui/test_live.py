@@ -103,7 +103,7 @@ def test_a_recording_becomes_a_take_and_is_seen_while_it_is_played(live, qtbot):
         play(kit, qtbot, note, velocity)
         qtbot.waitUntil(lambda: window.workbench.seen is not None, timeout=3000)
         qtbot.waitUntil(lambda i=i: window.workbench.seen.outcome.tally.arrived == i + 1, timeout=3000)
-        begin, end = window.takes.timeline.seconds_in_view()
+        begin, end = window.takes.timeline.axis.seconds_in_view()
         assert begin <= window.workbench.seen.outcome.output_notes.start[-1] <= end
     assert window.workbench.session.takes == ()
     qtbot.mouseClick(window.transport.record, Qt.MouseButton.LeftButton)

@@ -38,12 +38,12 @@ def notes_of(takes):
 def a_note(takes, label="kick", number=3):
     """A clean note in view: its origin, and where it is in the viewport."""
     timeline = takes.timeline
-    for group, row, top, height in timeline._rows():
+    for group, row, top, height in timeline.row_layout.rows():
         if row.label == label or group.title.lower() == label:
-            begin, end = timeline.seconds_in_view()
+            begin, end = timeline.axis.seconds_in_view()
             seen = np.flatnonzero((row.clean_start > begin + 0.5) & (row.clean_start < end - 1))
             i = int(seen[number])
-            at = QPoint(round(timeline.x_of(float(row.clean_start[i]))), round(top + height - 14))
+            at = QPoint(round(timeline.axis.x_of(float(row.clean_start[i]))), round(top + height - 14))
             return int(row.clean_origin[i]), at, row
     raise AssertionError(label)
 
@@ -70,7 +70,7 @@ def start_beat(takes, origin):
 def test_a_note_dragged_sideways_lands_on_the_line_and_undo_brings_it_back(takes, demo_window, qtbot):
     origin, at, _ = a_note(takes)
     before = start_beat(takes, origin)
-    beat = takes.timeline._scale * 60 / 92
+    beat = takes.timeline.axis.scale * 60 / 92
     drag(takes, at, QPoint(round(0.52 * beat), 0))
     after = start_beat(takes, origin)
     assert after == pytest.approx(round((before + 0.52) * 4) / 4, abs=0.01)
@@ -120,7 +120,7 @@ def test_a_double_click_draws_and_delete_erases_what_was_drawn(takes, demo_windo
     before = len(row.clean_origin)
     box = next(box for group, label, box in timeline.row_boxes() if label == "kick")
     gap = float(row.clean_start[3] + row.clean_start[4]) / 2
-    at = QPoint(round(timeline.x_of(gap)), round(box.center().y()))
+    at = QPoint(round(timeline.axis.x_of(gap)), round(box.center().y()))
     QTest.mouseDClick(timeline.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
     drawn = [one for one in bench.session.takes if one.kind == DRAWN]
     assert len(drawn) == 1
@@ -471,9 +471,9 @@ def test_rows_say_their_step_in_the_key_on_request(trio, qtbot):  # noqa: F811
     takes, _ = bass(trio, qtbot)
     bench = trio.workbench
     bench.do("", edits.with_key(bench.session, "D minor"))
-    assert "A2" in {row.label for row in takes.timeline._picture.rows}
+    assert "A2" in {row.label for row in takes.timeline.row_layout.picture.rows}
     takes.tools.degrees.setChecked(True)
-    assert {"A2  5", "D2  1"} <= {row.label for row in takes.timeline._picture.rows}
+    assert {"A2  5", "D2  1"} <= {row.label for row in takes.timeline.row_layout.picture.rows}
 
 
 def test_the_pads_below_the_rows_are_played_while_looking_at_them(takes, demo_window, qtbot, monkeypatch):

@@ -72,7 +72,7 @@ def test_a_colour_shows_in_takes_too(outputs, demo_window):
     pick(outputs, "Kick")
     choose(outputs.colour, "green")
     demo_window.show_view("Takes")
-    group = next(g for g, _, _, _ in demo_window.takes.timeline._rows() if g.title == "Kick")
+    group = next(g for g, _, _, _ in demo_window.takes.timeline.row_layout.rows() if g.title == "Kick")
     assert group.family == "percussion"
 
 

@@ -58,7 +58,7 @@ def test_space_plays_and_stops_and_the_line_moves(deck, qtbot):
     assert deck.playback.place > first + 0.1
     line = deck.takes.timeline.line
     assert line.isVisible()
-    assert line.x() == pytest.approx(deck.takes.timeline.x_of(deck.playback.place), abs=25)
+    assert line.x() == pytest.approx(deck.takes.timeline.axis.x_of(deck.playback.place), abs=25)
     qtbot.keyClick(deck.takes.timeline, Qt.Key.Key_Space)
     assert deck.transport.play.accessibleName() == "Play"
     qtbot.wait(250)
@@ -153,7 +153,7 @@ def test_played_and_clean_sound_different_and_a_b_swaps(deck, qtbot):
 
 def test_a_click_on_the_ruler_moves_playback_there(deck, qtbot):
     timeline = deck.takes.timeline
-    at = QPoint(round(timeline.x_of(1.0)), 10)
+    at = QPoint(round(timeline.axis.x_of(1.0)), 10)
     qtbot.mouseClick(timeline.viewport(), Qt.MouseButton.LeftButton, pos=at)
     assert deck.playback.place == pytest.approx(1.0, abs=0.02)
     assert deck.transport.place.text().startswith("1.3")

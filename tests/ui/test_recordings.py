@@ -134,7 +134,7 @@ def test_the_recording_is_seen_below_the_sheet(heard, qtbot):
     picture = strip.grab().toImage()
 
     def dark(second, rows):
-        x = round(takes.timeline.x_of(second) * picture.devicePixelRatio())
+        x = round(takes.timeline.axis.x_of(second) * picture.devicePixelRatio())
         return sum(picture.pixelColor(x, y).lightness() < 150 for y in rows)
 
     level, pitch = range(58), range(60, strip.height())
@@ -151,7 +151,7 @@ def test_a_single_period_is_drawn_from_the_file(heard):
     takes = heard.view("Takes")
     for _ in range(14):
         takes.timeline.zoom(1.5)
-    begin, end = takes.timeline.second_at(GUTTER), takes.timeline.second_at(takes.sound.width())
+    begin, end = takes.timeline.axis.second_at(GUTTER), takes.timeline.axis.second_at(takes.sound.width())
     samples, first, step = takes.sound._window.read(heard.workbench.session.take().heard.path, begin, end)
     assert step == pytest.approx(1 / RATE)
     assert first <= max(0.0, begin) + step

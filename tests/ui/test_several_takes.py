@@ -65,7 +65,7 @@ def drag(window, qtbot, begin, end):
 
 def x_of(window, beat):
     heard = window.workbench.heard
-    return round(window.takes.timeline.x_of(heard.several.second_of(beat)))
+    return round(window.takes.timeline.axis.x_of(heard.several.second_of(beat)))
 
 
 def test_two_players_are_one_file_one_tally_and_one_picture(trio, tmp_path):
@@ -77,7 +77,7 @@ def test_two_players_are_one_file_one_tally_and_one_picture(trio, tmp_path):
     tally = bench.seen.outcome.tally
     assert tally.balances()
     assert tally.left == len(rows)
-    labels = {row.label for row in trio.takes.timeline._picture.rows if row.pitched}
+    labels = {row.label for row in trio.takes.timeline.row_layout.picture.rows if row.pitched}
     assert {"D2", "A2"} <= labels
     # The command writes what the window writes.
     path, out = tmp_path / "ferry.puresignal", tmp_path / "ferry.mid"
@@ -138,7 +138,7 @@ def test_its_ends_crop_it_and_nothing_is_lost(trio, qtbot):
     bench = trio.workbench
     qtbot.mouseClick(card(trio, "take3"), Qt.MouseButton.LeftButton)
     before, y = bass_of(bench), (HANDLES + RULER) // 2
-    box = trio.takes.timeline.strip.handle_box(GUTTER, trio.takes.timeline._begin, trio.takes.timeline._scale)
+    box = trio.takes.timeline.strip.handle_box(GUTTER, trio.takes.timeline.axis.begin, trio.takes.timeline.axis.scale)
     drag(trio, qtbot, QPoint(round(box.left()) + 3, y), QPoint(x_of(trio, 12.0), y))
     # The hand was early for some beats: what began a hair before bar 4 is cut off with bar 3.
     assert bass_of(bench) == [row for row in before if row[0] >= 12.0]
@@ -275,7 +275,7 @@ def test_a_layer_sounds_on_a_track_of_its_own_and_is_seen_saved_and_taken_away(t
     assert len([row for row in written(bench) if row[1] == 10 and row[2] in (7, 8)]) == 2 * len(snares)
     assert bench.seen.outcome.tally.balances()
     trio.show_view("Takes")
-    assert "Snare, layer" in [group.title for group in trio.takes.timeline._picture.groups]
+    assert "Snare, layer" in [group.title for group in trio.takes.timeline.row_layout.picture.groups]
     keys = [outputs.model.track(row).track.key for row in range(outputs.model.rowCount())]
     trio.show_view("Outputs")
     outputs.table.selectRow(keys.index("layer1"))

@@ -33,8 +33,10 @@ def box_of(takes, track, label):
 
 
 def click_note(takes, qtbot, track, label, number, modifier=Qt.KeyboardModifier.NoModifier) -> int:
-    row = next(r for g, r, _, _ in takes.timeline._rows() if (g.title, r.label) == (track, label))
-    at = QPoint(round(takes.timeline.x_of(float(row.start[number]))), int(box_of(takes, track, label).center().y()))
+    row = next(r for g, r, _, _ in takes.timeline.row_layout.rows() if (g.title, r.label) == (track, label))
+    at = QPoint(
+        round(takes.timeline.axis.x_of(float(row.start[number]))), int(box_of(takes, track, label).center().y())
+    )
     qtbot.mouseClick(takes.timeline.viewport(), Qt.MouseButton.LeftButton, modifier, at)
     return int(row.origin[number])
 
@@ -55,11 +57,11 @@ def test_a_click_selects_a_note_and_shows_its_trace(takes, demo_window, qtbot):
 def test_dragging_a_rectangle_selects_the_notes_in_it(takes, demo_window, qtbot):
     kick, hat = box_of(takes, "Kick", "kick"), box_of(takes, "Hi-hat", "closed")
     y = kick.top() + 2
-    x = next(x for x in range(round(takes.timeline.x_of(2.4)), 2000) if takes.timeline.note_at(QPointF(x, y)) < 0)
+    x = next(x for x in range(round(takes.timeline.axis.x_of(2.4)), 2000) if takes.timeline.note_at(QPointF(x, y)) < 0)
     drag(qtbot, takes.timeline.viewport(), QPoint(x, int(kick.top()) + 2), QPoint(x + 200, int(hat.bottom()) - 2))
-    begin, end = takes.timeline.second_at(x), takes.timeline.second_at(x + 200)
+    begin, end = takes.timeline.axis.second_at(x), takes.timeline.axis.second_at(x + 200)
     played = outcome(demo_window).input_notes
-    rows = {r.label for g, r, t, h in takes.timeline._rows() if kick.top() <= t <= hat.top()}
+    rows = {r.label for g, r, t, h in takes.timeline.row_layout.rows() if kick.top() <= t <= hat.top()}
     assert {"kick", "head", "rim", "closed"} == rows
     inside = (played.start >= begin) & (played.start < end) & np.isin(played.note, (60, 61, 62, 71))
     assert takes.timeline.selected.tolist() == sorted(played.origin[inside].tolist())
@@ -118,7 +120,7 @@ def test_doubtful_notes_are_decided_one_by_one_with_a_single_key(takes, demo_win
     assert f"{len(doubtful)}" in demo_window.strip.figures[-1, -4].text()
     qtbot.keyClick(takes.timeline, Qt.Key.Key_D)
     assert takes.timeline.selected.tolist() == doubtful[:1]
-    begin, end = takes.timeline.seconds_in_view()
+    begin, end = takes.timeline.axis.seconds_in_view()
     played = outcome(demo_window).input_notes
     assert begin <= float(played.start[played.origin == doubtful[0]][0]) <= end
     qtbot.keyClick(takes.timeline, Qt.Key.Key_K)
@@ -164,8 +166,8 @@ def test_all_rows_of_the_kit_on_request(takes, demo_window, qtbot):
 
 
 def test_a_time_range_is_selected_on_the_ruler_by_beats(takes, demo_window, qtbot):
-    bar = takes.timeline._tempo.beats_to_seconds(np.array([8.0, 16.0]))
-    x = [round(takes.timeline.x_of(s)) + 3 for s in bar]
+    bar = takes.timeline._sheet.tempo.beats_to_seconds(np.array([8.0, 16.0]))
+    x = [round(takes.timeline.axis.x_of(s)) + 3 for s in bar]
     drag(qtbot, takes.timeline.viewport(), QPoint(x[0], MARKS // 2), QPoint(x[1], MARKS // 2))
     assert takes.timeline.stretch == pytest.approx(tuple(bar))
     assert demo_window.outputs.what.currentData() == "stretch"

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QApplication
 from puresignal.core.session.take_ref import TakeRef
 from puresignal.core.timing.session_time import MeterPoint
 from puresignal.io import midi_reader
-from puresignal.ui.takes.row_labels import GUTTER
 
 
 @pytest.fixture
@@ -144,7 +143,7 @@ def test_changes_along_the_bars_are_made_and_taken_away_on_the_ruler(window, qtb
     assert [round(t.bpm) for t in song.tempo.tempos] == [104, 90]
     assert song.tempo.tempos[1].tick == 8 * song.tempo.ppq
     # The mark in the picture is the one that a click finds.
-    boxes = timeline.strip.boxes(GUTTER, timeline._begin, timeline._scale)
+    boxes = timeline.strip.boxes(*timeline.axis.place)
     box, mark = next((box, mark) for box, mark in boxes if mark.text == "90")
     pressed = []
     timeline.mark_pressed.disconnect()

@@ -337,7 +337,7 @@ def test_stems_stand_where_and_as_high_as_they_were_played(demo_window):
     kicks = outcome.output_notes.start[outcome.output_notes.articulation == outcome.vocabulary.index("kick")]
     found = row_pixels(demo_window, "Kick", "kick") == kick_colour()
     for start in kicks[:6]:
-        x = round(timeline.x_of(float(start))) - GUTTER - 2
+        x = round(timeline.axis.x_of(float(start))) - GUTTER - 2
         assert found[:, x - 1 : x + 2].any()
     heights = {}
     for velocity in (20, 60, 120):
@@ -348,28 +348,28 @@ def test_stems_stand_where_and_as_high_as_they_were_played(demo_window):
 def test_ctrl_wheel_zooms_about_the_pointer(demo_window):
     timeline = demo_window.takes.timeline
     at = QPointF(GUTTER + 300, 300)
-    second, before = timeline.second_at(at.x()), timeline.seconds_in_view()
+    second, before = timeline.axis.second_at(at.x()), timeline.axis.seconds_in_view()
     event = QWheelEvent(
         at, timeline.mapToGlobal(at), QPoint(), QPoint(0, 240), Qt.MouseButton.NoButton,
         Qt.KeyboardModifier.ControlModifier, Qt.ScrollPhase.NoScrollPhase, False,
     )  # fmt: skip
     QApplication.sendEvent(timeline.viewport(), event)
-    after = timeline.seconds_in_view()
+    after = timeline.axis.seconds_in_view()
     assert after[1] - after[0] < 0.75 * (before[1] - before[0])
-    assert timeline.second_at(at.x()) == pytest.approx(second, abs=1e-6)
+    assert timeline.axis.second_at(at.x()) == pytest.approx(second, abs=1e-6)
 
 
 def test_keys_move_zoom_and_show_all(demo_window, qtbot):
     timeline = demo_window.takes.timeline
-    begin, end = timeline.seconds_in_view()
+    begin, end = timeline.axis.seconds_in_view()
     qtbot.keyClick(timeline, Qt.Key.Key_Right)
-    assert timeline.seconds_in_view()[0] == pytest.approx(begin + 0.1 * (end - begin))
+    assert timeline.axis.seconds_in_view()[0] == pytest.approx(begin + 0.1 * (end - begin))
     qtbot.keyClick(timeline, Qt.Key.Key_Plus)
-    assert np.diff(timeline.seconds_in_view())[0] < end - begin
+    assert np.diff(timeline.axis.seconds_in_view())[0] < end - begin
     qtbot.keyClick(timeline, Qt.Key.Key_0)
-    assert timeline.seconds_in_view()[1] >= demo_window.workbench.shown.take.length
+    assert timeline.axis.seconds_in_view()[1] >= demo_window.workbench.shown.take.length
     qtbot.keyClick(timeline, Qt.Key.Key_Home)
-    assert timeline.seconds_in_view()[0] == 0.0
+    assert timeline.axis.seconds_in_view()[0] == 0.0
 
 
 def test_dragging_the_overview_goes_there(demo_window, qtbot):
@@ -380,7 +380,7 @@ def test_dragging_the_overview_goes_there(demo_window, qtbot):
     qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=QPoint(GUTTER + 40, y))
     qtbot.mouseMove(view, QPoint(x, y))
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(x, y))
-    begin, end = timeline.seconds_in_view()
+    begin, end = timeline.axis.seconds_in_view()
     length = demo_window.workbench.shown.take.length
     assert (begin + end) / 2 == pytest.approx(0.51 * length, rel=0.005)
     # The frame is drawn about the pointer, as far to the left as to the right.
@@ -396,9 +396,9 @@ def test_dragging_the_overview_goes_there(demo_window, qtbot):
 
 def test_the_pointer_says_what_it_is_on(demo_window, qtbot):
     timeline = demo_window.takes.timeline
-    row = next(r for g, r, _, _ in timeline._rows() if r.label == "kick")
+    row = next(r for g, r, _, _ in timeline.row_layout.rows() if r.label == "kick")
     box = next(b for t, r, b in timeline.row_boxes() if r == "kick")
-    x = timeline.x_of(float(row.start[0]))
+    x = timeline.axis.x_of(float(row.start[0]))
     at = QPointF(round(x), box.center().y())
     move = QMouseEvent(
         QEvent.Type.MouseMove, at, timeline.viewport().mapToGlobal(at), Qt.MouseButton.NoButton,
@@ -416,9 +416,9 @@ def test_a_dense_take_is_drawn_as_a_skyline(demo_window):
     demo_window.inputs.drummer.play.click()
     timeline = demo_window.takes.timeline
     timeline.show_all()
-    row = next(r for _, r, _, _ in timeline._rows() if r.label == "kick")
+    row = next(r for _, r, _, _ in timeline.row_layout.rows() if r.label == "kick")
     filled = (row_pixels(demo_window, "Kick", "kick") == kick_colour()).any(axis=0)
-    columns = np.unique((timeline.x_of(0.0) + row.clean_start * timeline._scale - GUTTER - 2).astype(int))
+    columns = np.unique((timeline.axis.x_of(0.0) + row.clean_start * timeline.axis.scale - GUTTER - 2).astype(int))
     columns = columns[(columns > 0) & (columns < len(filled) - 2)]
     assert len(columns) > 300
     assert filled[columns].all()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import dataclass
-from typing import Protocol
 
 from PySide6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
@@ -25,18 +24,12 @@ from puresignal.core.session import alternative_edits
 from puresignal.core.session.arrangement import Alternatives
 from puresignal.translation import tr
 from puresignal.ui.takes.row_labels import GUTTER
+from puresignal.ui.takes.time_axis import TimeAxis
 from puresignal.ui.widgets import theme
 from puresignal.ui.widgets.plain_text import plain_tip
 
 HEIGHT = 24
 _MOVING = tuple(int(key) for key in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Return, Qt.Key.Key_Enter))
-
-
-class Place(Protocol):
-    """Where seconds are in pixels."""
-
-    def x_of(self, second: float) -> float: ...
-    def second_at(self, x: float) -> float: ...
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,9 +60,9 @@ class ChoiceRow(QWidget):
 
     chosen = Signal(int, int, str)
 
-    def __init__(self, place: Place, parent: QWidget):
+    def __init__(self, axis: TimeAxis, parent: QWidget):
         super().__init__(parent)
-        self._place = place
+        self._axis = axis
         self.choices: Choices | None = None
         # First and last second of the range that is selected on the ruler.
         self.stretch: tuple[float, float] | None = None
@@ -148,7 +141,7 @@ class ChoiceRow(QWidget):
         for first, after, ident in self._runs():
             self._paint_run(painter, choices, first, after, ident)
         if self.hasFocus():
-            left, right = (self._place.x_of(choices.second_of(bar)) for bar in self.bars_at(self._bar))
+            left, right = (self._axis.x_of(choices.second_of(bar)) for bar in self.bars_at(self._bar))
             painter.setPen(QPen(current.colour("accent"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(left + 1, 1, right - left - 2, HEIGHT - 3))
@@ -156,7 +149,7 @@ class ChoiceRow(QWidget):
 
     def _paint_run(self, painter: QPainter, choices: Choices, first: int, after: int, ident: str) -> None:
         current = theme.current()
-        left, right = self._place.x_of(choices.second_of(first)), self._place.x_of(choices.second_of(after))
+        left, right = self._axis.x_of(choices.second_of(first)), self._axis.x_of(choices.second_of(after))
         number = choices.group.takes.index(ident)
         box = QRectF(left + 1, 3, right - left - 2, HEIGHT - 7)
         # One take is filled, the next is outline, so that joins are seen without reading.
@@ -175,8 +168,8 @@ class ChoiceRow(QWidget):
         """The stretches of bars in view that use one take."""
         choices = self.choices
         assert choices is not None
-        first = choices.bar_at(self._place.second_at(GUTTER))
-        last = choices.bar_at(self._place.second_at(self.width()))
+        first = choices.bar_at(self._axis.second_at(GUTTER))
+        last = choices.bar_at(self._axis.second_at(self.width()))
         edges = [first, *(bar for bar, _ in choices.group.choice if first < bar <= last), last + 1]
         return [(a, b, alternative_edits.take_at(choices.group, a)) for a, b in itertools.pairwise(edges) if b > a]
 
@@ -185,7 +178,7 @@ class ChoiceRow(QWidget):
     def _bar_at(self, at: QPointF) -> int | None:
         if self.choices is None or at.x() < GUTTER:
             return None
-        return self.choices.bar_at(self._place.second_at(at.x()))
+        return self.choices.bar_at(self._axis.second_at(at.x()))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         bar = self._bar_at(event.position())

@@ -22,8 +22,8 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QPushButton, QToolTip, QWidge
 from puresignal.core.export.session_result import SeveralTakes
 from puresignal.translation import tr
 from puresignal.ui.state.section_actions import SectionActions
-from puresignal.ui.takes.choice_row import Place
 from puresignal.ui.takes.row_labels import GUTTER
+from puresignal.ui.takes.time_axis import TimeAxis
 from puresignal.ui.widgets import theme
 from puresignal.ui.widgets.plain_text import plain_tip
 
@@ -54,9 +54,9 @@ class SectionRow(QWidget):
 
     arrived_or_gone = Signal()
 
-    def __init__(self, place: Place, parent: QWidget):
+    def __init__(self, axis: TimeAxis, parent: QWidget):
         super().__init__(parent)
-        self._place = place
+        self._axis = axis
         self.actions_of: SectionActions | None = None
         self.brackets: tuple[Bracket, ...] = ()
         self._several: SeveralTakes | None = None
@@ -109,7 +109,7 @@ class SectionRow(QWidget):
 
     def _x(self, bar: int) -> float:
         assert self._several is not None
-        return self._place.x_of(self._several.second_of(self._several.timeline.bar_to_beats(bar)))
+        return self._axis.x_of(self._several.second_of(self._several.timeline.bar_to_beats(bar)))
 
     def box(self, one: Bracket) -> QRectF:
         """Where a section's bracket is."""
@@ -127,7 +127,7 @@ class SectionRow(QWidget):
         """The bar line nearest to a pixel."""
         assert self._several is not None
         timeline = self._several.timeline
-        bar, into = timeline.beats_to_bar(self._several.beat_of(self._place.second_at(x)))
+        bar, into = timeline.beats_to_bar(self._several.beat_of(self._axis.second_at(x)))
         return bar + (1 if into > timeline.meter_at(bar).beats / 2 else 0)
 
     # Painting

@@ -153,6 +153,7 @@ class TakesView(View):
         )  # fmt: skip
         self.tools = self._make_tools()
 
+        axis = self.timeline.axis
         left = QVBoxLayout()
         left.setSpacing(0)
         left.addWidget(self.tools)
@@ -160,23 +161,23 @@ class TakesView(View):
         self.recipe = RecipeBar(services)
         self.recipe.hide()
         left.addWidget(self.recipe)
-        self.strip = VelocityStrip(self.timeline.x_of_all)
+        self.strip = VelocityStrip(axis.x_of_all)
         self.strip.hide()
         self.strip.drawn.connect(self._draw_values)
         self.strip.asked.connect(self._fill_strip)
         self.timeline.painted.connect(self.strip.update)
         self.controls = ControlStrip(
-            services.control_lines, self.timeline.x_of_all, self.timeline.second_at, lambda: self.timeline.selected,
+            services.control_lines, axis.x_of_all, axis.second_at, lambda: self.timeline.selected,
             lambda: services.playback.span,
         )  # fmt: skip
         self.controls.hide()
         self.timeline.painted.connect(self.controls.update)
         self.lyrics = LyricActions(self._workbench, self)
-        self.words = WordsStrip(self.lyrics, self.timeline.x_of_all, self.timeline.second_at)
+        self.words = WordsStrip(self.lyrics, axis.x_of_all, axis.second_at)
         self.words.hide()
         self.words.chosen.connect(self._point)
         self.timeline.painted.connect(self.words.update)
-        self.sound = SoundStrip(self.timeline.x_of_all, self.timeline.second_at)
+        self.sound = SoundStrip(axis.x_of_all, axis.second_at)
         self.timeline.put_under_ruler(self.sound)
         self.sound.balanced.connect(services.live_session.set_balance)
         self.timeline.painted.connect(self.sound.update)
@@ -303,7 +304,7 @@ class TakesView(View):
         if several is None or x < GUTTER:
             return 0.0
         timeline = several.timeline
-        bar, into = timeline.beats_to_bar(several.beat_of(self.timeline.second_at(x)))
+        bar, into = timeline.beats_to_bar(several.beat_of(self.timeline.axis.second_at(x)))
         return timeline.bar_to_beats(bar + (1 if into > timeline.meter_at(bar).beats / 2 else 0))
 
     def toggle_alone(self) -> None:
@@ -547,7 +548,7 @@ class TakesView(View):
         if not len(origins) or self._shown is None:
             return
         starts = self._starts(origins)
-        begin, end = self.timeline.seconds_in_view()
+        begin, end = self.timeline.axis.seconds_in_view()
         if not np.any((starts > begin) & (starts < end)):
             self.timeline.bring_into_view(float(starts[0]))
 
@@ -561,7 +562,7 @@ class TakesView(View):
         if self._shown is None or not len(self.timeline.selected):
             return
         starts = self._starts(self.timeline.selected)
-        begin, end = self.timeline.seconds_in_view()
+        begin, end = self.timeline.axis.seconds_in_view()
         place = begin + 0.3 * (end - begin)
         later = starts[starts > place + 1e-3] if direction > 0 else starts[starts < place - 1e-3]
         if len(later):
