@@ -4,19 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import ClassVar
 
 import numpy as np
 from PySide6.QtCore import (
-    QAbstractTableModel,
     QItemSelectionModel,
-    QModelIndex,
-    QPersistentModelIndex,
-    QRectF,
     Qt,
-    Signal,
 )
-from PySide6.QtGui import QFont, QGuiApplication, QKeyEvent, QPainter, QShowEvent
+from PySide6.QtGui import QGuiApplication, QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -26,8 +20,6 @@ from PySide6.QtWidgets import (
     QInputDialog,
     QMenu,
     QPushButton,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QTableView,
     QTabWidget,
     QVBoxLayout,
@@ -35,15 +27,12 @@ from PySide6.QtWidgets import (
 )
 
 from puresignal.core.analysis.warnings import unplayable
-from puresignal.core.diagnosis import monitoring
 from puresignal.core.errors import PureSignalError
 from puresignal.core.export.frozen import FRESH
-from puresignal.core.export.song_builder import Clip, FileTrack
+from puresignal.core.export.song_builder import Clip
 from puresignal.core.kit.articulations import spoken
-from puresignal.core.midi.columns import distinct
 from puresignal.core.midi.sound_names import GENERAL_MIDI, with_name
 from puresignal.core.session import session as edits
-from puresignal.core.session.session import Session
 from puresignal.core.session.track_settings import BY_VELOCITY, COLOURS, TrackSettings, moved
 from puresignal.io.ports import FONT, SOUND, MidiPort
 from puresignal.io.preferences import SoundOut
@@ -52,196 +41,19 @@ from puresignal.ui.outputs import clip_export
 from puresignal.ui.outputs.destinations_dialog import DestinationsDialog
 from puresignal.ui.outputs.playback_panel import PlaybackPanel, SoundPanel, playable
 from puresignal.ui.outputs.render_dialog import RenderDialog
+from puresignal.ui.outputs.tracks_table import PICTURE, StretchPicture, TracksModel, TracksTable
 from puresignal.ui.state.services import Services
 from puresignal.ui.state.shown import Shown
 from puresignal.ui.state.view import View
-from puresignal.ui.widgets import text_format, theme
+from puresignal.ui.widgets import text_format
 from puresignal.ui.widgets.plain_text import PlainLabel
 from puresignal.ui.widgets.vertical_scroll_area import VerticalScrollArea
 
-_HEADS = (
-    "",
-    mark("track"),
-    mark("out"),
-    mark("channel"),
-    mark("playback"),
-    mark("notes"),
-    mark("note numbers"),
-    mark("in time"),
-)
-_COLOUR, _NAME, _OUT, _CHANNEL, _HEARD, _NOTES, _NUMBERS, _PICTURE = range(8)
-_Index = QModelIndex | QPersistentModelIndex
 _COLOUR_WORDS = {
     "kick": "blue", "snare": "orange", "hat": "teal", "tom": "purple", "cymbal": "gold", "percussion": "green",
     "other": "grey",
 }  # fmt: skip
-
-
 MOST_LISTED = 6
-
-
-class TracksModel(QAbstractTableModel):
-    """The tracks of the file. Names and the Out tick are editable.
-
-    renamed       (track key, new name)
-    out_switched  (track key, whether it is exported)
-    """
-
-    renamed = Signal(str, str)
-    out_switched = Signal(str, bool)
-
-    def __init__(self, parent: QWidget | None = None):
-        super().__init__(parent)
-        self._shown: Shown | None = None
-        self._session = Session()
-        self._rows: tuple[FileTrack, ...] = ()
-        self._frozen: dict[str, str] = {}
-        self.with_hidden = False
-
-    def show_take(self, shown: Shown | None, session: Session, frozen: dict[str, str]) -> None:
-        """Show a take's tracks. frozen: states of frozen tracks by key"""
-        self.beginResetModel()
-        self._shown, self._session, self._frozen = shown, session, frozen
-        every = () if shown is None else shown.tracks
-        self._rows = tuple(one for one in every if self.with_hidden or not one.settings.hidden)
-        self.endResetModel()
-
-    @property
-    def hidden(self) -> int:
-        """How many of the tracks are hidden."""
-        return 0 if self._shown is None else sum(one.settings.hidden for one in self._shown.tracks)
-
-    def track(self, row: int) -> FileTrack:
-        return self._rows[row]
-
-    def starts(self, row: int) -> np.ndarray:
-        """Starts of a track's notes as fractions of the take's length."""
-        assert self._shown is not None
-        clean = self._shown.outcome.output_notes
-        starts: np.ndarray = clean.start[clean.track == self.track(row).index] / max(0.1, self._shown.take.length)
-        return starts
-
-    def rowCount(self, parent: _Index | None = None) -> int:
-        return 0 if parent is not None and parent.isValid() else len(self._rows)
-
-    def columnCount(self, parent: _Index | None = None) -> int:
-        return len(_HEADS)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
-        if orientation == Qt.Orientation.Horizontal:
-            if role == Qt.ItemDataRole.DisplayRole:
-                return tr(_HEADS[section]) if _HEADS[section] else ""
-            if role == Qt.ItemDataRole.TextAlignmentRole:
-                return Qt.AlignmentFlag.AlignVCenter | _side(section)
-        return None
-
-    def flags(self, index: _Index) -> Qt.ItemFlag:
-        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        if index.column() == _OUT:
-            return flags | Qt.ItemFlag.ItemIsUserCheckable
-        return flags | Qt.ItemFlag.ItemIsEditable if index.column() == _NAME else flags
-
-    def data(self, index: _Index, role: int = 0) -> object:
-        entry, column = self.track(index.row()), index.column()
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            return self._text(entry, column)
-        if role == Qt.ItemDataRole.CheckStateRole and column == _OUT:
-            return Qt.CheckState.Checked if entry.out else Qt.CheckState.Unchecked
-        if role == Qt.ItemDataRole.TextAlignmentRole:
-            return Qt.AlignmentFlag.AlignVCenter | _side(column)
-        if role == Qt.ItemDataRole.BackgroundRole and column == _COLOUR:
-            return theme.current().family(entry.colour)
-        if role == Qt.ItemDataRole.ForegroundRole and (not entry.out or entry.settings.hidden):
-            return theme.current().colour("faint")
-        if role == Qt.ItemDataRole.FontRole and column == _NAME:
-            return theme.font(10, QFont.Weight.DemiBold)
-        if role == Qt.ItemDataRole.ToolTipRole:
-            return {
-                _NAME: tr("Double-click or press F2 to rename; an empty name restores the track's own."),
-                _OUT: tr("Whether the track is exported. Space switches all selected tracks."),
-                _CHANNEL: tr("The channel of its notes."),
-                _HEARD: tr(
-                    "Whether the track is heard in playback, and why not. M mutes the selected tracks, S solos them."
-                ),
-            }.get(column)
-        return None
-
-    def _text(self, entry: FileTrack, column: int) -> str:
-        assert self._shown is not None
-        clean = self._shown.outcome.output_notes
-        mine = clean.track == entry.index
-        if column == _NAME:
-            return entry.title
-        if column == _CHANNEL:
-            if entry.channel is not None:
-                return str(entry.channel)
-            return ", ".join(map(str, distinct(clean.channel[mine]).tolist()))
-        if column == _HEARD:
-            return tr(monitoring.track_words(entry, self._session, self._frozen))
-        if column == _NOTES:
-            return text_format.count(int(np.count_nonzero(mine)))
-        if column == _NUMBERS:
-            notes = distinct(clean.note[mine]).tolist()
-            return ", ".join(map(str, notes)) if len(notes) <= 7 else f"{notes[0]}–{notes[-1]}"
-        return ""
-
-    def setData(self, index: _Index, value: object, role: int = 0) -> bool:
-        key = self.track(index.row()).track.key
-        if role == Qt.ItemDataRole.CheckStateRole and index.column() == _OUT:
-            self.out_switched.emit(key, Qt.CheckState(value) == Qt.CheckState.Checked)
-            return True
-        if role != Qt.ItemDataRole.EditRole or index.column() != _NAME:
-            return False
-        self.renamed.emit(key, str(value))
-        return True
-
-
-def _side(column: int) -> Qt.AlignmentFlag:
-    return (
-        Qt.AlignmentFlag.AlignLeft
-        if column in (_NAME, _OUT, _HEARD, _NUMBERS, _PICTURE)
-        else Qt.AlignmentFlag.AlignRight
-    )
-
-
-class StretchPicture(QStyledItemDelegate):
-    """Draws where in time a track has notes."""
-
-    def __init__(self, model: TracksModel, parent: QWidget | None = None):
-        super().__init__(parent)
-        self._model = model
-
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: _Index) -> None:
-        super().paint(painter, option, index)
-        box = QRectF(option.rect).adjusted(8, 8, -8, -8)
-        current = theme.current()
-        painter.save()
-        painter.fillRect(box, current.colour("shade"))
-        painter.setPen(current.family(self._model.track(index.row()).colour))
-        places = np.unique((box.left() + self._model.starts(index.row()) * box.width()).astype(int))
-        for x in places.tolist():
-            painter.drawLine(x, round(box.top()), x, round(box.bottom()))
-        painter.restore()
-
-
-class TracksTable(QTableView):
-    """The table of tracks with its keys: M mutes, S solos, Space includes or leaves out, Enter renames.
-
-    switch_requested  switch a setting of the selected tracks: "muted", "solo" or "out"
-    """
-
-    switch_requested = Signal(str)
-    _FIELDS: ClassVar[dict[Qt.Key, str]] = {Qt.Key.Key_M: "muted", Qt.Key.Key_S: "solo", Qt.Key.Key_Space: "out"}
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        plain = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier)
-        field = self._FIELDS.get(Qt.Key(event.key())) if plain else None
-        if field is not None:
-            self.switch_requested.emit(field)
-        elif plain and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
-            self.edit(self.currentIndex().siblingAtColumn(_NAME))
-        else:
-            super().keyPressEvent(event)
 
 
 class OutputsView(View):
@@ -377,7 +189,7 @@ class OutputsView(View):
     def _make_table(self) -> TracksTable:
         table = TracksTable()
         table.setModel(self.model)
-        table.setItemDelegateForColumn(_PICTURE, StretchPicture(self.model, table))
+        table.setItemDelegateForColumn(PICTURE, StretchPicture(self.model, table))
         table.setAccessibleName(tr("Tracks of the file"))
         table.setToolTip(tr("The tracks of the file, in order. Select several to change them together."))
         table.verticalHeader().hide()
@@ -391,7 +203,7 @@ class OutputsView(View):
         head = table.horizontalHeader()
         head.setMinimumSectionSize(6)
         head.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        head.setSectionResizeMode(_PICTURE, QHeaderView.ResizeMode.Stretch)
+        head.setSectionResizeMode(PICTURE, QHeaderView.ResizeMode.Stretch)
         table.switch_requested.connect(self._switch)
         table.selectionModel().selectionChanged.connect(lambda *_: self._show_chosen())
         return table
