@@ -104,7 +104,7 @@ def test_a_note_whose_pitch_is_lost_for_a_moment_stays_one_note():
     begins = whole.begins.copy()
     begins[lost.stop - 2 : lost.stop + 3] = (0.15, 0.6, 1.0, 0.6, 0.15)
     again = candidates.MelodyAnalysis(
-        whole.pitch, whole.dip, whole.level, begins, whole.sounds, whole.starts, whole.envelope
+        whole.pitch, whole.dip, whole.level, whole.formants, begins, whole.sounds, whole.starts, whole.envelope
     )
     assert [round(s, 1) for s, _ in pairs(melody_notes.decide(again).kept())] == [0.3, 0.9]
 

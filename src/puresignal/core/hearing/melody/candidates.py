@@ -70,7 +70,7 @@ class MelodyAnalysis:
 
     pitch    (frames, CANDIDATES) semitones; NaN for missing candidates
     dip      (frames, CANDIDATES) aperiodicity of each candidate, 0..1
-    level    (frames,) decibels
+    level    (frames,) decibels; formants: the same between some 900 and 2,800 Hz
     begins   (frames,) probability of an onset
     sounds   (frames, multipitch.PITCHES) probability that each note sounds
     starts   (frames, multipitch.PITCHES) probability that each note begins, 0..255
@@ -80,6 +80,7 @@ class MelodyAnalysis:
     pitch: np.ndarray
     dip: np.ndarray
     level: np.ndarray
+    formants: np.ndarray
     begins: np.ndarray
     sounds: np.ndarray
     starts: np.ndarray
@@ -112,8 +113,8 @@ class MelodyAnalysis:
     def part(self, own: slice, fine: slice) -> MelodyAnalysis:
         """A range of its frames and of the frames of its envelope."""
         return MelodyAnalysis(
-            self.pitch[own], self.dip[own], self.level[own], self.begins[own], self.sounds[own], self.starts[own],
-            Envelope(self.envelope.level[fine], self.envelope.step),
+            self.pitch[own], self.dip[own], self.level[own], self.formants[own], self.begins[own], self.sounds[own],
+            self.starts[own], Envelope(self.envelope.level[fine], self.envelope.step),
         )  # fmt: skip
 
 
@@ -141,6 +142,7 @@ def of_samples(
     """Analyse samples at once. against, loud: levels of the loud moments (multipitch.loud, SPECTROGRAM.loud)."""
     pitch, dip = _candidates(flat)
     level = spectra.decibels(spectra.loudness(flat, HOP, 2 * HOP))
+    formants = spectra.decibels(spectra.loudness(_formant_range(flat), HOP, 2 * HOP))
     picture, seen = _pictures(flat, against, loud)
     changes = pitch_levels.changes(flat, against) if tone.together is not None else None
     begins = begin.probability(picture)[:, 0]
@@ -149,8 +151,21 @@ def of_samples(
     coarse, starts = probability[:, :, 0].astype(np.float16), (255 * probability[:, :, 1]).astype(np.uint8)
     envelope = spectra.envelope(flat, RATE, FINE_HOP, FINE_REACH)
     return MelodyAnalysis(
-        pitch.astype(np.float32), dip.astype(np.float32), level, begins, coarse[place], starts[place], envelope
+        pitch.astype(np.float32), dip.astype(np.float32), level, formants, begins, coarse[place], starts[place],
+        envelope,
     )  # fmt: skip
+
+
+def _formant_range(flat: np.ndarray) -> np.ndarray:
+    """(n,) samples minus those a little later: a comb whose first tooth is that range."""
+    out = np.zeros_like(flat)
+    if len(flat) > COMB:
+        np.subtract(flat[:-COMB], flat[COMB:], out=out[COMB // 2 : -(COMB // 2)])
+    return out
+
+
+COMB = 6
+"""Samples. The comb is loudest at RATE / 12, and 3 dB softer at half that and at one and a half times that."""
 
 
 def _pictures(
@@ -175,13 +190,16 @@ def joined(parts: list[MelodyAnalysis]) -> MelodyAnalysis:
             nothing,
             np.zeros(0),
             np.zeros(0),
+            np.zeros(0),
             sounds,
             sounds.astype(np.uint8),
             Envelope(np.zeros(0), FINE_HOP / RATE),
         )
-    columns = ((a.pitch, a.dip, a.level, a.begins, a.sounds, a.starts, a.envelope.level) for a in parts)
-    pitch, dip, level, begins, sounds, starts, fine = (np.concatenate(each) for each in zip(*columns, strict=True))
-    return MelodyAnalysis(pitch, dip, level, begins, sounds, starts, Envelope(fine, FINE_HOP / RATE))
+    columns = ((a.pitch, a.dip, a.level, a.formants, a.begins, a.sounds, a.starts, a.envelope.level) for a in parts)
+    pitch, dip, level, formants, begins, sounds, starts, fine = (
+        np.concatenate(each) for each in zip(*columns, strict=True)
+    )
+    return MelodyAnalysis(pitch, dip, level, formants, begins, sounds, starts, Envelope(fine, FINE_HOP / RATE))
 
 
 def _asked(pitch: np.ndarray, dip: np.ndarray, place: np.ndarray, loud: np.ndarray) -> np.ndarray:

@@ -60,7 +60,7 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
         ends[i - 1] = min(ends[i - 1], exact[i])
     ends = np.maximum(_release_times(analysis.level, exact, ends), exact + 0.03)
     first, last, number = np.array(kept).T
-    exact, lead_in = consonants.vowels(exact, ends, number, analysis.level, STEP)
+    exact, lead_in = consonants.vowels(exact, ends, number, analysis.level, analysis.formants, STEP)
     if lead_in.any():
         exact, ends, told, first, last, number = (a[~lead_in] for a in (exact, ends, told, first, last, number))
     level = _loudest(analysis.level, first, np.minimum(last, first + round(0.2 / STEP)))
