@@ -56,9 +56,8 @@ def demo_window(qtbot) -> MainWindow:
     """The window on the demo session, at Takes."""
     bench = Workbench()
     bench.show_session(*demo.build())
-    made = MainWindow(bench)
+    made = MainWindow(bench, "Takes")
     qtbot.addWidget(made)
     made.resize(1280, 800)
-    made.show_view("Takes")
     made.show()
     return made
