@@ -35,7 +35,8 @@ from puresignal.io import (
     take_file,
     xdg_folders,
 )
-from puresignal.io.session_reader import ENDING, Opened, from_json, is_ident, last_copy_hint
+from puresignal.io.json_fields import ENDING, is_ident, last_copy_hint
+from puresignal.io.session_reader import Opened, from_json
 from puresignal.translation import tr
 
 __all__ = ["ENDING", "Entry", "Opened", "entries", "from_json", "is_ident", "parse", "read", "to_bytes", "write"]
