@@ -39,6 +39,7 @@ from puresignal.core.path.crosstalk_model import (
     usual_alone,
     varies_as_hands,
 )
+from puresignal.core.path.inherited_ends import InheritedEnds
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.removal import INHERITED_END, NARROWLY_KEPT, inherit
 from puresignal.core.path.setting import Codec, setting
@@ -367,8 +368,7 @@ class _LiveCrosstalk(LiveStage):
         self._tables = _Tables(settings.kit_model, context)
         self._held: deque[LiveEvent] = deque()
         self._recent: deque[tuple[float, int, int, float]] = deque()
-        self._cut: LiveEvent | None = None
-        self._heir: dict[int, int] = {}
+        self._ends = InheritedEnds()
         # Filled anew for each candidate: nothing is allocated for it in the port's callback.
         whole, real = np.zeros(1, np.int64), np.zeros(1)
         self._one = Candidates(whole, whole.copy(), whole.copy(), real, real.copy(), real.copy())
@@ -395,10 +395,7 @@ class _LiveCrosstalk(LiveStage):
         leaving: list[LiveEvent] = []
         while self._held:
             leaving += self._release(self._held.popleft())
-        if self._cut is not None:
-            leaving.append(self._cut)
-            self._cut = None
-        return leaving
+        return leaving + self._ends.caused()
 
     def _note(self, event: LiveEvent) -> None:
         """Remember a hit as one that may shake others."""
@@ -412,26 +409,15 @@ class _LiveCrosstalk(LiveStage):
     def _release(self, event: LiveEvent) -> list[LiveEvent]:
         if event.kind == live.ON:
             return self._on(event)
-        if event.kind == live.OFF:
-            if event.origin in self._heir:
-                heir = self._heir.pop(event.origin)
-                if heir < 0:
-                    return []
-                event.origin = heir
-            if event.by >= 0:
-                # Whether this end holds depends on the hit that caused it, which comes next.
-                before, self._cut = self._cut, event
-                return [before] if before is not None else []
-        return [event]
+        return self._ends.off(event) if event.kind == live.OFF else [event]
 
     def _on(self, event: LiveEvent) -> list[LiveEvent]:
-        cut, self._cut = self._cut, None
-        before = [cut] if cut is not None else []
+        before = self._ends.caused()
         likely = self._likely(event)
         if self._ahead <= 0:
             self._note(event)
         if likely >= self._settings.min_confidence:
-            self._heir[event.origin] = cut.origin if cut is not None else -1
+            self._ends.remove(event.origin, before)
             self.account(Crosstalk.stage, Action.REMOVED, SHAKEN, event.origin, NoteField.NONE, np.nan, np.nan, likely)
             return []
         return [*before, event]
@@ -464,4 +450,4 @@ class _LiveCrosstalk(LiveStage):
         return float(self._tables.likely(one)[0])
 
     def held(self) -> int:
-        return len(self._held) + len(self._recent) + len(self._heir)
+        return len(self._held) + len(self._recent) + len(self._ends)

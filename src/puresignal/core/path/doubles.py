@@ -17,6 +17,7 @@ from puresignal.core.midi.events import Controls, Notes
 from puresignal.core.path import doubles_model, live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.doubles_model import LIKE, TAPS, Seconds, fitted, likely, usual
+from puresignal.core.path.inherited_ends import InheritedEnds
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.removal import BY_HAND, INHERITED_END, NARROWLY_KEPT, inherit
 from puresignal.core.path.setting import setting
@@ -192,34 +193,21 @@ class _LiveDoubles(LiveStage):
         self._model = usual(1)
         # Filled anew for each candidate: nothing is allocated for it in the port's callback.
         self._one = Seconds(np.zeros(1), np.zeros(1), np.zeros(1, np.int64), np.zeros(1, np.int64))
-        self._cut: LiveEvent | None = None
-        self._heir: dict[int, int] = {}
+        self._ends = InheritedEnds()
 
     def feed(self, event: LiveEvent) -> list[LiveEvent]:
         if event.kind == live.ON:
             return self._on(event)
-        if event.kind == live.OFF:
-            if event.origin in self._heir:
-                heir = self._heir.pop(event.origin)
-                if heir < 0:
-                    return []
-                event.origin = heir
-            if event.by >= 0:
-                # Whether this end holds depends on the hit that caused it, which comes next. Of several notes that one
-                # hit ends, the last may inherit its end.
-                before, self._cut = self._cut, event
-                return [before] if before is not None else []
-        return [event]
+        return self._ends.off(event) if event.kind == live.OFF else [event]
 
     def _on(self, event: LiveEvent) -> list[LiveEvent]:
-        cut, self._cut = self._cut, None
-        before = [cut] if cut is not None else []
+        before = self._ends.caused()
         if not self._active or not self._speaks[event.channel]:
             return [*before, event]
         key = (event.port * 17 + event.channel) * 128 + event.note
         likely = self._likely(key, event.at, float(event.velocity))
         if likely >= self._settings.min_confidence:
-            self._heir[event.origin] = cut.origin if cut is not None else -1
+            self._ends.remove(event.origin, before)
             self.account(Doubles.stage, Action.REMOVED, DOUBLE, event.origin, NoteField.NONE, np.nan, np.nan, likely)
             return []
         return [*before, event]
@@ -252,4 +240,4 @@ class _LiveDoubles(LiveStage):
         return likely
 
     def held(self) -> int:
-        return sum(map(len, self._recent.values())) + len(self._heir)
+        return sum(map(len, self._recent.values())) + len(self._ends)
