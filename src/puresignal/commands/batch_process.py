@@ -10,7 +10,6 @@ stdin does.
 
 from __future__ import annotations
 
-import json
 import os
 import sys
 import threading
@@ -18,41 +17,17 @@ from pathlib import Path
 from typing import Any
 
 from puresignal.commands import clean
+from puresignal.commands.job_process import do_job, say
 from puresignal.core.errors import PureSignalError
 from puresignal.core.export import left_out
 from puresignal.core.kit import note_map
 from puresignal.core.path import settings_json
 from puresignal.core.path.cleaning_path import make_context, run
 from puresignal.io import note_map_file, report
-from puresignal.io.log_file import log
 
 
 def main() -> int:
-    asked = json.loads(sys.stdin.readline() or "{}")
-
-    wanted = threading.Event()
-    wanted.set()
-
-    def watch() -> None:
-        sys.stdin.read()
-        # The file that is being written is finished, so that nothing lies about.
-        wanted.clear()
-
-    threading.Thread(target=watch, daemon=True).start()
-    try:
-        _work(asked, wanted)
-        _say({"ended": True})
-    except BrokenPipeError:
-        # Nobody is listening any more.
-        return 0
-    except PureSignalError as error:
-        _say({"error": list(error.args[:3])})
-        return 1
-    except Exception as error:
-        log.exception("while cleaning a folder")
-        _say({"error": [f"{type(error).__name__}: {error}", "", ""]})
-        return 1
-    return 0
+    return do_job(_work, "cleaning a folder")  # not shown
 
 
 def _work(asked: dict[str, Any], wanted: threading.Event) -> None:
@@ -63,12 +38,12 @@ def _work(asked: dict[str, Any], wanted: threading.Event) -> None:
         None if asked.get(name) is None else note_map.from_json(asked[name], name) for name in ("source", "target")
     )
     job = clean.Job(source, target, settings_json.from_json(asked["settings"], "settings"), bool(asked.get("force")))
-    _say({"files": len(found)})
+    say({"files": len(found)})
     if out is None:
         for path in found:
             if not wanted.is_set():
                 return
-            _say(_looked_at(path, job))
+            say(_looked_at(path, job))
         return
     targets = clean.outputs(found, names, f"{out}/", job.force)
     summary = Path(asked["summary"]) if asked.get("summary") else None
@@ -79,10 +54,10 @@ def _work(asked: dict[str, Any], wanted: threading.Event) -> None:
         if not wanted.is_set():
             return
         if item.error is not None or item.report is None:
-            _say({"file": str(item.source), "error": str(item.error)})
+            say({"file": str(item.source), "error": str(item.error)})
             continue
         sums, told = item.report["sums"], item.report["warnings"]
-        _say({"file": str(item.source), "map": item.found_map or (source.name if source else ""), **_told(sums, told)})
+        say({"file": str(item.source), "map": item.found_map or (source.name if source else ""), **_told(sums, told)})
     if summary is not None and page is not None:
         page.write(summary)
 
@@ -103,11 +78,6 @@ def _told(sums: dict[str, Any], told: list[str]) -> dict[str, Any]:
     removed = sums["removed"]
     total = sum(removed.values())
     return {"in": sums["in"], "out": sums["out"], "removed": total, "reasons": removed, "notes": told}
-
-
-def _say(what: dict[str, Any]) -> None:
-    sys.stdout.write(json.dumps(what) + "\n")
-    sys.stdout.flush()
 
 
 if __name__ == "__main__":

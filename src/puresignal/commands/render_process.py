@@ -7,51 +7,30 @@ the end {"ended": true} or {"error": [what, where, remedy]}. It ends, and leaves
 
 from __future__ import annotations
 
-import json
 import math
 import sys
 import threading
 import time
 from pathlib import Path
+from typing import Any
 
 from puresignal.commands import rendering
+from puresignal.commands.job_process import do_job, say
 from puresignal.commands.rendering import RenderJob
-from puresignal.core.errors import FileAccessError, PureSignalError, StoppedError
+from puresignal.core.errors import FileAccessError
 from puresignal.io import session_file
-from puresignal.io.log_file import log
 from puresignal.translation import tr
 
 EVERY = 0.1
 
 
 def main() -> int:
-    asked = json.loads(sys.stdin.readline() or "{}")
-    wanted = threading.Event()
-    wanted.set()
-
-    def watch() -> None:
-        sys.stdin.read()
-        wanted.clear()
-
-    threading.Thread(target=watch, daemon=True).start()
-    try:
-        _render(asked, wanted)
-        _say({"ended": True})
-    except StoppedError:
-        return 0
-    except PureSignalError as error:
-        _say({"error": list(error.args[:3])})
-        return 1
-    except Exception as error:
-        log.exception("while rendering")
-        _say({"error": [f"{type(error).__name__}: {error}", "", ""]})
-        return 1
-    return 0
+    return do_job(_render, "rendering")
 
 
-def _render(asked: dict[str, object], wanted: threading.Event) -> None:
+def _render(asked: dict[str, Any], wanted: threading.Event) -> None:
     opened = session_file.read(Path(str(asked["session"])))
-    given = dict(asked["job"])  # type: ignore[call-overload]
+    given = dict(asked["job"])
     given["bars"] = tuple(given["bars"]) if given.get("bars") else None
     given["only"] = tuple(given.get("only") or ())
     job, folder = RenderJob(**given), Path(str(asked["folder"]))
@@ -72,17 +51,12 @@ def _render(asked: dict[str, object], wanted: threading.Event) -> None:
             now = time.monotonic()
             if now - told >= EVERY:
                 told = now
-                _say({"progress": (i + done) / len(found), "file": name})
+                say({"progress": (i + done) / len(found), "file": name})
             return wanted.is_set()
 
         made = renderer.render(part, folder / name, progress)
         peak = round(20 * math.log10(max(made.peak, 1e-6)), 1)
-        _say({"done": name, "seconds": round(made.seconds, 2), "peak": peak, "warnings": list(made.warnings)})
-
-
-def _say(what: dict[str, object]) -> None:
-    sys.stdout.write(json.dumps(what) + "\n")
-    sys.stdout.flush()
+        say({"done": name, "seconds": round(made.seconds, 2), "peak": peak, "warnings": list(made.warnings)})
 
 
 if __name__ == "__main__":

@@ -205,15 +205,20 @@ class TakeReader(FieldReader):
             raise self.wrong(field, data)
         return Backing(data["path"], float(data["level"]), float(data["offset"]))
 
+    def _entry(self, row: dict[str, Any], key: str) -> object:
+        """A value of a take that may have an entry of its own; the take then has its name."""
+        value: object = row.get(key)
+        if not isinstance(value, str):
+            return value
+        from puresignal.io import json_file
+
+        return json_file.parse(self.content(value), f"{self.name}, {value}", key)
+
     def _verdicts(self, row: dict[str, Any], field: str) -> Verdicts:
         """From an entry of their own; in version 1, and where few were written by hand, from the take itself."""
-        rows: object = row.get("verdicts")
+        rows = self._entry(row, "verdicts")
         if rows is None:
             return NO_VERDICTS
-        if isinstance(rows, str):
-            from puresignal.io import json_file
-
-            rows = json_file.parse(self.content(rows), f"{self.name}, {rows}", "verdicts")
         if not isinstance(rows, list):
             raise self.wrong(f"{field}.verdicts", rows)
         found = NO_VERDICTS
@@ -239,13 +244,9 @@ class TakeReader(FieldReader):
 
     def _heard(self, row: dict[str, Any], field: str) -> HeardNotes | None:
         """From an entry of its own."""
-        data: object = row.get("heard")
+        data = self._entry(row, "heard")
         if data is None:
             return None
-        if isinstance(data, str):
-            from puresignal.io import json_file
-
-            data = json_file.parse(self.content(data), f"{self.name}, {data}", "heard")
         try:
             return heard_json.from_json(data)
         except ValueError as error:
@@ -253,13 +254,9 @@ class TakeReader(FieldReader):
 
     def _edits(self, row: dict[str, Any], field: str) -> NoteEdits:
         """From an entry of their own, or from the take itself."""
-        rows: object = row.get("edits")
+        rows = self._entry(row, "edits")
         if rows is None:
             return NO_EDITS
-        if isinstance(rows, str):
-            from puresignal.io import json_file
-
-            rows = json_file.parse(self.content(rows), f"{self.name}, {rows}", "edits")
         try:
             return edits_json.from_json(rows)
         except ValueError as error:
