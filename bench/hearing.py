@@ -40,7 +40,7 @@ from puresignal.core.hearing.polyphony import note_decisions
 from puresignal.io.models import (
     attention_nets,
     chord_confidence,
-    chord_networks,
+    chord_network,
     conv_net,
     feature_space,
     pitch_networks,
@@ -359,7 +359,7 @@ def chords(each: bool) -> None:
 
 def _chords_of(clip: Clip) -> list[Row]:
     samples = at(clip, note_decisions.RATE)
-    return pitched(note_decisions.decide(note_decisions.analyse(chord_networks(), samples)))
+    return pitched(note_decisions.decide(note_decisions.analyse(chord_network(), samples)))
 
 
 def leads(each: bool) -> None:

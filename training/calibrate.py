@@ -39,7 +39,7 @@ def judged(truth: list[tuple[float, float]], heard: list[tuple[float, float, flo
 
 def chords(seed: int) -> Judged:
     sound, notes, _ = train_chords.clip(seed)
-    found = note_decisions.decide(note_decisions.analyse(models.chord_networks(), sound))
+    found = note_decisions.decide(note_decisions.analyse(models.chord_network(), sound))
     return judged([(n[0], n[2]) for n in notes], _pitched(found))
 
 

@@ -19,7 +19,7 @@ import sampled_instruments
 import soxr
 from train_ear import MODELS, SECONDS, line, loop, manner, shipped, smaller, target
 
-from puresignal.core.hearing.networks import chord_pitches, multipitch, onset, pitch_levels
+from puresignal.core.hearing.networks import multipitch, onset, pitch_levels, single_pitch
 from puresignal.core.hearing.networks.multipitch import LOWEST, RATE
 from puresignal.core.hearing.networks.pitch_levels import Levels
 from puresignal.sim import beatbox, instrument_synthesis, microphones, singer, sung_lines
@@ -101,13 +101,13 @@ def pitch_rows(path: Path) -> tuple[np.ndarray, np.ndarray]:
         sounds, starts, ringing = a["sounds"].astype(np.float32), a["starts"].astype(np.float32) / 100, a["ringing"]
     random = np.random.default_rng(int(path.stem))
     chosen = (sounds > 0) & (random.random(sounds.shape) < 0.5) | (starts > 0)
-    chosen |= chord_pitches.audible(seen) & (random.random(sounds.shape) < 0.12)
+    chosen |= single_pitch.audible(seen) & (random.random(sounds.shape) < 0.12)
     # An octave and a fifth are what it is mostly asked about.
     for up in (-24, -19, -12, 12, 19, 24):
         chosen |= (np.roll(sounds, up, axis=1) > 0) & (random.random(sounds.shape) < 0.08)
     chosen &= ~ringing
     frame, pitch = np.nonzero(chosen)
-    x = chord_pitches.rows(seen, frame, pitch + LOWEST)
+    x = single_pitch.rows(seen, frame, pitch + LOWEST)
     return x.astype(np.float16), np.stack([sounds[frame, pitch], starts[frame, pitch]], axis=1).astype(np.float16)
 
 

@@ -9,7 +9,6 @@ without dynamics gets accents, and a tempo at which it can be played.
 from __future__ import annotations
 
 import zlib
-from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -165,15 +164,3 @@ def _tempo(piece: Piece, onsets: float, beat: float, chance: np.random.Generator
         if 1.2 < onsets * bpm / 60 < 8 and SLOWEST < bpm / beat < FASTEST:
             break
     return bpm
-
-
-def apart(rows: Sequence[tuple[float, int, int, float, int]]) -> list[tuple[float, float, int, float]]:
-    """(start, end, MIDI number, loudness) of (start, number, velocity, length, channel); a note ends where its pitch is
-    struck again, and one of two at a moment is left out."""
-    out: list[tuple[float, float, int, float]] = []
-    for number in sorted({row[1] for row in rows}):
-        mine = sorted(row for row in rows if row[1] == number)
-        kept = [row for i, row in enumerate(mine) if i == 0 or row[0] - mine[i - 1][0] > 0.06]
-        for row, after in zip(kept, [*(row[0] for row in kept[1:]), np.inf], strict=True):
-            out.append((row[0], max(row[0] + 0.06, min(row[0] + row[3], after - 0.01)), number, row[2] / 127))
-    return sorted(out)

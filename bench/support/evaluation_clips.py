@@ -17,7 +17,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 from support import composed_takes, glottal_voice, other_voices, spoken_singers
-from support.played_chords import PROGRAMS, TEXTURES
+from support.played_chords import PROGRAMS, TEXTURES, one_key
 
 from puresignal.sim import singer
 
@@ -370,7 +370,7 @@ def played_chords() -> Iterator[tuple[Clip, bool]]:
                 if not bank.has(program):
                     continue
                 random = np.random.default_rng(16_000 + 100 * k + 10 * j + i)
-                notes = [n for n in write(random) if n[1] - n[0] > 0.05]
+                notes = [n for n in one_key(write(random)) if n[1] - n[0] > 0.05]
                 samples = room(
                     bank.render(notes, program), random, random.choice([0.0, 0.4, 0.8]), random.uniform(-68, -45)
                 )
@@ -397,7 +397,13 @@ def composed_chords(folder: Path, count: int = 24, seconds: float = 14.0) -> Ite
             played = composed_takes.take(pieces[which], 1)
             if played is None or not bank.has(program):
                 continue
-            notes = composed_takes.apart([row for row in played.rows if row[0] < seconds and 28 <= row[1] <= 98])
+            notes = one_key(
+                [
+                    (start, start + max(0.06, long), number, velocity / 127)
+                    for start, number, velocity, long, _ in played.rows
+                    if start < seconds and 28 <= number <= 98
+                ]
+            )
             samples = room(
                 bank.render(notes, program), random, random.choice([0.0, 0.4, 0.8]), random.uniform(-68, -45)
             )

@@ -145,6 +145,25 @@ def close(random: np.random.Generator) -> Notes:
     return notes
 
 
+def one_key(notes: Notes) -> Notes:
+    """The notes as one keyboard can play them.
+
+    A key that two hands or strings strike within 60 ms is struck once, and a note ends before its key is struck again.
+    """
+    out: Notes = []
+    last: dict[int, int] = {}
+    for s, e, n, v in sorted(notes):
+        k = last.get(n)
+        if k is not None and s - out[k][0] < 0.06:
+            out[k] = (out[k][0], max(out[k][1], e), n, max(out[k][3], v))
+            continue
+        if k is not None and out[k][1] > s - 0.01:
+            out[k] = (out[k][0], s - 0.01, n, out[k][3])
+        last[n] = len(out)
+        out.append((s, e, n, v))
+    return out
+
+
 TEXTURES: dict[str, tuple[Callable[[np.random.Generator], Notes], tuple[str, ...]]] = {
     "two hands": (two_hands, ("piano", "electric piano", "vibes", "plucked keys", "harp")),
     "strums": (strums, ("nylon guitar", "steel guitar", "clean guitar", "piano", "koto")),

@@ -290,7 +290,7 @@ def _chords(
         shortest=usual.shortest if job.shortest is None else job.shortest,
         floor=usual.floor if job.floor is None else job.floor,
     )  # fmt: skip
-    found = note_decisions.decide(note_decisions.analyse(models.chord_networks(), source, progress), settings)
+    found = note_decisions.decide(note_decisions.analyse(models.chord_network(), source, progress), settings)
     names += chord_names.named(found.kept())
     return _pitched(found, job, keys)
 

@@ -12,9 +12,9 @@ from puresignal.core.hearing.calibration import ConfidenceCurve
 from puresignal.core.hearing.melody.candidates import PitchNetworks
 from puresignal.core.hearing.networks import attention, convolutional, harmonic
 from puresignal.core.hearing.networks.attention import AttentionEnsemble
-from puresignal.core.hearing.networks.chord_pitches import ChordNetworks
 from puresignal.core.hearing.networks.convolutional import ConvNet
 from puresignal.core.hearing.networks.dense import Network, from_arrays
+from puresignal.core.hearing.networks.harmonic import HarmonicNet
 from puresignal.core.hearing.percussion.example_classifier import FeatureSpace
 
 
@@ -42,14 +42,13 @@ def pitch_networks(beneath: bool = False) -> PitchNetworks:
 
     beneath  whether others play beneath it
     """
-    return PitchNetworks(dense_net("melody_pitch"), dense_net("multipitch"), chord_networks() if beneath else None)
+    return PitchNetworks(dense_net("melody_pitch"), dense_net("multipitch"), chord_network() if beneath else None)
 
 
 @lru_cache(maxsize=1)
-def chord_networks() -> ChordNetworks:
-    """The networks that hear chords (made by training/train_chord_pairs.py and train_chords.py)."""
-    third = harmonic.from_arrays(_arrays("chords"))
-    return ChordNetworks(from_arrays(_arrays("chord_first")), from_arrays(_arrays("chord_second")), third)
+def chord_network() -> HarmonicNet:
+    """The network that hears chords (made by training/train_chords.py)."""
+    return harmonic.from_arrays(_arrays("chords"))
 
 
 @lru_cache(maxsize=1)

@@ -12,7 +12,7 @@ from puresignal.core.hearing.melody import notes as melody_notes
 from puresignal.core.hearing.networks import attention
 from puresignal.core.hearing.percussion import drum_transcription
 from puresignal.core.hearing.polyphony import note_decisions
-from puresignal.io.models import attention_nets, chord_networks, conv_net, pitch_networks
+from puresignal.io.models import attention_nets, chord_network, conv_net, pitch_networks
 from puresignal.sim import instrument_synthesis, random_kits, singer
 
 DRUM = {name: number for number, name in enumerate(drum_transcription.LEARNT)}
@@ -121,7 +121,7 @@ def test_chords_are_decided_alike_whether_their_columns_are_kept_or_not(monkeypa
     random = np.random.default_rng(8)
     notes = instrument_synthesis.some_chords(random, 5.0)
     sound = instrument_synthesis.play(notes, instrument_synthesis.any_timbre(random, 0.6), note_decisions.RATE, 5)
-    analysis = note_decisions.analyse(chord_networks(), sound)
+    analysis = note_decisions.analyse(chord_network(), sound)
     kept = note_decisions.decide(analysis)
     monkeypatch.setattr(note_decisions, "REMEMBERED", 0)
     read = note_decisions.decide(analysis)

@@ -11,7 +11,7 @@ from puresignal.core.hearing.networks import dense, harmonic, multipitch, pitch_
 from puresignal.core.hearing.networks.harmonic import APART, INPUTS, LEVELS, MIXED, TURNS, HarmonicNet, Rows
 from puresignal.core.hearing.networks.multipitch import PITCHES, SEMITONES
 from puresignal.core.hearing.networks.pitch_levels import Changes, Levels
-from puresignal.io.models import chord_networks
+from puresignal.io.models import chord_network
 from puresignal.sim import instrument_synthesis
 
 WIDTH, NARROW = 6, 4
@@ -99,7 +99,7 @@ def test_a_row_knows_the_rows_of_its_neighbours(seed, frames, semitones):
 
 
 def test_the_gate_lets_through_what_surrounds_a_note_and_little_else():
-    gate = chord_networks().third.gate
+    gate = chord_network().gate
     timbre = instrument_synthesis.any_timbre(np.random.default_rng(4), 1.0)
     notes = [(0.5, 1.5, n, 0.8) for n in (48, 55, 64)]
     samples = instrument_synthesis.play(notes, timbre, multipitch.RATE, 4)
@@ -112,7 +112,7 @@ def test_the_gate_lets_through_what_surrounds_a_note_and_little_else():
 
 
 def test_silence_and_nothing_at_all_are_no_notes():
-    network = chord_networks().third
+    network = chord_network()
     for frames in (0, 1, 40):
         plain = np.full((frames, SEMITONES), -4.0, np.float32)
         silence, still = Levels(np.repeat(plain, 3, axis=1), plain, plain), Changes(plain, plain)

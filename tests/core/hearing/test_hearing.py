@@ -23,7 +23,7 @@ from puresignal.core.hearing.percussion import drum_transcription, example_class
 from puresignal.core.hearing.polyphony import chord_names, note_decisions
 from puresignal.core.hearing.transcribed import REMOVAL_REASONS, TranscribedNotes, far_from_others, removal_reasons
 from puresignal.core.timing import audio_beats
-from puresignal.io.models import attention_nets, chord_networks, conv_net, dense_net, feature_space, pitch_networks
+from puresignal.io.models import attention_nets, chord_network, conv_net, dense_net, feature_space, pitch_networks
 from puresignal.sim import beatbox, instrument_synthesis, random_kits, singer
 
 
@@ -164,7 +164,7 @@ def test_chords_come_back_note_by_note():
     for i, chord in enumerate(((48, 60, 64, 67), (45, 57, 60, 64), (50, 62, 65, 69), (43, 55, 59, 62))):
         truth += [(0.3 + 0.9 * i, 1.1 + 0.9 * i, n, 0.8) for n in chord]
     samples = instrument_synthesis.play(truth, timbre, note_decisions.RATE, 8) + random.normal(size=1) * 0
-    notes = note_decisions.decide(note_decisions.analyse(chord_networks(), samples)).kept()
+    notes = note_decisions.decide(note_decisions.analyse(chord_network(), samples)).kept()
     assert f1([(s, n) for s, _, n, _ in truth], pairs(notes)) >= 0.85
     assert [chord_names.name_chord(np.array(c)) for c in ((48, 60, 64, 67), (45, 57, 60, 64))] == ["C", "Am"]
 
@@ -329,7 +329,7 @@ def test_an_analysis_can_be_stopped():
         raise InterruptedError
 
     with pytest.raises(InterruptedError):
-        note_decisions.analyse(chord_networks(), np.zeros(note_decisions.RATE, np.float32), stop)
+        note_decisions.analyse(chord_network(), np.zeros(note_decisions.RATE, np.float32), stop)
 
 
 def test_pieces_cover_a_recording_once_with_what_stands_beside_them(monkeypatch):

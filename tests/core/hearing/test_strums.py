@@ -62,7 +62,7 @@ def test_the_direction_is_heard_in_a_recording():
     for seed in (3, 8):
         timbre = instrument_synthesis.any_timbre(random, 1.0)
         sound = instrument_synthesis.play(strummed(times, 0.018, ups), timbre, note_decisions.RATE, seed)
-        found = note_decisions.decide(note_decisions.analyse(models.chord_networks(), sound)).kept()
+        found = note_decisions.decide(note_decisions.analyse(models.chord_network(), sound)).kept()
         for one in strums.found(found.start, found.pitch):
             near = int(np.argmin([abs(one.start - at) for at in times]))
             heard += abs(one.start - times[near]) < 0.08

@@ -18,10 +18,11 @@ import numpy as np
 from puresignal.core.hearing.dsp import spectra, yin
 from puresignal.core.hearing.dsp.chunks import Progress, Source, excerpts, pieces
 from puresignal.core.hearing.dsp.spectra import Envelope
-from puresignal.core.hearing.networks import chord_pitches, multipitch, pitch_levels
+from puresignal.core.hearing.networks import multipitch, pitch_levels, single_pitch
 from puresignal.core.hearing.networks import onset as beginnings
 from puresignal.core.hearing.networks.convolutional import ConvNet
 from puresignal.core.hearing.networks.dense import Network, windowed_sum
+from puresignal.core.hearing.networks.harmonic import HarmonicNet
 
 RATE, HOP = 22_050, 220
 LOWEST, HIGHEST = 40.0, 2200.0
@@ -35,33 +36,33 @@ STEP = HOP / RATE
 class PitchNetworks:
     """The networks that say which notes may sound; each errs elsewhere, so they are mixed.
 
-    wide      of chord_pitches.py, trained on all kinds of voices; plain: of multipitch.py
-    together  those that hear chords, where others play beneath the voice
+    wide      of single_pitch.py, trained on all kinds of voices; plain: of multipitch.py
+    together  the one that hears chords, where others play beneath the voice
     """
 
     wide: Network
     plain: Network
-    together: chord_pitches.ChordNetworks | None = None
+    together: HarmonicNet | None = None
 
     def probability(
         self, seen: pitch_levels.Levels, changes: pitch_levels.Changes | None, among: np.ndarray
     ) -> np.ndarray:
         """(frames, multipitch.PITCHES, 2): probability that each note sounds, and begins.
 
-        changes  only those that hear chords look at them
+        changes  only the one that hears chords looks at them
         among    the notes asked for
         """
-        wide = chord_pitches.first_estimate(self.wide, seen, among)
+        wide = single_pitch.probability(self.wide, seen, among)
         plain = multipitch.probability(self.plain, seen.long, seen.short, among)
         mixed = wide + PLAIN * (plain - wide)
         if self.together is not None and changes is not None:
-            chords = chord_pitches.probability(self.together, seen, changes) * among[:, :, None]
+            chords = self.together.probability(seen, changes) * among[:, :, None]
             mixed += TOGETHER * (chords - mixed)
         return np.asarray(mixed)
 
 
 PLAIN, TOGETHER = 0.3, 0.4
-"""Weights in the mix of the plain network, and then of those that hear chords."""
+"""Weights in the mix of the plain network, and then of the one that hears chords."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -142,10 +142,13 @@ class HarmonicNet:
     blocks: tuple[tuple[Layer, Layer, Layer], ...]
     out: Layer
 
-    def probability(self, seen: Levels, changes: Changes, asked: np.ndarray) -> np.ndarray:
-        """(frames, PITCHES, 2): probability that each pitch sounds, and begins. asked: the result of possible()"""
+    def probability(self, seen: Levels, changes: Changes, asked: np.ndarray | None = None) -> np.ndarray:
+        """(frames, PITCHES, 2): probability that each pitch sounds, and begins.
+
+        asked  (frames, PITCHES) bool: what may be a note; by default what the gate lets through
+        """
         out = np.zeros((len(seen), PITCHES, 2), np.float32)
-        rows = Rows.of(asked)
+        rows = Rows.of(possible(self.gate, seen) if asked is None else asked)
         if not len(rows.frame):
             return out
         seen_of = inputs_and_changes(seen, changes, rows.frame, rows.pitch) * self.gain + self.shift

@@ -1,6 +1,6 @@
 """Chords to notes.
 
-Three networks estimate for every frame and pitch whether it sounds and begins (chord_pitches.py). A note starts at a
+A network estimates for every frame and pitch whether it sounds and begins (harmonic.py). A note starts at a
 peak of its onset probability followed by sound, and lasts as long as it sounds.
 
 Source  onsets and frames: C. Hawthorne and others, 2018
@@ -16,21 +16,21 @@ import numpy as np
 from puresignal.core.hearing.dsp import spectra
 from puresignal.core.hearing.dsp.chunks import Progress, Source, pieces
 from puresignal.core.hearing.dsp.spectra import Envelope
-from puresignal.core.hearing.networks import chord_pitches, multipitch, pitch_levels
-from puresignal.core.hearing.networks.chord_pitches import ChordNetworks
+from puresignal.core.hearing.networks import multipitch, pitch_levels
 from puresignal.core.hearing.networks.dense import peaks
+from puresignal.core.hearing.networks.harmonic import HarmonicNet
 from puresignal.core.hearing.polyphony import strums
 from puresignal.core.hearing.transcribed import TranscribedNotes, far_from_others, removal_reasons, velocities
 
 RATE, STEP = multipitch.RATE, multipitch.STEP
-SILENT, DOUBT = 0.5, 3
+SILENT, DOUBT = 0.5, 2
 """A note ends after DOUBT frames in which it sounds with less than this probability."""
 SURE, DOUBTED = 0.4, 0.12
 """Confidence that a note needs at medium sensitivity; margin below it in which removal is proposed instead."""
-FIRST_STRUCK, STRUCK_AGAIN, SOUNDING = 0.35, 0.25, 0.5
+FIRST_STRUCK, STRUCK_AGAIN, SOUNDING = 0.3, 0.25, 0.5
 """Onset probability that a note needs, and one whose pitch sounds already with at least this probability: choirs and
 sections beat, which looks a little like being struck again."""
-PLAIN, STEADY = 0.5, 8
+PLAIN, STEADY = 0.5, 5
 """Part of the confidence that the onset has; frames after it over which the sound is judged."""
 LOWEST, HIGHEST = multipitch.LOWEST, multipitch.HIGHEST
 
@@ -78,8 +78,8 @@ class ChordSettings:
 FINE_HOP, FINE_REACH = 22, 220
 
 
-def analyse(networks: ChordNetworks, source: Source, progress: Progress | None = None) -> ChordAnalysis:
-    """Analyse a recording at RATE, all at once or in blocks, with the networks of chord_pitches.py."""
+def analyse(network: HarmonicNet, source: Source, progress: Progress | None = None) -> ChordAnalysis:
+    """Analyse a recording at RATE, all at once or in blocks, with the network that hears chords."""
     against = multipitch.loud(source)
     first = LOWEST - multipitch.FIRST
     parts: list[tuple[np.ndarray, ...]] = []
@@ -92,7 +92,7 @@ def analyse(networks: ChordNetworks, source: Source, progress: Progress | None =
         )
         level = spectra.decibels(spectra.loudness(flat, multipitch.HOP, 2 * multipitch.HOP))
         envelope = spectra.envelope(flat, RATE, FINE_HOP, FINE_REACH).level[piece.frames(FINE_HOP)]
-        probability = chord_pitches.probability(networks, seen, changes)
+        probability = network.probability(seen, changes)
         parts.append(
             (probability[mine].astype(np.float16), (own * 10 / 2.3)[mine].astype(np.float16), level[mine], envelope)
         )
