@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from puresignal.commands import clean
-from puresignal.commands.job_process import do_job, say
+from puresignal.commands.json_job import do_job, say
 from puresignal.core.errors import PureSignalError
 from puresignal.core.export import left_out
 from puresignal.core.kit import note_map

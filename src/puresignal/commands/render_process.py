@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from puresignal.commands import rendering
-from puresignal.commands.job_process import do_job, say
+from puresignal.commands.json_job import do_job, say
 from puresignal.commands.rendering import RenderJob
 from puresignal.core.errors import FileAccessError
 from puresignal.io import session_file
