@@ -85,8 +85,8 @@ def test_the_lines_of_the_grid_are_drawn(takes, qtbot):
     plain = takes.timeline.viewport().grab().toImage()
     switch_on(takes, qtbot)
     qtbot.wait(50)
-    assert takes.timeline._sheet.grid is not None
-    assert len(takes.timeline._sheet.grid.lines) > 100
+    assert takes.timeline.sheet.grid is not None
+    assert len(takes.timeline.sheet.grid.lines) > 100
     assert takes.timeline.viewport().grab().toImage() != plain
 
 

@@ -166,7 +166,7 @@ def test_all_rows_of_the_kit_on_request(takes, demo_window, qtbot):
 
 
 def test_a_time_range_is_selected_on_the_ruler_by_beats(takes, demo_window, qtbot):
-    bar = takes.timeline._sheet.tempo.beats_to_seconds(np.array([8.0, 16.0]))
+    bar = takes.timeline.sheet.tempo.beats_to_seconds(np.array([8.0, 16.0]))
     x = [round(takes.timeline.axis.x_of(s)) + 3 for s in bar]
     drag(qtbot, takes.timeline.viewport(), QPoint(x[0], MARKS // 2), QPoint(x[1], MARKS // 2))
     assert takes.timeline.stretch == pytest.approx(tuple(bar))

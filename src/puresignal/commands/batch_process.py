@@ -51,6 +51,7 @@ def _work(asked: dict[str, Any], wanted: threading.Event) -> None:
         clean.check_told(found, targets, [summary], job.force)
     page = None if summary is None else clean.SummaryPage()
     for item in clean.clean_files(found, targets, job, False, page):
+        # The file that is being written is finished first, so that nothing half written lies about.
         if not wanted.is_set():
             return
         if item.error is not None or item.report is None:

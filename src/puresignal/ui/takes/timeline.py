@@ -66,7 +66,7 @@ class Timeline(QAbstractScrollArea):
     Clicking or dragging over the sheet, or clicking the name of a row or track, selects notes; Shift and Ctrl add.
     Dragging on the ruler selects a time range.
 
-    axis        seconds from left to right; row_layout: the rows from above
+    axis        seconds from left to right; row_layout: the rows from above; sheet: paints them
 
     hovered              origin of the note under the pointer, -1 for none
     description_changed  what is under the pointer, in words
@@ -119,7 +119,7 @@ class Timeline(QAbstractScrollArea):
         self.verticalScrollBar().setAccessibleName(tr("Scroll the tracks"))
         self.axis = TimeAxis(lambda: self.viewport().width() - GUTTER)
         self.row_layout = RowLayout()
-        self._sheet = SheetPainter(self.row_layout, self.axis)
+        self.sheet = SheetPainter(self.row_layout, self.axis)
         self.selected = np.zeros(0, np.int64)
         self._is_selected = np.zeros(0, bool)
         self._overview = Overview(GUTTER)
@@ -237,8 +237,8 @@ class Timeline(QAbstractScrollArea):
         bars_before  bars of the tempo map before bar 1
         """
         self.row_layout.show_picture(picture)
-        self._sheet.tempo, self._bars_before = tempo, bars_before
-        self._sheet.let_stand_out(stands_out)
+        self.sheet.tempo, self._bars_before = tempo, bars_before
+        self.sheet.let_stand_out(stands_out)
         self.axis.length = picture.length
         self._flag_selected()
         if fit:
@@ -282,8 +282,8 @@ class Timeline(QAbstractScrollArea):
 
     def show_grid(self, grid: GridPicture | None) -> None:
         """Show the lines that notes are pulled to, and those between two of them; None: the usual lines."""
-        if grid is not self._sheet.grid:
-            self._sheet.grid = grid
+        if grid is not self.sheet.grid:
+            self.sheet.grid = grid
             self.viewport().update()
 
     def show_stretch(self, stretch: tuple[float, float] | None) -> None:
@@ -477,11 +477,11 @@ class Timeline(QAbstractScrollArea):
 
     def _snap_lines(self) -> np.ndarray:
         """The lines that notes are pulled to, or else the sixteenths around what is in view."""
-        lines = self._sheet.grid_lines()
+        lines = self.sheet.grid_lines()
         if lines is not None:
             return lines
         begin, end = self.axis.seconds_in_view()
-        return self._sheet.tempo.grid(max(0.0, begin - 4), end + 4, 4)[0]
+        return self.sheet.tempo.grid(max(0.0, begin - 4), end + 4, 4)[0]
 
     def _press_strip(self, at: QPointF, where: QPoint) -> bool:
         """Take hold of the chosen take's handle, or press a mark. Returns whether there was one."""
@@ -505,13 +505,13 @@ class Timeline(QAbstractScrollArea):
             return False
         part = (at.y() - placed.top) / placed.height * 2 - 1
         self.pad_played.emit(placed.row.articulation, pad_velocity.velocity(0.0, max(0.0, 0.5 + 0.5 * part)))
-        self._sheet.glowing = placed.row.articulation
+        self.sheet.glowing = placed.row.articulation
         QTimer.singleShot(GLOW_MS, self._fade)
         self.viewport().update()
         return True
 
     def _fade(self) -> None:
-        self._sheet.glowing = None
+        self.sheet.glowing = None
         self.viewport().update()
 
     def _choose(self, origins: np.ndarray, more: bool) -> None:
@@ -533,8 +533,8 @@ class Timeline(QAbstractScrollArea):
 
     def _on_beat(self, second: float) -> float:
         """The beat nearest to a second."""
-        beat = float(self._sheet.tempo.seconds_to_beats(np.array([max(0.0, second)]))[0])
-        return float(self._sheet.tempo.beats_to_seconds(np.array([round(beat)]))[0])
+        beat = float(self.sheet.tempo.seconds_to_beats(np.array([max(0.0, second)]))[0])
+        return float(self.sheet.tempo.beats_to_seconds(np.array([round(beat)]))[0])
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
@@ -649,7 +649,7 @@ class Timeline(QAbstractScrollArea):
             return self._describe(origin)
         if at.y() >= self.viewport().height() - OVERVIEW:
             return tr("everything: drag to move through it")
-        bar, beat, _ = self._sheet.tempo.position(max(0.0, self.axis.second_at(at.x())))
+        bar, beat, _ = self.sheet.tempo.position(max(0.0, self.axis.second_at(at.x())))
         moment = tr("bar {bar}, beat {beat}").format(bar=bar - self._bars_before, beat=beat)
         if HANDLES <= at.y() < RULER and self.beats.lines is not None:
             return tr("the beats of the take: drag a line to where it belongs, and what follows moves along")
@@ -692,9 +692,9 @@ class Timeline(QAbstractScrollArea):
         body = QRectF(0, self._top, size.width(), size.height() - self._top - OVERVIEW)
         painter.save()
         painter.setClipRect(body)
-        found = self._sheet.lines_in_view()
+        found = self.sheet.lines_in_view()
         selected = self._is_selected if len(self.selected) else np.zeros(0, bool)
-        self._sheet.paint(painter, body, found, self.stretch, selected)
+        self.sheet.paint(painter, body, found, self.stretch, selected)
         self.beats.paint_body(painter, body, self.axis.place)
         self._paint_sweep(painter)
         if self._note_drag is not None and self._note_drag.is_on:
@@ -703,7 +703,7 @@ class Timeline(QAbstractScrollArea):
             self._note_drag.paint(painter, boxes, self.axis.scale, current.colour("ink"))
         painter.restore()
         bar_ruler.paint_ruler(
-            painter, size.width(), tr("bar"), self._sheet.tempo, found, self.axis.place,
+            painter, size.width(), tr("bar"), self.sheet.tempo, found, self.axis.place,
             self.stretch, self._bars_before,
         )  # fmt: skip
         self.strip.paint(painter, size.width(), *self.axis.place, self.beats.lines is None)
