@@ -25,6 +25,7 @@ from support.learn_readings import onsets
 from support.played_free import KINDS, WAYS, Played, f_measure, play
 
 from puresignal.core.timing import beat_finder, reading_weights
+from puresignal.io import models
 
 
 def right_meter(played: Played, found: beat_finder.Beats) -> bool:
@@ -49,7 +50,7 @@ def measured(asked: tuple[Piece, int]) -> tuple[str, float, bool] | None:
     played = composed_takes.take(piece, seed)
     if played is None:
         return None
-    found = beat_finder.find(onsets(played))
+    found = beat_finder.find(onsets(played), models.beat_network())
     return piece.source, f_measure(played.beats, found.time), right_meter(played, found)
 
 
@@ -92,7 +93,7 @@ def main() -> None:
             for n in range(options.takes):
                 played = play(kind, way, 10_000 + 7919 * k + 101 * w + n)
                 begun = time.perf_counter()
-                found = beat_finder.find(onsets(played))
+                found = beat_finder.find(onsets(played), models.beat_network())
                 seconds.append((time.perf_counter() - begun) / played.rows[-1][0])
                 row = f_measure(played.beats, found.time), right_meter(played, found)
                 by_kind[kind.name].append(row)

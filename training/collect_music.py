@@ -11,11 +11,16 @@ from __future__ import annotations
 
 import argparse
 import struct
+import sys
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+
+sys.path.insert(0, str(Path(__file__).parent.parent / "bench"))
+
+from support.note_pairs import notes_of
 
 from puresignal.core.midi import messages
 from puresignal.core.midi.standard_midi_file import Messages, Song, SongTrack
@@ -94,19 +99,10 @@ def one_meter(song: Song) -> bytes | None:
     meter, begin, end = meters[longest], meters[longest].tick, ends[longest]
     rows: dict[int, list[tuple[float, int, int, float]]] = {}
     for track in song.tracks:
-        held: dict[tuple[int, int], list[tuple[int, int]]] = {}
-        columns = track.messages
-        for tick, status, note, value in zip(
-            columns.tick.tolist(), columns.status.tolist(), columns.data1.tolist(), columns.data2.tolist(), strict=True
-        ):
-            kind, channel = status & 0xF0, (status & 0x0F) + 1
-            if kind == messages.NOTE_ON and value:
-                held.setdefault((channel, note), []).append((tick, value))
-            elif kind in (messages.NOTE_ON, messages.NOTE_OFF) and held.get((channel, note)):
-                start, velocity = held[channel, note].pop(0)
-                if begin <= start < end:
-                    row = (start - begin) / size, note, velocity, (tick - start) / size
-                    rows.setdefault(channel, []).append(row)
+        for one in notes_of(track.messages):
+            if begin <= one.begin < end:
+                row = (one.begin - begin) / size, one.note, one.velocity, (one.end - one.begin) / size
+                rows.setdefault(one.channel, []).append(row)
     tempos = [tempo for tempo in song.tempo.tempos if tempo.tick <= begin]
     bpm = tempos[-1].bpm if tempos else 120.0
     parts = [Part(sorted(found), channel) for channel, found in sorted(rows.items())]

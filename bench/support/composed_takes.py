@@ -13,9 +13,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from support.note_pairs import notes_of
 from support.played_free import CRASH, KICK, SNARE, WAYS, Kind, Played, Row, play
 
-from puresignal.core.midi import messages
 from puresignal.core.midi.standard_midi_file import Messages
 from puresignal.io import midi_reader
 
@@ -90,22 +90,9 @@ def pieces(folder: Path) -> list[Piece]:
 
 def _notes(columns: Messages, ppq: int) -> tuple[int, np.ndarray]:
     """Channel and rows of a track whose messages are all of one channel."""
-    held: dict[int, tuple[int, int]] = {}
-    rows: list[tuple[float, int, int, float]] = []
-    channel = 1
-    for tick, status, note, value in zip(
-        columns.tick.tolist(), columns.status.tolist(), columns.data1.tolist(), columns.data2.tolist(), strict=True
-    ):
-        kind = status & 0xF0
-        if kind not in (messages.NOTE_ON, messages.NOTE_OFF):
-            continue
-        channel = (status & 0x0F) + 1
-        if kind == messages.NOTE_ON and value:
-            held[note] = (tick, value)
-        elif note in held:
-            begin, velocity = held.pop(note)
-            rows.append((begin / ppq, note, velocity, (tick - begin) / ppq))
-    return channel, np.array(sorted(rows)).reshape(-1, 4)
+    notes = notes_of(columns)
+    rows = [(one.begin / ppq, one.note, one.velocity, (one.end - one.begin) / ppq) for one in notes]
+    return (notes[0].channel if notes else 1), np.array(sorted(rows)).reshape(-1, 4)
 
 
 def take(piece: Piece, seed: int) -> Played | None:

@@ -16,6 +16,8 @@ from puresignal.core.hearing.networks.convolutional import ConvNet
 from puresignal.core.hearing.networks.dense import Network, from_arrays
 from puresignal.core.hearing.networks.harmonic import HarmonicNet
 from puresignal.core.hearing.percussion.example_classifier import FeatureSpace
+from puresignal.core.timing.beat_network import BeatNetwork
+from puresignal.core.timing.beat_network import from_arrays as beat_network_of
 
 
 def _arrays(name: str) -> dict[str, np.ndarray]:
@@ -49,6 +51,12 @@ def pitch_networks(beneath: bool = False) -> PitchNetworks:
 def chord_network() -> HarmonicNet:
     """The network that hears chords (made by training/train_chords.py)."""
     return harmonic.from_arrays(_arrays("chords"))
+
+
+@lru_cache(maxsize=1)
+def beat_network() -> BeatNetwork:
+    """The network that looks at paths of beats (made by training/train_beats.py)."""
+    return beat_network_of(_arrays("beats"))
 
 
 @lru_cache(maxsize=1)

@@ -10,6 +10,7 @@ import pytest
 from puresignal.core.timing import beat_finder
 from puresignal.core.timing.found_grid import meter_of, timeline_of
 from puresignal.core.timing.onsets import onsets_of
+from puresignal.io import models
 
 
 def file_of(hits):
@@ -49,7 +50,10 @@ def found_in(hits):
     rows = np.array(sorted(hits))
     note = rows[:, 1]
     pitched = np.zeros(len(rows), bool)
-    return beat_finder.find(onsets_of(rows[:, 0], rows[:, 2], note, rows[:, 0] + 0.1, note == 36, note == 38, pitched))
+    return beat_finder.find(
+        onsets_of(rows[:, 0], rows[:, 2], note, rows[:, 0] + 0.1, note == 36, note == 38, pitched),
+        models.beat_network(),
+    )
 
 
 @pytest.mark.parametrize("bpm", [92, 104, 138, 150])
@@ -82,7 +86,9 @@ def test_too_little_is_nothing_found(count):
     rows = np.array(sorted(hits))[:count].reshape(-1, 3)
     note = rows[:, 1]
     empty = np.zeros(len(rows), bool)
-    found = beat_finder.find(onsets_of(rows[:, 0], rows[:, 2], note, rows[:, 0], note == 36, empty, empty))
+    found = beat_finder.find(
+        onsets_of(rows[:, 0], rows[:, 2], note, rows[:, 0], note == 36, empty, empty), models.beat_network()
+    )
     assert (len(found.time), found.confidence) == (0, 0.0)
 
 

@@ -34,7 +34,9 @@ class Readings:
             (meter, first) for meter in METERS if len(beats) >= 2 * meter or meter == 2 for first in range(meter)
         ]
         self._columns(onsets)
-        self.features = np.array([common + self._of(meter, first) for meter, first in self.kinds])
+        meters = [meter for meter in METERS if (meter, 0) in self.kinds]
+        own = np.concatenate([self._of(meter) for meter in meters])
+        self.features = np.column_stack([np.tile(common, (len(own), 1)), own])
 
     def down(self, which: int) -> np.ndarray:
         """(beats,) which of them begin a bar in a reading."""
@@ -116,14 +118,17 @@ class Readings:
         np.maximum.at(harmony, self.beat, onsets.pitch)
         np.maximum.at(bass, self.beat, onsets.pitch * onsets.low[:, None])
         change, moved = np.zeros(count), np.zeros(count)
-        for i in range(1, count):
-            both = harmony[max(0, i - 2) : i].max(axis=0)
-            if harmony[i].any() and both.any():
-                change[i] = float((harmony[i] * (1 - both)).sum() / harmony[i].sum())
-            before = bass[max(0, i - 4) : i].sum(axis=0)
-            if bass[i].any() and before.any():
-                a, b = bass[i], before
-                moved[i] = 1 - float(a @ b) / float(np.linalg.norm(a) * np.linalg.norm(b) + 1e-9)
+        both = np.zeros((count, 12))
+        for lag in (1, 2):
+            np.maximum(both[lag:], harmony[:-lag], out=both[lag:])
+        told = harmony.any(axis=1) & both.any(axis=1)
+        change[told] = (harmony * (1 - both)).sum(axis=1)[told] / harmony.sum(axis=1)[told]
+        before = np.zeros((count, 12))
+        for lag in range(1, min(5, count)):
+            before[lag:] += bass[:-lag]
+        told = bass.any(axis=1) & before.any(axis=1)
+        size = np.linalg.norm(bass, axis=1) * np.linalg.norm(before, axis=1)
+        moved[told] = 1 - (bass * before).sum(axis=1)[told] / (size[told] + 1e-9)
         self.columns = np.array(
             [
                 by_beat(onsets.low), by_beat(onsets.back), by_beat(onsets.ring),
@@ -146,35 +151,46 @@ class Readings:
         spread = self.columns.std(axis=1) + 0.06
         self.scaled = (self.columns - self.columns.mean(axis=1, keepdims=True)) / spread[:, None]
 
-    def _of(self, meter: int, first: int) -> list[float]:
-        """Figures that set one reading apart."""
-        turn = (np.arange(len(self.beats)) - first) % meter
-        begins = turn == 0
-        lift = self.scaled[:, begins].mean(axis=1)
-        last = self.scaled[:, turn == meter - 1].mean(axis=1)
+    def _of(self, meter: int) -> np.ndarray:
+        """(meter, figures) that set the readings of one meter apart, a row for each first downbeat."""
+        count = len(self.beats)
+        turn = np.arange(count) % meter
+        first = np.arange(meter)
+        sizes = np.bincount(turn, minlength=meter)
+
+        def by_turn(columns: np.ndarray) -> np.ndarray:
+            """(columns, meter) means of the beats that are as far after a bar line as each."""
+            return np.array([np.bincount(turn, column, meter) for column in columns]) / sizes
+
+        means = by_turn(self.scaled)
+        lift, last = means, means[:, (first - 1) % meter]
         if meter % 2 == 0:
-            middle = self.scaled[:, turn == meter // 2].mean(axis=1)
-            odd = self.scaled[:, turn % 2 == 1].mean(axis=1)
+            middle = means[:, (first + meter // 2) % meter]
+            halves = [self.scaled[:, k::2].mean(axis=1) for k in (0, 1)]
+            odd = np.array([halves[(k + 1) % 2] for k in range(meter)]).T
         else:
-            middle, odd = np.zeros(len(lift)), np.zeros(len(lift))
+            middle, odd = np.zeros_like(means), np.zeros_like(means)
         others = [self.repeat[k] for k in range(1, 15) if k % meter and meter % k]
         within = [self.repeat[k] for k in range(1, meter) if meter % k == 0]
-        where = float(np.argmax(self.strength > 0.2))
-        into = (where - first) % meter
+        again = float(self.repeat[meter])
+        into = (int(np.argmax(self.strength > 0.2)) - first) % meter
         bar = float(np.log2(meter * self.period / 2.1))
         kinds = [0.0] * (2 * len(METERS))
         kinds[METERS.index(meter) + (len(METERS) if self.thirds else 0)] = 1.0
         # Seven eighths are counted in eighths: twice as fast as what else is counted.
         sevenths = 1.0 if meter == 7 else 0.0
-        ends = float(begins[-1]) if self.strength[-1] > 0.2 else 0.0
-        rate = self.columns[5, begins].mean(), self.columns[6, begins].mean()
+        ends = ((count - 1 - first) % meter == 0) * (self.strength[-1] > 0.2)
+        rate = by_turn(self.columns[5:7])
         # A note that only the beginning of a bar has tells more than one that others have too.
-        low_only = float(self.columns[0, begins].mean() - self.columns[0, ~begins].max(initial=0.0))
-        return [
-            *lift.tolist(), *middle[[0, 1, 3, 5, 6]].tolist(), *odd[[0, 1, 4]].tolist(), *last[[0, 1, 4, 7]].tolist(),
-            float(self.repeat[meter]), float(self.repeat[meter]) - max(others, default=0.0),
-            float(self.repeat[meter]) - max(within, default=0.0),
-            float(self.repeat[2 * meter]) if 2 * meter < 15 else float(self.repeat[meter]),
-            1.0 if into == 0 else 0.0, 1.0 if into == meter - 1 else 0.0, ends,
-            bar, -(bar**2), *kinds, sevenths * float(np.log2(self.period / 0.58)), *(float(r) for r in rate), low_only,
+        low = by_turn(self.columns[:1])[0]
+        most = np.array([self.columns[0, turn == k].max(initial=0.0) for k in range(meter)])
+        elsewhere = np.array([np.delete(most, k).max(initial=0.0) for k in range(meter)])
+        alike = [
+            again, again - max(others, default=0.0), again - max(within, default=0.0),
+            float(self.repeat[2 * meter]) if 2 * meter < 15 else again,
         ]  # fmt: skip
+        same = [bar, -(bar**2), *kinds, sevenths * float(np.log2(self.period / 0.58))]
+        return np.column_stack([
+            lift.T, middle[[0, 1, 3, 5, 6]].T, odd[[0, 1, 4]].T, last[[0, 1, 4, 7]].T, np.tile(alike, (meter, 1)),
+            into == 0, into == meter - 1, ends, np.tile(same, (meter, 1)), rate.T, low - elsewhere,
+        ])  # fmt: skip

@@ -1,9 +1,9 @@
 """Beats, bars and meter found in playing without a click, from onsets alone.
 
 Paths of beats at several speeds (`beat_paths`) are each read with every meter and first downbeat (`bar_readings`);
-the reading that looks most like playing is taken. What that is was learnt from patterns drawn by chance
-(bench/tempo.py --fit), none of which is among the kinds by which it is measured. Playing that pauses and goes on
-somewhere else is read in pieces, at nearly one speed and in one meter.
+the reading that looks most like playing is taken. Two judges tell that: figures of the whole take, which were weighed
+by bench/tempo.py --fit, and a network that sees each beat and what is around it (`beat_network`). Playing that pauses
+and goes on somewhere else is read in pieces, at nearly one speed and in one meter.
 """
 
 from __future__ import annotations
@@ -13,7 +13,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.timing.bar_readings import Readings
+from puresignal.core.timing.beat_network import BeatNetwork
 from puresignal.core.timing.beat_paths import SHORTEST, paths
+from puresignal.core.timing.beat_pictures import columns_of, picture
 from puresignal.core.timing.onsets import Onsets
 from puresignal.core.timing.reading_weights import BIAS, HIDDEN, MEAN, OUT, SPREAD, WEIGHTS
 
@@ -24,6 +26,8 @@ NEARLY = 0.25
 RARE_TWO = 1.0
 """By how much, as a logarithm of odds, drums in bars of four are to be preferred to bars of two with the same beats:
 drums are hardly ever counted in two, and a bar of two in the wrong place costs more."""
+BY_FIGURES, BY_NETWORK = 0.27, 0.53
+"""What each judge counts, fitted on 740 other takes of the kinds that the network learnt from."""
 LEAST = 0.02
 """Confidence below which found beats are none."""
 FEWEST = 4
@@ -72,11 +76,14 @@ class _Read:
     period: float
 
 
-def find(onsets: Onsets) -> Beats:
-    """The beats of a take. Fewer than four onsets, or nothing steady, gives beats of no confidence."""
+def find(onsets: Onsets, network: BeatNetwork) -> Beats:
+    """The beats of a take; network: `io.models.beat_network`.
+
+    Fewer than four onsets, or nothing steady, gives beats of no confidence
+    """
     pieces = [onsets.between(a, b) for a, b in pieces_of(onsets.time)]
     longest = max(pieces, key=lambda piece: len(piece.time))
-    main = _read(longest)
+    main = _read(longest, network)
     if main is None:
         return NOTHING
     read: list[_Read] = []
@@ -84,7 +91,7 @@ def find(onsets: Onsets) -> Beats:
         if piece is longest:
             read.append(main)
             continue
-        other = _read(piece, main)
+        other = _read(piece, network, main)
         if other is not None:
             read.append(other)
     time, sure, down = [], [], []
@@ -118,16 +125,18 @@ def scores(features: np.ndarray) -> np.ndarray:
     return np.asarray(np.tanh(scaled @ HIDDEN + BIAS) @ OUT + scaled @ WEIGHTS)
 
 
-def _read(onsets: Onsets, like: _Read | None = None) -> _Read | None:
+def _read(onsets: Onsets, network: BeatNetwork, like: _Read | None = None) -> _Read | None:
     """The best reading; like: only those of nearly its speed, in its meter."""
     if len(onsets.time) < FEWEST or onsets.time[-1] - onsets.time[0] < 2 * SHORTEST:
         return None
-    tried = [Readings(onsets, beats) for beats in paths(onsets)]
+    columns = columns_of(onsets)
     rated: list[tuple[float, Readings, int]] = []
-    for one in tried:
-        if like is not None and abs(np.log(one.period / like.period)) > NEARLY:
+    for beats in paths(onsets):
+        if like is not None and abs(np.log(float(np.median(np.diff(beats))) / like.period)) > NEARLY:
             continue
-        worth = scores(one.features)
+        one = Readings(onsets, beats)
+        seen = network.ratings(picture(onsets, columns, beats), one.kinds, one.thirds)
+        worth = BY_FIGURES * scores(one.features) + BY_NETWORK * seen
         rated += [
             (float(value), one, which)
             for which, value in enumerate(worth)
