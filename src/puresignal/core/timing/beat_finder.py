@@ -28,6 +28,8 @@ RARE_TWO = 1.0
 drums are hardly ever counted in two, and a bar of two in the wrong place costs more."""
 BY_FIGURES, BY_NETWORK = 0.27, 0.53
 """What each judge counts, fitted on 740 other takes of the kinds that the network learnt from."""
+HOPELESS = 8.0
+"""By how much the figures of a path may be worth less than the best ones; others the network need not see."""
 LEAST = 0.02
 """Confidence below which found beats are none."""
 FEWEST = 4
@@ -129,14 +131,20 @@ def _read(onsets: Onsets, network: BeatNetwork, like: _Read | None = None) -> _R
     """The best reading; like: only those of nearly its speed, in its meter."""
     if len(onsets.time) < FEWEST or onsets.time[-1] - onsets.time[0] < 2 * SHORTEST:
         return None
-    columns = columns_of(onsets)
-    rated: list[tuple[float, Readings, int]] = []
+    tried: list[tuple[Readings, np.ndarray]] = []
     for beats in paths(onsets):
         if like is not None and abs(np.log(float(np.median(np.diff(beats))) / like.period)) > NEARLY:
             continue
         one = Readings(onsets, beats)
-        seen = network.ratings(picture(onsets, columns, beats), one.kinds, one.thirds)
-        worth = BY_FIGURES * scores(one.features) + BY_NETWORK * seen
+        tried.append((one, scores(one.features)))
+    most = max((float(worth.max()) for _, worth in tried), default=0.0)
+    columns = columns_of(onsets)
+    rated: list[tuple[float, Readings, int]] = []
+    for one, by_figures in tried:
+        if by_figures.max() < most - HOPELESS:
+            continue
+        seen = network.ratings(picture(onsets, columns, one.beats), one.kinds, one.thirds)
+        worth = BY_FIGURES * by_figures + BY_NETWORK * seen
         rated += [
             (float(value), one, which)
             for which, value in enumerate(worth)

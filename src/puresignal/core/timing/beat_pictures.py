@@ -63,9 +63,14 @@ def picture(onsets: Onsets, columns: np.ndarray, beats: np.ndarray) -> np.ndarra
     # Each event is shared between the two parts that it is between. A beat has one part and some before and after.
     part = np.floor(place[inside] * PARTS).astype(int)
     late = place[inside] * PARTS - part
-    cells = np.zeros(((count + 2) * PARTS, COLUMNS))
-    np.add.at(cells, part + PARTS, columns * (1 - late)[:, None])
-    np.add.at(cells, part + PARTS + 1, columns * late[:, None])
+    places = (count + 2) * PARTS
+    cells = np.column_stack(
+        [
+            np.bincount(part + PARTS, column * (1 - late), places)
+            + np.bincount(part + PARTS + 1, column * late, places)
+            for column in columns.T
+        ]
+    )
     rows = np.minimum(cells[PARTS - 1 : PARTS - 1 + count * PARTS].reshape(count, -1), 2.5)
     apart = rows - rows.mean(axis=0)
     size = np.sqrt((apart**2).sum(axis=1)) + 0.3
