@@ -25,7 +25,7 @@ from support.learn_readings import onsets
 from support.played_free import KINDS, WAYS, Kind, Played, f_measure, play
 
 from puresignal.core.timing import beat_finder, reading_weights
-from puresignal.io import models
+from puresignal.io import beat_model
 
 
 def right_meter(played: Played, found: beat_finder.Beats) -> bool:
@@ -50,7 +50,7 @@ def measured(asked: tuple[Piece, int]) -> tuple[str, float, bool] | None:
     played = composed_takes.take(piece, seed)
     if played is None:
         return None
-    found = beat_finder.find(onsets(played), models.beat_network())
+    found = beat_finder.find(onsets(played), beat_model.shipped())
     return piece.source, f_measure(played.beats, found.time), right_meter(played, found)
 
 
@@ -60,7 +60,7 @@ def four_minutes(kind: Kind) -> float:
     bars = round(4 * bpm * kind.meter[1] / (4 * kind.meter[0]))
     heard = onsets(play(kind, "drift", 1, bars, bpm=bpm))
     begun = time.process_time()
-    beat_finder.find(heard, models.beat_network())
+    beat_finder.find(heard, beat_model.shipped())
     return time.process_time() - begun
 
 
@@ -101,7 +101,7 @@ def main() -> None:
         for w, way in enumerate(WAYS):
             for n in range(options.takes):
                 played = play(kind, way, 10_000 + 7919 * k + 101 * w + n)
-                found = beat_finder.find(onsets(played), models.beat_network())
+                found = beat_finder.find(onsets(played), beat_model.shipped())
                 row = f_measure(played.beats, found.time), right_meter(played, found)
                 by_kind[kind.name].append(row)
                 by_way[way].append(row)

@@ -29,7 +29,6 @@ from support.composed_takes import Piece
 from support.played_free import Played, f_measure
 
 from puresignal.core.timing.bar_readings import METERS, Readings
-from puresignal.core.timing.beat_finder import pieces_of
 from puresignal.core.timing.beat_network import MOST, STEPS
 from puresignal.core.timing.beat_paths import paths
 from puresignal.core.timing.beat_pictures import WIDE, columns_of, picture
@@ -60,17 +59,10 @@ def candidates(played: Played | None) -> list[Seen]:
     """Some of the paths in a take, the right ones first; none if it is too short."""
     if played is None:
         return []
-    onsets = learn_readings.onsets(played)
-    if len(onsets.time) < learn_readings.FEWEST_ONSETS:
+    stretch = learn_readings.longest_stretch(played)
+    if stretch is None or len(stretch.beats) < FEWEST:
         return []
-    onsets = onsets.between(*max(pieces_of(onsets.time), key=lambda ends: ends[1] - ends[0]))
-    if len(onsets.time) < learn_readings.FEWEST_ONSETS:
-        return []
-    begin, end = onsets.time[0] - 0.1, onsets.time[-1] + 0.1
-    beats = played.beats[(played.beats >= begin) & (played.beats <= end)]
-    bars = played.bars[(played.bars >= begin) & (played.bars <= end)]
-    if len(beats) < FEWEST:
-        return []
+    onsets, beats, bars = stretch
     chance = np.random.default_rng(len(onsets.time))
     rated = [(f_measure(beats, path), path) for path in paths(onsets)]
     rated.sort(key=lambda one: (one[0] <= GOOD_BEATS, chance.random()))

@@ -73,17 +73,33 @@ def onsets(played: Played) -> Onsets:
     )  # fmt: skip
 
 
-def case(played: Played) -> Case | None:
-    """A take's readings; None if it is too short to be read."""
+class Stretch(NamedTuple):
+    """What was played without a pause, and the seconds of its true beats and bars."""
+
+    onsets: Onsets
+    beats: np.ndarray
+    bars: np.ndarray
+
+
+def longest_stretch(played: Played) -> Stretch | None:
+    """The longest stretch of a take without a pause; None if hardly anything is played in it."""
     heard = onsets(played)
     if len(heard.time) < FEWEST_ONSETS:
         return None
     heard = heard.between(*max(pieces_of(heard.time), key=lambda ends: ends[1] - ends[0]))
-    begin, end = heard.time[0] - 0.1, heard.time[-1] + 0.1
-    beats = played.beats[(played.beats >= begin) & (played.beats <= end)]
-    bars = played.bars[(played.bars >= begin) & (played.bars <= end)]
-    if len(heard.time) < FEWEST_ONSETS or len(beats) < FEWEST_ONSETS:
+    if len(heard.time) < FEWEST_ONSETS:
         return None
+    begin, end = heard.time[0] - 0.1, heard.time[-1] + 0.1
+    beats, bars = (row[(row >= begin) & (row <= end)] for row in (played.beats, played.bars))
+    return Stretch(heard, beats, bars)
+
+
+def case(played: Played) -> Case | None:
+    """A take's readings; None if it is too short to be read."""
+    stretch = longest_stretch(played)
+    if stretch is None or len(stretch.beats) < FEWEST_ONSETS:
+        return None
+    heard, beats, bars = stretch
     figures, right, right_bars = [], [], []
     for path in paths(heard):
         read = Readings(heard, path)

@@ -104,11 +104,8 @@ def _way(chance: np.random.Generator) -> str:
 
 def _any_speed(chance: np.random.Generator, beat: float) -> float:
     """Beats in a minute: any pattern may be played at any speed."""
-    return (
-        float(chance.uniform(60, 180))
-        if beat == 1.0
-        else float(chance.uniform(44, 120) if beat > 1 else chance.uniform(130, 320))
-    )
+    slow, fast = {1.0: (60, 180), 1.5: (44, 120), 0.5: (130, 320)}[beat]
+    return float(chance.uniform(slow, fast))
 
 
 def _drawn(chance: np.random.Generator, digits: str, sharp: float) -> np.ndarray:
@@ -135,7 +132,7 @@ def _drums(chance: np.random.Generator, seed: int) -> Played:
     keeper = int(chance.choice(family.keeper_by))
     thinner = chance.random()
     if thinner < 0.12:
-        # Quarter notes only, or nothing at all.
+        # Beats only.
         keeper_on &= np.arange(steps) % max(1, round(family.beat / step)) == 0
     elif thinner < 0.2:
         keeper_on[:] = False
@@ -183,9 +180,8 @@ def _drums(chance: np.random.Generator, seed: int) -> Played:
                 rows.append((place, KICK, int(100 + (4 if strong else -4) + chance.normal(0, 3 * rough)), 0.1))
             if snares[i] and chance.random() > changes / 3:
                 soft = abs(i * step / (family.beat / 2) - round(i * step / (family.beat / 2))) > 1e-6
-                rows.append(
-                    (place, snare, int(np.clip((76 if soft else 102) + chance.normal(0, 4 * rough), 8, 127)), 0.1)
-                )
+                loud = (76 if soft else 102) + chance.normal(0, 4 * rough)
+                rows.append((place, snare, int(np.clip(loud, 8, 127)), 0.1))
             elif ghosts and chance.random() < ghosts:
                 rows.append((place, SNARE, int(chance.uniform(18, 44)), 0.1))
         if crash:
@@ -202,9 +198,8 @@ def _drums(chance: np.random.Generator, seed: int) -> Played:
                     rows.append((place, KICK, 96, 0.1))
         return rows
 
-    beats = (
-        float(chance.uniform(family.slow, family.fast)) if chance.random() < 0.4 else _any_speed(chance, family.beat)
-    )
+    as_usual = chance.random() < 0.4
+    beats = float(chance.uniform(family.slow, family.fast)) if as_usual else _any_speed(chance, family.beat)
     kind = Kind("family", family.meter, family.beat, bar, True, False)
     bars = max(8, int(chance.integers(32, 88) / (long / family.beat)))
     return play(kind, _way(chance), seed, bars, marks=False, bpm=beats * family.beat)
@@ -216,25 +211,16 @@ SCALES = ((0, 2, 4, 5, 7, 9, 11), (0, 2, 3, 5, 7, 8, 10), (0, 2, 3, 5, 7, 9, 10)
 
 
 class _Harmony:
-    """Chords of a take: a loop of roots in a scale; how long each lasts, in bars or parts of them."""
+    """Chords of a take: a loop of roots in a scale; each lasts a bar, two bars, or half a bar."""
 
     def __init__(self, chance: np.random.Generator, long: float, beat: float):
         self.scale = SCALES[int(chance.integers(3))]
         self.tonic = int(chance.integers(36, 48))
         count = int(chance.choice((1, 2, 4, 4, 8)))
         degrees = [0, *chance.choice((0, 1, 3, 3, 4, 4, 5, 5, 2), count - 1).tolist()]
-        lengths = []
         kind = chance.random()
-        for _ in degrees:
-            lengths.append(
-                long if kind < 0.6 else 2 * long if kind < 0.75 else long / 2 if kind < 0.9 and long == 4 else long
-            )
-        if kind >= 0.9 and long >= 3:
-            # Some bars have two chords, the second where the bar is divided.
-            lengths = []
-            for _ in degrees:
-                lengths.append(long)
-        self.ends = np.cumsum(lengths)
+        each = 2 * long if 0.6 <= kind < 0.75 else long / 2 if 0.75 <= kind < 0.9 and long == 4 else long
+        self.ends = np.cumsum(np.full(len(degrees), each))
         self.degrees = degrees
         self.seventh = chance.random() < 0.3
 
@@ -253,20 +239,14 @@ class _Harmony:
 
 def _rhythm(chance: np.random.Generator, long: float, beat: float, busy: float, synced: float) -> list[float]:
     """Places of a bar where something begins; busy: how full, synced: how much off the beats."""
-    third = beat == 1.5
-    grid = np.arange(
-        0, long - 1e-6, 0.5 if third or beat == 0.5 else 0.25 if busy > 0.6 and chance.random() < 0.3 else 0.5
-    )
+    fine = beat == 1.0 and busy > 0.6 and chance.random() < 0.3
+    grid = np.arange(0, long - 1e-6, 0.25 if fine else 0.5)
     places = []
     for place in grid.tolist():
         on = abs(place / beat - round(place / beat)) < 1e-6
-        likely = (
-            0.97
-            if place == 0 and synced < 0.5
-            else (0.5 + 0.5 * busy) * (1 - 0.4 * synced)
-            if on
-            else busy * (0.25 + 0.6 * synced)
-        )
+        likely = (0.5 + 0.5 * busy) * (1 - 0.4 * synced) if on else busy * (0.25 + 0.6 * synced)
+        if place == 0 and synced < 0.5:
+            likely = 0.97
         if chance.random() < likely:
             places.append(float(place))
     return places or [0.0]
@@ -332,18 +312,12 @@ def _pitched(chance: np.random.Generator, seed: int) -> Played:
 
 def _bass(chance, harmony, long, beat):
     style = int(chance.choice(6))
-    figures = [
-        _rhythm(chance, long, beat, float(chance.uniform(0.1, 0.8)), float(chance.uniform(0, 0.7))) for _ in range(2)
-    ]
-    if chance.random() < 0.6:
-        figures[1] = figures[0]
+    figures = _two_figures(chance, long, beat, 0.8, 0.7)
     fifths = chance.random() < 0.5
     octave = chance.random() < 0.3
     long_notes = float(chance.choice((0.4, 0.8, 0.95)))
     velocity = float(chance.uniform(70, 92))
-    steps = {0: long, 1: beat, 2: beat / 2 if beat != 0.5 else 0.5, 4: 2 * beat if long >= 2 * beat else beat}.get(
-        style
-    )
+    steps = {0: long, 1: beat, 2: max(0.5, beat / 2), 4: 2 * beat if long >= 2 * beat else beat}.get(style)
 
     def bar(number, chance):
         begin = number * long
@@ -355,11 +329,8 @@ def _bass(chance, harmony, long, beat):
             note = root
             if style == 5 or (style == 1 and not fifths):
                 # Walking: chord notes and what leads to the next.
-                note = (
-                    root
-                    if place == 0
-                    else int(chance.choice(harmony.chord(begin + place))) + int(chance.choice((0, 0, -1, 1)))
-                )
+                if place:
+                    note = int(chance.choice(harmony.chord(begin + place))) + int(chance.choice((0, 0, -1, 1)))
             elif fifths and i % 2:
                 note = harmony.note(harmony.degree(begin + place) + 4) - (12 if chance.random() < 0.3 else 0)
             elif octave and i % 2:
@@ -372,11 +343,7 @@ def _bass(chance, harmony, long, beat):
 
 def _chords(chance, harmony, long, beat):
     style = int(chance.choice(5))
-    figures = [
-        _rhythm(chance, long, beat, float(chance.uniform(0.1, 0.7)), float(chance.uniform(0, 0.9))) for _ in range(2)
-    ]
-    if chance.random() < 0.6:
-        figures[1] = figures[0]
+    figures = _two_figures(chance, long, beat, 0.7, 0.9)
     velocity, up = float(chance.uniform(58, 80)), int(chance.choice((12, 12, 24)))
     spread = float(chance.uniform(0, 0.02)) if chance.random() < 0.3 else 0.0
     skip_first = chance.random() < 0.4
@@ -414,11 +381,8 @@ def _figure(chance, harmony, long, beat):
     if chance.random() < 0.65:
         # It fits into the bar.
         size = max(2, round(float(chance.choice((beat, 2 * beat, long))) / step))
-    shape = (
-        chance.integers(0, 5, size)
-        if chance.random() < 0.4
-        else np.concatenate([np.arange((size + 1) // 2), np.arange(size // 2)[::-1] + (size % 2 == 0)])
-    )
+    up_and_down = np.concatenate([np.arange((size + 1) // 2), np.arange(size // 2)[::-1] + (size % 2 == 0)])
+    shape = chance.integers(0, 5, size) if chance.random() < 0.4 else up_and_down
     if chance.random() < 0.3:
         shape = np.arange(size)
     velocity, up = float(chance.uniform(56, 80)), int(chance.choice((0, 12, 12)))

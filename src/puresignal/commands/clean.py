@@ -26,13 +26,13 @@ from puresignal.core.path.several_takes import CLOCK, Placed, run_together
 from puresignal.core.timing import beat_finder, found_grid
 from puresignal.core.timing.session_time import FASTEST, SLOWEST, Timeline
 from puresignal.io import (
+    beat_model,
     file_access,
     file_kinds,
     json_file,
     limits,
     midi_reader,
     midi_writer,
-    models,
     note_map_file,
     report,
 )
@@ -287,7 +287,7 @@ def _at_tempo(take: Take, outcome: Outcome, context: Context, job: Job) -> tuple
         return outcome, take
     timeline, beat = Timeline.steady(max(SLOWEST, job.bpm)), 0.0
     if job.bpm == FIND:
-        found = beat_finder.find(onsets_in(outcome), models.beat_network())
+        found = beat_finder.find(onsets_in(outcome), beat_model.shipped())
         if found.confidence < beat_finder.LEAST:
             return outcome, replace(take, notices=(*take.notices, NO_BEATS))
         timeline, beat = found_grid.timeline_of(found)

@@ -10,7 +10,7 @@ import pytest
 from puresignal.core.timing import beat_finder
 from puresignal.core.timing.found_grid import meter_of, timeline_of
 from puresignal.core.timing.onsets import onsets_of
-from puresignal.io import models
+from puresignal.io import beat_model
 
 
 def file_of(hits):
@@ -52,7 +52,7 @@ def found_in(hits):
     pitched = np.zeros(len(rows), bool)
     return beat_finder.find(
         onsets_of(rows[:, 0], rows[:, 2], note, rows[:, 0] + 0.1, note == 36, note == 38, pitched),
-        models.beat_network(),
+        beat_model.shipped(),
     )
 
 
@@ -87,7 +87,7 @@ def test_too_little_is_nothing_found(count):
     note = rows[:, 1]
     empty = np.zeros(len(rows), bool)
     found = beat_finder.find(
-        onsets_of(rows[:, 0], rows[:, 2], note, rows[:, 0], note == 36, empty, empty), models.beat_network()
+        onsets_of(rows[:, 0], rows[:, 2], note, rows[:, 0], note == 36, empty, empty), beat_model.shipped()
     )
     assert (len(found.time), found.confidence) == (0, 0.0)
 

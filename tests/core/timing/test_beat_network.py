@@ -9,7 +9,7 @@ from puresignal.core.timing import beat_network
 from puresignal.core.timing.bar_readings import METERS
 from puresignal.core.timing.beat_pictures import COLUMNS, PARTS, WIDE, columns_of, picture
 from puresignal.core.timing.onsets import Onsets, onsets_of
-from puresignal.io import models
+from puresignal.io import beat_model
 
 KICK, SNARE, HAT = 36, 38, 42
 PERIOD = WIDE - 4
@@ -95,6 +95,6 @@ def test_the_shipped_network_finds_the_bar_line_of_a_plain_groove(bpm):
     beat = 60 / bpm
     onsets = groove(beat, 12)
     kinds = [(4, first) for first in range(4)]
-    rated = models.beat_network().ratings(seen(onsets, np.arange(48) * beat), kinds, False)
+    rated = beat_model.shipped().ratings(seen(onsets, np.arange(48) * beat), kinds, False)
     assert int(np.argmax(rated)) == 0
     assert rated[0] - np.sort(rated)[-2] > 2

@@ -79,7 +79,7 @@ class _Read:
 
 
 def find(onsets: Onsets, network: BeatNetwork) -> Beats:
-    """The beats of a take; network: `io.models.beat_network`.
+    """The beats of a take; network: `io.beat_model.shipped`.
 
     Fewer than four onsets, or nothing steady, gives beats of no confidence
     """

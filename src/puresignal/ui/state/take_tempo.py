@@ -17,7 +17,7 @@ from puresignal.core.timing import beat_edits, beat_finder, found_grid, loop_fin
 from puresignal.core.timing.beat_finder import Beats
 from puresignal.core.timing.onsets import Onsets
 from puresignal.core.timing.session_time import Timeline
-from puresignal.io import models
+from puresignal.io import beat_model
 from puresignal.translation import tr
 from puresignal.ui.state.background import Background
 from puresignal.ui.state.notices import Notices
@@ -145,7 +145,7 @@ class TakeTempo(QObject):
         self.changed.emit()
         self._background.run(
             "beats",
-            lambda: beat_finder.find(onsets, models.beat_network()),
+            lambda: beat_finder.find(onsets, beat_model.shipped()),
             lambda found: self._found(ref.ident, found),
         )
 
