@@ -3,7 +3,8 @@
 `tempo.py [--takes N] [--music FOLDER] [--fit N]`: N takes of each kind and way. --music measures takes of music by
 others, from the files that training/collect_music.py makes, by where it comes from. --fit learns the weights anew from
 N takes drawn by chance, and with --music from the folders named learn-... too, and writes them into the program; none
-of the written kinds is among them. 2,000 drawn takes and 2,700 others take half an hour.
+of the written kinds is among them; --weigh N --music FOLDER tells what the figures and the network should count, by N
+takes with seeds of their own. 2,000 drawn takes and 2,700 others take half an hour.
 """
 
 from __future__ import annotations
@@ -86,11 +87,15 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--takes", type=int, default=1)
     parser.add_argument("--fit", type=int, default=0)
+    parser.add_argument("--weigh", type=int, default=0)
     parser.add_argument("--music", type=Path)
     options = parser.parse_args()
     pieces = composed_takes.pieces(options.music) if options.music else []
     if options.fit:
         fit(options.fit, pieces)
+        return
+    if options.weigh:
+        print("the figures and the network count", learn_readings.weigh_judges(options.weigh, pieces).round(3))
         return
     if pieces:
         music(pieces, 60 * options.takes)

@@ -20,3 +20,10 @@ print(*(m for m in outside if m in sys.modules))"""
 def test_core_loads_neither_qt_nor_devices_nor_slow_libraries(part, slow):
     done = subprocess.run([sys.executable, "-c", PROBE, part, slow], capture_output=True, text=True, check=True)
     assert done.stdout.split() == []
+
+
+@pytest.mark.parametrize("module", ["puresignal.commands.clean", "puresignal.ui.state.take_tempo"])
+def test_who_finds_beats_does_not_wait_for_the_ear(module):
+    probe = f"import sys, {module}; print('puresignal.io.models' in sys.modules)"
+    done = subprocess.run([sys.executable, "-c", probe], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "False"

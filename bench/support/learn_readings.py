@@ -13,17 +13,19 @@ from typing import NamedTuple
 
 import numpy as np
 from scipy.optimize import minimize
-from support import composed_takes
+from support import composed_takes, random_styles
 from support.composed_takes import Piece
 from support.played_free import CRASH, KICK, SNARE, Played, f_measure
 from support.random_playing import random_take
 
 from puresignal.core.timing.bar_readings import Readings
-from puresignal.core.timing.beat_finder import pieces_of
+from puresignal.core.timing.beat_finder import pieces_of, scores
 from puresignal.core.timing.beat_paths import paths
+from puresignal.core.timing.beat_pictures import columns_of, picture
 from puresignal.core.timing.onsets import Onsets, onsets_of
+from puresignal.io import beat_model
 
-FIRST_SEED = 50_000
+FIRST_SEED, JUDGES_SEED = 50_000, 700_000
 KEPT_ASIDE = 0.15
 UNITS, DECAY, STEPS = 24, 1e-2, 120
 DRAWN_COUNT = 2
@@ -142,15 +144,37 @@ def composed_cases(pieces: Sequence[Piece]) -> list[Case]:
     return [one for one in found if one is not None]
 
 
+class _Aims:
+    """What the readings of takes should be worth: the softmax over a take's on those with the right beats, and bars."""
+
+    def __init__(self, learnt_from: Sequence[Case]):
+        beats, bars = (np.concatenate([one[i] for one in learnt_from]) for i in (1, 2))
+        self._sizes = np.array([len(one.beats) for one in learnt_from])
+        self._firsts = np.concatenate([[0], np.cumsum(self._sizes)])[:-1]
+        right = beats > GOOD_BEATS
+        self._aims = (right * 1.0, 0.5), ((right & (bars > GOOD_BARS)) * 1.0, 1.0)
+
+    def missed(self, score: np.ndarray) -> tuple[float, np.ndarray]:
+        """The loss of all takes, and its slope by the score of each reading."""
+        sizes, firsts = self._sizes, self._firsts
+        odds = np.exp(score - np.repeat(np.maximum.reduceat(score, firsts), sizes))
+        chance = odds / np.repeat(np.add.reduceat(odds, firsts), sizes)
+        total, slope = 0.0, np.zeros(len(score))
+        for good, weight in self._aims:
+            mass = np.add.reduceat(chance * good, firsts)
+            known = np.add.reduceat(good, firsts) > 0
+            total -= weight * float(np.log(mass[known] + 1e-9).sum())
+            wanted = np.where(np.repeat(known, sizes), chance * good / np.repeat(mass + 1e-9, sizes), chance)
+            slope += weight * (chance - wanted)
+        return total, slope
+
+
 def learn(learnt_from: Sequence[Case]) -> Weights:
     """Fit by L-BFGS; gradients worked out by hand, since readings are many and the network is small."""
     figures = np.concatenate([one.figures for one in learnt_from])
     mean, spread = figures.mean(0), figures.std(0) + 1e-3
     x = np.clip((figures - mean) / spread, -4, 4).astype(np.float32)
-    beats, bars = np.concatenate([c.beats for c in learnt_from]), np.concatenate([c.bars for c in learnt_from])
-    sizes = np.array([len(one.beats) for one in learnt_from])
-    firsts = np.concatenate([[0], np.cumsum(sizes)])[:-1]
-    aims = (((beats > GOOD_BEATS) * 1.0, 0.5), (((beats > GOOD_BEATS) & (bars > GOOD_BARS)) * 1.0, 1.0))
+    sizes, aims = [len(one.beats) for one in learnt_from], _Aims(learnt_from)
     wide = x.shape[1]
 
     def parts(values: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
@@ -160,16 +184,7 @@ def learn(learnt_from: Sequence[Case]) -> Weights:
     def loss(values: np.ndarray) -> tuple[float, np.ndarray]:
         hidden, bias, out, straight = (part.astype(np.float32) for part in parts(values))
         active = np.tanh(x @ hidden + bias)
-        score = (active @ out + x @ straight).astype(float)
-        odds = np.exp(score - np.repeat(np.maximum.reduceat(score, firsts), sizes))
-        chance = odds / np.repeat(np.add.reduceat(odds, firsts), sizes)
-        total, slope = 0.0, np.zeros(len(score))
-        for good, weight in aims:
-            mass = np.add.reduceat(chance * good, firsts)
-            known = np.add.reduceat(good, firsts) > 0
-            total -= weight * float(np.log(mass[known] + 1e-9).sum())
-            wanted = np.where(np.repeat(known, sizes), chance * good / np.repeat(mass + 1e-9, sizes), chance)
-            slope += weight * (chance - wanted)
+        total, slope = aims.missed((active @ out + x @ straight).astype(float))
         down = (slope / len(sizes)).astype(np.float32)
         back = np.outer(down, out) * (1 - active * active)
         gradient = np.concatenate([(x.T @ back).ravel(), back.sum(0), active.T @ down, x.T @ down]).astype(float)
@@ -178,6 +193,42 @@ def learn(learnt_from: Sequence[Case]) -> Weights:
     first = np.random.default_rng(0).standard_normal(wide * UNITS + 2 * UNITS + wide) * 0.1
     found = minimize(loss, first, jac=True, method="L-BFGS-B", options={"maxiter": STEPS})
     return Weights(mean, spread, *parts(found.x))
+
+
+def judges_case(asked: tuple[str, object]) -> Case | None:
+    """A take's readings, of which the figures are what each of the finder's two judges says."""
+    kind, what = asked
+    played = random_styles.random_take(what) if kind == "style" else composed_takes.take(*what)  # type: ignore
+    stretch = None if played is None else longest_stretch(played)
+    if stretch is None or len(stretch.beats) < FEWEST_ONSETS:
+        return None
+    columns = columns_of(stretch.onsets)
+    said, right, right_bars = [], [], []
+    for path in paths(stretch.onsets):
+        read, worth = Readings(stretch.onsets, path), f_measure(stretch.beats, path)
+        seen = beat_model.shipped().ratings(picture(stretch.onsets, columns, path), read.kinds, read.thirds)
+        said.append(np.column_stack([scores(read.features), seen]))
+        right += [worth] * len(read.kinds)
+        downs = (path[read.down(which)] for which in range(len(read.kinds)))
+        right_bars += [f_measure(stretch.bars, bars) if worth > 0.85 else 0.0 for bars in downs]
+    return Case(np.concatenate(said), np.array(right), np.array(right_bars))
+
+
+def weigh_judges(count: int, pieces: Sequence[Piece]) -> np.ndarray:
+    """What the figures and the network count (beat_finder.BY_FIGURES, BY_NETWORK), by takes with seeds of their own."""
+    taught = [piece for piece in pieces if piece.source.startswith(composed_takes.TAUGHT)]
+    chosen = np.random.default_rng(0).integers(0, len(taught), count // 2).tolist()
+    asked: list[tuple[str, object]] = [("style", JUDGES_SEED + i) for i in range(count - count // 2)]
+    asked += [("composed", (taught[k], JUDGES_SEED + i)) for i, k in enumerate(chosen)]
+    with Pool() as pool:
+        found = [one for one in pool.map(judges_case, asked, chunksize=8) if one is not None]
+    said, aims = np.concatenate([one.figures for one in found]), _Aims(found)
+
+    def loss(values: np.ndarray) -> tuple[float, np.ndarray]:
+        total, slope = aims.missed(said @ values)
+        return total / len(found), said.T @ slope / len(found)
+
+    return np.asarray(minimize(loss, np.full(2, 0.5), jac=True, method="L-BFGS-B").x)
 
 
 def judge(weights: Weights, aside: Sequence[Case]) -> tuple[float, float]:

@@ -27,7 +27,7 @@ RARE_TWO = 1.0
 """By how much, as a logarithm of odds, drums in bars of four are to be preferred to bars of two with the same beats:
 drums are hardly ever counted in two, and a bar of two in the wrong place costs more."""
 BY_FIGURES, BY_NETWORK = 0.27, 0.53
-"""What each judge counts, fitted on 740 other takes of the kinds that the network learnt from."""
+"""What each judge counts: near what bench/tempo.py --weigh gives."""
 HOPELESS = 8.0
 """By how much the figures of a path may be worth less than the best ones; others the network need not see."""
 LEAST = 0.02
