@@ -193,6 +193,8 @@ def train(takes: list[list[Seen]], folder: Path, epochs: int) -> Net:
     kept, first = folder / "network.pt", 0
     if kept.exists():
         state = torch.load(kept)
+        if state["of"] != epochs:
+            raise SystemExit(f"{kept} is of a run of {state['of']} epochs: ask for as many, or for another folder")
         net.load_state_dict(state["net"])
         adam.load_state_dict(state["adam"])
         pace.load_state_dict(state["pace"])
@@ -211,7 +213,13 @@ def train(takes: list[list[Seen]], folder: Path, epochs: int) -> Net:
             pace.step()
             losses.append(float(loss.detach()))
         print(f"epoch {epoch + 1}: {np.mean(losses):.3f}", flush=True)
-        state = {"net": net.state_dict(), "adam": adam.state_dict(), "pace": pace.state_dict(), "epochs": epoch + 1}
+        state = {
+            "net": net.state_dict(),
+            "adam": adam.state_dict(),
+            "pace": pace.state_dict(),
+            "epochs": epoch + 1,
+            "of": epochs,
+        }
         torch.save(state, kept)
     return net.eval()
 
