@@ -13,7 +13,7 @@ import argparse
 import pickle
 import sys
 from collections.abc import Sequence
-from multiprocessing import Pool
+from multiprocessing import Pool, get_context
 from pathlib import Path
 from typing import NamedTuple
 
@@ -25,6 +25,7 @@ from torch.nn import functional
 sys.path.insert(0, str(Path(__file__).parent.parent / "bench"))
 
 from support import composed_takes, learn_readings, random_playing, random_styles
+from support.as_recorded import as_recorded
 from support.composed_takes import Piece
 from support.played_free import Played, f_measure
 
@@ -35,12 +36,16 @@ from puresignal.core.timing.beat_pictures import WIDE, columns_of, picture
 
 MODELS = Path(__file__).parent.parent / "src" / "puresignal" / "models"
 KINDS = [(meter, first) for meter in METERS for first in range(meter)]
+NETWORKS = 2
+"""They learn from the same takes, from another beginning and in another order; their mean errs less than either."""
 UNITS, DROPPED, BATCH, RATE, DECAY = 64, 0.15, 24, 2e-3, 1e-2
 KEPT, TAUGHT_WITH, RIGHT = 8, 6, 2
 """Paths of a take that are kept, that a step learns from, and of these how many with the right beats."""
 GOOD_BEATS, GOOD_BARS = 0.9, 0.8
 FEWEST = 6
 """Beats of a take that is learnt from."""
+PART = 1_000
+"""Takes of which the paths are kept in a file."""
 FIRST_STYLE, FIRST_DRAWN = 1_000, 50_000
 SOURCE_POWER = 0.6
 """Sources with many pieces give more takes, but not as many more."""
@@ -55,10 +60,8 @@ class Seen(NamedTuple):
     bars: np.ndarray
 
 
-def candidates(played: Played | None) -> list[Seen]:
+def candidates(played: Played) -> list[Seen]:
     """Some of the paths in a take, the right ones first; none if it is too short."""
-    if played is None:
-        return []
     stretch = learn_readings.longest_stretch(played)
     if stretch is None or len(stretch.beats) < FEWEST:
         return []
@@ -94,20 +97,28 @@ def _asked(takes: int, pieces: Sequence[Piece]) -> list[tuple[str, object]]:
 def _made(asked: tuple[str, object]) -> list[Seen]:
     kind, what = asked
     if kind == "style":
-        return candidates(random_styles.random_take(what))  # type: ignore[arg-type]
-    if kind == "drawn":
-        return candidates(random_playing.random_take(what))  # type: ignore[arg-type]
-    return candidates(composed_takes.take(*what))  # type: ignore[misc]
+        played = random_styles.random_take(what)  # type: ignore[arg-type]
+    elif kind == "drawn":
+        played = random_playing.random_take(what)  # type: ignore[arg-type]
+    else:
+        played = composed_takes.take(*what)  # type: ignore[misc]
+    if played is None:
+        return []
+    number = what if isinstance(what, int) else what[1]  # type: ignore[index]
+    return candidates(as_recorded(played, number))
 
 
 def material(folder: Path, takes: int, music: Path) -> list[list[Seen]]:
-    """The paths of all takes that have a right one; made once, and kept."""
-    kept = folder / "paths.pickle"
-    if not kept.exists():
-        with Pool() as pool:
-            found = pool.map(_made, _asked(takes, composed_takes.pieces(music)), chunksize=16)
-        kept.write_bytes(pickle.dumps([tuple(map(tuple, take)) for take in found if take]))
-    every = [[Seen(*one) for one in take] for take in pickle.loads(kept.read_bytes())]
+    """The paths of all takes that have a right one; made once, and kept in parts."""
+    asked = _asked(takes, composed_takes.pieces(music))
+    every: list[list[Seen]] = []
+    with Pool() as pool:
+        for part in range(0, len(asked), PART):
+            kept = folder / f"paths-{part}.pickle"
+            if not kept.exists():
+                found = pool.map(_made, asked[part : part + PART], chunksize=16)
+                kept.write_bytes(pickle.dumps([tuple(map(tuple, take)) for take in found if take]))
+            every += [[Seen(*one) for one in take] for take in pickle.loads(kept.read_bytes())]
     return [take for take in every if any(one.beats > GOOD_BEATS for one in take)]
 
 
@@ -181,16 +192,17 @@ def loss_of(net: Net, takes: Sequence[Sequence[Seen]], chance: np.random.Generat
     return loss + (whole - weight(both))[known].mean() if known.any() else loss
 
 
-def train(takes: list[list[Seen]], folder: Path, epochs: int) -> Net:
-    """Learn, going on from the last epoch that is kept in the folder."""
-    torch.manual_seed(0)
+def train(takes: list[list[Seen]], folder: Path, epochs: int, number: int) -> Net:
+    """Learn one of the networks, going on from its last epoch that is kept in the folder."""
+    torch.set_num_threads(1)
+    torch.manual_seed(number)
     net = Net()
     sample = np.concatenate([take[0].seen for take in takes[:3000]]).astype(np.float32)
     net.mean, net.scale = torch.from_numpy(sample.mean(0)), torch.from_numpy(sample.std(0) + 0.05)
     steps = len(takes) // BATCH
     adam = torch.optim.AdamW(net.parameters(), lr=RATE, weight_decay=DECAY)
     pace = torch.optim.lr_scheduler.OneCycleLR(adam, RATE, total_steps=epochs * steps + 1, pct_start=0.15)
-    kept, first = folder / "network.pt", 0
+    kept, first = folder / f"network-{number}.pt", 0
     if kept.exists():
         state = torch.load(kept)
         if state["of"] != epochs:
@@ -201,7 +213,7 @@ def train(takes: list[list[Seen]], folder: Path, epochs: int) -> Net:
         first = state["epochs"]
     usual = np.array([np.median([len(one.seen) for one in take]) for take in takes])
     for epoch in range(first, epochs):
-        chance, losses = np.random.default_rng(epoch), []
+        chance, losses = np.random.default_rng([number, epoch]), []
         # Takes of about one length together: the shorter ones are filled up to the longest.
         order = np.argsort(usual * np.exp(chance.normal(0, 0.15, len(takes))))
         for k in chance.permutation(steps).tolist():
@@ -212,7 +224,7 @@ def train(takes: list[list[Seen]], folder: Path, epochs: int) -> Net:
             adam.step()
             pace.step()
             losses.append(float(loss.detach()))
-        print(f"epoch {epoch + 1}: {np.mean(losses):.3f}", flush=True)
+        print(f"network {number}, epoch {epoch + 1}: {np.mean(losses):.3f}", flush=True)
         state = {
             "net": net.state_dict(),
             "adam": adam.state_dict(),
@@ -242,11 +254,26 @@ def main() -> None:
     parser.add_argument("folder", type=Path)
     parser.add_argument("--music", type=Path, required=True)
     parser.add_argument("--takes", type=int, default=10_000)
-    parser.add_argument("--epochs", type=int, default=11)
+    parser.add_argument("--epochs", type=int, default=8)
     options = parser.parse_args()
     options.folder.mkdir(parents=True, exist_ok=True)
-    net = train(material(options.folder, options.takes, options.music), options.folder, options.epochs)
-    np.savez_compressed(MODELS / "beats.npz", **{k: v.astype(np.float16) for k, v in arrays(net).items()})
+    takes = material(options.folder, options.takes, options.music)
+    # Each in a process of its own: with so few channels, a second thread hardly makes one of them faster.
+    fork = get_context("fork")
+    learning = [
+        fork.Process(target=train, args=(takes, options.folder, options.epochs, number)) for number in range(NETWORKS)
+    ]
+    for one in learning:
+        one.start()
+    for one in learning:
+        one.join()
+        if one.exitcode:
+            raise SystemExit(f"a network was not learnt ({one.exitcode}); ask again to go on")
+    # Their last epochs are kept, so that nothing is left to learn here.
+    nets = [arrays(train(takes, options.folder, options.epochs, number)) for number in range(NETWORKS)]
+    np.savez_compressed(
+        MODELS / "beats.npz", **{name: np.stack([one[name] for one in nets]).astype(np.float16) for name in nets[0]}
+    )
 
 
 if __name__ == "__main__":

@@ -14,6 +14,7 @@ from typing import NamedTuple
 import numpy as np
 from scipy.optimize import minimize
 from support import composed_takes, random_styles
+from support.as_recorded import as_recorded
 from support.composed_takes import Piece
 from support.played_free import CRASH, KICK, SNARE, Played, f_measure
 from support.random_playing import random_take
@@ -85,6 +86,8 @@ class Stretch(NamedTuple):
 
 def longest_stretch(played: Played) -> Stretch | None:
     """The longest stretch of a take without a pause; None if hardly anything is played in it."""
+    if len(played.rows) < FEWEST_ONSETS:
+        return None
     heard = onsets(played)
     if len(heard.time) < FEWEST_ONSETS:
         return None
@@ -118,12 +121,12 @@ def case(played: Played) -> Case | None:
 
 
 def _drawn(seed: int) -> Case | None:
-    return case(random_take(seed))
+    return case(as_recorded(random_take(seed), seed))
 
 
 def _composed(asked: tuple[Piece, int]) -> Case | None:
     played = composed_takes.take(*asked)
-    return None if played is None else case(played)
+    return None if played is None else case(as_recorded(played, asked[1]))
 
 
 def cases(count: int) -> list[Case]:
@@ -199,7 +202,8 @@ def judges_case(asked: tuple[str, object]) -> Case | None:
     """A take's readings, of which the figures are what each of the finder's two judges says."""
     kind, what = asked
     played = random_styles.random_take(what) if kind == "style" else composed_takes.take(*what)  # type: ignore
-    stretch = None if played is None else longest_stretch(played)
+    number = what if kind == "style" else what[1]  # type: ignore[index]
+    stretch = None if played is None else longest_stretch(as_recorded(played, number))  # type: ignore[arg-type]
     if stretch is None or len(stretch.beats) < FEWEST_ONSETS:
         return None
     columns = columns_of(stretch.onsets)

@@ -7,7 +7,7 @@ on them.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -380,6 +380,16 @@ def play(kind: Kind, way: str, seed: int, bars: int = 20, marks: bool = True, bp
     beats = np.array([at(q) + lead for q in np.arange(0, bars * long - 1e-6, kind.beat)])
     lines = np.array([at(bar * long) + lead for bar in range(bars)])
     return Played(kind, way, bpm, rows, beats, lines)
+
+
+def cut_off(played: Played, begin: float, end: float) -> Played:
+    """What is left of a take that was recorded only between two seconds of it."""
+    rows = [row for row in played.rows if begin <= row[0] <= end]
+    if not rows:
+        return replace(played, rows=[], beats=np.zeros(0), bars=np.zeros(0))
+    first, last = rows[0][0] - 0.1, rows[-1][0] + 0.1
+    beats, bars = (times[(times >= first) & (times <= last)] for times in (played.beats, played.bars))
+    return replace(played, rows=rows, beats=beats, bars=bars)
 
 
 def f_measure(true: np.ndarray, found: np.ndarray, within: float = 0.07) -> float:

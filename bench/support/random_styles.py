@@ -205,8 +205,8 @@ def _drums(chance: np.random.Generator, seed: int) -> Played:
     return play(kind, _way(chance), seed, bars, marks=False, bpm=beats * family.beat)
 
 
-METERS = ((FOUR, 1.0, 0.48), (THREE, 1.0, 0.14), (TWO, 1.0, 0.05), (SIX, 1.5, 0.12), (TWELVE, 1.5, 0.03),
-          (FIVE, 1.0, 0.08), (SEVEN, 0.5, 0.10))  # fmt: skip
+METERS = ((FOUR, 1.0, 0.45), (THREE, 1.0, 0.14), (TWO, 1.0, 0.05), (SIX, 1.5, 0.12), (TWELVE, 1.5, 0.03),
+          (FIVE, 1.0, 0.08), (SEVEN, 0.5, 0.13))  # fmt: skip
 SCALES = ((0, 2, 4, 5, 7, 9, 11), (0, 2, 3, 5, 7, 8, 10), (0, 2, 3, 5, 7, 9, 10))
 
 
@@ -275,11 +275,13 @@ def _pitched(chance: np.random.Generator, seed: int) -> Played:
         voices = [_bass(chance, harmony, long, beat)]
     elif kind < 0.5:
         voices = [_figure(chance, harmony, long, beat)]
-    elif kind < 0.62:
+    elif kind < 0.6:
         voices = [_chords(chance, harmony, long, beat)]
+    elif kind < 0.72:
+        voices = [_riff(chance, harmony, long, beat)]
     else:
-        makers = [_bass, _chords, _figure, _line]
-        first = [_bass, _bass, _chords, _figure][int(chance.integers(4))]
+        makers = [_bass, _chords, _figure, _line, _riff]
+        first = [_bass, _bass, _chords, _figure, _riff][int(chance.integers(5))]
         rest = [maker for maker in makers if maker is not first]
         chance.shuffle(rest)  # type: ignore[arg-type]
         voices = [maker(chance, harmony, long, beat) for maker in (first, *rest[: int(chance.choice((1, 1, 2)))])]
@@ -399,6 +401,54 @@ def _figure(chance, harmony, long, beat):
             rows.append(
                 (float(place), tones[which % len(tones)] + up + 12 * (which // len(tones)), velocity, held * step)
             )
+        return rows
+
+    return bar
+
+
+GROUPS = {(3.5, 0.5): ((0, 1, 2), (0, 1.5, 2.5), (0, 1, 2.5)), (5.0, 1.0): ((0, 3), (0, 2), (0, 1, 2, 3, 4)),
+          (4.0, 1.0): ((0, 1.5, 3), (0, 2), (0, 1, 2, 3)), (3.0, 1.5): ((0, 1.5),), (3.0, 1.0): ((0,), (0, 1, 2)),
+          (6.0, 1.5): ((0, 1.5, 3, 4.5), (0, 3)), (2.0, 1.0): ((0, 1), (0,))}  # fmt: skip
+"""Where groups of a bar may begin, by its quarter notes and those of its beat."""
+
+
+def _riff(chance, harmony, long, beat):
+    """A figure of a few notes of the scale around its root, played again and again."""
+    bars = int(chance.choice((1, 1, 1, 2)))
+    finest = 0.25 if beat == 1.0 and chance.random() < 0.2 else 0.5
+    filled, busy = chance.random() < 0.5, float(chance.uniform(0.3, 1.0))
+    groups = GROUPS[long, beat]
+    begins = groups[int(chance.integers(len(groups)))]
+    shaped = float(chance.uniform(0.2, 1.0))
+    accent = float(chance.uniform(4, 20)) if chance.random() < 0.5 else 0.0
+    rooted, fixed = float(chance.uniform(0.1, 0.7)), chance.random() < 0.4
+    figures = []
+    for _ in range(bars):
+        notes = []
+        for place in np.arange(0, long - 1e-6, finest).tolist():
+            if place == 0 and chance.random() < 0.95:
+                notes.append((0.0, 0 if chance.random() < 0.92 else 4))
+            elif filled or chance.random() < (busy if place not in begins else 0.5 + 0.5 * busy):
+                up = 0 if chance.random() < rooted else int(chance.choice((-3, -1, 1, 2, 2, 3, 4, 4, 6, 7, 7)))
+                if chance.random() < shaped:
+                    # A group begins low or on a note of the chord, and goes on with others.
+                    up = int(chance.choice((0, 0, 2, 4, -3))) if place in begins else up or 2
+                notes.append((place, up))
+        figures.append(notes or [(0.0, 0)])
+    if bars == 2 and chance.random() < 0.5:
+        # The second bar ends in another way.
+        half = [one for one in figures[0] if one[0] < long / 2]
+        figures[1] = half + [one for one in figures[1] if one[0] >= long / 2]
+    velocity, up_by = float(chance.uniform(66, 90)), int(chance.choice((0, 0, 12, 24)))
+    held = float(chance.choice((0.4, 0.8, 0.95)))
+
+    def bar(number, chance):
+        rows, notes = [], figures[number % bars]
+        for i, (place, up) in enumerate(notes):
+            end = notes[i + 1][0] if i + 1 < len(notes) else long
+            root = 0 if fixed else harmony.degree(number * long)
+            loud = velocity + (accent if place in begins else 0.0)
+            rows.append((place, harmony.note(root + up) + up_by, loud, max(0.1, held * (end - place))))
         return rows
 
     return bar

@@ -101,3 +101,40 @@ def test_a_pause_is_no_beats_and_playing_goes_on_after_it():
     assert len(gap) == 0
     after = beats[24:] + 2.13
     assert np.mean(np.abs(found.time[:, None] - after[None, :]).min(axis=0) < 0.07) > 0.8
+
+
+def plain_beats(numbers, at):
+    """A groove of four at 120, by numbers of its beats; from beat 48 on both halves of a bar are alike."""
+    chance, hits = np.random.default_rng(3), []
+    for number in numbers:
+        drums = [(0, 38 if number % 2 else 36, 100), (0, 42, 64), (0.25, 42, 60)]
+        if number < 48 and number % 4 == 2:
+            drums += [(0.25, 36, 96), (0.375, 36, 90)]
+        hits += [(at(number) + place + float(chance.normal(0, 0.004)), note, loud) for place, note, loud in drums]
+    return hits
+
+
+def bars_counted(found, at, last):
+    """How many of the true bar lines, every fourth beat, are among those that were found, and how many were found."""
+    lines = np.array([at(number) for number in range(0, last, 4)])
+    return int((np.abs(found.bars[:, None] - lines[None, :]).min(axis=0) < 0.07).sum()), len(found.bars), len(lines)
+
+
+@pytest.mark.parametrize("stop", [49, 50, 51, 52])
+def test_bars_are_counted_on_after_a_beat_that_was_held(stop):
+    def at(number):
+        return 0.5 + number * 0.5 + (1.83 if number >= stop else 0.0)
+
+    right, found, lines = bars_counted(found_in(plain_beats(range(80), at)), at, 80)
+    assert right >= lines - 1
+    assert found <= lines + 1
+
+
+def test_a_rest_that_was_counted_out_keeps_the_bars():
+    def at(number):
+        return 0.5 + number * 0.5
+
+    played = [number for number in range(80) if not 49 <= number < 54]
+    right, found, lines = bars_counted(found_in(plain_beats(played, at)), at, 80)
+    assert right >= lines - 2
+    assert found <= lines + 1

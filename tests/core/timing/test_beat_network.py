@@ -60,14 +60,13 @@ def test_the_ratings_are_what_the_layers_give_one_beat_at_a_time():
     def some(*shape: int) -> np.ndarray:
         return chance.standard_normal(shape) * 0.12
 
-    network = beat_network.from_arrays(
-        {
-            "mean": some(WIDE), "scale": 0.5 + chance.random(WIDE), "begin": some(WIDE, units), "begin_by": some(units),
-            "near": some(layers, 3, units, units), "near_by": some(layers, units), "on": some(layers, units, units),
-            "on_by": some(layers, units), "out": some(2 * units, 1 + 2 * meters), "out_by": some(1 + 2 * meters),
-            "down": some(units), "down_by": np.array(0.3), "weight": np.array(1.7),
-        }
-    )  # fmt: skip
+    arrays = {
+        "mean": some(WIDE), "scale": 0.5 + chance.random(WIDE), "begin": some(WIDE, units), "begin_by": some(units),
+        "near": some(layers, 3, units, units), "near_by": some(layers, units), "on": some(layers, units, units),
+        "on_by": some(layers, units), "out": some(2 * units, 1 + 2 * meters), "out_by": some(1 + 2 * meters),
+        "down": some(units), "down_by": np.array(0.3), "weight": np.array(1.7),
+    }  # fmt: skip
+    (network,) = beat_network.from_arrays({name: values[None] for name, values in arrays.items()}).each
     rows = chance.standard_normal((20, WIDE))
     scaled = np.clip((rows - network.mean) / network.scale, -4, 4)
     hidden = [np.maximum(row @ network.begin + network.begin_by, 0) for row in scaled]
@@ -88,6 +87,16 @@ def test_the_ratings_are_what_the_layers_give_one_beat_at_a_time():
             likely = np.where(down, np.log(chances), np.log(1 - chances)).mean() * np.sqrt(20)
             expected = whole[0] + whole[1 + METERS.index(meter) + meters * thirds] + 1.7 * likely
             assert value == pytest.approx(expected, rel=1e-4)
+
+
+def test_what_networks_say_is_their_mean():
+    onsets, kinds = groove(0.5, 12), [(4, first) for first in range(4)]
+    rows = seen(onsets, np.arange(48) * 0.5)
+    shipped = beat_model.shipped()
+    said = [one.ratings(rows, kinds, False) for one in shipped.each]
+    assert len(said) == 2
+    assert not np.allclose(said[0], said[1], atol=0.1)
+    assert shipped.ratings(rows, kinds, False) == pytest.approx((said[0] + said[1]) / 2)
 
 
 @pytest.mark.parametrize("bpm", [70, 110, 170])

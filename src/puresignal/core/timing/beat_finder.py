@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from puresignal.core.timing.bar_readings import Readings
-from puresignal.core.timing.beat_network import BeatNetwork
+from puresignal.core.timing.beat_network import BeatNetworks
 from puresignal.core.timing.beat_paths import SHORTEST, paths
 from puresignal.core.timing.beat_pictures import columns_of, picture
 from puresignal.core.timing.onsets import Onsets
@@ -30,6 +30,14 @@ BY_FIGURES, BY_NETWORK = 0.27, 0.53
 """What each judge counts: near what bench/tempo.py --weigh gives."""
 HOPELESS = 8.0
 """By how much the figures of a path may be worth less than the best ones; others the network need not see."""
+COUNTED_ON = 3.0
+"""By how much, as a logarithm of odds, bars are to be preferred that count on after a beat that was held, however long,
+or after a rest of whole beats: by judgement, as no pauses of players' own were at hand. The network expects playing to
+begin with a bar, also after a pause."""
+IN_TIME = 0.12
+"""Beats by which a rest may be off whole ones."""
+STRUCK = 0.1
+"""Beats by which the last event may be before a beat that it still is."""
 LEAST = 0.02
 """Confidence below which found beats are none."""
 FEWEST = 4
@@ -66,44 +74,57 @@ NOTHING = Beats(np.zeros(0), np.zeros(0), np.zeros(0, bool), 4, False, 0.0)
 
 @dataclass(frozen=True, eq=False)
 class _Read:
-    """A path as it was read: beats, how sure each is, downbeats, meter, thirds, what is explained, confidence."""
+    """A path as it was read: beats, how sure each is, downbeats, meter and which beat is the first downbeat, thirds,
+    what is explained, confidence, usual seconds of a beat, and seconds of the first and the last event.
+    """
 
     beats: np.ndarray
     sure: np.ndarray
     down: np.ndarray
     meter: int
+    first: int
     thirds: bool
     explained: float
     confidence: float
     period: float
+    begin: float
+    end: float
 
 
-def find(onsets: Onsets, network: BeatNetwork) -> Beats:
-    """The beats of a take; network: `io.beat_model.shipped`.
+def find(onsets: Onsets, networks: BeatNetworks) -> Beats:
+    """The beats of a take; networks: `io.beat_model.shipped`.
 
     Fewer than four onsets, or nothing steady, gives beats of no confidence
     """
     pieces = [onsets.between(a, b) for a, b in pieces_of(onsets.time)]
     longest = max(pieces, key=lambda piece: len(piece.time))
-    main = _read(longest, network)
+    main = _read(longest, networks)
     if main is None:
         return NOTHING
-    read: list[_Read] = []
-    for piece in pieces:
-        if piece is longest:
-            read.append(main)
-            continue
-        other = _read(piece, network, main)
+    which = pieces.index(longest)
+    read, beside = [main], main
+    for piece in pieces[which + 1 :]:
+        other = _read(piece, networks, main, beside)
         if other is not None:
             read.append(other)
+            beside = other
+    beside = main
+    for piece in reversed(pieces[:which]):
+        other = _read(piece, networks, main, beside)
+        if other is not None:
+            read.insert(0, other)
+            beside = other
     time, sure, down = [], [], []
     last = -np.inf
-    for one in read:
-        later = one.beats > last + 0.4 * main.period
-        time.append(one.beats[later])
-        sure.append(one.sure[later])
-        down.append(one.down[later])
-        last = float(one.beats[-1])
+    for i, one in enumerate(read):
+        kept = one.beats > last + 0.4 * main.period
+        if i < len(read) - 1:
+            # The pause begins where playing ends: what a path foresees after it is not there.
+            kept &= one.beats <= one.end + STRUCK * one.period
+        time.append(one.beats[kept])
+        sure.append(one.sure[kept])
+        down.append(one.down[kept])
+        last = float(one.beats[kept][-1]) if kept.any() else last
     steady = float(np.clip(main.explained * 1.4 - 0.4, 0, 1))
     return Beats(
         np.concatenate(time), np.concatenate(sure), np.concatenate(down), main.meter, main.thirds,
@@ -127,8 +148,37 @@ def scores(features: np.ndarray) -> np.ndarray:
     return np.asarray(np.tanh(scaled @ HIDDEN + BIAS) @ OUT + scaled @ WEIGHTS)
 
 
-def _read(onsets: Onsets, network: BeatNetwork, like: _Read | None = None) -> _Read | None:
-    """The best reading; like: only those of nearly its speed, in its meter."""
+def _place(beats: np.ndarray, seconds: float) -> float:
+    """Where in a path something is, in beats from its first one."""
+    step = float(np.median(np.diff(beats)))
+    if seconds < beats[0]:
+        return float(seconds - beats[0]) / step
+    if seconds > beats[-1]:
+        return len(beats) - 1 + float(seconds - beats[-1]) / step
+    return float(np.interp(seconds, beats, np.arange(len(beats))))
+
+
+def _counting_on(beside: _Read, one: Readings, which: int, onsets: Onsets) -> float:
+    """What a reading is worth for counting on over the pause before or after it."""
+    beats, after = one.beats, onsets.time[0] > beside.end
+    if after:
+        at = _place(beside.beats, beside.end) - _place(beats, float(onsets.time[0]))
+        rest = _place(beside.beats, float(beats[0]))
+    else:
+        at = _place(beats, float(onsets.time[-1])) - _place(beside.beats, beside.begin)
+        rest = _place(beats, float(beside.beats[0]))
+
+    def begins(steps: int) -> bool:
+        return one.kinds[which][1] == (beside.first - steps if after else beside.first + steps) % beside.meter
+
+    rested = abs(rest - round(rest)) < IN_TIME and begins(round(rest))
+    return COUNTED_ON if rested or begins(int(np.floor(at + STRUCK)) + 1) else 0.0
+
+
+def _read(
+    onsets: Onsets, networks: BeatNetworks, like: _Read | None = None, beside: _Read | None = None
+) -> _Read | None:
+    """The best reading; like: only those of nearly its speed, in its meter; beside: what is over the pause."""
     if len(onsets.time) < FEWEST or onsets.time[-1] - onsets.time[0] < 2 * SHORTEST:
         return None
     tried: list[tuple[Readings, np.ndarray]] = []
@@ -143,7 +193,7 @@ def _read(onsets: Onsets, network: BeatNetwork, like: _Read | None = None) -> _R
     for one, by_figures in tried:
         if by_figures.max() < most - HOPELESS:
             continue
-        seen = network.ratings(picture(onsets, columns, one.beats), one.kinds, one.thirds)
+        seen = networks.ratings(picture(onsets, columns, one.beats), one.kinds, one.thirds)
         worth = BY_FIGURES * by_figures + BY_NETWORK * seen
         rated += [
             (float(value), one, which)
@@ -158,8 +208,12 @@ def _read(onsets: Onsets, network: BeatNetwork, like: _Read | None = None) -> _R
         four = [(value, i) for value, one, i in rated if one is best and one.kinds[i][0] == 4]
         value, i = max(four, default=(-np.inf, which))
         which = i if value > first - RARE_TWO else which
+    if beside is not None:
+        # Which path it is, playing alone has told.
+        own = [(value + _counting_on(beside, one, i, onsets), i) for value, one, i in rated if one is best]
+        which = max(own)[1]
     odds = np.exp(values - values.max())
     return _Read(
-        best.beats, best.sure, best.down(which), best.kinds[which][0], best.thirds, best.explained,
-        float(1 / odds.sum()), best.period,
+        best.beats, best.sure, best.down(which), *best.kinds[which], best.thirds, best.explained,
+        float(1 / odds.sum()), best.period, float(onsets.time[0]), float(onsets.time[-1]),
     )  # fmt: skip

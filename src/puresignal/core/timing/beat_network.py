@@ -74,7 +74,23 @@ class BeatNetwork:
         return np.asarray(whole[0] + whole[columns] + self.weight * likely)
 
 
-def from_arrays(arrays: dict[str, np.ndarray]) -> BeatNetwork:
-    """A network from the arrays of its model file, which are named as its fields."""
-    numbers = {name: float(arrays[name]) for name in ("down_by", "weight")}
-    return BeatNetwork(**{**arrays, **numbers})  # type: ignore[arg-type]
+@dataclass(frozen=True, eq=False)
+class BeatNetworks:
+    """Networks that learnt the same apart from one another; what they say is their mean."""
+
+    each: tuple[BeatNetwork, ...]
+
+    def ratings(self, picture: np.ndarray, kinds: Sequence[tuple[int, int]], thirds: bool) -> np.ndarray:
+        """(readings,) as `BeatNetwork.ratings`."""
+        return np.asarray(np.mean([one.ratings(picture, kinds, thirds) for one in self.each], axis=0))
+
+
+def from_arrays(arrays: dict[str, np.ndarray]) -> BeatNetworks:
+    """Networks from the arrays of their model file, which are named as the fields of one, with an axis more: (networks,
+    ...).
+    """
+    found = []
+    for i in range(len(arrays["weight"])):
+        own = {name: values[i] for name, values in arrays.items()}
+        found.append(BeatNetwork(**{**own, **{name: float(own[name]) for name in ("down_by", "weight")}}))
+    return BeatNetworks(tuple(found))

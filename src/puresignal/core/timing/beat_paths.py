@@ -125,29 +125,39 @@ def _forward(worth: np.ndarray, periods: np.ndarray, group: np.ndarray) -> tuple
     longest = int(periods.max())
     # Time first, so that a frame is one row; begins with as many empty frames as the longest step.
     score = np.full((count + longest, kinds), -1e9)
+    gained = np.full((count + longest) * kinds, -1e9)
     came = np.full((count, kinds), -1, np.int32)
     worth = np.ascontiguousarray(worth.T)
-    rows = np.arange(kinds)
-    steps = np.array([0, -1, 1, -2, 2][: 2 * REACH + 1])
-    other = np.clip(rows[None, :] + steps[:, None], 0, kinds - 1)
-    cost = CHANGE * 10 * np.abs(np.log(periods[None, :] / periods[other]))
-    cost[group[other] != group[None, :]] = 1e9
+    rows = np.arange(kinds, dtype=np.int32)
+    steps = [0, *(step for by in range(1, REACH + 1) for step in (-by, by))]
+    # What a step from a neighbouring row costs; beyond the ends of the rows there is nothing.
+    cost = np.full((len(steps), kinds), 1e9)
+    for of, step in zip(cost, steps, strict=True):
+        here = (rows + step >= 0) & (rows + step < kinds)
+        here[here] = group[rows[here]] == group[(rows + step)[here]]
+        of[here] = CHANGE * 10 * np.abs(np.log(periods[here] / periods[(rows + step)[here]]))
     # The first beat may be anywhere in the first step.
     begin = longest + 4
-    gained = np.full((count + longest, kinds), -1e9)
-    for t in range(count):
-        arrived = gained[t + longest - periods, rows]
-        values = arrived[other] - cost
-        which = np.argmax(values, axis=0)
-        best = values[which, rows]
-        origin = other[which, rows]
-        if t < begin:
-            fresh = -0.3 * t / periods
-            better = fresh > best
-            best = np.where(better, fresh, best)
-            origin = np.where(better, -1, origin)
-        score[t + longest] = best
-        gained[t + longest] = best + worth[t]
+    # No step is shorter than so many frames, so what they need has been worked out before them.
+    together = int(periods.min())
+    arrived = np.zeros((together, kinds + 2 * REACH))
+    places = (np.arange(together)[:, None] + longest - periods) * kinds + rows
+    for first in range(0, count, together):
+        t = np.arange(first, min(first + together, count))
+        arrived[: len(t), REACH : REACH + kinds] = gained.take(places[: len(t)] + first * kinds)
+        best = arrived[: len(t), REACH : REACH + kinds] - cost[0]
+        origin = np.zeros(best.shape, np.int32)
+        for step, costs in zip(steps[1:], cost[1:], strict=True):
+            value = arrived[: len(t), REACH + step : REACH + step + kinds] - costs
+            np.copyto(origin, step, where=value > best)
+            np.maximum(best, value, out=best)
+        origin += rows
+        if first < begin:
+            fresh = np.where(t[:, None] < begin, -0.3 * t[:, None] / periods, -np.inf)
+            np.copyto(origin, -1, where=fresh > best)
+            np.maximum(best, fresh, out=best)
+        score[first + longest : first + longest + len(t)] = best
+        gained[(first + longest) * kinds : (first + longest + len(t)) * kinds] = (best + worth[t]).ravel()
         came[t] = origin
     return score[longest:].T, came.T
 
