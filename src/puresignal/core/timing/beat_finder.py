@@ -2,7 +2,7 @@
 
 Paths of beats at several speeds (`beat_paths`) are each read with every meter and first downbeat (`bar_readings`);
 the reading that looks most like playing is taken. Two judges tell that: figures of the whole take, which were weighed
-by bench/tempo.py --fit, and a network that sees each beat and what is around it (`beat_network`). Playing that pauses
+by bench/tempo.py --fit, and networks that see each beat and what is around it (`beat_network`). Playing that pauses
 and goes on somewhere else is read in pieces, at nearly one speed and in one meter.
 """
 
@@ -27,7 +27,8 @@ RARE_TWO = 1.0
 """By how much, as a logarithm of odds, drums in bars of four are to be preferred to bars of two with the same beats:
 drums are hardly ever counted in two, and a bar of two in the wrong place costs more."""
 BY_FIGURES, BY_NETWORK = 0.27, 0.53
-"""What each judge counts: near what bench/tempo.py --weigh gives."""
+"""What each judge counts. bench/tempo.py --weigh gives the networks more, since it asks on playing of the kinds that they
+learnt from; on other playing the choice matters little (decision 43)."""
 HOPELESS = 8.0
 """By how much the figures of a path may be worth less than the best ones; others the network need not see."""
 COUNTED_ON = 3.0
@@ -178,7 +179,9 @@ def _counting_on(beside: _Read, one: Readings, which: int, onsets: Onsets) -> fl
 def _read(
     onsets: Onsets, networks: BeatNetworks, like: _Read | None = None, beside: _Read | None = None
 ) -> _Read | None:
-    """The best reading; like: only those of nearly its speed, in its meter; beside: what is over the pause."""
+    """The best reading; like: only those of nearly its speed, in its meter; beside: what was read next to it, on the
+    other side of the pause.
+    """
     if len(onsets.time) < FEWEST or onsets.time[-1] - onsets.time[0] < 2 * SHORTEST:
         return None
     tried: list[tuple[Readings, np.ndarray]] = []
