@@ -27,8 +27,8 @@ RARE_TWO = 1.0
 """By how much, as a logarithm of odds, drums in bars of four are to be preferred to bars of two with the same beats:
 drums are hardly ever counted in two, and a bar of two in the wrong place costs more."""
 BY_FIGURES, BY_NETWORK = 0.27, 0.53
-"""What each judge counts. bench/tempo.py --weigh gives the networks more, since it asks on playing of the kinds that they
-learnt from; on other playing the choice matters little (decision 43)."""
+"""What each judge counts. bench/tempo.py --weigh gives the networks more, since it asks on playing of the kinds that
+they learnt from; on other playing the choice matters little (decision 43)."""
 HOPELESS = 8.0
 """By how much the figures of a path may be worth less than the best ones; others the network need not see."""
 COUNTED_ON = 3.0
