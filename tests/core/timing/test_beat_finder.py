@@ -138,3 +138,16 @@ def test_a_rest_that_was_counted_out_keeps_the_bars():
     right, found, lines = bars_counted(found_in(plain_beats(played, at)), at, 80)
     assert right >= lines - 2
     assert found <= lines + 1
+
+
+@pytest.mark.parametrize("length", [5, 7])
+def test_a_few_beats_between_two_rests_have_bars_counted_on(length):
+    def at(number):
+        return 0.5 + number * 0.5
+
+    played = [number for number in range(96) if number < 49 or 54 <= number < 54 + length or number >= 67]
+    found = found_in(plain_beats(played, at))
+    short = found.time[(found.time > at(53.5)) & (found.time < at(53.5 + length))]
+    assert np.allclose(short, [at(number) for number in range(54, 54 + length)], atol=0.05)
+    bars = found.bars[(found.bars > at(53.5)) & (found.bars < at(53.5 + length))]
+    assert np.allclose(bars, [at(number) for number in range(56, 54 + length, 4)], atol=0.05)

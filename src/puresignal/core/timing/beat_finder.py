@@ -35,6 +35,8 @@ COUNTED_ON = 3.0
 """By how much, as a logarithm of odds, bars are to be preferred that count on after a beat that was held, however long,
 or after a rest of whole beats: by judgement, as no pauses of players' own were at hand. The network expects playing to
 begin with a bar, also after a pause."""
+TOLD_BY = 3
+"""Bars that playing needs to tell where they begin, if a rest before or after it was one of whole beats."""
 IN_TIME = 0.12
 """Beats by which a rest may be off whole ones."""
 STRUCK = 0.1
@@ -159,9 +161,11 @@ def _place(beats: np.ndarray, seconds: float) -> float:
     return float(np.interp(seconds, beats, np.arange(len(beats))))
 
 
-def _counting_on(beside: _Read, one: Readings, which: int, onsets: Onsets) -> float:
-    """What a reading is worth for counting on over the pause before or after it."""
-    beats, after = one.beats, onsets.time[0] > beside.end
+def _counted(beside: _Read, beats: np.ndarray, onsets: Onsets) -> list[int]:
+    """Which beat of a path is its first downbeat by counting on over the pause before or after it: after a rest of
+    whole beats, if it was one, and after a beat that was held.
+    """
+    after = onsets.time[0] > beside.end
     if after:
         at = _place(beside.beats, beside.end) - _place(beats, float(onsets.time[0]))
         rest = _place(beside.beats, float(beats[0]))
@@ -169,11 +173,9 @@ def _counting_on(beside: _Read, one: Readings, which: int, onsets: Onsets) -> fl
         at = _place(beats, float(onsets.time[-1])) - _place(beside.beats, beside.begin)
         rest = _place(beats, float(beside.beats[0]))
 
-    def begins(steps: int) -> bool:
-        return one.kinds[which][1] == (beside.first - steps if after else beside.first + steps) % beside.meter
-
-    rested = abs(rest - round(rest)) < IN_TIME and begins(round(rest))
-    return COUNTED_ON if rested or begins(int(np.floor(at + STRUCK)) + 1) else 0.0
+    steps = [round(rest)] if abs(rest - round(rest)) < IN_TIME else []
+    steps.append(int(np.floor(at + STRUCK)) + 1)
+    return [(beside.first + (-step if after else step)) % beside.meter for step in steps]
 
 
 def _read(
@@ -198,25 +200,30 @@ def _read(
             continue
         seen = networks.ratings(picture(onsets, columns, one.beats), one.kinds, one.thirds)
         worth = BY_FIGURES * by_figures + BY_NETWORK * seen
-        rated += [
-            (float(value), one, which)
-            for which, value in enumerate(worth)
-            if like is None or one.kinds[which][0] == like.meter
-        ]
+        rated += [(float(value), one, which) for which, value in enumerate(worth)]
     if not rated:
         return None
+    if like is not None:
+        # Playing of less than two bars has no reading in that meter.
+        rated = [row for row in rated if row[1].kinds[row[2]][0] == like.meter] or rated
     values = np.array([value for value, _, _ in rated])
     first, best, which = rated[int(np.argmax(values))]
     if best.kinds[which][0] == 2 and onsets.back.any():
         four = [(value, i) for value, one, i in rated if one is best and one.kinds[i][0] == 4]
         value, i = max(four, default=(-np.inf, which))
         which = i if value > first - RARE_TWO else which
-    if beside is not None:
+    meter, begins = best.kinds[which]
+    if like is not None and beside is not None:
         # Which path it is, playing alone has told.
-        own = [(value + _counting_on(beside, one, i, onsets), i) for value, one, i in rated if one is best]
-        which = max(own)[1]
+        counted = _counted(beside, best.beats, onsets)
+        own = [(value + COUNTED_ON * (best.kinds[i][1] in counted), best.kinds[i]) for value, one, i in rated
+               if one is best and best.kinds[i][0] == like.meter]  # fmt: skip
+        # Two bars hardly show which of their beats is the first.
+        brief = len(best.beats) < TOLD_BY * like.meter and len(counted) > 1
+        meter, begins = max(own)[1] if own and not brief else (like.meter, counted[0])
     odds = np.exp(values - values.max())
+    down = (np.arange(len(best.beats)) - begins) % meter == 0
     return _Read(
-        best.beats, best.sure, best.down(which), *best.kinds[which], best.thirds, best.explained,
+        best.beats, best.sure, down, meter, begins, best.thirds, best.explained,
         float(1 / odds.sum()), best.period, float(onsets.time[0]), float(onsets.time[-1]),
     )  # fmt: skip
