@@ -94,9 +94,9 @@ def test_all_alike_are_of_one_pad_and_one_reason():
     assert note_selection.alike(outcome, int(kept[0])).tolist() == kept.tolist()
 
 
-@pytest.mark.parametrize(("gap", "removed"), [(0.04, 2), (0.042, 1)])
+@pytest.mark.parametrize(("gap", "removed"), [(0.04, 2), (0.045, 1)])
 def test_a_hit_decided_narrowly_is_doubtful_either_way(gap, removed):
-    rows = [*hit(0.0, 38, 100, 0.01), *hit(0.028, 38, 66, 0.01), *hit(1.0, 38, 100, 0.01), *hit(1 + gap, 38, 60, 0.01)]
+    rows = [*hit(0.0, 38, 100, 0.01), *hit(0.015, 38, 20, 0.01), *hit(1.0, 38, 100, 0.01), *hit(1 + gap, 38, 44, 0.01)]
     _, _, outcome = shown(rows)
     assert outcome.tally.removed() == {DOUBLE: removed}
     [doubtful] = note_selection.doubtful(outcome)

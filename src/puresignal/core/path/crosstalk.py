@@ -16,8 +16,9 @@ import numpy as np
 
 from puresignal.core.midi.columns import note_keys, numbered
 from puresignal.core.midi.events import Controls, Notes
-from puresignal.core.path import live, settings_values
+from puresignal.core.path import crosstalk_evidence, live, settings_values
 from puresignal.core.path.context import Context, among
+from puresignal.core.path.crosstalk_evidence import Hits, Suspects
 from puresignal.core.path.crosstalk_model import (
     ACROSS_AT_MS,
     ACROSS_SPREAD_MS,
@@ -39,6 +40,7 @@ from puresignal.core.path.crosstalk_model import (
     usual_alone,
     varies_as_hands,
 )
+from puresignal.core.path.crosstalk_weights import NETWORKS
 from puresignal.core.path.inherited_ends import InheritedEnds
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.removal import INHERITED_END, NARROWLY_KEPT, inherit
@@ -115,10 +117,13 @@ class Crosstalk:
         likely = np.zeros(len(notes))
         judged = np.zeros(0, np.int64)
         if self.on and context.stands.any_neighbours and len(notes):
-            found = self._candidates(notes, context, self.before_ms, self.lookahead_ms)
-            tables = _Tables(self._profile(notes, context), context)
-            judged = found.row
-            likely[judged] = tables.likely(found)
+            if self.learn:
+                judged, evidence = self.suspects(notes, context)
+                likely[judged] = NETWORKS.likely(evidence)
+            else:
+                found = self._candidates(notes, context)
+                judged = found.row
+                likely[judged] = _Tables(self.kit_model, context).likely(found)
             removed = (likely >= self.min_confidence) & ~among(notes.origin, context.kept_by_hand)
         doubtful = judged[(likely[judged] > DOUBTFUL) & (likely[judged] < self.min_confidence)]
         if not removed.any():
@@ -142,11 +147,20 @@ class Crosstalk:
         notes = notes.but(end=end, end_event=end_event, release=release).take(~removed)
         return Result(notes, controls, written)
 
-    def _profile(self, notes: Notes, context: Context) -> KitModel:
-        return learn(notes, context, self) if self.learn else self.kit_model
+    def suspects(self, notes: Notes, context: Context) -> tuple[np.ndarray, np.ndarray]:
+        """The notes that may be crosstalk, and what the take shows about each (`crosstalk_evidence`)."""
+        found = every = candidates(notes, context, self.after_ms / 1000, self.before_ms / 1000, self.ratio)
+        if self.lookahead_ms < self.before_ms:
+            found = self._candidates(notes, context)
+        if not len(found.row):
+            return found.row, np.zeros((0, len(NETWORKS.mean)))
+        tables = _Tables(_learnt(notes, context, self, every), context)
+        pad = context.stands.pad[notes.channel, notes.note]
+        hits = Hits(notes.start, notes.velocity.astype(np.float64), pad)
+        return found.row, crosstalk_evidence.evidence(hits, tables.suspects(found))
 
-    def _candidates(self, notes: Notes, context: Context, before_ms: float, lookahead_ms: float) -> Candidates:
-        before = min(before_ms, lookahead_ms) / 1000 if lookahead_ms > 0 else -1.0
+    def _candidates(self, notes: Notes, context: Context) -> Candidates:
+        before = min(self.before_ms, self.lookahead_ms) / 1000 if self.lookahead_ms > 0 else -1.0
         return candidates(notes, context, self.after_ms / 1000, before, self.ratio)
 
     def live(self, context: Context) -> LiveStage:
@@ -210,6 +224,12 @@ def learn(notes: Notes, context: Context, settings: Crosstalk) -> KitModel:
     if not len(notes) or not stands.any_neighbours:
         return KitModel()
     found = candidates(notes, context, settings.after_ms / 1000, settings.before_ms / 1000, settings.ratio)
+    return _learnt(notes, context, settings, found)
+
+
+def _learnt(notes: Notes, context: Context, settings: Crosstalk, found: Candidates) -> KitModel:
+    """As learn(), where the candidates are known."""
+    stands = context.stands
     wide = candidates(notes, context, LONE_MS / 1000, LONE_MS / 1000, 1.0)
     pad = stands.pad[notes.channel, notes.note]
     lone = np.ones(len(notes), bool)
@@ -331,7 +351,8 @@ class _Tables:
         self.alone = smoothed(counts, usual_alone(context.stands.ghosts) if names else usual_alone(np.zeros(1)))
         self.mean = np.full((size, size), USUAL_SHARE)
         self.spread = np.full((size, size), USUAL_SPREAD)
-        same = _one_stand(context.stands.group) if names else np.zeros((size, size), bool)
+        self.ghosts = context.stands.ghosts if names else np.zeros(1)
+        self.same = same = _one_stand(context.stands.group) if names else np.zeros((size, size), bool)
         self.part = np.where(same, SHARE_FIRST, UNKNOWN)
         self.at = np.where(same, SHAKEN_AT_MS, ACROSS_AT_MS)
         self.about = np.where(same, SHAKEN_SPREAD_MS, ACROSS_SPREAD_MS)
@@ -343,13 +364,30 @@ class _Tables:
 
     def likely(self, found: Candidates) -> np.ndarray:
         """Probability of each candidate to be crosstalk, 0..1."""
+        part = self.part[found.by, found.shaken]
+        shaken, struck = self._densities(found)
+        odds = np.log(part) - np.log1p(-part) + shaken - struck - CAUTION
+        return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
+
+    def suspects(self, found: Candidates) -> Suspects:
+        """What the model says of each candidate."""
         at = found.by, found.shaken
-        gap_ms = 1000 * found.gap
+        shaken, struck = self._densities(found)
+        return Suspects(
+            found.row, *at, found.louder, 1000 * found.gap, self.likely(found), shaken, struck, self._alone(found),
+            self.part[at], self.mean[at], self.spread[at], self.at[at], self.about[at], self.same[at],
+            self.ghosts[found.shaken], self.hands_ms,
+        )  # fmt: skip
+
+    def _alone(self, found: Candidates) -> np.ndarray:
+        return np.asarray(self.alone[found.shaken, level_of(found.velocity)])
+
+    def _densities(self, found: Candidates) -> tuple[np.ndarray, np.ndarray]:
+        """Log densities of each candidate as crosstalk and as a stroke."""
+        at, gap_ms = (found.by, found.shaken), 1000 * found.gap
         share = np.log(found.velocity / found.louder)
         shaken = log_shaken(share, gap_ms, self.mean[at], self.spread[at], self.at[at], self.about[at], SOFTER)
-        struck = log_struck(self.alone[found.shaken, level_of(found.velocity)], gap_ms, self.hands_ms)
-        odds = np.log(self.part[at]) - np.log1p(-self.part[at]) + shaken - struck - CAUTION
-        return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
+        return shaken, log_struck(self._alone(found), gap_ms, self.hands_ms)
 
 
 class _LiveCrosstalk(LiveStage):

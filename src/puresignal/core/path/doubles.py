@@ -14,9 +14,11 @@ import numpy as np
 
 from puresignal.core.midi.columns import note_keys
 from puresignal.core.midi.events import Controls, Notes
-from puresignal.core.path import doubles_model, live
+from puresignal.core.path import doubles_evidence, doubles_model, live
 from puresignal.core.path.context import Context, among
-from puresignal.core.path.doubles_model import LIKE, TAPS, Seconds, fitted, likely, usual
+from puresignal.core.path.doubles_evidence import Strokes
+from puresignal.core.path.doubles_model import LIKE, TAPS, Seconds, as_fast_as, fitted, likely, usual
+from puresignal.core.path.doubles_weights import NETWORKS
 from puresignal.core.path.inherited_ends import InheritedEnds
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.removal import BY_HAND, INHERITED_END, NARROWLY_KEPT, inherit
@@ -34,6 +36,8 @@ STRUCK, NO_SOFTER = 0.4, 0.85
 """Parts of a hit's velocity from which the one before it, and the one after it, make it one of a row."""
 LONGEST, MOST_FAST = 0.07, 400
 """Seconds up to which strokes of a pad are fast; and how many of them are looked at."""
+SEEN_MS, SEEN_RATIO = 90.0, 0.95
+"""Up to how late and how loud second hits are looked at, at least, where the whole take is known."""
 _HAIR = 1e-9
 
 
@@ -53,7 +57,7 @@ class Doubles:
 
     on: bool = setting(True, mark("remove double triggers"))
     window_ms: float = setting(
-        75.0, mark("A second hit later than this after the first is kept."),
+        90.0, mark("A second hit later than this after the first is kept."),
         label=mark("Window"), unit="ms", high=500.0, reach=120.0,
     )  # fmt: skip
     ratio: float = setting(
@@ -61,7 +65,7 @@ class Doubles:
         label=mark("Softer than"), unit="%", step=0.01,
     )  # fmt: skip
     min_confidence: float = setting(
-        0.85, mark("Confidence that a hit is a double trigger, above which it is removed. Higher keeps more."),
+        0.7, mark("Confidence that a hit is a double trigger, above which it is removed. Higher keeps more."),
         label=mark("Minimum confidence"), unit="%", step=0.01, later=True,
     )  # fmt: skip
     learn: bool = setting(True, mark("learn from each take what its double triggers are like"), later=True)
@@ -84,7 +88,7 @@ class Doubles:
         doubtful = np.zeros(0, np.int64)
         confidence = np.ones(len(notes))
         if self.on:
-            false, doubtful = self._judge(notes, key, by_pad, context, drop, keep, confidence)
+            false, doubtful = self._judge(notes, key, by_pad[~drop[by_pad]], context, keep, confidence)
             removed |= false
         notes_end, end_event, release, heirs = inherit(notes, by_pad, key, removed)
         written = (
@@ -103,63 +107,101 @@ class Doubles:
         return Result(notes, controls, written)
 
     def _judge(
-        self, notes: Notes, key: np.ndarray, by_pad: np.ndarray, context: Context, drop: np.ndarray, keep: np.ndarray,
+        self, notes: Notes, key: np.ndarray, order: np.ndarray, context: Context, keep: np.ndarray,
         confidence: np.ndarray,
     ) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
-        """Which notes are false, and the rows of real ones that passed only narrowly. Fills in `confidence`."""
-        order = by_pad[~drop[by_pad]]
-        pads, pad = np.unique(key[order], return_inverse=True)
-        start, loud = notes.start[order], notes.velocity[order].astype(np.float64)
-        found, first = self._seconds_of(start, loud, pad)
-        fits = context.mapped_channels[notes.channel[order[found]]]
-        found, first = found[fits], first[fits]
-        model = usual(len(pads))
-        row = _before(start, loud, pad, found, first)
+        """Which notes are false, and the rows of real ones that passed only narrowly. Fills in `confidence`.
+
+        order  of the notes that are judged, by key
+        """
+        # Those beyond the limits tell what the others are.
+        seen = (
+            (max(SEEN_MS, self.window_ms), max(SEEN_RATIO, self.ratio)) if self.learn else (self.window_ms, self.ratio)
+        )
+        strokes, found, first = _found(notes, key, order, context, *seen)
         if self.learn:
-            row = np.maximum(row, _after(start, loud, pad, found, first))
-        seconds = Seconds(
-            1000 * (start[found] - start[first]), np.log(loud[found] / loud[first]), pad[found], row
-        )  # fmt: skip
-        if self.learn:
-            model = fitted(seconds, len(pads), *_played(start, loud, pad, len(pads)))
-        sure = likely(seconds, model)
+            sure = NETWORKS.likely(_evidence(strokes, found, first))
+        else:
+            # As live, where nothing later is known.
+            seconds = _seconds(strokes, found, first, _before(strokes, found, first))
+            sure = likely(seconds, usual(strokes.pads))
         rows = order[found]
+        limits = (strokes.start[found] - strokes.start[first] < self.window_ms / 1000) & (
+            strokes.loud[found] < self.ratio * strokes.loud[first]
+        )
+        rows, sure = rows[limits], sure[limits]
         false = (sure >= self.min_confidence) & ~keep[rows]
         confidence[rows] = np.where(false, sure, 1 - sure)
         taken = np.zeros(len(notes), bool)
         taken[rows[false]] = True
         return taken, np.sort(rows[~false & (sure > DOUBTFUL)])
 
-    def _seconds_of(self, start: np.ndarray, loud: np.ndarray, pad: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """Places of the hits that may be false, and of the louder one that each follows."""
-        window = self.window_ms / 1000
-        first = np.full(len(start), -1, np.int64)
-        for back in range(1, BACK + 1):
-            now = np.arange(back, len(start))
-            gap = start[now] - start[now - back]
-            hit = (first[now] < 0) & (pad[now] == pad[now - back]) & (gap < window) & (gap > _HAIR)
-            hit &= loud[now] < self.ratio * loud[now - back]
-            first[now[hit]] = now[hit] - back
-        found = np.flatnonzero(first >= 0)
-        return found, first[found]
+    def suspects(self, notes: Notes, context: Context) -> tuple[np.ndarray, np.ndarray]:
+        """The notes that may be double triggers, and what the take shows about each (`doubles_evidence`)."""
+        key = note_keys(notes.port.astype(np.int32) * 17 + notes.channel, notes.note)
+        order = np.argsort(key, kind="stable")
+        strokes, found, first = _found(notes, key, order, context, SEEN_MS, SEEN_RATIO)
+        return order[found], _evidence(strokes, found, first)
 
     def live(self, context: Context) -> LiveStage:
         return _LiveDoubles(self, context)
 
 
-def _before(
-    start: np.ndarray, loud: np.ndarray, pad: np.ndarray, found: np.ndarray, first: np.ndarray
-) -> np.ndarray:  # fmt: skip
+def _found(
+    notes: Notes, key: np.ndarray, order: np.ndarray, context: Context, window_ms: float, ratio: float
+) -> tuple[Strokes, np.ndarray, np.ndarray]:
+    """All strokes, and the places among them of hits that may be false and of the louder one that each follows.
+
+    order             of the notes, by key
+    window_ms, ratio  up to how late and how loud a second hit may be false
+    """
+    rising = key[order]
+    pad = np.concatenate([np.zeros(min(1, len(order)), np.int64), np.cumsum(rising[1:] != rising[:-1])])
+    strokes = Strokes(notes.start[order], notes.velocity[order].astype(np.float64), pad)
+    start, loud = strokes.start, strokes.loud
+    first = np.full(len(start), -1, np.int64)
+    for back in range(1, BACK + 1):
+        now = np.arange(back, len(start))
+        gap = start[now] - start[now - back]
+        hit = (first[now] < 0) & (pad[now] == pad[now - back]) & (gap < window_ms / 1000) & (gap > _HAIR)
+        hit &= loud[now] < ratio * loud[now - back]
+        first[now[hit]] = now[hit] - back
+    found = np.flatnonzero(first >= 0)
+    found = found[context.mapped_channels[notes.channel[order[found]]]]
+    return strokes, found, first[found]
+
+
+def _evidence(strokes: Strokes, found: np.ndarray, first: np.ndarray) -> np.ndarray:
+    """(found, figures) that the networks weigh."""
+    if not len(found):
+        return np.zeros((0, len(NETWORKS.mean)))
+    row = np.maximum(_before(strokes, found, first), _after(strokes, found, first))
+    seconds = _seconds(strokes, found, first, row)
+    fast, taps = _played(strokes)
+    # There may be hundreds of fast strokes, and they are the same in every round of the fit.
+    as_fast = as_fast_as(seconds, fast)
+    model = fitted(seconds, strokes.pads, fast, taps, as_fast)
+    return doubles_evidence.evidence(strokes, found, first, seconds, model, as_fast)
+
+
+def _seconds(strokes: Strokes, found: np.ndarray, first: np.ndarray, row: np.ndarray) -> Seconds:
+    return Seconds(
+        1000 * (strokes.start[found] - strokes.start[first]), np.log(strokes.loud[found] / strokes.loud[first]),
+        strokes.pad[found], row,
+    )  # fmt: skip
+
+
+def _before(strokes: Strokes, found: np.ndarray, first: np.ndarray) -> np.ndarray:
     """1 where the hit before the first one of each lies as far from it as the second one does, else 0."""
+    start, loud, pad = strokes.start, strokes.loud, strokes.pad
     before = np.maximum(first - 1, 0)
     there = (first > 0) & (pad[before] == pad[first]) & (loud[before] >= STRUCK * loud[first])
     return np.asarray(there & _even(start[first] - start[before], start[found] - start[first]), np.int64)
 
 
-def _after(
-    start: np.ndarray, loud: np.ndarray, pad: np.ndarray, found: np.ndarray, first: np.ndarray
-) -> np.ndarray:  # fmt: skip
+def _after(strokes: Strokes, found: np.ndarray, first: np.ndarray) -> np.ndarray:
     """1 where a hit that is no softer follows each as far away as the first one lies before it, else 0."""
+    start, loud, pad = strokes.start, strokes.loud, strokes.pad
     after = np.minimum(found + 1, len(start) - 1)
     there = (found + 1 < len(start)) & (pad[after] == pad[found]) & (loud[after] >= NO_SOFTER * loud[found])
     return np.asarray(there & _even(start[after] - start[found], start[found] - start[first]), np.int64)
@@ -169,8 +211,9 @@ def _even(one: np.ndarray, other: np.ndarray) -> np.ndarray:
     return np.asarray(np.abs(one - other) <= LIKE * np.maximum(other, _HAIR))
 
 
-def _played(start: np.ndarray, loud: np.ndarray, pad: np.ndarray, pads: int) -> tuple[np.ndarray, np.ndarray]:
+def _played(strokes: Strokes) -> tuple[np.ndarray, np.ndarray]:
     """Log gaps in ms of strokes that surely were played though fast, and the share of taps of each pad."""
+    start, loud, pad, pads = strokes.start, strokes.loud, strokes.pad, strokes.pads
     gap, part = np.diff(start), loud[1:] / loud[:-1]
     mine = (pad[1:] == pad[:-1]) & (gap > 0.012)
     sure = mine & (gap < 2 * LONGEST) & (part > 0.75) & (part < 1.33)

@@ -82,22 +82,21 @@ def likely(seconds: Seconds, model: DoublesModel, as_fast: np.ndarray | None = N
     """(n,) probability that each is a double trigger. as_fast: as_fast_as(seconds, model.fast), where it is known"""
     share = model.share[seconds.pad]
     as_fast = as_fast_as(seconds, model.fast) if as_fast is None else as_fast
-    odds = np.log(share) - np.log1p(-share) + _log_false(seconds, model) - _log_played(seconds, model, as_fast)
+    odds = np.log(share) - np.log1p(-share) + log_false(seconds, model) - log_played(seconds, model, as_fast)
     return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
 
 
-def fitted(seconds: Seconds, pads: int, fast: np.ndarray, taps: np.ndarray) -> DoublesModel:
+def fitted(seconds: Seconds, pads: int, fast: np.ndarray, taps: np.ndarray, as_fast: np.ndarray) -> DoublesModel:
     """The model of a take.
 
     fast, taps  as in DoublesModel
+    as_fast     as_fast_as(seconds, fast)
     """
     start = usual(pads)
     model = DoublesModel(start.gap, start.gap_spread, start.part, start.part_spread, start.share, fast, taps)
     if not len(seconds.pad):
         return model
     log_gap = np.log(seconds.gap_ms)
-    # The fast strokes are the same in every round, and there may be thousands of them.
-    as_fast = as_fast_as(seconds, fast)
     for _ in range(ROUNDS):
         held = likely(seconds, model, as_fast)
         gap, gap_spread = _pooled(log_gap, held, seconds.pad, pads, (float(np.log(GAP_MS)), GAP_SPREAD, LATEST))
@@ -145,7 +144,7 @@ def _level(seconds: Seconds) -> np.ndarray:
     return np.asarray(seconds.part + LATER * (seconds.gap_ms - GAP_MS))
 
 
-def _log_false(seconds: Seconds, model: DoublesModel) -> np.ndarray:
+def log_false(seconds: Seconds, model: DoublesModel) -> np.ndarray:
     """Log density of a double trigger over log gap and log part."""
     pad, gap, part = seconds.pad, np.log(seconds.gap_ms), _level(seconds)
     own = _normal(gap, model.gap[pad], model.gap_spread[pad]) * _normal(part, model.part[pad], model.part_spread[pad])
@@ -160,7 +159,7 @@ def as_fast_as(seconds: Seconds, fast: np.ndarray) -> np.ndarray:
     return np.asarray(_normal(np.log(seconds.gap_ms)[:, None], fast[None, :], LIKE / 2).mean(axis=1))
 
 
-def _log_played(seconds: Seconds, model: DoublesModel, as_fast: np.ndarray) -> np.ndarray:
+def log_played(seconds: Seconds, model: DoublesModel, as_fast: np.ndarray) -> np.ndarray:
     """Log density of a stroke over log gap and log part, with the row it stands in."""
     gap = np.log(seconds.gap_ms)
     played = 0.5 * _normal(gap, float(np.log(FAST_MS)), FAST_SPREAD) + 0.5 * _normal(gap, *model.tap)
