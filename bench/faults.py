@@ -7,7 +7,8 @@ are not counted for the second. `--seeds N` takes of each, `--first N` the first
 them, `--live MS` looks only so far ahead, `--ungrouped` takes the stands out of the maps, `--curve` shows how often a
 confidence is right, `--knowing` adds a judge that knows how the module was set (support/knowing_judge.py). `--songs
 FOLDER` plays drum parts by others, from the files that training/collect_music.py makes and that nothing was learnt
-from, instead of the drummer that the simulators share.
+from, instead of the drummer that the simulators share; `--habits` adds habits of playing that look like faults
+(support/played_habits.py).
 """
 
 from __future__ import annotations

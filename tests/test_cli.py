@@ -269,7 +269,7 @@ def test_sub_folders_are_walked_and_kept(kit_file, tmp_path):
 
 def test_help_lists_every_setting():
     told = pure_signal("clean", "--help").stdout
-    assert "doubles.window_ms = 75  (0 to 500 ms)" in told
+    assert "doubles.window_ms = 90  (0 to 500 ms)" in told
 
 
 def test_maps_are_listed_for_people_and_scripts():

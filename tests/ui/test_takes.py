@@ -133,11 +133,12 @@ def test_doubtful_notes_are_decided_one_by_one_with_a_single_key(takes, demo_win
 def test_a_setting_moved_changes_the_picture_at_once_and_a_drag_is_one_step(takes, demo_window, qtbot):
     steps = len(demo_window.workbench.history.past)
     before = outcome(demo_window).tally.removed()[DOUBLE]
+    struck_out = sum(int(row.gone.sum()) for row in takes.timeline.rows())
     slider = takes.path.controls["doubles", "ratio"].slider
     handle = round(slider.width() * slider.value() / slider.maximum())
     drag(qtbot, slider, QPoint(handle, slider.height() // 2), QPoint(4, slider.height() // 2))
     assert outcome(demo_window).tally.removed().get(DOUBLE, 0) < before
-    assert not {row.articulation for row in takes.timeline.rows() if row.gone.any()} & {"snare.head", "tom1.head"}
+    assert sum(int(row.gone.sum()) for row in takes.timeline.rows()) < struck_out
     assert len(demo_window.workbench.history.past) == steps + 1
     demo_window.workbench.undo()
     assert outcome(demo_window).tally.removed()[DOUBLE] == before
@@ -148,7 +149,7 @@ def test_double_click_gives_a_setting_its_default_back(takes, demo_window, qtbot
     takes.path.controls["doubles", "window_ms"].slider.setValue(5)
     assert demo_window.workbench.session.path.doubles.window_ms == 5
     qtbot.mouseDClick(takes.path.controls["doubles", "window_ms"].slider, Qt.MouseButton.LeftButton)
-    assert demo_window.workbench.session.path.doubles.window_ms == 75
+    assert demo_window.workbench.session.path.doubles.window_ms == 90
 
 
 def test_stages_are_switched_off_and_what_was_played_is_back(takes, demo_window, qtbot):
