@@ -1,9 +1,10 @@
 """Crosstalk: a hit shakes another pad, through a stand or the floor, which sends a weak note that nobody played.
 
-A note is a candidate if a much louder one of another drum is close to it in time, before or after. The decision weighs
-its loudness against that hit and against its own pad's hits, and the gap (the model is in crosstalk_model); between
-stands it takes more to believe it. Real hits stay: ghost notes beside hard hits, unisons of two hands, soft strokes on
-a pad that is often played softly.
+A note is a candidate if a much louder one of another drum is close to it in time, before or after. A model weighs its
+loudness against that hit and against its own pad's hits, and the gap (crosstalk_model.py); between stands it takes
+more to believe it. While playing the model decides; in a whole take that is learnt from, networks weigh what it says
+and what else the take shows (crosstalk_evidence.py). Real hits stay: ghost notes beside hard hits, unisons of two
+hands, soft strokes on a pad that is often played softly.
 """
 
 from __future__ import annotations

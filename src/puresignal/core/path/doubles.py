@@ -1,7 +1,9 @@
 """Double triggers: a false second hit that a pad sends for one stroke.
 
-Judged by gap, loudness and the row a hit stands in (doubles_model.py): a false hit follows soon and is weaker, much as
-the others of its pad are. A grace note comes before its loud note and a roll is even, so both pass.
+A model judges by gap, loudness and the row a hit stands in (doubles_model.py): a false hit follows soon and is
+weaker, much as the others of its pad are. A grace note comes before its loud note and a roll is even, so both pass.
+While playing the model decides; in a whole take, networks weigh what it says and what else the take shows
+(doubles_evidence.py).
 """
 
 from __future__ import annotations
