@@ -36,8 +36,9 @@ from puresignal.core.timing.beat_pictures import WIDE, columns_of, picture
 
 MODELS = Path(__file__).parent.parent / "src" / "puresignal" / "models"
 KINDS = [(meter, first) for meter in METERS for first in range(meter)]
-NETWORKS = 2
-"""They learn from the same takes, from another beginning and in another order; their mean errs less than either."""
+TAKES = (0, 0)
+"""Which set of takes each network learns from, always from another beginning and in another order; their mean errs less
+than any of them."""
 UNITS, DROPPED, BATCH, RATE, DECAY = 64, 0.15, 24, 2e-3, 1e-2
 KEPT, TAUGHT_WITH, RIGHT = 8, 6, 2
 """Paths of a take that are kept, that a step learns from, and of these how many with the right beats."""
@@ -46,7 +47,9 @@ FEWEST = 6
 """Beats of a take that is learnt from."""
 PART = 1_000
 """Takes of which the paths are kept in a file."""
-FIRST_STYLE, FIRST_DRAWN = 1_000, 50_000
+FIRST_STYLE, FIRST_DRAWN, FIRST_RUNNING = 1_000, 50_000, 1_000
+RUNNING = 0.12
+"""How many of the takes are of notes that run on evenly."""
 SOURCE_POWER = 0.6
 """Sources with many pieces give more takes, but not as many more."""
 
@@ -80,9 +83,13 @@ def candidates(played: Played) -> list[Seen]:
     return found
 
 
-def _asked(takes: int, pieces: Sequence[Piece]) -> list[tuple[str, object]]:
-    asked: list[tuple[str, object]] = [("style", FIRST_STYLE + i) for i in range(takes // 2)]
-    asked += [("drawn", FIRST_DRAWN + i) for i in range(takes // 6)]
+def _asked(takes: int, pieces: Sequence[Piece], which: int) -> list[tuple[str, object]]:
+    """What the takes of a set are made from; no two sets have a take in common."""
+    running = round(takes * RUNNING)
+    begin, styles, drawn = which * takes, takes // 2 - running, takes // 6
+    asked: list[tuple[str, object]] = [("style", FIRST_STYLE + begin + i) for i in range(styles)]
+    asked += [("running", FIRST_RUNNING + begin + i) for i in range(running)]
+    asked += [("drawn", FIRST_DRAWN + begin + i) for i in range(drawn)]
     sources: dict[str, list[Piece]] = {}
     for piece in pieces:
         if piece.source.startswith(composed_takes.TAUGHT):
@@ -90,7 +97,7 @@ def _asked(takes: int, pieces: Sequence[Piece]) -> list[tuple[str, object]]:
     shares = {source: len(mine) ** SOURCE_POWER for source, mine in sources.items()}
     for source, mine in sources.items():
         count = round(takes / 3 * shares[source] / sum(shares.values()))
-        asked += [("composed", (mine[i % len(mine)], i)) for i in range(count)]
+        asked += [("composed", (mine[i % len(mine)], i)) for i in range(which * count, (which + 1) * count)]
     return asked
 
 
@@ -98,6 +105,8 @@ def _made(asked: tuple[str, object]) -> list[Seen]:
     kind, what = asked
     if kind == "style":
         played = random_styles.random_take(what)  # type: ignore[arg-type]
+    elif kind == "running":
+        played = random_styles.running_take(what)  # type: ignore[arg-type]
     elif kind == "drawn":
         played = random_playing.random_take(what)  # type: ignore[arg-type]
     else:
@@ -108,13 +117,13 @@ def _made(asked: tuple[str, object]) -> list[Seen]:
     return candidates(as_recorded(played, number))
 
 
-def material(folder: Path, takes: int, music: Path) -> list[list[Seen]]:
-    """The paths of all takes that have a right one; made once, and kept in parts."""
-    asked = _asked(takes, composed_takes.pieces(music))
+def material(folder: Path, takes: int, music: Path, which: int) -> list[list[Seen]]:
+    """The paths of all takes of a set that have a right one; made once, and kept in parts."""
+    asked = _asked(takes, composed_takes.pieces(music), which)
     every: list[list[Seen]] = []
     with Pool() as pool:
         for part in range(0, len(asked), PART):
-            kept = folder / f"paths-{part}.pickle"
+            kept = folder / f"paths-{which}-{part}.pickle"
             if not kept.exists():
                 found = pool.map(_made, asked[part : part + PART], chunksize=16)
                 kept.write_bytes(pickle.dumps([tuple(map(tuple, take)) for take in found if take]))
@@ -257,20 +266,24 @@ def main() -> None:
     parser.add_argument("--epochs", type=int, default=8)
     options = parser.parse_args()
     options.folder.mkdir(parents=True, exist_ok=True)
-    takes = material(options.folder, options.takes, options.music)
-    # Each in a process of its own: with so few channels, a second thread hardly makes one of them faster.
-    fork = get_context("fork")
-    learning = [
-        fork.Process(target=train, args=(takes, options.folder, options.epochs, number)) for number in range(NETWORKS)
-    ]
-    for one in learning:
-        one.start()
-    for one in learning:
-        one.join()
-        if one.exitcode:
-            raise SystemExit(f"a network was not learnt ({one.exitcode}); ask again to go on")
-    # Their last epochs are kept, so that nothing is left to learn here.
-    nets = [arrays(train(takes, options.folder, options.epochs, number)) for number in range(NETWORKS)]
+    nets = []
+    for which in sorted(set(TAKES)):
+        takes = material(options.folder, options.takes, options.music, which)
+        numbers = [number for number, of in enumerate(TAKES) if of == which]
+        # Each in a process of its own: with so few channels, a second thread hardly makes one of them faster.
+        fork = get_context("fork")
+        learning = [
+            fork.Process(target=train, args=(takes, options.folder, options.epochs, number)) for number in numbers
+        ]
+        for one in learning:
+            one.start()
+        for one in learning:
+            one.join()
+            if one.exitcode:
+                raise SystemExit(f"a network was not learnt ({one.exitcode}); ask again to go on")
+        # Their last epochs are kept, so that nothing is left to learn here.
+        nets += [arrays(train(takes, options.folder, options.epochs, number)) for number in numbers]
+        del takes
     np.savez_compressed(
         MODELS / "beats.npz", **{name: np.stack([one[name] for one in nets]).astype(np.float16) for name in nets[0]}
     )

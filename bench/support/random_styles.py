@@ -8,6 +8,7 @@ written here, though some of them are played in these families too.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -96,6 +97,18 @@ def random_take(seed: int) -> Played:
     chance = np.random.default_rng([seed, 77])
     make = _drums if chance.random() < 0.5 else _pitched
     return make(chance, seed)
+
+
+def running_take(seed: int) -> Played:
+    """A take of notes that run on evenly, in groups: what a meter is told by when nothing pauses in it."""
+    chance = np.random.default_rng([seed, 78])
+    meter, beat, _ = METERS[int(chance.choice(len(METERS), p=RUNNING))]
+    long = 4 * meter[0] / meter[1]
+    harmony = _Harmony(chance, long, beat)
+    voices = [_running(chance, harmony, long, beat)]
+    if chance.random() < 0.35:
+        voices.append((_bass, _chords, _line)[int(chance.integers(3))](chance, harmony, long, beat))
+    return _played(chance, seed, meter, beat, voices, 0.0)
 
 
 def _way(chance: np.random.Generator) -> str:
@@ -207,6 +220,10 @@ def _drums(chance: np.random.Generator, seed: int) -> Played:
 
 METERS = ((FOUR, 1.0, 0.45), (THREE, 1.0, 0.14), (TWO, 1.0, 0.05), (SIX, 1.5, 0.12), (TWELVE, 1.5, 0.03),
           (FIVE, 1.0, 0.08), (SEVEN, 0.5, 0.13))  # fmt: skip
+RUNNING = (0.3, 0.2, 0.05, 0.25, 0.05, 0.06, 0.09)
+"""How likely each meter is where notes run on evenly: threes of both kinds more than elsewhere."""
+Voice = Callable[[int, np.random.Generator], list[Row]]
+"""What a voice plays in a bar, by its number."""
 SCALES = ((0, 2, 4, 5, 7, 9, 11), (0, 2, 3, 5, 7, 8, 10), (0, 2, 3, 5, 7, 9, 10))
 
 
@@ -286,6 +303,14 @@ def _pitched(chance: np.random.Generator, seed: int) -> Played:
         chance.shuffle(rest)  # type: ignore[arg-type]
         voices = [maker(chance, harmony, long, beat) for maker in (first, *rest[: int(chance.choice((1, 1, 2)))])]
     swung = float(chance.choice((1 / 6, 0.12, 0.2))) if beat == 1.0 and chance.random() < 0.14 else 0.0
+    return _played(chance, seed, meter, beat, voices, swung)
+
+
+def _played(
+    chance: np.random.Generator, seed: int, meter: tuple[int, int], beat: float, voices: Sequence[Voice], swung: float
+) -> Played:
+    """What the voices play, at a speed at which it can be played, with accents on bars and beats in most takes."""
+    long = 4 * meter[0] / meter[1]
     loud = float(chance.uniform(0, 22)) if chance.random() < 0.75 else 0.0
 
     def bar(number: int, chance: np.random.Generator) -> list[Row]:
@@ -449,6 +474,79 @@ def _riff(chance, harmony, long, beat):
             root = 0 if fixed else harmony.degree(number * long)
             loud = velocity + (accent if place in begins else 0.0)
             rows.append((place, harmony.note(root + up) + up_by, loud, max(0.1, held * (end - place))))
+        return rows
+
+    return bar
+
+
+CONTOURS = (
+    (0, 1, 2, 3),
+    (3, 2, 1, 0),
+    (0, 2, 1, 2),
+    (0, 2, 2, 2),
+    (0, 1, 2, 1),
+    (2, 0, 1, 0),
+    (0, 3, 1, 3),
+    (1, 2, 0, 2),
+)
+"""Which notes of a chord a group has, one after another, from its lowest."""
+
+
+def _running(chance, harmony, long, beat):
+    """Notes of chords or of the scale without a gap, in groups that are told by where they begin again, by their
+    lowest notes, or by accents; now and then by none of these.
+    """
+    step = 0.5 if beat != 1.0 or chance.random() < 0.6 else 0.25
+    groups = GROUPS[long, beat]
+    begins = groups[int(chance.integers(len(groups)))]
+    if chance.random() < 0.4:
+        begins = (0,)
+    ends = (*begins[1:], long)
+    scale = chance.random() < 0.3
+    same = chance.random() < 0.5
+    sizes = [round((b - a) / step) for a, b in zip(begins, ends, strict=True)]
+    arch = chance.random() < 0.45
+    turning = float(chance.choice((0.5, 0.5, 0.35, 0.65)))
+
+    def shape(size):
+        if arch and size > 3:
+            # Up and down again, or the other way.
+            top = max(1, min(size - 1, round(turning * size)))
+            way = [i if i <= top else 2 * top - i for i in range(size)]
+            return [top - each for each in way] if chance.random() < 0.15 else way
+        contour = CONTOURS[int(chance.integers(len(CONTOURS)))]
+        return [contour[i % 4] for i in range(size)] if size > 1 else [0]
+
+    shapes = {}
+    notes = []
+    low = chance.random() < 0.5
+    for k, (begin, size) in enumerate(zip(begins, sizes, strict=True)):
+        if not same or size not in shapes:
+            shapes[size] = shape(size)
+        lift = 0 if not k or chance.random() < 0.5 else int(chance.choice((-1, 1, 2)))
+        for i, up in enumerate(shapes[size]):
+            root = low and i == 0 and (k == 0 or chance.random() < 0.7)
+            notes.append((begin + i * step, None if root else up + lift))
+    velocity, up_by = float(chance.uniform(56, 84)), int(chance.choice((0, 12, 12, 24)))
+    accent = float(chance.uniform(2, 14)) if chance.random() < 0.4 else 0.0
+    held = float(chance.choice((0.5, 0.9, 2.0)))
+    changes = float(chance.choice((0.0, 0.0, 0.04, 0.1)))
+
+    def bar(number, chance):
+        rows = []
+        for place, up in notes:
+            first = harmony.degree(number * long + place)
+            if chance.random() < changes:
+                up = int(chance.integers(0, 5))
+            if up is None:
+                note = harmony.note(first) + up_by - (12 if low and up_by else 0)
+            elif scale:
+                note = harmony.note(first + up) + up_by
+            else:
+                tones = harmony.chord(number * long + place)
+                note = tones[up % len(tones)] + 12 * (up // len(tones)) + up_by
+            loud = velocity + (accent if place in begins else 0.0)
+            rows.append((place, note, loud, held * step))
         return rows
 
     return bar

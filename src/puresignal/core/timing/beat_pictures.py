@@ -15,17 +15,21 @@ LAGS = (1, 2, 3, 4, 5, 6, 7, 8, 12, 16)
 """Beats back and ahead with which a beat is compared."""
 RECENT, BEFORE = 0.8, 3.0
 """Seconds back in which a harmony is looked for that is new in an event."""
-COLUMNS = 12
+COLUMNS = 13
 LONG = 7
 """Column that is counted in beats."""
 WIDE = PARTS * COLUMNS + 2 * len(LAGS) + 4
 """Figures of a beat."""
+AROUND = 4
+"""Events to each side that an event is louder or softer than."""
 USUAL = 0.55
 """Seconds of a usual beat."""
 
 
 def columns_of(onsets: Onsets) -> np.ndarray:
-    """(events, COLUMNS) what each event is to a path: drums, pitched notes and their height, what is new in harmony."""
+    """(events, COLUMNS) what each event is to a path: drums, pitched notes and their height, what is new in harmony,
+    accents.
+    """
     count = len(onsets.time)
     pitched = ~np.isnan(onsets.lowest)
     lowest, highest = np.nan_to_num(onsets.lowest), np.nan_to_num(onsets.highest)
@@ -39,7 +43,17 @@ def columns_of(onsets: Onsets) -> np.ndarray:
     columns[:, 8], columns[:, 10] = _new(onsets, RECENT), _new(onsets, BEFORE)
     columns[1:, 9] = pitched[1:] & pitched[:-1] & (lowest[1:] != lowest[:-1])
     columns[:, 11] = np.minimum(onsets.count, 8) / 8
+    columns[:, 12] = _accents(onsets.weight)
     return columns
+
+
+def _accents(weight: np.ndarray) -> np.ndarray:
+    """(events,) by how much, as a logarithm, each is louder than those around it are on the mean, a half at most."""
+    loud = np.log(weight + 0.02)
+    sums = np.r_[0.0, np.cumsum(loud)]
+    number = np.arange(len(loud))
+    begin, end = np.maximum(0, number - AROUND), np.minimum(len(loud), number + AROUND + 1)
+    return np.asarray(np.clip(loud - (sums[end] - sums[begin]) / (end - begin), -0.5, 0.5))
 
 
 def _new(onsets: Onsets, seconds: float) -> np.ndarray:
