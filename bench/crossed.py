@@ -1,8 +1,8 @@
 """Cleaning learnt from one simulator and measured on the other, both ways: `crossed.py FOLDER [--seeds N]`.
 
 FOLDER holds what training/train_faults.py wrote with `--without physics --into FOLDER/drawn` and with `--without
-"drawn, wide" --into FOLDER/physics`. N takes of each simulator from 101 on are cleaned by what was learnt from each,
-and by what the program ships, which was learnt from both.
+"drawn per kit" --into FOLDER/physics`. N takes of each simulator from 101 on, and of one from which nothing was learnt,
+are cleaned by what was learnt from each, and by what the program ships, which was learnt from both.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from puresignal.core.path import crosstalk, crosstalk_weights, doubles, doubles_
 from puresignal.core.path.cleaning_path import CleaningPath
 from puresignal.core.path.fault_network import FaultNetworks
 
-SIMULATORS = ("drawn, wide", "physics")
+SIMULATORS = ("physics", "drawn per kit", "drawn, wide")
 
 
 def learnt(path: Path) -> FaultNetworks:

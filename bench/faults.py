@@ -1,14 +1,15 @@
 """Cleaning of difficult takes: F1 on the target's notes, real hits lost by kind, faults left.
 
-Two sources of truth that share nothing: a module that draws its faults from ranges (at their width and half as wide
-again), and one that computes them from pads, stands, floor and its own settings. Seeds 101 to 200 are none that the
-defaults were chosen on, nor what the networks learnt from; takes whose faults are under 1 % or over 12 % of the hits
-are not counted for the second. `--seeds N` takes of each, `--first N` the first seed, `--source NAME` only one of
-them, `--live MS` looks only so far ahead, `--ungrouped` takes the stands out of the maps, `--curve` shows how often a
-confidence is right, `--knowing` adds a judge that knows how the module was set (support/knowing_judge.py). `--songs
-FOLDER` plays drum parts by others, from the files that training/collect_music.py makes and that nothing was learnt
-from, instead of the drummer that the simulators share; `--habits` adds habits of playing that look like faults
-(support/played_habits.py).
+Sources of truth that share no constant: a module that draws its faults from ranges (at their width and half as wide
+again; nothing was learnt from these), one that draws them anew for each kit, pad and pair, and one that computes them
+from pads, stands, floor and its own settings. Seeds 101 to 200 are none that the defaults were chosen on, nor what the
+networks learnt from; takes of the last two whose faults are under 1 % or over 12 % of the hits are not counted.
+
+`--seeds N` takes of each, `--first N` the first seed, `--source NAME` only one of them, `--live MS` judges as live and
+looks so far ahead, `--ungrouped` takes the stands out of the maps, `--curve` shows how often a confidence is right,
+`--knowing` adds a judge that knows how the module was set (support/knowing_judge.py). `--songs FOLDER` plays drum parts
+by others, from the files that training/collect_music.py makes and that nothing was learnt from, instead of the drummer
+that the simulators share; `--habits` adds habits of playing that look like faults (support/played_habits.py).
 """
 
 from __future__ import annotations
@@ -28,18 +29,22 @@ from support import composed_drums, composed_takes, played_habits
 
 from bench.support.knowing_judge import KnowingJudge
 from puresignal.core.kit.note_map import NoteMap
+from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
+from puresignal.core.path.crosstalk import learn
 from puresignal.core.path.tally import Action
 from puresignal.io import note_map_file
-from puresignal.sim import adversarial_takes, drum_module, drummer, trigger_physics
+from puresignal.sim import adversarial_takes, drum_module, drummer, random_faults, trigger_physics
 from puresignal.sim.adversarial_takes import FaultRanges
 from puresignal.sim.drum_module import Sent
 from puresignal.sim.drummer import Feel, Performance
 
+USUAL, MANY = (0.01, 0.12), (0.12, 0.45)
+"""Share of faults in takes, and in those of sources that end with "many"."""
 KITS = ("practice-five", "harbour-mesh", "tidewater-compact", "two-decks", "lantern-pads")
 
 
-SOURCES = ("drawn", "drawn, wide", "physics")
+SOURCES = ("drawn", "drawn, wide", "physics", "drawn per kit")
 
 
 FEWEST = 5
@@ -55,12 +60,16 @@ def made(
     parts   drum parts by others, instead of our drummer
     habits  with habits drawn by chance (support/played_habits.py)
     """
-    if source == "physics":
-        take = computed(seed, parts, habits)
+    if source.startswith("physics"):
+        take = computed(seed, parts, habits, MANY if source.endswith("many") else USUAL)
         return take.sent, take.kit, take.bpm
-    random = np.random.default_rng([SOURCES.index(source), seed])
     kit = note_map_file.shipped(KITS[seed % len(KITS)])
-    played = performance(seed, parts, habits) if parts or habits else None
+    if source.startswith("drawn per kit"):
+        whole = performance("drawn per kit", seed, parts, habits)
+        share = MANY if source.endswith("many") else USUAL
+        return random_faults.perform(kit, whole, seed, *share), kit, whole.bpm
+    random = np.random.default_rng([SOURCES.index(source), seed])
+    played = performance("physics", seed, parts, habits) if parts or habits else None
     bpm = played.bpm if played else float(random.uniform(70, 180))
     setup = FaultRanges(width=1.0 if source == "drawn" else 1.5)
     setup = replace(setup, doubles=float(random.uniform(0.02, 0.08)), one_stand=seed % 3 == 2)
@@ -71,18 +80,20 @@ def made(
     return adversarial_takes.perform(kit, 24, bpm, 5000 + seed, setup)[0], kit, bpm
 
 
-def computed(seed: int, parts: Parts | None = None, habits: bool = False) -> trigger_physics.PhysicalTake:
-    """A take whose faults are computed, with how the module was set. parts, habits: as in made()"""
+def computed(
+    seed: int, parts: Parts | None = None, habits: bool = False, share: tuple[float, float] = USUAL
+) -> trigger_physics.PhysicalTake:  # fmt: skip
+    """A take whose faults are computed, with how the module was set. parts, habits: as in made(); share: of faults"""
     kit = note_map_file.shipped(KITS[seed % len(KITS)])
-    return trigger_physics.perform(kit, performance(seed, parts, habits), seed)
+    return trigger_physics.perform(kit, performance("physics", seed, parts, habits), seed, *share)
 
 
-def performance(seed: int, parts: Parts | None, habits: bool) -> Performance:
-    """What is played, by our drummer or as a drum part by others. habits: as in made()"""
+def performance(source: str, seed: int, parts: Parts | None, habits: bool) -> Performance:
+    """What is played for a source, by our drummer or as a drum part by others. parts, habits: as in made()"""
     if parts:
         played = composed_drums.performance(parts, seed)
         return played_habits.with_habits(played, seed) if habits else played
-    random = np.random.default_rng([SOURCES.index("physics"), seed])
+    random = np.random.default_rng([SOURCES.index(source), seed])
     bpm = float(random.uniform(70, 180))
     pool = [*adversarial_takes.HARD_BARS, *adversarial_takes.GROOVES, *adversarial_takes.FILLS]
     hand = Feel(spread_ms=float(random.uniform(2.5, 7)), loudness=float(random.uniform(0.8, 1.1)))
@@ -99,7 +110,10 @@ def judge(sent: Sent, kit: NoteMap, bpm: float, path: CleaningPath) -> tuple[Jud
     """What the path makes of a take; and each doubtful note's confidence, and whether it is right."""
     curve = []
     take = drum_module.to_take(sent, "t", "t", bpm, "kit")
-    context = make_context(take, kit, note_map_file.shipped("boathouse-room"), path)
+    target = note_map_file.shipped("boathouse-room")
+    if not path.crosstalk.learn:
+        path = as_live(take, path, kit, target)
+    context = make_context(take, kit, target, path)
     outcome = run(take, path, context)
     kept = set(outcome.output_notes.origin.tolist())
     truth = {hit.event: hit.stroke is not None for hit in sent.hits}
@@ -110,6 +124,15 @@ def judge(sent: Sent, kit: NoteMap, bpm: float, path: CleaningPath) -> tuple[Jud
             if origin in truth:
                 curve.append((sure, truth[origin] is right))
     return counted(sent, [hit.event in kept for hit in sent.hits]), curve
+
+
+def as_live(take: Take, path: CleaningPath, kit: NoteMap, target: NoteMap) -> CleaningPath:
+    """The path as it is live in a sitting in which as much was played before: it knows the kit from then."""
+    learning = replace(path, doubles=replace(path.doubles, learn=True), crosstalk=replace(path.crosstalk, learn=True))
+    context = make_context(take, kit, target, learning)
+    before = [each.stage.key for each in learning.stages()].index("crosstalk")
+    played = run(take, learning, context, stages=before).output_notes
+    return replace(path, crosstalk=replace(path.crosstalk, kit_model=learn(played, context, path.crosstalk)))
 
 
 def knowing(take: trigger_physics.PhysicalTake) -> Judged:
@@ -160,7 +183,7 @@ def made_and_judged(
 
 def counts(source: str, sent: Sent) -> bool:
     share = sum(hit.stroke is None for hit in sent.hits) / max(1, len(sent.hits))
-    return source != "physics" or 0.01 <= share <= 0.12
+    return source not in ("physics", "drawn per kit") or USUAL[0] <= share <= USUAL[1]
 
 
 def show(source: str, results: list[Judged]) -> None:
@@ -202,7 +225,8 @@ def main() -> None:
     count, first = int(number("--seeds", 100)), int(number("--first", 101))
     path = CleaningPath()
     if "--live" in sys.argv:
-        path = replace(path, crosstalk=replace(path.crosstalk, lookahead_ms=number("--live", 4.0)))
+        ahead = replace(path.crosstalk, lookahead_ms=number("--live", 4.0), learn=False)
+        path = replace(path, doubles=replace(path.doubles, learn=False), crosstalk=ahead)
     parts = None
     if "--songs" in sys.argv:
         folder = sys.argv[sys.argv.index("--songs") + 1]

@@ -1,14 +1,14 @@
 """Train the networks that tell faults from strokes: `train_faults.py doubles|crosstalk FOLDER --music FOLDER`.
 
-First `doubles`, then `crosstalk`, which sees what removing double triggers leaves. Takes are those of both simulators
-of `bench/faults.py`, with faults drawn half as wide again as usual and with computed ones, played by our own drummer
-and as drum parts by others, from the folders named learn-... that collect_music.py made. A quarter of them has a map
-without stands. The networks learn from what each take shows of its suspects (core/path/doubles_evidence,
+First `doubles`, then `crosstalk`, which sees what removing double triggers leaves. Takes are those of two sources
+of `bench/faults.py`, with faults drawn anew for each kit and with computed ones, played by our own drummer and as drum
+parts by others, from the folders named learn-... that collect_music.py made. A quarter of them has a map without
+stands. The networks learn from what each take shows of its suspects (core/path/doubles_evidence,
 crosstalk_evidence). bench/faults.py measures takes with lower seeds. What the modules sent is kept in FOLDER, so that
 an interrupted run goes on where it was. Writes core/path/doubles_weights.py or core/path/crosstalk_weights.py. Needs
 PyTorch and SciPy.
 
---without NAME  leave a source ("physics", "drawn, wide") or a map out, to measure what was learnt on it
+--without NAME  leave a source ("physics", "drawn per kit") or a map out, to measure what was learnt on it
 --into FOLDER   write the weights there; the double triggers that crosstalk is looked for without are still removed by
                 those that the program has
 """
@@ -43,9 +43,11 @@ from puresignal.sim.drum_module import Sent
 
 CORE = Path(__file__).parent.parent / "src" / "puresignal" / "core" / "path"
 MATERIAL = (
-    ("physics", "own", 500), ("drawn, wide", "own", 300), ("physics", "others", 200), ("drawn, wide", "others", 200),
-    ("physics", "own, habits", 100), ("drawn, wide", "own, habits", 300), ("physics", "others, habits", 100),
-    ("drawn, wide", "others, habits", 300),
+    ("physics", "own", 500), ("drawn per kit", "own", 500),
+    ("physics", "others", 200), ("drawn per kit", "others", 200),
+    ("physics", "own, habits", 200), ("drawn per kit", "own, habits", 200),
+    ("physics", "others, habits", 200), ("drawn per kit", "others, habits", 200),
+    ("physics, many", "own", 100), ("drawn per kit, many", "own", 200), ("drawn per kit, many", "others, habits", 100),
 )  # fmt: skip
 """Sources; who plays, our drummer or drum parts by others, with other habits (played_habits.py) or without; and how
 many takes of them."""
@@ -213,7 +215,7 @@ def main() -> None:
     )  # fmt: skip
     takes = [
         one for one in material(options.folder)
-        if one.source not in options.without and one.kit.name not in options.without
+        if one.source.removesuffix(", many") not in options.without and one.kit.name not in options.without
     ]  # fmt: skip
     with Pool() as pool:
         rows = pool.map(shown, [(options.stage, one) for one in takes], chunksize=8)

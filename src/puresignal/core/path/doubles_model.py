@@ -38,6 +38,8 @@ IN_A_ROW, ALONE = 6.0, 0.75
 """How much likelier strokes are found in an even row, and outside one, than double triggers are."""
 LIKE = 0.33
 """Relative difference up to which two gaps are even."""
+STEP = LIKE / 12
+"""Of log gaps, between which densities are interpolated."""
 ROUNDS = 10
 _LEAST = 1e-6
 
@@ -154,9 +156,12 @@ def log_false(seconds: Seconds, model: DoublesModel) -> np.ndarray:
 
 def as_fast_as(seconds: Seconds, fast: np.ndarray) -> np.ndarray:
     """Density at each log gap of the log gaps of strokes that surely were played; (0,) where there are none."""
-    if not len(fast):
+    if not len(fast) or not len(seconds.gap_ms):
         return np.zeros(0)
-    return np.asarray(_normal(np.log(seconds.gap_ms)[:, None], fast[None, :], LIKE / 2).mean(axis=1))
+    log_gap = np.log(seconds.gap_ms)
+    # It is smooth, and there may be thousands of gaps.
+    places = np.arange(log_gap.min(), log_gap.max() + STEP, STEP)
+    return np.asarray(np.interp(log_gap, places, _normal(places[:, None], fast[None, :], LIKE / 2).mean(axis=1)))
 
 
 def log_played(seconds: Seconds, model: DoublesModel, as_fast: np.ndarray) -> np.ndarray:
