@@ -48,6 +48,8 @@ MATERIAL = (
     ("physics", "own, habits", 200), ("drawn per kit", "own, habits", 200),
     ("physics", "others, habits", 200), ("drawn per kit", "others, habits", 200),
     ("physics, many", "own", 100), ("drawn per kit, many", "own", 200), ("drawn per kit, many", "others, habits", 100),
+    ("drawn, wide", "own", 100), ("drawn, wide", "others", 100), ("drawn, wide", "own, habits", 100),
+    ("drawn, wide", "others, habits", 100),
 )  # fmt: skip
 """Sources; who plays, our drummer or drum parts by others, with other habits (played_habits.py) or without; and how
 many takes of them."""
