@@ -1,8 +1,9 @@
 """Cleaning learnt from one simulator and measured on the other, both ways: `crossed.py FOLDER [--seeds N]`.
 
-FOLDER holds what training/train_faults.py wrote with `--without physics --into FOLDER/drawn` and with `--without
-"drawn per kit" --into FOLDER/physics`. N takes of each simulator from 101 on, and of one from which nothing was learnt,
-are cleaned by what was learnt from each, and by what the program ships, which was learnt from both.
+FOLDER holds what training/train_faults.py wrote with `--without "drawn, wide" --without physics --into FOLDER/drawn`
+and with `--without "drawn, wide" --without "drawn per kit" --into FOLDER/physics`. N takes of each simulator from 101
+on, and of one from which neither has learnt, are cleaned by what was learnt from each, and by what the program ships,
+which was learnt from all.
 """
 
 from __future__ import annotations

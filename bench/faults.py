@@ -1,9 +1,10 @@
 """Cleaning of difficult takes: F1 on the target's notes, real hits lost by kind, faults left.
 
 Sources of truth that share no constant: a module that draws its faults from ranges (at their width and half as wide
-again; nothing was learnt from these), one that draws them anew for each kit, pad and pair, and one that computes them
-from pads, stands, floor and its own settings. Seeds 101 to 200 are none that the defaults were chosen on, nor what the
-networks learnt from; takes of the last two whose faults are under 1 % or over 12 % of the hits are not counted.
+again; every hard stroke shakes a pad, so three in ten hits are false), one that draws them anew for each kit, pad and
+pair, and one that computes them from pads, stands, floor and its own settings. Seeds 101 to 200 are none that the
+defaults were chosen on, nor what the networks learnt from; takes of the last two whose faults are under 1 % or over
+12 % of the hits are not counted.
 
 `--seeds N` takes of each, `--first N` the first seed, `--source NAME` only one of them, `--live MS` judges as live and
 looks so far ahead, `--ungrouped` takes the stands out of the maps, `--curve` shows how often a confidence is right,

@@ -1,12 +1,12 @@
 """Train the networks that tell faults from strokes: `train_faults.py doubles|crosstalk FOLDER --music FOLDER`.
 
-First `doubles`, then `crosstalk`, which sees what removing double triggers leaves. Takes are those of two sources
-of `bench/faults.py`, with faults drawn anew for each kit and with computed ones, played by our own drummer and as drum
-parts by others, from the folders named learn-... that collect_music.py made. A quarter of them has a map without
-stands. The networks learn from what each take shows of its suspects (core/path/doubles_evidence,
-crosstalk_evidence). bench/faults.py measures takes with lower seeds. What the modules sent is kept in FOLDER, so that
-an interrupted run goes on where it was. Writes core/path/doubles_weights.py or core/path/crosstalk_weights.py. Needs
-PyTorch and SciPy.
+First `doubles`, then `crosstalk`, which sees what removing double triggers leaves. Takes are those of three sources
+of `bench/faults.py`, with faults that are computed, drawn anew for each kit, or drawn from wide ranges (fewer),
+played by our own drummer and as drum parts by others, from the folders named learn-... that collect_music.py made. A
+quarter of them has a map without stands. The networks learn from what each take shows of its suspects
+(core/path/doubles_evidence, crosstalk_evidence). bench/faults.py measures takes with lower seeds. What the modules
+sent is kept in FOLDER, so that an interrupted run goes on where it was. Writes core/path/doubles_weights.py or
+core/path/crosstalk_weights.py. Needs PyTorch and SciPy.
 
 --without NAME  leave a source ("physics", "drawn per kit") or a map out, to measure what was learnt on it
 --into FOLDER   write the weights there; the double triggers that crosstalk is looked for without are still removed by
