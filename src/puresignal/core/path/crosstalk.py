@@ -199,12 +199,11 @@ def candidates(notes: Notes, context: Context, after: float, before: float, rati
     by = np.full(len(order), -1, np.int64)
     reach = max(after, before)
     for step in range(1, len(order)):
-        first, second = np.arange(len(order) - step), np.arange(step, len(order))
-        gap = start[second] - start[first]
-        near = (lanes[first] == lanes[second]) & (gap <= reach + _HAIR)
-        if not near.any():
+        gap = start[step:] - start[:-step]
+        first = np.flatnonzero((gap <= reach + _HAIR) & (lanes[step:] == lanes[:-step]))
+        if not len(first):
             break
-        first, second, gap = first[near], second[near], gap[near]
+        second, gap = first + step, gap[first]
         apart = drum[first] != drum[second]
         # Among equally likely ones the earliest counts, as it does live.
         for victim, loud, most in ((second, first, after), (first, second, before)):

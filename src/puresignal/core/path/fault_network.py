@@ -40,5 +40,5 @@ class FaultNetworks:
         x = np.clip((evidence - self.mean) / self.scale, -CLIP, CLIP)
         hidden = np.maximum(x @ self.first + self.first_by[:, None], 0)
         hidden = np.maximum(hidden @ self.second + self.second_by[:, None], 0)
-        odds = (np.einsum("knu,ku->kn", hidden, self.out) + self.out_by[:, None]).mean(axis=0)
+        odds = ((hidden @ self.out[:, :, None])[:, :, 0] + self.out_by[:, None]).mean(axis=0)
         return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
