@@ -8,7 +8,7 @@ defaults were chosen on, nor what the networks learnt from; takes of the last tw
 
 `--seeds N` takes of each, `--first N` the first seed, `--source NAME` only one of them, `--live MS` judges as live and
 looks so far ahead, `--ungrouped` takes the stands out of the maps, `--curve` shows how often a confidence is right,
-`--knowing` adds a judge that knows how the module was set (support/knowing_judge.py). `--songs FOLDER` plays drum parts
+`--knowing` adds judges that know how the module was set (support/knowing_judge.py). `--songs FOLDER` plays drum parts
 by others, from the files that training/collect_music.py makes and that nothing was learnt from, instead of the drummer
 that the simulators share; `--habits` adds habits of playing that look like faults (support/played_habits.py).
 """
@@ -28,7 +28,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from support import composed_drums, composed_takes, played_habits
 
-from bench.support.knowing_judge import KnowingJudge
+from bench.support.knowing_judge import DrawnJudge, KnowingJudge
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Take
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
@@ -187,6 +187,15 @@ def counts(source: str, sent: Sent) -> bool:
     return source not in ("physics", "drawn per kit") or USUAL[0] <= share <= USUAL[1]
 
 
+def knowing_drawn(seed: int) -> Judged | None:
+    """As knowing(), of a take whose faults were drawn for its kit; None if it does not count."""
+    kit = note_map_file.shipped(KITS[seed % len(KITS)])
+    sent, wrong = random_faults.on_a_kit(kit, performance("drawn per kit", seed, None, False), seed, *USUAL)
+    if not counts("drawn per kit", sent):
+        return None
+    return counted(sent, (DrawnJudge(sent, kit, wrong).false <= 0.5).tolist())
+
+
 def show(source: str, results: list[Judged]) -> None:
     real, false, scores = Counter(), Counter(), []
     for r, f, score in results:
@@ -250,6 +259,9 @@ def main() -> None:
         )
     if "--knowing" in sys.argv:
         takes = [computed(seed, parts) for seed in range(first, first + count)]
+        with Pool() as pool:
+            drawn = pool.map(knowing_drawn, range(first, first + count), chunksize=2)
+        show("drawn per kit, by one that knows", [one for one in drawn if one is not None])
         show("physics, by one that knows", [knowing(take) for take in takes if counts("physics", take.sent)])
 
 

@@ -211,8 +211,16 @@ def _less(faults: KitFaults, part: float, way: str, random: np.random.Generator)
 
 
 def perform(kit: NoteMap, played: Performance, seed: int, least: float = 0.01, most: float = 0.12) -> Sent:
+    """What a kit of `on_a_kit` sends."""
+    return on_a_kit(kit, played, seed, least, most)[0]
+
+
+def on_a_kit(
+    kit: NoteMap, played: Performance, seed: int, least: float = 0.01, most: float = 0.12
+) -> tuple[Sent, KitFaults]:  # fmt: skip
     """A performance on a kit whose faults are a share of the hits between two bounds, `least` and one drawn up to
-    `most`: where there are too many, they are made fewer in one of four ways.
+    `most`: where there are too many, they are made fewer in one of four ways. With what
+    is wrong with the kit.
     """
     best, nearest = None, np.inf
     random = np.random.default_rng([seed, 0])
@@ -222,9 +230,9 @@ def perform(kit: NoteMap, played: Performance, seed: int, least: float = 0.01, m
         sent = RandomlyFaultyModule(kit, faults, seed * 100 + attempt).perform(played)
         share = sum(hit.stroke is None for hit in sent.hits) / max(1, len(sent.hits))
         if least <= share <= at_most:
-            return sent
+            return sent, faults
         if abs(share - at_most) < nearest:
-            best, nearest = sent, abs(share - at_most)
+            best, nearest = (sent, faults), abs(share - at_most)
         if share > at_most:
             faults = _less(faults, float(np.clip(at_most / share, LESS_AT_LEAST, LESS)), way, random)
         else:
