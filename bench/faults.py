@@ -187,10 +187,10 @@ def counts(source: str, sent: Sent) -> bool:
     return source not in ("physics", "drawn per kit") or USUAL[0] <= share <= USUAL[1]
 
 
-def knowing_drawn(seed: int) -> Judged | None:
+def knowing_drawn(seed: int, parts: Parts | None) -> Judged | None:
     """As knowing(), of a take whose faults were drawn for its kit; None if it does not count."""
     kit = note_map_file.shipped(KITS[seed % len(KITS)])
-    sent, wrong = random_faults.on_a_kit(kit, performance("drawn per kit", seed, None, False), seed, *USUAL)
+    sent, wrong = random_faults.on_a_kit(kit, performance("drawn per kit", seed, parts, False), seed, *USUAL)
     if not counts("drawn per kit", sent):
         return None
     return counted(sent, (DrawnJudge(sent, kit, wrong).false <= 0.5).tolist())
@@ -260,7 +260,7 @@ def main() -> None:
     if "--knowing" in sys.argv:
         takes = [computed(seed, parts) for seed in range(first, first + count)]
         with Pool() as pool:
-            drawn = pool.map(knowing_drawn, range(first, first + count), chunksize=2)
+            drawn = pool.starmap(knowing_drawn, [(seed, parts) for seed in range(first, first + count)], chunksize=2)
         show("drawn per kit, by one that knows", [one for one in drawn if one is not None])
         show("physics, by one that knows", [knowing(take) for take in takes if counts("physics", take.sent)])
 
