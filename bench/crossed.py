@@ -15,35 +15,35 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from bench import faults
-from puresignal.core.path import crosstalk, crosstalk_weights, doubles, doubles_weights
+from puresignal.core.path import crosstalk, crosstalk_trees, doubles, doubles_trees
 from puresignal.core.path.cleaning_path import CleaningPath
-from puresignal.core.path.fault_network import FaultNetworks
+from puresignal.core.path.fault_trees import FaultTrees
 
 SIMULATORS = ("physics", "drawn per kit", "drawn, wide")
 
 
-def learnt(path: Path) -> FaultNetworks:
-    """The networks of a file that was written by the training."""
+def learnt(path: Path) -> FaultTrees:
+    """The trees of a file that was written by the training."""
     spec = importlib.util.spec_from_file_location(path.stem, path)
     if spec is None or spec.loader is None or not path.exists():
         raise SystemExit(f"{path} is missing; train_faults.py --into writes it")
     module = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(module)
-    networks: FaultNetworks = module.NETWORKS
-    return networks
+    trees: FaultTrees = module.TREES
+    return trees
 
 
 def main() -> None:
     if len(sys.argv) < 2 or sys.argv[1].startswith("--"):
         raise SystemExit("crossed.py FOLDER: where is what was learnt from one simulator?")
     seeds = range(101, 101 + int(faults.number("--seeds", 100)))
-    choices = {"as shipped": (doubles_weights.NETWORKS, crosstalk_weights.NETWORKS)}
+    choices = {"as shipped": (doubles_trees.TREES, crosstalk_trees.TREES)}
     for name in ("drawn", "physics"):
         folder = Path(sys.argv[1]) / name
-        files = (folder / "doubles_weights.py", folder / "crosstalk_weights.py")
+        files = (folder / "doubles_trees.py", folder / "crosstalk_trees.py")
         choices[f"learnt from {name}"] = (learnt(files[0]), learnt(files[1]))
     for name, (of_doubles, of_crosstalk) in choices.items():
-        doubles.NETWORKS, crosstalk.NETWORKS = of_doubles, of_crosstalk
+        doubles.TREES, crosstalk.TREES = of_doubles, of_crosstalk
         print(name)
         for source in SIMULATORS:
             faults.table(source, seeds, CleaningPath(), False, False)

@@ -3,7 +3,7 @@
 Sources of truth that share no constant: a module that draws its faults from ranges (at their width and half as wide
 again; every hard stroke shakes a pad, so three in ten hits are false), one that draws them anew for each kit, pad and
 pair, and one that computes them from pads, stands, floor and its own settings. Seeds 101 to 200 are none that the
-defaults were chosen on, nor what the networks learnt from; takes of the last two whose faults are under 1 % or over
+defaults were chosen on, nor what the trees learnt from; takes of the last two whose faults are under 1 % or over
 12 % of the hits are not counted.
 
 `--seeds N` takes of each, `--first N` the first seed, `--source NAME` only one of them, `--live MS` judges as live and
@@ -11,6 +11,7 @@ looks so far ahead, `--ungrouped` takes the stands out of the maps, `--curve` sh
 `--knowing` adds judges that know how the module was set (support/knowing_judge.py). `--songs FOLDER` plays drum parts
 by others, from the files that training/collect_music.py makes and that nothing was learnt from, instead of the drummer
 that the simulators share; `--habits` adds habits of playing that look like faults (support/played_habits.py).
+`--short SECONDS` judges pieces of each take alone, so many seconds long.
 """
 
 from __future__ import annotations
@@ -50,6 +51,8 @@ SOURCES = ("drawn", "drawn, wide", "physics", "drawn per kit")
 
 FEWEST = 5
 """Faults of a kind in a take, of which a share says something."""
+PIECES = 6
+"""Short pieces of each take."""
 Parts = list[composed_takes.Piece]
 
 
@@ -136,6 +139,27 @@ def as_live(take: Take, path: CleaningPath, kit: NoteMap, target: NoteMap) -> Cl
     return replace(path, crosstalk=replace(path.crosstalk, kit_model=learn(played, context, path.crosstalk)))
 
 
+def pieces(sent: Sent, seed: int, seconds: float) -> list[Sent]:
+    """Pieces of what a module sent, with their truth."""
+    random, arrived = np.random.default_rng(seed), sent.events.arrived
+    return [
+        _piece(sent, (arrived >= begin) & (arrived < begin + seconds))
+        for begin in random.uniform(0, max(0.0, float(arrived[-1]) - seconds), PIECES)
+    ]
+
+
+def _piece(sent: Sent, inside: np.ndarray) -> Sent:
+    number = np.cumsum(inside) - 1
+    hits = tuple(hit._replace(event=int(number[hit.event])) for hit in sent.hits if inside[hit.event])
+    return replace(sent, events=sent.events.take(inside), hits=hits)
+
+
+def together(some: list[Judged]) -> Judged:
+    """The results of a take's pieces as one."""
+    real, false = sum((r for r, _, _ in some), Counter()), sum((f for _, f, _ in some), Counter())
+    return real, false, f1(real, false)
+
+
 def knowing(take: trigger_physics.PhysicalTake) -> Judged:
     """What a judge makes of it that knows how the module was set."""
     return counted(take.sent, (KnowingJudge(take).false <= 0.5).tolist())
@@ -148,17 +172,21 @@ def counted(sent: Sent, kept: list[bool]) -> Judged:
             real[hit.stroke.kind, stays] += 1
         else:
             false[hit.cause, stays] += 1
+    return real, false, f1(real, false)
+
+
+def f1(real: Counter, false: Counter) -> float:
     right = sum(n for (_, stays), n in real.items() if stays)
     left = right + sum(n for (_, stays), n in false.items() if stays)
-    return real, false, 2 * right / (left + sum(real.values()))
+    return 2 * right / max(1, left + sum(real.values()))
 
 
 def table(
     source: str, seeds: range, path: CleaningPath, ungrouped: bool, with_curve: bool,
-    parts: Parts | None = None, habits: bool = False,
+    parts: Parts | None = None, habits: bool = False, short: float = 0.0,
 ) -> None:  # fmt: skip
     with Pool() as pool:
-        asked = ((source, seed, path, ungrouped, parts, habits) for seed in seeds)
+        asked = ((source, seed, path, ungrouped, parts, habits, short) for seed in seeds)
         judged = [one for one in pool.starmap(made_and_judged, asked, chunksize=2) if one is not None]
     show(source, [result for result, _ in judged])
     curve = [point for _, points in judged for point in points]
@@ -171,15 +199,18 @@ def table(
 
 
 def made_and_judged(
-    source: str, seed: int, path: CleaningPath, ungrouped: bool, parts: Parts | None, habits: bool
+    source: str, seed: int, path: CleaningPath, ungrouped: bool, parts: Parts | None, habits: bool, short: float = 0.0
 ) -> tuple[Judged, list[tuple[float, bool]]] | None:
-    """As judge(), of one take; None if it does not count."""
+    """As judge(), of one take, or of its pieces of so many seconds; None if it does not count."""
     sent, kit, bpm = made(source, seed, parts, habits)
     if not counts(source, sent):
         return None
     if ungrouped:
         kit = replace(kit, pads=tuple(replace(pad, group=None) for pad in kit.pads))
-    return judge(sent, kit, bpm, path)
+    if not short:
+        return judge(sent, kit, bpm, path)
+    judged = [judge(piece, kit, bpm, path) for piece in pieces(sent, seed, short)]
+    return together([result for result, _ in judged]), [point for _, points in judged for point in points]
 
 
 def counts(source: str, sent: Sent) -> bool:
@@ -256,6 +287,7 @@ def main() -> None:
             "--curve" in sys.argv,
             parts,
             "--habits" in sys.argv,
+            number("--short", 0.0),
         )
     if "--knowing" in sys.argv:
         takes = [computed(seed, parts) for seed in range(first, first + count)]

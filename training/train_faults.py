@@ -1,12 +1,12 @@
-"""Train the networks that tell faults from strokes: `train_faults.py doubles|crosstalk FOLDER --music FOLDER`.
+"""Train the trees that tell faults from strokes: `train_faults.py doubles|crosstalk FOLDER --music FOLDER`.
 
 First `doubles`, then `crosstalk`, which sees what removing double triggers leaves. Takes are those of three sources
 of `bench/faults.py`, with faults that are computed, drawn anew for each kit, or drawn from wide ranges (fewer),
 played by our own drummer and as drum parts by others, from the folders named learn-... that collect_music.py made. A
-quarter of them has a map without stands. The networks learn from what each take shows of its suspects
+quarter of them has a map without stands. The trees learn from what each take shows of its suspects
 (core/path/doubles_evidence, crosstalk_evidence). bench/faults.py measures takes with lower seeds. What the modules
-sent is kept in FOLDER, so that an interrupted run goes on where it was. Writes core/path/doubles_weights.py or
-core/path/crosstalk_weights.py. Needs PyTorch and SciPy.
+sent is kept in FOLDER, so that an interrupted run goes on where it was. Writes core/path/doubles_trees.py or
+core/path/crosstalk_trees.py. Needs CatBoost and SciPy.
 
 --without NAME  leave a source ("physics", "drawn per kit") or a map out, to measure what was learnt on it
 --into FOLDER   write the weights there; the double triggers that crosstalk is looked for without are still removed by
@@ -16,17 +16,17 @@ core/path/crosstalk_weights.py. Needs PyTorch and SciPy.
 from __future__ import annotations
 
 import argparse
+import json
 import pickle
 import sys
-from dataclasses import fields, replace
-from multiprocessing import Pool
+import tempfile
+from dataclasses import replace
+from multiprocessing import Pool, cpu_count
 from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
-import torch
-from torch import nn
-from torch.nn import functional
+from catboost import CatBoostClassifier
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "bench"))
 
@@ -36,16 +36,16 @@ from support import composed_takes
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Notes
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
-from puresignal.core.path.fault_network import CLIP, FaultNetworks
+from puresignal.core.path.fault_trees import FaultTrees
 from puresignal.io import note_map_file
 from puresignal.sim import drum_module
 from puresignal.sim.drum_module import Sent
 
 CORE = Path(__file__).parent.parent / "src" / "puresignal" / "core" / "path"
 MATERIAL = (
-    ("physics", "own", 500), ("drawn per kit", "own", 500),
-    ("physics", "others", 200), ("drawn per kit", "others", 200),
-    ("physics", "own, habits", 200), ("drawn per kit", "own, habits", 200),
+    ("physics", "own", 900), ("drawn per kit", "own", 1_000),
+    ("physics", "others", 300), ("drawn per kit", "others", 400),
+    ("physics", "own, habits", 500), ("drawn per kit", "own, habits", 700),
     ("physics", "others, habits", 200), ("drawn per kit", "others, habits", 200),
     ("physics, many", "own", 100), ("drawn per kit, many", "own", 200), ("drawn per kit, many", "others, habits", 100),
     ("drawn, wide", "own", 100), ("drawn, wide", "others", 100), ("drawn, wide", "own, habits", 100),
@@ -59,8 +59,13 @@ WITHOUT_STANDS = 4
 """Every so many takes have a map without stands."""
 PART = 100
 """Takes that are kept in a file."""
-NETWORKS, UNITS, FEWER = 3, 24, 12
-DROPPED, BATCH, RATE, DECAY, EPOCHS = 0.1, 512, 4e-3, 1e-2, 16
+TREES, QUESTIONS, RATE, HELD, FIGURES, CHANCE, BORDERS = 800, 6, 0.15, 10.0, 0.3, 3.0, 64
+"""How trees are learnt: how many, how much each counts, how far leaves are held back, the share of the figures that
+each question is chosen from, how much chance there is in the choice, and the borders of each figure.
+"""
+CORES = cpu_count()
+LONG, SHORT = (3.0, 40.0), (0.7, 5.0)
+"""Seconds of the parts of each take that are learnt from beside the whole."""
 PATH = CleaningPath()
 TARGET = note_map_file.shipped("boathouse-room")
 
@@ -114,7 +119,10 @@ def shown(asked: tuple[str, Made]) -> tuple[np.ndarray, np.ndarray]:
     truth = {hit.event: hit.stroke is None for hit in one.sent.hits}
     chance = np.random.default_rng(one.seed)
     seen, false = [], []
-    for kept in (np.ones(len(whole), bool), _part(whole, chance), _part(whole, chance) & _some_pads(whole, chance)):
+    for kept in (
+        np.ones(len(whole), bool), _part(whole, chance), _part(whole, chance) & _some_pads(whole, chance),
+        _part(whole, chance, SHORT), _part(whole, chance, SHORT),
+    ):  # fmt: skip
         notes = whole.take(kept)
         if len(notes):
             rows, evidence = getattr(PATH, stage).suspects(notes, context)
@@ -123,9 +131,9 @@ def shown(asked: tuple[str, Made]) -> tuple[np.ndarray, np.ndarray]:
     return np.concatenate(seen), np.array(false, bool)
 
 
-def _part(notes: Notes, chance: np.random.Generator) -> np.ndarray:
-    """Which notes are in a part of a take: short takes are judged too."""
-    length = float(np.exp(chance.uniform(np.log(3), np.log(40))))
+def _part(notes: Notes, chance: np.random.Generator, seconds: tuple[float, float] = LONG) -> np.ndarray:
+    """Which notes are in a part of a take, so many seconds long: short takes are judged too."""
+    length = float(np.exp(chance.uniform(*np.log(seconds))))
     begin = chance.uniform(0, max(0.1, float(notes.start[-1]) - length))
     return np.asarray((notes.start >= begin) & (notes.start < begin + length))
 
@@ -136,68 +144,40 @@ def _some_pads(notes: Notes, chance: np.random.Generator) -> np.ndarray:
     return np.isin(notes.note, chance.permutation(every)[: int(chance.integers(1, len(every) + 1))])
 
 
-class Net(nn.Module):
-    """One network as PyTorch learns it: as in `fault_network.FaultNetworks`."""
-
-    def __init__(self, figures: int) -> None:
-        super().__init__()
-        self.first, self.second, self.out = nn.Linear(figures, UNITS), nn.Linear(UNITS, FEWER), nn.Linear(FEWER, 1)
-        self.drop = nn.Dropout(DROPPED)
-
-    def forward(self, x: torch.Tensor) -> torch.Tensor:
-        hidden = self.drop(functional.relu(self.first(self.drop(x))))
-        return self.out(functional.relu(self.second(hidden)))[:, 0]
-
-
-def train(evidence: np.ndarray, false: np.ndarray, number: int) -> Net:
-    """Learn one network. evidence: (n, figures), scaled and clipped; false: (n,)"""
-    torch.manual_seed(number)
-    net = Net(evidence.shape[1])
-    x, y = torch.from_numpy(evidence), torch.from_numpy(false.astype(np.float32))
-    steps = len(x) // BATCH
-    adam = torch.optim.AdamW(net.parameters(), lr=RATE, weight_decay=DECAY)
-    pace = torch.optim.lr_scheduler.OneCycleLR(adam, RATE, total_steps=EPOCHS * steps + 1, pct_start=0.15)
-    for _ in range(EPOCHS):
-        losses = []
-        for some in torch.randperm(len(x))[: steps * BATCH].split(BATCH):
-            loss = functional.binary_cross_entropy_with_logits(net(x[some]), y[some])
-            adam.zero_grad()
-            loss.backward()
-            adam.step()
-            pace.step()
-            losses.append(float(loss.detach()))
-    print(f"network {number}: {np.mean(losses):.4f}", flush=True)
-    return net.eval()
-
-
-def learnt(evidence: np.ndarray, false: np.ndarray) -> FaultNetworks:
-    """Networks that learnt from suspects. evidence: (n, figures); false: (n,) which of them are faults"""
-    mean, scale = evidence.mean(axis=0), evidence.std(axis=0) + 0.02
-    scaled = np.clip((evidence - mean) / scale, -CLIP, CLIP).astype(np.float32)
-    nets = [train(scaled, false, number) for number in range(NETWORKS)]
-
-    def stacked(of: str, name: str) -> np.ndarray:
-        return np.stack([getattr(getattr(net, of), name).detach().numpy().T for net in nets])
-
-    return FaultNetworks(
-        mean, scale, stacked("first", "weight"), stacked("first", "bias"), stacked("second", "weight"),
-        stacked("second", "bias"), stacked("out", "weight")[:, :, 0], stacked("out", "bias")[:, 0],
+def learnt(evidence: np.ndarray, false: np.ndarray) -> FaultTrees:
+    """Trees that learnt from suspects. evidence: (n, figures); false: (n,) which of them are faults"""
+    model = CatBoostClassifier(
+        iterations=TREES, depth=QUESTIONS, learning_rate=RATE, l2_leaf_reg=HELD, rsm=FIGURES, random_strength=CHANCE,
+        border_count=BORDERS, random_seed=1, thread_count=CORES, verbose=100, allow_writing_files=False,
     )  # fmt: skip
+    model.fit(evidence, false)
+    with tempfile.NamedTemporaryFile(suffix=".json") as file:
+        model.save_model(file.name, format="json")
+        written = json.loads(Path(file.name).read_text())
+    figure = np.zeros((TREES, QUESTIONS), np.int64)
+    border = np.full((TREES, QUESTIONS), np.inf)
+    leaf = np.zeros((TREES, 2**QUESTIONS))
+    for number, tree in enumerate(written["oblivious_trees"]):
+        # Of fewer questions than the others, the first ones are always answered with no. The first is the lowest bit.
+        for place, asked in enumerate(reversed(tree["splits"]), QUESTIONS - len(tree["splits"])):
+            figure[number, place], border[number, place] = asked["float_feature_index"], asked["border"]
+        leaf[number, : len(tree["leaf_values"])] = tree["leaf_values"]
+    return FaultTrees(evidence.shape[1], figure, border, leaf, written["scale_and_bias"][1][0])
 
 
-def write(networks: FaultNetworks, path: Path, what: str) -> None:
-    """Write the weights as the module that the program reads."""
-    rows = []
-    for field in fields(networks):
-        value = getattr(networks, field.name)
-        numbers = ", ".join(f"{x:.4g}" for x in value.ravel().tolist())
-        rows.append(f"    {field.name}=np.array([{numbers}]).reshape({value.shape}),")
+def write(trees: FaultTrees, path: Path, what: str) -> None:
+    """Write the trees as the module that the program reads."""
+
+    def array(numbers: np.ndarray, how: str) -> str:
+        return f"np.array([{', '.join(format(x, how) for x in numbers.ravel().tolist())}]).reshape({numbers.shape})"
+
     path.write_text(
-        f'"""Weights of the networks that tell {what} from strokes, learnt by training/train_faults.py.\n\n'
+        f'"""The trees that tell {what} from strokes, learnt by training/train_faults.py.\n\n'
         'Written by it."""\n\n# ruff: noqa: E501\n\nfrom __future__ import annotations\n\nimport numpy as np\n\n'
-        "from puresignal.core.path.fault_network import FaultNetworks\n\n# fmt: off\nNETWORKS = FaultNetworks(\n"
-        + "\n".join(rows)
-        + "\n)\n"
+        "from puresignal.core.path.fault_trees import FaultTrees\n\n# fmt: off\nTREES = FaultTrees(\n"
+        f"    figures={trees.figures},\n    figure={array(trees.figure, 'd')},\n"
+        f"    border={array(trees.border, '.7g').replace('inf', 'np.inf')},\n"
+        f"    leaf={array(np.rint(trees.leaf * 1000).astype(np.int64), 'd')} / 1000,\n    begin={trees.begin:.5g},\n)\n"
     )
 
 
@@ -210,7 +190,6 @@ def main() -> None:
     parser.add_argument("--into", type=Path, default=CORE)
     options = parser.parse_args()
     options.folder.mkdir(parents=True, exist_ok=True)
-    torch.set_num_threads(1)
     PARTS.extend(
         piece for piece in composed_takes.pieces(options.music)
         if piece.drums and piece.source.startswith(composed_takes.TAUGHT)
@@ -226,7 +205,7 @@ def main() -> None:
     print(f"{len(takes)} takes, {len(false)} suspects, {false.sum()} of them faults")
     what = {"doubles": "double triggers", "crosstalk": "crosstalk"}[options.stage]
     options.into.mkdir(parents=True, exist_ok=True)
-    write(learnt(evidence, false), options.into / f"{options.stage}_weights.py", what)
+    write(learnt(evidence, false), options.into / f"{options.stage}_trees.py", what)
 
 
 if __name__ == "__main__":

@@ -2,9 +2,9 @@
 
 A note is a candidate if a much louder one of another drum is close to it in time, before or after. A model weighs its
 loudness against that hit and against its own pad's hits, and the gap (crosstalk_model.py); between stands it takes
-more to believe it. While playing the model decides; in a whole take that is learnt from, networks weigh what it says
-and what else the take shows (crosstalk_evidence.py). Real hits stay: ghost notes beside hard hits, unisons of two
-hands, soft strokes on a pad that is often played softly.
+more to believe it. While playing the model decides; in a whole take that is learnt from, decision trees judge by what
+it says and what else the take shows (crosstalk_evidence.py, fault_trees.py). Real hits stay: ghost notes beside hard
+hits, unisons of two hands, soft strokes on a pad that is often played softly.
 """
 
 from __future__ import annotations
@@ -41,7 +41,7 @@ from puresignal.core.path.crosstalk_model import (
     usual_alone,
     varies_as_hands,
 )
-from puresignal.core.path.crosstalk_weights import NETWORKS
+from puresignal.core.path.crosstalk_trees import TREES
 from puresignal.core.path.inherited_ends import InheritedEnds
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.removal import INHERITED_END, NARROWLY_KEPT, inherit
@@ -120,7 +120,7 @@ class Crosstalk:
         if self.on and context.stands.any_neighbours and len(notes):
             if self.learn:
                 judged, evidence = self.suspects(notes, context)
-                likely[judged] = NETWORKS.likely(evidence)
+                likely[judged] = TREES.likely(evidence)
             else:
                 found = self._candidates(notes, context)
                 judged = found.row
@@ -154,7 +154,7 @@ class Crosstalk:
         if self.lookahead_ms < self.before_ms:
             found = self._candidates(notes, context)
         if not len(found.row):
-            return found.row, np.zeros((0, len(NETWORKS.mean)))
+            return found.row, np.zeros((0, TREES.figures))
         tables = _Tables(_learnt(notes, context, self, every), context)
         pad = context.stands.pad[notes.channel, notes.note]
         hits = Hits(notes.start, notes.velocity.astype(np.float64), pad)
@@ -206,11 +206,12 @@ def candidates(notes: Notes, context: Context, after: float, before: float, rati
         second, gap = first + step, gap[first]
         apart = drum[first] != drum[second]
         # Among equally likely ones the earliest counts, as it does live.
-        for victim, loud, most in ((second, first, after), (first, second, before)):
-            hit = apart & (gap <= most + _HAIR) & (velocity[victim] < ratio * velocity[loud])
-            force = velocity[loud] * np.exp(-gap / FADES) * np.where(stand[victim] == stand[loud], 1.0, ELSEWHERE)
-            hit &= (force > best[victim]) | ((force == best[victim]) & (loud < by[victim]))
-            best[victim[hit]], by[victim[hit]] = force[hit], loud[hit]
+        for victims, louds, most in ((second, first, after), (first, second, before)):
+            hit = np.flatnonzero(apart & (gap <= most + _HAIR) & (velocity[victims] < ratio * velocity[louds]))
+            victim, loud = victims[hit], louds[hit]
+            force = velocity[loud] * np.exp(-gap[hit] / FADES) * np.where(stand[victim] == stand[loud], 1.0, ELSEWHERE)
+            more = (force > best[victim]) | ((force == best[victim]) & (loud < by[victim]))
+            best[victim[more]], by[victim[more]] = force[more], loud[more]
     found = np.flatnonzero(by >= 0)
     source = by[found]
     return Candidates(

@@ -1,4 +1,4 @@
-"""What a take shows about each note that may be crosstalk: figures that a network weighs.
+"""What a take shows about each note that may be crosstalk: figures that trees ask about.
 
 What the fitted model says (crosstalk_model), and what it leaves out: how like the other candidates of the pair of pads
 it is, how often hits as hard were followed by one, how softly the shaken pad is played otherwise, what else that hit

@@ -2,8 +2,8 @@
 
 A model judges by gap, loudness and the row a hit stands in (doubles_model.py): a false hit follows soon and is
 weaker, much as the others of its pad are. A grace note comes before its loud note and a roll is even, so both pass.
-While playing the model decides; in a whole take, networks weigh what it says and what else the take shows
-(doubles_evidence.py).
+While playing the model decides; in a whole take, decision trees judge by what it says and what else the take
+shows (doubles_evidence.py, fault_trees.py).
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ from puresignal.core.path import doubles_evidence, doubles_model, live
 from puresignal.core.path.context import Context, among
 from puresignal.core.path.doubles_evidence import Strokes
 from puresignal.core.path.doubles_model import LIKE, TAPS, Seconds, as_fast_as, fitted, likely, usual
-from puresignal.core.path.doubles_weights import NETWORKS
+from puresignal.core.path.doubles_trees import TREES
 from puresignal.core.path.inherited_ends import InheritedEnds
 from puresignal.core.path.live import LiveEvent, LiveStage
 from puresignal.core.path.removal import BY_HAND, INHERITED_END, NARROWLY_KEPT, inherit
@@ -122,7 +122,7 @@ class Doubles:
         )
         strokes, found, first = _found(notes, key, order, context, *seen)
         if self.learn:
-            sure = NETWORKS.likely(_evidence(strokes, found, first))
+            sure = TREES.likely(_evidence(strokes, found, first))
         else:
             # As live, where nothing later is known.
             seconds = _seconds(strokes, found, first, _before(strokes, found, first))
@@ -174,9 +174,9 @@ def _found(
 
 
 def _evidence(strokes: Strokes, found: np.ndarray, first: np.ndarray) -> np.ndarray:
-    """(found, figures) that the networks weigh."""
+    """(found, figures) that the trees ask about."""
     if not len(found):
-        return np.zeros((0, len(NETWORKS.mean)))
+        return np.zeros((0, TREES.figures))
     row = np.maximum(_before(strokes, found, first), _after(strokes, found, first))
     seconds = _seconds(strokes, found, first, row)
     fast, taps = _played(strokes)

@@ -1,4 +1,4 @@
-"""What a take shows about each soft second hit of a pad: figures that a network weighs.
+"""What a take shows about each soft second hit of a pad: figures that trees ask about.
 
 What the fitted model says (doubles_model), and what it leaves out: how like the other candidates of the pad and of the
 take it is, how often hits as hard as the first one were followed by one, what lies before and after on the pad, what

@@ -64,12 +64,14 @@ def at_hits(moves: np.ndarray, zone: np.ndarray, sure: np.ndarray, place: np.nda
         return found
     # Within a run of the same zone and certainty only the first message matters.
     begins = np.flatnonzero(np.concatenate([[True], (zone[1:] != zone[:-1]) | (sure[1:] != sure[:-1])]))
-    settled, since = np.empty(len(begins), np.int8), np.empty(len(begins))
+    settled_by, since_by = [], []
     pedal = Opening()
     rows = zip(moves[begins].tolist(), zone[begins].tolist(), sure[begins].tolist(), strict=True)
-    for i, (at, where, certain) in enumerate(rows):
+    for at, where, certain in rows:
         pedal.move(at, where, certain)
-        settled[i], since[i] = pedal._settled, pedal._away_since
+        settled_by.append(pedal._settled)
+        since_by.append(pedal._away_since)
+    settled, since = np.array(settled_by, np.int8), np.array(since_by)
     heard = place > 0
     run = np.searchsorted(begins, place[heard] - 1, side="right") - 1
     late = hits[heard] - since[run] > SETTLES

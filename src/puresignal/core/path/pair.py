@@ -100,18 +100,23 @@ def _pair_same_moment(rows: np.ndarray, key: np.ndarray, on: np.ndarray, at: np.
     """Change `after` for keys with several note-ons at one moment. All arrays are by key, then in playing order."""
     together = on[1:] & on[:-1] & (key[1:] == key[:-1]) & (at[1:] == at[:-1])
     for one in distinct(key[1:][together]).tolist():
-        first, last = np.searchsorted(key, (one, one + 1))
+        first, last = np.searchsorted(key, (one, one + 1)).tolist()
+        # Lists, because single values of arrays are slow to read.
+        events, is_on, moment = (each[first:last].tolist() for each in (rows, on, at))
+        ends = after[first:last].tolist()
         sounding: list[int] = []
-        for i in range(int(first), int(last)):
-            if not on[i]:
+        for i, event in enumerate(events):
+            if not is_on[i]:
                 if sounding:
-                    after[sounding.pop(0)] = rows[i]
+                    ends[sounding.pop(0)] = event
                 continue
-            if sounding and at[i] > at[sounding[-1]]:
-                after[sounding] = rows[i]
+            if sounding and moment[i] > moment[sounding[-1]]:
+                for earlier in sounding:
+                    ends[earlier] = event
                 sounding = []
-            after[i] = NO_EVENT
+            ends[i] = NO_EVENT
             sounding.append(i)
+        after[first:last] = ends
 
 
 def whole_and_fine(velocity: float) -> tuple[int, int | None]:

@@ -1,0 +1,64 @@
+"""Decision trees that tell faults from what was played, by the figures of `doubles_evidence` and `crosstalk_evidence`.
+
+A tree asks the same few questions of every suspect: is this figure above that border? The answers together choose a
+leaf, and the log odds of a fault are the sum of the leaves of all trees. The probabilities are chances: the trees
+learnt from as many faults and strokes as takes have.
+
+Gradient boosting with symmetric trees: L. Prokhorenkova and others, CatBoost: unbiased boosting with categorical
+features, 2018. Made by training/train_faults.py
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+ROUND = 100
+"""Trees that are asked before looking which suspects are decided."""
+DECIDED = 3.0
+"""Log odds from which the remaining trees are not asked: they add small corrections."""
+
+
+@dataclass(frozen=True, eq=False)
+class FaultTrees:
+    """What the trees ask and answer.
+
+    figures  how many figures there are of a suspect
+    figure   (trees, questions) number of the figure that each question is about
+    border   (trees, questions) above which the answer is yes
+    leaf     (trees, 2 ** questions) log odds by the answers, the first of which is the highest bit; 8 questions at most
+    begin    log odds to which the leaves are added
+    """
+
+    figures: int
+    figure: np.ndarray
+    border: np.ndarray
+    leaf: np.ndarray
+    begin: float
+
+    def likely(self, evidence: np.ndarray) -> np.ndarray:
+        """(n,) probability of a fault. evidence: (n, figures)"""
+        odds = np.full(len(evidence), self.begin, np.float64)
+        # As it was learnt from.
+        open_still, of_open = np.arange(len(evidence)), np.ascontiguousarray(evidence.T, np.float32)
+        for first in range(0, len(self.leaf), ROUND):
+            odds[open_still] += self._sum(of_open, slice(first, first + ROUND))
+            undecided = np.abs(odds[open_still]) < DECIDED
+            open_still, of_open = open_still[undecided], of_open[:, undecided]
+        return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
+
+    def _sum(self, of: np.ndarray, trees: slice) -> np.ndarray:
+        """(n,) sum of the leaves of some trees. of: (figures, n)"""
+        total, leaves = np.zeros(of.shape[1], np.float32), np.empty(of.shape[1], np.float32)
+        place, answer = np.empty(of.shape[1], np.uint8), np.empty(of.shape[1], bool)
+        rows, asked, borders_of = list(of), self.figure[trees].tolist(), self.border[trees].tolist()
+        for figures, borders, leaf in zip(asked, borders_of, self.leaf[trees].astype(np.float32), strict=True):
+            place[:] = 0
+            for figure, border in zip(figures, borders, strict=True):
+                np.greater(rows[figure], border, out=answer)
+                place += place
+                place |= answer.view(np.uint8)
+            # No place is outside; saying so is faster than having it checked.
+            total += leaf.take(place, out=leaves, mode="clip")
+        return total
