@@ -20,6 +20,8 @@ import json
 import pickle
 import sys
 import tempfile
+import textwrap
+from base64 import b64encode
 from dataclasses import replace
 from multiprocessing import Pool, cpu_count
 from pathlib import Path
@@ -36,7 +38,7 @@ from support import composed_takes
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Notes
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
-from puresignal.core.path.fault_trees import FaultTrees
+from puresignal.core.path.fault_trees import LEAF, QUESTIONS, FaultTrees
 from puresignal.io import note_map_file
 from puresignal.sim import drum_module
 from puresignal.sim.drum_module import Sent
@@ -59,7 +61,7 @@ WITHOUT_STANDS = 4
 """Every so many takes have a map without stands."""
 PART = 100
 """Takes that are kept in a file."""
-TREES, QUESTIONS, RATE, HELD, FIGURES, CHANCE, BORDERS = 800, 6, 0.15, 10.0, 0.3, 3.0, 64
+TREES, RATE, HELD, FIGURES, CHANCE, BORDERS = 800, 0.15, 10.0, 0.3, 3.0, 64
 """How trees are learnt: how many, how much each counts, how far leaves are held back, the share of the figures that
 each question is chosen from, how much chance there is in the choice, and the borders of each figure.
 """
@@ -168,16 +170,16 @@ def learnt(evidence: np.ndarray, false: np.ndarray) -> FaultTrees:
 def write(trees: FaultTrees, path: Path, what: str) -> None:
     """Write the trees as the module that the program reads."""
 
-    def array(numbers: np.ndarray, how: str) -> str:
-        return f"np.array([{', '.join(format(x, how) for x in numbers.ravel().tolist())}]).reshape({numbers.shape})"
+    def text(numbers: np.ndarray, how: str) -> str:
+        lines = textwrap.wrap(b64encode(numbers.astype(how).tobytes()).decode(), 112)
+        return "(\n" + "\n".join(f'        "{line}"' for line in lines) + "\n    )"
 
     path.write_text(
         f'"""The trees that tell {what} from strokes, learnt by training/train_faults.py.\n\n'
-        'Written by it."""\n\n# ruff: noqa: E501\n\nfrom __future__ import annotations\n\nimport numpy as np\n\n'
-        "from puresignal.core.path.fault_trees import FaultTrees\n\n# fmt: off\nTREES = FaultTrees(\n"
-        f"    figures={trees.figures},\n    figure={array(trees.figure, 'd')},\n"
-        f"    border={array(trees.border, '.7g').replace('inf', 'np.inf')},\n"
-        f"    leaf={array(np.rint(trees.leaf * 1000).astype(np.int64), 'd')} / 1000,\n    begin={trees.begin:.5g},\n)\n"
+        'Written by it."""\n\nfrom __future__ import annotations\n\n'
+        "from puresignal.core.path.fault_trees import FaultTrees\n\n# fmt: off\nTREES = FaultTrees.from_text(\n"
+        f"    figures={trees.figures},\n    begin={trees.begin:.5g},\n    figure={text(trees.figure, '|u1')},\n"
+        f"    border={text(trees.border, '<f4')},\n    leaf={text(np.rint(trees.leaf / LEAF), '<i2')},\n)\n"
     )
 
 

@@ -1,5 +1,7 @@
 """What decision trees see of suspects of faults, and what they make of it."""
 
+from base64 import b64encode
+
 import numpy as np
 import pytest
 
@@ -41,6 +43,16 @@ def test_the_leaves_that_a_suspects_answers_choose_are_added_up():
     odds = [asked_one_by_one(trees, row) for row in figures]
     assert len(set(odds)) > 10
     assert trees.likely(figures) == pytest.approx(1 / (1 + np.exp(-np.array(odds))))
+
+
+def test_trees_are_read_from_text_as_they_were_written():
+    # One tree: its second question is whether figure 1 is above 2.5; all others are always answered with no.
+    border, leaf = np.full(6, np.inf, "<f4"), np.zeros(64, "<i2")
+    border[1], leaf[0], leaf[16] = 2.5, -1500, 800
+    text = [b64encode(part.tobytes()).decode() for part in (np.array([0, 1, 0, 0, 0, 0], "|u1"), border, leaf)]
+    trees = FaultTrees.from_text(2, 0.5, *text)
+    likely = trees.likely(np.array([[9.0, 2.0], [0.0, 3.0]]))
+    assert likely == pytest.approx([1 / (1 + np.exp(1.0)), 1 / (1 + np.exp(-1.3))])
 
 
 @pytest.mark.parametrize("stage", ["doubles", "crosstalk"])

@@ -10,10 +10,13 @@ features, 2018. Made by training/train_faults.py
 
 from __future__ import annotations
 
+from base64 import b64decode
 from dataclasses import dataclass
 
 import numpy as np
 
+QUESTIONS, LEAF = 6, 0.001
+"""Questions of each written tree, and the log odds that its leaves are written in."""
 ROUND = 100
 """Trees that are asked before looking which suspects are decided."""
 DECIDED = 3.0
@@ -36,6 +39,17 @@ class FaultTrees:
     border: np.ndarray
     leaf: np.ndarray
     begin: float
+
+    @classmethod
+    def from_text(cls, figures: int, begin: float, figure: str, border: str, leaf: str) -> FaultTrees:
+        """Trees as the training writes them, in Base64: bytes, 4-byte floats, and 2-byte whole numbers."""
+        return cls(
+            figures,
+            np.frombuffer(b64decode(figure), np.uint8).reshape(-1, QUESTIONS),
+            np.frombuffer(b64decode(border), "<f4").reshape(-1, QUESTIONS),
+            np.frombuffer(b64decode(leaf), "<i2").reshape(-1, 2**QUESTIONS) * LEAF,
+            begin,
+        )
 
     def likely(self, evidence: np.ndarray) -> np.ndarray:
         """(n,) probability of a fault. evidence: (n, figures)"""
