@@ -9,7 +9,7 @@ sent is kept in FOLDER, so that an interrupted run goes on where it was. Writes 
 core/path/crosstalk_trees.py. Needs CatBoost and SciPy.
 
 --without NAME  leave a source ("physics", "drawn per kit") or a map out, to measure what was learnt on it
---into FOLDER   write the weights there; the double triggers that crosstalk is looked for without are still removed by
+--into FOLDER   write the trees there; the double triggers that crosstalk is looked for without are still removed by
                 those that the program has
 """
 
@@ -20,7 +20,6 @@ import json
 import pickle
 import sys
 import tempfile
-import textwrap
 from base64 import b64encode
 from dataclasses import replace
 from multiprocessing import Pool, cpu_count
@@ -171,8 +170,7 @@ def write(trees: FaultTrees, path: Path, what: str) -> None:
     """Write the trees as the module that the program reads."""
 
     def text(numbers: np.ndarray, how: str) -> str:
-        lines = textwrap.wrap(b64encode(numbers.astype(how).tobytes()).decode(), 112)
-        return "(\n" + "\n".join(f'        "{line}"' for line in lines) + "\n    )"
+        return f'"{b64encode(numbers.astype(how).tobytes()).decode()}"'
 
     path.write_text(
         f'"""The trees that tell {what} from strokes, learnt by training/train_faults.py.\n\n'
