@@ -15,21 +15,21 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
 from bench import faults
+from puresignal.core.decision_trees import DecisionTrees
 from puresignal.core.path import crosstalk, crosstalk_trees, doubles, doubles_trees
 from puresignal.core.path.cleaning_path import CleaningPath
-from puresignal.core.path.fault_trees import FaultTrees
 
 SIMULATORS = ("physics", "drawn per kit", "drawn, wide")
 
 
-def learnt(path: Path) -> FaultTrees:
+def learnt(path: Path) -> DecisionTrees:
     """The trees of a file that was written by the training."""
     spec = importlib.util.spec_from_file_location(path.stem, path)
     if spec is None or spec.loader is None or not path.exists():
         raise SystemExit(f"{path} is missing; train_faults.py --into writes it")
     module = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(module)
-    trees: FaultTrees = module.TREES
+    trees: DecisionTrees = module.TREES
     return trees
 
 

@@ -1,7 +1,8 @@
 """Accuracy of the ear, on recordings it was not trained on (support/evaluation_clips.py).
 
 `hearing.py [KIND ...] [--each] [--errors] [--calibration] [--reference]`: melodies, orchestra, singing, voices,
-manners, speakers, loops, cymbals, beats, mouths, strangers, settings, harmony, chords, leads; all by default.
+manners, speakers, people, loops, kits, cymbals, beats, mouths, people_mouths, strangers, settings, harmony, chords,
+leads; all by default.
 `hearing.py --minutes N` hears one long recording of each kind by the command: its speed and its memory.
 
 Counted as usual for transcription: onset within 50 ms, pitch within half a semitone, each note matched at most once;
@@ -240,9 +241,13 @@ def loops(kind: str, each: bool) -> None:
             found = drum_transcription.hits(
                 drum_transcription.analyse(conv_net("drum_onset"), attention_nets(), samples)
             )
-            return struck(found, drum_transcription.KINDS)
+            return struck(found, names)
 
         return hear
+
+    names = drum_transcription.KINDS
+    if kind == "kits":
+        names = tuple("tom" if name.startswith("tom") else name for name in names)
 
     known = [clip for clip in clips if clip.name.startswith(evaluation_clips.TRAINED_KITS)]
     other = [clip for clip in clips if not clip.name.startswith(evaluation_clips.TRAINED_KITS)]
@@ -434,10 +439,13 @@ def main() -> None:
         "voices",
         "manners",
         "speakers",
+        "people",
         "loops",
+        "kits",
         "cymbals",
         "beats",
         "mouths",
+        "people_mouths",
         "strangers",
         "settings",
         "harmony",
@@ -445,11 +453,11 @@ def main() -> None:
         "leads",
     ]
     for kind in wanted:
-        if kind in ("melodies", "orchestra", "singing", "voices", "manners", "speakers"):
+        if kind in ("melodies", "orchestra", "singing", "voices", "manners", "speakers", "people"):
             melodies(kind, each)
-        elif kind in ("beats", "mouths"):
+        elif kind in ("beats", "mouths", "people_mouths"):
             beats(kind, each)
-        elif kind in ("loops", "cymbals"):
+        elif kind in ("loops", "kits", "cymbals"):
             loops(kind, each)
         elif kind in ("strangers", "settings"):
             {"strangers": strangers, "settings": settings}[kind]()

@@ -16,28 +16,26 @@ core/path/crosstalk_trees.py. Needs CatBoost and SciPy.
 from __future__ import annotations
 
 import argparse
-import json
 import pickle
 import sys
-import tempfile
 from base64 import b64encode
 from dataclasses import replace
-from multiprocessing import Pool, cpu_count
+from multiprocessing import Pool
 from pathlib import Path
 from typing import NamedTuple
 
+import learn_trees
 import numpy as np
-from catboost import CatBoostClassifier
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "bench"))
 
 import faults
 from support import composed_takes
 
+from puresignal.core.decision_trees import LEAF, QUESTIONS, DecisionTrees
 from puresignal.core.kit.note_map import NoteMap
 from puresignal.core.midi.events import Notes
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
-from puresignal.core.path.fault_trees import LEAF, QUESTIONS, FaultTrees
 from puresignal.io import note_map_file
 from puresignal.sim import drum_module
 from puresignal.sim.drum_module import Sent
@@ -60,11 +58,8 @@ WITHOUT_STANDS = 4
 """Every so many takes have a map without stands."""
 PART = 100
 """Takes that are kept in a file."""
-TREES, RATE, HELD, FIGURES, CHANCE, BORDERS = 800, 0.15, 10.0, 0.3, 3.0, 64
-"""How trees are learnt: how many, how much each counts, how far leaves are held back, the share of the figures that
-each question is chosen from, how much chance there is in the choice, and the borders of each figure.
-"""
-CORES = cpu_count()
+MANNER = learn_trees.Manner(questions=QUESTIONS)
+"""How trees are learnt."""
 LONG, SHORT = (3.0, 40.0), (0.7, 5.0)
 """Seconds of the parts of each take that are learnt from beside the whole."""
 PATH = CleaningPath()
@@ -145,28 +140,7 @@ def _some_pads(notes: Notes, chance: np.random.Generator) -> np.ndarray:
     return np.isin(notes.note, chance.permutation(every)[: int(chance.integers(1, len(every) + 1))])
 
 
-def learnt(evidence: np.ndarray, false: np.ndarray) -> FaultTrees:
-    """Trees that learnt from suspects. evidence: (n, figures); false: (n,) which of them are faults"""
-    model = CatBoostClassifier(
-        iterations=TREES, depth=QUESTIONS, learning_rate=RATE, l2_leaf_reg=HELD, rsm=FIGURES, random_strength=CHANCE,
-        border_count=BORDERS, random_seed=1, thread_count=CORES, verbose=100, allow_writing_files=False,
-    )  # fmt: skip
-    model.fit(evidence, false)
-    with tempfile.NamedTemporaryFile(suffix=".json") as file:
-        model.save_model(file.name, format="json")
-        written = json.loads(Path(file.name).read_text())
-    figure = np.zeros((TREES, QUESTIONS), np.int64)
-    border = np.full((TREES, QUESTIONS), np.inf)
-    leaf = np.zeros((TREES, 2**QUESTIONS))
-    for number, tree in enumerate(written["oblivious_trees"]):
-        # Of fewer questions than the others, the first ones are always answered with no. The first is the lowest bit.
-        for place, asked in enumerate(reversed(tree["splits"]), QUESTIONS - len(tree["splits"])):
-            figure[number, place], border[number, place] = asked["float_feature_index"], asked["border"]
-        leaf[number, : len(tree["leaf_values"])] = tree["leaf_values"]
-    return FaultTrees(evidence.shape[1], figure, border, leaf, written["scale_and_bias"][1][0])
-
-
-def write(trees: FaultTrees, path: Path, what: str) -> None:
+def write(trees: DecisionTrees, path: Path, what: str) -> None:
     """Write the trees as the module that the program reads."""
 
     def text(numbers: np.ndarray, how: str) -> str:
@@ -175,7 +149,7 @@ def write(trees: FaultTrees, path: Path, what: str) -> None:
     path.write_text(
         f'"""The trees that tell {what} from strokes, learnt by training/train_faults.py.\n\n'
         'Written by it."""\n\nfrom __future__ import annotations\n\n'
-        "from puresignal.core.path.fault_trees import FaultTrees\n\n# fmt: off\nTREES = FaultTrees.from_text(\n"
+        "from puresignal.core.decision_trees import DecisionTrees\n\n# fmt: off\nTREES = DecisionTrees.from_text(\n"
         f"    figures={trees.figures},\n    begin={trees.begin:.5g},\n    figure={text(trees.figure, '|u1')},\n"
         f"    border={text(trees.border, '<f4')},\n    leaf={text(np.rint(trees.leaf / LEAF), '<i2')},\n)\n"
     )
@@ -205,7 +179,7 @@ def main() -> None:
     print(f"{len(takes)} takes, {len(false)} suspects, {false.sum()} of them faults")
     what = {"doubles": "double triggers", "crosstalk": "crosstalk"}[options.stage]
     options.into.mkdir(parents=True, exist_ok=True)
-    write(learnt(evidence, false), options.into / f"{options.stage}_trees.py", what)
+    write(learn_trees.learnt(evidence, false, MANNER), options.into / f"{options.stage}_trees.py", what)
 
 
 if __name__ == "__main__":

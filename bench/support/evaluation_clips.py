@@ -16,7 +16,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
-from support import composed_takes, glottal_voice, other_voices, spoken_singers
+from support import composed_takes, glottal_voice, other_voices, recorded_speakers, spoken_singers
 from support.played_chords import PROGRAMS, TEXTURES, one_key
 
 from puresignal.sim import singer
@@ -53,7 +53,7 @@ class Clip:
 def banks() -> list[Path]:
     named = os.environ.get("SOUND_BANKS", "")
     found = [Path(p) for p in named.split(":") if p] or sorted(FOLDER.glob("*.sf2"))
-    return [p for p in found if not p.is_symlink()]
+    return [p for p in found if not p.is_symlink() and not p.match(RECORDED_KITS)]
 
 
 def room(samples: np.ndarray, random: np.random.Generator, wet: float, noise_db: float) -> np.ndarray:
@@ -137,6 +137,10 @@ def orchestra(seconds: float = 14.0) -> Iterator[Clip]:
     yield from _lines(ORCHESTRA, seconds, 77_000)
 
 
+AN_OCTAVE_UP = (("TimGM6mb", 78),)
+"""Banks and programs that sound an octave above what is played."""
+
+
 def _lines(instruments: dict[str, tuple[int, int, int]], seconds: float, seed: int) -> Iterator[Clip]:
     for k, path in enumerate(banks()):
         # Single notes use a synthesiser of their own, so that they do not change the recording.
@@ -148,8 +152,9 @@ def _lines(instruments: dict[str, tuple[int, int, int]], seconds: float, seed: i
             notes = singer.line(random, seconds, low, high, 0.25)
             samples = bank.render(notes, program)
             samples = room(samples, random, random.choice([0.0, 0.5, 1.0]), random.uniform(-70, -42))
+            up = 12 if (bank.name, program) in AN_OCTAVE_UP else 0
             yield Clip(
-                f"{bank.name[:5]} {name}", samples, list(notes),
+                f"{bank.name[:5]} {name}", samples, [(s, e, n + up, v) for s, e, n, v in notes],
                 alone=lambda note, bank=other, program=program: bank.render([note], program),
             )  # fmt: skip
 
@@ -225,9 +230,26 @@ def speakers(seconds: float = 14.0) -> Iterator[Clip]:
             low = (52, 55) if "+f" in speaker else (41, 45)
             first = int(random.integers(low[0], low[1] + 4))
             notes = other_voices.line(random, seconds, first, first + int(random.integers(9, 15)))
-            sung = spoken_singers.sing(notes, speaker, random, lambda text, who: _say(text, who, 50, 120, 100))
+            sung = spoken_singers.sing(notes, speaker, random, lambda text, who: spoken(text, who, 50, 120, 100))
             if sung is None:
                 return
+            samples = room(sung[0], random, random.choice([0.0, 0.5]), random.uniform(-70, -45))
+            yield Clip(f"{speaker} {take + 1}, {first}", samples, list(sung[1]))
+
+
+def people(seconds: float = 14.0) -> Iterator[Clip]:
+    """Singers made of speech by people (recorded_speakers.py), two lines each; those whose voices are installed."""
+    for k, speaker in enumerate((*recorded_speakers.HIGH, *recorded_speakers.LOW)):
+        for take in range(2):
+            random = np.random.default_rng(23_000 + 10 * k + take)
+            low = (52, 55) if speaker in recorded_speakers.HIGH else (41, 45)
+            first = int(random.integers(low[0], low[1] + 4))
+            notes = other_voices.line(random, seconds, first, first + int(random.integers(9, 15)))
+            sung = spoken_singers.sing(
+                notes, speaker, random, lambda text, who: recorded_speakers.say(text.strip("[:]"), who)
+            )
+            if sung is None:
+                break
             samples = room(sung[0], random, random.choice([0.0, 0.5]), random.uniform(-70, -45))
             yield Clip(f"{speaker} {take + 1}, {first}", samples, list(sung[1]))
 
@@ -251,6 +273,26 @@ def loops() -> Iterator[Clip]:
                 bank.render(notes, kit, drums=True), random, random.choice([0.0, 0.6]), random.uniform(-70, -45)
             )
             yield Clip(f"{bank.name[:5]} kit {kit}, {take + 1}", samples, [(s, e, DRUMS[n], v) for s, e, n, v in notes])
+
+
+RECORDED_KITS = "*_4_LV2.sf2"
+"""Banks of the Debian package avldrums.lv2-soundfont: drums recorded in a room, with a rack tom and a floor tom."""
+TWO_TOMS = {50: 45, 47: 45, 45: 41}
+
+
+def kits() -> Iterator[Clip]:
+    """The grooves on two kits that were recorded in a room, eight on each; every tom counts as one."""
+    found = sorted(FOLDER.glob(RECORDED_KITS))
+    for k, path in enumerate(found):
+        bank = SampleBank(path)
+        for take in range(8):
+            random = np.random.default_rng(3900 + 100 * k + take)
+            notes = [(s, e, TWO_TOMS.get(n, n), v) for s, e, n, v in _groove(random)]
+            samples = room(bank.render(notes, 0), random, random.choice([0.0, 0.6]), random.uniform(-70, -45))
+            yield Clip(
+                f"recorded kit {k + 1}, {take + 1}", samples,
+                [(s, e, "tom" if DRUMS[n].startswith("tom") else DRUMS[n], v) for s, e, n, v in notes],
+            )  # fmt: skip
 
 
 CYMBALS = {49: "crash1.bow", 57: "crash1.bow", 51: "ride.bow", 53: "ride.bell", 52: "china", 55: "splash"}
@@ -472,12 +514,38 @@ def mouths() -> Iterator[Spoken]:
                 yield _spoken(f"{speaker} {' '.join(syllables.values())} {number + 1}", said, random)
 
 
+RECORDED_SYLLABLES = (
+    {"kick": "bu", "snare.head": "ka", "hat.closed": "ts", "tom1.head": "dun"},
+    {"kick": "pf", "snare.head": "kx", "hat.closed": "t", "crash1.bow": "x", "tom1.head": "dm"},
+    {"kick": "bum", "snare.head": "pxa", "hat.closed": "ts", "hat.open": "ss", "snare.side": "k"},
+)  # fmt: skip
+
+
+def people_mouths() -> Iterator[Spoken]:
+    """Sounds said by recorded speakers (recorded_speakers.py), two rhythms of each set."""
+    voices = [name for name, program in (recorded_speakers.HIGH | recorded_speakers.LOW).items() if program == "flite"]
+    for speaker in voices:
+        for k, syllables in enumerate(RECORDED_SYLLABLES):
+            said: dict[str, list[np.ndarray]] = {}
+            for name, text in syllables.items():
+                for take in range(12):
+                    sound = recorded_speakers.say(text, speaker, 0.4 + 0.06 * (take % 5), 85 + 8.0 * take)
+                    if sound is not None:
+                        # A mouth makes one sound at a time.
+                        sound = sound[: round(0.2 * RATE)]
+                        sound[-500:] *= np.linspace(1, 0, len(sound[-500:]))
+                        said.setdefault(name, []).append(sound * (0.7 + 0.1 * (take % 4)))
+            for number in range(2 if said else 0):
+                random = np.random.default_rng(9500 + 10 * k + number + sum(map(ord, speaker)) * 37)
+                yield _spoken(f"{speaker} {' '.join(syllables.values())} {number + 1}", said, random)
+
+
 def _takes(speaker: str, syllables: dict[str, str]) -> dict[str, list[np.ndarray]]:
     """Twelve of each, varied in pitch and speed; none where espeak-ng is missing."""
     said: dict[str, list[np.ndarray]] = {}
     for name, text in syllables.items():
         for take in range(12):
-            sound = _say(text, speaker, 40 + 3 * take, 250 + 15 * (take % 5), 70 + 10 * (take % 4))
+            sound = spoken(text, speaker, 40 + 3 * take, 250 + 15 * (take % 5), 70 + 10 * (take % 4))
             if sound is not None:
                 said.setdefault(name, []).append(sound)
     return said
@@ -506,7 +574,7 @@ def _spoken(name: str, said: dict[str, list[np.ndarray]], random: np.random.Gene
     return Clip(name, samples, notes), {each: sounds[:6] for each, sounds in said.items()}
 
 
-def _say(text: str, voice: str, pitch: int, speed: int, loud: int) -> np.ndarray | None:
+def spoken(text: str, voice: str, pitch: int, speed: int, loud: int) -> np.ndarray | None:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "said.wav"
         command = ["espeak-ng", "-v", voice, "-p", str(pitch), "-s", str(speed), "-a", str(loud), "-w", str(path), text]

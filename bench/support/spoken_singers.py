@@ -22,6 +22,10 @@ Say = Callable[[str, str], np.ndarray | None]
 """A syllable said by a speaker, (n,) at RATE; None where espeak-ng is missing."""
 
 
+UNEVEN = 0.1
+"""Part of a period by which three in four differ from the one before, at most."""
+
+
 class Syllable:
     """A syllable taken apart: what is said before the voice begins, and the voice's periods."""
 
@@ -31,8 +35,11 @@ class Syllable:
 
     @property
     def sings(self) -> bool:
-        """Whether there is enough voice in it."""
-        return len(self.marks) >= 12
+        """Whether there is enough voice in it, with periods that could be followed."""
+        if len(self.marks) < 12:
+            return False
+        periods = np.diff(self.marks)
+        return bool(np.quantile(np.abs(np.diff(periods)) / periods[1:], 0.75) < UNEVEN)
 
     def sung(self, hertz: np.ndarray) -> tuple[np.ndarray, int]:
         """The syllable at these frequencies, one for each sample: (sound, sample at which the vowel begins).
@@ -82,7 +89,7 @@ class Syllable:
 
 
 def _marks(sound: np.ndarray) -> np.ndarray:
-    """Samples of the voice's periods, by following its strongest swing."""
+    """Samples of the voice's periods."""
     size, hop = 1800, 220
     frames = range(0, len(sound) - size, hop)
     lags = np.arange(RATE // 420, RATE // 65)
@@ -107,14 +114,23 @@ def _marks(sound: np.ndarray) -> np.ndarray:
         return np.zeros(0, int)
     first, last = int(voiced[0]) * hop, min(len(sound) - 1, int(voiced[-1]) * hop + size)
     typical = float(np.median(period[voiced]))
-    known = np.interp(np.arange(len(frames)), voiced, np.clip(period[voiced], 0.7 * typical, 1.4 * typical))
+    # Half or twice the period is no period.
+    sure = voiced[np.abs(np.log2(period[voiced] / typical)) < 0.5]
+    known = np.interp(np.arange(len(frames)), sure, period[sure])
     marks = [first + int(np.argmax(sound[first : first + round(typical)]))]
+    padded = np.pad(sound, size)
     while True:
         own = known[min(len(known) - 1, marks[-1] // hop)]
-        a, b = marks[-1] + round(0.8 * own), marks[-1] + round(1.25 * own)
-        if b >= last:
+        nearest, farthest, half = round(0.8 * own), round(1.25 * own), round(0.6 * own)
+        if marks[-1] + farthest >= last:
             return np.array(marks)
-        marks.append(a + int(np.argmax(sound[a:b])))
+        # The place most like the last one: the strongest swing of each period may be another one.
+        here = padded[size + marks[-1] - half : size + marks[-1] + half]
+        ahead = np.lib.stride_tricks.sliding_window_view(
+            padded[size + marks[-1] + nearest - half : size + marks[-1] + farthest + half], 2 * half
+        )
+        alike = ahead @ here / np.sqrt((ahead**2).sum(axis=1) * (here @ here) + 1e-12)
+        marks.append(marks[-1] + nearest + int(np.argmax(alike)))
 
 
 def sing(notes: Notes, speaker: str, random: np.random.Generator, say: Say) -> tuple[np.ndarray, Notes] | None:
@@ -125,12 +141,13 @@ def sing(notes: Notes, speaker: str, random: np.random.Generator, say: Say) -> t
     known: list[Syllable] = []
     for text in SYLLABLES:
         said = say(text, speaker)
-        if said is None:
-            return None
-        one = Syllable(said)
-        known += [one] if one.sings else []
-    if not known:
-        return None
+        if said is not None and (one := Syllable(said)).sings:
+            known.append(one)
+    return sung(notes, known, random) if known else None
+
+
+def sung(notes: Notes, known: list[Syllable], random: np.random.Generator) -> tuple[np.ndarray, Notes]:
+    """The notes sung on these syllables: (n,) float32 at RATE, and the notes."""
     out = np.zeros(round((notes[-1][1] + 1.0) * RATE))
     vibrato, late, speed = (float(random.uniform(*each)) for each in ((0.0, 0.5), (0.1, 0.4), (4.5, 6.5)))
     tuned, i = float(random.uniform(-0.3, 0.3)), 0

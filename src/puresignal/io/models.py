@@ -4,8 +4,12 @@ from __future__ import annotations
 
 from functools import lru_cache
 
+import numpy as np
+
+from puresignal.core.decision_trees import DecisionTrees
 from puresignal.core.hearing.calibration import ConfidenceCurve
 from puresignal.core.hearing.melody.candidates import PitchNetworks
+from puresignal.core.hearing.melody.note_judge import NoteJudge
 from puresignal.core.hearing.networks import attention, convolutional, harmonic
 from puresignal.core.hearing.networks.attention import AttentionEnsemble
 from puresignal.core.hearing.networks.convolutional import ConvNet
@@ -33,7 +37,21 @@ def pitch_networks(beneath: bool = False) -> PitchNetworks:
 
     beneath  whether others play beneath it
     """
-    return PitchNetworks(dense_net("melody_pitch"), dense_net("multipitch"), chord_network() if beneath else None)
+    together = chord_network() if beneath else None
+    return PitchNetworks(dense_net("melody_pitch"), dense_net("multipitch"), together, note_judge())
+
+
+@lru_cache(maxsize=1)
+def note_judge() -> NoteJudge:
+    """The trees that judge the notes of one voice (made by training/train_melody_notes.py)."""
+    arrays = arrays_of("melody_notes")
+    return NoteJudge(*(trees_of(arrays, name) for name in ("played", "later", "ends_later")))
+
+
+def trees_of(arrays: dict[str, np.ndarray], name: str) -> DecisionTrees:
+    """The trees of some name among arrays."""
+    own = f"{name}_"
+    return DecisionTrees.from_arrays({n.removeprefix(own): a for n, a in arrays.items() if n.startswith(own)})
 
 
 @lru_cache(maxsize=1)

@@ -3,7 +3,7 @@
 A note is a candidate if a much louder one of another drum is close to it in time, before or after. A model weighs its
 loudness against that hit and against its own pad's hits, and the gap (crosstalk_model.py); between stands it takes
 more to believe it. While playing the model decides; in a whole take that is learnt from, decision trees judge by what
-it says and what else the take shows (crosstalk_evidence.py, fault_trees.py). Real hits stay: ghost notes beside hard
+it says and what else the take shows (crosstalk_evidence.py, decision_trees.py). Real hits stay: ghost notes beside hard
 hits, unisons of two hands, soft strokes on a pad that is often played softly.
 """
 

@@ -3,7 +3,7 @@
 A model judges by gap, loudness and the row a hit stands in (doubles_model.py): a false hit follows soon and is
 weaker, much as the others of its pad are. A grace note comes before its loud note and a roll is even, so both pass.
 While playing the model decides; in a whole take, decision trees judge by what it says and what else the take
-shows (doubles_evidence.py, fault_trees.py).
+shows (doubles_evidence.py, decision_trees.py).
 """
 
 from __future__ import annotations

@@ -18,6 +18,7 @@ import numpy as np
 from puresignal.core.hearing.dsp import spectra, yin
 from puresignal.core.hearing.dsp.chunks import Progress, Source, excerpts, pieces
 from puresignal.core.hearing.dsp.spectra import Envelope
+from puresignal.core.hearing.melody.note_judge import UNTAUGHT, NoteJudge
 from puresignal.core.hearing.networks import multipitch, pitch_levels, single_pitch
 from puresignal.core.hearing.networks import onset as beginnings
 from puresignal.core.hearing.networks.convolutional import ConvNet
@@ -38,11 +39,13 @@ class PitchNetworks:
 
     wide      of single_pitch.py, trained on all kinds of voices; plain: of multipitch.py
     together  the one that hears chords, where others play beneath the voice
+    judge     trees that judge the notes in the end
     """
 
     wide: Network
     plain: Network
     together: HarmonicNet | None = None
+    judge: NoteJudge = UNTAUGHT
 
     def probability(
         self, seen: pitch_levels.Levels, changes: pitch_levels.Changes | None, among: np.ndarray
@@ -75,7 +78,7 @@ class MelodyAnalysis:
     begins   (frames,) probability of an onset
     sounds   (frames, multipitch.PITCHES) probability that each note sounds
     starts   (frames, multipitch.PITCHES) probability that each note begins, 0..255
-    envelope for exact onsets
+    envelope for exact onsets; judge: of the notes
     """
 
     pitch: np.ndarray
@@ -86,6 +89,7 @@ class MelodyAnalysis:
     sounds: np.ndarray
     starts: np.ndarray
     envelope: Envelope
+    judge: NoteJudge = UNTAUGHT
     paths: dict[tuple[float, ...], np.ndarray] = field(default_factory=dict, init=False)
     """The last path found, by the settings it depends on."""
     _costs: dict[bool, np.ndarray] = field(default_factory=dict, init=False)
@@ -115,7 +119,7 @@ class MelodyAnalysis:
         """A range of its frames and of the frames of its envelope."""
         return MelodyAnalysis(
             self.pitch[own], self.dip[own], self.level[own], self.formants[own], self.begins[own], self.sounds[own],
-            self.starts[own], Envelope(self.envelope.level[fine], self.envelope.step),
+            self.starts[own], Envelope(self.envelope.level[fine], self.envelope.step), self.judge,
         )  # fmt: skip
 
 
@@ -153,7 +157,7 @@ def of_samples(
     envelope = spectra.envelope(flat, RATE, FINE_HOP, FINE_REACH)
     return MelodyAnalysis(
         pitch.astype(np.float32), dip.astype(np.float32), level, formants, begins, coarse[place], starts[place],
-        envelope,
+        envelope, tone.judge,
     )  # fmt: skip
 
 
@@ -200,7 +204,9 @@ def joined(parts: list[MelodyAnalysis]) -> MelodyAnalysis:
     pitch, dip, level, formants, begins, sounds, starts, fine = (
         np.concatenate(each) for each in zip(*columns, strict=True)
     )
-    return MelodyAnalysis(pitch, dip, level, formants, begins, sounds, starts, Envelope(fine, FINE_HOP / RATE))
+    return MelodyAnalysis(
+        pitch, dip, level, formants, begins, sounds, starts, Envelope(fine, FINE_HOP / RATE), parts[0].judge
+    )
 
 
 def _asked(pitch: np.ndarray, dip: np.ndarray, place: np.ndarray, loud: np.ndarray) -> np.ndarray:

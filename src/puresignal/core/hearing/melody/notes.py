@@ -1,4 +1,7 @@
-"""The notes of one voice: exact onset, end, pitch and velocity of each, and which are proposed for removal."""
+"""The notes of one voice: exact onset, end, pitch and velocity of each, and which are proposed for removal.
+
+What may be a note is divided generously (segmentation.py) and then judged (note_judge.py).
+"""
 
 from __future__ import annotations
 
@@ -7,10 +10,10 @@ from bisect import bisect_left, bisect_right
 import numpy as np
 
 from puresignal.core.hearing.dsp import spectra
-from puresignal.core.hearing.melody import consonants
+from puresignal.core.hearing.melody import note_evidence, note_judge
 from puresignal.core.hearing.melody.candidates import HARMONICS, STEP, MelodyAnalysis
+from puresignal.core.hearing.melody.note_judge import PossibleNotes
 from puresignal.core.hearing.melody.segmentation import GROWS, MOMENT, WEAKEST, MelodySettings, segments
-from puresignal.core.hearing.networks import multipitch
 from puresignal.core.hearing.networks.dense import peaks
 from puresignal.core.hearing.transcribed import TranscribedNotes, far_from_others, removal_reasons, velocities
 
@@ -18,7 +21,7 @@ from puresignal.core.hearing.transcribed import TranscribedNotes, far_from_other
 def decide(analysis: MelodyAnalysis, settings: MelodySettings | None = None) -> TranscribedNotes:
     """Decide the notes from an analysis."""
     settings = settings or MelodySettings()
-    return _finish(_joined(segments(analysis, settings), analysis), analysis, settings)
+    return _judged(possible(analysis, settings), analysis, settings)
 
 
 def _joined(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis) -> list[tuple[int, int, int]]:
@@ -46,11 +49,17 @@ LOST, SILENT, FAINTER = 0.2, 0.12, 16.0
 """Seconds for which the pitch may be lost within a note; highest onset probability; largest drop in level in dB."""
 
 
-def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, settings: MelodySettings) -> TranscribedNotes:
-    """Exact onsets, levels, confidence, and which notes are too short or barely there."""
+def possible(analysis: MelodyAnalysis, settings: MelodySettings) -> PossibleNotes:
+    """All notes that may have been played, before they are judged."""
+    return _timed(_joined(segments(analysis, settings), analysis), analysis, settings)
+
+
+def _timed(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, settings: MelodySettings) -> PossibleNotes:
+    """Exact onsets and ends."""
     kept = [n for n in notes if (n[1] - n[0]) * STEP >= 0.5 * settings.shortest]
     if not kept:
-        return TranscribedNotes.empty()
+        nothing, none = np.zeros(0), np.zeros(0, int)
+        return PossibleNotes(none, none, none, nothing, nothing, nothing)
     ends = np.array([n[1] for n in kept]) * STEP
     exact, told = _onsets(np.array([n[0] for n in kept]) * STEP, analysis)
     near_exact = analysis.envelope.rises(exact)
@@ -60,22 +69,35 @@ def _finish(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, setting
         ends[i - 1] = min(ends[i - 1], exact[i])
     ends = np.maximum(_release_times(analysis.level, exact, ends), exact + 0.03)
     first, last, number = np.array(kept).T
-    exact, lead_in = consonants.vowels(exact, ends, number, analysis.level, analysis.formants, STEP)
-    if lead_in.any():
-        exact, ends, told, first, last, number = (a[~lead_in] for a in (exact, ends, told, first, last, number))
-    level = _loudest(analysis.level, first, np.minimum(last, first + round(0.2 / STEP)))
-    note, frame = _frames_of(first, last)
-    sounding = analysis.sounds[frame, number[note] - multipitch.LOWEST].astype(np.float32)
-    sounds = np.bincount(note, sounding, len(first)) / np.maximum(1, np.bincount(note, minlength=len(first)))
-    length = ends - exact
-    confidence = np.clip(0.1 + 0.35 * sounds + 0.25 * np.minimum(1, length / 0.15) + 0.3 * told, 0, 1)
-    confidence *= np.clip(1 - (np.quantile(level, 0.9) - level - 24) / 20, 0.3, 1)
-    pitch = _exact_pitch(number, note, frame, analysis)
+    return PossibleNotes(first, last, number, exact, ends, told)
+
+
+NEED, DOUBTED = 0.5, 0.25
+"""Chance that a note needs at medium sensitivity; how far below it a note is proposed for removal instead of left out.
+"""
+
+
+def _judged(notes: PossibleNotes, analysis: MelodyAnalysis, settings: MelodySettings) -> TranscribedNotes:
+    """The possible notes that were played, by the trees."""
+    if not len(notes):
+        return TranscribedNotes.empty()
+    evidence = note_evidence.figures(analysis, notes, settings.beneath)
+    judge, need = analysis.judge, NEED - 0.4 * (settings.sensitivity - 0.5)
+    ends = judge.ends_later.estimate(note_evidence.end_figures(analysis, notes))
+    notes = note_judge.moved(notes, judge.later.estimate(evidence), ends)
+    notes, chance = note_judge.settled(notes, judge.chances(evidence), need)
+    shown = chance > need - DOUBTED
+    notes, chance = notes.take(shown), chance[shown]
+    if not len(notes):
+        return TranscribedNotes.empty()
+    level = _loudest(analysis.level, notes.first, np.minimum(notes.last, notes.first + round(0.2 / STEP)))
+    note, frame = _frames_of(notes.first, notes.last)
+    pitch = _exact_pitch(notes.number, note, frame, analysis)
     removal_reason = removal_reasons(
-        length < settings.shortest, level < np.quantile(level, 0.9) - SOFT,
-        far_from_others(pitch, exact, confidence), confidence < 0.62 - 0.4 * settings.sensitivity,
+        notes.end - notes.start < settings.shortest, level < np.quantile(level, 0.9) - SOFT,
+        far_from_others(pitch, notes.start, chance), chance < need,
     )  # fmt: skip
-    return TranscribedNotes(exact, ends, pitch, velocities(level), confidence, removal_reason)
+    return TranscribedNotes(notes.start, notes.end, pitch, velocities(level), chance, removal_reason)
 
 
 def _onsets(begins: np.ndarray, analysis: MelodyAnalysis) -> tuple[np.ndarray, np.ndarray]:

@@ -79,11 +79,11 @@ def _costs(
 
 
 def segments(analysis: MelodyAnalysis, settings: MelodySettings) -> list[tuple[int, int, int]]:
-    """(first frame, frame after the last, MIDI note) of each note, in sequence."""
+    """(first frame, frame after the last, MIDI note) of each possible note, in sequence."""
     states = track(analysis, settings)
     if not len(states):
         return []
-    limit = 0.5 - 0.5 * (settings.sensitivity - 0.5)
+    limit = POSSIBLE - 0.3 * (settings.sensitivity - 0.5)
     places = _likely_onsets(peaks(analysis.near, LEAST, 6), analysis, limit)
     _bridge(states)
     _extend_attacks(states, places, analysis)
@@ -95,6 +95,10 @@ def segments(analysis: MelodyAnalysis, settings: MelodySettings) -> list[tuple[i
             own = _own_onsets(places, analysis.starts[:, number - multipitch.LOWEST]) if settings.beneath else places
             notes += _split_at_onsets((first, last, number), own)
     return notes
+
+
+POSSIBLE = 0.22
+"""Probability of an onset from which a note may begin there, at medium sensitivity; the notes are judged later."""
 
 
 def _likely_onsets(places: np.ndarray, analysis: MelodyAnalysis, limit: float) -> np.ndarray:

@@ -5,9 +5,10 @@ from base64 import b64encode
 import numpy as np
 import pytest
 
+from puresignal.core import decision_trees
+from puresignal.core.decision_trees import DecisionTrees
 from puresignal.core.path import crosstalk_trees, doubles_trees
 from puresignal.core.path.cleaning_path import CleaningPath, make_context, run
-from puresignal.core.path.fault_trees import FaultTrees
 from puresignal.io import note_map_file
 from puresignal.sim import adversarial_takes, drum_module
 from puresignal.sim.adversarial_takes import FaultRanges
@@ -36,7 +37,7 @@ def asked_one_by_one(trees, figures):
 
 def test_the_leaves_that_a_suspects_answers_choose_are_added_up():
     chance = np.random.default_rng(1)
-    trees = FaultTrees(
+    trees = DecisionTrees(
         4, chance.integers(0, 4, (3, 2)), np.round(chance.normal(size=(3, 2)), 2), chance.normal(size=(3, 4)), 0.25
     )
     figures = np.round(chance.normal(size=(40, 4)), 3)
@@ -50,7 +51,7 @@ def test_trees_are_read_from_text_as_they_were_written():
     border, leaf = np.full(6, np.inf, "<f4"), np.zeros(64, "<i2")
     border[1], leaf[0], leaf[16] = 2.5, -1500, 800
     text = [b64encode(part.tobytes()).decode() for part in (np.array([0, 1, 0, 0, 0, 0], "|u1"), border, leaf)]
-    trees = FaultTrees.from_text(2, 0.5, *text)
+    trees = DecisionTrees.from_text(2, 0.5, *text)
     likely = trees.likely(np.array([[9.0, 2.0], [0.0, 3.0]]))
     assert likely == pytest.approx([1 / (1 + np.exp(1.0)), 1 / (1 + np.exp(-1.3))])
 
@@ -92,3 +93,16 @@ def test_a_single_suspect_and_none_are_seen_too(notes, stage, module):
     assert (len(none), len(shown)) == (0, 0)
     likely = module.TREES.likely(seen)
     assert ((likely >= 0) & (likely <= 1)).all()
+
+
+def test_few_cases_are_told_as_many_are():
+    chance = np.random.default_rng(5)
+    trees = DecisionTrees(
+        7, chance.integers(0, 7, (40, 4)), chance.normal(size=(40, 4)), chance.normal(size=(40, 16)), -0.5
+    )
+    figures = chance.normal(size=(decision_trees.FEW + 50, 7))
+    many = trees.estimate(figures)
+    assert trees.estimate(figures[:9]) == pytest.approx(many[:9], abs=1e-4)
+    assert many[-1] == pytest.approx(asked_one_by_one(trees, figures[-1].astype(np.float32)), abs=1e-4)
+    again = DecisionTrees.from_arrays(trees.arrays())
+    assert again.estimate(figures) == pytest.approx(many, abs=1e-4)

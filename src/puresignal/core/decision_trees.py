@@ -1,11 +1,11 @@
-"""Decision trees that tell faults from what was played, by the figures of `doubles_evidence` and `crosstalk_evidence`.
+"""Decision trees, asked in sequence: each adds a little to what those before it said.
 
-A tree asks the same few questions of every suspect: is this figure above that border? The answers together choose a
-leaf, and the log odds of a fault are the sum of the leaves of all trees. The probabilities are chances: the trees
-learnt from as many faults and strokes as takes have.
+A tree asks the same few questions of every case: is this figure above that border? The answers together choose a
+leaf, and the result is the sum of the leaves of all trees: log odds, whose probabilities are chances where the trees
+learnt from as many cases of each kind as there are, or an estimate.
 
 Gradient boosting with symmetric trees: L. Prokhorenkova and others, CatBoost: unbiased boosting with categorical
-features, 2018. Made by training/train_faults.py
+features, 2018. Made by training/learn_trees.py
 """
 
 from __future__ import annotations
@@ -16,22 +16,24 @@ from dataclasses import dataclass
 import numpy as np
 
 QUESTIONS, LEAF = 6, 0.001
-"""Questions of each written tree, and the log odds that its leaves are written in."""
+"""Questions of each tree that is written as text, and the steps that its leaves are then written in."""
 ROUND = 100
-"""Trees that are asked before looking which suspects are decided."""
+"""Trees that are asked before looking which cases are decided."""
+FEW = 512
+"""Cases up to which it is faster to ask all trees at once than all cases."""
 DECIDED = 3.0
 """Log odds from which the remaining trees are not asked: they add small corrections."""
 
 
 @dataclass(frozen=True, eq=False)
-class FaultTrees:
+class DecisionTrees:
     """What the trees ask and answer.
 
-    figures  how many figures there are of a suspect
+    figures  how many figures there are of a case
     figure   (trees, questions) number of the figure that each question is about
     border   (trees, questions) above which the answer is yes
-    leaf     (trees, 2 ** questions) log odds by the answers, the first of which is the highest bit; 8 questions at most
-    begin    log odds to which the leaves are added
+    leaf     (trees, 2 ** questions) what the answers add, the first of which is the highest bit; 8 questions at most
+    begin    to which the leaves are added
     """
 
     figures: int
@@ -41,7 +43,7 @@ class FaultTrees:
     begin: float
 
     @classmethod
-    def from_text(cls, figures: int, begin: float, figure: str, border: str, leaf: str) -> FaultTrees:
+    def from_text(cls, figures: int, begin: float, figure: str, border: str, leaf: str) -> DecisionTrees:
         """Trees as the training writes them, in Base64: bytes, 4-byte floats, and 2-byte whole numbers."""
         return cls(
             figures,
@@ -51,8 +53,24 @@ class FaultTrees:
             begin,
         )
 
+    @classmethod
+    def from_arrays(cls, arrays: dict[str, np.ndarray]) -> DecisionTrees:
+        """Trees from what arrays() gave."""
+        return cls(
+            int(arrays["figures"]), arrays["figure"].astype(np.uint8), arrays["border"], arrays["leaf"],
+            float(arrays["begin"]),
+        )  # fmt: skip
+
+    def arrays(self) -> dict[str, np.ndarray]:
+        """Everything, to be written."""
+        return {
+            "figures": np.array(self.figures, np.float32), "figure": self.figure.astype(np.uint8),
+            "border": self.border.astype(np.float32), "leaf": self.leaf.astype(np.float32),
+            "begin": np.array(self.begin, np.float32),
+        }  # fmt: skip
+
     def likely(self, evidence: np.ndarray) -> np.ndarray:
-        """(n,) probability of a fault. evidence: (n, figures)"""
+        """(n,) probability, where the trees tell log odds. evidence: (n, figures)"""
         odds = np.full(len(evidence), self.begin, np.float64)
         # As it was learnt from.
         open_still, of_open = np.arange(len(evidence)), np.ascontiguousarray(evidence.T, np.float32)
@@ -61,6 +79,18 @@ class FaultTrees:
             undecided = np.abs(odds[open_still]) < DECIDED
             open_still, of_open = open_still[undecided], of_open[:, undecided]
         return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
+
+    def estimate(self, evidence: np.ndarray) -> np.ndarray:
+        """(n,) what all trees say together. evidence: (n, figures)"""
+        if len(evidence) > FEW:
+            return np.asarray(self.begin + self._sum(np.ascontiguousarray(evidence.T, np.float32), slice(None)))
+        # Of few cases, all trees are asked at once.
+        cases, trees = np.asarray(evidence, np.float32), np.arange(len(self.leaf))
+        place = np.zeros((len(cases), len(trees)), np.intp)
+        for question in range(self.figure.shape[1]):
+            place += place
+            place += cases[:, self.figure[:, question]] > self.border[:, question]
+        return np.asarray(self.begin + self.leaf[trees, place].sum(axis=1))
 
     def _sum(self, of: np.ndarray, trees: slice) -> np.ndarray:
         """(n,) sum of the leaves of some trees. of: (figures, n)"""
