@@ -35,15 +35,15 @@ class Manner:
     loss: str = "Logloss"
 
 
-def learnt(figures: np.ndarray, aim: np.ndarray, manner: Manner, weight: np.ndarray | None = None) -> DecisionTrees:
-    """Trees that learnt from cases. figures: (n, figures); aim: (n,) bool, or numbers; weight: (n,)"""
+def learnt(figures: np.ndarray, aim: np.ndarray, manner: Manner, seed: int = 1) -> DecisionTrees:
+    """Trees that learnt from cases. figures: (n, figures); aim: (n,) bool, or numbers"""
     make = CatBoostClassifier if manner.loss == "Logloss" else CatBoostRegressor
     model = make(
         iterations=manner.trees, depth=manner.questions, learning_rate=manner.rate, l2_leaf_reg=manner.held,
         rsm=manner.figures, random_strength=manner.chance, border_count=manner.borders, loss_function=manner.loss,
-        random_seed=1, thread_count=CORES, verbose=100, allow_writing_files=False,
+        random_seed=seed, thread_count=CORES, verbose=100, allow_writing_files=False,
     )  # fmt: skip
-    model.fit(figures, aim, sample_weight=weight)
+    model.fit(figures, aim)
     with tempfile.NamedTemporaryFile(suffix=".json") as file:
         model.save_model(file.name, format="json")
         written = json.loads(Path(file.name).read_text())

@@ -1,4 +1,4 @@
-"""Lines sung on syllables of espeak-ng, for training: hundreds of speakers, at other pitches and lengths.
+"""Lines sung on syllables of espeak-ng, for training: many speakers, at other pitches and lengths.
 
 The eight speakers of bench/support/spoken_singers.py and the recorded ones of recorded_speakers.py are never used.
 """

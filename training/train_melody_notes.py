@@ -142,7 +142,7 @@ def kept(folder: Path, first: int) -> Path:
     return path
 
 
-def learnt(rows: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
+def learnt(rows: dict[str, np.ndarray], seed: int) -> dict[str, np.ndarray]:
     """The arrays of the trees. Clips of which hardly anything is possible tell nothing about judging."""
     clips, own = np.unique(rows["clip"], return_inverse=True)
     usable = (np.bincount(own, rows["played"]) / np.bincount(own))[own] > HARDLY
@@ -150,9 +150,9 @@ def learnt(rows: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
     played, ends = rows["played"], np.isfinite(rows["ends_later"]) & rows["played"]
     print(f"{len(clips)} clips, {len(played)} possible notes, {played.sum()} of them played", flush=True)
     trees = {
-        "played": learn_trees.learnt(rows["seen"], played, PLAYED),
-        "later": learn_trees.learnt(rows["seen"][played], rows["later"][played], LATER),
-        "ends_later": learn_trees.learnt(rows["end_seen"][ends], rows["ends_later"][ends], ENDS),
+        "played": learn_trees.learnt(rows["seen"], played, PLAYED, seed),
+        "later": learn_trees.learnt(rows["seen"][played], rows["later"][played], LATER, seed),
+        "ends_later": learn_trees.learnt(rows["end_seen"][ends], rows["ends_later"][ends], ENDS, seed),
     }
     return {f"{name}_{each}": values for name, one in trees.items() for each, values in one.arrays().items()}
 
@@ -161,6 +161,7 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("folder", type=Path)
     parser.add_argument("--clips", type=int, default=2088)
+    parser.add_argument("--seed", type=int, default=1, help="of the learning; that of the clips stays")
     parser.add_argument("--into", type=Path, default=MODELS)
     options = parser.parse_args()
     options.folder.mkdir(parents=True, exist_ok=True)
@@ -172,7 +173,7 @@ def main() -> None:
                 print(f"{number * A_SPEAKER} clips", flush=True)
     made = [dict(np.load(options.folder / f"{first}.npz")) for first in groups]
     rows = {name: np.concatenate([each[name] for each in made]) for name in made[0]}
-    np.savez_compressed(options.into / "melody_notes.npz", **learnt(rows))
+    np.savez_compressed(options.into / "melody_notes.npz", **learnt(rows, options.seed))
 
 
 if __name__ == "__main__":
