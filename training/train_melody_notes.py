@@ -39,8 +39,6 @@ A_SPEAKER = 12
 """Clips one after the other that have the same speaker."""
 FAR, END_FAR = (0.10, 0.20), 0.35
 """Seconds before and after a possible note within which one may have been played; and from its end."""
-
-
 HARDLY = 0.25
 """Part of the possible notes of a clip that were played, at least: less where an instrument sounds an octave away."""
 PLAYED = Manner(trees=800, rate=0.04, held=20.0, chance=1.0)
@@ -86,7 +84,7 @@ def clip(seed: int) -> tuple[np.ndarray, Notes, bool]:
 def judged(start: np.ndarray, number: np.ndarray, notes: Notes) -> tuple[np.ndarray, np.ndarray]:
     """Which possible notes were played, (n,) bool, and how much later they were, (n,) seconds.
 
-    Each note that was played is the nearest possible one of its pitch
+    Each note that was played is the nearest possible one of its pitch, and no two are the same one.
     """
     pairs = sorted(
         (abs(float(start[i]) - at), i, k)

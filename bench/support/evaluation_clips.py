@@ -1,7 +1,8 @@
-"""Recordings with ground truth, for checking the ear: sampled sound banks, speech and our own singer.
+"""Recordings with ground truth, for checking the ear: sampled sound banks, speech, recorded speakers, our own singer.
 
 None of it is what the ear was trained on. Banks are whatever SoundFonts the machine has (in
-/usr/share/sounds/sf2, or named in SOUND_BANKS), syllables come from espeak-ng where it is installed.
+/usr/share/sounds/sf2, or named in SOUND_BANKS), syllables come from espeak-ng, flite and Festival where these are
+installed.
 """
 
 from __future__ import annotations
@@ -223,7 +224,10 @@ def manners(seconds: float = 14.0) -> Iterator[Clip]:
 
 
 def speakers(seconds: float = 14.0) -> Iterator[Clip]:
-    """Singers made of speech (spoken_singers.py), three lines each; none where espeak-ng is missing."""
+    """Singers made of speech (spoken_singers.py), three lines each; none where espeak-ng is missing.
+
+    Other speakers of the same synthesiser were trained on (training/spoken_lines.py).
+    """
     for k, speaker in enumerate(spoken_singers.SPEAKERS):
         for take in range(3):
             random = np.random.default_rng(19_000 + 10 * k + take)
@@ -575,6 +579,7 @@ def _spoken(name: str, said: dict[str, list[np.ndarray]], random: np.random.Gene
 
 
 def spoken(text: str, voice: str, pitch: int, speed: int, loud: int) -> np.ndarray | None:
+    """What a voice of espeak-ng says, (n,) float32 at RATE; None where it is missing. The numbers are its settings."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "said.wav"
         command = ["espeak-ng", "-v", voice, "-p", str(pitch), "-s", str(speed), "-a", str(loud), "-w", str(path), text]

@@ -1,7 +1,8 @@
-"""Singers made of speech, for checking the ear: syllables of espeak-ng at other pitches and lengths.
+"""Singers made of speech: syllables of a speech synthesiser at other pitches and lengths.
 
-Vowels, consonants and the voice's roughness are those of a speech synthesiser that shares nothing with the ear's
-training. The pitch is moved period by period.
+Vowels, consonants and the voice's roughness are those of the synthesiser; the pitch is moved period by period. For
+checking the ear with the eight SPEAKERS of espeak-ng and with recorded ones (recorded_speakers.py); the trees that
+judge notes learnt from others (training/spoken_lines.py), whose pitch was moved in the same way.
 
 Source  E. Moulines, F. Charpentier, Pitch-synchronous waveform processing techniques for text-to-speech synthesis, 1990
 """
@@ -19,9 +20,7 @@ SYLLABLES = (
 )  # fmt: skip
 Notes = list[tuple[float, float, int, float]]
 Say = Callable[[str, str], np.ndarray | None]
-"""A syllable said by a speaker, (n,) at RATE; None where espeak-ng is missing."""
-
-
+"""A syllable said by a speaker, (n,) at RATE; None where the voice is missing."""
 UNEVEN = 0.1
 """Part of a period by which three in four differ from the one before, at most."""
 
@@ -134,7 +133,7 @@ def _marks(sound: np.ndarray) -> np.ndarray:
 
 
 def sing(notes: Notes, speaker: str, random: np.random.Generator, say: Say) -> tuple[np.ndarray, Notes] | None:
-    """The notes sung by a speaker, a syllable for each that does not follow the one before; None without espeak-ng.
+    """The notes sung by a speaker, a syllable for each that does not follow the one before; None without its voice.
 
     Returns (n,) float32 at RATE, and the notes, which begin with their vowels
     """

@@ -25,6 +25,11 @@ DECIDED = 3.0
 """Log odds from which the remaining trees are not asked: they add small corrections."""
 
 
+def chances_of(odds: np.ndarray) -> np.ndarray:
+    """(n,) probabilities of (n,) log odds."""
+    return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
+
+
 @dataclass(frozen=True, eq=False)
 class DecisionTrees:
     """What the trees ask and answer.
@@ -78,7 +83,7 @@ class DecisionTrees:
             odds[open_still] += self._sum(of_open, slice(first, first + ROUND))
             undecided = np.abs(odds[open_still]) < DECIDED
             open_still, of_open = open_still[undecided], of_open[:, undecided]
-        return np.asarray(1 / (1 + np.exp(-np.clip(odds, -30, 30))))
+        return chances_of(odds)
 
     def estimate(self, evidence: np.ndarray) -> np.ndarray:
         """(n,) what all trees say together. evidence: (n, figures)"""

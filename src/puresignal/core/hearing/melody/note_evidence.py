@@ -20,16 +20,15 @@ from puresignal.core.hearing.networks import multipitch
 LOOKS = (-30, -20, -14, -10, -7, -5, -3, -2, -1, 0, 1, 2, 3, 4, 5, 7, 9, 12, 15, 20, 28)
 """Frames from the onset at which levels are seen."""
 SPANS = ((-30, -15), (-15, -8), (-8, -4), (-4, -1), (-1, 2), (2, 5), (5, 9), (9, 15), (15, 28))
-"""Frames from the onset over which other things are seen."""
+"""Frames from the onset or the end over which other things are seen."""
 REACH = (-30, 30)
+"""Frames before and after that are looked at."""
 RISEN = (-12.0, -6.0, -3.0)
 """Decibels below the loudest moment at which the rise is timed."""
 END_LOOKS = (-30, -24, -18, -14, -11, -9, -7, -5, -3, -2, -1, 0, 1, 2, 3, 5, 7, 9, 12, 16, 20, 25, 30)
 """Frames from the end at which levels are seen."""
 BESIDE = (-12, -7, -2, -1, 1, 2, 7, 12, 19)
 """Semitones to other notes that may be what sounds."""
-
-
 STEPS = np.arange(REACH[0], REACH[1] + 1)
 
 
@@ -67,11 +66,16 @@ class _Around:
         )  # fmt: skip
 
 
+def _frames(begin: int, end: int) -> slice:
+    """Where the frames from begin to before end, counted from the onset or end of a note, are among the steps."""
+    return slice(begin - REACH[0], end - REACH[0])
+
+
 def _spans(around: np.ndarray, most: bool = False) -> np.ndarray:
     """(n, SPANS) mean, or the most, over each of the spans."""
     known = np.isfinite(around)
     filled = np.where(known, around, 0.0)
-    parts = [slice(begin - REACH[0], end - REACH[0]) for begin, end in SPANS]
+    parts = [_frames(begin, end) for begin, end in SPANS]
     if most:
         return np.stack([filled[:, part].max(axis=1) for part in parts], axis=1)
     return np.stack([filled[:, part].sum(axis=1) / np.maximum(1, known[:, part].sum(axis=1)) for part in parts], axis=1)
@@ -79,9 +83,7 @@ def _spans(around: np.ndarray, most: bool = False) -> np.ndarray:
 
 def figures(analysis: MelodyAnalysis, notes: PossibleNotes, beneath: bool) -> np.ndarray:
     """(n, figures) float32 about whether and when each note begins. beneath: whether others play beneath the voice."""
-    vowel, lead_in = consonants.vowels(
-        notes.start, notes.end, notes.number, analysis.level, analysis.formants, STEP
-    )  # fmt: skip
+    vowel, lead_in = consonants.vowels(notes.start, notes.end, notes.number, analysis.level, analysis.formants, STEP)
     whole = [*_beside(notes), vowel - notes.start, lead_in, np.full(len(notes), float(beneath))]
     return _columns([_some_at_once(_beginnings, analysis, notes, notes.start), *whole], len(notes))
 
@@ -93,7 +95,7 @@ def _beginnings(near: _Around) -> list[np.ndarray]:
     out += [_spans(near.starts.max(axis=2).astype(np.float32) / 255, most=True)]
     for away in BESIDE:
         other = near.own(near.sounds, away)
-        out += [other[:, 15:29].mean(axis=1), other[:, 33:50].mean(axis=1)]
+        out += [other[:, _frames(-15, -1)].mean(axis=1), other[:, _frames(3, 20)].mean(axis=1)]
     return out + [_spans(each) for each in near.pitches()]
 
 
@@ -127,9 +129,9 @@ def _rises(near: _Around) -> list[np.ndarray]:
         out += [shapes[-1], top - np.quantile(values, 0.98)]
         out += [((around >= top[:, None] + below) & after).argmax(axis=1) for below in RISEN]
         rise = around[:, 4:] - around[:, :-4]
-        own = rise[:, 26:50]
-        high = np.minimum(around[:, 18:30].max(axis=1), around[:, 31:43].max(axis=1))
-        out += [own.max(axis=1), own.argmax(axis=1), around[:, 29:33].min(axis=1) - high]
+        own = rise[:, _frames(-4, 20)]
+        high = np.minimum(around[:, _frames(-12, 0)].max(axis=1), around[:, _frames(1, 13)].max(axis=1))
+        out += [own.max(axis=1), own.argmax(axis=1), around[:, _frames(-1, 3)].min(axis=1) - high]
     return [*out, shapes[1] - shapes[0]]
 
 
@@ -163,16 +165,16 @@ def _endings(near: _Around) -> list[np.ndarray]:
     looks, out = np.array(END_LOOKS) - REACH[0], []
     for values in (near.analysis.level, near.analysis.formants):
         around = np.nan_to_num(near.seen(values), nan=-120.0)
-        high = np.quantile(around[:, :29], 0.8, axis=1)
+        high = np.quantile(around[:, _frames(-30, -1)], 0.8, axis=1)
         fall = around[:, 4:] - around[:, :-4]
         out += [
             np.maximum(around[:, looks] - high[:, None], -60.0),
             high - np.quantile(values, 0.02),
             high - np.quantile(values, 0.98),
         ]
-        out += [fall[:, 10:50].min(axis=1), fall[:, 10:50].argmin(axis=1)]
+        out += [fall[:, _frames(-20, 20)].min(axis=1), fall[:, _frames(-20, 20)].argmin(axis=1)]
         out += [((around <= high[:, None] + below) & (STEPS >= -20)).argmax(axis=1) for below in (-3.0, -6.0, -12.0)]
-        out += [around[:, 15:30].mean(axis=1) - around[:, 0:15].mean(axis=1)]
+        out += [around[:, _frames(-15, 0)].mean(axis=1) - around[:, _frames(-30, -15)].mean(axis=1)]
     out += [_spans(near.own(near.sounds)), _spans(near.sounds.max(axis=2).astype(np.float32))]
     out += [_spans(near.starts.max(axis=2).astype(np.float32) / 255, most=True)]
     return [*out, _spans(near.seen(near.analysis.begins), most=True), *(_spans(each) for each in near.pitches())]

@@ -8,18 +8,20 @@ same and is no note of its own goes on with the note before it.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any, ClassVar
 
 import numpy as np
 
-from puresignal.core.decision_trees import DecisionTrees
+from puresignal.core.decision_trees import DecisionTrees, chances_of
+from puresignal.core.midi.columns import Columns
 
 
 @dataclass(frozen=True, eq=False)
-class PossibleNotes:
+class PossibleNotes(Columns):
     """Notes that one voice may have played, in sequence.
 
-    first, last  (n,) frames; number: (n,) MIDI notes
-    start, end   (n,) seconds; told: (n,) probability of the onset
+    first, last  frames; number: MIDI notes
+    start, end   seconds; told: probability of the onset
     """
 
     first: np.ndarray
@@ -29,15 +31,9 @@ class PossibleNotes:
     end: np.ndarray
     told: np.ndarray
 
-    def __len__(self) -> int:
-        return len(self.first)
-
-    def take(self, which: np.ndarray) -> PossibleNotes:
-        """Some of the notes."""
-        return PossibleNotes(
-            self.first[which], self.last[which], self.number[which], self.start[which], self.end[which],
-            self.told[which],
-        )  # fmt: skip
+    DTYPES: ClassVar[dict[str, Any]] = {
+        "first": "i8", "last": "i8", "number": "i8", "start": "f8", "end": "f8", "told": "f8",
+    }  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,8 +46,8 @@ class NoteJudge:
     ends_later: DecisionTrees
 
     def chances(self, figures: np.ndarray) -> np.ndarray:
-        """(n,) chance that each was played. figures: (n, FIGURES) of note_evidence"""
-        return np.asarray(1 / (1 + np.exp(-np.clip(self.played.estimate(figures), -30, 30))))
+        """(n,) chance that each was played. figures: (n, figures) of note_evidence.figures()"""
+        return chances_of(self.played.estimate(figures))
 
 
 _SILENT = DecisionTrees(0, np.zeros((0, 1), np.uint8), np.zeros((0, 1)), np.zeros((0, 2)), 0.0)
@@ -60,7 +56,9 @@ UNTAUGHT = NoteJudge(_SILENT, _SILENT, _SILENT)
 LED = 3
 """Frames between two notes that follow each other without a gap."""
 AT_ALL = 0.012
-"""Seconds by which a note has to begin later for its beginning to be moved."""
+"""Seconds by which a beginning or an end has to be off to be moved."""
+SHORTEST = 0.03
+"""Seconds that a note lasts, and that the next one begins later, at least."""
 
 
 def moved(notes: PossibleNotes, later: np.ndarray, ends_later: np.ndarray) -> PossibleNotes:
@@ -68,10 +66,10 @@ def moved(notes: PossibleNotes, later: np.ndarray, ends_later: np.ndarray) -> Po
     start = notes.start + np.where(np.abs(later) > AT_ALL, later, 0.0)
     end = notes.end + np.where(np.abs(ends_later) > AT_ALL, ends_later, 0.0)
     for i in range(1, len(start)):
-        start[i] = max(start[i], start[i - 1] + 0.03)
+        start[i] = max(start[i], start[i - 1] + SHORTEST)
     end[:-1] = np.minimum(end[:-1], start[1:])
-    end = np.maximum(end, start + 0.03)
-    return PossibleNotes(notes.first, notes.last, notes.number, start, end, notes.told)
+    end = np.maximum(end, start + SHORTEST)
+    return notes.but(start=start, end=end)
 
 
 def settled(notes: PossibleNotes, chance: np.ndarray, need: float) -> tuple[PossibleNotes, np.ndarray]:
@@ -96,4 +94,4 @@ def settled(notes: PossibleNotes, chance: np.ndarray, need: float) -> tuple[Poss
             continue
         at = i
     kept = ~gone
-    return PossibleNotes(first, last, number, start, end, told).take(kept), sure[kept]
+    return notes.but(first=first, last=last, start=start, end=end, told=told).take(kept), sure[kept]

@@ -58,8 +58,7 @@ def _timed(notes: list[tuple[int, int, int]], analysis: MelodyAnalysis, settings
     """Exact onsets and ends."""
     kept = [n for n in notes if (n[1] - n[0]) * STEP >= 0.5 * settings.shortest]
     if not kept:
-        nothing, none = np.zeros(0), np.zeros(0, int)
-        return PossibleNotes(none, none, none, nothing, nothing, nothing)
+        return PossibleNotes.empty()
     ends = np.array([n[1] for n in kept]) * STEP
     exact, told = _onsets(np.array([n[0] for n in kept]) * STEP, analysis)
     near_exact = analysis.envelope.rises(exact)
